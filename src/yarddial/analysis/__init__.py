@@ -1,0 +1,1 @@
+"""Questions answered: a frozen request in, a frozen result out."""

@@ -1,0 +1,31 @@
+"""Antennas far too small for what they are asked for."""
+
+from collections.abc import Iterator
+
+from yarddial.analysis.audit.finding import BenchFinding
+from yarddial.yard.antenna_lengths import LIGHT_M_PER_S, antenna_lengths, metres
+from yarddial.yard.frequency import format_frequency
+from yarddial.yard.line import Line
+from yarddial.yard.station import Station
+
+# A whip shorter than this share of a wavelength hands over next to nothing.
+SHORT = 1 / 20
+HF_TOP_HZ = 30e6
+
+
+def antennas(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
+    """The whip on the active route, at the dial's place."""
+    for line in lines:
+        antenna, dial_hz = line.antenna, station.dial_hz
+        if line.name != station.route or antenna.kind != "whip" or not 0 < dial_hz < HF_TOP_HZ:
+            continue
+        share = antenna.length_m * dial_hz / LIGHT_M_PER_S
+        if not 0 < share < SHORT:
+            continue
+        needed = antenna_lengths(dial_hz)
+        what = (
+            f"{antenna.name}, {metres(antenna.length_m)}, is 1/{1 / share:.0f} of a wavelength at "
+            f"{format_frequency(dial_hz, 0)}"
+        )
+        why = f"hardly any signal: use a wire of some 10 m, or a whip of {metres(needed.whip_m)}"
+        yield BenchFinding(f"antenna:{antenna.name}", "look", what, why, antenna.name)

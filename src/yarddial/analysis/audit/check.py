@@ -1,0 +1,39 @@
+"""The whole check of a yard."""
+
+from collections.abc import Callable, Iterable
+
+import msgspec
+
+from yarddial.analysis.audit.antennas import antennas
+from yarddial.analysis.audit.care import care
+from yarddial.analysis.audit.connectors import connectors
+from yarddial.analysis.audit.finding import BenchFinding
+from yarddial.analysis.audit.oscillators import oscillators
+from yarddial.analysis.audit.ranges import ranges
+from yarddial.analysis.audit.sampling import sampling
+from yarddial.analysis.audit.supply import supply
+from yarddial.analysis.audit.transmit import transmit
+from yarddial.yard.line import Line
+from yarddial.yard.station import Station
+
+Rule = Callable[[Station, tuple[Line, ...]], Iterable[BenchFinding]]
+RULES: tuple[Rule, ...] = (transmit, supply, care, connectors, ranges, oscillators, sampling, antennas)
+
+_ORDER = {"stop": 0, "look": 1, "unknown": 2, "good": 3}
+
+
+def check_yard(station: Station) -> tuple[BenchFinding, ...]:
+    """All findings: safety first, then the worst, then what the person has acknowledged, then what was checked well."""
+    lines = tuple(line for line in station.lines() if not line.missing)
+    seen = {(note.key, note.what): note for note in station.acknowledged}
+    found: dict[str, BenchFinding] = {}
+    for rule in RULES:
+        for finding in rule(station, lines):
+            noted = msgspec.structs.replace(finding, seen=seen.get((finding.key, finding.what)))
+            found.setdefault(finding.key, noted)
+    return tuple(sorted(found.values(), key=_place))
+
+
+def _place(finding: BenchFinding) -> tuple[bool, bool, bool, int]:
+    good = finding.mark == "good"
+    return (good, finding.seen is not None, not finding.safety, _ORDER[finding.mark])

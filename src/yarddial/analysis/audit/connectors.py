@@ -1,0 +1,92 @@
+"""Connectors that do not mate, with the adapter to buy, and steps of impedance."""
+
+from collections.abc import Iterator
+from functools import partial
+from itertools import pairwise
+from math import log10
+
+import msgspec
+
+from yarddial.analysis.audit.finding import BenchFinding
+from yarddial.yard.line import Line
+from yarddial.yard.parts import Receiver, Socket, TwoPort, Value
+from yarddial.yard.station import Station
+
+
+def connectors(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
+    """Every joint of every route once."""
+    for line in lines:
+        ends = line.parts
+        for index, (before, after) in enumerate(pairwise(ends)):
+            left: Socket = before.output  # type: ignore[union-attr]
+            right = after.port(line.port).socket if isinstance(after, Receiver) else after.input  # type: ignore[union-attr]
+            pair = f"{before.name}>{after.name}"
+            if not left.mates(right):
+                yield _unmated(line, index + 1, pair, (before.name, left), (after.name, right))
+            elif left.connector and right.connector and left.ohms != right.ohms:
+                yield _step(pair, (before.name, left), (after.name, right))
+
+
+def _unmated(line: Line, index: int, pair: str, left: tuple[str, Socket], right: tuple[str, Socket]) -> BenchFinding:
+    towards_left, towards_right = left[1].opposite(), right[1].opposite()
+    words = f"{_short(towards_left)} to {_short(towards_right)}"
+    adapter = TwoPort(
+        f"Adapter {towards_left.connector}–{towards_right.connector}",
+        "adapter",
+        Value(-0.1, 0.05, "assumed", note="usual for adapters"),
+        note=words,
+        passes_dc=True,
+        input=towards_left,
+        output=towards_right,
+    )
+    return BenchFinding(
+        f"connector:{pair}",
+        "look",
+        f"{left[0]} ends in {_article(left[1])}, {right[0]} begins with {_article(right[1])}: they do not mate",
+        f"buy an adapter, {words}",
+        part=right[0],
+        mend_label="Put in the adapter",
+        mend=partial(_with_adapter, adapter=adapter, route=line.name, index=index),
+    )
+
+
+def _with_adapter(station: Station, adapter: TwoPort, route: str, index: int) -> Station:
+    """The same joint may lie on several routes: the adapter goes into each of them."""
+    from yarddial.yard.editing import put_in
+
+    names = station.route_named(route).parts
+    joint = names[index - 1 : index + 1]
+    station = put_in(station, adapter, route, index)
+    name = station.parts[-1].name
+    routes = tuple(
+        msgspec.structs.replace(other, parts=_inserted(other.parts, joint, name)) for other in station.routes
+    )
+    return msgspec.structs.replace(station, routes=routes)
+
+
+def _inserted(names: tuple[str, ...], joint: tuple[str, ...], new: str) -> tuple[str, ...]:
+    for i in range(len(names) - 1):
+        if names[i : i + 2] == joint:
+            return (*names[: i + 1], new, *names[i + 1 :])
+    return names
+
+
+def _step(pair: str, left: tuple[str, Socket], right: tuple[str, Socket]) -> BenchFinding:
+    reflected = abs(right[1].ohms - left[1].ohms) / (right[1].ohms + left[1].ohms)
+    loss_db = -10 * log10(1 - reflected**2)
+    return BenchFinding(
+        f"impedance:{pair}",
+        "look",
+        f"{left[0]} has {left[1].ohms:g} Ω, {right[0]} {right[1].ohms:g} Ω: {loss_db:.2f} dB lost at the step",
+        f"{100 * reflected:.0f} % of the voltage comes back; harmless for receiving, but a filter beside it shifts",
+        part=right[0],
+    )
+
+
+def _short(socket: Socket) -> str:
+    return f"{socket.connector} {socket.sex}"
+
+
+def _article(socket: Socket) -> str:
+    vowel = socket.connector in ("SMA", "MCX", "F", "N")
+    return f"{'an' if vowel else 'a'} {_short(socket)}"

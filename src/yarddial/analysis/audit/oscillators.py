@@ -1,0 +1,55 @@
+"""Oscillators inside or beside a strong broadcast band, whose stations then pass a converter unconverted."""
+
+from collections.abc import Iterator
+
+from yarddial.analysis.audit.finding import BenchFinding
+from yarddial.yard.bands import Band
+from yarddial.yard.frequency import format_frequency
+from yarddial.yard.line import Line
+from yarddial.yard.parts import Converter
+from yarddial.yard.parts.spans import span_text
+from yarddial.yard.station import Station
+
+# Broadcast bands that fill the air near towns (radio regulations; check local rules).
+STRONG_BANDS = (
+    Band("FM broadcasting", 87.5e6, 108e6, "broadcast"),
+    Band("digital radio", 174e6, 230e6, "broadcast"),
+    Band("digital television", 470e6, 694e6, "broadcast"),
+)
+BESIDE_HZ = 2e6
+
+
+def oscillators(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
+    """Every converter with one oscillator of its own, against every strong band."""
+    for line in lines:
+        for part in line.inner:
+            if not isinstance(part, Converter):
+                continue
+            for band in STRONG_BANDS:
+                yield from _against(line, part, band)
+
+
+def _against(line: Line, part: Converter, band: Band) -> Iterator[BenchFinding]:
+    lo_hz = part.entered_lo_hz
+    inside = band.low_hz <= lo_hz <= band.high_hz
+    beside = band.low_hz - BESIDE_HZ <= lo_hz <= band.high_hz + BESIDE_HZ
+    # A station at f that passes unconverted is taken for f - L of a sum converter, f + L or L - f of the others.
+    edges = sorted(part.stage().sense * (edge - part.stage().offset_hz) for edge in (band.low_hz, band.high_hz))
+    low_hz = max(edges[0], line.antenna.low_hz, part.input_low_hz, 0.0)
+    high_hz = min(edges[1], line.antenna.high_hz, part.input_high_hz)
+    shows = low_hz < high_hz and bool(line.reach((low_hz + high_hz) / 2).is_reached)
+    if not (inside or beside or shows):
+        return
+    where = "inside" if inside else "beside" if beside else "so that it folds in"
+    span = span_text(band.low_hz, band.high_hz)
+    what = f"{part.name}'s oscillator, {format_frequency(lo_hz)}, lies {where} {band.name} ({span})"
+    if not (inside or beside):
+        what = f"{band.name} ({span}) passes {part.name} unconverted"
+    seen = (
+        f"its stations show at {span_text(low_hz, high_hz)} on the dial" if shows else "its oscillator is hard to see"
+    )
+    isolation = f", {part.isolation_db.value:g} dB down" if part.isolation_db is not None and shows else ""
+    yield BenchFinding(
+        f"oscillator:{part.name}:{band.name}", "look", what,
+        f"{seen}{isolation}; a notch for {band.name} before it, or another oscillator, mends that", part.name,
+    )  # fmt: skip

@@ -1,0 +1,103 @@
+"""The linear equations behind the fit, exact and free of cancellation.
+
+A receiver that shows r (its typed-in correction removed) hears r (1 + p) at its socket, and the path delivers
+s F + sum of w_i L_i there, s the sense and w_i = +-1. With L_i = N_i + d_i and entered oscillators E_i,
+
+    r p  -  sum w_i d_i  =  s (F - D) + sum w_i (N_i - E_i) + r p_e
+
+for a dial reading D: linear in the unknowns p and d_i, with nothing neglected.
+"""
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.analysis.correction.observation import Observation
+from yarddial.yard.oscillators import crystal_of, lo_of
+from yarddial.yard.path import lo_weights
+
+Matrix = NDArray[np.float64]
+
+# Share of a reference's variance that stays from one look to the next (its own lasting error); the rest, such as a
+# sky-wave's wander, is new each time. With everything shared, two looks at a wandering carrier would contradict each
+# other by hundreds of sigmas; with nothing shared, a hundred looks would make any transmitter a standard.
+LASTING_SHARE = 0.5
+
+
+def unknowns_of(observations: Sequence[Observation]) -> tuple[str, ...]:
+    """All oscillators that the observations touch, in order of appearance."""
+    return tuple(dict.fromkeys(name for observation in observations for name in observation.unknowns))
+
+
+class Noise(NamedTuple):
+    """Doubts of the right-hand sides: independent ones, and what the rows of a group share.
+
+    The covariance is diag(sigma^2) + s s^T within each group; group -1 shares nothing. All in hertz.
+    """
+
+    sigma: Matrix
+    shared: Matrix
+    group: NDArray[np.int64]
+
+    def take(self, kept: NDArray[np.int64]) -> "Noise":
+        """The doubts of some rows."""
+        return Noise(self.sigma[kept], self.shared[kept], self.group[kept])
+
+
+def equations(observations: Sequence[Observation], names: Sequence[str]) -> tuple[Matrix, Matrix, Noise]:
+    """Build rows, right-hand sides and the doubts of the right-hand sides.
+
+    Returns
+    -------
+    rows : ndarray, shape (n, k)
+        Hertz per ppm for crystals, hertz per hertz for converters' oscillators.
+    right : ndarray, shape (n,)
+        Hertz.
+    noise : Noise
+        Measuring a named reference again averages only a part of its error away: such rows share LASTING_SHARE of
+        its variance.
+    """
+    rows = np.zeros((len(observations), len(names)))
+    right = np.zeros(len(observations))
+    column = {name: j for j, name in enumerate(names)}
+    for i, seen in enumerate(observations):
+        shown_hz = seen.shown_uncorrected_hz()
+        rows[i, column[crystal_of(seen.receiver)]] = shown_hz * 1e-6
+        right[i] = -seen.sense * seen.error_hz + shown_hz * seen.entered_ppm * 1e-6
+        for stage, weight in zip(seen.stages, lo_weights(seen.entered_stages()), strict=True):
+            rows[i, column[lo_of(stage.name)]] -= weight
+            right[i] += weight * (stage.nominal_lo_hz - stage.entered_lo_hz)
+    return rows, right, _noise(observations)
+
+
+def whiten(rows: Matrix, right: Matrix, noise: Noise) -> tuple[Matrix, Matrix]:
+    """Turn equations with shared doubts into ones with independent doubts of 1.
+
+    With v = s / sigma the inverse root of I + v v^T is I - (1 - 1/sqrt(1 + |v|^2)) v v^T / |v|^2: no matrix of all
+    rows is ever made.
+    """
+    table = np.column_stack([rows, right]) / noise.sigma[:, None]
+    members = np.flatnonzero(noise.group >= 0)
+    if members.size:
+        group, v = noise.group[members], noise.shared[members] / noise.sigma[members]
+        size = np.maximum(np.bincount(group, v * v), 1e-30)
+        factor = (1 - 1 / np.sqrt(1 + size)) / size
+        for column in range(table.shape[1]):
+            along = np.bincount(group, v * table[members, column])
+            table[members, column] -= v * (factor * along)[group]
+    return table[:, :-1], table[:, -1]
+
+
+def _noise(observations: Sequence[Observation]) -> Noise:
+    groups: dict[tuple[str, float], int] = {}
+    sigma, shared, group = [], [], []
+    for seen in observations:
+        named = bool(seen.reference_name)
+        lasting = LASTING_SHARE if named else 0.0
+        key = (seen.reference_name, seen.reference_hz)
+        group.append(groups.setdefault(key, len(groups)) if named else -1)
+        sigma.append((seen.sigma_hz**2 + (1 - lasting) * seen.reference_sigma_hz**2) ** 0.5)
+        shared.append(seen.sense * lasting**0.5 * seen.reference_sigma_hz)
+    return Noise(np.array(sigma), np.array(shared), np.array(group))

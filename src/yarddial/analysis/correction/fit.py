@@ -1,0 +1,180 @@
+"""From observations to the error of each oscillator."""
+
+from collections.abc import Mapping, Sequence
+
+import msgspec
+import numpy as np
+
+from yarddial.analysis.correction.design import Matrix, equations, unknowns_of, whiten
+from yarddial.analysis.correction.observation import Observation
+from yarddial.analysis.correction.outliers import chi_square, outlying
+from yarddial.analysis.correction.separability import tied, weakly_known
+from yarddial.yard.errors import BadObservations
+from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz
+from yarddial.yard.oscillators import spoken, value_text
+from yarddial.yard.working import WorkedValue, Working
+
+
+class Estimate(msgspec.Struct, frozen=True):
+    """One oscillator: ppm for a crystal, hertz above nominal for a converter.
+
+    `separate` is false where the observations alone know only a sum; value and sigma then lean on the priors.
+    """
+
+    name: str
+    value: float
+    sigma: float
+    separate: bool
+
+
+class CorrectionFit(msgspec.Struct, frozen=True):
+    """The answer of `fit`.
+
+    covariance : k by k, in the units of `estimates`.
+    residuals_hz : observed minus fitted dial, one for each observation, outliers too.
+    outliers : indices of observations left out.
+    inseparable : sentences, one for each group of oscillators that cannot be told apart.
+    remarks : sentences on what could not be checked.
+    """
+
+    estimates: tuple[Estimate, ...]
+    covariance: tuple[tuple[float, ...], ...]
+    residuals_hz: tuple[float, ...]
+    outliers: tuple[int, ...]
+    inseparable: tuple[str, ...]
+    remarks: tuple[str, ...]
+    chi2: float
+    dof: int
+    observations: tuple[Observation, ...]
+
+    def estimate(self, name: str) -> Estimate | None:
+        """The estimate of one oscillator, if the observations touch it."""
+        return next((estimate for estimate in self.estimates if estimate.name == name), None)
+
+    def working(self) -> Working:
+        """Show the equations solved and what was put in."""
+        return _fit_working(self)
+
+
+def fit(observations: Sequence[Observation], priors: Mapping[str, tuple[float, float]] | None = None) -> CorrectionFit:
+    """Fit the error of every oscillator that the observations touch.
+
+    Parameters
+    ----------
+    observations : sequence of Observation
+        At least one.
+    priors : mapping of oscillator name to (value, sigma), optional
+        What the parts' sheets say, in ppm for crystals and hertz above nominal for converters. They steady the
+        values and covariance where the observations alone do not decide; they never make two unknowns "separate".
+
+    Raises
+    ------
+    BadObservations
+        None given, or one with a doubt that is not positive.
+
+    Notes
+    -----
+    Weighted linear least squares on exact equations (see `design`); outliers by exhaustive subsets (see `outliers`).
+    """
+    seen = tuple(observations)
+    if not seen:
+        raise BadObservations("there is nothing to fit: measure a known carrier first")
+    names = unknowns_of(seen)
+    rows, right, noise = equations(seen, names)
+    if not (np.all(noise.sigma > 0) and all(np.all(np.isfinite(part)) for part in (rows, right, *noise))):
+        raise BadObservations("an observation has no positive, finite doubt: give reference_sigma_hz or sigma_hz")
+    dropped = outlying(rows, right, noise)
+    kept = np.setdiff1d(np.arange(len(seen)), dropped)
+    white = whiten(rows[kept], right[kept], noise.take(kept))
+    chi2, dof = chi_square(*white), len(kept) - int(np.linalg.matrix_rank(white[0]))
+    value, covariance = _solve(*white, names, priors or {})
+    groups = tied(rows[kept]) or weakly_known(_solve(*white, names, {})[1], names)
+    loose = {j for group in groups for j in group}
+    estimates = tuple(
+        Estimate(name, float(value[j]), float(covariance[j, j] ** 0.5), j not in loose) for j, name in enumerate(names)
+    )
+    senses = np.array([observation.sense for observation in seen])
+    return CorrectionFit(
+        estimates=estimates,
+        covariance=tuple(tuple(float(c) for c in row) for row in covariance),
+        residuals_hz=tuple(float(r) for r in -senses * (right - rows @ value)),
+        outliers=dropped,
+        inseparable=tuple(_advice(group, names, seen) for group in groups if len(group) > 1),
+        remarks=_remarks(chi2, dof, len(seen), dropped),
+        chi2=chi2,
+        dof=dof,
+        observations=seen,
+    )
+
+
+def _solve(
+    rows: Matrix, right: Matrix, names: Sequence[str], priors: Mapping[str, tuple[float, float]]
+) -> tuple[Matrix, Matrix]:
+    """Solve by SVD on scaled columns; priors enter as further rows."""
+    for j, name in enumerate(names):
+        if name in priors and priors[name][1] > 0:
+            value, sigma = priors[name]
+            row = np.zeros(len(names))
+            row[j] = 1 / sigma
+            rows, right = np.vstack([rows, row]), np.append(right, value / sigma)
+    norms = np.linalg.norm(rows, axis=0)
+    norms[norms == 0] = 1.0
+    inverse = np.linalg.pinv(rows / norms, rcond=1e-12)
+    return inverse @ right / norms, inverse @ inverse.T / np.outer(norms, norms)
+
+
+def _advice(group: Sequence[int], names: Sequence[str], seen: Sequence[Observation]) -> str:
+    who = " and ".join(spoken(names[j]) for j in group)
+    crystals = [names[j] for j in group if names[j].startswith("crystal:")]
+    if crystals:
+        receiver = crystals[0].partition(":")[2]
+        if not any(not o.stages and o.receiver == receiver for o in seen):
+            return f"{who} cannot be told apart yet: measure a carrier with {receiver} without the converter"
+        return f"{who} cannot be told apart yet: measure a better-known carrier with {receiver} without the converter"
+    return f"{who} cannot be told apart yet: measure a carrier that passes only one of them"
+
+
+def _remarks(chi2: float, dof: int, count: int, dropped: Sequence[int]) -> tuple[str, ...]:
+    remarks: list[str] = []
+    if dof == 0:
+        remarks.append(
+            "each number rests on one measurement and is unchecked: measure one more carrier to check it"
+            if count > 1
+            else "one measurement cannot be checked against anything: measure another carrier to check it"
+        )
+    # 3.5 sigma for one degree of freedom, and about as rare for more.
+    elif chi2 > dof + 3.5 * (2 * dof) ** 0.5 + 8:
+        remarks.append(
+            "the measurements contradict each other by more than their doubts, and there are too few to say which "
+            "is wrong: measure another carrier"
+        )
+    if dropped:
+        remarks.append(f"{len(dropped)} of {count} measurements left out, since the others agree without them")
+    return tuple(remarks)
+
+
+def _fit_working(result: CorrectionFit) -> Working:
+    values: list[WorkedValue] = []
+    for i, seen in enumerate(result.observations, 1):
+        where = f"{seen.reference_name or 'reference'} {format_frequency(seen.reference_hz)}"
+        left_out = ", left out" if i - 1 in result.outliers else ""
+        values.append(
+            WorkedValue(
+                f"D{i} − F{i}",
+                f"{where}{left_out}",
+                f"{format_hertz(seen.error_hz, seen.sigma_hz)} {format_doubt(seen.total_sigma_hz)}",
+                f"residual {format_hertz(result.residuals_hz[i - 1], seen.total_sigma_hz)}",
+            )
+        )
+    found = "; ".join(f"{spoken(e.name)} {value_text(e.name, e.value, e.sigma)}" for e in result.estimates)
+    return Working(
+        title="The error of each oscillator",
+        formulas=(
+            "r p − Σ wᵢ dᵢ = s (F − D) + Σ wᵢ (Nᵢ − Eᵢ) + r p_e   for every observation",
+            "r: shown, uncorrected; p: crystal; d: oscillator above nominal N; E: entered; w = ±1; s: sense",
+            "weights 1/σ², σ² = measurement² + reference²; an observation may be dropped at a price of 12.25 in χ²",
+        ),
+        values=tuple(values),
+        result=f"{found}; χ² = {result.chi2:.2f} with {result.dof} to spare",
+        source="weighted linear least squares, exact equations",
+    )

@@ -1,0 +1,75 @@
+"""Which oscillators can the observations tell apart?"""
+
+import numpy as np
+
+from yarddial.analysis.correction.design import Matrix
+
+# Beyond these the separate numbers lean on the last millihertz of each measurement: only their sum is known.
+CONDITION_LIMIT = 30.0
+CORRELATION_LIMIT = 0.99
+# A crystal doubt beyond this, when tied to another unknown, is hardly better than the data sheet's.
+USEFUL_PPM = 1.0
+
+
+def tied(rows: Matrix) -> list[tuple[int, ...]]:
+    """Find groups of unknowns that the geometry of the observations cannot separate.
+
+    Parameters
+    ----------
+    rows : ndarray, shape (n, k)
+        Design matrix, rows unweighted: a condition of the places measured, not of how long each was measured.
+
+    Returns
+    -------
+    list of tuple of int
+        Columns that hang together; an untouched column is a group of its own.
+
+    Notes
+    -----
+    Columns are scaled to unit length, which makes the condition number independent of units. A direction whose
+    singular value is under 1/30 of the largest ties every unknown that takes part in it; so does a correlation
+    beyond 0.99 between two.
+    """
+    norms = np.linalg.norm(rows, axis=0)
+    lost: list[tuple[int, ...]] = [(int(j),) for j in np.flatnonzero(norms == 0)]
+    live = np.flatnonzero(norms > 0)
+    if live.size == 0:
+        return lost
+    scaled = rows[:, live] / norms[live]
+    # With fewer rows than unknowns the directions without any row are wanted too.
+    _, singular, directions = np.linalg.svd(scaled, full_matrices=scaled.shape[0] < scaled.shape[1])
+    singular = np.concatenate([singular, np.zeros(live.size - singular.size)])
+    weak = singular < singular[0] / CONDITION_LIMIT
+    links = {tuple(live[np.abs(direction) > 0.05]) for direction in directions[weak]}
+    if not weak.any():
+        links |= {tuple(live[list(pair)]) for pair in _correlated(np.linalg.inv(scaled.T @ scaled))}
+    return lost + _merge(links)
+
+
+def _correlated(covariance: Matrix) -> list[tuple[int, int]]:
+    sigma = np.sqrt(np.diag(covariance))
+    correlation = np.abs(covariance / np.outer(sigma, sigma))
+    pairs = np.argwhere(np.triu(correlation, 1) > CORRELATION_LIMIT)
+    return [(int(i), int(j)) for i, j in pairs]
+
+
+def _merge(links: set[tuple[int, ...]]) -> list[tuple[int, ...]]:
+    groups: list[set[int]] = []
+    for link in sorted(links):
+        joined = {int(j) for j in link}
+        apart = [group for group in groups if not group & joined]
+        for group in groups:
+            if group & joined:
+                joined |= group
+        groups = [*apart, joined]
+    return [tuple(sorted(group)) for group in groups]
+
+
+def weakly_known(covariance: Matrix, names: tuple[str, ...]) -> list[tuple[int, ...]]:
+    """Find pairs tied by the weighted fit whose crystal is not even known to a useful `USEFUL_PPM`."""
+    return [
+        pair
+        for pair in _correlated(covariance)
+        for j in pair
+        if names[j].startswith("crystal:") and covariance[j, j] > USEFUL_PPM**2
+    ]

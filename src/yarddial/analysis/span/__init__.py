@@ -1,0 +1,1 @@
+"""Sample rate and centre: what each rate gives, and which keeps a band clean."""

@@ -1,0 +1,72 @@
+"""What each sample rate of a receiver gives and costs, and which one to use."""
+
+from collections.abc import Mapping, Sequence
+
+import msgspec
+
+from yarddial.analysis.span.converter import converter_figures, load_bytes
+
+# Share of the rate that no alias reaches, as a rule of the filters in use.
+CLEAN_SHARE = 0.8
+# What USB 2 carries in practice, bytes a second, shared by all on one controller.
+USB2_BYTES = 35e6
+
+
+class RateFigures(msgspec.Struct, frozen=True):
+    """One rate: alias-free width, loads, resolution of a picture, effective bits, and what was lost.
+
+    lost : share of samples lost as measured; None where nobody watched.
+    heat : how warm receiver and computer get over hours, as a class.
+    """
+
+    rate_hz: float
+    clean_hz: float
+    bytes_per_s: float
+    usb_share: float
+    bin_hz: float
+    line_s: float
+    effective_bits: float
+    gigabytes_per_hour: float
+    heat: str
+    lost: float | None = None
+
+    @property
+    def is_clean(self) -> bool:
+        """True unless it was seen to lose samples, or asks for more than the link carries."""
+        return not self.lost and self.usb_share <= 1.0
+
+
+def rate_figures(
+    rates_hz: Sequence[float], bits: int, bandwidth_hz: float, points: int, lost: Mapping[float, float] | None = None
+) -> tuple[RateFigures, ...]:
+    """All rates, rising.
+
+    Parameters
+    ----------
+    bandwidth_hz : float
+        Of the mode listened to; effective bits are for it.
+    points : int
+        Of the transform behind a picture: bin width f_s / N, time per line N / f_s.
+    lost : mapping of rate to share
+        As measured by First light.
+    """
+    return tuple(
+        RateFigures(
+            rate, CLEAN_SHARE * rate, load_bytes(bits, rate), load_bytes(bits, rate) / USB2_BYTES, rate / points,
+            points / rate, converter_figures(bits, rate, min(bandwidth_hz, rate)).effective_bits,
+            load_bytes(bits, rate) * 3600 / 1e9, _heat(load_bytes(bits, rate)), (lost or {}).get(rate),
+        )
+        for rate in sorted(rates_hz)
+    )  # fmt: skip
+
+
+def recommended(figures: Sequence[RateFigures]) -> tuple[RateFigures | None, RateFigures | None]:
+    """The highest clean rate, and the one below it that leaves head-room; None where there is none."""
+    clean = [figure for figure in figures if figure.is_clean]
+    if not clean:
+        return None, None
+    return clean[-1], clean[-2] if len(clean) > 1 else clean[-1]
+
+
+def _heat(bytes_per_s: float) -> str:
+    return "cool" if bytes_per_s < 5e6 else "warm" if bytes_per_s < 16e6 else "hot"

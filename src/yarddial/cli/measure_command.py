@@ -1,0 +1,91 @@
+"""`yard-dial measure FILE`."""
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from yarddial.cli.options import FREQUENCY, MINUS_ALLOWED, answer, json_option, positive, recording_options
+from yarddial.yard.errors import BadFrequency
+from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz, format_number
+
+KINDS = ("carrier", "am", "nfm", "wfm", "pilot")
+LEAST_SEARCH_HZ = 5_000.0
+LEAST_WIDE_SEARCH_HZ = 20_000.0
+PILOT_HZ = 19_000.0
+
+
+@click.command(context_settings=MINUS_ALLOWED)
+@recording_options
+@click.option("--near", "near_hz", type=FREQUENCY, help="Where to search; the whole span by default.")
+@click.option("--within", "within_hz", type=FREQUENCY, callback=positive, help="Half width of the search.")
+@click.option("--kind", default="carrier", type=click.Choice(KINDS), help="What is measured.")
+@click.option("--reference", "reference_hz", type=FREQUENCY, help="The true frequency, to tell the error.")
+@json_option
+def command(
+    file: Path,
+    sample_format: str,
+    rate_hz: float | None,
+    centre_hz: float | None,
+    near_hz: float | None,
+    within_hz: float | None,
+    kind: str,
+    reference_hz: float | None,
+    as_json: bool,
+) -> None:
+    """Print the frequency as shown, its doubt, and the error against a reference."""
+    from yarddial.records.recordings import open_recording
+
+    recording = open_recording(file, sample_format, rate_hz, centre_hz)
+    near_hz = reference_hz if near_hz is None else near_hz
+    offset_hz = 0.0 if near_hz is None else near_hz - recording.centre_hz
+    if near_hz is not None and abs(offset_hz) > recording.rate_hz / 2:
+        half = recording.rate_hz / 2
+        raise BadFrequency(
+            f"{format_frequency(near_hz)} is not in {file.name}, which covers "
+            f"{format_frequency(recording.centre_hz - half)} to {format_frequency(recording.centre_hz + half)}"
+        )
+    if near_hz is not None and within_hz is None:
+        # What a plain crystal may be off at the receiver's own frequency, and a converter's oscillator besides.
+        tuner_hz = near_hz if recording.tuner_hz is None else recording.tuner_hz
+        within_hz = max(LEAST_SEARCH_HZ, abs(tuner_hz) * 60e-6)
+    found = _estimate(kind, recording.read(), recording.rate_hz, offset_hz, within_hz)
+    if kind == "pilot":
+        frequency_hz, reference_hz = found.frequency_hz, PILOT_HZ
+    else:
+        frequency_hz = recording.centre_hz + found.frequency_hz
+    values: dict[str, Any] = {
+        "kind": kind,
+        "frequency_hz": frequency_hz,
+        "sigma_hz": found.sigma_hz,
+        "cn0_dbhz": found.cn0_dbhz,
+        "duration_s": found.duration_s,
+        "drift_hz_per_s": found.drift_hz_per_s,
+    }
+    sentence = (
+        f"{format_frequency(frequency_hz)} {format_doubt(found.sigma_hz)} "
+        f"(C/N0 {found.cn0_dbhz:.0f} dB-Hz, {found.duration_s:.3g} s)"
+    )
+    if kind == "pilot":
+        values["clock_ppm"] = found.clock_ppm
+        sentence += f"\nthe sample clock runs fast by {format_number(found.clock_ppm, 0.01, signed=True)} ppm"
+    if reference_hz is not None:
+        error_hz = frequency_hz - reference_hz
+        values |= {"error_hz": error_hz, "error_ppm": error_hz / reference_hz * 1e6 if reference_hz else None}
+        ppm = format_number(error_hz / reference_hz * 1e6, 0.01, signed=True) if reference_hz else "?"
+        sentence += f"\nreads {format_hertz(error_hz, found.sigma_hz)} against the reference ({ppm} ppm)"
+    answer(as_json, values, sentence)
+
+
+def _estimate(kind: str, samples: Any, rate_hz: float, offset_hz: float, within_hz: float | None) -> Any:
+    """A carrier by maximum likelihood; a modulated signal by its mean frequency; the pilot out of the multiplex."""
+    from yarddial.dsp.carrier import estimate_carrier
+    from yarddial.dsp.frequency_modulation import estimate_centre, estimate_pilot
+
+    if kind in ("carrier", "am"):
+        return estimate_carrier(samples, rate_hz, offset_hz, within_hz)
+    if kind == "nfm":
+        return estimate_centre(samples, rate_hz, offset_hz, within_hz or LEAST_SEARCH_HZ, "narrow")
+    if kind == "wfm":
+        return estimate_centre(samples, rate_hz, offset_hz, within_hz or LEAST_WIDE_SEARCH_HZ, "wide")
+    return estimate_pilot(samples, rate_hz, offset_hz, within_hz or LEAST_WIDE_SEARCH_HZ)

@@ -1,0 +1,110 @@
+"""The commands, found by name and imported only when asked for."""
+
+import importlib
+import sys
+from typing import TYPE_CHECKING, Any, Protocol
+
+import click
+
+from yarddial.yard.errors import YardDialError
+
+if TYPE_CHECKING:
+    from yarddial.drivers.registry import Registry
+    from yarddial.session.first_light.run import FirstLight
+    from yarddial.yard.station import Station
+
+_COMMANDS = {
+    "path": "Follow a frequency from the antenna to the dial.",
+    "frequency": "Read a frequency the way people write it.",
+    "measure": "Measure a carrier in a recording.",
+    "true": "Fit the oscillators' errors to measurements in a CSV file.",
+    "simulate": "Record the simulated receiver.",
+    "card": "Print what to type into a listening program.",
+    "devices": "List the receivers that can be found.",
+    "check": "Check a receiver: does it answer, with all its samples.",
+    "adc": "Tell what a converter can do in a bandwidth.",
+    "bench": "Check a yard: what is wrong with it, worst first.",
+    "reach": "List the routes to a frequency, the best first, and what each covers.",
+    "shelf": "List the parts on the shelf, or write one to a file.",
+    "lengths": "Print antenna lengths for a frequency.",
+    "which-lo": "Tell which of several stated oscillators a converter really has.",
+}
+
+
+class Doors(Protocol):
+    """What commands need of the part that joins everything: the drivers, and First light."""
+
+    def registry(self) -> "Registry":
+        """All drivers."""
+        ...
+
+    def first_light(
+        self, station: "Station", address: str, route_name: str = "", seconds_s: float = 2.0, *, flat_out: bool = False
+    ) -> "FirstLight":
+        """A run of First light."""
+        ...
+
+
+class Program(click.Group):
+    """Loads a command's module at its first use."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        """Names in the order of the work."""
+        return list(_COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        """Import and return one."""
+        if cmd_name not in _COMMANDS:
+            return None
+        module = importlib.import_module(f"yarddial.cli.{cmd_name.replace('-', '_')}_command")
+        command: click.Command = module.command
+        command.help = _COMMANDS[cmd_name]
+        command.name = cmd_name
+        return command
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """List the commands without importing them."""
+        with formatter.section("Commands"):
+            formatter.write_dl(list(_COMMANDS.items()))
+
+
+@click.command(cls=Program, invoke_without_command=False)
+@click.version_option(package_name="yard-dial")
+def program() -> None:
+    """Which path a signal takes to your dial, how far the dial is off, why, and what to set.
+
+    Without a command the window opens; with --demo it opens on the demo yard.
+    """
+
+
+def run(arguments: list[str], doors: Doors | None = None) -> int:
+    """Run a command line and return its exit status: 0 good, 1 nothing found or a check failed, 2 bad input.
+
+    doors : the way to drivers and devices, given by whoever starts the program.
+    """
+    from yarddial.yard.errors import NoCarrier
+
+    try:
+        result: Any = program.main(arguments, prog_name="yard-dial", standalone_mode=False, obj=doors)
+    except click.exceptions.Exit as done:
+        return done.exit_code
+    except click.Abort:
+        click.echo("stopped", err=True)
+        return 1
+    except click.ClickException as error:
+        click.echo(_one_line(error.format_message()), err=True)
+        return 2
+    except NoCarrier as error:
+        click.echo(_one_line(str(error)), err=True)
+        return 1
+    except YardDialError as error:
+        click.echo(_one_line(str(error)), err=True)
+        return 2
+    except BrokenPipeError:
+        sys.stderr.close()
+        return 0
+    return result if isinstance(result, int) else 0
+
+
+def _one_line(text: str) -> str:
+    return " ".join(text.split())

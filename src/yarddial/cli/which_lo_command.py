@@ -1,0 +1,61 @@
+"""`yard-dial which-lo --kind sum --station 10M --shown 129.9969M --stated 120M --stated 125M`, or `--leak FILE`."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from yarddial.cli.options import FREQUENCY, MINUS_ALLOWED, PPM, answer, json_option, positive
+from yarddial.yard.errors import BadObservations
+from yarddial.yard.path import KINDS, Kind
+
+if TYPE_CHECKING:
+    from yarddial.analysis.correction.lo_leak import LeakAnswer
+    from yarddial.analysis.correction.which_lo import LoAnswer
+
+
+@click.command(context_settings=MINUS_ALLOWED)
+@click.option("--kind", type=click.Choice(KINDS), default="sum", help="What the converter does.")
+@click.option("--station", "reference_hz", type=FREQUENCY, help="A known station's true frequency.")
+@click.option("--shown", "shown_hz", type=FREQUENCY, help="Where the receiver itself showed it.")
+@click.option("--leak", "recording", type=click.Path(path_type=Path), help="Look for the LO's own leak in a recording.")
+@click.option(
+    "--stated", "stated_hz", type=FREQUENCY, multiple=True, required=True, help="What a leaflet says; repeat."
+)
+@click.option("--crystal-ppm", type=PPM, default=0.0, help="The crystal, positive when fast.")
+@click.option("--crystal-sigma-ppm", type=PPM, default=25.0, callback=positive, help="How well that is known.")
+@click.option("--sigma", "sigma_hz", type=FREQUENCY, default=100.0, callback=positive, help="How well it was read.")
+@click.option("--working", is_flag=True, help="Show the working.")
+@json_option
+def command(
+    kind: Kind,
+    reference_hz: float | None,
+    shown_hz: float | None,
+    recording: Path | None,
+    stated_hz: tuple[float, ...],
+    crystal_ppm: float,
+    crystal_sigma_ppm: float,
+    sigma_hz: float,
+    working: bool,
+    as_json: bool,
+) -> None:
+    """Print the oscillator with its doubt, and which stated value it fits."""
+    from yarddial.analysis.correction.which_lo import which_lo
+
+    if recording is not None:
+        from yarddial.session.leak_recording import leak_in_recording
+
+        found: LoAnswer | LeakAnswer = leak_in_recording(recording, stated_hz, crystal_ppm, crystal_sigma_ppm)
+    elif reference_hz is None or shown_hz is None:
+        raise BadObservations("give --station and --shown, or a recording with --leak")
+    else:
+        found = which_lo(kind, reference_hz, shown_hz, stated_hz, crystal_ppm, crystal_sigma_ppm, sigma_hz)
+    values = {
+        "lo_hz": found.lo_hz,
+        "sigma_hz": found.sigma_hz,
+        "candidates": [
+            {"stated_hz": c.stated_hz or None, "apart_hz": c.apart_hz, "odds": c.odds} for c in found.candidates
+        ],
+        "decided": found.decided,
+    }
+    answer(as_json, values, found.working().as_text() if working else found.sentence())

@@ -1,0 +1,1 @@
+"""Where samples come from: one protocol for receivers, simulated ones and recordings."""

@@ -1,0 +1,146 @@
+"""Plays a recording at its own pace, or as fast as the clock given lets it."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Protocol
+from urllib.parse import parse_qsl
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.drivers.protocol import Ask, Block, Capabilities, Got, TimeSource
+from yarddial.yard.errors import CannotTune, DeviceNotFound
+from yarddial.yard.frequency import format_frequency, parse_frequency
+
+BLOCK = 65536
+
+
+class Samples(Protocol):
+    """What a player needs of a recording; `records` offers it."""
+
+    @property
+    def path(self) -> Path:
+        """The file."""
+        ...
+
+    @property
+    def rate_hz(self) -> float:
+        """Sample rate."""
+        ...
+
+    @property
+    def centre_hz(self) -> float:
+        """Dial frequency at the centre of the span."""
+        ...
+
+    @property
+    def tuner_hz(self) -> float | None:
+        """Receiver frequency at the centre, when known."""
+        ...
+
+    @property
+    def count(self) -> int:
+        """Number of samples."""
+        ...
+
+    def read(self, first: int = 0, count: int | None = None) -> NDArray[np.complex64]:
+        """Samples, full scale 1.0."""
+        ...
+
+
+class RecordingPlayer:
+    """A device that gives the samples of a recording: once, or again and again without a gap, from where it is told.
+
+    The count of samples goes on when the recording begins anew; the seam is where the recording itself jumps.
+    """
+
+    def __init__(self, recording: Samples, time: TimeSource, *, loops: bool = False, start_s: float = 0.0) -> None:
+        self._recording = recording
+        self._loops = loops
+        self._place = min(max(round(start_s * recording.rate_hz), 0), max(recording.count - 1, 0))
+        self._time = time
+        self._index = 0
+        self._started_s: float | None = None
+        self._centre_hz = recording.centre_hz if recording.tuner_hz is None else recording.tuner_hz
+
+    @property
+    def capabilities(self) -> Capabilities:
+        """One centre, one rate."""
+        half = self._recording.rate_hz / 2
+        span = (self._centre_hz - half, self._centre_hz + half)
+        return Capabilities(self._recording.path.name, (span,), (self._recording.rate_hz,), ("",), 8, is_live=False)
+
+    def apply(self, ask: Ask) -> Got:
+        """Accept any centre inside the recorded span; the answer is always the recorded centre and rate."""
+        low, high = self.capabilities.ranges_hz[0]
+        if not low <= ask.centre_hz <= high:
+            raise CannotTune(
+                f"cannot tune to {format_frequency(ask.centre_hz)}: the recording {self._recording.path.name} covers "
+                f"{format_frequency(low)} to {format_frequency(high)}; dial a frequency inside it",
+                ask.centre_hz,
+            )
+        return Got(self._centre_hz, self._recording.rate_hz, ask.port)
+
+    def read(self) -> Block | None:
+        """The next block when it is due; None at the end."""
+        if self._loops and self._place >= self._recording.count:
+            self._place = 0
+        count = min(BLOCK, self._recording.count - self._place)
+        if count <= 0:
+            return None
+        if self._started_s is None:
+            self._started_s = self._time.now_s()
+        self._time.sleep_s(self._started_s + (self._index + count) / self._recording.rate_hz - self._time.now_s())
+        block = Block(self._recording.read(self._place, count), self._index)
+        self._index += count
+        self._place += count
+        return block
+
+    def seek(self, start_s: float) -> None:
+        """Go on from another place; the count of samples goes on as well."""
+        self._place = min(max(round(start_s * self._recording.rate_hz), 0), max(self._recording.count - 1, 0))
+
+    def close(self) -> None:
+        """Nothing to give back."""
+
+
+class RecordingDriver:
+    """Opens recordings by their path, `?` and then what is stated: format, rate and centre of a raw file, loop, start.
+
+    `open_samples` is given by whoever joins the parts.
+    """
+
+    name = "recording"
+
+    def __init__(self, open_samples: Callable[[Path, str, float | None, float | None], Samples]) -> None:
+        self._open_samples = open_samples
+
+    def discover(self) -> tuple[str, ...]:
+        """Any file may be one; none is looked for."""
+        return ()
+
+    def open(self, address: str, time: TimeSource) -> RecordingPlayer:
+        """Open `/path?format=cs16&rate=1M&centre=10M&loop=yes&start=2.5`; raises BadRecording or DeviceNotFound."""
+        path, query = _split(address)
+        try:
+            rate_hz = parse_frequency(query["rate"]) if "rate" in query else None
+            centre_hz = parse_frequency(query["centre"]) if "centre" in query else None
+            start_s = float(query.get("start", "0"))
+        except ValueError as error:
+            raise DeviceNotFound(f"what is stated for {path.name} cannot be read: {error}") from error
+        recording = self._open_samples(path, query.get("format", ""), rate_hz, centre_hz)
+        return RecordingPlayer(recording, time, loops=query.get("loop") == "yes", start_s=start_s)
+
+
+def _split(address: str) -> tuple[Path, dict[str, str]]:
+    """Path and what is stated; a file that has a question mark in its own name is taken as it stands."""
+    if Path(address).exists():
+        return Path(address), {}
+    path, mark, query = address.rpartition("?")
+    if not mark:
+        return Path(address), {}
+    given = dict(parse_qsl(query))
+    strange = set(given) - {"format", "rate", "centre", "loop", "start"}
+    if strange or not given:
+        raise DeviceNotFound(f"'{query}' states nothing of a recording: it has format, rate, centre, loop and start")
+    return Path(path), given

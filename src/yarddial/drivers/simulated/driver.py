@@ -1,0 +1,97 @@
+"""The driver of the simulated receivers: `finch`, `heron?seed=7`, `finch?fault=swapped_iq,unplug:5` and the like."""
+
+from collections.abc import Callable
+
+import msgspec
+
+from yarddial.drivers.protocol import Capabilities, TimeSource
+from yarddial.drivers.simulated.bus import on_the_bus
+from yarddial.drivers.simulated.faults import Faults, parse_faults
+from yarddial.drivers.simulated.receiver import FINCH, HERON, SimulatedReceiver
+from yarddial.drivers.simulated.world import World, cold, heron_world, quillet_world
+from yarddial.drivers.usb_bus import UsbReceiver
+from yarddial.yard.errors import BadFrequency, DeviceNotFound
+from yarddial.yard.frequency import parse_frequency
+
+
+class SimulatedAddress(msgspec.Struct, frozen=True):
+    """What an address asks for.
+
+    seed : which crystal and oscillators. hour : time of day on the air. cold : just switched on.
+    hearth_hz : what the transceiver, whose IF output the direct input gets, is tuned to.
+    """
+
+    name: str
+    seed: int = 1
+    faults: Faults = Faults()
+    hour: float = 12.0
+    cold: bool = False
+    hearth_hz: float = 10e6
+
+    def world(self) -> World:
+        """The world as it asks for."""
+        made = _RECEIVERS[self.name][1](self.seed, self.hearth_hz)
+        made = msgspec.structs.replace(made, hour=self.hour)
+        return faulty(cold(made) if self.cold else made, self.faults)
+
+
+class SimulatedDriver:
+    """Opens Finch or Heron."""
+
+    name = "simulated"
+
+    def discover(self) -> tuple[str, ...]:
+        """Both are always there."""
+        return tuple(_RECEIVERS)
+
+    def bus(self, address: str) -> UsbReceiver | None:
+        """The receiver as a simulated bus shows it."""
+        asked = parse_address(address)
+        return on_the_bus(_RECEIVERS[asked.name][0].name, asked.faults)
+
+    def open(self, address: str, time: TimeSource) -> SimulatedReceiver:
+        """Open one of the two; raises what its faults have it raise."""
+        asked = parse_address(address)
+        capabilities = _RECEIVERS[asked.name][0]
+        asked.faults.refuse_to_open(capabilities.name)
+        return SimulatedReceiver(asked.world(), time, capabilities)
+
+
+def parse_address(address: str) -> SimulatedAddress:
+    """Read an address; raises DeviceNotFound in one sentence."""
+    name, _, query = address.partition("?")
+    given = dict(piece.partition("=")[::2] for piece in query.split("&")) if query else {}
+    faults = parse_faults(given.pop("fault", ""))
+    seed, hour, warmth = given.pop("seed", "1"), given.pop("hour", "12"), given.pop("cold", "0")
+    try:
+        hearth_hz = parse_frequency(given.pop("hearth", "10M"))
+    except BadFrequency as error:
+        raise DeviceNotFound(f"hearth= in '{address}': {error}") from error
+    numbers = seed.isascii() and seed.isdigit() and hour.isascii() and hour.isdigit() and int(hour) < 24
+    if name not in _RECEIVERS or not numbers or warmth not in ("0", "1") or given:
+        able = " and ".join(f"'{known}'" for known in _RECEIVERS)
+        raise DeviceNotFound(
+            f"there is no simulated receiver '{address}': there are {able}, with seed=, fault=, hour=, cold=1, hearth= "
+            "behind a question mark, such as 'finch?seed=7'"
+        )
+    return SimulatedAddress(name, int(seed), faults, float(hour), warmth == "1", hearth_hz)
+
+
+def faulty(world: World, faults: Faults) -> World:
+    """The world with faults switched on; a wrong oscillator is 4.3 MHz above what the leaflet says."""
+    ports = world.ports
+    if faults.has("wrong_lo"):
+        ports = tuple(
+            msgspec.structs.replace(
+                port,
+                stages=tuple(msgspec.structs.replace(s, lo_error_hz=s.lo_error_hz + 4.3e6) for s in port.stages),
+            )
+            for port in ports
+        )
+    return msgspec.structs.replace(world, faults=faults, ports=ports)
+
+
+_RECEIVERS: dict[str, tuple[Capabilities, Callable[[int, float], World]]] = {
+    "finch": (FINCH, quillet_world),
+    "heron": (HERON, heron_world),
+}

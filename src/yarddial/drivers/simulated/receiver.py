@@ -1,0 +1,252 @@
+"""Finch and Heron as devices: what is on the air, through converters, tuner, front end and link, as samples."""
+
+from math import sqrt
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.drivers.protocol import Ask, Block, Capabilities, GainControl, Got, TimeSource
+from yarddial.drivers.simulated.front_end import PIECE
+from yarddial.drivers.simulated.reception import Arrival, ahead_of, arrivals
+from yarddial.drivers.simulated.synthesis import Line, Noise, Synthesis
+from yarddial.drivers.simulated.world import Link, Port, World
+from yarddial.yard.errors import CannotTune, DeviceLost, DeviceStalled, RefusedValue
+from yarddial.yard.frequency import format_frequency
+
+FINCH_STEPS_DB = (
+    *(0.0, 0.9, 1.4, 2.7, 3.7, 5.7, 8.0, 9.1, 12.4, 14.2, 15.9, 17.1),
+    *(19.4, 21.6, 23.3, 25.5, 28.2, 30.1, 33.4, 36.2, 38.8, 41.9, 44.6, 48.1),
+)
+FINCH = Capabilities(
+    name="Finch",
+    ranges_hz=((27e6, 1105e6), (1140e6, 1720e6)),
+    rates_hz=(1.024e6, 1.536e6, 2.048e6, 2.4e6, 2.56e6, 3.0e6),
+    ports=("ladder", "discone", "direct"),
+    bits=8,
+    gains=(GainControl("gain", FINCH_STEPS_DB),),
+    has_automatic_gain=True,
+    bias_ports=("ladder", "discone"),
+    direct=(("direct", 26e6),),
+)
+HERON = Capabilities(
+    name="Heron",
+    ranges_hz=((0.01e6, 2000e6),),
+    rates_hz=(2e6, 4e6, 6e6, 8e6),
+    ports=("A", "B"),
+    bits=14,
+    gains=(
+        GainControl("input", (-18.0, -12.0, -6.0, 0.0)),
+        GainControl("mixer", (0.0, 10.0, 19.0)),
+        GainControl("IF", (20.0, 26.0, 32.0, 38.0, 44.0, 50.0, 59.0)),
+    ),
+    bias_ports=("B",),
+)
+DEFAULT_GAINS = {"Finch": {"gain": 25.5}, "Heron": {"input": 0.0, "mixer": 10.0, "IF": 38.0}}
+# Made in one go: the longer, the less it costs a sample; the shorter, the sooner a new setting is seen.
+RUN_S = 0.19
+# What USB 1.1 carries, in bytes a second.
+SLOW_LINK_BYTES = 1.0e6
+
+
+class SimulatedReceiver:
+    """A receiver with known faults in a known world.
+
+    One crystal makes the tuner's oscillator and the sampling: a signal from f_h at the socket appears at f_h / (1 + p)
+    in the receiver's own counting. Time is true time: sample n is taken when the receiver's clock has counted n / f_s.
+    """
+
+    def __init__(self, world: World, time: TimeSource, capabilities: Capabilities = FINCH) -> None:
+        self.world = world
+        self._capabilities = capabilities
+        self._time = time
+        self._noise = Noise(world.seed + 7919)
+        self._losses = np.random.default_rng(world.seed + 31)
+        self._port = world.ports[0]
+        gains = DEFAULT_GAINS.get(capabilities.name, {})
+        rate_hz = 2.048e6 if 2.048e6 in capabilities.rates_hz else capabilities.rates_hz[0]
+        self._got = Got(130e6, rate_hz, self._port.name, gains_db=tuple(gains.items()))
+        self._synthesis = Synthesis(rate_hz)
+        self._arrivals: list[Arrival] | None = None
+        self._ahead: list[NDArray[np.complex64]] = []
+        self._segment = 0
+        self._counted = 0
+        self._begun_s = 0.0
+        self._started_s: float | None = None
+        self._started_segment = 0
+
+    @property
+    def capabilities(self) -> Capabilities:
+        """What it can do."""
+        return self._capabilities
+
+    def apply(self, ask: Ask) -> Got:
+        """Tune, set rate, port and gains; nothing changes when any of it is refused."""
+        able = self._capabilities
+        port = self._checked_port(ask)
+        ranges_hz = able.ranges_at(port.name)
+        if not any(low <= ask.centre_hz <= high for low, high in ranges_hz):
+            spans = " and ".join(f"{format_frequency(low)} to {format_frequency(high)}" for low, high in ranges_hz)
+            raise CannotTune(
+                f"cannot tune to {format_frequency(ask.centre_hz)} with {able.name}: it covers {spans}; choose a route "
+                "with a converter or another frequency",
+                ask.centre_hz,
+            )
+        if ask.rate_hz not in able.rates_hz:
+            rates = ", ".join(f"{rate / 1e6:g}" for rate in able.rates_hz)
+            raise RefusedValue(f"{able.name} has no rate of {ask.rate_hz / 1e6:g} MS/s: choose one of {rates} MS/s")
+        gains = self._set_gains(ask)
+        restart = ask.rate_hz != self._got.rate_hz
+        if restart:
+            # A new rate counts samples anew, at the same moment of true time.
+            self._begun_s += self._segment * self._synthesis.hop / self._got.rate_hz
+            self._synthesis = Synthesis(ask.rate_hz)
+            self._segment = self._counted = 0
+            self._started_s = None
+        self._port = port
+        self._arrivals, self._ahead = None, []
+        self._got = Got(ask.centre_hz, ask.rate_hz, port.name, restart, gains_db=tuple(gains.items()), bias=ask.bias)
+        return self._got
+
+    def read(self) -> Block:
+        """Wait until the next block is due and return it; raises DeviceLost or DeviceStalled as the faults have it."""
+        hop, rate_hz = self._synthesis.hop, self._got.rate_hz
+        if self._started_s is None:
+            self._started_s, self._started_segment = self._time.now_s(), self._segment
+        # A fast crystal samples fast: its seconds are shorter than true ones.
+        true_rate_hz = rate_hz * (1 + self.world.crystal_ppm * 1e-6)
+        due_s = self._started_s + (self._segment + 1 - self._started_segment) * hop / true_rate_hz
+        self._time.sleep_s(due_s - self._time.now_s())
+        clock_s = self._begun_s + self._segment * hop / rate_hz
+        if clock_s >= self.world.faults.after_s("unplug"):
+            raise DeviceLost(f"{self._capabilities.name} was unplugged: plug it in again, then start")
+        if clock_s >= self.world.faults.after_s("stall"):
+            self._time.sleep_s(1.0)
+            raise DeviceStalled(f"{self._capabilities.name} gives no samples any more: unplug it and plug it in", 1.0)
+        samples = self._samples()
+        self._segment += 1
+        return self._delivered(samples)
+
+    def close(self) -> None:
+        """Nothing to give back."""
+
+    @property
+    def segments_a_run(self) -> int:
+        """Blocks that are made in one go."""
+        return max(int(RUN_S * self._got.rate_hz / self._synthesis.hop + 0.5), 1)
+
+    def truth(self) -> dict[str, object]:
+        """Crystal and oscillator errors in force."""
+        return {
+            "receiver_ppm": self.world.crystal_ppm,
+            "converters": [
+                {
+                    "name": stage.name,
+                    "lo_error_hz": stage.lo_error_hz,
+                    "lo_error_ppm": stage.lo_error_hz / stage.lo_hz * 1e6,
+                }
+                for stage in self._port.stages
+            ],
+        }
+
+    def _checked_port(self, ask: Ask) -> Port:
+        able, port = self._capabilities, self.world.port(ask.port)
+        if port is None:
+            raise RefusedValue(
+                f"the simulated {able.name} has nothing on a port '{ask.port}': choose a route that ends in "
+                f"{', '.join(able.ports)}"
+            )
+        if ask.bias and port.name not in able.bias_ports:
+            raise RefusedValue(f"{able.name} cannot feed current to port '{port.name}': use an injector")
+        return port
+
+    def _set_gains(self, ask: Ask) -> dict[str, float]:
+        """The gains in force: the nearest real step of each that is asked for."""
+        gains = dict(self._got.gains_db)
+        known = {gain.name: gain.steps_db for gain in self._capabilities.gains}
+        for name, wanted_db in ask.gains_db:
+            if name not in known:
+                able = ", ".join(f"'{gain}'" for gain in known) or "none"
+                raise RefusedValue(f"{self._capabilities.name} has no gain stage '{name}': it has {able}")
+            gains[name] = min(known[name], key=lambda step: abs(step - wanted_db))
+        return gains
+
+    def _full_scale_dbm(self) -> float:
+        """Level that fills the converter, with the gain set: a stuck gain stays, and the direct input has none."""
+        gain_db = sum(gain for _, gain in self._got.gains_db)
+        stuck = self.world.faults.has("stuck_gain") or not self._got.gains_db or self._port.direct_clock_hz
+        return self._port.full_scale_dbm - (0.0 if stuck else gain_db - self.world.reference_gain_db)
+
+    def _samples(self) -> NDArray[np.complex64]:
+        """The next segment, out of a run made ahead; whatever is set anew throws the rest of the run away."""
+        if not self._ahead:
+            self._ahead = list(self._run(self.segments_a_run))
+        return self._ahead.pop(0)
+
+    def _run(self, count: int) -> NDArray[np.complex64]:
+        port, got, synthesis = self._port, self._got, self._synthesis
+        if self._arrivals is None:
+            # Those that never come near the span are left out here, once.
+            self._arrivals = [
+                arrival
+                for arrival in arrivals(self.world, port, got.centre_hz)
+                if synthesis.reaches(abs(arrival.away_hz) / got.rate_hz - 0.02, arrival.needed_hz)
+            ]
+        full_dbm = self._full_scale_dbm()
+        clock_s = self._begun_s + (self._segment + np.arange(count + 1)) * (synthesis.hop / got.rate_hz)
+        lines: list[Line] = []
+        for arrival in self._arrivals:
+            if arrival.made_of_hz and all(abs(hertz) < 0.45 * got.rate_hz for hertz in arrival.made_of_hz):
+                # Products of what is all in the span come from the samples themselves.
+                continue
+            turns = arrival.turns(clock_s)
+            if synthesis.reaches((turns[1] - turns[0]) / synthesis.hop, arrival.needed_hz):
+                amplitude = 10 ** ((arrival.level_dbm - full_dbm) / 20)
+                lines.append(
+                    Line(arrival.make, arrival.needed_hz, turns, arrival.sense, amplitude, arrival.fades, arrival.phase)
+                )
+        out = synthesis.run(lines, clock_s - ahead_of(self.world)(clock_s))
+        dead = self.world.faults.has("dead_port") or (self.world.faults.has("bias_off") and bool(port.stages))
+        # A port with nothing behind it hears the receiver's own noise alone.
+        noise_dbm_hz = -165.0 if dead else port.floor_dbm_hz(got.centre_hz)
+        density = 10 ** ((noise_dbm_hz - full_dbm) / 10)
+        front = msgspec.structs.replace(self.world.front, swapped=self.world.faults.has("swapped_iq"))
+        if port.direct_clock_hz:
+            # One converter, halved by arithmetic: no spike at the centre, no mirror.
+            front = msgspec.structs.replace(front, spike=0.0, iq_gain=1.0, iq_phase_deg=0.0)
+        finished = np.empty(out.shape, np.complex64)
+        sigma = sqrt(density * got.rate_hz / 2)
+        for row in range(count):
+            for first in range(0, synthesis.hop, PIECE):
+                piece = finished[row, first : first + PIECE]
+                piece[:] = out[row, first : first + PIECE]
+                self._noise.add_to(piece, sigma)
+                front.pass_through(piece)
+        return finished
+
+    def _delivered(self, samples: NDArray[np.complex64]) -> Block:
+        """What comes through the link: beyond its clean rate bursts are lost, as a rule counted."""
+        lost = self._lost(samples.size)
+        kept = samples[lost:]
+        if not lost or not self.world.faults.has("silent_loss"):
+            block = Block(kept, self._counted + lost, lost, overflow=bool(lost))
+            self._counted += samples.size
+            return block
+        block = Block(kept, self._counted)
+        self._counted += kept.size
+        return block
+
+    def _lost(self, count: int) -> int:
+        link: Link = self.world.link
+        clean_hz = link.clean_hz
+        if self.world.faults.has("slow_link"):
+            clean_hz = SLOW_LINK_BYTES / (2 if self._capabilities.bits <= 8 else 4)
+        silent = self.world.faults.has("silent_loss")
+        if self._got.rate_hz <= clean_hz and not silent:
+            return 0
+        if self.world.faults.has("slow_link"):
+            # Most of it never arrives.
+            return int(count * (1 - clean_hz / self._got.rate_hz))
+        if self._losses.random() > link.bursts_per_s * count / self._got.rate_hz:
+            return 0
+        return int(min(np.exp(self._losses.uniform(0, np.log(link.largest_burst))), count - 1))

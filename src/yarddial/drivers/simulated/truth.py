@@ -1,0 +1,26 @@
+"""What the simulated world knows and the program does not: how far a dial is truly off."""
+
+from yarddial.drivers.simulated.world import World
+from yarddial.yard.errors import DeviceNotFound
+from yarddial.yard.line import Line
+from yarddial.yard.path import Clock, Stage, trace
+
+
+def true_dial_error_hz(world: World, line: Line, dial_hz: float) -> float:
+    """Dial minus true at a place, by the world's oscillators and the values entered on the route.
+
+    The judge of tests and proofs: nothing that was measured or fitted goes into it.
+
+    Raises
+    ------
+    DeviceNotFound
+        The route ends in a port that this world does not have.
+    """
+    port = world.port(line.port)
+    if port is None:
+        raise DeviceNotFound(f"the simulated world has no port called '{line.port}'")
+    stages = [
+        Stage(true.kind, entered.entered_lo_hz, true.lo_hz + true.lo_error_hz - entered.entered_lo_hz)
+        for true, entered in zip(port.stages, line.at(dial_hz).converters, strict=True)
+    ]
+    return trace(dial_hz, stages, Clock(world.crystal_ppm, line.receiver.entered_ppm)).dial_error_hz

@@ -1,0 +1,76 @@
+"""How a stream is addressed: where it comes from, its format, rate and centre."""
+
+from typing import Literal
+from urllib.parse import parse_qsl
+
+import msgspec
+
+from yarddial.dsp.sample_formats import FORMATS
+from yarddial.yard.errors import BadFrequency, DeviceNotFound
+from yarddial.yard.frequency import parse_frequency
+
+Way = Literal["tcp", "listen", "pipe", "stdin"]
+_EXAMPLE = "write it as tcp://127.0.0.1:7000?format=cu8&rate=2.048M&centre=130M"
+# Who listens without saying where listens to this computer only.
+LOOPBACK = "127.0.0.1"
+
+
+class StreamAddress(msgspec.Struct, frozen=True):
+    """Where samples come from and what they are: place is host:port, a path, or empty for standard input."""
+
+    way: Way
+    place: str
+    sample_format: str
+    rate_hz: float
+    centre_hz: float
+
+    @property
+    def host_port(self) -> tuple[str, int]:
+        """The two halves of a network place."""
+        host, _, port = self.place.rpartition(":")
+        return host or LOOPBACK, int(port)
+
+
+def parse_address(text: str) -> StreamAddress:
+    """Read `tcp://host:port?...`, `listen://:port?...`, `pipe:/path?...` or `stdin?...`.
+
+    Raises
+    ------
+    DeviceNotFound
+        One sentence: what is missing or cannot be read.
+    """
+    where, _, query = text.partition("?")
+    way, place = _where(where)
+    try:
+        given = dict(parse_qsl(query, strict_parsing=True)) if query else {}
+    except ValueError:
+        raise DeviceNotFound(f"'{query}' does not tell format and rate of the stream: {_EXAMPLE}") from None
+    strange = set(given) - {"format", "rate", "centre"}
+    if strange:
+        raise DeviceNotFound(f"a stream has no '{sorted(strange)[0]}': it has format, rate and centre; {_EXAMPLE}")
+    sample_format = given.get("format", "")
+    if sample_format not in FORMATS:
+        raise DeviceNotFound(f"the stream's format must be stated, one of {', '.join(FORMATS)}: {_EXAMPLE}")
+    try:
+        rate_hz = parse_frequency(given.get("rate", ""))
+        centre_hz = parse_frequency(given.get("centre", "0"))
+    except BadFrequency as error:
+        raise DeviceNotFound(f"rate or centre of the stream cannot be read ({error}): {_EXAMPLE}") from error
+    if not 1.0 <= rate_hz <= 1e9:
+        raise DeviceNotFound(f"a sample rate of {rate_hz:g} Hz cannot be: {_EXAMPLE}")
+    return StreamAddress(way, place, sample_format, rate_hz, centre_hz)
+
+
+def _where(text: str) -> tuple[Way, str]:
+    if text in ("stdin", "-"):
+        return "stdin", ""
+    if text.startswith("pipe:") and len(text) > 5:
+        return "pipe", text.removeprefix("pipe:").removeprefix("//")
+    for way in ("tcp", "listen"):
+        place = text.removeprefix(f"{way}://")
+        if place != text:
+            _, _, port = place.rpartition(":")
+            if not (port.isascii() and port.isdigit() and 0 < int(port) < 65536):
+                raise DeviceNotFound(f"'{place}' names no port: {_EXAMPLE}")
+            return way, place
+    raise DeviceNotFound(f"'{text}' tells no way for samples to come: tcp://, listen://, pipe: or stdin; {_EXAMPLE}")

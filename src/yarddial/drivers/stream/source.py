@@ -1,0 +1,128 @@
+"""The byte sources of streams: each is read without ever waiting longer than it is told to."""
+
+import contextlib
+import os
+import select
+import socket
+from typing import Protocol
+
+from yarddial.drivers.stream.address import StreamAddress
+from yarddial.yard.errors import DeviceLost, DeviceNotFound
+
+
+class ByteSource(Protocol):
+    """Bytes as they come."""
+
+    def read(self, most: int, patience_s: float) -> bytes | None:
+        """Up to `most` bytes; empty when none came in `patience_s`; None at the end. Raises DeviceLost when broken."""
+        ...
+
+    def close(self) -> None:
+        """Give it back."""
+        ...
+
+
+def open_source(address: StreamAddress) -> ByteSource:
+    """Open where a stream comes from; raises DeviceNotFound in one sentence."""
+    if address.way == "tcp":
+        return _Client(address)
+    if address.way == "listen":
+        return _Listener(address)
+    return _Pipe(address)
+
+
+class _Client:
+    """Connects to a program that sends."""
+
+    def __init__(self, address: StreamAddress) -> None:
+        self._place = address.place
+        try:
+            self._socket = socket.create_connection(address.host_port, timeout=3.0)
+        except OSError as error:
+            said = (error.strerror or str(error)).lower()
+            raise DeviceNotFound(f"nobody sends at {address.place} ({said}): start the sender first") from error
+
+    def read(self, most: int, patience_s: float) -> bytes | None:
+        return _receive(self._socket, most, patience_s, self._place)
+
+    def close(self) -> None:
+        self._socket.close()
+
+
+class _Listener:
+    """Waits for a program that connects and sends; a second one has to wait until the first has gone."""
+
+    def __init__(self, address: StreamAddress) -> None:
+        self._place = address.place
+        self._sender: socket.socket | None = None
+        try:
+            self._server = socket.create_server(address.host_port, backlog=1)
+        except OSError as error:
+            said = (error.strerror or str(error)).lower()
+            raise DeviceNotFound(f"cannot listen at {address.place} ({said}): choose another port") from error
+
+    def read(self, most: int, patience_s: float) -> bytes | None:
+        if self._sender is None:
+            if not select.select([self._server], [], [], patience_s)[0]:
+                return b""
+            self._sender = self._server.accept()[0]
+        return _receive(self._sender, most, patience_s, self._place)
+
+    def close(self) -> None:
+        for end in (self._sender, self._server):
+            if end is not None:
+                end.close()
+
+
+class _Pipe:
+    """A named pipe, a file that grows, or standard input."""
+
+    def __init__(self, address: StreamAddress) -> None:
+        # In the engine's process standard input is closed; the window's own is reached through its process.
+        path = address.place if address.way == "pipe" else _standard_input()
+        try:
+            # Not waiting for the writer to open its end: that may come later.
+            self._handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
+        except OSError as error:
+            said = (error.strerror or str(error)).lower()
+            raise DeviceNotFound(f"cannot open the pipe {address.place or 'of standard input'}: {said}") from error
+        self._begun = False
+
+    def read(self, most: int, patience_s: float) -> bytes | None:
+        ready = select.select([self._handle], [], [], patience_s)[0]
+        if not ready:
+            return b""
+        try:
+            found = os.read(self._handle, most)
+        except BlockingIOError:
+            return b""
+        if found:
+            self._begun = True
+            return found
+        if self._begun:
+            return None
+        # No writer has opened its end yet: wait, instead of taking that for the end.
+        select.select([], [], [], patience_s)
+        return b""
+
+    def close(self) -> None:
+        with contextlib.suppress(OSError):
+            os.close(self._handle)
+
+
+def _receive(end: socket.socket, most: int, patience_s: float, place: str) -> bytes | None:
+    end.settimeout(max(patience_s, 1e-3))
+    try:
+        found = end.recv(most)
+    except TimeoutError:
+        return b""
+    except OSError as error:
+        raise DeviceLost(f"the connection to {place} broke: {(error.strerror or str(error)).lower()}") from error
+    return found or None
+
+
+def _standard_input() -> str:
+    import multiprocessing
+
+    parent = multiprocessing.parent_process()
+    return "/dev/stdin" if parent is None else f"/proc/{parent.pid}/fd/0"

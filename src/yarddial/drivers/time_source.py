@@ -1,0 +1,31 @@
+"""Real and virtual time."""
+
+import time
+
+
+class RealTime:
+    """The computer's steady clock."""
+
+    def now_s(self) -> float:
+        """Seconds since some fixed moment."""
+        return time.monotonic()
+
+    def sleep_s(self, seconds: float) -> None:
+        """Wait."""
+        if seconds > 0:
+            time.sleep(seconds)
+
+
+class VirtualTime:
+    """A clock that moves only by being waited on: whatever waits for it runs flat out."""
+
+    def __init__(self) -> None:
+        self._now_s = 0.0
+
+    def now_s(self) -> float:
+        """Seconds waited so far."""
+        return self._now_s
+
+    def sleep_s(self, seconds: float) -> None:
+        """Move on."""
+        self._now_s += max(seconds, 0.0)

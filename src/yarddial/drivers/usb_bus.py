@@ -1,0 +1,77 @@
+"""What the system says of a receiver on USB: read from sysfs, or from any folder that looks like it."""
+
+import os
+from pathlib import Path
+
+import msgspec
+
+
+class UsbReceiver(msgspec.Struct, frozen=True):
+    """One device on the bus.
+
+    speed_mbps : what the link runs at: 12 for USB 1.1, 480 for USB 2, 5000 for USB 3.
+    kernel_driver : the kernel's own driver that holds its interface, or empty.
+    node : the file by which it is opened; may_open tells whether the person may.
+    interface : the name under which the kernel binds and unbinds it.
+    """
+
+    name: str
+    vendor: str
+    product: str
+    speed_mbps: float
+    kernel_driver: str = ""
+    interface: str = ""
+    node: str = ""
+    may_open: bool = True
+
+
+def read_bus(root: Path = Path("/")) -> tuple[UsbReceiver, ...]:
+    """All devices below `root`/sys/bus/usb/devices that have a vendor and a product; hubs are left out."""
+    found: list[UsbReceiver] = []
+    folder = root / "sys/bus/usb/devices"
+    for place in sorted(folder.iterdir()) if folder.is_dir() else ():
+        vendor, product = _text(place / "idVendor"), _text(place / "idProduct")
+        if not vendor or not product or _text(place / "bDeviceClass") == "09":
+            continue
+        driver, interface = _driver(place)
+        node = _node(root, place)
+        found.append(
+            UsbReceiver(
+                _text(place / "product") or f"{vendor}:{product}", vendor, product, float(_text(place / "speed") or 0),
+                driver, interface, str(node), node.exists() and os.access(node, os.R_OK | os.W_OK),
+            )
+        )  # fmt: skip
+    return tuple(found)
+
+
+def unbind_line(receiver: UsbReceiver) -> str:
+    """The line that takes a receiver from the kernel's driver; for the person to read and to run."""
+    return f"echo -n '{receiver.interface}' | sudo tee /sys/bus/usb/drivers/{receiver.kernel_driver}/unbind"
+
+
+def udev_rule(receiver: UsbReceiver) -> str:
+    """The rule that lets the person at the seat open it; for them to read and to put in place."""
+    match = f'SUBSYSTEM=="usb", ATTR{{idVendor}}=="{receiver.vendor}", ATTR{{idProduct}}=="{receiver.product}"'
+    return f'{match}, TAG+="uaccess"'
+
+
+def _driver(place: Path) -> tuple[str, str]:
+    for interface in sorted(place.parent.glob(f"{place.name}:*")):
+        link = interface / "driver"
+        if link.is_symlink() or link.exists():
+            name = Path(os.readlink(link)).name if link.is_symlink() else _text(link / "name")
+            if name not in ("", "usbfs"):
+                return name, interface.name
+    return "", f"{place.name}:1.0"
+
+
+def _node(root: Path, place: Path) -> Path:
+    bus, device = _text(place / "busnum") or "0", _text(place / "devnum") or "0"
+    return root / "dev/bus/usb" / f"{int(bus):03d}" / f"{int(device):03d}"
+
+
+def _text(path: Path) -> str:
+    try:
+        return path.read_text().strip()
+    except OSError:
+        return ""

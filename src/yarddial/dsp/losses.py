@@ -1,0 +1,174 @@
+"""Lost samples that nobody counted: steady lines jump in phase, all at once, each by its own frequency times the gap.
+
+A gap of n samples turns a line at f by 2 pi f n / f_s. One line leaves n open by multiples of f_s / f; three or more
+lines agree on one n alone. What turns them otherwise (fading, keying) fits no n and is no loss.
+"""
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.dsp.spectra import hann_spectra
+
+Complex = NDArray[np.complex64]
+# Samples averaged to one phase; lines this close together or to the centre disturb each other.
+BLOCK, APART_HZ = 8192, 6_000.0
+LEAST_LINES, MOST_LINES = 3, 6
+# A line stands so far over its surroundings, and its phase is steady to so many radians a block.
+STANDS_DB, STEADY_RAD = 18.0, 0.2
+# Blocks to either side of a gap that are taken together.
+SIDES = 8
+# Gaps up to this are looked for; a jump is one from this chi-square on, and a gap explains it if it leaves less.
+MOST_LOST, JUMP, EXPLAINED = 20_000, 60.0, 45.0
+# Another gap must explain it worse by so much, or the number is open.
+CLEARLY = 12.0
+
+
+class Loss(msgspec.Struct, frozen=True):
+    """A gap: about where it is (samples received before it, to one block), and how many samples are missing.
+
+    is_sure : False when another number of samples explains the jump nearly as well.
+    """
+
+    index: int
+    count: int
+    is_sure: bool
+
+
+def steady_lines(samples: Complex, rate_hz: float) -> NDArray[np.float64]:
+    """Frequencies in hertz, relative to the centre, of lines whose phase can be followed; the strongest first.
+
+    Parameters
+    ----------
+    samples : ndarray of complex64, shape (n,)
+        A quarter of a second or more; n >= 16 BLOCK.
+    """
+    points = 1 << 14
+    count = min(samples.size // points, 48)
+    if count < 2:
+        return np.empty(0)
+    power = hann_spectra(samples[: count * points].reshape(count, points)).mean(axis=0)
+    places = np.fft.fftshift(np.fft.fftfreq(points, 1 / rate_hz))
+    floor = np.median(power.reshape(64, -1), axis=1).repeat(points // 64)
+    standing = np.where((np.abs(places) > APART_HZ) & (np.abs(places) < 0.42 * rate_hz), power / floor, 0.0)
+    found: list[float] = []
+    while len(found) < 4 * MOST_LINES and standing.max() > 10 ** (STANDS_DB / 10):
+        place = float(places[np.argmax(standing)])
+        found.append(place)
+        standing[np.abs(places - place) < APART_HZ] = 0.0
+    if not found:
+        return np.empty(0)
+    lines = np.asarray(found)
+    phasors = _phasors(samples[: samples.size // BLOCK * BLOCK], lines, rate_hz, 0)
+    turned = np.angle(phasors[1:] * phasors[:-1].conj() * _trend(phasors).conj())
+    return lines[_spread(turned) < STEADY_RAD][:MOST_LINES]
+
+
+class LossWatch:
+    """Follows steady lines through a stream; give it the samples in order."""
+
+    def __init__(self, rate_hz: float, lines_hz: NDArray[np.float64]) -> None:
+        self._rate_hz, self._lines_hz = rate_hz, lines_hz
+        self._rest = np.empty(0, np.complex64)
+        self._phasors = np.empty((0, lines_hz.size), np.complex128)
+        self._block = 0
+        self._searched = -4 * BLOCK
+
+    @property
+    def can_see(self) -> bool:
+        """False with fewer lines than decide."""
+        return self._lines_hz.size >= LEAST_LINES
+
+    def push(self, samples: Complex) -> list[Loss]:
+        """Take more samples; return the gaps found in those whose surroundings are complete."""
+        if not self.can_see:
+            return []
+        joined = np.concatenate([self._rest, samples])
+        whole = joined.size // BLOCK * BLOCK
+        self._rest = joined[whole:]
+        fresh = _phasors(joined[:whole], self._lines_hz, self._rate_hz, self._block)
+        self._block += whole // BLOCK
+        self._phasors = np.concatenate([self._phasors, fresh])
+        if self._phasors.shape[0] < 32:
+            return []
+        found = self._search(self._block - self._phasors.shape[0])
+        # A gap is seen from its neighbours, so the last blocks are looked at again with what follows.
+        self._phasors = self._phasors[-2 * SIDES :]
+        return found
+
+    def _search(self, first_block: int) -> list[Loss]:
+        phasors = self._phasors
+        trend = _trend(phasors)
+        across = np.angle(phasors[2:] * phasors[:-2].conj() * (trend * trend).conj())
+        sigma = np.maximum(_spread(across), 0.01)
+        size = np.abs(phasors)
+        heard = (size[2:] > 0.3 * np.median(size, axis=0)) & (size[:-2] > 0.3 * np.median(size, axis=0))
+        chi2 = np.where(heard, (across / sigma) ** 2, 0.0).sum(axis=1)
+        found: list[Loss] = []
+        # Block j is looked at from SIDES blocks before and after it.
+        for j in (1 + np.flatnonzero(chi2 > JUMP)).tolist():
+            place = (first_block + j) * BLOCK
+            if place <= self._searched + 2 * BLOCK or not SIDES <= j < phasors.shape[0] - SIDES:
+                continue
+            fits = [
+                self._fit(phasors, trend, sigma / np.sqrt(sides), heard[k - 1], k, sides)
+                for k in range(j, min(j + 3, phasors.shape[0] - SIDES))
+                if heard[k - 1].sum() >= LEAST_LINES
+                for sides in (SIDES, 1)
+            ]
+            best = min(fits, default=(np.inf, 0, False, 0))
+            if best[0] < EXPLAINED:
+                self._searched = (first_block + best[3]) * BLOCK
+                found.append(Loss(self._searched, best[1], best[2]))
+        return found
+
+    def _fit(
+        self,
+        phasors: NDArray[np.complex128],
+        trend: NDArray[np.complex128],
+        sigma: NDArray[np.float64],
+        heard: NDArray[np.bool_],
+        block: int,
+        sides: int,
+    ) -> tuple[float, int, bool, int]:
+        """Chi-square that the best gap in a block leaves, that gap, whether no other comes near, and the block."""
+        step = np.arange(1, sides + 1)[:, None]
+        before = (phasors[block - sides : block][::-1] * trend**step).sum(axis=0)
+        after = (phasors[block + 1 : block + 1 + sides] * trend.conj() ** step).sum(axis=0)
+        jump = np.angle(after * before.conj())
+        sigma = np.maximum(sigma, 0.004)
+        if (np.abs(jump / sigma)[heard] > 4.0).sum() < 2:
+            return np.inf, 0, False, block
+        lines_hz = self._lines_hz + np.angle(trend) / (2 * np.pi) * self._rate_hz / BLOCK
+        turns = np.outer(np.arange(1, MOST_LOST + 1), lines_hz / self._rate_hz)
+        apart = np.angle(np.exp(1j * (jump - 2 * np.pi * (turns % 1.0))))[:, heard] / sigma[heard]
+        # Long gaps are rarer than short ones: log-uniform.
+        left = (apart**2).sum(axis=1) + 2 * np.log(np.arange(1, MOST_LOST + 1))
+        best = int(np.argmin(left))
+        second = np.delete(left, best).min()
+        return float(left[best]), best + 1, bool(second > left[best] + CLEARLY), block
+
+
+def _phasors(
+    samples: Complex, lines_hz: NDArray[np.float64], rate_hz: float, first_block: int
+) -> NDArray[np.complex128]:
+    """Mean of each block at each line, shape (blocks, lines), with phases counted from the stream's first sample."""
+    rows = samples.reshape(-1, BLOCK)
+    turns = np.outer(np.arange(BLOCK), lines_hz / rate_hz)
+    means = rows @ (np.exp(-2j * np.pi * turns) / BLOCK).astype(np.complex64)
+    starts = np.outer((first_block + np.arange(rows.shape[0])) * BLOCK, lines_hz / rate_hz) % 1.0
+    return np.asarray(means * np.exp(-2j * np.pi * starts), np.complex128)
+
+
+def _trend(phasors: NDArray[np.complex128]) -> NDArray[np.complex128]:
+    """What each line turns from block to block, as a phasor of size 1: the median, which no single jump moves."""
+    steps = phasors[1:] * phasors[:-1].conj()
+    mean = steps.mean(axis=0)
+    rough = mean / np.maximum(np.abs(mean), 1e-30)
+    rest = np.median(np.angle(steps * rough.conj()), axis=0)
+    return np.asarray(rough * np.exp(1j * rest), np.complex128)
+
+
+def _spread(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Standard deviation from the median of absolute deviations, column by column."""
+    return np.asarray(1.4826 * np.median(np.abs(values - np.median(values, axis=0)), axis=0))

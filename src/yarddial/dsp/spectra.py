@@ -1,0 +1,46 @@
+"""Transforms of long and of many blocks."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+Complex = NDArray[np.complex64]
+Power = NDArray[np.float32]
+
+
+def long_transform(samples: Complex) -> Complex:
+    """Transform a long array, at most a twentieth of its end left out.
+
+    Lengths 2^a, 3 2^a and 9 2^a are a fifth faster than their neighbours, worth a little of the end. (A matrix of
+    short transforms was tried and is no faster here.)
+
+    Returns
+    -------
+    ndarray of complex64, shape (m,)
+        Bins in the order of `scipy.fft.fft`; m is at most n.
+    """
+    from scipy import fft
+
+    count = samples.size
+    quick = max(odd << ((count // odd).bit_length() - 1) for odd in (1, 3, 9) if odd <= count)
+    size = quick if quick >= 0.95 * count else fft.prev_fast_len(count)
+    return np.asarray(fft.fft(samples[:size]), np.complex64)
+
+
+def hann_spectra(blocks: Complex) -> Power:
+    """Power spectra of blocks, Hann-windowed, zero frequency in the middle.
+
+    Parameters
+    ----------
+    blocks : ndarray of complex64, shape (rows, n)
+
+    Returns
+    -------
+    ndarray of float32, shape (rows, n)
+        Power relative to full scale in each bin: a full-scale tone on a bin gives 1.
+    """
+    from scipy import fft
+
+    size = blocks.shape[1]
+    window = (0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size)).astype(np.float32)
+    spectra = fft.fft(blocks * (window / window.sum()), axis=1)
+    return np.asarray(np.fft.fftshift(spectra.real**2 + spectra.imag**2, axes=1), np.float32)

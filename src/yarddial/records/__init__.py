@@ -1,0 +1,1 @@
+"""What is kept: station files, the logbook, recordings."""

@@ -1,0 +1,109 @@
+"""The settings card as Markdown and HTML."""
+
+from html import escape
+
+from yarddial.yard.card import Card, groupings
+from yarddial.yard.frequency import format_frequency, format_hertz, format_number
+
+
+def card_rows(card: Card) -> tuple[tuple[str, str, str], ...]:
+    """What to set: name, value, and how it may be meant."""
+    whole = card.whole
+    rows = [
+        ("Offset, if added to the dial", _signed(card.offset_added_to_dial_hz), "reaches the tuner"),
+        ("Offset, if added to the tuner", _signed(card.offset_added_to_tuner_hz), "reaches the dial"),
+        ("Correction, crystal fast by", _ppm(card.crystal_fast_ppm), "positive raises what is shown"),
+        ("Correction, shown high by", _ppm(card.shown_high_ppm), "positive lowers what is shown"),
+        (
+            "Whole ppm only",
+            f"{whole.ppm:+d} ppm".replace("-", "−"),
+            f"leaves {format_hertz(whole.leftover_hz, 0.1)} here",
+        ),
+        (
+            "Offset with that shift",
+            _signed(whole.offset_added_to_dial_hz),
+            "added to the dial; right at this place only",
+        ),
+        *_swapped(card),
+        ("Centre to tune to", format_frequency(card.centre_hz), "at the receiver, off its own spike"),
+        ("Sample rate", f"{card.rate_hz / 1e6:g} MS/s", ""),
+        ("Spectrum", "inverted" if card.sense < 0 else "upright", "swap I/Q on" if card.sense < 0 else "swap I/Q off"),
+    ]
+    if card.port:
+        rows.append(("Receiver's port", card.port, ""))
+    if card.zone is not None:
+        meaning = f"zone {card.zone}: what is shown is folded" if card.zone else "zone 0: shown as it is"
+        rows.append(("Direct sampling", "on", f"{meaning}; takes effect when the stream is restarted"))
+    for gain in card.gains:
+        shows = "its control reads attenuation" if gain.reads == "attenuation" else "its control reads gain"
+        rows.append((f"Gain, stage '{gain.stage}'", gain.control, f"gain {gain.gain_db:g} dB; {shows}"))
+    rows += [(name, state, "direct current up the line") for name, state in card.feeds]
+    if card.rig is not None:
+        rig = card.rig
+        rows.append(
+            (
+                f"{rig.name}'s display",
+                format_frequency(rig.display_hz),
+                f"in {rig.mode}; the offset holds only while it stands here; the receiver stays at "
+                f"{format_frequency(rig.if_hz)}",
+            )
+        )
+    return tuple(rows)
+
+
+def _swapped(card: Card) -> list[tuple[str, str, str]]:
+    """An inverted route in a program that can only swap I/Q."""
+    if card.sense > 0:
+        return []
+    meaning = "added to the dial, in a program that knows no inversion; for the centre below only"
+    return [("Offset with swap I/Q on", _signed(card.plain_offset_hz), meaning)]
+
+
+def card_markdown(card: Card) -> str:
+    """The card as Markdown."""
+    lines = [f"# {_title(card)}", "", f"{_subtitle(card)}", "", "| set | to | meaning |", "| --- | --- | --- |"]
+    lines += [f"| {name} | `{value}` | {meaning} |" for name, value, meaning in card_rows(card)]
+    if card.offset_added_to_dial_hz:
+        lines += [
+            "",
+            "The offset in every grouping: " + ", ".join(f"`{g}`" for g in groupings(card.offset_added_to_dial_hz)),
+        ]
+    lines += ["", "## Which convention does the program use?", ""]
+    lines += [f"- **{what}** {reading}" for what, reading in card.tests()]
+    return "\n".join(lines) + "\n"
+
+
+def card_html(card: Card) -> str:
+    """The card as a page of HTML that also prints well."""
+    rows = "".join(
+        f"<tr><td>{escape(name)}</td><td><b>{escape(value)}</b></td><td>{escape(meaning)}</td></tr>"
+        for name, value, meaning in card_rows(card)
+    )
+    ways = ", ".join(escape(g) for g in groupings(card.offset_added_to_dial_hz)) if card.offset_added_to_dial_hz else ""
+    tests = "".join(f"<li><b>{escape(what)}</b> {escape(reading)}</li>" for what, reading in card.tests())
+    return (
+        f"<!doctype html><html lang='en'><head><meta charset='utf-8'><title>{escape(_title(card))}</title>"
+        "<style>body{font-family:'IBM Plex Sans',sans-serif;color:#22302B;background:#FFFFFF;max-width:46em}"
+        "td{padding:4px 14px 4px 0;border-bottom:1px solid #CFC7B6}"
+        "h1,h2{font-family:'Source Serif 4',serif}</style></head>"
+        f"<body><h1>{escape(_title(card))}</h1><p>{escape(_subtitle(card))}</p><table>{rows}</table>"
+        + (f"<p>The offset in every grouping: {ways}</p>" if ways else "")
+        + f"<h2>Which convention does the program use?</h2><ul>{tests}</ul></body></html>\n"
+    )
+
+
+def _title(card: Card) -> str:
+    return f"{card.station}: {format_frequency(card.dial_hz)} over {card.route}"
+
+
+def _subtitle(card: Card) -> str:
+    return f"Receiver {card.receiver}; the tuner stands at {format_frequency(card.tuner_hz)} for this place."
+
+
+def _signed(hertz: float) -> str:
+    text = format_frequency(hertz)
+    return f"+{text}" if hertz > 0 else text
+
+
+def _ppm(ppm: float) -> str:
+    return f"{format_number(ppm, 0.001, signed=True)} ppm"

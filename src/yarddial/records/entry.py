@@ -1,0 +1,29 @@
+"""One line of the log, as data; light, so that a window can start without a database."""
+
+from datetime import UTC, datetime
+from typing import Any
+
+import msgspec
+
+
+class Entry(msgspec.Struct, frozen=True, kw_only=True):
+    """One line of the log: what, when, where, how, against what, and the numbers as JSON-ready `data`.
+
+    kind : `observation`, `correction`, `undo`, `verification`, `card` or `note`.
+    """
+
+    station: str
+    kind: str
+    text: str
+    at_utc: str = ""
+    route: str = ""
+    method: str = ""
+    reference: str = ""
+    temperature_c: float | None = None
+    data: dict[str, Any] = {}
+    id: int = 0
+
+
+def utc_now() -> str:
+    """This moment in UTC, to the second, as ISO 8601."""
+    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")

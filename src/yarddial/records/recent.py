@@ -1,0 +1,35 @@
+"""Which station files were opened lately; a convenience, so that what cannot be read counts as nothing."""
+
+import json
+from pathlib import Path
+
+from yarddial.records.whole_file import write_whole
+from yarddial.yard.errors import NotWritten
+
+MOST = 10
+
+
+class RecentFiles:
+    """Kept in one small JSON file."""
+
+    def __init__(self, place: Path) -> None:
+        self._place = place
+
+    def paths(self) -> tuple[Path, ...]:
+        """Those that are still there, the latest first."""
+        try:
+            raw = json.loads(self._place.read_text())
+        except (OSError, ValueError, RecursionError):
+            return ()
+        names = [name for name in raw if isinstance(name, str)] if isinstance(raw, list) else []
+        return tuple(path for path in map(Path, names[:MOST]) if path.exists())
+
+    def add(self, path: Path) -> None:
+        """Put one in front."""
+        path = path.resolve()
+        kept = [str(path), *(str(other) for other in self.paths() if other != path)][:MOST]
+        try:
+            self._place.parent.mkdir(parents=True, exist_ok=True)
+            write_whole(self._place, json.dumps(kept, indent=1).encode())
+        except (NotWritten, OSError):
+            return

@@ -1,0 +1,305 @@
+"""Recordings of I/Q samples: SigMF, stereo WAV and raw files in, SigMF out."""
+
+import json
+import warnings
+from collections.abc import Iterable
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.dsp.sample_formats import FORMATS, as_complex, sample_bytes
+from yarddial.records.whole_file import reason, write_whole
+from yarddial.yard.errors import BadRecording, NotWritten
+from yarddial.yard.frequency import LIMIT_HZ
+
+Complex = NDArray[np.complex64]
+
+_SIGMF_TYPES = {"cu8": "cu8", "ci8": "cs8", "ci16_le": "cs16", "cf32_le": "cf32"}
+
+
+# Descriptions beyond this are data by mistake; check sums of longer data would take many seconds.
+LARGEST_META_BYTES = 64 << 20
+LARGEST_DIGESTED_BYTES = 256 << 20
+
+
+class Recording(msgspec.Struct, frozen=True):
+    """An opened recording; samples are read when asked for.
+
+    centre_hz : what the dial showed at the centre of the span; 0 when the file does not tell.
+    tuner_hz : where the receiver itself was tuned, if the file tells.
+    """
+
+    path: Path
+    data_path: Path
+    sample_format: str
+    rate_hz: float
+    centre_hz: float
+    count: int
+    tuner_hz: float | None = None
+    is_wav: bool = False
+
+    @property
+    def duration_s(self) -> float:
+        """Length in seconds."""
+        return self.count / self.rate_hz
+
+    def read(self, first: int = 0, count: int | None = None) -> Complex:
+        """Samples from `first` on, complex64, full scale 1.0; raises BadRecording if the file shrank meanwhile."""
+        wanted = max(min(self.count - first, self.count if count is None else count), 0)
+        if self.is_wav:
+            return _read_wav(self.data_path, first, wanted)
+        kind, size = FORMATS[self.sample_format][0], sample_bytes(self.sample_format)
+        try:
+            parts = np.fromfile(self.data_path, kind, 2 * wanted, offset=size * first)
+        except OSError as error:
+            raise BadRecording(f"cannot read {self.data_path}: {reason(error)}", str(self.path)) from error
+        if parts.size < 2 * wanted:
+            raise BadRecording(f"{self.data_path.name} ends before its stated length: copy it again", str(self.path))
+        return as_complex(parts, self.sample_format)
+
+
+def open_recording(
+    path: Path, sample_format: str = "", rate_hz: float | None = None, centre_hz: float | None = None
+) -> Recording:
+    """Open a SigMF recording (either file of the pair), a stereo WAV as I/Q, or a raw file with stated format and rate.
+
+    Parameters
+    ----------
+    path : Path
+    sample_format : {"cu8", "cs8", "cs16", "cf32"}
+        Only for raw files.
+    rate_hz, centre_hz : float, optional
+        For raw files, and to override what a file states.
+
+    Raises
+    ------
+    BadRecording
+        One sentence: which file, what is wrong, what to do.
+    """
+    if not path.exists() and path.with_suffix(".sigmf-meta").exists():
+        path = path.with_suffix(".sigmf-meta")
+    if not path.is_file():
+        raise BadRecording(f"there is no file {path}: check the name", str(path))
+    try:
+        if sample_format:
+            found = _open_raw(path, sample_format, rate_hz)
+        elif path.suffix in (".sigmf-meta", ".sigmf-data"):
+            found = _open_sigmf(path.with_suffix(".sigmf-meta"))
+        elif path.suffix.lower() in (".wav", ".rf64", ".w64"):
+            found = _open_wav(path)
+        else:
+            raise BadRecording(
+                f"cannot tell what {path.name} is: name it *.sigmf-meta or *.wav, or state --format and --rate",
+                str(path),
+            )
+    except OSError as error:
+        raise BadRecording(f"cannot read {path}: {reason(error)}", str(path)) from error
+    found = msgspec.structs.replace(
+        found,
+        rate_hz=found.rate_hz if rate_hz is None else rate_hz,
+        centre_hz=found.centre_hz if centre_hz is None else centre_hz,
+    )
+    return _plausible(found)
+
+
+def _plausible(found: Recording) -> Recording:
+    name = found.path.name
+    if found.count < 1:
+        raise BadRecording(f"{name} holds no samples: record again", str(found.path))
+    if not 1.0 <= found.rate_hz <= 1e10:
+        raise BadRecording(f"{name} states a sample rate of {found.rate_hz:g} Hz, which cannot be: give --rate", name)
+    if not abs(found.centre_hz) <= LIMIT_HZ:
+        raise BadRecording(f"{name} states a centre of {found.centre_hz:g} Hz, which cannot be: give --centre", name)
+    return found
+
+
+def _open_raw(path: Path, sample_format: str, rate_hz: float | None) -> Recording:
+    if sample_format not in FORMATS:
+        raise BadRecording(f"'{sample_format}' is no sample format: use {', '.join(FORMATS)}", str(path))
+    if rate_hz is None:
+        raise BadRecording(f"a raw file does not tell its sample rate: give --rate for {path.name}", str(path))
+    size = sample_bytes(sample_format)
+    return Recording(path, path, sample_format, rate_hz, 0.0, path.stat().st_size // size)
+
+
+def _open_sigmf(meta_path: Path) -> Recording:
+    data_path = meta_path.with_suffix(".sigmf-data")
+    name = meta_path.name
+    if not meta_path.is_file() or not data_path.is_file():
+        missing = (data_path if meta_path.is_file() else meta_path).name
+        raise BadRecording(f"{missing} is missing: a SigMF recording is two files side by side", str(meta_path))
+    meta = _valid_meta(meta_path)
+    about: dict[str, Any] = meta["global"]
+    stated, channels = about["core:datatype"], int(about.get("core:num_channels", 1))
+    if "core:sample_rate" not in about:
+        raise BadRecording(f"{name} does not tell its sample rate: add core:sample_rate", str(meta_path))
+    capture = meta["captures"][0] if meta["captures"] else {}
+    tuner = capture.get("yarddial:tuner_hz")
+    tuner_hz = float(tuner) if isinstance(tuner, int | float) else None
+    if stated not in _SIGMF_TYPES or channels != 1:
+        raise BadRecording(
+            f"{name} holds samples of type '{stated}' on {channels} channel(s): only one channel of "
+            f"{', '.join(_SIGMF_TYPES)} can be read",
+            str(meta_path),
+        )
+    sample_format = _SIGMF_TYPES[stated]
+    size = sample_bytes(sample_format)
+    length = data_path.stat().st_size
+    if length % size:
+        raise BadRecording(
+            f"{data_path.name} ends in the middle of a sample: it is cut off or not of type {stated}; copy it again",
+            str(meta_path),
+        )
+    _check_extent(meta, length // size, data_path)
+    if "core:sha512" in about and length <= LARGEST_DIGESTED_BYTES:
+        _check_digest(data_path, about["core:sha512"])
+    rate_hz, centre_hz = float(about["core:sample_rate"]), float(capture.get("core:frequency", 0.0))
+    return Recording(meta_path, data_path, sample_format, rate_hz, centre_hz, length // size, tuner_hz)
+
+
+def _valid_meta(meta_path: Path) -> dict[str, Any]:
+    """Read a description and hold it against the standard's own schema."""
+    import jsonschema
+    from sigmf.validate import validate
+
+    try:
+        if meta_path.stat().st_size > LARGEST_META_BYTES:
+            raise BadRecording(f"{meta_path.name} is too large for a description: is it the data file?", str(meta_path))
+        meta: dict[str, Any] = json.loads(meta_path.read_bytes())
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            validate(meta)
+    except (ValueError, RecursionError) as error:
+        raise BadRecording(f"{meta_path.name} is no readable JSON ({error}): write it again", str(meta_path)) from error
+    except jsonschema.ValidationError as error:
+        where = "/".join(str(step) for step in error.absolute_path) or "the top"
+        raise BadRecording(
+            f"{meta_path.name} breaks the SigMF rules at {where}: {error.message[:120]}; mend it", str(meta_path)
+        ) from error
+    return meta
+
+
+def _check_extent(meta: dict[str, Any], count: int, data_path: Path) -> None:
+    """A description that speaks of samples the data do not have is not to be trusted."""
+    marks = [*meta.get("captures", []), *(meta.get("annotations") or [])]
+    ends = [m.get("core:sample_start", 0) + m.get("core:sample_count", 0) for m in marks if isinstance(m, dict)]
+    if any(isinstance(end, int) and end > count for end in ends):
+        raise BadRecording(
+            f"{data_path.name} has {count} samples, but its description speaks of {max(ends)}: it is cut off; "
+            "copy it again",
+            str(data_path),
+        )
+
+
+def _check_digest(data_path: Path, digest: str) -> None:
+    import hashlib
+
+    with data_path.open("rb") as file:
+        if hashlib.file_digest(file, "sha512").hexdigest() != digest.lower():
+            raise BadRecording(
+                f"{data_path.name} is not what its description was written for (check sum differs): copy it again",
+                str(data_path),
+            )
+
+
+def _open_wav(path: Path) -> Recording:
+    import soundfile
+
+    try:
+        info = soundfile.info(str(path))
+    except (soundfile.SoundFileError, RuntimeError, TypeError) as error:
+        raise BadRecording(f"{path.name} is no readable WAV file: record or copy it again", str(path)) from error
+    if info.channels != 2:
+        raise BadRecording(f"{path.name} has {info.channels} channel(s): I/Q needs two, left I and right Q", str(path))
+    _check_wav_length(path, info.frames)
+    return Recording(path, path, "wav", float(info.samplerate), 0.0, int(info.frames), is_wav=True)
+
+
+def _check_wav_length(path: Path, frames: int) -> None:
+    """The reader mends a wrong length in silence; here the header's own word is compared with the file."""
+    with path.open("rb") as file:
+        head = file.read(12)
+        if head[:4] != b"RIFF":
+            return
+        stated = int.from_bytes(head[4:8], "little") + 8
+    there = path.stat().st_size
+    # 0 and all ones are written by programs that stream and never came back.
+    if stated - 8 not in (0, 0xFFFFFFFF) and stated > there + 1:
+        raise BadRecording(
+            f"{path.name} should have {stated} bytes and has {there}: it is cut off; copy or record it again", str(path)
+        )
+
+
+def _read_wav(path: Path, first: int, count: int) -> Complex:
+    import soundfile
+
+    try:
+        parts, _ = soundfile.read(str(path), frames=count, start=first, dtype="float32", always_2d=True)
+    except (soundfile.SoundFileError, RuntimeError) as error:
+        raise BadRecording(f"{path.name} cannot be read to its end: copy it again", str(path)) from error
+    if parts.shape[0] < count:
+        raise BadRecording(f"{path.name} ends before its stated length: copy it again", str(path))
+    samples: Complex = np.ascontiguousarray(parts).view(np.complex64).reshape(-1)
+    return samples
+
+
+def write_sigmf(
+    path: Path, blocks: Iterable[Complex], rate_hz: float, centre_hz: float, about: dict[str, Any]
+) -> Recording:
+    """Write a SigMF recording of 8-bit samples, data first and description last.
+
+    Parameters
+    ----------
+    path : Path
+        With or without a SigMF suffix; two files are made.
+    blocks : iterable of complex64 arrays
+        Full scale 1.0.
+    rate_hz, centre_hz : float
+        Sample rate, and what the dial showed at the centre.
+    about : dict
+        `description`, `hardware`, and further keys for the capture with their name space.
+
+    Raises
+    ------
+    NotWritten
+        No half recording is left behind.
+    """
+    base = path.with_suffix("") if path.suffix in (".sigmf-meta", ".sigmf-data", ".sigmf") else path
+    meta_path, data_path = base.with_name(base.name + ".sigmf-meta"), base.with_name(base.name + ".sigmf-data")
+    partial = data_path.with_name(f".{data_path.name}.part")
+    count = 0
+    try:
+        with partial.open("wb") as file:
+            for block in blocks:
+                parts = np.clip(np.floor(block.view(np.float32) * 127.5) + 128, 0, 255).astype(np.uint8)
+                file.write(parts.tobytes())
+                count += block.size
+        partial.replace(data_path)
+    except OSError as error:
+        partial.unlink(missing_ok=True) if partial.parent.is_dir() else None
+        raise NotWritten(f"cannot write {data_path}: {reason(error)}; nothing was kept of it") from error
+    capture = {
+        "core:sample_start": 0,
+        "core:frequency": centre_hz,
+        "core:datetime": datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"),
+        **about.get("capture", {}),
+    }
+    meta = {
+        "global": {
+            "core:datatype": "cu8",
+            "core:sample_rate": rate_hz,
+            "core:version": "1.2.0",
+            "core:description": about.get("description", ""),
+            "core:hw": about.get("hardware", ""),
+            "core:recorder": "Yard Dial",
+            "core:extensions": [{"name": "yarddial", "version": "1.0.0", "optional": True}],
+        },
+        "captures": [capture],
+        "annotations": about.get("annotations", []),
+    }
+    write_whole(meta_path, (json.dumps(meta, indent=2) + "\n").encode())
+    return open_recording(meta_path)

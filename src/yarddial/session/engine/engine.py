@@ -1,0 +1,255 @@
+"""The engine itself, free of processes: takes commands, steps through blocks, reports events."""
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.drivers.protocol import Block, Device, Got
+from yarddial.dsp.carrier import estimate_carrier
+from yarddial.dsp.decimation import Decimator, decimation_for
+from yarddial.dsp.survey import SpanSurveyor
+from yarddial.session.engine.intake import Direct, Nothing, Ring
+from yarddial.session.engine.messages import (
+    CancelMeasure,
+    Columns,
+    Command,
+    Event,
+    Look,
+    Looking,
+    Measure,
+    Measured,
+    Noticed,
+    NotMeasured,
+    Progress,
+    Refused,
+    Show,
+    SpanLine,
+    Start,
+    Started,
+    Stop,
+    Stopped,
+)
+from yarddial.session.engine.picture import Picture
+from yarddial.yard.errors import BadSamples, DeviceStalled, NoCarrier, YardDialError
+
+# Slice kept for redrawing the picture after a change of zoom.
+MEMORY_S = 45.0
+# 32 MB at most, whatever the slice's rate.
+MEMORY_SAMPLES = 4_000_000
+# How often a running measurement reports its doubt.
+REPORT_S = 0.5
+# The span's line: so often, and so many bins of it together.
+SPAN_S, TOGETHER = 0.25, 4
+# How long a step waits for samples, so that commands are never kept waiting.
+WAIT_S = 0.05
+# A receiver that says nothing for so long hangs; no read takes longer.
+HANGS_S = 3.0
+HANGS = "the receiver's driver does not answer any more: unplug it, plug it in, then start"
+
+
+class Engine:
+    """One receiver, one slice, one picture, at most one measurement.
+
+    With `in_thread` the receiver is read in a thread of its own, through a ring.
+    """
+
+    def __init__(
+        self, open_device: Callable[[str], Device], report: Callable[[Event], None], *, in_thread: bool = False
+    ) -> None:
+        self._open_device = open_device
+        self._report = report
+        self._in_thread = in_thread
+        self._device: Direct | Ring | None = None
+        self._got: Got | None = None
+        self._surveyor = SpanSurveyor()
+        self._surveyed = 0
+        self._look: Look | None = None
+        self._slice: Decimator | None = None
+        self._show = Show(0, 100.0, 256, 0.1)
+        self._picture: Picture | None = None
+        self._memory: list[NDArray[np.complex64]] = []
+        self._measure: Measure | None = None
+        self._measured: list[NDArray[np.complex64]] = []
+        self._reported_s = 0.0
+        self._lost = 0
+        self._silent_s = 0.0
+        self._next_index: int | None = None
+        self.hangs = False
+
+    @property
+    def running(self) -> bool:
+        """True while there is a stream to step through."""
+        return self._device is not None and self._slice is not None
+
+    def handle(self, command: Command) -> None:
+        """Do what is asked; a refusal is reported, not raised."""
+        match command:
+            case Start():
+                self._start(command.address)
+            case Stop():
+                self._stop("")
+            case Look():
+                self._look_at(command)
+            case Show():
+                self._redraw(command)
+            case Measure():
+                self._measure, self._measured, self._reported_s = command, [], 0.0
+            case CancelMeasure():
+                self._measure = None
+            case _:
+                self._stop("")
+
+    def step(self) -> None:
+        """Take one block through slice, picture and measurement."""
+        if self._device is None or self._slice is None:
+            return
+        try:
+            block = self._device.next(WAIT_S)
+        except YardDialError as error:
+            self._stop(str(error))
+            return
+        if block is None:
+            self._finish_measurement()
+            self._stop("the recording has ended: press Space to play it again")
+            return
+        if isinstance(block, Nothing):
+            self._silent_s += block.waited_s
+            if self._silent_s > HANGS_S:
+                self.hangs = True
+                self._stop(HANGS)
+            return
+        self._silent_s = 0.0
+        # A gap in the counter that nobody announced is a loss all the same.
+        gap = max(block.first_index - self._next_index, block.lost) if self._next_index is not None else block.lost
+        self._next_index = block.first_index + block.samples.size
+        if gap or block.remark:
+            self._lost += gap
+            self._report(Noticed(self._lost, block.remark))
+        self._survey(block)
+        narrow = self._slice.push(block.samples)
+        self._remember(narrow)
+        self._draw(narrow)
+        self._grow_measurement(narrow)
+
+    def _start(self, address: str) -> None:
+        if self._device is not None:
+            self._stop("")
+        try:
+            opened = self._open_device(address)
+        except YardDialError as error:
+            self._report(Stopped(str(error)))
+            return
+        self._device = Ring(opened) if self._in_thread else Direct(opened)
+        self._lost, self._silent_s = 0, 0.0
+        able = opened.capabilities
+        self._report(Started(able.name, able.is_live))
+        if self._look is not None:
+            self._look_at(self._look)
+
+    def _stop(self, reason: str) -> None:
+        if self._device is not None:
+            self._device.close()
+        self._device, self._slice = None, None
+        if self._measure is not None:
+            self._report(NotMeasured(self._measure.id, "the receiver stopped before the measurement was done"))
+            self._measure = None
+        self._report(Stopped(reason, self.hangs))
+
+    def _look_at(self, look: Look) -> None:
+        self._look = look
+        if self._device is None:
+            return
+        try:
+            got = self._device.apply(look.ask)
+        except DeviceStalled:
+            self.hangs = True
+            self._stop(HANGS)
+            return
+        except YardDialError as error:
+            self._report(Refused(look.id, str(error)))
+            return
+        self._got = got
+        self._next_index = None
+        self._surveyor = SpanSurveyor()
+        self._surveyed = 0
+        factor = decimation_for(got.rate_hz, look.half_width_hz)
+        self._slice = Decimator(got.rate_hz, look.look_hz - got.centre_hz, factor)
+        self._memory = []
+        if self._measure is not None:
+            self._report(NotMeasured(self._measure.id, "the receiver was set differently meanwhile: measure again"))
+            self._measure = None
+        self._report(Looking(look.id, got, self._slice.out_rate_hz))
+        self._redraw(self._show)
+
+    def _redraw(self, show: Show) -> None:
+        """Begin the picture anew and fill it from what is remembered."""
+        self._show = show
+        if self._slice is None or self._look is None:
+            return
+        self._picture = Picture(self._slice.out_rate_hz, show.half_span_hz, show.rows, show.column_s)
+        if self._memory:
+            self._draw(np.concatenate(self._memory))
+
+    def _survey(self, block: Block) -> None:
+        """The whole span, every sample of it."""
+        if self._got is None:
+            return
+        self._surveyor.push(block.samples)
+        self._surveyed += block.samples.size
+        if self._surveyed < SPAN_S * self._got.rate_hz:
+            return
+        seen = self._surveyor.result()
+        self._surveyor.clear()
+        self._surveyed = 0
+        if seen.count:
+            mean_db, peak_db = (level_db.reshape(-1, TOGETHER).max(axis=1) for level_db in (seen.mean_db, seen.peak_db))
+            self._report(SpanLine(self._got.centre_hz, self._got.rate_hz, mean_db, peak_db, seen.spike_db))
+
+    def _draw(self, narrow: NDArray[np.complex64]) -> None:
+        if self._picture is None:
+            return
+        first = self._picture.next_column
+        level_db = self._picture.push(narrow)
+        if level_db.size and self._device is not None:
+            half_span_hz, read_s = self._picture.half_span_hz, self._device.read_s
+            self._report(Columns(self._show.id, first, half_span_hz, self._picture.column_s, level_db, read_s))
+
+    def _remember(self, narrow: NDArray[np.complex64]) -> None:
+        self._memory.append(narrow)
+        assert self._slice is not None
+        most = min(int(MEMORY_S * self._slice.out_rate_hz), MEMORY_SAMPLES)
+        while sum(part.size for part in self._memory) - self._memory[0].size > most:
+            self._memory.pop(0)
+
+    def _grow_measurement(self, narrow: NDArray[np.complex64]) -> None:
+        if self._measure is None or self._slice is None:
+            return
+        self._measured.append(narrow)
+        have_s = sum(part.size for part in self._measured) / self._slice.out_rate_hz
+        if have_s >= self._measure.seconds_s:
+            self._finish_measurement()
+        elif have_s >= self._reported_s + REPORT_S:
+            self._reported_s = have_s
+            self._report(Progress(self._measure.id, have_s / self._measure.seconds_s, self._sigma_so_far()))
+
+    def _sigma_so_far(self) -> float:
+        assert self._measure is not None
+        assert self._slice is not None
+        try:
+            samples = np.concatenate(self._measured)
+            return estimate_carrier(samples, self._slice.out_rate_hz, 0.0, self._measure.within_hz).sigma_hz
+        except (NoCarrier, BadSamples):
+            return float("inf")
+
+    def _finish_measurement(self) -> None:
+        measure, self._measure = self._measure, None
+        if measure is None or self._slice is None:
+            return
+        try:
+            samples = np.concatenate(self._measured) if self._measured else np.empty(0, np.complex64)
+            carrier = estimate_carrier(samples, self._slice.out_rate_hz, 0.0, measure.within_hz)
+        except (NoCarrier, BadSamples) as error:
+            self._report(NotMeasured(measure.id, str(error)))
+        else:
+            self._report(Measured(measure.id, carrier))

@@ -1,0 +1,131 @@
+"""What is wrong now, worst first; each with its number, why it matters, and what mends it."""
+
+from typing import TYPE_CHECKING, Literal
+
+import msgspec
+
+from yarddial.analysis.audit.finding import BenchFinding
+from yarddial.analysis.correction.observation import Observation
+from yarddial.session.verdict import Mark
+from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz, group_digits
+from yarddial.yard.modes import mode_named
+from yarddial.yard.reach import reaching, why_out_of_reach
+
+if TYPE_CHECKING:
+    from yarddial.session.session import Session
+
+Fix = Literal["", "measure", "apply", "go_true", "go_bench", "go_log", "free_route", "recover", "mend", "go_span"]
+
+
+class Finding(msgspec.Struct, frozen=True):
+    """One thing that is wrong: how bad, what (with its number), why it matters, and the fix by name and label.
+
+    safety : stands before all others. bench : the finding of the bench that it passes on, if it does.
+    """
+
+    mark: Mark
+    what: str
+    why: str
+    fix: Fix
+    fix_label: str
+    safety: bool = False
+    bench: BenchFinding | None = None
+
+
+def findings(session: "Session") -> tuple[Finding, ...]:
+    """All findings of the moment: safety first, then the worst."""
+    found = [*_kept(session), *_bench(session)]
+    if session.desk.station.routes:
+        found += [*_reach(session), *_receiver(session), *_dial(session)]
+    order = {"stop": 0, "look": 1, "unknown": 2, "good": 3}
+    return tuple(sorted(found, key=lambda finding: (not finding.safety, order[finding.mark])))
+
+
+def _bench(session: "Session") -> list[Finding]:
+    """What is wrong with the yard, but for what the person has acknowledged; that stays listed on Bench."""
+    found: list[Finding] = []
+    for finding in session.inspection.findings():
+        if finding.seen is not None or finding.mark == "good":
+            continue
+        fix: Fix = "mend" if finding.mend is not None else "go_bench"
+        label = finding.mend_label or "Go to Bench"
+        what = finding.what if finding.safety else f"Bench: {finding.what}"
+        found.append(Finding(finding.mark, what, finding.why, fix, label, finding.safety, finding))
+    return found
+
+
+def _kept(session: "Session") -> list[Finding]:
+    found: list[Finding] = []
+    if session.recovered is not None:
+        what = "Edits that could not be saved last time were kept"
+        found.append(Finding("look", what, "the file is older than they are", "recover", "Take them"))
+    if session.log.trouble:
+        waiting = session.log.waiting
+        what = f"Log: {session.log.trouble}"
+        found.append(Finding("stop", what, f"{waiting} waiting, kept in memory until then", "go_log", "Go to Log"))
+    if session.desk.save_trouble:
+        found.append(Finding("stop", f"Station file: {session.desk.save_trouble}", "edits are not yet kept", "", ""))
+    return found
+
+
+def _reach(session: "Session") -> list[Finding]:
+    station, line = session.desk.station, session.desk.line
+    why = line.why_not(station.dial_hz)
+    if not why:
+        return []
+    others = [other for other in reaching(station, station.dial_hz) if other.name != line.name]
+    if others:
+        what = f"{format_frequency(station.dial_hz)} is out of reach of {line.name}: {why}"
+        return [Finding("look", what, f"{others[0].name} reaches it", "free_route", "Take that")]
+    what = f"{format_frequency(station.dial_hz)} is out of reach of every route"
+    return [Finding("look", what, why_out_of_reach(station, station.dial_hz), "go_bench", "Go to Bench")]
+
+
+def _receiver(session: "Session") -> list[Finding]:
+    reception = session.reception
+    if reception.trouble:
+        return [Finding("look", f"Receiver: {reception.trouble}", "nothing can be measured", "", "")]
+    found: list[Finding] = []
+    if reception.running and reception.lost_samples:
+        what = f"Receiver: {group_digits(str(reception.lost_samples))} samples lost since it was started"
+        found.append(Finding("look", what, "every carrier's phase jumps: use a lower rate", "go_span", "Go to Span"))
+    if reception.running and reception.pictures_left_out:
+        what = f"Receiver: {group_digits(str(reception.pictures_left_out))} pictures left out, as the window was busy"
+        found.append(Finding("unknown", what, "no samples were lost by that", "", ""))
+    if reception.running and reception.remark:
+        found.append(Finding("look", f"Receiver: {reception.remark}", "what is measured may be off", "", ""))
+    return found
+
+
+def _dial(session: "Session") -> list[Finding]:
+    truing, line = session.truing, session.desk.line
+    if line.why_not(session.desk.station.dial_hz):
+        return []
+    state, mode = truing.state(), mode_named(session.desk.station.mode)
+    found: list[Finding] = []
+    if truing.fit is not None:
+        found += [
+            Finding(
+                "look", f"True: {sentence}", "the dial is right only where it was measured", "go_true", "Go to True"
+            )
+            for sentence in (*truing.fit.inseparable, *truing.fit.remarks)
+            if "contradict" in sentence or "apart" in sentence
+        ]
+        found += [_outlier(truing.fit.observations[i], truing.fit.residuals_hz[i]) for i in truing.fit.outliers]
+    proposal = truing.proposal()
+    if proposal is not None and not proposal.is_nothing and abs(state.error_hz) > 2 * state.sigma_hz:
+        error = format_hertz(state.error_hz, state.sigma_hz)
+        what = f"True: the correction is not entered; the dial reads {error}"
+        why = f"entered, it would be true to {format_doubt(proposal.sigma_after_hz)[1:]} here"
+        found.append(Finding("look", what, why, "apply", "Apply"))
+    elif not truing.touches_active_route():
+        what = f"True: nothing measured on {line.name}; the dial may be off by {format_doubt(2 * state.sigma_hz)[1:]}"
+        why = f"{mode.name} bears {format_doubt(mode.bears_hz)[1:]}"
+        found.append(Finding("unknown", what, why, "measure", "Measure"))
+    return found
+
+
+def _outlier(observation: Observation, residual_hz: float) -> Finding:
+    name = f"{observation.reference_name} {format_frequency(observation.reference_hz)}"
+    what = f"True: {name} left out, it disagrees by {format_hertz(residual_hz, observation.total_sigma_hz)}"
+    return Finding("look", what, "all other measurements agree without it", "go_true", "Go to True")

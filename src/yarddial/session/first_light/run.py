@@ -1,0 +1,285 @@
+"""The run: one check after the other, each told as it is done; a fault that ends all others ends the run."""
+
+from collections.abc import Callable, Iterator
+
+import msgspec
+
+from yarddial.drivers.protocol import Ask, Capabilities, Device, TimeSource
+from yarddial.drivers.usb_bus import UsbReceiver, udev_rule, unbind_line
+from yarddial.session.first_light.gains import gain_checks
+from yarddial.session.first_light.heard import Moment, balance_check, clock_check, spike_check, warmth_check
+from yarddial.session.first_light.listening import (
+    DITHERED_DB,
+    Heard,
+    carrier_db,
+    converter_floor_db,
+    listen,
+    power_db,
+)
+from yarddial.session.first_light.result import CheckResult
+from yarddial.session.first_light.tuning import tuner_check
+from yarddial.yard.errors import (
+    CannotTune,
+    DeviceBusy,
+    DeviceClaimed,
+    DeviceDenied,
+    DeviceLost,
+    DeviceStalled,
+    RefusedValue,
+    YardDialError,
+)
+from yarddial.yard.frequency import format_bound, group_digits
+from yarddial.yard.line import Line
+from yarddial.yard.path import shown_for_dial
+from yarddial.yard.station import Reference
+
+# A line this far over the floor is the station looked for.
+STANDS_DB = 12.0
+# USB 2 carries some 35 MB/s; anything below full speed of USB 2 cannot carry a receiver.
+LEAST_MBPS = 480.0
+BLOCK = 1 << 15
+# By so much the centre is moved for a second look.
+MOVED_HZ, SAME_HZ = 37_000.0, 400.0
+
+
+class Plan(msgspec.Struct, frozen=True):
+    """What to check: the route and a station that is surely on the air over it, if there is one.
+
+    seconds_s : how long each rate is watched for lost samples.
+    """
+
+    line: Line | None = None
+    reference: Reference | None = None
+    seconds_s: float = 2.0
+
+
+class FirstLight:
+    """Runs all checks on one receiver; results come one by one, so that they can be shown and the run be left."""
+
+    def __init__(
+        self, open_device: Callable[[], Device], time: TimeSource, bus: UsbReceiver | None, on_usb: bool, plan: Plan
+    ) -> None:
+        self._open, self._time, self._bus, self._on_usb, self._plan = open_device, time, bus, on_usb, plan
+        self._device: Device | None = None
+        self._clock: Heard | None = None
+
+    def results(self) -> Iterator[CheckResult]:
+        """All checks in the order in which a person would make them."""
+        if self._on_usb:
+            yield from self._seen()
+        opened = self._opens()
+        yield opened
+        if self._device is None:
+            return
+        try:
+            yield from self._checks(self._device)
+        except DeviceLost as error:
+            yield CheckResult("stays", "stop", str(error), "look at plug, lead and hub; use a short lead of good make")
+        except DeviceStalled as error:
+            fix = "unplug it, wait, plug it in; if it happens again, another lead or socket"
+            yield CheckResult("answers", "stop", str(error), fix)
+        finally:
+            self._device.close()
+
+    def _seen(self) -> Iterator[CheckResult]:
+        bus = self._bus
+        if bus is None:
+            yield CheckResult(
+                "seen on the bus", "stop", "no such receiver is plugged in", "plug it in; try another socket"
+            )
+            return
+        yield CheckResult("seen on the bus", "good", f"{bus.name}, {bus.vendor}:{bus.product}")
+        if bus.speed_mbps < LEAST_MBPS:
+            what = f"it runs at {bus.speed_mbps:g} Mb/s, the speed of USB 1.1: most samples cannot get through"
+            yield CheckResult("link speed", "stop", what, "use a socket and lead for USB 2 or 3; no old hub between")
+        else:
+            yield CheckResult("link speed", "good", f"{bus.speed_mbps:g} Mb/s")
+
+    def _opens(self) -> CheckResult:
+        try:
+            self._device = self._open()
+        except DeviceClaimed as error:
+            remedy = unbind_line(self._bus) if self._bus is not None and self._bus.kernel_driver else error.remedy
+            return CheckResult("opens", "stop", str(error), "read this line, then run it", remedy)
+        except DeviceDenied as error:
+            remedy = udev_rule(self._bus) if self._bus is not None else error.remedy
+            return CheckResult(
+                "opens", "stop", str(error), "put this rule in /etc/udev/rules.d/60-receiver.rules", remedy
+            )
+        except DeviceBusy as error:
+            return CheckResult("opens", "stop", str(error), "end the other program, then check again")
+        except YardDialError as error:
+            return CheckResult("opens", "stop", str(error), "check the address")
+        return CheckResult("opens", "good", f"{self._device.capabilities.name} opens")
+
+    def _checks(self, device: Device) -> Iterator[CheckResult]:
+        able = device.capabilities
+        ask = self._ask(able)
+        # With the gains that it came with, so that each check leaves them as they were.
+        ask = msgspec.structs.replace(ask, gains_db=device.apply(ask).gains_db)
+        heard = listen(device, self._time, ask.rate_hz, 0.5)
+        yield CheckResult(
+            "answers", "good", f"{group_digits(str(heard.samples.size))} samples at {ask.rate_hz / 1e6:g} MS/s"
+        )
+        first = self._line_hz(heard, ask)
+        yield tuner_check(device, able, ask, self._plan.line)
+        if ask.port not in dict(able.direct):
+            yield from gain_checks(device, self._time, able, ask, self._place_hz(ask))
+        clean: list[float] = []
+        for rate_hz in able.rates_hz:
+            result = self._rate(device, msgspec.structs.replace(ask, rate_hz=rate_hz))
+            clean += [rate_hz] if result.verdict == "good" else []
+            yield result
+        if len(able.rates_hz) > 1 and clean:
+            room = sorted(clean)[-2:][0]
+            what = f"highest without loss {max(clean) / 1e6:g} MS/s; with head-room {room / 1e6:g} MS/s"
+            yield CheckResult("rate to use", "good", what)
+        if self._clock is not None and self._clock.fast_sigma_ppm < 1e4:
+            yield clock_check(self._clock)
+        device.apply(ask)
+        heard = listen(device, self._time, ask.rate_hz, 0.5)
+        yield spike_check(heard)
+        yield balance_check(heard, able.bits)
+        yield from self._antenna(device, able, ask, heard)
+        if first is not None and (last := self._line_hz(heard, ask)) is not None:
+            yield warmth_check(first, last)
+
+    def _ask(self, able: Capabilities) -> Ask:
+        """The place of the plan's station, parked off the centre; else the middle of the first range."""
+        line, reference = self._plan.line, self._plan.reference
+        rate_hz = min(able.rates_hz, key=lambda rate: abs(rate - 2.05e6))
+        if line is None or reference is None:
+            low, high = able.ranges_hz[0]
+            return Ask((low + high) / 2, rate_hz, able.ports[0])
+        shown_hz = shown_for_dial(reference.frequency_hz, line.at(reference.frequency_hz).stages)
+        return Ask(round(line.parked_hz(shown_hz, 0.15 * rate_hz), -3), rate_hz, line.port)
+
+    def _rate(self, device: Device, ask: Ask) -> CheckResult:
+        name = f"rate {ask.rate_hz / 1e6:g} MS/s"
+        try:
+            device.apply(ask)
+        except (RefusedValue, CannotTune) as error:
+            return CheckResult(name, "look", str(error), "take it off the list of rates on Bench")
+        heard = listen(device, self._time, ask.rate_hz, self._plan.seconds_s)
+        uncounted = heard.uncounted
+        whole = heard.samples.size + heard.said_lost + uncounted
+        figures = {"rate_hz": ask.rate_hz, "lost_share": (heard.said_lost + uncounted) / max(whole, 1)}
+        if not heard.said_lost and not uncounted:
+            self._clock = heard
+            return CheckResult(name, "good", f"none lost of {group_digits(str(whole))} samples", figures=figures)
+        if uncounted:
+            how = "the clock" if heard.missing else "the phase of steady stations"
+            what = f"{_grouped(uncounted, whole)} samples are missing by {how}, and it does not say so"
+            return CheckResult(name, "stop", what, "use a lower rate, another lead, another socket", figures=figures)
+        what = f"{_grouped(heard.said_lost, whole)} samples lost"
+        return CheckResult(name, "look", what, "use a lower rate for anything that matters", figures=figures)
+
+    def _place_hz(self, ask: Ask) -> float | None:
+        """Where the plan's station is expected, relative to the centre."""
+        line, reference = self._plan.line, self._plan.reference
+        if line is None or reference is None:
+            return None
+        shown_hz = shown_for_dial(reference.frequency_hz, line.at(reference.frequency_hz).stages)
+        fold = line.at(reference.frequency_hz).fold(shown_hz)
+        return (shown_hz if fold is None else fold.convert(shown_hz)) - ask.centre_hz
+
+    def _line_hz(self, heard: Heard, ask: Ask) -> Moment | None:
+        """Where the station's carrier is now, as exactly as it can be told; None where it cannot be heard."""
+        from yarddial.dsp.carrier import estimate_carrier
+
+        place_hz, line, reference = self._place_hz(ask), self._plan.line, self._plan.reference
+        if place_hz is None or line is None or reference is None or heard.samples.size < BLOCK:
+            return None
+        within_hz = min(max(4 * line.doubt_hz(reference.frequency_hz), 2_000.0), abs(place_hz) - 5_000.0)
+        try:
+            carrier = estimate_carrier(heard.samples, heard.rate_hz, place_hz, within_hz)
+        except YardDialError:
+            return None
+        return Moment(self._time.now_s(), carrier.frequency_hz, carrier.sigma_hz, ask.centre_hz + carrier.frequency_hz)
+
+    def _antenna(self, device: Device, able: Capabilities, ask: Ask, heard: Heard) -> Iterator[CheckResult]:
+        """Is there an antenna behind the port, the station where it should be, the spectrum the right way round?"""
+        line, reference = self._plan.line, self._plan.reference
+        floor_db = power_db(heard.samples)
+        own_db = converter_floor_db(able.bits)
+        if line is None or reference is None:
+            yield CheckResult(
+                "antenna", "unknown", "no known station lies on a route to this receiver", "add one on Bench"
+            )
+            return
+        stands_db, mirror_db = self._twice(device, ask, heard, line.doubt_hz(reference.frequency_hz))
+        if max(stands_db, mirror_db) < STANDS_DB:
+            yield self._silence(device, ask, line, reference, floor_db, own_db)
+            return
+        yield CheckResult(
+            "antenna", "good", f"{reference.name} stands {max(stands_db, mirror_db):.0f} dB over the floor"
+        )
+        sides = (
+            f"{reference.name} stands {stands_db:.0f} dB over the floor at its place, {mirror_db:.0f} dB at its mirror"
+        )
+        if mirror_db > stands_db + 3:
+            fix = "switch 'swap I/Q' on, or exchange the two halves in the driver's settings"
+            yield CheckResult("I/Q order", "stop", f"the spectrum is mirrored: {sides}", fix)
+        else:
+            yield CheckResult("I/Q order", "good", sides)
+
+    def _twice(self, device: Device, ask: Ask, heard: Heard, doubt_hz: float) -> tuple[float, float]:
+        """How far a line stands over the floor at the station's place and at its mirror, dB, whatever the centre.
+
+        What stands there by chance, or is the receiver's own, does not go along with another centre: it counts as 0 dB.
+        """
+        looks = [self._sides(heard, ask, doubt_hz)]
+        if max(stands_db for stands_db, _ in looks[0]) >= STANDS_DB:
+            moved = msgspec.structs.replace(ask, centre_hz=ask.centre_hz + MOVED_HZ)
+            device.apply(moved)
+            looks.append(self._sides(listen(device, self._time, ask.rate_hz, 0.3), moved, doubt_hz))
+            device.apply(ask)
+        levels = []
+        for side in zip(*looks, strict=True):
+            same = max(off for _, off in side) - min(off for _, off in side) < SAME_HZ
+            levels.append(min(stands_db for stands_db, _ in side) if same else 0.0)
+        return levels[0], levels[1]
+
+    def _sides(self, heard: Heard, ask: Ask, doubt_hz: float) -> tuple[tuple[float, float], tuple[float, float]]:
+        """The strongest line near the station's place, and near its mirror: dB over the floor, and hertz off."""
+        place_hz = self._place_hz(ask) or 0.0
+        # What the crystal and the converters may be off, from their sheets, and a little.
+        within_hz = min(max(4 * doubt_hz, 2_000.0), abs(place_hz) - 5_000.0)
+        stands_db, at_hz = carrier_db(heard.samples, ask.rate_hz, place_hz, within_hz)
+        mirror_db, mirror_hz = carrier_db(heard.samples, ask.rate_hz, -place_hz, within_hz)
+        return (stands_db, at_hz - place_hz), (mirror_db, -mirror_hz - place_hz)
+
+    def _silence(
+        self, device: Device, ask: Ask, line: Line, reference: Reference, floor_db: float, own_db: float
+    ) -> CheckResult:
+        """Nothing of the station: no antenna, an unfed part, or a converter with another oscillator."""
+        name = f"{reference.name} cannot be heard"
+        hungry = [part.name for part in line.inner if (need := getattr(part, "need", None)) and need.by == "line"]
+        if hungry:
+            what = f"{name}: most likely {hungry[0]} gets no current through its line"
+            return CheckResult("feed", "stop", what, "switch its feed on, once Bench says that it fits")
+        if floor_db < own_db + DITHERED_DB:
+            what = f"{name} and the floor is the converter's own: nothing is connected to port '{line.port}'"
+            return CheckResult("antenna", "stop", what, "look at the port, the lead and the connectors")
+        for converter in line.converters:
+            leak_db = self._leak_db(device, ask, converter.nominal_lo_hz)
+            if leak_db is not None and leak_db < STANDS_DB:
+                where = format_bound(converter.nominal_lo_hz)
+                what = f"{name}, yet there is noise; no leak of {converter.name} stands at {where}"
+                return CheckResult(
+                    "oscillator", "stop", what, "its oscillator is another: 'Which oscillator?' on Bench"
+                )
+        return CheckResult("antenna", "look", f"{name}, though there is noise", "try another station, or another hour")
+
+    def _leak_db(self, device: Device, ask: Ask, lo_hz: float) -> float | None:
+        """How far a converter's own leak stands over the floor; None where the receiver cannot look."""
+        try:
+            device.apply(msgspec.structs.replace(ask, centre_hz=lo_hz - 0.2 * ask.rate_hz))
+        except CannotTune:
+            return None
+        heard = listen(device, self._time, ask.rate_hz, 0.2)
+        return carrier_db(heard.samples, ask.rate_hz, 0.2 * ask.rate_hz, 60e-6 * lo_hz + 2_000.0)[0]
+
+
+def _grouped(part: int, whole: int) -> str:
+    return f"{group_digits(str(part))} of {group_digits(str(whole))}"

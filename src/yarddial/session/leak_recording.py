@@ -1,0 +1,52 @@
+"""Looking for a converter's own leak in a recording made of its output."""
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from yarddial.analysis.correction.lo_leak import Glimpse, LeakAnswer, weigh_leaks
+from yarddial.yard.errors import NoCarrier
+
+# Seconds are enough: only the place matters, to some hundred hertz.
+MOST_S = 4.0
+
+
+def leak_in_recording(
+    path: Path,
+    stated_hz: Sequence[float],
+    crystal_ppm: float,
+    crystal_sigma_ppm: float,
+    tolerance_ppm: float = 30.0,
+    sample_format: str = "",
+    rate_hz: float | None = None,
+    centre_hz: float | None = None,
+) -> LeakAnswer:
+    """Look around each stated oscillator that the recording covers, at the receiver's own frequencies.
+
+    Raises
+    ------
+    BadRecording
+        It cannot be read.
+    BadObservations
+        It covers none of the stated values.
+    """
+    from yarddial.dsp.carrier import estimate_carrier
+    from yarddial.records.recordings import open_recording
+
+    recording = open_recording(path, sample_format, rate_hz, centre_hz)
+    # A recording made through the converter tells where the tuner stood: the leak lies there, not on the dial.
+    middle_hz = recording.centre_hz if recording.tuner_hz is None else recording.tuner_hz
+    samples = recording.read(0, int(MOST_S * recording.rate_hz))
+    glimpses: list[Glimpse] = []
+    for stated in stated_hz:
+        within_hz = max(3 * stated * 1e-6 * (tolerance_ppm**2 + crystal_sigma_ppm**2) ** 0.5, 1_000.0)
+        offset_hz = stated - middle_hz
+        if abs(offset_hz) + within_hz > recording.rate_hz / 2:
+            continue
+        try:
+            carrier = estimate_carrier(samples, recording.rate_hz, offset_hz, within_hz)
+        except NoCarrier:
+            glimpses.append(Glimpse(stated, within_hz))
+        else:
+            shown_hz = middle_hz + carrier.frequency_hz
+            glimpses.append(Glimpse(stated, within_hz, shown_hz, carrier.sigma_hz, carrier.cn0_dbhz))
+    return weigh_leaks(glimpses, crystal_ppm, crystal_sigma_ppm, tolerance_ppm)

@@ -1,0 +1,205 @@
+"""The receiver as the session sees it: running or not, where it looks, the picture it draws."""
+
+from collections.abc import Callable
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.drivers.protocol import Ask
+from yarddial.session.engine.messages import (
+    Columns,
+    Event,
+    Look,
+    Looking,
+    Noticed,
+    Refused,
+    Show,
+    SpanLine,
+    Start,
+    Started,
+    Stop,
+    Stopped,
+)
+from yarddial.session.engine.process import EngineLink
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.yard.line import Line
+from yarddial.yard.path import shown_for_dial
+
+ROWS = 300
+COLUMN_S = 0.1
+# The picture's half spans, hertz: steps people can read.
+HALF_SPANS_HZ = (10.0, 30.0, 100.0, 300.0, 1_000.0, 3_000.0, 10_000.0, 30_000.0)
+# The centre is parked below the place looked at, off the spike and inside the alias-free part.
+PARK_FRACTION = 0.15
+
+
+class Pen(msgspec.Struct, frozen=True):
+    """New columns for the recorder: levels in dB relative to full scale, dial frequency rising along axis 1."""
+
+    picture_id: int
+    first: int
+    half_span_hz: float
+    column_s: float
+    level_db: NDArray[np.float32]
+
+
+class Reception:
+    """Starts, stops and tunes the receiver; stale answers are dropped by their ids."""
+
+    def __init__(self, engine: EngineLink) -> None:
+        self._engine = engine
+        self._changed = Listeners()
+        self._pen_moved = Listeners()
+        self._span_moved = Listeners()
+        self._look: Look | None = None
+        self._look_id = 0
+        self._show = Show(0, 3_000.0, ROWS, COLUMN_S)
+        self._sense = 1
+        self._address = ""
+        self.wanted = False
+        self.running = False
+        self.is_looking = False
+        self.device_name = ""
+        self.trouble = ""
+        self.lost_samples = 0
+        self.remark = ""
+        self.pictures_left_out = 0
+        self.read_s = 0.0
+        self.span: SpanLine | None = None
+        self.pens: list[Pen] = []
+
+    @property
+    def half_span_hz(self) -> float:
+        """Half of what the picture shows, hertz."""
+        return self._show.half_span_hz
+
+    @property
+    def look(self) -> Look | None:
+        """Where the receiver was last asked to look."""
+        return self._look
+
+    def on_receiver_changed(self, listener: Listener) -> Callable[[], None]:
+        """Started, stopped, tuned or refused."""
+        return self._changed.add(listener)
+
+    def on_pen_moved(self, listener: Listener) -> Callable[[], None]:
+        """New columns are in `pens`, or the picture began anew."""
+        return self._pen_moved.add(listener)
+
+    def on_span_moved(self, listener: Listener) -> Callable[[], None]:
+        """A new line of the whole span is in `span`."""
+        return self._span_moved.add(listener)
+
+    def start(self, line: Line) -> None:
+        """Start the receiver of a route; it must be told anew where to look, since its process may be a new one."""
+        self.wanted, self.trouble, self._look = True, "", None
+        self._open(line)
+        self._changed.tell()
+
+    def _open(self, line: Line) -> None:
+        self._address = line.receiver.device
+        if line.missing or not self._address:
+            self.wanted = False
+            self.trouble = line.missing or (
+                f"no driver is set for {line.receiver.name}: choose a route to another receiver, or play a recording"
+            )
+            self._engine.send(Stop())
+            return
+        self._engine.send(Start(self._address))
+
+    def stop(self) -> None:
+        """Stop it."""
+        self.wanted = False
+        self._engine.send(Stop())
+        self._changed.tell()
+
+    def tune(self, line: Line, dial_hz: float, half_width_hz: float) -> None:
+        """Look at a dial frequency; nothing is sent when that is where the receiver looks already."""
+        line = line.at(dial_hz)
+        if self.wanted and line.receiver.device != self._address:
+            # The points have been set for another receiver.
+            self._look = None
+            self._open(line)
+        if not line.receiver.device:
+            return
+        port_hz = shown_for_dial(dial_hz, line.stages)
+        fold = line.fold(port_hz)
+        look_hz = (port_hz if fold is None else fold.convert(port_hz)) / (1 + line.receiver.entered_ppm * 1e-6)
+        rate_hz = line.receiver.rate_hz
+        centre_hz = round(line.parked_hz(look_hz, park_hz(line)), -3)
+        ask = Ask(centre_hz, rate_hz, line.port)
+        asked = Look(self._look_id, ask, look_hz, half_width_hz)
+        if asked == self._look:
+            return
+        self._look_id += 1
+        self._look = msgspec.structs.replace(asked, id=self._look_id)
+        self._sense = _sense(line)
+        self.is_looking = False
+        self.trouble = ""
+        self._engine.send(self._look)
+        self._begin_picture()
+
+    def show(self, half_span_hz: float) -> None:
+        """Zoom the picture."""
+        if half_span_hz == self._show.half_span_hz:
+            return
+        self._show = msgspec.structs.replace(self._show, half_span_hz=half_span_hz)
+        self._begin_picture()
+
+    def _begin_picture(self) -> None:
+        self._show = msgspec.structs.replace(self._show, id=self._show.id + 1)
+        self._engine.send(self._show)
+        self.pens = []
+        self._pen_moved.tell()
+
+    def take(self, event: Event) -> None:
+        """Take an event from the engine."""
+        match event:
+            case Started():
+                self.running, self.device_name = True, event.name
+                self.lost_samples, self.remark, self.pictures_left_out = 0, "", 0
+            case Stopped():
+                self.running, self.is_looking, self.span = False, False, None
+                if event.reason:
+                    self.wanted, self.trouble = False, event.reason
+            case Looking() if event.id == self._look_id:
+                self.is_looking, self.trouble = True, ""
+            case Refused() if event.id == self._look_id:
+                self.is_looking, self.trouble = False, event.sentence
+            case Noticed():
+                self.lost_samples = event.lost
+                self.remark = event.remark or self.remark
+                self.pictures_left_out += event.pictures_left_out
+            case SpanLine():
+                self.span = event
+                self._span_moved.tell()
+                return
+            case Columns() if event.id == self._show.id:
+                self._take_columns(event)
+                return
+            case _:
+                return
+        self._changed.tell()
+
+    def _take_columns(self, event: Columns) -> None:
+        self.read_s = event.read_s
+        level_db = event.level_db if self._sense > 0 else event.level_db[:, ::-1]
+        self.pens.append(Pen(event.id, event.first, event.half_span_hz, event.column_s, level_db))
+        # The widget takes what is new and keeps its own picture; a minute of columns is all that can be shown.
+        if len(self.pens) > 600:
+            self.pens = self.pens[-600:]
+        self._pen_moved.tell()
+
+
+def park_hz(line: Line) -> float:
+    """How far below the wanted signal the centre is parked on a route."""
+    return PARK_FRACTION * line.receiver.rate_hz
+
+
+def _sense(line: Line) -> int:
+    sense = 1
+    for stage in line.stages:
+        sense *= stage.sense
+    fold = line.fold(line.walk()[-1].out_hz)
+    return sense if fold is None else sense * fold.sense

@@ -1,0 +1,53 @@
+"""Saving without making the hand wait: the disk is written in a thread, one edit at a time, none skipped unseen."""
+
+import threading
+from collections.abc import Callable
+
+from yarddial.yard.errors import NotWritten
+from yarddial.yard.station import Station
+
+
+class BackgroundSave:
+    """Call it with a station: the save before is finished first, so that at most the very last edit is not on disk yet.
+
+    Raises
+    ------
+    NotWritten
+        The save before this one failed; this one is under way all the same.
+    """
+
+    def __init__(self, save: Callable[[Station], None]) -> None:
+        self._save = save
+        self._thread: threading.Thread | None = None
+        self._failed: NotWritten | None = None
+
+    def __call__(self, station: Station) -> None:
+        """Save in the background."""
+        self._wait()
+        failed, self._failed = self._failed, None
+        self._thread = threading.Thread(target=self._run, args=(station,), name="save")
+        self._thread.start()
+        if failed is not None:
+            raise failed
+
+    def settle(self) -> None:
+        """Wait for the save under way; raises NotWritten when it failed."""
+        self._wait()
+        failed, self._failed = self._failed, None
+        if failed is not None:
+            raise failed
+
+    def is_settled(self) -> bool:
+        """True when nothing is being written."""
+        return self._thread is None or not self._thread.is_alive()
+
+    def _wait(self) -> None:
+        if self._thread is not None:
+            self._thread.join()
+            self._thread = None
+
+    def _run(self, station: Station) -> None:
+        try:
+            self._save(station)
+        except NotWritten as error:
+            self._failed = error

@@ -1,0 +1,221 @@
+"""The dial itself."""
+
+from PyQt6.QtCore import QEvent, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetrics, QKeyEvent, QWheelEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from yarddial.session.session import Session
+from yarddial.session.verdict import dial_verdict
+from yarddial.ui.dial.scale import SlideRule
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.theme.palette import mark_role
+from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.words import Words, repolish
+from yarddial.yard.errors import BadFrequency
+from yarddial.yard.frequency import format_doubt, format_hertz, group_digits, group_fraction, parse_frequency
+from yarddial.yard.modes import MODES, mode_named
+from yarddial.yard.reach import reached_spans
+
+
+class Dial(QWidget):
+    """Entry, slide rule, error, and whether that serves the mode."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.entry = DialEntry()
+        self.entry.dialled.connect(session.desk.dial)
+        self.entry.nudged.connect(self.nudge)
+        self.entry.refused.connect(self._show_refusal)
+        self.mode = Choice("Mode")
+        for mode in MODES:
+            self.mode.addItem(mode.name, mode.key)
+        self.mode.activated.connect(lambda i: session.desk.choose_mode(self.mode.itemData(i)))
+        self._unit = Words("MHz", 15, tone="quiet")
+        self._error = Words("", 13, weight=600)
+        self._error.setAccessibleName("Dial error")
+        self._rule = SlideRule()
+        self._rule.dialled.connect(session.desk.dial)
+        self._serves = Words("", 12, wrap=True)
+        self._serves.setAccessibleName("What the dial is good for")
+        self._lay_out()
+        session.desk.on_dial_changed(self._show)
+        session.truing.on_truing_changed(self._show)
+        self._show()
+
+    def _lay_out(self) -> None:
+        top, row = QHBoxLayout(), QHBoxLayout()
+        top.addWidget(Words("Dial", 12, tone="quiet"))
+        top.addStretch()
+        top.addWidget(self.mode)
+        row.setSpacing(px(6))
+        row.addWidget(self.entry, 1)
+        row.addWidget(self._unit, 0, Qt.AlignmentFlag.AlignBottom)
+        self._unit.setContentsMargins(0, 0, 0, px(7))
+        below = QHBoxLayout()
+        below.setSpacing(px(10))
+        below.addWidget(self._error)
+        below.addWidget(self._serves, 1)
+        self._serves.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(px(20), px(8), px(18), px(6))
+        layout.setSpacing(0)
+        layout.addLayout(top)
+        layout.addLayout(row)
+        layout.addWidget(self._rule)
+        layout.addLayout(below, 1)
+
+    def nudge(self, steps: float) -> None:
+        """Move by steps of the mode."""
+        station = self._session.desk.station
+        step_hz = mode_named(station.mode).step_hz
+        self._session.desk.dial(round((station.dial_hz + steps * step_hz) * 1000) / 1000)
+
+    def _show(self) -> None:
+        station, truing = self._session.desk.station, self._session.truing
+        line = self._session.desk.line
+        self.mode.blockSignals(True)
+        self.mode.setCurrentIndex(self.mode.findData(station.mode))
+        self.mode.blockSignals(False)
+        number, unit = _split(station.dial_hz)
+        self.entry.show_text(number)
+        self._unit.setText(unit)
+        known = tuple((r.frequency_hz, r.name) for r in station.references)
+        self._rule.show_place(station.dial_hz, reached_spans(line), known)
+        why_not = line.why_not(station.dial_hz)
+        if why_not:
+            self._say("look", "Out of reach", f"{why_not}")
+            return
+        mode = mode_named(station.mode)
+        state = truing.state()
+        verdict = dial_verdict(state, mode, measured=truing.touches_active_route())
+        if truing.touches_active_route():
+            text = f"{format_hertz(state.error_hz, state.sigma_hz)} {format_doubt(state.sigma_hz)}"
+        else:
+            text = f"{format_doubt(state.sigma_hz)}, unmeasured"
+        fits = "enough for" if verdict.mark == "good" else "too much for"
+        self._say(verdict.mark, text, f"{fits} {mode.name} ({format_doubt(mode.bears_hz)[1:]})")
+
+    def _say(self, mark: str, error: str, sentence: str) -> None:
+        self._error.setText(error)
+        self._error.set_tone("" if mark == "unknown" else mark_role(mark))
+        self._serves.setText(sentence)
+        self._serves.set_tone("quiet" if mark == "unknown" else mark_role(mark))
+
+    def _show_refusal(self, sentence: str) -> None:
+        if sentence:
+            self._say("stop", "", sentence[:1].upper() + sentence[1:] + ".")
+        else:
+            self._show()
+
+
+class DialEntry(QLineEdit):
+    """One text that takes any sane way to write a frequency; bare numbers are in the unit shown beside it."""
+
+    dialled = pyqtSignal(float)
+    nudged = pyqtSignal(float)
+    refused = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._shown = ""
+        self.setAccessibleName("Dial frequency")
+        self.setToolTip("Any way of writing a frequency: 14.305M, 14305 kHz, 14.305.000. Arrows nudge it.")
+        self._dress()
+
+    def show_text(self, text: str) -> None:
+        """Show the dial unless something is being typed."""
+        if self.isModified() and self.hasFocus():
+            return
+        self._shown = text
+        self.setText(text)
+        self.setCursorPosition(0)
+        self._fit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter dials, Escape takes back, up and down nudge."""
+        if event is None:
+            return
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._try()
+        elif event.key() == Qt.Key.Key_Escape:
+            self._restore()
+            self.clearFocus()
+        elif event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self.setModified(False)
+            self.nudged.emit(nudge_steps(event))
+        else:
+            super().keyPressEvent(event)
+            self._fit()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """The wheel nudges by the step."""
+        if event is not None and event.angleDelta().y():
+            self.nudged.emit(1.0 if event.angleDelta().y() > 0 else -1.0)
+            event.accept()
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        """Keep the lettering."""
+        super().changeEvent(event)
+        if event is not None and event.type() == QEvent.Type.StyleChange:
+            self._dress()
+
+    def resizeEvent(self, event: object) -> None:
+        """Choose the largest lettering that fits."""
+        self._fit()
+
+    def _dress(self) -> None:
+        if self.font().pixelSize() < px(17):
+            self.setFont(font(30, "mono"))
+        self._fit()
+
+    def _fit(self) -> None:
+        """Shrink long frequencies rather than cut them off."""
+        for size in (30, 28, 25, 22, 19, 17):
+            chosen = font(size, "mono")
+            if QFontMetrics(chosen).horizontalAdvance(self.text()) <= self.width() - px(10):
+                break
+        if chosen != self.font():
+            self.setFont(chosen)
+
+    def _try(self) -> None:
+        # An untouched text is what is dialled already.
+        if not self.isModified():
+            self.clearFocus()
+            return
+        try:
+            unit = "MHz"
+            hertz = parse_frequency(self.text(), unit)
+            if hertz < 0:
+                raise BadFrequency("a dial frequency cannot be negative", self.text())
+        except BadFrequency as error:
+            self.setProperty("wrong", True)
+            repolish(self)
+            self.refused.emit(str(error))
+            return
+        self._restore()
+        self.clearFocus()
+        self.dialled.emit(hertz)
+        self.refused.emit("")
+
+    def _restore(self) -> None:
+        self.setModified(False)
+        self.setText(self._shown)
+        self.setProperty("wrong", False)
+        repolish(self)
+        self.refused.emit("")
+
+
+def nudge_steps(event: QKeyEvent) -> float:
+    """Steps for an arrow key: ten with Shift, a tenth with Alt."""
+    sign = 1.0 if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Right) else -1.0
+    if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+        return 10 * sign
+    return sign / 10 if event.modifiers() & Qt.KeyboardModifier.AltModifier else sign
+
+
+def _split(hertz: float) -> tuple[str, str]:
+    """The dial's digits and unit: at least three decimals in MHz, more as needed."""
+    whole, _, fraction = f"{round(hertz * 1000) / 1000 / 1e6:.9f}".partition(".")
+    fraction = fraction.rstrip("0").ljust(6, "0")
+    return f"{group_digits(whole)}.{group_fraction(fraction)}", "MHz"

@@ -1,0 +1,51 @@
+"""Everything that the finder knows: stations, bands, parts, routes, places and commands."""
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from yarddial.ui.widgets.finder import Findable
+from yarddial.yard.bands import BANDS
+from yarddial.yard.errors import BadFrequency
+from yarddial.yard.frequency import format_bound, format_frequency, parse_frequency
+
+if TYPE_CHECKING:
+    from yarddial.ui.main_window import MainWindow
+
+
+def findables(window: "MainWindow", places: list[str]) -> list[Findable]:
+    """All things to go to, the yard's own first."""
+    session, desk = window.session, window.session.desk
+    station = desk.station
+    things = [
+        Findable("known station", f"{r.name} {format_frequency(r.frequency_hz)}", partial(desk.dial, r.frequency_hz))
+        for r in station.references
+    ]
+    things += [Findable("part", part.name, partial(window.open_part, part.name)) for part in station.parts]
+    things += [Findable("route", route.name, partial(desk.choose_route, route.name)) for route in station.routes]
+    things += [Findable("place", name, partial(window.go, name)) for name in places]
+    things += [
+        Findable("band", f"{band.name} {format_bound(band.low_hz)}", partial(desk.dial, band.low_hz)) for band in BANDS
+    ]
+    commands = (
+        ("start or stop the receiver", session.toggle_receiver),
+        ("measure here", session.truing.measure),
+        ("apply the correction", session.truing.apply),
+        ("settings card", window.show_card),
+        ("write a note", window.write_note),
+        ("measure afresh: leave out what was measured so far", session.truing.forget),
+        ("undo", session.undo),
+        ("redo", session.redo),
+        ("day or night", window.change_theme),
+        ("keys", window.show_keys),
+        ("words explained", window.show_glossary),
+    )
+    return things + [Findable("command", name, act) for name, act in commands]
+
+
+def dialled(window: "MainWindow", text: str) -> Findable | None:
+    """A text that is a frequency dials it."""
+    try:
+        hertz = parse_frequency(text, "MHz")
+    except BadFrequency:
+        return None
+    return Findable("dial it", format_frequency(hertz), partial(window.session.desk.dial, hertz)) if hertz > 0 else None

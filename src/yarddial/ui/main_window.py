@@ -1,0 +1,428 @@
+"""The window: strip and dial on top, places at the left, the place in the middle, findings along the bottom."""
+
+from collections.abc import Callable
+from functools import partial
+from types import TracebackType
+from typing import TYPE_CHECKING, cast
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QPaintEvent, QShortcut
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+
+from yarddial.session.findings import Finding, findings
+from yarddial.session.reception import HALF_SPANS_HZ
+from yarddial.session.session import Session
+from yarddial.session.verdict import all_verdicts
+from yarddial.ui.dial.dial import Dial, nudge_steps
+from yarddial.ui.findings_bar import FindingsBar
+from yarddial.ui.opener import Files, Opener, dropped_file, is_part
+from yarddial.ui.places_list import PlacesList
+from yarddial.ui.theme import style
+from yarddial.ui.theme.lettering import px
+from yarddial.ui.theme.palette import DAY, NIGHT, palette
+from yarddial.ui.widgets.soon import Soon
+from yarddial.ui.widgets.words import hairline
+from yarddial.ui.yard_strip.strip import YardStrip
+from yarddial.yard.errors import YardDialError
+from yarddial.yard.working import Working
+
+if TYPE_CHECKING:
+    from yarddial.ui.places.bench.place import BenchPlace
+    from yarddial.ui.places.log.place import LogPlace
+    from yarddial.ui.places.true.place import TruePlace
+
+POLL_MS = 16
+
+
+class MainWindow(QMainWindow):
+    """Joins the pieces, obeys the keys, polls the session."""
+
+    def __init__(self, session: Session, files: Files | None = None) -> None:
+        super().__init__()
+        self.session = session
+        self.opener = Opener(self, files, MainWindow)
+        self.setAcceptDrops(True)
+        self._fault_shown = False
+        self.setWindowTitle(f"{session.desk.station.name} – Yard Dial")
+        self.resize(1280, 800)
+        self.setMinimumSize(900, 600)
+        self.strip, self.dial = YardStrip(session), Dial(session)
+        self.places = PlacesList(PLACES)
+        self._made: dict[str, QWidget] = {}
+        self.stack = QStackedWidget()
+        self.findings = FindingsBar()
+        self._chrome: list[QWidget] = []
+        self._lay_out()
+        self._join()
+        # The first place is made when the window has been painted: strip and dial stand there at once.
+        self._first_place = "True" if session.desk.station.routes else "Bench"
+        self.places.show_chosen(PLACES.index(self._first_place))
+        self._refresh()
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(session.poll)
+        self._timer.start(POLL_MS)
+        # Not before the first paint and the first looks around: it takes a core for a second.
+        self._warm = QTimer(self)
+        self._warm.setSingleShot(True)
+        self._warm.timeout.connect(session.warm)
+        self._warm.start(1500)
+
+    def _lay_out(self) -> None:
+        top, middle, page = QWidget(), QWidget(), QWidget()
+        page.setObjectName("paper")
+        # The page itself may have the focus, so that plain keys have somewhere to go.
+        page.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        row = QHBoxLayout(top)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self.strip, 1)
+        row.addWidget(hairline(vertical=True))
+        row.addWidget(self.dial)
+        self.dial.setFixedWidth(px(372))
+        top.setFixedHeight(px(150))
+        columns = QHBoxLayout(middle)
+        columns.setContentsMargins(0, 0, 0, 0)
+        columns.setSpacing(0)
+        divider = hairline(vertical=True)
+        columns.addWidget(self.places)
+        columns.addWidget(divider)
+        columns.addWidget(self.stack, 1)
+        layout = QVBoxLayout(page)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        under = hairline()
+        for widget in (top, under, middle, self.findings):
+            layout.addWidget(widget, 1 if widget is middle else 0)
+        self._chrome = [top, under, self.places, divider, self.findings]
+        self.setCentralWidget(page)
+        page.setFocus()
+
+    def _join(self) -> None:
+        self.places.chosen.connect(lambda index: self.go(PLACES[index]))
+        self.strip.opened.connect(self.open_part)
+        self.strip.add_wanted.connect(self.put_in)
+        self.strip.rename_wanted.connect(lambda name: self.open_part(name, "name"))
+        self.strip.export_wanted.connect(self._export_part)
+        self.findings.fixed.connect(self._fix)
+        self._refresh_soon = Soon(self, self._refresh)
+        session = self.session
+        for subscribe in (
+            session.desk.on_yard_changed,
+            session.desk.on_dial_changed,
+            session.truing.on_truing_changed,
+            session.checking.on_checks_changed,
+            session.reception.on_receiver_changed,
+            session.log.on_log_changed,
+        ):
+            subscribe(self._refresh_soon)
+        shortcuts: tuple[tuple[str, Callable[[], object]], ...] = (
+            ("Ctrl+Z", session.undo),
+            ("Ctrl+Y", session.redo),
+            ("Ctrl+Shift+Z", session.redo),
+            ("Ctrl+T", self.change_theme),
+            ("Ctrl+K", self.find_anything),
+            ("Ctrl+Return", session.truing.apply),
+            ("F1", self.show_glossary),
+            ("F11", self.toggle_chart_only),
+            ("Ctrl+O", self.opener.ask_open),
+            ("Ctrl+N", self.opener.ask_new),
+            *((f"Ctrl+{i}", partial(self.go, name)) for i, name in enumerate(PLACES, 1)),
+        )
+        for keys, act in shortcuts:
+            QShortcut(QKeySequence(keys), self).activated.connect(_sayless(act))
+
+    def go(self, name: str) -> None:
+        """Open a place; it is made when it is first opened."""
+        self._first_place = ""
+        self.stack.setCurrentWidget(self._place(name))
+        self.places.show_chosen(PLACES.index(name))
+
+    def _place(self, name: str) -> QWidget:
+        if name not in self._made:
+            self._made[name] = _PLACE_MAKERS[name](self.session)
+            if name == "Bench":
+                cast("BenchPlace", self._made[name]).add_wanted.connect(self.put_in)
+            self.stack.addWidget(self._made[name])
+        return self._made[name]
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """After the first paint the first place is made."""
+        super().paintEvent(event)
+        if self._first_place and not self._made:
+            QTimer.singleShot(1, self._open_first_place)
+
+    def _open_first_place(self) -> None:
+        if self._first_place:
+            self.go(self._first_place)
+
+    @property
+    def bench(self) -> "BenchPlace":
+        """The place Bench, opened if need be."""
+        self.go("Bench")
+        return cast("BenchPlace", self._made["Bench"])
+
+    @property
+    def true(self) -> "TruePlace":
+        """The place True; the window opens on it."""
+        return cast("TruePlace", self._place("True"))
+
+    @property
+    def log(self) -> "LogPlace":
+        """The place Log, opened if need be."""
+        self.go("Log")
+        return cast("LogPlace", self._made["Log"])
+
+    def change_theme(self) -> None:
+        """Day to night and back."""
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            style.apply(app, NIGHT if palette() is DAY else DAY)
+
+    def toggle_chart_only(self) -> None:
+        """Hide all but the place, or bring it back."""
+        hidden = self._chrome[0].isVisible()
+        for widget in self._chrome:
+            widget.setVisible(not hidden)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Plain keys: they come here only when nothing with the focus wanted them."""
+        if event is None or not self._obey(event):
+            super().keyPressEvent(event)
+
+    def _obey(self, event: QKeyEvent) -> bool:
+        session, key, text = self.session, event.key(), event.text()
+        if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.MetaModifier):
+            return False
+        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self.dial.nudge(nudge_steps(event))
+            return True
+        acts: dict[str, Callable[[], object]] = {
+            " ": session.toggle_receiver,
+            "/": self.focus_dial,
+            "[": lambda: session.step_reference(-1),
+            "]": lambda: session.step_reference(+1),
+            "m": session.truing.measure,
+            "v": lambda: session.truing.measure(verifying=True),
+            "w": lambda: self._show_working(session.truing.state().working()),
+            "W": self.show_fit,
+            "r": lambda: session.desk.hold(not session.desk.station.held),
+            "l": self.write_note,
+            "c": self.show_card,
+            "a": self.put_in,
+            "n": self.new_route,
+            "y": self.strip.focus_first_plate,
+            "+": lambda: self.zoom(-1),
+            "-": lambda: self.zoom(+1),
+            "?": self.show_keys,
+            "\x1b": self.cancel_work,
+        }
+        act = acts.get(text) or acts.get(text.lower() if text.lower() in "mvrlycan" else "")
+        if act is None or not text:
+            return False
+        act()
+        return True
+
+    def focus_dial(self) -> None:
+        """Go to the dial and select what it shows."""
+        self.dial.entry.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        self.dial.entry.selectAll()
+
+    def show_card(self) -> None:
+        """The settings card for the dial's place."""
+        self.bench.show_card()
+
+    def put_in(self, index: int | None = None) -> None:
+        """Choose a part from the shelf, the yard or a file, and put it into the active route."""
+        from yarddial.ui.shelf_finder import puttables
+        from yarddial.ui.widgets.finder import Finder
+
+        def attempt(act: Callable[[], object]) -> None:
+            self.strip.attempt(act)
+            self.strip.focus_last_gap()
+
+        things = puttables(self.session, index, attempt, partial(self._ask_part_file, index))
+        Finder(self, things, lambda _: None, "a part by name or kind: wire, converter, receiver").open()
+
+    def new_route(self) -> None:
+        """Begin a route."""
+        self.strip.attempt(self.session.building.new_route)
+        self.strip.focus_last_gap()
+
+    def _ask_part_file(self, index: int | None = None) -> None:
+        from yarddial.ui.widgets.file_sheet import FileSheet
+
+        FileSheet(
+            self, "Put in a part from a file", "part.part.json", "Put in",
+            lambda path: self.session.building.import_part(path, index),
+        ).show()  # fmt: skip
+
+    def _export_part(self, name: str) -> None:
+        self.bench.export_part(name)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """A station file, a part or a measured filter may be dropped."""
+        if event is not None and dropped_file(event.mimeData()) is not None:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """A station file is opened, a part put into the active route."""
+        path = dropped_file(event.mimeData()) if event is not None else None
+        if path is None or event is None:
+            return
+        event.acceptProposedAction()
+        act = self.session.building.import_part if is_part(path) else self.opener.open
+        self.strip.attempt(partial(act, path))
+
+    def write_note(self) -> None:
+        """Go to the log's note."""
+        self.log.note.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+    def cancel_work(self) -> None:
+        """Cancel whatever is under way: a measurement, or First light."""
+        self.session.truing.cancel()
+        self.session.checking.cancel()
+
+    def zoom(self, steps: int) -> None:
+        """Zoom the picture out (+1) or in (-1)."""
+        reception = self.session.reception
+        wanted = HALF_SPANS_HZ.index(reception.half_span_hz) + steps
+        reception.show(HALF_SPANS_HZ[min(max(wanted, 0), len(HALF_SPANS_HZ) - 1)])
+
+    def find_anything(self) -> None:
+        """Find anything by a few letters, or dial a frequency."""
+        from yarddial.ui.findables import dialled, findables
+        from yarddial.ui.widgets.finder import Finder
+
+        Finder(self, findables(self, PLACES), partial(dialled, self)).open()
+
+    def show_fit(self) -> None:
+        """Show the working of the fit, or say that there is none."""
+        fit = self.session.truing.fit
+        self._show_working(self.session.truing.state().working() if fit is None else fit.working())
+
+    def _show_working(self, working: Working) -> None:
+        from yarddial.ui.widgets.working_sheet import working_sheet
+
+        working_sheet(self, working).show()
+
+    def show_keys(self) -> None:
+        """The list of keys."""
+        from yarddial.ui.help_sheets import keys_sheet
+
+        keys_sheet(self).show()
+
+    def show_glossary(self) -> None:
+        """The words used."""
+        from yarddial.ui.help_sheets import words_sheet
+
+        words_sheet(self).show()
+
+    def open_part(self, name: str, key: str = "") -> None:
+        """Show a part on Bench; the points are set for a route that passes it."""
+        desk = self.session.desk
+        passing = [route.name for route in desk.station.routes if name in route.parts]
+        if passing and desk.station.route not in passing:
+            desk.choose_route(passing[0])
+        self.bench.open_part(name, key)
+
+    def _fix(self, finding: Finding) -> None:
+        session, bench = self.session, finding.bench
+        acts: dict[str, Callable[[], object]] = {
+            "measure": self._measure_in_true,
+            "apply": session.truing.apply,
+            "go_bench": partial(self.go, "Bench"),
+            "go_true": partial(self.go, "True"),
+            "go_log": partial(self.go, "Log"),
+            "go_span": partial(self.go, "Span"),
+            "free_route": self._free_route,
+            "recover": session.recover,
+            "mend": partial(session.building.mend, bench) if bench is not None else session.recover,
+        }
+        if finding.fix in acts:
+            self.strip.attempt(acts[finding.fix])
+
+    def _measure_in_true(self) -> None:
+        self.go("True")
+        self.session.truing.measure()
+
+    def _free_route(self) -> None:
+        desk = self.session.desk
+        desk.hold(False)
+        desk.dial(desk.station.dial_hz)
+
+    def _refresh(self) -> None:
+        try:
+            session = self.session
+            verdicts = all_verdicts(session.desk, session.inspection, session.checking, session.truing, session.log)
+            self.places.show_verdicts([verdicts[name] for name in PLACES])
+            self.findings.show_findings(findings(self.session))
+        except YardDialError as error:
+            self.findings.setToolTip(str(error))
+
+    def report_fault(self, kind: type[BaseException], fault: BaseException, trace: TracebackType | None) -> None:
+        """The last resort: a fault of the program itself is shown once and told in full on standard error."""
+        import traceback
+
+        traceback.print_exception(kind, fault, trace)
+        if self._fault_shown:
+            return
+        self._fault_shown = True
+        from yarddial.ui.help_sheets import fault_sheet
+
+        fault_sheet(self, kind, fault).show()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Stop everything in good order."""
+        self._timer.stop()
+        self.session.close()
+        super().closeEvent(event)
+
+
+def _make_bench(session: Session) -> QWidget:
+    from yarddial.ui.places.bench.place import BenchPlace
+
+    return BenchPlace(session)
+
+
+def _make_first_light(session: Session) -> QWidget:
+    from yarddial.ui.places.first_light.place import FirstLightPlace
+
+    return FirstLightPlace(session)
+
+
+def _make_span(session: Session) -> QWidget:
+    from yarddial.ui.places.span.place import SpanPlace
+
+    return SpanPlace(session)
+
+
+def _make_true(session: Session) -> QWidget:
+    from yarddial.ui.places.true.place import TruePlace
+
+    return TruePlace(session)
+
+
+def _make_log(session: Session) -> QWidget:
+    from yarddial.ui.places.log.place import LogPlace
+
+    return LogPlace(session)
+
+
+# Only places that exist are listed; each is imported when it is first opened.
+_PLACE_MAKERS: dict[str, Callable[[Session], QWidget]] = {
+    "Bench": _make_bench,
+    "First light": _make_first_light,
+    "Span": _make_span,
+    "True": _make_true,
+    "Log": _make_log,
+}
+PLACES = list(_PLACE_MAKERS)
+
+
+def _sayless(act: Callable[[], object]) -> Callable[[], None]:
+    """Drop an answer that Qt would not know what to do with."""
+
+    def run() -> None:
+        act()
+
+    return run

@@ -1,0 +1,1 @@
+"""Bench: the parts of the yard, their values, and what each route reaches."""

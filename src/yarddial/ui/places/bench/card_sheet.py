@@ -1,0 +1,118 @@
+"""The settings card as a sheet: numbers to copy, the ten-second tests, and a file to hand over."""
+
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QLineEdit, QWidget
+
+from yarddial.records.card_text import card_html, card_markdown, card_rows
+from yarddial.records.whole_file import write_whole
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.widgets.words import Words, button, hairline
+from yarddial.ui.widgets.working_sheet import Sheet, working_sheet
+from yarddial.yard.card import Card, groupings
+from yarddial.yard.errors import NotWritten, YardDialError
+from yarddial.yard.frequency import format_frequency
+
+
+class CardSheet(Sheet):
+    """One route at one place."""
+
+    saved = pyqtSignal(str, float, str)
+
+    def __init__(self, parent: QWidget, card: Card, folder: Path) -> None:
+        super().__init__(parent, f"What to set for {format_frequency(card.dial_hz)} over {card.route}", 780)
+        self._card = card
+        self._add_rows()
+        if card.offset_added_to_dial_hz:
+            ways = ",  ".join(groupings(card.offset_added_to_dial_hz))
+            self.body.addWidget(Words(f"The offset in every grouping:  {ways}", 12, tone="quiet", wrap=True))
+        self.body.addWidget(Words("Which convention does the program use?", 15, "serif"))
+        for what, reading in card.tests():
+            self.body.addWidget(Words(what, 13, weight=600, wrap=True))
+            self.body.addWidget(Words(reading, 13, wrap=True))
+        self.body.addStretch()
+        self._said = Words("", 12, tone="quiet", wrap=True)
+        self.target = QLineEdit(str(folder / f"{_slug(card)}.pdf"))
+        self.target.setAccessibleName("File for the card: .pdf, .html or .md")
+        self.target.setFont(font(12, "mono"))
+        self.target.returnPressed.connect(self.save)
+        self.save_button = button("Save", strong=True, tip="Write the card as PDF, HTML or Markdown, by the ending")
+        self.save_button.clicked.connect(self.save)
+        row = QHBoxLayout()
+        row.addWidget(self.target, 1)
+        row.addWidget(self.save_button)
+        self.add_foot(row, self._said)
+        working = button("Show the working")
+        working.clicked.connect(lambda: working_sheet(self, card.working()).show())
+        self.buttons.insertWidget(1, working)
+        self.resize(px(780), px(620))
+
+    def _add_rows(self) -> None:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(px(16))
+        grid.setVerticalSpacing(px(4))
+        grid.setColumnStretch(2, 1)
+        for row, (name, value, meaning) in enumerate(card_rows(self._card)):
+            number = Words(value, 14, "mono", 500)
+            number.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            copy = button("copy", plain=True)
+            copy.setAccessibleName(f"Copy: {name}")
+            copy.clicked.connect(partial(self._copy, value))
+            grid.addWidget(Words(name, 13), 2 * row, 0)
+            grid.addWidget(number, 2 * row, 1, Qt.AlignmentFlag.AlignRight)
+            grid.addWidget(Words(meaning, 12, tone="quiet", wrap=True), 2 * row, 2)
+            grid.addWidget(copy, 2 * row, 3)
+            grid.addWidget(hairline(), 2 * row + 1, 0, 1, 4)
+        self.body.addLayout(grid)
+
+    def _copy(self, value: str, _checked: bool = False) -> None:
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            # As a program wants it: a plain minus sign, no thin spaces, no plus.
+            clipboard.setText(value.replace("−", "-").replace("\u202f", "").lstrip("+"))
+
+    def save(self) -> None:
+        """Write the file named, in the form its ending asks for."""
+        path = Path(self.target.text().strip()).expanduser()
+        try:
+            if path.suffix == ".pdf":
+                write_pdf(path, card_html(self._card))
+            elif path.suffix in (".html", ".md"):
+                text = card_html(self._card) if path.suffix == ".html" else card_markdown(self._card)
+                write_whole(path, text.encode())
+            else:
+                raise NotWritten(f"'{path.name}' has no ending that tells its form: use .pdf, .html or .md")
+        except YardDialError as error:
+            self._said.set_tone("vermilion")
+            self._said.setText(str(error)[:1].upper() + str(error)[1:] + ".")
+        else:
+            self._said.set_tone("spruce")
+            self._said.setText(f"Saved as {path}.")
+            self.saved.emit(self._card.route, self._card.dial_hz, str(path))
+
+
+def write_pdf(path: Path, html: str) -> None:
+    """Print HTML to a PDF on A4; raises NotWritten, and then no half file is left."""
+    from PyQt6.QtCore import QBuffer, QIODevice, QMarginsF
+    from PyQt6.QtGui import QPageLayout, QPageSize, QPdfWriter, QTextDocument
+
+    buffer = QBuffer()
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    writer = QPdfWriter(buffer)
+    writer.setPageLayout(
+        QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait, QMarginsF(18, 18, 18, 18))
+    )
+    writer.setResolution(120)
+    document = QTextDocument()
+    document.setDefaultFont(font(13))
+    document.setHtml(html)
+    document.print(writer)
+    del writer
+    write_whole(path, bytes(buffer.data().data()))
+
+
+def _slug(card: Card) -> str:
+    words = f"{card.station} {card.dial_hz / 1e6:g} MHz".lower()
+    return "-".join("".join(c if c.isalnum() or c == "." else " " for c in words).split())

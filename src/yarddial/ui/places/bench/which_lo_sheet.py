@@ -1,0 +1,225 @@
+"""Which oscillator does the box have? From one known station and where it was found, or from the oscillator's leak."""
+
+from pathlib import Path
+
+from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
+
+from yarddial.analysis.correction.lo_leak import LeakAnswer
+from yarddial.analysis.correction.which_lo import Candidate, LoAnswer, which_lo
+from yarddial.session.session import Session
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.words import Words, button, hairline
+from yarddial.ui.widgets.working_sheet import Sheet, working_sheet
+from yarddial.ui.work import Work
+from yarddial.yard.errors import BadFrequency, YardDialError
+from yarddial.yard.frequency import format_frequency, format_hertz, parse_frequency
+from yarddial.yard.oscillators import crystal_of
+from yarddial.yard.path import shown_for_dial
+
+
+class WhichLoSheet(Sheet):
+    """States the candidates, takes the evidence, gives the odds; enters the value found when asked."""
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        super().__init__(parent, "Which oscillator is it?", 780)
+        self._session = session
+        self._line = session.desk.line
+        self.answer: LoAnswer | LeakAnswer | None = None
+        self._verdict = Words("", 16, "serif", wrap=True)
+        self._verdict.setAccessibleName("Answer")
+        self._odds = QGridLayout()
+        self._said = Words("", 12, tone="vermilion", wrap=True)
+        self._said.setAccessibleName("Refusal")
+        self.converter = Choice("Converter")
+        for converter in self._line.converters:
+            if not converter.follows_dial:
+                self.converter.addItem(converter.name)
+        nominal = next((c for c in self._line.converters if c.name == self.converter.currentText()), None)
+        nominal_hz = nominal.nominal_lo_hz if nominal is not None else 100e6
+        self.stated = self._entry("Stated oscillators", ", ".join(_leaflets(nominal_hz)))
+        self._lay_out()
+        self._leave = session.lo_scan.on_scan_changed(self._scan_moved)
+
+    def _lay_out(self) -> None:
+        dial_hz = self._session.desk.station.dial_hz
+        self.station = self._entry("A known station", format_frequency(dial_hz))
+        self.shown = self._entry("Where the receiver itself shows it", "")
+        expected = shown_for_dial(dial_hz, self._line.stages)
+        self.shown.setPlaceholderText(f"without offset and correction, near {format_frequency(expected, 0)}")
+        self.recording = self._entry("A recording of the converter's output", "")
+        self.recording.setPlaceholderText("path of a .sigmf-meta or .wav that covers the stated values")
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(px(12))
+        grid.setVerticalSpacing(px(6))
+        grid.setColumnStretch(1, 1)
+        weigh = button("Weigh", tip="Find the oscillator from the station")
+        weigh.clicked.connect(self.weigh)
+        self.shown.returnPressed.connect(self.weigh)
+        self._look = button("Look now", tip="Tune to each stated value and look for the oscillator's own leak")
+        self._look.clicked.connect(self.look)
+        read = button("Read", tip="Look for the leak in the recording")
+        read.clicked.connect(self.read)
+        self.recording.returnPressed.connect(self.read)
+        head = (
+            ("Converter", self.converter, None),
+            ("What leaflets and box say", self.stated, None),
+            ("From a station at", self.station, None),
+            ("which the receiver shows at", self.shown, weigh),
+            ("From its leak, with the receiver", Words("the antenna may stay off", 12, tone="quiet"), self._look),
+            ("or in a recording", self.recording, read),
+        )
+        for row, (label, widget, act) in enumerate(head):
+            grid.addWidget(Words(label, 13), row, 0)
+            grid.addWidget(widget, row, 1)
+            if act is not None:
+                grid.addWidget(act, row, 2)
+        self.body.addLayout(grid)
+        self.body.addWidget(hairline())
+        self.body.addWidget(self._said)
+        self.body.addWidget(self._verdict)
+        self.body.addLayout(self._odds)
+        self.body.addStretch()
+        self._working = button("Show the working")
+        self._working.clicked.connect(self._show_working)
+        self._use = button("Enter it", strong=True, tip="Make the value found the converter's measured oscillator")
+        self._use.clicked.connect(self.use)
+        for place, act in enumerate((self._working, self._use), 1):
+            act.setEnabled(False)
+            self.buttons.insertWidget(place, act)
+        self.resize(px(780), px(600))
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Stop looking."""
+        self._leave()
+        self._session.lo_scan.cancel()
+        super().closeEvent(event)
+
+    def weigh(self) -> None:
+        """From the station."""
+        try:
+            answer = which_lo(
+                next(c.kind for c in self._line.converters if c.name == self.converter.currentText()),
+                _read(self.station),
+                _read(self.shown),
+                self._stated_hz(),
+                *self._crystal(),
+            )
+        except YardDialError as error:
+            self._refuse(str(error))
+        else:
+            self._show_answer(answer)
+
+    def look(self) -> None:
+        """With the running receiver; the button cancels while it looks."""
+        scan = self._session.lo_scan
+        if scan.running:
+            scan.cancel()
+            return
+        try:
+            scan.start(self._stated_hz())
+        except YardDialError as error:
+            self._refuse(str(error))
+
+    def read(self) -> None:
+        """In a recording, off the interface thread."""
+        from yarddial.session.leak_recording import leak_in_recording
+
+        try:
+            stated = self._stated_hz()
+        except YardDialError as error:
+            self._refuse(str(error))
+            return
+        path, (ppm, sigma_ppm) = Path(self.recording.text().strip()).expanduser(), self._crystal()
+        self._verdict.setText("Reading the recording…")
+        work = Work(self, lambda: leak_in_recording(path, stated, ppm, sigma_ppm))
+        work.done.connect(self._show_answer)
+        work.refused.connect(self._refuse)
+        work.start()
+
+    def use(self) -> None:
+        """Enter the oscillator found."""
+        answer = self.answer
+        if answer is None or answer.lo_hz is None:
+            return
+        try:
+            self._session.building.use_oscillator(
+                self.converter.currentText(), answer.candidates[0].stated_hz, answer.lo_hz, answer.sigma_hz
+            )
+        except YardDialError as error:
+            self._refuse(str(error))
+        else:
+            self.close()
+
+    def _scan_moved(self) -> None:
+        scan = self._session.lo_scan
+        self._look.setText("Stop" if scan.running else "Look now")
+        if scan.running:
+            self._said.setText("")
+            self._verdict.setText(f"Looking for the leak: {100 * scan.fraction:.0f} % done.")
+        elif scan.trouble:
+            self._refuse(scan.trouble)
+        elif scan.answer is not None:
+            self._show_answer(scan.answer)
+
+    def _show_answer(self, answer: LoAnswer | LeakAnswer) -> None:
+        self.answer = answer
+        self._said.setText("")
+        sentence = answer.sentence()
+        self._verdict.setText(sentence[:1].upper() + sentence[1:] + ".")
+        while self._odds.count():
+            item = self._odds.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        for row, candidate in enumerate(answer.candidates):
+            self._odds.addWidget(Words(_name(candidate), 13, "mono"), row, 0)
+            odds = f"{100 * candidate.odds:.3g} %" if candidate.odds >= 1e-3 else "< 0.1 %"
+            self._odds.addWidget(Words(odds, 13, "mono", 500), row, 1)
+            apart = format_hertz(candidate.apart_hz, answer.sigma_hz) + " apart" if candidate.apart_hz else ""
+            self._odds.addWidget(Words(apart, 12, tone="quiet"), row, 2)
+        self._odds.setColumnStretch(2, 1)
+        self._working.setEnabled(True)
+        self._use.setEnabled(answer.lo_hz is not None and answer.candidates[0].stated_hz > 0)
+
+    def _refuse(self, sentence: str) -> None:
+        self._verdict.setText("")
+        self._said.setText(sentence[:1].upper() + sentence[1:] + ".")
+
+    def _show_working(self) -> None:
+        if self.answer is not None:
+            working_sheet(self, self.answer.working()).show()
+
+    def _crystal(self) -> tuple[float, float]:
+        known, name = self._session.truing.oscillators, crystal_of(self._line.receiver.name)
+        return known.value(name), max(known.sigma(name), 1e-3)
+
+    def _stated_hz(self) -> tuple[float, ...]:
+        pieces = [piece.strip() for piece in self.stated.text().replace(";", ",").split(", ") if piece.strip()]
+        if not pieces:
+            raise BadFrequency("state at least one oscillator: what the leaflet or the box says, such as 120 MHz")
+        return tuple(parse_frequency(piece, "MHz") for piece in pieces)
+
+    def _entry(self, name: str, text: str) -> QLineEdit:
+        entry = QLineEdit(text)
+        entry.setFont(font(13, "mono"))
+        entry.setAccessibleName(name)
+        return entry
+
+
+def _read(entry: QLineEdit) -> float:
+    if not entry.text().strip():
+        raise BadFrequency(f"fill in '{entry.accessibleName().lower()}' first")
+    return parse_frequency(entry.text(), "MHz")
+
+
+def _name(candidate: Candidate) -> str:
+    return format_frequency(candidate.stated_hz) if candidate.stated_hz else "none of these"
+
+
+def _leaflets(nominal_hz: float) -> tuple[str, ...]:
+    """The sheet's own value, and for an up-converter the others that are usual for its class."""
+    usual = (100e6, 120e6, 125e6) if 90e6 < nominal_hz < 130e6 else ()
+    return tuple(format_frequency(hertz) for hertz in sorted({nominal_hz, *usual}))

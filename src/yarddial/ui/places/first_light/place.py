@@ -1,0 +1,88 @@
+"""The place First light: one run, each check as it is done, the worst first once all are."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from yarddial.session.first_light.result import CheckResult
+from yarddial.session.session import Session
+from yarddial.session.verdict import first_light_verdict
+from yarddial.ui.places.first_light.check_row import CheckRow
+from yarddial.ui.theme.lettering import px
+from yarddial.ui.widgets.headline import Headline
+from yarddial.ui.widgets.words import Words, button
+
+_ORDER = {"stop": 0, "look": 1, "unknown": 2, "good": 3}
+
+
+class FirstLightPlace(QWidget):
+    """Does the receiver answer, with all its samples?"""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._shown: tuple[CheckResult, ...] | None = None
+        self.headline = Headline()
+        self.start = button("Check the receiver", strong=True, tip="Run all checks on the active route's receiver")
+        self.start.clicked.connect(session.checking.start)
+        self.cancel = button("Cancel", tip="End the run (Esc)")
+        self.cancel.clicked.connect(session.checking.cancel)
+        self._hint = Words("", 12, tone="quiet")
+        self._rows = QVBoxLayout()
+        self._rows.setSpacing(0)
+        self._rows.addStretch()
+        inside = QWidget()
+        inside.setLayout(self._rows)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(inside)
+        row = QHBoxLayout()
+        row.setSpacing(px(8))
+        row.addWidget(self.start)
+        row.addWidget(self.cancel)
+        row.addWidget(self._hint, 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(px(26), px(14), px(20), px(8))
+        layout.setSpacing(px(10))
+        layout.addWidget(self.headline)
+        layout.addLayout(row)
+        layout.addWidget(scroll, 1)
+        session.checking.on_checks_changed(self._show)
+        session.desk.on_dial_changed(self._show)
+        self._show()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Catch up with what changed while the place was hidden."""
+        self._show()
+        super().showEvent(event)
+
+    def _show(self) -> None:
+        checking = self._session.checking
+        verdict = first_light_verdict(checking, self._session.desk)
+        self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
+        why_not = checking.why_not()
+        self.start.setEnabled(not why_not)
+        self.cancel.setVisible(checking.running)
+        receiver = self._session.desk.line.receiver.name
+        self._hint.setText(
+            why_not if why_not and not checking.running else f"{receiver}; the receiver is stopped for it"
+        )
+        results = checking.results
+        if not checking.running:
+            results = tuple(sorted(results, key=lambda result: _ORDER[result.verdict]))
+        if results != self._shown:
+            self._fill(results)
+
+    def _fill(self, results: tuple[CheckResult, ...]) -> None:
+        """Add what is new below; made anew only where the order changed."""
+        kept = self._shown if self._shown is not None and results[: len(self._shown)] == self._shown else ()
+        while self._rows.count() - 1 > len(kept):
+            item = self._rows.takeAt(len(kept))
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        for result in results[len(kept) :]:
+            self._rows.insertWidget(self._rows.count() - 1, CheckRow(result))
+        self._shown = results

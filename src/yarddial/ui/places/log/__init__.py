@@ -1,0 +1,1 @@
+"""Log: what was observed and set, when, and with what."""

@@ -1,0 +1,158 @@
+"""The place Span: rate and centre for the band around the dial, with what every rate gives."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from yarddial.analysis.span.rates import RateFigures, recommended
+from yarddial.session.session import Session
+from yarddial.session.spanning import SpanAnswer
+from yarddial.session.verdict import span_verdict
+from yarddial.ui.places.span.span_picture import SpanPicture
+from yarddial.ui.theme.lettering import px
+from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.headline import Headline
+from yarddial.ui.widgets.words import Words, button, hairline
+from yarddial.yard.frequency import format_bound, format_frequency
+
+
+class SpanPlace(QWidget):
+    """The band, the picture, the five best ways, and the rates."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._wanted = ""
+        self.headline = Headline()
+        self.picture = SpanPicture()
+        self.band = Choice("Band to cover")
+        self.band.textActivated.connect(self._choose_band)
+        self.use = button("Use this rate", strong=True, tip="Set the sample rate to that of the best way")
+        self.use.clicked.connect(self._use)
+        self._ways, self._rates = QGridLayout(), QGridLayout()
+        self._lay_out()
+        for subscribe in (
+            session.desk.on_yard_changed,
+            session.desk.on_dial_changed,
+            session.checking.on_checks_changed,
+        ):
+            subscribe(lambda: self._show() if self.isVisible() else None)
+        session.reception.on_span_moved(self._show_live)
+        session.reception.on_receiver_changed(self._show_live)
+        self._show()
+
+    def _show_live(self) -> None:
+        if self.isVisible():
+            self.picture.show_live(self._session.reception.span)
+
+    def _lay_out(self) -> None:
+        row = QHBoxLayout()
+        row.setSpacing(px(10))
+        row.addWidget(Words("Band to cover", 13, tone="quiet"))
+        row.addWidget(self.band)
+        row.addWidget(self.use)
+        row.addStretch()
+        below = QWidget()
+        columns = QHBoxLayout(below)
+        columns.setContentsMargins(0, 0, px(8), 0)
+        columns.setSpacing(px(26))
+        for title, grid, share in (("The best ways", self._ways, 5), ("What each rate gives", self._rates, 6)):
+            column = QVBoxLayout()
+            column.addWidget(Words(title, 15, "serif"))
+            grid.setHorizontalSpacing(px(14))
+            grid.setVerticalSpacing(px(4))
+            column.addLayout(grid)
+            column.addStretch()
+            columns.addLayout(column, share)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(below)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(px(26), px(14), px(20), px(8))
+        layout.setSpacing(px(10))
+        layout.addWidget(self.headline)
+        layout.addLayout(row)
+        layout.addWidget(self.picture)
+        layout.addWidget(scroll, 1)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Catch up with what changed while the place was hidden."""
+        self._show()
+        super().showEvent(event)
+
+    def _choose_band(self, name: str) -> None:
+        self._wanted = name
+        self._show()
+
+    def _use(self) -> None:
+        answer = self._answer()
+        if answer is not None and answer.covers:
+            self._session.spanning.use_rate(answer.covers[0].rate_hz)
+
+    def _answer(self) -> SpanAnswer | None:
+        bands = self._session.spanning.bands()
+        band = next((band for band in bands if band.name == self._wanted), bands[0])
+        return self._session.spanning.answer(band)
+
+    def _show(self) -> None:
+        bands = [band.name for band in self._session.spanning.bands()]
+        if bands != [self.band.itemText(i) for i in range(self.band.count())]:
+            self.band.clear()
+            self.band.addItems(bands)
+        answer = self._answer()
+        if answer is not None:
+            self.band.setCurrentText(answer.band.name)
+        verdict = span_verdict(answer, self._session.desk)
+        self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
+        self.picture.show_answer(answer)
+        self.picture.setVisible(answer is not None and bool(answer.covers or answer.steps))
+        can = answer is not None and bool(answer.covers)
+        self.use.setEnabled(
+            can and answer is not None and answer.covers[0].rate_hz != self._session.desk.line.receiver.rate_hz
+        )
+        self._fill_ways(answer)
+        self._fill_rates(answer.rates if answer is not None else ())
+
+    def _fill_ways(self, answer: SpanAnswer | None) -> None:
+        _clear(self._ways)
+        self._ways.setColumnStretch(2, 1)
+        for row, cover in enumerate(answer.covers if answer is not None else ()):
+            self._ways.addWidget(Words(f"{cover.rate_hz / 1e6:g} MS/s", 13, "mono", 500), 2 * row, 0)
+            self._ways.addWidget(Words(format_frequency(cover.centre_hz), 13, "mono", 500), 2 * row, 1)
+            self._ways.addWidget(Words(cover.why(), 12, tone="quiet", wrap=True), 2 * row, 2)
+            self._ways.addWidget(hairline(), 2 * row + 1, 0, 1, 3)
+        if answer is not None and answer.steps:
+            centres = ",  ".join(format_frequency(hertz, -3) for hertz in answer.steps[:12])
+            more = f" and {len(answer.steps) - 12} more" if len(answer.steps) > 12 else ""
+            text = f"{len(answer.steps)} steps at {answer.step_rate_hz / 1e6:g} MS/s, centres at {centres}{more}"
+            self._ways.addWidget(Words(text, 13, wrap=True), 0, 0, 1, 3)
+
+    def _fill_rates(self, rates: tuple[RateFigures, ...]) -> None:
+        _clear(self._rates)
+        heads = ("rate", "clean", "MB/s", "USB 2", "bin", "bits", "GB an hour", "", "lost")
+        for column, text in enumerate(heads):
+            self._rates.addWidget(Words(text, 11, tone="quiet"), 0, column, Qt.AlignmentFlag.AlignRight)
+        highest, with_room = recommended(rates)
+        for row, figure in enumerate(rates, 1):
+            note = "highest" if figure is highest else "head-room" if figure is with_room else ""
+            lost = "not watched" if figure.lost is None else "none" if not figure.lost else f"{100 * figure.lost:.2g} %"
+            cells = (
+                f"{figure.rate_hz / 1e6:g}", format_bound(figure.clean_hz), f"{figure.bytes_per_s / 1e6:.3g}",
+                f"{100 * figure.usb_share:.0f} %", f"{figure.bin_hz:.0f} Hz", f"{figure.effective_bits:.1f}",
+                f"{figure.gigabytes_per_hour:.3g}", figure.heat, lost,
+            )  # fmt: skip
+            for column, text in enumerate(cells):
+                bad = column == 8 and bool(figure.lost)
+                words = Words(text, 12, "mono", 500 if note else 400, tone="ochre" if bad else "")
+                self._rates.addWidget(words, row, column, Qt.AlignmentFlag.AlignRight)
+            self._rates.addWidget(Words(note, 12, tone="spruce"), row, len(cells))
+
+
+def _clear(grid: QGridLayout) -> None:
+    while grid.count():
+        item = grid.takeAt(0)
+        widget = item.widget() if item is not None else None
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()

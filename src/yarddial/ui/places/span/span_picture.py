@@ -1,0 +1,177 @@
+"""The span as a horizontal dial scale: the band, the clean part, what is wanted above, what is not below."""
+
+from collections.abc import Callable
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from yarddial.analysis.span.rates import CLEAN_SHARE
+from yarddial.session.engine.messages import SpanLine
+from yarddial.session.spanning import SpanAnswer
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.theme.palette import palette
+from yarddial.ui.widgets.axis import nice_step, tick_text
+
+HEIGHT, BASE, HEIGHT_LIVE = 176, 84, 46
+Place = Callable[[float], float]
+
+
+class SpanPicture(QWidget):
+    """Drawn for the best way to cover the band; frequencies are the dial's."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._answer: SpanAnswer | None = None
+        self._live: SpanLine | None = None
+        self.setAccessibleName("The span: band, clean part, wanted channels and what is unwanted")
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFixedHeight(px(HEIGHT))
+
+    def sizeHint(self) -> QSize:
+        """As high as it is drawn."""
+        return QSize(px(500), px(HEIGHT))
+
+    def show_answer(self, answer: SpanAnswer | None) -> None:
+        """Show an answer, or nothing."""
+        self._answer = answer
+        self.update()
+
+    def show_live(self, live: SpanLine | None) -> None:
+        """Show what the running receiver gets, or nothing."""
+        self._live = live
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Draw it."""
+        answer = self._answer
+        if answer is None:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if answer.covers:
+            self._draw_cover(painter, answer)
+        elif answer.steps:
+            self._draw_steps(painter, answer)
+
+    def _draw_steps(self, painter: QPainter, answer: SpanAnswer) -> None:
+        """A band wider than the span: the clean part of each step in turn, with its centre and its number."""
+        c, base = palette(), px(BASE)
+        half_hz = CLEAN_SHARE * answer.step_rate_hz / 2
+        ends = [answer.band.low_hz, answer.band.high_hz]
+        left, width = px(8), self.width() - px(16)
+
+        def x(dial_hz: float) -> float:
+            return left + (dial_hz - ends[0]) / (ends[1] - ends[0]) * width
+
+        painter.setFont(font(11, "mono"))
+        metrics = QFontMetricsF(painter.font())
+        for number, centre_hz in enumerate(answer.steps):
+            edges = sorted(x(answer.mapped.dial_hz(centre_hz + side * half_hz)) for side in (-1, 1))
+            low, high = max(edges[0], left), min(edges[1], left + width)
+            row = px(34) + px(14) * (number % 2)
+            painter.fillRect(QRectF(low, row, high - low, px(12)), c.colour("spruce", 0.28 if number % 2 else 0.45))
+            at = x(answer.mapped.dial_hz(centre_hz))
+            painter.setPen(QPen(c.colour("spruce"), px(1)))
+            painter.drawLine(QPointF(at, row + px(12)), QPointF(at, base))
+            text = str(number + 1)
+            painter.setPen(c.colour("ink"))
+            painter.drawText(QPointF(at - metrics.horizontalAdvance(text) / 2, row + px(10)), text)
+        painter.fillRect(QRectF(left, base - px(3), width, px(6)), c.colour("slate", 0.75))
+        painter.setPen(QPen(c.colour("ink"), px(2)))
+        painter.drawLine(QPointF(left, base), QPointF(left + width, base))
+        self._ticks(painter, ends, x, base)
+        known = [(x(answer.mapped.dial_hz(ch.middle_hz)), ch.name) for ch in answer.request.channels]
+        self._labels(painter, known, base + px(24), +1, "spruce")
+
+    def _draw_cover(self, painter: QPainter, answer: SpanAnswer) -> None:
+        """The best way: clean part, band and wanted channels above the scale, what is unwanted below it."""
+        c, cover = palette(), answer.covers[0]
+        ends = sorted(answer.mapped.dial_hz(cover.centre_hz + side * cover.rate_hz / 2) for side in (-1, 1))
+        left, width = px(8), self.width() - px(16)
+
+        def x(dial_hz: float) -> float:
+            return left + (dial_hz - ends[0]) / (ends[1] - ends[0]) * width
+
+        middle, base = (ends[0] + ends[1]) / 2, px(BASE)
+        clean = CLEAN_SHARE * cover.rate_hz / 2
+        painter.fillRect(
+            QRectF(x(middle - clean), px(28), x(middle + clean) - x(middle - clean), px(56)), c.colour("card")
+        )
+        painter.setPen(QPen(c.colour("hairline"), 1, Qt.PenStyle.DashLine))
+        for edge in (middle - clean, middle + clean):
+            painter.drawLine(QPointF(x(edge), px(24)), QPointF(x(edge), base))
+        if self._live is not None:
+            self._draw_live(painter, answer, self._live, x, base)
+        band_left, band_right = max(x(answer.band.low_hz), left), min(x(answer.band.high_hz), left + width)
+        painter.fillRect(QRectF(band_left, base - px(9), band_right - band_left, px(6)), c.colour("slate", 0.75))
+        painter.setPen(QPen(c.colour("ink"), px(2)))
+        painter.drawLine(QPointF(left, base), QPointF(left + width, base))
+        self._ticks(painter, ends, x, base)
+        wanted = [(x(answer.mapped.dial_hz(ch.middle_hz)), ch.name) for ch in answer.request.channels]
+        self._labels(painter, wanted, base - px(14), -1, "spruce")
+        unwanted = [(x(answer.mapped.dial_hz(hertz)), name) for hertz, name in answer.unwanted()]
+        inside = [(at, name) for at, name in unwanted if left <= at <= left + width]
+        self._labels(painter, inside, base + px(24), +1, "vermilion")
+        painter.setFont(font(11))
+        painter.setPen(c.colour("quiet"))
+        painter.drawText(QPointF(x(middle - clean) + px(6), px(40)), "free of aliases")
+
+    def _draw_live(self, painter: QPainter, answer: SpanAnswer, live: SpanLine, x: Place, base: float) -> None:
+        """The running receiver's own span where it lies on this scale: mean in ink, peaks of the moment above it."""
+        ends = [answer.mapped.dial_of_counted_hz(live.centre_hz + side * live.rate_hz / 2) for side in (-1, 1)]
+        places = np.linspace(x(ends[0]), x(ends[1]), live.mean_db.size)
+        floor_db = float(np.median(live.mean_db)) - 4.0
+        high_db = max(float(live.peak_db.max()) - floor_db, 40.0)
+        inside = (places >= px(8)) & (places <= self.width() - px(8))
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        for level_db, role in ((live.peak_db, "hairline"), (live.mean_db, "quiet")):
+            heights = base - np.clip((level_db - floor_db) / high_db, 0.0, 1.0) * px(HEIGHT_LIVE)
+            painter.setPen(QPen(palette().colour(role), 1))
+            painter.drawPolyline(QPolygonF(QPointF(a, b) for a, b in zip(places[inside], heights[inside], strict=True)))
+        painter.restore()
+
+    def _ticks(self, painter: QPainter, ends: list[float], x: Place, base: float) -> None:
+        step = nice_step((ends[1] - ends[0]) / 1e6, 9)
+        first = int(ends[0] / 1e6 / step) + 1
+        painter.setFont(font(10, "mono"))
+        metrics = QFontMetricsF(painter.font())
+        for k in range(first, int(ends[1] / 1e6 / step) + 1):
+            at, text = x(k * step * 1e6), tick_text(k * step, step)
+            painter.setPen(QPen(palette().colour("ink"), 1))
+            painter.drawLine(QPointF(at, base), QPointF(at, base + px(5)))
+            painter.setPen(palette().colour("quiet"))
+            painter.drawText(QPointF(at - metrics.horizontalAdvance(text) / 2, base + px(17)), text)
+
+    def _labels(self, painter: QPainter, places: list[tuple[float, str]], start: float, side: int, role: str) -> None:
+        """Lines from the scale to their names, names set off in rows so that none lies on another."""
+        painter.setFont(font(11, "sans", 500))
+        metrics = QFontMetricsF(painter.font())
+        rows: list[float] = []
+        names: list[tuple[QPointF, str]] = []
+        for at, name in sorted(places):
+            wide = metrics.horizontalAdvance(name)
+            text_left = min(max(at - wide / 2, 0.0), self.width() - wide)
+            row = next((i for i, right in enumerate(rows) if text_left > right + px(8)), len(rows))
+            if row > 3:
+                continue
+            if row == len(rows):
+                rows.append(0.0)
+            rows[row] = text_left + wide
+            y = start + side * (px(14) * row + px(6))
+            painter.setPen(QPen(palette().colour(role), px(2)))
+            painter.drawLine(
+                QPointF(at, px(BASE) - (px(3) if side < 0 else -px(2))),
+                QPointF(at, y - (px(2) if side > 0 else -px(2))),
+            )
+            names.append((QPointF(text_left, y + (px(10) if side > 0 else 0)), name))
+        # Names over lines: a line to a further row must not cross a nearer name.
+        for place, name in names:
+            ground = QRectF(
+                place.x() - px(2), place.y() - metrics.ascent(), metrics.horizontalAdvance(name) + px(4), px(13)
+            )
+            painter.fillRect(ground, palette().colour("paper"))
+            painter.setPen(palette().colour(role))
+            painter.drawText(place, name)

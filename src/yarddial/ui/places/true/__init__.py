@@ -1,0 +1,1 @@
+"""True: measure, fit, apply, verify."""

@@ -1,0 +1,135 @@
+"""Dial error and doubt over all routes, against what the mode can bear."""
+
+from math import asinh, log10
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.theme.palette import Palette, palette
+from yarddial.yard.frequency import format_bound, format_doubt
+from yarddial.yard.line import Line
+from yarddial.yard.modes import Mode
+from yarddial.yard.oscillators import Oscillators, dial_state
+from yarddial.yard.reach import reached_spans
+from yarddial.yard.station import Station
+
+# Errors are drawn on a scale that is linear below this and logarithmic above, hertz.
+KNEE_HZ = 1.0
+TOP_HZ = 100_000.0
+POINTS = 24
+
+
+class ErrorPicture(QWidget):
+    """One wedge a route: the middle is the error, the width one sigma to either side."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._wedges: list[tuple[str, list[tuple[float, float, float]]]] = []
+        self._bears_hz, self._mode, self._dial = 100.0, "AM", (10e6, "")
+        self.setAccessibleName("Dial error over all routes")
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+
+    def sizeHint(self) -> QSize:
+        """Wide and low."""
+        return QSize(px(600), px(120))
+
+    def minimumSizeHint(self) -> QSize:
+        """The least that can be read."""
+        return QSize(px(300), px(80))
+
+    def show_routes(self, lines: tuple[Line, ...], oscillators: Oscillators, mode: Mode, station: Station) -> None:
+        """Work out error and doubt along every route."""
+        self._bears_hz, self._mode = mode.bears_hz, mode.name
+        self._dial = (station.dial_hz, station.route)
+        self._wedges = []
+        for line in lines:
+            spans = reached_spans(line)
+            if spans:
+                low, high = log10(max(spans[0][0], 1e3)), log10(spans[-1][1])
+                points = []
+                for i in range(POINTS + 1):
+                    hertz = 10 ** (low + (high - low) * i / POINTS)
+                    state = dial_state(line, hertz, oscillators)
+                    points.append((hertz, state.error_hz, state.sigma_hz))
+                self._wedges.append((line.name, points))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Draw the wedges side by side."""
+        painter, c = QPainter(self), palette()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        chart = QRectF(px(58), px(2), self.width() - px(154), self.height() - px(34))
+        self._draw_scale(painter, c, chart)
+        gap = px(26)
+        count = max(len(self._wedges), 1)
+        width = (chart.width() - gap * (count - 1)) / count
+        for i, (name, points) in enumerate(self._wedges):
+            self._draw_wedge(
+                painter, c, QRectF(chart.left() + i * (width + gap), chart.top(), width, chart.height()), name, points
+            )
+
+    def _y(self, chart: QRectF, hertz: float) -> float:
+        share = asinh(hertz / KNEE_HZ) / asinh(TOP_HZ / KNEE_HZ)
+        return chart.center().y() - min(max(share, -1.0), 1.0) * chart.height() / 2
+
+    def _draw_scale(self, painter: QPainter, c: Palette, chart: QRectF) -> None:
+        painter.setFont(font(10, "mono"))
+        for hertz, text in (
+            (0.0, "0"),
+            (100.0, "+100 Hz"),
+            (10_000.0, "+10 kHz"),
+            (-100.0, "−100"),
+            (-10_000.0, "−10 k"),
+        ):
+            y = self._y(chart, hertz)
+            if abs(hertz) == 100.0 and chart.height() < px(76):
+                continue
+            painter.setPen(QPen(c.colour("hairline"), 1))
+            painter.drawLine(QPointF(chart.left(), y), QPointF(chart.right(), y))
+            painter.setPen(c.colour("quiet"))
+            painter.drawText(
+                QRectF(0, y - px(8), chart.left() - px(6), px(16)),
+                int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),
+                text,
+            )
+        painter.setPen(QPen(c.colour("ochre"), 1, Qt.PenStyle.DashLine))
+        for sign in (1, -1):
+            y = self._y(chart, sign * self._bears_hz)
+            painter.drawLine(QPointF(chart.left(), y), QPointF(chart.right(), y))
+        painter.setFont(font(11))
+        painter.setPen(c.colour("ochre"))
+        top = self._y(chart, self._bears_hz)
+        painter.drawText(
+            QRectF(chart.right() + px(8), top - px(9), px(90), px(18)),
+            int(Qt.AlignmentFlag.AlignVCenter),
+            f"{self._mode} {format_doubt(self._bears_hz)}",
+        )
+
+    def _draw_wedge(
+        self, painter: QPainter, c: Palette, chart: QRectF, name: str, points: list[tuple[float, float, float]]
+    ) -> None:
+        low, high = log10(points[0][0]), log10(points[-1][0])
+
+        def x(hertz: float) -> float:
+            return chart.left() + (log10(hertz) - low) / (high - low) * chart.width()
+
+        upper = [QPointF(x(f), min(self._y(chart, e + s), self._y(chart, e) - 1)) for f, e, s in points]
+        lower = [QPointF(x(f), max(self._y(chart, e - s), self._y(chart, e) + 1)) for f, e, s in points]
+        painter.setPen(QPen(c.colour("spruce"), 1))
+        painter.setBrush(c.colour("spruce", 0.25))
+        painter.drawPolygon(QPolygonF(upper + lower[::-1]))
+        dial_hz, route = self._dial
+        if name == route and points[0][0] <= dial_hz <= points[-1][0]:
+            painter.setPen(QPen(c.colour("vermilion"), 1.5))
+            painter.drawLine(QPointF(x(dial_hz), chart.top()), QPointF(x(dial_hz), chart.bottom()))
+        painter.setFont(font(11))
+        metrics = QFontMetricsF(painter.font())
+        ends = format_bound(points[0][0]), format_bound(points[-1][0])
+        painter.setPen(c.colour("quiet"))
+        base = chart.bottom() + px(14)
+        painter.drawText(QPointF(chart.left(), base), ends[0])
+        painter.drawText(QPointF(chart.right() - metrics.horizontalAdvance(ends[1]), base), ends[1])
+        painter.setPen(c.colour("ink"))
+        painter.drawText(QPointF(chart.center().x() - metrics.horizontalAdvance(name) / 2, base + px(13)), name)

@@ -1,0 +1,126 @@
+"""The place True."""
+
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+
+from yarddial.session.reception import COLUMN_S, ROWS
+from yarddial.session.session import Session
+from yarddial.session.truing import SECONDS
+from yarddial.session.verdict import true_verdict
+from yarddial.ui.places.true.error_picture import ErrorPicture
+from yarddial.ui.places.true.evidence import Evidence
+from yarddial.ui.theme.lettering import px
+from yarddial.ui.widgets.headline import Headline
+from yarddial.ui.widgets.pen_recorder import PenRecorder
+from yarddial.ui.widgets.soon import Soon
+from yarddial.ui.widgets.words import Words, button
+from yarddial.yard.frequency import format_doubt, format_frequency
+from yarddial.yard.modes import mode_named
+
+
+class TruePlace(QWidget):
+    """The pen recorder at the left, what is off and what it was measured against at the right."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._picture_id = -1
+        self.headline = Headline()
+        self.recorder = PenRecorder()
+        self.measure = button("Measure here", strong=True, tip="Measure the known station at the dial (M)")
+        self.apply = button("Apply", tip="Enter the correction (Ctrl+Return); Ctrl+Z takes it back")
+        self.verify = button("Verify", tip="Measure again with the correction entered (V)")
+        self._beside = Words("", 12, tone="quiet", wrap=True)
+        self._errors = ErrorPicture()
+        self._evidence = Evidence(session)
+        self.measure.clicked.connect(lambda: session.truing.measure(SECONDS))
+        self.verify.clicked.connect(lambda: session.truing.measure(verifying=True))
+        self.apply.clicked.connect(session.truing.apply)
+        self.recorder.begin(session.reception.half_span_hz, COLUMN_S, ROWS)
+        self._lay_out()
+        # One key can change dial, mode, route and receiver: all of it is shown at once, once.
+        self._show_soon = Soon(self, self._show)
+        session.truing.on_truing_changed(self._show_soon)
+        session.reception.on_receiver_changed(self._show_soon)
+        session.reception.on_pen_moved(self._draw)
+        self._show()
+
+    def _lay_out(self) -> None:
+        buttons = QHBoxLayout()
+        buttons.setSpacing(px(10))
+        for widget in (self.measure, self.apply, self.verify):
+            buttons.addWidget(widget)
+        buttons.addWidget(self._beside, 1)
+        left = QVBoxLayout()
+        left.setSpacing(px(8))
+        left.addWidget(self.recorder, 3)
+        left.addLayout(buttons)
+        left.addSpacing(px(4))
+        left.addWidget(Words("Dial error over all routes", 14, "serif"))
+        left.addWidget(self._errors, 1)
+        grid = QGridLayout(self)
+        grid.setContentsMargins(px(26), px(16), px(24), px(10))
+        grid.setHorizontalSpacing(px(22))
+        grid.setVerticalSpacing(px(8))
+        grid.addWidget(self.headline, 0, 0, 1, 2)
+        grid.addLayout(left, 1, 0)
+        grid.addWidget(self._evidence, 1, 1)
+        grid.setColumnStretch(0, 1)
+        grid.setRowStretch(1, 1)
+
+    def _show(self) -> None:
+        session = self._session
+        truing, station = session.truing, session.desk.station
+        verdict = true_verdict(truing, mode_named(station.mode))
+        self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
+        why_not = truing.why_not_measure()
+        proposal = truing.proposal()
+        can_apply = proposal is not None and not proposal.is_nothing
+        self.measure.setEnabled(not why_not)
+        self.verify.setEnabled(not why_not and truing.fit is not None)
+        self.apply.setEnabled(can_apply)
+        self.apply.setText("Apply here only" if can_apply and proposal is not None and proposal.shift_only else "Apply")
+        self._beside.setText(self._beside_text(why_not))
+        reference = truing.reference()
+        self.recorder.zero_label = f"{reference.name} stated" if reference else format_frequency(station.dial_hz)
+        self.recorder.empty_text = self._empty_text()
+        state = truing.state()
+        self.recorder.expect(state.error_hz, state.sigma_hz)
+        self._errors.show_routes(station.lines(), truing.oscillators, mode_named(station.mode), station)
+        self._evidence.show_state()
+
+    def _beside_text(self, why_not: str) -> str:
+        truing = self._session.truing
+        if truing.measuring is not None:
+            share = f"{truing.measuring.fraction:.0%} done"
+            doubt = truing.measuring.doubt_hz
+            return share if doubt == float("inf") else f"{share}, doubt {format_doubt(doubt)} so far"
+        proposal = truing.proposal()
+        if proposal is not None and not proposal.is_nothing:
+            return "To enter: " + ", ".join(change.short for change in proposal.changes)
+        if why_not:
+            return why_not[:1].upper() + why_not[1:] + "."
+        reference = truing.reference()
+        return f"{reference.name}, {reference.note or reference.kind}." if reference else ""
+
+    def _empty_text(self) -> str:
+        reception = self._session.reception
+        if reception.trouble:
+            return reception.trouble[:1].upper() + reception.trouble[1:] + "."
+        if reception.wanted:
+            return "The receiver is starting…"
+        return "The receiver is off. Space starts it; M measures the station at the dial."
+
+    def _draw(self) -> None:
+        reception = self._session.reception
+        pens, reception.pens = reception.pens, []
+        if not pens and self.recorder.column_count and not reception.wanted:
+            return
+        if not pens:
+            self._picture_id = -1
+            self.recorder.begin(reception.half_span_hz, COLUMN_S, ROWS)
+            return
+        for pen in pens:
+            if pen.picture_id != self._picture_id:
+                self._picture_id = pen.picture_id
+                self.recorder.begin(pen.half_span_hz, pen.column_s, pen.level_db.shape[1])
+            self.recorder.add(pen.level_db)

@@ -1,0 +1,88 @@
+"""The places down the left, in the order of the work, each with its mark and a line."""
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
+
+from yarddial.session.verdict import Verdict
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.theme.palette import palette
+from yarddial.ui.widgets.mark import NAMES, draw_mark
+
+
+class PlaceButton(QAbstractButton):
+    """One place in the list."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self._name = name
+        self._verdict = Verdict("unknown", "", "", "")
+        self.setCheckable(True)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFixedHeight(px(50))
+
+    def sizeHint(self) -> QSize:
+        """As wide as the list."""
+        return QSize(px(176), px(50))
+
+    def show_verdict(self, verdict: Verdict) -> None:
+        """Show mark and line."""
+        self._verdict = verdict
+        self.setAccessibleName(f"{self._name}: {NAMES[verdict.mark]}, {verdict.short}")
+        self.setToolTip(verdict.sentence)
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter opens, as Space does."""
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.click()
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Draw it."""
+        painter, c = QPainter(self), palette()
+        if self.isChecked():
+            painter.fillRect(self.rect(), c.colour("card"))
+            painter.fillRect(QRectF(0, 0, px(3), self.height()), c.colour("vermilion"))
+        if self.hasFocus():
+            painter.setPen(c.colour("slate"))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        draw_mark(painter, QPointF(px(22), px(18)), px(10), self._verdict.mark)
+        width = self.width() - px(44)
+        painter.setFont(font(14, "sans", 500))
+        painter.setPen(c.colour("ink"))
+        painter.drawText(QPointF(px(38), px(23)), self._name)
+        painter.setFont(font(11))
+        painter.setPen(c.colour("quiet"))
+        short = QFontMetricsF(painter.font()).elidedText(self._verdict.short, Qt.TextElideMode.ElideRight, width)
+        painter.drawText(QPointF(px(38), px(41)), short)
+
+
+class PlacesList(QWidget):
+    """Only places that exist are listed."""
+
+    chosen = pyqtSignal(int)
+
+    def __init__(self, names: list[str]) -> None:
+        super().__init__()
+        self.buttons = [PlaceButton(name) for name in names]
+        self.setAccessibleName("Places")
+        self.setFixedWidth(px(176))
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, px(8), 0, 0)
+        layout.setSpacing(px(2))
+        for i, place in enumerate(self.buttons):
+            place.clicked.connect(lambda _=False, n=i: self.chosen.emit(n))
+            layout.addWidget(place)
+        layout.addStretch()
+
+    def show_chosen(self, index: int) -> None:
+        """Mark the place that is open."""
+        for i, place in enumerate(self.buttons):
+            place.setChecked(i == index)
+
+    def show_verdicts(self, verdicts: list[Verdict]) -> None:
+        """Show all marks and lines."""
+        for place, verdict in zip(self.buttons, verdicts, strict=True):
+            place.show_verdict(verdict)

@@ -1,0 +1,64 @@
+"""What can be put into the yard: unused parts of its own, the shelf, a file. Found by typing, put in by Enter."""
+
+from collections.abc import Callable
+from functools import partial
+
+from yarddial.session.session import Session
+from yarddial.ui.widgets.finder import Findable
+from yarddial.yard.frequency import format_bound
+from yarddial.yard.parts import Antenna, Converter, Part, Receiver, TwoPort, converters_of
+from yarddial.yard.parts.spans import span_text
+from yarddial.yard.shelf import CLASSES, class_of, kind_of, shelf
+
+
+def puttables(
+    session: Session, index: int | None, attempt: Callable[[Callable[[], object]], None], from_file: Callable[[], None]
+) -> list[Findable]:
+    """All of it, what the active route still lacks first."""
+    station, building = session.desk.station, session.building
+    own = [
+        Findable(
+            f"lies unused in the yard; {_words(part)}",
+            part.name,
+            partial(attempt, partial(building.place, part.name, index)),
+        )
+        for part in station.unused()
+    ]
+    new = [
+        (class_of(part), Findable(_words(part), part.name, partial(attempt, partial(building.add, part, index))))
+        for part in shelf()
+    ]
+    wanted = _wanted(session)
+    order = (wanted, *(name for name in CLASSES if name != wanted))
+    ranked = [thing for name in order for what, thing in new if what == name]
+    return [
+        *own,
+        *ranked,
+        Findable("a part from *.part.json, or a measured filter from *.s2p", "From a file…", from_file),
+    ]
+
+
+def _wanted(session: Session) -> str:
+    """The class of part that should come next."""
+    station = session.desk.station
+    route = station.route_named() if station.routes else None
+    parts = [station.part(name) for name in route.parts] if route is not None else []
+    if not parts or not isinstance(parts[0], Antenna):
+        return "antenna"
+    return "in the line" if isinstance(parts[-1], Receiver) else "receiver"
+
+
+def _words(part: Part) -> str:
+    """What it is, in which range, in one line."""
+    words = [kind_of(part)]
+    if isinstance(part, Receiver):
+        words.append(span_text(part.tuner_low_hz, part.tuner_high_hz))
+    elif isinstance(part, TwoPort):
+        words.append(part.note)
+    elif isinstance(part, Converter):
+        words.append(f"{span_text(part.input_low_hz, part.input_high_hz)}, LO {format_bound(part.nominal_lo_hz)}")
+    elif converters_of(part) and not isinstance(part, Antenna):
+        words.append(part.note)
+    else:
+        words += [span_text(part.low_hz, part.high_hz), part.note] if isinstance(part, Antenna) else [part.note]
+    return ", ".join(word for word in words if word)

@@ -1,0 +1,82 @@
+"""Opens the window. Kept free of heavy imports: the first painted window comes before anything else."""
+
+import sys
+import time
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication
+
+from yarddial.session.session import Session
+from yarddial.ui.main_window import MainWindow
+from yarddial.ui.opener import Files
+from yarddial.ui.theme import lettering, style
+from yarddial.ui.theme.palette import DAY, NIGHT
+
+if TYPE_CHECKING:
+    import argparse
+    from pathlib import Path
+
+
+def open_window(session: Session, options: "argparse.Namespace", files: Files | None = None) -> int:
+    """Open the window on a session; returns the exit status when it is closed."""
+    app = dressed_application(options.theme, options.text_scale)
+    window = MainWindow(session, files)
+    _end_in_good_order(window)
+    window.show()
+    if options.say_painted or options.picture:
+        _when_painted(window, options.picture, options.say_painted)
+    return app.exec()
+
+
+def _end_in_good_order(window: MainWindow) -> None:
+    """Ctrl+C and a polite kill close the window; what nobody caught is reported in it, and the program goes on."""
+    import signal
+
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda *_: window.close())
+    sys.excepthook = window.report_fault
+
+
+def dressed_application(theme: str, text_scale: float) -> QApplication:
+    """The application with its typefaces and colours."""
+    app = QApplication.instance()
+    if not isinstance(app, QApplication):
+        app = QApplication(sys.argv[:1])
+    app.setApplicationName("Yard Dial")
+    current = app.style()
+    if current is None or current.objectName() != "fusion":
+        app.setStyle("Fusion")
+    lettering.set_scale(text_scale)
+    lettering.load()
+    style.apply(app, NIGHT if theme == "night" else DAY)
+    return app
+
+
+def window_options(arguments: list[str]) -> "argparse.Namespace":
+    """Read the command line of the window."""
+    import argparse
+    from pathlib import Path
+
+    parser = argparse.ArgumentParser(prog="yard-dial", description="Opens the window.")
+    parser.add_argument("file", nargs="?", type=Path, help="a station file, *.yard.json")
+    parser.add_argument("--demo", action="store_true", help="open the demo yard")
+    parser.add_argument("--theme", choices=("day", "night"), default="day")
+    parser.add_argument("--text-scale", type=float, default=1.0, help="enlarge all lettering, 1 to 2")
+    parser.add_argument("--picture", type=Path, help="write a picture of the first window and end")
+    parser.add_argument("--say-painted", action="store_true", help="print the moment of the first paint and go on")
+    return parser.parse_args(arguments)
+
+
+def _when_painted(window: MainWindow, picture: "Path | None", say: bool) -> None:
+    """After the first paint: tell, or take a picture."""
+
+    def painted() -> None:
+        if say:
+            print(f"window painted at {time.time():.3f}", flush=True)
+        if picture is not None:
+            if not window.grab().save(str(picture)):
+                print(f"cannot write {picture}: choose another name ending in .png", file=sys.stderr)
+            window.close()
+
+    QTimer.singleShot(0, painted)

@@ -1,0 +1,1 @@
+"""How it looks: colours, typefaces, the style sheet."""

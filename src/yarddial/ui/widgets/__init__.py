@@ -1,0 +1,1 @@
+"""Pieces that any place may use; they know no session."""

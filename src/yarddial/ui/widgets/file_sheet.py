@@ -1,0 +1,67 @@
+"""A sheet that asks for a file: a path to type, completed from the disk, and recent ones to choose from."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QDir
+from PyQt6.QtGui import QFileSystemModel
+from PyQt6.QtWidgets import QCompleter, QLineEdit, QWidget
+
+from yarddial.ui.theme.lettering import font
+from yarddial.ui.widgets.words import Words, button
+from yarddial.ui.widgets.working_sheet import Sheet
+from yarddial.yard.errors import YardDialError
+
+
+class FileSheet(Sheet):
+    """Enter submits the path; a refusal is said under it and the sheet stays."""
+
+    def __init__(
+        self,
+        parent: QWidget,
+        heading: str,
+        name: str,
+        verb: str,
+        submit: Callable[[Path], object],
+        recent: tuple[Path, ...] = (),
+    ) -> None:
+        super().__init__(parent, heading, 640)
+        self._submit = submit
+        self.line = QLineEdit(str(Path.home() / name))
+        self.line.setFont(font(13, "mono"))
+        self.line.setAccessibleName(heading)
+        self.line.returnPressed.connect(self.keep)
+        model = QFileSystemModel(self)
+        model.setRootPath(QDir.rootPath())
+        completer = QCompleter(model, self)
+        completer.setCompletionMode(QCompleter.CompletionMode.InlineCompletion)
+        self.line.setCompleter(completer)
+        self._said = Words("", 12, tone="vermilion", wrap=True)
+        self.body.addWidget(self.line)
+        self.body.addWidget(self._said)
+        if recent:
+            self.body.addWidget(Words("Lately opened", 13, tone="quiet"))
+        for path in recent:
+            link = button(str(path), plain=True)
+            link.clicked.connect(lambda _=False, chosen=path: self._choose(chosen))
+            self.body.addWidget(link)
+        self.body.addStretch()
+        keep = button(verb, strong=True)
+        keep.clicked.connect(self.keep)
+        self.buttons.insertWidget(1, keep)
+        self.resize(self.width(), 250 if not recent else 380)
+        self.line.setFocus()
+        self.line.setCursorPosition(len(self.line.text()))
+
+    def keep(self) -> None:
+        """Submit the path."""
+        try:
+            self._submit(Path(self.line.text().strip()).expanduser())
+        except YardDialError as error:
+            self._said.setText(str(error)[:1].upper() + str(error)[1:] + ".")
+        else:
+            self.close()
+
+    def _choose(self, path: Path) -> None:
+        self.line.setText(str(path))
+        self.keep()

@@ -1,0 +1,234 @@
+"""The pen recorder: frequency up, time to the right, the spectrum as a profile on the right margin."""
+
+from typing import cast
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QFont, QFontMetricsF, QImage, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.theme.palette import Palette, palette
+from yarddial.ui.widgets.axis import nice_step, tick_text
+
+# Columns kept; at ten a second more than the widest window shows.
+COLUMNS = 2400
+# The floor is drawn this far up the ramp's foot, and a line this far above it is full ink.
+FOOT_DB, LEAST_RANGE_DB = 3.0, 26.0
+# Columns averaged for the profile: the last three seconds.
+PROFILE_COLUMNS = 30
+
+
+class PenRecorder(QWidget):
+    """Draws columns of levels; marks zero, and where the line is expected."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._levels: NDArray[np.float32] = np.empty((0, 0), np.float32)
+        self._count = 0
+        self._half_span_hz = 100.0
+        self._column_s = 0.1
+        self._low_db, self._high_db = -120.0, -80.0
+        self._image = QImage()
+        self._pixels: NDArray[np.uint32] = np.empty((0, 0), np.uint32)
+        self._coloured = 0
+        self._palette_name = ""
+        self._expected: tuple[float, float] | None = None
+        self.zero_label = ""
+        self.empty_text = ""
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Pen recorder: frequency upwards, time to the right")
+
+    def sizeHint(self) -> QSize:
+        """As on the first window."""
+        return QSize(px(640), px(330))
+
+    def minimumSizeHint(self) -> QSize:
+        """The least that can be read."""
+        return QSize(px(300), px(150))
+
+    @property
+    def column_count(self) -> int:
+        """Columns drawn so far."""
+        return self._count
+
+    def begin(self, half_span_hz: float, column_s: float, rows: int) -> None:
+        """Begin a new picture."""
+        self._half_span_hz, self._column_s = half_span_hz, column_s
+        self._levels = np.full((COLUMNS, rows), np.nan, np.float32)
+        self._count = self._coloured = 0
+        self._low_db = np.nan
+        self.update()
+
+    def add(self, level_db: NDArray[np.float32]) -> None:
+        """Add columns, shape (k, rows), low frequency first."""
+        for column in level_db[-COLUMNS:]:
+            self._levels[self._count % COLUMNS] = column
+            self._count += 1
+        self.update()
+
+    def expect(self, offset_hz: float, sigma_hz: float) -> None:
+        """Mark where the line should be, with its doubt."""
+        if self._expected != (offset_hz, sigma_hz):
+            self._expected = (offset_hz, sigma_hz)
+            self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Draw picture, axes, marks and profile."""
+        painter = QPainter(self)
+        c = palette()
+        chart, margin = self._chart()
+        painter.fillRect(chart, c.colour("card"))
+        if self._count:
+            self._colour(c, int(chart.width()))
+            self._blit(painter, chart)
+        self._draw_axes(painter, c, chart)
+        if self._count:
+            self._draw_marks(painter, c, chart)
+            self._draw_profile(painter, c, chart, margin)
+        elif self.empty_text:
+            painter.setFont(font(13))
+            painter.setPen(c.colour("quiet"))
+            painter.drawText(chart, int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap), self.empty_text)
+
+    def _chart(self) -> tuple[QRectF, QRectF]:
+        left, right, bottom, top = px(58), px(96), px(22), px(18)
+        chart = QRectF(left, top, max(self.width() - left - right, 10), max(self.height() - bottom - top, 10))
+        return chart, QRectF(chart.right() + px(8), chart.top(), right - px(12), chart.height())
+
+    def _y(self, chart: QRectF, offset_hz: float) -> float:
+        return chart.center().y() - offset_hz / self._half_span_hz * chart.height() / 2
+
+    def _recent(self, most: int) -> NDArray[np.float32]:
+        index = np.arange(max(self._count - most, 0), self._count) % COLUMNS
+        return self._levels[index]
+
+    def _colour(self, c: Palette, width: int) -> None:
+        """Colour what is new; all of it when the range or the theme has changed."""
+        shown = min(self._count, width, COLUMNS)
+        recent = self._recent(min(shown, 300))
+        floor = float(np.median(recent)) + FOOT_DB
+        peak = max(float(np.percentile(recent, 99.7)), floor + LEAST_RANGE_DB)
+        again = not (abs(floor - self._low_db) < 2 and abs(peak - self._high_db) < 4)
+        if again or self._palette_name != c.name or self._pixels.shape != (self._levels.shape[1], COLUMNS):
+            self._low_db, self._high_db, self._palette_name = floor, peak, c.name
+            self._pixels = np.zeros((self._levels.shape[1], COLUMNS), np.uint32)
+            # PyQt's stub asks for bytes; the buffer itself is what keeps the image and the array one.
+            buffer = cast("bytes", self._pixels.data)
+            self._image = QImage(buffer, COLUMNS, self._pixels.shape[0], 4 * COLUMNS, QImage.Format.Format_RGB32)
+            self._coloured = max(self._count - COLUMNS, 0)
+        new = np.arange(self._coloured, self._count) % COLUMNS
+        if new.size:
+            share = (self._levels[new] - self._low_db) / (self._high_db - self._low_db)
+            step = np.clip(share * 255, 0, 255).astype(np.uint8)
+            self._pixels[:, new] = _ramp(c)[step].T[::-1]
+        self._coloured = self._count
+
+    def _blit(self, painter: QPainter, chart: QRectF) -> None:
+        """The ring buffer as two pieces, the newest column at the right edge once the chart is full."""
+        rows = self._pixels.shape[0]
+        shown = min(self._count, int(chart.width()), COLUMNS)
+        first = (self._count - shown) % COLUMNS
+        ahead = min(shown, COLUMNS - first)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(
+            QRectF(chart.left(), chart.top(), ahead, chart.height()), self._image, QRectF(first, 0, ahead, rows)
+        )
+        if shown > ahead:
+            rest = shown - ahead
+            painter.drawImage(
+                QRectF(chart.left() + ahead, chart.top(), rest, chart.height()), self._image, QRectF(0, 0, rest, rows)
+            )
+
+    def _draw_axes(self, painter: QPainter, c: Palette, chart: QRectF) -> None:
+        small = font(11, "mono")
+        painter.setFont(small)
+        painter.setPen(QPen(c.colour("hairline"), 1))
+        painter.drawRect(chart)
+        step = nice_step(2 * self._half_span_hz, max(int(chart.height() / px(46)), 2))
+        scale, unit = (1000.0, "kHz") if self._half_span_hz >= 2000 else (1.0, "Hz")
+        painter.setPen(c.colour("quiet"))
+        number = -int(self._half_span_hz / step)
+        while number * step <= self._half_span_hz * 1.0001:
+            y = self._y(chart, number * step)
+            painter.drawLine(QPointF(chart.left() - px(5), y), QPointF(chart.left(), y))
+            text = tick_text(number * step / scale, step / scale, signed=True)
+            painter.drawText(
+                QRectF(0, y - px(9), chart.left() - px(8), px(18)),
+                int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),
+                text,
+            )
+            number += 1
+        painter.drawText(QRectF(0, 0, chart.left() - px(8), chart.top()), int(Qt.AlignmentFlag.AlignRight), unit)
+        self._draw_seconds(painter, chart, small)
+
+    def _draw_seconds(self, painter: QPainter, chart: QRectF, small: QFont) -> None:
+        width_s = chart.width() * self._column_s
+        start_s = max(self._count - int(chart.width()), 0) * self._column_s
+        step = nice_step(width_s, 6)
+        tick_s = -(-start_s // step) * step
+        metrics = QFontMetricsF(small)
+        while tick_s <= start_s + width_s:
+            x = chart.left() + (tick_s - start_s) / self._column_s
+            label = f"{tick_s:g} s" if tick_s else "0 s"
+            half = metrics.horizontalAdvance(label) / 2
+            if x + half <= chart.right() + px(4):
+                painter.drawLine(QPointF(x, chart.bottom()), QPointF(x, chart.bottom() + px(4)))
+                painter.drawText(QPointF(x - half, chart.bottom() + px(17)), label)
+            tick_s += step
+
+    def _draw_marks(self, painter: QPainter, c: Palette, chart: QRectF) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        middle = self._y(chart, 0.0)
+        painter.setPen(QPen(c.colour("vermilion"), 1.2, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(chart.left(), middle), QPointF(chart.right(), middle))
+        if self.zero_label:
+            painter.setFont(font(11))
+            _label(painter, c, self.zero_label, QPointF(chart.right() - px(8), middle - px(5)), "vermilion")
+        if self._expected is None:
+            return
+        offset_hz, sigma_hz = self._expected
+        low, high = self._y(chart, offset_hz - 2 * sigma_hz), self._y(chart, offset_hz + 2 * sigma_hz)
+        low, high = min(max(low, high + px(4)), chart.bottom()), max(high, chart.top())
+        if high < chart.bottom() and low > chart.top():
+            x = chart.right() + px(3)
+            painter.setPen(QPen(c.colour("slate"), 2))
+            painter.drawLine(QPointF(x, high), QPointF(x, low))
+
+    def _draw_profile(self, painter: QPainter, c: Palette, chart: QRectF, margin: QRectF) -> None:
+        recent = self._recent(PROFILE_COLUMNS)
+        mean_db = 10 * np.log10(np.mean(10 ** (recent.astype(np.float64) / 10), axis=0))
+        floor = float(np.median(mean_db))
+        peak = max(float(mean_db.max()), floor + 20)
+        share = np.clip((mean_db - floor + 2) / (peak - floor + 2), 0, 1)
+        y = chart.bottom() - (np.arange(mean_db.size) + 0.5) / mean_db.size * chart.height()
+        x = margin.left() + share * (margin.width() - px(4))
+        line = QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)])
+        painter.setPen(QPen(c.colour("spruce"), 1))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.drawPolyline(line)
+        painter.setFont(font(11))
+        painter.setPen(c.colour("quiet"))
+        painter.drawText(QRectF(margin.left(), 0, margin.width(), chart.top()), "last 3 s")
+
+
+def _label(painter: QPainter, c: Palette, text: str, right_bottom: QPointF, role: str) -> None:
+    """A small label with paper behind it, so that it can be read on ink."""
+    metrics = QFontMetricsF(painter.font())
+    width = metrics.horizontalAdvance(text)
+    box = QRectF(right_bottom.x() - width - px(4), right_bottom.y() - metrics.height(), width + px(8), metrics.height())
+    painter.fillRect(box, c.colour("card", 0.82))
+    painter.setPen(c.colour(role))
+    painter.drawText(QPointF(right_bottom.x() - width, right_bottom.y() - metrics.descent()), text)
+
+
+def _ramp(c: Palette) -> NDArray[np.uint32]:
+    """From card to ink in 256 steps, evenly in lightness."""
+    foot, top = c.colour("card"), c.colour("ink")
+    share = np.linspace(0, 1, 256)[:, None] ** 1.15
+    a = np.array([foot.red(), foot.green(), foot.blue()])
+    b = np.array([top.red(), top.green(), top.blue()])
+    rgb = np.rint(a + share * (b - a)).astype(np.uint32)
+    ramp: NDArray[np.uint32] = (0xFF000000 | rgb[:, 0] << 16 | rgb[:, 1] << 8 | rgb[:, 2]).astype(np.uint32)
+    return ramp

@@ -1,0 +1,88 @@
+"""A value one can edit in place: text until it has the focus, refused in a sentence when it makes no sense."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QEvent, Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QKeyEvent
+from PyQt6.QtWidgets import QLineEdit
+
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.widgets.words import repolish
+from yarddial.yard.errors import YardDialError
+
+
+class ValueField(QLineEdit):
+    """Enter or leaving the field submits; Escape brings the old text back.
+
+    `submit` takes the text and raises a YardDialError to refuse it.
+    """
+
+    refused = pyqtSignal(str)
+
+    def __init__(self, name: str, submit: Callable[[str], None], width: int = 150) -> None:
+        super().__init__()
+        self._submit = submit
+        self._shown = ""
+        self.setAccessibleName(name)
+        self.setFont(font(13, "mono"))
+        self.setMinimumWidth(px(width))
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+
+    def show_value(self, text: str) -> None:
+        """Show the value in force; a text being edited is left alone."""
+        if self.isModified() and self.hasFocus():
+            return
+        self._shown = text
+        self.setText(text)
+        self.setModified(False)
+        self._set_wrong("")
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter submits, Escape takes back."""
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._try()
+            self.selectAll()
+            return
+        if event is not None and event.key() == Qt.Key.Key_Escape and self.isModified():
+            self._restore()
+            return
+        super().keyPressEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        """Leaving submits what was changed."""
+        super().focusOutEvent(event)
+        if self.isModified() and (event is None or event.reason() != Qt.FocusReason.PopupFocusReason):
+            self._try()
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        """Keep the lettering."""
+        super().changeEvent(event)
+        if event is not None and event.type() == QEvent.Type.StyleChange:
+            wanted = font(13, "mono")
+            if self.font() != wanted:
+                self.setFont(wanted)
+
+    def _try(self) -> None:
+        if not self.isModified() or self.text() == self._shown:
+            self._restore()
+            return
+        try:
+            self.setModified(False)
+            self._submit(self.text())
+        except YardDialError as error:
+            self.setModified(True)
+            self._set_wrong(str(error))
+        else:
+            self._set_wrong("")
+
+    def _restore(self) -> None:
+        self.setText(self._shown)
+        self.setModified(False)
+        self._set_wrong("")
+
+    def _set_wrong(self, sentence: str) -> None:
+        if bool(self.property("wrong")) != bool(sentence):
+            self.setProperty("wrong", bool(sentence))
+            repolish(self)
+        self.setToolTip(sentence)
+        self.refused.emit(sentence)

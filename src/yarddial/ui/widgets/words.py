@@ -1,0 +1,134 @@
+"""Lettering on the page: headings, sentences, hairlines."""
+
+from PyQt6.QtCore import QEvent, QSize, Qt
+from PyQt6.QtGui import QFontMetrics, QKeyEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QSizePolicy, QWidget
+
+from yarddial.ui.theme.lettering import Face, font, px
+from yarddial.ui.theme.palette import palette
+
+
+class Words(QLabel):
+    """A text in one of the page's letterings; wraps when told to, can be selected and read aloud."""
+
+    def __init__(
+        self,
+        text: str = "",
+        size: float = 13,
+        face: Face = "sans",
+        weight: int = 400,
+        *,
+        tone: str = "",
+        wrap: bool = False,
+    ) -> None:
+        super().__init__(text)
+        self._lettering = (size, face, weight)
+        self.setFont(font(*self._lettering))
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setWordWrap(wrap)
+        self.set_tone(tone)
+
+    def set_tone(self, tone: str) -> None:
+        """Colour by role: quiet, spruce, ochre, vermilion or plain ink."""
+        if self.property("tone") != tone:
+            self.setProperty("tone", tone)
+            repolish(self)
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        """Keep the lettering when the application's font or style changes."""
+        super().changeEvent(event)
+        if event is not None and event.type() == QEvent.Type.StyleChange and hasattr(self, "_lettering"):
+            wanted = font(*self._lettering)
+            if self.font() != wanted:
+                self.setFont(wanted)
+
+
+class ElidedWords(Words):
+    """A line that ends in an ellipsis where there is no room for all of it; the whole is in the tool tip."""
+
+    def sizeHint(self) -> QSize:
+        """A little more than the text, so that rounding never costs a letter."""
+        return QSize(super().sizeHint().width() + px(6), super().sizeHint().height())
+
+    def minimumSizeHint(self) -> QSize:
+        """It may shrink to a few letters."""
+        return QSize(px(40), super().minimumSizeHint().height())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Draw what fits."""
+        painter = QPainter(self)
+        painter.setPen(self.palette().windowText().color())
+        painter.setFont(self.font())
+        shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        painter.drawText(self.rect(), int(Qt.AlignmentFlag.AlignVCenter), shown)
+
+
+class PressButton(QPushButton):
+    """A button that Enter presses as well as Space."""
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter presses."""
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.click()
+        else:
+            super().keyPressEvent(event)
+
+
+class Link(PressButton):
+    """A quiet text that can be pressed; it gives way where there is no room for all of it."""
+
+    def __init__(self, name: str, size: float = 12) -> None:
+        super().__init__()
+        self._size = size
+        self.setAccessibleName(name)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+
+    def sizeHint(self) -> QSize:
+        """As high as its lettering."""
+        return QSize(px(60), QFontMetrics(font(self._size)).height() + px(4))
+
+    def minimumSizeHint(self) -> QSize:
+        """It may shrink to a few letters."""
+        return QSize(px(40), self.sizeHint().height())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Draw what fits, underlined while it is looked at."""
+        painter, awake = QPainter(self), self.hasFocus() or self.underMouse()
+        lettering = font(self._size)
+        lettering.setUnderline(awake)
+        painter.setFont(lettering)
+        painter.setPen(palette().colour("slate" if self.hasFocus() else "quiet"))
+        shown = QFontMetrics(lettering).elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        painter.drawText(self.rect(), int(Qt.AlignmentFlag.AlignVCenter), shown)
+
+
+def hairline(*, vertical: bool = False) -> QFrame:
+    """A thin line."""
+    line = QFrame()
+    line.setProperty("hairline", True)
+    if vertical:
+        line.setFixedWidth(1)
+    else:
+        line.setFixedHeight(1)
+    return line
+
+
+def button(text: str, *, strong: bool = False, plain: bool = False, tip: str = "") -> QPushButton:
+    """A button: one strong one on a page, the others outlined, plain ones in running text."""
+    made = PressButton(text)
+    made.setFont(font(13, "sans", 500))
+    made.setProperty("strong", strong)
+    made.setProperty("plain", plain)
+    made.setAccessibleName(text)
+    made.setToolTip(tip)
+    made.setCursor(Qt.CursorShape.PointingHandCursor)
+    return made
+
+
+def repolish(widget: QWidget) -> None:
+    """Let the style sheet see a changed property."""
+    style = widget.style()
+    if style is not None:
+        style.unpolish(widget)
+        style.polish(widget)

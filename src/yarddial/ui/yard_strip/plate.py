@@ -1,0 +1,131 @@
+"""A plate on the track: a part's short name and the frequency there."""
+
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QAbstractButton, QWidget
+
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.theme.palette import palette
+
+
+class Plate(QAbstractButton):
+    """Click or Enter opens the part; on another track it sets the points first. Arrow keys go along the track.
+
+    Alt with an arrow, or dragging, moves the part; Delete takes it out; A or Insert puts one in behind it.
+    """
+
+    moved = pyqtSignal(int, int)
+    shifted = pyqtSignal(int)
+    asked = pyqtSignal(str)
+    dropped = pyqtSignal(float)
+
+    def __init__(self, parent: QWidget, part: str) -> None:
+        super().__init__(parent)
+        self.part = part
+        self._frequency = ""
+        self._active = False
+        self._grabbed_x: float | None = None
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def show_part(self, frequency: str, active: bool, note: str) -> None:
+        """Show the frequency at this point, and whether the active route passes here."""
+        self._frequency, self._active = frequency, active
+        self.setAccessibleName(f"{self.part}, {frequency}" + (", on the active route" if active else ""))
+        self.setToolTip(note)
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Arrows move along the strip."""
+        if event is None:
+            return
+        step = {
+            Qt.Key.Key_Left: (-1, 0),
+            Qt.Key.Key_Right: (1, 0),
+            Qt.Key.Key_Up: (0, -1),
+            Qt.Key.Key_Down: (0, 1),
+        }.get(Qt.Key(event.key()))
+        asked = self._asked_by(event)
+        if step and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            if step[0]:
+                self.shifted.emit(step[0])
+        elif step:
+            self.moved.emit(*step)
+        elif asked and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.asked.emit(asked)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.click()
+        else:
+            super().keyPressEvent(event)
+
+    def _asked_by(self, event: QKeyEvent) -> str:
+        """What a key asks for. The keys are looked up here and not on import: that alone takes 20 ms."""
+        return {
+            Qt.Key.Key_A: "add",
+            Qt.Key.Key_Insert: "add",
+            Qt.Key.Key_Delete: "take out",
+            Qt.Key.Key_Backspace: "take out",
+            Qt.Key.Key_F2: "rename",
+            Qt.Key.Key_Menu: "menu",
+        }.get(Qt.Key(event.key()), "")
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """Everything that can be done with the part."""
+        self.asked.emit("menu")
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """A press may become a drag."""
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._grabbed_x = event.position().x()
+        super().mousePressEvent(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """Let go elsewhere on the track, the part is moved there; on itself, it is a click."""
+        if event is not None and self._grabbed_x is not None:
+            dragged = event.position().x() - self._grabbed_x
+            self._grabbed_x = None
+            if abs(dragged) > px(24):
+                self.setDown(False)
+                self.dropped.emit(dragged)
+                return
+        super().mouseReleaseEvent(event)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Draw the plate."""
+        painter, c = QPainter(self), palette()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(self.rect()).adjusted(1, 1, -1, -1)
+        if box.height() < px(24):
+            self._paint_thin(painter, box)
+            return
+        edge = "spruce" if self._active else "hairline"
+        painter.setBrush(c.colour("card"))
+        painter.setPen(QPen(c.colour("slate" if self.hasFocus() else edge), 2.4 if self.hasFocus() else 1.4))
+        painter.drawRoundedRect(box, px(3), px(3))
+        inner = box.adjusted(px(9), px(3), -px(5), -px(3))
+        self._line(painter, inner, Qt.AlignmentFlag.AlignTop, self.part, "ink" if self._active else "quiet", 12, 500)
+        self._line(
+            painter,
+            inner,
+            Qt.AlignmentFlag.AlignBottom,
+            self._frequency,
+            "spruce" if self._active else "quiet",
+            11,
+            400,
+        )
+
+    def _paint_thin(self, painter: QPainter, box: QRectF) -> None:
+        """A thin lane has room for the name alone, on paper instead of in a frame."""
+        painter.setFont(font(10, "sans", 500))
+        width = min(QFontMetricsF(painter.font()).horizontalAdvance(self.part) + px(8), box.width())
+        painter.fillRect(QRectF(box.left(), box.top(), width, box.height()), palette().colour("paper"))
+        painter.setPen(palette().colour("slate" if self.hasFocus() else "quiet"))
+        painter.drawText(box.adjusted(px(3), -px(3), 0, px(3)), int(Qt.AlignmentFlag.AlignVCenter), self.part)
+
+    def _line(
+        self, painter: QPainter, box: QRectF, edge: Qt.AlignmentFlag, text: str, role: str, size: float, weight: int
+    ) -> None:
+        painter.setPen(palette().colour(role))
+        painter.setFont(font(size, "sans", weight))
+        shown = QFontMetricsF(painter.font()).elidedText(text, Qt.TextElideMode.ElideRight, box.width())
+        painter.drawText(box, int(Qt.AlignmentFlag.AlignLeft | edge), shown)

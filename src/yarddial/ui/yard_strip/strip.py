@@ -1,0 +1,390 @@
+"""The strip across the top of the window."""
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QResizeEvent
+from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
+
+from yarddial.session.session import Session
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.theme.palette import Palette, palette
+from yarddial.ui.yard_strip.gap import SIZE, Gap
+from yarddial.ui.yard_strip.layout import GapSpot, Layout, lay_out
+from yarddial.ui.yard_strip.plate import Plate
+from yarddial.yard.errors import YardDialError
+from yarddial.yard.frequency import format_bound, format_frequency
+from yarddial.yard.line import Halt
+from yarddial.yard.oscillators import Oscillators, crystal_of, lo_of, value_text
+from yarddial.yard.parts import Antenna, Part, Receiver, Transceiver, TwoPort, converters_of
+from yarddial.yard.station import Station
+
+
+class YardStrip(QWidget):
+    """Tracks, plates, points and gaps. A click on a track sets the points for its route; parts are put in, moved and
+    taken out in place."""
+
+    opened = pyqtSignal(str)
+    add_wanted = pyqtSignal(int)
+    rename_wanted = pyqtSignal(str)
+    export_wanted = pyqtSignal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._layout = Layout((), {})
+        self._plates: list[Plate] = []
+        self._parts: tuple[tuple[str, tuple[str, ...]], ...] = ()
+        self._gaps: list[Gap] = []
+        self._said = ""
+        self._laid_for = session.desk.station
+        self._hush = QTimer(self)
+        self._hush.setSingleShot(True)
+        self._hush.timeout.connect(lambda: self._say(""))
+        self.setAccessibleName("Yard strip")
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFixedHeight(px(150))
+        session.desk.on_yard_changed(self._follow_if_new)
+        session.desk.on_dial_changed(self._follow_if_new)
+        session.truing.on_truing_changed(self._catch_up)
+        self._follow()
+
+    def sizeHint(self) -> QSize:
+        """The height of the strip."""
+        return QSize(px(600), px(150))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Lay out for the new width."""
+        self._place()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Set the points for the track nearest to the click."""
+        if event is None:
+            return
+        place = event.position()
+        for name, corners in self._layout.tracks.items():
+            path = _path(corners, self._origin())
+            stroke = QPainterPath()
+            stroke.addRect(QRectF(place.x() - px(7), place.y() - px(7), px(14), px(14)))
+            if path.intersects(stroke):
+                self._session.desk.choose_route(name)
+                return
+
+    def focus_first_plate(self) -> None:
+        """Give the first plate of the active route the focus, or its gap where there is no plate yet."""
+        for plate, spot in zip(self._plates, self._layout.plates, strict=True):
+            if self._session.desk.station.route in spot.routes:
+                plate.setFocus(Qt.FocusReason.ShortcutFocusReason)
+                return
+        for gap in self._gaps:
+            if gap.isVisibleTo(self):
+                gap.setFocus(Qt.FocusReason.ShortcutFocusReason)
+                return
+
+    def focus_part(self, name: str) -> None:
+        """Give the plate of a part on the active route the focus."""
+        for plate, spot in zip(self._plates, self._layout.plates, strict=True):
+            if spot.part == name and self._session.desk.station.route in spot.routes:
+                plate.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def focus_last_gap(self) -> None:
+        """Give the last gap of the active route the focus: where building goes on."""
+        shown = [gap for gap in self._gaps if gap.isVisibleTo(self)]
+        if shown:
+            shown[-1].setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def attempt(self, act: Callable[[], object]) -> None:
+        """Do an edit; a refusal is said on the strip."""
+        try:
+            act()
+        except YardDialError as error:
+            self._say(str(error)[:1].upper() + str(error)[1:])
+        else:
+            self._say("")
+
+    def _say(self, sentence: str) -> None:
+        self._said = sentence
+        self.setAccessibleDescription(sentence)
+        if sentence:
+            self._hush.start(8_000)
+        self.update()
+
+    def _origin(self) -> QPointF:
+        return QPointF(px(20), 0)
+
+    def _follow(self) -> None:
+        """Yard, dial or active route changed: plates are made anew only when there are others than before."""
+        self._lay_out()
+        self._laid_for = self._session.desk.station
+        parts = tuple((spot.part, spot.routes[:1]) for spot in self._layout.plates)
+        if [name for name, _ in parts] != [name for name, _ in self._parts]:
+            self._rebuild()
+        self._parts = parts
+        self._place()
+        self._show()
+
+    def _follow_if_new(self) -> None:
+        if self._laid_for is not self._session.desk.station:
+            self._follow()
+
+    def _catch_up(self) -> None:
+        """What is known of the oscillators changed; with it, perhaps, the yard, which others were told of first."""
+        if self._laid_for is self._session.desk.station:
+            self._show()
+        else:
+            self._follow()
+
+    def _rebuild(self) -> None:
+        focused = next((plate.part for plate in self._plates if plate.hasFocus()), "")
+        for plate in self._plates:
+            plate.hide()
+            plate.deleteLater()
+        self._plates = []
+        for index, spot in enumerate(self._layout.plates):
+            plate = Plate(self, spot.part)
+            plate.clicked.connect(partial(self._open, index))
+            plate.moved.connect(partial(self._move_focus, plate))
+            plate.shifted.connect(partial(self._shift, spot.part))
+            plate.asked.connect(partial(self._ask, index))
+            plate.dropped.connect(partial(self._drop, index))
+            plate.show()
+            self._plates.append(plate)
+        if focused:
+            self.focus_part(focused)
+
+    def _lay_out(self) -> None:
+        width = max(self.width() - px(20) - px(28), px(300))
+        self._layout = lay_out(self._session.desk.station, width, px(44), px(134), px(100) / 100)
+
+    def _place(self) -> None:
+        self._lay_out()
+        left = self._origin().x()
+        for plate, spot in zip(self._plates, self._layout.plates, strict=True):
+            plate.setGeometry(round(left + spot.x), round(spot.y), round(spot.width), round(spot.height))
+        self._place_gaps(left)
+        self.update()
+
+    def _place_gaps(self, left: float) -> None:
+        station = self._session.desk.station
+        spots = self._layout.gaps
+        if not station.routes:
+            spots = (GapSpot(0, "", 0.0, px(86)),)
+        while len(self._gaps) < len(spots):
+            gap = Gap(self)
+            gap.clicked.connect(partial(self._put_in, len(self._gaps)))
+            gap.moved.connect(partial(self._move_focus, gap))
+            self._gaps.append(gap)
+        line = station.active_line()
+        for index, gap in enumerate(self._gaps):
+            gap.setVisible(index < len(spots))
+            if index >= len(spots):
+                continue
+            spot, last = spots[index], index == len(spots) - 1
+            gap.show_place(spot.index, spot.after, _invitation(station, line.missing) if last and line.missing else "")
+            x = left + spot.x - (0 if gap.wanted_width() > px(SIZE) else px(SIZE) / 2)
+            gap.setGeometry(round(x), round(spot.y - px(SIZE) / 2), gap.wanted_width(), px(SIZE))
+
+    def _put_in(self, number: int) -> None:
+        self.add_wanted.emit(self._gaps[number].index)
+
+    def _open(self, index: int) -> None:
+        desk, spot = self._session.desk, self._layout.plates[index]
+        if desk.station.route not in spot.routes:
+            desk.choose_route(spot.routes[0])
+        else:
+            self.opened.emit(spot.part)
+
+    def _shift(self, part: str, step: int) -> None:
+        self.attempt(lambda: self._session.building.move(part, step))
+        self.focus_part(part)
+
+    def _drop(self, index: int, dragged: float) -> None:
+        """A plate was let go `dragged` pixels along the track: it moves by as many columns."""
+        columns = sorted({spot.x for spot in self._layout.plates})
+        pitch = columns[1] - columns[0] if len(columns) > 1 else self._layout.plates[index].width
+        step = round(dragged / pitch)
+        if step:
+            self._shift(self._layout.plates[index].part, step)
+
+    def _ask(self, index: int, what: str) -> None:
+        spot = self._layout.plates[index]
+        active = self._session.desk.station.route in spot.routes
+        if what == "menu":
+            self._menu(index).popup(self._plates[index].mapToGlobal(self._plates[index].rect().bottomLeft()))
+        elif what == "rename":
+            self.rename_wanted.emit(spot.part)
+        elif not active:
+            self._say(f"{spot.part} is not on the active route: press Enter to set the points first")
+        elif what == "add":
+            self.add_wanted.emit(self._session.desk.station.route_named().parts.index(spot.part) + 1)
+        elif what == "take out":
+            self.attempt(lambda: self._session.building.take_out(spot.part))
+            self.focus_last_gap()
+
+    def _menu(self, index: int) -> QMenu:
+        """What can be done with a part: the same as by keys, and what is rarer."""
+        building, spot = self._session.building, self._layout.plates[index]
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        part = spot.part
+        acts: tuple[tuple[str, Callable[[], object]], ...] = (
+            ("Open\tEnter", partial(self._open, index)),
+            ("Put a part in behind it\tA", partial(self._ask, index, "add")),
+            ("Move towards the antenna\tAlt+←", partial(self._shift, part, -1)),
+            ("Move towards the receiver\tAlt+→", partial(self._shift, part, +1)),
+            ("Rename\tF2", partial(self._ask, index, "rename")),
+            ("Lay a copy beside it", lambda: building.copy(part)),
+            ("Write it to a file…", lambda: self.export_wanted.emit(part)),
+            ("Take it out of this route\tDelete", partial(self._ask, index, "take out")),
+            ("Discard it from the yard", lambda: building.discard(part)),
+        )
+        for label, act in acts:
+            action = menu.addAction(label)
+            if action is not None:
+                action.triggered.connect(partial(self._attempt_action, act))
+        return menu
+
+    def _attempt_action(self, act: Callable[[], object], _checked: bool = False) -> None:
+        self.attempt(act)
+
+    def _move_focus(self, here: QWidget, dx: int, dy: int) -> None:
+        """Go to the nearest plate or gap in a direction; gaps only along the track."""
+        others: list[QWidget] = [*self._plates, *(gap for gap in self._gaps if gap.isVisibleTo(self) and dx)]
+        at = here.geometry().center()
+        ahead: list[tuple[float, int]] = []
+        for i, other in enumerate(others):
+            away = other.geometry().center() - at
+            if other is not here and (away.x() * dx > 1 or away.y() * dy > 1):
+                # Along the track rather than across it.
+                across = away.y() if dx else away.x()
+                ahead.append((abs(away.x()) + abs(away.y()) + 2.0 * abs(across), i))
+        if ahead:
+            others[min(ahead)[1]].setFocus(Qt.FocusReason.TabFocusReason)
+
+    def _show(self) -> None:
+        station, oscillators = self._session.desk.station, self._session.truing.oscillators
+        lines = {line.name: line for line in station.lines()}
+        for plate, spot in zip(self._plates, self._layout.plates, strict=True):
+            active = station.route in spot.routes
+            line = lines[station.route if active else spot.routes[0]]
+            if line.missing:
+                part = station.part(spot.part)
+                plate.show_part(_at_rest(part), active, part.note)
+                continue
+            halt = next(halt for halt in line.walk() if halt.part.name == spot.part)
+            text = format_frequency(halt.out_hz, 0) if active else _at_rest(halt.part)
+            note = "; ".join(filter(None, (halt.part.note, _known(halt, oscillators))))
+            plate.show_part(text, active, note)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Draw the tracks, the active one last and thick, then what stands beside it."""
+        painter, c = QPainter(self), palette()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        station = self._session.desk.station
+        painter.setFont(font(16, "serif"))
+        painter.setPen(c.colour("ink"))
+        painter.drawText(QPointF(px(20), px(25)), station.name)
+        origin = self._origin()
+        for name, corners in self._layout.tracks.items():
+            if name != station.route:
+                painter.setPen(QPen(c.colour("hairline"), 2))
+                painter.drawPath(_path(corners, origin))
+        active = self._layout.tracks.get(station.route)
+        if active is not None and station.active_line().missing:
+            pen = QPen(c.colour("spruce"), px(3), Qt.PenStyle.DotLine)
+            painter.setPen(pen)
+            painter.drawPath(_path(active, origin))
+        elif active is not None:
+            pen = QPen(c.colour("spruce"), px(4), join=Qt.PenJoinStyle.RoundJoin)
+            painter.setPen(pen)
+            painter.drawPath(_path((*active, (active[-1][0] + px(24), active[-1][1])), origin))
+            self._draw_points(painter, c, active[2], origin)
+        self._draw_notes(painter, c)
+        self._draw_words(painter, c)
+
+    def _draw_words(self, painter: QPainter, c: Palette) -> None:
+        """Beside the yard's name: a refusal, or the active route and whether it is held."""
+        station = self._session.desk.station
+        painter.setFont(font(16, "serif"))
+        x = px(20) + QFontMetricsF(painter.font()).horizontalAdvance(station.name) + px(16)
+        painter.setFont(font(12))
+        text = self._said or (f"{station.route}, held (R lets go)" if station.held else station.route)
+        if self._layout.hidden and not self._said:
+            text += f"   ({self._layout.hidden} more routes: see Bench)"
+        painter.setPen(c.colour("vermilion" if self._said else "ochre" if station.held else "quiet"))
+        room = self.width() - x - px(10)
+        shown = QFontMetricsF(painter.font()).elidedText(text, Qt.TextElideMode.ElideRight, room)
+        painter.drawText(QPointF(x, px(25)), shown)
+
+    def _draw_points(self, painter: QPainter, c: Palette, joint: tuple[float, float], origin: QPointF) -> None:
+        x, y, r = joint[0] + origin.x(), joint[1], px(7)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(c.colour("spruce"))
+        painter.drawPolygon(QPolygonF([QPointF(x - r, y - r), QPointF(x + r * 1.3, y), QPointF(x - r, y + r)]))
+
+    def _draw_notes(self, painter: QPainter, c: Palette) -> None:
+        """Beside each oscillator of the active route: how far it is off, and where the spectrum is inverted."""
+        station, oscillators = self._session.desk.station, self._session.truing.oscillators
+        halts = {halt.part.name: halt for halt in self._session.desk.line.walk()}
+        painter.setFont(font(11))
+        # Between thin lanes there is no room above a plate; its tool tip and Bench have the number too.
+        crowded = any(spot.height < px(24) for spot in self._layout.plates)
+        sense = 1
+        for spot in self._layout.plates:
+            if station.route not in spot.routes or spot.part not in halts:
+                continue
+            halt, left = halts[spot.part], spot.x + self._origin().x() + px(2)
+            painter.setPen(c.colour("quiet"))
+            if halt.converter is not None:
+                if not crowded:
+                    painter.drawText(QPointF(left, spot.y - px(5)), "LO " + _error_text(halt, oscillators))
+                sense *= halt.converter.stage().sense
+            elif isinstance(halt.part, Receiver):
+                text = "crystal " + _error_text(halt, oscillators)
+                painter.drawText(QPointF(left, spot.y + spot.height + px(14)), text)
+            if sense < 0:
+                painter.setPen(c.colour("ochre"))
+                painter.drawText(QPointF(left + spot.width + px(3), spot.middle_y - px(6)), "⇅")
+
+
+def _error_text(halt: Halt, oscillators: Oscillators) -> str:
+    """How far the oscillator of a halt is off, or an empty text where it has none."""
+    if halt.converter is not None:
+        name = lo_of(halt.converter.name)
+    elif isinstance(halt.part, Receiver):
+        name = crystal_of(halt.part.name)
+    else:
+        return ""
+    return value_text(name, oscillators.value(name), oscillators.sigma(name))
+
+
+def _known(halt: Halt, oscillators: Oscillators) -> str:
+    text = _error_text(halt, oscillators)
+    return f"{'crystal' if isinstance(halt.part, Receiver) else 'oscillator'} {text}" if text else ""
+
+
+def _invitation(station: Station, missing: str) -> str:
+    """What to do next with an unfinished route."""
+    if not station.routes or "an antenna" in missing:
+        return "Put in an antenna"
+    return "Next: a receiver, or what stands before it"
+
+
+def _at_rest(part: Part) -> str:
+    """What stands on a plate that the active route does not pass."""
+    if isinstance(part, Antenna):
+        return f"{part.low_hz / 1e6:g}–{part.high_hz / 1e6:g} MHz"
+    if isinstance(part, Transceiver):
+        return f"IF {format_bound(part.if_hz)}" if part.tap == "if" else "antenna output"
+    if isinstance(part, TwoPort):
+        return part.what
+    return ", ".join(format_bound(converter.nominal_lo_hz) for converter in converters_of(part)[:1])
+
+
+def _path(corners: tuple[tuple[float, float], ...], origin: QPointF) -> QPainterPath:
+    path = QPainterPath(QPointF(corners[0][0] + origin.x(), corners[0][1]))
+    for x, y in corners[1:]:
+        path.lineTo(x + origin.x(), y)
+    return path

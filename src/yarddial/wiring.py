@@ -1,0 +1,233 @@
+"""Joins the parts: which drivers there are, which log is opened. The only such place; it knows no window."""
+
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from yarddial.drivers.protocol import Device
+from yarddial.session.engine.process import EngineProcess
+from yarddial.session.log_keeper import Book
+from yarddial.session.saving import BackgroundSave
+from yarddial.session.session import Session
+from yarddial.yard.demo import demo_station
+from yarddial.yard.errors import DeviceNotFound, NotWritten
+from yarddial.yard.parts import Receiver
+from yarddial.yard.path import shown_for_dial
+from yarddial.yard.station import Station
+
+if TYPE_CHECKING:
+    # Kept off the way to the first paint.
+    from collections.abc import Iterator
+    from pathlib import Path
+
+    from yarddial.drivers.registry import Registry
+    from yarddial.session.first_light.result import CheckResult
+    from yarddial.session.first_light.run import FirstLight
+    from yarddial.session.first_light.runner import Runner
+    from yarddial.yard.line import Line
+
+
+def registry() -> "Registry":
+    """All drivers: ours, simulated first, then those that other packages announce."""
+    from yarddial.drivers.recording.player import RecordingDriver
+    from yarddial.drivers.registry import Registry
+    from yarddial.drivers.simulated.driver import SimulatedDriver
+    from yarddial.drivers.stream.stream import StreamDriver
+    from yarddial.records.recordings import open_recording
+
+    found = Registry((SimulatedDriver(), RecordingDriver(open_recording), StreamDriver()))
+    found.load_announced()
+    return found
+
+
+def open_device(address: str, *, flat_out: bool = False) -> Device:
+    """Open `driver:address`, such as `simulated:finch` or `recording:/path/file.sigmf-meta`.
+
+    flat_out lets a simulated receiver or a recording run as fast as the computer can.
+    """
+    from yarddial.drivers.time_source import RealTime, VirtualTime
+
+    name, colon, rest = address.partition(":")
+    known = registry()
+    if not colon:
+        names = ", ".join(known.names())
+        raise DeviceNotFound(f"there is no driver for '{address}': write one of {names}, a colon, and what to open")
+    return known.driver(name).open(rest, VirtualTime() if flat_out else RealTime())
+
+
+def open_device_flat_out(address: str) -> Device:
+    """`open_device` without waiting; a plain function, so that it can be named to another process."""
+    return open_device(address, flat_out=True)
+
+
+def first_light(
+    station: Station, address: str, route_name: str = "", seconds_s: float = 2.0, *, flat_out: bool = False
+) -> "FirstLight":
+    """First light of a receiver, over a route of a station to it and with the best known station on that route."""
+    from yarddial.drivers.time_source import RealTime, VirtualTime
+    from yarddial.session.first_light.run import FirstLight, Plan
+
+    name, _, rest = address.partition(":")
+    driver = registry().driver(name)
+    time = VirtualTime() if flat_out else RealTime()
+    bus = getattr(driver, "bus", None)
+    lines = [line for line in station.lines() if line.receiver.device.partition("?")[0] == address.partition("?")[0]]
+    wanted = [line for line in lines if not route_name or line.name == route_name]
+    # A tuner's port first: direct sampling has no station of its own to be known by.
+    wanted.sort(key=lambda line: line.receiver.samples_directly(line.port))
+    line = wanted[0] if wanted else None
+    able = [
+        r
+        for r in station.references
+        if line is not None
+        and line.reach(r.frequency_hz).state == "reached"
+        and r.mode != "nfm"
+        and not _by_the_crystal(line, r.frequency_hz)
+    ]
+    reference = min(able, key=lambda r: r.sigma_hz / r.frequency_hz, default=None)
+    plan = Plan(line, reference, seconds_s)
+    return FirstLight(lambda: driver.open(rest, time), time, bus(rest) if bus else None, bus is not None, plan)
+
+
+def _by_the_crystal(line: "Line", hertz: float) -> bool:
+    """True where a harmonic of the receiver's own crystal may stand in a station's place."""
+    shown_hz, crystal_hz = shown_for_dial(hertz, line.at(hertz).stages), line.receiver.crystal_hz
+    away_hz = abs(shown_hz - round(shown_hz / crystal_hz) * crystal_hz) if crystal_hz else float("inf")
+    return shown_hz > crystal_hz / 2 and away_hz < 4 * line.doubt_hz(hertz) + 5_000.0
+
+
+def begin_check(station: Station, address: str, route_name: str) -> "Runner":
+    """First light in a process of its own."""
+    from functools import partial
+
+    from yarddial.session.first_light.runner import ProcessRunner
+
+    return ProcessRunner(partial(check_results, station, address, route_name))
+
+
+def begin_check_flat_out(station: Station, address: str, route_name: str) -> "Runner":
+    """The same in this process and without waiting; for tests and pictures."""
+    from functools import partial
+
+    from yarddial.session.first_light.runner import InlineRunner
+
+    return InlineRunner(partial(check_results, station, address, route_name, flat_out=True))
+
+
+def check_results(
+    station: Station, address: str, route_name: str, *, flat_out: bool = False
+) -> "Iterator[CheckResult]":
+    """The results of a run as they come; a plain function, so that it can be named to another process."""
+    return first_light(station, address, route_name, flat_out=flat_out).results()
+
+
+def demo_session(*, flat_out: bool = False, folder: "Path | None" = None, seed: int = 1) -> Session:
+    """The demo yard as shipped, with a log of its own that goes with the session."""
+    station = demo_station()
+    if seed != 1:
+        for part in station.parts:
+            if isinstance(part, Receiver):
+                station = station.with_part(msgspec.structs.replace(part, device=f"{part.device}?seed={seed}"))
+    opener = open_device_flat_out if flat_out else open_device
+    begin = begin_check_flat_out if flat_out else begin_check
+    engine = EngineProcess(opener, in_thread=not flat_out)
+    return Session(station, engine, lambda: _demo_log(folder), begin_check=begin)
+
+
+def _demo_log(folder: "Path | None") -> Book:
+    """Opened after the first paint, as all logs are."""
+    import tempfile
+    from pathlib import Path
+
+    from yarddial.records.logbook import Logbook
+
+    return Logbook((folder or Path(tempfile.mkdtemp(prefix="yard-dial-demo-"))) / "log.sqlite")
+
+
+def own_session(path: "Path | None") -> Session:
+    """A station file, or the person's own yard, which is empty until something is put into it."""
+    if path is None:
+        path = data_folder() / "my.yard.json"
+        if not path.exists():
+            return begin_session(path)
+    return open_session(path)
+
+
+def open_session(path: "Path") -> Session:
+    """A station file with what belongs to it: the log, saving in the background, and edits kept after a failure."""
+    from yarddial.records.logbook import Logbook
+    from yarddial.records.recent import RecentFiles
+    from yarddial.records.recovery import Recovery
+    from yarddial.records.station_file import load_station
+    from yarddial.records.whole_file import clear_leftovers
+
+    file = load_station(path)
+    clear_leftovers(path)
+    recovery = Recovery(data_folder() / "unsaved")
+    RecentFiles(data_folder() / "recent.json").add(path)
+
+    def save(station: Station) -> None:
+        try:
+            file.save(station)
+        except NotWritten as error:
+            place = recovery.keep(path, station)
+            raise NotWritten(f"{error}; kept as {place} meanwhile") from error
+        recovery.clear(path)
+
+    return Session(
+        file.station,
+        EngineProcess(open_device),
+        lambda: Logbook(log_path()),
+        BackgroundSave(save),
+        recovery.find(path),
+        begin_check,
+    )
+
+
+def begin_session(path: "Path") -> Session:
+    """An empty yard in a new file; one that is there already is opened instead of overwritten."""
+    from yarddial.records.station_file import StationFile
+
+    if not path.exists():
+        if not path.name.endswith(".yard.json"):
+            path = path.with_name(f"{path.name.removesuffix('.json')}.yard.json")
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise NotWritten(f"cannot make {path.parent}: {error.strerror}; check its permissions") from error
+        name = path.name.removesuffix(".yard.json").replace("-", " ").strip().capitalize() or "My yard"
+        station = Station("My yard" if name == "My" else name)
+        StationFile(path, station).save(station)
+    return open_session(path)
+
+
+class OwnFiles:
+    """Station files for the window to open, begin and offer again."""
+
+    def open(self, path: "Path") -> Session:
+        """A session on a station file."""
+        return open_session(path)
+
+    def begin(self, path: "Path") -> Session:
+        """A session on an empty yard in a new file."""
+        return begin_session(path)
+
+    def recent(self) -> tuple["Path", ...]:
+        """Files opened lately."""
+        from yarddial.records.recent import RecentFiles
+
+        return RecentFiles(data_folder() / "recent.json").paths()
+
+
+def data_folder() -> "Path":
+    """Where the program keeps what is the person's own."""
+    from pathlib import Path
+
+    import platformdirs
+
+    return Path(platformdirs.user_data_dir("yard-dial"))
+
+
+def log_path() -> "Path":
+    """Where the person's own logbook lies."""
+    return data_folder() / "log.sqlite"

@@ -1,0 +1,268 @@
+"""The settings card: what to type into whatever listening program is used, in each convention programs have.
+
+Conventions differ twice over. An offset may be the number *added to the dial* to reach the tuner, or the one *added to
+the tuner* to reach the dial. A correction may mean *the crystal runs fast by* or *shown frequencies are high by*.
+"""
+
+import msgspec
+
+from yarddial.yard.errors import BadPath
+from yarddial.yard.frequency import THIN_SPACE, format_frequency, format_hertz, format_number
+from yarddial.yard.line import Line
+from yarddial.yard.modes import mode_named
+from yarddial.yard.parts import TwoPort
+from yarddial.yard.path import Clock, Stage, path_sense, shown_for_dial, trace
+from yarddial.yard.station import Station
+from yarddial.yard.working import WorkedValue, Working
+
+
+class WholePpm(msgspec.Struct, frozen=True):
+    """For a program that takes whole ppm only: what is left over at a place, and the shift that removes it there.
+
+    leftover_hz : dial minus true with `ppm` entered (crystal-fast convention), at `dial_hz`.
+    shift_hz : to be added to `offset_added_to_dial_hz`; right at this place only.
+    offset_added_to_dial_hz : the offset with the shift in it.
+    """
+
+    ppm: int
+    dial_hz: float
+    leftover_hz: float
+    shift_hz: float
+    offset_added_to_dial_hz: float
+
+
+class GainSetting(msgspec.Struct, frozen=True):
+    """One gain stage: the gain, and what its control must read for it."""
+
+    stage: str
+    gain_db: float
+    control: str
+    reads: str
+
+
+class Rig(msgspec.Struct, frozen=True):
+    """A transceiver whose IF output the receiver listens to: the card holds only while it stands here.
+
+    display_hz : what its display must show in this mode for the dial's place to fall on the IF.
+    offset_hz : carrier minus display in this mode, as its sheet has it.
+    """
+
+    name: str
+    if_hz: float
+    display_hz: float
+    mode: str
+    offset_hz: float
+
+
+class Card(msgspec.Struct, frozen=True):
+    """What to set for one route at one place. All frequencies in hertz.
+
+    offset_added_to_dial_hz : tuner = sense * dial + this.
+    offset_added_to_tuner_hz : dial = sense * tuner + this.
+    crystal_fast_ppm, shown_high_ppm : the same correction in its two senses.
+    plain_offset_hz : of an inverted route, the offset added to the dial for a program that swaps I/Q and knows no
+        inversion: it mirrors the picture about the centre, so this holds for `centre_hz` only; else the same offset.
+    zone : of direct sampling, 0 where nothing is folded; None on a port behind the tuner.
+    feeds : what supplies which part through the line: (source, state).
+    """
+
+    station: str
+    route: str
+    receiver: str
+    port: str
+    dial_hz: float
+    tuner_hz: float
+    centre_hz: float
+    rate_hz: float
+    sense: int
+    offset_added_to_dial_hz: float
+    offset_added_to_tuner_hz: float
+    crystal_fast_ppm: float
+    shown_high_ppm: float
+    whole: WholePpm
+    plain_offset_hz: float = 0.0
+    zone: int | None = None
+    gains: tuple[GainSetting, ...] = ()
+    feeds: tuple[tuple[str, str], ...] = ()
+    rig: Rig | None = None
+
+    def tests(self) -> tuple[tuple[str, str], ...]:
+        """Ten seconds each: what to do, and how to read the answer."""
+        return _tests(self)
+
+    def working(self) -> Working:
+        """Where each number comes from."""
+        return _working(self)
+
+
+def settings_card(station: Station, line: Line, dial_hz: float, park_hz: float = 0.0) -> Card:
+    """Work out the card for a route at a place, with the values entered in the yard.
+
+    Parameters
+    ----------
+    dial_hz : float
+        The place; the leftover of whole ppm and the centre are for here.
+    park_hz : float
+        How far below the wanted signal the centre is parked, off the receiver's own spike.
+
+    Raises
+    ------
+    BadPath
+        The route does not reach the place; the sentence says why.
+    """
+    why_not = line.why_not(dial_hz)
+    if why_not:
+        raise BadPath(
+            f"{line.name} does not reach {format_frequency(dial_hz)}: {why_not}; choose another place or route"
+        )
+    line = line.at(dial_hz)
+    stages = _entered(line)
+    sense = path_sense(stages)
+    offset_hz = shown_for_dial(0.0, stages)
+    tuner_hz = shown_for_dial(dial_hz, stages)
+    receiver, ppm = line.receiver, line.receiver.entered_ppm
+    port_hz = line.walk()[-1].out_hz
+    centre_hz = line.parked_hz(tuner_hz, park_hz)
+    return Card(
+        station=station.name,
+        route=line.name,
+        receiver=receiver.name,
+        port=line.port,
+        dial_hz=dial_hz,
+        tuner_hz=tuner_hz,
+        centre_hz=centre_hz,
+        rate_hz=receiver.rate_hz,
+        sense=sense,
+        offset_added_to_dial_hz=offset_hz,
+        offset_added_to_tuner_hz=-sense * offset_hz,
+        crystal_fast_ppm=ppm,
+        shown_high_ppm=-ppm / (1 + ppm * 1e-6),
+        whole=_whole(line, dial_hz, offset_hz, sense),
+        # The dial at the centre is s (c - O); from there to the tuner it is c - s (c - O).
+        plain_offset_hz=centre_hz - sense * (centre_hz - offset_hz),
+        zone=receiver.direct.zone(port_hz)
+        if receiver.direct is not None and receiver.samples_directly(line.port)
+        else None,
+        gains=tuple(
+            GainSetting(stage.name, stage.set_db, stage.control_text(stage.set_db), stage.reads)
+            for stage in receiver.gain_stages
+        ),
+        feeds=_feeds(line),
+        rig=_rig(line, dial_hz, station.mode),
+    )
+
+
+def _entered(line: Line) -> tuple[Stage, ...]:
+    """The converters as entered, without their errors, and what direct sampling folds."""
+    stages = tuple(msgspec.structs.replace(stage, lo_error_hz=0.0) for stage in line.stages)
+    fold = line.fold(line.walk()[-1].out_hz)
+    return stages if fold is None else (*stages, fold)
+
+
+def _feeds(line: Line) -> tuple[tuple[str, str], ...]:
+    """Every source of direct current on the route, and what it should be set to."""
+    found: list[tuple[str, str]] = []
+    hungry = [part for part in line.parts[:-1] if (need := getattr(part, "need", None)) and need.by == "line"]
+    for part in line.inner:
+        if isinstance(part, TwoPort) and part.feed is not None:
+            found.append((part.name, f"{'on' if part.feed.on else 'off'}, {part.feed.volts:g} V up the line"))
+            hungry = []
+    bias = line.receiver.port(line.port).bias
+    if bias is not None:
+        wanted = " and ".join(part.name for part in hungry)
+        state = f"on, {bias.volts:g} V" if bias.on else "off"
+        found.append((f"{line.receiver.name}'s bias feed", f"{state}; {wanted or 'nothing on this route'} needs it"))
+    return tuple(found)
+
+
+def _rig(line: Line, dial_hz: float, mode: str) -> Rig | None:
+    part = line.transceiver
+    if part is None or part.tap != "if":
+        return None
+    offset_hz = part.offsets_hz.get(mode, 0.0)
+    return Rig(part.name, part.if_hz, dial_hz - offset_hz, mode_named(mode).name, offset_hz)
+
+
+def _whole(line: Line, dial_hz: float, offset_hz: float, sense: int) -> WholePpm:
+    """Trace a signal at the place with whole ppm entered, the crystal taken to be off by what is entered now."""
+    ppm = line.receiver.entered_ppm
+    leftover_hz = trace(dial_hz, _entered(line), Clock(ppm, float(round(ppm)))).dial_error_hz
+    # dial = sense (shown - offset): raising the offset by d moves the dial by -sense d.
+    shift_hz = sense * leftover_hz
+    return WholePpm(round(ppm), dial_hz, leftover_hz, shift_hz, offset_hz + shift_hz)
+
+
+def groupings(hertz: float) -> tuple[str, ...]:
+    """A number of hertz in every way people type it: plain, commas, points, spaces, with a unit."""
+    whole = round(hertz, 3)
+    digits = f"{whole:,.3f}".rstrip("0").rstrip(".")
+    body, _, fraction = digits.partition(".")
+    plain = body.replace(",", "") + ("." + fraction if fraction else "")
+    if fraction:
+        return plain, digits, body.replace(",", THIN_SPACE) + "." + fraction, format_frequency(hertz)
+    return plain, digits, digits.replace(",", "."), digits.replace(",", THIN_SPACE), format_frequency(hertz)
+
+
+def _tests(card: Card) -> tuple[tuple[str, str], ...]:
+    tests: list[tuple[str, str]] = []
+    if card.offset_added_to_dial_hz:
+        plus, minus = (format_frequency(h) for h in (card.offset_added_to_dial_hz, card.offset_added_to_tuner_hz))
+        tests.append(
+            (
+                f"Offset: type {plus} and dial {format_frequency(card.dial_hz)}.",
+                f"If the receiver goes to {format_frequency(card.tuner_hz)}, the program adds to the dial: leave it. "
+                f"If it goes elsewhere or refuses, it adds to the tuner: type {minus}.",
+            )
+        )
+    tests.append(
+        (
+            "Correction: tune to a steady carrier, type +100 ppm in place of what is there.",
+            "If the carrier's reading rises, positive means 'crystal fast': type "
+            f"{format_number(card.crystal_fast_ppm, 0.001, signed=True)}. If it falls, it means 'shown high': type "
+            f"{format_number(card.shown_high_ppm, 0.001, signed=True)}.",
+        )
+    )
+    if card.rig is not None:
+        tests.append(
+            (
+                f"IF output: turn {card.rig.name} up by 1 kHz.",
+                "The same signal must move on the receiver by 1 kHz: its dial is then wrong by as much until the "
+                "offset follows. Nothing on this card holds at another place.",
+            )
+        )
+    if card.sense < 0:
+        tests.append(
+            (
+                "Inverted route: listen to a single-sideband signal.",
+                "If it can be understood only in the opposite sideband, switch 'swap I/Q' or 'inverted spectrum' on.",
+            )
+        )
+    return tuple(tests)
+
+
+def _working(card: Card) -> Working:
+    whole = card.whole
+    sign = "" if card.sense > 0 else "−"
+    return Working(
+        title=f"The card for {format_frequency(card.dial_hz)} over {card.route}",
+        formulas=(
+            f"tuner = {sign}dial + O",
+            f"dial = {sign}tuner + O′,  O′ = {'−' if card.sense > 0 else ''}O",
+            "shown high = −p / (1 + p)",
+            "left over with whole ppm P: f (1 + P) / (1 + p) − f at the receiver's socket",
+        ),
+        values=(
+            WorkedValue(
+                "O", "added to the dial", format_frequency(card.offset_added_to_dial_hz), "entered oscillators"
+            ),
+            WorkedValue("O′", "added to the tuner", format_frequency(card.offset_added_to_tuner_hz)),
+            WorkedValue(
+                "p", "crystal fast by", f"{format_number(card.crystal_fast_ppm, 0.001, signed=True)} ppm", "entered"
+            ),
+            WorkedValue("P", "whole ppm", f"{whole.ppm:+d} ppm"),
+            WorkedValue("f", "at the receiver's socket", format_frequency(card.tuner_hz)),
+        ),
+        result=f"left over {format_hertz(whole.leftover_hz, 0.1)}; "
+        f"a shift of {format_hertz(whole.shift_hz, 0.1)} removes it",
+        source="exact, one crystal for tuner and sampling",
+    )

@@ -1,0 +1,118 @@
+"""What can go wrong, by what the person was doing.
+
+Every error the program raises on purpose descends from `YardDialError`, so a window or a command catches that one
+class and shows its sentence. Each is also the nearest built-in, for callers that know nothing of this program.
+"""
+
+
+class YardDialError(Exception):
+    """Root of all errors with a sentence meant for the person: what, where, what to do."""
+
+
+class BadFrequency(YardDialError, ValueError):
+    """A text that is no frequency, or could be read in two ways. `readings_hz` holds the readings, if any."""
+
+    def __init__(self, message: str, text: str = "", readings_hz: tuple[float, ...] = ()) -> None:
+        super().__init__(message)
+        self.text = text
+        self.readings_hz = readings_hz
+
+
+class BadPath(YardDialError, ValueError):
+    """A path or a part of it cannot be what was written."""
+
+
+class BadStation(YardDialError, ValueError):
+    """A station file, or an edit of it, does not make sense."""
+
+
+class CannotTune(YardDialError, ValueError):
+    """The receiver cannot go where it was asked to go."""
+
+    def __init__(self, message: str, asked_hz: float = float("nan")) -> None:
+        super().__init__(message)
+        self.asked_hz = asked_hz
+
+
+class NoCarrier(YardDialError, LookupError):
+    """Nothing stands out of the noise. `best_hz` and `best_snr_db` tell the best candidate."""
+
+    def __init__(
+        self, message: str, best_hz: float = float("nan"), best_snr_db: float = float("nan"), needed_db: float = 0.0
+    ) -> None:
+        super().__init__(message)
+        self.best_hz = best_hz
+        self.best_snr_db = best_snr_db
+        self.needed_db = needed_db
+
+
+class BadSamples(YardDialError, ValueError):
+    """Samples that cannot be measured: too few, not finite, clipped."""
+
+
+class BadRecording(YardDialError, ValueError):
+    """A recording that cannot be read, or that contradicts itself. `path` tells which."""
+
+    def __init__(self, message: str, path: str = "") -> None:
+        super().__init__(message)
+        self.path = path
+
+
+class BadObservations(YardDialError, ValueError):
+    """A list of observations that cannot be fitted."""
+
+
+class DeviceNotFound(YardDialError, LookupError):
+    """No such receiver."""
+
+
+class DeviceClaimed(YardDialError, PermissionError):
+    """The kernel's own driver holds the receiver. `remedy` is the line that frees it, for the person to run."""
+
+    def __init__(self, message: str, remedy: str = "") -> None:
+        super().__init__(message)
+        self.remedy = remedy
+
+
+class DeviceDenied(YardDialError, PermissionError):
+    """The person may not open the receiver. `remedy` is the rule that lets them, for the person to put in place."""
+
+    def __init__(self, message: str, remedy: str = "") -> None:
+        super().__init__(message)
+        self.remedy = remedy
+
+
+class DeviceBusy(YardDialError, BlockingIOError):
+    """Another program holds the receiver. `holder` names it when it is known."""
+
+    def __init__(self, message: str, holder: str = "") -> None:
+        super().__init__(message)
+        self.holder = holder
+
+
+class DeviceStalled(YardDialError, TimeoutError):
+    """The receiver is there and gives nothing. `waited_s` tells for how long."""
+
+    def __init__(self, message: str, waited_s: float = float("nan")) -> None:
+        super().__init__(message)
+        self.waited_s = waited_s
+
+
+class RefusedValue(YardDialError, ValueError):
+    """The receiver does not have the setting asked for: a rate, a gain, a port, a bandwidth."""
+
+
+class BadDriver(YardDialError, ImportError):
+    """A driver from outside cannot be loaded, or is none."""
+
+
+class DeviceLost(YardDialError, ConnectionError):
+    """A receiver stopped answering while it was in use."""
+
+
+class NotWritten(YardDialError, OSError):
+    """A file could not be written; what was there before is untouched."""
+
+
+class LogNotWritten(YardDialError, OSError):
+    """The logbook could not take an entry; the entry is kept in memory and tried again."""

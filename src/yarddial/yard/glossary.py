@@ -1,0 +1,59 @@
+"""The words of the job, each in a sentence or two."""
+
+GLOSSARY: tuple[tuple[str, str], ...] = (
+    ("dial error", "What the dial shows minus the true frequency: positive when the dial reads high."),
+    (
+        "doubt",
+        "One standard deviation. The truth lies within one doubt in two of three cases, within two in 95 of 100.",
+    ),
+    ("ppm", "Parts per million of a frequency: 1 ppm is 1 Hz at 1 MHz and 100 Hz at 100 MHz."),
+    (
+        "crystal",
+        "The receiver's clock. Fast by p ppm, it shows every signal low by about p ppm of the frequency at the socket.",
+    ),
+    ("LO, local oscillator", "The oscillator in a converter that moves a band up or down by its frequency."),
+    (
+        "converter",
+        "A box that moves a band: sum gives f + L, low-side f − L, high-side L − f, which also inverts the spectrum.",
+    ),
+    ("route", "The way from an antenna through filters and converters to a receiver; each band runs over one."),
+    (
+        "bias feed",
+        "Direct current that a receiver or injector puts onto the line, for an amplifier or LNB at its far end.",
+    ),
+    (
+        "IF output",
+        "A transceiver's intermediate frequency brought out: the receiver stays on it, and the dial follows the rig.",
+    ),
+    (
+        "direct sampling",
+        "The tuner is bypassed. What lies above half the clock folds back in zones, every second one inverted.",
+    ),
+    (
+        "isolation",
+        "By how much what should not pass is weakened: from a transmitter to its taps, between a switch's ways.",
+    ),
+    (
+        "impedance",
+        "50 or 75 ohms in receiving. A step costs little, 0.18 dB, but shifts a filter that stands beside it.",
+    ),
+    (
+        "points",
+        "As on a railway: they lie for the route in use. Dialling a frequency sets them unless the route is held.",
+    ),
+    ("carrier", "The steady line at the middle of a signal, whose frequency can be measured to a fraction of a hertz."),
+    ("reference", "A transmitter whose frequency is known, with how far that can be trusted as received."),
+    ("C/N0", "Carrier power over the noise in one hertz, in dB-Hz: it sets how fast a measurement gets sharp."),
+    ("sky-wave", "A signal by way of the ionosphere. Its frequency wanders by 0.1 to 1 Hz, most at dawn and dusk."),
+    ("fit", "Least squares over all measurements: the error of each oscillator that explains them best."),
+    (
+        "cannot be told apart",
+        "Through a converter, crystal and oscillator shift the dial together; a carrier without it separates them.",
+    ),
+    (
+        "stated, measured, assumed",
+        "Where a value comes from: a data sheet, a measurement of yours, or the usual for its class.",
+    ),
+    ("I/Q", "The two halves of a complex sample stream, from which a slice of spectrum around the centre is made."),
+    ("dBFS", "Level relative to the largest that the converter can take; it becomes dBm only by calibration."),
+)

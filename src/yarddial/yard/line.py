@@ -1,0 +1,173 @@
+"""A route laid out: its parts in order, the frequency at each, and what it can reach."""
+
+from collections.abc import Sequence
+from math import sqrt
+from typing import Literal
+
+import msgspec
+
+from yarddial.yard.errors import BadStation
+from yarddial.yard.frequency import format_bound
+from yarddial.yard.parts import Antenna, Converter, Inner, Part, Receiver, Transceiver, Value
+from yarddial.yard.parts.spans import span_text
+from yarddial.yard.path import Clock, Stage
+
+ReachState = Literal["reached", "under", "hole", "out"]
+
+
+class Reach(msgspec.Struct, frozen=True):
+    """What a route makes of one frequency: reached, only under the antenna's range, in a hole, or out of range.
+
+    reason : why it is not simply reached; empty when it is.
+    """
+
+    state: ReachState
+    inverted: bool = False
+    reason: str = ""
+
+    @property
+    def is_reached(self) -> bool:
+        """True when something may be heard there, be it weak."""
+        return self.state in ("reached", "under")
+
+
+class Halt(msgspec.Struct, frozen=True):
+    """A part of a route, the oscillator it works with, and the frequency behind it."""
+
+    part: Part
+    converter: Converter | None
+    out_hz: float
+
+
+class Line(msgspec.Struct, frozen=True):
+    """A route with its parts looked up, for one place on the dial: an LNB's band and a transceiver follow the dial.
+
+    missing : what an unfinished route lacks, as a sentence; such a line reaches nothing.
+    """
+
+    name: str
+    antenna: Antenna
+    inner: tuple[Inner, ...]
+    receiver: Receiver
+    dial_hz: float
+    port: str = ""
+    missing: str = ""
+
+    @classmethod
+    def of(cls, name: str, parts: Sequence[Part], dial_hz: float, port: str = "") -> "Line":
+        """Lay out parts; raises BadStation when they do not make a route."""
+        if len(parts) < 2 or not isinstance(parts[0], Antenna) or not isinstance(parts[-1], Receiver):
+            raise BadStation(f"route '{name}' must begin with an antenna and end with a receiver")
+        inner: list[Inner] = []
+        for part in parts[1:-1]:
+            if isinstance(part, Antenna | Receiver):
+                raise BadStation(f"route '{name}' may hold no antenna or receiver in its middle: {part.name}")
+            inner.append(part)
+        return cls(name, parts[0], tuple(inner), parts[-1], dial_hz, port)
+
+    @classmethod
+    def unfinished(cls, name: str, dial_hz: float, missing: str) -> "Line":
+        """A line that reaches nothing, with what it lacks."""
+        return cls(name, _NO_ANTENNA, (), _NO_RECEIVER, dial_hz, "", missing)
+
+    def at(self, dial_hz: float) -> "Line":
+        """The same route for another place on the dial."""
+        return msgspec.structs.replace(self, dial_hz=dial_hz)
+
+    @property
+    def parts(self) -> tuple[Part, ...]:
+        """All parts, antenna first."""
+        return (self.antenna, *self.inner, self.receiver)
+
+    def walk(self) -> tuple[Halt, ...]:
+        """Every part in turn with its oscillator for this place, and the dial's frequency behind it as entered."""
+        here_hz = self.dial_hz
+        halts = [Halt(self.antenna, None, here_hz)]
+        for part in self.inner:
+            converter = part.converter_at(here_hz)
+            if converter is not None:
+                here_hz = Stage(converter.kind, converter.entered_lo_hz).convert(here_hz)
+            halts.append(Halt(part, converter, here_hz))
+        return (*halts, Halt(self.receiver, None, here_hz))
+
+    @property
+    def converters(self) -> tuple[Converter, ...]:
+        """The oscillators at work for this place, antenna first."""
+        return tuple(halt.converter for halt in self.walk() if halt.converter is not None)
+
+    @property
+    def stages(self) -> tuple[Stage, ...]:
+        """The converters' arithmetic, errors as far as known."""
+        return tuple(converter.stage() for converter in self.converters)
+
+    @property
+    def clock(self) -> Clock:
+        """The receiver's crystal, its error as far as known, and the correction entered."""
+        return Clock(self.receiver.crystal_ppm.value, self.receiver.entered_ppm)
+
+    @property
+    def transceiver(self) -> Transceiver | None:
+        """The transceiver on the route, if there is one."""
+        return next((part for part in self.inner if isinstance(part, Transceiver)), None)
+
+    def fold(self, port_hz: float) -> Stage | None:
+        """What direct sampling beyond the first zone does to a frequency at the socket, as a stage; None where nothing.
+
+        Even zones show f - kC, odd ones kC - f, with C as the program believes it, so scaled by the correction entered.
+        """
+        receiver = self.receiver
+        if receiver.direct is None or not receiver.samples_directly(self.port):
+            return None
+        zone = receiver.direct.zone(port_hz)
+        if zone == 0:
+            return None
+        clock_hz = receiver.direct.clock_hz * (1 + receiver.entered_ppm * 1e-6)
+        return Stage("high" if zone % 2 else "low", (zone + 1) // 2 * clock_hz, 0.0, "sampling")
+
+    def parked_hz(self, tuner_hz: float, park_hz: float) -> float:
+        """Where to put the centre: below the signal, off the spike; above it where the receiver does not go below."""
+        below_hz = tuner_hz - park_hz
+        outside = below_hz < 0 or (not self.receiver.samples_directly(self.port) and self.receiver.why_not(below_hz))
+        return tuner_hz + park_hz if outside else below_hz
+
+    def reach(self, dial_hz: float) -> Reach:
+        """Say what this route makes of a dial frequency."""
+        if self.missing:
+            return Reach("out", False, self.missing)
+        antenna = self.antenna
+        if dial_hz > antenna.high_hz:
+            return Reach("out", False, f"{antenna.name} serves {span_text(antenna.low_hz, antenna.high_hz)}")
+        here_hz, sense = dial_hz, 1
+        for part in self.inner:
+            reason = part.why_not(here_hz)
+            if reason:
+                return Reach("out", False, reason)
+            converter = part.converter_at(here_hz)
+            if converter is not None:
+                stage = Stage(converter.kind, converter.entered_lo_hz)
+                here_hz, sense = stage.convert(here_hz), sense * stage.sense
+        reason = self.receiver.why_not(here_hz, self.port)
+        if reason:
+            return Reach("hole" if self.receiver.hole_at(here_hz) == reason else "out", False, reason)
+        fold = self.fold(here_hz)
+        inverted = sense * (fold.sense if fold is not None else 1) < 0
+        if dial_hz < antenna.low_hz:
+            return Reach("under", inverted, f"under {antenna.name}'s range, from {format_bound(antenna.low_hz)}: weak")
+        return Reach("reached", inverted)
+
+    def why_not(self, dial_hz: float) -> str:
+        """Say why this route cannot serve a dial frequency, or give an empty text when it can."""
+        reach = self.reach(dial_hz)
+        return "" if reach.is_reached else reach.reason
+
+    def doubt_hz(self, dial_hz: float) -> float:
+        """One-sigma doubt of the dial at a place from the parts' own values, taken as independent."""
+        line = self.at(dial_hz)
+        halts = line.walk()
+        variance = (line.receiver.crystal_ppm.sigma * 1e-6 * halts[-1].out_hz) ** 2
+        variance += sum(halt.converter.lo_hz.sigma**2 for halt in halts if halt.converter is not None)
+        return sqrt(variance)
+
+
+_NO_ANTENNA = Antenna("no antenna", 0.0, 1e12)
+_NO_RECEIVER = Receiver("no receiver", 0.0, 1e12, 1e6, Value(0.0, 1e3, "assumed"), 0.0, (1e6,), 1e6, 8)

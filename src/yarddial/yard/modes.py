@@ -1,0 +1,54 @@
+"""What each mode can bear: the dial error beyond which listening or decoding suffers."""
+
+import msgspec
+
+from yarddial.yard.frequency import format_doubt, format_hertz
+
+
+class Mode(msgspec.Struct, frozen=True):
+    """A mode with the dial error it bears in hertz, and the step by which one tunes in it."""
+
+    key: str
+    name: str
+    bears_hz: float
+    step_hz: float
+
+
+# The stricter end of the customary ranges; narrow data suffers first.
+MODES: tuple[Mode, ...] = (
+    Mode("data", "narrow data", 2.0, 10.0),
+    Mode("cw", "CW", 15.0, 10.0),
+    Mode("ssb", "SSB", 25.0, 100.0),
+    Mode("am", "AM", 100.0, 1_000.0),
+    Mode("nfm", "narrow FM", 500.0, 12_500.0),
+    Mode("wfm", "wide FM", 10_000.0, 100_000.0),
+)
+
+
+def mode_named(key: str) -> Mode:
+    """Find a mode by its key; an unknown key is taken as AM, which every receiver has."""
+    return next((mode for mode in MODES if mode.key == key), MODES[3])
+
+
+def modes_served(error_hz: float, sigma_hz: float) -> tuple[tuple[Mode, ...], tuple[Mode, ...]]:
+    """Split the modes into those served and those not by a dial with this error and one-sigma doubt.
+
+    A mode is served when the error with twice its doubt stays within what the mode bears.
+    """
+    reach_hz = abs(error_hz) + 2 * sigma_hz
+    served = tuple(mode for mode in MODES if reach_hz <= mode.bears_hz)
+    return served, tuple(mode for mode in MODES if mode not in served)
+
+
+def suitability(error_hz: float, sigma_hz: float) -> str:
+    """Say in a sentence for which modes such a dial is good enough."""
+    served, unserved = modes_served(error_hz, sigma_hz)
+    if not unserved:
+        return "Enough for every mode, narrow data too."
+    if not served:
+        return f"Not enough for any mode: even wide FM bears only {format_hertz(MODES[-1].bears_hz, signed=False)}."
+    best, next_one = served[0], unserved[-1]
+    return (
+        f"Enough for {best.name} ({format_doubt(best.bears_hz)[1:]}), "
+        f"not yet for {next_one.name} ({format_doubt(next_one.bears_hz)[1:]})."
+    )

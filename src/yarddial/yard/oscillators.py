@@ -1,0 +1,142 @@
+"""What is known of every oscillator of a yard, and what that means for the dial.
+
+Crystals are kept in ppm (positive: runs fast), converters' oscillators in hertz above their nominal. The covariance
+matters: after one measurement through a converter neither number is known well, yet their sum is.
+"""
+
+from collections.abc import Callable
+from math import sqrt
+
+import msgspec
+
+from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz, format_number
+from yarddial.yard.line import Line
+from yarddial.yard.parts import Receiver, Value, converters_of
+from yarddial.yard.path import Clock, Stage, Trace, trace_back
+from yarddial.yard.station import Station
+from yarddial.yard.working import WorkedValue, Working
+
+
+def crystal_of(receiver_name: str) -> str:
+    """Name of a receiver's crystal among the oscillators."""
+    return f"crystal:{receiver_name}"
+
+
+def lo_of(converter_name: str) -> str:
+    """Name of a converter's oscillator among the oscillators."""
+    return f"lo:{converter_name}"
+
+
+class Oscillators(msgspec.Struct, frozen=True):
+    """Names, values (ppm for crystals, hertz above nominal for converters) and covariance of all oscillators."""
+
+    names: tuple[str, ...]
+    values: tuple[float, ...]
+    covariance: tuple[tuple[float, ...], ...]
+
+    def value(self, name: str) -> float:
+        """Best value of one oscillator."""
+        return self.values[self.names.index(name)]
+
+    def sigma(self, name: str) -> float:
+        """One-sigma doubt of one oscillator, in its own unit."""
+        i = self.names.index(name)
+        return sqrt(max(self.covariance[i][i], 0.0))
+
+    def doubt_of_sum(self, weights: dict[str, float]) -> float:
+        """One-sigma doubt of a weighted sum of oscillators."""
+        index = [(self.names.index(name), weight) for name, weight in weights.items()]
+        variance = sum(wi * wj * self.covariance[i][j] for i, wi in index for j, wj in index)
+        return sqrt(max(variance, 0.0))
+
+
+class DialState(msgspec.Struct, frozen=True):
+    """How far the dial is off at one place over one route.
+
+    trace : the signal that the dial reading stands for, followed along the path.
+    sigma_hz : one-sigma doubt of `trace.dial_error_hz`.
+    budget_hz : (oscillator, its own part of the doubt in hertz); parts may cancel in the sum.
+    """
+
+    route: str
+    trace: Trace
+    sigma_hz: float
+    budget_hz: tuple[tuple[str, float], ...]
+
+    @property
+    def error_hz(self) -> float:
+        """Dial minus true, hertz."""
+        return self.trace.dial_error_hz
+
+    def working(self) -> Working:
+        """Show how error and doubt came about."""
+        base = self.trace.working()
+        parts = tuple(
+            WorkedValue(
+                f"σ{i}", f"doubt that {spoken(name)} brings alone", format_doubt(part), "propagated, first order"
+            )
+            for i, (name, part) in enumerate(self.budget_hz, 1)
+        )
+        return msgspec.structs.replace(
+            base,
+            title=f"The dial at {format_frequency(self.trace.dial_hz)} over {self.route}",
+            formulas=(*base.formulas, "σ² = gᵀ C g, g the dial's slope for each oscillator, C their covariance"),
+            values=base.values + parts,
+            result=f"error = {format_hertz(self.error_hz, self.sigma_hz)} {format_doubt(self.sigma_hz)}",
+        )
+
+
+def stated_oscillators(station: Station) -> Oscillators:
+    """All oscillators as the parts' sheets have them, before any fit: independent of each other."""
+    return _collect(station, lambda value: value.unmeasured())
+
+
+def known_oscillators(station: Station) -> Oscillators:
+    """All oscillators as the parts have them now, measured values included; correlations are not kept in parts."""
+    return _collect(station, lambda value: value)
+
+
+def _collect(station: Station, choose: Callable[[Value], Value]) -> Oscillators:
+    found: list[tuple[str, float, float]] = []
+    for part in station.parts:
+        if isinstance(part, Receiver):
+            crystal = choose(part.crystal_ppm)
+            found.append((crystal_of(part.name), crystal.value, crystal.sigma))
+        for converter in converters_of(part):
+            oscillator = choose(converter.lo_hz)
+            found.append((lo_of(converter.name), oscillator.value - converter.nominal_lo_hz, oscillator.sigma))
+    size = range(len(found))
+    covariance = tuple(tuple(found[i][2] ** 2 if i == j else 0.0 for j in size) for i in size)
+    return Oscillators(tuple(f[0] for f in found), tuple(f[1] for f in found), covariance)
+
+
+def dial_state(line: Line, dial_hz: float, oscillators: Oscillators) -> DialState:
+    """Work out the error of the dial and its doubt at one reading over one route."""
+    if line.missing:
+        # Nothing can be said of a route that is not there yet.
+        return DialState(line.name, trace_back(dial_hz), float("inf"), ())
+    line = line.at(dial_hz)
+    stages = tuple(
+        Stage(c.kind, c.entered_lo_hz, c.nominal_lo_hz - c.entered_lo_hz + oscillators.value(lo_of(c.name)), c.name)
+        for c in line.converters
+    )
+    crystal = crystal_of(line.receiver.name)
+    found = trace_back(dial_hz, stages, Clock(oscillators.value(crystal), line.receiver.entered_ppm))
+    weights = {crystal: found.per_ppm_hz}
+    for converter, weight in zip(line.converters, found.per_lo_hz, strict=True):
+        weights[lo_of(converter.name)] = weight
+    budget = tuple((name, abs(weight) * oscillators.sigma(name)) for name, weight in weights.items())
+    return DialState(line.name, found, oscillators.doubt_of_sum(weights), budget)
+
+
+def spoken(name: str) -> str:
+    """An oscillator's name as people say it."""
+    kind, _, part = name.partition(":")
+    return f"{part}'s crystal" if kind == "crystal" else f"{part}'s oscillator"
+
+
+def value_text(name: str, value: float, sigma: float) -> str:
+    """An oscillator's error as text: ppm for a crystal, hertz above nominal for a converter."""
+    if name.startswith("crystal:"):
+        return f"{format_number(value, sigma, signed=True)} ± {format_number(sigma, sigma / 3)} ppm"
+    return f"{format_hertz(value, sigma)} {format_doubt(sigma)}"

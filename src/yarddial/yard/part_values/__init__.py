@@ -1,0 +1,6 @@
+"""The values of a part as a person reads and types them: label, text, where it comes from, and back again."""
+
+from yarddial.yard.part_values.by_part import values_of
+from yarddial.yard.part_values.value import PartValue, origin_text
+
+__all__ = ["PartValue", "origin_text", "values_of"]

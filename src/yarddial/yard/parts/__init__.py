@@ -1,0 +1,71 @@
+"""The parts of a yard, as data. Every value says where it came from."""
+
+import msgspec
+
+from yarddial.yard.parts.antenna import Antenna
+from yarddial.yard.parts.converter import Converter, Lnb, LnbBand
+from yarddial.yard.parts.receiver import DirectSampling, GainStage, Port, Receiver
+from yarddial.yard.parts.sockets import CONNECTORS, Connector, Socket
+from yarddial.yard.parts.supply import Feed, Need
+from yarddial.yard.parts.transceiver import Transceiver
+from yarddial.yard.parts.two_port import WHATS, TwoPort
+from yarddial.yard.parts.values import Origin, Origins, Provenance, Value, origin_of
+
+__all__ = [
+    "CONNECTORS",
+    "WHATS",
+    "Antenna",
+    "Connector",
+    "Converter",
+    "DirectSampling",
+    "Feed",
+    "GainStage",
+    "Inner",
+    "Lnb",
+    "LnbBand",
+    "Need",
+    "Origin",
+    "Origins",
+    "Part",
+    "Port",
+    "Provenance",
+    "Receiver",
+    "Socket",
+    "Transceiver",
+    "TwoPort",
+    "Value",
+    "converters_of",
+    "origin_of",
+    "with_converter",
+]
+
+Inner = Converter | TwoPort | Lnb | Transceiver
+Part = Antenna | Converter | TwoPort | Lnb | Transceiver | Receiver
+
+
+def converters_of(part: Part) -> tuple[Converter, ...]:
+    """All oscillators that a part brings into a path, as plain converters."""
+    if isinstance(part, Converter):
+        return (part,)
+    if isinstance(part, Lnb):
+        return tuple(part.as_converter(band) for band in part.bands)
+    if isinstance(part, Transceiver):
+        # Whichever output is in use: a yard may use both.
+        found = msgspec.structs.replace(part, tap="if").converter_at(part.high_hz) if part.if_hz > 0 else None
+        return () if found is None else (found,)
+    return ()
+
+
+def with_converter(part: Part, changed: Converter) -> Part:
+    """Put a changed oscillator back into the part that brought it; a transceiver's follows the dial and stays."""
+    if isinstance(part, Converter):
+        return changed
+    if isinstance(part, Lnb):
+        bands = tuple(
+            msgspec.structs.replace(band, lo_hz=changed.lo_hz, entered_lo_hz=changed.entered_lo_hz)
+            if part.as_converter(band).name == changed.name
+            else band
+            for band in part.bands
+        )
+        return msgspec.structs.replace(part, bands=bands)
+    return part

@@ -1,0 +1,31 @@
+"""Antennas."""
+
+from typing import Literal
+
+import msgspec
+
+from yarddial.yard.parts.sockets import Socket
+from yarddial.yard.parts.supply import Need
+from yarddial.yard.parts.values import Origins
+
+AntennaKind = Literal["", "wire", "whip", "dipole", "discone", "loop", "dish", "beam"]
+
+
+class Antenna(msgspec.Struct, frozen=True, omit_defaults=True, tag="antenna"):
+    """Where signals come in, and the range in which it is worth using.
+
+    length_m : the whip's or wire's length, the dish's diameter; 0 when unknown.
+    dc_short : a direct current finds a short in it, as in many loops and folded dipoles.
+    """
+
+    name: str
+    low_hz: float
+    high_hz: float
+    note: str = ""
+    kind: AntennaKind = ""
+    length_m: float = 0.0
+    outdoors: bool = False
+    dc_short: bool = False
+    need: Need | None = None
+    output: Socket = Socket()
+    origins: Origins = {}

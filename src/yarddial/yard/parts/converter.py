@@ -1,0 +1,142 @@
+"""Frequency converters: boxes with one oscillator, and the LNB at a dish's focus with one for each of its bands."""
+
+from typing import Literal
+
+import msgspec
+
+from yarddial.yard.parts.sockets import Socket
+from yarddial.yard.parts.spans import outside, span_text
+from yarddial.yard.parts.supply import Need
+from yarddial.yard.parts.values import Origins, Value
+from yarddial.yard.path import Kind, Stage
+
+# Beyond everything that this program can dial.
+NO_LIMIT_HZ = 1e12
+
+
+class Converter(msgspec.Struct, frozen=True, omit_defaults=True, tag="converter"):
+    """A box that moves a band: kind, ranges, its oscillator, and the value entered in the listening program.
+
+    isolation_db : how far a signal that passes unconverted is weakened.
+    lo_leak_dbm : the oscillator's own power that comes out with the signals.
+    largest_dbm : most that its input bears.
+    follows_dial : true of a transceiver's IF, whose oscillator moves with the dial and is not for us to enter.
+    """
+
+    name: str
+    kind: Kind
+    lo_hz: Value
+    entered_lo_hz: float
+    input_low_hz: float
+    input_high_hz: float
+    note: str = ""
+    follows_dial: bool = False
+    output_low_hz: float = 0.0
+    output_high_hz: float = NO_LIMIT_HZ
+    gain_db: Value | None = None
+    nf_db: Value | None = None
+    iip3_dbm: Value | None = None
+    isolation_db: Value | None = None
+    lo_leak_dbm: Value | None = None
+    largest_dbm: Value | None = None
+    need: Need | None = None
+    input: Socket = Socket()
+    output: Socket = Socket()
+    origins: Origins = {}
+
+    @property
+    def nominal_lo_hz(self) -> float:
+        """The oscillator as the sheet has it; errors are counted from here."""
+        return self.lo_hz.unmeasured().value
+
+    def stage(self) -> Stage:
+        """The arithmetic of this converter, its error against the value entered."""
+        return Stage(self.kind, self.entered_lo_hz, self.lo_hz.value - self.entered_lo_hz, self.name)
+
+    def why_not(self, in_hz: float) -> str:
+        """Why it cannot take a frequency, or an empty text."""
+        if self.output_low_hz > 0.0 or self.output_high_hz < NO_LIMIT_HZ:
+            out_hz = Stage(self.kind, self.entered_lo_hz).convert(in_hz)
+            if not self.output_low_hz <= out_hz <= self.output_high_hz:
+                return f"{self.name} gives {span_text(self.output_low_hz, self.output_high_hz)}"
+        return outside(self.name, in_hz, self.input_low_hz, self.input_high_hz)
+
+    def converter_at(self, in_hz: float) -> "Converter":
+        """Itself: it has one oscillator."""
+        return self
+
+    def edges_hz(self) -> tuple[float, ...]:
+        """Input frequencies at which it begins or ends."""
+        edges = [self.input_low_hz, self.input_high_hz]
+        stage = Stage(self.kind, self.entered_lo_hz)
+        edges += [(edge - stage.offset_hz) * stage.sense for edge in (self.output_low_hz, self.output_high_hz)]
+        return tuple(edge for edge in edges if edge < NO_LIMIT_HZ / 2)
+
+
+class LnbBand(msgspec.Struct, frozen=True, omit_defaults=True):
+    """One band of an LNB: its oscillator, and the tone that selects it."""
+
+    name: str
+    lo_hz: Value
+    entered_lo_hz: float
+    input_low_hz: float
+    input_high_hz: float
+    tone_khz: float = 0.0
+    kind: Kind = "low"
+
+
+class Lnb(msgspec.Struct, frozen=True, omit_defaults=True, tag="lnb"):
+    """A dish's low-noise block: a converter whose oscillator is chosen by tone, its polarisation by voltage.
+
+    vertical_v, horizontal_v : the voltages that choose the polarisation; `polarisation` is the one in use.
+    """
+
+    name: str
+    bands: tuple[LnbBand, ...]
+    note: str = ""
+    polarisation: Literal["vertical", "horizontal"] = "vertical"
+    vertical_v: float = 13.0
+    horizontal_v: float = 18.0
+    current_ma: float = 0.0
+    gain_db: Value | None = None
+    nf_db: Value | None = None
+    output: Socket = Socket()
+    origins: Origins = {}
+
+    @property
+    def input(self) -> Socket:
+        """It sits at the dish's focus: nothing is screwed on there."""
+        return Socket()
+
+    @property
+    def need(self) -> Need | None:
+        """It is fed through its line, at the voltage that chooses the polarisation."""
+        volts = self.vertical_v if self.polarisation == "vertical" else self.horizontal_v
+        # Customary limits of the two voltages: 11.5 to 14 V and 16 to 19 V.
+        return Need(volts - 1.5, volts + 1.0, self.current_ma, "line") if self.current_ma else None
+
+    def why_not(self, in_hz: float) -> str:
+        """Why none of its bands takes a frequency, or an empty text."""
+        if any(band.input_low_hz <= in_hz <= band.input_high_hz for band in self.bands):
+            return ""
+        spans = " and ".join(span_text(band.input_low_hz, band.input_high_hz) for band in self.bands)
+        return f"{self.name} takes {spans}"
+
+    def converter_at(self, in_hz: float) -> Converter:
+        """The band for a frequency, the nearest one outside all of them, as a plain converter."""
+        return self.as_converter(self.band_at(in_hz))
+
+    def band_at(self, in_hz: float) -> LnbBand:
+        """The band for a frequency, the nearest one outside all of them."""
+        return min(self.bands, key=lambda b: max(b.input_low_hz - in_hz, in_hz - b.input_high_hz, 0.0))
+
+    def as_converter(self, band: LnbBand) -> Converter:
+        """A band as a plain converter, named after LNB and band."""
+        name = f"{self.name} {band.name}" if len(self.bands) > 1 else self.name
+        return Converter(
+            name, band.kind, band.lo_hz, band.entered_lo_hz, band.input_low_hz, band.input_high_hz, self.note
+        )
+
+    def edges_hz(self) -> tuple[float, ...]:
+        """Input frequencies at which its bands begin or end."""
+        return tuple(edge for band in self.bands for edge in (band.input_low_hz, band.input_high_hz))

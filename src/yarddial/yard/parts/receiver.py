@@ -1,0 +1,124 @@
+"""Receivers."""
+
+from typing import Literal
+
+import msgspec
+
+from yarddial.yard.parts.sockets import Socket
+from yarddial.yard.parts.spans import outside, span_text
+from yarddial.yard.parts.supply import Feed
+from yarddial.yard.parts.values import Origins, Value
+
+
+class DirectSampling(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A receiver's input past the tuner: the converter's clock and the highest zone worth using (0 is the first)."""
+
+    port: str
+    clock_hz: float
+    top_zone: int = 0
+
+    def zone(self, in_hz: float) -> int:
+        """Zone n = floor(2 f / C)."""
+        return int(2 * in_hz / self.clock_hz)
+
+    def folded_hz(self, in_hz: float) -> float:
+        """Where a frequency appears: f mod C in even zones, C - f mod C in odd ones."""
+        rest = in_hz % self.clock_hz
+        return rest if self.zone(in_hz) % 2 == 0 else self.clock_hz - rest
+
+    @property
+    def top_hz(self) -> float:
+        """End of the highest zone worth using."""
+        return (self.top_zone + 1) * self.clock_hz / 2
+
+
+class Port(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A socket of a receiver: what is there, what it bears at most, and the current it may feed to the line."""
+
+    name: str
+    socket: Socket = Socket()
+    largest_dbm: Value | None = None
+    bias: Feed | None = None
+
+
+class GainStage(msgspec.Struct, frozen=True, omit_defaults=True):
+    """One gain control with its real, uneven steps.
+
+    steps_db : every gain it can have, rising.
+    set_db : the one it has now.
+    reads : what its control shows: the gain, or attenuation below the highest gain.
+    """
+
+    name: str
+    steps_db: tuple[float, ...]
+    set_db: float
+    reads: Literal["gain", "attenuation"] = "gain"
+
+    def control_text(self, gain_db: float) -> str:
+        """What the control must read for a gain."""
+        if self.reads == "gain":
+            return f"{gain_db:g} dB"
+        return f"{self.steps_db[-1] - gain_db:g} dB of attenuation"
+
+    def nearest_db(self, gain_db: float) -> float:
+        """The step nearest to a gain."""
+        return min(self.steps_db, key=lambda step: abs(step - gain_db))
+
+
+class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
+    """A receiver: what it tunes, its crystal, and the correction entered.
+
+    crystal_ppm is positive when the crystal runs fast. `device` names the driver's address for it.
+    tuner_step_hz : its synthesizer's step, 0 when it can go anywhere.
+    lost_shares : (rate in hertz, share of the samples lost at it) for the rates that were watched.
+    """
+
+    name: str
+    tuner_low_hz: float
+    tuner_high_hz: float
+    crystal_hz: float
+    crystal_ppm: Value
+    entered_ppm: float
+    rates_hz: tuple[float, ...]
+    rate_hz: float
+    bits: int
+    device: str = ""
+    holes_hz: tuple[tuple[float, float], ...] = ()
+    direct: DirectSampling | None = None
+    note: str = ""
+    ports: tuple[Port, ...] = ()
+    gain_stages: tuple[GainStage, ...] = ()
+    tuner_step_hz: float = 0.0
+    nf_db: Value | None = None
+    iip3_dbm: Value | None = None
+    lost_shares: tuple[tuple[float, float], ...] = ()
+    origins: Origins = {}
+
+    def port(self, name: str) -> Port:
+        """A port by its name; one that nobody described has nothing to tell."""
+        return next((port for port in self.ports if port.name == name), Port(name))
+
+    def samples_directly(self, port: str) -> bool:
+        """True of the port that goes past the tuner."""
+        return self.direct is not None and bool(port) and port == self.direct.port
+
+    def why_not(self, in_hz: float, port: str = "") -> str:
+        """Why a port of it does not reach a frequency, or an empty text."""
+        if self.direct is not None and self.samples_directly(port):
+            return outside(f"{self.name}'s direct input", in_hz, 0.0, self.direct.top_hz)
+        if not self.tuner_low_hz <= in_hz <= self.tuner_high_hz:
+            return f"{self.name} tunes {span_text(self.tuner_low_hz, self.tuner_high_hz)}"
+        return self.hole_at(in_hz)
+
+    def hole_at(self, in_hz: float) -> str:
+        """The hole in the tuner's range that a frequency falls into, in words, or an empty text."""
+        for low_hz, high_hz in self.holes_hz:
+            if low_hz < in_hz < high_hz:
+                return f"{self.name} has a hole at {span_text(low_hz, high_hz)}"
+        return ""
+
+    def edges_hz(self, port: str) -> tuple[float, ...]:
+        """Frequencies at a port at which its reach begins or ends, or turns over."""
+        if self.direct is not None and self.samples_directly(port):
+            return tuple(zone * self.direct.clock_hz / 2 for zone in range(self.direct.top_zone + 2))
+        return (self.tuner_low_hz, self.tuner_high_hz, *(edge for hole in self.holes_hz for edge in hole))

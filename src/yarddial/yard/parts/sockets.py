@@ -1,0 +1,32 @@
+"""Connectors and impedances: what screws onto what."""
+
+from typing import Literal
+
+import msgspec
+
+Connector = Literal["", "SMA", "MCX", "BNC", "F", "N", "UHF", "phono"]
+CONNECTORS: tuple[Connector, ...] = ("SMA", "MCX", "BNC", "F", "N", "UHF", "phono")
+Sex = Literal["jack", "plug"]
+
+
+class Socket(msgspec.Struct, frozen=True, omit_defaults=True):
+    """One end of a part; an empty connector is one that nobody looked at yet."""
+
+    connector: Connector = ""
+    sex: Sex = "jack"
+    ohms: float = 50.0
+
+    @property
+    def text(self) -> str:
+        """As people write it."""
+        return f"{self.connector} {self.sex}, {self.ohms:g} Ω" if self.connector else "not looked at"
+
+    def mates(self, other: "Socket") -> bool:
+        """True when the two can be joined as they are; unknown ends are taken to fit."""
+        if not self.connector or not other.connector:
+            return True
+        return self.connector == other.connector and self.sex != other.sex
+
+    def opposite(self) -> "Socket":
+        """The end that mates with this one."""
+        return msgspec.structs.replace(self, sex="plug" if self.sex == "jack" else "jack")

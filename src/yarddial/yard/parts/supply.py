@@ -1,0 +1,33 @@
+"""Direct current: what a part needs, and what feeds it."""
+
+from typing import Literal
+
+import msgspec
+
+
+class Feed(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A source of direct current: volts, the most it gives in milliampere, and whether it is switched on."""
+
+    volts: float
+    most_ma: float
+    on: bool = False
+
+
+class Need(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What a part must be fed with, and by which way.
+
+    by : `line` when it is fed through its output's coaxial line, `lead` when it has a supply lead of its own.
+    lead : what the lead hangs on; unknown when None.
+    """
+
+    low_v: float
+    high_v: float
+    current_ma: float
+    by: Literal["line", "lead"] = "lead"
+    lead: Feed | None = None
+
+    @property
+    def text(self) -> str:
+        """As people write it."""
+        volts = f"{self.low_v:g}" if self.low_v == self.high_v else f"{self.low_v:g} to {self.high_v:g}"
+        return f"{volts} V, {self.current_ma:g} mA"

@@ -1,0 +1,70 @@
+"""A transceiver as a part of a receiving path."""
+
+from typing import Literal
+
+import msgspec
+
+from yarddial.yard.parts.converter import Converter
+from yarddial.yard.parts.sockets import Socket
+from yarddial.yard.parts.spans import outside
+from yarddial.yard.parts.values import Origins, Value
+from yarddial.yard.path import Kind
+
+Output = Literal["if", "antenna"]
+
+
+class Transceiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="transceiver"):
+    """A transceiver by its IF output or its receive-antenna output.
+
+    tap : the output in use; a route may choose the other one.
+    if_hz : the fixed intermediate frequency at the IF output.
+    sense : +1, or -1 when the spectrum comes out inverted.
+    rig_ppm : error of its own frequencies, positive when it tunes high.
+    offsets_hz : by mode, carrier minus what its display shows.
+    transmit_w : its power; 0 for one that cannot transmit.
+    isolation_db : how far the outputs are below the transmitter while it transmits, at worst.
+    """
+
+    name: str
+    tap: Output
+    low_hz: float
+    high_hz: float
+    if_hz: float = 0.0
+    sense: Literal[1, -1] = 1
+    rig_ppm: Value = Value(0.0, 0.5, "stated")
+    offsets_hz: dict[str, float] = {}
+    note: str = ""
+    transmit_w: float = 0.0
+    isolation_db: Value | None = None
+    input: Socket = Socket()
+    if_output: Socket = Socket()
+    antenna_output: Socket = Socket()
+    origins: Origins = {}
+
+    @property
+    def output(self) -> Socket:
+        """The socket of the output in use."""
+        return self.if_output if self.tap == "if" else self.antenna_output
+
+    @property
+    def need(self) -> None:
+        """It has a supply of its own, which is none of our business."""
+        return
+
+    def why_not(self, in_hz: float) -> str:
+        """Why it does not receive a frequency, or an empty text."""
+        return outside(self.name, in_hz, self.low_hz, self.high_hz)
+
+    def converter_at(self, in_hz: float) -> Converter | None:
+        """Tuned to a signal it acts as a converter whose oscillator follows the dial: f_rig -+ IF."""
+        if self.tap == "antenna":
+            return None
+        lo_hz = in_hz - self.if_hz if self.sense > 0 else in_hz + self.if_hz
+        kind: Kind = "high" if self.sense < 0 else "low" if lo_hz >= 0 else "sum"
+        # Its doubt is that of the dial's own frequency, taken at the top of its range.
+        value = Value(abs(lo_hz), self.rig_ppm.sigma * 1e-6 * self.high_hz, self.rig_ppm.provenance)
+        return Converter(f"{self.name} IF", kind, value, abs(lo_hz), self.low_hz, self.high_hz, self.note, True)
+
+    def edges_hz(self) -> tuple[float, ...]:
+        """Where its range begins and ends."""
+        return (self.low_hz, self.high_hz)

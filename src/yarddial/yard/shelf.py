@@ -1,0 +1,159 @@
+"""The shelf: invented parts by class, to begin a yard with. Their values are the usual of the class, so assumed."""
+
+from yarddial.yard.demo import DEMO_PARTS
+from yarddial.yard.parts import (
+    Antenna,
+    Converter,
+    DirectSampling,
+    Feed,
+    GainStage,
+    Lnb,
+    LnbBand,
+    Need,
+    Part,
+    Port,
+    Receiver,
+    Socket,
+    Transceiver,
+    TwoPort,
+    Value,
+)
+
+_USUAL = "usual for its class"
+
+
+def _usual(value: float, sigma: float = 0.0) -> Value:
+    return Value(value, sigma, "assumed", note=_USUAL)
+
+
+_SMA, _N, _BNC, _UHF, _F = Socket("SMA"), Socket("N"), Socket("BNC"), Socket("UHF"), Socket("F", ohms=75.0)
+
+
+def _converter(name: str, kind: str, lo_hz: float, low_hz: float, high_hz: float, note: str) -> Converter:
+    # A plain oscillator can keeps within 20 ppm, taken as two sigma.
+    return Converter(
+        name,
+        kind,  # type: ignore[arg-type]
+        _usual(lo_hz, lo_hz * 10e-6),
+        lo_hz,
+        low_hz,
+        high_hz,
+        note,
+        gain_db=_usual(-2.0, 2.0),
+        nf_db=_usual(9.0, 2.0),
+        iip3_dbm=_usual(15.0, 4.0),
+        isolation_db=_usual(40.0, 10.0),
+        largest_dbm=_usual(10.0),
+        need=Need(4.75, 5.25, 100.0, "lead"),
+        input=_SMA,
+        output=_SMA,
+    )
+
+
+def _cable(name: str, length_m: float, end: Socket, note: str) -> TwoPort:
+    # Thin 50 ohm cable.
+    loss = ((10e6, 6.0), (100e6, 19.0), (1e9, 64.0), (2e9, 95.0))
+    plug = end.opposite()
+    return TwoPort(
+        name, "cable", _usual(-1.0), note=note, length_m=length_m, loss_db_100m=loss, passes_dc=True, input=plug,
+        output=plug,
+    )  # fmt: skip
+
+
+def _filter(name: str, shape: str, low_hz: float, high_hz: float, note: str) -> TwoPort:
+    return TwoPort(
+        name, "filter", _usual(-0.7, 0.3), low_hz, high_hz, note, shape, input=_SMA, output=_SMA  # type: ignore[arg-type]
+    )  # fmt: skip
+
+
+_GENERIC: tuple[Part, ...] = (
+    Antenna("End-fed wire", 0.1e6, 30e6, "20 m, end-fed", "wire", 20.0, outdoors=True, output=_UHF.opposite()),
+    Antenna("Small loop", 0.1e6, 30e6, "active, 1 m across; fed through its line", "loop", 1.0, outdoors=True,
+            need=Need(9.0, 13.8, 150.0, "line"), output=_BNC.opposite()),
+    Antenna("Short whip", 60e6, 1000e6, "telescopic, 0.5 m, as it comes in the box", "whip", 0.5,
+            output=_SMA.opposite()),
+    Antenna("Half-wave dipole", 13.5e6, 15e6, "for 20 m", "dipole", 10.0, outdoors=True, output=_UHF.opposite()),
+    Antenna("Wide-band discone", 60e6, 1300e6, "", "discone", 1.3, outdoors=True, output=_N.opposite()),
+    Antenna("Beam 2 m", 143e6, 147e6, "", "beam", 2.0, outdoors=True, dc_short=True, output=_N.opposite()),
+    Antenna("Offset dish", 10e9, 12.75e9, "80 cm", "dish", 0.8, outdoors=True),
+    _cable("Thin cable 5 m", 5.0, _SMA, "5 m of thin cable"),
+    _cable("Thin cable 15 m", 15.0, _UHF, "15 m of thin cable"),
+    TwoPort("Attenuator 10 dB", "attenuator", _usual(-10.0, 0.3), 0.0, 6e9, "", input=_SMA,
+            output=_SMA.opposite()),
+    TwoPort("Attenuator 20 dB", "attenuator", _usual(-20.0, 0.3), 0.0, 6e9, "", input=_SMA,
+            output=_SMA.opposite()),
+    _filter("Low-pass 30 MHz", "low-pass", 0.0, 30e6, "passes long wave to HF"),
+    _filter("High-pass 1.7 MHz", "high-pass", 1.7e6, 1e9, "keeps medium wave out"),
+    _filter("FM notch", "notch", 87.5e6, 108e6, "takes FM broadcasting out"),
+    _filter("Airband pass", "band-pass", 117e6, 138e6, ""),
+    TwoPort("Wide preamplifier", "preamplifier", _usual(18.0, 1.0), 10e6, 3e9, "fed through its line",
+            nf_db=_usual(1.0, 0.3), iip3_dbm=_usual(0.0, 3.0), largest_dbm=_usual(10.0),
+            need=Need(3.0, 5.5, 60.0, "line"), input=_SMA, output=_SMA),
+    TwoPort("Mast preamplifier", "preamplifier", _usual(20.0, 1.0), 100e6, 2e9, "wants 12 V through its line",
+            nf_db=_usual(0.8, 0.3), largest_dbm=_usual(0.0), need=Need(11.0, 14.0, 160.0, "line"), input=_N,
+            output=_N),
+    TwoPort("Two-way splitter", "splitter", _usual(-3.5, 0.3), 1e6, 1e9, "", isolation_db=_usual(25.0, 5.0),
+            passes_dc=True, input=_SMA, output=_SMA),
+    TwoPort("Antenna switch", "switch", _usual(-0.2, 0.1), 0.0, 500e6, "", isolation_db=_usual(50.0, 5.0),
+            passes_dc=True, input=_UHF, output=_UHF),
+    TwoPort("Bias injector 12 V", "injector", _usual(-0.5, 0.2), 1e6, 3e9, "feeds 12 V up the line",
+            feed=Feed(12.0, 500.0, on=False), input=_SMA, output=_SMA),
+    TwoPort("Limiter", "limiter", _usual(-0.3, 0.1), 0.0, 1e9, "keeps what passes under +10 dBm", input=_SMA,
+            output=_SMA.opposite()),
+    _converter("Up-converter 100", "sum", 100e6, 0.05e6, 55e6, "HF to above 100 MHz"),
+    _converter("Up-converter 125", "sum", 125e6, 0.05e6, 60e6, "HF to above 125 MHz"),
+    _converter("Down-converter 1 GHz", "low", 1e9, 1.05e9, 2.4e9, "f − 1 GHz"),
+    _converter("Inverting converter 200", "high", 200e6, 100e6, 170e6, "200 MHz − f, inverted"),
+    Lnb("Two-band LNB", (
+        # A dielectric resonator may be off by 1 MHz; taken as two sigma.
+        LnbBand("low", _usual(9.75e9, 500e3), 9.75e9, 10.7e9, 11.7e9),
+        LnbBand("high", _usual(10.6e9, 500e3), 10.6e9, 11.7e9, 12.75e9, tone_khz=22.0),
+    ), "dielectric-resonator oscillators", current_ma=150.0, gain_db=_usual(55.0, 5.0), nf_db=_usual(0.8, 0.3),
+        output=_F),
+    Transceiver("HF transceiver", "antenna", 0.1e6, 54e6, if_hz=8.83e6, sense=1, note="receive-antenna output",
+                transmit_w=100.0, input=_UHF.opposite(), if_output=_BNC, antenna_output=_SMA),
+    Receiver("TV-stick receiver", 25e6, 1750e6, 28.8e6,
+             Value(0.0, 25.0, "assumed", note="plain crystal, within 50 ppm"),
+             0.0, (1.024e6, 2.048e6, 2.4e6), 2.048e6, 8, direct=DirectSampling("direct", 28.8e6, 1),
+             note="8-bit, plain crystal", ports=(Port("antenna", _SMA, _usual(10.0), Feed(4.5, 180.0)),
+                                                 Port("direct", _SMA, _usual(10.0))),
+             gain_stages=(GainStage("gain", (0.0, 10.0, 20.0, 30.0, 40.0), 20.0),)),
+    Receiver("Wide-band receiver", 0.01e6, 2000e6, 24e6,
+             Value(0.0, 0.5, "assumed", note="temperature-compensated, within 1 ppm"), 0.0, (2e6, 6e6, 10e6), 2e6, 14,
+             note="14-bit, temperature-compensated",
+             ports=(Port("A", _SMA, _usual(0.0), Feed(4.7, 100.0)), Port("B", _SMA, _usual(0.0)))),
+    Receiver("HF sampling receiver", 0.01e6, 54e6, 122.88e6,
+             Value(0.0, 1.0, "assumed", note="temperature-compensated, within 2 ppm"), 0.0, (0.192e6, 0.384e6), 0.384e6,
+             16, note="16-bit, samples HF as a whole", ports=(Port("antenna", _BNC, _usual(10.0)),)),
+)  # fmt: skip
+
+# The class that each part is found under, in the order in which a yard is built.
+CLASSES = ("antenna", "in the line", "converter", "transceiver", "receiver")
+
+
+def class_of(part: Part) -> str:
+    """The class of a part in words."""
+    if isinstance(part, Antenna):
+        return "antenna"
+    if isinstance(part, TwoPort):
+        return "in the line"
+    if isinstance(part, Converter | Lnb):
+        return "converter"
+    return "transceiver" if isinstance(part, Transceiver) else "receiver"
+
+
+def kind_of(part: Part) -> str:
+    """What a part is, in one word or two."""
+    if isinstance(part, TwoPort):
+        return part.shape if part.shape else part.what
+    if isinstance(part, Antenna):
+        return f"antenna ({part.kind})" if part.kind else "antenna"
+    if isinstance(part, Converter):
+        return {"sum": "up-converter", "low": "down-converter", "high": "inverting converter"}[part.kind]
+    return "LNB" if isinstance(part, Lnb) else class_of(part)
+
+
+def shelf() -> tuple[Part, ...]:
+    """All parts on the shelf by class: the general ones first, then those of the demo yard."""
+    parts = (*_GENERIC, *DEMO_PARTS)
+    return tuple(part for wanted in CLASSES for part in parts if class_of(part) == wanted)

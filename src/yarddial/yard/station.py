@@ -1,0 +1,223 @@
+"""A station: the parts of a yard, the routes over them, the references known, and where the dial stands."""
+
+from collections import Counter
+from collections.abc import Iterable, Sequence
+
+import msgspec
+
+from yarddial.yard.errors import BadStation
+from yarddial.yard.frequency import LIMIT_HZ, format_bound
+from yarddial.yard.line import Line
+from yarddial.yard.parts import Antenna, Lnb, Part, Receiver, Socket, Transceiver, TwoPort, converters_of
+from yarddial.yard.parts.spans import span_text
+from yarddial.yard.parts.transceiver import Output
+
+
+class Reference(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A transmitter whose frequency is known: `sigma_hz` is its one-sigma doubt *as received*."""
+
+    name: str
+    frequency_hz: float
+    sigma_hz: float
+    kind: str
+    mode: str = "am"
+    note: str = ""
+
+
+class Tap(msgspec.Struct, frozen=True):
+    """Which of a transceiver's outputs a route takes."""
+
+    name: str
+    output: Output
+
+
+class Route(msgspec.Struct, frozen=True, omit_defaults=True):
+    """The names of the parts a band runs over, antenna first, receiver last, and the receiver's port it ends in.
+
+    While it is being built it may lack its antenna or its receiver; then it reaches nothing.
+    preferred : the person's first choice wherever it reaches.
+    """
+
+    name: str
+    parts: tuple[str, ...]
+    port: str = ""
+    taps: tuple[Tap, ...] = ()
+    preferred: bool = False
+
+
+class Acknowledged(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A finding that the person has seen: its key, its words then, and a note. Other words make it speak up again."""
+
+    key: str
+    what: str
+    note: str
+    date: str = ""
+
+
+class Station(msgspec.Struct, frozen=True, omit_defaults=True):
+    """The whole set-up, as kept in a station file."""
+
+    name: str
+    parts: tuple[Part, ...] = ()
+    routes: tuple[Route, ...] = ()
+    references: tuple[Reference, ...] = ()
+    dial_hz: float = 10e6
+    mode: str = "am"
+    route: str = ""
+    held: bool = False
+    acknowledged: tuple[Acknowledged, ...] = ()
+
+    def part(self, name: str) -> Part:
+        """Find a part by its name; raises BadStation when there is none."""
+        for part in self.parts:
+            if part.name == name:
+                return part
+        raise BadStation(f"the yard has no part called '{name}': add it, or take it out of the routes")
+
+    def with_part(self, part: Part) -> "Station":
+        """Return the station with the part of that name replaced."""
+        self.part(part.name)
+        return msgspec.structs.replace(self, parts=tuple(part if p.name == part.name else p for p in self.parts))
+
+    def route_named(self, name: str = "") -> Route:
+        """A route by its name, the active one by default; raises BadStation when there is none."""
+        wanted = name or self.route
+        for route in self.routes:
+            if route.name == wanted:
+                return route
+        raise BadStation(f"the yard has no route called '{wanted}': choose one of {_names(self.routes)}")
+
+    def line(self, route_name: str = "") -> Line:
+        """Lay out a route (the active one by default) as its antenna, converters and receiver."""
+        return self._laid_out(self.route_named(route_name), {part.name: part for part in self.parts})
+
+    def active_line(self) -> Line:
+        """The active route; in a yard without routes a line that reaches nothing."""
+        if not self.routes:
+            return Line.unfinished("", self.dial_hz, "the yard has no route yet")
+        return self.line()
+
+    def lines(self) -> tuple[Line, ...]:
+        """Lay out all routes, unfinished ones too."""
+        by_name = {part.name: part for part in self.parts}
+        return tuple(self._laid_out(route, by_name) for route in self.routes)
+
+    def unused(self) -> tuple[Part, ...]:
+        """Parts that no route runs over."""
+        used = {name for route in self.routes for name in route.parts}
+        return tuple(part for part in self.parts if part.name not in used)
+
+    def _laid_out(self, route: Route, by_name: dict[str, Part]) -> Line:
+        taps = {tap.name: tap.output for tap in route.taps}
+        parts: list[Part] = []
+        for name in route.parts:
+            part = by_name.get(name) or self.part(name)
+            if isinstance(part, Transceiver) and taps.get(name, part.tap) != part.tap:
+                part = msgspec.structs.replace(part, tap=taps[name])
+            parts.append(part)
+        missing = missing_of(route, parts)
+        if missing:
+            return Line.unfinished(route.name, self.dial_hz, missing)
+        return Line.of(route.name, parts, self.dial_hz, route.port)
+
+
+def missing_of(route: Route, parts: Sequence[Part]) -> str:
+    """What a route still lacks, as a sentence, or an empty text."""
+    begins = bool(parts) and isinstance(parts[0], Antenna)
+    ends = bool(parts) and isinstance(parts[-1], Receiver)
+    if begins and ends:
+        return ""
+    lacks = " and ".join(("an antenna",) * (not begins) + ("a receiver",) * (not ends))
+    return f"route '{route.name}' still needs {lacks}"
+
+
+def checked(station: Station) -> Station:
+    """Return the station if it holds together, else raise BadStation with the first thing that is wrong."""
+    _no_doubles("parts", [part.name for part in station.parts])
+    _no_doubles("routes", [route.name for route in station.routes])
+    if not 0 <= station.dial_hz <= LIMIT_HZ:
+        raise BadStation(f"the dial stands at {station.dial_hz:.3g} Hz: it goes from 0 to {format_bound(LIMIT_HZ)}")
+    for reference in station.references:
+        if not (0 < reference.frequency_hz <= LIMIT_HZ and 0 <= reference.sigma_hz <= LIMIT_HZ):
+            raise BadStation(f"reference '{reference.name}' lies at no frequency that a dial has: correct it")
+    for part in station.parts:
+        _check_part(part)
+    for route in station.routes:
+        _check_route(station, route)
+    if station.routes:
+        station.line()
+    return station
+
+
+def _no_doubles(what: str, names: list[str]) -> None:
+    if any(not name.strip() for name in names):
+        raise BadStation(f"one of the {what} has no name: give it one")
+    doubled = sorted(name for name, count in Counter(names).items() if count > 1)
+    if doubled:
+        raise BadStation(f"two {what} are called '{doubled[0]}': give each its own name")
+
+
+def _check_route(station: Station, route: Route) -> None:
+    if len(set(route.parts)) < len(route.parts):
+        raise BadStation(f"route '{route.name}' runs over a part twice: put in a copy of it")
+    parts = [station.part(name) for name in route.parts]
+    for i, part in enumerate(parts):
+        if (isinstance(part, Antenna) and i > 0) or (isinstance(part, Receiver) and i < len(parts) - 1):
+            raise BadStation(
+                f"route '{route.name}' may hold no antenna or receiver in its middle ({part.name}): it begins with the "
+                "one and ends with the other"
+            )
+
+
+def _check_part(part: Part) -> None:
+    sockets = [getattr(part, name, None) for name in ("input", "output", "if_output", "antenna_output")]
+    sockets += [port.socket for port in part.ports] if isinstance(part, Receiver) else []
+    if not all(1 <= socket.ohms <= 10_000 for socket in sockets if isinstance(socket, Socket)):
+        raise BadStation(f"{part.name}: a connector has between 1 and 10 000 Ω, as a rule 50 or 75")
+    if isinstance(part, Transceiver) and not 0 <= part.transmit_w <= 1e6:
+        raise BadStation(f"{part.name}: a transmitter has between 0 and a million watts")
+    if isinstance(part, Receiver):
+        pairs = [(part.tuner_low_hz, part.tuner_high_hz), *part.holes_hz]
+        _check_receiver(part)
+    elif isinstance(part, Lnb) and not part.bands:
+        raise BadStation(f"{part.name}: an LNB has at least one band")
+    elif isinstance(part, Antenna | TwoPort | Transceiver):
+        pairs = [(part.low_hz, part.high_hz)]
+        if isinstance(part, TwoPort):
+            _check_tables(part)
+        elif isinstance(part, Transceiver) and part.tap == "if" and not part.if_hz > 0:
+            raise BadStation(f"{part.name}: an IF output needs its intermediate frequency, above 0 Hz")
+    else:
+        pairs = [(c.input_low_hz, c.input_high_hz) for c in converters_of(part)]
+        pairs += [(c.output_low_hz, c.output_high_hz) for c in converters_of(part)]
+        oscillators = [f for c in converters_of(part) for f in (c.lo_hz.value, c.nominal_lo_hz, c.entered_lo_hz)]
+        if not all(0 < hertz <= LIMIT_HZ for hertz in oscillators):
+            raise BadStation(f"{part.name}: the oscillator must lie above 0 Hz and within {format_bound(LIMIT_HZ)}")
+        if not all(0 <= c.lo_hz.sigma <= LIMIT_HZ for c in converters_of(part)):
+            raise BadStation(f"{part.name}: the oscillator's doubt must not be negative")
+    for low_hz, high_hz in pairs:
+        if not 0 <= low_hz < high_hz <= 1e13:
+            raise BadStation(f"{part.name}: a range must rise, but {span_text(low_hz, high_hz)} does not")
+
+
+def _check_receiver(part: Receiver) -> None:
+    if not (part.rate_hz > 0 and part.crystal_hz > 0 and all(rate > 0 for rate in part.rates_hz)):
+        raise BadStation(f"{part.name}: sample rate and crystal must lie above 0")
+    if not (abs(part.entered_ppm) < 1e4 and abs(part.crystal_ppm.value) < 1e4 and 0 <= part.crystal_ppm.sigma < 1e5):
+        raise BadStation(f"{part.name}: a crystal is never off by 10 000 ppm; check the sign and the unit")
+    if part.direct is not None and not (part.direct.clock_hz > 0 and 0 <= part.direct.top_zone < 100):
+        raise BadStation(f"{part.name}: the direct input needs a clock above 0 Hz and a zone from 0 up")
+    if any(not stage.steps_db or list(stage.steps_db) != sorted(stage.steps_db) for stage in part.gain_stages):
+        raise BadStation(f"{part.name}: the steps of a gain stage must be given, rising")
+    _no_doubles(f"ports of {part.name}", [port.name for port in part.ports])
+
+
+def _check_tables(part: TwoPort) -> None:
+    for table in (part.loss_db_100m, part.response_db):
+        places = [hertz for hertz, _ in table]
+        if places != sorted(set(places)) or any(not 0 <= hertz <= 1e13 for hertz in places):
+            raise BadStation(f"{part.name}: the points of its table must rise in frequency")
+
+
+def _names(routes: Iterable[Route]) -> str:
+    return ", ".join(f"'{route.name}'" for route in routes) or "none"

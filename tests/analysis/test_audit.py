@@ -1,0 +1,181 @@
+"""Each rule of the audit: a yard that breaks it is told with its number, one that keeps it is not."""
+
+from collections.abc import Callable
+
+import msgspec
+import pytest
+
+from random_yard import random_yard
+from yarddial.analysis.audit.check import check_yard
+from yarddial.analysis.audit.finding import BenchFinding
+from yarddial.yard.demo import HEARTH_IF, VIA_LADDER, demo_station
+from yarddial.yard.editing import acknowledge, put_in, take_out
+from yarddial.yard.part_values import values_of
+from yarddial.yard.shelf import shelf
+from yarddial.yard.station import Route, Station
+
+
+def typed(station: Station, part: str, key: str, text: str) -> Station:
+    value = next(v for v in values_of(station.part(part)) if v.key == key)
+    return station.with_part(value.with_text(text, "2026-11-25"))
+
+
+def from_shelf(name: str) -> object:
+    return next(part for part in shelf() if part.name == name)
+
+
+def found(station: Station, key: str) -> list[BenchFinding]:
+    return [finding for finding in check_yard(station) if finding.key.startswith(key)]
+
+
+def over(*parts: str, port: str = "") -> Station:
+    """A yard of one route over parts from the shelf."""
+    station = Station("t")
+    for name in parts:
+        station = put_in(station, from_shelf(name), station.route)  # type: ignore[arg-type]
+    route = msgspec.structs.replace(station.routes[0], port=port or station.routes[0].port)
+    return msgspec.structs.replace(station, routes=(route,))
+
+
+def test_the_demo_yard_has_nothing_wrong_but_what_its_owner_has_seen_to() -> None:
+    findings = check_yard(demo_station())
+    assert {f.key for f in findings if f.seen} == {"care:lightning", "care:power lines", "care:heat"}
+    assert all(f.mark == "good" for f in findings if not f.seen)
+    # 100 W are 50 dBm; 55 dB of isolation at the taps, 60 dB through the switch; both inputs bear +10 dBm.
+    margins = {f.key: f.what for f in findings if f.key.startswith("transmit")}
+    assert "−5 dBm" in margins["transmit:Hearth:Heron:A"]
+    assert "20 dB of margin" in margins["transmit:Hearth:Ladder:"]
+
+
+def test_connectors_that_do_not_mate_are_told_with_the_adapter_and_mended_by_it() -> None:
+    station = typed(demo_station(), "Patch", "output", "BNC jack")
+    finding = found(station, "connector:Patch>Ladder")[0]
+    assert "BNC jack" in finding.what
+    assert finding.why == "buy an adapter, BNC plug to UHF jack"
+    assert finding.mend is not None
+    mended = finding.mend(station)
+    assert mended.route_named(VIA_LADDER).parts[2] == "Adapter BNC–UHF"
+    assert found(mended, "connector:Patch>Ladder") == found(mended, "connector:Patch>Adapter") == []
+    same_sex = typed(demo_station(), "Finch", "port0", "MCX plug")
+    assert "MCX jack to MCX jack" in found(same_sex, "connector:Ladder>Finch")[0].why
+
+
+def test_a_step_of_impedance_is_told_with_what_it_costs() -> None:
+    """A quarter of 25 over 125: a fifth of the voltage comes back, 0.177 dB are lost."""
+    station = typed(demo_station(), "Feeder", "input", "F jack, 50 Ω")
+    finding = found(station, "impedance:Dish lead>Feeder")[0]
+    assert "0.18 dB" in finding.what
+    assert "20 %" in finding.why
+
+
+@pytest.mark.parametrize(
+    ("change", "key", "mark", "words"),
+    [
+        (lambda s: typed(s, "Ladder", "need", "5 V, 90 mA from 12 V 500 mA on"), "supply:Ladder:volts", "stop", "12 V"),
+        (lambda s: typed(s, "Ladder", "need", "5 V, 90 mA from 5 V 50 mA on"), "supply:Ladder:current", "stop",
+         "50 mA"),
+        (lambda s: typed(s, "Ladder", "need", "5 V, 90 mA"), "supply:Ladder", "unknown", "nobody said"),
+        (lambda s: typed(s, "Ladder", "need", "5 V, 90 mA from 5 V 500 mA off"), "supply:Ladder:off", "look", "off"),
+        (lambda s: typed(s, "Feeder", "feeds up the line", "13 V 350 mA off"), "supply:Saucer", "look", "not fed"),
+        (lambda s: typed(s, "Feeder", "feeds up the line", "18 V 350 mA on"), "supply:Saucer", "stop", "18 V"),
+        (lambda s: typed(s, "Feeder", "feeds up the line", "13 V 100 mA on"), "supply:Saucer", "stop", "100 mA"),
+        (lambda s: typed(s, "Dish lead", "passes_dc", "no"), "supply:Saucer", "stop", "Dish lead"),
+        (lambda s: typed(s, "Finch", "port ladder, bias feed", "4.7 V 150 mA on"), "feed:Finch:ladder:idle", "look",
+         "4.7 V"),
+        (lambda s: typed(s, "Feeder", "feeds up the line", ""), "supply:Saucer", "stop", "passes no current"),
+    ],
+)  # fmt: skip
+def test_supplies_are_weighed(change: Callable[[Station], Station], key: str, mark: str, words: str) -> None:
+    findings = found(change(demo_station()), key)
+    assert findings
+    assert findings[0].mark == mark
+    assert words in findings[0].what
+
+
+def test_a_bias_feed_meets_a_short_a_transmitter_or_resistors() -> None:
+    stick = over("Beam 2 m", "TV-stick receiver", port="antenna")
+    short = typed(stick, "TV-stick receiver", "port antenna, bias feed", "4.5 V 180 mA on")
+    danger = found(short, "feed:TV-stick receiver:antenna:Beam 2 m")[0]
+    assert (danger.mark, danger.safety) == ("stop", True)
+    assert "short" in danger.what
+    assert danger.mend is not None
+    assert found(danger.mend(short), "feed:") == []
+    padded = put_in(short, from_shelf("Attenuator 10 dB"), short.route)  # type: ignore[arg-type]
+    assert "resistors" in found(padded, "feed:TV-stick receiver:antenna:Attenuator 10 dB")[0].what
+    rig = over("End-fed wire", "HF transceiver", "Wide-band receiver")
+    rig = typed(rig, "Wide-band receiver", "port A, bias feed", "4.7 V 100 mA on")
+    assert "transmitter" in found(rig, "feed:Wide-band receiver:A:HF transceiver")[0].what
+
+
+@pytest.mark.parametrize(
+    ("isolation", "mark", "words"),
+    [("55 dB", "good", "15 dB of margin"), ("45 dB", "look", "only 5 dB"), ("30 dB", "stop", "10 dB too much"),
+     ("", "stop", "not known")],
+)  # fmt: skip
+def test_transmit_power_is_weighed_against_the_largest_safe_input(isolation: str, mark: str, words: str) -> None:
+    finding = found(typed(demo_station(), "Hearth", "isolation_db", isolation), "transmit:Hearth:Heron")[0]
+    assert (finding.mark, finding.safety) == (mark, True)
+    assert words in finding.what
+    no_limit = typed(demo_station(), "Heron", "largest0", "")
+    assert "nobody stated" in found(no_limit, "transmit:Hearth:Heron")[0].what
+
+
+def test_an_oscillator_in_a_broadcast_band_is_told_with_where_its_stations_show() -> None:
+    """A sum converter at 100 MHz: stations at 100 to 108 MHz pass it and are taken for 0 to 8 MHz."""
+    station = over("End-fed wire", "Up-converter 100", "TV-stick receiver", port="antenna")
+    finding = found(station, "oscillator:Up-converter 100:FM broadcasting")[0]
+    assert "inside FM broadcasting" in finding.what
+    assert "100 kHz to 8 MHz" in finding.why
+    assert found(over("End-fed wire", "Up-converter 125", "TV-stick receiver", port="antenna"), "oscillator") == []
+
+
+def test_what_leaves_the_converter_outside_the_receiver_is_told() -> None:
+    station = typed(demo_station(), "Finch", "tuner_high_hz", "130 MHz")
+    finding = found(station, f"range:{VIA_LADDER}")[0]
+    assert "10 MHz to 30 MHz comes out of Ladder at 130 MHz to 150 MHz" in finding.what
+    nothing = typed(demo_station(), "Finch", "tuner_low_hz", "1 GHz")
+    assert found(nothing, f"route:{VIA_LADDER}")[0].mark == "stop"
+
+
+def test_direct_sampling_wants_a_filter_that_keeps_one_zone() -> None:
+    assert found(demo_station(), "sampling") == []
+    bare = take_out(demo_station(), "Low-pass 12", HEARTH_IF)
+    assert "13 MHz" in found(bare, "sampling")[0].what
+    wide = typed(demo_station(), "Low-pass 12", "high_hz", "20 MHz")
+    assert found(wide, "sampling")
+
+
+def test_a_short_whip_is_told_on_hf_only() -> None:
+    """0.5 m at 3.6 MHz is 1/167 of a wavelength."""
+    station = over("Short whip", "Wide-band receiver", port="A")
+    hf = msgspec.structs.replace(typed(station, "Short whip", "low_hz", "1 MHz"), dial_hz=3.6e6)
+    assert "1/167" in found(hf, "antenna")[0].what
+    assert found(msgspec.structs.replace(hf, dial_hz=145e6), "antenna") == []
+
+
+def test_safety_stands_first_and_an_acknowledged_finding_stays_listed() -> None:
+    station = over("Beam 2 m", "TV-stick receiver", port="direct")
+    findings = check_yard(station)
+    assert [f.safety for f in findings] == sorted((f.safety for f in findings), reverse=True)
+    lightning = findings[0]
+    seen = acknowledge(station, lightning.key, lightning.what, "unplugged", "2026-11-25")
+    again = check_yard(seen)
+    assert {f.key for f in again} == {f.key for f in findings}
+    assert again[0].key != lightning.key
+    assert next(f for f in again if f.key == lightning.key).seen is not None
+    # Other words, and it speaks up again.
+    more = acknowledge(station, lightning.key, "other words", "x", "")
+    assert next(f for f in check_yard(more) if f.key == lightning.key).seen is None
+
+
+def test_an_unfinished_route_is_a_finding_and_no_yard_breaks_the_check() -> None:
+    station = msgspec.structs.replace(
+        demo_station(), routes=(*demo_station().routes, Route("Loose end", ("Long wire",)))
+    )
+    assert "still needs a receiver" in found(station, "route:Loose end")[0].what
+    for seed in range(40):
+        for finding in check_yard(random_yard(seed)):
+            assert finding.what
+            assert finding.why
+            if finding.mend is not None:
+                check_yard(finding.mend(random_yard(seed)))

@@ -1,0 +1,234 @@
+"""The command line that scripts rely on."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from yarddial.cli.program import run
+from yarddial.yard.path import Clock, Stage, trace
+
+
+@pytest.fixture
+def call(capsys: pytest.CaptureFixture[str]) -> Any:
+    """Run a command line; gives status, standard output and standard error."""
+
+    def do(*arguments: str) -> tuple[int, str, str]:
+        capsys.readouterr()
+        status = run(list(arguments))
+        said = capsys.readouterr()
+        return status, said.out, said.err
+
+    return do
+
+
+def test_path_prints_one_json_object(call: Any) -> None:
+    status, out, err = call("path", "14.305M", "--through", "sum:120M@3.4", "--receiver-ppm", "27", "--json")
+    found = json.loads(out)
+    expected = trace(14_305_000.0, [Stage("sum", 120e6, 408.0)], Clock(27.0))
+    assert (status, err) == (0, "")
+    assert found["port_hz"] == expected.port_hz == 134_305_408.0
+    assert found["dial_error_hz"] == pytest.approx(expected.dial_error_hz)
+    assert found["stages"] == [{"kind": "sum", "lo_hz": 120e6, "out_hz": 134_305_408.0}]
+    assert {"antenna_hz", "shown_hz", "dial_hz", "sense"} <= set(found)
+
+
+def test_a_frequency_may_begin_with_a_minus_sign(call: Any) -> None:
+    status, out, _ = call("frequency", "-100.000.000", "--json")
+    assert status == 0
+    assert json.loads(out) == {"hz": -100e6, "text": "−100.000 MHz"}
+    assert call("path", "-5M", "--json")[0] == 0
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [
+        ("frequency", "14,305"),
+        ("frequency",),
+        ("frequency", "1", "2"),
+        ("frequency", "5", "--field-unit", "bananas"),
+        ("path", "14M", "--through", "up:5M"),
+        ("path", "14M", "--receiver-ppm", "many"),
+        ("path",),
+        ("nothing", "--json"),
+        ("measure", "/no/such/file.wav"),
+        ("measure", __file__),
+        ("measure", "x.raw", "--format", "cu8"),
+        ("true", "/no/such.csv"),
+        ("true", __file__),
+        ("simulate", "/no/such/folder/x", "--centre", "10M", "--seconds", "0.01"),
+        ("simulate", "x", "--centre", "5G"),
+        ("simulate", "x", "--centre", "10M", "--rate", "7M"),
+        ("simulate", "x", "--centre", "10M", "--route", "moon"),
+        ("simulate", "x", "--centre", "10M", "--seconds", "-1"),
+        ("simulate", "x", "--centre", "10M", "--receiver", "wren"),
+        ("path", "14M", "--jsn"),
+    ],
+)
+def test_bad_input_is_one_sentence_on_standard_error(call: Any, arguments: tuple[str, ...]) -> None:
+    status, out, err = call(*arguments)
+    assert (status, out) == (2, "")
+    assert err.count("\n") == 1
+    assert len(err) > 10
+
+
+def test_simulate_measure_and_true_close_the_circle(call: Any, tmp_path: Path) -> None:
+    """Two recordings, two measurements, a CSV file: the truth that `simulate` told comes back."""
+    rows = ["reference_hz,reference_sigma_hz,measured_hz,sigma_hz,through"]
+    for name, centre, reference, through in (("hf", "9.8M", "10M", "sum:120M"), ("vhf", "145M", "145.2M", "")):
+        _, out, _ = call("simulate", str(tmp_path / name), "--centre", centre, "--seed", "8", "--json")
+        truth = json.loads(out)["truth"]
+        status, out, _ = call("measure", str(tmp_path / f"{name}.sigmf-meta"), "--reference", reference, "--json")
+        assert status == 0
+        found = json.loads(out)
+        assert found["error_hz"] == pytest.approx(found["frequency_hz"] - float(reference[:-1]) * 1e6)
+        rows.append(f"{reference},0.3,{found['frequency_hz']:.6f},{found['sigma_hz']:.6f},{through}")
+        if through:
+            oscillator_hz = truth["converters"][0]["lo_error_hz"]
+    (tmp_path / "seen.csv").write_text("\n".join(rows))
+    status, out, _ = call("true", str(tmp_path / "seen.csv"), "--json")
+    fitted = json.loads(out)
+    assert status == 0
+    receiver, (converter,) = fitted["receiver_ppm"], fitted["converters"]
+    assert abs(receiver["value"] - truth["receiver_ppm"]) < 4 * receiver["sigma"]
+    assert converter["through"] == "sum:120M"
+    assert abs(converter["lo_error_hz"] - oscillator_hz) < 4 * converter["sigma_hz"]
+    assert fitted["outliers"] == fitted["inseparable"] == []
+
+
+def test_what_cannot_be_separated_is_null_with_a_sentence(call: Any, tmp_path: Path) -> None:
+    (tmp_path / "seen.csv").write_text(
+        "reference_hz, reference_sigma_hz, measured_hz, sigma_hz, through\n10M, 0.3, 9996933.4, 0.01, sum:120M\n"
+    )
+    status, out, _ = call("true", str(tmp_path / "seen.csv"), "--json")
+    found = json.loads(out)
+    assert status == 0
+    assert found["receiver_ppm"] is None
+    assert found["converters"] == [{"through": "sum:120M", "lo_error_hz": None, "lo_error_ppm": None, "sigma_hz": None}]
+    assert "cannot be told apart" in found["inseparable"][0]
+
+
+@pytest.mark.parametrize(
+    ("row", "words"),
+    [
+        ("10M,0.3,9996933.4,0.01,up:5", "row 1, through"),
+        ("10M,0.3,x,0.01,", "row 1, measured_hz"),
+        ("10M,0,9996933.4,0,", "doubt"),
+        ("10M,0.3", "measured_hz"),
+    ],
+)
+def test_a_bad_row_is_named(call: Any, tmp_path: Path, row: str, words: str) -> None:
+    (tmp_path / "seen.csv").write_text(f"reference_hz,reference_sigma_hz,measured_hz,sigma_hz,through\n{row}\n")
+    status, out, err = call("true", str(tmp_path / "seen.csv"))
+    assert (status, out) == (2, "")
+    assert words in err
+
+
+def test_nothing_found_is_status_one(call: Any, tmp_path: Path) -> None:
+    assert call("simulate", str(tmp_path / "x"), "--centre", "3.3M", "--seconds", "0.2")[0] == 0
+    status, out, err = call("measure", str(tmp_path / "x"), "--near", "3.4M", "--within", "500", "--json")
+    assert (status, out) == (1, "")
+    assert "no carrier stands out" in err
+
+
+def test_every_command_explains_itself(call: Any) -> None:
+    for name in ("path", "frequency", "measure", "true", "simulate", "card"):
+        status, out, _ = call(name, "--help")
+        assert status == 0
+        assert "Usage" in out
+
+
+def test_the_card_is_printed_and_saved(call: Any, tmp_path: Path) -> None:
+    status, out, _ = call(
+        "card", "--route", "Long wire over Ladder", "--at", "10M", "--json", "--save", str(tmp_path / "c.html")
+    )
+    found = json.loads(out)
+    assert status == 0
+    assert found["offset_added_to_dial_hz"] == 120e6
+    assert found["offset_added_to_tuner_hz"] == -120e6
+    assert found["whole_ppm"] == 0
+    assert found["leftover_hz_at"]["leftover_hz"] == 0.0
+    assert "<h1>" in (tmp_path / "c.html").read_text()
+    assert call("card", "--route", "moon")[0] == 2
+    assert call("card", "--at", "145M")[0] == 2
+
+
+def test_the_oscillator_in_the_box_is_told(call: Any) -> None:
+    arguments = ("--station", "10M", "--shown", "129.99689M", "--stated", "120M", "--stated", "125M")
+    status, out, _ = call("which-lo", *arguments, "--json")
+    found = json.loads(out)
+    assert status == 0
+    assert found["decided"] is True
+    assert found["candidates"][0]["stated_hz"] == 120e6
+    assert found["lo_hz"] == pytest.approx(119_996_890.0)
+    assert call("which-lo", "--station", "10M", "--shown", "5M", "--stated", "120M")[0] == 2
+
+
+def test_the_bench_is_checked_and_a_stop_is_status_one(call: Any, tmp_path: Path) -> None:
+    status, out, _ = call("bench", "--json")
+    assert status == 0
+    assert {f["verdict"] for f in json.loads(out)["findings"] if not f["acknowledged"]} == {"good"}
+    raw = json.loads(station_text())
+    ladder = next(part for part in raw["parts"] if part["name"] == "Ladder")
+    ladder["need"]["lead"]["volts"] = 12.0
+    (tmp_path / "x.yard.json").write_text(json.dumps(raw))
+    status, out, _ = call("bench", str(tmp_path / "x.yard.json"), "--json")
+    assert status == 1
+    assert any(f["key"] == "supply:Ladder:volts" for f in json.loads(out)["findings"])
+
+
+def station_text() -> str:
+    """The demo yard as a file holds it."""
+    from tempfile import TemporaryDirectory
+
+    from yarddial.records.station_file import StationFile
+    from yarddial.yard.demo import demo_station
+
+    with TemporaryDirectory() as name:
+        path = Path(name) / "x.yard.json"
+        StationFile(path, demo_station()).save(demo_station())
+        return path.read_text()
+
+
+def test_reach_prints_every_plate_and_is_status_one_out_of_reach(call: Any) -> None:
+    status, out, _ = call("reach", "10.489G", "--json")
+    first = json.loads(out)["routes"][0]
+    assert (status, first["state"]) == (0, "reached")
+    # 10.489 GHz less 9.75 GHz, and nothing behind the LNB moves it.
+    assert [plate["hz"] for plate in first["plates"]] == [10.489e9, *[10.489e9 - 9.75e9] * 4]
+    assert call("reach", "5G")[0] == 1
+
+
+def test_shelf_and_lengths_answer(call: Any, tmp_path: Path) -> None:
+    from yarddial.records.part_file import load_part
+
+    assert "Up-converter 125" in call("shelf")[1]
+    assert call("shelf", "ladder", "--save", str(tmp_path / "l.part.json"))[0] == 0
+    assert load_part(tmp_path / "l.part.json").name == "Ladder"
+    assert call("shelf", "kettle")[0] == 2
+    found = json.loads(call("lengths", "14.2M", "--json")[1])
+    assert found["whip_m"] == pytest.approx(299_792_458 / 14.2e6 / 4 * 0.95, rel=0.02)
+
+
+def test_the_oscillator_is_found_in_a_recording_of_its_leak(call: Any, tmp_path: Path) -> None:
+    where = ("--centre", "0.3M", "--route", "ladder", "--seconds", "0.3")
+    assert call("simulate", str(tmp_path / "leak"), *where)[0] == 0
+    arguments = ("--leak", str(tmp_path / "leak"), "--stated", "120M", "--stated", "120.6M", "--crystal-ppm", "27")
+    status, out, _ = call("which-lo", *arguments, "--json")
+    assert status == 0
+    assert json.loads(out)["candidates"][0]["stated_hz"] == 120e6
+    assert call("which-lo", "--stated", "120M")[0] == 2
+
+
+def test_heron_is_simulated_as_well(call: Any, tmp_path: Path) -> None:
+    where = ("--receiver", "Heron", "--centre", "10.4893G", "--seconds", "0.3")
+    status, out, _ = call("simulate", str(tmp_path / "dish"), *where, "--json")
+    assert (status, json.loads(out)["route"]) == (0, "Dish over Saucer")
+    truth = json.loads(out)["truth"]
+    found = json.loads(call("measure", str(tmp_path / "dish"), "--near", "10.4888G", "--within", "200k", "--json")[1])
+    # The beacon reads low by what the LNB's oscillator runs high, but for Heron's own crystal at 0.7 GHz.
+    lnb_hz = truth["converters"][0]["lo_error_hz"]
+    port_hz = 10.489e9 - 9.75e9 - lnb_hz
+    expected = port_hz / (1 + truth["receiver_ppm"] * 1e-6) + 9.75e9
+    assert found["frequency_hz"] == pytest.approx(expected, abs=0.5)

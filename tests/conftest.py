@@ -1,0 +1,58 @@
+"""What many tests need: a place for files, a session without a process, and a way to wait for it."""
+
+import os
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from hypothesis import settings
+
+from yarddial import wiring
+from yarddial.records.logbook import Logbook
+from yarddial.records.station_file import load_station
+from yarddial.session.engine.process import EngineInline
+from yarddial.session.session import Session
+from yarddial.yard.demo import demo_station
+from yarddial.yard.station import Station
+
+settings.register_profile("house", deadline=None, max_examples=100)
+settings.load_profile("house")
+
+
+@pytest.fixture(autouse=True)
+def private_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """No test sees or leaves anything in the person's own folders."""
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+
+
+@pytest.fixture
+def session(tmp_path: Path) -> Iterator[Session]:
+    """The demo yard with its receiver running flat out in this process."""
+    made = Session(
+        demo_station(), EngineInline(wiring.open_device_flat_out), lambda: Logbook(tmp_path / "log" / "log.sqlite")
+    )
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def slice_yard() -> Station:
+    """The first yard that this program ever saved, of two routes: read from its file of version 1."""
+    return load_station(Path(__file__).parent / "records" / "files" / "version-1-slice.yard.json").station
+
+
+@pytest.fixture
+def finish() -> Callable[[Session], None]:
+    """Poll a session until nothing is being measured."""
+
+    def run(session: Session) -> None:
+        for _ in range(20_000):
+            if session.truing.measuring is None:
+                return
+            session.poll()
+        raise AssertionError("the measurement did not end")
+
+    return run

@@ -1,0 +1,55 @@
+"""Gaps found and counted by the phase of lines, in made-up spectra whose truth is known."""
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from yarddial.dsp.losses import BLOCK, MOST_LOST, LossWatch, steady_lines
+
+RATE_HZ = 1.024e6
+LINES_HZ = np.array([-300_123.4, -41_017.7, 111_312.9, 350_871.3])
+
+
+def scene(seed: int, seconds_s: float = 1.2) -> np.ndarray:
+    """Four lines, one of them with sound on it, 12 dB over the noise of one block."""
+    chance = np.random.default_rng(seed)
+    time_s = np.arange(int(seconds_s * RATE_HZ)) / RATE_HZ
+    noise = chance.standard_normal((2, time_s.size)).astype(np.float32)
+    samples = 0.1 * (noise[0] + 1j * noise[1])
+    for k, hertz in enumerate(LINES_HZ):
+        sound = 1 + 0.6 * np.sin(2 * np.pi * 430.0 * time_s) if k == 1 else 1.0
+        samples += 0.03 * sound * np.exp(2j * np.pi * (hertz * time_s % 1.0) + 1j * k)
+    return samples.astype(np.complex64)
+
+
+BASE = scene(1)
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.integers(1, 10_000), st.integers(12 * BLOCK, 110 * BLOCK))
+def test_a_gap_is_found_in_its_place_and_counted(gap: int, place: int) -> None:
+    watch = LossWatch(RATE_HZ, steady_lines(BASE[: 40 * BLOCK], RATE_HZ))
+    (loss,) = watch.push(np.concatenate([BASE[:place], BASE[place + gap :]]))
+    assert loss.count == gap
+    assert abs(loss.index - place) <= 2 * BLOCK
+
+
+def test_pieces_give_what_the_whole_gives_and_what_fades_is_no_gap() -> None:
+    broken = np.concatenate([BASE[:600_000], BASE[600_077:]])
+    watch = LossWatch(RATE_HZ, steady_lines(BASE, RATE_HZ))
+    found = [loss for k in range(0, broken.size, 50_000) for loss in watch.push(broken[k : k + 50_000])]
+    assert [loss.count for loss in found] == [77]
+    time_s = np.arange(BASE.size) / RATE_HZ
+    faded = BASE * (0.6 + 0.4 * np.cos(2 * np.pi * 3.0 * time_s)).astype(np.float32)
+    assert LossWatch(RATE_HZ, steady_lines(BASE, RATE_HZ)).push(faded.astype(np.complex64)) == []
+
+
+def test_one_line_alone_decides_nothing() -> None:
+    time_s = np.arange(60 * BLOCK) / RATE_HZ
+    noise = np.random.default_rng(2).standard_normal((2, time_s.size))
+    one = (np.exp(2j * np.pi * 100_000.0 * time_s) + 0.2 * (noise[0] + 1j * noise[1])).astype(np.complex64)
+    watch = LossWatch(RATE_HZ, steady_lines(one, RATE_HZ))
+    assert not watch.can_see
+    assert watch.push(np.concatenate([one[:200_000], one[200_100:]])) == []
+    assert MOST_LOST > 10_000
+    assert steady_lines(one[:100], RATE_HZ).size == 0

@@ -1,0 +1,113 @@
+"""The sentences over the places follow from the numbers."""
+
+import msgspec
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from yarddial.session.building import Building
+from yarddial.session.desk import Desk
+from yarddial.session.findings import findings
+from yarddial.session.inspection import Inspection
+from yarddial.session.log_keeper import LogKeeper
+from yarddial.session.session import Session
+from yarddial.session.verdict import Verdict, bench_verdict, dial_verdict, log_verdict
+from yarddial.yard.bands import BANDS, bands_within
+from yarddial.yard.demo import VIA_LADDER, demo_station
+from yarddial.yard.errors import LogNotWritten
+from yarddial.yard.glossary import GLOSSARY
+from yarddial.yard.modes import MODES, mode_named, modes_served, suitability
+from yarddial.yard.oscillators import DialState, dial_state, known_oscillators
+from yarddial.yard.station import Station
+
+
+def state(error_hz: float, sigma_hz: float) -> DialState:
+    station = demo_station()
+    plain = dial_state(station.line(VIA_LADDER), 10e6, known_oscillators(station))
+    trace = msgspec.structs.replace(plain.trace, dial_error_hz=error_hz)
+    return msgspec.structs.replace(plain, trace=trace, sigma_hz=sigma_hz)
+
+
+@pytest.mark.parametrize(
+    ("error_hz", "sigma_hz", "mode", "mark", "words"),
+    [
+        (-3098.0, 9.0, "am", "look", "reads 3\u202f098 Hz low"),
+        (37.0, 6.0, "ssb", "look", "reads 37 Hz high"),
+        (1.0, 6.0, "ssb", "good", "true to 6.0 Hz"),
+        (1.0, 6.0, "data", "look", "true to 6.0 Hz"),
+        (0.1, 0.3, "data", "good", "true to 0.30 Hz"),
+    ],
+)
+def test_the_dial_is_judged_by_error_doubt_and_mode(
+    error_hz: float, sigma_hz: float, mode: str, mark: str, words: str
+) -> None:
+    verdict = dial_verdict(state(error_hz, sigma_hz), mode_named(mode), measured=True)
+    assert verdict.mark == mark
+    assert words in verdict.sentence
+
+
+def test_what_was_not_measured_is_never_called_an_error() -> None:
+    verdict = dial_verdict(state(0.0, 3300.0), mode_named("am"), measured=False)
+    assert verdict.mark == "unknown"
+    assert "may be off by 6.6 kHz" in verdict.sentence
+
+
+@given(st.floats(-1e5, 1e5), st.floats(0.01, 1e5))
+def test_modes_are_served_from_the_widest_to_the_strictest(error_hz: float, sigma_hz: float) -> None:
+    served, unserved = modes_served(error_hz, sigma_hz)
+    assert set(served) | set(unserved) == set(MODES)
+    assert all(s.bears_hz > u.bears_hz for s in served for u in unserved)
+    sentence = suitability(error_hz, sigma_hz)
+    assert served == () or served[0].name in sentence or sentence.startswith("Enough for every mode")
+
+
+def test_the_bench_says_what_the_yard_reaches() -> None:
+    desk = Desk(demo_station())
+    building, inspection = Building(desk), Inspection(desk)
+
+    def verdict() -> Verdict:
+        return bench_verdict(desk, inspection.findings(), inspection.coverages())
+
+    # 30 to 60 MHz, the hole at 1.105 to 1.14 GHz, and from 1.3 to 10 GHz.
+    assert "100 kHz to 11.7 GHz, with 3 gaps" in verdict().sentence
+    desk.dial(5e9)
+    assert (verdict().mark, verdict().sentence) == ("look", "5 GHz is out of reach.")
+    assert "Long wire serves" in verdict().consequence
+    assert "Discone serves" in verdict().consequence
+    desk.dial(50e6)
+    assert "reached, but weakly" in verdict().sentence
+    building.set_value("Ladder", "need", "5 V, 90 mA from 12 V 500 mA on")
+    assert verdict().mark == "stop"
+    assert "12 V" in verdict().sentence
+    empty = Desk(Station("x"))
+    assert bench_verdict(empty, (), {}).sentence == "This yard is still empty."
+
+
+def test_a_log_in_trouble_is_the_first_finding(session: Session) -> None:
+    def broken() -> object:
+        raise LogNotWritten("the log is held by another program")
+
+    session.log = LogKeeper(broken)  # type: ignore[arg-type]
+    session.note("a note while the log is held")
+    verdict = log_verdict(session.log)
+    assert (verdict.mark, verdict.short) == ("stop", "1 waiting")
+    first = findings(session)[0]
+    assert (first.mark, first.fix) == ("stop", "go_log")
+    assert "held by another program" in first.what
+
+
+def test_findings_stand_worst_first(session: Session) -> None:
+    order = ["stop", "look", "unknown", "good"]
+    session.desk.hold(True)
+    session.desk.dial(145e6)
+    marks = [order.index(finding.mark) for finding in findings(session)]
+    assert marks == sorted(marks)
+    assert all(finding.what and finding.why for finding in findings(session))
+
+
+def test_bands_rise_and_words_are_explained_once() -> None:
+    assert all(band.low_hz < band.high_hz for band in BANDS)
+    assert [b.name for b in bands_within(9.8e6, 10.2e6)] == ["31 m", "30 m"]
+    terms = [term for term, _ in GLOSSARY]
+    assert len(set(terms)) == len(terms)
+    assert all(meaning.endswith(".") for _, meaning in GLOSSARY)

@@ -1,0 +1,148 @@
+"""Parts beyond the plain converter: LNB, transceiver, two-ports, the direct input; and what routes over them reach."""
+
+from pathlib import Path
+
+import msgspec
+import pytest
+
+from yarddial.records.station_file import StationFile, load_station
+from yarddial.yard.errors import BadStation
+from yarddial.yard.oscillators import dial_state, known_oscillators
+from yarddial.yard.parts import (
+    Antenna,
+    Converter,
+    DirectSampling,
+    Lnb,
+    LnbBand,
+    Receiver,
+    Transceiver,
+    TwoPort,
+    Value,
+    converters_of,
+    with_converter,
+)
+from yarddial.yard.path import trace
+from yarddial.yard.station import Route, Station, checked
+
+DISH = Antenna("Dish", 10.7e9, 12.75e9)
+LNB = Lnb(
+    "Saucer",
+    (
+        LnbBand("low", Value(9.75e9, 30e3), 9.75e9, 10.7e9, 11.7e9),
+        LnbBand("high", Value(10.6e9, 30e3), 10.6e9, 11.7e9, 12.75e9, tone_khz=22.0),
+    ),
+)
+HEARTH = Transceiver("Hearth", "if", 0.1e6, 30e6, if_hz=8.83e6, sense=-1)
+WHIP_FILTER = TwoPort("Low-pass 32", "filter", Value(-0.4, 0.1), 0.0, 32e6)
+HERON = Receiver(
+    "Heron",
+    tuner_low_hz=0.01e6,
+    tuner_high_hz=2000e6,
+    crystal_hz=24e6,
+    crystal_ppm=Value(-0.6, 0.5, "stated"),
+    entered_ppm=0.0,
+    rates_hz=(2e6, 8e6),
+    rate_hz=2e6,
+    bits=14,
+    direct=DirectSampling("direct", 28.8e6, top_zone=2),
+)
+SATELLITE, BEHIND_HEARTH, DIRECT_IN = "Dish over Saucer", "Long wire behind Hearth", "Long wire direct"
+
+
+def station() -> Station:
+    """The first yard of all, with a dish, a transceiver's IF output, and a direct input."""
+    shipped = load_station(Path(__file__).parents[1] / "records" / "files" / "version-1-slice.yard.json").station
+    return checked(
+        msgspec.structs.replace(
+            shipped,
+            parts=(*shipped.parts, DISH, LNB, HEARTH, WHIP_FILTER, HERON),
+            routes=(
+                *shipped.routes,
+                Route(SATELLITE, ("Dish", "Saucer", "Heron")),
+                Route(BEHIND_HEARTH, ("Long wire", "Low-pass 32", "Hearth", "Heron")),
+                Route(DIRECT_IN, ("Long wire", "Heron"), port="direct"),
+            ),
+        )
+    )
+
+
+@pytest.mark.parametrize(("dial_hz", "port_hz"), [(10.95e9, 1.2e9), (12.0e9, 1.4e9)])
+def test_an_lnb_takes_the_band_that_the_dial_asks_for(dial_hz: float, port_hz: float) -> None:
+    line = station().line(SATELLITE).at(dial_hz)
+    assert trace(dial_hz, line.stages).port_hz == port_hz
+    assert [halt.out_hz for halt in line.walk()] == [dial_hz, port_hz, port_hz]
+    assert line.converters[0].name == ("Saucer low" if dial_hz < 11.7e9 else "Saucer high")
+
+
+@pytest.mark.parametrize(("sense", "kind", "lo_hz"), [(1, "low", 5.36e6), (-1, "high", 23.02e6)])
+def test_behind_an_if_output_the_receiver_stays_at_the_if(sense: int, kind: str, lo_hz: float) -> None:
+    """dial = f_rig + s (f_shown - f_IF): at 14.19 MHz the oscillator is f_rig -+ 8.83 MHz."""
+    rig = msgspec.structs.replace(HEARTH, sense=sense)
+    line = station().with_part(rig).line(BEHIND_HEARTH).at(14.19e6)
+    (stage,) = line.stages
+    assert (stage.kind, stage.lo_hz) == (kind, lo_hz)
+    assert trace(14.19e6, line.stages).port_hz == 8.83e6
+    # A signal 1 kHz above where the rig stands: above the IF when upright, below it when inverted.
+    assert trace(14.191e6, line.stages).port_hz == 8.83e6 + sense * 1e3
+
+
+def test_below_its_if_a_transceiver_adds() -> None:
+    line = station().with_part(msgspec.structs.replace(HEARTH, sense=1)).line(BEHIND_HEARTH).at(3.5e6)
+    assert line.stages[0].kind == "sum"
+    assert trace(3.5e6, line.stages).port_hz == 8.83e6
+
+
+def test_a_two_port_bounds_but_moves_nothing() -> None:
+    station_, beyond = station(), msgspec.structs.replace(WHIP_FILTER, high_hz=20e6)
+    assert station_.line(BEHIND_HEARTH).why_not(25e6) == ""
+    assert "Low-pass 32 takes" in station_.with_part(beyond).line(BEHIND_HEARTH).why_not(25e6)
+
+
+@pytest.mark.parametrize(
+    ("in_hz", "zone", "folded_hz"), [(7e6, 0, 7e6), (18e6, 1, 10.8e6), (30e6, 2, 1.2e6), (14.4e6, 1, 14.4e6)]
+)
+def test_direct_sampling_folds_by_zones(in_hz: float, zone: int, folded_hz: float) -> None:
+    """Even zones f mod C, odd ones C - f mod C, C = 28.8 MHz."""
+    direct = HERON.direct
+    assert direct is not None
+    assert direct.zone(in_hz) == zone
+    assert direct.folded_hz(in_hz) == pytest.approx(folded_hz)
+
+
+def test_every_oscillator_is_counted_from_its_nominal_and_reaches_the_dial() -> None:
+    known = known_oscillators(station())
+    assert {"lo:Ladder", "lo:Saucer low", "lo:Saucer high", "lo:Hearth IF", "crystal:Heron"} <= set(known.names)
+    state = dial_state(station().line(SATELLITE), 10.95e9, known)
+    # 30 kHz of the LNB and 0.5 ppm of 1.2 GHz, in quadrature; the crystal stated slow by 0.6 ppm shows signals high.
+    assert state.sigma_hz == pytest.approx((30e3**2 + 600.0**2) ** 0.5, rel=1e-6)
+    assert state.error_hz == pytest.approx(0.6e-6 * 1.2e9, rel=1e-5)
+
+
+def test_a_measured_oscillator_goes_back_into_the_part_that_brought_it() -> None:
+    low, high = converters_of(LNB)
+    true = msgspec.structs.replace(high, lo_hz=high.lo_hz.measured(10.600_012e9, 5.0, "2026-11-25", "fit"))
+    changed = with_converter(LNB, true)
+    assert isinstance(changed, Lnb)
+    assert changed.bands[0] == LNB.bands[0]
+    assert changed.bands[1].lo_hz.value == 10.600_012e9
+    assert converters_of(changed)[0] == low
+    assert with_converter(HEARTH, converters_of(HEARTH)[0]) == HEARTH
+    assert isinstance(with_converter(low, low), Converter)
+
+
+def test_all_kinds_of_parts_survive_a_station_file(tmp_path) -> None:  # type: ignore[no-untyped-def]
+    path = tmp_path / "all.yard.json"
+    StationFile(path, station()).save(station())
+    first = path.read_bytes()
+    file = load_station(path)
+    assert file.station == station()
+    file.save(file.station)
+    assert path.read_bytes() == first
+
+
+def test_a_receiver_in_the_middle_and_an_lnb_without_bands_are_refused() -> None:
+    broken = msgspec.structs.replace(station(), routes=(Route("x", ("Long wire", "Finch", "Heron")),), route="x")
+    with pytest.raises(BadStation, match="in its middle"):
+        checked(broken)
+    with pytest.raises(BadStation, match="at least one band"):
+        checked(station().with_part(Lnb("Saucer", ())))

@@ -1,0 +1,71 @@
+"""Reach and preference: against an independent judge on random yards, and by hand on the demo yard."""
+
+from itertools import pairwise
+from random import Random
+
+import msgspec
+import pytest
+
+from random_yard import judged, random_yard
+from yarddial.yard.bands import BANDS
+from yarddial.yard.demo import DIRECT, HEARTH_IF, VIA_DISH, VIA_HEARTH, VIA_LADDER, demo_station
+from yarddial.yard.editing import prefer_route
+from yarddial.yard.path import Clock, trace, trace_back
+from yarddial.yard.reach import HIGH_HZ, LOW_HZ, best_route, choices, coverage, why_out_of_reach
+from yarddial.yard.station import Station
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_coverage_senses_and_arithmetic_agree_with_a_brute_force_judge(seed: int) -> None:
+    station, chance = random_yard(seed), Random(seed)
+    for route, line in zip(station.routes, station.lines(), strict=True):
+        segments = coverage(line)
+        assert (segments[0].low_hz, segments[-1].high_hz) == (LOW_HZ, HIGH_HZ)
+        assert all(a.high_hz == b.low_hz for a, b in pairwise(segments))
+        for _ in range(60):
+            hertz = LOW_HZ * (HIGH_HZ / LOW_HZ) ** chance.random()
+            state, inverted, port_hz = judged(station, route, hertz)
+            segment = next(s for s in segments if s.low_hz <= hertz <= s.high_hz)
+            assert segment.state == state
+            if state in ("reached", "under"):
+                assert segment.inverted == inverted
+                here = line.at(hertz)
+                assert here.walk()[-1].out_hz == pytest.approx(port_hz, abs=1e-5)
+                back = trace_back(hertz, here.stages, Clock(chance.uniform(-50, 50), 12.0))
+                again = trace(back.antenna_hz, here.stages, back.clock)
+                largest = max(hertz, *(abs(f) for f in (again.port_hz, *again.out_hz)))
+                assert again.dial_hz == pytest.approx(hertz, abs=1e-6 + 8 * largest * 2**-52)
+
+
+def test_every_band_of_the_demo_yard_has_a_route_and_a_frequency_at_each_plate() -> None:
+    station = demo_station()
+    for band in BANDS:
+        for hertz in (band.low_hz, band.high_hz):
+            first = choices(station, hertz)[0]
+            assert first.reach.is_reached, band
+            halts = first.line.at(hertz).walk()
+            assert len(halts) == len(first.line.parts)
+            assert all(halt.out_hz >= 0 for halt in halts)
+
+
+def test_routes_stand_in_the_order_that_their_reasons_tell() -> None:
+    station = demo_station()
+    order = choices(station, 10e6)
+    assert [choice.line.name for choice in order] == [VIA_LADDER, VIA_HEARTH, HEARTH_IF, DIRECT, VIA_DISH]
+    assert "your first choice" in order[0].reason
+    assert "Hearth must be on" in order[2].reason
+    assert "inverted" in order[2].reason
+    assert "Finch tunes" in order[3].reason
+    # Without a wish of the person's, the smaller doubt wins: 0.5 ppm of 10 MHz against 25 ppm of 130 MHz.
+    plain = prefer_route(station, VIA_LADDER, False)
+    assert choices(plain, 10e6)[0].line.name == VIA_HEARTH
+
+
+def test_points_stay_while_the_route_serves_and_go_to_a_better_one_when_it_is_only_weak() -> None:
+    station = msgspec.structs.replace(demo_station(), route=HEARTH_IF)
+    assert best_route(station, 14e6) == HEARTH_IF
+    assert best_route(station, 50e6) == DIRECT
+    assert best_route(msgspec.structs.replace(station, route=DIRECT), 29e6) == VIA_LADDER
+    assert best_route(station, 5e9) == HEARTH_IF
+    assert "Saucer takes" in why_out_of_reach(station, 5e9)
+    assert "no route yet" in why_out_of_reach(Station("new"), 5e6)
