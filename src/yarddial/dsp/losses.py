@@ -16,8 +16,10 @@ BLOCK, APART_HZ = 8192, 6_000.0
 LEAST_LINES, MOST_LINES = 3, 6
 # A line stands so far over its surroundings, and its phase is steady to so many radians a block.
 STANDS_DB, STEADY_RAD = 18.0, 0.2
-# Blocks to either side of a gap that are taken together.
-SIDES = 8
+# Blocks to either side of a gap that are taken together, the widest first: other gaps may stand near.
+SIDES = (16, 8, 4, 1)
+# Chi-square of the phases on both sides, for each block and line: 2 when nothing but noise bends them.
+ROUGH = 4.0
 # Gaps up to this are looked for; a jump is one from this chi-square on, and a gap explains it if it leaves less.
 MOST_LOST, JUMP, EXPLAINED = 20_000, 60.0, 45.0
 # Another gap must explain it worse by so much, or the number is open.
@@ -89,11 +91,11 @@ class LossWatch:
         fresh = _phasors(joined[:whole], self._lines_hz, self._rate_hz, self._block)
         self._block += whole // BLOCK
         self._phasors = np.concatenate([self._phasors, fresh])
-        if self._phasors.shape[0] < 32:
+        if self._phasors.shape[0] < 4 * SIDES[0]:
             return []
         found = self._search(self._block - self._phasors.shape[0])
         # A gap is seen from its neighbours, so the last blocks are looked at again with what follows.
-        self._phasors = self._phasors[-2 * SIDES :]
+        self._phasors = self._phasors[-2 * SIDES[0] :]
         return found
 
     def _search(self, first_block: int) -> list[Loss]:
@@ -105,48 +107,102 @@ class LossWatch:
         heard = (size[2:] > 0.3 * np.median(size, axis=0)) & (size[:-2] > 0.3 * np.median(size, axis=0))
         chi2 = np.where(heard, (across / sigma) ** 2, 0.0).sum(axis=1)
         found: list[Loss] = []
-        # Block j is looked at from SIDES blocks before and after it.
+        # What stands nearer to the end is looked at with what follows; before the stream's start there is nothing.
+        earliest = SIDES[0] if first_block else SIDES[2]
         for j in (1 + np.flatnonzero(chi2 > JUMP)).tolist():
             place = (first_block + j) * BLOCK
-            if place <= self._searched + 2 * BLOCK or not SIDES <= j < phasors.shape[0] - SIDES:
+            if place <= self._searched + 2 * BLOCK or not earliest <= j < phasors.shape[0] - SIDES[0]:
                 continue
-            fits = [
-                self._fit(phasors, trend, sigma / np.sqrt(sides), heard[k - 1], k, sides)
-                for k in range(j, min(j + 3, phasors.shape[0] - SIDES))
-                if heard[k - 1].sum() >= LEAST_LINES
-                for sides in (SIDES, 1)
-            ]
-            best = min(fits, default=(np.inf, 0, False, 0))
-            if best[0] < EXPLAINED:
-                self._searched = (first_block + best[3]) * BLOCK
-                found.append(Loss(self._searched, best[1], best[2]))
+            best = self._best(phasors, trend, sigma, heard, j)
+            if best is not None and best.left < EXPLAINED:
+                self._searched = (first_block + best.block) * BLOCK
+                found.append(Loss(self._searched, best.count, best.is_sure))
         return found
 
-    def _fit(
+    def _best(
         self,
         phasors: NDArray[np.complex128],
         trend: NDArray[np.complex128],
         sigma: NDArray[np.float64],
         heard: NDArray[np.bool_],
-        block: int,
-        sides: int,
-    ) -> tuple[float, int, bool, int]:
-        """Chi-square that the best gap in a block leaves, that gap, whether no other comes near, and the block."""
-        step = np.arange(1, sides + 1)[:, None]
-        before = (phasors[block - sides : block][::-1] * trend**step).sum(axis=0)
-        after = (phasors[block + 1 : block + 1 + sides] * trend.conj() ** step).sum(axis=0)
-        jump = np.angle(after * before.conj())
-        sigma = np.maximum(sigma, 0.004)
-        if (np.abs(jump / sigma)[heard] > 4.0).sum() < 2:
-            return np.inf, 0, False, block
+        first: int,
+    ) -> "_Fit | None":
+        """The gap at or just after a block: from the widest surroundings that run smoothly on both sides of it."""
+        for sides in SIDES:
+            jumps = [
+                jump
+                for k in range(first, first + 3)
+                if sides <= k < phasors.shape[0] - sides and heard[k - 1].sum() >= LEAST_LINES
+                for jump in [_jump(phasors, trend, sigma, heard[k - 1], k, sides)]
+                if jump.rest < ROUGH * sides * heard[k - 1].sum()
+            ]
+            if jumps:
+                best = min(jumps, key=lambda jump: jump.rest)
+                return self._fit(best, trend, heard[best.block - 1])
+        return None
+
+    def _fit(self, jump: "_Jump", trend: NDArray[np.complex128], heard: NDArray[np.bool_]) -> "_Fit | None":
+        """The number of samples that explains the lines' jumps best."""
+        if (np.abs(jump.turned / jump.sigma)[heard] > 4.0).sum() < 2:
+            return None
         lines_hz = self._lines_hz + np.angle(trend) / (2 * np.pi) * self._rate_hz / BLOCK
         turns = np.outer(np.arange(1, MOST_LOST + 1), lines_hz / self._rate_hz)
-        apart = np.angle(np.exp(1j * (jump - 2 * np.pi * (turns % 1.0))))[:, heard] / sigma[heard]
+        apart = np.angle(np.exp(1j * (jump.turned - 2 * np.pi * (turns % 1.0))))[:, heard] / jump.sigma[heard]
         # Long gaps are rarer than short ones: log-uniform.
         left = (apart**2).sum(axis=1) + 2 * np.log(np.arange(1, MOST_LOST + 1))
         best = int(np.argmin(left))
         second = np.delete(left, best).min()
-        return float(left[best]), best + 1, bool(second > left[best] + CLEARLY), block
+        return _Fit(float(left[best]), best + 1, bool(second > left[best] + CLEARLY), jump.block)
+
+
+class _Jump(msgspec.Struct, frozen=True):
+    """What each line turns across a block, its doubt, and the chi-square of how far the sides are from straight."""
+
+    turned: NDArray[np.float64]
+    sigma: NDArray[np.float64]
+    rest: float
+    block: int
+
+
+class _Fit(msgspec.Struct, frozen=True):
+    """Chi-square that a gap leaves, its length, whether no other comes near, and its block."""
+
+    left: float
+    count: int
+    is_sure: bool
+    block: int
+
+
+def _jump(
+    phasors: NDArray[np.complex128],
+    trend: NDArray[np.complex128],
+    sigma: NDArray[np.float64],
+    heard: NDArray[np.bool_],
+    block: int,
+    sides: int,
+) -> _Jump:
+    """Straight lines of one common slope through the phases before and after a block, and the step between them.
+
+    sigma : of the difference of two blocks' phases, which is sqrt(2) that of one.
+    """
+    step = np.arange(1, sides + 1)[:, None]
+    before = phasors[block - sides : block][::-1] * trend**step
+    after = phasors[block + 1 : block + 1 + sides] * trend.conj() ** step
+    ends = before.sum(axis=0), after.sum(axis=0)
+    turned = np.angle(ends[1] * ends[0].conj())
+    one = np.maximum(sigma / np.sqrt(2), 0.004)
+    if sides == 1:
+        return _Jump(turned, one * np.sqrt(2), 0.0, block)
+    # Small angles about each side's own mean, so nothing needs unwrapping; time runs backwards before the block.
+    phases = [np.angle(side * end.conj()) for side, end in zip((before, after), ends, strict=True)]
+    phases = [phase - phase.mean(axis=0) for phase in phases]
+    off = step - (sides + 1) / 2
+    spread = 2.0 * (off**2).sum()
+    slope = ((phases[1] - phases[0]) * off).sum(axis=0) / spread
+    rest = (phases[0] + slope * off) ** 2 + (phases[1] - slope * off) ** 2
+    sigma_turned = one * np.sqrt(2 / sides + (sides + 1) ** 2 / spread)
+    chi2 = float((rest / one**2)[:, heard].sum())
+    return _Jump(turned - slope * (sides + 1), sigma_turned, chi2, block)
 
 
 def _phasors(
