@@ -66,7 +66,7 @@ def simulated() -> bool:
             for _ in range(receiver.segments_a_run):
                 receiver.read()
 
-        return receiver.segments_a_run * receiver.read().samples.size / rate_hz / timed(run, 8)
+        return receiver.segments_a_run * receiver.read().samples.size / rate_hz / timed(run, 16)
 
     good = True
     for centre_hz, port, what in (

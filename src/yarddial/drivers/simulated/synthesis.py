@@ -95,7 +95,9 @@ class Synthesis:
         start = turns[:, :-1] - (bins / self.length + rest) * self.edge
         step = rest * (self.length / points)
         if points > LARGE:
-            low = np.stack([_row_by_row(line, time_s, start[i], step[i]) for i, line in enumerate(lines)])
+            low = np.empty((len(lines), count, points), np.complex64)
+            for i, line in enumerate(lines):
+                _row_by_row(low[i], line, time_s, start[i], step[i])
         else:
             low = _turning(start.reshape(-1), step.reshape(-1), points).reshape(len(lines), count, points)
             for i, line in enumerate(lines):
@@ -135,10 +137,9 @@ class Synthesis:
 
 
 def _row_by_row(
-    line: Line, time_s: NDArray[np.float64], start: NDArray[np.float64], step: NDArray[np.float64]
-) -> Complex:
-    """A wide signal a segment at a time, for its arrays fill the processor's cache alone."""
-    low = np.empty(time_s.shape, np.complex64)
+    low: Complex, line: Line, time_s: NDArray[np.float64], start: NDArray[np.float64], step: NDArray[np.float64]
+) -> None:
+    """Fill in a wide signal a segment at a time, for its arrays fill the processor's cache alone."""
     for row in range(time_s.shape[0]):
         part = slice(row, row + 1)
         if line.phase is not None:
@@ -146,7 +147,6 @@ def _row_by_row(
             continue
         base = line.make(time_s[part])
         low[part] = _turning(start[part], step[part], time_s.shape[1]) * (base if line.sense > 0 else base.conj())
-    return low
 
 
 def _faded(wave: Transmitter, time_s: NDArray[np.float64]) -> Complex:
