@@ -29,7 +29,7 @@ def prove() -> bool:
         gap = round(10 ** chance.uniform(0, 4))
         place = int(chance.integers(samples.size // 2, samples.size - gap - 12 * BLOCK))
         watch = LossWatch(RATE_HZ, steady_lines(samples[: samples.size // 2], RATE_HZ))
-        losses = watch.push(np.concatenate([samples[:place], samples[place + gap :]]))
+        losses = watch.push(np.concatenate([samples[:place], samples[place + gap :]])) + watch.finish()
         right = [loss for loss in losses if loss.count == gap and abs(loss.index - place) <= 2 * BLOCK]
         found_right += bool(right)
         surplus += len(losses) - len(right)

@@ -28,8 +28,9 @@ def test_gaps_are_found_in_their_places_and_a_sure_count_is_the_true_one() -> No
     lines_hz = steady_lines(BASE[: 40 * BLOCK], RATE_HZ)
     sure = 0
     for gap in [1, 2, 9_999, 10_000, *chance.integers(1, 10_001, 26).tolist()]:
-        place = int(chance.integers(12 * BLOCK, 110 * BLOCK))
-        (loss,) = LossWatch(RATE_HZ, lines_hz).push(np.concatenate([BASE[:place], BASE[place + gap :]]))
+        place = int(chance.integers(12 * BLOCK, 138 * BLOCK))
+        watch = LossWatch(RATE_HZ, lines_hz)
+        (loss,) = watch.push(np.concatenate([BASE[:place], BASE[place + gap :]])) + watch.finish()
         assert abs(loss.index - place) <= 2 * BLOCK
         assert loss.count == gap or not loss.is_sure
         sure += loss.is_sure

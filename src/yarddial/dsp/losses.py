@@ -93,13 +93,20 @@ class LossWatch:
         self._phasors = np.concatenate([self._phasors, fresh])
         if self._phasors.shape[0] < 4 * SIDES[0]:
             return []
-        found = self._search(self._block - self._phasors.shape[0])
+        found = self._search(SIDES[0])
         # A gap is seen from its neighbours, so the last blocks are looked at again with what follows.
         self._phasors = self._phasors[-2 * SIDES[0] :]
         return found
 
-    def _search(self, first_block: int) -> list[Loss]:
-        phasors = self._phasors
+    def finish(self) -> list[Loss]:
+        """The gaps in what came last, judged without what would have followed."""
+        if not self.can_see or self._phasors.shape[0] < 2 * SIDES[2] + 1:
+            return []
+        return self._search(SIDES[2])
+
+    def _search(self, latest: int) -> list[Loss]:
+        """Gaps with at least so many blocks after them."""
+        phasors, first_block = self._phasors, self._block - self._phasors.shape[0]
         trend = _trend(phasors)
         across = np.angle(phasors[2:] * phasors[:-2].conj() * (trend * trend).conj())
         sigma = np.maximum(_spread(across), 0.01)
@@ -111,7 +118,7 @@ class LossWatch:
         earliest = SIDES[0] if first_block else SIDES[2]
         for j in (1 + np.flatnonzero(chi2 > JUMP)).tolist():
             place = (first_block + j) * BLOCK
-            if place <= self._searched + 2 * BLOCK or not earliest <= j < phasors.shape[0] - SIDES[0]:
+            if place <= self._searched + 2 * BLOCK or not earliest <= j < phasors.shape[0] - latest:
                 continue
             best = self._best(phasors, trend, sigma, heard, j)
             if best is not None and best.left < EXPLAINED:

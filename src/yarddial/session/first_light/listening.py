@@ -76,7 +76,7 @@ def lost_by_phase(samples: NDArray[np.complex64], rate_hz: float) -> int:
     from yarddial.dsp.losses import LossWatch, steady_lines
 
     watch = LossWatch(rate_hz, steady_lines(samples, rate_hz))
-    return sum(loss.count for loss in watch.push(samples))
+    return sum(loss.count for loss in [*watch.push(samples), *watch.finish()])
 
 
 def power_db(samples: NDArray[np.complex64]) -> float:
