@@ -25,7 +25,12 @@ def main() -> None:
     app = dressed_application("day", 1.0)
     FOLDER.mkdir(exist_ok=True)
     log = Path(tempfile.mkdtemp()) / "log.sqlite"
-    session = Session(demo_station(), EngineInline(wiring.open_device_flat_out), lambda: Logbook(log))
+    session = Session(
+        demo_station(),
+        EngineInline(wiring.open_device_flat_out),
+        lambda: Logbook(log),
+        begin_check=wiring.begin_check_flat_out,
+    )
     window = MainWindow(session)
     # Polled here, step by step, so that each picture shows the same moment every time.
     window._timer.stop()
@@ -51,6 +56,12 @@ def main() -> None:
     session.note("Rain since noon, 9 degrees in the shed.")
     window.go("Log")
     _picture(app, window, "log")
+    window.go("First light")
+    session.checking.start()
+    _wait(session, lambda: not session.checking.running)
+    _picture(app, window, "first-light")
+    window.go("Span")
+    _picture(app, window, "span")
     window.go("Bench")
     _picture(app, window, "bench")
     window.open_part("Ladder")

@@ -12,7 +12,6 @@ from yarddial.session.session import Session
 from yarddial.yard.demo import demo_station
 from yarddial.yard.errors import DeviceNotFound, NotWritten
 from yarddial.yard.parts import Receiver
-from yarddial.yard.path import shown_for_dial
 from yarddial.yard.station import Station
 
 if TYPE_CHECKING:
@@ -91,9 +90,9 @@ def first_light(
 
 def _by_the_crystal(line: "Line", hertz: float) -> bool:
     """True where a harmonic of the receiver's own crystal may stand in a station's place."""
-    shown_hz, crystal_hz = shown_for_dial(hertz, line.at(hertz).stages), line.receiver.crystal_hz
-    away_hz = abs(shown_hz - round(shown_hz / crystal_hz) * crystal_hz) if crystal_hz else float("inf")
-    return shown_hz > crystal_hz / 2 and away_hz < 4 * line.doubt_hz(hertz) + 5_000.0
+    counted_hz, crystal_hz = line.counted_hz(hertz), line.receiver.crystal_hz
+    away_hz = abs(counted_hz - round(counted_hz / crystal_hz) * crystal_hz) if crystal_hz else float("inf")
+    return counted_hz > crystal_hz / 2 and away_hz < 4 * line.doubt_hz(hertz) + 5_000.0
 
 
 def begin_check(station: Station, address: str, route_name: str) -> "Runner":

@@ -3,6 +3,7 @@
 import json
 from pathlib import Path
 
+import msgspec
 import numpy as np
 import pytest
 
@@ -51,6 +52,17 @@ def test_a_fault_is_named_and_no_other_is(fault: str, receiver: str, name: str, 
     assert spoken[0].verdict == verdict
     assert words in spoken[0].detail
     assert spoken[0].fix
+
+
+def test_a_yard_with_corrections_entered_is_checked_where_the_receiver_counts() -> None:
+    station = demo_station()
+    finch, ladder = (next(p for p in station.parts if p.name == name) for name in ("Finch", "Ladder"))
+    # About what the simulated oscillators are off by.
+    for part, values in ((finch, {"entered_ppm": 27.1}), (ladder, {"entered_lo_hz": 120_000_461.0})):
+        station = station.with_part(msgspec.structs.replace(part, **values))
+    results = wiring.first_light(station, "simulated:finch", "", 1.0, flat_out=True).results()
+    found = {result.name: result.verdict for result in results}
+    assert (found["antenna"], found["I/Q order"], found["warm"]) == ("good", "good", "good")
 
 
 @pytest.mark.parametrize(

@@ -24,7 +24,6 @@ from yarddial.session.engine.messages import (
 from yarddial.session.engine.process import EngineLink
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.yard.line import Line
-from yarddial.yard.path import shown_for_dial
 
 ROWS = 300
 COLUMN_S = 0.1
@@ -123,9 +122,7 @@ class Reception:
             self._open(line)
         if not line.receiver.device:
             return
-        port_hz = shown_for_dial(dial_hz, line.stages)
-        fold = line.fold(port_hz)
-        look_hz = (port_hz if fold is None else fold.convert(port_hz)) / (1 + line.receiver.entered_ppm * 1e-6)
+        look_hz = line.counted_hz(dial_hz)
         rate_hz = line.receiver.rate_hz
         centre_hz = round(line.parked_hz(look_hz, park_hz(line)), -3)
         ask = Ask(centre_hz, rate_hz, line.port)

@@ -20,7 +20,7 @@ MODE_BANDWIDTHS_HZ = {"am": 9e3, "ssb": 2.7e3, "cw": 500.0, "data": 500.0, "nfm"
 
 
 class Mapped(msgspec.Struct, frozen=True):
-    """A cover seen from the dial: dial frequency = sense * (receiver - offset).
+    """A cover seen from the dial: dial frequency = sense * (counted (1 + entered) - offset).
 
     entered_ppm : the correction by which a program scales what the receiver itself counts.
     """
@@ -29,13 +29,13 @@ class Mapped(msgspec.Struct, frozen=True):
     offset_hz: float
     entered_ppm: float = 0.0
 
-    def dial_hz(self, receiver_hz: float) -> float:
-        """The dial's frequency for one at the receiver."""
-        return self.sense * (receiver_hz - self.offset_hz)
-
-    def dial_of_counted_hz(self, counted_hz: float) -> float:
+    def dial_hz(self, counted_hz: float) -> float:
         """The dial's frequency for one as the receiver itself counts it."""
-        return self.dial_hz(counted_hz * (1 + self.entered_ppm * 1e-6))
+        return self.sense * (counted_hz * (1 + self.entered_ppm * 1e-6) - self.offset_hz)
+
+    def counted_hz(self, dial_hz: float) -> float:
+        """And back."""
+        return (self.sense * dial_hz + self.offset_hz) / (1 + self.entered_ppm * 1e-6)
 
 
 class SpanAnswer(msgspec.Struct, frozen=True):
@@ -90,15 +90,18 @@ class Spanning:
 
     def _work_out(self, line: Line, band: Band) -> SpanAnswer:
         station, receiver = self._desk.station, line.receiver
-        ends = sorted(shown_for_dial(hertz, line.stages) for hertz in (band.low_hz, band.high_hz))
+        # One fold for all that is near: what direct sampling does at the dial.
+        stages = line.counted_stages(station.dial_hz)
+        mapped = Mapped(path_sense(stages), shown_for_dial(0.0, stages), receiver.entered_ppm)
+        ends = sorted(mapped.counted_hz(hertz) for hertz in (band.low_hz, band.high_hz))
         half_hz = HALF_WIDTHS_HZ[station.mode]
-        channels = [Channel("the dial", shown_for_dial(station.dial_hz, line.stages), half_hz)]
+        channels = [Channel("the dial", mapped.counted_hz(station.dial_hz), half_hz)]
         strong: list[tuple[float, str]] = []
         for known in station.references:
-            shown_hz = shown_for_dial(known.frequency_hz, line.stages)
+            counted_hz = mapped.counted_hz(known.frequency_hz)
             if band.low_hz <= known.frequency_hz <= band.high_hz and known.frequency_hz != station.dial_hz:
-                channels.append(Channel(known.name, shown_hz, HALF_WIDTHS_HZ[known.mode]))
-            strong.append((shown_hz, known.name))
+                channels.append(Channel(known.name, counted_hz, HALF_WIDTHS_HZ[known.mode]))
+            strong.append((counted_hz, known.name))
         figures = rate_figures(
             receiver.rates_hz, receiver.bits, MODE_BANDWIDTHS_HZ[station.mode], POINTS, dict(receiver.lost_shares)
         )
@@ -107,7 +110,6 @@ class Spanning:
             ends[0], ends[1], tuple(channels), clean, _ranges(line), tuple(strong), receiver.crystal_hz,
             max(receiver.tuner_step_hz, 1_000.0),
         )  # fmt: skip
-        mapped = Mapped(path_sense(line.stages), shown_for_dial(0.0, line.stages), receiver.entered_ppm)
         try:
             return SpanAnswer(band, request, best_covers(request), (), 0.0, figures, mapped)
         except BadPath as error:

@@ -10,7 +10,7 @@ from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import format_bound
 from yarddial.yard.parts import Antenna, Converter, Inner, Part, Receiver, Transceiver, Value
 from yarddial.yard.parts.spans import span_text
-from yarddial.yard.path import Clock, Stage
+from yarddial.yard.path import Clock, Stage, shown_for_dial
 
 ReachState = Literal["reached", "under", "hole", "out"]
 
@@ -123,6 +123,16 @@ class Line(msgspec.Struct, frozen=True):
             return None
         clock_hz = receiver.direct.clock_hz * (1 + receiver.entered_ppm * 1e-6)
         return Stage("high" if zone % 2 else "low", (zone + 1) // 2 * clock_hz, 0.0, "sampling")
+
+    def counted_stages(self, dial_hz: float) -> tuple[Stage, ...]:
+        """All that lies between the dial and what the receiver counts, the folding of direct sampling included."""
+        stages = self.at(dial_hz).stages
+        fold = self.fold(shown_for_dial(dial_hz, stages))
+        return stages if fold is None else (*stages, fold)
+
+    def counted_hz(self, dial_hz: float) -> float:
+        """Where the receiver itself counts a dial frequency: without the correction that a program applies."""
+        return shown_for_dial(dial_hz, self.counted_stages(dial_hz)) / (1 + self.receiver.entered_ppm * 1e-6)
 
     def parked_hz(self, tuner_hz: float, park_hz: float) -> float:
         """Where to put the centre: below the signal, off the spike; above it where the receiver does not go below."""

@@ -30,7 +30,6 @@ from yarddial.yard.errors import (
 )
 from yarddial.yard.frequency import format_bound, group_digits
 from yarddial.yard.line import Line
-from yarddial.yard.path import shown_for_dial
 from yarddial.yard.station import Reference
 
 # A line this far over the floor is the station looked for.
@@ -154,8 +153,8 @@ class FirstLight:
         if line is None or reference is None:
             low, high = able.ranges_hz[0]
             return Ask((low + high) / 2, rate_hz, able.ports[0])
-        shown_hz = shown_for_dial(reference.frequency_hz, line.at(reference.frequency_hz).stages)
-        return Ask(round(line.parked_hz(shown_hz, 0.15 * rate_hz), -3), rate_hz, line.port)
+        counted_hz = line.counted_hz(reference.frequency_hz)
+        return Ask(round(line.parked_hz(counted_hz, 0.15 * rate_hz), -3), rate_hz, line.port)
 
     def _rate(self, device: Device, ask: Ask) -> CheckResult:
         name = f"rate {ask.rate_hz / 1e6:g} MS/s"
@@ -182,9 +181,7 @@ class FirstLight:
         line, reference = self._plan.line, self._plan.reference
         if line is None or reference is None:
             return None
-        shown_hz = shown_for_dial(reference.frequency_hz, line.at(reference.frequency_hz).stages)
-        fold = line.at(reference.frequency_hz).fold(shown_hz)
-        return (shown_hz if fold is None else fold.convert(shown_hz)) - ask.centre_hz
+        return line.counted_hz(reference.frequency_hz) - ask.centre_hz
 
     def _line_hz(self, heard: Heard, ask: Ask) -> Moment | None:
         """Where the station's carrier is now, as exactly as it can be told; None where it cannot be heard."""

@@ -135,7 +135,9 @@ class SpanPlace(QWidget):
             self._rates.addWidget(Words(text, 11, tone="quiet"), 0, column, Qt.AlignmentFlag.AlignRight)
         highest, with_room = recommended(rates)
         for row, figure in enumerate(rates, 1):
-            note = "highest" if figure is highest else "head-room" if figure is with_room else ""
+            # A rate that nobody watched may lose samples: First light tells.
+            untried = " if clean" if figure.lost is None else ""
+            note = f"highest{untried}" if figure is highest else "head-room" if figure is with_room else ""
             lost = "not watched" if figure.lost is None else "none" if not figure.lost else f"{100 * figure.lost:.2g} %"
             cells = (
                 f"{figure.rate_hz / 1e6:g}", format_bound(figure.clean_hz), f"{figure.bytes_per_s / 1e6:.3g}",

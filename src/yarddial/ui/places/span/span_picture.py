@@ -108,19 +108,19 @@ class SpanPicture(QWidget):
         painter.fillRect(QRectF(band_left, base - px(9), band_right - band_left, px(6)), c.colour("slate", 0.75))
         painter.setPen(QPen(c.colour("ink"), px(2)))
         painter.drawLine(QPointF(left, base), QPointF(left + width, base))
-        self._ticks(painter, ends, x, base)
         wanted = [(x(answer.mapped.dial_hz(ch.middle_hz)), ch.name) for ch in answer.request.channels]
         self._labels(painter, wanted, base - px(14), -1, "spruce")
         unwanted = [(x(answer.mapped.dial_hz(hertz)), name) for hertz, name in answer.unwanted()]
         inside = [(at, name) for at, name in unwanted if left <= at <= left + width]
         self._labels(painter, inside, base + px(24), +1, "vermilion")
+        self._ticks(painter, ends, x, base)
         painter.setFont(font(11))
         painter.setPen(c.colour("quiet"))
         painter.drawText(QPointF(x(middle - clean) + px(6), px(40)), "free of aliases")
 
     def _draw_live(self, painter: QPainter, answer: SpanAnswer, live: SpanLine, x: Place, base: float) -> None:
         """The running receiver's own span where it lies on this scale: mean in ink, peaks of the moment above it."""
-        ends = [answer.mapped.dial_of_counted_hz(live.centre_hz + side * live.rate_hz / 2) for side in (-1, 1)]
+        ends = [answer.mapped.dial_hz(live.centre_hz + side * live.rate_hz / 2) for side in (-1, 1)]
         places = np.linspace(x(ends[0]), x(ends[1]), live.mean_db.size)
         floor_db = float(np.median(live.mean_db)) - 4.0
         high_db = max(float(live.peak_db.max()) - floor_db, 40.0)
@@ -143,7 +143,12 @@ class SpanPicture(QWidget):
             painter.setPen(QPen(palette().colour("ink"), 1))
             painter.drawLine(QPointF(at, base), QPointF(at, base + px(5)))
             painter.setPen(palette().colour("quiet"))
-            painter.drawText(QPointF(at - metrics.horizontalAdvance(text) / 2, base + px(17)), text)
+            wide = metrics.horizontalAdvance(text)
+            # The number stays readable where a line goes down past it.
+            painter.fillRect(
+                QRectF(at - wide / 2 - px(2), base + px(8), wide + px(4), px(11)), palette().colour("paper")
+            )
+            painter.drawText(QPointF(at - wide / 2, base + px(17)), text)
 
     def _labels(self, painter: QPainter, places: list[tuple[float, str]], start: float, side: int, role: str) -> None:
         """Lines from the scale to their names, names set off in rows so that none lies on another."""
