@@ -210,6 +210,19 @@ def survey() -> bool:
     return report("the same, times faster than scipy.signal.welch", welch_s / pass_s, 6.0, at_least=True) and good
 
 
+def hearing() -> bool:
+    """Each way of hearing from 2.4 MS/s to sound, gain control and all, and what a further channel costs."""
+    from listening import speeds
+
+    found, good = speeds(timed), True
+    for way in ("am", "sam", "usb", "lsb", "cw", "nfm", "wfm"):
+        wanted = 40.0 if way == "wfm" else 60.0
+        good = report(f"heard from 2.4 MS/s, {way}, times real time", found[way], wanted, at_least=True) and good
+    ratio = found["am"] / found["plain"]
+    good = report("AM, times faster than mixing and resample_poly", ratio, 6.0, at_least=True) and good
+    return report("each further channel of the same span, ms for a second", found["further"], 1.5) and good
+
+
 def live() -> bool:
     """Samples at 2.56 MS/s through process, ring, spectra and window: delay, share of a core, gaps, losses."""
     import os
@@ -299,7 +312,8 @@ def _no_book() -> object:
 
 
 BENCHES = {
-    "bench": bench_place, "carrier": carrier, "live": live, "simulated": simulated, "start": start_up, "survey": survey,
+    "bench": bench_place, "carrier": carrier, "hearing": hearing, "live": live, "simulated": simulated,
+    "start": start_up, "survey": survey,
 }  # fmt: skip
 
 

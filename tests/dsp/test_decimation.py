@@ -8,22 +8,23 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import fft
 
-from yarddial.dsp.decimation import CLEAN_FRACTION, Decimator, decimate, decimation_for
+from yarddial.dsp.decimation import CLEAN_FRACTION, TOGETHER, Decimator, decimate, decimation_for
 from yarddial.dsp.spectra import hann_spectra, long_transform
 
 CHANCE = np.random.default_rng(1)
 STREAM = (CHANCE.standard_normal(2 * 40_000) * 0.1).astype(np.float32).view(np.complex64)
 
 
-@given(st.lists(st.integers(1, 9_000), min_size=1, max_size=8), st.sampled_from([1, 2, 16, 64]))
+@given(st.lists(st.integers(1, 9_000), min_size=1, max_size=8), st.sampled_from([1, 2, 3, 16, 17, 64]))
 def test_pieces_give_the_same_as_the_whole(cuts: list[int], factor: int) -> None:
     pieces = Decimator(48_000.0, 1234.5, factor)
     edges = np.cumsum([0, *cuts])
     parts = [pieces.push(STREAM[a:b]) for a, b in pairwise(edges)]
     got = np.concatenate(parts)
     whole = decimate(STREAM[: edges[-1]], 48_000.0, 1234.5, factor)
-    assert got.size == whole.size
-    np.testing.assert_allclose(got, whole, atol=2e-6)
+    # A stream keeps back what one row of several outputs has not filled yet.
+    assert 0 <= whole.size - got.size < 2 * TOGETHER
+    np.testing.assert_allclose(got, whole[: got.size], atol=2e-6)
 
 
 @pytest.mark.parametrize("factor", [4, 32, 128])

@@ -1,0 +1,37 @@
+"""Demodulators at 2.4 MS/s as multiples of real time, and against mixing and `resample_poly`."""
+
+from collections.abc import Callable
+
+import numpy as np
+
+RATE_HZ, OFFSET_HZ, SECONDS = 2.4e6, 310_000.0, 2
+
+
+def speeds(timed: Callable[[Callable[[], object], int], float]) -> dict[str, float]:
+    """Times real time: each way of hearing, and the plain way; then ms a second of each further channel."""
+    import scipy.signal
+
+    from yarddial.dsp.listening.hearing import EDGES_HZ, Hearing, Settings
+    from yarddial.dsp.listening.shared_span import SharedSpan
+    from yarddial.dsp.phasor import phasor
+
+    chance = np.random.default_rng(0)
+    samples = (chance.standard_normal(2 * SECONDS * int(RATE_HZ), dtype=np.float32) * np.float32(0.05)).view(
+        np.complex64
+    )
+    blocks = np.array_split(samples, 20 * SECONDS)
+    found = {}
+    for way, edges in EDGES_HZ.items():
+        hearing = Hearing(RATE_HZ, OFFSET_HZ, Settings(way, *edges))
+        found[way] = SECONDS / timed(lambda h=hearing: [h.push(block) for block in blocks], 7)  # type: ignore[misc]
+
+    def plainly() -> None:
+        np.abs(scipy.signal.resample_poly(samples * phasor(-OFFSET_HZ / RATE_HZ, 0, samples.size), 1, 50))
+
+    found["plain"] = SECONDS / timed(plainly, 3)
+    times = []
+    for count in (1, 17):
+        span = SharedSpan(RATE_HZ, [(-900_000.0 + 100_000.0 * k, 48_000.0) for k in range(count)])
+        times.append(timed(lambda s=span: [s.push(block) for block in blocks], 7) / SECONDS)  # type: ignore[misc]
+    found["further"] = 1000 * (times[1] - times[0]) / 16
+    return found

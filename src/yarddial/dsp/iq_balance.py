@@ -1,0 +1,124 @@
+"""Blind I/Q balance: the mirror of what stands on one side of the centre, told by what stands there itself."""
+
+from math import log10
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.dsp.windows import windows
+
+Complex = NDArray[np.complex64]
+POINTS = 4096
+# Only pairs of places whose powers differ by so much decide: what is mirrored by itself tells nothing.
+DIFFERS_DB = 20.0
+# Bins about the centre, where the spike stands, are left out; and at the span's ends.
+CENTRE_BINS = 4
+# A mirror is taken out when it stands so many sigma over the doubt of its measurement.
+SURE = 3.0
+# Half overlapping Hann spectra carry as much as this share of independent ones (Welch, IEEE Trans. AU-15, 1967).
+INDEPENDENT = 0.95
+
+
+class Balance(msgspec.Struct, frozen=True):
+    """The mirror's strength: samples are x + mirror x*, and x is had back by taking that out.
+
+    sigma : one-sigma doubt of each part of `mirror`.
+    pairs : pairs of places that decided.
+    """
+
+    mirror: complex
+    sigma: float
+    pairs: int
+
+    @property
+    def is_sure(self) -> bool:
+        """True when taking it out helps rather than harms."""
+        return abs(self.mirror) > SURE * self.sigma * 2**0.5
+
+    @property
+    def before_db(self) -> float:
+        """How far mirrors are down as received, dB."""
+        return -20 * log10(max(abs(self.mirror), 1e-9))
+
+    @property
+    def after_db(self) -> float:
+        """How far they are down once it is taken out, at one sigma."""
+        return -20 * log10(max(self.sigma * 2**0.5, 1e-9)) if self.is_sure else self.before_db
+
+    def take_out(self, samples: Complex) -> Complex:
+        """Samples without the mirror; as they came when that would not be sure to help."""
+        if not self.is_sure:
+            return samples
+        cleaned = samples - np.complex64(self.mirror) * samples.conj()
+        cleaned /= np.float32(1 - abs(self.mirror) ** 2)
+        return cleaned
+
+
+class BalanceEstimator:
+    """Gathers what decides, block after block; asked at any time.
+
+    With Y the spectrum of x + m x*, the mean of Y(f) Y(-f) is m (P(f) + P(-f)) plus what the two sides have in common
+    by themselves, which is nothing for independent signals. Pairs are weighted by how well they tell: the variance of
+    one is P(f) P(-f) / (P(f) + P(-f))^2 over the number of spectra.
+    """
+
+    def __init__(self) -> None:
+        half = POINTS // 2
+        self._product = np.zeros(half, np.complex128)
+        self._upper, self._lower = np.zeros(half), np.zeros(half)
+        self._count = 0
+        self._window = np.hanning(POINTS + 1)[:-1].astype(np.float32)
+        self._held = np.empty(0, np.complex64)
+
+    @property
+    def spectra(self) -> int:
+        """How many have been gathered."""
+        return self._count
+
+    def push(self, samples: Complex) -> None:
+        """Take samples; half overlapping spectra are gathered."""
+        import scipy.fft
+
+        joined = np.concatenate([self._held, samples])
+        step = POINTS // 2
+        rows = max((joined.size - POINTS) // step + 1, 0)
+        self._held = joined[rows * step :].copy()
+        for first in range(0, rows, 64):
+            count = min(64, rows - first)
+            frames = windows(joined[first * step :], POINTS, step, count) * self._window
+            spectra = scipy.fft.fft(frames, axis=1, overwrite_x=True)
+            # Bin k and its mirror -k; k = 0 pairs with itself and is left out later.
+            upper, lower = spectra[:, : POINTS // 2], spectra[:, -np.arange(POINTS // 2)]
+            self._product += (upper * lower).sum(axis=0)
+            self._upper += (upper.real**2 + upper.imag**2).sum(axis=0)
+            self._lower += (lower.real**2 + lower.imag**2).sum(axis=0)
+            self._count += count
+
+    def estimate(self) -> Balance | None:
+        """The mirror as far as it can be told; None where no pair of places differs enough to tell.
+
+        The mirror itself fills the weak side, so the weights are made again without it until nothing changes.
+        """
+        if not self._count:
+            return None
+        mirror = 0j
+        places = np.arange(POINTS // 2)
+        decides = (places > CENTRE_BINS) & (places < 0.45 * POINTS)
+        for _ in range(6):
+            # What the sums would be with the mirror taken out.
+            turned = 2 * (np.conj(mirror) * self._product).real
+            upper = np.maximum(self._upper - turned + abs(mirror) ** 2 * self._lower, 1e-30)
+            lower = np.maximum(self._lower - turned + abs(mirror) ** 2 * self._upper, 1e-30)
+            both = upper + lower
+            left = self._product - mirror * (self._upper + self._lower) + mirror**2 * self._product.conj()
+            ratio = upper / lower
+            use = decides & (np.abs(np.log10(ratio)) >= DIFFERS_DB / 10)
+            if not use.any():
+                return None
+            weight = (both**2 / (upper * lower))[use]
+            step = complex((weight * left[use] / both[use]).sum() / weight.sum())
+            mirror += step
+        spectra = self._count * INDEPENDENT
+        sigma = float(np.sqrt(0.5 / (weight.sum() * spectra)))
+        return Balance(mirror, sigma, int(use.sum()))

@@ -1,0 +1,1 @@
+"""From a span's samples to sound: channel filters, demodulators, gain, squelch, noise reduction."""

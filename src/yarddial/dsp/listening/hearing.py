@@ -1,0 +1,156 @@
+"""One channel of a span made audible: mix, filter, demodulate, even out. The chain that Listen and its proofs run."""
+
+from typing import Literal
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.dsp.decimation import Decimator
+from yarddial.dsp.listening.channel_filter import ChannelFilter
+from yarddial.dsp.listening.demodulators import Demodulator, Envelope, Frequency, Product, Synchronous
+from yarddial.dsp.listening.loudness import Deemphasis, GainControl, NoiseReduction, Squelch
+from yarddial.dsp.listening.resampling import Resampler
+from yarddial.yard.errors import BadSamples
+
+Complex = NDArray[np.complex64]
+Floats = NDArray[np.float32]
+Way = Literal["am", "sam", "usb", "lsb", "cw", "nfm", "wfm"]
+SOUND_HZ = 48_000.0
+# Usual edges of the channel by the way of hearing, relative to the dial, hertz.
+EDGES_HZ: dict[Way, tuple[float, float]] = {
+    "am": (-4_500.0, 4_500.0), "sam": (-4_500.0, 4_500.0), "usb": (200.0, 2_800.0), "lsb": (-2_800.0, -200.0),
+    "cw": (-250.0, 250.0), "nfm": (-6_000.0, 6_000.0), "wfm": (-100_000.0, 100_000.0),
+}  # fmt: skip
+# Peak deviation that is full scale, and the highest tone that is heard, in FM.
+DEVIATION_HZ = {"nfm": 5_000.0, "wfm": 75_000.0}
+VOICE_TOP_HZ, WIDE_TOP_HZ, PILOT_HZ = 3_400.0, 15_000.0, 19_000.0
+# Rate of the channel before it is demodulated, at least: narrow ways, wide FM.
+NARROW_HZ, WIDE_HZ = 48_000.0, 300_000.0
+
+
+class Settings(msgspec.Struct, frozen=True):
+    """How a channel is heard.
+
+    low_hz, high_hz : the filter's edges relative to the dial.
+    squelch_dbfs : level in the channel that opens it; None leaves it open.
+    deemphasis_us : for FM; 0, 50 or 75.
+    pitch_hz : of a CW carrier on the dial.
+    """
+
+    way: Way
+    low_hz: float
+    high_hz: float
+    squelch_dbfs: float | None = None
+    gain_control: bool = True
+    noise_reduction: bool = False
+    deemphasis_us: float = 0.0
+    pitch_hz: float = 600.0
+
+
+class Heard(msgspec.Struct, frozen=True):
+    """Sound, float32 at `Hearing.sound_hz`; the channel's level, dB under full scale; the stereo pilot's, if sought."""
+
+    sound: Floats
+    level_dbfs: float
+    is_open: bool
+    pilot_db: float | None = None
+
+
+class Hearing:
+    """Follows one channel through a stream of complex samples.
+
+    Parameters
+    ----------
+    rate_hz : float
+        Of the span.
+    offset_hz : float
+        The dial relative to the span's centre.
+    settings : Settings
+        How it is heard.
+
+    Raises
+    ------
+    BadSamples
+        The rate is too low for the way of hearing.
+    """
+
+    def __init__(self, rate_hz: float, offset_hz: float, settings: Settings) -> None:
+        way = settings.way
+        wide = way == "wfm"
+        least_hz = max(WIDE_HZ if wide else NARROW_HZ, 2.5 * max(abs(settings.low_hz), abs(settings.high_hz)))
+        if rate_hz < (220e3 if wide else 8e3):
+            raise BadSamples(f"{rate_hz / 1e3:g} kS/s is too slow to hear {way.upper()}: choose a higher rate")
+        self.settings = settings
+        self._slice = Decimator(rate_hz, offset_hz, max(int(rate_hz / least_hz), 1))
+        channel_hz = self._slice.out_rate_hz
+        self._filter = ChannelFilter(channel_hz, settings.low_hz, settings.high_hz, _transition_hz(settings))
+        self._demodulator = _demodulator(settings, channel_hz)
+        # Wide FM's multiplex is cut between what is heard and its pilot; nothing else brings more than the channel.
+        cut_hz = (WIDE_TOP_HZ + PILOT_HZ) / 2 if wide else 0.42 * min(channel_hz, SOUND_HZ)
+        self._resampler = Resampler(channel_hz, SOUND_HZ, cut_hz)
+        self.sound_hz = self._resampler.out_rate_hz
+        narrow_fm = way == "nfm"
+        self._top = ChannelFilter(self.sound_hz, -VOICE_TOP_HZ, VOICE_TOP_HZ, 500.0) if narrow_fm else None
+        self._deemphasis = Deemphasis(self.sound_hz, settings.deemphasis_us)
+        self._quiet = NoiseReduction() if settings.noise_reduction else None
+        self._gain = GainControl(self.sound_hz) if settings.gain_control else None
+        self._squelch = Squelch(settings.squelch_dbfs)
+        self._level_dbfs = -200.0
+        self._pilot = _Pilot(channel_hz) if wide else None
+
+    def push(self, samples: Complex) -> Heard:
+        """Take the span's samples; return the sound that is now complete."""
+        channel = self._filter.push(self._slice.push(samples))
+        if channel.size:
+            power = float(np.vdot(channel, channel).real) / channel.size
+            self._level_dbfs = float(10 * np.log10(max(power, 1e-20)))
+        sound = self._demodulator.push(channel)
+        if self._pilot is not None:
+            self._pilot.push(sound)
+        sound = self._resampler.push(sound)
+        if self._top is not None:
+            sound = np.ascontiguousarray(self._top.push(sound.astype(np.complex64)).real)
+        sound = self._deemphasis.push(sound)
+        if self._quiet is not None:
+            sound = self._quiet.push(sound)
+        if self._gain is not None:
+            sound = self._gain.push(sound)
+        sound = self._squelch.push(sound, self._level_dbfs)
+        pilot_db = self._pilot.level_db if self._pilot is not None else None
+        return Heard(sound, self._level_dbfs, self._squelch.is_open, pilot_db)
+
+
+class _Pilot:
+    """How far the stereo pilot stands over the multiplex beside it, dB; from one transform in a while."""
+
+    def __init__(self, rate_hz: float) -> None:
+        self._rate_hz, self._size = rate_hz, 1 << int(np.ceil(np.log2(rate_hz * 0.05)))
+        self.level_db = 0.0
+
+    def push(self, multiplex: Floats) -> None:
+        """Take what the discriminator gives."""
+        if multiplex.size < self._size:
+            return
+        import scipy.fft
+
+        power = np.abs(scipy.fft.rfft(multiplex[-self._size :] * np.hanning(self._size).astype(np.float32))) ** 2
+        hertz = np.arange(power.size) * self._rate_hz / self._size
+        at = power[np.abs(hertz - PILOT_HZ) < 150.0].max()
+        beside = np.median(power[(np.abs(hertz - PILOT_HZ) > 300.0) & (np.abs(hertz - PILOT_HZ) < 1_500.0)])
+        self.level_db = float(10 * np.log10(at / max(float(beside), 1e-30)))
+
+
+def _transition_hz(settings: Settings) -> float:
+    """An edge takes a twelfth of the channel, between 60 Hz and what wide FM needs."""
+    return min(max((settings.high_hz - settings.low_hz) / 12, 60.0), 16_000.0)
+
+
+def _demodulator(settings: Settings, rate_hz: float) -> Demodulator:
+    if settings.way == "am":
+        return Envelope(rate_hz)
+    if settings.way == "sam":
+        return Synchronous(rate_hz)
+    if settings.way in DEVIATION_HZ:
+        return Frequency(rate_hz, DEVIATION_HZ[settings.way])
+    return Product(rate_hz, settings.pitch_hz if settings.way == "cw" else 0.0)

@@ -1,0 +1,125 @@
+"""What is done to sound before it is heard: gain control, squelch, de-emphasis, noise reduction."""
+
+from math import log10
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.dsp.slow_mean import ramps
+
+Floats = NDArray[np.float32]
+# Gain control looks at pieces of this length; sound is brought to this peak.
+PIECE_S, PEAK = 0.01, 0.5
+# The gain may rise by so many dB a second after holding, and no higher than this.
+RISE_DB_S, HOLD_S, MOST_DB = 30.0, 0.3, 90.0
+
+
+class GainControl:
+    """Brings sound to an even loudness: down at once, up slowly after a hold."""
+
+    def __init__(self, rate_hz: float) -> None:
+        self._piece = int(rate_hz * PIECE_S)
+        self._gain_db, self._hold_s = MOST_DB, 0.0
+        self._held = np.empty(0, np.float32)
+
+    @property
+    def gain_db(self) -> float:
+        """The gain in force."""
+        return self._gain_db
+
+    def push(self, sound: Floats) -> Floats:
+        """A piece late, so that the gain is down before the peak is there."""
+        joined = np.concatenate([self._held, sound])
+        pieces = max(joined.size // self._piece - 1, 0)
+        rows = joined[: (pieces + 1) * self._piece].reshape(-1, self._piece)
+        peaks = np.abs(rows).max(axis=1).tolist() if pieces else []
+        gains = [10 ** (self._gain_db / 20)]
+        for peak in peaks[1:] if pieces else []:
+            wanted_db = min(20 * log10(PEAK / max(peak, 1e-9)), MOST_DB)
+            if wanted_db < self._gain_db:
+                self._gain_db, self._hold_s = wanted_db, HOLD_S
+            elif self._hold_s > 0:
+                self._hold_s -= PIECE_S
+            else:
+                self._gain_db = min(self._gain_db + RISE_DB_S * PIECE_S, wanted_db)
+            gains.append(10 ** (self._gain_db / 20))
+        count = pieces * self._piece
+        self._held = joined[count:].copy()
+        ramp = ramps(np.asarray(gains, np.float32), self._piece)
+        return np.asarray(np.clip(joined[:count] * ramp, -1.0, 1.0), np.float32)
+
+
+class Deemphasis:
+    """One pole with a time constant: 50 or 75 us for broadcasting; 0 leaves sound as it is."""
+
+    def __init__(self, rate_hz: float, constant_us: float) -> None:
+        self._pole = float(np.exp(-1e6 / (rate_hz * constant_us))) if constant_us else 0.0
+        self._state = np.zeros(1)
+
+    def push(self, sound: Floats) -> Floats:
+        """Unit gain at zero."""
+        if not self._pole or not sound.size:
+            return sound
+        import scipy.signal
+
+        out, self._state = scipy.signal.lfilter([1 - self._pole], [1.0, -self._pole], sound, zi=self._state)
+        return np.asarray(out, np.float32)
+
+
+class NoiseReduction:
+    """Weakens, band by band, what does not stand over a slowly followed floor: Wiener's gain on overlapping pieces."""
+
+    SIZE = 1024
+
+    def __init__(self, depth_db: float = 15.0) -> None:
+        self._least = 10 ** (-depth_db / 20)
+        self._window = np.sqrt(np.hanning(self.SIZE + 1)[:-1]).astype(np.float32)
+        self._held, self._tail = np.zeros(self.SIZE // 2, np.float32), np.zeros(self.SIZE // 2, np.float32)
+        self._floor: NDArray[np.float64] | None = None
+        self._smooth = np.zeros(self.SIZE // 2 + 1)
+
+    def push(self, sound: Floats) -> Floats:
+        """Half a piece late."""
+        half = self.SIZE // 2
+        joined = np.concatenate([self._held, sound])
+        count = joined.size // half - 1
+        out = []
+        for k in range(count):
+            spectrum = np.fft.rfft(joined[k * half : k * half + self.SIZE] * self._window)
+            power = np.abs(spectrum) ** 2
+            self._smooth = 0.7 * self._smooth + 0.3 * power
+            # The floor follows downwards fast and upwards slowly: minimum statistics in one line.
+            if self._floor is None:
+                self._floor, self._smooth = power + 1e-20, power
+            rising = np.minimum(self._smooth, self._floor * 1.01)
+            self._floor = np.maximum(
+                np.where(self._smooth < self._floor, 0.9 * self._floor + 0.1 * rising, rising), 1e-20
+            )
+            gain = np.clip(1 - 2.0 * self._floor / np.maximum(self._smooth, 1e-20), self._least, 1.0)
+            piece = (np.fft.irfft(spectrum * gain) * self._window).astype(np.float32)
+            out.append(self._tail + piece[:half])
+            self._tail = piece[half:]
+        self._held = joined[max(count, 0) * half :].copy()
+        return np.concatenate(out) if out else np.empty(0, np.float32)
+
+
+class Squelch:
+    """Opens above a level, closes 3 dB under it, and fades over a piece so that nothing clicks."""
+
+    def __init__(self, opens_dbfs: float | None) -> None:
+        self.opens_dbfs = opens_dbfs
+        self.is_open = opens_dbfs is None
+
+    def push(self, sound: Floats, level_dbfs: float) -> Floats:
+        """Sound, or silence while the level is too low."""
+        was = self.is_open
+        if self.opens_dbfs is None:
+            self.is_open = True
+        else:
+            self.is_open = level_dbfs > self.opens_dbfs - (3.0 if was else 0.0)
+        if was and self.is_open:
+            return sound
+        if not was and not self.is_open:
+            return np.zeros_like(sound)
+        ramp = np.linspace(0.0, 1.0, sound.size, dtype=np.float32)
+        return np.asarray(sound * (ramp if self.is_open else ramp[::-1]), np.float32)

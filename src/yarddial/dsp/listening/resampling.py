@@ -1,0 +1,59 @@
+"""From any rate to the sound card's: windowed sines between the samples, as one matrix product."""
+
+from fractions import Fraction
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.dsp.windows import windows
+
+Floats = NDArray[np.float32]
+# Taps on each side of a place when nothing but images is cut; rates are brought to fractions no longer than this.
+SIDES, LONGEST, ROW = 24, 400, 16
+
+
+class Resampler:
+    """A real stream from one rate to another, block after block.
+
+    Output k lies at input k x rate / out_rate, the first at the first input.
+
+    Parameters
+    ----------
+    rate_hz, wanted_hz : float
+        Of what comes, and of what is wanted; `out_rate_hz` is what is given, within 7 ppm, exact for simple ratios.
+    cut_hz : float
+        Where the response is half: 70 dB down from half the lower rate on when it is cut at 0.42 of that.
+    """
+
+    def __init__(self, rate_hz: float, wanted_hz: float, cut_hz: float) -> None:
+        ratio = Fraction(rate_hz / wanted_hz).limit_denominator(LONGEST)
+        # Rows that make many outputs at once share their surroundings.
+        together = max(1, ROW // ratio.denominator)
+        self._ins, self._outs = together * ratio.numerator, together * ratio.denominator
+        self.out_rate_hz = rate_hz * self._outs / self._ins
+        self._sides = int(np.ceil(SIDES * max(rate_hz / wanted_hz, 1.0)))
+        self._matrix = _between(self._ins, self._outs, self._sides, round(cut_hz / rate_hz, 9))
+        self._held = np.zeros(self._sides - 1, np.float32)
+
+    def push(self, samples: Floats) -> Floats:
+        """Take samples; return those of the other rate that are now complete."""
+        if self._ins == self._outs:
+            return samples
+        joined = np.concatenate([self._held, samples])
+        rows = max((joined.size - 2 * self._sides) // self._ins, 0)
+        if not rows:
+            self._held = joined
+            return np.empty(0, np.float32)
+        out = windows(joined, self._matrix.shape[0], self._ins, rows) @ self._matrix
+        self._held = joined[rows * self._ins :].copy()
+        return np.asarray(out.reshape(-1), np.float32)
+
+
+@lru_cache(maxsize=16)
+def _between(ins: int, outs: int, sides: int, cut: float) -> Floats:
+    """Taps of `outs` places among `ins` inputs and their surroundings, shape (ins + 2 sides, outs)."""
+    away = np.arange(ins + 2 * sides)[:, None] - (sides - 1) - np.arange(outs)[None, :] * (ins / outs)
+    window = np.i0(7.0 * np.sqrt(np.clip(1 - (away / sides) ** 2, 0, None))) / np.i0(7.0)
+    taps = np.where(np.abs(away) < sides, 2 * cut * np.sinc(2 * cut * away) * window, 0.0)
+    return np.asarray(taps / taps.sum(axis=0), np.float32)

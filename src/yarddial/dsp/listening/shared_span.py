@@ -1,0 +1,95 @@
+"""Many channels out of one span: one overlapping transform for all, a small one back for each."""
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.dsp.phasor import phasor
+from yarddial.dsp.windows import windows
+
+Complex = NDArray[np.complex64]
+# The transform's length, and the share of it by which pieces overlap on each side.
+SIZE, OVERLAP = 1 << 16, 16
+# Pieces taken at once, since each call costs as much as one: a tenth of a second at 2.4 MS/s.
+PIECES = 4
+# A channel's response: flat to this share of its rate, nothing beyond half of it.
+FLAT = 0.36
+
+
+class SharedSpan:
+    """Cuts channels out of a stream of complex samples, block after block.
+
+    Parameters
+    ----------
+    rate_hz : float
+        Of the span.
+    channels : sequence of (offset_hz, least_hz)
+        Middle of each channel relative to the centre, and the rate it must have at least. What comes out has
+        `out_rates_hz`, is flat to 0.36 of that to either side, and has its middle at zero to within `rests_hz`, as
+        places are kept to whole bins and the remainder is turned away.
+    """
+
+    def __init__(self, rate_hz: float, channels: Sequence[tuple[float, float]]) -> None:
+        from scipy.fft import next_fast_len
+
+        self._bin_hz = rate_hz / SIZE
+        self._edge = SIZE // OVERLAP
+        self._hop = SIZE - 2 * self._edge
+        self._cuts: list[tuple[int, int, Complex, float]] = []
+        self.out_rates_hz: list[float] = []
+        for offset_hz, least_hz in channels:
+            # A multiple of OVERLAP, so that hops are whole numbers of its samples too.
+            points = OVERLAP * next_fast_len(max(int(np.ceil(least_hz / self._bin_hz / OVERLAP)), 16))
+            points = min(points, SIZE)
+            middle = round(offset_hz / self._bin_hz)
+            rest_hz = offset_hz - middle * self._bin_hz
+            out_hz = rate_hz * points / SIZE
+            self.out_rates_hz.append(out_hz)
+            self._cuts.append((middle, points, _response(points), rest_hz / out_hz))
+        self._held = np.zeros(self._edge, np.complex64)
+        self._pieces = 0
+
+    def push(self, samples: Complex) -> list[Complex]:
+        """Take samples; return for each channel those that are now complete."""
+        import scipy.fft
+
+        joined = np.concatenate([self._held, samples])
+        rows = max((joined.size - 2 * self._edge) // self._hop, 0)
+        if rows < PIECES:
+            self._held = joined
+            return [np.empty(0, np.complex64) for _ in self._cuts]
+        frames = windows(joined, SIZE, self._hop, rows)
+        spectra = np.concatenate([scipy.fft.fft(frame)[None] for frame in frames])
+        self._held = joined[rows * self._hop :].copy()
+        out = [self._channel(spectra, *cut) for cut in self._cuts]
+        self._pieces += rows
+        return out
+
+    def _channel(self, spectra: Complex, middle: int, points: int, response: Complex, rest: float) -> Complex:
+        import scipy.fft
+
+        half, rows = points // 2, spectra.shape[0]
+        small = np.empty((rows, points), np.complex64)
+        for part, first in ((slice(0, half), middle), (slice(half, points), middle - half)):
+            begin = first % SIZE
+            fits = min(half, SIZE - begin)
+            small[:, part][:, :fits] = spectra[:, begin : begin + fits]
+            small[:, part][:, fits:] = spectra[:, : half - fits]
+        small *= response
+        small = scipy.fft.ifft(small, axis=1, overwrite_x=True)
+        edge, hop = self._edge * points // SIZE, self._hop * points // SIZE
+        # A piece begins `hop` samples after the last, which turns a bin by middle x hop / SIZE.
+        turns = (-middle * ((self._pieces + np.arange(rows)) * self._hop % SIZE) / SIZE) % 1.0
+        kept = small[:, edge : edge + hop] * np.exp(2j * np.pi * turns).astype(np.complex64)[:, None]
+        flat = np.asarray(kept.reshape(-1), np.complex64)
+        if rest:
+            flat = flat * phasor(-rest, self._pieces * hop, flat.size)
+        return flat
+
+
+def _response(points: int) -> Complex:
+    """Flat, with cosine shoulders to half the rate, zero first; scaled for the shorter transform back."""
+    away = np.abs(np.fft.fftfreq(points))
+    shoulder = np.clip((0.5 - away) / (0.5 - FLAT), 0.0, 1.0)
+    return np.asarray(np.sin(shoulder * np.pi / 2) ** 2 * (points / SIZE), np.complex64)
