@@ -11,12 +11,13 @@ import pytest
 from yarddial.drivers.protocol import Ask
 from yarddial.drivers.simulated.clocks import Clock, combined_sigma
 from yarddial.drivers.simulated.front_end import FrontEnd
-from yarddial.drivers.simulated.noise import external_noise_db, noise_density_dbm_hz
+from yarddial.drivers.simulated.noise import noise_density_dbm_hz
 from yarddial.drivers.simulated.receiver import FINCH, HERON, SimulatedReceiver
 from yarddial.drivers.simulated.synthesis import Line, Synthesis
 from yarddial.drivers.simulated.transmitters import KINDS, Transmitter, fading, modulation, needed_hz
 from yarddial.drivers.simulated.world import Comb, Link, Port, World
 from yarddial.drivers.time_source import VirtualTime
+from yarddial.yard.external_noise import external_noise_db
 from yarddial.yard.path import Stage
 
 RATE_HZ = 2.048e6

@@ -23,6 +23,8 @@ _COMMANDS = {
     "devices": "List the receivers that can be found.",
     "check": "Check a receiver: does it answer, with all its samples.",
     "adc": "Tell what a converter can do in a bandwidth.",
+    "level": "Read a level: dBm, microvolts, dBuV, S-units.",
+    "levels": "Work out noise figure, intercept and dynamic range of a chain.",
     "bench": "Check a yard: what is wrong with it, worst first.",
     "reach": "List the routes to a frequency, the best first, and what each covers.",
     "shelf": "List the parts on the shelf, or write one to a file.",

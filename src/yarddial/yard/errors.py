@@ -18,6 +18,10 @@ class BadFrequency(YardDialError, ValueError):
         self.readings_hz = readings_hz
 
 
+class BadLevel(YardDialError, ValueError):
+    """A text or a number that is no level, gain or noise figure."""
+
+
 class BadPath(YardDialError, ValueError):
     """A path or a part of it cannot be what was written."""
 

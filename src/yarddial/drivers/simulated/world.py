@@ -9,8 +9,8 @@ import numpy as np
 from yarddial.drivers.simulated.clocks import Clock
 from yarddial.drivers.simulated.faults import Faults
 from yarddial.drivers.simulated.front_end import FrontEnd
-from yarddial.drivers.simulated.noise import KT0_DBM_HZ, external_noise_db
 from yarddial.drivers.simulated.transmitters import Transmitter
+from yarddial.yard.external_noise import KT0_DBM_HZ, external_noise_db
 from yarddial.yard.path import Stage, lo_weights, path_sense
 
 

@@ -1,0 +1,26 @@
+"""`yard-dial levels --stage NAME:gain=dB,nf=dB[,iip3=dBm] ... --bandwidth HZ`."""
+
+import click
+
+from yarddial.cli.options import FREQUENCY, answer, json_option, positive
+
+
+@click.command()
+@click.option("--stage", "stages", multiple=True, required=True, help="NAME:gain=dB,nf=dB[,iip3=dBm], antenna first.")
+@click.option(
+    "--bandwidth", "bandwidth_hz", type=FREQUENCY, required=True, callback=positive, help="Of what is received."
+)
+@json_option
+def command(stages: tuple[str, ...], bandwidth_hz: float, as_json: bool) -> None:
+    """Work a chain out, with its working."""
+    from yarddial.yard.cascade import cascade, parse_chain_stage
+
+    found = cascade([parse_chain_stage(stage) for stage in stages], bandwidth_hz)
+    values = {
+        "nf_db": found.nf_db,
+        "gain_db": found.gain_db,
+        "iip3_dbm": found.iip3_dbm,
+        "floor_dbm": found.floor_dbm,
+        "sfdr_db": found.sfdr_db,
+    }
+    answer(as_json, values, found.working().as_text())

@@ -1,0 +1,106 @@
+"""Levels as people write them: dBm, microvolts, dBuV and S-units; in and out."""
+
+import re
+from math import isfinite, log10
+from typing import Literal
+
+import msgspec
+
+from yarddial.yard.errors import BadLevel
+
+Band = Literal["hf", "vhf"]
+# S9 under and above 30 MHz (IARU Region 1 recommendation R.1); an S-unit is 6 dB.
+S9_DBM: dict[Band, float] = {"hf": -73.0, "vhf": -93.0}
+S_UNIT_DB = 6.0
+LIMIT_HZ = 30e6
+# Beyond these nothing is a level at a receiver's socket.
+LEAST_DBM, MOST_DBM = -250.0, 100.0
+
+_NUMBER = r"([+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?)"
+_UNITS = {"dbm": 0.0, "dbw": 30.0}
+_VOLTS = {"nv": 1e-9, "uv": 1e-6, "mv": 1e-3, "v": 1.0}
+_DB_VOLTS = {"dbuv": 1e-6, "dbmv": 1e-3, "dbv": 1.0}
+_WATTS = {"nw": 1e-9, "uw": 1e-6, "mw": 1e-3, "w": 1.0}
+
+
+class Level(msgspec.Struct, frozen=True):
+    """A power in dBm at an impedance; the other units follow."""
+
+    dbm: float
+    band: Band = "hf"
+    ohms: float = 50.0
+
+    @property
+    def uv(self) -> float:
+        """Effective microvolts across the impedance."""
+        return float((10 ** (self.dbm / 10) * 1e-3 * self.ohms) ** 0.5 * 1e6)
+
+    @property
+    def dbuv(self) -> float:
+        """Decibels over a microvolt."""
+        return 20 * log10(self.uv)
+
+    @property
+    def s_meter(self) -> str:
+        """S-units to a tenth up to S9, and decibels over it: S7.5, S9+12; under S0 decibels below that."""
+        over_db = self.dbm - S9_DBM[self.band]
+        if over_db > 0.05:
+            return f"S9+{round(over_db):d}" if round(over_db) else "S9"
+        units = 9 + over_db / S_UNIT_DB
+        if units < 0:
+            return f"S0−{-units * S_UNIT_DB:.0f}"
+        return f"S{units:.1f}".removesuffix(".0")
+
+
+def band_of(hertz: float) -> Band:
+    """The S-meter's scale for a frequency."""
+    return "hf" if hertz < LIMIT_HZ else "vhf"
+
+
+def parse_level(text: str, band: Band = "hf", ohms: float = 50.0) -> Level:
+    """Read `-73 dBm`, `5 uV`, `20 dBuV`, `0.1 pW` and the like, `S7`, `S9+20`, `S7+10 dB`.
+
+    ohms : turns volts into power.
+
+    Raises
+    ------
+    BadLevel
+        What cannot be read, or is no level at all.
+    """
+    if not (isfinite(ohms) and 0 < ohms < 1e6):
+        raise BadLevel(f"an impedance of {ohms:g} ohms makes no level: give what the receiver has, such as 50")
+    plain = text.strip().replace("−", "-").replace("µ", "u").replace("μ", "u").lower()
+    if match := re.fullmatch(r"s\s*(\d+(?:[.,]\d+)?)\s*(?:([+-])\s*(\d+(?:[.,]\d+)?)\s*(?:db)?)?", plain):
+        units, sign, rest = match.groups()
+        dbm = S9_DBM[band] + (_float(units) - 9) * S_UNIT_DB
+        dbm += (-1 if sign == "-" else 1) * _float(rest or "0")
+        if _float(units) > 9:
+            raise BadLevel(f"'{text}': S-units end at S9; write S9+{(_float(units) - 9) * S_UNIT_DB:g} for more")
+        return _checked(dbm, text, band, ohms)
+    match = re.fullmatch(_NUMBER + r"\s*([a-z]+)", plain)
+    if match is None:
+        raise BadLevel(f"'{text}' is no level: write it as -73 dBm, 5 uV, 20 dBuV or S7")
+    number, unit = _float(match[1]), match[2]
+    if unit in _UNITS:
+        return _checked(number + _UNITS[unit], text, band, ohms)
+    if unit in _DB_VOLTS:
+        return _checked(number + 20 * log10(_DB_VOLTS[unit]) - 10 * log10(ohms) + 30, text, band, ohms)
+    scale = _VOLTS.get(unit) or _WATTS.get(unit) or {"pw": 1e-12, "fw": 1e-15}.get(unit)
+    if scale is None:
+        raise BadLevel(f"'{match[2]}' in '{text}' is no unit of level: use dBm, uV, dBuV, W or S-units")
+    if number <= 0:
+        raise BadLevel(f"'{text}': a voltage or power must be above 0")
+    watts = (number * scale) ** 2 / ohms if unit in _VOLTS else number * scale
+    if watts <= 0:
+        raise BadLevel(f"'{text}' is too small to be a level")
+    return _checked(10 * log10(watts) + 30, text, band, ohms)
+
+
+def _float(text: str) -> float:
+    return float(text.replace(",", "."))
+
+
+def _checked(dbm: float, text: str, band: Band, ohms: float) -> Level:
+    if not LEAST_DBM <= dbm <= MOST_DBM:
+        raise BadLevel(f"'{text}' is {dbm:.0f} dBm, which no receiver meets: check the number and its unit")
+    return Level(dbm, band, ohms)
