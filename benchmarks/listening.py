@@ -11,9 +11,10 @@ def speeds(timed: Callable[[Callable[[], object], int], float]) -> dict[str, flo
     """Times real time: each way of hearing, and the plain way; then ms a second of each further channel."""
     import scipy.signal
 
-    from yarddial.dsp.listening.hearing import EDGES_HZ, Hearing, Settings
+    from yarddial.dsp.listening.hearing import Hearing
     from yarddial.dsp.listening.shared_span import SharedSpan
     from yarddial.dsp.phasor import phasor
+    from yarddial.yard.ways import WAYS
 
     chance = np.random.default_rng(0)
     samples = (chance.standard_normal(2 * SECONDS * int(RATE_HZ), dtype=np.float32) * np.float32(0.05)).view(
@@ -21,8 +22,8 @@ def speeds(timed: Callable[[Callable[[], object], int], float]) -> dict[str, flo
     )
     blocks = np.array_split(samples, 20 * SECONDS)
     found = {}
-    for way, edges in EDGES_HZ.items():
-        hearing = Hearing(RATE_HZ, OFFSET_HZ, Settings(way, *edges))
+    for way, usual in WAYS.items():
+        hearing = Hearing(RATE_HZ, OFFSET_HZ, usual.settings())
         found[way] = SECONDS / timed(lambda h=hearing: [h.push(block) for block in blocks], 7)  # type: ignore[misc]
 
     def plainly() -> None:

@@ -2,20 +2,25 @@
 
 from collections.abc import Callable
 
+import msgspec
 import numpy as np
 
 from yarddial.dsp.carrier import estimate_carrier
-from yarddial.dsp.listening.hearing import EDGES_HZ, SOUND_HZ, Hearing, Settings, Way
+from yarddial.dsp.listening.hearing import SOUND_HZ, Hearing
+from yarddial.yard.ways import WAYS, Settings, Way
 
 RATE_HZ, OFFSET_HZ, SECONDS = 2.4e6, 310_000.0, 3.0
 TONE_HZ = 1_000.0
 
 
-def heard(way: Way, samples: np.ndarray, **given: float) -> np.ndarray:
+def plainly(way: Way) -> Settings:
+    """Its usual edges, nothing evened out."""
+    return msgspec.structs.replace(WAYS[way].settings(), gain_control=False, deemphasis_us=0.0)
+
+
+def heard(way: Way, samples: np.ndarray) -> np.ndarray:
     """The sound of a channel without gain control, from half a second on."""
-    edges = EDGES_HZ[way]
-    settings = Settings(way, given.get("low_hz", edges[0]), given.get("high_hz", edges[1]), gain_control=False)
-    hearing = Hearing(RATE_HZ, OFFSET_HZ, settings)
+    hearing = Hearing(RATE_HZ, OFFSET_HZ, plainly(way))
     sound = np.concatenate([hearing.push(part).sound for part in np.array_split(samples, 40)])
     assert hearing.sound_hz == SOUND_HZ
     return sound[int(0.5 * SOUND_HZ) :]
@@ -109,7 +114,7 @@ def _rejections(time_s: np.ndarray) -> bool:
 
 
 def _level(way: Way, hertz: float, time_s: np.ndarray) -> float:
-    hearing = Hearing(RATE_HZ, OFFSET_HZ, Settings(way, *EDGES_HZ[way], gain_control=False))
+    hearing = Hearing(RATE_HZ, OFFSET_HZ, plainly(way))
     return [hearing.push(part).level_dbfs for part in np.array_split(carrier(2 * np.pi * hertz * time_s), 20)][-1]
 
 

@@ -2,18 +2,20 @@
 
 from itertools import pairwise
 
+import msgspec
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from yarddial.dsp.listening.channel_filter import ChannelFilter
-from yarddial.dsp.listening.hearing import EDGES_HZ, Hearing, Settings, Way
+from yarddial.dsp.listening.hearing import Hearing
 from yarddial.dsp.listening.loudness import Deemphasis, GainControl, NoiseReduction, Squelch
 from yarddial.dsp.listening.resampling import Resampler
 from yarddial.dsp.listening.shared_span import SharedSpan
 from yarddial.dsp.windows import windows
 from yarddial.yard.errors import BadSamples
+from yarddial.yard.ways import WAYS, Settings, Way
 
 RATE_HZ, OFFSET_HZ, TONE_HZ = 480e3, 71_000.0, 1_000.0
 TIME_S = np.arange(int(1.5 * RATE_HZ)) / RATE_HZ
@@ -30,9 +32,14 @@ def signal(size: np.ndarray | float, phase: np.ndarray | float, cn0_dbhz: float 
     return (clean + noise[0] + 1j * noise[1]).astype(np.complex64)
 
 
+def plainly(way: Way) -> Settings:
+    """Its usual edges, nothing evened out."""
+    return msgspec.structs.replace(WAYS[way].settings(), gain_control=False, deemphasis_us=0.0)
+
+
 def sound_of(way: Way, samples: np.ndarray) -> np.ndarray:
     """A second of it, after half a second."""
-    hearing = Hearing(RATE_HZ, OFFSET_HZ, Settings(way, *EDGES_HZ[way], gain_control=False))
+    hearing = Hearing(RATE_HZ, OFFSET_HZ, plainly(way))
     assert hearing.sound_hz == 48_000.0
     return np.concatenate([hearing.push(part).sound for part in np.array_split(samples, 30)])[-43_000:-1_000]
 
@@ -81,13 +88,13 @@ def test_a_cw_carrier_on_the_dial_sounds_at_its_pitch() -> None:
 def test_a_stereo_pilot_is_told_and_a_rate_too_low_refused() -> None:
     pilot = 7_500.0 / 19_000.0 * -np.cos(2 * np.pi * 19_000.0 * TIME_S)
     for phase, stands in ((pilot, True), (20.0 * LESS_COSINE, False)):
-        hearing = Hearing(RATE_HZ, OFFSET_HZ, Settings("wfm", *EDGES_HZ["wfm"], deemphasis_us=50.0))
+        hearing = Hearing(RATE_HZ, OFFSET_HZ, WAYS["wfm"].settings())
         heard = hearing.push(signal(1.0, phase, 95.0))
         assert heard.pilot_db is not None
         assert (heard.pilot_db > 20) == stands
         assert heard.level_dbfs == pytest.approx(-20.0, abs=0.1)
     with pytest.raises(BadSamples, match="too slow to hear WFM"):
-        Hearing(96e3, 0.0, Settings("wfm", *EDGES_HZ["wfm"]))
+        Hearing(96e3, 0.0, WAYS["wfm"].settings())
 
 
 @given(st.lists(st.integers(1, 20_000), min_size=1, max_size=6), st.sampled_from([48_000, 60_000, 48_761.9, 300_000]))

@@ -31,6 +31,12 @@ COLUMN_S = 0.1
 HALF_SPANS_HZ = (10.0, 30.0, 100.0, 300.0, 1_000.0, 3_000.0, 10_000.0, 30_000.0)
 # The centre is parked below the place looked at, off the spike and inside the alias-free part.
 PARK_FRACTION = 0.15
+# While listening the centre stays as long as the dial lies so far from its spike, and within this share of the span.
+OFF_SPIKE_HZ, CLEAN_SHARE = 3_000.0, 0.4
+# A picture of more than this share of the span shows all around the centre.
+WHOLE_SHARE = 0.25
+# Columns that tell what stands there now.
+RECENT = 20
 
 
 class Pen(msgspec.Struct, frozen=True):
@@ -55,6 +61,8 @@ class Reception:
         self._look_id = 0
         self._show = Show(0, 3_000.0, ROWS, COLUMN_S)
         self._sense = 1
+        self._refused = False
+        self._recent_half_hz = 0.0
         self._address = ""
         self.wanted = False
         self.running = False
@@ -67,6 +75,9 @@ class Reception:
         self.read_s = 0.0
         self.span: SpanLine | None = None
         self.pens: list[Pen] = []
+        self._recent: list[NDArray[np.float32]] = []
+        # Whoever alone may say where to look; None leaves it to the dial.
+        self.held_by: object | None = None
 
     @property
     def half_span_hz(self) -> float:
@@ -137,6 +148,42 @@ class Reception:
         self._engine.send(self._look)
         self._begin_picture()
 
+    def listen(self, line: Line, dial_hz: float, chart_hz: float, half_hz: float) -> float:
+        """Draw half_hz around chart_hz of the dial; the receiver keeps its centre while the dial lies well in its span.
+
+        Returns where the picture's middle really is on the dial: it does not reach beyond the span.
+        """
+        line = line.at(dial_hz)
+        if not line.receiver.device:
+            return chart_hz
+        if self.wanted and line.receiver.device != self._address:
+            self._look = None
+            self._open(line)
+        rate_hz, counted_hz = line.receiver.rate_hz, line.counted_hz(dial_hz)
+        now = self._look.ask if self._look is not None else None
+        stays = now is not None and (now.rate_hz, now.port) == (rate_hz, line.port) and not self._refused
+        if not (stays and now is not None and OFF_SPIKE_HZ < abs(counted_hz - now.centre_hz) < CLEAN_SHARE * rate_hz):
+            now = Ask(round(line.parked_hz(counted_hz, park_hz(line)), -3), rate_hz, line.port)
+        self._sense = _sense(line)
+        scale = self._sense / (1 + line.receiver.entered_ppm * 1e-6)
+        room_hz = max(rate_hz / 2 - half_hz, 0.0) if half_hz < WHOLE_SHARE * rate_hz else 0.0
+        look_hz = counted_hz + (chart_hz - dial_hz) * scale
+        look_hz = min(max(look_hz, now.centre_hz - room_hz), now.centre_hz + room_hz)
+        asked = Look(self._look_id, now, look_hz, half_hz)
+        if asked != self._look:
+            self._look_id += 1
+            self._look = msgspec.structs.replace(asked, id=self._look_id)
+            self.is_looking, self.trouble = False, ""
+            self._engine.send(self._look)
+            self._begin_picture()
+        return dial_hz + (look_hz - counted_hz) / scale
+
+    def recent(self) -> tuple[NDArray[np.float32], float]:
+        """The picture's last columns averaged, dB, dial frequency rising; and the half span they show, hertz."""
+        if not self._recent:
+            return np.empty(0, np.float32), self.half_span_hz
+        return np.mean(self._recent, axis=0), self._recent_half_hz
+
     def show(self, half_span_hz: float) -> None:
         """Zoom the picture."""
         if half_span_hz == self._show.half_span_hz:
@@ -147,7 +194,7 @@ class Reception:
     def _begin_picture(self) -> None:
         self._show = msgspec.structs.replace(self._show, id=self._show.id + 1)
         self._engine.send(self._show)
-        self.pens = []
+        self.pens, self._recent = [], []
         self._pen_moved.tell()
 
     def take(self, event: Event) -> None:
@@ -161,9 +208,9 @@ class Reception:
                 if event.reason:
                     self.wanted, self.trouble = False, event.reason
             case Looking() if event.id == self._look_id:
-                self.is_looking, self.trouble = True, ""
+                self.is_looking, self.trouble, self._refused = True, "", False
             case Refused() if event.id == self._look_id:
-                self.is_looking, self.trouble = False, event.sentence
+                self.is_looking, self.trouble, self._refused = False, event.sentence, True
             case Noticed():
                 self.lost_samples = event.lost
                 self.remark = event.remark or self.remark
@@ -183,6 +230,8 @@ class Reception:
         self.read_s = event.read_s
         level_db = event.level_db if self._sense > 0 else event.level_db[:, ::-1]
         self.pens.append(Pen(event.id, event.first, event.half_span_hz, event.column_s, level_db))
+        self._recent = [*self._recent, *level_db][-RECENT:]
+        self._recent_half_hz = event.half_span_hz
         # The widget takes what is new and keeps its own picture; a minute of columns is all that can be shown.
         if len(self.pens) > 600:
             self.pens = self.pens[-600:]

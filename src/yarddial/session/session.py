@@ -9,6 +9,7 @@ from yarddial.session.checking import BeginRun, Checking
 from yarddial.session.desk import Desk
 from yarddial.session.engine.process import EngineLink, EngineProcess
 from yarddial.session.inspection import Inspection
+from yarddial.session.listening import Listening
 from yarddial.session.lo_scan import LoScan
 from yarddial.session.log_keeper import Book, LogKeeper
 from yarddial.session.reception import Reception
@@ -49,6 +50,7 @@ class Session:
         self.lo_scan = LoScan(
             self.desk, self.reception, engine, lambda: self.truing.oscillators, self.truing.follow_dial
         )
+        self.listening = Listening(self.desk, self.reception, engine, self.truing.follow_dial)
         self.checking = Checking(self.desk, self.reception, self.log, begin_check)
         self.truing.follow_dial()
 
@@ -79,6 +81,7 @@ class Session:
             self.reception.take(event)
             self.truing.take(event)
             self.lo_scan.take(event)
+            self.listening.take(event)
         self.checking.poll()
         self._polls += 1
         if self._polls % RETRY_POLLS == 0:

@@ -193,7 +193,7 @@ class Truing:
     def follow_dial(self) -> None:
         """Let the receiver look where the dial stands, as wide as the sheets' doubts ask, and zoom the picture."""
         line, dial_hz = self._desk.line, self._desk.station.dial_hz
-        if line.why_not(dial_hz):
+        if line.why_not(dial_hz) or self._reception.held_by is not None:
             return
         loose = dial_state(line, dial_hz, stated_oscillators(self._desk.station))
         reach_hz = max(abs(loose.error_hz) + 4 * loose.sigma_hz, 3_000.0)

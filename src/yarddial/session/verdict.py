@@ -9,16 +9,22 @@ from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.session.checking import Checking
 from yarddial.session.desk import Desk
 from yarddial.session.inspection import Inspection
+from yarddial.session.listening import Listening
 from yarddial.session.log_keeper import LogKeeper
+from yarddial.session.reception import Reception
 from yarddial.session.truing import Truing
-from yarddial.yard.frequency import format_bound, format_doubt, format_frequency, format_hertz
+from yarddial.yard.frequency import format_bound, format_doubt, format_frequency, format_hertz, format_number
 from yarddial.yard.modes import Mode, mode_named, suitability
 from yarddial.yard.oscillators import DialState
 from yarddial.yard.parts import Antenna
 from yarddial.yard.reach import Segment, why_out_of_reach
+from yarddial.yard.ways import WAYS
 
 if TYPE_CHECKING:
     from yarddial.session.spanning import SpanAnswer
+
+# A signal is more than noise from here on.
+HEARD_DB = 6.0
 
 Mark = Literal["good", "look", "stop", "unknown"]
 
@@ -189,6 +195,31 @@ def span_verdict(answer: "SpanAnswer | None", desk: Desk) -> Verdict:
     )
 
 
+def listen_verdict(listening: Listening, reception: Reception, desk: Desk) -> Verdict:
+    """What is heard, and how far it stands over the noise beside it."""
+    where = format_frequency(desk.station.dial_hz)
+    way = WAYS[listening.settings.way].name
+    if why_not := desk.line.why_not(desk.station.dial_hz):
+        return Verdict("look", "The dial is out of reach.", f"{_capital(why_not)}.", "out of reach")
+    if reception.trouble:
+        return Verdict("stop", "The receiver does not run.", f"{_capital(reception.trouble)}.", "stopped")
+    if not reception.wanted:
+        return Verdict("unknown", "The receiver is off.", f"Space starts it; then {where} is heard as {way}.", "off")
+    if listening.level_dbfs is None:
+        return Verdict("unknown", f"Listening begins at {where}.", f"As {way}.", "begins")
+    over_db = listening.over_floor_db()
+    level = f"{format_number(listening.level_dbfs, 1.0)} dBFS in the channel"
+    if not listening.squelch_open:
+        return Verdict("good", f"Quiet at {where}.", f"{level}: the squelch is closed.", "quiet")
+    if over_db is None:
+        return Verdict("unknown", f"{where}, {way}.", f"{level}.", way)
+    if over_db >= HEARD_DB:
+        return Verdict(
+            "good", f"{where} stands {over_db:.0f} dB over the noise.", f"{way}; {level}.", f"{over_db:.0f} dB"
+        )
+    return Verdict("look", f"Hardly more than noise at {where}.", f"{way}; {level}.", "noise")
+
+
 def log_verdict(log: LogKeeper) -> Verdict:
     """How much is kept, and whether all of it is."""
     entries = log.shown()
@@ -206,7 +237,13 @@ def log_verdict(log: LogKeeper) -> Verdict:
 
 
 def all_verdicts(
-    desk: Desk, inspection: Inspection, checking: Checking, truing: Truing, log: LogKeeper
+    desk: Desk,
+    inspection: Inspection,
+    checking: Checking,
+    truing: Truing,
+    listening: Listening,
+    reception: Reception,
+    log: LogKeeper,
 ) -> dict[str, Verdict]:
     """One line for every place, by its name."""
     mode = mode_named(desk.station.mode)
@@ -215,6 +252,7 @@ def all_verdicts(
         "First light": first_light_verdict(checking, desk),
         "Span": span_line(desk),
         "True": place_verdict(truing, mode),
+        "Listen": listen_verdict(listening, reception, desk),
         "Log": log_verdict(log),
     }
 

@@ -111,6 +111,7 @@ class MainWindow(QMainWindow):
             session.desk.on_dial_changed,
             session.truing.on_truing_changed,
             session.checking.on_checks_changed,
+            session.listening.on_listening_changed,
             session.reception.on_receiver_changed,
             session.log.on_log_changed,
         ):
@@ -353,7 +354,10 @@ class MainWindow(QMainWindow):
     def _refresh(self) -> None:
         try:
             session = self.session
-            verdicts = all_verdicts(session.desk, session.inspection, session.checking, session.truing, session.log)
+            verdicts = all_verdicts(
+                session.desk, session.inspection, session.checking, session.truing, session.listening,
+                session.reception, session.log,
+            )  # fmt: skip
             self.places.show_verdicts([verdicts[name] for name in PLACES])
             self.findings.show_findings(findings(self.session))
         except YardDialError as error:
@@ -402,6 +406,12 @@ def _make_true(session: Session) -> QWidget:
     return TruePlace(session)
 
 
+def _make_listen(session: Session) -> QWidget:
+    from yarddial.ui.places.listen.place import ListenPlace
+
+    return ListenPlace(session)
+
+
 def _make_log(session: Session) -> QWidget:
     from yarddial.ui.places.log.place import LogPlace
 
@@ -414,6 +424,7 @@ _PLACE_MAKERS: dict[str, Callable[[Session], QWidget]] = {
     "First light": _make_first_light,
     "Span": _make_span,
     "True": _make_true,
+    "Listen": _make_listen,
     "Log": _make_log,
 }
 PLACES = list(_PLACE_MAKERS)

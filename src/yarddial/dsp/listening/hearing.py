@@ -1,7 +1,5 @@
 """One channel of a span made audible: mix, filter, demodulate, even out. The chain that Listen and its proofs run."""
 
-from typing import Literal
-
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
@@ -12,40 +10,16 @@ from yarddial.dsp.listening.demodulators import Demodulator, Envelope, Frequency
 from yarddial.dsp.listening.loudness import Deemphasis, GainControl, NoiseReduction, Squelch
 from yarddial.dsp.listening.resampling import Resampler
 from yarddial.yard.errors import BadSamples
+from yarddial.yard.ways import Settings
 
 Complex = NDArray[np.complex64]
 Floats = NDArray[np.float32]
-Way = Literal["am", "sam", "usb", "lsb", "cw", "nfm", "wfm"]
 SOUND_HZ = 48_000.0
-# Usual edges of the channel by the way of hearing, relative to the dial, hertz.
-EDGES_HZ: dict[Way, tuple[float, float]] = {
-    "am": (-4_500.0, 4_500.0), "sam": (-4_500.0, 4_500.0), "usb": (200.0, 2_800.0), "lsb": (-2_800.0, -200.0),
-    "cw": (-250.0, 250.0), "nfm": (-6_000.0, 6_000.0), "wfm": (-100_000.0, 100_000.0),
-}  # fmt: skip
 # Peak deviation that is full scale, and the highest tone that is heard, in FM.
 DEVIATION_HZ = {"nfm": 5_000.0, "wfm": 75_000.0}
 VOICE_TOP_HZ, WIDE_TOP_HZ, PILOT_HZ = 3_400.0, 15_000.0, 19_000.0
 # Rate of the channel before it is demodulated, at least: narrow ways, wide FM.
 NARROW_HZ, WIDE_HZ = 48_000.0, 300_000.0
-
-
-class Settings(msgspec.Struct, frozen=True):
-    """How a channel is heard.
-
-    low_hz, high_hz : the filter's edges relative to the dial.
-    squelch_dbfs : level in the channel that opens it; None leaves it open.
-    deemphasis_us : for FM; 0, 50 or 75.
-    pitch_hz : of a CW carrier on the dial.
-    """
-
-    way: Way
-    low_hz: float
-    high_hz: float
-    squelch_dbfs: float | None = None
-    gain_control: bool = True
-    noise_reduction: bool = False
-    deemphasis_us: float = 0.0
-    pitch_hz: float = 600.0
 
 
 class Heard(msgspec.Struct, frozen=True):

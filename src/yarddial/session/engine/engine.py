@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -9,12 +10,15 @@ from yarddial.drivers.protocol import Block, Device, Got
 from yarddial.dsp.carrier import estimate_carrier
 from yarddial.dsp.decimation import Decimator, decimation_for
 from yarddial.dsp.survey import SpanSurveyor
+from yarddial.session.engine.ear import Cleaner, Ear
 from yarddial.session.engine.intake import Direct, Nothing, Ring
 from yarddial.session.engine.messages import (
     CancelMeasure,
+    CleanUp,
     Columns,
     Command,
     Event,
+    Hear,
     Look,
     Looking,
     Measure,
@@ -74,7 +78,12 @@ class Engine:
         self._reported_s = 0.0
         self._lost = 0
         self._silent_s = 0.0
+        self._fresh = True
         self._next_index: int | None = None
+        self._clean_up = CleanUp()
+        self._cleaner: Cleaner | None = None
+        self._hear = Hear(0, 0.0, None)
+        self._ear: Ear | None = None
         self.hangs = False
 
     @property
@@ -97,6 +106,12 @@ class Engine:
                 self._measure, self._measured, self._reported_s = command, [], 0.0
             case CancelMeasure():
                 self._measure = None
+            case Hear():
+                self._hear = command
+                self._listen()
+            case CleanUp():
+                self._clean_up = command
+                self._clean()
             case _:
                 self._stop("")
 
@@ -126,7 +141,11 @@ class Engine:
         if gap or block.remark:
             self._lost += gap
             self._report(Noticed(self._lost, block.remark))
+        if self._cleaner is not None:
+            block = msgspec.structs.replace(block, samples=self._cleaner.push(block.samples))
         self._survey(block)
+        if self._ear is not None:
+            self._ear.push(block.samples)
         narrow = self._slice.push(block.samples)
         self._remember(narrow)
         self._draw(narrow)
@@ -141,7 +160,7 @@ class Engine:
             self._report(Stopped(str(error)))
             return
         self._device = Ring(opened) if self._in_thread else Direct(opened)
-        self._lost, self._silent_s = 0, 0.0
+        self._lost, self._silent_s, self._fresh = 0, 0.0, True
         able = opened.capabilities
         self._report(Started(able.name, able.is_live))
         if self._look is not None:
@@ -169,7 +188,8 @@ class Engine:
         except YardDialError as error:
             self._report(Refused(look.id, str(error)))
             return
-        self._got = got
+        is_new = self._got is None or msgspec.structs.replace(got, restart=False) != self._got
+        self._got = msgspec.structs.replace(got, restart=False)
         self._next_index = None
         self._surveyor = SpanSurveyor()
         self._surveyed = 0
@@ -180,7 +200,25 @@ class Engine:
             self._report(NotMeasured(self._measure.id, "the receiver was set differently meanwhile: measure again"))
             self._measure = None
         self._report(Looking(look.id, got, self._slice.out_rate_hz))
+        if is_new or self._fresh:
+            # A picture of another piece of the same span leaves what is heard alone.
+            self._fresh = False
+            self._clean()
+            self._listen()
         self._redraw(self._show)
+
+    def _clean(self) -> None:
+        """Begin cleaning up anew; nothing is made while nothing is wanted."""
+        wanted = self._clean_up != CleanUp() and self._got is not None
+        self._cleaner = Cleaner(self._got.rate_hz, self._clean_up, self._report) if wanted and self._got else None
+
+    def _listen(self) -> None:
+        """Begin hearing anew."""
+        if self._hear.settings is None:
+            self._ear = None
+        elif self._got is not None:
+            self._ear = Ear(self._report)
+            self._ear.listen(self._hear, self._got.rate_hz, self._got.centre_hz)
 
     def _redraw(self, show: Show) -> None:
         """Begin the picture anew and fill it from what is remembered."""

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.drivers.protocol import Ask, Got
+from yarddial.yard.ways import Settings
 
 if TYPE_CHECKING:
     # The estimator itself is needed in the engine's process only.
@@ -56,6 +57,22 @@ class CancelMeasure(msgspec.Struct, frozen=True):
     """Forget the measurement under way."""
 
 
+class Hear(msgspec.Struct, frozen=True):
+    """Make a channel audible: hear_hz as the receiver counts; None for silence. A newer `id` makes sounds stale."""
+
+    id: int
+    hear_hz: float
+    settings: Settings | None
+
+
+class CleanUp(msgspec.Struct, frozen=True):
+    """What is done to the samples before everything else: spike and mirrors taken out, the two halves exchanged."""
+
+    spike: bool = False
+    mirrors: bool = False
+    swap: bool = False
+
+
 class Noticed(msgspec.Struct, frozen=True):
     """Samples lost since the stream began, what the receiver has to say in a sentence, and pictures just left out."""
 
@@ -68,7 +85,7 @@ class Quit(msgspec.Struct, frozen=True):
     """End the process."""
 
 
-Command = Start | Stop | Look | Show | Measure | CancelMeasure | Quit
+Command = Start | Stop | Look | Show | Measure | CancelMeasure | Hear | CleanUp | Quit
 
 
 class Started(msgspec.Struct, frozen=True):
@@ -127,6 +144,33 @@ class SpanLine(msgspec.Struct, frozen=True):
     spike_db: float
 
 
+class Sound(msgspec.Struct, frozen=True):
+    """Sound of the channel heard, float32 at rate_hz, and how the channel stands.
+
+    level_dbfs : power in the channel. pilot_db : of the stereo pilot over the multiplex beside it, in wide FM.
+    """
+
+    id: int
+    rate_hz: float
+    samples: NDArray[np.float32]
+    level_dbfs: float
+    is_open: bool
+    pilot_db: float | None = None
+
+
+class CleanedUp(msgspec.Struct, frozen=True):
+    """Evidence: spike in dB of full scale and mirrors in dB down, before and after; None for what is not known.
+
+    why_not : why the mirrors cannot be told.
+    """
+
+    spike_before_dbfs: float | None = None
+    spike_after_dbfs: float | None = None
+    mirrors_before_db: float | None = None
+    mirrors_after_db: float | None = None
+    why_not: str = ""
+
+
 class Progress(msgspec.Struct, frozen=True):
     """A measurement under way: the doubt so far, infinite while nothing stands out."""
 
@@ -149,4 +193,17 @@ class NotMeasured(msgspec.Struct, frozen=True):
     sentence: str
 
 
-Event = Started | Stopped | Looking | Refused | Columns | Progress | Measured | NotMeasured | Noticed | SpanLine
+Event = (
+    Started
+    | Stopped
+    | Looking
+    | Refused
+    | Columns
+    | Progress
+    | Measured
+    | Sound
+    | CleanedUp
+    | NotMeasured
+    | Noticed
+    | SpanLine
+)

@@ -23,6 +23,8 @@ PROFILE_COLUMNS = 30
 class PenRecorder(QWidget):
     """Draws columns of levels; marks zero, and where the line is expected."""
 
+    SCALE_WIDTH = 58
+
     def __init__(self) -> None:
         super().__init__()
         self._levels: NDArray[np.float32] = np.empty((0, 0), np.float32)
@@ -93,7 +95,7 @@ class PenRecorder(QWidget):
             painter.drawText(chart, int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap), self.empty_text)
 
     def _chart(self) -> tuple[QRectF, QRectF]:
-        left, right, bottom, top = px(58), px(96), px(22), px(18)
+        left, right, bottom, top = px(self.SCALE_WIDTH), px(96), px(22), px(18)
         chart = QRectF(left, top, max(self.width() - left - right, 10), max(self.height() - bottom - top, 10))
         return chart, QRectF(chart.right() + px(8), chart.top(), right - px(12), chart.height())
 
@@ -146,22 +148,26 @@ class PenRecorder(QWidget):
         painter.setFont(small)
         painter.setPen(QPen(c.colour("hairline"), 1))
         painter.drawRect(chart)
-        step = nice_step(2 * self._half_span_hz, max(int(chart.height() / px(46)), 2))
-        scale, unit = (1000.0, "kHz") if self._half_span_hz >= 2000 else (1.0, "Hz")
+        ticks, unit = self._ticks(max(int(chart.height() / px(46)), 2))
         painter.setPen(c.colour("quiet"))
-        number = -int(self._half_span_hz / step)
-        while number * step <= self._half_span_hz * 1.0001:
-            y = self._y(chart, number * step)
+        for offset_hz, text in ticks:
+            y = self._y(chart, offset_hz)
             painter.drawLine(QPointF(chart.left() - px(5), y), QPointF(chart.left(), y))
-            text = tick_text(number * step / scale, step / scale, signed=True)
             painter.drawText(
                 QRectF(0, y - px(9), chart.left() - px(8), px(18)),
                 int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),
                 text,
             )
-            number += 1
         painter.drawText(QRectF(0, 0, chart.left() - px(8), chart.top()), int(Qt.AlignmentFlag.AlignRight), unit)
         self._draw_seconds(painter, chart, small)
+
+    def _ticks(self, most: int) -> tuple[list[tuple[float, str]], str]:
+        """Places on the frequency scale, hertz from its middle, with their numbers; and the unit."""
+        step = nice_step(2 * self._half_span_hz, most)
+        scale, unit = (1000.0, "kHz") if self._half_span_hz >= 2000 else (1.0, "Hz")
+        last = int(self._half_span_hz / step * 1.0001)
+        numbers = range(-last, last + 1)
+        return [(n * step, tick_text(n * step / scale, step / scale, signed=True)) for n in numbers], unit
 
     def _draw_seconds(self, painter: QPainter, chart: QRectF, small: QFont) -> None:
         width_s = chart.width() * self._column_s

@@ -1,5 +1,6 @@
 """The place True."""
 
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from yarddial.session.reception import COLUMN_S, ROWS
@@ -110,7 +111,14 @@ class TruePlace(QWidget):
             return "The receiver is starting…"
         return "The receiver is off. Space starts it; M measures the station at the dial."
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Draw what came while the place was hidden."""
+        super().showEvent(event)
+        self._draw()
+
     def _draw(self) -> None:
+        if not self.isVisible():
+            return
         reception = self._session.reception
         pens, reception.pens = reception.pens, []
         if not pens and self.recorder.column_count and not reception.wanted:

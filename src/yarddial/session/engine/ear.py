@@ -1,0 +1,104 @@
+"""What is done to a stream for a listener: cleaned up first, then one channel of it heard."""
+
+from collections.abc import Callable
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.session.engine.messages import CleanedUp, CleanUp, Event, Hear, Sound
+from yarddial.yard.errors import BadSamples
+
+Complex = NDArray[np.complex64]
+# How often the evidence of cleaning up is told, and over how long mirrors are measured before they count.
+EVIDENCE_S, MIRRORS_S = 0.5, 0.4
+NOTHING_TOLD = "no station here stands without its like on the other side of the centre: nothing tells the mirrors"
+
+
+class Cleaner:
+    """Takes out what a person wants taken out, and keeps the evidence; follows one setting of the receiver."""
+
+    def __init__(self, rate_hz: float, wanted: CleanUp, report: Callable[[Event], None]) -> None:
+        from yarddial.dsp.centre_spike import SpikeRemover
+        from yarddial.dsp.iq_balance import Balance, BalanceEstimator
+
+        self._rate_hz, self._wanted, self._report = rate_hz, wanted, report
+        self._spike = SpikeRemover(rate_hz)
+        self._estimator = BalanceEstimator()
+        self._balance: Balance | None = None
+        self._since = self._seen = 0
+
+    @property
+    def does_something(self) -> bool:
+        """False when samples pass as they are."""
+        return self._wanted != CleanUp()
+
+    def push(self, samples: Complex) -> Complex:
+        """Cleaned samples, as many as came."""
+        if not self.does_something:
+            return samples
+        if self._wanted.swap:
+            samples = (samples.imag + 1j * samples.real).astype(np.complex64)
+        if self._wanted.spike:
+            samples = self._spike.push(samples)
+        if self._wanted.mirrors:
+            samples = self._without_mirrors(samples)
+        self._since += samples.size
+        if self._since >= EVIDENCE_S * self._rate_hz:
+            self._since = 0
+            self._tell()
+        return samples
+
+    def _without_mirrors(self, samples: Complex) -> Complex:
+        """Measured on every fourth block once it is known well enough, for it changes slowly if at all."""
+        self._seen += 1
+        if self._balance is None or not self._balance.is_sure or self._seen % 4 == 0:
+            self._estimator.push(samples)
+        if self._estimator.spectra * 2048 >= MIRRORS_S * self._rate_hz and self._seen % 8 == 0:
+            self._balance = self._estimator.estimate()
+        return samples if self._balance is None else self._balance.take_out(samples)
+
+    def _tell(self) -> None:
+        told = CleanedUp()
+        if self._wanted.spike:
+            before, after = self._spike.before_dbfs, self._spike.after_dbfs
+            told = msgspec.structs.replace(told, spike_before_dbfs=before, spike_after_dbfs=after)
+        if self._wanted.mirrors and (balance := self._balance) is not None:
+            why_not = "" if balance.is_sure else "no mirror stands out: nothing is taken out"
+            told = msgspec.structs.replace(
+                told, mirrors_before_db=balance.before_db, mirrors_after_db=balance.after_db, why_not=why_not
+            )
+        elif self._wanted.mirrors and self._estimator.spectra * 2048 >= MIRRORS_S * self._rate_hz:
+            told = msgspec.structs.replace(told, why_not=NOTHING_TOLD)
+        self._report(told)
+
+
+class Ear:
+    """Hears one channel and reports its sound."""
+
+    def __init__(self, report: Callable[[Event], None]) -> None:
+        from yarddial.dsp.listening.hearing import Hearing
+
+        self._report = report
+        self._make = Hearing
+        self._hearing: Hearing | None = None
+        self._id = 0
+
+    def listen(self, hear: Hear, rate_hz: float, centre_hz: float) -> None:
+        """Begin on a channel, or fall silent; what cannot be heard is silence, and the level says nothing."""
+        self._id, self._hearing = hear.id, None
+        if hear.settings is None or abs(hear.hear_hz - centre_hz) > rate_hz / 2:
+            return
+        try:
+            self._hearing = self._make(rate_hz, hear.hear_hz - centre_hz, hear.settings)
+        except BadSamples:
+            return
+
+    def push(self, samples: Complex) -> None:
+        """Hear it."""
+        if self._hearing is None:
+            return
+        heard = self._hearing.push(samples)
+        if heard.sound.size:
+            rate_hz = self._hearing.sound_hz
+            self._report(Sound(self._id, rate_hz, heard.sound, heard.level_dbfs, heard.is_open, heard.pilot_db))

@@ -1,0 +1,255 @@
+"""Listen: what piece of the span is drawn, what is heard of it, how, and what is done to the samples first."""
+
+from collections.abc import Callable
+
+import msgspec
+import numpy as np
+
+from yarddial.session.desk import Desk
+from yarddial.session.engine.messages import CleanedUp, CleanUp, Event, Hear, Sound, Started, Stopped
+from yarddial.session.engine.process import EngineLink
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.reception import Reception
+from yarddial.yard.line import Line
+from yarddial.yard.modes import mode_named
+from yarddial.yard.path import path_sense
+from yarddial.yard.ways import WAYS, Settings, Way, ways_of
+
+# Half of what the picture shows, hertz, from a hertz a row to the whole span, which is bounded by the rate.
+HALF_SPANS_HZ = (
+    200.0, 500.0, 1e3, 2e3, 5e3, 1e4, 2e4, 5e4, 1e5, 2e5, 5e5, 1e6, 2e6, 5e6,
+)  # fmt: skip
+# The dial may wander over this part of the picture before the picture follows, and of the span before the centre does.
+MIDDLE, CLEAN = 0.8, 0.4
+# A line is one that stands so far over the middle of the picture.
+STANDS_DB = 10.0
+# Sounds kept for whoever plays them: two seconds.
+MOST_KEPT = 64
+
+
+class Listening:
+    """Holds how one listens; sends it to the engine while the place is open."""
+
+    def __init__(self, desk: Desk, reception: Reception, engine: EngineLink, follow_dial: Callable[[], None]) -> None:
+        self._desk, self._reception, self._engine, self._follow_dial = desk, reception, engine, follow_dial
+        self._changed, self._heard = Listeners(), Listeners()
+        self._hear_id = 0
+        self._sent: tuple[object, ...] = ()
+        self.is_open = False
+        self.settings = WAYS["am"].settings()
+        self.is_heard = True
+        self.clean_up = CleanUp()
+        self.evidence: CleanedUp | None = None
+        self.half_span_hz = 1e4
+        self.chart_hz = desk.station.dial_hz
+        self.sounds: list[Sound] = []
+        self.level_dbfs: float | None = None
+        self.squelch_open = True
+        self.pilot_db: float | None = None
+        self._mode = ""
+        desk.on_dial_changed(self._dial_moved)
+        reception.on_receiver_changed(self._receiver_changed)
+
+    def on_listening_changed(self, listener: Listener) -> Callable[[], None]:
+        """What is heard or drawn, or the evidence, changed."""
+        return self._changed.add(listener)
+
+    def on_heard(self, listener: Listener) -> Callable[[], None]:
+        """New sound is in `sounds`, and the level is new."""
+        return self._heard.add(listener)
+
+    def open(self) -> None:
+        """The place is looked at: the picture and the ear are its own from now on."""
+        self.is_open, self._sent = True, ()
+        self._reception.held_by = self
+        self.chart_hz = self._desk.station.dial_hz
+        self._follow_mode()
+        self._send()
+
+    def close(self) -> None:
+        """The place is left: silence, untouched samples, and the picture is True's again."""
+        if not self.is_open:
+            return
+        self.is_open = False
+        self._engine.send(Hear(self._next_id(), 0.0, None))
+        self._engine.send(CleanUp())
+        self._reception.held_by = None
+        self.level_dbfs, self.sounds = None, []
+        self._follow_dial()
+
+    # How one listens
+
+    def choose_way(self, way: Way) -> None:
+        """Hear it another way, with that way's usual edges."""
+        kept = {key: getattr(self.settings, key) for key in ("squelch_dbfs", "gain_control", "noise_reduction")}
+        self.settings = msgspec.structs.replace(WAYS[way].settings(), **kept)
+        mode = WAYS[way].mode
+        if mode != self._desk.station.mode:
+            self._mode = mode
+            self._desk.choose_mode(mode)
+        self._send()
+
+    def set_edges(self, low_hz: float, high_hz: float) -> None:
+        """Drag the filter's edges; they keep a tenth of the usual width, and stay within three times of it."""
+        usual = WAYS[self.settings.way]
+        least, most = usual.width_hz / 10, 3 * max(abs(usual.low_hz), abs(usual.high_hz))
+        low_hz, high_hz = max(low_hz, -most), min(high_hz, most)
+        if high_hz - low_hz >= least:
+            self.settings = msgspec.structs.replace(self.settings, low_hz=round(low_hz, -1), high_hz=round(high_hz, -1))
+            self._send()
+
+    def change(self, **values: object) -> None:
+        """Change squelch, gain control, noise reduction or de-emphasis."""
+        self.settings = msgspec.structs.replace(self.settings, **values)
+        self._send()
+
+    def squelch_here(self, wanted: bool) -> None:
+        """Close a little above what the channel has now, or leave it open."""
+        level = self.level_dbfs
+        self.change(squelch_dbfs=round(level + 3.0, 1) if wanted and level is not None else None)
+
+    def hear(self, wanted: bool) -> None:
+        """Sound on or off; the level is told either way."""
+        self.is_heard = wanted
+        self._changed.tell()
+
+    def clean(self, **values: bool) -> None:
+        """Take out the spike or mirrors, or exchange the halves, or leave it."""
+        self.clean_up = msgspec.structs.replace(self.clean_up, **values)
+        self.evidence = None
+        self._send()
+
+    # Where one looks and listens
+
+    def tune(self, dial_hz: float) -> None:
+        """Put the dial on a place of the picture, rounded to what a pointer can tell there."""
+        row_hz = 2 * self.half_span_hz / 400
+        digits = -int(np.floor(np.log10(max(row_hz, 0.1))))
+        self._desk.dial(round(dial_hz, digits))
+
+    def step(self, steps: int) -> None:
+        """Move the dial by the mode's step, onto its raster."""
+        step_hz = WAYS[self.settings.way].step_hz
+        dial_hz = self._desk.station.dial_hz
+        place = dial_hz / step_hz
+        # From beside the raster the first step goes onto it.
+        start = np.floor(place + 1e-9) if steps > 0 else np.ceil(place - 1e-9)
+        self._desk.dial(float((start + steps) * step_hz))
+
+    def zoom(self, steps: int) -> None:
+        """See more (+1) or less (-1)."""
+        at = min(range(len(HALF_SPANS_HZ)), key=lambda i: abs(HALF_SPANS_HZ[i] - self.half_span_hz))
+        most = 0.5 * self._desk.line.receiver.rate_hz
+        able = [span for span in HALF_SPANS_HZ if span < most] + [most]
+        self.half_span_hz = able[min(max(at + steps, 0), len(able) - 1)]
+        self.chart_hz = self._desk.station.dial_hz
+        self._send()
+
+    def snap(self) -> bool:
+        """Put the dial on the strongest line near it, from the last seconds of the picture; False where none stands."""
+        level_db, half_hz = self._reception.recent()
+        if level_db.size < 16:
+            return False
+        places_hz = self.chart_hz + half_hz * (2 * np.arange(level_db.size) / level_db.size - 1)
+        near = np.abs(places_hz - self._desk.station.dial_hz) < half_hz / 15
+        if not near.any():
+            return False
+        at = int(np.argmax(np.where(near, level_db, -np.inf)))
+        if level_db[at] < np.median(level_db) + STANDS_DB or not 0 < at < level_db.size - 1:
+            return False
+        # A parabola through three levels of a Hann line: to a tenth of a row.
+        left, top, right = level_db[at - 1 : at + 2].tolist()
+        part = 0.5 * (left - right) / (left - 2 * top + right)
+        row_hz = 2 * half_hz / level_db.size
+        self._desk.dial(round(float(places_hz[at]) + part * row_hz, 1))
+        return True
+
+    def centre_hz(self) -> float | None:
+        """The span's centre on the dial, where its spike stands; None while the receiver does not look."""
+        look, line, dial_hz = self._reception.look, self._desk.line, self._desk.station.dial_hz
+        if look is None or line.why_not(dial_hz):
+            return None
+        line = line.at(dial_hz)
+        sense = path_sense(line.counted_stages(dial_hz))
+        away_hz = (look.ask.centre_hz - line.counted_hz(dial_hz)) * (1 + line.receiver.entered_ppm * 1e-6)
+        return dial_hz + sense * away_hz
+
+    def over_floor_db(self) -> float | None:
+        """How far the channel's power stands over what the noise beside it would give; None while that is not known."""
+        level_db, half_hz = self._reception.recent()
+        if self.level_dbfs is None or level_db.size < 16:
+            return None
+        # A row of a Hann transform takes 1.5 of its width of noise; half of the rows lie below the median.
+        row_hz = 2 * half_hz / level_db.size
+        width_hz = self.settings.high_hz - self.settings.low_hz
+        floor_db = float(np.median(level_db)) + 10 * np.log10(width_hz / (1.5 * row_hz))
+        return float(self.level_dbfs - floor_db)
+
+    # What the engine and the desk say
+
+    def take(self, event: Event) -> None:
+        """Take an event from the engine."""
+        match event:
+            case Sound() if event.id == self._hear_id and self.is_open:
+                self.sounds = [*self.sounds[-MOST_KEPT:], event]
+                self.level_dbfs, self.squelch_open, self.pilot_db = event.level_dbfs, event.is_open, event.pilot_db
+                self._heard.tell()
+            case CleanedUp() if self.is_open:
+                self.evidence = event
+                self._changed.tell()
+            case Started() | Stopped():
+                self._sent, self.level_dbfs, self.evidence = (), None, None
+                if self.is_open:
+                    self._send()
+
+    def _dial_moved(self) -> None:
+        if not self.is_open:
+            return
+        self._follow_mode()
+        if abs(self._desk.station.dial_hz - self.chart_hz) > MIDDLE * self.half_span_hz:
+            self.chart_hz = self._desk.station.dial_hz
+        self._send()
+
+    def _receiver_changed(self) -> None:
+        if self.is_open:
+            self._changed.tell()
+
+    def _follow_mode(self) -> None:
+        """The mode at the dial chooses the way of hearing, unless it is one of its ways already."""
+        mode = self._desk.station.mode
+        if mode != self._mode:
+            self._mode = mode
+            able = ways_of(mode_named(mode).key, self._desk.station.dial_hz)
+            if self.settings.way not in able:
+                self.settings = WAYS[able[0]].settings()
+
+    def _send(self) -> None:
+        """Tell the receiver where to look and the engine what to hear; what is known already is not sent again."""
+        if not self.is_open:
+            return
+        desk = self._desk
+        line, dial_hz = desk.line.at(desk.station.dial_hz), desk.station.dial_hz
+        if not line.why_not(dial_hz):
+            half_hz = min(self.half_span_hz, 0.45 * line.receiver.rate_hz)
+            self.chart_hz = self._reception.listen(line, dial_hz, self.chart_hz, half_hz)
+            self._reception.show(self.half_span_hz)
+            wanted = (line.counted_hz(dial_hz), turned(self.settings, line), self.clean_up)
+            if wanted != self._sent:
+                self._sent = wanted
+                self._engine.send(self.clean_up)
+                self._engine.send(Hear(self._next_id(), wanted[0], wanted[1]))
+        self._changed.tell()
+
+    def _next_id(self) -> int:
+        self._hear_id += 1
+        return self._hear_id
+
+
+def turned(settings: Settings, line: Line) -> Settings:
+    """How it is heard at the receiver: on a route that inverts, sidebands and edges change sides."""
+    if path_sense(line.counted_stages(line.dial_hz)) > 0:
+        return settings
+    other: dict[Way, Way] = {"usb": "lsb", "lsb": "usb"}
+    return msgspec.structs.replace(
+        settings, way=other.get(settings.way, settings.way), low_hz=-settings.high_hz, high_hz=-settings.low_hz
+    )

@@ -1,0 +1,176 @@
+"""Listen's pen recorder: the dial's own frequencies up its side, the pointer, the filter, what is known there."""
+
+from math import ceil, floor
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QWheelEvent
+
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.theme.palette import Palette
+from yarddial.ui.widgets.axis import nice_step, tick_text
+from yarddial.ui.widgets.pen_recorder import PenRecorder
+from yarddial.yard.frequency import format_frequency
+
+# How near the pointer must be to an edge to take hold of it, logical pixels.
+GRIP = 6
+# A turn of the wheel by one notch.
+NOTCH = 120
+
+
+class ListenChart(PenRecorder):
+    """Click or drag tunes, the edges are dragged, the wheel steps, with Ctrl it zooms."""
+
+    SCALE_WIDTH = 84
+
+    tuned = pyqtSignal(float)
+    edges_dragged = pyqtSignal(float, float)
+    stepped = pyqtSignal(int)
+    zoomed = pyqtSignal(int)
+    pointed = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.middle_hz = 0.0
+        self.dial_hz = 0.0
+        self.edges_hz = (0.0, 0.0)
+        self.known: tuple[tuple[float, str, str], ...] = ()
+        self._held = ""
+        self._turned = 0
+        self.setMouseTracking(True)
+        self.setCursor(Qt.CursorShape.CrossCursor)
+        self.setAccessibleName("Pen recorder: frequency upwards, time to the right; click tunes, the wheel steps")
+
+    def show_place(
+        self, middle_hz: float, dial_hz: float, edges_hz: tuple[float, float], known: tuple[tuple[float, str, str], ...]
+    ) -> None:
+        """The picture's middle on the dial, the dial, the filter's edges about it, and (hertz, name, role) known."""
+        now = (middle_hz, dial_hz, edges_hz, known)
+        if now != (self.middle_hz, self.dial_hz, self.edges_hz, self.known):
+            self.middle_hz, self.dial_hz, self.edges_hz, self.known = now
+            self.update()
+
+    def _hertz(self, y: float) -> float:
+        chart, _ = self._chart()
+        return self.middle_hz + (chart.center().y() - y) / (chart.height() / 2) * self._half_span_hz
+
+    def _at(self, chart: QRectF, hertz: float) -> float:
+        return self._y(chart, hertz - self.middle_hz)
+
+    def _ticks(self, most: int) -> tuple[list[tuple[float, str]], str]:
+        """The dial's own frequencies."""
+        step = nice_step(2 * self._half_span_hz, most)
+        scale, unit = (1e6, "MHz") if self.middle_hz >= 1e6 else (1e3, "kHz")
+        first = ceil((self.middle_hz - self._half_span_hz) / step)
+        last = floor((self.middle_hz + self._half_span_hz) / step)
+        return [
+            (n * step - self.middle_hz, tick_text(n * step / scale, step / scale)) for n in range(first, last + 1)
+        ], unit
+
+    def _draw_marks(self, painter: QPainter, c: Palette, chart: QRectF) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        low, high = (self._at(chart, self.dial_hz + edge) for edge in self.edges_hz)
+        top, bottom = max(high, chart.top()), min(low, chart.bottom())
+        if bottom > top:
+            painter.fillRect(QRectF(chart.left(), top, chart.width(), bottom - top), c.colour("spruce", 0.10))
+            painter.setPen(QPen(c.colour("spruce"), 1))
+            for edge in (low, high):
+                if chart.top() <= edge <= chart.bottom():
+                    painter.drawLine(QPointF(chart.left(), edge), QPointF(chart.right(), edge))
+        dial = self._at(chart, self.dial_hz)
+        if chart.top() <= dial <= chart.bottom():
+            painter.setPen(QPen(c.colour("vermilion"), px(2)))
+            painter.drawLine(QPointF(chart.left() - px(5), dial), QPointF(chart.right(), dial))
+        self._draw_known(painter, c, chart)
+
+    def _draw_known(self, painter: QPainter, c: Palette, chart: QRectF) -> None:
+        """Names at the right edge, none on another; a short line at each place."""
+        painter.setFont(font(11, "sans", 500))
+        metrics = painter.fontMetrics()
+        last = -1e9
+        for hertz, name, role in sorted(self.known, reverse=True):
+            y = self._at(chart, hertz)
+            if not chart.top() <= y <= chart.bottom():
+                continue
+            painter.setPen(QPen(c.colour(role), 1))
+            painter.drawLine(QPointF(chart.right() - px(14), y), QPointF(chart.right(), y))
+            if y - last < px(14):
+                continue
+            last = y
+            wide = metrics.horizontalAdvance(name)
+            left, base = (
+                chart.right() - px(18) - wide,
+                min(max(y + px(4), chart.top() + px(12)), chart.bottom() - px(3)),
+            )
+            painter.fillRect(QRectF(left - px(3), base - px(11), wide + px(6), px(14)), c.colour("card", 0.85))
+            painter.drawText(QPointF(left, base), name)
+
+    # What the pointer does
+
+    def _grip(self, y: float) -> str:
+        chart, _ = self._chart()
+        places = {
+            name: self._at(chart, self.dial_hz + e) for name, e in zip(("low", "high"), self.edges_hz, strict=True)
+        }
+        name = min(places, key=lambda key: abs(places[key] - y))
+        # Where the filter is but a line, a click tunes.
+        is_wide = abs(places["low"] - places["high"]) > 3 * px(GRIP)
+        return name if is_wide and abs(places[name] - y) <= px(GRIP) else ""
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Take hold of an edge, or tune."""
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        y = event.position().y()
+        self._held = self._grip(y) or "dial"
+        if self._held == "dial":
+            self.tuned.emit(self._hertz(y))
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Tell what is under the pointer; drag what is held."""
+        if event is None:
+            return
+        y = event.position().y()
+        hertz = self._hertz(y)
+        self.pointed.emit(self._readout(event.position().x(), hertz))
+        if self._held == "dial":
+            self.tuned.emit(hertz)
+        elif self._held:
+            low, high = self.edges_hz
+            offset = hertz - self.dial_hz
+            self.edges_dragged.emit(*((offset, high) if self._held == "low" else (low, offset)))
+        else:
+            shape = Qt.CursorShape.SizeVerCursor if self._grip(y) else Qt.CursorShape.CrossCursor
+            if self.cursor().shape() != shape:
+                self.setCursor(shape)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """Let go."""
+        self._held = ""
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """Step the dial; with Ctrl see more or less."""
+        if event is None:
+            return
+        self._turned += event.angleDelta().y()
+        steps = int(self._turned / NOTCH)
+        self._turned -= steps * NOTCH
+        if steps:
+            is_zoom = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+            (self.zoomed if is_zoom else self.stepped).emit(-steps if is_zoom else steps)
+        event.accept()
+
+    def _readout(self, x: float, hertz: float) -> str:
+        """Frequency and level under the pointer."""
+        chart, _ = self._chart()
+        row_hz = 2 * self._half_span_hz / max(self._levels.shape[1], 1)
+        text = format_frequency(hertz, floor(np.log10(max(row_hz, 0.1))))
+        if not self._count or not chart.contains(QPointF(x, chart.center().y())):
+            return text
+        shown = min(self._count, int(chart.width()))
+        column = int(min(max(x - chart.left(), 0), shown - 1))
+        row = int((hertz - self.middle_hz + self._half_span_hz) / row_hz)
+        if not 0 <= row < self._levels.shape[1]:
+            return text
+        level_db = float(self._levels[(self._count - shown + column) % len(self._levels)][row])
+        return f"{text}, {level_db:.0f} dBFS in {row_hz:.3g} Hz".replace("-", "\u2212")

@@ -1,0 +1,239 @@
+"""The place Listen."""
+
+from PyQt6.QtGui import QHideEvent, QShowEvent
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+
+from yarddial.session.reception import COLUMN_S, ROWS
+from yarddial.session.session import Session
+from yarddial.session.verdict import listen_verdict
+from yarddial.ui.places.listen.chart import ListenChart
+from yarddial.ui.sound_out import SoundOut
+from yarddial.ui.theme.lettering import px
+from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.headline import Headline
+from yarddial.ui.widgets.soon import Soon
+from yarddial.ui.widgets.words import Words, button, hairline
+from yarddial.yard.bands import BANDS
+from yarddial.yard.frequency import MINUS
+from yarddial.yard.ways import WAYS
+
+# The headline follows the level so often, in sounds: some three times a second.
+EVERY = 8
+
+
+class ListenPlace(QWidget):
+    """The picture at the left; how it is heard, and what is cleaned up, at the right."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session, self._listening = session, session.listening
+        self._picture_id = -1
+        self._heard = 0
+        self.headline = Headline()
+        self.chart = ListenChart()
+        self.way = Choice("Way of hearing")
+        for way in WAYS.values():
+            self.way.addItem(way.name, way.way)
+        self.hear = _tick("sound", "Hear it, on this computer's sound device")
+        self.quieter = _tick("noise reduction", "Weaken what does not stand over the slowly followed noise")
+        self.even = _tick("even loudness", "Gain control: down at once, up slowly")
+        self.squelch = _tick("squelch here", "Silence whenever the channel falls below what it has now")
+        self.spike = _tick("take out the centre spike", "Takes the slow mean off the samples")
+        self.mirrors = _tick("take out mirrors", "Measures the mirror of what stands on one side alone")
+        self.swap = _tick("exchange I and Q", "For a receiver whose spectrum is mirrored")
+        self.snap = button("Onto the line", tip="Put the dial on the strongest line near it")
+        self.closer, self.wider = button("Closer", tip="See less (+)"), button("Wider", tip="See more (-)")
+        self._pointed = Words("", 12, "mono", tone="quiet")
+        self._width = Words("", 12, tone="quiet", wrap=True)
+        self._level = Words("", 13, "mono", 500)
+        self._under_level = Words("", 12, tone="quiet", wrap=True)
+        self._told_spike, self._told_mirrors = (Words("", 12, tone="quiet", wrap=True) for _ in range(2))
+        self._sound = SoundOut(self)
+        self._sound_state = Words("", 12, tone="quiet", wrap=True)
+        self.chart.begin(self._listening.half_span_hz, COLUMN_S, ROWS)
+        self._lay_out()
+        self._join()
+        self._show()
+
+    def _lay_out(self) -> None:
+        row = QHBoxLayout()
+        row.setSpacing(px(10))
+        for widget in (self.snap, self.closer, self.wider):
+            row.addWidget(widget)
+        row.addWidget(self._pointed, 1)
+        left = QVBoxLayout()
+        left.setSpacing(px(8))
+        left.addWidget(self.chart, 1)
+        left.addLayout(row)
+        beside = QWidget()
+        beside.setFixedWidth(px(250))
+        right = QVBoxLayout(beside)
+        right.setContentsMargins(0, 0, 0, 0)
+        right.setSpacing(px(5))
+        heard = (self._width, self.hear, self._sound_state, self.even, self.quieter, self.squelch)
+        groups: tuple[tuple[str, tuple[QWidget, ...]], ...] = (
+            ("In the channel", (self._level, self._under_level)),
+            ("How it is heard", heard),
+            ("Cleaned up", (self.spike, self._told_spike, self.mirrors, self._told_mirrors, self.swap)),
+        )
+        for title, parts in groups:
+            head = QHBoxLayout()
+            head.addWidget(Words(title, 15, "serif"), 1)
+            if self._width in parts:
+                head.addWidget(self.way)
+            right.addLayout(head)
+            for part in parts:
+                right.addWidget(part)
+            right.addWidget(hairline())
+            right.addSpacing(px(6))
+        right.addStretch()
+        grid = QGridLayout(self)
+        grid.setContentsMargins(px(26), px(16), px(24), px(10))
+        grid.setHorizontalSpacing(px(22))
+        grid.setVerticalSpacing(px(8))
+        grid.addWidget(self.headline, 0, 0, 1, 2)
+        grid.addLayout(left, 1, 0)
+        grid.addWidget(beside, 1, 1)
+        grid.setColumnStretch(0, 1)
+        grid.setRowStretch(1, 1)
+
+    def _join(self) -> None:
+        listening, session = self._listening, self._session
+        self.way.activated.connect(lambda: listening.choose_way(self.way.currentData()))
+        self.hear.clicked.connect(listening.hear)
+        self.quieter.clicked.connect(lambda on: listening.change(noise_reduction=on))
+        self.even.clicked.connect(lambda on: listening.change(gain_control=on))
+        self.squelch.clicked.connect(listening.squelch_here)
+        self.spike.clicked.connect(lambda on: listening.clean(spike=on))
+        self.mirrors.clicked.connect(lambda on: listening.clean(mirrors=on))
+        self.swap.clicked.connect(lambda on: listening.clean(swap=on))
+        self.snap.clicked.connect(self._snap)
+        self.closer.clicked.connect(lambda: listening.zoom(-1))
+        self.wider.clicked.connect(lambda: listening.zoom(+1))
+        self.chart.tuned.connect(listening.tune)
+        self.chart.edges_dragged.connect(listening.set_edges)
+        self.chart.stepped.connect(listening.step)
+        self.chart.zoomed.connect(listening.zoom)
+        self.chart.pointed.connect(self._pointed.setText)
+        self._show_soon = Soon(self, self._show)
+        listening.on_listening_changed(self._show_soon)
+        listening.on_heard(self._play)
+        session.reception.on_pen_moved(self._draw)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """The receiver looks and listens for this place from now on."""
+        self._listening.open()
+        super().showEvent(event)
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        """Leave the receiver to the other places, silent."""
+        self._sound.stop()
+        self._listening.close()
+        super().hideEvent(event)
+
+    def _snap(self) -> None:
+        if not self._listening.snap():
+            self._pointed.setText("no line stands out near the dial")
+
+    def _show(self) -> None:
+        listening, session = self._listening, self._session
+        settings, evidence = listening.settings, listening.evidence
+        verdict = listen_verdict(listening, session.reception, session.desk)
+        self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
+        self.way.setCurrentIndex(self.way.findData(settings.way))
+        self._width.setText(f"{_edge(settings.low_hz)} to {_edge(settings.high_hz)} about the dial; drag the edges")
+        for tick, on in (
+            (self.hear, listening.is_heard),
+            (self.quieter, settings.noise_reduction),
+            (self.even, settings.gain_control),
+            (self.squelch, settings.squelch_dbfs is not None),
+            (self.spike, listening.clean_up.spike),
+            (self.mirrors, listening.clean_up.mirrors),
+            (self.swap, listening.clean_up.swap),
+        ):
+            tick.setChecked(on)
+        self._sound_state.setText(self._sound.state if listening.is_heard else "")
+        self._sound_state.setVisible(bool(self._sound_state.text()))
+        self._show_level()
+        told = ("", "")
+        if evidence is not None:
+            if evidence.spike_before_dbfs is not None and evidence.spike_after_dbfs is not None:
+                told = (f"{_db(evidence.spike_before_dbfs)} before, {_db(evidence.spike_after_dbfs)} dBFS after", "")
+            mirrors = evidence.why_not
+            if evidence.mirrors_before_db is not None and evidence.mirrors_after_db is not None and not mirrors:
+                mirrors = f"{evidence.mirrors_before_db:.0f} dB down before, {evidence.mirrors_after_db:.0f} dB after"
+            told = (told[0], mirrors[:1].upper() + mirrors[1:])
+        for words, text in zip((self._told_spike, self._told_mirrors), told, strict=True):
+            words.setText(text)
+            words.setVisible(bool(text))
+        self._show_chart()
+
+    def _show_level(self) -> None:
+        listening = self._listening
+        self.squelch.setEnabled(listening.level_dbfs is not None or listening.settings.squelch_dbfs is not None)
+        if listening.level_dbfs is None:
+            self._level.setText("no samples")
+            self._under_level.setText("")
+            return
+        self._level.setText(f"{_db(listening.level_dbfs, 1)} dBFS")
+        over_db = listening.over_floor_db()
+        texts = [] if over_db is None else [f"{_db(over_db)} dB over the noise beside it"]
+        if listening.pilot_db is not None:
+            stereo = listening.pilot_db > 15
+            texts.append(f"stereo pilot {listening.pilot_db:.0f} dB clear" if stereo else "no stereo pilot")
+        self._under_level.setText("; ".join(texts))
+
+    def _show_chart(self) -> None:
+        session, listening = self._session, self._listening
+        station, reception = session.desk.station, session.reception
+        known = [(r.frequency_hz, r.name, "slate") for r in station.references]
+        known += [(edge, band.name, "quiet") for band in BANDS for edge in (band.low_hz, band.high_hz)]
+        centre_hz = listening.centre_hz()
+        if centre_hz is not None:
+            known.append((centre_hz, "centre of the span", "ochre"))
+        self.chart.show_place(
+            listening.chart_hz, station.dial_hz, (listening.settings.low_hz, listening.settings.high_hz), tuple(known)
+        )
+        empty = "the receiver is starting…" if reception.wanted else "the receiver is off: Space starts it"
+        said = reception.trouble or empty
+        self.chart.empty_text = f"{said[:1].upper()}{said[1:]}".rstrip(".") + ("" if said.endswith("…") else ".")
+
+    def _play(self) -> None:
+        sounds, self._listening.sounds = self._listening.sounds, []
+        for sound in sounds if self._listening.is_heard else ():
+            self._sound.play(sound.samples, sound.rate_hz)
+        self._heard += 1
+        if self._heard % EVERY == 0:
+            self._show_soon()
+
+    def _draw(self) -> None:
+        if not self.isVisible():
+            return
+        reception = self._session.reception
+        pens, reception.pens = reception.pens, []
+        if not pens:
+            if reception.wanted or not self.chart.column_count:
+                self._picture_id = -1
+                self.chart.begin(reception.half_span_hz, COLUMN_S, ROWS)
+            return
+        for pen in pens:
+            if pen.picture_id != self._picture_id:
+                self._picture_id = pen.picture_id
+                self.chart.begin(pen.half_span_hz, pen.column_s, pen.level_db.shape[1])
+            self.chart.add(pen.level_db)
+
+
+def _tick(text: str, tip: str) -> QCheckBox:
+    made = QCheckBox(text)
+    made.setAccessibleName(text)
+    made.setToolTip(tip)
+    return made
+
+
+def _db(level_db: float, places: int = 0) -> str:
+    return f"{level_db:.{places}f}".replace("-", MINUS)
+
+
+def _edge(hertz: float) -> str:
+    scale, unit = (1e3, " kHz") if abs(hertz) >= 1e3 else (1.0, " Hz")
+    return f"{hertz / scale:+.4g}{unit}".replace("-", MINUS)

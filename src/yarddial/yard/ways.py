@@ -1,0 +1,72 @@
+"""Ways of hearing: how a channel becomes sound, its usual edges, and the step by which one tunes."""
+
+from typing import Literal
+
+import msgspec
+
+Way = Literal["am", "sam", "usb", "lsb", "cw", "nfm", "wfm"]
+
+
+class Settings(msgspec.Struct, frozen=True):
+    """How a channel is heard.
+
+    low_hz, high_hz : the filter's edges relative to the dial.
+    squelch_dbfs : level in the channel that opens it; None leaves it open.
+    deemphasis_us : for FM; 0, 50 or 75.
+    pitch_hz : of a CW carrier on the dial.
+    """
+
+    way: Way
+    low_hz: float
+    high_hz: float
+    squelch_dbfs: float | None = None
+    gain_control: bool = True
+    noise_reduction: bool = False
+    deemphasis_us: float = 0.0
+    pitch_hz: float = 600.0
+
+
+class WayOfHearing(msgspec.Struct, frozen=True):
+    """A way with the mode that it serves, its usual edges, its step, and its de-emphasis."""
+
+    way: Way
+    name: str
+    mode: str
+    low_hz: float
+    high_hz: float
+    step_hz: float
+    deemphasis_us: float = 0.0
+
+    @property
+    def width_hz(self) -> float:
+        """From edge to edge."""
+        return self.high_hz - self.low_hz
+
+    def settings(self) -> Settings:
+        """As one begins."""
+        return Settings(self.way, self.low_hz, self.high_hz, deemphasis_us=self.deemphasis_us)
+
+
+# Region 1's 50 us; elsewhere 75 us is used, which a person can choose.
+WAYS: dict[Way, WayOfHearing] = {
+    way.way: way
+    for way in (
+        WayOfHearing("am", "AM", "am", -4_500.0, 4_500.0, 1_000.0),
+        WayOfHearing("sam", "AM, synchronous", "am", -4_500.0, 4_500.0, 1_000.0),
+        WayOfHearing("usb", "SSB, upper sideband", "ssb", 200.0, 2_800.0, 100.0),
+        WayOfHearing("lsb", "SSB, lower sideband", "ssb", -2_800.0, -200.0, 100.0),
+        WayOfHearing("cw", "CW", "cw", -250.0, 250.0, 10.0),
+        WayOfHearing("nfm", "narrow FM", "nfm", -6_000.0, 6_000.0, 12_500.0),
+        WayOfHearing("wfm", "wide FM", "wfm", -100_000.0, 100_000.0, 100_000.0, 50.0),
+    )
+}
+# Amateurs use the lower sideband below this, by custom.
+SIDEBANDS_CHANGE_HZ = 10e6
+
+
+def ways_of(mode: str, dial_hz: float) -> tuple[Way, ...]:
+    """Ways that serve a mode, the usual one first."""
+    able = tuple(way.way for way in WAYS.values() if way.mode == mode)
+    if mode == "ssb" and dial_hz < SIDEBANDS_CHANGE_HZ:
+        return tuple(reversed(able))
+    return able or ("usb",)
