@@ -6,7 +6,7 @@ import msgspec
 import numpy as np
 
 from yarddial.session.desk import Desk
-from yarddial.session.engine.messages import CleanedUp, CleanUp, Event, Hear, Sound, Started, Stopped
+from yarddial.session.engine.messages import CleanedUp, CleanUp, Event, Hear, Sound, Stopped
 from yarddial.session.engine.process import EngineLink
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.reception import Reception
@@ -64,6 +64,11 @@ class Listening:
         self._reception.held_by = self
         self.chart_hz = self._desk.station.dial_hz
         self._follow_mode()
+        self._send()
+
+    def resume(self) -> None:
+        """The receiver was started: its process may be a new one that knows nothing yet."""
+        self._sent = ()
         self._send()
 
     def close(self) -> None:
@@ -197,10 +202,9 @@ class Listening:
             case CleanedUp() if self.is_open:
                 self.evidence = event
                 self._changed.tell()
-            case Started() | Stopped():
-                self._sent, self.level_dbfs, self.evidence = (), None, None
-                if self.is_open:
-                    self._send()
+            case Stopped():
+                self.level_dbfs, self.evidence = None, None
+                self._changed.tell()
 
     def _dial_moved(self) -> None:
         if not self.is_open:

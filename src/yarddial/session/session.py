@@ -105,6 +105,7 @@ class Session:
         else:
             self.reception.start(self.desk.line)
             self.truing.follow_dial()
+            self.listening.resume()
 
     def step_reference(self, direction: int) -> Reference | None:
         """Dial the next known station up (+1) or down (-1) that some route reaches; None at the end."""

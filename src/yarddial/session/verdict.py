@@ -25,6 +25,8 @@ if TYPE_CHECKING:
 
 # A signal is more than noise from here on.
 HEARD_DB = 6.0
+# A channel this strong alone leaves nothing below full scale.
+LIMIT_DBFS = -1.0
 
 Mark = Literal["good", "look", "stop", "unknown"]
 
@@ -209,6 +211,9 @@ def listen_verdict(listening: Listening, reception: Reception, desk: Desk) -> Ve
         return Verdict("unknown", f"Listening begins at {where}.", f"As {way}.", "begins")
     over_db = listening.over_floor_db()
     level = f"{format_number(listening.level_dbfs, 1.0)} dBFS in the channel"
+    if listening.level_dbfs > LIMIT_DBFS:
+        fix = "lower the gain, or put an attenuator in front: what is heard now is bent"
+        return Verdict("look", f"{where} drives the receiver to its limit.", f"{level}: {fix}.", "too strong")
     if not listening.squelch_open:
         return Verdict("good", f"Quiet at {where}.", f"{level}: the squelch is closed.", "quiet")
     if over_db is None:

@@ -100,15 +100,18 @@ class _Pilot:
 
     def __init__(self, rate_hz: float) -> None:
         self._rate_hz, self._size = rate_hz, 1 << int(np.ceil(np.log2(rate_hz * 0.05)))
+        self._held = np.empty(0, np.float32)
         self.level_db = 0.0
 
     def push(self, multiplex: Floats) -> None:
         """Take what the discriminator gives."""
-        if multiplex.size < self._size:
+        self._held = np.concatenate([self._held, multiplex])
+        if self._held.size < self._size:
             return
         import scipy.fft
 
-        power = np.abs(scipy.fft.rfft(multiplex[-self._size :] * np.hanning(self._size).astype(np.float32))) ** 2
+        power = np.abs(scipy.fft.rfft(self._held[-self._size :] * np.hanning(self._size).astype(np.float32))) ** 2
+        self._held = np.empty(0, np.float32)
         hertz = np.arange(power.size) * self._rate_hz / self._size
         at = power[np.abs(hertz - PILOT_HZ) < 150.0].max()
         beside = np.median(power[(np.abs(hertz - PILOT_HZ) > 300.0) & (np.abs(hertz - PILOT_HZ) < 1_500.0)])

@@ -12,7 +12,7 @@ from yarddial.yard.errors import BadSamples
 Complex = NDArray[np.complex64]
 # How often the evidence of cleaning up is told, and over how long mirrors are measured before they count.
 EVIDENCE_S, MIRRORS_S = 0.5, 0.4
-NOTHING_TOLD = "no station here stands without its like on the other side of the centre: nothing tells the mirrors"
+NOTHING_TOLD = "nothing here stands on one side of the centre alone, so nothing tells the mirrors"
 
 
 class Cleaner:

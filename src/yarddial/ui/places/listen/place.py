@@ -1,7 +1,8 @@
 """The place Listen."""
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from yarddial.session.reception import COLUMN_S, ROWS
 from yarddial.session.session import Session
@@ -65,10 +66,9 @@ class ListenPlace(QWidget):
         left.setSpacing(px(8))
         left.addWidget(self.chart, 1)
         left.addLayout(row)
-        beside = QWidget()
-        beside.setFixedWidth(px(250))
-        right = QVBoxLayout(beside)
-        right.setContentsMargins(0, 0, 0, 0)
+        inside = QWidget()
+        right = QVBoxLayout(inside)
+        right.setContentsMargins(0, 0, px(8), 0)
         right.setSpacing(px(5))
         heard = (self._width, self.hear, self._sound_state, self.even, self.quieter, self.squelch)
         groups: tuple[tuple[str, tuple[QWidget, ...]], ...] = (
@@ -87,6 +87,11 @@ class ListenPlace(QWidget):
             right.addWidget(hairline())
             right.addSpacing(px(6))
         right.addStretch()
+        beside = QScrollArea()
+        beside.setFixedWidth(px(262))
+        beside.setWidgetResizable(True)
+        beside.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        beside.setWidget(inside)
         grid = QGridLayout(self)
         grid.setContentsMargins(px(26), px(16), px(24), px(10))
         grid.setHorizontalSpacing(px(22))
@@ -141,7 +146,7 @@ class ListenPlace(QWidget):
         verdict = listen_verdict(listening, session.reception, session.desk)
         self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
         self.way.setCurrentIndex(self.way.findData(settings.way))
-        self._width.setText(f"{_edge(settings.low_hz)} to {_edge(settings.high_hz)} about the dial; drag the edges")
+        self._width.setText(f"{_edge(settings.low_hz)} to {_edge(settings.high_hz)} about the dial")
         for tick, on in (
             (self.hear, listening.is_heard),
             (self.quieter, settings.noise_reduction),

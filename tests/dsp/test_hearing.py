@@ -89,7 +89,8 @@ def test_a_stereo_pilot_is_told_and_a_rate_too_low_refused() -> None:
     pilot = 7_500.0 / 19_000.0 * -np.cos(2 * np.pi * 19_000.0 * TIME_S)
     for phase, stands in ((pilot, True), (20.0 * LESS_COSINE, False)):
         hearing = Hearing(RATE_HZ, OFFSET_HZ, WAYS["wfm"].settings())
-        heard = hearing.push(signal(1.0, phase, 95.0))
+        for part in np.array_split(signal(1.0, phase, 95.0), 50):
+            heard = hearing.push(part)
         assert heard.pilot_db is not None
         assert (heard.pilot_db > 20) == stands
         assert heard.level_dbfs == pytest.approx(-20.0, abs=0.1)

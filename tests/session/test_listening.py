@@ -1,0 +1,132 @@
+"""Listening: what is heard where, and what the receiver is asked for it."""
+
+from collections.abc import Callable
+
+import msgspec
+import numpy as np
+import pytest
+
+from yarddial.session.listening import turned
+from yarddial.session.session import Session
+from yarddial.yard.demo import demo_station
+from yarddial.yard.ways import WAYS
+
+# Northmark Time at 10 MHz, read over Ladder: the crystal is 27.14 ppm fast, the oscillator 461 Hz high.
+SHOWN_HZ = (10e6 + 120_000_461.0) / (1 + 27.14e-6) - 120e6
+
+
+@pytest.fixture
+def listening(session: Session) -> Session:
+    """The place open and the receiver running."""
+    session.listening.open()
+    session.toggle_receiver()
+    return session
+
+
+def until(session: Session, done: Callable[[], bool], most: int = 3_000) -> None:
+    for _ in range(most):
+        if done():
+            return
+        session.poll()
+    raise AssertionError("it did not come")
+
+
+def test_a_carrier_is_heard_at_its_distance_from_the_dial(listening: Session) -> None:
+    listening.desk.dial(SHOWN_HZ - 1_000.0)
+    listening.listening.choose_way("usb")
+    listening.listening.change(gain_control=False)
+    kept: list[np.ndarray] = []
+    listening.listening.on_heard(lambda: kept.extend(s.samples for s in listening.listening.sounds[-1:]))
+    until(listening, lambda: sum(part.size for part in kept) > 72_000)
+    sound = np.concatenate(kept)[24_000:72_000]
+    hertz = np.argmax(np.abs(np.fft.rfft(sound * np.hanning(sound.size)))) * 1.0
+    assert hertz == pytest.approx(1_000.0, abs=5.0)
+    over_db = listening.listening.over_floor_db()
+    assert over_db is not None
+    assert over_db > 20
+
+
+def test_a_click_snaps_onto_the_line(listening: Session) -> None:
+    listening.desk.dial(10e6 - 2_700.0)
+    until(listening, lambda: listening.reception.recent()[0].size > 0)
+    for _ in range(400):
+        listening.poll()
+    assert listening.listening.snap()
+    # A tenth of a row of 67 Hz, and half of the oscillators' rounding above.
+    assert listening.desk.station.dial_hz == pytest.approx(SHOWN_HZ, abs=12.0)
+    listening.desk.dial(10e6 + 5_000.0)
+    assert not listening.listening.snap()
+
+
+def test_the_centre_stays_while_the_dial_wanders_and_true_gets_its_picture_back(listening: Session) -> None:
+    def ask() -> object:
+        look = listening.reception.look
+        assert look is not None
+        return look.ask
+
+    begun, picture = ask(), listening.listening.chart_hz
+    listening.desk.dial(10.004e6)
+    assert (ask(), listening.listening.chart_hz) == (begun, picture)
+    listening.desk.dial(10.05e6)
+    assert ask() == begun
+    assert listening.listening.chart_hz == pytest.approx(10.05e6)
+    listening.desk.dial(14.1e6)
+    assert ask() != begun
+    listening.listening.zoom(+20)
+    look = listening.reception.look
+    assert look is not None
+    assert look.look_hz == look.ask.centre_hz
+    assert listening.listening.half_span_hz == listening.desk.line.receiver.rate_hz / 2
+    listening.listening.close()
+    look = listening.reception.look
+    assert look is not None
+    assert look.look_hz == listening.desk.line.counted_hz(14.1e6)
+
+
+def test_spike_and_mirrors_are_taken_out_and_both_is_told(listening: Session) -> None:
+    listening.desk.dial(96.2e6)
+    listening.listening.clean(spike=True, mirrors=True)
+
+    def spike_down_db() -> float:
+        told = listening.listening.evidence
+        if told is None or told.spike_before_dbfs is None or told.spike_after_dbfs is None:
+            return 0.0
+        return told.spike_before_dbfs - told.spike_after_dbfs
+
+    # The evidence becomes firmer as what stands beside the centre averages out.
+    until(listening, lambda: spike_down_db() > 50)
+    told = listening.listening.evidence
+    assert told is not None
+    assert told.mirrors_before_db is not None
+    assert told.mirrors_after_db is not None
+    # Finch's branches are off by what makes 34 dB; a strong FM station on one side tells it.
+    assert told.mirrors_before_db == pytest.approx(34.0, abs=5.0)
+    assert told.mirrors_after_db > 60
+    listening.listening.clean(spike=False, mirrors=False)
+    assert listening.listening.evidence is None
+
+
+def test_edges_steps_and_squelch_keep_to_what_makes_sense(listening: Session) -> None:
+    own = listening.listening
+    own.set_edges(-3_000.0, 2_500.0)
+    assert (own.settings.low_hz, own.settings.high_hz) == (-3_000.0, 2_500.0)
+    own.set_edges(0.0, 100.0)
+    assert own.settings.high_hz == 2_500.0
+    listening.desk.dial(10_000_400.0)
+    own.step(+1)
+    assert listening.desk.station.dial_hz == 10_001_000.0
+    own.step(-2)
+    assert listening.desk.station.dial_hz == 9_999_000.0
+    until(listening, lambda: own.level_dbfs is not None)
+    own.squelch_here(True)
+    until(listening, lambda: not own.squelch_open)
+    own.squelch_here(False)
+    until(listening, lambda: own.squelch_open)
+
+
+def test_on_a_route_that_inverts_the_sidebands_change_sides() -> None:
+    station = demo_station()
+    straight, inverted = station.line("Long wire over Ladder"), station.line("Hearth's IF output")
+    usb = WAYS["usb"].settings()
+    assert turned(usb, straight) == usb
+    assert turned(usb, inverted) == msgspec.structs.replace(usb, way="lsb", low_hz=-2_800.0, high_hz=-200.0)
