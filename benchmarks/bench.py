@@ -210,6 +210,15 @@ def survey() -> bool:
     return report("the same, times faster than scipy.signal.welch", welch_s / pass_s, 6.0, at_least=True) and good
 
 
+def painting() -> bool:
+    """Listen's chart, and the same data drawn by pyqtgraph."""
+    from painting import frames_a_second
+
+    ours, theirs = frames_a_second()
+    good = report("Listen's chart at 1280x800, frames a second", ours, 150.0, at_least=True)
+    return report("the same, times faster than drawn by pyqtgraph", ours / theirs, 2.0, at_least=True) and good
+
+
 def hearing() -> bool:
     """Each way of hearing from 2.4 MS/s to sound, gain control and all, and what a further channel costs."""
     from listening import speeds
@@ -312,8 +321,8 @@ def _no_book() -> object:
 
 
 BENCHES = {
-    "bench": bench_place, "carrier": carrier, "hearing": hearing, "live": live, "simulated": simulated,
-    "start": start_up, "survey": survey,
+    "bench": bench_place, "carrier": carrier, "hearing": hearing, "live": live, "painting": painting,
+    "simulated": simulated, "start": start_up, "survey": survey,
 }  # fmt: skip
 
 

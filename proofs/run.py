@@ -14,6 +14,7 @@ PROOFS = {
     "span": "500 random bands: the chosen rate and centre against a search by plain loops",
     "balance": "blind I/Q balance from 33 dB on 60 random scenes, and clean signals left alone (five minutes)",
     "demodulators": "SINAD against closed forms, what stands beside the channel, tones",
+    "long_listen": "eight hours heard in fast time with the window open: memory, errors (about ten minutes)",
     "foreign_files": "what sox, soundfile and NumPy wrote, as recordings and through a pipe: every byte comes back",
     "kill": "kill -9 during log writes, 200 times: every committed entry is there",
     "truing": "the demo yard of 25 seeds trued from scratch, judged by the simulator's truth",

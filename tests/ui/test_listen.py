@@ -60,7 +60,11 @@ def test_the_verdict_comes_first_and_leaving_gives_the_receiver_back(
     listen.way.setCurrentIndex(listen.way.findData("usb"))
     listen.way.activated.emit(listen.way.currentIndex())
     assert window.session.desk.station.mode == "ssb"
-    window.go("True")
+    # Measuring is True's: the key gives the receiver up.
+    window.session.desk.dial(10e6)
+    qtbot.keyClick(window, Qt.Key.Key_M)
+    assert window.stack.currentWidget() is window.true
+    assert window.session.truing.measuring is not None
     assert not window.session.listening.is_open
     look = window.session.reception.look
     assert look is not None

@@ -130,6 +130,8 @@ class Truing:
         """Why nothing can be measured just now, or an empty text."""
         if self.measuring is not None:
             return "a measurement is under way"
+        if self._reception.held_by is not None:
+            return "Listen has the receiver: it is given up when True is opened"
         if self.reference() is None:
             return "the dial is on no known station: press ] for the next one"
         if self._desk.line.why_not(self._desk.station.dial_hz):

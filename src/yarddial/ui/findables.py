@@ -28,7 +28,7 @@ def findables(window: "MainWindow", places: list[str]) -> list[Findable]:
     ]
     commands = (
         ("start or stop the receiver", session.toggle_receiver),
-        ("measure here", session.truing.measure),
+        ("measure here", window.measure),
         ("apply the correction", session.truing.apply),
         ("settings card", window.show_card),
         ("write a note", window.write_note),

@@ -202,8 +202,8 @@ class MainWindow(QMainWindow):
             "/": self.focus_dial,
             "[": lambda: session.step_reference(-1),
             "]": lambda: session.step_reference(+1),
-            "m": session.truing.measure,
-            "v": lambda: session.truing.measure(verifying=True),
+            "m": self.measure,
+            "v": lambda: self.measure(verifying=True),
             "w": lambda: self._show_working(session.truing.state().working()),
             "W": self.show_fit,
             "r": lambda: session.desk.hold(not session.desk.station.held),
@@ -285,6 +285,9 @@ class MainWindow(QMainWindow):
 
     def zoom(self, steps: int) -> None:
         """Zoom the picture out (+1) or in (-1)."""
+        if self.session.listening.is_open:
+            self.session.listening.zoom(steps)
+            return
         reception = self.session.reception
         wanted = HALF_SPANS_HZ.index(reception.half_span_hz) + steps
         reception.show(HALF_SPANS_HZ[min(max(wanted, 0), len(HALF_SPANS_HZ) - 1)])
@@ -341,6 +344,12 @@ class MainWindow(QMainWindow):
         }
         if finding.fix in acts:
             self.strip.attempt(acts[finding.fix])
+
+    def measure(self, *, verifying: bool = False) -> None:
+        """Measure the known station at the dial; Listen gives the receiver up for it."""
+        if self.session.listening.is_open:
+            self.go("True")
+        self.session.truing.measure(verifying=verifying)
 
     def _measure_in_true(self) -> None:
         self.go("True")

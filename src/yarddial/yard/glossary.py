@@ -55,5 +55,14 @@ GLOSSARY: tuple[tuple[str, str], ...] = (
         "Where a value comes from: a data sheet, a measurement of yours, or the usual for its class.",
     ),
     ("I/Q", "The two halves of a complex sample stream, from which a slice of spectrum around the centre is made."),
+    (
+        "sideband",
+        "Half of what modulation makes beside a carrier; SSB sends one of them alone, without the carrier.",
+    ),
+    ("squelch", "Silence while the channel is weaker than a level you choose, so that only stations are heard."),
+    ("de-emphasis", "FM stations raise high tones before sending, by 50 or 75 us; the receiver lowers them again."),
+    ("mirror", "A signal's image on the other side of the centre, from branches I and Q that are not quite alike."),
+    ("gain control", "Evens out loudness: down at once for a strong station, up slowly for a weak one."),
+    ("synchronous AM", "AM heard against its own carrier's phase: fading of one sideband distorts less."),
     ("dBFS", "Level relative to the largest that the converter can take; it becomes dBm only by calibration."),
 )

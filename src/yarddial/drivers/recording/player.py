@@ -129,7 +129,7 @@ class RecordingDriver:
         except ValueError as error:
             raise DeviceNotFound(f"what is stated for {path.name} cannot be read: {error}") from error
         recording = self._open_samples(path, query.get("format", ""), rate_hz, centre_hz)
-        return RecordingPlayer(recording, time, loops=query.get("loop") == "yes", start_s=start_s)
+        return RecordingPlayer(recording, time, loops=query.get("loop", "no") == "yes", start_s=start_s)
 
 
 def _split(address: str) -> tuple[Path, dict[str, str]]:
@@ -141,6 +141,8 @@ def _split(address: str) -> tuple[Path, dict[str, str]]:
         return Path(address), {}
     given = dict(parse_qsl(query))
     strange = set(given) - {"format", "rate", "centre", "loop", "start"}
+    if given.get("loop", "no") not in ("yes", "no"):
+        raise DeviceNotFound(f"loop={given['loop']} cannot be read: write loop=yes, or leave it away")
     if strange or not given:
         raise DeviceNotFound(f"'{query}' states nothing of a recording: it has format, rate, centre, loop and start")
     return Path(path), given

@@ -1,21 +1,27 @@
 """The pen recorder: frequency up, time to the right, the spectrum as a profile on the right margin."""
 
+from functools import lru_cache
 from typing import cast
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QFont, QFontMetricsF, QImage, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.axis import nice_step, tick_text
+from yarddial.ui.widgets.traces import Trace
 
 # Columns kept; at ten a second more than the widest window shows.
 COLUMNS = 2400
 # The floor is drawn this far up the ramp's foot, and a line this far above it is full ink.
 FOOT_DB, LEAST_RANGE_DB = 3.0, 26.0
+# How fast the followed floor rises, dB a column.
+FLOOR_RISES_DB = 0.1
+# Columns after which the ramp's range is found anew.
+RANGED = 10
 # Columns averaged for the profile: the last three seconds.
 PROFILE_COLUMNS = 30
 
@@ -36,6 +42,10 @@ class PenRecorder(QWidget):
         self._pixels: NDArray[np.uint32] = np.empty((0, 0), np.uint32)
         self._coloured = 0
         self._palette_name = ""
+        self._ranged = 0
+        self._profile, self._peak, self._floor = Trace(), Trace(), Trace()
+        self._peak_db = self._floor_db = np.empty(0, np.float32)
+        self.keeps_extremes = False
         self._expected: tuple[float, float] | None = None
         self.zero_label = ""
         self.empty_text = ""
@@ -59,7 +69,7 @@ class PenRecorder(QWidget):
         """Begin a new picture."""
         self._half_span_hz, self._column_s = half_span_hz, column_s
         self._levels = np.full((COLUMNS, rows), np.nan, np.float32)
-        self._count = self._coloured = 0
+        self._count = self._coloured = self._ranged = 0
         self._low_db = np.nan
         self.update()
 
@@ -68,7 +78,18 @@ class PenRecorder(QWidget):
         for column in level_db[-COLUMNS:]:
             self._levels[self._count % COLUMNS] = column
             self._count += 1
+            if self.keeps_extremes:
+                self._keep_extremes(column)
         self.update()
+
+    def _keep_extremes(self, column: NDArray[np.float32]) -> None:
+        """The highest so far, and a floor that goes down with the level at once and up slowly."""
+        if self._count == 1:
+            self._peak_db, self._floor_db = column.copy(), column.copy()
+            return
+        np.maximum(self._peak_db, column, out=self._peak_db)
+        self._floor_db += np.float32(FLOOR_RISES_DB)
+        np.minimum(self._floor_db, column, out=self._floor_db)
 
     def expect(self, offset_hz: float, sigma_hz: float) -> None:
         """Mark where the line should be, with its doubt."""
@@ -83,7 +104,7 @@ class PenRecorder(QWidget):
         chart, margin = self._chart()
         painter.fillRect(chart, c.colour("card"))
         if self._count:
-            self._colour(c, int(chart.width()))
+            self._colour(c, int(chart.width()), max(int(chart.height()), 1))
             self._blit(painter, chart)
         self._draw_axes(painter, c, chart)
         if self._count:
@@ -106,42 +127,48 @@ class PenRecorder(QWidget):
         index = np.arange(max(self._count - most, 0), self._count) % COLUMNS
         return self._levels[index]
 
-    def _colour(self, c: Palette, width: int) -> None:
-        """Colour what is new; all of it when the range or the theme has changed."""
+    def _colour(self, c: Palette, width: int, height: int) -> None:
+        """Colour what is new, as high as the chart; all of it when the range, the height or the theme has changed."""
         shown = min(self._count, width, COLUMNS)
-        recent = self._recent(min(shown, 300))
-        floor = float(np.median(recent)) + FOOT_DB
-        peak = max(float(np.percentile(recent, 99.7)), floor + LEAST_RANGE_DB)
-        again = not (abs(floor - self._low_db) < 2 and abs(peak - self._high_db) < 4)
-        if again or self._palette_name != c.name or self._pixels.shape != (self._levels.shape[1], COLUMNS):
-            self._low_db, self._high_db, self._palette_name = floor, peak, c.name
-            self._pixels = np.zeros((self._levels.shape[1], COLUMNS), np.uint32)
+        again = self._count - self._ranged >= RANGED or self._count < self._ranged or np.isnan(self._low_db)
+        if again and self._find_range(shown):
+            self._palette_name = ""
+        if self._palette_name != c.name or self._pixels.shape != (height, COLUMNS):
+            self._palette_name = c.name
+            self._pixels = np.zeros((height, COLUMNS), np.uint32)
             # PyQt's stub asks for bytes; the buffer itself is what keeps the image and the array one.
             buffer = cast("bytes", self._pixels.data)
-            self._image = QImage(buffer, COLUMNS, self._pixels.shape[0], 4 * COLUMNS, QImage.Format.Format_RGB32)
+            self._image = QImage(buffer, COLUMNS, height, 4 * COLUMNS, QImage.Format.Format_RGB32)
             self._coloured = max(self._count - COLUMNS, 0)
         new = np.arange(self._coloured, self._count) % COLUMNS
         if new.size:
             share = (self._levels[new] - self._low_db) / (self._high_db - self._low_db)
-            step = np.clip(share * 255, 0, 255).astype(np.uint8)
+            step = np.clip(_as_high(share, height) * 255, 0, 255).astype(np.uint8)
             self._pixels[:, new] = _ramp(c)[step].T[::-1]
         self._coloured = self._count
 
+    def _find_range(self, shown: int) -> bool:
+        """The ramp's two ends from what was drawn lately; True when they have moved."""
+        self._ranged = self._count
+        # Every few levels tell as much, and are found in a tenth of the time.
+        recent = self._recent(min(shown, 300)).reshape(-1)
+        recent = recent[:: max(recent.size // 8_000, 1)]
+        floor = float(np.median(recent)) + FOOT_DB
+        peak = max(float(np.percentile(recent, 99.7)), floor + LEAST_RANGE_DB)
+        if abs(floor - self._low_db) < 2 and abs(peak - self._high_db) < 4:
+            return False
+        self._low_db, self._high_db = floor, peak
+        return True
+
     def _blit(self, painter: QPainter, chart: QRectF) -> None:
         """The ring buffer as two pieces, the newest column at the right edge once the chart is full."""
-        rows = self._pixels.shape[0]
         shown = min(self._count, int(chart.width()), COLUMNS)
         first = (self._count - shown) % COLUMNS
         ahead = min(shown, COLUMNS - first)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(
-            QRectF(chart.left(), chart.top(), ahead, chart.height()), self._image, QRectF(first, 0, ahead, rows)
-        )
+        left, top, height = int(chart.left()), int(chart.top()), self._image.height()
+        painter.drawImage(left, top, self._image, first, 0, ahead, height)
         if shown > ahead:
-            rest = shown - ahead
-            painter.drawImage(
-                QRectF(chart.left() + ahead, chart.top(), rest, chart.height()), self._image, QRectF(0, 0, rest, rows)
-            )
+            painter.drawImage(left + ahead, top, self._image, 0, 0, shown - ahead, height)
 
     def _draw_axes(self, painter: QPainter, c: Palette, chart: QRectF) -> None:
         small = font(11, "mono")
@@ -203,20 +230,24 @@ class PenRecorder(QWidget):
             painter.drawLine(QPointF(x, high), QPointF(x, low))
 
     def _draw_profile(self, painter: QPainter, c: Palette, chart: QRectF, margin: QRectF) -> None:
+        """The last seconds' mean; where it is kept, the highest ever and the slowly followed floor beside it."""
         recent = self._recent(PROFILE_COLUMNS)
-        mean_db = 10 * np.log10(np.mean(10 ** (recent.astype(np.float64) / 10), axis=0))
+        mean_db = 10 * np.log10(np.mean(10 ** (recent * np.float32(0.1)), axis=0))
         floor = float(np.median(mean_db))
-        peak = max(float(mean_db.max()), floor + 20)
-        share = np.clip((mean_db - floor + 2) / (peak - floor + 2), 0, 1)
+        lines = [(mean_db, self._profile, "spruce")]
+        if self.keeps_extremes:
+            lines = [(self._peak_db, self._peak, "slate"), (self._floor_db, self._floor, "hairline"), *lines]
+        peak = max(*(float(line.max()) for line, _, _ in lines), floor + 20)
         y = chart.bottom() - (np.arange(mean_db.size) + 0.5) / mean_db.size * chart.height()
-        x = margin.left() + share * (margin.width() - px(4))
-        line = QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)])
-        painter.setPen(QPen(c.colour("spruce"), 1))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.drawPolyline(line)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, mean_db.size <= chart.height())
+        for line, trace, role in lines:
+            share = np.clip((line - floor + 2) / (peak - floor + 2), 0, 1)
+            painter.setPen(QPen(c.colour(role), 1))
+            trace.draw(painter, margin.left() + share * (margin.width() - px(4)), y)
         painter.setFont(font(11))
         painter.setPen(c.colour("quiet"))
-        painter.drawText(QRectF(margin.left(), 0, margin.width(), chart.top()), "last 3 s")
+        text = "3 s, highest" if self.keeps_extremes else "last 3 s"
+        painter.drawText(QRectF(margin.left(), 0, margin.width(), chart.top()), text)
 
 
 def _label(painter: QPainter, c: Palette, text: str, right_bottom: QPointF, role: str) -> None:
@@ -229,9 +260,26 @@ def _label(painter: QPainter, c: Palette, text: str, right_bottom: QPointF, role
     painter.drawText(QPointF(right_bottom.x() - width, right_bottom.y() - metrics.descent()), text)
 
 
+def _as_high(share: NDArray[np.float32], height: int) -> NDArray[np.float32]:
+    """Columns of any number of rows drawn `height` high: straight between the rows, or the strongest of several."""
+    rows = share.shape[1]
+    if height < rows:
+        edges = np.arange(height) * rows // height
+        return np.asarray(np.maximum.reduceat(share, edges, axis=1), np.float32)
+    place = np.clip((np.arange(height) + 0.5) * rows / height - 0.5, 0, rows - 1)
+    low = np.minimum(place.astype(np.intp), max(rows - 2, 0))
+    part = (place - low).astype(np.float32)
+    return np.asarray(share[:, low] * (1 - part) + share[:, np.minimum(low + 1, rows - 1)] * part, np.float32)
+
+
 def _ramp(c: Palette) -> NDArray[np.uint32]:
+    return _shades(c.colour("card").name(), c.colour("ink").name())
+
+
+@lru_cache(maxsize=4)
+def _shades(card: str, ink: str) -> NDArray[np.uint32]:
     """From card to ink in 256 steps, evenly in lightness."""
-    foot, top = c.colour("card"), c.colour("ink")
+    foot, top = QColor(card), QColor(ink)
     share = np.linspace(0, 1, 256)[:, None] ** 1.15
     a = np.array([foot.red(), foot.green(), foot.blue()])
     b = np.array([top.red(), top.green(), top.blue()])

@@ -35,6 +35,7 @@ class ListenChart(PenRecorder):
         self.dial_hz = 0.0
         self.edges_hz = (0.0, 0.0)
         self.known: tuple[tuple[float, str, str], ...] = ()
+        self.keeps_extremes = True
         self._held = ""
         self._turned = 0
         self.setMouseTracking(True)
