@@ -48,6 +48,7 @@ class Listening:
         self.pilot_db: float | None = None
         self._mode = ""
         desk.on_dial_changed(self._dial_moved)
+        desk.on_yard_changed(self._dial_moved)
         reception.on_receiver_changed(self._receiver_changed)
 
     def on_listening_changed(self, listener: Listener) -> Callable[[], None]:

@@ -9,6 +9,7 @@ from yarddial.session.checking import BeginRun, Checking
 from yarddial.session.desk import Desk
 from yarddial.session.engine.process import EngineLink, EngineProcess
 from yarddial.session.inspection import Inspection
+from yarddial.session.leveling import Leveling
 from yarddial.session.listening import Listening
 from yarddial.session.lo_scan import LoScan
 from yarddial.session.log_keeper import Book, LogKeeper
@@ -51,6 +52,7 @@ class Session:
             self.desk, self.reception, engine, lambda: self.truing.oscillators, self.truing.follow_dial
         )
         self.listening = Listening(self.desk, self.reception, engine, self.truing.follow_dial)
+        self.leveling = Leveling(self.desk, self.reception, engine, self.log)
         self.checking = Checking(self.desk, self.reception, self.log, begin_check)
         self.truing.follow_dial()
 
@@ -82,6 +84,7 @@ class Session:
             self.truing.take(event)
             self.lo_scan.take(event)
             self.listening.take(event)
+            self.leveling.take(event)
         self.checking.poll()
         self._polls += 1
         if self._polls % RETRY_POLLS == 0:

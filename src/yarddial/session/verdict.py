@@ -9,6 +9,7 @@ from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.session.checking import Checking
 from yarddial.session.desk import Desk
 from yarddial.session.inspection import Inspection
+from yarddial.session.leveling import Leveling
 from yarddial.session.listening import Listening
 from yarddial.session.log_keeper import LogKeeper
 from yarddial.session.reception import Reception
@@ -197,6 +198,31 @@ def span_verdict(answer: "SpanAnswer | None", desk: Desk) -> Verdict:
     )
 
 
+def levels_verdict(leveling: Leveling, desk: Desk) -> Verdict:
+    """Which gain, and why."""
+    stages = leveling.stages
+    if not stages:
+        name = desk.line.receiver.name
+        return Verdict("unknown", f"{name} has no gain to set.", "Nothing is to be done here.", "no gain")
+    now = ", ".join(f"{stage.name} {stage.set_db:g} dB" for stage in stages)
+    if leveling.fraction is not None:
+        return Verdict("unknown", f"Sweeping: {leveling.fraction:.0%} done.", "Each step is heard shortly.", "sweeping")
+    if leveling.trouble:
+        return Verdict("look", "The sweep brought nothing.", f"{_capital(leveling.trouble)}.", "no result")
+    advice, swept = leveling.advice, leveling.swept
+    if advice is None or swept is None or not leveling.is_current:
+        what = "Sweep a stage: floor and signal are measured at each of its steps."
+        return Verdict("unknown", f"Gain is not judged here: {now}.", what, now)
+    set_db = next(stage.set_db for stage in stages if stage.name == swept.stage)
+    if abs(set_db - advice.gain_db) < 0.05:
+        return Verdict(
+            "good", f"{_capital(swept.stage)} is right at {set_db:g} dB.", f"{_capital(advice.reason)}.", now
+        )
+    verb = "Raise" if advice.gain_db > set_db else "Lower"
+    sentence = f"{verb} {swept.stage} from {set_db:g} to {advice.gain_db:g} dB."
+    return Verdict("look", sentence, f"{_capital(advice.reason)}.", f"{verb.lower()} to {advice.gain_db:g} dB")
+
+
 def listen_verdict(listening: Listening, reception: Reception, desk: Desk) -> Verdict:
     """What is heard, and how far it stands over the noise beside it."""
     where = format_frequency(desk.station.dial_hz)
@@ -248,6 +274,7 @@ def all_verdicts(
     truing: Truing,
     listening: Listening,
     reception: Reception,
+    leveling: Leveling,
     log: LogKeeper,
 ) -> dict[str, Verdict]:
     """One line for every place, by its name."""
@@ -257,6 +284,7 @@ def all_verdicts(
         "First light": first_light_verdict(checking, desk),
         "Span": span_line(desk),
         "True": place_verdict(truing, mode),
+        "Levels": levels_verdict(leveling, desk),
         "Listen": listen_verdict(listening, reception, desk),
         "Log": log_verdict(log),
     }

@@ -112,6 +112,7 @@ class MainWindow(QMainWindow):
             session.truing.on_truing_changed,
             session.checking.on_checks_changed,
             session.listening.on_listening_changed,
+            session.leveling.on_levels_changed,
             session.reception.on_receiver_changed,
             session.log.on_log_changed,
         ):
@@ -365,7 +366,7 @@ class MainWindow(QMainWindow):
             session = self.session
             verdicts = all_verdicts(
                 session.desk, session.inspection, session.checking, session.truing, session.listening,
-                session.reception, session.log,
+                session.reception, session.leveling, session.log,
             )  # fmt: skip
             self.places.show_verdicts([verdicts[name] for name in PLACES])
             self.findings.show_findings(findings(self.session))
@@ -409,6 +410,12 @@ def _make_span(session: Session) -> QWidget:
     return SpanPlace(session)
 
 
+def _make_levels(session: Session) -> QWidget:
+    from yarddial.ui.places.levels.place import LevelsPlace
+
+    return LevelsPlace(session)
+
+
 def _make_true(session: Session) -> QWidget:
     from yarddial.ui.places.true.place import TruePlace
 
@@ -432,6 +439,7 @@ _PLACE_MAKERS: dict[str, Callable[[Session], QWidget]] = {
     "Bench": _make_bench,
     "First light": _make_first_light,
     "Span": _make_span,
+    "Levels": _make_levels,
     "True": _make_true,
     "Listen": _make_listen,
     "Log": _make_log,

@@ -6,14 +6,16 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.drivers.protocol import Block, Device, Got
+from yarddial.drivers.protocol import Ask, Block, Device, Got
 from yarddial.dsp.carrier import estimate_carrier
 from yarddial.dsp.decimation import Decimator, decimation_for
 from yarddial.dsp.survey import SpanSurveyor
 from yarddial.session.engine.ear import Cleaner, Ear
+from yarddial.session.engine.gain_sweep import GainSweep
 from yarddial.session.engine.intake import Direct, Nothing, Ring
 from yarddial.session.engine.messages import (
     CancelMeasure,
+    CancelSweep,
     CleanUp,
     Columns,
     Command,
@@ -33,6 +35,8 @@ from yarddial.session.engine.messages import (
     Started,
     Stop,
     Stopped,
+    Sweep,
+    SweepDone,
 )
 from yarddial.session.engine.picture import Picture
 from yarddial.yard.errors import BadSamples, DeviceStalled, NoCarrier, YardDialError
@@ -77,9 +81,12 @@ class Engine:
         self._measured: list[NDArray[np.complex64]] = []
         self._reported_s = 0.0
         self._lost = 0
+        self._gains: frozenset[str] = frozenset()
         self._silent_s = 0.0
         self._fresh = True
         self._next_index: int | None = None
+        self._sweep: GainSweep | None = None
+        self._sweep_asked: Sweep | None = None
         self._clean_up = CleanUp()
         self._cleaner: Cleaner | None = None
         self._hear = Hear(0, 0.0, None)
@@ -106,6 +113,10 @@ class Engine:
                 self._measure, self._measured, self._reported_s = command, [], 0.0
             case CancelMeasure():
                 self._measure = None
+            case Sweep():
+                self._begin_sweep(command)
+            case CancelSweep():
+                self._end_sweep("cancelled")
             case Hear():
                 self._hear = command
                 self._listen()
@@ -141,6 +152,9 @@ class Engine:
         if gap or block.remark:
             self._lost += gap
             self._report(Noticed(self._lost, block.remark))
+        self._grow_sweep(block.samples)
+        if not self.running:
+            return
         if self._cleaner is not None:
             block = msgspec.structs.replace(block, samples=self._cleaner.push(block.samples))
         self._survey(block)
@@ -162,6 +176,7 @@ class Engine:
         self._device = Ring(opened) if self._in_thread else Direct(opened)
         self._lost, self._silent_s, self._fresh = 0, 0.0, True
         able = opened.capabilities
+        self._gains = frozenset(gain.name for gain in able.gains)
         self._report(Started(able.name, able.is_live))
         if self._look is not None:
             self._look_at(self._look)
@@ -170,6 +185,9 @@ class Engine:
         if self._device is not None:
             self._device.close()
         self._device, self._slice = None, None
+        if self._sweep_asked is not None:
+            self._report(SweepDone(self._sweep_asked.id, "the receiver stopped"))
+        self._sweep = self._sweep_asked = None
         if self._measure is not None:
             self._report(NotMeasured(self._measure.id, "the receiver stopped before the measurement was done"))
             self._measure = None
@@ -180,7 +198,7 @@ class Engine:
         if self._device is None:
             return
         try:
-            got = self._device.apply(look.ask)
+            got = self._device.apply(self._able(look.ask))
         except DeviceStalled:
             self.hangs = True
             self._stop(HANGS)
@@ -219,6 +237,47 @@ class Engine:
         elif self._got is not None:
             self._ear = Ear(self._report)
             self._ear.listen(self._hear, self._got.rate_hz, self._got.centre_hz)
+
+    def _able(self, ask: Ask) -> Ask:
+        """Without the gain stages that this device does not have: a recording has none."""
+        gains = tuple(gain for gain in ask.gains_db if gain[0] in self._gains)
+        return msgspec.structs.replace(ask, gains_db=gains)
+
+    def _begin_sweep(self, sweep: Sweep) -> None:
+        if self._device is None or self._got is None or self._look is None or sweep.stage not in self._gains:
+            self._report(SweepDone(sweep.id, f"the receiver has no gain '{sweep.stage}' to sweep, or does not run"))
+            return
+        self._sweep_asked = sweep
+        self._sweep = GainSweep(sweep, self._got.rate_hz, self._look.look_hz - self._got.centre_hz)
+        self._next_gain()
+
+    def _grow_sweep(self, samples: NDArray[np.complex64]) -> None:
+        if self._sweep is not None and (point := self._sweep.push(samples)) is not None:
+            self._report(point)
+            self._next_gain()
+
+    def _next_gain(self) -> None:
+        if self._sweep is None or self._sweep_asked is None or self._look is None or self._device is None:
+            return
+        gain_db = self._sweep.next_gain_db()
+        if gain_db is None:
+            self._end_sweep("")
+            return
+        others = tuple(gain for gain in self._look.ask.gains_db if gain[0] != self._sweep_asked.stage)
+        ask = msgspec.structs.replace(self._look.ask, gains_db=(*others, (self._sweep_asked.stage, gain_db)))
+        try:
+            self._device.apply(self._able(ask))
+        except YardDialError as error:
+            self._stop(str(error))
+
+    def _end_sweep(self, reason: str) -> None:
+        """Set the gain back; what was measured stays told."""
+        asked, self._sweep, self._sweep_asked = self._sweep_asked, None, None
+        if asked is None:
+            return
+        if self._look is not None:
+            self._look_at(self._look)
+        self._report(SweepDone(asked.id, reason))
 
     def _redraw(self, show: Show) -> None:
         """Begin the picture anew and fill it from what is remembered."""

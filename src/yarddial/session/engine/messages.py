@@ -73,6 +73,19 @@ class CleanUp(msgspec.Struct, frozen=True):
     swap: bool = False
 
 
+class Sweep(msgspec.Struct, frozen=True):
+    """Set a gain stage to each of some steps in turn, measure floor and channel, and set it back."""
+
+    id: int
+    stage: str
+    steps_db: tuple[float, ...]
+    width_hz: float
+
+
+class CancelSweep(msgspec.Struct, frozen=True):
+    """End the sweep under way; the gain is set back."""
+
+
 class Noticed(msgspec.Struct, frozen=True):
     """Samples lost since the stream began, what the receiver has to say in a sentence, and pictures just left out."""
 
@@ -85,7 +98,7 @@ class Quit(msgspec.Struct, frozen=True):
     """End the process."""
 
 
-Command = Start | Stop | Look | Show | Measure | CancelMeasure | Hear | CleanUp | Quit
+Command = Start | Stop | Look | Show | Measure | CancelMeasure | Hear | CleanUp | Sweep | CancelSweep | Quit
 
 
 class Started(msgspec.Struct, frozen=True):
@@ -171,6 +184,25 @@ class CleanedUp(msgspec.Struct, frozen=True):
     why_not: str = ""
 
 
+class SweepPoint(msgspec.Struct, frozen=True):
+    """One step of a sweep: noise beside the channel, the channel's power and width, samples at full scale."""
+
+    id: int
+    gain_db: float
+    floor_dbfs_hz: float
+    channel_dbfs: float
+    width_hz: float
+    clipped_share: float
+    fraction: float
+
+
+class SweepDone(msgspec.Struct, frozen=True):
+    """The sweep has ended; `reason` is why before its end, empty otherwise."""
+
+    id: int
+    reason: str = ""
+
+
 class Progress(msgspec.Struct, frozen=True):
     """A measurement under way: the doubt so far, infinite while nothing stands out."""
 
@@ -203,6 +235,8 @@ Event = (
     | Measured
     | Sound
     | CleanedUp
+    | SweepPoint
+    | SweepDone
     | NotMeasured
     | Noticed
     | SpanLine

@@ -1,0 +1,1 @@
+"""How much gain: from what a sweep over the real steps has shown."""

@@ -1,0 +1,133 @@
+"""Which gain to set, from floor and wanted signal at each real step."""
+
+from collections.abc import Sequence
+from math import log10
+
+import msgspec
+
+from yarddial.yard.errors import BadSamples
+
+# The least gain that is worse than the best by no more than this is set: more only costs what strong signals need.
+NEAR_BEST_DB = 0.5
+# So many samples at full scale bend what is heard; a signal that follows its gain by so much less is compressed.
+CLIPPED_SHARE, COMPRESSED_DB = 1e-4, 1.0
+# A wanted signal is one that stands so far over the noise in its channel.
+STANDS_DB = 3.0
+
+
+class Step(msgspec.Struct, frozen=True):
+    """What was measured at one gain.
+
+    floor_dbfs_hz : noise beside the channel, a hertz wide. channel_dbfs : all of the channel's power.
+    width_hz : the channel's. clipped_share : of the samples at full scale.
+    """
+
+    gain_db: float
+    floor_dbfs_hz: float
+    channel_dbfs: float
+    width_hz: float
+    clipped_share: float
+
+    @property
+    def noise_dbfs(self) -> float:
+        """Noise in the channel."""
+        return self.floor_dbfs_hz + 10 * log10(self.width_hz)
+
+    @property
+    def over_db(self) -> float:
+        """Wanted signal over noise in the channel, the noise in it taken off; far below zero where none stands."""
+        signal = 10 ** (self.channel_dbfs / 10) - 10 ** (self.noise_dbfs / 10)
+        return 10 * log10(max(signal, 1e-30)) - self.noise_dbfs
+
+    @property
+    def is_clipped(self) -> bool:
+        """True when the converter was full."""
+        return self.clipped_share > CLIPPED_SHARE
+
+
+class Advice(msgspec.Struct, frozen=True):
+    """The gain to set and why.
+
+    by : whether a wanted signal decided, or the antenna's noise alone.
+    over_db : signal over noise at that gain; None without a signal.
+    taken_over_db : gain from which the antenna's noise, not the converter's, makes the floor; None where it never does.
+    bent_from_db : gain from which the converter is full or the signal no longer follows; None where none is.
+    half_way_costs_db, most_costs_db : what the middle of the control, and its end, cost against the best.
+    """
+
+    gain_db: float
+    by: str
+    reason: str
+    over_db: float | None
+    taken_over_db: float | None
+    bent_from_db: float | None
+    half_way_costs_db: float | None
+    most_costs_db: float | None
+
+
+def advise(steps: Sequence[Step]) -> Advice:
+    """Judge a sweep.
+
+    The floor at gain g is converter noise and, rising with g, what comes in: 10^(q/10) + 10^((c + g)/10). Where the
+    second is all, more gain brings nothing; where the first counts, a weak signal loses.
+
+    Raises
+    ------
+    BadSamples
+        Fewer than three steps, or no step that is not clipped.
+    """
+    steps = sorted(steps, key=lambda step: step.gain_db)
+    if len(steps) < 3:
+        raise BadSamples(f"{len(steps)} steps tell nothing of a gain: sweep three or more")
+    bent_from_db = _bent_from_db(steps)
+    able = [step for step in steps if bent_from_db is None or step.gain_db < bent_from_db]
+    if not able:
+        raise BadSamples("the converter is full even at the least gain: put an attenuator in front, or a filter")
+    taken_over_db = _taken_over_db(able)
+    best = max(able, key=lambda step: step.over_db)
+    if best.over_db < STANDS_DB:
+        gain_db = taken_over_db if taken_over_db is not None else able[-1].gain_db
+        reason = (
+            "from here on the antenna's noise makes the floor; more gain only costs what strong signals need"
+            if taken_over_db is not None
+            else "the antenna's noise never takes over: even here the receiver's own is stronger"
+        )
+        return Advice(gain_db, "noise", reason, None, taken_over_db, bent_from_db, None, None)
+    chosen = next(step for step in able if step.over_db >= best.over_db - NEAR_BEST_DB)
+    reason = f"the least gain that hears the signal within {NEAR_BEST_DB:g} dB of the best"
+    half_way, most = steps[len(steps) // 2], steps[-1]
+    return Advice(
+        chosen.gain_db,
+        "signal",
+        reason,
+        chosen.over_db,
+        taken_over_db,
+        bent_from_db,
+        best.over_db - half_way.over_db,
+        best.over_db - most.over_db,
+    )
+
+
+def _bent_from_db(steps: Sequence[Step]) -> float | None:
+    """The first gain at which the converter is full, or the channel falls behind its gain."""
+    standing = [step for step in steps if step.over_db > 10.0 and not step.is_clipped]
+    follows_db = min((step.channel_dbfs - step.gain_db for step in standing), default=None)
+    if standing:
+        # What most steps agree upon; falling behind comes last.
+        middle = sorted(step.channel_dbfs - step.gain_db for step in standing)
+        follows_db = middle[len(middle) // 2]
+    for step in steps:
+        behind = follows_db is not None and step.over_db > 10.0
+        if step.is_clipped or (behind and step.channel_dbfs < step.gain_db + (follows_db or 0.0) - COMPRESSED_DB):
+            return step.gain_db
+    return None
+
+
+def _taken_over_db(steps: Sequence[Step]) -> float | None:
+    """The least gain at which the converter adds no more than half a decibel to what comes in."""
+    incoming_db = min(step.floor_dbfs_hz - step.gain_db for step in steps)
+    last = steps[-1]
+    follows = last.floor_dbfs_hz - last.gain_db <= incoming_db + NEAR_BEST_DB and len(steps) > 1
+    if not follows or last.floor_dbfs_hz - steps[0].floor_dbfs_hz < 3.0:
+        return None
+    return next(step.gain_db for step in steps if step.floor_dbfs_hz - step.gain_db <= incoming_db + NEAR_BEST_DB)

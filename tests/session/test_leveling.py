@@ -1,0 +1,110 @@
+"""Gain advised from a sweep: against made-up receivers whose best is known, and on the running simulated one."""
+
+from math import log10
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from yarddial.analysis.levels.advice import NEAR_BEST_DB, Step, advise
+from yarddial.session.session import Session
+from yarddial.yard.errors import BadSamples
+
+STEPS_DB = tuple(float(k) for k in range(0, 50, 2))
+WIDTH_HZ = 10_000.0
+
+
+def swept(incoming_db: float, converter_db: float, signal_db: float | None, full_from_db: float) -> list[Step]:
+    """Steps of a receiver by its formula: converter noise that stays, incoming noise and signal that rise with gain."""
+    steps = []
+    for gain_db in STEPS_DB:
+        floor = 10 ** (converter_db / 10) + 10 ** ((incoming_db + gain_db) / 10)
+        signal = 0.0 if signal_db is None else 10 ** ((signal_db + gain_db) / 10)
+        is_full = gain_db >= full_from_db
+        channel = floor * WIDTH_HZ + (min(signal, 1.0) if is_full else signal)
+        # A full converter spreads products over everything.
+        floor = floor * (100.0 if is_full else 1.0)
+        steps.append(Step(gain_db, 10 * log10(floor), 10 * log10(channel), WIDTH_HZ, 0.01 if is_full else 0.0))
+    return steps
+
+
+@given(st.floats(-150, -110), st.floats(-130, -100), st.floats(-90, -45), st.floats(10, 60))
+def test_the_advised_gain_is_the_least_near_the_best_that_does_not_bend(
+    incoming_db: float, converter_db: float, signal_db: float, full_from_db: float
+) -> None:
+    steps = swept(incoming_db, converter_db, signal_db, full_from_db)
+    able = [step for step in steps if step.gain_db < full_from_db]
+    # By the formula, not by the steps: signal over both noises in the channel.
+    over = {
+        g: signal_db + g - 10 * log10((10 ** (converter_db / 10) + 10 ** ((incoming_db + g) / 10)) * WIDTH_HZ)
+        for g in (step.gain_db for step in able)
+    }
+    best = max(over.values())
+    if abs(best - 3.0) < 0.1:
+        return
+    found = advise(steps)
+    assert found.by == ("signal" if best > 3.0 else "noise")
+    assert found.gain_db < full_from_db
+    if found.by == "signal":
+        assert over[found.gain_db] >= best - NEAR_BEST_DB - 1e-6
+        lower = [g for g in over if g < found.gain_db]
+        assert all(over[g] < best - NEAR_BEST_DB + 1e-6 for g in lower)
+
+
+def test_noise_alone_is_judged_by_who_makes_the_floor() -> None:
+    """Converter at -110, incoming -130 at 0 dB: it adds half a decibel from where incoming is 9.1 dB over it."""
+    found = advise(swept(-130.0, -110.0, None, 99.0))
+    assert (found.by, found.gain_db) == ("noise", 30.0)
+    never = advise(swept(-180.0, -110.0, None, 99.0))
+    assert never.taken_over_db is None
+    assert never.gain_db == STEPS_DB[-1]
+    with pytest.raises(BadSamples, match="three or more"):
+        advise(swept(-130.0, -110.0, None, 99.0)[:2])
+    with pytest.raises(BadSamples, match="attenuator"):
+        advise(swept(-130.0, -110.0, -40.0, -1.0))
+
+
+def test_a_sweep_on_the_running_receiver_sets_the_gain_back_and_its_advice_can_be_used(session: Session) -> None:
+    session.desk.dial(96.2e6)
+    session.desk.choose_mode("wfm")
+    session.toggle_receiver()
+    while not session.reception.is_looking:
+        session.poll()
+    leveling = session.leveling
+    leveling.sweep("gain")
+    assert leveling.why_not_sweep() == "a sweep is under way"
+    while leveling.fraction is not None:
+        session.poll()
+    assert leveling.trouble == ""
+    assert [step.gain_db for step in leveling.steps] == list(leveling.stages[0].steps_db)
+    advice = leveling.advice
+    assert advice is not None
+    # The station is so strong that Finch is full well below where its gain stands, 25.5 dB.
+    assert advice.bent_from_db is not None
+    assert advice.gain_db < advice.bent_from_db < 26.0
+    unbent = [step for step in leveling.steps if step.gain_db < advice.bent_from_db]
+    rises = np.diff([step.channel_dbfs for step in unbent]) - np.diff([step.gain_db for step in unbent])
+    assert np.abs(rises).max() < 0.6
+    assert session.log.shown()[0].kind == "levels"
+    leveling.use()
+    look = session.reception.look
+    assert look is not None
+    assert look.ask.gains_db == (("gain", advice.gain_db),)
+    session.undo()
+    assert leveling.stages[0].set_db == 25.5
+
+
+def test_a_cancelled_sweep_says_so_and_advises_nothing(session: Session) -> None:
+    assert "Space" in session.leveling.why_not_sweep()
+    session.toggle_receiver()
+    while not session.reception.is_looking:
+        session.poll()
+    session.leveling.sweep("gain")
+    while len(session.leveling.steps) < 3:
+        session.poll()
+    session.leveling.cancel()
+    while session.leveling.fraction is not None:
+        session.poll()
+    assert session.leveling.trouble == "cancelled"
+    assert session.leveling.advice is None
