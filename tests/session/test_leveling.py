@@ -108,3 +108,43 @@ def test_a_cancelled_sweep_says_so_and_advises_nothing(session: Session) -> None
         session.poll()
     assert session.leveling.trouble == "cancelled"
     assert session.leveling.advice is None
+
+
+def test_below_a_step_of_the_converter_nothing_follows_and_that_is_no_bending(session: Session) -> None:
+    """Northmark Time at Finch's least gains is smaller than one of its 8-bit steps."""
+    session.toggle_receiver()
+    while not session.reception.is_looking:
+        session.poll()
+    session.leveling.sweep("gain")
+    while session.leveling.fraction is not None:
+        session.poll()
+    advice, steps = session.leveling.advice, session.leveling.steps
+    assert advice is not None
+    assert advice.bent_from_db is None
+    best = max(step.over_db for step in steps)
+    assert advice.over_db is not None
+    assert advice.over_db > best - 1.0
+    assert 15.0 < advice.gain_db < 40.0
+
+
+def test_noise_along_a_route_is_carried_part_by_part(session: Session) -> None:
+    """Long wire over Ladder at 10 MHz, rural, 9 kHz: by hand from the sheets of Patch, Ladder and Finch."""
+    line = session.leveling.line()
+    assert line is not None
+    fa = 10 ** ((67.2 - 27.7) / 10) + 10 ** ((52.0 - 23.0) / 10) * (10.0 > 10)
+    source = 10 ** (-173.98 / 10) * 9_000.0
+    own = ((10**0.02 - 1) * 10**-0.02 + 10**0.8 - 1) * 10**-0.15 + 10**0.6 - 1
+    outside = fa * 10**-0.17
+    assert [plate.name for plate in line.plates] == ["Patch", "Ladder", "Finch"]
+    assert line.plates[-1].floor_dbm == pytest.approx(10 * log10((own + outside) * source), abs=0.01)
+    assert line.over_db == pytest.approx(10 * log10(outside / own), abs=0.01)
+    # So much attenuation in front makes own noise A times as strong against the signal.
+    spare = 10 ** (line.to_spare_db / 10)
+    assert 10 * log10((fa + spare * fa / 10 ** (line.over_db / 10)) / (fa + fa / 10 ** (line.over_db / 10))) == (
+        pytest.approx(1.0, abs=1e-6)
+    )
+    assert (line.noisiest, line.soonest_bent, line.assumed) == ("Ladder", "Finch", ())
+    session.leveling.choose_surroundings("quiet")
+    quiet = session.leveling.line()
+    assert quiet is not None
+    assert quiet.over_db < line.over_db

@@ -25,7 +25,12 @@ def test_a_stage_is_swept_and_the_advice_used(qtbot: QtBot, window: MainWindow) 
     assert "Lower gain from 25.5" in place.headline.text()
     qtbot.mouseClick(place.use, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "is right at" in place.headline.text())
-    box = next(c for c in place.findChildren(Choice) if c.accessibleName() == "Gain of gain" and c.isVisible())
+
+    def boxes() -> list[Choice]:
+        return [c for c in place.findChildren(Choice) if c.accessibleName() == "Gain of gain" and c.isVisible()]
+
+    qtbot.waitUntil(lambda: len(boxes()) == 1)
+    (box,) = boxes()
     box.setCurrentIndex(0)
     box.activated.emit(0)
     assert session.leveling.stages[0].set_db == 0.0

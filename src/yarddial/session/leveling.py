@@ -5,6 +5,7 @@ from collections.abc import Callable
 import msgspec
 
 from yarddial.analysis.levels.advice import Advice, Step, advise
+from yarddial.analysis.levels.level_line import LevelLine, level_line
 from yarddial.records.entry import Entry
 from yarddial.session.desk import Desk
 from yarddial.session.engine.messages import CancelSweep, Event, Stopped, Sweep, SweepDone, SweepPoint
@@ -40,6 +41,7 @@ class Leveling:
         self.advice: Advice | None = None
         self.trouble = ""
         self.fraction: float | None = None
+        self.surroundings = "rural"
         desk.on_dial_changed(self._moved)
         desk.on_yard_changed(self._moved)
         reception.on_receiver_changed(self._changed.tell)
@@ -57,6 +59,19 @@ class Leveling:
     def is_current(self) -> bool:
         """True when what was swept is what stands on the dial now."""
         return self.swept is not None and self.swept == self._here(self.swept.stage)
+
+    def choose_surroundings(self, name: str) -> None:
+        """Town or country, whose noise the antenna brings."""
+        self.surroundings = name
+        self._changed.tell()
+
+    def line(self) -> LevelLine | None:
+        """Noise along the active route at the dial, in the bandwidth of the mode; None while it is out of reach."""
+        dial_hz = self._desk.station.dial_hz
+        if self._desk.line.why_not(dial_hz):
+            return None
+        way = WAYS[ways_of(self._desk.station.mode, dial_hz)[0]]
+        return level_line(self._desk.line.at(dial_hz), self.surroundings, way.width_hz)
 
     def set_gain(self, stage: str, gain_db: float) -> None:
         """Set a stage to the step nearest to a gain; it can be undone."""

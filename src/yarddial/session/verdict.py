@@ -233,6 +233,8 @@ def listen_verdict(listening: Listening, reception: Reception, desk: Desk) -> Ve
         return Verdict("stop", "The receiver does not run.", f"{_capital(reception.trouble)}.", "stopped")
     if not reception.wanted:
         return Verdict("unknown", "The receiver is off.", f"Space starts it; then {where} is heard as {way}.", "off")
+    if not listening.is_open:
+        return Verdict("unknown", f"Nothing is heard yet at {where}.", f"Open it to hear {way}.", "open to hear")
     if listening.level_dbfs is None:
         return Verdict("unknown", f"Listening begins at {where}.", f"As {way}.", "begins")
     over_db = listening.over_floor_db()

@@ -11,6 +11,8 @@ from yarddial.yard.errors import BadSamples
 NEAR_BEST_DB = 0.5
 # So many samples at full scale bend what is heard; a signal that follows its gain by so much less is compressed.
 CLIPPED_SHARE, COMPRESSED_DB = 1e-4, 1.0
+# Gain over which the floor must be seen to rise with it.
+LEVER_DB = 5.0
 # A wanted signal is one that stands so far over the noise in its channel.
 STANDS_DB = 3.0
 
@@ -109,25 +111,35 @@ def advise(steps: Sequence[Step]) -> Advice:
 
 
 def _bent_from_db(steps: Sequence[Step]) -> float | None:
-    """The first gain at which the converter is full, or the channel falls behind its gain."""
-    standing = [step for step in steps if step.over_db > 10.0 and not step.is_clipped]
-    follows_db = min((step.channel_dbfs - step.gain_db for step in standing), default=None)
-    if standing:
-        # What most steps agree upon; falling behind comes last.
-        middle = sorted(step.channel_dbfs - step.gain_db for step in standing)
-        follows_db = middle[len(middle) // 2]
+    """The first gain at which the converter is full, or the channel falls behind its gain after having followed it.
+
+    Below, where the signal is smaller than a step of the converter, it does not follow either; that is no bending.
+    """
+    standing = sorted(step.channel_dbfs - step.gain_db for step in steps if step.over_db > 10 and not step.is_clipped)
+    follows_db = standing[len(standing) // 2] if standing else None
+    has_followed = False
     for step in steps:
-        behind = follows_db is not None and step.over_db > 10.0
-        if step.is_clipped or (behind and step.channel_dbfs < step.gain_db + (follows_db or 0.0) - COMPRESSED_DB):
+        if step.is_clipped:
+            return step.gain_db
+        if follows_db is None or step.over_db <= 10:
+            continue
+        behind_db = step.gain_db + follows_db - step.channel_dbfs
+        has_followed = has_followed or abs(behind_db) < COMPRESSED_DB / 2
+        if has_followed and behind_db > COMPRESSED_DB:
             return step.gain_db
     return None
 
 
 def _taken_over_db(steps: Sequence[Step]) -> float | None:
-    """The least gain at which the converter adds no more than half a decibel to what comes in."""
-    incoming_db = min(step.floor_dbfs_hz - step.gain_db for step in steps)
-    last = steps[-1]
-    follows = last.floor_dbfs_hz - last.gain_db <= incoming_db + NEAR_BEST_DB and len(steps) > 1
-    if not follows or last.floor_dbfs_hz - steps[0].floor_dbfs_hz < 3.0:
+    """The least gain from which on the converter adds no more than half a decibel to what comes in."""
+    top = steps[-1]
+    lower = [step for step in steps if step.gain_db <= top.gain_db - LEVER_DB]
+    if not lower or top.floor_dbfs_hz - lower[-1].floor_dbfs_hz < 0.85 * (top.gain_db - lower[-1].gain_db):
         return None
-    return next(step.gain_db for step in steps if step.floor_dbfs_hz - step.gain_db <= incoming_db + NEAR_BEST_DB)
+    incoming_db = top.floor_dbfs_hz - top.gain_db
+    found_db = top.gain_db
+    for step in reversed(steps):
+        if abs(step.floor_dbfs_hz - step.gain_db - incoming_db) > NEAR_BEST_DB:
+            break
+        found_db = step.gain_db
+    return found_db

@@ -1,6 +1,7 @@
 """The place Levels."""
 
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from yarddial.session.session import Session
 from yarddial.session.verdict import levels_verdict
@@ -10,8 +11,12 @@ from yarddial.ui.widgets.choice import Choice
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button, hairline
+from yarddial.ui.widgets.working_sheet import working_sheet
 from yarddial.yard.frequency import MINUS
 from yarddial.yard.parts import GainStage
+
+# The surroundings of P.372, as people say them.
+SURROUNDINGS = {"city": "city", "residential": "residential", "rural": "rural", "quiet": "quiet rural"}
 
 
 class LevelsPlace(QWidget):
@@ -28,7 +33,12 @@ class LevelsPlace(QWidget):
         self.cancel = button("Cancel", tip="End the sweep; the gain is set back (Esc)")
         self.cancel.clicked.connect(self._leveling.cancel)
         self._why_not = Words("", 12, tone="quiet", wrap=True)
-        self._rows, self._found = QVBoxLayout(), QVBoxLayout()
+        self._rows, self._found, self._along = QVBoxLayout(), QVBoxLayout(), QVBoxLayout()
+        self.surroundings = Choice("Surroundings")
+        for name, text in SURROUNDINGS.items():
+            self.surroundings.addItem(text, name)
+        self.surroundings.setCurrentIndex(self.surroundings.findData(self._leveling.surroundings))
+        self.surroundings.activated.connect(lambda: self._leveling.choose_surroundings(self.surroundings.currentData()))
         self.sweeps: dict[str, QWidget] = {}
         self._lay_out()
         self._show_soon = Soon(self, self._show)
@@ -45,17 +55,27 @@ class LevelsPlace(QWidget):
         left.setSpacing(px(8))
         left.addWidget(self.picture, 1)
         left.addLayout(row)
-        beside = QWidget()
-        beside.setFixedWidth(px(290))
-        right = QVBoxLayout(beside)
-        right.setContentsMargins(0, 0, 0, 0)
+        inside = QWidget()
+        right = QVBoxLayout(inside)
+        right.setContentsMargins(0, 0, px(8), 0)
         right.setSpacing(px(6))
         right.addWidget(Words("Gain stages", 15, "serif"))
         right.addLayout(self._rows)
         right.addSpacing(px(8))
         right.addWidget(Words("What the sweep found", 15, "serif"))
         right.addLayout(self._found)
+        right.addSpacing(px(8))
+        head = QHBoxLayout()
+        head.addWidget(Words("Noise along the line", 15, "serif"), 1)
+        head.addWidget(self.surroundings)
+        right.addLayout(head)
+        right.addLayout(self._along)
         right.addStretch()
+        beside = QScrollArea()
+        beside.setFixedWidth(px(300))
+        beside.setWidgetResizable(True)
+        beside.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        beside.setWidget(inside)
         grid = QGridLayout(self)
         grid.setContentsMargins(px(26), px(16), px(24), px(10))
         grid.setHorizontalSpacing(px(22))
@@ -89,6 +109,7 @@ class LevelsPlace(QWidget):
         ends_db = (stage.steps_db[0], stage.steps_db[-1]) if stage is not None else (0.0, 50.0)
         self.picture.show_sweep(steps, advice, stage.set_db if stage is not None else 0.0, ends_db)
         self._fill_found()
+        self._fill_along()
 
     def _fill_stages(self) -> None:
         _clear(self._rows)
@@ -136,6 +157,37 @@ class LevelsPlace(QWidget):
             row.addWidget(Words(text, 13, "mono", 500))
             self._found.addLayout(row)
             self._found.addWidget(hairline())
+
+    def _fill_along(self) -> None:
+        """Floor behind each part, and what decides."""
+        _clear(self._along)
+        line = self._leveling.line()
+        if line is None:
+            self._along.addWidget(Words("The dial is out of reach.", 12, tone="quiet"))
+            return
+        way = f"{line.chain.bandwidth_hz / 1e3:g} kHz"
+        if line.over_db >= 0:
+            spare = f"{line.to_spare_db:.0f} dB of attenuation would cost 1 dB"
+            text = f"noise from outside is {line.over_db:.0f} dB over the route's own; {spare}"
+        else:
+            most = f"most of it from {line.noisiest}"
+            text = f"the route's own noise is {-line.over_db:.0f} dB over what comes from outside, {most}"
+        self._along.addWidget(Words(text[:1].upper() + text[1:] + ".", 12, wrap=True))
+        for plate in line.plates:
+            row = QHBoxLayout()
+            row.addWidget(Words(f"behind {plate.name}", 12, tone="quiet"), 1)
+            row.addWidget(Words(f"{plate.floor_dbm:.1f} dBm".replace("-", MINUS), 13, "mono", 500))
+            self._along.addLayout(row)
+            self._along.addWidget(hairline())
+        beneath = [f"floor in {way}"]
+        beneath += [f"{line.soonest_bent} overloads first"] if line.soonest_bent else []
+        beneath += [f"not stated, taken as usual: {'; '.join(line.assumed)}"] if line.assumed else []
+        self._along.addWidget(
+            Words(". ".join(part[:1].upper() + part[1:] for part in beneath) + ".", 12, tone="quiet", wrap=True)
+        )
+        link = button("Show the working", plain=True)
+        link.clicked.connect(lambda: working_sheet(self.window() or self, line.chain.working()).show())
+        self._along.addWidget(link)
 
 
 def _said(stage: GainStage, gain_db: float) -> str:

@@ -69,10 +69,12 @@ class SweepPicture(QWidget):
         painter.setFont(font(11))
         painter.drawText(QPointF(chart.left() + px(6), full - px(4)), "full scale")
         lines = (
-            ("slate", "noise in the channel", [at(step.gain_db, step.noise_dbfs) for step in self._steps], 18.0),
-            ("spruce", "all in the channel", [at(step.gain_db, step.channel_dbfs) for step in self._steps], -14.0),
+            ("slate", "noise in the channel", [at(step.gain_db, step.noise_dbfs) for step in self._steps]),
+            ("spruce", "all in the channel", [at(step.gain_db, step.channel_dbfs) for step in self._steps]),
         )
-        for role, name, points, beside in lines:
+        # Their names stand above the chart, where no line goes.
+        beside = 0.0
+        for role, name, points in lines:
             painter.setPen(QPen(c.colour(role), 1.5))
             painter.drawPolyline(QPolygonF(points))
             painter.setBrush(c.colour(role))
@@ -81,7 +83,12 @@ class SweepPicture(QWidget):
                 painter.drawEllipse(point, px(2.5), px(2.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(c.colour(role))
-            painter.drawText(points[0] + QPointF(-px(2), px(beside)), name)
+            wide = painter.fontMetrics().horizontalAdvance(name)
+            painter.drawText(QPointF(chart.right() - beside - wide, px(13)), name)
+            beside += wide + px(40)
+            painter.drawLine(
+                QPointF(chart.right() - beside + px(16), px(9)), QPointF(chart.right() - beside + px(34), px(9))
+            )
         self._draw_marks(painter, c, chart, at)
 
     def _draw_axes(self, painter: QPainter, c: Palette, chart: QRectF, ends: tuple[float, float], at: object) -> None:
