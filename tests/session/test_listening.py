@@ -1,14 +1,17 @@
 """Listening: what is heard where, and what the receiver is asked for it."""
 
 from collections.abc import Callable
+from pathlib import Path
 
 import msgspec
 import numpy as np
 import pytest
+import soundfile
 
 from yarddial.session.listening import turned
 from yarddial.session.session import Session
 from yarddial.yard.demo import demo_station
+from yarddial.yard.errors import BadLevel, NotWritten
 from yarddial.yard.ways import WAYS
 
 # Northmark Time at 10 MHz, read over Ladder: the crystal is 27.14 ppm fast, the oscillator 461 Hz high.
@@ -44,6 +47,11 @@ def test_a_carrier_is_heard_at_its_distance_from_the_dial(listening: Session) ->
     over_db = listening.listening.over_floor_db()
     assert over_db is not None
     assert over_db > 20
+    tone = listening.listening.tone()
+    assert tone is not None
+    # The sky-wave wanders by a hertz; the oscillators above are rounded to half a one.
+    assert tone[0] == pytest.approx(1_000.0, abs=3.0)
+    assert tone[1] < 0.1
 
 
 def test_a_click_snaps_onto_the_line(listening: Session) -> None:
@@ -130,3 +138,48 @@ def test_on_a_route_that_inverts_the_sidebands_change_sides() -> None:
     usb = WAYS["usb"].settings()
     assert turned(usb, straight) == usb
     assert turned(usb, inverted) == msgspec.structs.replace(usb, way="lsb", low_hz=-2_800.0, high_hz=-200.0)
+
+
+def test_what_is_heard_is_kept_whole_or_not_at_all(listening: Session, tmp_path: Path) -> None:
+    with pytest.raises(NotWritten, match="cannot write"):
+        listening.listening.keep_sound(tmp_path / "nowhere" / "a.wav")
+    listening.listening.keep_sound(tmp_path / "heard")
+    assert not (tmp_path / "heard.wav").exists()
+    until(listening, lambda: (kept := listening.listening.kept) is not None and kept.seconds_s > 1.0)
+    listening.listening.stop_keeping()
+    sound, rate_hz = soundfile.read(tmp_path / "heard.wav")
+    assert rate_hz == 48_000
+    assert sound.size > 48_000
+    assert np.std(sound) > 0.01
+    assert "heard.wav" in listening.log.shown()[0].text
+    with pytest.raises(NotWritten, match="there already"):
+        listening.listening.keep_sound(tmp_path / "heard.wav")
+    assert [path.name for path in tmp_path.glob("*heard*")] == ["heard.wav"]
+
+
+def test_a_stated_level_calibrates_and_holds_over_gains_and_undo(listening: Session) -> None:
+    own = listening.listening
+    with pytest.raises(BadLevel, match="nothing is heard"):
+        own.calibrate("-80 dBm")
+    until(listening, lambda: own.level_dbfs is not None and listening.reception.recent()[0].size > 0)
+    with pytest.raises(BadLevel, match="no level"):
+        own.calibrate("loud")
+    own.calibrate("S8")
+    known = own.level()
+    assert known is not None
+    # S8 under 30 MHz is 6 dB under -73 dBm.
+    assert known[0].dbm == pytest.approx(-79.0, abs=1e-9)
+    assert known[1] == 1.0
+    listening.leveling.set_gain("gain", 33.4)
+    own.level_dbfs = None
+    until(listening, lambda: own.level_dbfs is not None)
+    for _ in range(200):
+        listening.poll()
+    other = own.level()
+    assert other is not None
+    # 7.9 dB more gain, the same station: as stated, with the step's own half decibel in the doubt.
+    assert other[0].dbm == pytest.approx(-79.0, abs=1.0)
+    assert other[1] == pytest.approx(1.25**0.5)
+    listening.undo()
+    listening.undo()
+    assert own.level() is None

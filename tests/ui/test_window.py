@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QLabel, QLineEdit, QWidget
 from pytestqt.qtbot import QtBot
 
-from yarddial.ui.main_window import MainWindow
+from yarddial.ui.main_window import PLACES, MainWindow
 from yarddial.ui.theme.palette import DAY, NIGHT, Palette
 from yarddial.ui.widgets.pen_recorder import PenRecorder
 from yarddial.ui.widgets.value_field import ValueField
@@ -238,7 +238,8 @@ def test_a_fault_of_the_program_is_shown_and_the_window_lives(
 
 def test_out_of_reach_is_said_everywhere_and_nothing_else_is_claimed(qtbot: QtBot, window: MainWindow) -> None:
     type_dial(qtbot, window, "1.12 GHz")
-    qtbot.waitUntil(lambda: "out of reach" in window.places.buttons[3].accessibleName(), timeout=2000)
+    place = window.places.buttons[PLACES.index("True")]
+    qtbot.waitUntil(lambda: "out of reach" in place.accessibleName(), timeout=2000)
     assert "out of reach" in window.true.headline.text()
     assert "hole" in window.findings._findings[0].why
     assert len(window.findings._findings) == 1

@@ -1,19 +1,29 @@
 """Listen: what piece of the span is drawn, what is heard of it, how, and what is done to the samples first."""
 
 from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
+from numpy.typing import NDArray
 
 from yarddial.session.desk import Desk
 from yarddial.session.engine.messages import CleanedUp, CleanUp, Event, Hear, Sound, Stopped
 from yarddial.session.engine.process import EngineLink
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.reception import Reception
+from yarddial.yard.errors import BadLevel, NotWritten, YardDialError
+from yarddial.yard.frequency import format_frequency
+from yarddial.yard.level import Level, band_of, parse_level
 from yarddial.yard.line import Line
 from yarddial.yard.modes import mode_named
+from yarddial.yard.parts import Value
 from yarddial.yard.path import path_sense
 from yarddial.yard.ways import WAYS, Settings, Way, ways_of
+
+if TYPE_CHECKING:
+    from yarddial.records.sound_file import SoundFile
 
 # Half of what the picture shows, hertz, from a hertz a row to the whole span, which is bounded by the rate.
 HALF_SPANS_HZ = (
@@ -23,6 +33,10 @@ HALF_SPANS_HZ = (
 MIDDLE, CLEAN = 0.8, 0.4
 # A line is one that stands so far over the middle of the picture.
 STANDS_DB = 10.0
+# Of the engine's sound, and up to where tones are looked for in it.
+SOUND_HZ, TONES_HZ = 48_000.0, 6_000.0
+# Of a level that a person states, dB.
+STATED_SIGMA_DB = 1.0
 # Sounds kept for whoever plays them: two seconds.
 MOST_KEPT = 64
 
@@ -30,8 +44,16 @@ MOST_KEPT = 64
 class Listening:
     """Holds how one listens; sends it to the engine while the place is open."""
 
-    def __init__(self, desk: Desk, reception: Reception, engine: EngineLink, follow_dial: Callable[[], None]) -> None:
+    def __init__(
+        self,
+        desk: Desk,
+        reception: Reception,
+        engine: EngineLink,
+        follow_dial: Callable[[], None],
+        note: Callable[[str], None],
+    ) -> None:
         self._desk, self._reception, self._engine, self._follow_dial = desk, reception, engine, follow_dial
+        self._note = note
         self._changed, self._heard = Listeners(), Listeners()
         self._hear_id = 0
         self._sent: tuple[object, ...] = ()
@@ -47,6 +69,9 @@ class Listening:
         self.squelch_open = True
         self.pilot_db: float | None = None
         self._mode = ""
+        self._heard_lately: list[NDArray[np.float32]] = []
+        self.kept: SoundFile | None = None
+        self.trouble = ""
         desk.on_dial_changed(self._dial_moved)
         desk.on_yard_changed(self._dial_moved)
         reception.on_receiver_changed(self._receiver_changed)
@@ -77,6 +102,7 @@ class Listening:
         if not self.is_open:
             return
         self.is_open = False
+        self.stop_keeping()
         self._engine.send(Hear(self._next_id(), 0.0, None))
         self._engine.send(CleanUp())
         self._reception.held_by = None
@@ -124,6 +150,69 @@ class Listening:
         self.clean_up = msgspec.structs.replace(self.clean_up, **values)
         self.evidence = None
         self._send()
+
+    def level(self) -> tuple[Level, float] | None:
+        """What arrives at the receiver's socket in the channel, with its doubt in dB; None before a calibration."""
+        line = self._desk.line
+        offset = line.receiver.level_offset(line.port) if not line.missing else None
+        if offset is None or self.level_dbfs is None:
+            return None
+        return Level(self.level_dbfs + offset.value, band_of(self._desk.station.dial_hz)), offset.sigma
+
+    def calibrate(self, text: str) -> None:
+        """State what arrives at the receiver's socket in the channel now: `-73 dBm`, `50 uV`, `S9`; doubt 1 dB.
+
+        Raises BadLevel for what is no level, or while nothing is heard.
+        """
+        from yarddial.session.building import today
+
+        line, dial_hz = self._desk.line, self._desk.station.dial_hz
+        stated = parse_level(text, band_of(dial_hz))
+        if self.level_dbfs is None:
+            raise BadLevel("nothing is heard now: start the receiver, then state what arrives")
+        name = f"stated as {text.strip()} at {format_frequency(dial_hz)}"
+        offset = Value(stated.dbm - self.level_dbfs, STATED_SIGMA_DB, "measured", today(), name)
+        self._desk.edit("level calibration", self._desk.station.with_part(line.receiver.calibrated(line.port, offset)))
+        self._note(f"Level of {line.receiver.name} at port {line.port or 'its socket'} {name}")
+        self._changed.tell()
+
+    def keep_sound(self, path: Path) -> None:
+        """Begin to write what is heard into a WAV file; raises NotWritten."""
+        from yarddial.records.sound_file import SoundFile
+
+        self.stop_keeping()
+        self.trouble = ""
+        self.kept = SoundFile(path, SOUND_HZ)
+        self._changed.tell()
+
+    def stop_keeping(self) -> None:
+        """The file is whole; it is named in the log."""
+        kept, self.kept = self.kept, None
+        if kept is None:
+            return
+        try:
+            kept.close()
+        except NotWritten as error:
+            self.trouble = str(error)
+        else:
+            self._note(f"Sound of {kept.seconds_s:.0f} s kept as {kept.path}")
+        self._changed.tell()
+
+    def tone(self) -> tuple[float, float] | None:
+        """The strongest tone in the last second heard, with its doubt, hertz; None where none stands out."""
+        if not self._heard_lately:
+            return None
+        from yarddial.dsp.carrier import estimate_carrier
+
+        sound = np.concatenate(self._heard_lately)[-int(SOUND_HZ) :]
+        if sound.size < SOUND_HZ / 2:
+            return None
+        # The spectrum of a real sound is the same on both sides; one is enough.
+        try:
+            found = estimate_carrier(sound.astype(np.complex64), SOUND_HZ, TONES_HZ / 2, TONES_HZ / 2 - 20.0)
+        except YardDialError:
+            return None
+        return found.frequency_hz, found.sigma_hz
 
     # Where one looks and listens
 
@@ -197,6 +286,7 @@ class Listening:
         """Take an event from the engine."""
         match event:
             case Sound() if event.id == self._hear_id and self.is_open:
+                self._keep_sound(event)
                 self.sounds = [*self.sounds[-MOST_KEPT:], event]
                 self.level_dbfs, self.squelch_open, self.pilot_db = event.level_dbfs, event.is_open, event.pilot_db
                 self._heard.tell()
@@ -205,6 +295,18 @@ class Listening:
                 self._changed.tell()
             case Stopped():
                 self.level_dbfs, self.evidence = None, None
+                self._changed.tell()
+
+    def _keep_sound(self, sound: Sound) -> None:
+        """In memory for the tone, and in the file where one is kept."""
+        self._heard_lately = [*self._heard_lately, sound.samples]
+        while sum(part.size for part in self._heard_lately[1:]) > SOUND_HZ:
+            self._heard_lately.pop(0)
+        if self.kept is not None:
+            try:
+                self.kept.write(sound.samples)
+            except NotWritten as error:
+                self.kept, self.trouble = None, str(error)
                 self._changed.tell()
 
     def _dial_moved(self) -> None:
@@ -247,6 +349,7 @@ class Listening:
 
     def _next_id(self) -> int:
         self._hear_id += 1
+        self._heard_lately = []
         return self._hear_id
 
 

@@ -136,7 +136,7 @@ class Reception:
         look_hz = line.counted_hz(dial_hz)
         rate_hz = line.receiver.rate_hz
         centre_hz = round(line.parked_hz(look_hz, park_hz(line)), -3)
-        ask = Ask(centre_hz, rate_hz, line.port, gains_db=_gains(line))
+        ask = Ask(centre_hz, rate_hz, line.port, gains_db=line.receiver.gains_db())
         asked = Look(self._look_id, ask, look_hz, half_width_hz)
         if asked == self._look:
             return
@@ -161,7 +161,7 @@ class Reception:
             self._open(line)
         rate_hz, counted_hz = line.receiver.rate_hz, line.counted_hz(dial_hz)
         now = self._look.ask if self._look is not None else None
-        gains_db = _gains(line)
+        gains_db = line.receiver.gains_db()
         same = now is not None and (now.rate_hz, now.port, now.gains_db) == (rate_hz, line.port, gains_db)
         stays = same and not self._refused
         if not (stays and now is not None and OFF_SPIKE_HZ < abs(counted_hz - now.centre_hz) < CLEAN_SHARE * rate_hz):
@@ -244,11 +244,6 @@ class Reception:
 def park_hz(line: Line) -> float:
     """How far below the wanted signal the centre is parked on a route."""
     return PARK_FRACTION * line.receiver.rate_hz
-
-
-def _gains(line: Line) -> tuple[tuple[str, float], ...]:
-    """What the part's gain stages are set to."""
-    return tuple((stage.name, stage.set_db) for stage in line.receiver.gain_stages)
 
 
 def _sense(line: Line) -> int:

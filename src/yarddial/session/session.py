@@ -51,7 +51,7 @@ class Session:
         self.lo_scan = LoScan(
             self.desk, self.reception, engine, lambda: self.truing.oscillators, self.truing.follow_dial
         )
-        self.listening = Listening(self.desk, self.reception, engine, self.truing.follow_dial)
+        self.listening = Listening(self.desk, self.reception, engine, self.truing.follow_dial, self.note)
         self.leveling = Leveling(self.desk, self.reception, engine, self.log)
         self.checking = Checking(self.desk, self.reception, self.log, begin_check)
         self.truing.follow_dial()

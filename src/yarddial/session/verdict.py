@@ -22,10 +22,13 @@ from yarddial.yard.reach import Segment, why_out_of_reach
 from yarddial.yard.ways import WAYS
 
 if TYPE_CHECKING:
+    from yarddial.analysis.levels.advice import Advice
     from yarddial.session.spanning import SpanAnswer
 
 # A signal is more than noise from here on.
 HEARD_DB = 6.0
+# A step or two beside the advised gain nobody hears.
+NEAR_GAIN_DB = 3.0
 # A channel this strong alone leaves nothing below full scale.
 LIMIT_DBFS = -1.0
 
@@ -214,13 +217,17 @@ def levels_verdict(leveling: Leveling, desk: Desk) -> Verdict:
         what = "Sweep a stage: floor and signal are measured at each of its steps."
         return Verdict("unknown", f"Gain is not judged here: {now}.", what, now)
     set_db = next(stage.set_db for stage in stages if stage.name == swept.stage)
-    if abs(set_db - advice.gain_db) < 0.05:
+    if abs(set_db - advice.gain_db) <= NEAR_GAIN_DB and not _bends(advice, set_db):
         return Verdict(
             "good", f"{_capital(swept.stage)} is right at {set_db:g} dB.", f"{_capital(advice.reason)}.", now
         )
     verb = "Raise" if advice.gain_db > set_db else "Lower"
     sentence = f"{verb} {swept.stage} from {set_db:g} to {advice.gain_db:g} dB."
     return Verdict("look", sentence, f"{_capital(advice.reason)}.", f"{verb.lower()} to {advice.gain_db:g} dB")
+
+
+def _bends(advice: "Advice", gain_db: float) -> bool:
+    return advice.bent_from_db is not None and gain_db >= advice.bent_from_db
 
 
 def listen_verdict(listening: Listening, reception: Reception, desk: Desk) -> Verdict:
@@ -239,6 +246,9 @@ def listen_verdict(listening: Listening, reception: Reception, desk: Desk) -> Ve
         return Verdict("unknown", f"Listening begins at {where}.", f"As {way}.", "begins")
     over_db = listening.over_floor_db()
     level = f"{format_number(listening.level_dbfs, 1.0)} dBFS in the channel"
+    if (known := listening.level()) is not None:
+        dbm = format_number(known[0].dbm, known[1])
+        level = f"{known[0].s_meter}, {dbm} dBm at {desk.line.receiver.name}'s socket"
     if listening.level_dbfs > LIMIT_DBFS:
         fix = "lower the gain, or put an attenuator in front: what is heard now is bent"
         return Verdict("look", f"{where} drives the receiver to its limit.", f"{level}: {fix}.", "too strong")

@@ -32,6 +32,10 @@ class DirectSampling(msgspec.Struct, frozen=True, omit_defaults=True):
         return (self.top_zone + 1) * self.clock_hz / 2
 
 
+# Of a gain step against what it says.
+STEP_SIGMA_DB = 0.5
+
+
 class Port(msgspec.Struct, frozen=True, omit_defaults=True):
     """A socket of a receiver: what is there, what it bears at most, and the current it may feed to the line."""
 
@@ -65,11 +69,31 @@ class GainStage(msgspec.Struct, frozen=True, omit_defaults=True):
         return min(self.steps_db, key=lambda step: abs(step - gain_db))
 
 
+class Calibration(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What turns dBFS into dBm at a port's socket: dBm = dBFS + offset, for the gains set then.
+
+    offset_db : with the doubt of the level that was stated.
+    """
+
+    port: str
+    gains_db: tuple[tuple[str, float], ...]
+    offset_db: Value
+
+    def offset_at(self, gains_db: tuple[tuple[str, float], ...]) -> Value:
+        """For other gains: by the steps between, each of which may be off by half a decibel."""
+        then, now = dict(self.gains_db), dict(gains_db)
+        moved = [now.get(name, gain_db) - gain_db for name, gain_db in then.items()]
+        changed = sum(1 for move in moved if move)
+        sigma = (self.offset_db.sigma**2 + changed * STEP_SIGMA_DB**2) ** 0.5
+        return msgspec.structs.replace(self.offset_db, value=self.offset_db.value - sum(moved), sigma=sigma)
+
+
 class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     """A receiver: what it tunes, its crystal, and the correction entered.
 
     crystal_ppm is positive when the crystal runs fast. `device` names the driver's address for it.
     tuner_step_hz : its synthesizer's step, 0 when it can go anywhere.
+    calibrations : of its levels, the latest for a port first.
     lost_shares : (rate in hertz, share of the samples lost at it) for the rates that were watched.
     """
 
@@ -92,7 +116,22 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     nf_db: Value | None = None
     iip3_dbm: Value | None = None
     lost_shares: tuple[tuple[float, float], ...] = ()
+    calibrations: tuple[Calibration, ...] = ()
     origins: Origins = {}
+
+    def gains_db(self) -> tuple[tuple[str, float], ...]:
+        """What its stages are set to."""
+        return tuple((stage.name, stage.set_db) for stage in self.gain_stages)
+
+    def level_offset(self, port: str) -> Value | None:
+        """What turns dBFS into dBm at a port's socket with the gains set now; None before a calibration."""
+        found = next((one for one in self.calibrations if one.port == port), None)
+        return None if found is None else found.offset_at(self.gains_db())
+
+    def calibrated(self, port: str, offset_db: Value) -> "Receiver":
+        """With a new calibration for a port and the gains set now; an older one of this port is dropped."""
+        others = tuple(one for one in self.calibrations if one.port != port)
+        return msgspec.structs.replace(self, calibrations=(Calibration(port, self.gains_db(), offset_db), *others))
 
     def port(self, name: str) -> Port:
         """A port by its name; one that nobody described has nothing to tell."""

@@ -1,5 +1,7 @@
 """The place Listen."""
 
+from datetime import datetime
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
@@ -11,7 +13,9 @@ from yarddial.ui.places.listen.chart import ListenChart
 from yarddial.ui.sound_out import SoundOut
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.file_sheet import FileSheet
 from yarddial.ui.widgets.headline import Headline
+from yarddial.ui.widgets.line_sheet import LineSheet
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.yard.bands import BANDS
@@ -20,6 +24,8 @@ from yarddial.yard.ways import WAYS
 
 # The headline follows the level so often, in sounds: some three times a second.
 EVERY = 8
+# Ways in which a carrier is heard as a tone that tells its place.
+TONED = ("usb", "lsb", "cw")
 
 
 class ListenPlace(QWidget):
@@ -44,6 +50,11 @@ class ListenPlace(QWidget):
         self.swap = _tick("exchange I and Q", "For a receiver whose spectrum is mirrored")
         self.snap = button("Onto the line", tip="Put the dial on the strongest line near it")
         self.closer, self.wider = button("Closer", tip="See less (+)"), button("Wider", tip="See more (-)")
+        self.calibrate = button(
+            "Calibrate", plain=True, tip="State what arrives at the socket now; kept with the gains set"
+        )
+        self.keep = button("Keep the sound", tip="Write what is heard into a WAV file")
+        self._tone = Words("", 12, "mono", tone="quiet")
         self._pointed = Words("", 12, "mono", tone="quiet")
         self._width = Words("", 12, tone="quiet", wrap=True)
         self._level = Words("", 13, "mono", 500)
@@ -59,7 +70,7 @@ class ListenPlace(QWidget):
     def _lay_out(self) -> None:
         row = QHBoxLayout()
         row.setSpacing(px(10))
-        for widget in (self.snap, self.closer, self.wider):
+        for widget in (self.snap, self.closer, self.wider, self.keep):
             row.addWidget(widget)
         row.addWidget(self._pointed, 1)
         left = QVBoxLayout()
@@ -72,13 +83,15 @@ class ListenPlace(QWidget):
         right.setSpacing(px(5))
         heard = (self._width, self.hear, self._sound_state, self.even, self.quieter, self.squelch)
         groups: tuple[tuple[str, tuple[QWidget, ...]], ...] = (
-            ("In the channel", (self._level, self._under_level)),
+            ("In the channel", (self._level, self._under_level, self._tone)),
             ("How it is heard", heard),
             ("Cleaned up", (self.spike, self._told_spike, self.mirrors, self._told_mirrors, self.swap)),
         )
         for title, parts in groups:
             head = QHBoxLayout()
             head.addWidget(Words(title, 15, "serif"), 1)
+            if self._level in parts:
+                head.addWidget(self.calibrate)
             if self._width in parts:
                 head.addWidget(self.way)
             right.addLayout(head)
@@ -113,6 +126,8 @@ class ListenPlace(QWidget):
         self.mirrors.clicked.connect(lambda on: listening.clean(mirrors=on))
         self.swap.clicked.connect(lambda on: listening.clean(swap=on))
         self.snap.clicked.connect(self._snap)
+        self.calibrate.clicked.connect(self._calibrate)
+        self.keep.clicked.connect(self._keep)
         self.closer.clicked.connect(lambda: listening.zoom(-1))
         self.wider.clicked.connect(lambda: listening.zoom(+1))
         self.chart.tuned.connect(listening.tune)
@@ -139,6 +154,20 @@ class ListenPlace(QWidget):
     def _snap(self) -> None:
         if not self._listening.snap():
             self._pointed.setText("no line stands out near the dial")
+
+    def _calibrate(self) -> None:
+        """Ask what arrives; the answer belongs to the port and the gains set now."""
+        heading = f"What arrives at {self._session.desk.line.receiver.name}'s socket: -73 dBm, 50 uV or S9"
+        LineSheet(self, heading, "-73 dBm", self._listening.calibrate).show()
+
+    def _keep(self) -> None:
+        """Begin, with a file asked for; or end."""
+        listening = self._listening
+        if listening.kept is not None:
+            listening.stop_keeping()
+            return
+        name = datetime.now().strftime("heard-%Y%m%d-%H%M%S.wav")
+        FileSheet(self, "Keep what is heard in", name, "Keep", listening.keep_sound).show()
 
     def _show(self) -> None:
         listening, session = self._listening, self._session
@@ -171,6 +200,10 @@ class ListenPlace(QWidget):
         for words, text in zip((self._told_spike, self._told_mirrors), told, strict=True):
             words.setText(text)
             words.setVisible(bool(text))
+        self.keep.setText("Keep the sound" if listening.kept is None else f"Stop at {listening.kept.seconds_s:.0f} s")
+        self.keep.setEnabled(listening.kept is not None or session.reception.running)
+        if listening.trouble:
+            self._pointed.setText(listening.trouble)
         self._show_chart()
 
     def _show_level(self) -> None:
@@ -179,9 +212,17 @@ class ListenPlace(QWidget):
         if listening.level_dbfs is None:
             self._level.setText("no samples")
             self._under_level.setText("")
+            self._tone.setText("")
             return
+        tone = listening.tone() if listening.settings.way in TONED else None
+        self._tone.setText("" if tone is None else f"tone {tone[0]:.2f} \u00b1 {max(tone[1], 0.01):.2f} Hz")
+        known = listening.level()
         self._level.setText(f"{_db(listening.level_dbfs, 1)} dBFS")
+        if known is not None:
+            level, sigma_db = known
+            self._level.setText(f"{level.s_meter}   {_db(level.dbm, 1)} dBm \u00b1 {sigma_db:.1f}")
         over_db = listening.over_floor_db()
+        self._tone.setVisible(bool(self._tone.text()))
         texts = [] if over_db is None else [f"{_db(over_db)} dB over the noise beside it"]
         if listening.pilot_db is not None:
             stereo = listening.pilot_db > 15
@@ -236,7 +277,8 @@ def _tick(text: str, tip: str) -> QCheckBox:
 
 
 def _db(level_db: float, places: int = 0) -> str:
-    return f"{level_db:.{places}f}".replace("-", MINUS)
+    # No minus before a nought.
+    return f"{round(level_db, places) + 0.0:.{places}f}".replace("-", MINUS)
 
 
 def _edge(hertz: float) -> str:
