@@ -297,6 +297,16 @@ def live() -> bool:
     worst_s = spin(10.0)
     share = (_cpu_ticks(engine.pid) - used) * tick_s / (time.perf_counter() - begun)
     lost, left_out = session.reception.lost_samples, session.reception.pictures_left_out
+    window.go("Listen")
+    session.listening.clean(spike=True, mirrors=True)
+    spin(4.0)
+    used, begun = _cpu_ticks(engine.pid), time.perf_counter()
+    resizing_s = 0.0
+    for number in range(8):
+        window.resize(1100 + 20 * number, 720 + 10 * number)
+        resizing_s = max(resizing_s, spin(1.0))
+    heard_share = (_cpu_ticks(engine.pid) - used) * tick_s / (time.perf_counter() - begun)
+    lost += session.reception.lost_samples
     window.close()
     session.close()
     gap_text = f"worst gap of the window idle {1000 * idle_s:.0f} ms, streaming {1000 * worst_s:.0f} ms"
@@ -306,6 +316,8 @@ def live() -> bool:
     good = report("from sample read to picture painted / a column of 0.1 s", delay_s / 0.1, 1.5)
     good = report("engine's share of one core at 2.56 MS/s", share, 0.5) and good
     good = report("worst gap of the window while streaming / ten frames of 16.7 ms", worst_s / 0.167, 1.0) and good
+    good = report("the same, listening, cleaning up and resizing", resizing_s / 0.167, 1.0) and good
+    good = report("engine's share of one core, listening and cleaning up", heard_share, 0.9) and good
     return report("samples lost", lost, 0.0) and good
 
 

@@ -183,3 +183,23 @@ def test_a_stated_level_calibrates_and_holds_over_gains_and_undo(listening: Sess
     listening.undo()
     listening.undo()
     assert own.level() is None
+
+
+def test_the_raster_is_the_bands_and_places_one_stays_at_are_remembered(listening: Session) -> None:
+    own = listening.listening
+    for dial_hz, way, wanted_hz in (
+        (1_001_300.0, "am", 999_000.0),
+        (6_158_700.0, "am", 6_160_000.0),
+        (145_206_000.0, "nfm", 145_200_000.0),
+        (96_240_000.0, "wfm", 96_200_000.0),
+    ):
+        listening.desk.dial(dial_hz)
+        own.choose_way(way)  # type: ignore[arg-type]
+        own.snap_to_raster()
+        assert listening.desk.station.dial_hz == pytest.approx(wanted_hz, abs=1e-6)
+    until(listening, lambda: own.visited == ((96.2e6, "wfm"),))
+    listening.desk.dial(10e6)
+    own.choose_way("sam")
+    until(listening, lambda: own.visited == ((10e6, "sam"), (96.2e6, "wfm")))
+    own.go_back(1)
+    assert (listening.desk.station.dial_hz, own.settings.way) == (96.2e6, "wfm")

@@ -20,7 +20,7 @@ from yarddial.yard.line import Line
 from yarddial.yard.modes import mode_named
 from yarddial.yard.parts import Value
 from yarddial.yard.path import path_sense
-from yarddial.yard.ways import WAYS, Settings, Way, ways_of
+from yarddial.yard.ways import WAYS, Settings, Way, raster_at, ways_of
 
 if TYPE_CHECKING:
     from yarddial.records.sound_file import SoundFile
@@ -37,6 +37,8 @@ STANDS_DB = 10.0
 SOUND_HZ, TONES_HZ = 48_000.0, 6_000.0
 # Of a level that a person states, dB.
 STATED_SIGMA_DB = 1.0
+# A place heard for so long is remembered; so many are.
+STAYS_S, MOST_VISITED = 5.0, 12
 # Sounds kept for whoever plays them: two seconds.
 MOST_KEPT = 64
 
@@ -72,6 +74,9 @@ class Listening:
         self._heard_lately: list[NDArray[np.float32]] = []
         self.kept: SoundFile | None = None
         self.trouble = ""
+        # Places heard for a while, the latest first: dial in hertz and way of hearing.
+        self.visited: tuple[tuple[float, Way], ...] = ()
+        self._stayed_s = 0.0
         desk.on_dial_changed(self._dial_moved)
         desk.on_yard_changed(self._dial_moved)
         reception.on_receiver_changed(self._receiver_changed)
@@ -240,6 +245,19 @@ class Listening:
         self.chart_hz = self._desk.station.dial_hz
         self._send()
 
+    def go_back(self, index: int) -> None:
+        """Dial a place of `visited`, heard as it was then."""
+        dial_hz, way = self.visited[index]
+        self._desk.dial(dial_hz)
+        self.choose_way(way)
+
+    def snap_to_raster(self) -> float:
+        """Put the dial on the nearest channel of the band's raster; returns its spacing."""
+        dial_hz = self._desk.station.dial_hz
+        raster_hz = raster_at(dial_hz, self.settings.way)
+        self._desk.dial(round(dial_hz / raster_hz) * raster_hz)
+        return raster_hz
+
     def snap(self) -> bool:
         """Put the dial on the strongest line near it, from the last seconds of the picture; False where none stands."""
         level_db, half_hz = self._reception.recent()
@@ -297,8 +315,17 @@ class Listening:
                 self.level_dbfs, self.evidence = None, None
                 self._changed.tell()
 
+    def _remember_place(self, seconds_s: float) -> None:
+        """A place where one stays is one to come back to."""
+        self._stayed_s += seconds_s
+        place = (self._desk.station.dial_hz, self.settings.way)
+        if self._stayed_s >= STAYS_S and place not in self.visited[:1]:
+            self.visited = (place, *(one for one in self.visited if one[0] != place[0]))[:MOST_VISITED]
+            self._changed.tell()
+
     def _keep_sound(self, sound: Sound) -> None:
         """In memory for the tone, and in the file where one is kept."""
+        self._remember_place(sound.samples.size / sound.rate_hz)
         self._heard_lately = [*self._heard_lately, sound.samples]
         while sum(part.size for part in self._heard_lately[1:]) > SOUND_HZ:
             self._heard_lately.pop(0)
@@ -312,6 +339,7 @@ class Listening:
     def _dial_moved(self) -> None:
         if not self.is_open:
             return
+        self._stayed_s = 0.0
         self._follow_mode()
         if abs(self._desk.station.dial_hz - self.chart_hz) > MIDDLE * self.half_span_hz:
             self.chart_hz = self._desk.station.dial_hz

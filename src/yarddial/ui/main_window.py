@@ -280,8 +280,9 @@ class MainWindow(QMainWindow):
         self.log.note.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
     def cancel_work(self) -> None:
-        """Cancel whatever is under way: a measurement, or First light."""
+        """Cancel whatever is under way: a measurement, First light, a sweep."""
         self.session.truing.cancel()
+        self.session.leveling.cancel()
         self.session.checking.cancel()
 
     def zoom(self, steps: int) -> None:

@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QIODevice, QObject
+from PyQt6.QtCore import QIODevice, QLoggingCategory, QObject
 
 if TYPE_CHECKING:
     from PyQt6.QtMultimedia import QAudioSink, QMediaDevices
@@ -45,6 +45,8 @@ class SoundOut(QObject):
     def _open(self, rate_hz: float) -> None:
         self.stop()
         self._rate_hz = rate_hz
+        # What it lacks here is told by `state`; its own chatter helps nobody.
+        QLoggingCategory.setFilterRules("qt.multimedia.*=false")
         try:
             from PyQt6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices
         except ImportError:

@@ -70,3 +70,18 @@ def ways_of(mode: str, dial_hz: float) -> tuple[Way, ...]:
     if mode == "ssb" and dial_hz < SIDEBANDS_CHANGE_HZ:
         return tuple(reversed(able))
     return able or ("usb",)
+
+
+def raster_at(dial_hz: float, way: Way) -> float:
+    """Spacing of the channels that transmitters keep to here, hertz (region 1); the way's own step where none is usual.
+
+    Long and medium wave 9 kHz, short-wave broadcasting 5 kHz, FM broadcasting 100 kHz, narrow FM 12.5 kHz, airband
+    8.33 kHz as 25 / 3.
+    """
+    if way in ("am", "sam"):
+        if dial_hz < 1.7e6:
+            return 9_000.0
+        if dial_hz < 30e6:
+            return 5_000.0
+        return 25_000.0 / 3
+    return {"nfm": 12_500.0, "wfm": 100_000.0}.get(way, WAYS[way].step_hz)

@@ -10,7 +10,7 @@ from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette
 from yarddial.ui.widgets.axis import nice_step, tick_text
 from yarddial.ui.widgets.pen_recorder import PenRecorder
-from yarddial.yard.frequency import format_frequency
+from yarddial.yard.frequency import MINUS, format_bound, format_frequency
 
 # How near the pointer must be to an edge to take hold of it, logical pixels.
 GRIP = 6
@@ -174,4 +174,4 @@ class ListenChart(PenRecorder):
         if not 0 <= row < self._levels.shape[1]:
             return text
         level_db = float(self._levels[(self._count - shown + column) % len(self._levels)][row])
-        return f"{text}, {level_db:.0f} dBFS in {row_hz:.3g} Hz".replace("-", "\u2212")
+        return f"{text}, {level_db:.0f} dBFS in {format_bound(round(row_hz, 1))}".replace("-", MINUS)

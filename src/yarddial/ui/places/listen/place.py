@@ -19,7 +19,7 @@ from yarddial.ui.widgets.line_sheet import LineSheet
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.yard.bands import BANDS
-from yarddial.yard.frequency import MINUS
+from yarddial.yard.frequency import MINUS, format_frequency
 from yarddial.yard.ways import WAYS
 
 # The headline follows the level so often, in sounds: some three times a second.
@@ -48,12 +48,19 @@ class ListenPlace(QWidget):
         self.spike = _tick("take out the centre spike", "Takes the slow mean off the samples")
         self.mirrors = _tick("take out mirrors", "Measures the mirror of what stands on one side alone")
         self.swap = _tick("exchange I and Q", "For a receiver whose spectrum is mirrored")
-        self.snap = button("Onto the line", tip="Put the dial on the strongest line near it")
+        self.snap = button("Onto line", tip="Put the dial on the strongest line near it")
+        self.raster = button("Onto the raster", tip="Put the dial on the nearest channel of the band")
+        self.visited = Choice("Lately heard")
+        self.emphasis = Choice("De-emphasis")
+        for microseconds in (0.0, 50.0, 75.0):
+            self.emphasis.addItem(
+                f"de-emphasis {microseconds:g} \u00b5s" if microseconds else "no de-emphasis", microseconds
+            )
         self.closer, self.wider = button("Closer", tip="See less (+)"), button("Wider", tip="See more (-)")
         self.calibrate = button(
             "Calibrate", plain=True, tip="State what arrives at the socket now; kept with the gains set"
         )
-        self.keep = button("Keep the sound", tip="Write what is heard into a WAV file")
+        self.keep = button("Keep sound", tip="Write what is heard into a WAV file")
         self._tone = Words("", 12, "mono", tone="quiet")
         self._pointed = Words("", 12, "mono", tone="quiet")
         self._width = Words("", 12, tone="quiet", wrap=True)
@@ -70,18 +77,22 @@ class ListenPlace(QWidget):
     def _lay_out(self) -> None:
         row = QHBoxLayout()
         row.setSpacing(px(10))
-        for widget in (self.snap, self.closer, self.wider, self.keep):
+        for widget in (self.snap, self.raster, self.closer, self.wider, self.keep):
             row.addWidget(widget)
-        row.addWidget(self._pointed, 1)
+        row.addStretch()
+        told = QHBoxLayout()
+        told.addWidget(self._pointed, 1)
+        told.addWidget(self.visited)
         left = QVBoxLayout()
         left.setSpacing(px(8))
         left.addWidget(self.chart, 1)
+        left.addLayout(told)
         left.addLayout(row)
         inside = QWidget()
         right = QVBoxLayout(inside)
         right.setContentsMargins(0, 0, px(8), 0)
         right.setSpacing(px(5))
-        heard = (self._width, self.hear, self._sound_state, self.even, self.quieter, self.squelch)
+        heard = (self._width, self.emphasis, self.hear, self._sound_state, self.even, self.quieter, self.squelch)
         groups: tuple[tuple[str, tuple[QWidget, ...]], ...] = (
             ("In the channel", (self._level, self._under_level, self._tone)),
             ("How it is heard", heard),
@@ -127,6 +138,9 @@ class ListenPlace(QWidget):
         self.swap.clicked.connect(lambda on: listening.clean(swap=on))
         self.snap.clicked.connect(self._snap)
         self.calibrate.clicked.connect(self._calibrate)
+        self.raster.clicked.connect(self._raster)
+        self.visited.activated.connect(lambda index: listening.go_back(index - 1) if index else None)
+        self.emphasis.activated.connect(lambda: listening.change(deemphasis_us=self.emphasis.currentData()))
         self.keep.clicked.connect(self._keep)
         self.closer.clicked.connect(lambda: listening.zoom(-1))
         self.wider.clicked.connect(lambda: listening.zoom(+1))
@@ -169,6 +183,10 @@ class ListenPlace(QWidget):
         name = datetime.now().strftime("heard-%Y%m%d-%H%M%S.wav")
         FileSheet(self, "Keep what is heard in", name, "Keep", listening.keep_sound).show()
 
+    def _raster(self) -> None:
+        raster_hz = self._listening.snap_to_raster()
+        self._pointed.setText(f"channels here lie {raster_hz / 1e3:.4g} kHz apart")
+
     def _show(self) -> None:
         listening, session = self._listening, self._session
         settings, evidence = listening.settings, listening.evidence
@@ -200,11 +218,24 @@ class ListenPlace(QWidget):
         for words, text in zip((self._told_spike, self._told_mirrors), told, strict=True):
             words.setText(text)
             words.setVisible(bool(text))
-        self.keep.setText("Keep the sound" if listening.kept is None else f"Stop at {listening.kept.seconds_s:.0f} s")
+        self.emphasis.setVisible(settings.way in ("nfm", "wfm"))
+        self.emphasis.setCurrentIndex(self.emphasis.findData(settings.deemphasis_us))
+        self._show_visited()
+        self.keep.setText("Keep sound" if listening.kept is None else f"Stop at {listening.kept.seconds_s:.0f} s")
         self.keep.setEnabled(listening.kept is not None or session.reception.running)
         if listening.trouble:
             self._pointed.setText(listening.trouble)
         self._show_chart()
+
+    def _show_visited(self) -> None:
+        """The list, made anew only when it has changed."""
+        names = [f"{format_frequency(dial_hz)}, {WAYS[way].name}" for dial_hz, way in self._listening.visited]
+        wanted = ["lately heard", *names]
+        if wanted != [self.visited.itemText(i) for i in range(self.visited.count())]:
+            self.visited.clear()
+            self.visited.addItems(wanted)
+        self.visited.setCurrentIndex(0)
+        self.visited.setVisible(bool(names))
 
     def _show_level(self) -> None:
         listening = self._listening
