@@ -1,7 +1,6 @@
 """The place Levels."""
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from yarddial.session.session import Session
 from yarddial.session.verdict import levels_verdict
@@ -9,6 +8,7 @@ from yarddial.ui.places.levels.sweep_picture import SweepPicture
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import Choice
 from yarddial.ui.widgets.headline import Headline
+from yarddial.ui.widgets.side_column import side_column
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.ui.widgets.working_sheet import working_sheet
@@ -55,10 +55,7 @@ class LevelsPlace(QWidget):
         left.setSpacing(px(8))
         left.addWidget(self.picture, 1)
         left.addLayout(row)
-        inside = QWidget()
-        right = QVBoxLayout(inside)
-        right.setContentsMargins(0, 0, px(8), 0)
-        right.setSpacing(px(6))
+        beside, right = side_column(300)
         right.addWidget(Words("Gain stages", 15, "serif"))
         right.addLayout(self._rows)
         right.addSpacing(px(8))
@@ -71,11 +68,6 @@ class LevelsPlace(QWidget):
         right.addLayout(head)
         right.addLayout(self._along)
         right.addStretch()
-        beside = QScrollArea()
-        beside.setFixedWidth(px(300))
-        beside.setWidgetResizable(True)
-        beside.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        beside.setWidget(inside)
         grid = QGridLayout(self)
         grid.setContentsMargins(px(26), px(16), px(24), px(10))
         grid.setHorizontalSpacing(px(22))

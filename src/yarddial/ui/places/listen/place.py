@@ -2,13 +2,12 @@
 
 from datetime import datetime
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from yarddial.session.reception import COLUMN_S, ROWS
 from yarddial.session.session import Session
 from yarddial.session.verdict import listen_verdict
+from yarddial.ui.pen_feed import PenFeed
 from yarddial.ui.places.listen.chart import ListenChart
 from yarddial.ui.sound_out import SoundOut
 from yarddial.ui.theme.lettering import px
@@ -16,6 +15,7 @@ from yarddial.ui.widgets.choice import Choice
 from yarddial.ui.widgets.file_sheet import FileSheet
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.line_sheet import LineSheet
+from yarddial.ui.widgets.side_column import side_column
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.yard.bands import BANDS
@@ -34,7 +34,6 @@ class ListenPlace(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session, self._listening = session, session.listening
-        self._picture_id = -1
         self._heard = 0
         self.headline = Headline()
         self.chart = ListenChart()
@@ -69,7 +68,7 @@ class ListenPlace(QWidget):
         self._told_spike, self._told_mirrors = (Words("", 12, tone="quiet", wrap=True) for _ in range(2))
         self._sound = SoundOut(self)
         self._sound_state = Words("", 12, tone="quiet", wrap=True)
-        self.chart.begin(self._listening.half_span_hz, COLUMN_S, ROWS)
+        self._feed = PenFeed(self.chart, session.reception)
         self._lay_out()
         self._join()
         self._show()
@@ -88,10 +87,7 @@ class ListenPlace(QWidget):
         left.addWidget(self.chart, 1)
         left.addLayout(told)
         left.addLayout(row)
-        inside = QWidget()
-        right = QVBoxLayout(inside)
-        right.setContentsMargins(0, 0, px(8), 0)
-        right.setSpacing(px(5))
+        beside, right = side_column(262, 5)
         heard = (self._width, self.emphasis, self.hear, self._sound_state, self.even, self.quieter, self.squelch)
         groups: tuple[tuple[str, tuple[QWidget, ...]], ...] = (
             ("In the channel", (self._level, self._under_level, self._tone)),
@@ -111,11 +107,6 @@ class ListenPlace(QWidget):
             right.addWidget(hairline())
             right.addSpacing(px(6))
         right.addStretch()
-        beside = QScrollArea()
-        beside.setFixedWidth(px(262))
-        beside.setWidgetResizable(True)
-        beside.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        beside.setWidget(inside)
         grid = QGridLayout(self)
         grid.setContentsMargins(px(26), px(16), px(24), px(10))
         grid.setHorizontalSpacing(px(22))
@@ -152,7 +143,7 @@ class ListenPlace(QWidget):
         self._show_soon = Soon(self, self._show)
         listening.on_listening_changed(self._show_soon)
         listening.on_heard(self._play)
-        session.reception.on_pen_moved(self._draw)
+        session.reception.on_pen_moved(self._feed.draw)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """The receiver looks and listens for this place from now on."""
@@ -282,22 +273,6 @@ class ListenPlace(QWidget):
         self._heard += 1
         if self._heard % EVERY == 0:
             self._show_soon()
-
-    def _draw(self) -> None:
-        if not self.isVisible():
-            return
-        reception = self._session.reception
-        pens, reception.pens = reception.pens, []
-        if not pens:
-            if reception.wanted or not self.chart.column_count:
-                self._picture_id = -1
-                self.chart.begin(reception.half_span_hz, COLUMN_S, ROWS)
-            return
-        for pen in pens:
-            if pen.picture_id != self._picture_id:
-                self._picture_id = pen.picture_id
-                self.chart.begin(pen.half_span_hz, pen.column_s, pen.level_db.shape[1])
-            self.chart.add(pen.level_db)
 
 
 def _tick(text: str, tip: str) -> QCheckBox:

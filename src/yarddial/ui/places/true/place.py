@@ -3,10 +3,10 @@
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from yarddial.session.reception import COLUMN_S, ROWS
 from yarddial.session.session import Session
 from yarddial.session.truing import SECONDS
 from yarddial.session.verdict import true_verdict
+from yarddial.ui.pen_feed import PenFeed
 from yarddial.ui.places.true.error_picture import ErrorPicture
 from yarddial.ui.places.true.evidence import Evidence
 from yarddial.ui.theme.lettering import px
@@ -24,7 +24,6 @@ class TruePlace(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._picture_id = -1
         self.headline = Headline()
         self.recorder = PenRecorder()
         self.measure = button("Measure here", strong=True, tip="Measure the known station at the dial (M)")
@@ -36,13 +35,13 @@ class TruePlace(QWidget):
         self.measure.clicked.connect(lambda: session.truing.measure(SECONDS))
         self.verify.clicked.connect(lambda: session.truing.measure(verifying=True))
         self.apply.clicked.connect(session.truing.apply)
-        self.recorder.begin(session.reception.half_span_hz, COLUMN_S, ROWS)
+        self._feed = PenFeed(self.recorder, session.reception)
         self._lay_out()
         # One key can change dial, mode, route and receiver: all of it is shown at once, once.
         self._show_soon = Soon(self, self._show)
         session.truing.on_truing_changed(self._show_soon)
         session.reception.on_receiver_changed(self._show_soon)
-        session.reception.on_pen_moved(self._draw)
+        session.reception.on_pen_moved(self._feed.draw)
         self._show()
 
     def _lay_out(self) -> None:
@@ -114,21 +113,4 @@ class TruePlace(QWidget):
     def showEvent(self, event: QShowEvent | None) -> None:
         """Draw what came while the place was hidden."""
         super().showEvent(event)
-        self._draw()
-
-    def _draw(self) -> None:
-        if not self.isVisible():
-            return
-        reception = self._session.reception
-        pens, reception.pens = reception.pens, []
-        if not pens and self.recorder.column_count and not reception.wanted:
-            return
-        if not pens:
-            self._picture_id = -1
-            self.recorder.begin(reception.half_span_hz, COLUMN_S, ROWS)
-            return
-        for pen in pens:
-            if pen.picture_id != self._picture_id:
-                self._picture_id = pen.picture_id
-                self.recorder.begin(pen.half_span_hz, pen.column_s, pen.level_db.shape[1])
-            self.recorder.add(pen.level_db)
+        self._feed.draw()
