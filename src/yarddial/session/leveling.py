@@ -1,11 +1,10 @@
 """Levels: the gain stages of the active receiver, a sweep over one of them, and what it advises."""
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 import msgspec
 
-from yarddial.analysis.levels.advice import Advice, Step, advise
-from yarddial.analysis.levels.level_line import LevelLine, level_line
 from yarddial.records.entry import Entry
 from yarddial.session.desk import Desk
 from yarddial.session.engine.messages import CancelSweep, Event, Stopped, Sweep, SweepDone, SweepPoint
@@ -17,6 +16,11 @@ from yarddial.yard.errors import BadSamples
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.parts import GainStage
 from yarddial.yard.ways import WAYS, ways_of
+
+if TYPE_CHECKING:
+    # Not needed before the first paint.
+    from yarddial.analysis.levels.advice import Advice, Step
+    from yarddial.analysis.levels.level_line import LevelLine
 
 
 class Swept(msgspec.Struct, frozen=True):
@@ -65,8 +69,10 @@ class Leveling:
         self.surroundings = name
         self._changed.tell()
 
-    def line(self) -> LevelLine | None:
+    def line(self) -> "LevelLine | None":
         """Noise along the active route at the dial, in the bandwidth of the mode; None while it is out of reach."""
+        from yarddial.analysis.levels.level_line import level_line
+
         dial_hz = self._desk.station.dial_hz
         if self._desk.line.why_not(dial_hz):
             return None
@@ -120,6 +126,8 @@ class Leveling:
         """Take an event from the engine."""
         match event:
             case SweepPoint() if event.id == self._id:
+                from yarddial.analysis.levels.advice import Step
+
                 step = Step(event.gain_db, event.floor_dbfs_hz, event.channel_dbfs, event.width_hz, event.clipped_share)
                 self.steps, self.fraction = (*self.steps, step), event.fraction
             case SweepDone() if event.id == self._id:
@@ -134,6 +142,8 @@ class Leveling:
         self.fraction, self.trouble = None, reason
         if reason or self.swept is None:
             return
+        from yarddial.analysis.levels.advice import advise
+
         try:
             self.advice = advise(self.steps)
         except BadSamples as error:

@@ -1,7 +1,6 @@
 """Listen: what piece of the span is drawn, what is heard of it, how, and what is done to the samples first."""
 
 from collections.abc import Callable
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -23,6 +22,9 @@ from yarddial.yard.path import path_sense
 from yarddial.yard.ways import WAYS, Settings, Way, raster_at, ways_of
 
 if TYPE_CHECKING:
+    # Not needed before the first paint.
+    from pathlib import Path
+
     from yarddial.records.sound_file import SoundFile
 
 # Half of what the picture shows, hertz, from a hertz a row to the whole span, which is bounded by the rate.
@@ -181,7 +183,7 @@ class Listening:
         self._note(f"Level of {line.receiver.name} at port {line.port or 'its socket'} {name}")
         self._changed.tell()
 
-    def keep_sound(self, path: Path) -> None:
+    def keep_sound(self, path: "Path") -> None:
         """Begin to write what is heard into a WAV file; raises NotWritten."""
         from yarddial.records.sound_file import SoundFile
 

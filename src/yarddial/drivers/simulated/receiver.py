@@ -214,15 +214,13 @@ class SimulatedReceiver:
         if port.direct_clock_hz:
             # One converter, halved by arithmetic: no spike at the centre, no mirror.
             front = msgspec.structs.replace(front, spike=0.0, iq_gain=1.0, iq_phase_deg=0.0)
-        finished = np.empty(out.shape, np.complex64)
         sigma = sqrt(density * got.rate_hz / 2)
         for row in range(count):
             for first in range(0, synthesis.hop, PIECE):
-                piece = finished[row, first : first + PIECE]
-                piece[:] = out[row, first : first + PIECE]
+                piece = out[row, first : first + PIECE]
                 self._noise.add_to(piece, sigma)
                 front.pass_through(piece)
-        return finished
+        return out
 
     def _delivered(self, samples: NDArray[np.complex64]) -> Block:
         """What comes through the link: beyond its clean rate bursts are lost, as a rule counted."""
