@@ -93,7 +93,7 @@ def test_a_new_route_grows_from_nothing_and_names_itself(qtbot: QtBot, window: M
         choose(qtbot, window, text)
     assert parts(window) == ("Short whip", "Wide preamplifier", "Wide-band receiver")
     assert window.session.desk.station.route == "Short whip direct"
-    qtbot.waitUntil(lambda: any("Wide preamplifier" in f.what for f in window.findings._findings), timeout=2000)
+    qtbot.waitUntil(lambda: any("Wide preamplifier" in f.what for f in window.findings._findings), timeout=20_000)
 
 
 def test_routes_are_chosen_preferred_renamed_and_taken_up_in_the_list(qtbot: QtBot, window: MainWindow) -> None:
@@ -103,7 +103,6 @@ def test_routes_are_chosen_preferred_renamed_and_taken_up_in_the_list(qtbot: QtB
     qtbot.keyClick(routes, Key.Key_Down)
     qtbot.keyClick(routes, Key.Key_P)
     assert window.session.desk.station.route_named(HEARTH_IF).preferred
-    qtbot.wait(20)
     row = [choice.line.name for choice in routes._choices].index(HEARTH_IF)
     routes._row = row
     qtbot.keyClick(routes, Key.Key_F2)
@@ -114,7 +113,7 @@ def test_routes_are_chosen_preferred_renamed_and_taken_up_in_the_list(qtbot: QtB
     sheet.line.setText("Panorama")
     qtbot.keyClick(sheet.line, Key.Key_Return)
     assert "Panorama" in [route.name for route in window.session.desk.station.routes]
-    qtbot.waitUntil(lambda: "Panorama" in [choice.line.name for choice in routes._choices], timeout=2000)
+    qtbot.waitUntil(lambda: "Panorama" in [choice.line.name for choice in routes._choices], timeout=20_000)
     routes._row = [choice.line.name for choice in routes._choices].index("Panorama")
     qtbot.keyClick(routes, Key.Key_Delete)
     assert "Panorama" not in [route.name for route in window.session.desk.station.routes]
@@ -127,18 +126,18 @@ def test_a_finding_is_mended_by_its_button_and_another_acknowledged_with_a_note(
     window.session.building.set_value("Patch", "output", "BNC jack")
     window.session.building.set_value("Hearth", "isolation_db", "45 dB")
     window.go("Bench")
-    qtbot.wait(20)
 
     def button(words: str, about: str) -> QPushButton:
-        return next(
-            b for b in window.bench.findings.findChildren(QPushButton)
-            if b.isVisible() and b.accessibleName().startswith(words) and about in b.accessibleName()
-        )  # fmt: skip
+        def found() -> list[QPushButton]:
+            buttons = [b for b in window.bench.findings.findChildren(QPushButton) if b.isVisible()]
+            return [b for b in buttons if b.accessibleName().startswith(words) and about in b.accessibleName()]
 
-    assert window.findings._findings[0].safety
+        qtbot.waitUntil(lambda: bool(found()), timeout=20_000)
+        return found()[0]
+
+    qtbot.waitUntil(lambda: any(f.safety for f in window.findings._findings[:1]), timeout=20_000)
     qtbot.mouseClick(button("Put in the adapter", "Ladder"), Qt.MouseButton.LeftButton)
     assert "Adapter BNC–UHF" in parts(window)
-    qtbot.wait(20)
     acknowledge = button("Acknowledge", "Heron (limit")
     qtbot.mouseClick(acknowledge, Qt.MouseButton.LeftButton)
     note = window.focusWidget()
@@ -147,12 +146,13 @@ def test_a_finding_is_mended_by_its_button_and_another_acknowledged_with_a_note(
     assert window.bench.headline.text() == "That was not done."
     qtbot.keyClicks(note, "10 dB pad in the lead")
     qtbot.keyClick(note, Key.Key_Return)
-    qtbot.wait(20)
-    shown = [row.finding for row in window.bench.findings.findChildren(FindingRow) if row.isVisible()]
-    seen = next(f for f in shown if f.key == "transmit:Hearth:Heron:A")
-    assert seen.seen is not None
-    assert seen.seen.note == "10 dB pad in the lead"
-    assert all("Heron (limit" not in f.what for f in window.findings._findings)
+
+    def notes() -> list[str]:
+        rows = [row.finding for row in window.bench.findings.findChildren(FindingRow) if row.isVisible()]
+        return [f.seen.note for f in rows if f.key == "transmit:Hearth:Heron:A" and f.seen is not None]
+
+    qtbot.waitUntil(lambda: notes() == ["10 dB pad in the lead"], timeout=20_000)
+    qtbot.waitUntil(lambda: all("Heron (limit" not in f.what for f in window.findings._findings), timeout=20_000)
 
 
 def test_where_a_value_comes_from_is_said_in_a_sheet(qtbot: QtBot, window: MainWindow) -> None:
@@ -165,7 +165,7 @@ def test_where_a_value_comes_from_is_said_in_a_sheet(qtbot: QtBot, window: MainW
     sheet.provenance.setCurrentText("measured")
     sheet.note.setText("signal generator")
     qtbot.keyClick(sheet.note, Key.Key_Return)
-    qtbot.waitUntil(lambda: link.text().startswith("measured 2"), timeout=2000)
+    qtbot.waitUntil(lambda: link.text().startswith("measured 2"), timeout=20_000)
     assert link.text().endswith("signal generator")
     # A name typed in the form is the part's name everywhere.
     form.name.selectAll()
@@ -209,7 +209,7 @@ def test_a_dropped_station_opens_in_a_window_of_its_own_and_a_bad_one_is_refused
     assert not window.isVisible()
     assert following.isVisible()
     assert following.session.desk.station.name == "Loft"
-    qtbot.waitUntil(lambda: following.stack.currentWidget() is not None, timeout=2000)
+    qtbot.waitUntil(lambda: following.stack.currentWidget() is not None, timeout=20_000)
     assert following.bench.isVisible()
     following.close()
 
@@ -238,7 +238,7 @@ def test_an_empty_yard_invites_and_claims_nothing(qtbot: QtBot, tmp_path: Path) 
     qtbot.addWidget(window)
     window.show()
     qtbot.waitExposed(window)
-    qtbot.waitUntil(lambda: bool(window._made), timeout=2000)
+    qtbot.waitUntil(lambda: bool(window._made), timeout=20_000)
     assert window.bench.headline.text() == "This yard is still empty."
     assert [g.accessibleName() for g in window.strip.findChildren(Gap) if g.isVisible()] == ["Put in an antenna"]
     for key in " mvwcr[]?":

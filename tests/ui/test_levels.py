@@ -20,16 +20,16 @@ def test_a_stage_is_swept_and_the_advice_used(qtbot: QtBot, window: MainWindow) 
     qtbot.waitUntil(place.sweeps["gain"].isEnabled, timeout=30_000)
     qtbot.mouseClick(place.sweeps["gain"], Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: session.leveling.advice is not None, timeout=60_000)
-    qtbot.waitUntil(place.use.isEnabled)
+    qtbot.waitUntil(place.use.isEnabled, timeout=20_000)
     assert place.headline.text().endswith("dB.")
     assert "Lower gain from 25.5" in place.headline.text()
     qtbot.mouseClick(place.use, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: "is right at" in place.headline.text())
+    qtbot.waitUntil(lambda: "is right at" in place.headline.text(), timeout=20_000)
 
     def boxes() -> list[Choice]:
         return [c for c in place.findChildren(Choice) if c.accessibleName() == "Gain of gain" and c.isVisible()]
 
-    qtbot.waitUntil(lambda: len(boxes()) == 1)
+    qtbot.waitUntil(lambda: len(boxes()) == 1, timeout=20_000)
     (box,) = boxes()
     box.setCurrentIndex(0)
     box.activated.emit(0)

@@ -33,7 +33,7 @@ def test_pointer_wheel_and_edges_do_what_they_show(qtbot: QtBot, window: MainWin
     qtbot.mouseClick(chart, Qt.MouseButton.LeftButton, pos=point(chart, 9.9969e6))
     assert session.desk.station.dial_hz == pytest.approx(9.9969e6, abs=row_hz)
     qtbot.mouseMove(chart, point(chart, 10.002e6))
-    qtbot.waitUntil(lambda: "dBFS" in listen._pointed.text())
+    qtbot.waitUntil(lambda: "dBFS" in listen._pointed.text(), timeout=20_000)
     middle = QPointF(point(chart, 10e6))
     for modifier, notches in ((Qt.KeyboardModifier.NoModifier, 1), (Qt.KeyboardModifier.ControlModifier, 1)):
         before = session.desk.station.dial_hz, session.listening.half_span_hz
@@ -44,7 +44,7 @@ def test_pointer_wheel_and_edges_do_what_they_show(qtbot: QtBot, window: MainWin
         QApplication.sendEvent(chart, turned)
         after = session.desk.station.dial_hz, session.listening.half_span_hz
         assert (after[0] > before[0], after[1] < before[1]) == (notches and not modifier.value, bool(modifier.value))
-    qtbot.waitUntil(lambda: chart.edges_hz == (-4_500.0, 4_500.0))
+    qtbot.waitUntil(lambda: chart.edges_hz == (-4_500.0, 4_500.0), timeout=20_000)
     dial_hz = session.desk.station.dial_hz
     qtbot.mousePress(chart, Qt.MouseButton.LeftButton, pos=point(chart, dial_hz + 4_500.0))
     qtbot.mouseMove(chart, point(chart, dial_hz + 3_000.0))

@@ -28,7 +28,7 @@ def test_from_an_empty_yard_to_a_card_by_keys_alone(qtbot: QtBot, tmp_path: Path
     def back_to(front: QWidget) -> None:
         """What a window manager does when a sheet closes or opens; there is none under the virtual display."""
         front.activateWindow()
-        qtbot.waitUntil(lambda: QApplication.activeWindow() is front)
+        qtbot.waitUntil(lambda: QApplication.activeWindow() is front, timeout=20_000)
 
     def here() -> QWidget:
         """Whatever has the keys; nothing else is ever addressed."""
@@ -36,10 +36,13 @@ def test_from_an_empty_yard_to_a_card_by_keys_alone(qtbot: QtBot, tmp_path: Path
 
     def put_in(text: str) -> None:
         qtbot.keyClick(here(), Qt.Key.Key_A)
-        qtbot.waitUntil(lambda: bool(window.findChildren(Finder)) and window.findChildren(Finder)[-1].line.hasFocus())
+        qtbot.waitUntil(
+            lambda: bool(window.findChildren(Finder)) and window.findChildren(Finder)[-1].line.hasFocus(),
+            timeout=20_000,
+        )
         qtbot.keyClicks(here(), text)
         qtbot.keyClick(here(), Qt.Key.Key_Return)
-        qtbot.waitUntil(lambda: not any(finder.isVisible() for finder in window.findChildren(Finder)))
+        qtbot.waitUntil(lambda: not any(finder.isVisible() for finder in window.findChildren(Finder)), timeout=20_000)
         back_to(window)
 
     put_in("end-fed")
@@ -50,14 +53,14 @@ def test_from_an_empty_yard_to_a_card_by_keys_alone(qtbot: QtBot, tmp_path: Path
     assert station.route == "End-fed wire over Up-converter 125"
 
     qtbot.keyClicks(here(), "/")
-    qtbot.waitUntil(window.dial.entry.hasFocus)
+    qtbot.waitUntil(window.dial.entry.hasFocus, timeout=20_000)
     qtbot.keyClicks(here(), "14.2 MHz")
     qtbot.keyClick(here(), Qt.Key.Key_Return)
     assert window.session.desk.station.dial_hz == 14.2e6
     assert window.session.desk.line.walk()[-1].out_hz == 139.2e6
 
     qtbot.keyClicks(here(), "c")
-    qtbot.waitUntil(lambda: bool(window.findChildren(CardSheet)))
+    qtbot.waitUntil(lambda: bool(window.findChildren(CardSheet)), timeout=20_000)
     sheet = window.findChildren(CardSheet)[0]
     back_to(sheet)
     for _ in range(40):
