@@ -118,6 +118,20 @@ def test_a_sweep_visits_every_step_and_sets_the_gain_back(engine: Engine, events
     assert engine._got.gains_db == (("gain", 25.5),)
 
 
+def test_a_sideband_is_swept_beside_the_place_looked_at(engine: Engine, events: list[Event]) -> None:
+    """The carrier lies 1,500 Hz above the dial: in an upper sideband's channel, and not in a lower one's."""
+    engine.handle(Look(2, ASK, SHOWN_HZ - 1_500.0, 10_000.0))
+    over = []
+    for number, middle_hz in enumerate((1_500.0, -1_500.0)):
+        engine.handle(Sweep(number, "gain", (33.4,), 2_600.0, middle_hz))
+        while len(of(events, SweepDone)) <= number:
+            engine.step()
+        point = of(events, SweepPoint)[-1]
+        over.append(point.channel_dbfs - point.floor_dbfs_hz - 10 * np.log10(point.width_hz))
+    assert over[0] > 20
+    assert over[1] < 6
+
+
 def test_a_sweep_is_cancelled_refused_or_ends_with_the_receiver(engine: Engine, events: list[Event]) -> None:
     engine.handle(Sweep(1, "volume", (1.0, 2.0), 9_000.0))
     assert "has no gain 'volume'" in of(events, SweepDone)[0].reason

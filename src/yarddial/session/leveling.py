@@ -10,6 +10,7 @@ from yarddial.session.desk import Desk
 from yarddial.session.engine.messages import CancelSweep, Event, Stopped, Sweep, SweepDone, SweepPoint
 from yarddial.session.engine.process import EngineLink
 from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.listening import turned
 from yarddial.session.log_keeper import LogKeeper
 from yarddial.session.reception import Reception
 from yarddial.yard.errors import BadSamples
@@ -109,7 +110,9 @@ class Leveling:
         self._id += 1
         self.swept, self.steps, self.advice, self.trouble, self.fraction = self._here(stage), (), None, "", 0.0
         way = WAYS[ways_of(self._desk.station.mode, self._desk.station.dial_hz)[0]]
-        self._engine.send(Sweep(self._id, stage, found.steps_db, way.width_hz))
+        heard = turned(way.settings(), self._desk.line.at(self._desk.station.dial_hz))
+        middle_hz = (heard.low_hz + heard.high_hz) / 2
+        self._engine.send(Sweep(self._id, stage, found.steps_db, way.width_hz, middle_hz))
         self._changed.tell()
 
     def cancel(self) -> None:

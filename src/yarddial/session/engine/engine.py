@@ -248,7 +248,7 @@ class Engine:
             self._report(SweepDone(sweep.id, f"the receiver has no gain '{sweep.stage}' to sweep, or does not run"))
             return
         self._sweep_asked = sweep
-        self._sweep = GainSweep(sweep, self._got.rate_hz, self._look.look_hz - self._got.centre_hz)
+        self._sweep = GainSweep(sweep, self._got.rate_hz, self._look.look_hz + sweep.middle_hz - self._got.centre_hz)
         self._next_gain()
 
     def _grow_sweep(self, samples: NDArray[np.complex64]) -> None:

@@ -74,12 +74,16 @@ class CleanUp(msgspec.Struct, frozen=True):
 
 
 class Sweep(msgspec.Struct, frozen=True):
-    """Set a gain stage to each of some steps in turn, measure floor and channel, and set it back."""
+    """Set a gain stage to each of some steps in turn, measure floor and channel, and set it back.
+
+    middle_hz : of the channel, from the place looked at, as the receiver counts: a sideband lies beside its carrier.
+    """
 
     id: int
     stage: str
     steps_db: tuple[float, ...]
     width_hz: float
+    middle_hz: float = 0.0
 
 
 class CancelSweep(msgspec.Struct, frozen=True):
