@@ -10,8 +10,13 @@ import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
+
+if TYPE_CHECKING:
+    # Loaded where it is used.
+    from PyQt6.QtWidgets import QApplication
 
 RATE_HZ = 2.4e6
 
@@ -232,6 +237,33 @@ def hearing() -> bool:
     return report("each further channel of the same span, ms for a second", found["further"], 1.5) and good
 
 
+class _Gaps:
+    """Lets a window live on, and tells the longest time that it did not."""
+
+    def __init__(self, app: "QApplication") -> None:
+        from PyQt6.QtCore import QTimer
+
+        self._app, self._gaps, self._last_s = app, [0.0], time.perf_counter()
+        self._timer = QTimer()
+        self._timer.timeout.connect(self._tick)
+        self._timer.start(4)
+
+    def spin(self, seconds: float) -> float:
+        """Worst gap, seconds."""
+        self._gaps.clear()
+        self._last_s = time.perf_counter()
+        end_s = self._last_s + seconds
+        while time.perf_counter() < end_s:
+            self._app.processEvents()
+            time.sleep(0.0005)
+        return max(self._gaps)
+
+    def _tick(self) -> None:
+        now_s = time.perf_counter()
+        self._gaps.append(now_s - self._last_s)
+        self._last_s = now_s
+
+
 def live() -> bool:
     """Samples at 2.56 MS/s through process, ring, spectra and window: delay, share of a core, gaps, losses."""
     import os
@@ -254,28 +286,7 @@ def live() -> bool:
     window.show()
     window.go("True")
     delays: list[float] = []
-    gaps: list[float] = []
-    last = [time.perf_counter()]
-
-    def tick() -> None:
-        now = time.perf_counter()
-        gaps.append(now - last[0])
-        last[0] = now
-
-    timer = QTimer()
-    timer.timeout.connect(tick)
-    timer.start(4)
-
-    def spin(seconds: float) -> float:
-        """Worst gap while the window lives on."""
-        gaps.clear()
-        last[0] = time.perf_counter()
-        end = time.perf_counter() + seconds
-        while time.perf_counter() < end:
-            app.processEvents()
-            time.sleep(0.0005)
-        return max(gaps)
-
+    spin = _Gaps(app).spin
     spin(1.0)
     idle_s = spin(5.0)
 
@@ -332,8 +343,61 @@ def _no_book() -> object:
     raise LogNotWritten("there is no log in a bench")
 
 
+def ghosts() -> bool:
+    """Products of many strong signals, all of them and those in a span, beside plain nested loops in the same run."""
+    from yarddial.analysis.ghosts.prediction import predict
+    from yarddial.analysis.ghosts.products import products
+    from yarddial.analysis.ghosts.scene import ReceiverModel, Scene
+    from yarddial.yard.path import Stage
+    from yarddial.yard.strong import Strong
+
+    model = ReceiverModel(iip2_dbm=20.0, iip3_dbm=-10.0, iip4_dbm=0.0, iip5_dbm=5.0, mirror_db=40.0, harmonic_db=45.0)
+    window = ((129e6, 131e6),)
+
+    def signals(count: int) -> tuple[np.ndarray, np.ndarray]:
+        chance = np.random.default_rng(count)
+        return chance.uniform(1e6, 1e9, count), chance.uniform(-60, -30, count)
+
+    def loops(hertz: list[float], level: list[float]) -> list[tuple[float, float]]:
+        intercepts = {2: 20.0, 3: -10.0, 4: 0.0, 5: 5.0}
+        found = []
+        for i in range(len(hertz)):
+            for j in range(i + 1, len(hertz)):
+                for a in range(1, 5):
+                    for b in range(1, 6 - a):
+                        dbm = a * level[i] + b * level[j] - (a + b - 1) * intercepts[a + b]
+                        found.append((a * hertz[i] + b * hertz[j], dbm))
+                        found.append((abs(a * hertz[i] - b * hertz[j]), dbm))
+        return found
+
+    hertz, level = signals(200)
+    whole = timed(lambda: products(hertz, level, model, 5), 9)
+    inside = timed(lambda: products(hertz, level, model, 5, -200.0, window), 9)
+    plain = timed(lambda: loops(hertz.tolist(), level.tolist()), 1)
+    strong = tuple(Strong(f, p) for f, p in zip(hertz.tolist(), level.tolist(), strict=True))
+    yard = (Stage("low", 9.75e9, 100.0, "A"), Stage("sum", 120e6, 1.0, "B"))
+    scene = Scene(strong, yard, model, None, 45.0, -60.0)
+    seen = timed(lambda: predict(scene, 9.76e9, 2.048e6, -130.0, 5), 5)
+    many = timed(lambda: products(*signals(1_000), model, 5), 3)
+    grown = ", ".join(f"{1e3 * _grown(products, signals(n), model):.1f}" for n in GROWTH)
+    print(f"     growth, ms for 100, 200, 400, 800 signals: {grown}")
+    print(f"     two converters, what this span will show, levels and places: {1e3 * seen:.1f} ms")
+    good = report("200 signals to order 5, all 398,000 products, ms", 1e3 * whole, 20.0)
+    good = report("what of them falls into a span, triples too, ms", 1e3 * inside, 10.0) and good
+    good = report("1,000 signals, ten million products, ms", 1e3 * many, 250.0) and good
+    return report("against plain nested loops, times", plain / whole, 5.0, at_least=True) and good
+
+
+GROWTH = (100, 200, 400, 800)
+
+
+def _grown(products: object, signals: tuple[np.ndarray, np.ndarray], model: object) -> float:
+    assert callable(products)
+    return timed(lambda: products(*signals, model, 5), 3)
+
+
 BENCHES = {
-    "bench": bench_place, "carrier": carrier, "hearing": hearing, "live": live, "painting": painting,
+    "bench": bench_place, "carrier": carrier, "ghosts": ghosts, "hearing": hearing, "live": live, "painting": painting,
     "simulated": simulated, "start": start_up, "survey": survey,
 }  # fmt: skip
 

@@ -1,18 +1,26 @@
 """Makes the pictures in docs/screenshots from the demo yard. `./yard shots`; one picture of each main view."""
 
+import random
 import tempfile
 from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from math import sin
 from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from yarddial import wiring
+from yarddial.records.entry import Entry
 from yarddial.records.logbook import Logbook
 from yarddial.session.engine.process import EngineInline
 from yarddial.session.session import Session
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.bench.card_sheet import CardSheet
 from yarddial.ui.places.bench.which_lo_sheet import WhichLoSheet
+from yarddial.ui.places.listen.compare_sheet import CompareSheet
+from yarddial.ui.places.true.history_sheet import HistorySheet
+from yarddial.ui.places.true.ways.by_tone import ByTone
+from yarddial.ui.places.true.ways.sheet import WaysSheet
 from yarddial.ui.start import dressed_application
 from yarddial.yard.demo import LONG_WIRE, demo_station
 from yarddial.yard.station import Station
@@ -37,9 +45,27 @@ def main() -> None:
     window.resize(1280, 800)
     window.show()
 
-    _picture(app, window, "true-empty")
+    _true(app, window)
+    _ways(app, window)
+    _history(app, window)
+    window.go("First light")
+    session.checking.start()
+    _wait(session, lambda: not session.checking.running)
+    _picture(app, window, "first-light")
+    window.go("Span")
+    _picture(app, window, "span")
+    _levels(app, window)
+    _ghosts(app, window)
+    _listen(app, window)
+    _bench(app, window)
+    window.close()
+    _empty_yard(app)
+
+
+def _true(app: QApplication, window: MainWindow) -> None:
+    """Two stations measured, the correction entered, both verified."""
+    session = window.session
     _measure(session)
-    _wait(session, lambda: session.truing.measuring is None)
     session.step_reference(+1)
     _measure(session)
     _run(session, 60)
@@ -56,24 +82,44 @@ def main() -> None:
     session.note("Rain since noon, 9 degrees in the shed.")
     window.go("Log")
     _picture(app, window, "log")
-    window.go("First light")
-    session.checking.start()
-    _wait(session, lambda: not session.checking.running)
-    _picture(app, window, "first-light")
-    window.go("Span")
-    _picture(app, window, "span")
+
+
+def _levels(app: QApplication, window: MainWindow) -> None:
+    """A sweep, and the 3:1 test; the receiver runs from here on."""
+    session = window.session
     window.go("Levels")
     session.toggle_receiver()
     _run(session, 4)
+    session.leveling.weigh()
+    _wait(session, lambda: session.leveling.running_purpose is None)
     session.leveling.sweep("gain")
     _wait(session, lambda: session.leveling.fraction is None)
+    session.leveling.test_products()
+    _wait(session, lambda: session.leveling.fraction is None)
     _picture(app, window, "levels")
+
+
+def _listen(app: QApplication, window: MainWindow) -> None:
+    """A place heard, and two routes compared; the receiver is off afterwards."""
+    session = window.session
     session.toggle_receiver()
     window.go("Listen")
     session.toggle_receiver()
     _run(session, 60)
     _picture(app, window, "listen")
+    compare = CompareSheet(window, session)
+    compare.show()
+    first, second = session.comparing.setups()[:2]
+    session.comparing.start(first, second)
+    _wait(session, lambda: not session.comparing.running)
+    _picture(app, compare, "compare")
+    compare.close()
     session.toggle_receiver()
+
+
+def _bench(app: QApplication, window: MainWindow) -> None:
+    """The line, a part, the card, which oscillator, and what is wrong."""
+    session = window.session
     window.go("Bench")
     _picture(app, window, "bench")
     window.open_part("Ladder")
@@ -99,8 +145,71 @@ def main() -> None:
     window.bench.sheet._toggle("Ladder")
     _picture(app, window, "bench-findings")
     window.change_theme()
-    window.close()
-    _empty_yard(app)
+
+
+def _ways(app: QApplication, window: MainWindow) -> None:
+    """A tone heard in three ways, and what it tells."""
+    session = window.session
+    window.go("True")
+    session.desk.dial(3.215e6)
+    sheet = WaysSheet(window, session)
+    sheet.show()
+    sheet.names.setCurrentRow(1)
+    page = sheet.page
+    assert isinstance(page, ByTone)
+    page.hear_now()
+    _wait(session, lambda: not session.live_ways.running)
+    while page.told is None:
+        app.processEvents()
+    _picture(app, sheet, "other-ways")
+    sheet.close()
+    session.desk.dial(10e6)
+
+
+def _ghosts(app: QApplication, window: MainWindow) -> None:
+    """A tower that passes the converter, and a filter against it."""
+    session = window.session
+    session.desk.choose_mode("am")
+    window.go("Ghosts")
+    session.desk.dial(4.3525e6)
+    _wait(session, lambda: not session.ghosting.why_not())
+    session.ghosting.test()
+    _wait(session, lambda: not session.ghosting.running)
+    _until(app, lambda: session.curing.remedies is not None)
+    _picture(app, window, "ghosts")
+    remedies = session.curing.remedies or ()
+    session.curing.try_it(next(remedy for remedy in remedies if remedy.kind == "filter"))
+    _wait(session, lambda: not session.curing.running)
+    _picture(app, window, "cure")
+    session.curing.leave()
+    session.desk.dial(10e6)
+    _wait(session, lambda: not session.ghosting.why_not())
+    session.ghosting.test()
+    _wait(session, lambda: not session.ghosting.running)
+    window.go("Bands")
+    _picture(app, window, "bands")
+
+
+def _history(app: QApplication, window: MainWindow) -> None:
+    """Made-up months of a crystal that follows the shed's temperature."""
+    session = window.session
+    chance = random.Random(3)
+    for days in (170, 150, 121, 98, 75, 52, 30, 14, 6):
+        at_utc = (datetime.now(UTC) - timedelta(days=days)).strftime("%Y-%m-%dT%H:%M:%SZ")
+        warmth = 16 + 8 * sin((days - 20) / 45) + chance.gauss(0, 1.5)
+        ppm = 26.9 + 0.3 * (170 - days) / 170 + 0.03 * (warmth - 16) + chance.gauss(0, 0.01)
+        told = {"oscillators": {"crystal:Finch": (ppm, 0.004)}}
+        session.log.add(
+            Entry(
+                station=session.desk.station.name, kind="observation", route="Discone direct", at_utc=at_utc, data=told,
+                text=f"Harbour pilot carrier 145.200 MHz reads {-145.2 * ppm:.1f} Hz", temperature_c=round(warmth, 1),
+            )
+        )  # fmt: skip
+    session.truing.recall()
+    sheet = HistorySheet(window, session)
+    sheet.show()
+    _picture(app, sheet, "history")
+    sheet.close()
 
 
 def _empty_yard(app: QApplication) -> None:
@@ -124,6 +233,12 @@ def _measure(session: Session, *, verifying: bool = False) -> None:
 def _wait(session: Session, done: Callable[[], bool]) -> None:
     while not done():
         session.poll()
+
+
+def _until(app: QApplication, done: Callable[[], bool]) -> None:
+    """Let what is worked out in a thread come."""
+    while not done():
+        app.processEvents()
 
 
 def _run(session: Session, seconds: float) -> None:

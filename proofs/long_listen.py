@@ -14,7 +14,6 @@ def prove() -> bool:
     """Print the memory every hour, and what was heard."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     import msgspec
-    import soundfile
     from PyQt6.QtWidgets import QApplication
 
     from yarddial import wiring
@@ -29,11 +28,7 @@ def prove() -> bool:
 
     app = dressed_application("day", 1.0)
     folder = Path(tempfile.mkdtemp())
-    chance = np.random.default_rng(1)
-    time_s = np.arange(60 * RATE_HZ) / RATE_HZ
-    iq = 0.1 * (1 + 0.5 * np.sin(2 * np.pi * 700 * time_s)) * np.exp(2j * np.pi * 5_000 * time_s)
-    iq += 0.003 * (chance.standard_normal(iq.size) + 1j * chance.standard_normal(iq.size))
-    soundfile.write(folder / "minute.wav", np.stack([iq.real, iq.imag], axis=1), RATE_HZ, subtype="PCM_16")
+    _write_minute(folder / "minute.wav")
     station = demo_station()
     finch = station.part("Finch")
     address = f"recording:{folder / 'minute.wav'}?centre=145M&loop=yes"
@@ -79,6 +74,17 @@ def prove() -> bool:
     window.close()
     session.close()
     return heard_s >= 3600 * HOURS and growth <= 0.05
+
+
+def _write_minute(path: Path) -> None:
+    """An AM station 5 kHz beside the centre, in noise, as stereo WAV."""
+    import soundfile
+
+    chance = np.random.default_rng(1)
+    time_s = np.arange(60 * RATE_HZ) / RATE_HZ
+    iq = 0.1 * (1 + 0.5 * np.sin(2 * np.pi * 700 * time_s)) * np.exp(2j * np.pi * 5_000 * time_s)
+    iq += 0.003 * (chance.standard_normal(iq.size) + 1j * chance.standard_normal(iq.size))
+    soundfile.write(path, np.stack([iq.real, iq.imag], axis=1), RATE_HZ, subtype="PCM_16")
 
 
 def _megabytes() -> float:

@@ -5,12 +5,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from yarddial.analysis.correction.design import equations, unknowns_of, whiten
+from yarddial.analysis.correction.design import DAILY_SHARE, LASTING_SHARE, equations, unknowns_of, whiten
 from yarddial.analysis.correction.fit import fit
-from yarddial.analysis.correction.observation import Observation, SeenStage
 from yarddial.analysis.correction.posterior import merge, priors_of
 from yarddial.yard.demo import VIA_LADDER, demo_station
 from yarddial.yard.errors import BadObservations
+from yarddial.yard.observation import Observation, SeenStage
 from yarddial.yard.oscillators import dial_state, stated_oscillators
 from yarddial.yard.path import KINDS, Clock, Stage, trace
 
@@ -173,3 +173,59 @@ def test_nothing_and_nonsense_are_refused() -> None:
         fit([])
     with pytest.raises(BadObservations, match="doubt"):
         fit([Observation("Finch", 10e6, 0.0, 10e6, 0.0)])
+
+
+def test_a_sample_clock_of_its_own_is_told_from_the_crystal() -> None:
+    crystal, clock = 27.138e-6, -3.4e-6
+    seen = []
+    for reference_hz, centre_hz in ((145.2e6, 144.3e6), (96.2e6, 97.1e6), (145.65e6, 145.0e6)):
+        # The tuner's crystal brings it down, the clock counts what is left.
+        shown_hz = (reference_hz - centre_hz * (1 + crystal)) / (1 + clock) + centre_hz
+        seen.append(Observation("Finch", reference_hz, 0.3, shown_hz, 0.01, centre_hz=centre_hz))
+    # A stereo pilot is counted by the clock alone.
+    seen.append(Observation("Finch", 19e3, 1e-3, 19e3 / (1 + clock), 1e-4, reference_name="pilot", centre_hz=0.0))
+    found = fit(seen, {"crystal:Finch": (0.0, 25.0), "clock:Finch": (0.0, 25.0)})
+    by_name = {estimate.name: estimate for estimate in found.estimates}
+    assert by_name["crystal:Finch"].value == pytest.approx(27.138, abs=1e-3)
+    assert by_name["clock:Finch"].value == pytest.approx(-3.4, abs=1e-3)
+    assert not found.inseparable
+    assert not found.outliers
+
+
+def test_a_transceivers_reference_is_one_number_wherever_it_is_tuned() -> None:
+    rig, crystal = 1.3e-6, 27.138e-6
+    seen = []
+    for reference_hz in (5e6, 10e6, 28e6):
+        lo_hz = reference_hz + 8.83e6
+        shown_hz = (lo_hz * (1 + rig) - reference_hz) / (1 + crystal)
+        stage = SeenStage("Hearth IF", "high", lo_hz, lo_hz, follows_dial=True)
+        seen.append(Observation("Finch", reference_hz, 0.3, lo_hz - shown_hz, 0.01, (stage,)))
+    assert fit(seen).estimate("rig:Hearth IF") is not None
+    direct = Observation("Finch", 145.2e6, 0.3, 145.2e6 / (1 + crystal), 0.01)
+    found = fit([*seen, direct])
+    estimate = found.estimate("rig:Hearth IF")
+    assert estimate is not None
+    assert estimate.value == pytest.approx(1.3, abs=1e-3)
+    assert estimate.separate
+    # 0.3 Hz each at oscillators of 13.83, 18.83 and 36.83 MHz, and 0.3 Hz of 145.2 MHz for the crystal at 8.83 MHz.
+    alone = 0.3 / (13.83**2 + 18.83**2 + 36.83**2) ** 0.5
+    assert alone < estimate.sigma < 1.2 * alone
+
+
+@given(st.lists(st.tuples(st.sampled_from("ab"), st.sampled_from("123")), min_size=1, max_size=9))
+def test_looks_share_what_a_day_and_a_transmitter_do(looks: list[tuple[str, str]]) -> None:
+    seen = [
+        Observation("Finch", {"a": 5e6, "b": 10e6}[who], 0.5, 5e6, 0.1, reference_name=who, at_utc=day, wander_hz=0.3)
+        for who, day in looks
+    ]
+    _, _, noise = equations(seen, unknowns_of(seen))
+    size = len(seen)
+    whitener = whiten(np.eye(size), np.zeros(size), noise)[0]
+    own, wander = 0.5**2 - 0.3**2, 0.3**2
+    wanted = np.eye(size) * 0.1**2
+    for i, (one, its_day) in enumerate(looks):
+        for j, (other, other_day) in enumerate(looks):
+            same_day = one == other and its_day == other_day
+            wanted[i, j] += own * ((1 - LASTING_SHARE) * (i == j) + LASTING_SHARE * (one == other))
+            wanted[i, j] += wander * ((1 - DAILY_SHARE) * (i == j) + DAILY_SHARE * same_day)
+    assert whitener @ wanted @ whitener.T == pytest.approx(np.eye(size), abs=1e-9)

@@ -4,7 +4,9 @@ import json
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
+import soundfile
 
 from yarddial.cli.program import run
 from yarddial.yard.path import Clock, Stage, trace
@@ -232,3 +234,119 @@ def test_heron_is_simulated_as_well(call: Any, tmp_path: Path) -> None:
     port_hz = 10.489e9 - 9.75e9 - lnb_hz
     expected = port_hz / (1 + truth["receiver_ppm"] * 1e-6) + 9.75e9
     assert found["frequency_hz"] == pytest.approx(expected, abs=0.5)
+
+
+def test_compare_finds_what_a_second_recording_hears_better(call: Any, tmp_path: Path) -> None:
+    """The same noise in both; the second's tone is 3 dB stronger."""
+    chance = np.random.default_rng(2)
+    time_s = np.arange(480_000) / 48e3
+    tone = 0.05 * np.exp(2j * np.pi * 5_000 * time_s)
+    for name, factor in (("a", 1.0), ("b", 10 ** (3 / 20))):
+        samples = factor * tone + 0.01 * (
+            chance.standard_normal(time_s.size) + 1j * chance.standard_normal(time_s.size)
+        )
+        soundfile.write(tmp_path / f"{name}.wav", np.column_stack([samples.real, samples.imag]), 48_000, "FLOAT")
+    args = ("compare", str(tmp_path / "a.wav"), str(tmp_path / "b.wav"), "--near", "5k", "--width", "1k")
+    status, out, _ = call(*args, "--json")
+    assert status == 0
+    found = json.loads(out)
+    assert found["signal"]["low_db"] <= 3.0 <= found["signal"]["high_db"]
+    assert abs(found["signal_to_noise"]["db"] - 3.0) < 0.3
+    assert found["pieces"] == 40
+    status, _, err = call("compare", str(tmp_path / "a.wav"), str(tmp_path / "b.wav"), "--near", "5M")
+    assert status == 2
+    assert "is not in a.wav" in err
+
+
+def test_ghosts_are_listed_with_what_makes_them_and_how_they_move(call: Any, tmp_path: Path) -> None:
+    (tmp_path / "strong.csv").write_text("frequency_hz,level_dbm,name\n124.3525M,-50,Harbour tower\n10M,-40,Standard\n")
+    args = ("ghosts", str(tmp_path / "strong.csv"), "--centre", "4.2M", "--rate", "2.048M", "--through", "sum:120M")
+    status, out, _ = call(*args, "--json")
+    assert status == 0
+    (leak,) = [one for one in json.loads(out)["ghosts"] if one["kind"] == "leak-through"]
+    assert leak["dial_hz"] == pytest.approx(4.3525e6)
+    assert leak["from"] == ["Harbour tower"]
+    assert leak["moves"] == 0.0
+    assert leak["level_dbm"] == pytest.approx(-95.0)
+    status, out, _ = call(*args, "--wanted", "4.3525M", "--json")
+    assert {one["kind"] for one in json.loads(out)["remedies"]} == {"filter", "oscillator"}
+    status, _, err = call(*args, "--wanted", "4.9M")
+    assert (status, "no ghost is predicted" in err) == (2, True)
+    status, _, err = call("ghosts", str(tmp_path / "none.csv"), "--centre", "4M", "--rate", "2M")
+    assert status == 2
+    assert err.count("\n") == 1
+    (tmp_path / "bad.csv").write_text("frequency_hz,level_dbm\n10M,loud\n")
+    status, _, err = call("ghosts", str(tmp_path / "bad.csv"), "--centre", "4M", "--rate", "2M")
+    assert (status, "row 1" in err) == (2, True)
+
+
+def test_recordings_at_two_centres_tell_ghosts_and_bad_ones_are_refused(call: Any, tmp_path: Path) -> None:
+    for name, centre in (("a", "9.98M"), ("b", "10.02M")):
+        more = ("--receiver", "finch", "--route", "Long wire over Ladder", "--rate", "1.024M", "--seconds", "0.4")
+        assert call("simulate", str(tmp_path / name), "--centre", centre, *more)[0] == 0
+    files = [str(tmp_path / f"{name}.sigmf-meta") for name in "ab"]
+    status, out, _ = call("ghost-test", *files, "--through", "sum:120M", "--json")
+    assert status == 0
+    peaks = json.loads(out)["peaks"]
+    (spike,) = [one for one in peaks if abs(one["dial_hz"] - 9.98e6) < 300]
+    assert (spike["verdict"], spike["kind"]) == ("ghost", "spike")
+    # Untrued, the dial reads 130 MHz by 27 ppm low, 412 Hz high: the standard and its ticks' sidebands.
+    standard = [one for one in peaks if abs(one["dial_hz"] - 9.9969e6) < 1_500]
+    assert standard
+    assert {one["kind"] for one in standard} == {"true"}
+    status, _, err = call("ghost-test", files[0])
+    assert (status, "second one" in err) == (2, True)
+    assert call("ghost-test", *files, "--less", "99")[0] == 2
+
+
+def test_true_writes_the_rows_with_what_the_fit_leaves(call: Any, tmp_path: Path) -> None:
+    rows = ["reference_hz,reference_sigma_hz,measured_hz,sigma_hz,through"]
+    for hertz, through, lo_hz in ((145.2e6, "", 0.0), (96e6, "", 0.0), (10e6, "sum:120M", 120e6 + 400.0)):
+        shown = (hertz + lo_hz) / (1 + 27e-6) - (120e6 if through else 0.0)
+        rows.append(f"{hertz!r},0.3,{shown!r},0.05,{through}")
+    (tmp_path / "in.csv").write_text("\n".join(rows) + "\n")
+    status, out, _ = call("true", str(tmp_path / "in.csv"), "--write", str(tmp_path / "out.csv"), "--json")
+    assert status == 0
+    assert json.loads(out)["receiver_ppm"]["value"] == pytest.approx(27.0, abs=1e-4)
+    again = json.loads(call("true", str(tmp_path / "out.csv"), "--json")[1])
+    assert again["receiver_ppm"]["value"] == pytest.approx(27.0, abs=1e-4)
+    assert "residual_hz" in (tmp_path / "out.csv").read_text().splitlines()[0]
+
+
+def test_bands_are_told_for_any_region(call: Any) -> None:
+    status, out, _ = call("bands", "--region", "2", "--json")
+    assert status == 0
+    rows = {row["name"]: row for row in json.loads(out)["bands"]}
+    assert rows["80 m"]["high_hz"] == 4.0e6
+    assert rows["2 m"]["route"] == "Discone direct"
+    assert rows["20 m"]["todo"] == "measure"
+    assert call("bands")[1].count("\n") >= 30
+
+
+@pytest.mark.parametrize("ending", ["csv", "md", "html"])
+def test_a_report_of_the_bands_is_written_in_the_form_its_ending_asks_for(
+    call: Any, tmp_path: Path, ending: str
+) -> None:
+    told = tmp_path / f"bands.{ending}"
+    assert call("bands", "--report", str(told))[0] == 0
+    assert told.read_text().count("Discone direct") >= 5
+    status, out, err = call("bands", "--report", str(tmp_path / "bands.doc"))
+    assert (status, out, "ending" in err) == (2, "", True)
+    assert not (tmp_path / "bands.doc").exists()
+
+
+@pytest.mark.parametrize("ending", ["csv", "json"])
+def test_own_bands_come_in_and_go_out(call: Any, tmp_path: Path, ending: str) -> None:
+    (tmp_path / "own.csv").write_text("name,low_hz,high_hz,kind,mode\nharbour,156.3 MHz,157.5M,marine,nfm\n")
+    out = tmp_path / f"all.{ending}"
+    status, told, _ = call("bands", "--own", str(tmp_path / "own.csv"), "--write", str(out), "--json")
+    assert status == 0
+    (harbour,) = [row for row in json.loads(told)["bands"] if row["name"] == "harbour"]
+    assert (harbour["low_hz"], harbour["mode"]) == (156.3e6, "nfm")
+    again = json.loads(call("bands", "--own", str(out), "--json")[1])["bands"]
+    # What was written is read as it was: nothing stands twice.
+    assert again == json.loads(told)["bands"]
+    for text, word in (("name,low_hz,high_hz\nx,2M,1M\n", "row 1"), ("name\nx\n", "low_hz"), ("", "low_hz")):
+        (tmp_path / "bad.csv").write_text(text)
+        status, told, err = call("bands", "--own", str(tmp_path / "bad.csv"))
+        assert (status, told, word in err) == (2, "", True)

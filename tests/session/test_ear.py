@@ -52,6 +52,10 @@ def of(events: list[Event], kind: type[T]) -> list[T]:
     return [event for event in events if isinstance(event, kind)]
 
 
+def of_stage(name: str, *gains_db: float) -> tuple[tuple[tuple[str, float], ...], ...]:
+    return tuple(((name, gain_db),) for gain_db in gains_db)
+
+
 def steps(engine: Engine, count: int) -> None:
     for _ in range(count):
         engine.step()
@@ -105,11 +109,11 @@ def test_where_nothing_tells_the_mirrors_that_is_said(events: list[Event]) -> No
 
 
 def test_a_sweep_visits_every_step_and_sets_the_gain_back(engine: Engine, events: list[Event]) -> None:
-    engine.handle(Sweep(3, "gain", (8.0, 25.5, 33.4), 9_000.0))
+    engine.handle(Sweep(3, of_stage("gain", 8.0, 25.5, 33.4), 9_000.0))
     while not of(events, SweepDone):
         engine.step()
     points = of(events, SweepPoint)
-    assert [point.gain_db for point in points] == [8.0, 25.5, 33.4]
+    assert [point.gains_db for point in points] == list(of_stage("gain", 8.0, 25.5, 33.4))
     assert [round(point.fraction, 3) for point in points] == [0.333, 0.667, 1.0]
     # Between the upper two the signal follows its gain, but for the second's tick that falls into one of them.
     assert points[2].channel_dbfs - points[1].channel_dbfs == pytest.approx(7.9, abs=1.5)
@@ -123,7 +127,7 @@ def test_a_sideband_is_swept_beside_the_place_looked_at(engine: Engine, events: 
     engine.handle(Look(2, ASK, SHOWN_HZ - 1_500.0, 10_000.0))
     over = []
     for number, middle_hz in enumerate((1_500.0, -1_500.0)):
-        engine.handle(Sweep(number, "gain", (33.4,), 2_600.0, middle_hz))
+        engine.handle(Sweep(number, of_stage("gain", 33.4), 2_600.0, middle_hz))
         while len(of(events, SweepDone)) <= number:
             engine.step()
         point = of(events, SweepPoint)[-1]
@@ -133,11 +137,11 @@ def test_a_sideband_is_swept_beside_the_place_looked_at(engine: Engine, events: 
 
 
 def test_a_sweep_is_cancelled_refused_or_ends_with_the_receiver(engine: Engine, events: list[Event]) -> None:
-    engine.handle(Sweep(1, "volume", (1.0, 2.0), 9_000.0))
+    engine.handle(Sweep(1, of_stage("volume", 1.0, 2.0), 9_000.0))
     assert "has no gain 'volume'" in of(events, SweepDone)[0].reason
-    engine.handle(Sweep(2, "gain", (8.0, 25.5), 9_000.0))
+    engine.handle(Sweep(2, of_stage("gain", 8.0, 25.5), 9_000.0))
     engine.handle(CancelSweep())
-    engine.handle(Sweep(3, "gain", (8.0, 25.5), 9_000.0))
+    engine.handle(Sweep(3, of_stage("gain", 8.0, 25.5), 9_000.0))
     engine.handle(Stop())
     assert [done.reason for done in of(events, SweepDone)[1:]] == ["cancelled", "the receiver stopped"]
 

@@ -1,6 +1,5 @@
 """Listening: what is heard where, and what the receiver is asked for it."""
 
-from collections.abc import Callable
 from pathlib import Path
 
 import msgspec
@@ -8,6 +7,7 @@ import numpy as np
 import pytest
 import soundfile
 
+from waiting import until
 from yarddial.session.listening import turned
 from yarddial.session.session import Session
 from yarddial.yard.demo import demo_station
@@ -24,14 +24,6 @@ def listening(session: Session) -> Session:
     session.listening.open()
     session.toggle_receiver()
     return session
-
-
-def until(session: Session, done: Callable[[], bool], most: int = 3_000) -> None:
-    for _ in range(most):
-        if done():
-            return
-        session.poll()
-    raise AssertionError("it did not come")
 
 
 def test_a_carrier_is_heard_at_its_distance_from_the_dial(listening: Session) -> None:
@@ -141,19 +133,20 @@ def test_on_a_route_that_inverts_the_sidebands_change_sides() -> None:
 
 
 def test_what_is_heard_is_kept_whole_or_not_at_all(listening: Session, tmp_path: Path) -> None:
+    keeping = listening.listening.keeping
     with pytest.raises(NotWritten, match="cannot write"):
-        listening.listening.keep_sound(tmp_path / "nowhere" / "a.wav")
-    listening.listening.keep_sound(tmp_path / "heard")
+        keeping.keep_sound(tmp_path / "nowhere" / "a.wav", 48_000.0)
+    keeping.keep_sound(tmp_path / "heard", 48_000.0)
     assert not (tmp_path / "heard.wav").exists()
-    until(listening, lambda: (kept := listening.listening.kept) is not None and kept.seconds_s > 1.0)
-    listening.listening.stop_keeping()
+    until(listening, lambda: (kept := keeping.sound) is not None and kept.seconds_s > 1.0)
+    keeping.stop_sound()
     sound, rate_hz = soundfile.read(tmp_path / "heard.wav")
     assert rate_hz == 48_000
     assert sound.size > 48_000
     assert np.std(sound) > 0.01
     assert "heard.wav" in listening.log.shown()[0].text
     with pytest.raises(NotWritten, match="there already"):
-        listening.listening.keep_sound(tmp_path / "heard.wav")
+        keeping.keep_sound(tmp_path / "heard.wav", 48_000.0)
     assert [path.name for path in tmp_path.glob("*heard*")] == ["heard.wav"]
 
 

@@ -13,7 +13,7 @@ from yarddial.records.logbook import Logbook
 from yarddial.session.engine.process import EngineInline
 from yarddial.session.findings import findings
 from yarddial.session.session import Session
-from yarddial.session.verdict import true_verdict
+from yarddial.session.verdicts.of_true import true_verdict
 from yarddial.yard.demo import DIRECT, HEARTH_IF, VIA_HEARTH, VIA_LADDER, demo_station
 from yarddial.yard.modes import mode_named
 from yarddial.yard.parts import Converter, Receiver

@@ -1,11 +1,14 @@
 """Levels in the window: a stage swept, the advice used, taken back."""
 
+import msgspec
 from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.levels.place import LevelsPlace
 from yarddial.ui.widgets.choice import Choice
+from yarddial.yard.demo import VIA_HEARTH
+from yarddial.yard.parts import Receiver
 
 
 def test_a_stage_is_swept_and_the_advice_used(qtbot: QtBot, window: MainWindow) -> None:
@@ -37,3 +40,69 @@ def test_a_stage_is_swept_and_the_advice_used(qtbot: QtBot, window: MainWindow) 
     session.undo()
     session.undo()
     assert session.leveling.stages[0].set_db == 25.5
+
+
+def test_all_stages_are_swept_together_used_kept_for_the_band_and_the_products_tested(
+    qtbot: QtBot, window: MainWindow
+) -> None:
+    session = window.session
+    heron = session.desk.station.part("Heron")
+    assert isinstance(heron, Receiver)
+    # Three steps each: a sweep of all 84 settings would tell no more here.
+    stages = tuple(
+        msgspec.structs.replace(s, steps_db=(s.steps_db[0], s.steps_db[len(s.steps_db) // 2], s.steps_db[-1]))
+        for s in heron.gain_stages
+    )
+    session.desk.edit("steps", session.desk.station.with_part(msgspec.structs.replace(heron, gain_stages=stages)))
+    session.desk.choose_route(VIA_HEARTH)
+    session.desk.hold(True)
+    window.go("Levels")
+    place = window.stack.currentWidget()
+    assert isinstance(place, LevelsPlace)
+    qtbot.keyClick(window, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: place.sweep_all.isEnabled() and place.sweep_all.isVisible(), timeout=30_000)
+    qtbot.mouseClick(place.sweep_all, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: session.leveling.setting is not None, timeout=90_000)
+    assert len(session.leveling.steps) == 3 * 3 * 3
+    qtbot.waitUntil(place.use.isEnabled, timeout=20_000)
+    qtbot.mouseClick(place.use, Qt.MouseButton.LeftButton)
+    setting = session.leveling.setting
+    assert setting is not None
+    assert session.desk.line.receiver.gains_db() == setting.gains_db
+    (kept,) = session.desk.station.kept_gains
+    assert (kept.route, kept.gains_db, kept.reason) == (VIA_HEARTH, setting.gains_db, setting.reason)
+    qtbot.waitUntil(lambda: place.use_kept.isVisible() and not place.use_kept.isEnabled(), timeout=20_000)
+    session.leveling.set_gain("IF", 59.0)
+    qtbot.waitUntil(place.use_kept.isEnabled, timeout=20_000)
+    qtbot.mouseClick(place.use_kept, Qt.MouseButton.LeftButton)
+    assert session.desk.line.receiver.gains_db() == setting.gains_db
+    session.leveling.set_gain("input", 0.0)
+    # A button that was enabled before the gain changed is none yet: the receiver is being set.
+    qtbot.waitUntil(lambda: not session.leveling.why_not_test() and place.test.isEnabled(), timeout=30_000)
+    qtbot.mouseClick(place.test, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: session.leveling.is_tested and bool(session.leveling.lines), timeout=60_000)
+    near = min(session.leveling.lines, key=lambda line: abs(line[0] - 10e6))
+    assert near[1].kind == "signal"
+    assert abs(near[0] - 10e6) < 1_000
+
+
+def test_levels_along_the_line_are_weighed_by_themselves_and_follow_the_surroundings(
+    qtbot: QtBot, window: MainWindow
+) -> None:
+    session = window.session
+    window.go("Levels")
+    place = window.stack.currentWidget()
+    assert isinstance(place, LevelsPlace)
+    qtbot.keyClick(window, Qt.Key.Key_Space)
+
+    def seen() -> object:
+        line = session.leveling.line()
+        return None if line is None else line.seen
+
+    qtbot.waitUntil(lambda: seen() is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: "strongest" in place.along.accessibleDescription(), timeout=20_000)
+    session.leveling.choose_surroundings("city")
+    assert session.desk.station.surroundings == "city"
+    qtbot.waitUntil(lambda: place.surroundings.currentText() == "city", timeout=20_000)
+    session.undo()
+    assert session.desk.station.surroundings == "rural"

@@ -1,5 +1,7 @@
 """Listen in the window: a click tunes, the wheel steps, edges are dragged, and leaving gives the receiver back."""
 
+from pathlib import Path
+
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
@@ -8,7 +10,11 @@ from pytestqt.qtbot import QtBot
 
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.listen.chart import ListenChart
+from yarddial.ui.places.listen.compare_sheet import CompareSheet
 from yarddial.ui.places.listen.place import ListenPlace
+from yarddial.ui.places.listen.prove_sheet import ProveSheet
+from yarddial.ui.widgets.file_sheet import FileSheet
+from yarddial.yard.errors import BadLevel
 
 
 @pytest.fixture
@@ -46,6 +52,7 @@ def test_pointer_wheel_and_edges_do_what_they_show(qtbot: QtBot, window: MainWin
         assert (after[0] > before[0], after[1] < before[1]) == (notches and not modifier.value, bool(modifier.value))
     qtbot.waitUntil(lambda: chart.edges_hz == (-4_500.0, 4_500.0), timeout=20_000)
     dial_hz = session.desk.station.dial_hz
+    qtbot.waitUntil(lambda: chart.dial_hz == dial_hz, timeout=20_000)
     qtbot.mousePress(chart, Qt.MouseButton.LeftButton, pos=point(chart, dial_hz + 4_500.0))
     qtbot.mouseMove(chart, point(chart, dial_hz + 3_000.0))
     qtbot.mouseRelease(chart, Qt.MouseButton.LeftButton, pos=point(chart, dial_hz + 3_000.0))
@@ -70,3 +77,70 @@ def test_the_verdict_comes_first_and_leaving_gives_the_receiver_back(
     assert look is not None
     assert look.look_hz == window.session.desk.line.counted_hz(window.session.desk.station.dial_hz)
     qtbot.waitUntil(lambda: window.true.recorder.column_count > 5, timeout=30_000)
+
+
+def test_two_routes_are_compared_in_the_sheet(qtbot: QtBot, window: MainWindow, listen: ListenPlace) -> None:
+    qtbot.mouseClick(listen.compare, Qt.MouseButton.LeftButton)
+    sheet = listen.findChildren(CompareSheet)[0]
+    assert sheet.first.currentText() != sheet.second.currentText()
+    qtbot.waitUntil(sheet.begin.isEnabled, timeout=20_000)
+    qtbot.mouseClick(sheet.begin, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "Measuring both" in sheet.verdict.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: len(window.session.comparing.pairs) >= 7, timeout=90_000)
+    qtbot.waitUntil(lambda: "dB" in sheet.verdict.text(), timeout=20_000)
+    assert sheet.begin.text() == "Cancel"
+    sheet.close()
+    assert not window.session.comparing.running
+    assert window.session.reception.held_by is window.session.listening
+
+
+def test_the_proof_by_steps_shows_marks_and_is_cancelled(qtbot: QtBot, window: MainWindow, listen: ListenPlace) -> None:
+    qtbot.mouseClick(listen.prove, Qt.MouseButton.LeftButton)
+    sheet = listen.findChildren(ProveSheet)[0]
+    qtbot.waitUntil(sheet.begin.isEnabled, timeout=20_000)
+    qtbot.mouseClick(sheet.begin, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "Step 2 of 4" in sheet.verdict.text(), timeout=90_000)
+    assert any("96.200" in said.text() for said in sheet._said)
+    window.cancel_work()
+    qtbot.waitUntil(lambda: sheet.begin.text() == "Again", timeout=20_000)
+    sheet.close()
+
+
+def test_samples_are_kept_and_played_with_the_buttons(
+    qtbot: QtBot, window: MainWindow, listen: ListenPlace, tmp_path: Path
+) -> None:
+    session, kept = window.session, listen.kept
+    qtbot.mouseClick(kept.samples, Qt.MouseButton.LeftButton)
+    sheet = kept.findChildren(FileSheet)[0]
+    sheet.line.setText(str(tmp_path / "evening"))
+    sheet.keep()
+    qtbot.waitUntil(lambda: kept.samples.text().startswith("Stop"), timeout=20_000)
+    keeping = session.listening.keeping
+    qtbot.waitUntil(lambda: keeping.recording is not None and keeping.recording.seconds_s > 0, timeout=20_000)
+    qtbot.mouseClick(kept.samples, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil((tmp_path / "evening.sigmf-meta").exists, timeout=20_000)
+    qtbot.waitUntil(lambda: "Kept as" in kept._said.text(), timeout=20_000)
+    session.replay(tmp_path / "evening.sigmf-meta")
+    qtbot.waitUntil(lambda: "plays in the receiver" in kept._said.text(), timeout=20_000)
+    assert kept.play.text() == "End playing"
+    qtbot.mouseClick(kept.play, Qt.MouseButton.LeftButton)
+    assert not session.reception.plays
+
+
+def test_the_scale_is_set_by_hand_and_the_pointer_tells_dbm_once_calibrated(
+    qtbot: QtBot, window: MainWindow, listen: ListenPlace
+) -> None:
+    session, chart = window.session, listen.chart
+    listen._use_scale("−130 to -40")
+    qtbot.waitUntil(lambda: chart.range_db == (-130.0, -40.0), timeout=20_000)
+    assert listen.scale.text() == "−130 to −40"
+    for bad in ("-60", "-60 to -62", "loud"):
+        with pytest.raises(BadLevel, match="two levels"):
+            listen._use_scale(bad)
+    listen._use_scale("")
+    qtbot.waitUntil(lambda: chart.range_db != (-130.0, -40.0), timeout=20_000)
+    qtbot.waitUntil(lambda: session.listening.level_dbfs is not None, timeout=20_000)
+    session.listening.calibrate("-73 dBm")
+    qtbot.waitUntil(lambda: chart.level_offset_db is not None, timeout=20_000)
+    qtbot.mouseMove(chart, point(chart, 9.997e6))
+    qtbot.waitUntil(lambda: "dBm at the socket, S" in listen._pointed.text(), timeout=20_000)

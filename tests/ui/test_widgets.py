@@ -136,7 +136,7 @@ def test_the_error_picture_lies_where_the_error_is(qtbot: QtBot) -> None:
     values = tuple(-20.0 if name.startswith("crystal") else 0.0 for name in plain.names)
     known = Oscillators(plain.names, values, tuple(tuple(0.0 for _ in plain.names) for _ in plain.names))
     picture_of_errors = ErrorPicture()
-    picture_of_errors.show_routes(station.lines(), known, mode_named("am"), station)
+    picture_of_errors.show_routes(station, known, mode_named("am"))
     picture = shown(qtbot, picture_of_errors, 700, 160)
     wedges = picture_of_errors._wedges
     assert [name for name, _ in wedges] == [line.name for line in station.lines()]

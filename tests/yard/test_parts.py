@@ -111,7 +111,7 @@ def test_direct_sampling_folds_by_zones(in_hz: float, zone: int, folded_hz: floa
 
 def test_every_oscillator_is_counted_from_its_nominal_and_reaches_the_dial() -> None:
     known = known_oscillators(station())
-    assert {"lo:Ladder", "lo:Saucer low", "lo:Saucer high", "lo:Hearth IF", "crystal:Heron"} <= set(known.names)
+    assert {"lo:Ladder", "lo:Saucer low", "lo:Saucer high", "rig:Hearth IF", "crystal:Heron"} <= set(known.names)
     state = dial_state(station().line(SATELLITE), 10.95e9, known)
     # 30 kHz of the LNB and 0.5 ppm of 1.2 GHz, in quadrature; the crystal stated slow by 0.6 ppm shows signals high.
     assert state.sigma_hz == pytest.approx((30e3**2 + 600.0**2) ** 0.5, rel=1e-6)

@@ -29,6 +29,9 @@ def test_a_high_side_converter_maps_its_reach_backwards() -> None:
     assert reached_spans(high.line(VIA_LADDER)) == ((0.1e6, 23e6),)
 
 
+replace = msgspec.structs.replace
+
+
 @pytest.mark.parametrize(
     ("change", "words"),
     [
@@ -40,6 +43,10 @@ def test_a_high_side_converter_maps_its_reach_backwards() -> None:
         ({"parts": (*demo_station().parts, Antenna("Loop", 2e6, 1e6))}, "must rise"),
         ({"parts": (*demo_station().parts, Antenna("Loop", 1e6, 2e6, output=Socket("N", ohms=0.0)))}, "10 000 Ω"),
         ({"dial_hz": -1.0}, "the dial stands at"),
+        (
+            {"parts": tuple(replace(p, park_share=0.6) if p.name == "Finch" else p for p in demo_station().parts)},
+            "half",
+        ),
     ],
 )
 def test_a_station_that_does_not_hold_together_is_refused(change: dict[str, object], words: str) -> None:

@@ -13,6 +13,8 @@ KINDS = ("carrier", "am", "nfm", "wfm", "pilot")
 LEAST_SEARCH_HZ = 5_000.0
 LEAST_WIDE_SEARCH_HZ = 20_000.0
 PILOT_HZ = 19_000.0
+# Another line so little below the one found may as well be the one that was meant.
+ALIKE_DB = 5.0
 
 
 @click.command(context_settings=MINUS_ALLOWED)
@@ -49,7 +51,8 @@ def command(
         # What a plain crystal may be off at the receiver's own frequency, and a converter's oscillator besides.
         tuner_hz = near_hz if recording.tuner_hz is None else recording.tuner_hz
         within_hz = max(LEAST_SEARCH_HZ, abs(tuner_hz) * 60e-6)
-    found = _estimate(kind, recording.read(), recording.rate_hz, offset_hz, within_hz)
+    samples = recording.read()
+    found = _estimate(kind, samples, recording.rate_hz, offset_hz, within_hz)
     if kind == "pilot":
         frequency_hz, reference_hz = found.frequency_hz, PILOT_HZ
     else:
@@ -64,8 +67,17 @@ def command(
     }
     sentence = (
         f"{format_frequency(frequency_hz)} {format_doubt(found.sigma_hz)} "
-        f"(C/N0 {found.cn0_dbhz:.0f} dB-Hz, {found.duration_s:.3g} s)"
+        f"(C/N0 {found.cn0_dbhz:.0f} dB-Hz, {found.duration_s:.3g} s{_how(found)})"
     )
+    if kind in ("carrier", "am"):
+        other = _rival(samples, recording.rate_hz, found, offset_hz, within_hz)
+        values |= {"method": found.method, "spread_hz": found.spread_hz}
+        values |= {"rival_hz": None, "rival_below_db": None}
+        if other is not None:
+            values |= {"rival_hz": recording.centre_hz + other.frequency_hz, "rival_below_db": other.below_db}
+            if other.below_db < ALIKE_DB:
+                place = format_frequency(recording.centre_hz + other.frequency_hz)
+                sentence += f"\nanother carrier stands at {place}, as strong as this one: which is meant? give --near"
     if kind == "pilot":
         values["clock_ppm"] = found.clock_ppm
         sentence += f"\nthe sample clock runs fast by {format_number(found.clock_ppm, 0.01, signed=True)} ppm"
@@ -77,13 +89,31 @@ def command(
     answer(as_json, values, sentence)
 
 
+def _rival(samples: Any, rate_hz: float, found: Any, offset_hz: float, within_hz: float | None) -> Any:
+    """The next strongest line of the search; a search of the whole span has too many to tell."""
+    if within_hz is None:
+        return None
+    from yarddial.dsp.rival import rival_of
+
+    return rival_of(samples, rate_hz, found, offset_hz, within_hz)
+
+
+def _how(found: Any) -> str:
+    """By which model a line was measured, where it is not a steady one's."""
+    method = getattr(found, "method", "steady")
+    return "" if method == "steady" else f", {method}"
+
+
 def _estimate(kind: str, samples: Any, rate_hz: float, offset_hz: float, within_hz: float | None) -> Any:
     """A carrier by maximum likelihood; a modulated signal by its mean frequency; the pilot out of the multiplex."""
     from yarddial.dsp.carrier import estimate_carrier
     from yarddial.dsp.frequency_modulation import estimate_centre, estimate_pilot
+    from yarddial.dsp.line import measure_line
 
     if kind in ("carrier", "am"):
-        return estimate_carrier(samples, rate_hz, offset_hz, within_hz)
+        if within_hz is None:
+            return estimate_carrier(samples, rate_hz, offset_hz, within_hz)
+        return measure_line(samples, rate_hz, offset_hz, within_hz)
     if kind == "nfm":
         return estimate_centre(samples, rate_hz, offset_hz, within_hz or LEAST_SEARCH_HZ, "narrow")
     if kind == "wfm":

@@ -1,36 +1,49 @@
 """`yard-dial true FILE.csv`."""
 
-import csv
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
-from yarddial.analysis.correction.observation import Observation, SeenStage
 from yarddial.cli.options import answer, json_option
-from yarddial.yard.errors import BadObservations, YardDialError
-from yarddial.yard.frequency import parse_frequency
-from yarddial.yard.oscillators import lo_of, spoken, value_text
-from yarddial.yard.path import parse_stage
+from yarddial.records.observation_file import read_observations, write_observations
+from yarddial.yard.observation import Observation
+from yarddial.yard.oscillators import is_in_ppm, spoken, value_text
 
-COLUMNS = ("reference_hz", "reference_sigma_hz", "measured_hz", "sigma_hz", "through")
-RECEIVER = "receiver"
+if TYPE_CHECKING:
+    from yarddial.analysis.correction.fit import Estimate
 
 
 @click.command()
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--working", is_flag=True, help="Show the working.")
+@click.option(
+    "--write", "out", type=click.Path(path_type=Path), help="Write the rows with what the fit leaves of each."
+)
 @json_option
-def command(file: Path, working: bool, as_json: bool) -> None:
+def command(file: Path, working: bool, out: Path | None, as_json: bool) -> None:
     """Print each oscillator's error, what cannot be told apart, and which rows do not fit."""
     from yarddial.analysis.correction.fit import fit
 
     found = fit(read_observations(file))
-    receiver = next(estimate for estimate in found.estimates if estimate.name.startswith("crystal:"))
+    if out is not None:
+        write_observations(out, found.observations, found.residuals_hz)
+    receiver, clock = (next((e for e in found.estimates if e.name.startswith(k)), None) for k in ("crystal:", "clock:"))
     values = {
-        "receiver_ppm": {"value": receiver.value, "sigma": receiver.sigma} if receiver.separate else None,
+        "receiver_ppm": _in_ppm(receiver),
+        "sample_clock_ppm": _in_ppm(clock),
         "converters": [
             _converter(name, lo_hz, found.estimate(name)) for name, lo_hz in _converters(found.observations)
+        ],
+        "oscillators": [
+            {
+                "name": e.name,
+                "value": e.value,
+                "sigma": e.sigma,
+                "unit": "ppm" if is_in_ppm(e.name) else "Hz",
+                "separate": e.separate,
+            }
+            for e in found.estimates
         ],
         "outliers": [row + 1 for row in found.outliers],
         "inseparable": list(found.inseparable),
@@ -45,64 +58,22 @@ def command(file: Path, working: bool, as_json: bool) -> None:
     answer(as_json, values, found.working().as_text() if working else "\n".join(lines))
 
 
-def read_observations(file: Path) -> list[Observation]:
-    """Read the CSV; raises BadObservations with row and column."""
-    try:
-        text = file.read_text(encoding="utf-8-sig")
-    except (OSError, UnicodeDecodeError) as error:
-        raise BadObservations(f"cannot read {file}: {getattr(error, 'strerror', None) or 'it is no text'}") from error
-    rows = csv.DictReader(text.splitlines(), skipinitialspace=True)
-    missing = [name for name in COLUMNS if name not in (rows.fieldnames or [])]
-    if missing:
-        raise BadObservations(
-            f"{file.name} has no column '{missing[0]}': its first line must name {', '.join(COLUMNS)}"
-        )
-    try:
-        names: dict[tuple[str, float], str] = {}
-        observations = [_observation(number, row, names) for number, row in enumerate(rows, 1)]
-    except csv.Error as error:
-        raise BadObservations(f"{file.name} is no readable CSV: {error}") from error
-    if not observations:
-        raise BadObservations(f"{file.name} has no rows: measure a known carrier first")
-    return observations
-
-
-def _observation(number: int, row: dict[str, Any], names: dict[tuple[str, float], str]) -> Observation:
-    """Read one row; `names` keeps the first spelling of each converter, so that 120M and 120000000 are one."""
-
-    def hertz(column: str) -> float:
-        try:
-            return parse_frequency(row[column] or "")
-        except YardDialError as error:
-            raise BadObservations(f"row {number}, {column}: {error}") from error
-
-    try:
-        stages = [parse_stage(text) for text in (row["through"] or "").split(";") if text.strip()]
-    except YardDialError as error:
-        raise BadObservations(f"row {number}, through: {error}") from error
-    observation = Observation(
-        receiver=RECEIVER,
-        reference_hz=hertz("reference_hz"),
-        reference_sigma_hz=hertz("reference_sigma_hz"),
-        dial_hz=hertz("measured_hz"),
-        sigma_hz=hertz("sigma_hz"),
-        stages=tuple(SeenStage(names.setdefault((s.kind, s.lo_hz), s.name), s.kind, s.lo_hz, s.lo_hz) for s in stages),
-    )
-    if min(observation.reference_sigma_hz, observation.sigma_hz) < 0 or observation.total_sigma_hz == 0:
-        raise BadObservations(f"row {number}: a doubt must be positive; give sigma_hz or reference_sigma_hz above 0")
-    return observation
+def _in_ppm(estimate: "Estimate | None") -> dict[str, float] | None:
+    known = estimate is not None and estimate.separate
+    return {"value": estimate.value, "sigma": estimate.sigma} if known and estimate is not None else None
 
 
 def _converters(observations: tuple[Observation, ...]) -> list[tuple[str, float]]:
-    found = {lo_of(stage.name): stage.nominal_lo_hz for seen in observations for stage in seen.stages}
+    found = {stage.unknown: stage.nominal_lo_hz for seen in observations for stage in seen.stages}
     return list(found.items())
 
 
 def _converter(name: str, lo_hz: float, estimate: Any) -> dict[str, Any]:
     known = estimate is not None and estimate.separate
+    unit_hz = lo_hz * 1e-6 if is_in_ppm(name) else 1.0
     return {
         "through": name.partition(":")[2],
-        "lo_error_hz": estimate.value if known else None,
-        "lo_error_ppm": estimate.value / lo_hz * 1e6 if known else None,
-        "sigma_hz": estimate.sigma if known else None,
+        "lo_error_hz": estimate.value * unit_hz if known else None,
+        "lo_error_ppm": estimate.value * unit_hz / lo_hz * 1e6 if known else None,
+        "sigma_hz": estimate.sigma * unit_hz if known else None,
     }

@@ -31,6 +31,8 @@ class Carrier(msgspec.Struct, frozen=True):
     sigma_hz : one-sigma doubt from the noise around the carrier.
     cn0_dbhz : carrier to noise density.
     drift_hz_per_s, drift_sigma : change of frequency over the block, and its doubt.
+    method : the model that it was measured by: steady, drifting, fading, or beside a known line.
+    spread_hz : of a fading line, the standard deviation of its power over frequency.
     """
 
     frequency_hz: float
@@ -39,6 +41,8 @@ class Carrier(msgspec.Struct, frozen=True):
     duration_s: float
     drift_hz_per_s: float
     drift_sigma: float
+    method: str = "steady"
+    spread_hz: float = 0.0
 
 
 def estimate_carrier(samples: Complex, rate_hz: float, near_hz: float = 0.0, within_hz: float | None = None) -> Carrier:

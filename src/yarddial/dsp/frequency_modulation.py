@@ -20,6 +20,15 @@ HALF_WIDTH_HZ = {"narrow": 7_500.0, "wide": 110_000.0}
 LEAST_CNR_DB = {"narrow": 10.0, "wide": 10.0}
 PILOT_HZ = 19_000.0
 SEGMENTS = 8
+# Bins beside 0 by which the mean's doubt is told: clear of the weights' own width, below what speech holds.
+FIRST_BIN, LAST_BIN = 2, 24
+# By how much the weighted mean errs more than the bound of a lone carrier: sqrt((energy of the weights' slope) / 12),
+# weights of sum 1 over a time of 1: 4 pi^2 / 2 for Hann, 4 pi^2 0.781 for Blackman.
+OVER_BOUND = {"narrow": (4 * np.pi**2 * 0.5 / 12) ** 0.5, "wide": (4 * np.pi**2 * 0.781 / 12) ** 0.5}
+# So many of its own doubts the flat part must reach.
+FEIGNED = 9.0
+# 4 pi^2 times the weights' energy over that of their slope: 3 for Hann, 2.21 for Blackman.
+RISES = {"narrow": 3.0, "wide": 2.21}
 
 
 class Centre(msgspec.Struct, frozen=True):
@@ -59,7 +68,7 @@ def estimate_centre(samples: Complex, rate_hz: float, near_hz: float, within_hz:
     Returns
     -------
     Centre
-        sigma_hz is the larger of what noise asks for and what the scatter of eighths of the block shows.
+        sigma_hz is the larger of what noise asks for and what the spectrum beside the mean shows.
 
     Raises
     ------
@@ -94,9 +103,9 @@ def estimate_centre(samples: Complex, rate_hz: float, near_hz: float, within_hz:
         )
     duration = samples.size / rate_hz
     cn0 = cnr * 2 * half_hz
-    sigma, drift = _scatter(_instantaneous(channel, slice_hz), width, duration)
-    noise_sigma = 1.45 * float(np.sqrt(6 / ((2 * np.pi) ** 2 * cn0 * duration**3)))
-    return Centre(near_hz + centre_hz, max(sigma, noise_sigma), float(10 * np.log10(cn0)), duration, drift)
+    noise_sigma = OVER_BOUND[width] * float(np.sqrt(6 / ((2 * np.pi) ** 2 * cn0 * duration**3)))
+    sigma, drift = _scatter(_instantaneous(channel, slice_hz), width, duration, noise_sigma)
+    return Centre(near_hz + centre_hz, sigma, float(10 * np.log10(cn0)), duration, drift)
 
 
 def estimate_pilot(samples: Complex, rate_hz: float, near_hz: float, within_hz: float) -> Pilot:
@@ -164,10 +173,30 @@ def _carrier_to_noise(channel: Complex) -> float:
     return float(max(carrier, 1e-30) / max(second - carrier, 1e-9 * second))
 
 
-def _scatter(hertz: Floats, width: Width, duration_s: float) -> tuple[float, float]:
-    """Doubt from the scatter of weighted means of eighths, and the trend through them."""
+def _scatter(hertz: Floats, width: Width, duration_s: float, noise_sigma_hz: float) -> tuple[float, float]:
+    """Doubt of the weighted mean, and the trend over the block.
+
+    The mean is the transform of weights times frequency at 0; a few bins beside it show what it errs by. Noise makes
+    frequency's spectrum rise as f^2, which at bin k is 1 + c k^2 times what it is at 0, c by the weights' slope;
+    modulation so low that it reaches the mean is flat there. The two are told apart by least squares. What the
+    carrier's level says of the noise is firmer than a few bins, and holds unless they show twice as much.
+    """
+    weights = _weights(hertz.size, width)
+    level = float(weights @ hertz)
+    bins = np.arange(FIRST_BIN, LAST_BIN + 1)
+    turns = np.outer(bins / hertz.size, np.arange(hertz.size))
+    beside = np.abs(np.exp(-2j * np.pi * turns) @ (weights * (hertz - level))) ** 2
+    rows = np.stack([1 + RISES[width] * bins**2, np.ones(bins.size)], axis=1)
+    from scipy.optimize import nnls
+
+    # Each power scatters by itself: relative weights, from a first, smooth guess.
+    size = np.maximum(rows[:, 0] * float(np.median(beside / rows[:, 0])), 1e-30)
+    (noise, low), _ = nnls(rows / size[:, None], beside / size)
+    # What is flat must be more than noise alone would feign.
+    if low < FEIGNED / float(np.sqrt(np.sum(size**-2.0))):
+        noise, low = float(np.mean(beside / rows[:, 0])), 0.0
+    noise = noise if noise > 2 * noise_sigma_hz**2 else noise_sigma_hz**2
     parts = np.array([_weights(part.size, width) @ part for part in np.array_split(hertz, SEGMENTS)])
     middles = (np.arange(SEGMENTS) + 0.5) / SEGMENTS * duration_s
-    slope, level = np.polyfit(middles - middles.mean(), parts, 1)
-    rest = parts - level - slope * (middles - middles.mean())
-    return float(np.sqrt(rest @ rest / (SEGMENTS - 2) / SEGMENTS)), float(slope)
+    slope, _ = np.polyfit(middles - middles.mean(), parts, 1)
+    return float(np.sqrt(noise + low)), float(slope)

@@ -3,7 +3,6 @@
 import json
 import warnings
 from collections.abc import Iterable
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -12,8 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.dsp.sample_formats import FORMATS, as_complex, sample_bytes
-from yarddial.records.whole_file import reason, write_whole
-from yarddial.yard.errors import BadRecording, NotWritten
+from yarddial.records.sample_file import SampleFile
+from yarddial.records.whole_file import reason
+from yarddial.yard.errors import BadRecording
 from yarddial.yard.frequency import LIMIT_HZ
 
 Complex = NDArray[np.complex64]
@@ -31,6 +31,7 @@ class Recording(msgspec.Struct, frozen=True):
 
     centre_hz : what the dial showed at the centre of the span; 0 when the file does not tell.
     tuner_hz : where the receiver itself was tuned, if the file tells.
+    inverted : the receiver saw it the other way round. route : over which it came, if the file tells.
     """
 
     path: Path
@@ -41,6 +42,8 @@ class Recording(msgspec.Struct, frozen=True):
     count: int
     tuner_hz: float | None = None
     is_wav: bool = False
+    inverted: bool = False
+    route: str = ""
 
     @property
     def duration_s(self) -> float:
@@ -158,7 +161,18 @@ def _open_sigmf(meta_path: Path) -> Recording:
     if "core:sha512" in about and length <= LARGEST_DIGESTED_BYTES:
         _check_digest(data_path, about["core:sha512"])
     rate_hz, centre_hz = float(about["core:sample_rate"]), float(capture.get("core:frequency", 0.0))
-    return Recording(meta_path, data_path, sample_format, rate_hz, centre_hz, length // size, tuner_hz)
+    inverted, route = capture.get("yarddial:inverted") is True, str(capture.get("yarddial:route", ""))
+    return Recording(
+        meta_path,
+        data_path,
+        sample_format,
+        rate_hz,
+        centre_hz,
+        length // size,
+        tuner_hz,
+        inverted=inverted,
+        route=route,
+    )
 
 
 def _valid_meta(meta_path: Path) -> dict[str, Any]:
@@ -250,7 +264,7 @@ def _read_wav(path: Path, first: int, count: int) -> Complex:
 def write_sigmf(
     path: Path, blocks: Iterable[Complex], rate_hz: float, centre_hz: float, about: dict[str, Any]
 ) -> Recording:
-    """Write a SigMF recording of 8-bit samples, data first and description last.
+    """Write a SigMF recording of 8-bit samples in one go.
 
     Parameters
     ----------
@@ -261,45 +275,15 @@ def write_sigmf(
     rate_hz, centre_hz : float
         Sample rate, and what the dial showed at the centre.
     about : dict
-        `description`, `hardware`, and further keys for the capture with their name space.
+        `description`, `hardware`, `annotations`, and further keys for the `capture` with their name space.
 
     Raises
     ------
     NotWritten
         No half recording is left behind.
     """
-    base = path.with_suffix("") if path.suffix in (".sigmf-meta", ".sigmf-data", ".sigmf") else path
-    meta_path, data_path = base.with_name(base.name + ".sigmf-meta"), base.with_name(base.name + ".sigmf-data")
-    partial = data_path.with_name(f".{data_path.name}.part")
-    count = 0
-    try:
-        with partial.open("wb") as file:
-            for block in blocks:
-                parts = np.clip(np.floor(block.view(np.float32) * 127.5) + 128, 0, 255).astype(np.uint8)
-                file.write(parts.tobytes())
-                count += block.size
-        partial.replace(data_path)
-    except OSError as error:
-        partial.unlink(missing_ok=True) if partial.parent.is_dir() else None
-        raise NotWritten(f"cannot write {data_path}: {reason(error)}; nothing was kept of it") from error
-    capture = {
-        "core:sample_start": 0,
-        "core:frequency": centre_hz,
-        "core:datetime": datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"),
-        **about.get("capture", {}),
-    }
-    meta = {
-        "global": {
-            "core:datatype": "cu8",
-            "core:sample_rate": rate_hz,
-            "core:version": "1.2.0",
-            "core:description": about.get("description", ""),
-            "core:hw": about.get("hardware", ""),
-            "core:recorder": "Yard Dial",
-            "core:extensions": [{"name": "yarddial", "version": "1.0.0", "optional": True}],
-        },
-        "captures": [capture],
-        "annotations": about.get("annotations", []),
-    }
-    write_whole(meta_path, (json.dumps(meta, indent=2) + "\n").encode())
-    return open_recording(meta_path)
+    file = SampleFile(path, rate_hz, centre_hz, about)
+    for block in blocks:
+        file.write(block)
+    file.close()
+    return open_recording(file.meta_path)

@@ -8,8 +8,8 @@ from yarddial.analysis.correction.fit import CorrectionFit
 from yarddial.records.entry import utc_now
 from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz, format_number
 from yarddial.yard.line import Line
-from yarddial.yard.oscillators import DialState, Oscillators, crystal_of, lo_of
-from yarddial.yard.parts import Converter, Part, Receiver, converters_of, with_converter
+from yarddial.yard.oscillators import DialState, Oscillators, crystal_of, oscillator_of
+from yarddial.yard.parts import Converter, Part, Receiver, Transceiver, converters_of, with_converter
 from yarddial.yard.path import lo_weights
 from yarddial.yard.station import Station
 
@@ -19,16 +19,24 @@ LO_DECIMALS = 1
 
 
 class Change(msgspec.Struct, frozen=True):
-    """One number to enter: `old` and `new` in ppm for a crystal, hertz for a converter's oscillator."""
+    """One number to enter: `old` and `new` in ppm for a crystal, hertz for a converter's oscillator.
+
+    known_only : of a transceiver, which takes no correction: the number is kept with the part.
+    """
 
     part: str
     unit: Literal["ppm", "Hz"]
     old: float
     new: float
+    known_only: bool = False
 
     @property
     def text(self) -> str:
         """As people say it."""
+        if self.unit == "ppm" and self.known_only:
+            return (
+                f"{self.part} reference {format_number(self.new, 0.01, signed=True)} ppm, which is for nobody to enter"
+            )
         if self.unit == "ppm":
             return f"{self.part} crystal {format_number(self.new, 0.01, signed=True)} ppm"
         return f"{self.part} oscillator {format_frequency(self.new, 1)} ({format_hertz(self.new - self.old, 0.1)})"
@@ -73,7 +81,7 @@ class Proposal(msgspec.Struct, frozen=True):
 def propose(station: Station, line: Line, fit: CorrectionFit, oscillators: Oscillators, state: DialState) -> Proposal:
     """Work out what to enter for everything that the fit can tell apart, or a shift for this place."""
     crystal = fit.estimate(crystal_of(line.receiver.name))
-    loose = [c for c in line.converters if not _is_separate(fit, lo_of(c.name)) and not c.follows_dial]
+    loose = [c for c in line.converters if not _is_separate(fit, oscillator_of(c)) and not c.follows_dial]
     if loose and (crystal is None or not crystal.separate):
         return _shift(station, line, loose[0], state)
     changed, changes = station, list[Change]()
@@ -82,7 +90,11 @@ def propose(station: Station, line: Line, fit: CorrectionFit, oscillators: Oscil
         if isinstance(part, Receiver) and _is_separate(fit, crystal_of(part.name)):
             edits.append(_true_receiver(part, oscillators))
         for converter in converters_of(part):
-            if not converter.follows_dial and _is_separate(fit, lo_of(converter.name)):
+            if not _is_separate(fit, oscillator_of(converter)):
+                continue
+            if isinstance(part, Transceiver):
+                edits.append(_true_transceiver(part, oscillators.value(oscillator_of(converter)), oscillators))
+            else:
                 true, change = _true_converter(converter, oscillators)
                 edits.append((with_converter(changed.part(part.name), true), change))
         for edited, change in edits:
@@ -108,14 +120,23 @@ def _true_receiver(part: Receiver, oscillators: Oscillators) -> tuple[Receiver, 
 
 
 def _true_converter(part: Converter, oscillators: Oscillators) -> tuple[Converter, Change]:
-    value = part.nominal_lo_hz + oscillators.value(lo_of(part.name))
-    sigma = oscillators.sigma(lo_of(part.name))
+    value = part.nominal_lo_hz + oscillators.value(oscillator_of(part))
+    sigma = oscillators.sigma(oscillator_of(part))
     entered = round(value, LO_DECIMALS)
     if not _worth(part.entered_lo_hz, entered, sigma):
         entered = part.entered_lo_hz
     measured = part.lo_hz.measured(value, sigma, utc_now(), "fit of known carriers")
     replaced = msgspec.structs.replace(part, lo_hz=measured, entered_lo_hz=entered)
     return replaced, Change(part.name, "Hz", part.entered_lo_hz, entered)
+
+
+def _true_transceiver(part: Transceiver, value: float, oscillators: Oscillators) -> tuple[Transceiver, Change]:
+    """Nothing of it is for us to enter; it is known from now on."""
+    (converter,) = converters_of(part)
+    sigma = oscillators.sigma(oscillator_of(converter))
+    known = round(value, PPM_DECIMALS) if _worth(part.rig_ppm.value, value, sigma) else part.rig_ppm.value
+    measured = part.rig_ppm.measured(known, sigma, utc_now(), "fit of known carriers")
+    return msgspec.structs.replace(part, rig_ppm=measured), Change(part.name, "ppm", part.rig_ppm.value, known, True)
 
 
 def _worth(old: float, new: float, sigma: float) -> bool:

@@ -5,14 +5,17 @@ from typing import TYPE_CHECKING, Literal
 import msgspec
 
 from yarddial.analysis.audit.finding import BenchFinding
-from yarddial.analysis.correction.observation import Observation
-from yarddial.session.verdict import Mark
+from yarddial.session.verdicts.verdict import Mark
 from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz, group_digits
 from yarddial.yard.modes import mode_named
+from yarddial.yard.observation import Observation
 from yarddial.yard.reach import reaching, why_out_of_reach
 
 if TYPE_CHECKING:
     from yarddial.session.session import Session
+
+DAY_S = 86_400.0
+REMINDED_S, HALF_YEAR_S = DAY_S, 183 * DAY_S
 
 Fix = Literal["", "measure", "apply", "go_true", "go_bench", "go_log", "free_route", "recover", "mend", "go_span"]
 
@@ -118,7 +121,22 @@ def _dial(session: "Session") -> list[Finding]:
         what = f"True: the correction is not entered; the dial reads {error}"
         why = f"entered, it would be true to {format_doubt(proposal.sigma_after_hz)[1:]} here"
         found.append(Finding("look", what, why, "apply", "Apply"))
-    elif not truing.touches_active_route():
+    if truing.knowledge.surprise:
+        what = f"True: {truing.knowledge.surprise}"
+        found.append(Finding("look", what, "what was known before does not count here", "go_true", "Go to True"))
+    ago_s = truing.knowledge.measured_s_ago()
+    if ago_s is not None and ago_s > REMINDED_S and 2 * state.sigma_hz > mode.bears_hz:
+        what = (
+            f"True: last measured {ago_s / DAY_S:.0f} days ago; the doubt has grown to {format_doubt(state.sigma_hz)}"
+        )
+        why = f"{mode.name} bears {format_doubt(mode.bears_hz)[1:]}"
+        found.append(Finding("look", what, why, "go_true", "Measure again"))
+    elif ago_s is not None and ago_s > HALF_YEAR_S:
+        what = f"True: last measured {ago_s / DAY_S:.0f} days ago"
+        found.append(
+            Finding("unknown", what, "crystals age: once in half a year is good practice", "go_true", "Go to True")
+        )
+    if not truing.touches_active_route():
         what = f"True: nothing measured on {line.name}; the dial may be off by {format_doubt(2 * state.sigma_hz)[1:]}"
         why = f"{mode.name} bears {format_doubt(mode.bears_hz)[1:]}"
         found.append(Finding("unknown", what, why, "measure", "Measure"))

@@ -1,32 +1,50 @@
-"""Levels: the gain stages of the active receiver, a sweep over one of them, and what it advises."""
+"""Levels: the gain stages of the active receiver, what sweeps over them advise, levels along the line, the 3:1 test."""
 
+import contextlib
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from datetime import UTC, datetime
+from itertools import product
+from typing import TYPE_CHECKING, Literal
 
 import msgspec
 
 from yarddial.records.entry import Entry
 from yarddial.session.desk import Desk
-from yarddial.session.engine.messages import CancelSweep, Event, Stopped, Sweep, SweepDone, SweepPoint
+from yarddial.session.engine.messages import CancelSweep, Event, GainsDb, Stopped, Sweep, SweepDone, SweepPoint
 from yarddial.session.engine.process import EngineLink
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.listening import turned
 from yarddial.session.log_keeper import LogKeeper
 from yarddial.session.reception import Reception
+from yarddial.yard.bands import bands_within
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.parts import GainStage
+from yarddial.yard.station import KeptGains
 from yarddial.yard.ways import WAYS, ways_of
 
 if TYPE_CHECKING:
     # Not needed before the first paint.
-    from yarddial.analysis.levels.advice import Advice, Step
-    from yarddial.analysis.levels.level_line import LevelLine
+    from yarddial.analysis.levels.advice import Advice
+    from yarddial.analysis.levels.attenuation_test import Judged
+    from yarddial.analysis.levels.best_setting import Setting
+    from yarddial.analysis.levels.level_line import LevelLine, Seen
+    from yarddial.analysis.levels.step import Step
+
+# What a sweep is for: one stage, all of them together, the levels as they are, or the 3:1 test.
+Purpose = Literal["stage", "all", "weigh", "test"]
+# Settings that are measured in one sweep; with more the stages' steps are thinned, their ends kept.
+MOST_SETTINGS = 120
+# The 3:1 test takes so much off in front, by the step nearest to it, in so many pairs.
+TEST_DB, LEAST_TEST_DB, TEST_PAIRS = 8.0, 3.0, 4
+# Of a level in dBm got from the noise alone: surroundings and noise figures are only known so well.
+BY_NOISE_SIGMA_DB = 6.0
 
 
 class Swept(msgspec.Struct, frozen=True):
     """What a sweep belongs to: another dial, route or other stage's setting makes it another one."""
 
+    purpose: Purpose
     receiver: str
     route: str
     dial_hz: float
@@ -41,12 +59,22 @@ class Leveling:
         self._desk, self._reception, self._engine, self._log = desk, reception, engine, log
         self._changed = Listeners()
         self._id = 0
+        self._points: list[SweepPoint] = []
+        self._last_points: list[SweepPoint] = []
+        self._running: Swept | None = None
+        self._less_db = 0.0
         self.swept: Swept | None = None
         self.steps: tuple[Step, ...] = ()
         self.advice: Advice | None = None
+        self.setting: Setting | None = None
+        self.strongest_hz: float | None = None
         self.trouble = ""
         self.fraction: float | None = None
-        self.surroundings = "rural"
+        # The 3:1 test's lines with their places on the dial, and what it belongs to.
+        self.tested: Swept | None = None
+        self.lines: tuple[tuple[float, Judged], ...] = ()
+        # The levels as they are, and what they belong to.
+        self._weighed: tuple[Swept, SweepPoint] | None = None
         desk.on_dial_changed(self._moved)
         desk.on_yard_changed(self._moved)
         reception.on_receiver_changed(self._changed.tell)
@@ -54,6 +82,8 @@ class Leveling:
     def on_levels_changed(self, listener: Listener) -> Callable[[], None]:
         """A step came, the sweep ended, or a gain was set."""
         return self._changed.add(listener)
+
+    # What is known
 
     @property
     def stages(self) -> tuple[GainStage, ...]:
@@ -63,36 +93,75 @@ class Leveling:
     @property
     def is_current(self) -> bool:
         """True when what was swept is what stands on the dial now."""
-        return self.swept is not None and self.swept == self._here(self.swept.stage)
+        return self.swept is not None and self.swept == self._here(self.swept.purpose, self.swept.stage)
+
+    @property
+    def is_tested(self) -> bool:
+        """True when the 3:1 test belongs to what stands on the dial now."""
+        return self.tested is not None and self.tested == self._here("test", self.tested.stage)
+
+    @property
+    def running_purpose(self) -> Purpose | None:
+        """What is being measured."""
+        return None if self._running is None else self._running.purpose
+
+    @property
+    def surroundings(self) -> str:
+        """Town or country, whose noise the antenna brings."""
+        return self._desk.station.surroundings
 
     def choose_surroundings(self, name: str) -> None:
-        """Town or country, whose noise the antenna brings."""
-        self.surroundings = name
-        self._changed.tell()
+        """Keep where the antennas stand in the station; it can be undone."""
+        station = msgspec.structs.replace(self._desk.station, surroundings=name)
+        self._desk.edit("surroundings", station)
 
     def line(self) -> "LevelLine | None":
-        """Noise along the active route at the dial, in the bandwidth of the mode; None while it is out of reach."""
+        """Levels along the active route at the dial, in the bandwidth of the mode; None while it is out of reach."""
         from yarddial.analysis.levels.level_line import level_line
 
         dial_hz = self._desk.station.dial_hz
         if self._desk.line.why_not(dial_hz):
             return None
         way = WAYS[ways_of(self._desk.station.mode, dial_hz)[0]]
-        return level_line(self._desk.line.at(dial_hz), self.surroundings, way.width_hz)
+        line = self._desk.line.at(dial_hz)
+        return level_line(line, self.surroundings, way.width_hz, self._seen(way.width_hz))
+
+    def _seen(self, bandwidth_hz: float) -> "Seen | None":
+        """What was weighed, in dBm at the socket: by the calibration, or else by the noise that should be there."""
+        from math import log10
+
+        from yarddial.analysis.levels.level_line import Seen, level_line
+
+        if self._weighed is None or self._weighed[0] != self._here("weigh", ""):
+            return None
+        point, line = self._weighed[1], self._desk.line.at(self._desk.station.dial_hz)
+        offset = line.receiver.level_offset(line.port)
+        if offset is not None:
+            offset_db, sigma_db, by = offset.value, offset.sigma, "as calibrated"
+        else:
+            should_dbm = level_line(line, self.surroundings, bandwidth_hz).plates[-1].floor_dbm
+            offset_db = should_dbm - point.floor_dbfs_hz - 10 * log10(bandwidth_hz)
+            sigma_db, by = BY_NOISE_SIGMA_DB, "by the noise that should be there, as nothing is calibrated"
+        step = step_of(point)
+        wanted_dbm = point.channel_dbfs + offset_db if step.over_db > 0 else None
+        # A wide signal is weak in each of its lines, and may be the strongest all the same.
+        strongest_dbfs = max(point.strongest_dbfs, point.channel_dbfs)
+        return Seen(wanted_dbm, strongest_dbfs + offset_db, offset_db, sigma_db, by)
+
+    def kept_here(self) -> KeptGains | None:
+        """Gains kept for the dial's band over this route."""
+        band, route = self._band(), self._desk.line.name
+        return next((k for k in self._desk.station.kept_gains if (k.band, k.route) == (band, route)), None)
+
+    # What can be done
 
     def set_gain(self, stage: str, gain_db: float) -> None:
         """Set a stage to the step nearest to a gain; it can be undone."""
-        receiver = self._desk.line.receiver
-        stages = tuple(
-            msgspec.structs.replace(one, set_db=one.nearest_db(gain_db)) if one.name == stage else one
-            for one in receiver.gain_stages
-        )
-        changed = msgspec.structs.replace(receiver, gain_stages=stages)
-        self._desk.edit(f"gain {stage}", self._desk.station.with_part(changed))
+        self._set_gains(f"gain {stage}", ((stage, gain_db),), "")
 
     def why_not_sweep(self) -> str:
         """Why no sweep can begin just now, or an empty text."""
-        if self.fraction is not None:
+        if self.fraction is not None and self.running_purpose != "weigh":
             return "a sweep is under way"
         if why_not := self._desk.line.why_not(self._desk.station.dial_hz):
             return why_not
@@ -102,37 +171,76 @@ class Leveling:
             return "the receiver is off: Space starts it"
         return ""
 
+    def why_not_test(self) -> str:
+        """Why the 3:1 test cannot be made just now, or an empty text."""
+        why_not = self.why_not_sweep()
+        if not why_not and self._test_steps() is None:
+            why_not = f"{self.stages[0].name} has no step that takes {LEAST_TEST_DB:g} dB or more off"
+        return why_not
+
     def sweep(self, stage: str) -> None:
         """Measure at every real step of a stage, the others left alone."""
         found = next((one for one in self.stages if one.name == stage), None)
         if self.why_not_sweep() or found is None:
             return
-        self._id += 1
-        self.swept, self.steps, self.advice, self.trouble, self.fraction = self._here(stage), (), None, "", 0.0
-        way = WAYS[ways_of(self._desk.station.mode, self._desk.station.dial_hz)[0]]
-        heard = turned(way.settings(), self._desk.line.at(self._desk.station.dial_hz))
-        middle_hz = (heard.low_hz + heard.high_hz) / 2
-        self._engine.send(Sweep(self._id, stage, found.steps_db, way.width_hz, middle_hz))
-        self._changed.tell()
+        self.swept, self.steps, self.advice, self.setting = self._here("stage", stage), (), None, None
+        self._begin(self.swept, tuple(((stage, gain_db),) for gain_db in found.steps_db), with_products=True)
+
+    def sweep_all(self) -> None:
+        """Measure at every setting of all stages together."""
+        if self.why_not_sweep():
+            return
+        self.swept, self.steps, self.advice, self.setting = self._here("all", ""), (), None, None
+        self._begin(self.swept, settings_of(self.stages), with_products=True)
+
+    def weigh(self) -> None:
+        """Measure levels as they are, nothing changed; unless it is known already, or something else is measured."""
+        here = self._here("weigh", "")
+        is_known = self._weighed is not None and self._weighed[0] == here
+        if self._running is None and not is_known and not self.why_not_sweep():
+            self._begin(here, ((),))
+
+    def test_products(self) -> None:
+        """Take some decibels off in front, again and again, and see what falls three times as fast."""
+        steps = self._test_steps()
+        if self.why_not_test() or steps is None:
+            return
+        name, (less_db, more_db) = self.stages[0].name, steps
+        self.tested, self.lines, self._less_db = self._here("test", name), (), more_db - less_db
+        self._begin(self.tested, (((name, more_db),), ((name, less_db),)) * TEST_PAIRS, with_span=True)
 
     def cancel(self) -> None:
         """End the sweep; the gain is set back."""
         if self.fraction is not None:
             self._engine.send(CancelSweep())
 
+    def advised(self) -> GainsDb:
+        """What the last sweep advises to set; empty where it advises nothing."""
+        if self.setting is not None:
+            return self.setting.gains_db
+        return ((self.swept.stage, self.advice.gain_db),) if self.advice is not None and self.swept is not None else ()
+
     def use(self) -> None:
-        """Set the gain that is advised."""
-        if self.advice is not None and self.swept is not None and self.is_current:
-            self.set_gain(self.swept.stage, self.advice.gain_db)
+        """Set what is advised, and keep it for this band and route."""
+        judged = self.advice or self.setting
+        if judged is not None and self.is_current:
+            self._set_gains("advised gain", self.advised(), judged.reason)
+
+    def use_kept(self) -> None:
+        """Set the gains kept for this band and route."""
+        if (kept := self.kept_here()) is not None:
+            self._set_gains(f"gains of {kept.band}", kept.gains_db, "")
+
+    # What the engine says
 
     def take(self, event: Event) -> None:
         """Take an event from the engine."""
         match event:
-            case SweepPoint() if event.id == self._id:
-                from yarddial.analysis.levels.advice import Step
-
-                step = Step(event.gain_db, event.floor_dbfs_hz, event.channel_dbfs, event.width_hz, event.clipped_share)
-                self.steps, self.fraction = (*self.steps, step), event.fraction
+            case SweepPoint() if event.id == self._id and self._running is not None:
+                self.fraction = event.fraction
+                self._points.append(event)
+                if self._running.purpose in ("stage", "all"):
+                    self.steps = (*self.steps, step_of(event))
             case SweepDone() if event.id == self._id:
                 self._finish(event.reason)
             case Stopped() if self.fraction is not None:
@@ -141,32 +249,169 @@ class Leveling:
                 return
         self._changed.tell()
 
-    def _finish(self, reason: str) -> None:
-        self.fraction, self.trouble = None, reason
-        if reason or self.swept is None:
-            return
-        from yarddial.analysis.levels.advice import advise
+    def _begin(
+        self, swept: Swept, settings: tuple[GainsDb, ...], *, with_span: bool = False, with_products: bool = False
+    ) -> None:
+        self._id += 1
+        self._running, self._points, self.trouble, self.fraction = swept, [], "", 0.0
+        dial_hz = self._desk.station.dial_hz
+        way = WAYS[ways_of(self._desk.station.mode, dial_hz)[0]]
+        heard = turned(way.settings(), self._desk.line.at(dial_hz))
+        middle_hz = (heard.low_hz + heard.high_hz) / 2
+        asked = Sweep(self._id, settings, way.width_hz, middle_hz, with_span=with_span, with_products=with_products)
+        self._engine.send(asked)
+        self._changed.tell()
 
+    def _finish(self, reason: str) -> None:
+        swept, points = self._running, self._points
+        # A weighing that was cut short is no trouble: it begins anew by itself.
+        trouble = "" if swept is not None and swept.purpose == "weigh" else reason
+        self._running, self._points, self.fraction, self.trouble = None, [], None, trouble
+        if reason or swept is None or not points:
+            return
         try:
-            self.advice = advise(self.steps)
+            self._last_points = points
+            match swept.purpose:
+                case "weigh":
+                    self._weighed = (swept, points[-1])
+                case "test":
+                    self._judge(swept, points)
+                case "all":
+                    self._set_together(swept)
+                case _:
+                    self._advise(swept)
         except BadSamples as error:
             self.trouble = str(error)
-            return
-        where = format_frequency(self.swept.dial_hz)
-        text = (
-            f"Gain '{self.swept.stage}' of {self.swept.receiver} swept at {where}: {self.advice.gain_db:g} dB advised"
-        )
-        data = {"advice": msgspec.to_builtins(self.advice), "steps": msgspec.to_builtins(self.steps)}
-        self._log.add(
-            Entry(station=self._desk.station.name, kind="levels", route=self.swept.route, text=text, data=data)
-        )
 
-    def _here(self, stage: str) -> Swept:
+    def _advise(self, swept: Swept) -> None:
+        from yarddial.analysis.levels.advice import advise
+
+        self.advice = advise(self.steps)
+        if len(self.stages) == 1:
+            # All there is to set: products and clipping foreseen decide too, wherever a signal stands.
+            with contextlib.suppress(BadSamples):
+                self._take_setting()
+        if self.setting is not None:
+            ((_, gain_db),) = self.setting.gains_db
+            self.advice = msgspec.structs.replace(
+                self.advice, gain_db=gain_db, by="signal", reason=self.setting.reason, over_db=self.setting.sndr_db
+            )
+        text = f"Gain '{swept.stage}' of {swept.receiver} swept at {format_frequency(swept.dial_hz)}: "
+        self._log_it(swept, f"{text}{self.advice.gain_db:g} dB advised", msgspec.to_builtins(self.advice))
+
+    def _take_setting(self) -> "Setting":
+        from yarddial.analysis.levels.best_setting import best_setting
+
+        ratio = 10 ** ((line.over_db if (line := self.line()) is not None else -100.0) / 10)
+        setting = self.setting = best_setting(self.steps, ratio / (1 + ratio))
+        chosen = next(point for point in self._last_points if point.gains_db == setting.gains_db)
+        self.strongest_hz = self._dial_of_offset(chosen.strongest_hz)
+        return setting
+
+    def _set_together(self, swept: Swept) -> None:
+        setting = self._take_setting()
+        text = f"All gains of {swept.receiver} swept at {format_frequency(swept.dial_hz)}: "
+        said = ", ".join(f"{name} {gain_db:g} dB" for name, gain_db in setting.gains_db)
+        self._log_it(swept, f"{text}{said} advised", msgspec.to_builtins(setting))
+
+    def _judge(self, swept: Swept, points: list[SweepPoint]) -> None:
+        from yarddial.analysis.levels.attenuation_test import judge_lines
+
+        look = self._reception.look
+        if look is None:
+            return
+        judged = judge_lines(
+            [p.span for p in points[::2]], [p.span for p in points[1::2]], look.ask.rate_hz, self._less_db
+        )
+        self.lines = tuple((self._dial_of_offset(line.offset_hz), line) for line in judged)
+        made = sum(line.kind == "product" for line in judged)
+        text = f"3:1 test of {swept.receiver} at {format_frequency(swept.dial_hz)} with {self._less_db:g} dB: "
+        data: dict[str, object] = {"lines": [msgspec.to_builtins(line) for line in judged]}
+        self._log_it(swept, f"{text}{made} of {len(judged)} lines are made in the receiver", data)
+
+    def _log_it(self, swept: Swept, text: str, data: dict[str, object]) -> None:
+        data = {**data, "steps": msgspec.to_builtins(self.steps)} if swept.purpose != "test" else data
+        self._log.add(Entry(station=self._desk.station.name, kind="levels", route=swept.route, text=text, data=data))
+
+    # The rest
+
+    def _set_gains(self, label: str, gains_db: GainsDb, reason: str) -> None:
+        """Set stages to their nearest steps; with a reason they are kept for the band too. One edit."""
+        receiver, wanted = self._desk.line.receiver, dict(gains_db)
+        stages = tuple(
+            msgspec.structs.replace(one, set_db=one.nearest_db(wanted[one.name])) if one.name in wanted else one
+            for one in receiver.gain_stages
+        )
+        changed = msgspec.structs.replace(receiver, gain_stages=stages)
+        station = self._desk.station.with_part(changed)
+        if reason:
+            day = datetime.now(UTC).strftime("%Y-%m-%d")
+            kept = KeptGains(self._band(), self._desk.line.name, changed.gains_db(), reason, day)
+            others = tuple(k for k in station.kept_gains if (k.band, k.route) != (kept.band, kept.route))
+            station = msgspec.structs.replace(station, kept_gains=(*others, kept))
+        self._desk.edit(label, station)
+
+    def _band(self) -> str:
+        dial_hz = self._desk.station.dial_hz
+        found = bands_within(dial_hz, dial_hz + 1e-3)
+        return found[0].name if found else f"about {format_frequency(round(dial_hz, -6) or dial_hz)}"
+
+    def _test_steps(self) -> tuple[float, float] | None:
+        """The lower and the higher gain of the first stage for the 3:1 test; None where it has no two."""
+        stage = self.stages[0]
+        below = [db for db in stage.steps_db if stage.set_db - db >= LEAST_TEST_DB]
+        if below:
+            return min(below, key=lambda db: abs(stage.set_db - db - TEST_DB)), stage.set_db
+        above = [db for db in stage.steps_db if db - stage.set_db >= LEAST_TEST_DB]
+        return (stage.set_db, min(above, key=lambda db: abs(db - stage.set_db - TEST_DB))) if above else None
+
+    def _dial_of_offset(self, offset_hz: float) -> float:
+        look, dial_hz = self._reception.look, self._desk.station.dial_hz
+        centre_hz = look.ask.centre_hz if look is not None else 0.0
+        return self._desk.line.at(dial_hz).dial_of(centre_hz + offset_hz, dial_hz)
+
+    def _here(self, purpose: Purpose, stage: str) -> Swept:
         line, dial_hz = self._desk.line, self._desk.station.dial_hz
-        others = tuple((one.name, one.set_db) for one in line.receiver.gain_stages if one.name != stage)
-        return Swept(line.receiver.name, line.name, dial_hz, stage, others)
+        # A sweep over all stages holds whatever they are set to; a weighing only as they were.
+        moved = {one.name for one in line.receiver.gain_stages} if purpose == "all" else {stage}
+        others = tuple((one.name, one.set_db) for one in line.receiver.gain_stages if one.name not in moved)
+        return Swept(purpose, line.receiver.name, line.name, dial_hz, stage, others)
 
     def _moved(self) -> None:
-        if self.fraction is not None and not self.is_current:
+        if self._running is not None and self._running != self._here(self._running.purpose, self._running.stage):
             self.cancel()
         self._changed.tell()
+
+
+def settings_of(stages: tuple[GainStage, ...]) -> tuple[GainsDb, ...]:
+    """Every setting of all stages together, gain behind moving fastest; thinned where there are too many."""
+    every = [list(stage.steps_db) for stage in stages]
+    while _count(every) > MOST_SETTINGS:
+        longest = max(every, key=len)
+        inner = longest[1:-1][1::2]
+        longest[:] = [longest[0], *inner, longest[-1]]
+    names = [stage.name for stage in stages]
+    return tuple(tuple(zip(names, gains_db, strict=True)) for gains_db in product(*every))
+
+
+def _count(every: list[list[float]]) -> int:
+    count = 1
+    for steps in every:
+        count *= len(steps)
+    return count
+
+
+def step_of(point: SweepPoint) -> "Step":
+    """A point of a sweep as what is judged."""
+    from yarddial.analysis.levels.step import Step
+
+    return Step(
+        sum(gain_db for _, gain_db in point.gains_db),
+        point.floor_dbfs_hz,
+        point.channel_dbfs,
+        point.width_hz,
+        point.clipped_share,
+        point.gains_db,
+        point.total_dbfs,
+        point.products_dbfs,
+    )

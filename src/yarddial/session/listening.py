@@ -8,11 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.session.desk import Desk
-from yarddial.session.engine.messages import CleanedUp, CleanUp, Event, Hear, Sound, Stopped
+from yarddial.session.engine.messages import TOGETHER, CleanedUp, CleanUp, Event, Hear, Sound, SpanLine, Stopped
 from yarddial.session.engine.process import EngineLink
+from yarddial.session.keeping import Keeping
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.reception import Reception
-from yarddial.yard.errors import BadLevel, NotWritten, YardDialError
+from yarddial.yard.errors import BadLevel, YardDialError
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.level import Level, band_of, parse_level
 from yarddial.yard.line import Line
@@ -23,9 +24,7 @@ from yarddial.yard.ways import WAYS, Settings, Way, raster_at, ways_of
 
 if TYPE_CHECKING:
     # Not needed before the first paint.
-    from pathlib import Path
-
-    from yarddial.records.sound_file import SoundFile
+    from yarddial.analysis.ghosts.near import Expected
 
 # Half of what the picture shows, hertz, from a hertz a row to the whole span, which is bounded by the rate.
 HALF_SPANS_HZ = (
@@ -41,6 +40,10 @@ SOUND_HZ, TONES_HZ = 48_000.0, 6_000.0
 STATED_SIGMA_DB = 1.0
 # A place heard for so long is remembered; so many are.
 STAYS_S, MOST_VISITED = 5.0, 12
+# Lines of the span between two looks for ghosts: two seconds.
+SPANS = 8
+# By so much the strongest of four bins' means, over a quarter of a second each, stands over their mean.
+STRONGEST_OF_DB = 0.4
 # Sounds kept for whoever plays them: two seconds.
 MOST_KEPT = 64
 
@@ -74,11 +77,13 @@ class Listening:
         self.pilot_db: float | None = None
         self._mode = ""
         self._heard_lately: list[NDArray[np.float32]] = []
-        self.kept: SoundFile | None = None
-        self.trouble = ""
         # Places heard for a while, the latest first: dial in hertz and way of hearing.
         self.visited: tuple[tuple[float, Way], ...] = ()
         self._stayed_s = 0.0
+        # Places on the dial at which the receiver itself may show something, with what it is.
+        self.ghosts: tuple[tuple[float, str], ...] = ()
+        self._spans = 0
+        self.keeping = Keeping(desk, reception, engine, note)
         desk.on_dial_changed(self._dial_moved)
         desk.on_yard_changed(self._dial_moved)
         reception.on_receiver_changed(self._receiver_changed)
@@ -104,15 +109,22 @@ class Listening:
         self._sent = ()
         self._send()
 
+    def pause(self) -> None:
+        """Fall silent until `resume`; the place stays open."""
+        self._engine.send(Hear(self._next_id(), 0.0, None))
+        self.level_dbfs, self.sounds = None, []
+
     def close(self) -> None:
         """The place is left: silence, untouched samples, and the picture is True's again."""
         if not self.is_open:
             return
         self.is_open = False
-        self.stop_keeping()
+        self.keeping.stop_sound()
+        self.keeping.stop_samples()
         self._engine.send(Hear(self._next_id(), 0.0, None))
         self._engine.send(CleanUp())
-        self._reception.held_by = None
+        if self._reception.held_by is self:
+            self._reception.held_by = None
         self.level_dbfs, self.sounds = None, []
         self._follow_dial()
 
@@ -181,28 +193,6 @@ class Listening:
         offset = Value(stated.dbm - self.level_dbfs, STATED_SIGMA_DB, "measured", today(), name)
         self._desk.edit("level calibration", self._desk.station.with_part(line.receiver.calibrated(line.port, offset)))
         self._note(f"Level of {line.receiver.name} at port {line.port or 'its socket'} {name}")
-        self._changed.tell()
-
-    def keep_sound(self, path: "Path") -> None:
-        """Begin to write what is heard into a WAV file; raises NotWritten."""
-        from yarddial.records.sound_file import SoundFile
-
-        self.stop_keeping()
-        self.trouble = ""
-        self.kept = SoundFile(path, SOUND_HZ)
-        self._changed.tell()
-
-    def stop_keeping(self) -> None:
-        """The file is whole; it is named in the log."""
-        kept, self.kept = self.kept, None
-        if kept is None:
-            return
-        try:
-            kept.close()
-        except NotWritten as error:
-            self.trouble = str(error)
-        else:
-            self._note(f"Sound of {kept.seconds_s:.0f} s kept as {kept.path}")
         self._changed.tell()
 
     def tone(self) -> tuple[float, float] | None:
@@ -284,37 +274,80 @@ class Listening:
         look, line, dial_hz = self._reception.look, self._desk.line, self._desk.station.dial_hz
         if look is None or line.why_not(dial_hz):
             return None
+        return line.at(dial_hz).dial_of(look.ask.centre_hz, dial_hz)
+
+    def _look_for_ghosts(self, span: SpanLine) -> None:
+        """From the whole span's line, now and then: where mirrors and leaks are to be expected."""
+        self._spans += 1
+        if self._spans % SPANS != 1:
+            return
+        from yarddial.analysis.ghosts.near import expected_ghosts, standing_lines
+
+        line, dial_hz = self._desk.line, self._desk.station.dial_hz
+        if line.why_not(dial_hz):
+            return
         line = line.at(dial_hz)
-        sense = path_sense(line.counted_stages(dial_hz))
-        away_hz = (look.ask.centre_hz - line.counted_hz(dial_hz)) * (1 + line.receiver.entered_ppm * 1e-6)
-        return dial_hz + sense * away_hz
+        measured_db = self.evidence.mirrors_before_db if self.evidence is not None else None
+        if self.clean_up.mirrors and self.evidence is not None:
+            measured_db = self.evidence.mirrors_after_db or measured_db
+        direct = line.receiver.samples_directly(line.port)
+        lines, floor_dbfs = standing_lines(span.mean_db, span.centre_hz, span.rate_hz)
+        found = expected_ghosts(
+            span.centre_hz,
+            span.rate_hz,
+            () if direct else lines,
+            floor_dbfs,
+            measured_db,
+            line.receiver.crystal_hz,
+            [(converter.name, converter.stage()) for converter in line.converters],
+        )
+        # The spike is drawn as the span's centre already.
+        self.ghosts = tuple(
+            (line.dial_of(one.counted_hz, dial_hz), one.name if one.made_of_hz is None else _mirror(line, dial_hz, one))
+            for one in found
+            if one.counted_hz != span.centre_hz
+        )
+        self._changed.tell()
 
     def over_floor_db(self) -> float | None:
         """How far the channel's power stands over what the noise beside it would give; None while that is not known."""
-        level_db, half_hz = self._reception.recent()
-        if self.level_dbfs is None or level_db.size < 16:
+        if self.level_dbfs is None or (floor_dbfs_hz := self._floor_dbfs_hz()) is None:
             return None
-        # A row of a Hann transform takes 1.5 of its width of noise; half of the rows lie below the median.
-        row_hz = 2 * half_hz / level_db.size
         width_hz = self.settings.high_hz - self.settings.low_hz
-        floor_db = float(np.median(level_db)) + 10 * np.log10(width_hz / (1.5 * row_hz))
-        return float(self.level_dbfs - floor_db)
+        return float(self.level_dbfs - floor_dbfs_hz - 10 * np.log10(width_hz))
+
+    def _floor_dbfs_hz(self) -> float | None:
+        """Noise a hertz wide: half of the picture's rows lie below it; of the span where the channel fills the picture.
+
+        A row or bin of a Hann transform takes 1.5 of its width of noise.
+        """
+        level_db, half_hz = self._reception.recent()
+        width_hz, span = self.settings.high_hz - self.settings.low_hz, self._reception.span
+        if level_db.size >= 16 and width_hz < 0.5 * 2 * half_hz:
+            return float(np.median(level_db) - 10 * np.log10(1.5 * 2 * half_hz / level_db.size))
+        if span is None:
+            return None
+        bin_hz = span.rate_hz / span.mean_db.size / TOGETHER
+        return float(np.median(span.mean_db) - STRONGEST_OF_DB - 10 * np.log10(1.5 * bin_hz))
 
     # What the engine and the desk say
 
     def take(self, event: Event) -> None:
         """Take an event from the engine."""
+        self.keeping.take(event)
         match event:
             case Sound() if event.id == self._hear_id and self.is_open:
                 self._keep_sound(event)
                 self.sounds = [*self.sounds[-MOST_KEPT:], event]
                 self.level_dbfs, self.squelch_open, self.pilot_db = event.level_dbfs, event.is_open, event.pilot_db
                 self._heard.tell()
+            case SpanLine() if self.is_open:
+                self._look_for_ghosts(event)
             case CleanedUp() if self.is_open:
                 self.evidence = event
                 self._changed.tell()
             case Stopped():
-                self.level_dbfs, self.evidence = None, None
+                self.level_dbfs, self.evidence, self.ghosts = None, None, ()
                 self._changed.tell()
 
     def _remember_place(self, seconds_s: float) -> None:
@@ -331,12 +364,7 @@ class Listening:
         self._heard_lately = [*self._heard_lately, sound.samples]
         while sum(part.size for part in self._heard_lately[1:]) > SOUND_HZ:
             self._heard_lately.pop(0)
-        if self.kept is not None:
-            try:
-                self.kept.write(sound.samples)
-            except NotWritten as error:
-                self.kept, self.trouble = None, str(error)
-                self._changed.tell()
+        self.keeping.hear(sound.samples)
 
     def _dial_moved(self) -> None:
         if not self.is_open:
@@ -362,7 +390,7 @@ class Listening:
 
     def _send(self) -> None:
         """Tell the receiver where to look and the engine what to hear; what is known already is not sent again."""
-        if not self.is_open:
+        if not self.is_open or self._reception.held_by is not self:
             return
         desk = self._desk
         line, dial_hz = desk.line.at(desk.station.dial_hz), desk.station.dial_hz
@@ -381,6 +409,10 @@ class Listening:
         self._hear_id += 1
         self._heard_lately = []
         return self._hear_id
+
+
+def _mirror(line: Line, dial_hz: float, ghost: "Expected") -> str:
+    return f"mirror of {format_frequency(line.dial_of(ghost.made_of_hz or 0.0, dial_hz), 3)}"
 
 
 def turned(settings: Settings, line: Line) -> Settings:

@@ -40,6 +40,11 @@ class LogKeeper:
             self._changed.tell()
 
     @property
+    def is_open(self) -> bool:
+        """True once the book was read."""
+        return self._book is not None
+
+    @property
     def waiting(self) -> int:
         """Entries not yet written."""
         return len(self._waiting)

@@ -29,8 +29,6 @@ ROWS = 300
 COLUMN_S = 0.1
 # The picture's half spans, hertz: steps people can read.
 HALF_SPANS_HZ = (10.0, 30.0, 100.0, 300.0, 1_000.0, 3_000.0, 10_000.0, 30_000.0)
-# The centre is parked below the place looked at, off the spike and inside the alias-free part.
-PARK_FRACTION = 0.15
 # While listening the centre stays as long as the dial lies so far from its spike, and within this share of the span.
 OFF_SPIKE_HZ, CLEAN_SHARE = 3_000.0, 0.4
 # A picture of more than this share of the span shows all around the centre.
@@ -64,6 +62,8 @@ class Reception:
         self._refused = False
         self._recent_half_hz = 0.0
         self._address = ""
+        # Address of the recording that plays in the receiver's place; empty for the receiver itself.
+        self.plays = ""
         self.wanted = False
         self.running = False
         self.is_looking = False
@@ -108,7 +108,7 @@ class Reception:
         self._changed.tell()
 
     def _open(self, line: Line) -> None:
-        self._address = line.receiver.device
+        self._address = self._device_of(line)
         if line.missing or not self._address:
             self.wanted = False
             self.trouble = line.missing or (
@@ -117,6 +117,16 @@ class Reception:
             self._engine.send(Stop())
             return
         self._engine.send(Start(self._address))
+
+    def play(self, address: str) -> None:
+        """Take samples from a recording in the receiver's place, from the next start on; an empty text ends that."""
+        self.plays = address
+        self.wanted = False
+        self._engine.send(Stop())
+        self._changed.tell()
+
+    def _device_of(self, line: Line) -> str:
+        return self.plays or line.receiver.device
 
     def stop(self) -> None:
         """Stop it."""
@@ -127,17 +137,13 @@ class Reception:
     def tune(self, line: Line, dial_hz: float, half_width_hz: float) -> None:
         """Look at a dial frequency; nothing is sent when that is where the receiver looks already."""
         line = line.at(dial_hz)
-        if self.wanted and line.receiver.device != self._address:
+        if self.wanted and self._device_of(line) != self._address:
             # The points have been set for another receiver.
             self._look = None
             self._open(line)
-        if not line.receiver.device:
+        if not self._device_of(line):
             return
-        look_hz = line.counted_hz(dial_hz)
-        rate_hz = line.receiver.rate_hz
-        centre_hz = round(line.parked_hz(look_hz, park_hz(line)), -3)
-        ask = Ask(centre_hz, rate_hz, line.port, gains_db=line.receiver.gains_db())
-        asked = Look(self._look_id, ask, look_hz, half_width_hz)
+        asked = Look(self._look_id, ask_for(line), line.counted_hz(dial_hz), half_width_hz)
         if asked == self._look:
             return
         self._look_id += 1
@@ -148,15 +154,27 @@ class Reception:
         self._engine.send(self._look)
         self._begin_picture()
 
+    def look_with(self, line: Line, ask: Ask, half_width_hz: float) -> None:
+        """Look at the middle of a slice with just these settings, for whoever alone may say so."""
+        if self.wanted and self._device_of(line) != self._address:
+            self._open(line)
+        look_hz = line.counted_hz(line.dial_hz)
+        self._look_id += 1
+        self._look = Look(self._look_id, ask, look_hz, half_width_hz)
+        self._sense = _sense(line)
+        self.is_looking, self.trouble = False, ""
+        self._engine.send(self._look)
+        self._begin_picture()
+
     def listen(self, line: Line, dial_hz: float, chart_hz: float, half_hz: float) -> float:
         """Draw half_hz around chart_hz of the dial; the receiver keeps its centre while the dial lies well in its span.
 
         Returns where the picture's middle really is on the dial: it does not reach beyond the span.
         """
         line = line.at(dial_hz)
-        if not line.receiver.device:
+        if not self._device_of(line):
             return chart_hz
-        if self.wanted and line.receiver.device != self._address:
+        if self.wanted and self._device_of(line) != self._address:
             self._look = None
             self._open(line)
         rate_hz, counted_hz = line.receiver.rate_hz, line.counted_hz(dial_hz)
@@ -165,8 +183,7 @@ class Reception:
         same = now is not None and (now.rate_hz, now.port, now.gains_db) == (rate_hz, line.port, gains_db)
         stays = same and not self._refused
         if not (stays and now is not None and OFF_SPIKE_HZ < abs(counted_hz - now.centre_hz) < CLEAN_SHARE * rate_hz):
-            centre_hz = round(line.parked_hz(counted_hz, park_hz(line)), -3)
-            now = Ask(centre_hz, rate_hz, line.port, gains_db=gains_db)
+            now = ask_for(line)
         self._sense = _sense(line)
         scale = self._sense / (1 + line.receiver.entered_ppm * 1e-6)
         room_hz = max(rate_hz / 2 - half_hz, 0.0) if half_hz < WHOLE_SHARE * rate_hz else 0.0
@@ -241,9 +258,11 @@ class Reception:
         self._pen_moved.tell()
 
 
-def park_hz(line: Line) -> float:
-    """How far below the wanted signal the centre is parked on a route."""
-    return PARK_FRACTION * line.receiver.rate_hz
+def ask_for(line: Line) -> Ask:
+    """What to ask of a route's receiver for the place it stands at: the centre parked beside it, in whole kilohertz."""
+    receiver = line.receiver
+    centre_hz = round(line.parked_hz(line.counted_hz(line.dial_hz), receiver.park_hz), -3)
+    return Ask(centre_hz, receiver.rate_hz, line.port, gains_db=receiver.gains_db())
 
 
 def _sense(line: Line) -> int:

@@ -1,13 +1,11 @@
 """Truing the dial: measure a known carrier, fit the oscillators, apply the correction, verify."""
 
-from collections.abc import Callable
-from datetime import UTC, datetime, timedelta
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Literal
 
 import msgspec
 
-from yarddial.analysis.correction.observation import Observation, SeenStage
-from yarddial.records.entry import Entry
+from yarddial.records.entry import Entry, utc_now
 from yarddial.session.desk import Desk
 from yarddial.session.engine.messages import (
     CancelMeasure,
@@ -19,32 +17,37 @@ from yarddial.session.engine.messages import (
     Stopped,
 )
 from yarddial.session.engine.process import EngineLink
+from yarddial.session.knowledge import Knowledge
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log_keeper import LogKeeper
 from yarddial.session.reception import HALF_SPANS_HZ, Reception
 from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz
 from yarddial.yard.line import Line
+from yarddial.yard.modes import mode_named
+from yarddial.yard.observation import Observation, observed
 from yarddial.yard.oscillators import (
     DialState,
     Oscillators,
-    crystal_of,
     dial_state,
-    known_oscillators,
-    lo_of,
     stated_oscillators,
 )
-from yarddial.yard.parts import Converter, converters_of
-from yarddial.yard.station import Reference, Station
+from yarddial.yard.references import why_no_reference
+from yarddial.yard.station import Reference
 
 if TYPE_CHECKING:
     # Not needed before the first measurement.
     from yarddial.analysis.correction.fit import CorrectionFit
+    from yarddial.analysis.correction.next_measurement import Proposal as NextMeasurement
     from yarddial.dsp.carrier import Carrier
     from yarddial.session.correction import Proposal
 
 SECONDS = 4.0
-# Older observations stay in the log; crystals follow the temperature, so they are not mixed with today's.
-FRESH = timedelta(hours=12)
+# The most that "as long as it helps" takes, and a wide FM signal, whose samples are many.
+MOST_S, MOST_WIDE_S = 60.0, 4.0
+# Once the noise's doubt is this share of the station's own, or of what the mode bears, going on is of no use.
+SHARE_OF_STATION, SHARE_OF_MODE = 1 / 3, 1 / 20
+# Half of a channel that must be in the picture's slice, for the middle of an FM signal.
+HALF_CHANNEL_HZ = {"nfm": 9_000.0, "wfm": 125_000.0}
 # The dial counts as being on a reference within this, or within three sigma of its own doubt.
 NEAR_HZ = 1_000.0
 LEAST_SEARCH_HZ = 100.0
@@ -58,8 +61,23 @@ class Measuring(msgspec.Struct, frozen=True):
     route: str
     verifying: bool
     within_hz: float
+    wanted_hz: float = 0.0
+    seconds_s: float = SECONDS
     fraction: float = 0.0
     doubt_hz: float = float("inf")
+    needed_s: float = 0.0
+
+    def progress(self) -> str:
+        """How far it is, and how long it will take."""
+        if self.doubt_hz == float("inf"):
+            return f"{self.fraction:.0%} done"
+        doubt = f"doubt {format_doubt(self.doubt_hz)} so far"
+        if not self.wanted_hz:
+            return f"{self.fraction:.0%} done, {doubt}"
+        if self.needed_s > self.seconds_s:
+            wanted = f"{format_doubt(self.wanted_hz)} would take {self.needed_s:.0f} s"
+            return f"{doubt}; {wanted}, stops at {self.seconds_s:.0f} s"
+        return f"{doubt}; {format_doubt(self.wanted_hz)} takes about {self.needed_s:.0f} s in all"
 
 
 class Outcome(msgspec.Struct, frozen=True):
@@ -80,10 +98,13 @@ class Truing:
         self._next_id = 1
         self.measuring: Measuring | None = None
         self.outcome: Outcome | None = None
-        self.observations: tuple[Observation, ...] = ()
-        self.fit: CorrectionFit | None = None
-        self.oscillators: Oscillators = known_oscillators(desk.station)
-        self._refit()
+        # Why nobody else may measure now: the engine makes one measurement at a time.
+        self.occupied = ""
+        # As the person last noted it, beside the receiver.
+        self.temperature_c: float | None = None
+        # How long the person wants to measure; 0 as long as it helps.
+        self.chosen_s = 0.0
+        self.knowledge = Knowledge(desk, log)
         desk.on_yard_changed(self._yard_changed)
         desk.on_dial_changed(self._dial_changed)
 
@@ -93,11 +114,31 @@ class Truing:
 
     # What is known
 
+    @property
+    def fit(self) -> "CorrectionFit | None":
+        """Today's observations fitted; None while there are none."""
+        return self.knowledge.fit
+
+    @property
+    def oscillators(self) -> Oscillators:
+        """Every oscillator as known now, its doubt grown since it was measured."""
+        return self.knowledge.oscillators
+
+    @property
+    def observations(self) -> tuple[Observation, ...]:
+        """Today's."""
+        return self.knowledge.observations
+
     def state(self, line: Line | None = None, dial_hz: float | None = None) -> DialState:
         """How far the dial is off: on the active route at the dial, unless told otherwise."""
         return dial_state(
             line or self._desk.line, self._desk.station.dial_hz if dial_hz is None else dial_hz, self.oscillators
         )
+
+    @property
+    def mode(self) -> str:
+        """What the dial is used for."""
+        return self._desk.station.mode
 
     def reference(self) -> Reference | None:
         """The known station nearest to the dial, if the dial is on one."""
@@ -115,33 +156,69 @@ class Truing:
 
     def touches_active_route(self) -> bool:
         """True when every oscillator of the active route was measured, alone or as part of a sum on this route."""
-        line = self._desk.line
-        names = {crystal_of(line.receiver.name), *(lo_of(converter.name) for converter in line.converters)}
-        touched = {name for o in self.fit.observations for name in o.unknowns} if self.fit else _measured(line)
-        return names <= touched
+        return {name for name, _ in self.state().slopes} <= self.knowledge.touched()
 
     def why_out_of_reach(self) -> str:
         """Why the active route cannot serve the dial, or an empty text."""
         return self._desk.line.why_not(self._desk.station.dial_hz)
 
+    def next_measurement(self) -> "NextMeasurement | None":
+        """The measurement that would help most here, and what it would bring; None where none can be made."""
+        from yarddial.analysis.correction.next_measurement import next_measurement
+
+        station, line = self._desk.station, self._desk.line
+        if line.why_not(station.dial_hz):
+            return None
+        lines = [one for one in station.lines() if one.receiver.device]
+        usable = [
+            r for r in station.references if r.mode in ("am", "cw") and not why_no_reference(r.kind, r.frequency_hz)
+        ]
+        made = self.fit.kept if self.fit is not None else ()
+        wanted = [(line, station.dial_hz)]
+        if self.fit is not None and self.fit.inseparable:
+            # What cannot be told apart yet matters elsewhere: on every route that one of them takes part in.
+            loose = {estimate.name for estimate in self.fit.estimates if not estimate.separate}
+            for other in lines:
+                place = next((r.frequency_hz for r in usable if not other.why_not(r.frequency_hz)), None)
+                if place is not None and loose & {name for name, _ in self.state(other, place).slopes}:
+                    wanted.append((other, place))
+        return next_measurement(lines, usable, self.oscillators, wanted, made, self.knowledge.before)
+
     # What can be done
+
+    def how_long(self, reference: Reference, seconds_s: float) -> tuple[float, float]:
+        """Most seconds, and the doubt at which it is enough; `seconds_s` 0 is as long as it helps."""
+        most_s = MOST_WIDE_S if reference.mode == "wfm" else float("inf")
+        if seconds_s:
+            return min(seconds_s, most_s), 0.0
+        bears_hz = mode_named(self._desk.station.mode).bears_hz
+        return min(MOST_S, most_s), max(SHARE_OF_STATION * reference.sigma_hz, SHARE_OF_MODE * bears_hz, 1e-3)
 
     def why_not_measure(self) -> str:
         """Why nothing can be measured just now, or an empty text."""
         if self.measuring is not None:
             return "a measurement is under way"
+        if self.occupied:
+            return self.occupied
         if self._reception.held_by is not None:
             return "Listen has the receiver: it is given up when True is opened"
-        if self.reference() is None:
+        reference = self.reference()
+        if reference is None:
             return "the dial is on no known station: press ] for the next one"
+        if distrust := why_no_reference(reference.kind, reference.frequency_hz):
+            return f"{reference.name} trues nothing: {distrust}"
         if self._desk.line.why_not(self._desk.station.dial_hz):
             return f"this route does not reach it: {self._desk.line.why_not(self._desk.station.dial_hz)}"
         if self._reception.running and not self._reception.is_looking and self._reception.trouble:
             return self._reception.trouble
         return ""
 
-    def measure(self, seconds_s: float = SECONDS, *, verifying: bool = False) -> None:
-        """Measure the known station at the dial; starts the receiver when it does not run."""
+    def measure(self, seconds_s: float | None = None, *, verifying: bool = False) -> None:
+        """Measure the known station at the dial; starts the receiver when it does not run.
+
+        seconds_s : so long; 0 as long as it helps, until the station's own doubt is what counts, or the mode's need;
+            as chosen by default.
+        """
         reference = self.reference()
         if self.why_not_measure() or reference is None:
             return
@@ -151,10 +228,16 @@ class Truing:
         self.follow_dial()
         state = self.state()
         within_hz = max(abs(state.error_hz) + 4 * state.sigma_hz, LEAST_SEARCH_HZ)
-        self.measuring = Measuring(self._next_id, reference, self._desk.line.name, verifying, within_hz)
+        most_s, wanted_hz = self.how_long(reference, self.chosen_s if seconds_s is None else seconds_s)
+        self.measuring = Measuring(
+            self._next_id, reference, self._desk.line.name, verifying, within_hz, wanted_hz, most_s
+        )
         self._next_id += 1
         self.outcome = None
-        self._engine.send(Measure(self.measuring.id, seconds_s, within_hz))
+        kind: Literal["carrier", "nfm", "wfm"] = "carrier"
+        if reference.mode in ("nfm", "wfm"):
+            kind = "nfm" if reference.mode == "nfm" else "wfm"
+        self._engine.send(Measure(self.measuring.id, most_s, within_hz, wanted_hz, kind))
         self._changed.tell()
 
     def cancel(self) -> None:
@@ -181,15 +264,19 @@ class Truing:
         )
 
     def recall(self) -> None:
-        """Take today's observations from the log."""
-        self.observations = (*_fresh_observations(self._log, self._desk.station.name), *self.observations)
-        self._refit()
+        """Take today's observations from the log, and what is known of earlier days."""
+        self.knowledge.recall()
+        self._changed.tell()
+
+    def grow(self) -> None:
+        """Let the doubts grow with the time since the last measurement; called now and then."""
+        self.knowledge.grow()
         self._changed.tell()
 
     def forget(self) -> None:
         """Start measuring afresh: observations stay in the log, but no longer count."""
-        self.observations, self.outcome = (), None
-        self._refit()
+        self.knowledge.forget()
+        self.outcome = None
         self._changed.tell()
 
     def follow_dial(self) -> None:
@@ -199,6 +286,8 @@ class Truing:
             return
         loose = dial_state(line, dial_hz, stated_oscillators(self._desk.station))
         reach_hz = max(abs(loose.error_hz) + 4 * loose.sigma_hz, 3_000.0)
+        if (reference := self.reference()) is not None:
+            reach_hz += HALF_CHANNEL_HZ.get(reference.mode, 0.0)
         self._reception.tune(line, dial_hz, 1.1 * reach_hz)
         self._reception.show(self.fitting_half_span_hz())
 
@@ -207,6 +296,27 @@ class Truing:
         state = self.state()
         wanted = max(1.25 * (abs(state.error_hz) + 2.5 * state.sigma_hz), 25.0)
         return next((span for span in HALF_SPANS_HZ if span >= wanted), HALF_SPANS_HZ[-1])
+
+    def take_in(self, observations: Sequence[Observation], method: str, said: str, **data: object) -> None:
+        """Count observations that were made in another way, and log them together."""
+        self.knowledge.add(*observations)
+        (first, *others) = observations
+        told = {"observations": observations} if others else {"observation": first}
+        self._log.add(
+            Entry(
+                station=self._desk.station.name,
+                kind="observation",
+                route=first.route,
+                method=method,
+                reference="" if others else first.reference_name,
+                temperature_c=self.temperature_c,
+                text=said,
+                data=msgspec.to_builtins(told) | {"oscillators": self.knowledge.apart()} | data,
+            )
+        )
+        self.knowledge.read_histories()
+        self.outcome = Outcome("measured", said, first)
+        self._changed.tell()
 
     # What the engine and the desk say
 
@@ -217,7 +327,9 @@ class Truing:
             return
         match event:
             case Progress() if event.id == now.id:
-                self.measuring = msgspec.structs.replace(now, fraction=event.fraction, doubt_hz=event.sigma_hz)
+                self.measuring = msgspec.structs.replace(
+                    now, fraction=event.fraction, doubt_hz=event.sigma_hz, needed_s=event.needed_s
+                )
                 self._changed.tell()
             case Measured() if event.id == now.id:
                 self._observed(now, event.carrier)
@@ -231,9 +343,10 @@ class Truing:
     def _observed(self, now: Measuring, carrier: "Carrier") -> None:
         line, look = self._desk.line, self._reception.look
         assert look is not None
-        observation = _observation(line, now.reference, look.look_hz + carrier.frequency_hz, carrier.sigma_hz)
-        self.observations = (*self.observations, observation)
-        self._refit()
+        observation = _observation(
+            line, now.reference, look.look_hz + carrier.frequency_hz, carrier.sigma_hz, look.ask.centre_hz
+        )
+        self.knowledge.add(observation)
         text = (
             f"{now.reference.name} {format_frequency(now.reference.frequency_hz)} reads "
             f"{format_hertz(observation.error_hz, observation.total_sigma_hz)} "
@@ -244,7 +357,7 @@ class Truing:
                 station=self._desk.station.name,
                 kind="verification" if now.verifying else "observation",
                 route=line.name,
-                method="carrier estimate",
+                method=carrier.method if "FM" in carrier.method else f"carrier estimate, {carrier.method}",
                 reference=now.reference.name,
                 text=text,
                 data={
@@ -252,9 +365,12 @@ class Truing:
                     "cn0_dbhz": carrier.cn0_dbhz,
                     "duration_s": carrier.duration_s,
                     "drift_hz_per_s": carrier.drift_hz_per_s,
+                    "oscillators": self.knowledge.apart(),
                 },
+                temperature_c=self.temperature_c,
             )
         )
+        self.knowledge.read_histories()
         self._end(Outcome("measured", text, observation, carrier))
         self._reception.show(self.fitting_half_span_hz())
 
@@ -262,20 +378,8 @@ class Truing:
         self.measuring, self.outcome = None, outcome
         self._changed.tell()
 
-    def _refit(self) -> None:
-        station = self._desk.station
-        usable = tuple(o for o in self.observations if _touches_only(station, o))
-        if not usable:
-            self.fit, self.oscillators = None, known_oscillators(station)
-            return
-        from yarddial.analysis.correction.fit import fit
-        from yarddial.analysis.correction.posterior import merge, priors_of
-
-        self.fit = fit(usable, priors_of(station))
-        self.oscillators = merge(stated_oscillators(station), self.fit)
-
     def _yard_changed(self) -> None:
-        self._refit()
+        self.knowledge.refit()
         self.follow_dial()
         self._changed.tell()
 
@@ -288,51 +392,13 @@ class Truing:
         self._changed.tell()
 
 
-def _observation(line: Line, reference: Reference, received_hz: float, sigma_hz: float) -> Observation:
+def _observation(
+    line: Line, reference: Reference, received_hz: float, sigma_hz: float, centre_hz: float | None = None
+) -> Observation:
     """Turn what the receiver counted into a dial reading, with the values entered now."""
     shown_hz = received_hz * (1 + line.receiver.entered_ppm * 1e-6)
     dial_hz = shown_hz
     fold = line.fold(line.walk()[-1].out_hz)
     for stage in reversed((*line.stages, *(() if fold is None else (fold,)))):
         dial_hz = (dial_hz - stage.offset_hz) * stage.sense
-    return Observation(
-        receiver=line.receiver.name,
-        reference_hz=reference.frequency_hz,
-        reference_sigma_hz=reference.sigma_hz,
-        dial_hz=dial_hz,
-        sigma_hz=sigma_hz,
-        stages=tuple(_seen(converter) for converter in line.converters),
-        entered_ppm=line.receiver.entered_ppm,
-        reference_name=reference.name,
-        route=line.name,
-    )
-
-
-def _measured(line: Line) -> set[str]:
-    """Oscillators of a route whose values were measured on an earlier day."""
-    found = {lo_of(c.name) for c in line.converters if c.lo_hz.provenance == "measured"}
-    return found | ({crystal_of(line.receiver.name)} if line.receiver.crystal_ppm.provenance == "measured" else set())
-
-
-def _seen(converter: Converter) -> SeenStage:
-    return SeenStage(converter.name, converter.kind, converter.nominal_lo_hz, converter.entered_lo_hz)
-
-
-def _touches_only(station: Station, observation: Observation) -> bool:
-    """True while every part that the observation speaks of is still in the yard as it was."""
-    there = {c.name: c for part in station.parts for c in converters_of(part)}
-    receivers = {line.receiver.name for line in station.lines()}
-    return observation.receiver in receivers and all(
-        stage.name in there
-        and (there[stage.name].follows_dial or there[stage.name].nominal_lo_hz == stage.nominal_lo_hz)
-        for stage in observation.stages
-    )
-
-
-def _fresh_observations(log: LogKeeper, station_name: str) -> tuple[Observation, ...]:
-    since = (datetime.now(UTC) - FRESH).strftime("%Y-%m-%dT%H:%M:%SZ")
-    found: list[Observation] = []
-    for entry in log.entries:
-        if entry.station == station_name and entry.at_utc >= since and "observation" in entry.data:
-            found.append(msgspec.convert(entry.data["observation"], Observation))
-    return tuple(reversed(found))
+    return observed(line, reference, dial_hz, sigma_hz, utc_now(), centre_hz)

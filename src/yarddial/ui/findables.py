@@ -1,10 +1,10 @@
 """Everything that the finder knows: stations, bands, parts, routes, places and commands."""
 
+from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
 from yarddial.ui.widgets.finder import Findable
-from yarddial.yard.bands import BANDS
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import format_bound, format_frequency, parse_frequency
 
@@ -24,7 +24,8 @@ def findables(window: "MainWindow", places: list[str]) -> list[Findable]:
     things += [Findable("route", route.name, partial(desk.choose_route, route.name)) for route in station.routes]
     things += [Findable("place", name, partial(window.go, name)) for name in places]
     things += [
-        Findable("band", f"{band.name} {format_bound(band.low_hz)}", partial(desk.dial, band.low_hz)) for band in BANDS
+        Findable("band", f"{band.name} {format_bound(band.low_hz)}", partial(desk.dial, band.low_hz))
+        for band in station.bands
     ]
     commands = (
         ("start or stop the receiver", session.toggle_receiver),
@@ -32,6 +33,9 @@ def findables(window: "MainWindow", places: list[str]) -> list[Findable]:
         ("apply the correction", session.truing.apply),
         ("settings card", window.show_card),
         ("write a note", window.write_note),
+        ("test the span for ghosts", partial(_at, window, "Ghosts", session.ghosting.test)),
+        ("scan all bands for strong signals", partial(_at, window, "Ghosts", session.strong.scan)),
+        ("prove all bands", partial(_at, window, "Bands", session.band_run.start)),
         ("measure afresh: leave out what was measured so far", session.truing.forget),
         ("undo", session.undo),
         ("redo", session.redo),
@@ -40,6 +44,12 @@ def findables(window: "MainWindow", places: list[str]) -> list[Findable]:
         ("words explained", window.show_glossary),
     )
     return things + [Findable("command", name, act) for name, act in commands]
+
+
+def _at(window: "MainWindow", place: str, act: Callable[[], None]) -> None:
+    """Go where it is seen, then do it."""
+    window.go(place)
+    act()
 
 
 def dialled(window: "MainWindow", text: str) -> Findable | None:

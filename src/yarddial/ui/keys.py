@@ -20,7 +20,7 @@ KEYS: tuple[tuple[str, str], ...] = (
     ("P", "on a route in Bench: make it the first choice"),
     ("Ctrl+N  Ctrl+O", "begin an empty yard, open a station file; or drop a file on the window"),
     ("+  −", "zoom the picture"),
-    ("Ctrl+1 … Ctrl+7", "Bench, First light, Span, Levels, True, Listen, Log"),
+    ("Ctrl+1 … Ctrl+9", "Bench, First light, Span, Levels, True, Ghosts, Bands, Listen, Log"),
     ("Ctrl+Z  Ctrl+Y", "undo, redo"),
     ("Ctrl+T", "day or night"),
     ("Ctrl+K", "find anything: station, part, route, band, command, or a frequency"),

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidg
 from yarddial.session.findings import Finding, findings
 from yarddial.session.reception import HALF_SPANS_HZ
 from yarddial.session.session import Session
-from yarddial.session.verdict import all_verdicts
+from yarddial.session.verdicts.all_verdicts import all_verdicts
 from yarddial.ui.dial.dial import Dial, nudge_steps
 from yarddial.ui.findings_bar import FindingsBar
 from yarddial.ui.opener import Files, Opener, dropped_file, is_part
@@ -27,6 +27,7 @@ from yarddial.yard.errors import YardDialError
 from yarddial.yard.working import Working
 
 if TYPE_CHECKING:
+    from yarddial.ui.places.bands.place import BandsPlace
     from yarddial.ui.places.bench.place import BenchPlace
     from yarddial.ui.places.log.place import LogPlace
     from yarddial.ui.places.true.place import TruePlace
@@ -115,6 +116,8 @@ class MainWindow(QMainWindow):
             session.leveling.on_levels_changed,
             session.reception.on_receiver_changed,
             session.log.on_log_changed,
+            session.ghosting.on_ghosting_changed,
+            session.board.on_board_changed,
         ):
             subscribe(self._refresh_soon)
         shortcuts: tuple[tuple[str, Callable[[], object]], ...] = (
@@ -144,6 +147,8 @@ class MainWindow(QMainWindow):
             self._made[name] = _PLACE_MAKERS[name](self.session)
             if name == "Bench":
                 cast("BenchPlace", self._made[name]).add_wanted.connect(self.put_in)
+            if name == "Bands":
+                cast("BandsPlace", self._made[name]).wanted.connect(self.go)
             self.stack.addWidget(self._made[name])
         return self._made[name]
 
@@ -283,6 +288,13 @@ class MainWindow(QMainWindow):
         """Cancel whatever is under way: a measurement, First light, a sweep."""
         self.session.truing.cancel()
         self.session.leveling.cancel()
+        self.session.comparing.cancel()
+        self.session.proving.cancel()
+        self.session.watching.stop()
+        self.session.band_run.cancel()
+        self.session.ghosting.cancel()
+        self.session.curing.cancel()
+        self.session.strong.cancel()
         self.session.checking.cancel()
 
     def zoom(self, steps: int) -> None:
@@ -367,7 +379,7 @@ class MainWindow(QMainWindow):
             session = self.session
             verdicts = all_verdicts(
                 session.desk, session.inspection, session.checking, session.truing, session.listening,
-                session.reception, session.leveling, session.log,
+                session.reception, session.leveling, session.ghosting, session.board, session.log,
             )  # fmt: skip
             self.places.show_verdicts([verdicts[name] for name in PLACES])
             self.findings.show_findings(findings(self.session))
@@ -423,6 +435,18 @@ def _make_true(session: Session) -> QWidget:
     return TruePlace(session)
 
 
+def _make_ghosts(session: Session) -> QWidget:
+    from yarddial.ui.places.ghosts.place import GhostsPlace
+
+    return GhostsPlace(session)
+
+
+def _make_bands(session: Session) -> QWidget:
+    from yarddial.ui.places.bands.place import BandsPlace
+
+    return BandsPlace(session)
+
+
 def _make_listen(session: Session) -> QWidget:
     from yarddial.ui.places.listen.place import ListenPlace
 
@@ -442,6 +466,8 @@ _PLACE_MAKERS: dict[str, Callable[[Session], QWidget]] = {
     "Span": _make_span,
     "Levels": _make_levels,
     "True": _make_true,
+    "Ghosts": _make_ghosts,
+    "Bands": _make_bands,
     "Listen": _make_listen,
     "Log": _make_log,
 }

@@ -1,23 +1,34 @@
 """Work off the interface thread: a call in a thread of its own, its answer or refusal back in this one."""
 
+import atexit
 from collections.abc import Callable
+from contextlib import suppress
 from typing import Any
 
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
 from yarddial.yard.errors import YardDialError
 
+# Threads outlive whoever asked: a widget may be closed while its answer is worked out.
+_running: "set[Work]" = set()
+
 
 class Work(QThread):
-    """Runs a call; `done` brings its result, `refused` a YardDialError's sentence."""
+    """Runs a call; `done` brings its result, `refused` a YardDialError's sentence, as long as who asked is there."""
 
     done = pyqtSignal(object)
     refused = pyqtSignal(str)
 
-    def __init__(self, parent: QObject, call: Callable[[], Any]) -> None:
-        super().__init__(parent)
+    def __init__(self, asker: QObject, call: Callable[[], Any]) -> None:
+        super().__init__()
         self._call = call
-        self.finished.connect(self.deleteLater)
+        self.finished.connect(self._ended)
+        asker.destroyed.connect(self._forget)
+
+    def start(self, priority: QThread.Priority = QThread.Priority.InheritPriority) -> None:
+        """Begin; it is kept alive until it has ended."""
+        _running.add(self)
+        super().start(priority)
 
     def run(self) -> None:
         """In the other thread."""
@@ -27,3 +38,21 @@ class Work(QThread):
             self.refused.emit(str(error))
         else:
             self.done.emit(result)
+
+    def _forget(self) -> None:
+        """Nobody waits for the answer any more."""
+        for signal in (self.done, self.refused):
+            with suppress(TypeError):
+                signal.disconnect()
+
+    def _ended(self) -> None:
+        _running.discard(self)
+        self.deleteLater()
+
+
+def _settle() -> None:
+    for work in tuple(_running):
+        work.wait()
+
+
+atexit.register(_settle)

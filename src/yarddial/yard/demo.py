@@ -260,6 +260,7 @@ _ACKNOWLEDGED = (
 )
 _REFERENCES = (
     Reference("Saltpan Radio", 1.134e6, 7.0, "medium-wave broadcaster", "am", "rule: within 10 to 20 Hz"),
+    Reference("Tern Bank test tone", 3.215e6, 5.0, "short-wave broadcaster", "am", "sends a steady tone of 1 kHz"),
     Reference("Northmark Time", 5e6, 0.2, "standard frequency", "am", "a sky-wave wanders by 0.1 to 1 Hz"),
     Reference("Northmark Time", 10e6, 0.3, "standard frequency", "am", "a sky-wave wanders by 0.1 to 1 Hz"),
     Reference("Harbour pilot carrier", 145.2e6, 0.5, "steady carrier", "cw", "locked to a rubidium source"),

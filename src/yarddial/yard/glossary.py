@@ -42,7 +42,6 @@ GLOSSARY: tuple[tuple[str, str], ...] = (
         "As on a railway: they lie for the route in use. Dialling a frequency sets them unless the route is held.",
     ),
     ("carrier", "The steady line at the middle of a signal, whose frequency can be measured to a fraction of a hertz."),
-    ("reference", "A transmitter whose frequency is known, with how far that can be trusted as received."),
     ("C/N0", "Carrier power over the noise in one hertz, in dB-Hz: it sets how fast a measurement gets sharp."),
     ("sky-wave", "A signal by way of the ionosphere. Its frequency wanders by 0.1 to 1 Hz, most at dawn and dusk."),
     ("fit", "Least squares over all measurements: the error of each oscillator that explains them best."),
@@ -65,4 +64,49 @@ GLOSSARY: tuple[tuple[str, str], ...] = (
     ("gain control", "Evens out loudness: down at once for a strong station, up slowly for a weak one."),
     ("synchronous AM", "AM heard against its own carrier's phase: fading of one sideband distorts less."),
     ("dBFS", "Level relative to the largest that the converter can take; it becomes dBm only by calibration."),
+    ("products", "Signals that a receiver makes itself of strong ones, by bending: they fall faster than signals do."),
+    (
+        "3:1 test",
+        "Take X dB off in front: a true signal falls by X, what the receiver makes of two strong ones by 3 X.",
+    ),
+    ("full scale", "The largest level that a receiver's converter can take; beyond it samples are clipped."),
+    (
+        "process gain",
+        "What is won over the noise of a wide span by hearing a narrow piece of it: 10 log10 of their ratio.",
+    ),
+    ("clean part", "The middle four fifths of a span; nearer to its edges stands what is folded in from beyond them."),
+    ("raster", "Transmitters of a service sit on whole multiples of a spacing, such as 9 kHz on medium wave."),
+    ("warm-up", "A cold crystal moves by some ppm and settles over minutes, as an exponential does."),
+    (
+        "Allan deviation",
+        "How far an oscillator's mean over some time differs from the next one's: its steadiness over that time.",
+    ),
+    (
+        "zero beat",
+        "Turn until the beat between a carrier and the receiver's own tone stops: the dial is on the carrier.",
+    ),
+    ("ppb", "Parts in a thousand million: a thousandth of a ppm, 0.145 Hz at 145 MHz."),
+    (
+        "ghost",
+        "Something on the dial that is not there on the air: a mirror, a product, a leak, the receiver's own making.",
+    ),
+    ("leak-through", "A strong signal that passes a converter unconverted, and shows where it would be after it."),
+    ("spike", "A line at the centre that many tuners make by themselves; it goes wherever the centre is put."),
+    ("alias", "What lies beyond half the sample rate, folded in; it moves by whole rates when the rate changes."),
+    (
+        "harmonic mixing",
+        "A signal near three times the tuner's oscillator, mixed in by it: it moves twice as far as the centre, the "
+        "other way.",
+    ),
+    (
+        "attenuation",
+        "Weakening everything that comes from the antenna, in decibels: true signals fall by just as much.",
+    ),
+    (
+        "low-pass filter",
+        "Passes what lies below its edge; the more poles, the steeper it falls beyond: 6 dB an octave each.",
+    ),
+    ("high-pass filter", "Passes what lies above its edge; the more poles, the steeper it falls below."),
+    ("notch", "A filter that takes out one stretch and passes the rest, such as all of FM broadcasting."),
+    ("ageing", "The slow drift of a crystal over months, fast at first: 1 to 5 ppm in a plain one's first year."),
 )

@@ -10,7 +10,7 @@ from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import format_bound
 from yarddial.yard.parts import Antenna, Converter, Inner, Part, Receiver, Transceiver, Value
 from yarddial.yard.parts.spans import span_text
-from yarddial.yard.path import Clock, Stage, shown_for_dial
+from yarddial.yard.path import Clock, Stage, path_sense, shown_for_dial
 
 ReachState = Literal["reached", "under", "hole", "out"]
 
@@ -133,6 +133,12 @@ class Line(msgspec.Struct, frozen=True):
     def counted_hz(self, dial_hz: float) -> float:
         """Where the receiver itself counts a dial frequency: without the correction that a program applies."""
         return shown_for_dial(dial_hz, self.counted_stages(dial_hz)) / (1 + self.receiver.entered_ppm * 1e-6)
+
+    def dial_of(self, counted_hz: float, dial_hz: float) -> float:
+        """Where on the dial a frequency stands that the receiver counts, by what lies between for a dial near it."""
+        sense = path_sense(self.counted_stages(dial_hz))
+        away_hz = (counted_hz - self.counted_hz(dial_hz)) * (1 + self.receiver.entered_ppm * 1e-6)
+        return dial_hz + sense * away_hz
 
     def parked_hz(self, tuner_hz: float, park_hz: float) -> float:
         """Where to put the centre: below the signal, off the spike; above it where the receiver does not go below."""

@@ -1,20 +1,25 @@
 """What is known of every oscillator of a yard, and what that means for the dial.
 
-Crystals are kept in ppm (positive: runs fast), converters' oscillators in hertz above their nominal. The covariance
-matters: after one measurement through a converter neither number is known well, yet their sum is.
+Crystals, sample clocks and transceivers' references are kept in ppm (positive: runs fast), converters' oscillators in
+hertz above their nominal. The covariance matters: after one measurement through a converter neither number is known
+well, yet their sum is.
 """
 
 from collections.abc import Callable
-from math import sqrt
+from math import floor, log10, sqrt
 
 import msgspec
 
-from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz, format_number
+from yarddial.yard.frequency import MINUS, format_doubt, format_frequency, format_hertz, format_number
 from yarddial.yard.line import Line
-from yarddial.yard.parts import Receiver, Value, converters_of
+from yarddial.yard.parts import Converter, Receiver, Transceiver, Value, converters_of
 from yarddial.yard.path import Clock, Stage, Trace, trace_back
 from yarddial.yard.station import Station
 from yarddial.yard.working import WorkedValue, Working
+
+# Below this a doubt needs more digits than a dial ever shows.
+FINE_PPM = 0.001
+NOUNS = {"crystal": "crystal", "clock": "sample clock", "lo": "oscillator", "rig": "reference"}
 
 
 def crystal_of(receiver_name: str) -> str:
@@ -22,13 +27,33 @@ def crystal_of(receiver_name: str) -> str:
     return f"crystal:{receiver_name}"
 
 
+def clock_of(receiver_name: str) -> str:
+    """Name of a receiver's sample clock among the oscillators, where it has one beside its crystal."""
+    return f"clock:{receiver_name}"
+
+
 def lo_of(converter_name: str) -> str:
     """Name of a converter's oscillator among the oscillators."""
     return f"lo:{converter_name}"
 
 
+def rig_of(converter_name: str) -> str:
+    """Name of a transceiver's own reference, from which its oscillators are made, whatever it is tuned to."""
+    return f"rig:{converter_name}"
+
+
+def oscillator_of(converter: Converter) -> str:
+    """Name of what makes a converter's oscillator."""
+    return rig_of(converter.name) if converter.follows_dial else lo_of(converter.name)
+
+
+def is_in_ppm(name: str) -> bool:
+    """True of oscillators whose error is a share of whatever is made from them; others are counted in hertz."""
+    return not name.startswith("lo:")
+
+
 class Oscillators(msgspec.Struct, frozen=True):
-    """Names, values (ppm for crystals, hertz above nominal for converters) and covariance of all oscillators."""
+    """Names, values (ppm, or hertz above nominal for converters) and covariance of all oscillators."""
 
     names: tuple[str, ...]
     values: tuple[float, ...]
@@ -56,12 +81,14 @@ class DialState(msgspec.Struct, frozen=True):
     trace : the signal that the dial reading stands for, followed along the path.
     sigma_hz : one-sigma doubt of `trace.dial_error_hz`.
     budget_hz : (oscillator, its own part of the doubt in hertz); parts may cancel in the sum.
+    slopes : (oscillator, what the dial moves by for one more of its unit, in hertz).
     """
 
     route: str
     trace: Trace
     sigma_hz: float
     budget_hz: tuple[tuple[str, float], ...]
+    slopes: tuple[tuple[str, float], ...] = ()
 
     @property
     def error_hz(self) -> float:
@@ -102,7 +129,14 @@ def _collect(station: Station, choose: Callable[[Value], Value]) -> Oscillators:
         if isinstance(part, Receiver):
             crystal = choose(part.crystal_ppm)
             found.append((crystal_of(part.name), crystal.value, crystal.sigma))
+            if part.clock_ppm is not None:
+                clock = choose(part.clock_ppm)
+                found.append((clock_of(part.name), clock.value, clock.sigma))
         for converter in converters_of(part):
+            if isinstance(part, Transceiver):
+                rig = choose(part.rig_ppm)
+                found.append((rig_of(converter.name), rig.value, rig.sigma))
+                continue
             oscillator = choose(converter.lo_hz)
             found.append((lo_of(converter.name), oscillator.value - converter.nominal_lo_hz, oscillator.sigma))
     size = range(len(found))
@@ -116,27 +150,54 @@ def dial_state(line: Line, dial_hz: float, oscillators: Oscillators) -> DialStat
         # Nothing can be said of a route that is not there yet.
         return DialState(line.name, trace_back(dial_hz), float("inf"), ())
     line = line.at(dial_hz)
+    converters = line.converters
+    scales = [1e-6 * c.nominal_lo_hz if c.follows_dial else 1.0 for c in converters]
     stages = tuple(
-        Stage(c.kind, c.entered_lo_hz, c.nominal_lo_hz - c.entered_lo_hz + oscillators.value(lo_of(c.name)), c.name)
-        for c in line.converters
+        Stage(
+            c.kind,
+            c.entered_lo_hz,
+            c.nominal_lo_hz - c.entered_lo_hz + scale * oscillators.value(oscillator_of(c)),
+            c.name,
+        )
+        for c, scale in zip(converters, scales, strict=True)
     )
-    crystal = crystal_of(line.receiver.name)
-    found = trace_back(dial_hz, stages, Clock(oscillators.value(crystal), line.receiver.entered_ppm))
-    weights = {crystal: found.per_ppm_hz}
-    for converter, weight in zip(line.converters, found.per_lo_hz, strict=True):
-        weights[lo_of(converter.name)] = weight
+    crystals = crystal_shares(line, dial_hz)
+    true_ppm = sum(share * oscillators.value(name) for name, share in crystals)
+    found = trace_back(dial_hz, stages, Clock(true_ppm, line.receiver.entered_ppm))
+    weights = {name: share * found.per_ppm_hz for name, share in crystals}
+    for converter, weight, scale in zip(converters, found.per_lo_hz, scales, strict=True):
+        weights[oscillator_of(converter)] = scale * weight
     budget = tuple((name, abs(weight) * oscillators.sigma(name)) for name, weight in weights.items())
-    return DialState(line.name, found, oscillators.doubt_of_sum(weights), budget)
+    return DialState(line.name, found, oscillators.doubt_of_sum(weights), budget, tuple(weights.items()))
+
+
+def crystal_shares(line: Line, dial_hz: float) -> tuple[tuple[str, float], ...]:
+    """How the receiver's crystal and its sample clock share in what is shown; they sum to 1.
+
+    What is shown at r with the centre at f_c arrived at f_c (1 + p) + (r - f_c) (1 + c): as if one crystal were off by
+    p f_c / r + c (r - f_c) / r.
+    """
+    receiver = line.receiver
+    if receiver.clock_ppm is None:
+        return ((crystal_of(receiver.name), 1.0),)
+    shown_hz = line.counted_hz(dial_hz)
+    share = line.parked_hz(shown_hz, receiver.park_hz) / shown_hz if shown_hz else 1.0
+    return ((crystal_of(receiver.name), share), (clock_of(receiver.name), 1 - share))
 
 
 def spoken(name: str) -> str:
     """An oscillator's name as people say it."""
     kind, _, part = name.partition(":")
-    return f"{part}'s crystal" if kind == "crystal" else f"{part}'s oscillator"
+    if kind == "rig":
+        return f"{part.removesuffix(' IF')}'s reference"
+    return f"{part}'s {NOUNS[kind]}"
 
 
 def value_text(name: str, value: float, sigma: float) -> str:
-    """An oscillator's error as text: ppm for a crystal, hertz above nominal for a converter."""
-    if name.startswith("crystal:"):
+    """An oscillator's error as text: ppm, or hertz above nominal for a converter."""
+    if is_in_ppm(name) and 0 < sigma < FINE_PPM:
+        places = min(2 - floor(log10(sigma)), 7)
+        return f"{value:+.{places}f} ± {sigma:.{places}f} ppm".replace("-", MINUS)
+    if is_in_ppm(name):
         return f"{format_number(value, sigma, signed=True)} ± {format_number(sigma, sigma / 3)} ppm"
     return f"{format_hertz(value, sigma)} {format_doubt(sigma)}"

@@ -2,9 +2,11 @@
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
+from typing import Literal
 
 import msgspec
 
+from yarddial.yard.bands import Band, Region, bands_of
 from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import LIMIT_HZ, format_bound
 from yarddial.yard.line import Line
@@ -54,8 +56,23 @@ class Acknowledged(msgspec.Struct, frozen=True, omit_defaults=True):
     date: str = ""
 
 
+class KeptGains(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Gains that were measured to be right for a band over a route, and why."""
+
+    band: str
+    route: str
+    gains_db: tuple[tuple[str, float], ...]
+    reason: str
+    date: str = ""
+
+
 class Station(msgspec.Struct, frozen=True, omit_defaults=True):
-    """The whole set-up, as kept in a station file."""
+    """The whole set-up, as kept in a station file.
+
+    surroundings : town or country, whose noise the antennas bring: a name of `yard.external_noise`.
+    kept_gains : the gains found right, one for each band and route.
+    region : of the radio regulations; own_bands : what the person listens to besides.
+    """
 
     name: str
     parts: tuple[Part, ...] = ()
@@ -66,6 +83,23 @@ class Station(msgspec.Struct, frozen=True, omit_defaults=True):
     route: str = ""
     held: bool = False
     acknowledged: tuple[Acknowledged, ...] = ()
+    surroundings: Literal["city", "residential", "rural", "quiet"] = "rural"
+    kept_gains: tuple[KeptGains, ...] = ()
+    region: Region = 1
+    own_bands: tuple[Band, ...] = ()
+
+    @property
+    def bands(self) -> tuple[Band, ...]:
+        """Those of its region and the person's own, rising; one's own stands in place of one of the same name."""
+        own = {band.name for band in self.own_bands}
+        others = (band for band in bands_of(self.region) if band.name not in own)
+        return tuple(sorted((*others, *self.own_bands), key=lambda band: (band.low_hz, band.high_hz)))
+
+    def with_own_bands(self, bands: Sequence[Band]) -> "Station":
+        """With bands of the person's own besides, in place of own ones of the same names."""
+        names = {band.name for band in bands}
+        kept = (own for own in self.own_bands if own.name not in names)
+        return msgspec.structs.replace(self, own_bands=(*kept, *bands))
 
     def part(self, name: str) -> Part:
         """Find a part by its name; raises BadStation when there is none."""
@@ -201,6 +235,8 @@ def _check_part(part: Part) -> None:
 
 
 def _check_receiver(part: Receiver) -> None:
+    if not abs(part.park_share) < 0.5:
+        raise BadStation(f"{part.name}: the dial lies in the span only with the centre less than half the rate away")
     if not (part.rate_hz > 0 and part.crystal_hz > 0 and all(rate > 0 for rate in part.rates_hz)):
         raise BadStation(f"{part.name}: sample rate and crystal must lie above 0")
     if not (abs(part.entered_ppm) < 1e4 and abs(part.crystal_ppm.value) < 1e4 and 0 <= part.crystal_ppm.sigma < 1e5):

@@ -5,7 +5,8 @@ s F + sum of w_i L_i there, s the sense and w_i = +-1. With L_i = N_i + d_i and 
 
     r p  -  sum w_i d_i  =  s (F - D) + sum w_i (N_i - E_i) + r p_e
 
-for a dial reading D: linear in the unknowns p and d_i, with nothing neglected.
+for a dial reading D: linear in the unknowns p and d_i, with nothing neglected. Where the sample clock is off by c of
+its own and the centre is f_c, r p becomes f_c p + (r - f_c) c. A transceiver's d_i is N_i times its reference's error.
 """
 
 from collections.abc import Sequence
@@ -14,8 +15,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.analysis.correction.observation import Observation
-from yarddial.yard.oscillators import crystal_of, lo_of
+from yarddial.yard.observation import Observation
+from yarddial.yard.oscillators import clock_of, crystal_of
 from yarddial.yard.path import lo_weights
 
 Matrix = NDArray[np.float64]
@@ -24,6 +25,9 @@ Matrix = NDArray[np.float64]
 # sky-wave's wander, is new each time. With everything shared, two looks at a wandering carrier would contradict each
 # other by hundreds of sigmas; with nothing shared, a hundred looks would make any transmitter a standard.
 LASTING_SHARE = 0.5
+# Of a sky-wave's wandering, which is new each day: what stays the same within a day. The layers rise and sink over
+# hours, and swing over minutes besides.
+DAILY_SHARE = 0.5
 
 
 def unknowns_of(observations: Sequence[Observation]) -> tuple[str, ...]:
@@ -32,18 +36,21 @@ def unknowns_of(observations: Sequence[Observation]) -> tuple[str, ...]:
 
 
 class Noise(NamedTuple):
-    """Doubts of the right-hand sides: independent ones, and what the rows of a group share.
+    """Doubts of the right-hand sides: independent ones, and what rows share by the day and for good.
 
-    The covariance is diag(sigma^2) + s s^T within each group; group -1 shares nothing. All in hertz.
+    The covariance is diag(sigma^2) + d d^T within each day of a reference + s s^T within each reference; group -1
+    shares nothing. All in hertz.
     """
 
     sigma: Matrix
+    daily: Matrix
+    day: NDArray[np.int64]
     shared: Matrix
     group: NDArray[np.int64]
 
     def take(self, kept: NDArray[np.int64]) -> "Noise":
         """The doubts of some rows."""
-        return Noise(self.sigma[kept], self.shared[kept], self.group[kept])
+        return Noise(self.sigma[kept], self.daily[kept], self.day[kept], self.shared[kept], self.group[kept])
 
 
 def equations(observations: Sequence[Observation], names: Sequence[str]) -> tuple[Matrix, Matrix, Noise]:
@@ -56,18 +63,23 @@ def equations(observations: Sequence[Observation], names: Sequence[str]) -> tupl
     right : ndarray, shape (n,)
         Hertz.
     noise : Noise
-        Measuring a named reference again averages only a part of its error away: such rows share LASTING_SHARE of
-        its variance.
+        Measuring a named reference again averages only a part of its error away: such rows share what its path does on
+        one day, and LASTING_SHARE of the rest of its variance for good.
     """
     rows = np.zeros((len(observations), len(names)))
     right = np.zeros(len(observations))
     column = {name: j for j, name in enumerate(names)}
     for i, seen in enumerate(observations):
         shown_hz = seen.shown_uncorrected_hz()
-        rows[i, column[crystal_of(seen.receiver)]] = shown_hz * 1e-6
+        if seen.centre_hz is None:
+            rows[i, column[crystal_of(seen.receiver)]] = shown_hz * 1e-6
+        else:
+            rows[i, column[clock_of(seen.receiver)]] = (shown_hz - seen.centre_hz) * 1e-6
+            if seen.centre_hz:
+                rows[i, column[crystal_of(seen.receiver)]] = seen.centre_hz * 1e-6
         right[i] = -seen.sense * seen.error_hz + shown_hz * seen.entered_ppm * 1e-6
         for stage, weight in zip(seen.stages, lo_weights(seen.entered_stages()), strict=True):
-            rows[i, column[lo_of(stage.name)]] -= weight
+            rows[i, column[stage.unknown]] -= weight * stage.hertz_per_unit
             right[i] += weight * (stage.nominal_lo_hz - stage.entered_lo_hz)
     return rows, right, _noise(observations)
 
@@ -76,28 +88,40 @@ def whiten(rows: Matrix, right: Matrix, noise: Noise) -> tuple[Matrix, Matrix]:
     """Turn equations with shared doubts into ones with independent doubts of 1.
 
     With v = s / sigma the inverse root of I + v v^T is I - (1 - 1/sqrt(1 + |v|^2)) v v^T / |v|^2: no matrix of all
-    rows is ever made.
+    rows is ever made. Days lie within references, so what is shared for good is whitened by the days first.
     """
-    table = np.column_stack([rows, right]) / noise.sigma[:, None]
-    members = np.flatnonzero(noise.group >= 0)
-    if members.size:
-        group, v = noise.group[members], noise.shared[members] / noise.sigma[members]
-        size = np.maximum(np.bincount(group, v * v), 1e-30)
-        factor = (1 - 1 / np.sqrt(1 + size)) / size
-        for column in range(table.shape[1]):
-            along = np.bincount(group, v * table[members, column])
-            table[members, column] -= v * (factor * along)[group]
-    return table[:, :-1], table[:, -1]
+    table = np.column_stack([rows, right, noise.shared]) / noise.sigma[:, None]
+    _take_out(table, noise.daily / noise.sigma, noise.day)
+    _take_out(table, table[:, -1].copy(), noise.group)
+    return table[:, :-2], table[:, -2]
+
+
+def _take_out(table: Matrix, shared: Matrix, group: NDArray[np.int64]) -> None:
+    """Whiten by what the rows of each group share, in place."""
+    members = np.flatnonzero((group >= 0) & (shared != 0))
+    if not members.size:
+        return
+    group, v = group[members], shared[members]
+    size = np.maximum(np.bincount(group, v * v), 1e-30)
+    factor = (1 - 1 / np.sqrt(1 + size)) / size
+    for column in range(table.shape[1]):
+        along = np.bincount(group, v * table[members, column])
+        table[members, column] -= v * (factor * along)[group]
 
 
 def _noise(observations: Sequence[Observation]) -> Noise:
     groups: dict[tuple[str, float], int] = {}
-    sigma, shared, group = [], [], []
+    days: dict[tuple[str, float, str], int] = {}
+    sigma, daily, day, shared, group = [], [], [], [], []
     for seen in observations:
         named = bool(seen.reference_name)
-        lasting = LASTING_SHARE if named else 0.0
+        wander = min(seen.wander_hz, seen.reference_sigma_hz) ** 2
+        own = seen.reference_sigma_hz**2 - wander
+        lasting, within_day = (LASTING_SHARE, DAILY_SHARE) if named else (0.0, 0.0)
         key = (seen.reference_name, seen.reference_hz)
         group.append(groups.setdefault(key, len(groups)) if named else -1)
-        sigma.append((seen.sigma_hz**2 + (1 - lasting) * seen.reference_sigma_hz**2) ** 0.5)
-        shared.append(seen.sense * lasting**0.5 * seen.reference_sigma_hz)
-    return Noise(np.array(sigma), np.array(shared), np.array(group))
+        day.append(days.setdefault((*key, seen.day), len(days)) if named else -1)
+        sigma.append((seen.sigma_hz**2 + (1 - lasting) * own + (1 - within_day) * wander) ** 0.5)
+        daily.append(seen.sense * (within_day * wander) ** 0.5)
+        shared.append(seen.sense * (lasting * own) ** 0.5)
+    return Noise(np.array(sigma), np.array(daily), np.array(day), np.array(shared), np.array(group))

@@ -6,11 +6,11 @@ import msgspec
 import numpy as np
 
 from yarddial.analysis.correction.design import Matrix, equations, unknowns_of, whiten
-from yarddial.analysis.correction.observation import Observation
 from yarddial.analysis.correction.outliers import chi_square, outlying
 from yarddial.analysis.correction.separability import tied, weakly_known
 from yarddial.yard.errors import BadObservations
 from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz
+from yarddial.yard.observation import Observation
 from yarddial.yard.oscillators import spoken, value_text
 from yarddial.yard.working import WorkedValue, Working
 
@@ -35,6 +35,7 @@ class CorrectionFit(msgspec.Struct, frozen=True):
     outliers : indices of observations left out.
     inseparable : sentences, one for each group of oscillators that cannot be told apart.
     remarks : sentences on what could not be checked.
+    prior_misfit : chi-square that the priors cost; large where the observations contradict them.
     """
 
     estimates: tuple[Estimate, ...]
@@ -46,10 +47,16 @@ class CorrectionFit(msgspec.Struct, frozen=True):
     chi2: float
     dof: int
     observations: tuple[Observation, ...]
+    prior_misfit: float = 0.0
 
     def estimate(self, name: str) -> Estimate | None:
         """The estimate of one oscillator, if the observations touch it."""
         return next((estimate for estimate in self.estimates if estimate.name == name), None)
+
+    @property
+    def kept(self) -> tuple[Observation, ...]:
+        """The observations without those left out."""
+        return tuple(seen for i, seen in enumerate(self.observations) if i not in self.outliers)
 
     def working(self) -> Working:
         """Show the equations solved and what was put in."""
@@ -88,6 +95,11 @@ def fit(observations: Sequence[Observation], priors: Mapping[str, tuple[float, f
     white = whiten(rows[kept], right[kept], noise.take(kept))
     chi2, dof = chi_square(*white), len(kept) - int(np.linalg.matrix_rank(white[0]))
     value, covariance = _solve(*white, names, priors or {})
+    pulled = white[1] - white[0] @ value
+    misfit = float(pulled @ pulled) - chi2
+    misfit += sum(
+        ((value[j] - priors[n][0]) / priors[n][1]) ** 2 for j, n in enumerate(names) if priors and n in priors
+    )
     groups = tied(rows[kept]) or weakly_known(_solve(*white, names, {})[1], names)
     loose = {j for group in groups for j in group}
     estimates = tuple(
@@ -104,6 +116,7 @@ def fit(observations: Sequence[Observation], priors: Mapping[str, tuple[float, f
         chi2=chi2,
         dof=dof,
         observations=seen,
+        prior_misfit=misfit,
     )
 
 

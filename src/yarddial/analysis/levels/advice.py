@@ -1,50 +1,20 @@
 """Which gain to set, from floor and wanted signal at each real step."""
 
 from collections.abc import Sequence
-from math import log10
 
 import msgspec
 
+from yarddial.analysis.levels.step import Step
 from yarddial.yard.errors import BadSamples
 
 # The least gain that is worse than the best by no more than this is set: more only costs what strong signals need.
 NEAR_BEST_DB = 0.5
-# So many samples at full scale bend what is heard; a signal that follows its gain by so much less is compressed.
-CLIPPED_SHARE, COMPRESSED_DB = 1e-4, 1.0
+# A signal that follows its gain by so much less is compressed.
+COMPRESSED_DB = 1.0
 # Gain over which the floor must be seen to rise with it.
 LEVER_DB = 5.0
 # A wanted signal is one that stands so far over the noise in its channel.
 STANDS_DB = 3.0
-
-
-class Step(msgspec.Struct, frozen=True):
-    """What was measured at one gain.
-
-    floor_dbfs_hz : noise beside the channel, a hertz wide. channel_dbfs : all of the channel's power.
-    width_hz : the channel's. clipped_share : of the samples at full scale.
-    """
-
-    gain_db: float
-    floor_dbfs_hz: float
-    channel_dbfs: float
-    width_hz: float
-    clipped_share: float
-
-    @property
-    def noise_dbfs(self) -> float:
-        """Noise in the channel."""
-        return self.floor_dbfs_hz + 10 * log10(self.width_hz)
-
-    @property
-    def over_db(self) -> float:
-        """Wanted signal over noise in the channel, the noise in it taken off; far below zero where none stands."""
-        signal = 10 ** (self.channel_dbfs / 10) - 10 ** (self.noise_dbfs / 10)
-        return 10 * log10(max(signal, 1e-30)) - self.noise_dbfs
-
-    @property
-    def is_clipped(self) -> bool:
-        """True when the converter was full."""
-        return self.clipped_share > CLIPPED_SHARE
 
 
 class Advice(msgspec.Struct, frozen=True):

@@ -1,4 +1,4 @@
-"""Noise along a route: what comes from outside, what each part adds, who decides, and what could be given away."""
+"""Levels along a route: noise, the wanted signal, the strongest, and what each part bears."""
 
 from math import log10
 
@@ -13,29 +13,61 @@ from yarddial.yard.parts import Antenna, Inner, Receiver, Transceiver, TwoPort, 
 USUAL_NF_DB = {"preamplifier": 3.0, "converter": 10.0, "receiver": 8.0}
 # What an attenuator may cost before one would hear it.
 BEARABLE_DB = 1.0
+# A cubic's 1 dB compression lies so far under its third-order intercept.
+COMPRESSION_UNDER_IIP3_DB = 9.6
+# The strongest signal nearer than this to what a part bears is the first thing to mend.
+ROOM_DB = 10.0
+CONVERTER = "its converter"
+
+
+class Seen(msgspec.Struct, frozen=True):
+    """What was measured at the receiver's socket, dBm, and what fills its converter there.
+
+    sigma_db : of all of them together. by : how dBFS became dBm, in words.
+    """
+
+    wanted_dbm: float | None
+    strongest_dbm: float
+    full_scale_dbm: float
+    sigma_db: float
+    by: str
 
 
 class Plate(msgspec.Struct, frozen=True):
-    """Behind a part: its gain, noise from outside and from the parts so far, dBm in the bandwidth."""
+    """Behind a part: its gain, noise from outside and from the parts so far, dBm in the bandwidth; and what passes it.
+
+    wanted_dbm, strongest_dbm : None while nothing was measured.
+    limit_dbm : what it bears there, 1 dB compression or full scale; None where its sheet tells no intercept.
+    """
 
     name: str
     gain_db: float
     outside_dbm: float
     own_dbm: float
+    wanted_dbm: float | None = None
+    strongest_dbm: float | None = None
+    limit_dbm: float | None = None
 
     @property
     def floor_dbm(self) -> float:
-        """Both together."""
-        return 10 * log10(10 ** (self.outside_dbm / 10) + 10 ** (self.own_dbm / 10))
+        """Both noises together."""
+        return _db(_power(self.outside_dbm) + _power(self.own_dbm))
+
+    @property
+    def room_db(self) -> float | None:
+        """From the strongest signal to what it bears; None where either is not known."""
+        return None if self.limit_dbm is None or self.strongest_dbm is None else self.limit_dbm - self.strongest_dbm
 
 
 class LevelLine(msgspec.Struct, frozen=True):
-    """A route's noise for a place on the dial.
+    """A route's levels for a place on the dial.
 
     chain : everything from the antenna's socket to the converter, counted at that socket.
     over_db : outside noise over the chain's own, at the antenna's socket.
     to_spare_db : attenuation at the antenna that would raise the floor, against the signal, by 1 dB; 0 where none is.
     noisiest, soonest_bent : the part that adds most noise, and the one that overloads first; empty where none does.
+    bottleneck : what limits first, in a sentence.
+    converter_snr_db, process_gain_db : of the receiver's converter over its span, and into the bandwidth.
     assumed : what no sheet states and was taken as usual.
     """
 
@@ -46,13 +78,20 @@ class LevelLine(msgspec.Struct, frozen=True):
     to_spare_db: float
     noisiest: str
     soonest_bent: str
+    bottleneck: str
+    converter_snr_db: float
+    process_gain_db: float
+    seen: Seen | None
     assumed: tuple[str, ...]
 
 
-def level_line(line: Line, surroundings: str, bandwidth_hz: float) -> LevelLine:
-    """Carry noise from the antenna to the receiver, part by part, each at the frequency that it meets.
+def level_line(line: Line, surroundings: str, bandwidth_hz: float, seen: Seen | None = None) -> LevelLine:
+    """Carry levels from the antenna to the receiver, part by part, each at the frequency that it meets.
 
     surroundings : of Recommendation ITU-R P.372, see `yard.external_noise`; the antenna is taken as without loss.
+    seen : what was measured at the receiver's socket; with it the converter is a plate of its own.
+
+    The converter's noise: full scale - (6.02 b + 1.76) - 10 log10(f_s / B), an ideal one of b bits.
     """
     assumed: list[str] = []
     stages: list[ChainStage] = []
@@ -61,33 +100,73 @@ def level_line(line: Line, surroundings: str, bandwidth_hz: float) -> LevelLine:
         stages.append(_stage(halt.part, here_hz, assumed))
         here_hz = halt.out_hz
     chain = cascade(stages, bandwidth_hz)
-    width_db = 10 * log10(bandwidth_hz)
     fa_db = external_noise_db(line.dial_hz, surroundings)
-    source = 10 ** ((KT0_DBM_HZ + width_db) / 10)
-    outside, own = source * 10 ** (fa_db / 10), 0.0
-    plates = []
-    for stage in stages:
-        gain = 10 ** (stage.gain_db / 10)
-        own = (own + (10 ** (stage.nf_db / 10) - 1) * source) * gain
-        outside *= gain
-        plates.append(Plate(stage.name, stage.gain_db, 10 * log10(outside), 10 * log10(max(own, 1e-30))))
+    snr_db = 6.02 * line.receiver.bits + 1.76
+    process_db = 10 * log10(max(line.receiver.rate_hz / bandwidth_hz, 1.0))
+    plates = _plates(stages, fa_db, bandwidth_hz, seen)
+    if seen is not None:
+        plates.append(_converter(plates[-1], seen, snr_db + process_db))
     last = plates[-1]
     over_db = last.outside_dbm - last.own_dbm
     # own A / (outside + own) + outside / (outside + own) = 1 dB more.
-    ratio = 10 ** (over_db / 10)
-    spare = 10 ** (BEARABLE_DB / 10) * (ratio + 1) - ratio
-    noisiest = max(zip(chain.noise_shares, stages, strict=True), key=lambda pair: pair[0])
-    bent = max(zip(chain.overload_shares, stages, strict=True), key=lambda pair: pair[0])
+    ratio = _power(over_db)
+    spare = _power(BEARABLE_DB) * (ratio + 1) - ratio
+    noisiest = _largest(chain.noise_shares, stages)
+    if len(plates) > 1 and seen is not None and _power(last.own_dbm) > 2 * _power(plates[-2].own_dbm):
+        noisiest = f"{line.receiver.name}'s converter"
+    bent = _largest(chain.overload_shares, stages)
+    spare_db = max(10 * log10(spare), 0.0)
+    bottleneck = _bottleneck(plates, line.receiver.name, over_db, noisiest)
     return LevelLine(
-        tuple(plates),
-        chain,
-        fa_db,
-        over_db,
-        max(10 * log10(spare), 0.0),
-        noisiest[1].name if noisiest[0] > 0 else "",
-        bent[1].name if bent[0] > 0 else "",
+        tuple(plates), chain, fa_db, over_db, spare_db, noisiest, bent, bottleneck, snr_db, process_db, seen,
         tuple(assumed),
-    )
+    )  # fmt: skip
+
+
+def _plates(stages: list[ChainStage], fa_db: float, bandwidth_hz: float, seen: Seen | None) -> list[Plate]:
+    source = _power(KT0_DBM_HZ + 10 * log10(bandwidth_hz))
+    outside, own = source * _power(fa_db), 0.0
+    # What was measured at the receiver's socket, carried back to the antenna.
+    to_socket_db = sum(stage.gain_db for stage in stages[:-1])
+    passed_db, plates = 0.0, []
+    for stage in stages:
+        gain = _power(stage.gain_db)
+        own = (own + (_power(stage.nf_db) - 1) * source) * gain
+        outside *= gain
+        passed_db += stage.gain_db
+        wanted, strongest = (
+            None if dbm is None else dbm - to_socket_db + passed_db
+            for dbm in ((seen.wanted_dbm, seen.strongest_dbm) if seen is not None else (None, None))
+        )
+        bears = None if stage.iip3_dbm is None else stage.iip3_dbm - COMPRESSION_UNDER_IIP3_DB + stage.gain_db
+        plates.append(Plate(stage.name, stage.gain_db, _db(outside), _db(max(own, 1e-30)), wanted, strongest, bears))
+    return plates
+
+
+def _converter(before: Plate, seen: Seen, range_db: float) -> Plate:
+    own = _power(before.own_dbm) + _power(seen.full_scale_dbm - range_db)
+    return msgspec.structs.replace(before, name=CONVERTER, gain_db=0.0, own_dbm=_db(own), limit_dbm=seen.full_scale_dbm)
+
+
+def _bottleneck(plates: list[Plate], receiver: str, over_db: float, noisiest: str) -> str:
+    """Whatever leaves strong signals least room, or what adds most noise."""
+    known = [(plate.room_db, plate) for plate in plates if plate.room_db is not None]
+    if known:
+        room_db, plate = min(known, key=lambda pair: pair[0])
+        name = f"{receiver}'s converter" if plate.name == CONVERTER else plate.name
+        where = "full scale" if plate.name == CONVERTER else "where it compresses"
+        if room_db < 0:
+            return f"{name} is driven {-room_db:.0f} dB over {where}"
+        if room_db < ROOM_DB:
+            return f"{name}: the strongest signal is only {room_db:.0f} dB under {where}"
+    if over_db < 0 and noisiest:
+        return f"{noisiest} adds more noise than comes from outside"
+    return "nothing on the route: noise from outside decides what is heard"
+
+
+def _largest(shares: tuple[float, ...], stages: list[ChainStage]) -> str:
+    share, stage = max(zip(shares, stages, strict=True), key=lambda pair: pair[0])
+    return stage.name if share > 0 else ""
 
 
 def _stage(part: Inner | Antenna | Receiver, in_hz: float, assumed: list[str]) -> ChainStage:
@@ -120,3 +199,11 @@ def _nf(name: str, kind: str, nf_db: float | None, assumed: list[str]) -> float:
 
 def _number(value: Value | None) -> float | None:
     return None if value is None else value.value
+
+
+def _power(db: float) -> float:
+    return float(10 ** (db / 10))
+
+
+def _db(power: float) -> float:
+    return 10 * log10(power)

@@ -39,6 +39,11 @@ class Samples(Protocol):
         ...
 
     @property
+    def inverted(self) -> bool:
+        """True when the receiver saw the spectrum the other way round than the recording has it."""
+        ...
+
+    @property
     def count(self) -> int:
         """Number of samples."""
         ...
@@ -91,7 +96,8 @@ class RecordingPlayer:
         if self._started_s is None:
             self._started_s = self._time.now_s()
         self._time.sleep_s(self._started_s + (self._index + count) / self._recording.rate_hz - self._time.now_s())
-        block = Block(self._recording.read(self._place, count), self._index)
+        samples = self._recording.read(self._place, count)
+        block = Block(samples.conj() if self._recording.inverted else samples, self._index)
         self._index += count
         self._place += count
         return block

@@ -7,8 +7,9 @@ import msgspec
 from yarddial.drivers.protocol import Capabilities, TimeSource
 from yarddial.drivers.simulated.bus import on_the_bus
 from yarddial.drivers.simulated.faults import Faults, parse_faults
+from yarddial.drivers.simulated.plugs import Plug, parse_plugs
 from yarddial.drivers.simulated.receiver import FINCH, HERON, SimulatedReceiver
-from yarddial.drivers.simulated.world import World, cold, heron_world, quillet_world
+from yarddial.drivers.simulated.world import WARMS_UP_S, Port, World, cold, heron_world, quillet_world
 from yarddial.drivers.usb_bus import UsbReceiver
 from yarddial.yard.errors import BadFrequency, DeviceNotFound
 from yarddial.yard.frequency import parse_frequency
@@ -17,22 +18,38 @@ from yarddial.yard.frequency import parse_frequency
 class SimulatedAddress(msgspec.Struct, frozen=True):
     """What an address asks for.
 
-    seed : which crystal and oscillators. hour : time of day on the air. cold : just switched on.
+    seed : which crystal and oscillators. hour : time of day on the air. cold_s : just switched on, and as long until a
+    third of its warm-up is left; 0 for a warm one. calm : its crystal has no noise of its own.
     hearth_hz : what the transceiver, whose IF output the direct input gets, is tuned to.
+    plugs : what is plugged in behind the antennas; lo_hz : another oscillator in its up-converter, 0 for its own.
     """
 
     name: str
     seed: int = 1
     faults: Faults = Faults()
     hour: float = 12.0
-    cold: bool = False
+    cold_s: float = 0.0
+    calm: bool = False
     hearth_hz: float = 10e6
+    plugs: tuple[Plug, ...] = ()
+    lo_hz: float = 0.0
 
     def world(self) -> World:
         """The world as it asks for."""
         made = _RECEIVERS[self.name][1](self.seed, self.hearth_hz)
-        made = msgspec.structs.replace(made, hour=self.hour)
-        return faulty(cold(made) if self.cold else made, self.faults)
+        made = msgspec.structs.replace(made, hour=self.hour, ports=tuple(self._port(port) for port in made.ports))
+        return faulty(cold(made, self.cold_s, calm=self.calm) if self.cold_s else made, self.faults)
+
+    def _port(self, port: Port) -> Port:
+        """With what is plugged in; another oscillator is off by as many ppm as the one that it takes the place of."""
+        stages = tuple(
+            msgspec.structs.replace(s, lo_hz=self.lo_hz, lo_error_hz=s.lo_error_hz * self.lo_hz / s.lo_hz)
+            if self.lo_hz and s.kind == "sum"
+            else s
+            for s in port.stages
+        )
+        plugs = tuple(plug for plug in self.plugs if plug.port == port.name)
+        return msgspec.structs.replace(port, stages=stages, plugs=plugs)
 
 
 class SimulatedDriver:
@@ -63,18 +80,22 @@ def parse_address(address: str) -> SimulatedAddress:
     given = dict(piece.partition("=")[::2] for piece in query.split("&")) if query else {}
     faults = parse_faults(given.pop("fault", ""))
     seed, hour, warmth = given.pop("seed", "1"), given.pop("hour", "12"), given.pop("cold", "0")
+    plugs, lo, hearth = given.pop("plug", ""), given.pop("lo", "0"), given.pop("hearth", "10M")
     try:
-        hearth_hz = parse_frequency(given.pop("hearth", "10M"))
+        calm = given.pop("calm", "0") == "1"
+        hearth_hz, lo_hz = parse_frequency(hearth), parse_frequency(lo)
     except BadFrequency as error:
-        raise DeviceNotFound(f"hearth= in '{address}': {error}") from error
+        raise DeviceNotFound(f"hearth= or lo= in '{address}': {error}") from error
     numbers = seed.isascii() and seed.isdigit() and hour.isascii() and hour.isdigit() and int(hour) < 24
-    if name not in _RECEIVERS or not numbers or warmth not in ("0", "1") or given:
+    if name not in _RECEIVERS or not numbers or not (warmth.isascii() and warmth.isdigit()) or given:
         able = " and ".join(f"'{known}'" for known in _RECEIVERS)
         raise DeviceNotFound(
-            f"there is no simulated receiver '{address}': there are {able}, with seed=, fault=, hour=, cold=1, hearth= "
-            "behind a question mark, such as 'finch?seed=7'"
+            f"there is no simulated receiver '{address}': there are {able}, with seed=, fault=, hour=, cold=1, "
+            "hearth=, lo= and plug= behind a question mark, such as 'finch?seed=7'"
         )
-    return SimulatedAddress(name, int(seed), faults, float(hour), warmth == "1", hearth_hz)
+    cold_s = WARMS_UP_S if warmth == "1" else float(warmth)
+    plugged = parse_plugs(plugs, _RECEIVERS[name][0].ports)
+    return SimulatedAddress(name, int(seed), faults, float(hour), cold_s, calm, hearth_hz, plugged, max(lo_hz, 0.0))
 
 
 def faulty(world: World, faults: Faults) -> World:

@@ -200,8 +200,10 @@ class SimulatedReceiver:
                 # Products of what is all in the span come from the samples themselves.
                 continue
             turns = arrival.turns(clock_s)
+            # Bending comes behind the gain: with less of it intercepts lie higher, and products fall by their order.
+            less_db = max(len(arrival.made_of_hz) - 1, 0) * (full_dbm - port.full_scale_dbm)
             if synthesis.reaches((turns[1] - turns[0]) / synthesis.hop, arrival.needed_hz):
-                amplitude = 10 ** ((arrival.level_dbm - full_dbm) / 20)
+                amplitude = 10 ** ((arrival.level_dbm - less_db - full_dbm) / 20)
                 lines.append(
                     Line(arrival.make, arrival.needed_hz, turns, arrival.sense, amplitude, arrival.fades, arrival.phase)
                 )

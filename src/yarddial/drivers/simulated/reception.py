@@ -21,7 +21,11 @@ from yarddial.yard.path import lo_weights, path_sense
 
 Seconds = NDArray[np.float64]
 # Products are made of so many of the strongest signals, and of none below this.
-STRONGEST, LEAST_DBM = 6, -75.0
+STRONGEST, LEAST_DBM = 8, -75.0
+# Level over the noise density at which a line is just seen in bins of some hertz.
+SEEN_DBHZ = 8.0
+# What a square and a cubic make of one tone and of three, relative to f1 + f2 and 2 f1 - f2: factors of 1/2, 1/3, 2.
+HARMONIC2_DB, HARMONIC3_DB, TRIPLE_DB = -6.02, -9.54, 6.02
 # What comes out further from the centre is in no span, be it folded.
 WITHIN_HZ = 40e6
 # Lines of a supply are made so far around the centre; weaker signals than the lowest are in no receiver's noise.
@@ -116,9 +120,10 @@ def _signals(world: World, port: Port, centre_hz: float) -> list[Arrival]:
     for transmitter in (*world.transmitters, *lines):
         if transmitter.antenna != port.antenna or not transmitter.is_heard(world.hour):
             continue
-        ways = [(sense * transmitter.frequency_hz + lo_hz, transmitter.level_dbm, sense, 1, True)]
+        handed_dbm = transmitter.level_dbm + port.handed_db(transmitter.frequency_hz)
+        ways = [(sense * transmitter.frequency_hz + lo_hz, handed_dbm, sense, 1, True)]
         if port.stages:
-            ways.append((transmitter.frequency_hz, transmitter.level_dbm - port.isolation_db, 1, 1, False))
+            ways.append((transmitter.frequency_hz, handed_dbm - port.isolation_db, 1, 1, False))
         ways += [(hz, dbm - world.front.harmonic_db, s, 3, converted) for hz, dbm, s, _, converted in ways]
         for socket_hz, unfiltered_dbm, turned, harmonic, converted in ways:
             level_dbm = unfiltered_dbm + port.passed_db(abs(socket_hz))
@@ -188,7 +193,8 @@ def _nothing(true_s: Seconds) -> Seconds:
 def _products(world: World, port: Port, found: list[Arrival]) -> list[Arrival]:
     """Second- and third-order products of the strongest signals at the socket, by their intercepts.
 
-    Levels: third order 2 P1 + P2 - 2 IIP3, second order P1 + P2 - IIP2, with both intercepts at the socket.
+    Levels: third order 2 P1 + P2 - 2 IIP3, second order P1 + P2 - IIP2, with both intercepts at the socket; of three
+    signals twice the voltage, of a single one half of the second and a third of the third.
     """
     iip3_dbm = port.full_scale_dbm + world.front.iip3_over_full_db
     iip2_dbm = port.full_scale_dbm + world.front.iip2_over_full_db
@@ -197,10 +203,19 @@ def _products(world: World, port: Port, found: list[Arrival]) -> list[Arrival]:
     products: list[Arrival] = []
     for one, two in permutations(strong, 2):
         products.append(_product((one, one, two), (1, 1, -1), 2 * one.level_dbm + two.level_dbm - 2 * iip3_dbm))
+    for one in strong:
+        products.append(_product((one, one), (1, 1), 2 * one.level_dbm - iip2_dbm + HARMONIC2_DB))
+        products.append(_product((one, one, one), (1, 1, 1), 3 * one.level_dbm - 2 * iip3_dbm + HARMONIC3_DB))
     for one, two in combinations(strong, 2):
+        for three in strong:
+            if three is not one and three is not two:
+                level_dbm = one.level_dbm + two.level_dbm + three.level_dbm - 2 * iip3_dbm + TRIPLE_DB
+                products.append(_product((one, two, three), (1, 1, -1), level_dbm))
         for sign in (1, -1):
             products.append(_product((one, two), (1, sign), one.level_dbm + two.level_dbm - iip2_dbm))
-    return [p for p in products if p.level_dbm > -160 and p.socket_hz > 0 and abs(p.away_hz) < WITHIN_HZ]
+    # Each costs as much as a station: those that drown, even as the narrowest of lines, are left out.
+    least_dbm = port.floor_dbm_hz(found[0].centre_hz if found else 0.0) + SEEN_DBHZ
+    return [p for p in products if p.level_dbm > least_dbm and p.socket_hz > 0 and abs(p.away_hz) < WITHIN_HZ]
 
 
 def _product(parts: tuple[Arrival, ...], signs: tuple[int, ...], level_dbm: float) -> Arrival:

@@ -126,6 +126,11 @@ def _ticks(transmitter: Transmitter, time_s: Seconds) -> Baseband:
     return (1 + 0.7 * np.sin(2 * pi * 800 * second) * on).astype(np.complex64)
 
 
+def _steady_tone(transmitter: Transmitter, time_s: Seconds) -> Baseband:
+    """AM 60 % with a tone of 1 kHz and nothing else."""
+    return (1 + 0.6 * np.sin(2 * pi * ((1_000.0 * time_s) % 1.0))).astype(np.complex64)
+
+
 def _narrow_fm(transmitter: Transmitter, time_s: Seconds) -> NDArray[np.float32]:
     """Voice with 2.5 kHz peak deviation."""
     voice, start = _voice(transmitter)
@@ -234,6 +239,7 @@ _KINDS: dict[str, Callable[[Transmitter, Seconds], Baseband]] = {
     "carrier": _carrier,
     "am": _amplitude,
     "ticks": _ticks,
+    "tone": _steady_tone,
     "nfm": _of_phase,
     "wfm": _of_phase,
     "usb": _single_sideband(+1.0),
@@ -246,6 +252,6 @@ _KINDS: dict[str, Callable[[Transmitter, Seconds], Baseband]] = {
 }
 KINDS = tuple(_KINDS)
 _NEEDED_HZ = {
-    "carrier": 4e3, "am": 12e3, "ticks": 12e3, "nfm": 30e3, "wfm": 270e3, "usb": 12e3, "lsb": 12e3, "cw": 8e3,
-    "psk": 4e3, "fsk": 8e3, "pager": 60e3, "buzz": 8e3,
+    "carrier": 4e3, "am": 12e3, "ticks": 12e3, "tone": 12e3, "nfm": 30e3, "wfm": 270e3, "usb": 12e3, "lsb": 12e3,
+    "cw": 8e3, "psk": 4e3, "fsk": 8e3, "pager": 60e3, "buzz": 8e3,
 }  # fmt: skip

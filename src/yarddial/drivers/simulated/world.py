@@ -9,6 +9,7 @@ import numpy as np
 from yarddial.drivers.simulated.clocks import Clock
 from yarddial.drivers.simulated.faults import Faults
 from yarddial.drivers.simulated.front_end import FrontEnd
+from yarddial.drivers.simulated.plugs import Plug
 from yarddial.drivers.simulated.transmitters import Transmitter
 from yarddial.yard.external_noise import KT0_DBM_HZ, external_noise_db
 from yarddial.yard.path import Stage, lo_weights, path_sense
@@ -27,6 +28,7 @@ class Port(msgspec.Struct, frozen=True):
         `full_size_hz` it is short, and hands over 20 dB less a decade. Empty for a noise that is the same everywhere.
     pass_hz : the filter before the socket; beyond its edges it falls by `octave_db` an octave, 80 dB at most.
     direct_clock_hz : of the converter behind a port that goes past the tuner; 0 for a tuner's port.
+    plugs : filters and attenuators right behind the antenna.
     """
 
     name: str
@@ -43,6 +45,11 @@ class Port(msgspec.Struct, frozen=True):
     pass_hz: tuple[float, float] = (0.0, 1e12)
     octave_db: float = 60.0
     direct_clock_hz: float = 0.0
+    plugs: tuple[Plug, ...] = ()
+
+    def handed_db(self, air_hz: float) -> float:
+        """What the parts plugged in behind the antenna leave of a level: 0 or less."""
+        return sum(plug.passed_db(air_hz) for plug in self.plugs)
 
     def passed_db(self, socket_hz: float) -> float:
         """What the filter before the socket leaves of a level: 0 or less."""
@@ -58,7 +65,7 @@ class Port(msgspec.Struct, frozen=True):
         lo_hz = sum(w * stage.lo_hz for w, stage in zip(lo_weights(self.stages), self.stages, strict=True))
         air_hz = max(sense * (socket_hz - lo_hz), 50e3)
         short_db = 20 * log10(min(air_hz / self.full_size_hz, 1.0)) if self.full_size_hz else 0.0
-        handed_db = external_noise_db(air_hz, self.surroundings) + self.antenna_db + short_db
+        handed_db = external_noise_db(air_hz, self.surroundings) + self.antenna_db + short_db + self.handed_db(air_hz)
         outside = 10 ** ((KT0_DBM_HZ + handed_db + self.passed_db(socket_hz)) / 10)
         return 10 * log10(outside + 10 ** (self.noise_dbm_hz / 10))
 
@@ -114,6 +121,10 @@ class World(msgspec.Struct, frozen=True):
         return next((port for port in self.ports if port.name == name or not name), None)
 
 
+# Until a third of a cold crystal's excess is left.
+WARMS_UP_S = 420.0
+
+
 def quillet_world(seed: int = 1, hearth_hz: float = 10e6) -> World:
     """The world as Finch meets it: each seed has another crystal (near +27 ppm) and another LO (near +412 Hz).
 
@@ -124,7 +135,9 @@ def quillet_world(seed: int = 1, hearth_hz: float = 10e6) -> World:
     lo_error_hz = 412.0 + chance.normal(0, 60.0)
     ladder = Stage("sum", 120e6, lo_error_hz, "Ladder")
     # Hearth's own reference is a good one: within 2 ppm.
-    hearth = Stage("high", hearth_hz + HEARTH_IF_HZ, float(chance.normal(0, 0.6e-6)) * hearth_hz, "Hearth IF")
+    hearth = Stage(
+        "high", hearth_hz + HEARTH_IF_HZ, float(chance.normal(0, 0.6e-6)) * (hearth_hz + HEARTH_IF_HZ), "Hearth IF"
+    )
     return World(
         transmitters=TRANSMITTERS,
         # On the discone the receiver's own noise decides.
@@ -172,9 +185,13 @@ def heron_world(seed: int = 1, hearth_hz: float = 10e6) -> World:
     )  # fmt: skip
 
 
-def cold(world: World) -> World:
-    """The same receiver just switched on: 4 ppm higher, which wear off over a quarter of an hour; and its noise."""
-    return msgspec.structs.replace(world, crystal=Clock(warmup=4e-6, warmup_s=420.0, white=2e-9, flicker=8e-10))
+def cold(world: World, warms_up_s: float = WARMS_UP_S, *, calm: bool = False) -> World:
+    """The same receiver just switched on: 4 ppm higher, which wear off over a quarter of an hour; and its noise.
+
+    calm : a crystal without noise of its own, whose error is the world's once it is warm.
+    """
+    white, flicker = (0.0, 0.0) if calm else (2e-9, 8e-10)
+    return msgspec.structs.replace(world, crystal=Clock(warmup=4e-6, warmup_s=warms_up_s, white=white, flicker=flicker))
 
 
 HEARTH_IF_HZ = 8.83e6
@@ -201,11 +218,24 @@ TRANSMITTERS = (
     Transmitter("Northmark FM", 102.9e6 + 60.0, -74.0, "wfm", "discone"),
     Transmitter("Harbour 96", 96.2e6 + 150.0, -78.0, "wfm", "long wire"),
     Transmitter("Harbour tower", 124.35e6 + 2500.0, -95.0, "am", "discone"),
+    # The tower is near the long wire: what of it passes the converter shows at 4.3525 MHz.
+    Transmitter("Harbour tower", 124.35e6 + 2500.0, -28.0, "am", "long wire"),
     Transmitter("Harbour pilot carrier", 145.2e6, -112.0, "carrier", "discone"),
     Transmitter("Quillet repeater", 145.65e6 + 180.0, -100.0, "nfm", "discone"),
     Transmitter("Harbour channel", 156.8e6 - 300.0, -104.0, "nfm", "discone"),
     Transmitter("Town pager", 466.075e6 + 400.0, -98.0, "pager", "discone"),
     Transmitter("Lantern beacon", 10.489e9, -64.0, "carrier", "dish"),
+    # Weaker ones of the medium wave, each with an error of its own within the rule.
+    Transmitter("Stonewell Radio", 0.549e6 + 0.1, -82.0, "am", "long wire"),
+    Transmitter("Low Marsh Radio", 0.621e6 - 0.2, -86.0, "am", "long wire"),
+    Transmitter("Ebb Street Radio", 0.657e6 + 6.0, -79.0, "am", "long wire"),
+    Transmitter("Chandler Radio", 0.765e6 + 0.05, -88.0, "am", "long wire"),
+    Transmitter("Ferry Hill Radio", 0.909e6 - 0.1, -80.0, "am", "long wire"),
+    Transmitter("Netloft Radio", 0.972e6 + 0.3, -84.0, "am", "long wire"),
+    Transmitter("Old Mole Radio", 1.044e6 - 11.0, -87.0, "am", "long wire"),
+    Transmitter("Sandbar Radio", 1.341e6 + 0.2, -83.0, "am", "long wire"),
+    Transmitter("Tern Bank test tone", 3.215e6 + 1.0, -68.0, "tone", "long wire", wander_hz=0.1),
+    Transmitter("Windlass Radio", 1.449e6 - 3.0, -85.0, "am", "long wire"),
 )
 
 

@@ -1,5 +1,6 @@
 """The engine itself, free of processes: takes commands, steps through blocks, reports events."""
 
+from collections import deque
 from collections.abc import Callable
 
 import msgspec
@@ -7,48 +8,51 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.drivers.protocol import Ask, Block, Device, Got
-from yarddial.dsp.carrier import estimate_carrier
 from yarddial.dsp.decimation import Decimator, decimation_for
 from yarddial.dsp.survey import SpanSurveyor
 from yarddial.session.engine.ear import Cleaner, Ear
+from yarddial.session.engine.follower import Follower
 from yarddial.session.engine.gain_sweep import GainSweep
 from yarddial.session.engine.intake import Direct, Nothing, Ring
+from yarddial.session.engine.keeper import Keeper
+from yarddial.session.engine.measurement import Measurement
 from yarddial.session.engine.messages import (
+    TOGETHER,
     CancelMeasure,
     CancelSweep,
     CleanUp,
     Columns,
     Command,
     Event,
+    Follow,
     Hear,
+    KeepSamples,
+    Kept,
     Look,
     Looking,
     Measure,
-    Measured,
     Noticed,
     NotMeasured,
-    Progress,
     Refused,
     Show,
     SpanLine,
     Start,
     Started,
     Stop,
+    StopKeeping,
     Stopped,
     Sweep,
     SweepDone,
 )
 from yarddial.session.engine.picture import Picture
-from yarddial.yard.errors import BadSamples, DeviceStalled, NoCarrier, YardDialError
+from yarddial.yard.errors import DeviceStalled, NotWritten, YardDialError
 
 # Slice kept for redrawing the picture after a change of zoom.
 MEMORY_S = 45.0
 # 32 MB at most, whatever the slice's rate.
 MEMORY_SAMPLES = 4_000_000
-# How often a running measurement reports its doubt.
-REPORT_S = 0.5
-# The span's line: so often, and so many bins of it together.
-SPAN_S, TOGETHER = 0.25, 4
+# The span's line: so often.
+SPAN_S = 0.25
 # How long a step waits for samples, so that commands are never kept waiting.
 WAIT_S = 0.05
 # A receiver that says nothing for so long hangs; no read takes longer.
@@ -76,10 +80,9 @@ class Engine:
         self._slice: Decimator | None = None
         self._show = Show(0, 100.0, 256, 0.1)
         self._picture: Picture | None = None
-        self._memory: list[NDArray[np.complex64]] = []
-        self._measure: Measure | None = None
-        self._measured: list[NDArray[np.complex64]] = []
-        self._reported_s = 0.0
+        self._memory: deque[NDArray[np.complex64]] = deque()
+        self._remembered = 0
+        self._measurement: Measurement | None = None
         self._lost = 0
         self._gains: frozenset[str] = frozenset()
         self._silent_s = 0.0
@@ -91,6 +94,9 @@ class Engine:
         self._cleaner: Cleaner | None = None
         self._hear = Hear(0, 0.0, None)
         self._ear: Ear | None = None
+        self._keeper: Keeper | None = None
+        self._follow = Follow(0, 0.0, 0.0)
+        self._follower: Follower | None = None
         self.hangs = False
 
     @property
@@ -110,9 +116,12 @@ class Engine:
             case Show():
                 self._redraw(command)
             case Measure():
-                self._measure, self._measured, self._reported_s = command, [], 0.0
+                self._begin_measurement(command)
+            case Follow():
+                self._follow = command
+                self._begin_following()
             case CancelMeasure():
-                self._measure = None
+                self._measurement = None
             case Sweep():
                 self._begin_sweep(command)
             case CancelSweep():
@@ -123,6 +132,10 @@ class Engine:
             case CleanUp():
                 self._clean_up = command
                 self._clean()
+            case KeepSamples():
+                self._keep(command)
+            case StopKeeping():
+                self._stop_keeping("")
             case _:
                 self._stop("")
 
@@ -136,7 +149,9 @@ class Engine:
             self._stop(str(error))
             return
         if block is None:
-            self._finish_measurement()
+            if self._measurement is not None:
+                self._measurement.finish()
+                self._measurement = None
             self._stop("the recording has ended: press Space to play it again")
             return
         if isinstance(block, Nothing):
@@ -152,18 +167,25 @@ class Engine:
         if gap or block.remark:
             self._lost += gap
             self._report(Noticed(self._lost, block.remark))
+        if self._keeper is not None and not self._keeper.push(block.samples, gap):
+            self._keeper = None
         self._grow_sweep(block.samples)
         if not self.running:
             return
+        if self._measurement is not None:
+            self._measurement.watch(block.samples)
         if self._cleaner is not None:
             block = msgspec.structs.replace(block, samples=self._cleaner.push(block.samples))
         self._survey(block)
         if self._ear is not None:
             self._ear.push(block.samples)
+        if self._follower is not None:
+            self._follower.push(block.samples)
         narrow = self._slice.push(block.samples)
         self._remember(narrow)
         self._draw(narrow)
-        self._grow_measurement(narrow)
+        if self._measurement is not None and self._measurement.push(narrow):
+            self._measurement = None
 
     def _start(self, address: str) -> None:
         if self._device is not None:
@@ -181,16 +203,30 @@ class Engine:
         if self._look is not None:
             self._look_at(self._look)
 
+    def _keep(self, asked: KeepSamples) -> None:
+        self._stop_keeping("another recording was begun")
+        if self._device is None or self._got is None:
+            self._report(Kept(asked.path, 0.0, True, "the receiver does not run: Space starts it"))
+            return
+        try:
+            self._keeper = Keeper(asked, self._got, self._report)
+        except NotWritten as error:
+            self._report(Kept(asked.path, 0.0, True, str(error)))
+
+    def _stop_keeping(self, why: str) -> None:
+        keeper, self._keeper = self._keeper, None
+        if keeper is not None:
+            keeper.close(why)
+
     def _stop(self, reason: str) -> None:
+        self._stop_keeping(reason)
         if self._device is not None:
             self._device.close()
         self._device, self._slice = None, None
         if self._sweep_asked is not None:
             self._report(SweepDone(self._sweep_asked.id, "the receiver stopped"))
         self._sweep = self._sweep_asked = None
-        if self._measure is not None:
-            self._report(NotMeasured(self._measure.id, "the receiver stopped before the measurement was done"))
-            self._measure = None
+        self._give_up_measurement("the receiver stopped before the measurement was done")
         self._report(Stopped(reason, self.hangs))
 
     def _look_at(self, look: Look) -> None:
@@ -207,22 +243,24 @@ class Engine:
             self._report(Refused(look.id, str(error)))
             return
         is_new = self._got is None or msgspec.structs.replace(got, restart=False) != self._got
+        if is_new:
+            self._stop_keeping("the receiver was set differently")
         self._got = msgspec.structs.replace(got, restart=False)
         self._next_index = None
         self._surveyor = SpanSurveyor()
         self._surveyed = 0
         factor = decimation_for(got.rate_hz, look.half_width_hz)
         self._slice = Decimator(got.rate_hz, look.look_hz - got.centre_hz, factor)
-        self._memory = []
-        if self._measure is not None:
-            self._report(NotMeasured(self._measure.id, "the receiver was set differently meanwhile: measure again"))
-            self._measure = None
+        self._memory.clear()
+        self._remembered = 0
+        self._give_up_measurement("the receiver was set differently meanwhile: measure again")
         self._report(Looking(look.id, got, self._slice.out_rate_hz))
         if is_new or self._fresh:
             # A picture of another piece of the same span leaves what is heard alone.
             self._fresh = False
             self._clean()
             self._listen()
+            self._begin_following()
         self._redraw(self._show)
 
     def _clean(self) -> None:
@@ -244,8 +282,10 @@ class Engine:
         return msgspec.structs.replace(ask, gains_db=gains)
 
     def _begin_sweep(self, sweep: Sweep) -> None:
-        if self._device is None or self._got is None or self._look is None or sweep.stage not in self._gains:
-            self._report(SweepDone(sweep.id, f"the receiver has no gain '{sweep.stage}' to sweep, or does not run"))
+        missing = [name for gains in sweep.settings for name, _ in gains if name not in self._gains]
+        if self._device is None or self._got is None or self._look is None or missing:
+            what = f"has no gain '{missing[0]}' to sweep" if missing else "does not run"
+            self._report(SweepDone(sweep.id, f"the receiver {what}"))
             return
         self._sweep_asked = sweep
         self._sweep = GainSweep(sweep, self._got.rate_hz, self._look.look_hz + sweep.middle_hz - self._got.centre_hz)
@@ -259,12 +299,15 @@ class Engine:
     def _next_gain(self) -> None:
         if self._sweep is None or self._sweep_asked is None or self._look is None or self._device is None:
             return
-        gain_db = self._sweep.next_gain_db()
-        if gain_db is None:
+        gains_db = self._sweep.next_gains_db()
+        if gains_db is None:
             self._end_sweep("")
             return
-        others = tuple(gain for gain in self._look.ask.gains_db if gain[0] != self._sweep_asked.stage)
-        ask = msgspec.structs.replace(self._look.ask, gains_db=(*others, (self._sweep_asked.stage, gain_db)))
+        if not gains_db:
+            return
+        changed = dict(gains_db)
+        others = tuple(gain for gain in self._look.ask.gains_db if gain[0] not in changed)
+        ask = msgspec.structs.replace(self._look.ask, gains_db=(*others, *gains_db))
         try:
             self._device.apply(self._able(ask))
         except YardDialError as error:
@@ -275,7 +318,7 @@ class Engine:
         asked, self._sweep, self._sweep_asked = self._sweep_asked, None, None
         if asked is None:
             return
-        if self._look is not None:
+        if self._look is not None and any(asked.settings):
             self._look_at(self._look)
         self._report(SweepDone(asked.id, reason))
 
@@ -286,7 +329,7 @@ class Engine:
             return
         self._picture = Picture(self._slice.out_rate_hz, show.half_span_hz, show.rows, show.column_s)
         if self._memory:
-            self._draw(np.concatenate(self._memory))
+            self._draw(np.concatenate(tuple(self._memory)))
 
     def _survey(self, block: Block) -> None:
         """The whole span, every sample of it."""
@@ -314,39 +357,25 @@ class Engine:
 
     def _remember(self, narrow: NDArray[np.complex64]) -> None:
         self._memory.append(narrow)
+        self._remembered += narrow.size
         assert self._slice is not None
         most = min(int(MEMORY_S * self._slice.out_rate_hz), MEMORY_SAMPLES)
-        while sum(part.size for part in self._memory) - self._memory[0].size > most:
-            self._memory.pop(0)
+        while self._remembered - self._memory[0].size > most:
+            self._remembered -= self._memory.popleft().size
 
-    def _grow_measurement(self, narrow: NDArray[np.complex64]) -> None:
-        if self._measure is None or self._slice is None:
+    def _begin_following(self) -> None:
+        """Follow anew; a line outside the span is none."""
+        self._follower, asked, got = None, self._follow, self._got
+        if asked.every_s and got is not None and abs(asked.follow_hz - got.centre_hz) < got.rate_hz / 2:
+            self._follower = Follower(asked, got.rate_hz, got.centre_hz, self._report)
+
+    def _begin_measurement(self, asked: Measure) -> None:
+        if self._slice is None:
+            self._report(NotMeasured(asked.id, "the receiver does not run: Space starts it"))
             return
-        self._measured.append(narrow)
-        have_s = sum(part.size for part in self._measured) / self._slice.out_rate_hz
-        if have_s >= self._measure.seconds_s:
-            self._finish_measurement()
-        elif have_s >= self._reported_s + REPORT_S:
-            self._reported_s = have_s
-            self._report(Progress(self._measure.id, have_s / self._measure.seconds_s, self._sigma_so_far()))
+        self._measurement = Measurement(asked, self._slice.out_rate_hz, self._report)
 
-    def _sigma_so_far(self) -> float:
-        assert self._measure is not None
-        assert self._slice is not None
-        try:
-            samples = np.concatenate(self._measured)
-            return estimate_carrier(samples, self._slice.out_rate_hz, 0.0, self._measure.within_hz).sigma_hz
-        except (NoCarrier, BadSamples):
-            return float("inf")
-
-    def _finish_measurement(self) -> None:
-        measure, self._measure = self._measure, None
-        if measure is None or self._slice is None:
-            return
-        try:
-            samples = np.concatenate(self._measured) if self._measured else np.empty(0, np.complex64)
-            carrier = estimate_carrier(samples, self._slice.out_rate_hz, 0.0, measure.within_hz)
-        except (NoCarrier, BadSamples) as error:
-            self._report(NotMeasured(measure.id, str(error)))
-        else:
-            self._report(Measured(measure.id, carrier))
+    def _give_up_measurement(self, why: str) -> None:
+        if self._measurement is not None:
+            self._report(NotMeasured(self._measurement.asked.id, why))
+            self._measurement = None

@@ -1,14 +1,16 @@
-"""A sweep over a gain stage's steps on the running receiver: floor, channel and full samples at each."""
+"""A sweep over settings of the gains on the running receiver: floor, channel and full samples at each."""
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.session.engine.messages import Sweep, SweepPoint
+from yarddial.dsp.products import clipping_in_channel, products_in_channel
+from yarddial.session.engine.messages import NO_SPAN, GainsDb, Sweep, SweepPoint
 
 Complex = NDArray[np.complex64]
 POINTS = 4096
-# Samples that were on their way when the gain was set; then what is measured.
-SETTLES_S, DWELLS_S = 0.05, 0.15
+# Samples that were on their way when the gain was set.
+SETTLES_S = 0.05
 # Beside the channel, from its edge on, so far out is the floor looked for; and nothing about the centre.
 BESIDE_HZ, CENTRE_HZ = 150e3, 2_000.0
 FULL = 0.985
@@ -22,13 +24,15 @@ class GainSweep:
         self._at = -1
         self._skipped = self._kept = 0
         self._parts: list[Complex] = []
+        # Samples of the last setting at which none was at full scale, its gains together, its products.
+        self._clear: tuple[Complex, float, float] | None = None
 
-    def next_gain_db(self) -> float | None:
-        """The next step's gain, for the receiver to be set to; None when all are done."""
+    def next_gains_db(self) -> GainsDb | None:
+        """The next step's gains, for the receiver to be set to; None when all are done."""
         self._at += 1
         self._skipped = self._kept = 0
         self._parts = []
-        return self._sweep.steps_db[self._at] if self._at < len(self._sweep.steps_db) else None
+        return self._sweep.settings[self._at] if self._at < len(self._sweep.settings) else None
 
     def push(self, samples: Complex) -> SweepPoint | None:
         """Take samples; return the step's result once there are enough."""
@@ -38,29 +42,86 @@ class GainSweep:
         if samples.size:
             self._parts.append(samples)
             self._kept += samples.size
-        if self._kept < DWELLS_S * self._rate_hz:
+        if self._kept < self._sweep.dwell_s * self._rate_hz:
             return None
         return self._measured(np.concatenate(self._parts))
 
     def _measured(self, samples: Complex) -> SweepPoint:
-        import scipy.signal
-
-        hertz, density = scipy.signal.welch(
-            samples, self._rate_hz, "hann", POINTS, return_onesided=False, scaling="density", detrend=False
-        )
-        bin_hz, half_hz = self._rate_hz / POINTS, max(self._sweep.width_hz / 2, self._rate_hz / POINTS)
-        away = np.abs(hertz - self._offset_hz)
-        clear = (np.abs(hertz) > CENTRE_HZ) & (np.abs(hertz) < 0.42 * self._rate_hz)
-        beside = clear & (away > half_hz + 4 * bin_hz) & (away < half_hz + BESIDE_HZ)
-        floor = float(np.median(density[beside])) if beside.any() else float(np.median(density))
-        channel = float(density[away <= half_hz].sum() * bin_hz)
-        parts = samples.view(np.float32)
+        found = measure(samples, self._rate_hz, self._offset_hz, self._sweep.width_hz)
+        products = self._products(samples, found) if self._sweep.with_products else 0.0
         return SweepPoint(
             self._sweep.id,
-            self._sweep.steps_db[self._at],
-            10 * float(np.log10(max(floor, 1e-20))),
-            10 * float(np.log10(max(channel, 1e-20))),
-            2 * half_hz,
-            float(np.mean(np.abs(parts) > FULL)),
-            (self._at + 1) / len(self._sweep.steps_db),
+            self._sweep.settings[self._at],
+            found.floor_dbfs_hz,
+            found.channel_dbfs,
+            found.width_hz,
+            found.clipped_share,
+            (self._at + 1) / len(self._sweep.settings),
+            found.total_dbfs,
+            found.strongest_hz,
+            found.strongest_dbfs,
+            _db(products),
+            found.span if self._sweep.with_span else NO_SPAN,
         )
+
+    def _products(self, samples: Complex, found: "Weighed") -> float:
+        """Measured where nothing is clipped; else foreseen from the last samples that were clear."""
+        products = products_in_channel(samples, self._rate_hz, self._offset_hz, found.width_hz)
+        gain_db = sum(gain for _, gain in self._sweep.settings[self._at])
+        if not found.clipped_share:
+            self._clear = (samples, gain_db, products)
+        elif self._clear is not None:
+            clear, clear_db, clear_products = self._clear
+            more_db = gain_db - clear_db
+            # Clipping passes for a cube too; but no cube grows faster than three decibels for one.
+            products = min(products, clear_products * 10 ** (3 * more_db / 10))
+            products += clipping_in_channel(clear, more_db, self._rate_hz, self._offset_hz, found.width_hz)
+        return products
+
+
+class Weighed(msgspec.Struct, frozen=True):
+    """What `measure` finds; the fields of `SweepPoint`."""
+
+    floor_dbfs_hz: float
+    channel_dbfs: float
+    width_hz: float
+    clipped_share: float
+    total_dbfs: float
+    strongest_hz: float
+    strongest_dbfs: float
+    span: NDArray[np.float32]
+
+
+def measure(samples: Complex, rate_hz: float, offset_hz: float, width_hz: float) -> Weighed:
+    """Weigh a channel and what lies beside it.
+
+    samples : shape (n,), full scale 1; n >= 4096. offset_hz, width_hz : of the channel, from the centre.
+    """
+    import scipy.signal
+
+    hertz, density = scipy.signal.welch(
+        samples, rate_hz, "hann", POINTS, return_onesided=False, scaling="density", detrend=False
+    )
+    bin_hz, half_hz = rate_hz / POINTS, max(width_hz / 2, rate_hz / POINTS)
+    away = np.abs(hertz - offset_hz)
+    clear = (np.abs(hertz) > CENTRE_HZ) & (np.abs(hertz) < 0.42 * rate_hz)
+    beside = clear & (away > half_hz + 4 * bin_hz) & (away < half_hz + BESIDE_HZ)
+    floor = float(np.median(density[beside])) if beside.any() else float(np.median(density))
+    channel = float(density[away <= half_hz].sum() * bin_hz)
+    at = int(np.argmax(np.where(clear, density, 0.0)))
+    # A Hann line spreads over three bins.
+    strongest = float(density[max(at - 1, 0) : at + 2].sum() * bin_hz)
+    return Weighed(
+        _db(floor),
+        _db(channel),
+        2 * half_hz,
+        float(np.mean(np.abs(samples.view(np.float32)) > FULL)),
+        _db(float(np.mean(np.abs(samples) ** 2))),
+        float(hertz[at]),
+        _db(strongest),
+        np.fft.fftshift(density).astype(np.float32),
+    )
+
+
+def _db(power: float) -> float:
+    return 10 * float(np.log10(max(power, 1e-20)))

@@ -1,6 +1,6 @@
 """What the session asks of the engine, and what the engine reports. Frozen, so that they can cross processes."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any, Literal
 
 import msgspec
 import numpy as np
@@ -12,6 +12,11 @@ from yarddial.yard.ways import Settings
 if TYPE_CHECKING:
     # The estimator itself is needed in the engine's process only.
     from yarddial.dsp.carrier import Carrier
+
+
+# Bins of the span's line put together to one.
+TOGETHER = 4
+NO_SPAN: NDArray[np.float32] = np.empty(0, np.float32)
 
 
 class Start(msgspec.Struct, frozen=True):
@@ -46,11 +51,26 @@ class Show(msgspec.Struct, frozen=True):
 
 
 class Measure(msgspec.Struct, frozen=True):
-    """Estimate the carrier within +-within_hz of the place looked at, over seconds_s."""
+    """Measure what stands within +-within_hz of the place looked at, over seconds_s at most.
+
+    wanted_hz : the doubt at which it is enough; 0 to use all of the time.
+    kind : a carrier, or the middle of an FM signal.
+    """
 
     id: int
     seconds_s: float
     within_hz: float
+    wanted_hz: float = 0.0
+    kind: Literal["carrier", "nfm", "wfm"] = "carrier"
+
+
+class Follow(msgspec.Struct, frozen=True):
+    """Measure the line near follow_hz, as the receiver counts, every so often from now on; never, for every_s of 0."""
+
+    id: int
+    follow_hz: float
+    within_hz: float
+    every_s: float = 0.0
 
 
 class CancelMeasure(msgspec.Struct, frozen=True):
@@ -73,17 +93,44 @@ class CleanUp(msgspec.Struct, frozen=True):
     swap: bool = False
 
 
-class Sweep(msgspec.Struct, frozen=True):
-    """Set a gain stage to each of some steps in turn, measure floor and channel, and set it back.
+# Gain stages by name, each with its gain in dB.
+GainsDb = tuple[tuple[str, float], ...]
 
+
+class KeepSamples(msgspec.Struct, frozen=True):
+    """Write what comes in, untouched, into a SigMF recording from now on; ends by itself when the receiver is retuned.
+
+    centre_hz : of the dial. bits : of the receiver. turned : the dial runs the other way, and so shall the recording.
+    about : see `records.recordings.write_sigmf`.
+    """
+
+    path: str
+    centre_hz: float
+    bits: int
+    turned: bool
+    about: dict[str, Any]
+
+
+class StopKeeping(msgspec.Struct, frozen=True):
+    """End the recording under way; it is whole then."""
+
+
+class Sweep(msgspec.Struct, frozen=True):
+    """Set gains to each of some settings in turn, measure floor and channel at each, and set them back.
+
+    settings : gains to change; an empty one measures with the gains as they are.
     middle_hz : of the channel, from the place looked at, as the receiver counts: a sideband lies beside its carrier.
+    dwell_s : how long is measured at each. with_span : the whole span's spectrum is wanted too.
+    with_products : what the receiver makes of strong signals is wanted too, which costs some transforms.
     """
 
     id: int
-    stage: str
-    steps_db: tuple[float, ...]
+    settings: tuple[GainsDb, ...]
     width_hz: float
     middle_hz: float = 0.0
+    dwell_s: float = 0.15
+    with_span: bool = False
+    with_products: bool = False
 
 
 class CancelSweep(msgspec.Struct, frozen=True):
@@ -102,7 +149,22 @@ class Quit(msgspec.Struct, frozen=True):
     """End the process."""
 
 
-Command = Start | Stop | Look | Show | Measure | CancelMeasure | Hear | CleanUp | Sweep | CancelSweep | Quit
+Command = (
+    Start
+    | Stop
+    | Look
+    | Show
+    | Measure
+    | Follow
+    | CancelMeasure
+    | Hear
+    | CleanUp
+    | KeepSamples
+    | StopKeeping
+    | Sweep
+    | CancelSweep
+    | Quit
+)
 
 
 class Started(msgspec.Struct, frozen=True):
@@ -188,16 +250,35 @@ class CleanedUp(msgspec.Struct, frozen=True):
     why_not: str = ""
 
 
+class Kept(msgspec.Struct, frozen=True):
+    """A recording under way, or at its end: its length, and why it ended other than by being asked to."""
+
+    path: str
+    seconds_s: float
+    is_done: bool = False
+    trouble: str = ""
+
+
 class SweepPoint(msgspec.Struct, frozen=True):
-    """One step of a sweep: noise beside the channel, the channel's power and width, samples at full scale."""
+    """One step of a sweep: noise beside the channel, the channel's power and width, samples at full scale.
+
+    total_dbfs : power of the whole span. strongest_hz, strongest_dbfs : its strongest line, from the centre.
+    products_dbfs : what the receiver itself makes in the channel of strong signals in the span, see `dsp.products`.
+    span : power density by bin over the whole span, full scale squared a hertz, low end first; empty if not wanted.
+    """
 
     id: int
-    gain_db: float
+    gains_db: GainsDb
     floor_dbfs_hz: float
     channel_dbfs: float
     width_hz: float
     clipped_share: float
     fraction: float
+    total_dbfs: float = 0.0
+    strongest_hz: float = 0.0
+    strongest_dbfs: float = -200.0
+    products_dbfs: float = -200.0
+    span: NDArray[np.float32] = NO_SPAN
 
 
 class SweepDone(msgspec.Struct, frozen=True):
@@ -208,11 +289,12 @@ class SweepDone(msgspec.Struct, frozen=True):
 
 
 class Progress(msgspec.Struct, frozen=True):
-    """A measurement under way: the doubt so far, infinite while nothing stands out."""
+    """A measurement under way: the doubt so far, infinite while nothing stands out; how long it will take in all."""
 
     id: int
     fraction: float
     sigma_hz: float
+    needed_s: float = 0.0
 
 
 class Measured(msgspec.Struct, frozen=True):
@@ -220,6 +302,13 @@ class Measured(msgspec.Struct, frozen=True):
 
     id: int
     carrier: "Carrier"
+
+
+class Followed(msgspec.Struct, frozen=True):
+    """The followed line, relative to where it was sought; None where nothing stands out."""
+
+    id: int
+    carrier: "Carrier | None"
 
 
 class NotMeasured(msgspec.Struct, frozen=True):
@@ -237,8 +326,10 @@ Event = (
     | Columns
     | Progress
     | Measured
+    | Followed
     | Sound
     | CleanedUp
+    | Kept
     | SweepPoint
     | SweepDone
     | NotMeasured

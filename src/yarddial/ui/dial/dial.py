@@ -5,7 +5,7 @@ from PyQt6.QtGui import QFontMetrics, QKeyEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from yarddial.session.session import Session
-from yarddial.session.verdict import dial_verdict
+from yarddial.session.verdicts.of_true import dial_verdict
 from yarddial.ui.dial.scale import SlideRule
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import mark_role
@@ -125,11 +125,15 @@ class DialEntry(QLineEdit):
 
     def show_text(self, text: str) -> None:
         """Show the dial unless something is being typed."""
-        if self.isModified() and self.hasFocus():
+        if (self.isModified() and self.hasFocus()) or text == self._shown == self.text():
             return
+        # Whoever has just come here and begins to type replaces all of it.
+        whole = self.hasFocus() and self.selectedText() == self.text()
         self._shown = text
         self.setText(text)
         self.setCursorPosition(0)
+        if whole:
+            self.selectAll()
         self._fit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

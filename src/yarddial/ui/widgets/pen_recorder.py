@@ -46,6 +46,8 @@ class PenRecorder(QWidget):
         self._profile, self._peak, self._floor = Trace(), Trace(), Trace()
         self._peak_db = self._floor_db = np.empty(0, np.float32)
         self.keeps_extremes = False
+        # The ramp's ends by hand; None finds them in what is drawn.
+        self._by_hand: tuple[float, float] | None = None
         self._expected: tuple[float, float] | None = None
         self.zero_label = ""
         self.empty_text = ""
@@ -59,6 +61,16 @@ class PenRecorder(QWidget):
     def minimumSizeHint(self) -> QSize:
         """The least that can be read."""
         return QSize(px(300), px(150))
+
+    def scale(self, ends_db: tuple[float, float] | None) -> None:
+        """Draw levels from the lightest to the darkest between two ends, dB; None finds them by itself."""
+        self._by_hand, self._low_db = ends_db, np.nan
+        self.update()
+
+    @property
+    def range_db(self) -> tuple[float, float]:
+        """The levels drawn lightest and darkest now."""
+        return self._low_db, self._high_db
 
     @property
     def column_count(self) -> int:
@@ -150,6 +162,10 @@ class PenRecorder(QWidget):
     def _find_range(self, shown: int) -> bool:
         """The ramp's two ends from what was drawn lately; True when they have moved."""
         self._ranged = self._count
+        if self._by_hand is not None:
+            moved = (self._low_db, self._high_db) != self._by_hand
+            self._low_db, self._high_db = self._by_hand
+            return moved
         # Every few levels tell as much, and are found in a tenth of the time.
         recent = self._recent(min(shown, 300)).reshape(-1)
         recent = recent[:: max(recent.size // 8_000, 1)]

@@ -1,6 +1,7 @@
 """Sheets laid over the window: the working of a number, the keys, the glossary."""
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLayout, QScrollArea, QVBoxLayout, QWidget
 
 from yarddial.ui.theme.lettering import px
@@ -27,7 +28,9 @@ class Sheet(QDialog):
         self.buttons.addStretch()
         close = button("Close")
         close.clicked.connect(self.close)
-        close.setDefault(True)
+        # No button is pressed by Enter unless it has the focus: in a field, Enter belongs to the field.
+        close.setAutoDefault(False)
+        close.setFocus()
         self._page = layout = QVBoxLayout(self)
         layout.setContentsMargins(px(28), px(22), px(28), px(20))
         layout.setSpacing(px(12))
@@ -36,6 +39,11 @@ class Sheet(QDialog):
         layout.addLayout(self.buttons)
         self.buttons.addWidget(close)
         self.resize(px(width), px(480))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Escape closes; Enter in a field submits that field and nothing else."""
+        if event is not None and event.key() not in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            super().keyPressEvent(event)
 
     def add_foot(self, row: QLayout, below: QWidget) -> None:
         """Put a row and a line of text under the scrolling body, above the buttons."""

@@ -16,7 +16,7 @@ from yarddial.ui.yard_strip.plate import Plate
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.frequency import format_bound, format_frequency
 from yarddial.yard.line import Halt
-from yarddial.yard.oscillators import Oscillators, crystal_of, lo_of, value_text
+from yarddial.yard.oscillators import Oscillators, crystal_of, oscillator_of, value_text
 from yarddial.yard.parts import Antenna, Part, Receiver, Transceiver, TwoPort, converters_of
 from yarddial.yard.station import Station
 
@@ -343,6 +343,8 @@ class YardStrip(QWidget):
                 sense *= halt.converter.stage().sense
             elif isinstance(halt.part, Receiver):
                 text = "crystal " + _error_text(halt, oscillators)
+                # All of it, where the strip ends soon after the plate.
+                left = min(left, self.width() - px(6) - painter.fontMetrics().horizontalAdvance(text))
                 painter.drawText(QPointF(left, spot.y + spot.height + px(14)), text)
             if sense < 0:
                 painter.setPen(c.colour("ochre"))
@@ -352,7 +354,7 @@ class YardStrip(QWidget):
 def _error_text(halt: Halt, oscillators: Oscillators) -> str:
     """How far the oscillator of a halt is off, or an empty text where it has none."""
     if halt.converter is not None:
-        name = lo_of(halt.converter.name)
+        name = oscillator_of(halt.converter)
     elif isinstance(halt.part, Receiver):
         name = crystal_of(halt.part.name)
     else:

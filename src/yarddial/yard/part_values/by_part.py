@@ -255,6 +255,10 @@ def _receiver(part: Receiver) -> tuple[PartValue, ...]:
         hertz_value(part, "synthesizer step", "tuner_step_hz"),
         level_value(part, "noise figure", "nf_db", "dB"),
         level_value(part, "third-order intercept, input", "iip3_dbm", "dBm"),
+        level_value(part, "second-order intercept, input", "iip2_dbm", "dBm"),
+        level_value(part, "mirrors down by", "mirror_db", "dB"),
+        level_value(part, "three times its oscillator, down by", "harmonic_db", "dB"),
+        level_value(part, "its crystal's harmonics", "crystal_leak_dbm", "dBm"),
     ]  # fmt: skip
     for index, stage in enumerate(part.gain_stages):
         values += _gain_stage(part, index, stage.name)

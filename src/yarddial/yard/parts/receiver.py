@@ -34,6 +34,8 @@ class DirectSampling(msgspec.Struct, frozen=True, omit_defaults=True):
 
 # Of a gain step against what it says.
 STEP_SIGMA_DB = 0.5
+# Of the sample rate, from the centre to the place looked at.
+PARK_FRACTION = 0.15
 
 
 class Port(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -91,8 +93,12 @@ class Calibration(msgspec.Struct, frozen=True, omit_defaults=True):
 class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     """A receiver: what it tunes, its crystal, and the correction entered.
 
-    crystal_ppm is positive when the crystal runs fast. `device` names the driver's address for it.
+    crystal_ppm is positive when the crystal runs fast; it drives tuner and converter, unless the converter has a clock
+    of its own, whose error is clock_ppm then. `device` names the driver's address for it.
+    iip2_dbm, iip3_dbm : intercepts at its socket. mirror_db : rejection of mirrors; harmonic_db : of what is mixed in
+    by three times its oscillator; crystal_leak_dbm : level of its crystal's harmonics, as counted at the socket.
     tuner_step_hz : its synthesizer's step, 0 when it can go anywhere.
+    park_share : of the rate, how far below the dial the centre is put; negative for above.
     calibrations : of its levels, the latest for a port first.
     lost_shares : (rate in hertz, share of the samples lost at it) for the rates that were watched.
     """
@@ -115,9 +121,20 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     tuner_step_hz: float = 0.0
     nf_db: Value | None = None
     iip3_dbm: Value | None = None
+    iip2_dbm: Value | None = None
+    mirror_db: Value | None = None
+    harmonic_db: Value | None = None
+    crystal_leak_dbm: Value | None = None
     lost_shares: tuple[tuple[float, float], ...] = ()
     calibrations: tuple[Calibration, ...] = ()
+    clock_ppm: Value | None = None
+    park_share: float = PARK_FRACTION
     origins: Origins = {}
+
+    @property
+    def park_hz(self) -> float:
+        """How far below the wanted signal the centre is parked: off the spike, inside the alias-free part."""
+        return self.park_share * self.rate_hz
 
     def gains_db(self) -> tuple[tuple[str, float], ...]:
         """What its stages are set to."""

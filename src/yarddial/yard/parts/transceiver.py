@@ -63,6 +63,11 @@ class Transceiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="transcei
         kind: Kind = "high" if self.sense < 0 else "low" if lo_hz >= 0 else "sum"
         # Its doubt is that of the dial's own frequency, taken at the top of its range.
         value = Value(abs(lo_hz), self.rig_ppm.sigma * 1e-6 * self.high_hz, self.rig_ppm.provenance)
+        if self.rig_ppm.provenance == "measured":
+            true_hz = abs(lo_hz) * (1 + self.rig_ppm.value * 1e-6)
+            value = msgspec.structs.replace(value, provenance="stated").measured(
+                true_hz, value.sigma, self.rig_ppm.date, self.rig_ppm.note
+            )
         return Converter(f"{self.name} IF", kind, value, abs(lo_hz), self.low_hz, self.high_hz, self.note, True)
 
     def edges_hz(self) -> tuple[float, ...]:

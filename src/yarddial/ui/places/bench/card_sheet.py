@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QLineEdit, Q
 from yarddial.records.card_text import card_html, card_markdown, card_rows
 from yarddial.records.whole_file import write_whole
 from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.widgets.pdf import write_pdf
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.ui.widgets.working_sheet import Sheet, working_sheet
 from yarddial.yard.card import Card, groupings
@@ -91,26 +92,6 @@ class CardSheet(Sheet):
             self._said.set_tone("spruce")
             self._said.setText(f"Saved as {path}.")
             self.saved.emit(self._card.route, self._card.dial_hz, str(path))
-
-
-def write_pdf(path: Path, html: str) -> None:
-    """Print HTML to a PDF on A4; raises NotWritten, and then no half file is left."""
-    from PyQt6.QtCore import QBuffer, QIODevice, QMarginsF
-    from PyQt6.QtGui import QPageLayout, QPageSize, QPdfWriter, QTextDocument
-
-    buffer = QBuffer()
-    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    writer = QPdfWriter(buffer)
-    writer.setPageLayout(
-        QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait, QMarginsF(18, 18, 18, 18))
-    )
-    writer.setResolution(120)
-    document = QTextDocument()
-    document.setDefaultFont(font(13))
-    document.setHtml(html)
-    document.print(writer)
-    del writer
-    write_whole(path, bytes(buffer.data().data()))
 
 
 def _slug(card: Card) -> str:

@@ -7,9 +7,8 @@ from PyQt6.QtGui import QCursor, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QScrollArea, QVBoxLayout, QWidget
 
 from yarddial.analysis.audit.finding import BenchFinding
-from yarddial.session.reception import park_hz
 from yarddial.session.session import Session
-from yarddial.session.verdict import bench_verdict
+from yarddial.session.verdicts.of_bench import bench_verdict
 from yarddial.ui.places.bench.finding_list import FindingList
 from yarddial.ui.places.bench.line_sheet import LineSheet
 from yarddial.ui.places.bench.route_list import ROW, RouteList
@@ -115,7 +114,7 @@ class BenchPlace(QWidget):
 
         desk = self._session.desk
         try:
-            card = settings_card(desk.station, desk.line, desk.station.dial_hz, park_hz(desk.line))
+            card = settings_card(desk.station, desk.line, desk.station.dial_hz, desk.line.receiver.park_hz)
         except YardDialError as error:
             self.headline.show_verdict("look", "There is no card for this place.", f"{error}.")
             return

@@ -10,6 +10,7 @@ from yarddial.analysis.correction.which_lo import Candidate, LoAnswer, which_lo
 from yarddial.session.session import Session
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.ui.widgets.working_sheet import Sheet, working_sheet
 from yarddial.ui.work import Work
@@ -168,12 +169,7 @@ class WhichLoSheet(Sheet):
         self._said.setText("")
         sentence = answer.sentence()
         self._verdict.setText(sentence[:1].upper() + sentence[1:] + ".")
-        while self._odds.count():
-            item = self._odds.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        empty(self._odds)
         for row, candidate in enumerate(answer.candidates):
             self._odds.addWidget(Words(_name(candidate), 13, "mono"), row, 0)
             odds = f"{100 * candidate.odds:.3g} %" if candidate.odds >= 1e-3 else "< 0.1 %"

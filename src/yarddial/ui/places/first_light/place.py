@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from yarddial.session.first_light.result import CheckResult
 from yarddial.session.session import Session
-from yarddial.session.verdict import first_light_verdict
+from yarddial.session.verdicts.of_first_light import first_light_verdict
 from yarddial.ui.places.first_light.check_row import CheckRow
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.headline import Headline

@@ -1,13 +1,19 @@
 """The place Levels."""
 
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
 
 from yarddial.session.session import Session
-from yarddial.session.verdict import levels_verdict
+from yarddial.session.verdicts.of_levels import levels_verdict
+from yarddial.ui.places.levels.found import along_rows, found_rows, tested_rows
+from yarddial.ui.places.levels.line_picture import LinePicture
+from yarddial.ui.places.levels.setting_picture import SettingPicture
 from yarddial.ui.places.levels.sweep_picture import SweepPicture
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.headline import Headline
+from yarddial.ui.widgets.side_by_side import side_by_side
 from yarddial.ui.widgets.side_column import side_column
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button, hairline
@@ -20,24 +26,31 @@ SURROUNDINGS = {"city": "city", "residential": "residential", "rural": "rural", 
 
 
 class LevelsPlace(QWidget):
-    """The sweep at the left; the gain stages, and what was found, at the right."""
+    """Sweep and levels along the line at the left; the gain stages, and what was found, at the right."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session, self._leveling = session, session.leveling
         self._stages: tuple[GainStage, ...] | None = None
         self.headline = Headline()
-        self.picture = SweepPicture()
+        self.picture, self.settings = SweepPicture(), SettingPicture()
+        self.along = LinePicture()
+        self._upper = QStackedLayout()
         self.use = button("Use this gain", strong=True, tip="Set what is advised; Ctrl+Z takes it back")
         self.use.clicked.connect(self._leveling.use)
+        self.sweep_all = button("Sweep all together", tip="Measure at every setting of all stages")
+        self.sweep_all.clicked.connect(self._leveling.sweep_all)
+        self.test = button("3:1 test", tip="Take some decibels off in front: what falls faster is made in the receiver")
+        self.test.clicked.connect(self._leveling.test_products)
         self.cancel = button("Cancel", tip="End the sweep; the gain is set back (Esc)")
         self.cancel.clicked.connect(self._leveling.cancel)
+        self.use_kept = button("", plain=True, tip="Set the gains kept for this band and route")
+        self.use_kept.clicked.connect(self._leveling.use_kept)
         self._why_not = Words("", 12, tone="quiet", wrap=True)
-        self._rows, self._found, self._along = QVBoxLayout(), QVBoxLayout(), QVBoxLayout()
+        self._rows, self._found, self._tested, self._told = (QVBoxLayout() for _ in range(4))
         self.surroundings = Choice("Surroundings")
         for name, text in SURROUNDINGS.items():
             self.surroundings.addItem(text, name)
-        self.surroundings.setCurrentIndex(self.surroundings.findData(self._leveling.surroundings))
         self.surroundings.activated.connect(lambda: self._leveling.choose_surroundings(self.surroundings.currentData()))
         self.sweeps: dict[str, QWidget] = {}
         self._lay_out()
@@ -48,69 +61,110 @@ class LevelsPlace(QWidget):
     def _lay_out(self) -> None:
         row = QHBoxLayout()
         row.setSpacing(px(10))
-        row.addWidget(self.use)
-        row.addWidget(self.cancel)
+        for widget in (self.use, self.sweep_all, self.test, self.cancel):
+            row.addWidget(widget)
         row.addWidget(self._why_not, 1)
+        self._upper.addWidget(self.picture)
+        self._upper.addWidget(self.settings)
         left = QVBoxLayout()
-        left.setSpacing(px(8))
-        left.addWidget(self.picture, 1)
+        left.setSpacing(px(6))
+        left.addLayout(self._upper, 5)
         left.addLayout(row)
+        head = QHBoxLayout()
+        head.addWidget(Words("Levels along the line", 15, "serif"), 1)
+        head.addWidget(self.surroundings)
+        left.addLayout(head)
+        left.addWidget(self.along, 4)
         beside, right = side_column(300)
         right.addWidget(Words("Gain stages", 15, "serif"))
         right.addLayout(self._rows)
-        right.addSpacing(px(8))
-        right.addWidget(Words("What the sweep found", 15, "serif"))
-        right.addLayout(self._found)
-        right.addSpacing(px(8))
-        head = QHBoxLayout()
-        head.addWidget(Words("Noise along the line", 15, "serif"), 1)
-        head.addWidget(self.surroundings)
-        right.addLayout(head)
-        right.addLayout(self._along)
+        right.addWidget(self.use_kept)
+        right.addSpacing(px(6))
+        for title, rows in (
+            ("What the sweep found", self._found),
+            ("What limits", self._told),
+            ("What the 3:1 test found", self._tested),
+        ):
+            right.addWidget(Words(title, 15, "serif"))
+            right.addLayout(rows)
+            right.addSpacing(px(6))
         right.addStretch()
-        grid = QGridLayout(self)
-        grid.setContentsMargins(px(26), px(16), px(24), px(10))
-        grid.setHorizontalSpacing(px(22))
-        grid.setVerticalSpacing(px(8))
-        grid.addWidget(self.headline, 0, 0, 1, 2)
-        grid.addLayout(left, 1, 0)
-        grid.addWidget(beside, 1, 1)
-        grid.setColumnStretch(0, 1)
-        grid.setRowStretch(1, 1)
+        side_by_side(self, self.headline, left, beside)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Levels as they are now belong to the picture."""
+        super().showEvent(event)
+        self._leveling.weigh()
 
     def _show(self) -> None:
         leveling, session = self._leveling, self._session
+        if self.isVisible():
+            leveling.weigh()
         verdict = levels_verdict(leveling, session.desk)
         self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
         if leveling.stages != self._stages:
             self._stages = leveling.stages
             self._fill_stages()
+        self._show_acts()
+        self._show_sweep()
+        self.surroundings.setCurrentIndex(self.surroundings.findData(leveling.surroundings))
+        line = leveling.line()
+        self.along.show_line(session.desk.line.antenna.name, line)
+        refill(self._found, found_rows(leveling))
+        refill(self._tested, tested_rows(leveling))
+        refill(self._told, along_rows(line))
+        if line is not None:
+            link = button("Show the working", plain=True)
+            link.clicked.connect(lambda: working_sheet(self.window() or self, line.chain.working()).show())
+            self._told.addWidget(link)
+
+    def _show_acts(self) -> None:
+        leveling = self._leveling
         why_not = leveling.why_not_sweep()
-        running = leveling.fraction is not None
-        for sweep in self.sweeps.values():
+        # A weighing is over before a button could be pressed.
+        running = leveling.fraction is not None and leveling.running_purpose != "weigh"
+        for sweep in (*self.sweeps.values(), self.sweep_all):
             sweep.setEnabled(not why_not)
+        self.sweep_all.setVisible(len(leveling.stages) > 1 and not running)
+        self.test.setVisible(not running)
+        self.test.setEnabled(not leveling.why_not_test())
         self.cancel.setVisible(running)
-        self._why_not.setText("" if running or not why_not else f"{why_not[:1].upper()}{why_not[1:]}.")
-        swept = leveling.swept
+        shown = "" if leveling.fraction is not None or not why_not else f"{why_not[:1].upper()}{why_not[1:]}."
+        self._why_not.setText(shown)
+        advised = leveling.advised() if leveling.is_current else ()
+        now = dict(self._session.desk.line.receiver.gains_db())
+        self.use.setEnabled(any(abs(now.get(name, gain_db) - gain_db) > 0.05 for name, gain_db in advised))
+        self.use.setText("Use this setting" if len(advised) > 1 else "Use this gain")
+        kept = leveling.kept_here()
+        self.use_kept.setVisible(kept is not None)
+        if kept is not None:
+            gains = ", ".join(f"{gain_db:g}" for _, gain_db in kept.gains_db).replace("-", MINUS)
+            self.use_kept.setText(f"Kept for {kept.band}: {gains} dB")
+            self.use_kept.setEnabled(any(now.get(name) != gain_db for name, gain_db in kept.gains_db))
+
+    def _show_sweep(self) -> None:
+        leveling = self._leveling
+        swept, current = leveling.swept, leveling.is_current
+        if swept is not None and current and swept.purpose == "all":
+            self._upper.setCurrentWidget(self.settings)
+            self.settings.show_settings(leveling.steps, leveling.setting, self._session.desk.line.receiver.gains_db())
+            return
+        self._upper.setCurrentWidget(self.picture)
         stage = next((s for s in leveling.stages if swept is not None and s.name == swept.stage), None)
-        current = leveling.is_current
-        advice = leveling.advice if current else None
-        self.use.setEnabled(advice is not None and stage is not None and abs(stage.set_db - advice.gain_db) > 0.05)
         self.picture.empty_text = "Nothing was swept here yet: sweep a stage to see each of its steps."
         steps = leveling.steps if current and stage is not None else ()
         ends_db = (stage.steps_db[0], stage.steps_db[-1]) if stage is not None else (0.0, 50.0)
+        advice = leveling.advice if current else None
         self.picture.show_sweep(steps, advice, stage.set_db if stage is not None else 0.0, ends_db)
-        self._fill_found()
-        self._fill_along()
 
     def _fill_stages(self) -> None:
-        _clear(self._rows)
+        empty(self._rows)
         self.sweeps = {}
         for stage in self._stages or ():
             row = QHBoxLayout()
             choice = Choice(f"Gain of {stage.name}")
             for gain_db in stage.steps_db:
-                choice.addItem(_said(stage, gain_db), gain_db)
+                choice.addItem(f"{gain_db:g} dB".replace("-", MINUS), gain_db)
             choice.setCurrentIndex(stage.steps_db.index(stage.nearest_db(stage.set_db)))
             choice.activated.connect(
                 lambda _, s=stage.name, box=choice: self._leveling.set_gain(s, float(box.currentData()))
@@ -128,81 +182,16 @@ class LevelsPlace(QWidget):
                 self._rows.addWidget(Words(text, 12, tone="quiet", wrap=True))
             self._rows.addWidget(hairline())
 
-    def _fill_found(self) -> None:
-        _clear(self._found)
-        advice = self._leveling.advice if self._leveling.is_current else None
-        if advice is None:
-            self._found.addWidget(Words("Nothing yet.", 12, tone="quiet"))
-            return
-        lines = [
-            ("signal over noise there", None if advice.over_db is None else f"{advice.over_db:.1f} dB"),
-            ("antenna's noise takes over", _from(advice.taken_over_db, "never")),
-            ("bends or is full", _from(advice.bent_from_db, "nowhere")),
-            ("half way costs", _cost(advice.half_way_costs_db)),
-            ("all of it costs", _cost(advice.most_costs_db)),
-        ]
-        for name, text in lines:
-            if text is None:
-                continue
-            row = QHBoxLayout()
-            row.addWidget(Words(name, 12, tone="quiet"), 1)
-            row.addWidget(Words(text, 13, "mono", 500))
-            self._found.addLayout(row)
-            self._found.addWidget(hairline())
 
-    def _fill_along(self) -> None:
-        """Floor behind each part, and what decides."""
-        _clear(self._along)
-        line = self._leveling.line()
-        if line is None:
-            self._along.addWidget(Words("The dial is out of reach.", 12, tone="quiet"))
-            return
-        way = f"{line.chain.bandwidth_hz / 1e3:g} kHz"
-        if line.over_db >= 0:
-            spare = f"{line.to_spare_db:.0f} dB of attenuation would cost 1 dB"
-            text = f"noise from outside is {line.over_db:.0f} dB over the route's own; {spare}"
-        else:
-            most = f"most of it from {line.noisiest}"
-            text = f"the route's own noise is {-line.over_db:.0f} dB over what comes from outside, {most}"
-        self._along.addWidget(Words(text[:1].upper() + text[1:] + ".", 12, wrap=True))
-        for plate in line.plates:
-            row = QHBoxLayout()
-            row.addWidget(Words(f"behind {plate.name}", 12, tone="quiet"), 1)
-            row.addWidget(Words(f"{plate.floor_dbm:.1f} dBm".replace("-", MINUS), 13, "mono", 500))
-            self._along.addLayout(row)
-            self._along.addWidget(hairline())
-        beneath = [f"floor in {way}"]
-        beneath += [f"{line.soonest_bent} overloads first"] if line.soonest_bent else []
-        beneath += [f"not stated, taken as usual: {'; '.join(line.assumed)}"] if line.assumed else []
-        self._along.addWidget(
-            Words(". ".join(part[:1].upper() + part[1:] for part in beneath) + ".", 12, tone="quiet", wrap=True)
-        )
-        link = button("Show the working", plain=True)
-        link.clicked.connect(lambda: working_sheet(self.window() or self, line.chain.working()).show())
-        self._along.addWidget(link)
-
-
-def _said(stage: GainStage, gain_db: float) -> str:
-    return f"{gain_db:g} dB".replace("-", MINUS)
-
-
-def _from(gain_db: float | None, never: str) -> str:
-    return never if gain_db is None else f"from {gain_db:g} dB".replace("-", MINUS)
-
-
-def _cost(cost_db: float | None) -> str | None:
-    if cost_db is None:
-        return None
-    return "nothing" if cost_db < 0.5 else f"{cost_db:.1f} dB" if cost_db < 60 else "all of it"
-
-
-def _clear(layout: QVBoxLayout | QHBoxLayout) -> None:
-    while layout.count():
-        item = layout.takeAt(0)
-        if item is None:
+def refill(layout: QVBoxLayout, rows: list[tuple[str, str]]) -> None:
+    """Names with their values; a row without a value is a sentence."""
+    empty(layout)
+    for name, text in rows:
+        if not text:
+            layout.addWidget(Words(name, 12, wrap=True))
             continue
-        if (widget := item.widget()) is not None:
-            widget.hide()
-            widget.deleteLater()
-        elif isinstance(inner := item.layout(), QVBoxLayout | QHBoxLayout):
-            _clear(inner)
+        row = QHBoxLayout()
+        row.addWidget(Words(name, 12, tone="quiet"), 1)
+        row.addWidget(Words(text, 13, "mono", 500))
+        layout.addLayout(row)
+        layout.addWidget(hairline())

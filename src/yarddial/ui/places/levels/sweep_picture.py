@@ -4,7 +4,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from yarddial.analysis.levels.advice import Advice, Step
+from yarddial.analysis.levels.advice import Advice
+from yarddial.analysis.levels.step import Step
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.axis import nice_step, tick_text
@@ -124,7 +125,7 @@ class SweepPicture(QWidget):
     def _draw_marks(self, painter: QPainter, c: Palette, chart: QRectF, at: object) -> None:
         """The gain in force, and the advised one."""
         assert callable(at)
-        marks = [(self._set_db, "set now", "vermilion", chart.bottom() - px(8))]
+        marks = [(self._set_db, "set now", "vermilion", chart.bottom() - px(8))] if self._steps else []
         if self._advice is not None and abs(self._advice.gain_db - self._set_db) > 0.05:
             marks.append((self._advice.gain_db, "advised", "spruce", chart.bottom() - px(24)))
         painter.setFont(font(11, "sans", 500))

@@ -11,9 +11,12 @@ from yarddial.ui.theme.palette import Palette
 from yarddial.ui.widgets.axis import nice_step, tick_text
 from yarddial.ui.widgets.pen_recorder import PenRecorder
 from yarddial.yard.frequency import MINUS, format_bound, format_frequency
+from yarddial.yard.level import Level, band_of
 
 # How near the pointer must be to an edge to take hold of it, logical pixels.
 GRIP = 6
+# Whose names come first where there is no room for all: stations, then what to beware of, then the rest.
+RANKS = ("slate", "ochre", "quiet")
 # A turn of the wheel by one notch.
 NOTCH = 120
 
@@ -34,6 +37,8 @@ class ListenChart(PenRecorder):
         self.middle_hz = 0.0
         self.dial_hz = 0.0
         self.edges_hz = (0.0, 0.0)
+        # What makes dBm at the receiver's socket of dBFS; None before a calibration.
+        self.level_offset_db: float | None = None
         self.known: tuple[tuple[float, str, str], ...] = ()
         self.keeps_extremes = True
         self._held = ""
@@ -85,19 +90,19 @@ class ListenChart(PenRecorder):
         self._draw_known(painter, c, chart)
 
     def _draw_known(self, painter: QPainter, c: Palette, chart: QRectF) -> None:
-        """Names at the right edge, none on another; a short line at each place."""
+        """Names at the right edge, stations before all else, none on another; a short line at each place."""
         painter.setFont(font(11, "sans", 500))
         metrics = painter.fontMetrics()
-        last = -1e9
-        for hertz, name, role in sorted(self.known, reverse=True):
+        taken: list[float] = []
+        for hertz, name, role in sorted(self.known, key=lambda known: (RANKS.index(known[2]), -known[0])):
             y = self._at(chart, hertz)
             if not chart.top() <= y <= chart.bottom():
                 continue
             painter.setPen(QPen(c.colour(role), 1))
             painter.drawLine(QPointF(chart.right() - px(14), y), QPointF(chart.right(), y))
-            if y - last < px(14):
+            if any(abs(y - other) < px(14) for other in taken):
                 continue
-            last = y
+            taken.append(y)
             wide = metrics.horizontalAdvance(name)
             left, base = (
                 chart.right() - px(18) - wide,
@@ -174,4 +179,8 @@ class ListenChart(PenRecorder):
         if not 0 <= row < self._levels.shape[1]:
             return text
         level_db = float(self._levels[(self._count - shown + column) % len(self._levels)][row])
-        return f"{text}, {level_db:.0f} dBFS in {format_bound(round(row_hz, 1))}".replace("-", MINUS)
+        beside = f"in {format_bound(round(row_hz, 1))}"
+        if self.level_offset_db is None:
+            return f"{text}, {level_db:.0f} dBFS {beside}".replace("-", MINUS)
+        level = Level(level_db + self.level_offset_db, band_of(hertz))
+        return f"{text}, {level.dbm:.0f} dBm at the socket, {level.s_meter} {beside}".replace("-", MINUS)

@@ -1,29 +1,37 @@
 """The place Listen."""
 
-from datetime import datetime
+import re
 
 from PyQt6.QtGui import QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from yarddial.session.session import Session
-from yarddial.session.verdict import listen_verdict
+from yarddial.session.verdicts.of_listen import listen_verdict
 from yarddial.ui.pen_feed import PenFeed
 from yarddial.ui.places.listen.chart import ListenChart
+from yarddial.ui.places.listen.compare_sheet import CompareSheet
+from yarddial.ui.places.listen.kept import KeptRow
+from yarddial.ui.places.listen.prove_sheet import ProveSheet
 from yarddial.ui.sound_out import SoundOut
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import Choice
-from yarddial.ui.widgets.file_sheet import FileSheet
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.line_sheet import LineSheet
+from yarddial.ui.widgets.side_by_side import side_by_side
 from yarddial.ui.widgets.side_column import side_column
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.yard.bands import BANDS
+from yarddial.yard.errors import BadLevel
 from yarddial.yard.frequency import MINUS, format_frequency
 from yarddial.yard.ways import WAYS
 
 # The headline follows the level so often, in sounds: some three times a second.
 EVERY = 8
+# The rest of the span holds what is folded in from beyond it.
+CLEAN_SHARE = 0.4
+# A scale narrower than this shows noise only.
+LEAST_SCALE_DB = 6.0
 # Ways in which a carrier is heard as a tone that tells its place.
 TONED = ("usb", "lsb", "cw")
 
@@ -47,19 +55,36 @@ class ListenPlace(QWidget):
         self.spike = _tick("take out the centre spike", "Takes the slow mean off the samples")
         self.mirrors = _tick("take out mirrors", "Measures the mirror of what stands on one side alone")
         self.swap = _tick("exchange I and Q", "For a receiver whose spectrum is mirrored")
-        self.snap = button("Onto line", tip="Put the dial on the strongest line near it")
-        self.raster = button("Onto the raster", tip="Put the dial on the nearest channel of the band")
+        self.follow = _tick("follow it", "Measure a known station in the span all the time; show the crystal by it")
+        self._crystal = Words("", 12, tone="quiet", wrap=True)
+        self.snap = button("Line", plain=True, tip="Put the dial on the strongest line near it")
+        self.raster = button("Raster", plain=True, tip="Put the dial on the nearest channel of the band")
         self.visited = Choice("Lately heard")
+        # The picture keeps its height when the list appears.
+        policy = self.visited.sizePolicy()
+        policy.setRetainSizeWhenHidden(True)
+        self.visited.setSizePolicy(policy)
         self.emphasis = Choice("De-emphasis")
         for microseconds in (0.0, 50.0, 75.0):
             self.emphasis.addItem(
                 f"de-emphasis {microseconds:g} \u00b5s" if microseconds else "no de-emphasis", microseconds
             )
-        self.closer, self.wider = button("Closer", tip="See less (+)"), button("Wider", tip="See more (-)")
+        self.closer, self.wider = (
+            button("+", plain=True, tip="Closer: see less (+)"),
+            button("−", plain=True, tip="Wider: see more (-)"),
+        )
+        for widget, name in (
+            (self.snap, "Onto line"), (self.raster, "Onto the raster"), (self.closer, "Closer"), (self.wider, "Wider")
+        ):  # fmt: skip
+            widget.setAccessibleName(name)
+        self.scale = button("by itself", plain=True, tip="Levels drawn lightest and darkest: by itself, or two in dBFS")
+        self.scale.setAccessibleName("Scale of levels")
         self.calibrate = button(
             "Calibrate", plain=True, tip="State what arrives at the socket now; kept with the gains set"
         )
-        self.keep = button("Keep sound", tip="Write what is heard into a WAV file")
+        self.kept = KeptRow(session)
+        self.compare = button("Compare", plain=True, tip="Two routes or settings in turn: which hears it better")
+        self.prove = button("Prove it", plain=True, tip="Something strong first, then one change at a time")
         self._tone = Words("", 12, "mono", tone="quiet")
         self._pointed = Words("", 12, "mono", tone="quiet")
         self._width = Words("", 12, tone="quiet", wrap=True)
@@ -76,11 +101,21 @@ class ListenPlace(QWidget):
     def _lay_out(self) -> None:
         row = QHBoxLayout()
         row.setSpacing(px(10))
-        for widget in (self.snap, self.raster, self.closer, self.wider, self.keep):
+        row.addWidget(Words("Onto", 13, tone="quiet"))
+        for widget in (self.snap, self.raster):
             row.addWidget(widget)
+        row.addSpacing(px(12))
+        row.addWidget(Words("See", 13, tone="quiet"))
+        for widget in (self.closer, self.wider):
+            row.addWidget(widget)
+        row.addSpacing(px(12))
+        row.addWidget(Words("Scale", 13, tone="quiet"))
+        row.addWidget(self.scale)
         row.addStretch()
         told = QHBoxLayout()
         told.addWidget(self._pointed, 1)
+        told.addWidget(self.compare)
+        told.addWidget(self.prove)
         told.addWidget(self.visited)
         left = QVBoxLayout()
         left.setSpacing(px(8))
@@ -92,7 +127,9 @@ class ListenPlace(QWidget):
         groups: tuple[tuple[str, tuple[QWidget, ...]], ...] = (
             ("In the channel", (self._level, self._under_level, self._tone)),
             ("How it is heard", heard),
+            ("Kept", (self.kept,)),
             ("Cleaned up", (self.spike, self._told_spike, self.mirrors, self._told_mirrors, self.swap)),
+            ("The crystal", (self.follow, self._crystal)),
         )
         for title, parts in groups:
             head = QHBoxLayout()
@@ -107,15 +144,7 @@ class ListenPlace(QWidget):
             right.addWidget(hairline())
             right.addSpacing(px(6))
         right.addStretch()
-        grid = QGridLayout(self)
-        grid.setContentsMargins(px(26), px(16), px(24), px(10))
-        grid.setHorizontalSpacing(px(22))
-        grid.setVerticalSpacing(px(8))
-        grid.addWidget(self.headline, 0, 0, 1, 2)
-        grid.addLayout(left, 1, 0)
-        grid.addWidget(beside, 1, 1)
-        grid.setColumnStretch(0, 1)
-        grid.setRowStretch(1, 1)
+        side_by_side(self, self.headline, left, beside)
 
     def _join(self) -> None:
         listening, session = self._listening, self._session
@@ -127,12 +156,15 @@ class ListenPlace(QWidget):
         self.spike.clicked.connect(lambda on: listening.clean(spike=on))
         self.mirrors.clicked.connect(lambda on: listening.clean(mirrors=on))
         self.swap.clicked.connect(lambda on: listening.clean(swap=on))
+        self.follow.clicked.connect(session.following.follow)
         self.snap.clicked.connect(self._snap)
         self.calibrate.clicked.connect(self._calibrate)
         self.raster.clicked.connect(self._raster)
+        self.scale.clicked.connect(self._scale)
         self.visited.activated.connect(lambda index: listening.go_back(index - 1) if index else None)
         self.emphasis.activated.connect(lambda: listening.change(deemphasis_us=self.emphasis.currentData()))
-        self.keep.clicked.connect(self._keep)
+        self.compare.clicked.connect(lambda: CompareSheet(self, session).show())
+        self.prove.clicked.connect(lambda: ProveSheet(self, session).show())
         self.closer.clicked.connect(lambda: listening.zoom(-1))
         self.wider.clicked.connect(lambda: listening.zoom(+1))
         self.chart.tuned.connect(listening.tune)
@@ -142,6 +174,7 @@ class ListenPlace(QWidget):
         self.chart.pointed.connect(self._pointed.setText)
         self._show_soon = Soon(self, self._show)
         listening.on_listening_changed(self._show_soon)
+        session.following.on_following_changed(self._show_soon)
         listening.on_heard(self._play)
         session.reception.on_pen_moved(self._feed.draw)
 
@@ -153,6 +186,8 @@ class ListenPlace(QWidget):
     def hideEvent(self, event: QHideEvent | None) -> None:
         """Leave the receiver to the other places, silent."""
         self._sound.stop()
+        self._session.proving.cancel()
+        self._session.comparing.cancel()
         self._listening.close()
         super().hideEvent(event)
 
@@ -165,14 +200,17 @@ class ListenPlace(QWidget):
         heading = f"What arrives at {self._session.desk.line.receiver.name}'s socket: -73 dBm, 50 uV or S9"
         LineSheet(self, heading, "-73 dBm", self._listening.calibrate).show()
 
-    def _keep(self) -> None:
-        """Begin, with a file asked for; or end."""
-        listening = self._listening
-        if listening.kept is not None:
-            listening.stop_keeping()
-            return
-        name = datetime.now().strftime("heard-%Y%m%d-%H%M%S.wav")
-        FileSheet(self, "Keep what is heard in", name, "Keep", listening.keep_sound).show()
+    def _scale(self) -> None:
+        """Two levels typed, or nothing for a scale that finds itself."""
+        heading = "Levels drawn lightest and darkest, dBFS; leave it empty for a scale that finds itself"
+        low_db, high_db = self.chart.range_db
+        LineSheet(self, heading, f"{low_db:.0f} to {high_db:.0f}", self._use_scale).show()
+
+    def _use_scale(self, text: str) -> None:
+        ends_db = _ends(text)
+        self.chart.scale(ends_db)
+        said = "by itself" if ends_db is None else f"{ends_db[0]:g} to {ends_db[1]:g}".replace("-", MINUS)
+        self.scale.setText(said)
 
     def _raster(self) -> None:
         raster_hz = self._listening.snap_to_raster()
@@ -198,6 +236,9 @@ class ListenPlace(QWidget):
         self._sound_state.setText(self._sound.state if listening.is_heard else "")
         self._sound_state.setVisible(bool(self._sound_state.text()))
         self._show_level()
+        self.follow.setChecked(session.following.is_wanted)
+        self._crystal.setText(session.following.sentence())
+        self._crystal.setVisible(bool(self._crystal.text()))
         told = ("", "")
         if evidence is not None:
             if evidence.spike_before_dbfs is not None and evidence.spike_after_dbfs is not None:
@@ -212,10 +253,6 @@ class ListenPlace(QWidget):
         self.emphasis.setVisible(settings.way in ("nfm", "wfm"))
         self.emphasis.setCurrentIndex(self.emphasis.findData(settings.deemphasis_us))
         self._show_visited()
-        self.keep.setText("Keep sound" if listening.kept is None else f"Stop at {listening.kept.seconds_s:.0f} s")
-        self.keep.setEnabled(listening.kept is not None or session.reception.running)
-        if listening.trouble:
-            self._pointed.setText(listening.trouble)
         self._show_chart()
 
     def _show_visited(self) -> None:
@@ -258,7 +295,13 @@ class ListenPlace(QWidget):
         known += [(edge, band.name, "quiet") for band in BANDS for edge in (band.low_hz, band.high_hz)]
         centre_hz = listening.centre_hz()
         if centre_hz is not None:
+            clean_hz = CLEAN_SHARE * session.desk.line.receiver.rate_hz
             known.append((centre_hz, "centre of the span", "ochre"))
+            known += [(centre_hz + side * clean_hz, "clean up to here", "quiet") for side in (-1, 1)]
+            known += [(hertz, f"may be {name}", "ochre") for hertz, name in listening.ghosts]
+        line = session.desk.line
+        offset = line.receiver.level_offset(line.port) if not line.missing else None
+        self.chart.level_offset_db = None if offset is None else offset.value
         self.chart.show_place(
             listening.chart_hz, station.dial_hz, (listening.settings.low_hz, listening.settings.high_hz), tuple(known)
         )
@@ -273,6 +316,17 @@ class ListenPlace(QWidget):
         self._heard += 1
         if self._heard % EVERY == 0:
             self._show_soon()
+
+
+def _ends(text: str) -> tuple[float, float] | None:
+    """Read `-110 to -60`; None for nothing; raises BadLevel."""
+    if not text.strip():
+        return None
+    numbers = re.findall(r"[-\u2212]?\d+(?:\.\d+)?", text)
+    ends = sorted(float(number.replace(MINUS, "-")) for number in numbers)
+    if len(ends) != 2 or ends[1] - ends[0] < LEAST_SCALE_DB:
+        raise BadLevel(f"'{text.strip()}' are no two levels {LEAST_SCALE_DB:g} dB or more apart: write -110 to -60")
+    return ends[0], ends[1]
 
 
 def _tick(text: str, tip: str) -> QCheckBox:

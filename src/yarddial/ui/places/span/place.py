@@ -7,10 +7,11 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, 
 from yarddial.analysis.span.rates import RateFigures, recommended
 from yarddial.session.session import Session
 from yarddial.session.spanning import SpanAnswer
-from yarddial.session.verdict import span_verdict
+from yarddial.session.verdicts.of_span import span_verdict
 from yarddial.ui.places.span.span_picture import SpanPicture
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.yard.frequency import format_bound, format_frequency
@@ -115,7 +116,7 @@ class SpanPlace(QWidget):
         self._fill_rates(answer.rates if answer is not None else ())
 
     def _fill_ways(self, answer: SpanAnswer | None) -> None:
-        _clear(self._ways)
+        empty(self._ways)
         self._ways.setColumnStretch(2, 1)
         for row, cover in enumerate(answer.covers if answer is not None else ()):
             self._ways.addWidget(Words(f"{cover.rate_hz / 1e6:g} MS/s", 13, "mono", 500), 2 * row, 0)
@@ -129,7 +130,7 @@ class SpanPlace(QWidget):
             self._ways.addWidget(Words(text, 13, wrap=True), 0, 0, 1, 3)
 
     def _fill_rates(self, rates: tuple[RateFigures, ...]) -> None:
-        _clear(self._rates)
+        empty(self._rates)
         heads = ("rate", "clean", "MB/s", "USB 2", "bin", "bits", "GB an hour", "", "lost")
         for column, text in enumerate(heads):
             self._rates.addWidget(Words(text, 11, tone="quiet"), 0, column, Qt.AlignmentFlag.AlignRight)
@@ -149,12 +150,3 @@ class SpanPlace(QWidget):
                 words = Words(text, 12, "mono", 500 if note else 400, tone="ochre" if bad else "")
                 self._rates.addWidget(words, row, column, Qt.AlignmentFlag.AlignRight)
             self._rates.addWidget(Words(note, 12, tone="spruce"), row, len(cells))
-
-
-def _clear(grid: QGridLayout) -> None:
-    while grid.count():
-        item = grid.takeAt(0)
-        widget = item.widget() if item is not None else None
-        if widget is not None:
-            widget.hide()
-            widget.deleteLater()

@@ -19,6 +19,11 @@ from yarddial.yard.station import Station
 KNEE_HZ = 1.0
 TOP_HZ = 100_000.0
 POINTS = 24
+# Between two routes, logical pixels.
+GAP = 26
+
+# Points along a route: frequency, error, doubt, hertz.
+Wedge = list[tuple[float, float, float]]
 
 
 class ErrorPicture(QWidget):
@@ -26,7 +31,8 @@ class ErrorPicture(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._wedges: list[tuple[str, list[tuple[float, float, float]]]] = []
+        self._wedges: list[tuple[str, Wedge]] = []
+        self._after: list[Wedge] = []
         self._bears_hz, self._mode, self._dial = 100.0, "AM", (10e6, "")
         self.setAccessibleName("Dial error over all routes")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -39,21 +45,15 @@ class ErrorPicture(QWidget):
         """The least that can be read."""
         return QSize(px(300), px(80))
 
-    def show_routes(self, lines: tuple[Line, ...], oscillators: Oscillators, mode: Mode, station: Station) -> None:
-        """Work out error and doubt along every route."""
+    def show_routes(
+        self, station: Station, oscillators: Oscillators, mode: Mode, corrected: Station | None = None
+    ) -> None:
+        """Work out error and doubt along every route, now and with a correction entered where one is proposed."""
         self._bears_hz, self._mode = mode.bears_hz, mode.name
         self._dial = (station.dial_hz, station.route)
-        self._wedges = []
-        for line in lines:
-            spans = reached_spans(line)
-            if spans:
-                low, high = log10(max(spans[0][0], 1e3)), log10(spans[-1][1])
-                points = []
-                for i in range(POINTS + 1):
-                    hertz = 10 ** (low + (high - low) * i / POINTS)
-                    state = dial_state(line, hertz, oscillators)
-                    points.append((hertz, state.error_hz, state.sigma_hz))
-                self._wedges.append((line.name, points))
+        reached = [line for line in station.lines() if reached_spans(line)]
+        self._wedges = [(line.name, _wedge(line, oscillators)) for line in reached]
+        self._after = [_wedge(corrected.line(line.name), oscillators) for line in reached] if corrected else []
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -62,13 +62,16 @@ class ErrorPicture(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         chart = QRectF(px(58), px(2), self.width() - px(154), self.height() - px(34))
         self._draw_scale(painter, c, chart)
-        gap = px(26)
+        gap = px(GAP)
         count = max(len(self._wedges), 1)
         width = (chart.width() - gap * (count - 1)) / count
         for i, (name, points) in enumerate(self._wedges):
-            self._draw_wedge(
-                painter, c, QRectF(chart.left() + i * (width + gap), chart.top(), width, chart.height()), name, points
-            )
+            box = QRectF(chart.left() + i * (width + gap), chart.top(), width, chart.height())
+            self._draw_wedge(painter, c, box, name, points, "slate" if self._after else "spruce")
+            if self._after:
+                self._draw_wedge(painter, c, box, "", self._after[i], "spruce")
+        if self._after:
+            self._draw_legend(painter, c, chart)
 
     def _y(self, chart: QRectF, hertz: float) -> float:
         share = asinh(hertz / KNEE_HZ) / asinh(TOP_HZ / KNEE_HZ)
@@ -107,9 +110,16 @@ class ErrorPicture(QWidget):
             f"{self._mode} {format_doubt(self._bears_hz)}",
         )
 
-    def _draw_wedge(
-        self, painter: QPainter, c: Palette, chart: QRectF, name: str, points: list[tuple[float, float, float]]
-    ) -> None:
+    def _draw_legend(self, painter: QPainter, c: Palette, chart: QRectF) -> None:
+        """Which is now, and which once it is entered."""
+        painter.setFont(font(11))
+        for row, (role, text) in enumerate((("slate", "now"), ("spruce", "once entered"))):
+            y = chart.center().y() + px(22) + row * px(15)
+            painter.fillRect(QRectF(chart.right() + px(8), y - px(8), px(8), px(8)), c.colour(role))
+            painter.setPen(c.colour("quiet"))
+            painter.drawText(QPointF(chart.right() + px(20), y), text)
+
+    def _draw_wedge(self, painter: QPainter, c: Palette, chart: QRectF, name: str, points: "Wedge", role: str) -> None:
         low, high = log10(points[0][0]), log10(points[-1][0])
 
         def x(hertz: float) -> float:
@@ -117,9 +127,11 @@ class ErrorPicture(QWidget):
 
         upper = [QPointF(x(f), min(self._y(chart, e + s), self._y(chart, e) - 1)) for f, e, s in points]
         lower = [QPointF(x(f), max(self._y(chart, e - s), self._y(chart, e) + 1)) for f, e, s in points]
-        painter.setPen(QPen(c.colour("spruce"), 1))
-        painter.setBrush(c.colour("spruce", 0.25))
+        painter.setPen(QPen(c.colour(role), 1))
+        painter.setBrush(c.colour(role, 0.25))
         painter.drawPolygon(QPolygonF(upper + lower[::-1]))
+        if not name:
+            return
         dial_hz, route = self._dial
         if name == route and points[0][0] <= dial_hz <= points[-1][0]:
             painter.setPen(QPen(c.colour("vermilion"), 1.5))
@@ -129,7 +141,21 @@ class ErrorPicture(QWidget):
         ends = format_bound(points[0][0]), format_bound(points[-1][0])
         painter.setPen(c.colour("quiet"))
         base = chart.bottom() + px(14)
-        painter.drawText(QPointF(chart.left(), base), ends[0])
-        painter.drawText(QPointF(chart.right() - metrics.horizontalAdvance(ends[1]), base), ends[1])
+        if sum(metrics.horizontalAdvance(end) for end in ends) + px(6) <= chart.width() + px(GAP):
+            painter.drawText(QPointF(chart.left(), base), ends[0])
+            painter.drawText(QPointF(chart.right() - metrics.horizontalAdvance(ends[1]), base), ends[1])
         painter.setPen(c.colour("ink"))
-        painter.drawText(QPointF(chart.center().x() - metrics.horizontalAdvance(name) / 2, base + px(13)), name)
+        room = chart.width() + px(GAP - 2)
+        if metrics.horizontalAdvance(name) > room:
+            painter.setFont(font(10))
+            metrics = QFontMetricsF(painter.font())
+        fits = metrics.elidedText(name, Qt.TextElideMode.ElideRight, room)
+        painter.drawText(QPointF(chart.center().x() - metrics.horizontalAdvance(fits) / 2, base + px(13)), fits)
+
+
+def _wedge(line: Line, oscillators: Oscillators) -> Wedge:
+    spans = reached_spans(line)
+    low, high = log10(max(spans[0][0], 1e3)), log10(spans[-1][1])
+    places_hz = [10 ** (low + (high - low) * i / POINTS) for i in range(POINTS + 1)]
+    states = [(hertz, dial_state(line, hertz, oscillators)) for hertz in places_hz]
+    return [(hertz, state.error_hz, state.sigma_hz) for hertz, state in states]

@@ -1,15 +1,26 @@
 """What is off, what it was measured against, what to measure next."""
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from yarddial.session.session import Session
+from yarddial.session.verdicts.of_true import lasts_sentence
+from yarddial.ui.places.true.budget_bar import BudgetBar
+from yarddial.ui.places.true.watch_sheet import WatchSheet
 from yarddial.ui.theme.lettering import px
+from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.mark import Mark
-from yarddial.ui.widgets.words import Words, hairline
+from yarddial.ui.widgets.side_column import side_column
+from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz, format_number
-from yarddial.yard.oscillators import stated_oscillators
+from yarddial.yard.oscillators import is_in_ppm, spoken, stated_oscillators
 from yarddial.yard.reach import reaching
+
+if TYPE_CHECKING:
+    # Not needed before the first paint.
+    from yarddial.analysis.correction.next_measurement import Proposal
 
 MOST_ROWS = 6
 
@@ -25,42 +36,88 @@ class Evidence(QWidget):
             grid.setHorizontalSpacing(px(8))
             grid.setVerticalSpacing(px(5))
         self._next = Words("", 12, tone="quiet", wrap=True)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(px(6))
+        self._budget = BudgetBar()
+        self._lasts = Words("", 12, tone="quiet", wrap=True)
+        self._proposal: Proposal | None = None
+        self.go = button("Go there", plain=True, tip="Dial the station that would help most, over that route")
+        self.go.clicked.connect(self._go_there)
+        self.ways = button("Other ways", plain=True, tip="By hand, tone, raster, own transmitter, file; known stations")
+        self.ways.clicked.connect(self._show_ways)
+        self.history = button("History", plain=True, tip="What each oscillator was, and what it will be")
+        self.history.clicked.connect(self._show_history)
+        self.watch = button("Watch", plain=True, tip="Warm-up and steadiness of the oscillator")
+        self.watch.clicked.connect(lambda: WatchSheet(self, session).show())
+        page = QVBoxLayout(self)
+        page.setContentsMargins(0, 0, 0, 0)
+        column, layout = side_column(336)
+        page.addWidget(column)
         layout.addWidget(Words("What is off", 14, "serif"))
         layout.addLayout(self._off)
-        layout.addSpacing(px(12))
+        layout.addSpacing(px(10))
+        layout.addWidget(Words("The dial's doubt here", 14, "serif"))
+        layout.addWidget(self._budget)
+        layout.addWidget(self._lasts)
+        layout.addSpacing(px(10))
         layout.addWidget(Words("Measured against", 14, "serif"))
         layout.addLayout(self._against)
         layout.addSpacing(px(12))
         layout.addWidget(Words("Measure next", 14, "serif"))
         layout.addWidget(self._next)
+        row = QHBoxLayout()
+        for widget in (self.go, self.ways, self.history, self.watch):
+            row.addWidget(widget)
+        row.addStretch()
+        layout.addLayout(row)
         layout.addStretch()
-        self.setFixedWidth(px(318))
 
     def show_state(self) -> None:
         """Show oscillators, observations, and advice."""
         self._show_oscillators()
         self._show_observations()
+        truing = self._session.truing
+        self._budget.show_state(truing.state())
+        self._lasts.setText(lasts_sentence(truing))
+        self._lasts.setVisible(bool(self._lasts.text()))
+        self._proposal = truing.next_measurement()
+        apart = truing.fit is None or not truing.fit.inseparable
+        if self._proposal is not None and apart and not self._proposal.is_worth_it:
+            self._proposal = None
         self._next.setText(self._advice())
+        self.go.setVisible(self._proposal is not None)
+
+    def _go_there(self) -> None:
+        proposal, desk = self._proposal, self._session.desk
+        if proposal is not None:
+            desk.dial(proposal.reference.frequency_hz)
+            desk.choose_mode(proposal.reference.mode)
+            if desk.station.route != proposal.route:
+                desk.choose_route(proposal.route)
+
+    def _show_ways(self) -> None:
+        from yarddial.ui.places.true.ways.sheet import WaysSheet
+
+        WaysSheet(self, self._session).show()
+
+    def _show_history(self) -> None:
+        from yarddial.ui.places.true.history_sheet import HistorySheet
+
+        HistorySheet(self, self._session).show()
 
     def _show_oscillators(self) -> None:
-        _clear(self._off)
+        empty(self._off)
         truing, stated = self._session.truing, stated_oscillators(self._session.desk.station)
         for row, name in enumerate(truing.oscillators.names):
-            kind, _, part = name.partition(":")
             estimate = truing.fit.estimate(name) if truing.fit else None
             value, sigma = truing.oscillators.value(name), truing.oscillators.sigma(name)
             settled = sigma < stated.sigma(name) / 4
             mark = "good" if settled and (estimate is None or estimate.separate) else "look" if estimate else "unknown"
-            if kind == "crystal":
+            if is_in_ppm(name):
                 text = format_number(value, sigma, signed=True)
                 doubt = f"± {format_number(sigma, sigma / 3)} ppm"
             else:
                 text = format_hertz(value, sigma).removesuffix(" Hz")
                 doubt = f"± {format_doubt(sigma)[1:]}"
-            said = Words(f"{part} {'crystal' if kind == 'crystal' else 'oscillator'}", 13)
+            said = Words(spoken(name).replace("'s", ""), 13)
             if estimate is not None and not estimate.separate:
                 text = "not apart"
             elif not settled:
@@ -79,7 +136,7 @@ class Evidence(QWidget):
         self._off.setColumnStretch(1, 1)
 
     def _show_observations(self) -> None:
-        _clear(self._against)
+        empty(self._against)
         fit = self._session.truing.fit
         if fit is None:
             self._against.addWidget(Words("Nothing yet.", 12, tone="quiet"), 0, 0)
@@ -115,10 +172,24 @@ class Evidence(QWidget):
             grid.addWidget(cell, 2 * row, column, right | Qt.AlignmentFlag.AlignVCenter)
         grid.addWidget(hairline(), 2 * row + 1, 0, 1, len(cells))
 
+    def _helps(self) -> str:
+        """What would help most, and what it would bring."""
+        one = self._proposal
+        if one is None:
+            return ""
+        fit = self._session.truing.fit
+        if fit is not None and fit.inseparable:
+            return f"Most would help: {_route_text(one)}."
+        return (
+            f"Most would help: {_route_text(one)}; the doubt here would fall from {format_doubt(one.before_hz)} to "
+            f"{format_doubt(one.after_hz)}."
+        )
+
     def _advice(self) -> str:
         truing, station = self._session.truing, self._session.desk.station
+        helps = self._helps()
         if truing.fit is None:
-            return "The station at the dial: press M. ] and [ go to other known stations."
+            return f"The station at the dial: press M. {helps}" if helps else "The station at the dial: press M."
         if truing.fit.inseparable:
             direct = [
                 r.name + " " + format_frequency(r.frequency_hz)
@@ -126,11 +197,15 @@ class Evidence(QWidget):
                 if r.sigma_hz < 2e-7 * r.frequency_hz
                 and any(not line.converters for line in reaching(station, r.frequency_hz))
             ]
+            if helps:
+                return f"{truing.fit.inseparable[0][:1].upper()}{truing.fit.inseparable[0][1:]}. {helps}"
             where = f", such as {direct[0]}: press ]" if direct else ""
             return truing.fit.inseparable[0][:1].upper() + truing.fit.inseparable[0][1:] + where + "."
         if truing.fit.remarks:
             remark = truing.fit.remarks[0]
-            return remark[:1].upper() + remark[1:] + "."
+            return f"{remark[:1].upper()}{remark[1:]}. {helps}".rstrip()
+        if helps:
+            return helps
         return (
             f"All {len(truing.fit.observations)} measurements agree "
             f"(χ² {truing.fit.chi2:.1f}, {truing.fit.dof} to spare). "
@@ -138,11 +213,5 @@ class Evidence(QWidget):
         )
 
 
-def _clear(layout: QLayout) -> None:
-    while layout.count():
-        item = layout.takeAt(0)
-        widget = item.widget() if item is not None else None
-        if widget is not None:
-            # Out of sight at once: the deletion itself waits for the event loop.
-            widget.hide()
-            widget.deleteLater()
+def _route_text(proposal: "Proposal") -> str:
+    return f"{proposal.reference.name} {format_frequency(proposal.reference.frequency_hz)} over {proposal.route}"

@@ -1,21 +1,26 @@
 """The place True."""
 
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from yarddial.session.session import Session
-from yarddial.session.truing import SECONDS
-from yarddial.session.verdict import true_verdict
+from yarddial.session.verdicts.of_true import true_verdict
 from yarddial.ui.pen_feed import PenFeed
 from yarddial.ui.places.true.error_picture import ErrorPicture
 from yarddial.ui.places.true.evidence import Evidence
 from yarddial.ui.theme.lettering import px
+from yarddial.ui.widgets.choice import Choice
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.pen_recorder import PenRecorder
+from yarddial.ui.widgets.side_by_side import side_by_side
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button
-from yarddial.yard.frequency import format_doubt, format_frequency
+from yarddial.yard.frequency import format_frequency
 from yarddial.yard.modes import mode_named
+from yarddial.yard.references import kind_named
+from yarddial.yard.station import Reference
+
+HOW_LONG = (("as long as it helps", 0.0), ("4 s", 4.0), ("30 s", 30.0), ("2 min", 120.0))
 
 
 class TruePlace(QWidget):
@@ -32,7 +37,12 @@ class TruePlace(QWidget):
         self._beside = Words("", 12, tone="quiet", wrap=True)
         self._errors = ErrorPicture()
         self._evidence = Evidence(session)
-        self.measure.clicked.connect(lambda: session.truing.measure(SECONDS))
+        self.how_long = Choice("How long to measure")
+        for name, seconds_s in HOW_LONG:
+            self.how_long.addItem(name, seconds_s)
+        self.how_long.setToolTip("As long as it helps: until the station or its path is the limit, not the noise")
+        self.how_long.activated.connect(self._choose_how_long)
+        self.measure.clicked.connect(self._measure)
         self.verify.clicked.connect(lambda: session.truing.measure(verifying=True))
         self.apply.clicked.connect(session.truing.apply)
         self._feed = PenFeed(self.recorder, session.reception)
@@ -49,23 +59,26 @@ class TruePlace(QWidget):
         buttons.setSpacing(px(10))
         for widget in (self.measure, self.apply, self.verify):
             buttons.addWidget(widget)
-        buttons.addWidget(self._beside, 1)
+        buttons.addStretch()
         left = QVBoxLayout()
         left.setSpacing(px(8))
         left.addWidget(self.recorder, 3)
         left.addLayout(buttons)
+        told = QHBoxLayout()
+        told.setSpacing(px(14))
+        told.addWidget(self.how_long)
+        told.addWidget(self._beside, 1)
+        left.addLayout(told)
         left.addSpacing(px(4))
         left.addWidget(Words("Dial error over all routes", 14, "serif"))
         left.addWidget(self._errors, 1)
-        grid = QGridLayout(self)
-        grid.setContentsMargins(px(26), px(16), px(24), px(10))
-        grid.setHorizontalSpacing(px(22))
-        grid.setVerticalSpacing(px(8))
-        grid.addWidget(self.headline, 0, 0, 1, 2)
-        grid.addLayout(left, 1, 0)
-        grid.addWidget(self._evidence, 1, 1)
-        grid.setColumnStretch(0, 1)
-        grid.setRowStretch(1, 1)
+        side_by_side(self, self.headline, left, self._evidence)
+
+    def _measure(self) -> None:
+        self._session.truing.measure()
+
+    def _choose_how_long(self) -> None:
+        self._session.truing.chosen_s = float(self.how_long.currentData())
 
     def _show(self) -> None:
         session = self._session
@@ -80,27 +93,27 @@ class TruePlace(QWidget):
         self.apply.setEnabled(can_apply)
         self.apply.setText("Apply here only" if can_apply and proposal is not None and proposal.shift_only else "Apply")
         self._beside.setText(self._beside_text(why_not))
+        self.how_long.setCurrentIndex(max(self.how_long.findData(truing.chosen_s), 0))
         reference = truing.reference()
         self.recorder.zero_label = f"{reference.name} stated" if reference else format_frequency(station.dial_hz)
         self.recorder.empty_text = self._empty_text()
         state = truing.state()
         self.recorder.expect(state.error_hz, state.sigma_hz)
-        self._errors.show_routes(station.lines(), truing.oscillators, mode_named(station.mode), station)
+        corrected = proposal.station if can_apply and proposal is not None else None
+        self._errors.show_routes(station, truing.oscillators, mode_named(station.mode), corrected)
         self._evidence.show_state()
 
     def _beside_text(self, why_not: str) -> str:
         truing = self._session.truing
         if truing.measuring is not None:
-            share = f"{truing.measuring.fraction:.0%} done"
-            doubt = truing.measuring.doubt_hz
-            return share if doubt == float("inf") else f"{share}, doubt {format_doubt(doubt)} so far"
+            return truing.measuring.progress()[:1].upper() + truing.measuring.progress()[1:] + "."
         proposal = truing.proposal()
         if proposal is not None and not proposal.is_nothing:
             return "To enter: " + ", ".join(change.short for change in proposal.changes)
         if why_not:
             return why_not[:1].upper() + why_not[1:] + "."
         reference = truing.reference()
-        return f"{reference.name}, {reference.note or reference.kind}." if reference else ""
+        return _trap(reference) if reference else ""
 
     def _empty_text(self) -> str:
         reception = self._session.reception
@@ -114,3 +127,11 @@ class TruePlace(QWidget):
         """Draw what came while the place was hidden."""
         super().showEvent(event)
         self._feed.draw()
+
+
+def _trap(reference: Reference) -> str:
+    """What to mind with a station: caution first, then the trap of its kind."""
+    kind = kind_named(reference.kind)
+    if kind is None:
+        return f"{reference.name}, {reference.note or reference.kind}."
+    return f"{reference.name}, {reference.kind}: {kind.needs_care or kind.trap + '.'}"

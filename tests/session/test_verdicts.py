@@ -11,7 +11,10 @@ from yarddial.session.findings import findings
 from yarddial.session.inspection import Inspection
 from yarddial.session.log_keeper import LogKeeper
 from yarddial.session.session import Session
-from yarddial.session.verdict import Verdict, bench_verdict, dial_verdict, log_verdict
+from yarddial.session.verdicts.of_bench import bench_verdict
+from yarddial.session.verdicts.of_log import log_verdict
+from yarddial.session.verdicts.of_true import dial_verdict
+from yarddial.session.verdicts.verdict import Verdict
 from yarddial.yard.bands import BANDS, bands_within
 from yarddial.yard.demo import VIA_LADDER, demo_station
 from yarddial.yard.errors import LogNotWritten
@@ -107,7 +110,7 @@ def test_findings_stand_worst_first(session: Session) -> None:
 
 def test_bands_rise_and_words_are_explained_once() -> None:
     assert all(band.low_hz < band.high_hz for band in BANDS)
-    assert [b.name for b in bands_within(9.8e6, 10.2e6)] == ["31 m", "30 m"]
+    assert [b.name for b in bands_within(9.8e6, 10.2e6)] == ["31 m", "10 MHz standard", "30 m"]
     terms = [term for term, _ in GLOSSARY]
     assert len(set(terms)) == len(terms)
     assert all(meaning.endswith(".") for _, meaning in GLOSSARY)

@@ -1,0 +1,318 @@
+"""Raster, offset, crystal, inversion and oscillator, by likelihood, from the carriers of one band."""
+
+from collections.abc import Sequence
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.yard.errors import BadObservations
+
+Floats = NDArray[np.float64]
+
+# A carrier's own error: shares of transmitters that err by their rule, and by smaller parts of it. Still smaller parts
+# would let two that agree by chance outvote all others: the doubt stated was then a fifth too small.
+SHARES = ((0.43, 1.0), (0.12, 0.3), (0.12, 0.1), (0.22, 0.03))
+# Of those off every raster: deliberate offsets, ghosts, other services.
+OFF_RASTER = 1 - sum(share for share, _ in SHARES)
+# Chance that a spectrum is inverted although the path says it is not: a raster looks alike both ways, so where the
+# offset does not tell, this does.
+INVERTED = 0.005
+FEWEST, MOST = 4, 400
+# Peaks of the first, coarse look that are looked at closely, and how far under the highest, in log likelihood.
+KEPT, WITHIN = 60, 30.0
+# Odds from which one hypothesis is called decided, and under which one is not listed.
+SURE, LISTED = 0.99, 1e-4
+
+
+class Seen(msgspec.Struct, frozen=True):
+    """A carrier as the dial showed it, hertz, and the doubt of that."""
+
+    dial_hz: float
+    sigma_hz: float
+
+
+class Way(msgspec.Struct, frozen=True):
+    """One way in which the carriers may have come: an oscillator that the box may have.
+
+    moves_hz : to be added to the dial's readings if this way is the true one: entered minus this oscillator's offset.
+    port_hz : the band's middle at the receiver's socket, on which its crystal acts.
+    lo_sigma_hz : doubt of the oscillators together; 0 without a converter.
+    """
+
+    name: str
+    moves_hz: float
+    port_hz: float
+    lo_sigma_hz: float
+
+
+class Hypothesis(msgspec.Struct, frozen=True):
+    """One explanation: offset (dial minus true at the band's middle) and crystal, each with its doubt, and its odds."""
+
+    way: str
+    raster_hz: float
+    inverted: bool
+    offset_hz: float
+    sigma_hz: float
+    ppm: float
+    ppm_sigma: float
+    odds: float
+
+
+class BlindAnswer(msgspec.Struct, frozen=True):
+    """All explanations that remain, likeliest first.
+
+    decided : the first holds 99 in 100. on_raster : carriers within its raster. middle_hz : where its offset holds.
+    decides : the one measurement that would tell the first two apart, in words; empty where that is not needed.
+    """
+
+    hypotheses: tuple[Hypothesis, ...]
+    decided: bool
+    carriers: int
+    on_raster: int
+    middle_hz: float
+    decides: str
+
+
+def rule_sigma_hz(raster_hz: float, dial_hz: float) -> float:
+    """What transmitters on a raster may be off by, one sigma (ITU-R SM.1045; rules of thumb of the services).
+
+    Broadcasting on long, medium and short wave 10 to 20 Hz; FM broadcasting 2 kHz; narrow FM a few ppm.
+    """
+    if raster_hz >= 50_000:
+        return 700.0
+    if dial_hz > 30e6:
+        return 2.5e-6 * dial_hz
+    return 7.0
+
+
+def usual_rasters_hz(dial_hz: float) -> tuple[float, ...]:
+    """Rasters kept at a frequency."""
+    if dial_hz < 1.8e6:
+        return (9_000.0, 10_000.0)
+    if dial_hz < 30e6:
+        return (5_000.0, 9_000.0, 10_000.0)
+    if 87e6 < dial_hz < 109e6:
+        return (50_000.0, 100_000.0, 200_000.0)
+    return (12_500.0, 25_000.0)
+
+
+def fit_raster(
+    carriers: Sequence[Seen],
+    ways: Sequence[Way],
+    rasters_hz: Sequence[float],
+    prior_ppm: float = 60.0,
+    middle_hz: float | None = None,
+) -> BlindAnswer:
+    """Weigh every raster, way, inversion and whole cell.
+
+    The dial's error is a straight line over a band, for D - F = e - p (F - F_m) exactly, p the crystal's error and e
+    the offset at the band's middle. A carrier on raster R lies at a multiple of R but for its transmitter's own
+    error, whose size is unknown: a mixture of three, and a share lies anywhere. A carrier may take any of B / R places
+    of a band B, so wider rasters are preferred as long as they hold. Summed over e and p, this is each hypothesis's
+    evidence [1]_.
+
+    Parameters
+    ----------
+    carriers : sequence of Seen
+        Four or more; deliberate offsets such as the airband's are to be left out.
+    prior_ppm : float
+        The crystal lies within this, any value as likely.
+
+    Raises
+    ------
+    BadObservations
+        Fewer than four carriers, or none of ways and rasters.
+
+    References
+    ----------
+    .. [1] MacKay, Information Theory, Inference, and Learning Algorithms (2003), chapter 28: model comparison.
+    """
+    seen = sorted(carriers, key=lambda one: one.dial_hz)[:MOST]
+    if len(seen) < FEWEST:
+        raise BadObservations(f"{len(seen)} carriers tell no raster: scan a band with {FEWEST} or more")
+    if not ways or not rasters_hz:
+        raise BadObservations("no raster or no oscillator to try: name one")
+    dial_hz = np.array([one.dial_hz for one in seen])
+    sigma_hz = np.array([max(one.sigma_hz, 1e-3) for one in seen])
+    middle = float(np.mean(dial_hz)) if middle_hz is None else middle_hz
+    found: list[tuple[float, Hypothesis]] = []
+    for way in ways:
+        for raster_hz in rasters_hz:
+            for inverted in (False, True):
+                places = (2 * middle - dial_hz if inverted else dial_hz) + way.moves_hz
+                search = _Search(places, sigma_hz, middle + way.moves_hz, way, raster_hz, prior_ppm)
+                prior = np.log(INVERTED if inverted else 1 - INVERTED)
+                found += [(prior + weight, h) for weight, h in search.explanations(inverted)]
+    top = max(weight for weight, _ in found)
+    total = sum(np.exp(weight - top) for weight, _ in found)
+    listed = [msgspec.structs.replace(h, odds=float(np.exp(weight - top) / total)) for weight, h in found]
+    listed = sorted((h for h in listed if h.odds > LISTED), key=lambda h: -h.odds)
+    best = listed[0]
+    way = next(w for w in ways if w.name == best.way)
+    places = (2 * middle - dial_hz if best.inverted else dial_hz) + way.moves_hz
+    true_hz = places - best.offset_hz + best.ppm * 1e-6 * (places - middle - way.moves_hz)
+    rule_hz = rule_sigma_hz(best.raster_hz, middle)
+    near = np.abs((true_hz / best.raster_hz + 0.5) % 1.0 - 0.5) * best.raster_hz < 3 * rule_hz + 3 * sigma_hz
+    return BlindAnswer(
+        tuple(listed),
+        best.odds >= SURE,
+        len(seen),
+        int(near.sum()),
+        middle,
+        _decides(listed) if best.odds < SURE else "",
+    )
+
+
+def weighed(answer: BlindAnswer, expected_hz: float, sigma_hz: float) -> BlindAnswer:
+    """Weigh the explanations anew by what was known of the dial's error at their middle; their values stay."""
+    logs = []
+    for h in answer.hypotheses:
+        variance = sigma_hz**2 + h.sigma_hz**2
+        logs.append(np.log(h.odds) - 0.5 * (h.offset_hz - expected_hz) ** 2 / variance - 0.5 * np.log(variance))
+    weights = np.exp(np.array(logs) - max(logs))
+    odds = (weights / weights.sum()).tolist()
+    pairs = zip(answer.hypotheses, odds, strict=True)
+    listed = sorted((msgspec.structs.replace(h, odds=o) for h, o in pairs if o > LISTED), key=lambda h: -h.odds)
+    is_sure = listed[0].odds >= SURE
+    return msgspec.structs.replace(
+        answer, hypotheses=tuple(listed), decided=is_sure, decides="" if is_sure else _decides(listed)
+    )
+
+
+class _Search:
+    """One way, raster and sense."""
+
+    def __init__(
+        self, places: Floats, sigma_hz: Floats, middle_hz: float, way: Way, raster_hz: float, prior_ppm: float
+    ) -> None:
+        self._away_hz, self._sigma_hz = places - middle_hz, sigma_hz
+        self._places, self._way, self._raster_hz, self._prior_ppm = places, way, raster_hz, prior_ppm
+        self._rule_hz = rule_sigma_hz(raster_hz, middle_hz)
+        self._reach_hz = max(float(np.abs(self._away_hz).max()), 1.0)
+
+    def explanations(self, inverted: bool) -> list[tuple[float, Hypothesis]]:
+        """Each peak with its log evidence."""
+        coarse_hz = 0.4 * self._rule_hz
+        ppm_step = min(max(coarse_hz / self._reach_hz * 1e6, 0.05), self._prior_ppm / 4)
+        ppms = np.arange(-self._prior_ppm, self._prior_ppm + ppm_step / 2, ppm_step)
+        offsets = np.arange(0.0, self._raster_hz, coarse_hz)
+        height = np.stack([self._likelihood(offsets, ppm, coarse_hz) for ppm in ppms.tolist()])
+        peaks = self._peaks(height, offsets, ppms)
+        found = []
+        for offset_hz, ppm in peaks:
+            found += self._closely(offset_hz, ppm, coarse_hz, ppm_step, inverted)
+        return _merged(found)
+
+    def _likelihood(self, offsets_hz: Floats, ppm: float, blur_hz: float) -> Floats:
+        """Log likelihood at offsets of one cell for one crystal error; blurred for a coarse look."""
+        true_hz = self._places + ppm * 1e-6 * self._away_hz
+        rest = (true_hz[None, :] - offsets_hz[:, None]) / self._raster_hz
+        rest_hz = (rest - np.round(rest)) * self._raster_hz
+        density = np.full(rest_hz.shape, OFF_RASTER / self._raster_hz)
+        for share, part in SHARES:
+            variance = (part * self._rule_hz) ** 2 + self._sigma_hz**2 + blur_hz**2
+            density += share * np.exp(-0.5 * rest_hz**2 / variance) / np.sqrt(2 * np.pi * variance)
+        # Of B / R places each carrier takes one: a factor R for each.
+        return np.asarray(np.log(density).sum(axis=1) + rest_hz.shape[1] * np.log(self._raster_hz))
+
+    def _peaks(self, height: Floats, offsets: Floats, ppms: Floats) -> list[tuple[float, float]]:
+        """The highest of the coarse look, none next to another."""
+        order = np.argsort(height, axis=None)[::-1]
+        top = height.flat[order[0]]
+        taken: list[tuple[float, float]] = []
+        blocked = np.zeros(height.shape, bool)
+        for flat in order.tolist():
+            row, column = divmod(flat, height.shape[1])
+            if height[row, column] < top - WITHIN or len(taken) >= KEPT:
+                break
+            if blocked[row, column]:
+                continue
+            taken.append((float(offsets[column]), float(ppms[row])))
+            rows = slice(max(row - 2, 0), row + 3)
+            columns = np.arange(column - 3, column + 4) % height.shape[1]
+            blocked[rows, columns] = True
+        return taken
+
+    def _closely(
+        self, offset_hz: float, ppm: float, coarse_hz: float, ppm_step: float, inverted: bool
+    ) -> list[tuple[float, Hypothesis]]:
+        """A fine grid about a peak, twice, the second as wide as the first has found it; then every whole cell."""
+        offset_room, ppm_room = 2.5 * coarse_hz, 2.5 * ppm_step
+        for _ in range(3):
+            offsets = offset_hz + np.linspace(-offset_room, offset_room, 81)
+            ppms = ppm + np.linspace(-ppm_room, ppm_room, 31)
+            log = np.stack([self._likelihood(offsets, one, 0.0) for one in ppms.tolist()])
+            weight = np.exp(log - log.max())
+            total = float(weight.sum())
+            at_offset, at_ppm = weight.sum(axis=0) / total, weight.sum(axis=1) / total
+            offset_hz, ppm = float(at_offset @ offsets), float(at_ppm @ ppms)
+            offset_sigma = float(np.sqrt(at_offset @ (offsets - offset_hz) ** 2))
+            ppm_sigma = float(np.sqrt(at_ppm @ (ppms - ppm) ** 2))
+            offset_room = min(max(6 * offset_sigma, 3 * (offsets[1] - offsets[0])), offset_room)
+            ppm_room = min(max(6 * ppm_sigma, 3 * (ppms[1] - ppms[0])), ppm_room)
+        return self._cells(log, offsets, ppms, inverted)
+
+    def _cells(self, log: Floats, offsets: Floats, ppms: Floats, inverted: bool) -> list[tuple[float, Hypothesis]]:
+        """Offsets that differ by whole cells look alike but to what is known of crystal and oscillator."""
+        found = []
+        span_hz = self._prior_ppm * 1e-6 * self._way.port_hz + 4 * self._way.lo_sigma_hz + self._rule_hz
+        cell = (offsets[1] - offsets[0]) * (ppms[1] - ppms[0]) / (2 * self._prior_ppm)
+        first = int(np.floor((-span_hz - offsets[0]) / self._raster_hz))
+        last = int(np.ceil((span_hz - offsets[-1]) / self._raster_hz))
+        for k in range(first, last + 1):
+            moved = offsets + k * self._raster_hz
+            # What the oscillators are off: e + p F_port.
+            lo_hz = moved[None, :] + ppms[:, None] * 1e-6 * self._way.port_hz
+            scale = float(np.hypot(self._way.lo_sigma_hz, 1e-3 + 0.25 * (offsets[1] - offsets[0])))
+            if not self._way.lo_sigma_hz:
+                scale = max(scale, 0.5e-6 * (ppms[1] - ppms[0]) * self._way.port_hz)
+            prior = -0.5 * (lo_hz / scale) ** 2 - np.log(scale * np.sqrt(2 * np.pi))
+            prior = np.where(np.abs(ppms)[:, None] <= self._prior_ppm, prior, -np.inf)
+            joint = log + prior
+            top = float(joint.max())
+            if not np.isfinite(top) or top < log.max() - 60:
+                continue
+            weight = np.exp(joint - top)
+            total = float(weight.sum())
+            at_offset, at_ppm = weight.sum(axis=0) / total, weight.sum(axis=1) / total
+            offset_hz, ppm = float(at_offset @ moved), float(at_ppm @ ppms)
+            sigma_hz = float(np.sqrt(at_offset @ (moved - offset_hz) ** 2 + (moved[1] - moved[0]) ** 2 / 12))
+            ppm_sigma = float(np.sqrt(at_ppm @ (ppms - ppm) ** 2))
+            name = self._way.name
+            found.append(
+                (
+                    top + float(np.log(total * cell)),
+                    Hypothesis(name, self._raster_hz, inverted, offset_hz, sigma_hz, ppm, ppm_sigma, 0.0),
+                )
+            )
+        return found
+
+
+def _merged(found: list[tuple[float, Hypothesis]]) -> list[tuple[float, Hypothesis]]:
+    """Peaks of the coarse look that led to the same place count once."""
+    kept: list[tuple[float, Hypothesis]] = []
+    for weight, h in sorted(found, key=lambda pair: -pair[0]):
+        if not any(
+            abs(h.offset_hz - other.offset_hz) < 4 * (h.sigma_hz + other.sigma_hz)
+            and abs(h.ppm - other.ppm) < 4 * (h.ppm_sigma + other.ppm_sigma) + 1e-6
+            for _, other in kept
+        ):
+            kept.append((weight, h))
+    return kept
+
+
+def _decides(listed: Sequence[Hypothesis]) -> str:
+    """What tells the first from the second."""
+    if len(listed) < 2:
+        return ""
+    one, other = listed[:2]
+    if one.way != other.way:
+        return f"look for the oscillator's own leak, at {one.way} or at {other.way}"
+    if one.inverted != other.inverted:
+        return "listen to a single-sideband signal of known side: it tells whether the spectrum is turned over"
+    if one.raster_hz != other.raster_hz:
+        return "scan more of the band: further carriers tell the rasters apart"
+    if abs(one.ppm - other.ppm) > 4 * (one.ppm_sigma + other.ppm_sigma):
+        return "measure one carrier without the converter: the two differ in the receiver's crystal"
+    return "measure one known station: the two differ by whole cells of the raster"

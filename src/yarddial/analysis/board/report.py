@@ -1,0 +1,160 @@
+"""The board as a report: CSV for machines, Markdown and HTML for people, with a picture of every band's dial."""
+
+import base64
+import csv
+import html
+import io
+from collections.abc import Sequence
+from pathlib import PurePath
+
+import msgspec
+
+from yarddial.analysis.board.row import Row
+from yarddial.yard.errors import NotWritten
+from yarddial.yard.frequency import format_bound, format_doubt, format_hertz
+
+COLUMNS = ("band", "low_hz", "high_hz", "kind", "route", "reached", "mode", "error_hz", "sigma_hz", "measured",
+           "bears_hz", "ghosts", "verdict", "sentence", "todo", "proof_utc", "proof")  # fmt: skip
+HEADINGS = ("Band", "Route", "Dial", "Bears", "Verdict", "Last proof")
+SHARES = ("13%", "14%", "12%", "10%", "24%", "19%")
+RULES = "Bands as the radio regulations have them: check local rules before you transmit."
+# Of the pictures, in their own units; the right half is what the dial shows too much.
+WIDE, HIGH, NAMES = 300, 22, 130
+PAPER_INK, GOOD, WRONG, GHOST, RULE = "#22302B", "#1E5B4B", "#8A5C0F", "#B73A27", "#CFC7B6"
+SAID = {"good": "right", "look": "look at it", "stop": "out of reach", "unknown": "not known yet"}
+
+
+class Report(msgspec.Struct, frozen=True):
+    """What was known of a station's bands at a moment."""
+
+    station: str
+    region: int
+    made_utc: str
+    rows: tuple[Row, ...]
+
+    @property
+    def summary(self) -> str:
+        """How many bands are in which state."""
+        counts = [(sum(row.mark == mark for row in self.rows), said) for mark, said in SAID.items()]
+        return f"{len(self.rows)} bands: " + ", ".join(f"{count} {said}" for count, said in counts if count) + "."
+
+
+def report_text(report: Report, name: str) -> str:
+    """The report in the form that a file's ending asks for; raises NotWritten for another ending."""
+    forms = {".html": report_html, ".md": report_markdown, ".csv": report_csv}
+    form = forms.get(PurePath(name).suffix.lower())
+    if form is None:
+        raise NotWritten(f"'{name}' has no ending that tells its form: use .html, .md or .csv, in the window also .pdf")
+    return form(report)
+
+
+def report_csv(report: Report) -> str:
+    """One line for each band; frequencies in hertz, nothing rounded, empty where there is nothing."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(COLUMNS)
+    for row in report.rows:
+        band, known = row.band, row.state is not None
+        writer.writerow([
+            band.name, band.low_hz, band.high_hz, band.kind, row.route, row.reached, row.mode.key,
+            row.error_hz if known else "", row.sigma_hz if known else "", "yes" if row.is_measured else "no",
+            row.mode.bears_hz, len(row.ghosts), row.mark, row.verdict, row.todo,
+            row.proof.at_utc if row.proof else "", row.proof.text if row.proof else "",
+        ])  # fmt: skip
+    return out.getvalue()
+
+
+def report_markdown(report: Report) -> str:
+    """A table, and one picture of all bands, which is kept at the end so that the text stays readable."""
+    lines = [
+        f"# {report.station}: every band",
+        "",
+        f"{_moment(report.made_utc)}, region {report.region}. {report.summary}",
+        "",
+    ]
+    lines += ["| " + " | ".join(HEADINGS) + " |", "|" + " --- |" * len(HEADINGS)]
+    for row in report.rows:
+        lines.append("| " + " | ".join(cell.replace("|", "\\|") for cell in _cells(row)) + " |")
+    lines += ["", f"![Dial error of every band, full width being what its mode bears][dials]\n\n{RULES}", ""]
+    return "\n".join([*lines, f"[dials]: {_as_address(dials_svg(report.rows, names=True))}", ""])
+
+
+def report_html(report: Report) -> str:
+    """A page that stands alone, simple enough for a printer."""
+    head = "<th></th>"
+    head += "".join(f"<th align='left' width='{w}'>{name}</th>" for name, w in zip(HEADINGS, SHARES, strict=True))
+    lines = []
+    for row in report.rows:
+        band, route, dial, bears, verdict, proof = (html.escape(cell) for cell in _cells(row))
+        (name, span), (mark, why) = band.rsplit(", ", 1), verdict.split(": ", 1)
+        picture = f"<img src='{_as_address(dials_svg((row,)))}' width='120' alt='{html.escape(_error(row))}'>"
+        cells = (picture, f"<b>{name}</b><br>{span}", route, dial, bears, f"<b>{mark}</b><br>{why}", proof)
+        lines.append("<tr>" + "".join(f"<td>{cell}</td>" for cell in cells) + "</tr>")
+    name = html.escape(report.station)
+    return (
+        f"<!DOCTYPE html><html lang='en'><head><meta charset='utf-8'><title>{name}: every band</title></head>"
+        f"<body style='color:{PAPER_INK}'><h1>{name}: every band</h1>"
+        f"<p>{_moment(report.made_utc)}, region {report.region}. <b>{report.summary}</b></p>"
+        "<p>A picture is a dial: thick below where the route reaches, red where a ghost stands, the bar the dial's "
+        "error with its doubt, the full width what the mode bears.</p>"
+        f"<table cellspacing='0' cellpadding='4' width='100%'><thead><tr>{head}</tr></thead>{''.join(lines)}</table>"
+        f"<p>{RULES}</p></body></html>\n"
+    )
+
+
+def dials_svg(rows: Sequence[Row], *, names: bool = False) -> str:
+    """A picture of dials, one below the other; the middle is no error, the ends are what the mode bears."""
+    left = NAMES if names else 0
+    parts = []
+    for number, row in enumerate(rows):
+        top = HIGH * number
+        if names:
+            text = f"<text x='0' y='{top + 15}' font-family='sans-serif' font-size='12' fill='{PAPER_INK}'>"
+            parts.append(f"{text}{html.escape(row.band.name)}</text>")
+        parts += _dial(row, left, top)
+    size = f"width='{left + WIDE}' height='{HIGH * len(rows)}' viewBox='0 0 {left + WIDE} {HIGH * len(rows)}'"
+    return f"<svg xmlns='http://www.w3.org/2000/svg' {size}>{''.join(parts)}</svg>"
+
+
+def _dial(row: Row, left: int, top: int) -> list[str]:
+    base, middle, half = top + 14, left + WIDE / 2, WIDE / 2
+    parts = [_box(left, base, WIDE, 1, RULE)]
+    if row.state is None:
+        return parts
+    parts += [_box(left, base - 1, WIDE * row.reached, 3, GOOD), _box(middle, top + 1, 1, 12, RULE)]
+    for ghost in row.ghosts:
+        share = (ghost.dial_hz - row.band.low_hz) / (row.band.high_hz - row.band.low_hz)
+        parts.append(_box(left + share * WIDE - 2.5, base + 3, 5, 5, GHOST))
+    ends = [(row.error_hz + sign * row.sigma_hz) / row.mode.bears_hz for sign in (-1, 1)]
+    low, high = (middle + half * min(max(end, -1.0), 1.0) for end in ends)
+    served = abs(row.error_hz) + 2 * row.sigma_hz <= row.mode.bears_hz
+    low = min(low, left + WIDE - 2.0)
+    return [*parts, _box(low, top + 3, max(high - low, 2.0), 7, GOOD if served else WRONG)]
+
+
+def _box(x: float, y: float, width: float, height: float, fill: str) -> str:
+    return f"<rect x='{x:.1f}' y='{y:.1f}' width='{width:.1f}' height='{height:.1f}' fill='{fill}'/>"
+
+
+def _error(row: Row) -> str:
+    if row.state is None:
+        return "out of reach"
+    doubt = format_doubt(row.sigma_hz)
+    return f"{format_hertz(row.error_hz, row.sigma_hz)} {doubt}" if row.is_measured else f"{doubt}, not measured"
+
+
+def _cells(row: Row) -> tuple[str, ...]:
+    band = row.band
+    proof = f"{_moment(row.proof.at_utc)}: {row.proof.text}" if row.proof else "none"
+    return (
+        f"{band.name}, {format_bound(band.low_hz)} to {format_bound(band.high_hz)}", row.route or "none", _error(row),
+        f"{row.mode.name} {format_bound(row.mode.bears_hz)}", f"{SAID[row.mark]}: {row.verdict}", proof,
+    )  # fmt: skip
+
+
+def _moment(at_utc: str) -> str:
+    return f"{at_utc[:10]} {at_utc[11:16]} UTC"
+
+
+def _as_address(svg: str) -> str:
+    return "data:image/svg+xml;base64," + base64.b64encode(svg.encode()).decode()

@@ -1,0 +1,123 @@
+"""One band of a yard judged: route, reach, the dial's error against what is used there, ghosts, the last proof."""
+
+from collections.abc import Sequence
+from typing import Literal
+
+import msgspec
+
+from yarddial.analysis.ghosts.scene import Ghost
+from yarddial.yard.bands import Band
+from yarddial.yard.frequency import format_bound, format_doubt, format_hertz
+from yarddial.yard.line import Line
+from yarddial.yard.modes import Mode, mode_named
+from yarddial.yard.oscillators import DialState, Oscillators, dial_state
+from yarddial.yard.reach import best_route, why_out_of_reach
+from yarddial.yard.station import Station
+
+# Places of a band that are looked at.
+PLACES = 9
+Mark = Literal["good", "look", "stop", "unknown"]
+Todo = Literal["", "bench", "measure", "apply", "ghosts", "listen"]
+
+
+class Proof(msgspec.Struct, frozen=True):
+    """The last time that something was heard or measured in a band: when, and what."""
+
+    at_utc: str
+    text: str
+
+
+class Row(msgspec.Struct, frozen=True):
+    """A band's state; the verdict is one sentence, `todo` the one thing to do next.
+
+    reached : share of the band that the route serves. state : the dial at the band's middle, the worst of its ends in
+    `error_hz` and `sigma_hz`. ghosts : known to stand in it. gains : kept for it, or None.
+    """
+
+    band: Band
+    route: str
+    reached: float
+    mode: Mode
+    state: DialState | None
+    error_hz: float
+    sigma_hz: float
+    is_measured: bool
+    ghosts: tuple[Ghost, ...]
+    gains: bool
+    proof: Proof | None
+    mark: Mark
+    verdict: str
+    todo: Todo
+
+    @property
+    def trouble(self) -> int:
+        """For sorting, the worst first."""
+        return ("stop", "look", "unknown", "good").index(self.mark)
+
+
+def row_of(
+    station: Station,
+    band: Band,
+    known: Oscillators,
+    measured: frozenset[str],
+    ghosts: Sequence[Ghost] = (),
+    proof: Proof | None = None,
+) -> Row:
+    """Judge a band.
+
+    measured : oscillators that were measured, today or earlier. ghosts : known ones, with their place on the dial.
+    """
+    places = [band.low_hz + (band.high_hz - band.low_hz) * i / (PLACES - 1) for i in range(PLACES)]
+    line, share = _best_line(station, band, places)
+    mode = mode_named(band.mode_key)
+    gains = any(k.band == band.name and line is not None and k.route == line.name for k in station.kept_gains)
+    inside = tuple(g for g in ghosts if band.low_hz <= g.dial_hz <= band.high_hz)
+    if line is None:
+        why = why_out_of_reach(station, band.middle_hz)
+        return Row(
+            band, "", 0.0, mode, None, 0.0, 0.0, False, (), gains, proof, "stop", f"Out of reach: {why}.", "bench"
+        )
+    states = [dial_state(line, place, known) for place in places if line.reach(place).is_reached]
+    worst = max(states, key=lambda state: abs(state.error_hz) + 2 * state.sigma_hz)
+    is_measured = {name for name, _ in worst.slopes} <= measured
+    mark, verdict, todo = _judged(band, line, share, mode, worst, inside, proof, is_measured=is_measured)
+    return Row(
+        band, line.name, share, mode, states[len(states) // 2], worst.error_hz, worst.sigma_hz, is_measured, inside,
+        gains, proof, mark, verdict, todo,
+    )  # fmt: skip
+
+
+def _best_line(station: Station, band: Band, places: Sequence[float]) -> tuple[Line | None, float]:
+    """The route that serves most of a band; of equals the one that the points would take."""
+    if not station.routes:
+        return None, 0.0
+    first = best_route(msgspec.structs.replace(station, held=False), band.middle_hz)
+    best: tuple[float, bool, Line] | None = None
+    for line in station.lines():
+        share = sum(line.reach(place).is_reached for place in places) / len(places)
+        if share and (best is None or (share, line.name == first) > best[:2]):
+            best = (share, line.name == first, line)
+    return (None, 0.0) if best is None else (best[2], best[0])
+
+
+def _judged(
+    band: Band, line: Line, share: float, mode: Mode, worst: DialState, ghosts: Sequence[Ghost], proof: Proof | None,
+    *, is_measured: bool,
+) -> tuple[Mark, str, Todo]:  # fmt: skip
+    served = abs(worst.error_hz) + 2 * worst.sigma_hz <= mode.bears_hz
+    doubt = format_doubt(worst.sigma_hz)[1:]
+    if share < 1.0:
+        return "look", f"{line.name} reaches {share:.0%} of it.", "bench"
+    if not is_measured and not served:
+        return "unknown", f"Not measured: the dial may be off by {format_doubt(2 * worst.sigma_hz)[1:]}.", "measure"
+    if not served and abs(worst.error_hz) > 2 * worst.sigma_hz:
+        off = format_hertz(worst.error_hz, worst.sigma_hz)
+        return "look", f"The dial is off by {off}; {mode.name} bears {format_bound(mode.bears_hz)}.", "apply"
+    if not served:
+        return "look", f"Known to {doubt}, too little for {mode.name}: measure again.", "measure"
+    if ghosts:
+        count = f"{len(ghosts)} ghosts stand" if len(ghosts) > 1 else "a ghost stands"
+        return "look", f"True to {doubt}, but {count} in it.", "ghosts"
+    if proof is None:
+        return "unknown", f"True to {doubt}; nothing was heard or measured here yet.", "listen"
+    return "good", f"Reachable and true to {doubt}; proven {proof.at_utc[:10]}.", ""

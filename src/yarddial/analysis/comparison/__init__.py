@@ -1,0 +1,1 @@
+"""Which of two set-ups receives better, and by how much: from measurements in turn, over fading."""

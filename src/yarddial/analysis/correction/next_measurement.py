@@ -1,0 +1,115 @@
+"""Which measurement would help most, and what it would bring: designed from the covariance."""
+
+from collections.abc import Sequence
+
+import msgspec
+import numpy as np
+
+from yarddial.analysis.correction.design import equations, whiten
+from yarddial.yard.line import Line
+from yarddial.yard.observation import Observation, observed
+from yarddial.yard.oscillators import Oscillators, dial_state
+from yarddial.yard.station import Reference
+
+# What a carrier is measured to in half a minute, beside what its transmitter and path leave open.
+MEASURED_HZ = 0.05
+# A proposal that improves the doubt by less than this share is none.
+WORTH = 0.1
+
+
+class Proposal(msgspec.Struct, frozen=True):
+    """A station to measure over a route, and the dial's one-sigma doubt at the wanted place before and after."""
+
+    reference: Reference
+    route: str
+    before_hz: float
+    after_hz: float
+
+    @property
+    def is_worth_it(self) -> bool:
+        """True where the doubt falls by a tenth or more."""
+        return self.after_hz < (1 - WORTH) * self.before_hz
+
+
+def slopes(line: Line, dial_hz: float, oscillators: Oscillators) -> np.ndarray:
+    """What the dial moves by for each oscillator, hertz per its own unit, at a place over a route; shape (k,)."""
+    found = np.zeros(len(oscillators.names))
+    for name, slope in dial_state(line, dial_hz, oscillators).slopes:
+        found[oscillators.names.index(name)] = slope
+    return found
+
+
+def next_measurement(
+    lines: Sequence[Line],
+    references: Sequence[Reference],
+    oscillators: Oscillators,
+    wanted: Sequence[tuple[Line, float]],
+    made: Sequence[Observation] = (),
+    before: Oscillators | None = None,
+) -> Proposal | None:
+    """The measurement after which the wanted places are known best; None where none can be made.
+
+    One more look at a carrier of doubt s over a route of slopes a takes C a a^T C / (a^T C a + s^2) off the covariance
+    [1]_. A station that was measured already errs alike again, so its own error is carried as one more unknown. All
+    pairs of station and route are tried.
+
+    Parameters
+    ----------
+    lines, references : sequences
+        What can be measured over what.
+    oscillators : Oscillators
+        What is known now, with its covariance.
+    wanted : sequence of (line, dial_hz)
+        Places that matter; the mean of their variances, each against its own now, is made least.
+    made : sequence of Observation
+        What went into `oscillators`; `before` is what was known without them.
+
+    References
+    ----------
+    .. [1] Bayesian linear design: Chaloner & Verdinelli, Statistical Science 10 (1995) 273-304, section 2.
+    """
+    goals = [slopes(line, dial_hz, oscillators) for line, dial_hz in wanted]
+    candidates = [
+        (line, reference) for line in lines for reference in references if not line.why_not(reference.frequency_hz)
+    ]
+    known = np.array(oscillators.covariance)
+    now = [max(float(goal @ known @ goal), 1e-12) for goal in goals]
+    best: tuple[float, Reference, Line, float] | None = None
+    for line, reference in candidates:
+        repeats = tuple(seen for seen in made if _is_same(seen, reference))
+        if repeats and before is not None:
+            after = _after_repeat(line, reference, oscillators, goals, made, before)
+        else:
+            a = slopes(line, reference.frequency_hz, oscillators)
+            moved = known @ a
+            variance = float(a @ moved) + reference.sigma_hz**2 + MEASURED_HZ**2
+            after = [n - float(goal @ moved) ** 2 / variance for goal, n in zip(goals, now, strict=True)]
+        cost = sum(value / n for value, n in zip(after, now, strict=True))
+        if best is None or cost < best[0] - 1e-12:
+            best = (cost, reference, line, after[0])
+    if best is None:
+        return None
+    return Proposal(best[1], best[2].name, now[0] ** 0.5, max(best[3], 0.0) ** 0.5)
+
+
+def _is_same(seen: Observation, reference: Reference) -> bool:
+    return (seen.reference_name, seen.reference_hz) == (reference.name, reference.frequency_hz)
+
+
+def _after_repeat(
+    line: Line,
+    reference: Reference,
+    oscillators: Oscillators,
+    goals: Sequence[np.ndarray],
+    made: Sequence[Observation],
+    before: Oscillators,
+) -> list[float]:
+    """Variances at the wanted places after one more look at a station that was measured before."""
+    latest = max(seen.at_utc for seen in made)
+    look = observed(line, reference, reference.frequency_hz, MEASURED_HZ, latest)
+    names = oscillators.names
+    rows, right, noise = equations([*made, look], names)
+    white, _ = whiten(rows, right, noise)
+    weight = np.diag([1 / max(before.sigma(name), 1e-12) ** 2 for name in names])
+    covariance = np.linalg.inv(white.T @ white + weight)
+    return [float(goal @ covariance @ goal) for goal in goals]

@@ -1,0 +1,1 @@
+"""What can appear where nothing is."""

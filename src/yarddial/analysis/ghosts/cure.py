@@ -1,0 +1,52 @@
+"""What to change against a ghost, with the figures: so many decibels, so far away."""
+
+from math import ceil
+
+from yarddial.analysis.ghosts.judging import Cause
+from yarddial.analysis.ghosts.span import Peak, Span
+from yarddial.yard.frequency import format_frequency
+
+# So far under the floor it should end.
+UNDER_FLOOR_DB = 3.0
+
+
+def cures(cause: Cause, peak: Peak, span: Span, lo_hz: float = 0.0) -> tuple[str, ...]:
+    """Sentences, the simplest first; none for a true signal.
+
+    lo_hz : what the converters of the route add to the dial, 0 without one.
+    """
+    over_db = max(peak.level_dbm - span.floor_dbm, 0.0) + UNDER_FLOOR_DB
+    if cause.kind == "spike":
+        return (f"move the centre: it stands at {format_frequency(span.centre_hz, 0)}, wherever that is put",)
+    if cause.kind == "mirror":
+        twin_hz = 2 * span.centre_hz - peak.dial_hz
+        return (
+            "take out mirrors in Listen",
+            f"move the centre: what makes it stands at {format_frequency(twin_hz, 0)}, as far beyond the centre",
+        )
+    if cause.kind == "alias":
+        return ("choose another sample rate: it moves by whole rates", "move the centre towards what is wanted")
+    if cause.kind == "harmonic mixing":
+        return (
+            f"a low-pass filter before the receiver that takes {over_db:.0f} dB at three times the tuner's frequency",
+            "move the centre: it moves twice as far, the other way",
+        )
+    if cause.kind in ("second order", "third order", "higher order"):
+        steps = max(cause.falls - 1, 1.0)
+        return (
+            f"{ceil(over_db / cause.falls)} dB of attenuation before the receiver, or less gain: it falls "
+            f"{cause.falls:g} dB for each, true signals 1",
+            f"a filter that takes {ceil(over_db / steps)} dB off the strongest signal that it is made of",
+        )
+    if cause.kind == "leak-through":
+        at = f" at {format_frequency(peak.dial_hz + lo_hz, 0)}" if lo_hz else ""
+        return (
+            f"a filter before the converter that takes {over_db:.0f} dB{at}",
+            "another oscillator in the converter, or a route without one: it does not follow the dial there",
+        )
+    if cause.kind in ("crystal", "oscillator"):
+        return (
+            "take the antenna off: if it stays, the receiver, a converter or the computer makes it",
+            "keep the receiver away from the computer, with ferrites on its cable; nothing tuned takes it out",
+        )
+    return ()

@@ -1,0 +1,88 @@
+"""Which filter, or attenuator, takes a strong signal away and leaves the wanted one: edge, poles, decibels."""
+
+from collections.abc import Callable
+from math import ceil, log10
+from typing import Literal
+
+import msgspec
+import numpy as np
+
+from yarddial.analysis.ghosts.scene import Floats
+from yarddial.yard.frequency import format_frequency
+
+What = Literal["low-pass", "high-pass", "notch", "attenuator"]
+# Filters with more poles are not built by hobbyists; notches are as deep as this, and pass what lies so far beside.
+POLES = (3, 5, 7)
+NOTCH_DB, NOTCH_HALF, NOTCH_APART = 40.0, 0.025, 0.06
+# So much more is asked for than is needed, for parts are not exact; the edge is so far from the wanted signal, by
+# ratio, that three poles cost it half a decibel.
+MARGIN_DB, EDGE_AWAY = 3.0, 1.4
+# The whole of FM broadcasting is taken out where one of its stations is to go: such filters are to be had.
+FM_BAND_HZ = (87e6, 109e6)
+
+
+class Filter(msgspec.Struct, frozen=True):
+    """Right behind the antenna. low_hz, high_hz : its edges, 3 dB down; takes_db : at the signal that it is for."""
+
+    what: What
+    low_hz: float
+    high_hz: float
+    poles: int
+    takes_db: float
+
+    def loss_db(self, hertz: Floats) -> Floats:
+        """Of a Butterworth filter, 10 log10(1 + (f / f_0)^2n); of a notch inside its edges, of an attenuator anywhere.
+
+        Source: S. Butterworth, Wireless Engineer 7 (1930) 536-541.
+        """
+        away = np.maximum(np.abs(hertz), 1.0)
+        if self.what == "attenuator":
+            return np.full(away.shape, self.takes_db)
+        if self.what == "notch":
+            return np.where((away >= self.low_hz) & (away <= self.high_hz), self.takes_db, 0.0)
+        share = away / self.high_hz if self.what == "low-pass" else self.low_hz / away
+        return np.asarray(10 * np.log10(1 + share ** (2.0 * self.poles)))
+
+    def words(self, source_hz: float) -> str:
+        """As one asks for it in a shop."""
+        if self.what == "attenuator":
+            return f"{self.takes_db:g} dB of attenuation"
+        if self.what == "notch":
+            low, high = format_frequency(self.low_hz, 0), format_frequency(self.high_hz, 0)
+            return f"a notch from {low} to {high} that takes {self.takes_db:.0f} dB"
+        edge = format_frequency(self.high_hz if self.what == "low-pass" else self.low_hz, 0)
+        takes_db = float(self.loss_db(np.array([source_hz]))[0])
+        at = format_frequency(round(source_hz, -4), 0)
+        return f"a {self.what} filter, edge {edge}, {self.poles} poles: it takes {takes_db:.0f} dB at {at}"
+
+
+def filter_against(wanted_hz: float, source_hz: float, needed_db: float) -> Filter | None:
+    """The simplest that takes so much off a source and next to nothing off the wanted signal; None where none does.
+
+    Of as many poles the one that leaves most of the spectrum: its edge lies as near to the source as it may.
+    """
+    wanted, source = abs(wanted_hz), abs(source_hz)
+    if min(wanted, source) <= 0:
+        return None
+    for poles in POLES:
+        # 20 n log10(f / f_0) dB far beyond the edge.
+        away = 10 ** ((needed_db + MARGIN_DB) / (20 * poles))
+        if source / away >= EDGE_AWAY * wanted:
+            edge_hz = _round(source / away, np.floor)
+            return Filter("low-pass", edge_hz, edge_hz, poles, needed_db)
+        if source * away <= wanted / EDGE_AWAY:
+            edge_hz = _round(source * away, np.ceil)
+            return Filter("high-pass", edge_hz, edge_hz, poles, needed_db)
+    if abs(source - wanted) < NOTCH_APART * source or needed_db > NOTCH_DB:
+        return None
+    low_hz, high_hz = source * (1 - NOTCH_HALF), source * (1 + NOTCH_HALF)
+    if FM_BAND_HZ[0] < source < FM_BAND_HZ[1] and not FM_BAND_HZ[0] < wanted < FM_BAND_HZ[1]:
+        low_hz, high_hz = FM_BAND_HZ
+    takes_db = max(ceil(needed_db / 10) * 10.0, 20.0)
+    return Filter("notch", _round(low_hz, np.floor), _round(high_hz, np.ceil), 0, takes_db)
+
+
+def _round(hertz: float, way: Callable[[float], float]) -> float:
+    """To two digits: nobody builds more exactly."""
+    step = 10 ** (np.floor(log10(hertz)) - 1)
+    return float(way(hertz / step) * step)

@@ -1,0 +1,126 @@
+"""A scene out of a yard: what each part's data say of the ghosts it makes; what no sheet says is taken as usual."""
+
+from collections.abc import Sequence
+from math import log10
+
+import numpy as np
+
+from yarddial.analysis.ghosts.scene import Floats, ReceiverModel, Scene
+from yarddial.analysis.ghosts.span import Peak, Span
+from yarddial.yard.bands import bands_within
+from yarddial.yard.frequency import format_frequency
+from yarddial.yard.line import Line
+from yarddial.yard.oscillators import Oscillators, crystal_of, is_in_ppm, oscillator_of
+from yarddial.yard.parts import Converter, TwoPort, Value
+from yarddial.yard.path import Stage, shown_for_dial
+from yarddial.yard.strong import Strong
+from yarddial.yard.ways import WAYS, ways_of
+
+# Usual for the class, where a sheet says nothing: dB above the third-order intercept, dB down, and dBm at the socket.
+IIP2_OVER_IIP3_DB, MIRROR_DB, HARMONIC_DB, CRYSTAL_DBM = 28.0, 35.0, 45.0, -110.0
+# Of a plain filter beyond its edges, dB an octave, and what leaks past it at most.
+OCTAVE_DB, LEAKS_DB = 30.0, 60.0
+# A station within this is the one of that name.
+NAMED_HZ = 3e3
+# The larger doubt of levels by usual figures, one sigma, dB.
+USUAL_SIGMA_DB = 10.0
+
+
+def scene_of(line: Line, strong: Sequence[Strong], known: Oscillators | None = None) -> Scene:
+    """What a route with its receiver makes of strong signals, levels as the antenna hands them over.
+
+    known : true oscillators as far as known; the parts' own values by default.
+    """
+    stages = []
+    for converter in line.converters:
+        error_hz = converter.lo_hz.value - converter.entered_lo_hz
+        if known is not None and oscillator_of(converter) in known.names:
+            value = known.value(oscillator_of(converter))
+            more_hz = value * 1e-6 * converter.nominal_lo_hz if is_in_ppm(oscillator_of(converter)) else value
+            error_hz = converter.nominal_lo_hz - converter.entered_lo_hz + more_hz
+        stages.append(Stage(converter.kind, converter.entered_lo_hz, error_hz, converter.name))
+    boxes = [part for part in line.inner if isinstance(part, Converter)]
+    isolation_db = sum(box.isolation_db.value for box in boxes if box.isolation_db is not None)
+    leaks_dbm = [box.lo_leak_dbm.value for box in boxes if box.lo_leak_dbm is not None]
+    return Scene(
+        tuple(strong),
+        tuple(stages),
+        _receiver(line, known),
+        lambda hertz: _gain_db(line, hertz),
+        isolation_db if boxes and all(box.isolation_db is not None for box in boxes) else None,
+        max(leaks_dbm, default=None),
+    )
+
+
+def strong_seen(
+    line: Line, span: Span, peaks: Sequence[Peak], names: Sequence[tuple[float, str]] = ()
+) -> tuple[Strong, ...]:
+    """Signals that a route showed, as the antenna hands them over.
+
+    Each is taken to be as wide as what is customary in its band, and what lies within that is part of it.
+
+    Parameters
+    ----------
+    peaks : strongest first
+    names : of stations known, by frequency
+    """
+    found: list[Strong] = []
+    for peak in peaks:
+        bands = bands_within(peak.dial_hz, peak.dial_hz)
+        width_hz = WAYS[ways_of(bands[0].mode_key, peak.dial_hz)[0]].width_hz if bands else 0.0
+        if any(abs(one.frequency_hz - peak.dial_hz) < max(width_hz, one.width_hz) / 2 for one in found):
+            continue
+        socket_hz = shown_for_dial(peak.dial_hz, line.at(peak.dial_hz).stages)
+        gain_db = float(_gain_db(line, np.array([socket_hz]))[0])
+        near = [name for hertz, name in names if abs(hertz - peak.dial_hz) < NAMED_HZ]
+        name = near[0] if near else format_frequency(round(peak.dial_hz, -3), 0)
+        level_dbm = span.power_dbm(peak.dial_hz, width_hz) - gain_db
+        found.append(Strong(peak.dial_hz, level_dbm, name, width_hz, line.antenna.name))
+    return tuple(found)
+
+
+def _receiver(line: Line, known: Oscillators | None) -> ReceiverModel:
+    receiver = line.receiver
+    iip3_dbm = _number(receiver.iip3_dbm)
+    direct = receiver.direct if receiver.samples_directly(line.port) else None
+    usual_iip2 = None if iip3_dbm is None else iip3_dbm + IIP2_OVER_IIP3_DB
+    name = crystal_of(receiver.name)
+    return ReceiverModel(
+        iip2_dbm=_number(receiver.iip2_dbm, usual_iip2),
+        iip3_dbm=iip3_dbm,
+        mirror_db=_number(receiver.mirror_db, MIRROR_DB),
+        harmonic_db=_number(receiver.harmonic_db, HARMONIC_DB),
+        crystal_hz=receiver.crystal_hz,
+        crystal_dbm=_number(receiver.crystal_leak_dbm, CRYSTAL_DBM),
+        direct_clock_hz=0.0 if direct is None else direct.clock_hz,
+        ppm=known.value(name) if known is not None and name in known.names else receiver.crystal_ppm.value,
+        entered_ppm=receiver.entered_ppm,
+    )
+
+
+def _gain_db(line: Line, hertz: Floats) -> Floats:
+    """Of the parts behind the last converter, for whatever arrives there; those before it act on the air's own."""
+    behind = []
+    for part in reversed(line.inner):
+        if isinstance(part, Converter):
+            break
+        if isinstance(part, TwoPort):
+            behind.append(part)
+    total = np.zeros(hertz.shape)
+    for part in behind:
+        total += np.array([_two_port_db(part, float(one)) for one in hertz])
+    return total
+
+
+def _two_port_db(part: TwoPort, hertz: float) -> float:
+    gain_db = part.gain_at_db(hertz)
+    if part.response_db or part.what != "filter":
+        return gain_db
+    if part.shape == "notch":
+        return gain_db - LEAKS_DB if part.low_hz < hertz < part.high_hz else gain_db
+    beyond = max(log10(max(hertz, 1.0) / part.high_hz), log10(max(part.low_hz, 1.0) / max(hertz, 1.0)), 0.0) / log10(2)
+    return gain_db - min(OCTAVE_DB * beyond, LEAKS_DB)
+
+
+def _number(value: Value | None, usual: float | None = None) -> float | None:
+    return usual if value is None else value.value

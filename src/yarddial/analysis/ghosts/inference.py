@@ -1,0 +1,67 @@
+"""Which signal a ghost must come from, where nothing known explains it: its kind and place tell where that one is."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from yarddial.analysis.ghosts.products import products
+from yarddial.analysis.ghosts.remedies import Setting
+from yarddial.analysis.ghosts.scene import Ghost, ReceiverModel
+from yarddial.yard.frequency import format_frequency
+from yarddial.yard.line import Line
+from yarddial.yard.path import lo_weights, path_sense, shown_for_dial
+from yarddial.yard.strong import Strong
+
+# A product's place, as well as a scan tells it; and how much weaker it is than the weakest that it is made of.
+PLACE_HZ, WEAKER_DB = 5e3, 8.0
+ANY = ReceiverModel(iip2_dbm=0.0, iip3_dbm=0.0)
+
+
+def source_of(ghost: Ghost, setting: Setting) -> Strong | None:
+    """The signal on the air that makes a ghost by itself; None for products of several, and for what nothing makes.
+
+    ghost : its place on the dial, its kind, its level at the socket.
+
+    Notes
+    -----
+    What passes a converter unconverted stands at f + L on the air, where it shows at f. A mirror's twin stands as far
+    beyond the centre. What three times the tuner's oscillator mixes in comes from f_h = f_socket + 2 f_c, taken to have
+    been converted like everything else.
+    """
+    scene = setting.scene
+    receiver, stages = scene.receiver, scene.stages
+    lo_hz = sum(weight * stage.lo_hz for weight, stage in zip(lo_weights(stages), stages, strict=True))
+    socket_hz, centre_hz = (shown_for_dial(hertz, stages) for hertz in (ghost.dial_hz, setting.centre_hz))
+    if ghost.kind == "leak-through" and stages and scene.isolation_db is not None:
+        air_hz, more_db = socket_hz, scene.isolation_db
+    elif ghost.kind == "mirror" and receiver.mirror_db is not None:
+        air_hz, more_db = 2 * setting.centre_hz - ghost.dial_hz, receiver.mirror_db
+    elif ghost.kind == "harmonic mixing" and receiver.harmonic_db is not None:
+        air_hz, more_db = path_sense(stages) * (socket_hz + 2 * centre_hz - lo_hz), receiver.harmonic_db
+    else:
+        return None
+    if air_hz <= 0:
+        return None
+    return Strong(air_hz, ghost.level_dbm + more_db, f"what stands at {format_frequency(air_hz, 0)}", ghost.width_hz)
+
+
+def without_products(line: Line, found: Sequence[Strong]) -> tuple[Strong, ...]:
+    """Signals seen over one route, those left out that its receiver is likely to make of stronger ones.
+
+    By their place alone: parts' intercepts are too rough to tell. What stands where a product of order 2 or 3 falls,
+    and is much weaker than each signal of which that is made, is left out; were it real, it would matter little.
+    """
+    kept: list[Strong] = []
+    for one in sorted(found, key=lambda one: -one.level_dbm):
+        socket = np.array([_socket_hz(line, other) for other in kept])
+        level = np.array([other.level_dbm for other in kept])
+        here_hz, half_hz = _socket_hz(line, one), max(one.width_hz / 2, PLACE_HZ)
+        made = products(socket, level, ANY, 3, windows=((here_hz - half_hz, here_hz + half_hz),))
+        weakest_dbm = np.where(made.parents >= 0, np.append(level, np.inf)[made.parents], np.inf).min(axis=1)
+        if not np.any(weakest_dbm > one.level_dbm + WEAKER_DB):
+            kept.append(one)
+    return tuple(one for one in found if one in kept)
+
+
+def _socket_hz(line: Line, one: Strong) -> float:
+    return shown_for_dial(one.frequency_hz, line.at(one.frequency_hz).stages)

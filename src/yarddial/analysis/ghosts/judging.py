@@ -1,0 +1,238 @@
+"""True or ghost: what a peak did when something was changed, weighed against what each cause would have made it do."""
+
+from collections.abc import Sequence
+from typing import Literal
+
+import msgspec
+import numpy as np
+
+from yarddial.analysis.ghosts.scene import Ghost, Kind
+from yarddial.analysis.ghosts.span import Peak, Span
+
+Change = Literal["centre", "attenuation", "gain", "rate", "antenna", "route"]
+# Before any test a peak is true so often; the ghosts predicted near it share the rest, by how well place and level fit.
+TRUE_BEFORE, OTHER_BEFORE = 0.6, 0.05
+# Of a predicted level, one sigma: parts' data are no better.
+LEVEL_SIGMA_DB = 6.0
+# Odds from which a verdict is given.
+SURE = 0.99
+# One cause is nearly as likely as the best when its odds are more than this share of its.
+NEARLY = 0.3
+# What a test is worth against one that the receiver makes by itself: a route has to be there, an antenna to be reached.
+EASE = {"route": 0.7, "antenna": 0.4}
+# A test that goes against all that a cause would do still may have gone wrong by itself: a burst, a fade.
+BLUNDER = 1e-4
+# Something else stands where a ghost has moved away from, so often.
+STILL_THERE = 0.01
+# What has fallen by more than this is gone; what stands so far over the floor is clear of it.
+GONE_DB, CLEAR_DB = 10.0, 6.0
+# Of a level between two looks, one sigma: signals fade, and bins differ; between two routes, of one antenna or two.
+LOOK_SIGMA_DB, SAME_ANTENNA_SIGMA_DB, ROUTE_SIGMA_DB = 1.5, 4.0, 9.0
+
+
+class Cause(msgspec.Struct, frozen=True):
+    """One explanation of a peak: true, or a ghost; how it would move and fall, and when it would vanish.
+
+    stays_without_antenna : of what the receiver or a converter makes by itself.
+    on_other_route : true where the same dial frequency on another route would show it too.
+    """
+
+    kind: Kind
+    words: str
+    moves: float
+    falls: float
+    moves_rate: float
+    stays_without_antenna: bool
+    on_other_route: bool
+    before: float
+
+    @property
+    def falls_with_gain(self) -> float:
+        """Decibels for each decibel less of the receiver's own gain, behind which its converter's spike arises."""
+        return 0.0 if self.kind == "spike" else max(self.falls, 1.0)
+
+
+class Look(msgspec.Struct, frozen=True):
+    """One thing changed, by how much (hertz, or dB), and the span as it was then.
+
+    same_antenna : of another route: levels are then alike, but for what the parts between cost.
+    sigma_db : of a level between then and now.
+    shift_hz : by how much a true signal stands elsewhere on the dial then, as another route has another error.
+    """
+
+    change: Change
+    amount: float
+    span: Span
+    shift_hz: float = 0.0
+    same_antenna: bool = False
+    sigma_db: float = LOOK_SIGMA_DB
+
+
+class Judgement(msgspec.Struct, frozen=True):
+    """Causes with their odds, likeliest first; the verdict, and the test that would help most where it is not sure."""
+
+    odds: tuple[tuple[Cause, float], ...]
+    verdict: Literal["true", "ghost", "unsure"]
+    missing: Change | None
+
+    @property
+    def best(self) -> Cause:
+        """The likeliest."""
+        return self.odds[0][0]
+
+    @property
+    def likely(self) -> tuple[Cause, ...]:
+        """All that are nearly as likely, true signals left out where it is a ghost."""
+        kept = [(c, o) for c, o in self.odds if c.kind != "true" or self.verdict != "ghost"]
+        return tuple(cause for cause, share in kept if share > NEARLY * kept[0][1])
+
+    @property
+    def words(self) -> str:
+        """What it is, as far as that is known."""
+        return ", or ".join(cause.words for cause in self.likely[:2])
+
+
+def causes(
+    dial_hz: float,
+    level_dbm: float | None,
+    ghosts: Sequence[Ghost],
+    within_hz: float,
+    *,
+    has_converter: bool = False,
+) -> tuple[Cause, ...]:
+    """What may stand at a place: a true signal, any ghost predicted there, and ghosts of what nobody knows of.
+
+    level_dbm : of the peak at the socket; None where it is not known.
+    within_hz : how exactly place and prediction are known together, one sigma.
+    has_converter : a route with one may show what passes it unconverted, known of or not.
+    """
+    found = [Cause("true", "a true signal", 0.0, 1.0, 0.0, False, True, TRUE_BEFORE)]
+    weights: list[float] = []
+    near: list[Ghost] = []
+    for ghost in ghosts:
+        away = (ghost.dial_hz - dial_hz) / within_hz
+        if ghost.kind == "true" or abs(away) > 4.0:
+            continue
+        misfit = 0.0 if level_dbm is None else (ghost.level_dbm - level_dbm) / LEVEL_SIGMA_DB
+        near.append(ghost)
+        weights.append(float(np.exp(-0.5 * (away**2 + misfit**2))))
+    share = 1 - TRUE_BEFORE - OTHER_BEFORE
+    total = sum(weights) + 0.05
+    for ghost, weight in zip(near, weights, strict=True):
+        found.append(_cause(ghost, share * weight / total))
+    unknown = [
+        ("mirror", "the mirror of a signal that was not seen", 2.0, 1.0, False),
+        ("spike", "the spike at the centre", 1.0, 0.0, True),
+        ("harmonic mixing", "a signal far above, by three times the tuner's oscillator", -2.0, 1.0, False),
+        ("third order", "a product of strong signals that are not known", 0.0, 3.0, False),
+        ("second order", "a product of two strong signals that are not known", 0.0, 2.0, False),
+        ("oscillator", "something that the receiver or the computer makes", 0.0, 0.0, True),
+        ("alias", "a signal beyond the span, folded in", 0.0, 1.0, False),
+    ]
+    if has_converter:
+        unknown.append(("leak-through", "a strong signal that passes the converter unconverted", 0.0, 1.0, False))
+    for kind, words, moves, falls, stays in unknown:
+        rate = -1.0 if kind == "alias" else 0.0
+        found.append(Cause(kind, words, moves, falls, rate, stays, False, OTHER_BEFORE / 8))  # type: ignore[arg-type]
+    return tuple(found)
+
+
+def judge(
+    candidates: Sequence[Cause], peak: Peak, looks: Sequence[Look], impossible: frozenset[Change] = frozenset()
+) -> Judgement:
+    """Weigh all looks by Bayes' rule: for each cause, is the peak where it should be, and as strong as it should?
+
+    peak : as it was before anything was changed. impossible : tests that are none to ask for.
+    """
+    logs = np.log([cause.before for cause in candidates])
+    for look in looks:
+        logs = logs + np.log([_likelihood(cause, peak, look) for cause in candidates])
+    odds = np.exp(logs - logs.max())
+    odds /= odds.sum()
+    ranked = sorted(zip(candidates, odds.tolist(), strict=True), key=lambda pair: -pair[1])
+    is_true = sum(share for cause, share in ranked if cause.kind == "true")
+    verdict: Literal["true", "ghost", "unsure"] = "unsure"
+    if is_true >= SURE:
+        verdict = "true"
+    elif 1 - is_true >= SURE:
+        verdict = "ghost"
+    done = {look.change for look in looks} | impossible
+    return Judgement(tuple(ranked), verdict, None if verdict != "unsure" else best_test(ranked, done))
+
+
+def best_test(ranked: Sequence[tuple[Cause, float]], done: set[Change]) -> Change | None:
+    """The test not yet made that tells most between true and not: the most odds on the other side of its outcome."""
+    best: tuple[float, Change | None] = (0.0, None)
+    truth = next(cause for cause, _ in ranked if cause.kind == "true")
+    for change in ("centre", "attenuation", "gain", "rate", "route", "antenna"):
+        if change in done or (change == "attenuation" and "gain" in done):
+            continue
+        told = sum(share for cause, share in ranked if cause.kind != "true" and _differs(cause, truth, change))
+        worth = told * EASE.get(change, 1.0)
+        if worth > best[0] + 1e-9:
+            best = (worth, change)
+    return best[1]
+
+
+def _cause(ghost: Ghost, before: float) -> Cause:
+    of = f" of {', '.join(ghost.sources)}" if ghost.sources else ""
+    stays = ghost.kind in ("spike", "crystal", "oscillator") or ghost.falls == 0.0
+    words = f"{ghost.kind}{of}: {ghost.formula}"
+    return Cause(ghost.kind, words, ghost.moves, ghost.falls, ghost.moves_rate, stays, False, before)
+
+
+def _differs(cause: Cause, truth: Cause, change: Change) -> bool:
+    if change == "centre":
+        return cause.moves != truth.moves
+    if change == "attenuation":
+        return cause.falls != truth.falls
+    if change == "gain":
+        return cause.falls_with_gain != truth.falls_with_gain
+    if change == "rate":
+        return cause.moves_rate != truth.moves_rate
+    if change == "antenna":
+        return cause.stays_without_antenna != truth.stays_without_antenna
+    return cause.on_other_route != truth.on_other_route
+
+
+def _likelihood(cause: Cause, peak: Peak, look: Look) -> float:
+    """Of what was seen, for a cause: there and as strong as it should be, and nothing left where it has moved from."""
+    moved_hz, fell_db, gone = look.shift_hz, 0.0, False
+    if look.change == "centre":
+        moved_hz = cause.moves * look.amount
+    elif look.change == "rate":
+        moved_hz = cause.moves_rate * look.amount
+    elif look.change == "attenuation":
+        fell_db = cause.falls * look.amount
+    elif look.change == "gain":
+        fell_db = cause.falls_with_gain * look.amount
+    elif look.change == "antenna":
+        gone = not cause.stays_without_antenna
+    else:
+        gone = not cause.on_other_route
+    span = look.span
+    if gone:
+        return _is_gone(span, Peak(peak.dial_hz + look.shift_hz, peak.level_dbm))
+    likelihood = 1.0
+    place_hz, level_dbm = peak.dial_hz + moved_hz, peak.level_dbm - fell_db
+    if span.covers(place_hz):
+        seen_dbm = span.level_near(place_hz)
+        if level_dbm > span.floor_dbm + CLEAR_DB:
+            sigma_db = look.sigma_db
+            if look.change == "route":
+                sigma_db = SAME_ANTENNA_SIGMA_DB if look.same_antenna else ROUTE_SIGMA_DB
+            misfit = (seen_dbm - level_dbm) / sigma_db
+            likelihood *= float(np.exp(-0.5 * min(misfit**2, 400.0))) + BLUNDER
+        else:
+            likelihood *= 1.0 if seen_dbm < span.floor_dbm + 2 * CLEAR_DB else STILL_THERE
+    if look.change in ("centre", "rate") and abs(moved_hz) > 4 * span.within_hz and span.covers(peak.dial_hz):
+        likelihood *= _is_gone(span, peak)
+    return likelihood
+
+
+def _is_gone(span: Span, peak: Peak) -> float:
+    """Nothing is left at its old place; now and then something else stands there."""
+    if not span.covers(peak.dial_hz):
+        return 1.0
+    least_dbm = max(peak.level_dbm - GONE_DB, span.floor_dbm + CLEAR_DB)
+    return 1.0 if span.level_near(peak.dial_hz) < least_dbm else STILL_THERE

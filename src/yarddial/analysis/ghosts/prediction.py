@@ -1,0 +1,330 @@
+"""Everything that will be seen in a span and is not what it seems, from the strong signals and the parts' data."""
+
+from collections.abc import Sequence
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.analysis.ghosts.products import Products, products
+from yarddial.analysis.ghosts.scene import Floats, Ghost, Kind, ReceiverModel, Scene
+from yarddial.yard.path import Stage, lo_weights, path_sense, shown_for_dial
+
+# Harmonics of a converter's oscillator: the first and the second, so far below it.
+LEAKS: tuple[tuple[int, float], ...] = ((1, 0.0), (2, -20.0))
+# Two lines nearer than this share of the rate are one on any picture.
+SAME_SHARE = 1e-6
+MOST_TOLD = 400
+# Of the products in sight, so many of the strongest are followed further.
+MOST_MADE = 1_500
+# Of the rate, from the centre: what lies there passes the filter whole.
+SPAN_SHARE = 0.45
+# So many of the strongest in the span are looked at for what the converter makes of them.
+MOST_BENT = 12
+Flags = NDArray[np.bool_]
+
+
+class Arrivals(msgspec.Struct):
+    """What reaches the tuner: true hertz at the socket, dBm there, and how each came about.
+
+    falls : dB for each dB of attenuation at the antenna. at_rest : in the receiver's own counting (its crystal's).
+    within : products of what lies in the span: the converter makes them too, behind the filter.
+    width_hz : that each takes up.
+    """
+
+    socket_hz: Floats
+    level_dbm: Floats
+    kinds: list[Kind]
+    sources: list[tuple[str, ...]]
+    formulas: list[str]
+    falls: Floats
+    at_rest: NDArray[np.bool_]
+    within: NDArray[np.bool_]
+    width_hz: Floats
+
+
+def predict(
+    scene: Scene,
+    centre_hz: float,
+    rate_hz: float,
+    least_dbm: float = -140.0,
+    order: int = 3,
+    *,
+    with_true: bool = False,
+) -> tuple[Ghost, ...]:
+    """List what a span will show besides the true signals, strongest first.
+
+    Parameters
+    ----------
+    scene : Scene
+        True oscillators in its stages, entered ones as their `lo_hz`.
+    centre_hz, rate_hz : float
+        Of the span, on the dial; the sample rate.
+    least_dbm : float
+        Weaker ones drown: the floor in the resolution of interest.
+    order : int
+        Highest order of products.
+    with_true : bool
+        List the true signals too, kind "true".
+
+    Notes
+    -----
+    The receiver counts h / (1 + p); with three times its oscillator it hears h - 3 f_c, so that h shows at
+    h - 2 f_c. A mirror lies as far beyond the centre; what lies beyond half the rate is folded in by whole rates.
+    Each place is an affine function of the centre, whose slope tells how it moves.
+    """
+    receiver = scene.receiver
+    counted_c = shown_for_dial(centre_hz, _with_fold(scene, centre_hz)) / (1 + receiver.entered_ppm * 1e-6)
+    # Three signals of one span make products up to three halves of it away, which the converter folds in.
+    reach_hz = 1.5 * rate_hz
+    arrivals = _arrivals(scene, counted_c, reach_hz, least_dbm, order, rate_hz)
+    seen = _seen(scene, arrivals, counted_c, rate_hz, least_dbm)
+    sense = path_sense(_with_fold(scene, centre_hz))
+    told: list[Ghost] = []
+    for place, level, slope, slope_rate, index, kind, formula, width_hz in seen:
+        if (kind == "true" and not with_true) or abs(place) > rate_hz / 2:
+            continue
+        counted_hz = counted_c + place
+        dial_hz = centre_hz + sense * place * (1 + receiver.entered_ppm * 1e-6)
+        sources = arrivals.sources[index] if index >= 0 else ()
+        falls = float(arrivals.falls[index]) if index >= 0 else 0.0
+        told.append(
+            Ghost(dial_hz, level, kind, sources, formula, slope, falls, sense * slope_rate, counted_hz, width_hz)
+        )
+    told.sort(key=lambda ghost: -ghost.level_dbm)
+    return tuple(told[:MOST_TOLD])
+
+
+def _arrivals(
+    scene: Scene, counted_c: float, reach_hz: float, least_dbm: float, order: int, rate_hz: float
+) -> Arrivals:
+    receiver, stages = scene.receiver, scene.stages
+    air = np.array([one.frequency_hz for one in scene.strong])
+    level = np.array([one.level_dbm for one in scene.strong])
+    names = [one.name or f"{one.frequency_hz / 1e6:.6g} MHz" for one in scene.strong]
+    lo_hz = sum(w * (s.lo_hz + s.lo_error_hz) for w, s in zip(lo_weights(stages), stages, strict=True))
+    ways = [(path_sense(stages) * air + lo_hz, level, "true", "f")]
+    if stages and scene.isolation_db is not None:
+        ways.append((air, level - scene.isolation_db, "leak-through", "f, unconverted"))
+    hertz = np.concatenate([np.abs(place) for place, *_ in ways]) if air.size else np.empty(0)
+    power = np.concatenate([way_level for _, way_level, *_ in ways]) if air.size else np.empty(0)
+    if scene.gain_db is not None and hertz.size:
+        power = power + scene.gain_db(hertz)
+    kinds: list[Kind] = [kind for _, _, kind, _ in ways for _ in names]  # type: ignore[misc]
+    sources: list[tuple[str, ...]] = [(name,) for _ in ways for name in names]
+    formulas = [formula for *_, formula in ways for _ in names]
+    wide = np.tile([one.width_hz for one in scene.strong], len(ways))
+    made = _made(receiver, hertz, power, counted_c, reach_hz, least_dbm, order)
+    for order_of, row, times in zip(made.order.tolist(), made.parents.tolist(), made.shape.tolist(), strict=True):
+        kinds.append(_order_kind(order_of))
+        sources.append(tuple(_of(names[p % len(names)], kinds[p]) for p in row if p >= 0))
+        formulas.append(_formula(times))
+    falls = np.concatenate([np.ones(hertz.size), made.order.astype(float)])
+    at_rest = np.zeros(falls.size, bool)
+    socket, dbm = np.concatenate([hertz, made.hertz]), np.concatenate([power, made.level_dbm])
+    more = [*_leaks(scene), *_crystal(receiver, counted_c, reach_hz)]
+    return Arrivals(
+        np.concatenate([socket, [one[0] for one in more]]),
+        np.concatenate([dbm, [one[1] for one in more]]),
+        [*kinds, *(one[2] for one in more)],
+        [*sources, *((one[3],) for one in more)],
+        [*formulas, *(one[4] for one in more)],
+        np.concatenate([falls, np.zeros(len(more))]),
+        np.concatenate([at_rest, [one[2] == "crystal" for one in more]]).astype(bool),
+        np.concatenate([_within(made, hertz, counted_c, receiver, rate_hz), np.zeros(len(more), bool)]),
+        np.concatenate([wide, _widths(made, wide), np.zeros(len(more))]),
+    )
+
+
+def _within(made: Products, hertz: Floats, counted_c: float, receiver: ReceiverModel, rate_hz: float) -> Flags:
+    """True of products whose parents all lie in the span; the parents themselves are none."""
+    near = np.abs(hertz / (1 + receiver.ppm * 1e-6) - counted_c) < SPAN_SHARE * rate_hz
+    parents_near = (
+        np.where(made.parents >= 0, near[np.maximum(made.parents, 0)], True) if hertz.size else made.parents > 0
+    )
+    return np.concatenate([np.zeros(hertz.size, bool), parents_near.all(axis=1)])
+
+
+def _widths(made: Products, wide: Floats) -> Floats:
+    """Of products: multiplying signals adds up what they take up, each as often as it takes part."""
+    of_each = np.where(made.parents >= 0, np.append(wide, 0.0)[made.parents], 0.0)
+    return np.asarray((np.abs(made.shape) * of_each).sum(axis=1))
+
+
+def _made(
+    receiver: ReceiverModel,
+    hertz: Floats,
+    power: Floats,
+    counted_c: float,
+    reach_hz: float,
+    least_dbm: float,
+    order: int,
+) -> Products:
+    """Products that can be seen: near the centre, or near three times it, or anywhere for direct sampling."""
+    fast = 1 + receiver.ppm * 1e-6
+    windows = [(counted_c * fast - reach_hz, counted_c * fast + reach_hz)]
+    if receiver.harmonic_db is not None and not receiver.direct_clock_hz:
+        windows.append((3 * counted_c * fast - reach_hz, 3 * counted_c * fast + reach_hz))
+    if receiver.direct_clock_hz:
+        top = float(hertz.max(initial=0.0)) * order
+        zones = range(int(2 * top / receiver.direct_clock_hz) + 1)
+        windows = []
+        for zone in zones:
+            middle = _unfolded(counted_c, zone, receiver.direct_clock_hz)
+            windows.append((middle - reach_hz, middle + reach_hz))
+    made = products(hertz, power, receiver, order, least_dbm, tuple(windows))
+    if made.hertz.size > MOST_MADE:
+        made = made.take(np.argpartition(-made.level_dbm, MOST_MADE)[:MOST_MADE])
+    return made
+
+
+def _leaks(scene: Scene) -> list[tuple[float, float, Kind, str, str]]:
+    if scene.lo_leak_dbm is None:
+        return []
+    return [
+        (
+            harmonic * (stage.lo_hz + stage.lo_error_hz), scene.lo_leak_dbm + more_db, "oscillator",
+            stage.name or "converter", f"{harmonic} L" if harmonic > 1 else "L",
+        )
+        for stage in scene.stages
+        for harmonic, more_db in LEAKS
+    ]  # fmt: skip
+
+
+def _crystal(receiver: ReceiverModel, counted_c: float, reach_hz: float) -> list[tuple[float, float, Kind, str, str]]:
+    if receiver.crystal_dbm is None or not receiver.crystal_hz or receiver.direct_clock_hz:
+        return []
+    first = max(int(np.ceil((counted_c - reach_hz) / receiver.crystal_hz)), 1)
+    last = int(np.floor((counted_c + reach_hz) / receiver.crystal_hz))
+    return [
+        (k * receiver.crystal_hz, receiver.crystal_dbm, "crystal", "its crystal", f"{k} X")
+        for k in range(first, last + 1)
+    ]
+
+
+Place = tuple[float, float, float, float, int, Kind, str, float]
+
+
+def _seen(scene: Scene, arrivals: Arrivals, counted_c: float, rate_hz: float, least_dbm: float) -> list[Place]:
+    """Every place in the span: (from the centre, dBm, slope with centre, with rate, arrival, kind, formula, width)."""
+    receiver = scene.receiver
+    counted = np.where(arrivals.at_rest, arrivals.socket_hz, arrivals.socket_hz / (1 + receiver.ppm * 1e-6))
+    found: list[Place] = []
+    if receiver.direct_clock_hz:
+        zone = np.floor(2 * counted / receiver.direct_clock_hz).astype(int)
+        turned = np.where(zone % 2, -1, 1)
+        folded = turned * (counted - (zone + 1) // 2 * receiver.direct_clock_hz)
+        home = int(2 * counted_c / receiver.direct_clock_hz)
+        ways = [(folded - counted_c, np.zeros(counted.size), 0.0, zone != home, "zone", "f folded at C/2")]
+    else:
+        none = np.zeros(counted.size, bool)
+        ways = [(counted - counted_c, np.zeros(counted.size), 0.0, none, "true", "")]
+        if receiver.harmonic_db is not None:
+            down = np.full(counted.size, -receiver.harmonic_db)
+            ways.append((counted - 3 * counted_c, down, -2.0, ~none, "harmonic mixing", "{} − 3 f_c"))
+    for away, more_db, slope, marked, mark, formula in ways:
+        turns = np.round(away / rate_hz)
+        filtered_db = np.where(arrivals.within, 0.0, receiver.filtered_db(away / rate_hz))
+        level = arrivals.level_dbm + more_db + filtered_db
+        near = np.abs(away) < np.where(arrivals.within, 1.5, receiver.folds_share) * rate_hz
+        for i in np.flatnonzero(near & (level > least_dbm)).tolist():
+            if arrivals.at_rest[i] and mark == "harmonic mixing":
+                continue
+            kind: Kind = mark if marked[i] else arrivals.kinds[i]  # type: ignore[assignment]
+            text = formula.format(arrivals.formulas[i]) if marked[i] else arrivals.formulas[i]
+            if turns[i]:
+                kind = "alias" if kind == "true" else kind
+                text = f"{text} {'−' if turns[i] > 0 else '+'} {_count(abs(int(turns[i])))}f_s"
+            place = float(away[i] - turns[i] * rate_hz)
+            found.append((place, float(level[i]), slope, -float(turns[i]), i, kind, text, float(arrivals.width_hz[i])))
+    found += _bent(receiver, found, rate_hz, least_dbm)
+    found += _mirrors(receiver, found, least_dbm)
+    if receiver.spike_dbm is not None and receiver.spike_dbm > least_dbm:
+        found.append((0.0, receiver.spike_dbm, 1.0, 0.0, -1, "spike", "f_c", 0.0))
+    return found
+
+
+def _bent(receiver: ReceiverModel, found: Sequence[Place], rate_hz: float, least_dbm: float) -> list[Place]:
+    """Third-order products in the converter of what harmonics and aliases bring into the span, with all else there."""
+    strange = [place for place in found if place[5] in ("harmonic mixing", "alias", "crystal")]
+    if receiver.iip3_dbm is None or not strange or receiver.direct_clock_hz:
+        return []
+    # Strong ones only, counted from far below, so that no frequency is negative.
+    inside = sorted((p for p in found if abs(p[0]) < rate_hz / 2), key=lambda p: -p[1])[:MOST_BENT]
+    far_hz = 10 * rate_hz
+    hertz, level = np.array([p[0] + far_hz for p in inside]), np.array([p[1] for p in inside])
+    only_third = ReceiverModel(iip3_dbm=receiver.iip3_dbm)
+    window = (far_hz - 1.5 * rate_hz, far_hz + 1.5 * rate_hz)
+    made = products(hertz, level, only_third, 3, least_dbm, (window,))
+    bent: list[Place] = []
+    for row, (indices, shape) in enumerate(zip(made.parents.tolist(), made.shape.tolist(), strict=True)):
+        parents = [inside[p] for p in indices if p >= 0]
+        times = [t for t in shape if t]
+        if not any(parent in strange for parent in parents):
+            continue
+        away = float(made.hertz[row]) - far_hz
+        turns = round(away / rate_hz)
+        slope = sum(t * parent[2] for t, parent in zip(times, parents, strict=True))
+        rate_slope = sum(t * parent[3] for t, parent in zip(times, parents, strict=True)) - turns
+        formula = _formula(shape) + " in the converter"
+        level_dbm = float(made.level_dbm[row])
+        width_hz = sum(abs(t) * parent[7] for t, parent in zip(times, parents, strict=True))
+        place = away - turns * rate_hz
+        bent.append((place, level_dbm, slope, rate_slope, parents[0][4], "third order", formula, width_hz))
+    return bent
+
+
+def _mirrors(receiver: ReceiverModel, found: Sequence[Place], least_dbm: float) -> list[Place]:
+    if receiver.mirror_db is None or receiver.direct_clock_hz:
+        return []
+    return [
+        (
+            -place,
+            level - receiver.mirror_db,
+            2.0 - slope,
+            -slope_rate,
+            index,
+            "mirror",
+            f"2 f_c − {_in_brackets(formula)}",
+            width_hz,
+        )
+        for place, level, slope, slope_rate, index, _, formula, width_hz in found
+        if level - receiver.mirror_db > least_dbm
+    ]
+
+
+def _in_brackets(formula: str) -> str:
+    return f"({formula})" if " " in formula else formula
+
+
+def _with_fold(scene: Scene, centre_hz: float) -> tuple[Stage, ...]:
+    clock_hz = scene.receiver.direct_clock_hz
+    socket_hz = shown_for_dial(centre_hz, scene.stages)
+    if not clock_hz or socket_hz < clock_hz / 2:
+        return scene.stages
+    zone = int(2 * socket_hz / clock_hz)
+    return (*scene.stages, Stage("high" if zone % 2 else "low", (zone + 1) // 2 * clock_hz, 0.0, "sampling"))
+
+
+def _unfolded(counted_hz: float, zone: int, clock_hz: float) -> float:
+    return (zone + 1) // 2 * clock_hz + (-counted_hz if zone % 2 else counted_hz)
+
+
+def _order_kind(order: int) -> Kind:
+    return "second order" if order == 2 else "third order" if order == 3 else "higher order"
+
+
+def _of(name: str, kind: Kind) -> str:
+    return f"{name}, leaked through" if kind == "leak-through" else name
+
+
+def _formula(times: Sequence[int]) -> str:
+    text = ""
+    for number, count in enumerate((t for t in times if t), 1):
+        sign = " − " if count < 0 else " + " if text else ""
+        text += f"{sign or ('−' if count < 0 else '')}{_count(abs(count))}f{number}"
+    return text.removeprefix(" − ") if not text.startswith(" − ") else "−" + text[3:]
+
+
+def _count(number: int) -> str:
+    return "" if number == 1 else f"{number} "

@@ -1,0 +1,240 @@
+"""Products of many strong signals: all pairs up to an order, and triples in a window, without a loop over them."""
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.analysis.ghosts.scene import ReceiverModel
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int32]
+# What a cubic and a square make of one, two and three tones, relative to 2 f1 - f2 and to f1 + f2, dB.
+HARMONIC2_DB, HARMONIC3_DB, TRIPLE_DB = -6.02, -9.54, 6.02
+Window = tuple[float, float]
+# How often each signal may take part.
+_FORMS = [
+    *((n, 0, 0) for n in (2, 3)),
+    *((total - b, sign * b, 0) for total in (2, 3, 4, 5) for b in range(1, total // 2 + 1) for sign in (1, -1)),
+    (1, 1, -1),
+]
+FORMS = np.array(_FORMS)
+
+
+class Products(NamedTuple):
+    """Frequencies, hertz, positive; levels, dBm; what each is made of and how often, negative where it is subtracted.
+
+    first, second, third : shape (n,), indices of the signals, -1 where there are fewer.
+    form : shape (n,), row of FORMS; negative (~form) where all of it is subtracted.
+    """
+
+    hertz: Floats
+    level_dbm: Floats
+    first: Ints
+    second: Ints
+    third: Ints
+    form: NDArray[np.int8]
+
+    def take(self, kept: NDArray[np.bool_] | NDArray[np.int64]) -> "Products":
+        """Some of them."""
+        return Products(*(part[kept] for part in self))  # type: ignore[arg-type]
+
+    @property
+    def shape(self) -> NDArray[np.int64]:
+        """How often each takes part, shape (n, 3); its sizes sum to the order."""
+        turned = self.form < 0
+        found: NDArray[np.int64] = np.where(turned[:, None], -1, 1) * FORMS[np.where(turned, ~self.form, self.form)]
+        return found
+
+    @property
+    def order(self) -> NDArray[np.int64]:
+        """Of each."""
+        return np.asarray(np.abs(self.shape).sum(axis=1))
+
+    @property
+    def parents(self) -> Ints:
+        """Shape (n, 3)."""
+        return np.stack([self.first, self.second, self.third], axis=1)
+
+
+def products(
+    hertz: Floats,
+    level_dbm: Floats,
+    receiver: ReceiverModel,
+    order: int = 3,
+    least_dbm: float = -np.inf,
+    windows: tuple[Window, ...] = (),
+) -> Products:
+    """List |a f1 + b f2| of all pairs up to an order, own harmonics, and f1 + f2 - f3 of all triples.
+
+    Levels: order n of a P1 + b P2 - (n - 1) IIPn; a harmonic and a triple by what a power series makes of them.
+
+    Parameters
+    ----------
+    hertz, level_dbm : ndarray, shape (n,)
+        Signals at the socket.
+    receiver : ReceiverModel
+        Its intercepts; an order whose intercept is not known is left out.
+    order : int
+        Highest order of pairs; triples are of order 3.
+    least_dbm : float
+        Weaker ones are left out.
+    windows : tuple of (low_hz, high_hz)
+        Only what falls into one of these, found by binary search among sorted signals; all, when empty. Triples are
+        looked for in windows only, for they are many.
+    """
+    intercepts = {2: receiver.iip2_dbm, 3: receiver.iip3_dbm, 4: receiver.iip4_dbm, 5: receiver.iip5_dbm}
+    able = {n: value for n, value in intercepts.items() if value is not None and n <= order}
+    if not windows:
+        return _positive(_joined([_harmonics(hertz, level_dbm, able), *_all_pairs(hertz, level_dbm, able)]), least_dbm)
+    ranked = np.argsort(hertz, kind="stable").astype(np.int32)
+    f, p = hertz[ranked], level_dbm[ranked]
+    # Frequencies may come out negative, and are seen all the same.
+    both = [*windows, *((-high, -low) for low, high in windows)]
+    found = [_harmonics(f, p, able), *_in_windows(f, p, able, both)]
+    if 3 in able:
+        found += [_triples(f, p, able[3], least_dbm, window) for window in both]
+    every = _positive(_joined(found), least_dbm)
+    every = every.take(_inside(every.hertz, windows) & (every.hertz > 0))
+    first, second, third = (_named(ranked, index) for index in (every.first, every.second, every.third))
+    return Products(every.hertz, every.level_dbm, first, second, third, every.form)
+
+
+def _positive(every: Products, least_dbm: float) -> Products:
+    """Strong enough, and none below zero: what comes out negative is turned round, in place."""
+    if np.isfinite(least_dbm):
+        every = every.take(every.level_dbm > least_dbm)
+    negative = every.hertz < 0
+    np.abs(every.hertz, out=every.hertz)
+    np.invert(every.form, out=every.form, where=negative)
+    return every
+
+
+def _shapes(able: dict[int, float]) -> list[tuple[int, int, float]]:
+    """Every (a, b, intercept) with a >= b."""
+    return [(total - b, b, iip) for total, iip in able.items() for b in range(1, total // 2 + 1)]
+
+
+def _harmonics(f: Floats, p: Floats, able: dict[int, float]) -> Products:
+    parts = [_none()]
+    index = np.arange(f.size, dtype=np.int32)
+    for n, more_db in ((2, HARMONIC2_DB), (3, HARMONIC3_DB)):
+        if n in able:
+            parts.append(_block(n * f, n * p - (n - 1) * able[n] + more_db, index, None, None, (n, 0, 0)))
+    return _joined(parts)
+
+
+def _joined(found: list[Products]) -> Products:
+    whole = [products_found for products_found in found if products_found.hertz.size] or [found[0]]
+    if len(whole) == 1:
+        return whole[0]
+    return Products(*(np.concatenate(parts) for parts in zip(*whole, strict=True)))
+
+
+def _all_pairs(f: Floats, p: Floats, able: dict[int, float]) -> list[Products]:
+    """a f1 +- b f2 of every two signals, once each: both ways round where a and b differ.
+
+    Written piece by piece into arrays of their final size: they are large.
+    """
+    i, j = (index.astype(np.int32) for index in np.triu_indices(f.size, 1))
+    count, fi, fj, pi, pj = i.size, f[i], f[j], p[i], p[j]
+    ways = [(a, b, iip, turned) for a, b, iip in _shapes(able) for turned in ((False,) if a == b else (False, True))]
+    total = 2 * len(ways) * count
+    made = Products(
+        np.empty(total), np.empty(total), np.empty(total, np.int32), np.empty(total, np.int32),
+        np.full(total, -1, np.int32), np.empty(total, np.int8),
+    )  # fmt: skip
+    begin = 0
+    for a, b, iip, turned in ways:
+        (one, two), (f1, f2), (p1, p2) = ((j, i), (fj, fi), (pj, pi)) if turned else ((i, j), (fi, fj), (pi, pj))
+        plus, minus = slice(begin, begin + count), slice(begin + count, begin + 2 * count)
+        begin += 2 * count
+        af, bf = a * f1, b * f2
+        np.add(af, bf, out=made.hertz[plus])
+        np.subtract(af, bf, out=made.hertz[minus])
+        np.add(a * p1, b * p2, out=made.level_dbm[plus])
+        made.level_dbm[plus] -= (a + b - 1) * iip
+        made.level_dbm[minus] = made.level_dbm[plus]
+        for part, sign in ((plus, 1), (minus, -1)):
+            made.first[part], made.second[part] = one, two
+            made.form[part] = _FORMS.index((a, sign * b, 0))
+    return [made]
+
+
+def _in_windows(f: Floats, p: Floats, able: dict[int, float], windows: list[Window]) -> list[Products]:
+    """The same, but only what falls into windows: for each first signal a stretch of the sorted second ones."""
+    found = [_none()]
+    index = np.arange(f.size)
+    for a, b, iip in _shapes(able):
+        for sign in (1, -1):
+            for low_hz, high_hz in windows:
+                # a f_i + sign b f_j between low and high.
+                ends = ((low_hz - a * f) / (sign * b), (high_hz - a * f) / (sign * b))
+                begin = np.searchsorted(f, np.minimum(*ends), "left")
+                end = np.searchsorted(f, np.maximum(*ends), "right")
+                one, two = _stretches(index, begin, end)
+                apart = one < two if a == b else one != two
+                one, two = one[apart], two[apart]
+                level = a * p[one] + b * p[two] - (a + b - 1) * iip
+                found.append(_block(a * f[one] + sign * b * f[two], level, one, two, None, (a, sign * b, 0)))
+    return found
+
+
+def _triples(f: Floats, p: Floats, iip3_dbm: float, least_dbm: float, window: Window) -> Products:
+    """f1 + f2 - f3 in a window, f3 another than both: sums sorted once, each f3 finds its stretch of them."""
+    one, two = np.triu_indices(f.size, 1)
+    level = p[one] + p[two] - 2 * iip3_dbm + TRIPLE_DB
+    # Pairs too weak for even the strongest third are left out before they are sorted.
+    strong = np.flatnonzero(level + p.max(initial=-np.inf) > least_dbm)
+    one, two, level = one[strong], two[strong], level[strong]
+    sums = f[one] + f[two]
+    order = np.argsort(sums)
+    sums, level, one, two = sums[order], level[order], one[order], two[order]
+    begin = np.searchsorted(sums, f + window[0], "left")
+    end = np.searchsorted(sums, f + window[1], "right")
+    third, within = _stretches(np.arange(f.size), begin, end)
+    strength = level[within] + p[third]
+    kept = np.flatnonzero((strength > least_dbm) & (one[within] != third) & (two[within] != third))
+    within, third = within[kept], third[kept]
+    i, j = one[within], two[within]
+    return _block(sums[within] - f[third], strength[kept], i, j, third, (1, 1, -1))
+
+
+def _stretches(
+    index: NDArray[np.int64], begin: NDArray[np.int64], end: NDArray[np.int64]
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Every (index[k], m) with begin[k] <= m < end[k]."""
+    reach = np.maximum(end - begin, 0)
+    outer = np.repeat(index, reach)
+    inner = np.arange(int(reach.sum())) - np.repeat(np.cumsum(reach) - reach, reach) + np.repeat(begin, reach)
+    return outer, inner
+
+
+def _block(
+    hertz: Floats, level: Floats, one: NDArray[np.integer], two: NDArray[np.integer] | None,
+    three: NDArray[np.integer] | None, times: tuple[int, int, int],
+) -> Products:  # fmt: skip
+    absent = np.full(hertz.size, -1, np.int32)
+    second = absent if two is None else two.astype(np.int32, copy=False)
+    third = absent if three is None else three.astype(np.int32, copy=False)
+    form = np.full(hertz.size, _FORMS.index(times), np.int8)
+    return Products(hertz, level, one.astype(np.int32, copy=False), second, third, form)
+
+
+def _none() -> Products:
+    none, index = np.empty(0), np.empty(0, np.int32)
+    return Products(none, none, index, index, index, np.empty(0, np.int8))
+
+
+def _inside(place: Floats, windows: tuple[Window, ...]) -> NDArray[np.bool_]:
+    if not windows:
+        return np.ones(place.shape, bool)
+    inside = np.zeros(place.shape, bool)
+    for low, high in windows:
+        inside |= (place >= low) & (place <= high)
+    return inside
+
+
+def _named(ranked: Ints, index: Ints) -> Ints:
+    """Back to the order in which the signals were given; -1 stays what it is."""
+    return np.append(ranked, np.int32(-1))[index]

@@ -1,0 +1,308 @@
+"""What frees a channel of ghosts: every change that can be made, tried on the prediction, the simplest first."""
+
+from collections.abc import Callable, Iterator, Sequence
+from math import log10
+from typing import Literal
+
+import msgspec
+import numpy as np
+
+from yarddial.analysis.ghosts.filters import Filter, filter_against
+from yarddial.analysis.ghosts.prediction import predict
+from yarddial.analysis.ghosts.scene import Ghost, Scene
+from yarddial.yard.frequency import format_frequency
+from yarddial.yard.path import Clock, Stage, shown_for_dial, trace, trace_back
+from yarddial.yard.strong import Strong
+
+Kind = Literal["centre", "rate", "gain", "route", "filter", "attenuator", "oscillator"]
+# What costs nothing comes first, what has to be bought last.
+KINDS: tuple[Kind, ...] = ("centre", "rate", "gain", "route", "filter", "attenuator", "oscillator")
+# A channel counts as free when all that is predicted stays so far under the floor; levels are only known so well.
+FREE_DB, SAFE_DB = -3.0, -6.0
+# The centre is put on such a grid of shares of the rate, not nearer to the wanted channel than its spike is wide.
+SHARES = np.arange(-36, 37, 2) / 100
+SPIKE_HZ, GRID_HZ = 3_000.0, 1_000.0
+# A ghost nearer to the channel than this is avoided while there is a better place.
+CLEAR_HZ = 30_000.0
+# No filter before sampling stops all: for a cure, what lies within so many rates is taken to be folded in still.
+FOLDS_SHARE = 1.5
+# What costs more signal to noise than this is no cure: with less gain the noise no longer moves the lowest bit.
+MOST_COST_DB = {"gain": 6.0, "attenuator": 10.0}
+ATTENUATORS_DB = (3.0, 6.0, 10.0)
+# Oscillators that up-converters are made with, hertz.
+OSCILLATORS_HZ = (100e6, 120e6, 125e6, 150e6, 200e6)
+
+
+class Channel(msgspec.Struct, frozen=True):
+    """What is to be heard: around a place on the dial, so wide."""
+
+    dial_hz: float
+    width_hz: float
+
+
+class Setting(msgspec.Struct, frozen=True):
+    """A scene, where the receiver looks (dial), and the floor of a step of the span, dBm at the socket."""
+
+    scene: Scene
+    centre_hz: float
+    rate_hz: float
+    floor_dbm: float
+
+
+class Able(msgspec.Struct, frozen=True):
+    """What can be changed.
+
+    rates_hz : that the receiver has and that lose nothing. less_db : how much gain can be taken off, rising.
+    converter_dbm : noise of the analogue-to-digital converter in a step, which grows as gain falls.
+    tunes : whether the receiver goes to a frequency at its socket. routes : others to the same place, by name.
+    own_lo : the up-converter can be had with another oscillator.
+    """
+
+    rates_hz: tuple[float, ...] = ()
+    less_db: tuple[float, ...] = ()
+    converter_dbm: float = -300.0
+    tunes: Callable[[float], bool] = lambda hertz: hertz > 0
+    routes: tuple[tuple[str, Setting], ...] = ()
+    own_lo: bool = False
+
+
+class Remedy(msgspec.Struct, frozen=True):
+    """One change, as it should turn out.
+
+    setting : what is then. dial_hz : where the dial shows the wanted signal then.
+    over_db : the strongest ghost in the channel over the floor, as predicted, -inf for none.
+    costs_db : of the wanted signal over noise. clear_hz : from the channel to the nearest ghost.
+    """
+
+    kind: Kind
+    words: str
+    setting: Setting
+    dial_hz: float
+    over_db: float
+    clear_hz: float
+    costs_db: float = 0.0
+    less_db: float = 0.0
+    part: Filter | None = None
+    lo_hz: float = 0.0
+    route: str = ""
+
+    def prediction(self) -> str:
+        """What should become of it, in words."""
+        costs = f", at {self.costs_db:.0f} dB less signal to noise" if self.costs_db >= 0.5 else ""
+        if self.over_db == -np.inf:
+            return f"nothing is left in the channel{costs}"
+        return f"it ends {-self.over_db:.0f} dB under the floor{costs}"
+
+
+def remedies(
+    setting: Setting, channel: Channel, at_hand: Ghost | None, able: Able, order: int = 3
+) -> tuple[Remedy, ...]:
+    """List what frees a channel, simplest first, at most one of each kind.
+
+    Parameters
+    ----------
+    setting : Setting
+        As it is now.
+    at_hand : Ghost, optional
+        What was found in the channel. Where the prediction knows it too, it is followed through every change; else
+        its own way of moving and falling is.
+    able : Able
+        What can be changed.
+    order : int
+        Highest order of products.
+
+    Notes
+    -----
+    Every candidate is predicted anew, so that no other ghost comes into the channel instead. A level that is only to
+    be lowered has to end 6 dB under the floor where that can be had: levels by parts' data are no better.
+    """
+    planner = _Planner(setting, channel, at_hand, able, order)
+    found: list[Remedy] = []
+    for kind in KINDS:
+        most_db = MOST_COST_DB.get(kind, np.inf)
+        tried = [one for one in planner.candidates(kind) if one.over_db <= FREE_DB and one.costs_db <= most_db]
+        if tried:
+            found.append(min(tried, key=planner.ranked))
+    if planner.can_move and not any(one.kind in ("centre", "rate") for one in found):
+        both = [one for one in planner.centres_at_other_rates() if one.over_db <= FREE_DB]
+        if both:
+            found.insert(0, min(both, key=planner.ranked))
+    return tuple(found)
+
+
+class _Planner:
+    """The same channel, ghost and means for every candidate."""
+
+    def __init__(self, now: Setting, channel: Channel, at_hand: Ghost | None, able: Able, order: int) -> None:
+        self.now, self.channel, self.able, self.order = now, channel, able, order
+        clock = Clock(now.scene.receiver.ppm, now.scene.receiver.entered_ppm)
+        self.air_hz = trace_back(channel.dial_hz, now.scene.stages, clock).antenna_hz
+        near = [g for g in self._ghosts(now) if at_hand and g.kind == at_hand.kind and self._covers(g.dial_hz)]
+        self.known = max(near, key=lambda g: g.level_dbm, default=None)
+        # What the prediction does not know moves and falls by itself.
+        self.unknown = at_hand if at_hand is not None and self.known is None else None
+
+    @property
+    def can_move(self) -> bool:
+        """True of a ghost that another centre or rate puts elsewhere."""
+        ghost = self.known or self.unknown
+        return ghost is None or bool(ghost.moves or ghost.moves_rate)
+
+    def candidates(self, kind: Kind) -> Iterator[Remedy]:
+        """Every change of a kind."""
+        return {
+            "centre": lambda: self._centres(self.now.rate_hz), "rate": self._rates, "gain": self._gains,
+            "route": self._routes, "filter": self._filters, "attenuator": self._attenuators,
+            "oscillator": self._oscillators,
+        }[kind]()  # fmt: skip
+
+    def ranked(self, one: Remedy) -> tuple[bool, float, float, float]:
+        """What stays safely under the floor, is clear, costs little, and is a small step."""
+        moved_hz = abs(one.setting.centre_hz - self.now.centre_hz)
+        return one.over_db > SAFE_DB, -min(one.clear_hz, CLEAR_HZ), one.costs_db + one.less_db, moved_hz
+
+    def centres_at_other_rates(self) -> Iterator[Remedy]:
+        """Where neither helps alone."""
+        for rate_hz in self.able.rates_hz:
+            if rate_hz != self.now.rate_hz:
+                yield from self._centres(rate_hz)
+
+    def _centres(self, rate_hz: float) -> Iterator[Remedy]:
+        wanted_hz = self.channel.dial_hz
+        for share in SHARES.tolist():
+            centre_hz = round((wanted_hz - share * rate_hz) / GRID_HZ) * GRID_HZ
+            off_hz = abs(centre_hz - wanted_hz)
+            if off_hz < self.channel.width_hz / 2 + SPIKE_HZ or not self._tunes(self.now.scene, centre_hz):
+                continue
+            if centre_hz == self.now.centre_hz and rate_hz == self.now.rate_hz:
+                continue
+            words = f"move the centre to {format_frequency(centre_hz, 0)}"
+            if rate_hz != self.now.rate_hz:
+                words = f"sample at {rate_hz / 1e6:g} MS/s with the centre at {format_frequency(centre_hz, 0)}"
+            changed = msgspec.structs.replace(self.now, centre_hz=centre_hz, rate_hz=rate_hz)
+            yield self._tried("centre" if rate_hz == self.now.rate_hz else "rate", words, changed)
+
+    def _rates(self) -> Iterator[Remedy]:
+        off_hz = abs(self.channel.dial_hz - self.now.centre_hz)
+        for rate_hz in self.able.rates_hz:
+            if rate_hz != self.now.rate_hz and off_hz + self.channel.width_hz / 2 < 0.4 * rate_hz:
+                changed = msgspec.structs.replace(self.now, rate_hz=rate_hz)
+                yield self._tried("rate", f"sample at {rate_hz / 1e6:g} MS/s", changed)
+
+    def _gains(self) -> Iterator[Remedy]:
+        """Intercepts at the socket rise with what is taken off, and so does the noise of what comes behind."""
+        receiver, floor_mw = self.now.scene.receiver, 10 ** (self.now.floor_dbm / 10)
+        behind_mw = min(10 ** (self.able.converter_dbm / 10), 0.95 * floor_mw)
+        for less_db in self.able.less_db:
+            raised = {
+                name: value + less_db
+                for name in ("iip2_dbm", "iip3_dbm", "iip4_dbm", "iip5_dbm", "spike_dbm")
+                if (value := getattr(receiver, name)) is not None
+            }
+            scene = msgspec.structs.replace(self.now.scene, receiver=msgspec.structs.replace(receiver, **raised))
+            floor_dbm = 10 * log10(floor_mw - behind_mw + behind_mw * 10 ** (less_db / 10))
+            changed = msgspec.structs.replace(self.now, scene=scene, floor_dbm=floor_dbm)
+            costs_db = floor_dbm - self.now.floor_dbm
+            yield self._tried("gain", f"take {less_db:.3g} dB of gain off", changed, costs_db=costs_db, less_db=less_db)
+
+    def _attenuators(self) -> Iterator[Remedy]:
+        """All that comes from the antenna falls, its noise with it."""
+        for takes_db in ATTENUATORS_DB:
+            part = Filter("attenuator", 0.0, 0.0, 0, takes_db)
+            floor_dbm = self.now.floor_dbm - takes_db
+            changed = msgspec.structs.replace(self.now, scene=self._behind(part), floor_dbm=floor_dbm)
+            words = f"put {part.words(0.0)} behind the antenna"
+            yield self._tried("attenuator", words, changed, part=part, costs_db=takes_db, less_db=takes_db)
+
+    def _filters(self) -> Iterator[Remedy]:
+        """Against each signal that the ghost is made of; of a product it need not take all."""
+        if self.known is None:
+            return
+        over_db = self.known.level_dbm - self.now.floor_dbm - SAFE_DB
+        for one in self.now.scene.strong:
+            if not any(_is_of(source, one) for source in self.known.sources):
+                continue
+            for part_of in (3, 2, 1):
+                part = filter_against(self.channel.dial_hz, one.frequency_hz, over_db / part_of)
+                if part is not None:
+                    changed = msgspec.structs.replace(self.now, scene=self._behind(part))
+                    words = f"put in {part.words(one.frequency_hz)}"
+                    costs_db = float(part.loss_db(np.array([self.channel.dial_hz]))[0])
+                    yield self._tried("filter", words, changed, part=part, costs_db=costs_db)
+
+    def _oscillators(self) -> Iterator[Remedy]:
+        """Another converter of the same kind: it is taken to be off by as many ppm."""
+        stages = self.now.scene.stages
+        if not self.able.own_lo or len(stages) != 1 or stages[0].kind != "sum":
+            return
+        stage = stages[0]
+        for lo_hz in OSCILLATORS_HZ:
+            if lo_hz == stage.lo_hz:
+                continue
+            other = Stage("sum", lo_hz, stage.lo_error_hz * lo_hz / stage.lo_hz, stage.name)
+            scene = msgspec.structs.replace(self.now.scene, stages=(other,))
+            if self._tunes(scene, self.now.centre_hz):
+                changed = msgspec.structs.replace(self.now, scene=scene)
+                own_hz = round(stage.lo_hz, -4)
+                words = f"a converter with {format_frequency(lo_hz, 0)} instead of {format_frequency(own_hz, 0)}"
+                yield self._tried("oscillator", words, changed, lo_hz=lo_hz)
+
+    def _routes(self) -> Iterator[Remedy]:
+        for name, setting in self.able.routes:
+            yield self._tried("route", f"listen over {name}", setting, route=name)
+
+    def _tried(
+        self, kind: Kind, words: str, setting: Setting, *, costs_db: float = 0.0, less_db: float = 0.0,
+        part: Filter | None = None, lo_hz: float = 0.0, route: str = "",
+    ) -> Remedy:  # fmt: skip
+        half_hz, wanted_hz = self.channel.width_hz / 2, _shown_hz(setting.scene, self.air_hz)
+        over_db, clear_hz = -np.inf, np.inf
+        ghosts = list(self._ghosts(setting))
+        if self.unknown is not None and kind not in ("route", "filter"):
+            ghosts.append(self._moved(self.unknown, setting, part, less_db))
+        for ghost in ghosts:
+            away_hz = abs(ghost.dial_hz - wanted_hz) - half_hz - ghost.width_hz / 2
+            if away_hz <= 0:
+                over_db = max(over_db, ghost.level_dbm - setting.floor_dbm)
+            elif ghost.level_dbm > setting.floor_dbm:
+                clear_hz = min(clear_hz, away_hz)
+        return Remedy(kind, words, setting, wanted_hz, over_db, clear_hz, costs_db, less_db, part, lo_hz, route)
+
+    def _moved(self, ghost: Ghost, then: Setting, part: Filter | None, less_db: float) -> Ghost:
+        """A ghost that nobody predicts, by how ghosts of its kind move and fall."""
+        now = self.now
+        moved_hz = ghost.moves * (then.centre_hz - now.centre_hz) + ghost.moves_rate * (then.rate_hz - now.rate_hz)
+        falls_db = ghost.falls * part.takes_db if part is not None else max(ghost.falls - 1, 0.0) * less_db
+        return msgspec.structs.replace(ghost, dial_hz=ghost.dial_hz + moved_hz, level_dbm=ghost.level_dbm - falls_db)
+
+    def _ghosts(self, setting: Setting) -> Sequence[Ghost]:
+        least_dbm = setting.floor_dbm + 2 * SAFE_DB
+        receiver = msgspec.structs.replace(setting.scene.receiver, folds_share=FOLDS_SHARE)
+        scene = msgspec.structs.replace(setting.scene, receiver=receiver)
+        return predict(scene, setting.centre_hz, setting.rate_hz, least_dbm, self.order)
+
+    def _behind(self, part: Filter) -> Scene:
+        strong = self.now.scene.strong
+        loss_db = part.loss_db(np.array([one.frequency_hz for one in strong])).tolist() if strong else []
+        weaker = tuple(
+            msgspec.structs.replace(one, level_dbm=one.level_dbm - loss)
+            for one, loss in zip(strong, loss_db, strict=True)
+        )
+        return msgspec.structs.replace(self.now.scene, strong=weaker)
+
+    def _tunes(self, scene: Scene, centre_hz: float) -> bool:
+        return self.able.tunes(shown_for_dial(centre_hz, scene.stages))
+
+    def _covers(self, dial_hz: float) -> bool:
+        return abs(dial_hz - self.channel.dial_hz) <= self.channel.width_hz / 2
+
+
+def _shown_hz(scene: Scene, air_hz: float) -> float:
+    """Where the dial shows a true signal: its errors differ from those of another converter or route."""
+    return trace(air_hz, scene.stages, Clock(scene.receiver.ppm, scene.receiver.entered_ppm)).dial_hz
+
+
+def _is_of(source: str, one: Strong) -> bool:
+    """A product's source may have leaked through first, and says so behind its name."""
+    name = one.name or f"{one.frequency_hz / 1e6:.6g} MHz"
+    return source == name or source == f"{name}, leaked through"

@@ -1,0 +1,85 @@
+"""A span as it was seen: levels over the dial, its floor, and the peaks that stand out of it."""
+
+import msgspec
+import numpy as np
+
+from yarddial.analysis.ghosts.scene import Floats
+
+# A peak stands so far over the floor, and none is told nearer to a stronger one than this many steps.
+STANDS_DB, APART_STEPS = 12.0, 6
+# What the steps of one line add up to, its level being its highest step's.
+LINE_SUM = 1.5
+# Of the span, from its centre: beyond it what is seen is folded in.
+CLEAN_SHARE = 0.4
+
+
+class Peak(msgspec.Struct, frozen=True):
+    """Where something stands on the dial, and how strong at the socket."""
+
+    dial_hz: float
+    level_dbm: float
+
+
+class Span(msgspec.Struct, frozen=True):
+    """Levels, dBm in a step, low end of the dial first.
+
+    low_hz : middle of the first step. centre_hz, rate_hz : on the dial. within_hz : as exactly as a place is told.
+    """
+
+    low_hz: float
+    step_hz: float
+    level_dbm: Floats
+    centre_hz: float
+    rate_hz: float
+    within_hz: float
+
+    @property
+    def floor_dbm(self) -> float:
+        """The middle of all levels: noise, unless the span is full."""
+        return float(np.median(self.level_dbm))
+
+    def covers(self, dial_hz: float) -> bool:
+        """True in its clean part."""
+        return abs(dial_hz - self.centre_hz) < CLEAN_SHARE * self.rate_hz
+
+    def power_dbm(self, dial_hz: float, width_hz: float) -> float:
+        """All that stands over the floor within a width; of a carrier its level, of a wide signal the sum."""
+        index = np.arange(self.level_dbm.size)
+        inside = np.abs(self.low_hz + index * self.step_hz - dial_hz) <= max(width_hz / 2, 2 * self.step_hz)
+        over = 10 ** (self.level_dbm[inside] / 10) - 10 ** (self.floor_dbm / 10)
+        # A line of power 1 stands in three steps of a Hann window, 1 and 1/4 twice: together one and a half.
+        return float(10 * np.log10(max(over.sum() / LINE_SUM, 1e-30)))
+
+    def strongest(self, dial_hz: float, reach_hz: float) -> float:
+        """The highest level within so much of a place."""
+        return msgspec.structs.replace(self, within_hz=reach_hz).level_near(dial_hz)
+
+    def level_near(self, dial_hz: float) -> float:
+        """The strongest within the exactness of a place."""
+        reach = max(self.within_hz, self.step_hz)
+        first = int(np.floor((dial_hz - reach - self.low_hz) / self.step_hz + 0.5))
+        last = int(np.ceil((dial_hz + reach - self.low_hz) / self.step_hz - 0.5))
+        return float(self.level_dbm[max(first, 0) : max(last, first) + 1].max(initial=-300.0))
+
+    def peaks(self, most: int = 60, stands_db: float = STANDS_DB) -> tuple[Peak, ...]:
+        """What stands out in the clean part, strongest first; the skirts of a stronger one are none."""
+        level = self.level_dbm
+        tops = np.zeros(level.size, bool)
+        tops[1:-1] = (level[1:-1] >= level[:-2]) & (level[1:-1] > level[2:])
+        tops &= level > self.floor_dbm + stands_db
+        kept: list[int] = []
+        for index in sorted(np.flatnonzero(tops).tolist(), key=lambda i: -float(level[i])):
+            if self.covers(self._place(index)) and all(abs(index - other) > APART_STEPS for other in kept):
+                kept.append(index)
+            if len(kept) >= most:
+                break
+        return tuple(Peak(self._fine(index), float(level[index])) for index in kept)
+
+    def _place(self, index: float) -> float:
+        return self.low_hz + index * self.step_hz
+
+    def _fine(self, index: int) -> float:
+        """By a parabola through the top and its neighbours."""
+        left, top, right = self.level_dbm[index - 1 : index + 2]
+        bend = left - 2 * top + right
+        return self._place(index + (0.5 * float((left - right) / bend) if bend < 0 else 0.0))

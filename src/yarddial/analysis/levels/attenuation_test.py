@@ -1,0 +1,130 @@
+"""The 3:1 test: with X dB less in front a signal falls by X, a product of the third order by 3 X, the second 2 X."""
+
+from collections.abc import Sequence
+from typing import Literal
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.yard.errors import BadSamples
+
+Density = NDArray[np.float32]
+Kind = Literal["signal", "product", "undecided"]
+# A line stands so far over what lies beside it, and is so many bins wide at most; the centre's spike is none.
+STANDS_DB, HALF_BINS, LEAST_HZ, SPAN_SHARE = 10.0, 3, 2_000.0, 0.42
+# Bins beside a line, from and to.
+BESIDE = (8, 40)
+# Levels of a steady line err by this at least: gain steps and the window; a verdict needs so many sigma.
+LEAST_SIGMA_DB, SURE_SIGMA = 0.5, 3.0
+MOST_LINES = 60
+
+
+class Judged(msgspec.Struct, frozen=True):
+    """A line: where it lies from the centre, its level without the attenuation, how far it fell, and what that says.
+
+    order : 1 of a signal, 2 or 3 of a product, 0 where it is not decided. sigma_db : doubt of the fall.
+    vanished : it fell under the noise, so its fall is only known to be as much as it stood over it.
+    """
+
+    offset_hz: float
+    level_dbfs: float
+    fall_db: float
+    sigma_db: float
+    order: int
+    vanished: bool
+
+    @property
+    def kind(self) -> Kind:
+        """What it is."""
+        return "undecided" if not self.order else "signal" if self.order == 1 else "product"
+
+
+def judge_lines(without: Sequence[Density], with_it: Sequence[Density], rate_hz: float, less_db: float) -> list[Judged]:
+    """Judge every line that stands out, strongest first.
+
+    Parameters
+    ----------
+    without, with_it : sequences of ndarray, shape (bins,)
+        Power densities of the span, low end first, in turn without and with the attenuation.
+    rate_hz : float
+        Of the samples. less_db : the attenuation.
+
+    Raises
+    ------
+    BadSamples
+        Fewer than two of either, or less than 3 dB of attenuation.
+    """
+    if min(len(without), len(with_it)) < 2:
+        raise BadSamples("the test needs the span twice with and twice without the attenuation: go on measuring")
+    if less_db < 3:
+        raise BadSamples(f"{less_db:g} dB of attenuation tell orders apart badly: use 3 dB or more")
+    high, low = np.stack(without).astype(float), np.stack(with_it).astype(float)
+    found = [_judged(high, low, at, rate_hz, less_db) for at in _lines(high.mean(axis=0), rate_hz)]
+    return sorted(found, key=lambda line: -line.level_dbfs)[:MOST_LINES]
+
+
+def _lines(density: NDArray[np.float64], rate_hz: float) -> list[int]:
+    """Bins at which a line has its top."""
+    hertz = (np.arange(density.size) / density.size - 0.5) * rate_hz
+    clear = (np.abs(hertz) > LEAST_HZ) & (np.abs(hertz) < SPAN_SHARE * rate_hz)
+    tops = []
+    for at in np.flatnonzero(clear):
+        around = density[max(at - HALF_BINS, 0) : at + HALF_BINS + 1]
+        if density[at] == around.max() and density[at] > _beside(density, int(at)) * 10 ** (STANDS_DB / 10):
+            tops.append(int(at))
+    return tops
+
+
+def _beside(density: NDArray[np.float64], at: int) -> float:
+    near, far = BESIDE
+    both = [density[max(at - far, 0) : max(at - near, 0)], density[at + near : at + far]]
+    return float(np.median(np.concatenate(both)))
+
+
+def _judged(high: NDArray[np.float64], low: NDArray[np.float64], at: int, rate_hz: float, less_db: float) -> Judged:
+    bin_hz = rate_hz / high.shape[1]
+    bins = slice(max(at - HALF_BINS, 0), at + HALF_BINS + 1)
+    power_high, power_low = (each[:, bins].sum(axis=1) * bin_hz for each in (high, low))
+    width = (bins.stop - bins.start) * bin_hz
+    floor_high, floor_low = (_beside(each.mean(axis=0), at) * width for each in (high, low))
+    line = max(float(power_high.mean()) - floor_high, 1e-20)
+    falls_db = 10 * np.log10(power_low / power_high)
+    # Pairs tell how much the line itself moves; noise beside it how much noise in it may differ.
+    count = min(len(high), len(low))
+    moves_db = max(float(np.std(falls_db[:count], ddof=1)) / count**0.5, LEAST_SIGMA_DB)
+    noise_db = 4.34 * _scatter(low, at)
+    seen_db = 10 * np.log10(float(power_low.mean()))
+    away, doubts_db = {}, {}
+    for n in (1, 2, 3):
+        still = line * 10 ** (-n * less_db / 10)
+        share = still / (still + floor_low)
+        doubts_db[n] = float(np.hypot(share * moves_db, (1 - share) * noise_db))
+        away[n] = abs(seen_db - 10 * np.log10(still + floor_low)) / doubts_db[n]
+    order = _decided(away)
+    sigma_db = doubts_db[min(away, key=lambda n: away[n])]
+    left = float(power_low.mean()) - floor_low
+    vanished = left < floor_low * 0.25
+    fall_db = 10 * np.log10(line / max(left, 0.25 * floor_low))
+    return Judged(
+        (at / high.shape[1] - 0.5) * rate_hz, 10 * float(np.log10(line)), float(fall_db), sigma_db, order, vanished
+    )
+
+
+def _scatter(density: NDArray[np.float64], at: int) -> float:
+    """Relative scatter of the noise in a line's bins."""
+    near, far = BESIDE
+    mean = density.mean(axis=0)
+    beside = np.concatenate([mean[max(at - far, 0) : max(at - near, 0)], mean[at + near : at + far]])
+    # Half a bin's scatter stays in seven bins under a Hann window's overlap; the median is not moved by other lines.
+    middle = float(np.median(beside))
+    return float(1.48 * np.median(np.abs(beside - middle)) / middle * 1.5 / np.sqrt(2 * HALF_BINS + 1))
+
+
+def _decided(away: dict[int, float]) -> int:
+    """Which order fits while the others do not: a signal must be told from products, not these from one another."""
+    best = min(away, key=lambda n: away[n])
+    others = [away[n] for n in away if (n == 1) != (best == 1)]
+    if away[best] > SURE_SIGMA + 1.0 or min(others) < SURE_SIGMA or min(others) < away[best] + 1.5:
+        return 0
+    return best

@@ -1,0 +1,57 @@
+"""One setting of a sweep, as it was measured."""
+
+from math import log10
+
+import msgspec
+
+# So many samples at full scale bend what is heard.
+CLIPPED_SHARE = 1e-4
+
+# Gain stages by name, the first in the line first, each with its gain in dB.
+GainsDb = tuple[tuple[str, float], ...]
+
+
+class Step(msgspec.Struct, frozen=True):
+    """What was measured at one setting.
+
+    gain_db : of the stage swept, or of all stages together. gains_db : of every stage, the first in the line first.
+    floor_dbfs_hz : noise beside the channel, a hertz wide. channel_dbfs : all of the channel's power.
+    width_hz : the channel's. clipped_share : of the samples at full scale. total_dbfs : power of the whole span.
+    products_dbfs : what the receiver makes in the channel of strong signals.
+    """
+
+    gain_db: float
+    floor_dbfs_hz: float
+    channel_dbfs: float
+    width_hz: float
+    clipped_share: float
+    gains_db: GainsDb = ()
+    total_dbfs: float = 0.0
+    products_dbfs: float = -200.0
+
+    @property
+    def noise_dbfs(self) -> float:
+        """Noise in the channel."""
+        return self.floor_dbfs_hz + 10 * log10(self.width_hz)
+
+    @property
+    def over_db(self) -> float:
+        """Wanted signal over noise in the channel, the noise in it taken off; far below zero where none stands."""
+        signal = 10 ** (self.channel_dbfs / 10) - 10 ** (self.noise_dbfs / 10)
+        return 10 * log10(max(signal, 1e-30)) - self.noise_dbfs
+
+    @property
+    def products_over_noise_db(self) -> float:
+        """Products over noise."""
+        return self.products_dbfs - self.noise_dbfs
+
+    @property
+    def sndr_db(self) -> float:
+        """Wanted signal over noise and products together."""
+        rest = 10 ** (self.noise_dbfs / 10) + 10 ** (self.products_dbfs / 10)
+        return 10 * log10(max(10 ** (self.channel_dbfs / 10) - rest, 1e-30) / rest)
+
+    @property
+    def is_clipped(self) -> bool:
+        """True when the converter was full."""
+        return self.clipped_share > CLIPPED_SHARE

@@ -1,0 +1,1 @@
+"""How an oscillator goes on: warming up, wandering, ageing, and what it will be."""

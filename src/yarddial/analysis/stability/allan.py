@@ -1,0 +1,75 @@
+"""Allan deviation of a track, with its confidence, and in plain words."""
+
+from collections.abc import Sequence
+
+import msgspec
+import numpy as np
+
+from yarddial.analysis.stability.track import Point
+from yarddial.yard.errors import BadSamples
+
+FEWEST = 16
+# Times between points may differ by this share of their median before the track has gaps.
+UNEVEN = 0.2
+
+
+class Allan(msgspec.Struct, frozen=True):
+    """Averaging time, seconds, deviation as a fraction, and its range that holds it two times in three."""
+
+    tau_s: float
+    deviation: float
+    low: float
+    high: float
+
+
+def allan_deviation(points: Sequence[Point]) -> tuple[Allan, ...]:
+    """Overlapping Allan deviation by octaves [1]_.
+
+    Raises
+    ------
+    BadSamples
+        Fewer than 16 points, or unevenly spaced ones.
+
+    References
+    ----------
+    .. [1] Riley, NIST Special Publication 1065 (2008), sections 5.2.4 and 5.3; IEEE Std 1139.
+    """
+    if len(points) < FEWEST:
+        raise BadSamples(f"{len(points)} points are too few for an Allan deviation: watch until there are {FEWEST}")
+    steps = np.diff([point.time_s for point in points])
+    step_s = float(np.median(steps))
+    if step_s <= 0 or np.abs(steps - step_s).max() > UNEVEN * step_s:
+        raise BadSamples(
+            "the points are not evenly spaced in time: samples were lost, or the clock was set; watch again"
+        )
+    import allantools
+
+    values = np.array([point.ppm for point in points]) * 1e-6
+    taus, deviations, _, _ = allantools.oadev(values, 1 / step_s, data_type="freq", taus="octave")
+    found = []
+    for tau_s, deviation in zip(taus.tolist(), deviations.tolist(), strict=True):
+        # Degrees of freedom for white frequency noise, and chi-square's own spread.
+        m = round(tau_s / step_s)
+        free = max(
+            (3 * (len(points) - 1) / (2 * m) - 2 * (len(points) - 2) / len(points)) * 4 * m**2 / (4 * m**2 + 5), 1.0
+        )
+        low, high = _bounds(free)
+        found.append(Allan(tau_s, deviation, deviation * low, deviation * high))
+    return tuple(found)
+
+
+def _bounds(free: float) -> tuple[float, float]:
+    """Factors that hold the true deviation two times in three."""
+    from scipy.special import chdtri
+
+    return float(np.sqrt(free / chdtri(free, 0.159))), float(np.sqrt(free / chdtri(free, 0.841)))
+
+
+def in_words(curve: Sequence[Allan], carrier_hz: float) -> str:
+    """What it means for a dial at a frequency."""
+    best = min(curve, key=lambda one: one.deviation)
+    wander_hz = best.deviation * carrier_hz
+    return (
+        f"steadiest over {best.tau_s:.3g} s, where it wanders by {best.deviation:.1e} of itself: {wander_hz:.2g} Hz at "
+        f"{carrier_hz / 1e6:.4g} MHz"
+    )

@@ -1,0 +1,146 @@
+"""Value and doubt of a crystal carried forward: ageing, weather, and wandering since it was measured last."""
+
+from collections.abc import Sequence
+from typing import Literal
+
+import msgspec
+import numpy as np
+
+from yarddial.analysis.stability.track import Point
+from yarddial.yard.errors import BadSamples
+
+Kind = Literal["plain", "compensated", "oven"]
+DAY_S, YEAR_S = 86_400.0, 365.25 * 86_400.0
+
+
+class Habit(msgspec.Struct, frozen=True):
+    """What crystals of a kind do, one sigma: ageing in ppm a year, weather in ppm, wandering in ppm over a year.
+
+    weather_days : over which the weather's part is forgotten.
+    """
+
+    ageing_ppm_year: float
+    weather_ppm: float
+    weather_days: float
+    wander_ppm_year: float
+
+
+# Usual figures: plain crystals age by 1 to 5 ppm in their first year, most of it in its first months,
+# and follow the temperature by a tenth of a ppm a degree.
+HABITS: dict[Kind, Habit] = {
+    "plain": Habit(3.2, 0.9, 90.0, 0.65),
+    "compensated": Habit(0.8, 0.095, 90.0, 0.13),
+    "oven": Habit(0.08, 0.005, 90.0, 0.013),
+}
+# Sheets of plain crystals allow 20 to 50 ppm, compensated ones 0.5 to 2, ovens less; taken as two sigma.
+LEAST_PLAIN_PPM, LEAST_COMPENSATED_PPM = 3.0, 0.1
+# How sure the habits are, in measurements: what the history shows outweighs them after so many.
+TRUST = 8.0
+# Ageing slows: its rate is forgotten over so many years.
+SLOWS_YEARS = 1.0
+
+
+class Forecast(msgspec.Struct, frozen=True):
+    """Error in ppm and one-sigma doubt at a time; `scale` is how restless this crystal is against its kind."""
+
+    ppm: float
+    sigma_ppm: float
+    ageing_ppm_year: float
+    scale: float
+
+
+def forecast(history: Sequence[Point], at_s: float, kind: Kind = "plain") -> Forecast:
+    """Carry a crystal's error forward from its measurements.
+
+    A Kalman filter [1]_ of three states: a level that wanders, its rate, which dies away, and the weather's part, which
+    is forgotten over weeks. The kind's habits are scaled by what the history's surprises show.
+
+    Parameters
+    ----------
+    history : sequence of Point
+        Measurements of the warm crystal, times in seconds, rising; one at least.
+    at_s : float
+        When to tell it, not before the last of them.
+
+    Raises
+    ------
+    BadSamples
+        No history, or times that run backwards: the computer's clock was set back.
+
+    References
+    ----------
+    .. [1] Kalman, J. Basic Eng. 82 (1960) 35-45; clocks: Galleani & Tavella, Metrologia 45 (2008) S127-S133.
+    """
+    if not history:
+        raise BadSamples("nothing was measured yet: there is nothing to carry forward")
+    times = [point.time_s for point in history]
+    if any(later < earlier for earlier, later in zip([*times, at_s], [*times[1:], at_s], strict=False)):
+        raise BadSamples("the measurements' times run backwards: the computer's clock was set back; see the log")
+    habit = HABITS[kind]
+    scale = _scale(history, habit)
+    state, covariance, _ = _filter(history, habit, scale)
+    state, covariance = _ahead(state, covariance, at_s - times[-1], habit, scale)
+    row = np.array([1.0, 0.0, 1.0])
+    return Forecast(float(row @ state), float(np.sqrt(row @ covariance @ row)), float(state[1]), scale)
+
+
+def kind_of(sigma_ppm: float) -> Kind:
+    """What an oscillator is by how far its sheet lets it be off, one sigma."""
+    if sigma_ppm >= LEAST_PLAIN_PPM:
+        return "plain"
+    return "compensated" if sigma_ppm >= LEAST_COMPENSATED_PPM else "oven"
+
+
+def growth_ppm(seconds_s: float, kind: Kind = "plain") -> float:
+    """By how much, one sigma, an oscillator of a kind moves in a time since it was measured."""
+    habit = HABITS[kind]
+    years, days = max(seconds_s, 0.0) / YEAR_S, max(seconds_s, 0.0) / DAY_S
+    # Two looks at something that is forgotten over d days differ by sqrt(2 - 2 exp(-t/d)) of it.
+    weather = habit.weather_ppm * float(np.sqrt(2 - 2 * np.exp(-days / habit.weather_days)))
+    ageing = habit.ageing_ppm_year * SLOWS_YEARS * float(1 - np.exp(-years / SLOWS_YEARS))
+    return float(np.sqrt(habit.wander_ppm_year**2 * years + weather**2 + ageing**2))
+
+
+def _scale(history: Sequence[Point], habit: Habit) -> float:
+    """How restless it is: the kind's habits fit where the surprises have variance 1."""
+    scale = 1.0
+    for _ in range(6):
+        *_, surprises = _filter(history, habit, scale)
+        # The first measurement surprises nobody.
+        seen = surprises[1:]
+        variance = (TRUST + sum(s * s for s in seen)) / (TRUST + len(seen))
+        scale *= variance**0.5
+        if abs(variance - 1) < 1e-3:
+            break
+    return float(min(max(scale, 0.2), 20.0))
+
+
+def _filter(history: Sequence[Point], habit: Habit, scale: float) -> tuple[np.ndarray, np.ndarray, list[float]]:
+    state = np.array([history[0].ppm, 0.0, 0.0])
+    weather = (scale * habit.weather_ppm) ** 2
+    # Nothing is known of the level before the first measurement.
+    covariance = np.diag([1e4, (scale * habit.ageing_ppm_year) ** 2, weather])
+    row, before_s, surprises = np.array([1.0, 0.0, 1.0]), history[0].time_s, []
+    for point in history:
+        state, covariance = _ahead(state, covariance, point.time_s - before_s, habit, scale)
+        before_s = point.time_s
+        variance = float(row @ covariance @ row) + point.sigma_ppm**2
+        gain = covariance @ row / variance
+        surprise = point.ppm - float(row @ state)
+        surprises.append(surprise / variance**0.5)
+        state = state + gain * surprise
+        covariance = covariance - np.outer(gain, row @ covariance)
+    return state, covariance, surprises
+
+
+def _ahead(
+    state: np.ndarray, covariance: np.ndarray, seconds_s: float, habit: Habit, scale: float
+) -> tuple[np.ndarray, np.ndarray]:
+    """Some time later: exact for each part."""
+    years, days = seconds_s / YEAR_S, seconds_s / DAY_S
+    keeps, slows = float(np.exp(-days / habit.weather_days)), float(np.exp(-years / SLOWS_YEARS))
+    step = np.array([[1.0, SLOWS_YEARS * (1 - slows), 0.0], [0.0, slows, 0.0], [0.0, 0.0, keeps]])
+    wander = (scale * habit.wander_ppm_year) ** 2 * years
+    weather = (scale * habit.weather_ppm) ** 2 * (1 - keeps**2)
+    noise = np.diag([wander, 0.0, weather])
+    return step @ state, step @ covariance @ step.T + noise

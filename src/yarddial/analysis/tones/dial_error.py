@@ -1,0 +1,90 @@
+"""The dial's error from a tone heard in two or three ways."""
+
+from collections.abc import Mapping
+from typing import Literal
+
+import msgspec
+import numpy as np
+
+from yarddial.yard.errors import BadObservations
+from yarddial.yard.frequency import format_doubt, format_hertz
+from yarddial.yard.working import WorkedValue, Working
+
+Heard = Literal["am", "usb", "lsb"]
+# Tone heard = tone sent + sign times the dial's error, the dial set to the stated frequency.
+SIGN: dict[Heard, float] = {"am": 0.0, "usb": 1.0, "lsb": -1.0}
+# Three that miss one another by more than so many of their doubts are not one tone.
+MISSES_SIGMA = 4.0
+
+
+class ToneAnswer(msgspec.Struct, frozen=True):
+    """The dial's error (dial minus true) and the tone as sent, hertz, with their one-sigma doubts.
+
+    misses_hz : of three, by how much they miss one another; 0 of two.
+    """
+
+    dial_error_hz: float
+    sigma_hz: float
+    tone_hz: float
+    tone_sigma_hz: float
+    misses_hz: float
+    heard: tuple[tuple[Heard, float, float], ...]
+
+    def working(self) -> Working:
+        """Where it comes from."""
+        values = tuple(
+            WorkedValue(
+                f"t_{way}",
+                f"tone heard as {way.upper()}",
+                format_hertz(hertz, sigma, signed=False),
+                format_doubt(sigma),
+            )
+            for way, hertz, sigma in self.heard
+        )
+        return Working(
+            title="The dial's error by a tone",
+            formulas=("t_USB = t + e,  t_LSB = t − e,  t_AM = t", "e = (t_USB − t_LSB) / 2, with all that were heard"),
+            values=values,
+            result=f"e = {format_hertz(self.dial_error_hz, self.sigma_hz)} {format_doubt(self.sigma_hz)}",
+            source="weighted least squares",
+        )
+
+
+def dial_error(tones: Mapping[Heard, tuple[float, float]]) -> ToneAnswer:
+    """Solve for the error and the tone.
+
+    Parameters
+    ----------
+    tones : mapping of "am", "usb", "lsb" to (hertz, sigma)
+        Two or three of them, measured with the dial on the station's stated frequency.
+
+    Raises
+    ------
+    BadObservations
+        Fewer than two, or three that cannot be of one tone.
+    """
+    if len(tones) < 2:
+        raise BadObservations("one tone alone tells nothing: give two of AM, USB and LSB")
+    heard = tuple((way, *tones[way]) for way in SIGN if way in tones)
+    rows = np.array([[SIGN[way] / sigma, 1 / sigma] for way, _, sigma in heard])
+    right = np.array([hertz / sigma for _, hertz, sigma in heard])
+    covariance = np.linalg.inv(rows.T @ rows)
+    error_hz, tone_hz = (covariance @ rows.T @ right).tolist()
+    rest = rows @ np.array([error_hz, tone_hz]) - right
+    misses = float(np.sqrt(rest @ rest))
+    misses_hz = misses * max(sigma for *_, sigma in heard)
+    if misses > MISSES_SIGMA and misses_hz > 1.0:
+        raise BadObservations(
+            f"the three tones miss one another by {misses_hz:.1f} Hz, so they are not of one tone and one dial: "
+            "leave the dial alone between them, and give --near the tone"
+        )
+    # What they miss one another by, beyond their doubts, is doubt as well.
+    worse = max(misses, 1.0)
+    return ToneAnswer(
+        error_hz,
+        float(covariance[0, 0] ** 0.5) * worse,
+        tone_hz,
+        float(covariance[1, 1] ** 0.5) * worse,
+        misses_hz,
+        heard,
+    )

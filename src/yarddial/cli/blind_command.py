@@ -1,0 +1,83 @@
+"""`yard-dial blind FILE`."""
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from yarddial.cli.options import (
+    FREQUENCY,
+    MINUS_ALLOWED,
+    PPM,
+    answer,
+    json_option,
+    positive,
+    recording_options,
+    through_option,
+)
+from yarddial.yard.errors import BadObservations
+from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz
+from yarddial.yard.path import Stage
+
+
+@click.command(context_settings=MINUS_ALLOWED)
+@recording_options
+@click.option("--raster", "rasters_hz", type=FREQUENCY, multiple=True, help="Spacing; tried by default.")
+@click.option(
+    "--stated", "stated_hz", type=FREQUENCY, multiple=True, help="Another oscillator the box may have; repeat."
+)
+@click.option("--prior-ppm", type=PPM, default=60.0, callback=positive, help="The crystal lies within this.")
+@click.option("--lo-sigma", "lo_sigma_hz", type=FREQUENCY, callback=positive, help="Doubt of the oscillators, 5 ppm.")
+@through_option
+@json_option
+def command(
+    file: Path,
+    sample_format: str,
+    rate_hz: float | None,
+    centre_hz: float | None,
+    rasters_hz: tuple[float, ...],
+    stated_hz: tuple[float, ...],
+    prior_ppm: float,
+    lo_sigma_hz: float | None,
+    stages: tuple[Stage, ...],
+    as_json: bool,
+) -> None:
+    """Print the dial's error by the raster that the stations of a band keep."""
+    from yarddial.records.recordings import open_recording
+    from yarddial.session.blind_scan import blind_in_recording
+
+    if any(raster <= 0 for raster in rasters_hz):
+        raise BadObservations("a raster needs a spacing above 0 Hz")
+    recording = open_recording(file, sample_format, rate_hz, centre_hz)
+    found = blind_in_recording(recording, stages, rasters_hz, stated_hz, prior_ppm, lo_sigma_hz)
+    best = found.hypotheses[0]
+    values: dict[str, Any] = {
+        "offset_hz": best.offset_hz,
+        "sigma_hz": best.sigma_hz,
+        "raster_hz": best.raster_hz,
+        "inverted": best.inverted,
+        "way": best.way,
+        "crystal_fast_ppm": best.ppm,
+        "crystal_sigma_ppm": best.ppm_sigma,
+        "carriers": found.carriers,
+        "on_raster": found.on_raster,
+        "hypotheses": [
+            {"offset_hz": h.offset_hz, "sigma_hz": h.sigma_hz, "odds": h.odds, "raster_hz": h.raster_hz,
+             "inverted": h.inverted, "way": h.way}
+            for h in found.hypotheses
+        ],
+        "decided": found.decided,
+        "decides": found.decides,
+    }  # fmt: skip
+    side = f"{format_hertz(best.offset_hz, best.sigma_hz)} {format_doubt(best.sigma_hz)}"
+    sentence = (
+        f"{found.on_raster} of {found.carriers} carriers keep a raster of {best.raster_hz / 1e3:g} kHz: the dial reads "
+        f"{side} at {format_frequency(recording.centre_hz)}"
+    )
+    if not found.decided:
+        other = found.hypotheses[1]
+        sentence += (
+            f"\nnot decided: {best.odds:.0%} for this, {other.odds:.0%} for "
+            f"{format_hertz(other.offset_hz, other.sigma_hz)}; {found.decides}"
+        )
+    answer(as_json, values, sentence)

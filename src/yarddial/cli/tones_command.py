@@ -1,0 +1,40 @@
+"""`yard-dial tones`."""
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from yarddial.analysis.tones.dial_error import Heard
+from yarddial.cli.options import FREQUENCY, answer, json_option
+from yarddial.yard.frequency import format_doubt, format_hertz
+
+
+@click.command()
+@click.option("--am", "am", type=click.Path(path_type=Path), help="The station heard as AM.")
+@click.option("--usb", "usb", type=click.Path(path_type=Path), help="Heard on the upper sideband, the dial unmoved.")
+@click.option("--lsb", "lsb", type=click.Path(path_type=Path), help="Heard on the lower sideband, the dial unmoved.")
+@click.option("--near", "near_hz", type=FREQUENCY, required=True, help="The tone that the station sends.")
+@json_option
+def command(am: Path | None, usb: Path | None, lsb: Path | None, near_hz: float, as_json: bool) -> None:
+    """Print the dial's error by a tone heard in two or three ways."""
+    from yarddial.session.other_ways import tone_in_files
+
+    files: dict[Heard, Path] = {}
+    for way, path in (("am", am), ("usb", usb), ("lsb", lsb)):
+        if path is not None:
+            files[way] = path  # type: ignore[index]
+    told = tone_in_files(files, near_hz)
+    values: dict[str, Any] = {
+        "dial_error_hz": told.dial_error_hz,
+        "sigma_hz": told.sigma_hz,
+        "tone_hz": told.tone_hz,
+        "tone_sigma_hz": told.tone_sigma_hz,
+        "heard": {way: {"hz": hertz, "sigma_hz": sigma} for way, hertz, sigma in told.heard},
+    }
+    side = "high" if told.dial_error_hz > 0 else "low"
+    sentence = (
+        f"the dial reads {format_hertz(abs(told.dial_error_hz), told.sigma_hz, signed=False)} {side} "
+        f"{format_doubt(told.sigma_hz)}; the tone is {told.tone_hz:.2f} Hz"
+    )
+    answer(as_json, values, sentence)

@@ -1,0 +1,86 @@
+"""What a person plugs in behind the antenna of a simulated receiver, to try it: a filter, an attenuator."""
+
+from math import log10
+from typing import Literal
+
+import msgspec
+
+from yarddial.yard.errors import DeviceNotFound, YardDialError
+from yarddial.yard.frequency import parse_frequency
+
+What = Literal["low-pass", "high-pass", "notch", "attenuator"]
+# A filter costs so much where it passes; by its sides no more is taken than this.
+COSTS_DB, LEAKS_DB = 0.5, 75.0
+FORMS = (
+    "'ladder:low-pass:40M:5' and 'ladder:high-pass:2M:5' (edge, poles), 'ladder:notch:120M:128M:40' (edges, dB), "
+    "'ladder:attenuator:10' (dB)"
+)
+
+
+class Plug(msgspec.Struct, frozen=True):
+    """One such part before a port: a Butterworth filter with so many poles, a notch or an attenuator of so many dB."""
+
+    port: str
+    what: What
+    low_hz: float = 0.0
+    high_hz: float = 0.0
+    poles: int = 0
+    takes_db: float = 0.0
+
+    def passed_db(self, hertz: float) -> float:
+        """What is left of a level, 0 or less: -10 log10(1 + (f / f_0)^2n) of a low-pass filter, and so on."""
+        if self.what == "attenuator":
+            return -self.takes_db
+        if self.what == "notch":
+            return -self.takes_db if self.low_hz <= hertz <= self.high_hz else -COSTS_DB
+        away = max(hertz, 1.0)
+        share = away / self.high_hz if self.what == "low-pass" else self.low_hz / away
+        # The sum is taken in logarithms: far beyond the edge the power overflows.
+        beyond_db = 20 * self.poles * log10(share)
+        loss_db = beyond_db if beyond_db > LEAKS_DB else 10 * log10(1 + 10 ** (beyond_db / 10))
+        return -min(loss_db, LEAKS_DB) - COSTS_DB
+
+
+def with_query(address: str, query: str) -> str:
+    """An address with `name=value` in its query, in place of what that name had."""
+    base, _, rest = address.partition("?")
+    name = query.partition("=")[0]
+    kept = [piece for piece in rest.split("&") if piece and piece.partition("=")[0] != name]
+    return f"{base}?{'&'.join([*kept, query])}"
+
+
+def with_plug(address: str, plug: str) -> str:
+    """An address with one more part plugged in."""
+    there = dict(piece.partition("=")[::2] for piece in address.partition("?")[2].split("&")).get("plug", "")
+    return with_query(address, f"plug={there},{plug}" if there else f"plug={plug}")
+
+
+def parse_plugs(text: str, ports: tuple[str, ...]) -> tuple[Plug, ...]:
+    """Read what an address says behind `plug=`, several with commas between; raises DeviceNotFound in one sentence."""
+    return tuple(_parsed(piece, ports) for piece in text.split(",") if piece)
+
+
+def _parsed(text: str, ports: tuple[str, ...]) -> Plug:
+    port, _, rest = text.partition(":")
+    what, *values = rest.split(":")
+    try:
+        if port in ports:
+            if what == "attenuator" and len(values) == 1:
+                return Plug(port, "attenuator", takes_db=_decibels(values[0]))
+            if what == "notch" and len(values) == 3:
+                low_hz, high_hz = parse_frequency(values[0]), parse_frequency(values[1])
+                return Plug(port, "notch", low_hz, high_hz, takes_db=_decibels(values[2]))
+            if what in ("low-pass", "high-pass") and len(values) == 2 and 1 <= int(values[1]) <= 12:
+                edge_hz = parse_frequency(values[0])
+                if edge_hz > 0:
+                    return Plug(port, what, edge_hz, edge_hz, int(values[1]))  # type: ignore[arg-type]
+    except (ValueError, YardDialError) as error:
+        raise DeviceNotFound(f"plug= in '{text}': {error}; write {FORMS}") from error
+    raise DeviceNotFound(f"nothing can be plugged in as '{text}': before {' or '.join(ports)}, such as {FORMS}")
+
+
+def _decibels(text: str) -> float:
+    value = float(text)
+    if not 0 <= value <= 100:
+        raise ValueError(f"{text} dB is none that a part takes")
+    return value

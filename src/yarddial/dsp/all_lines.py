@@ -1,0 +1,83 @@
+"""Every carrier of a span at once: where lines stand, each then measured by itself."""
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.dsp.carrier import Carrier, estimate_carrier
+from yarddial.yard.errors import BadSamples, NoCarrier
+
+# Bins of the look over the span are about so wide, hertz; a line stands so far over what lies about it.
+BIN_HZ, STANDS_DB = 8.0, 12.0
+# The receiver's own spike, and the part of the span that is free of alias.
+SPIKE_HZ, SHARE = 40.0, 0.42
+# Width over which the level about a line is found, bins; the most lines that are measured.
+ABOUT, MOST = 201, 400
+# A line with one this much stronger at the same distance beyond the centre is that one's mirror.
+MIRROR_DB, MIRROR_BINS = 25.0, 2
+
+
+class Line(msgspec.Struct, frozen=True):
+    """A carrier found, from the centre, and its level over what lies about it."""
+
+    carrier: Carrier
+    over_db: float
+
+
+def all_lines(samples: NDArray[np.complex64], rate_hz: float, apart_hz: float) -> list[Line]:
+    """Find and measure all carriers, low frequency first; of those nearer than apart_hz the strongest alone.
+
+    Sidebands of broadcasters stand beside their carriers; with apart_hz half of the raster they are left out. Mirrors
+    of much stronger lines are left out as well.
+
+    Parameters
+    ----------
+    samples : ndarray of complex64, shape (n,)
+        Base-band samples, full scale 1.0; the longer, the finer each is measured.
+
+    Raises
+    ------
+    BadSamples
+        Too few samples for the look over the span.
+    """
+    from scipy import ndimage
+
+    size = 1 << max(int(np.ceil(np.log2(rate_hz / BIN_HZ))), 8)
+    if samples.size < 2 * size:
+        raise BadSamples(f"{samples.size / rate_hz:.2f} s are too short for a scan: record {2 * size / rate_hz:.1f} s")
+    power = _mean_power(samples, size)
+    hertz = np.fft.fftshift(np.fft.fftfreq(size, 1 / rate_hz))
+    level_db = 10 * np.log10(np.maximum(power, 1e-30))
+    about_db = ndimage.median_filter(level_db, ABOUT, mode="wrap")
+    over_db = level_db - about_db
+    stands = (over_db > STANDS_DB) & (np.abs(hertz) > SPIKE_HZ) & (np.abs(hertz) < SHARE * rate_hz)
+    stands &= level_db >= np.maximum(np.roll(level_db, 1), np.roll(level_db, -1))
+    mirrored_db = ndimage.maximum_filter(level_db[::-1], 2 * MIRROR_BINS + 1)
+    stands &= level_db > np.roll(mirrored_db, 1) - MIRROR_DB
+    taken: list[int] = []
+    for at in sorted(np.flatnonzero(stands).tolist(), key=lambda i: -float(level_db[i])):
+        if all(abs(hertz[at] - hertz[other]) >= apart_hz for other in taken):
+            taken.append(at)
+        if len(taken) >= MOST:
+            break
+    found = []
+    for at in sorted(taken):
+        try:
+            carrier = estimate_carrier(samples, rate_hz, float(hertz[at]), 3 * rate_hz / size)
+        except (NoCarrier, BadSamples):
+            continue
+        found.append(Line(carrier, float(over_db[at])))
+    return found
+
+
+def _mean_power(samples: NDArray[np.complex64], size: int) -> NDArray[np.float64]:
+    """Hann spectra of half-overlapping blocks, averaged, low frequency first."""
+    from scipy import fft
+
+    window = np.hanning(size).astype(np.float32)
+    total = np.zeros(size)
+    starts = range(0, samples.size - size + 1, size // 2)
+    for start in starts:
+        spectrum = fft.fft(samples[start : start + size] * window)
+        total += spectrum.real**2 + spectrum.imag**2
+    return np.fft.fftshift(total) / len(starts)

@@ -1,0 +1,122 @@
+"""How much of a channel is made by the receiver itself: what goes with the cube of all that is in the span."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+# Lines this near the whole span's power are signals of which products are made, with their neighbours; left out.
+STRONG_DB, NEIGHBOURS = 25.0, 6
+# A cubic part less than so many sigma is none.
+SURE = 4.0
+# k P of 1 dB compression: from there on the cube does not tell all, and all of the channel counts as made.
+COMPRESSED = 0.11
+# Rounds of weighing anew; passes in which what came in is taken back from what came out.
+ROUNDS, PASSES = 4, 2
+# Cells over which strength is looked at, whatever the length.
+CELLS = 4096
+SPAN_SHARE, BESIDE_HZ = 0.42, 150e3
+
+
+def products_in_channel(samples: NDArray[np.complex64], rate_hz: float, offset_hz: float, width_hz: float) -> float:
+    """Power of third-order products within a channel, full scale squared; 0 where none is sure.
+
+    With y = x + k x |x|^2 the part u = x (|x|^2 - 2 mean |x|^2) holds every product of the third order and what strong
+    signals' modulation does to weak ones, but not the weak signals themselves, whose linear part 2 P x is taken off.
+    Outside the strong lines y goes with u only by k, so k is their regression, and the channel's products are
+    |k|^2 times u's power there. Coherent, it sees products far below the noise [1]_.
+
+    Parameters
+    ----------
+    samples : ndarray of complex64, shape (n,)
+        Full scale 1; n >= 4096.
+    rate_hz, offset_hz, width_hz : float
+        Of the samples; of the channel, from the centre.
+
+    Notes
+    -----
+    Signals outside the span that bend the receiver are not seen. Full samples make higher orders, which go with the
+    cube only in part.
+
+    References
+    ----------
+    .. [1] Schetzen, The Volterra and Wiener Theories of Nonlinear Systems (1980), section 5: regression on a kernel.
+    """
+    import scipy.fft
+
+    size = samples.size // CELLS * CELLS
+    y = samples[:size]
+    window = np.hanning(size).astype(np.float32)
+    heard = scipy.fft.fft(y * window)
+    hertz = np.fft.fftfreq(size, 1 / rate_hz)
+    weak = _weak(heard, size) & (np.abs(hertz) < SPAN_SHARE * rate_hz)
+    x, k, variance = y, 0j, 1e30
+    for _ in range(PASSES):
+        # From y itself the cube would hold products of products, which are not there: x is taken back from it first.
+        for _ in range(PASSES):
+            x = y - np.complex64(k) * x * np.abs(x) ** 2
+        power = np.abs(x) ** 2
+        cube = scipy.fft.fft(x * (power - np.float32(2 * power.mean())) * window)
+        k, variance = _part(heard, cube, weak)
+    if abs(k) ** 2 < SURE**2 * variance:
+        return 0.0
+    inside = np.abs(hertz - offset_hz) <= width_hz / 2
+    scale = size * float((window**2).sum())
+    if abs(k) * float(power.mean()) > COMPRESSED:
+        return float((np.abs(heard[inside]) ** 2).sum()) / scale
+    return (abs(k) ** 2 - variance) * float((np.abs(cube[inside]) ** 2).sum()) / scale
+
+
+def _part(heard: NDArray[np.complex64], cube: NDArray[np.complex64], weak: NDArray[np.bool_]) -> tuple[complex, float]:
+    """By which part one goes with the other, and the variance of that: least squares weighed by what is left over.
+
+    Signals' own bins are left over and so lose their weight; products' own bins are explained and keep it.
+    """
+    k, variance = 0j, 1e30
+    cubes = np.abs(cube) ** 2
+    # All alike at first: by what is heard alone, products' own bins would never gain weight.
+    left = np.ones(CELLS, np.float32)
+    for _ in range(ROUNDS):
+        weight = np.where(weak, np.repeat(1 / np.maximum(left, np.float32(1e-20)), cube.size // CELLS), 0.0)
+        energy = float((weight * cubes).sum())
+        if energy <= 0:
+            return 0j, 1e30
+        k = complex((weight * cube.conj() * heard).sum()) / energy
+        variance = 1 / energy
+        left = (np.abs(heard - np.complex64(k) * cube) ** 2).reshape(CELLS, -1).mean(axis=1)
+    return k, variance
+
+
+def _weak(heard: NDArray[np.complex64], size: int) -> NDArray[np.bool_]:
+    """Bins away from strong lines."""
+    cells = (np.abs(heard) ** 2).reshape(CELLS, -1).sum(axis=1)
+    strong = cells > cells.sum() * 10 ** (-STRONG_DB / 10)
+    for _ in range(NEIGHBOURS):
+        strong = strong | np.roll(strong, 1) | np.roll(strong, -1)
+    return np.repeat(~strong, size // CELLS)
+
+
+def clipping_in_channel(
+    samples: NDArray[np.complex64], gain_db: float, rate_hz: float, offset_hz: float, width_hz: float
+) -> float:
+    """Power that clipping would make in a channel beyond what it spreads about, if clear samples came in stronger.
+
+    The samples are raised and clipped by arithmetic; what is left of the channel when its own part is taken off is the
+    clipping's. So a full converter is judged from samples in which nothing is clipped. What it spreads evenly is seen
+    in the floor beside the channel, and not counted here.
+
+    samples : ndarray of complex64, shape (n,), none at full scale. gain_db : by how much more would come in.
+    """
+    import scipy.fft
+
+    raised = samples * np.float32(10 ** (gain_db / 20))
+    clipped = np.clip(raised.view(np.float32), -1.0, 1.0).view(np.complex64)
+    hertz = np.abs(np.fft.fftfreq(samples.size, 1 / rate_hz) - offset_hz)
+    window = np.hanning(samples.size).astype(np.float32)
+    clear, bent = (scipy.fft.fft(each * window) for each in (raised, clipped))
+    inside, beside = hertz <= width_hz / 2, (hertz > width_hz) & (hertz < BESIDE_HZ)
+    energy = float(np.vdot(clear[inside], clear[inside]).real)
+    part = complex(np.vdot(clear[inside], bent[inside])) / energy if energy > 0 else 0.0
+    left = np.abs(bent - part * clear) ** 2
+    # The median of a noise spectrum's bins is ln 2 of their mean.
+    even = float(np.median(left[beside])) / float(np.log(2)) if beside.any() else 0.0
+    made = float(left[inside].sum()) - even * int(inside.sum())
+    return max(made, 0.0) / (samples.size * float((window**2).sum()))

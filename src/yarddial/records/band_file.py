@@ -1,0 +1,71 @@
+"""Bands in CSV and JSON files: name, low_hz, high_hz, kind, mode; frequencies in every way the dial reads them."""
+
+import csv
+import io
+import json
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+from yarddial.records.whole_file import write_whole
+from yarddial.yard.bands import Band
+from yarddial.yard.errors import BadStation, YardDialError
+from yarddial.yard.frequency import parse_frequency
+from yarddial.yard.modes import MODES
+
+COLUMNS = ("name", "low_hz", "high_hz", "kind", "mode")
+MODE_KEYS = tuple(mode.key for mode in MODES)
+
+
+def read_bands(path: Path) -> tuple[Band, ...]:
+    """Read a file, JSON by its ending, else CSV; raises BadStation with the row and what is wrong."""
+    try:
+        text = path.read_text(encoding="utf-8-sig")
+    except (OSError, UnicodeDecodeError) as error:
+        raise BadStation(f"cannot read {path}: {getattr(error, 'strerror', None) or 'it is no text'}") from error
+    rows: list[Any]
+    if path.suffix.lower() == ".json":
+        try:
+            loaded = json.loads(text)
+        except ValueError as error:
+            raise BadStation(f"{path.name} is no JSON: {error}") from error
+        rows = loaded if isinstance(loaded, list) else [None]
+    else:
+        reader = csv.DictReader(text.splitlines(), skipinitialspace=True)
+        missing = [name for name in COLUMNS[:3] if name not in (reader.fieldnames or [])]
+        if missing:
+            raise BadStation(f"{path.name} has no column '{missing[0]}': its first line must name {', '.join(COLUMNS)}")
+        rows = list(reader)
+    if not rows:
+        raise BadStation(f"{path.name} has no bands in it")
+    return tuple(_band(number, row) for number, row in enumerate(rows, 1))
+
+
+def write_bands(path: Path, bands: Sequence[Band]) -> None:
+    """Write a file, JSON by its ending, else CSV; raises NotWritten."""
+    rows = [
+        {"name": b.name, "low_hz": b.low_hz, "high_hz": b.high_hz, "kind": b.kind, "mode": b.mode_key} for b in bands
+    ]
+    if path.suffix.lower() == ".json":
+        write_whole(path, (json.dumps(rows, indent=1, ensure_ascii=False) + "\n").encode())
+        return
+    out = io.StringIO()
+    writer = csv.DictWriter(out, COLUMNS, lineterminator="\n")
+    writer.writeheader()
+    writer.writerows(rows)
+    write_whole(path, out.getvalue().encode())
+
+
+def _band(number: int, row: object) -> Band:
+    if not isinstance(row, Mapping):
+        raise BadStation(f"row {number} is no band: give name, low_hz, high_hz, and perhaps kind and mode")
+    name, kind, mode = (str(row.get(key) or "").strip() for key in ("name", "kind", "mode"))
+    try:
+        low_hz, high_hz = (parse_frequency(str(row.get(key) or "")) for key in ("low_hz", "high_hz"))
+    except YardDialError as error:
+        raise BadStation(f"row {number}: {error}") from error
+    if not name or not 0 < low_hz < high_hz:
+        raise BadStation(f"row {number}: a band needs a name and two ends above 0, the lower first")
+    if mode and mode not in MODE_KEYS:
+        raise BadStation(f"row {number}: '{mode}' is no mode: choose one of {', '.join(MODE_KEYS)}")
+    return Band(name, low_hz, high_hz, kind or "own", mode)

@@ -1,0 +1,131 @@
+"""Observations in a CSV file: read in every way the dial reads frequencies, and written so that they come back."""
+
+import csv
+import io
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+from yarddial.records.whole_file import write_whole
+from yarddial.yard.errors import BadObservations, YardDialError
+from yarddial.yard.frequency import parse_frequency
+from yarddial.yard.observation import Observation, SeenStage
+from yarddial.yard.path import parse_ppm, parse_stage
+
+COLUMNS = ("reference_hz", "reference_sigma_hz", "measured_hz", "sigma_hz", "through")
+# What more a row may tell; what is missing or empty is left at its default.
+MORE = ("name", "receiver", "route", "at_utc", "wander_hz", "centre_hz", "entered_ppm", "parts")
+RECEIVER = "receiver"
+
+
+def read_observations(file: Path, receiver: str = RECEIVER) -> list[Observation]:
+    """Read the CSV; raises BadObservations with row and column.
+
+    receiver : of rows that name none.
+    """
+    try:
+        text = file.read_text(encoding="utf-8-sig")
+    except (OSError, UnicodeDecodeError) as error:
+        raise BadObservations(f"cannot read {file}: {getattr(error, 'strerror', None) or 'it is no text'}") from error
+    rows = csv.DictReader(text.splitlines(), skipinitialspace=True)
+    missing = [name for name in COLUMNS if name not in (rows.fieldnames or [])]
+    if missing:
+        raise BadObservations(
+            f"{file.name} has no column '{missing[0]}': its first line must name {', '.join(COLUMNS)}"
+        )
+    try:
+        names: dict[tuple[str, float], str] = {}
+        observations = [_observation(number, row, names, receiver) for number, row in enumerate(rows, 1)]
+    except csv.Error as error:
+        raise BadObservations(f"{file.name} is no readable CSV: {error}") from error
+    if not observations:
+        raise BadObservations(f"{file.name} has no rows: measure a known carrier first")
+    return observations
+
+
+def write_observations(file: Path, observations: Sequence[Observation], residuals_hz: Sequence[float] = ()) -> None:
+    """Write them, with what the fit leaves of each where that is known; raises NotWritten."""
+    out = io.StringIO()
+    columns = (*COLUMNS, *MORE, *(("residual_hz",) if residuals_hz else ()))
+    writer = csv.DictWriter(out, columns, lineterminator="\n")
+    writer.writeheader()
+    for i, seen in enumerate(observations):
+        row: dict[str, Any] = {
+            "reference_hz": repr(seen.reference_hz),
+            "reference_sigma_hz": repr(seen.reference_sigma_hz),
+            "measured_hz": repr(seen.dial_hz),
+            "sigma_hz": repr(seen.sigma_hz),
+            "through": ";".join(f"{stage.kind}:{stage.entered_lo_hz!r}" for stage in seen.stages),
+            "name": seen.reference_name,
+            "receiver": seen.receiver,
+            "route": seen.route,
+            "at_utc": seen.at_utc,
+            "wander_hz": repr(seen.wander_hz),
+            "centre_hz": "" if seen.centre_hz is None else repr(seen.centre_hz),
+            "entered_ppm": repr(seen.entered_ppm),
+            "parts": ";".join(
+                f"{stage.name}:{stage.nominal_lo_hz!r}{':dial' if stage.follows_dial else ''}" for stage in seen.stages
+            ),
+        }
+        if residuals_hz:
+            row["residual_hz"] = f"{residuals_hz[i]:.4f}"
+        writer.writerow(row)
+    write_whole(file, out.getvalue().encode())
+
+
+def _observation(
+    number: int, row: Mapping[str, Any], names: dict[tuple[str, float], str], receiver: str
+) -> Observation:
+    """Read one row; `names` keeps the first spelling of each converter, so that 120M and 120000000 are one."""
+
+    def hertz(column: str, default: str = "") -> float:
+        try:
+            return parse_frequency(row.get(column) or default)
+        except YardDialError as error:
+            raise BadObservations(f"row {number}, {column}: {error}") from error
+
+    def text(column: str) -> str:
+        return str(row.get(column) or "").strip()
+
+    try:
+        stages = [parse_stage(part) for part in text("through").split(";") if part.strip()]
+        entered_ppm = parse_ppm(text("entered_ppm") or "0")
+    except YardDialError as error:
+        raise BadObservations(f"row {number}, through or entered_ppm: {error}") from error
+    parts = [part.split(":") for part in text("parts").split(";") if part.strip()]
+    if parts and len(parts) != len(stages):
+        raise BadObservations(f"row {number}, parts: {len(parts)} are named for {len(stages)} in 'through'")
+    seen_stages = []
+    for i, stage in enumerate(stages):
+        name, nominal_hz = names.setdefault((stage.kind, stage.lo_hz), stage.name), stage.lo_hz
+        follows = False
+        if parts:
+            name, nominal_hz, follows = _part(number, parts[i])
+        seen_stages.append(SeenStage(name, stage.kind, nominal_hz, stage.lo_hz, follows))
+    observation = Observation(
+        receiver=text("receiver") or receiver,
+        reference_hz=hertz("reference_hz"),
+        reference_sigma_hz=hertz("reference_sigma_hz"),
+        dial_hz=hertz("measured_hz"),
+        sigma_hz=hertz("sigma_hz"),
+        stages=tuple(seen_stages),
+        entered_ppm=entered_ppm,
+        reference_name=text("name"),
+        route=text("route"),
+        at_utc=text("at_utc"),
+        wander_hz=hertz("wander_hz", "0"),
+        centre_hz=hertz("centre_hz") if text("centre_hz") else None,
+    )
+    if min(observation.reference_sigma_hz, observation.sigma_hz) < 0 or observation.total_sigma_hz == 0:
+        raise BadObservations(f"row {number}: a doubt must be positive; give sigma_hz or reference_sigma_hz above 0")
+    return observation
+
+
+def _part(number: int, words: Sequence[str]) -> tuple[str, float, bool]:
+    """`Ladder:120000000`, with `:dial` behind it for a transceiver."""
+    try:
+        return words[0].strip(), parse_frequency(words[1]), words[2:] == ["dial"]
+    except (IndexError, YardDialError) as error:
+        raise BadObservations(
+            f"row {number}, parts: write NAME:NOMINAL, such as Ladder:120000000, not '{':'.join(words)}'"
+        ) from error

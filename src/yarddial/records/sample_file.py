@@ -1,0 +1,105 @@
+"""I/Q kept as a SigMF recording while it comes in: data under another name until it is whole, description last."""
+
+import json
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.records.whole_file import reason, write_whole
+from yarddial.yard.errors import NotWritten
+
+Complex = NDArray[np.complex64]
+
+
+class SampleFile:
+    """Two files, `NAME.sigmf-data` and `NAME.sigmf-meta`; `close` gives them their names.
+
+    Up to 8 bits are kept as cu8, more as ci16_le.
+
+    Raises
+    ------
+    NotWritten
+        Begun or closed where nothing can be written, or where there is a file of that name; nothing half is left.
+    """
+
+    def __init__(
+        self, path: Path, rate_hz: float, centre_hz: float, about: dict[str, Any], bits: int = 8, *, new: bool = False
+    ) -> None:
+        """`centre_hz` is what the dial showed at the centre. `about` : see `write_sigmf`. `new` : replace no file."""
+        base = path.with_suffix("") if path.suffix in (".sigmf-meta", ".sigmf-data", ".sigmf") else path
+        self.meta_path = base.with_name(base.name + ".sigmf-meta")
+        self.data_path = base.with_name(base.name + ".sigmf-data")
+        if new and (self.meta_path.exists() or self.data_path.exists()):
+            raise NotWritten(f"{self.meta_path} is there already: give another name")
+        self._partial = self.data_path.with_name(f".{self.data_path.name}.part")
+        self._rate_hz, self._centre_hz, self._about, self._bits = rate_hz, centre_hz, about, bits
+        self._begun = datetime.now(UTC)
+        self._annotations: list[dict[str, Any]] = list(about.get("annotations", []))
+        self.count = 0
+        try:
+            self._file = self._partial.open("wb")
+        except OSError as error:
+            raise NotWritten(f"cannot write {self.data_path}: {reason(error)}; nothing was kept of it") from error
+
+    @property
+    def seconds_s(self) -> float:
+        """Length so far."""
+        return self.count / self._rate_hz
+
+    def write(self, samples: Complex) -> None:
+        """Add samples, full scale 1.0; raises NotWritten when the disk is full, and what was kept so far is dropped."""
+        halves = samples.view(np.float32)
+        if self._bits <= 8:
+            data = np.clip(np.floor(halves * np.float32(127.5)) + 128, 0, 255).astype(np.uint8).tobytes()
+        else:
+            data = np.clip(np.floor(halves * np.float32(32767.5)), -32768, 32767).astype("<i2").tobytes()
+        try:
+            self._file.write(data)
+        except OSError as error:
+            self.drop()
+            raise NotWritten(f"cannot write {self.data_path}: {reason(error)}; nothing was kept of it") from error
+        self.count += samples.size
+
+    def remark(self, text: str) -> None:
+        """Note something at the place reached, as an annotation: samples lost, for one."""
+        self._annotations.append({"core:sample_start": self.count, "core:sample_count": 0, "core:comment": text})
+
+    def drop(self) -> None:
+        """Keep nothing of it."""
+        self._file.close()
+        self._partial.unlink(missing_ok=True)
+
+    def close(self) -> None:
+        """Make it whole."""
+        try:
+            self._file.close()
+            self._partial.replace(self.data_path)
+        except OSError as error:
+            self._partial.unlink(missing_ok=True) if self._partial.parent.is_dir() else None
+            raise NotWritten(f"cannot write {self.data_path}: {reason(error)}; nothing was kept of it") from error
+        capture = {
+            "core:sample_start": 0,
+            "core:frequency": self._centre_hz,
+            "core:datetime": self._begun.strftime("%Y-%m-%dT%H:%M:%SZ"),
+            **self._about.get("capture", {}),
+        }
+        for annotation in self._annotations:
+            # One that was stated for all of it learns here how long that is.
+            annotation.setdefault("core:sample_count", self.count)
+        meta = {
+            "global": {
+                "core:datatype": "cu8" if self._bits <= 8 else "ci16_le",
+                "core:sample_rate": self._rate_hz,
+                "core:version": "1.2.0",
+                "core:description": self._about.get("description", ""),
+                "core:hw": self._about.get("hardware", ""),
+                "core:recorder": "Yard Dial",
+                "core:extensions": [{"name": "yarddial", "version": "1.0.0", "optional": True}],
+            },
+            "captures": [capture],
+            "annotations": sorted(self._annotations, key=lambda one: int(one["core:sample_start"])),
+        }
+        write_whole(self.meta_path, (json.dumps(meta, indent=2) + "\n").encode())

@@ -1,0 +1,29 @@
+"""Sounds read from files."""
+
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.yard.errors import BadRecording
+
+# An hour at 192 kHz: more is no sound of a tone.
+LONGEST = 192_000 * 3_600
+
+
+def read_sound(path: Path) -> tuple[NDArray[np.float32], float]:
+    """Samples, full scale 1.0, channels averaged, and their rate; raises BadRecording."""
+    import soundfile
+
+    if not path.is_file():
+        raise BadRecording(f"{path} is not there: give the name of a sound file", str(path))
+    try:
+        if soundfile.info(path).frames > LONGEST:
+            raise BadRecording(f"{path.name} is hours long: give a piece of it", str(path))
+        data, rate = soundfile.read(path, dtype="float32", always_2d=True)
+    except (soundfile.LibsndfileError, OSError) as error:
+        raise BadRecording(f"{path.name} is no sound that can be read: save it as WAV", str(path)) from error
+    sound = np.asarray(data.mean(axis=1), np.float32)
+    if not np.isfinite(sound).all():
+        raise BadRecording(f"{path.name} holds values that are not finite: record it again", str(path))
+    return sound, float(rate)

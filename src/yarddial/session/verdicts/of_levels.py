@@ -1,0 +1,66 @@
+"""Over Levels: which gain, and why."""
+
+from typing import TYPE_CHECKING
+
+from yarddial.session.desk import Desk
+from yarddial.session.leveling import Leveling
+from yarddial.session.verdicts.verdict import Verdict
+from yarddial.session.verdicts.wording import capital
+from yarddial.yard.parts import GainStage
+
+if TYPE_CHECKING:
+    from yarddial.analysis.levels.advice import Advice
+    from yarddial.analysis.levels.best_setting import Setting
+
+# A step or two beside the advised gain nobody hears.
+NEAR_GAIN_DB = 3.0
+
+
+def levels_verdict(leveling: Leveling, desk: Desk) -> Verdict:
+    """Which gain, and why."""
+    stages = leveling.stages
+    if not stages:
+        name = desk.line.receiver.name
+        return Verdict("unknown", f"{name} has no gain to set.", "Nothing is to be done here.", "no gain")
+    now = ", ".join(f"{stage.name} {stage.set_db:g} dB" for stage in stages)
+    if leveling.fraction is not None and leveling.running_purpose != "weigh":
+        what = "Testing" if leveling.running_purpose == "test" else "Sweeping"
+        return Verdict("unknown", f"{what}: {leveling.fraction:.0%} done.", "Each step is heard shortly.", what.lower())
+    if leveling.trouble:
+        return Verdict("look", "The sweep brought nothing.", f"{capital(leveling.trouble)}.", "no result")
+    if leveling.setting is not None and leveling.is_current and leveling.advice is None:
+        return _setting_verdict(leveling.setting, stages, now)
+    advice, swept = leveling.advice, leveling.swept
+    if advice is None or swept is None or not leveling.is_current:
+        what = "Sweep a stage: floor and signal are measured at each of its steps."
+        return Verdict("unknown", f"Gain is not judged here: {now}.", what, now)
+    set_db = next(stage.set_db for stage in stages if stage.name == swept.stage)
+    same = abs(set_db - advice.gain_db) < 0.05
+    if same or (abs(set_db - advice.gain_db) <= NEAR_GAIN_DB and not _bends(advice, set_db)):
+        why = advice.reason if same else f"as good as {advice.gain_db:g} dB, {advice.reason}"
+        return Verdict("good", f"{capital(swept.stage)} is right at {set_db:g} dB.", f"{capital(why)}.", now)
+    verb = "Raise" if advice.gain_db > set_db else "Lower"
+    sentence = f"{verb} {swept.stage} from {set_db:g} to {advice.gain_db:g} dB."
+    return Verdict("look", sentence, f"{capital(advice.reason)}.", f"{verb.lower()} to {advice.gain_db:g} dB")
+
+
+def _setting_verdict(setting: "Setting", stages: tuple[GainStage, ...], now: str) -> Verdict:
+    """Of all stages together: what to change, each with its direction."""
+    set_db = {stage.name: stage.set_db for stage in stages}
+    changes = [
+        f"{'raise' if gain_db > set_db[name] else 'lower'} {name} to {gain_db:g} dB"
+        for name, gain_db in setting.gains_db
+        if abs(gain_db - set_db.get(name, gain_db)) > 0.05
+    ]
+    if not changes:
+        return Verdict("good", "The gains are right together.", f"{capital(setting.reason)}.", now)
+    text = f"{capital(', '.join(changes))}".replace("-", "−")
+    if tuple((stage.name, stage.set_db) for stage in stages) in setting.near:
+        room_db = sum(stage.set_db for stage in stages) - sum(gain_db for _, gain_db in setting.gains_db)
+        more = f"{text}: as good, and {room_db:.0f} dB more room for strong signals." if room_db > 0.5 else "It is."
+        return Verdict("good", "The gains are as good as any.", more, now)
+    return Verdict("look", f"{text}.", f"{capital(setting.reason)}.", changes[0].replace("-", "−"))
+
+
+def _bends(advice: "Advice", gain_db: float) -> bool:
+    return advice.bent_from_db is not None and gain_db >= advice.bent_from_db

@@ -1,0 +1,16 @@
+"""What every verdict is: a mark, one sentence, what follows from it, a few words for the column of places."""
+
+from typing import Literal
+
+import msgspec
+
+Mark = Literal["good", "look", "stop", "unknown"]
+
+
+class Verdict(msgspec.Struct, frozen=True):
+    """A mark, one sentence, and what follows from it."""
+
+    mark: Mark
+    sentence: str
+    consequence: str
+    short: str

@@ -1,0 +1,35 @@
+"""Small words that several verdicts use."""
+
+from datetime import UTC, datetime
+
+
+def joined(spans: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    """Rising spans that touch or overlap made one."""
+    stretches: list[tuple[float, float]] = []
+    for low, high in spans:
+        if stretches and low <= stretches[-1][1]:
+            stretches[-1] = (stretches[-1][0], max(high, stretches[-1][1]))
+        else:
+            stretches.append((low, high))
+    return stretches
+
+
+def count_of(number: int, one: str, many: str = "") -> str:
+    """One antenna, three antennas."""
+    return f"{number} {one if number == 1 else many or one + 's'}"
+
+
+def ago(at_utc: str) -> str:
+    """A past moment as people say it."""
+    then = datetime.strptime(at_utc, "%Y-%m-%dT%H:%M:%SZ").replace(tzinfo=UTC)
+    minutes = (datetime.now(UTC) - then).total_seconds() / 60
+    if minutes < 1.5:
+        return "just now"
+    if minutes < 90:
+        return f"{minutes:.0f} min ago"
+    return f"{minutes / 60:.0f} h ago" if minutes < 2880 else f"on {at_utc[:10]}"
+
+
+def capital(text: str) -> str:
+    """A clause as a sentence begins, its full stop left out."""
+    return text[:1].upper() + text[1:].rstrip(".")

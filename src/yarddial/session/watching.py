@@ -1,0 +1,161 @@
+"""Watching a carrier for a while: how the oscillator warms up, and how steady it is."""
+
+import contextlib
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from yarddial.records.entry import Entry
+from yarddial.session.desk import Desk
+from yarddial.session.engine.messages import CancelMeasure, Event, Measure, Measured, NotMeasured, Stopped
+from yarddial.session.engine.process import EngineLink
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.log_keeper import LogKeeper
+from yarddial.session.reception import Reception
+from yarddial.session.truing import Truing
+from yarddial.yard.errors import BadSamples
+from yarddial.yard.frequency import format_frequency
+
+if TYPE_CHECKING:
+    # Not needed before the first paint.
+    from yarddial.analysis.stability.allan import Allan
+    from yarddial.analysis.stability.track import Point
+    from yarddial.analysis.stability.warm_up import WarmUp
+
+# One point takes so long; a run is an hour at most, and is fitted anew every few points.
+POINT_S, MOST_POINTS, EVERY = 5.0, 720, 6
+OCCUPIED = "a carrier is being watched"
+# Points that found no carrier in a row before the run is given up.
+MOST_MISSED = 6
+# What is left of a warm-up when the oscillator counts as steady, against what the mode bears: no more than a good
+# measurement's own doubt, for nothing else in the fit allows for it.
+SHARE_OF_MODE = 0.1
+
+
+class Watching:
+    """One run at a time. Each point is a short measurement of the carrier at the dial."""
+
+    def __init__(self, desk: Desk, reception: Reception, engine: EngineLink, truing: Truing, log: LogKeeper) -> None:
+        self._desk, self._reception, self._engine, self._truing, self._log = desk, reception, engine, truing, log
+        self._changed = Listeners()
+        # Numbers of its own, so that no answer to another measurement is taken for a point.
+        self._id = 2_000_000
+        self._missed = 0
+        self._within_hz = 0.0
+        self._counted_hz = 0.0
+        self._place: tuple[float, str] = (0.0, "")
+        self.points: tuple[Point, ...] = ()
+        self.warm_up: WarmUp | None = None
+        self.curve: tuple[Allan, ...] = ()
+        self.running = False
+        self.trouble = ""
+
+    def on_watching_changed(self, listener: Listener) -> Callable[[], None]:
+        """A point came, or the run began or ended."""
+        return self._changed.add(listener)
+
+    def why_not(self) -> str:
+        """Why it cannot begin just now, or an empty text."""
+        if self.running:
+            return OCCUPIED
+        return self._truing.why_not_measure()
+
+    @property
+    def tolerance_ppm(self) -> float:
+        """What may be left of a warm-up: a tenth of what the mode bears, at the receiver's own frequency."""
+        from yarddial.yard.modes import mode_named
+
+        counted_hz = self._counted_hz or abs(self._desk.line.counted_hz(self._desk.station.dial_hz)) or 1e8
+        return SHARE_OF_MODE * mode_named(self._desk.station.mode).bears_hz / counted_hz * 1e6
+
+    def start(self) -> None:
+        """Begin; the receiver is started where it is off."""
+        reference = self._truing.reference()
+        if self.why_not() or reference is None:
+            return
+        self._desk.dial(reference.frequency_hz)
+        if not self._reception.wanted:
+            self._reception.start(self._desk.line)
+        self._truing.follow_dial()
+        state = self._truing.state()
+        self._within_hz = max(abs(state.error_hz) + 4 * state.sigma_hz, 30.0)
+        self._counted_hz = abs(self._desk.line.counted_hz(reference.frequency_hz))
+        self._place = (self._desk.station.dial_hz, self._desk.line.name)
+        self.points, self.warm_up, self.curve, self.trouble, self._missed = (), None, (), "", 0
+        self.running = True
+        self._truing.occupied = OCCUPIED
+        self._next()
+        self._changed.tell()
+
+    def stop(self) -> None:
+        """End the run; what it found stays, and is logged."""
+        if self.running:
+            self._engine.send(CancelMeasure())
+            self._end("")
+
+    def take(self, event: Event) -> None:
+        """Take an event from the engine."""
+        if not self.running:
+            return
+        match event:
+            case Measured() if event.id == self._id:
+                self._keep(event.carrier.frequency_hz, event.carrier.sigma_hz)
+            case NotMeasured() if event.id == self._id:
+                self._missed += 1
+                if self._missed >= MOST_MISSED:
+                    self._end(event.sentence)
+                else:
+                    self._next()
+            case Stopped() if event.reason:
+                self._end(event.reason)
+
+    def _keep(self, away_hz: float, sigma_hz: float) -> None:
+        from yarddial.analysis.stability.track import Point
+
+        if (self._desk.station.dial_hz, self._desk.line.name) != self._place:
+            self._end("the dial was turned meanwhile")
+            return
+        # A fast crystal counts a steady carrier low: p = -error / counted.
+        scale = -1e6 / self._counted_hz
+        time_s = len(self.points) * POINT_S
+        self.points = (*self.points, Point(time_s, away_hz * scale, abs(sigma_hz * scale)))
+        self._missed = 0
+        if len(self.points) % EVERY == 0:
+            self._fit()
+        if len(self.points) >= MOST_POINTS:
+            self._end("")
+        else:
+            self._next()
+            self._changed.tell()
+
+    def _fit(self) -> None:
+        from yarddial.analysis.stability.allan import allan_deviation
+        from yarddial.analysis.stability.warm_up import fit_warm_up
+
+        # Too few points yet are said by what is not shown.
+        with contextlib.suppress(BadSamples):
+            self.warm_up = fit_warm_up(self.points, self.tolerance_ppm)
+        with contextlib.suppress(BadSamples):
+            # What a warm-up leaves is no wandering.
+            self.curve = allan_deviation(self.points if self.warm_up is None else self.warm_up.without(self.points))
+
+    def _next(self) -> None:
+        self._id += 1
+        self._engine.send(Measure(self._id, POINT_S, self._within_hz))
+
+    def _end(self, trouble: str) -> None:
+        self.running, self.trouble = False, trouble
+        self._truing.occupied = ""
+        self._fit()
+        if self.warm_up is not None:
+            dial_hz, route = self._place
+            text = f"Carrier at {format_frequency(dial_hz)} watched for {self.points[-1].time_s / 60:.0f} min: "
+            data = {"points": [[p.time_s, p.ppm, p.sigma_ppm] for p in self.points]}
+            entry = Entry(
+                station=self._desk.station.name,
+                kind="watch",
+                route=route,
+                text=text + self.warm_up.sentence(),
+                data=data,
+            )
+            self._log.add(entry)
+        self._changed.tell()

@@ -1,0 +1,115 @@
+"""One band of the board: its mark and name, a dial scale with reach, error and ghosts, the verdict, what to do next."""
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from yarddial.analysis.board.row import Row
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.theme.palette import Palette, palette
+from yarddial.ui.widgets.mark import NAMES, draw_mark
+from yarddial.yard.frequency import format_bound, format_doubt, format_hertz
+
+HEIGHT = 46
+NAME, SCALE = 190, 300
+DO = {
+    "": "", "bench": "look at Bench", "measure": "measure", "apply": "enter the correction", "ghosts": "see Ghosts",
+    "listen": "listen there",
+}  # fmt: skip
+
+
+class BandRow(QWidget):
+    """A click goes there."""
+
+    chosen = pyqtSignal(object)
+
+    def __init__(self, row: Row) -> None:
+        super().__init__()
+        self.row = row
+        self.setFixedHeight(px(HEIGHT))
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName(f"{row.band.name}: {NAMES[row.mark]}, {row.verdict}")
+        self.setToolTip(row.verdict if row.proof is None else f"{row.verdict} Last: {row.proof.text}")
+
+    def sizeHint(self) -> QSize:
+        """As wide as the board."""
+        return QSize(px(760), px(HEIGHT))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Go there."""
+        self.chosen.emit(self.row)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter goes there, too."""
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.chosen.emit(self.row)
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Draw it."""
+        painter, c, row = QPainter(self), palette(), self.row
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.hasFocus():
+            painter.setPen(c.colour("slate"))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        draw_mark(painter, QPointF(px(12), px(16)), px(10), row.mark)
+        painter.setFont(font(13, "sans", 500))
+        painter.setPen(c.colour("ink"))
+        painter.drawText(QPointF(px(28), px(20)), row.band.name)
+        painter.setFont(font(11))
+        painter.setPen(c.colour("quiet"))
+        painter.drawText(
+            QPointF(px(28), px(36)), f"{format_bound(row.band.low_hz)} to {format_bound(row.band.high_hz)}"
+        )
+        self._draw_scale(painter, c, QRectF(px(NAME), px(8), px(SCALE), px(22)))
+        left = px(NAME + SCALE + 22)
+        room = self.width() - left - px(8)
+        painter.setFont(font(12))
+        painter.setPen(c.colour("ink"))
+        metrics = QFontMetricsF(painter.font())
+        painter.drawText(QPointF(left, px(20)), metrics.elidedText(row.verdict, Qt.TextElideMode.ElideRight, room))
+        painter.setFont(font(11))
+        painter.setPen(c.colour("quiet"))
+        more = [row.route] if row.route else []
+        more += ["gain kept"] if row.gains else []
+        more += [f"next: {DO[row.todo]}"] if row.todo else []
+        text = QFontMetricsF(painter.font()).elidedText(" · ".join(more), Qt.TextElideMode.ElideRight, room)
+        painter.drawText(QPointF(left, px(36)), text)
+        painter.setPen(QPen(c.colour("hairline"), 1))
+        painter.drawLine(QPointF(0, self.height() - 1), QPointF(self.width(), self.height() - 1))
+
+    def _draw_scale(self, painter: QPainter, c: Palette, box: QRectF) -> None:
+        """Thick where it is reached; over it error and doubt, the full width being what the mode bears."""
+        row, base = self.row, box.bottom()
+        painter.setPen(QPen(c.colour("hairline"), px(2)))
+        painter.drawLine(QPointF(box.left(), base), QPointF(box.right(), base))
+        if row.state is None:
+            return
+        painter.setPen(QPen(c.colour("spruce"), px(3)))
+        painter.drawLine(QPointF(box.left(), base), QPointF(box.left() + box.width() * row.reached, base))
+        for ghost in row.ghosts:
+            share = (ghost.dial_hz - row.band.low_hz) / (row.band.high_hz - row.band.low_hz)
+            x = box.left() + share * box.width()
+            painter.fillRect(QRectF(x - px(2.5), base + px(2), px(5), px(5)), c.colour("vermilion"))
+        # The middle is no error, the ends are what the mode bears.
+        middle, half = box.center().x(), box.width() / 2
+        scale = half / row.mode.bears_hz
+        top = box.top() + px(2)
+        painter.setPen(QPen(c.colour("hairline"), 1, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(middle, box.top()), QPointF(middle, base - px(2)))
+        low = middle + max(min((row.error_hz - row.sigma_hz) * scale, half), -half)
+        high = middle + max(min((row.error_hz + row.sigma_hz) * scale, half), -half)
+        role = "spruce" if abs(row.error_hz) + 2 * row.sigma_hz <= row.mode.bears_hz else "ochre"
+        painter.fillRect(QRectF(low, top, max(high - low, px(2)), px(7)), c.colour(role, 0.85))
+        painter.setFont(font(10, "mono"))
+        painter.setPen(c.colour("quiet"))
+        text = f"{format_hertz(row.error_hz, row.sigma_hz)} {format_doubt(row.sigma_hz)}"
+        if not row.is_measured:
+            text = format_doubt(row.sigma_hz)
+        painter.drawText(QRectF(box.left(), box.bottom() + px(2), box.width(), px(14)), 0, text)
+        right = int(Qt.AlignmentFlag.AlignRight)
+        bears = f"{row.mode.name} bears {format_bound(row.mode.bears_hz)}"
+        painter.drawText(QRectF(box.left(), box.bottom() + px(2), box.width(), px(14)), right, bears)

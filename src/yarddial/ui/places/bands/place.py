@@ -1,0 +1,161 @@
+"""The place Bands: every band at a glance."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from yarddial.analysis.board.row import Row
+from yarddial.records.whole_file import write_whole
+from yarddial.session.session import Session
+from yarddial.session.verdicts.of_bands import bands_verdict
+from yarddial.ui.places.bands.band_row import BandRow
+from yarddial.ui.places.bands.own_bands_sheet import OwnBandsSheet
+from yarddial.ui.theme.lettering import px
+from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.emptied import empty
+from yarddial.ui.widgets.file_sheet import FileSheet
+from yarddial.ui.widgets.headline import Headline
+from yarddial.ui.widgets.pdf import write_pdf
+from yarddial.ui.widgets.soon import Soon
+from yarddial.ui.widgets.words import Words, button
+
+# Where the one thing to do next is done.
+WHERE = {"": "Listen", "bench": "Bench", "measure": "True", "apply": "True", "ghosts": "Ghosts", "listen": "Listen"}
+ORDERS = (("by frequency", False), ("worst first", True))
+
+
+class BandsPlace(QWidget):
+    """Rows that are dial scales; a click goes into the band and opens the place where the next thing is done."""
+
+    wanted = pyqtSignal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.headline = Headline()
+        self.region, self.order = Choice("Region of the radio regulations"), Choice("Order")
+        for number in (1, 2, 3):
+            self.region.addItem(f"region {number}", number)
+        for name, worst in ORDERS:
+            self.order.addItem(name, worst)
+        self.region.activated.connect(lambda: session.board.choose_region(self.region.currentData()))
+        self.order.activated.connect(self._reorder)
+        self._rows = QVBoxLayout()
+        self._rows.setSpacing(0)
+        inside = QWidget()
+        page = QVBoxLayout(inside)
+        page.setContentsMargins(0, 0, px(8), 0)
+        page.addLayout(self._rows)
+        page.addStretch()
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(inside)
+        row = QHBoxLayout()
+        row.setSpacing(px(12))
+        row.addWidget(self.region)
+        row.addWidget(self.order)
+        self.prove = button(
+            "Prove all", tip="Measure and test in every band in turn; it can be stopped and gone on with"
+        )
+        self.prove.clicked.connect(self._prove)
+        self._run = Words("", 12, tone="quiet", wrap=True)
+        self.read = button("Own bands", plain=True, tip="Bands of your own: typed, or read from a CSV or JSON file")
+        self.write = button("Write", plain=True, tip="Write all bands into a CSV or JSON file")
+        self.read.clicked.connect(self._own)
+        self.write.clicked.connect(self._write)
+        self.report = button(
+            "Report", plain=True, tip="Write a report as PDF, HTML, Markdown or CSV, by the file's ending"
+        )
+        self.report.clicked.connect(self._report)
+        row.addWidget(self.report)
+        row.addWidget(self.read)
+        row.addWidget(self.write)
+        row.addWidget(Words("as the radio regulations have them: check local rules", 12, tone="quiet"), 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(px(26), px(16), px(24), px(10))
+        layout.setSpacing(px(8))
+        layout.addWidget(self.headline)
+        layout.addLayout(row)
+        run = QHBoxLayout()
+        run.setSpacing(px(12))
+        run.addWidget(self.prove)
+        run.addWidget(self._run, 1)
+        layout.addWidget(scroll, 1)
+        layout.addLayout(run)
+        self._shown: tuple[Row, ...] = ()
+        self._show_soon = Soon(self, self._show_if_seen)
+        session.band_run.on_run_changed(self._show_soon)
+        for subscribe in (
+            session.desk.on_yard_changed, session.truing.on_truing_changed, session.log.on_log_changed,
+            session.ghosting.on_ghosting_changed,
+        ):  # fmt: skip
+            subscribe(self._show_soon)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Work the board out."""
+        super().showEvent(event)
+        self._show()
+
+    def _prove(self) -> None:
+        run = self._session.band_run
+        if run.running:
+            run.cancel()
+        else:
+            run.start()
+
+    def _show_run(self) -> None:
+        run = self._session.band_run
+        why_not = run.why_not()
+        again = "Go on with the run" if run.unfinished() else "Prove all"
+        self.prove.setText("Stop" if run.running else again)
+        self.prove.setEnabled(run.running or not why_not)
+        said = run.doing or run.trouble or why_not
+        self._run.setText(f"{said[:1].upper()}{said[1:]}." if said else "")
+
+    def _own(self) -> None:
+        OwnBandsSheet(self, self._session.board).show()
+
+    def _write(self) -> None:
+        FileSheet(self, "Write all bands", "bands.csv", "Write", self._session.board.write_bands).show()
+
+    def _report(self) -> None:
+        FileSheet(self, "Write a report: .pdf, .html, .md or .csv", "bands.pdf", "Write", self.write_report).show()
+
+    def write_report(self, path: Path) -> None:
+        """Write what is known of all bands, in the form the file's ending asks for; raises NotWritten."""
+        from yarddial.analysis.board.report import report_html, report_text
+
+        report = self._session.board.report()
+        if path.suffix.lower() == ".pdf":
+            write_pdf(path, report_html(report), across=True, size=9)
+        else:
+            write_whole(path, report_text(report, path.name).encode())
+
+    def _reorder(self) -> None:
+        self._show()
+
+    def _show_if_seen(self) -> None:
+        if self.isVisible():
+            self._show()
+
+    def _show(self) -> None:
+        session = self._session
+        rows = session.board.rows(worst_first=bool(self.order.currentData()))
+        verdict = bands_verdict(rows)
+        self._show_run()
+        self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
+        self.region.setCurrentIndex(self.region.findData(session.desk.station.region))
+        if rows == self._shown:
+            return
+        self._shown = rows
+        empty(self._rows)
+        for row in rows:
+            made = BandRow(row)
+            made.chosen.connect(self._go)
+            self._rows.addWidget(made)
+
+    def _go(self, row: Row) -> None:
+        self._session.board.go(row)
+        self.wanted.emit(WHERE[row.todo])

@@ -1,0 +1,226 @@
+"""The tested span as a dial scale: what is true above it, what is a ghost below, arrows from source to ghost."""
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from yarddial.analysis.ghosts.span import CLEAN_SHARE
+from yarddial.session.expecting import Expecting
+from yarddial.session.ghosting import Ghosting, Judged
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.theme.palette import Palette, palette
+from yarddial.ui.widgets.scales import ticks
+from yarddial.yard.frequency import format_frequency
+
+# Levels drawn: from a little under the floor to the strongest.
+UNDER_DB, OVER_DB = 6.0, 4.0
+MARKS = {"true": "spruce", "ghost": "vermilion", "unsure": "ochre"}
+# Share of the height that lies above the scale; ghosts begin under its figures, logical pixels.
+ABOVE, BELOW_FIGURES, BELOW_LEAST = 0.7, 24, 82
+# Of those that are to be expected, so many of the strongest are drawn.
+MOST_EXPECTED = 12
+
+
+class GhostsPicture(QWidget):
+    """A click dials what stands there."""
+
+    dialled = pyqtSignal(float)
+
+    def __init__(self, ghosting: Ghosting, expecting: Expecting) -> None:
+        super().__init__()
+        self._ghosting, self._expecting = ghosting, expecting
+        self._dial_hz = 0.0
+        self.setAccessibleName("The span: true signals above the scale, ghosts below it")
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def sizeHint(self) -> QSize:
+        """Wide."""
+        return QSize(px(600), px(320))
+
+    def minimumSizeHint(self) -> QSize:
+        """The least that can be read."""
+        return QSize(px(320), px(200))
+
+    def show_dial(self, dial_hz: float) -> None:
+        """Where the pointer stands."""
+        self._dial_hz = dial_hz
+        self.update()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Dial the peak nearest to the pointer."""
+        span = self._ghosting.before
+        if event is None or span is None or not self._ghosting.judged:
+            return
+        x = event.position().x()
+        nearest = min(self._ghosting.judged, key=lambda j: abs(self._x(j.peak.dial_hz) - x))
+        if abs(self._x(nearest.peak.dial_hz) - x) < px(30):
+            self.dialled.emit(nearest.peak.dial_hz)
+
+    def _chart(self) -> QRectF:
+        return QRectF(px(10), px(12), self.width() - px(20), self.height() - px(20))
+
+    def _looked_at(self) -> tuple[float, float] | None:
+        """Centre and rate of the span that was tested, else of the one that will be; on the dial."""
+        shown = self._ghosting.before or self._expecting.request
+        return None if shown is None else (shown.centre_hz, shown.rate_hz)
+
+    def _x(self, dial_hz: float) -> float:
+        looked_at, chart = self._looked_at(), self._chart()
+        assert looked_at is not None
+        return chart.left() + ((dial_hz - looked_at[0]) / looked_at[1] + 0.5) * chart.width()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Draw it, or say what is missing."""
+        painter, c, chart = QPainter(self), palette(), self._chart()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        span = self._ghosting.before
+        # Ghosts and a row of their names need so much under the scale.
+        base = chart.top() + min(ABOVE * chart.height(), chart.height() - px(BELOW_LEAST))
+        if span is None:
+            self._draw_untested(painter, c, chart, base)
+            return
+        low_db = span.floor_dbm - UNDER_DB
+        high_db = float(span.level_dbm.max()) + OVER_DB
+
+        def up(level_dbm: float) -> float:
+            return base - px(4) - max(level_dbm - low_db, 0.0) / (high_db - low_db) * (base - chart.top() - px(4))
+
+        self._draw_levels(painter, c, chart, base, low_db, high_db)
+        self._draw_scale(painter, c, chart, base)
+        for judged in self._ghosting.judged:
+            self._draw_mark(painter, c, base, up(judged.peak.level_dbm), judged)
+        self._draw_arrows(painter, c, base)
+        ghosts = (j for j in self._ghosting.judged if j.judgement.verdict == "ghost")
+        named = [(j.peak.dial_hz, dict.fromkeys(cause.kind for cause in j.judgement.likely[:2])) for j in ghosts]
+        self._draw_names(painter, c, chart, base, [(hertz, " or ".join(kinds)) for hertz, kinds in named])
+        self._draw_pointer(painter, c, chart, base)
+
+    def _draw_untested(self, painter: QPainter, c: Palette, chart: QRectF, base: float) -> None:
+        """The scale, and under it hollow what is to be expected."""
+        # Beside the pointer, which stands right of the parked centre.
+        above = QRectF(chart.left(), chart.top(), 0.6 * chart.width(), base - chart.top())
+        painter.setPen(c.colour("quiet"))
+        painter.setFont(font(13))
+        expected = self._expecting.ghosts[:MOST_EXPECTED]
+        untested = "The span was not tested yet." + ("\nHollow below: what is to be expected." if expected else "")
+        text = (self._ghosting.doing and f"Looking {self._ghosting.doing}…") or untested
+        painter.drawText(above, int(Qt.AlignmentFlag.AlignCenter), text)
+        if self._looked_at() is None:
+            return
+        self._draw_scale(painter, c, chart, base)
+        painter.setPen(QPen(c.colour("vermilion"), px(1.5)))
+        for ghost in expected:
+            x, top = self._x(ghost.dial_hz), base + px(BELOW_FIGURES)
+            painter.drawLine(QPointF(x, top), QPointF(x, top + px(14)))
+            painter.drawRect(QRectF(x - px(3.5), top + px(14), px(7), px(7)))
+        self._draw_names(painter, c, chart, base, [(ghost.dial_hz, ghost.kind) for ghost in expected])
+        self._draw_pointer(painter, c, chart, base)
+
+    def _draw_pointer(self, painter: QPainter, c: Palette, chart: QRectF, base: float) -> None:
+        x = self._x(self._dial_hz)
+        if chart.left() <= x <= chart.right():
+            painter.setPen(QPen(c.colour("vermilion"), px(1.5)))
+            painter.drawLine(QPointF(x, chart.top()), QPointF(x, base + px(10)))
+
+    def _draw_levels(
+        self, painter: QPainter, c: Palette, chart: QRectF, base: float, low_db: float, high_db: float
+    ) -> None:
+        """The span as it was seen, the strongest of each column."""
+        span = self._ghosting.before
+        assert span is not None
+        columns = max(int(chart.width() / 2), 16)
+        parts = np.array_split(span.level_dbm, columns)
+        tops = np.array([part.max() for part in parts])
+        y = base - px(4) - np.clip((tops - low_db) / (high_db - low_db), 0, 1) * (base - chart.top() - px(4))
+        x = chart.left() + (np.arange(columns) + 0.5) / columns * chart.width()
+        points = [QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]
+        painter.setPen(QPen(c.colour("hairline"), 1))
+        painter.setBrush(c.colour("card"))
+        painter.drawPolygon(QPolygonF([QPointF(chart.left(), base), *points, QPointF(chart.right(), base)]))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _draw_scale(self, painter: QPainter, c: Palette, chart: QRectF, base: float) -> None:
+        looked_at = self._looked_at()
+        assert looked_at is not None
+        centre_hz, rate_hz = looked_at
+        painter.setPen(QPen(c.colour("hairline"), 1, Qt.PenStyle.DashLine))
+        for side in (-1, 1):
+            edge = self._x(centre_hz + side * CLEAN_SHARE * rate_hz)
+            painter.drawLine(QPointF(edge, chart.top()), QPointF(edge, base))
+        painter.setFont(font(11))
+        painter.setPen(c.colour("quiet"))
+        left = self._x(centre_hz - CLEAN_SHARE * rate_hz)
+        painter.drawText(QPointF(left + px(6), chart.top() + px(11)), "judged")
+        painter.setPen(QPen(c.colour("ink"), px(2)))
+        painter.drawLine(QPointF(chart.left(), base), QPointF(chart.right(), base))
+        painter.setFont(font(11, "mono"))
+        ends = (centre_hz - rate_hz / 2, centre_hz + rate_hz / 2)
+        for hertz, _ in ticks((ends[0] / 1e6, ends[1] / 1e6), int(chart.width() / px(110))):
+            x = self._x(hertz * 1e6)
+            painter.setPen(QPen(c.colour("ink"), 1))
+            painter.drawLine(QPointF(x, base), QPointF(x, base + px(5)))
+            painter.setPen(c.colour("quiet"))
+            left = min(max(x - px(50), chart.left()), chart.right() - px(100))
+            beside = Qt.AlignmentFlag.AlignHCenter if abs(left - x + px(50)) < 1 else Qt.AlignmentFlag.AlignRight
+            box = QRectF(left, base + px(6), px(100), px(16))
+            painter.drawText(box, int(beside), format_frequency(hertz * 1e6, 0))
+
+    def _draw_mark(self, painter: QPainter, c: Palette, base: float, y: float, judged: Judged) -> None:
+        """A stem up for what is true, down for a ghost, a ring on the scale for what is open."""
+        x, verdict = self._x(judged.peak.dial_hz), judged.judgement.verdict
+        colour = c.colour(MARKS[verdict])
+        painter.setPen(QPen(colour, px(2)))
+        if verdict == "ghost":
+            top = base + px(BELOW_FIGURES)
+            painter.drawLine(QPointF(x, top), QPointF(x, top + px(16)))
+            painter.setBrush(colour)
+            painter.drawRect(QRectF(x - px(3.5), top + px(14), px(7), px(7)))
+        else:
+            painter.drawLine(QPointF(x, base), QPointF(x, y))
+            if verdict == "true":
+                painter.setBrush(colour)
+            painter.drawEllipse(QPointF(x, y), px(3.5), px(3.5))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _draw_arrows(self, painter: QPainter, c: Palette, base: float) -> None:
+        """From what a ghost is made of, where that stands in the span, to the ghost."""
+        span = self._ghosting.before
+        assert span is not None
+        painter.setPen(QPen(c.colour("quiet"), 1, Qt.PenStyle.DashLine))
+        line = self._ghosting.line
+        sources = () if line is None else self._ghosting.sources(line)
+        for judged in self._ghosting.judged:
+            if judged.judgement.verdict != "ghost":
+                continue
+            ghost = next(
+                (g for g in self._ghosting.ghosts
+                 if g.kind == judged.judgement.best.kind and abs(g.dial_hz - judged.peak.dial_hz) < 4 * span.within_hz),
+                None,
+            )  # fmt: skip
+            for name in () if ghost is None else ghost.sources:
+                source = next((s for s in sources if s.name == name), None)
+                if source is not None and span.covers(source.frequency_hz):
+                    deep = base + px(BELOW_FIGURES + 18)
+                    a, b = QPointF(self._x(source.frequency_hz), base), QPointF(self._x(judged.peak.dial_hz), deep)
+                    path = QPainterPath(a)
+                    path.quadTo(QPointF((a.x() + b.x()) / 2, deep + px(10)), b)
+                    painter.drawPath(path)
+
+    def _draw_names(
+        self, painter: QPainter, c: Palette, chart: QRectF, base: float, named: list[tuple[float, str]]
+    ) -> None:
+        """Kinds under the ghosts, in rows below one another where they are near."""
+        painter.setFont(font(11))
+        metrics = QFontMetricsF(painter.font())
+        ends = [chart.left()] * 4
+        for dial_hz, text in sorted(named):
+            wide = metrics.horizontalAdvance(text)
+            left = min(max(self._x(dial_hz) - wide / 2, chart.left()), chart.right() - wide)
+            row = next((n for n, end in enumerate(ends) if left >= end), None)
+            if row is None:
+                continue
+            ends[row] = left + wide + px(10)
+            painter.setPen(c.colour("ink"))
+            painter.drawText(QPointF(left, base + px(BELOW_FIGURES + 38) + row * px(16)), text)

@@ -1,0 +1,228 @@
+"""The place Ghosts: is it really there?"""
+
+from PyQt6.QtGui import QHideEvent, QShowEvent
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+
+from yarddial.session.ghosting import Judged
+from yarddial.session.session import Session
+from yarddial.session.verdicts.of_ghosts import ghosts_verdict
+from yarddial.ui.places.ghosts.cure_list import CureList
+from yarddial.ui.places.ghosts.cure_picture import CurePicture
+from yarddial.ui.places.ghosts.expected_list import ExpectedList
+from yarddial.ui.places.ghosts.ghosts_picture import GhostsPicture
+from yarddial.ui.places.ghosts.recordings_sheet import RecordingsSheet
+from yarddial.ui.places.ghosts.strong_list import StrongList
+from yarddial.ui.theme.lettering import px
+from yarddial.ui.widgets.emptied import empty
+from yarddial.ui.widgets.headline import Headline
+from yarddial.ui.widgets.mark import Mark
+from yarddial.ui.widgets.side_by_side import side_by_side
+from yarddial.ui.widgets.side_column import side_column
+from yarddial.ui.widgets.soon import Soon
+from yarddial.ui.widgets.words import Words, button, hairline
+from yarddial.ui.work import Work
+from yarddial.yard.frequency import format_frequency, format_number
+from yarddial.yard.line import Line
+
+MOST_CAUSES, MOST_PEAKS = 4, 12
+MARKS = {"true": "good", "ghost": "stop", "unsure": "look"}
+CHANGES = {
+    "centre": "the centre was moved", "gain": "gain was taken off", "attenuation": "attenuation was put in",
+    "rate": "another rate was tried", "route": "another route was tried", "antenna": "the antenna was taken off",
+}  # fmt: skip
+MISSING = {
+    "centre": "move the centre", "gain": "take gain off", "attenuation": "put attenuation before the receiver",
+    "rate": "try another rate", "route": "look over another route", "antenna": "take the antenna off and test again",
+}  # fmt: skip
+
+
+class GhostsPlace(QWidget):
+    """The span as a dial scale at the left; what stands at the dial, and what to do, at the right."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session, self._ghosting = session, session.ghosting
+        self.headline = Headline()
+        self.picture = GhostsPicture(session.ghosting, session.expecting)
+        self.picture.dialled.connect(session.desk.dial)
+        self.test = button("Test the span", strong=True, tip="Look under one change after the other, judge each peak")
+        self.test.clicked.connect(self._test)
+        self.without = button(
+            "Look without antenna", tip="Take it off, then look again: what stays, the receiver makes"
+        )
+        self.without.clicked.connect(session.ghosting.look_without_antenna)
+        self.recordings = button("Recordings", plain=True, tip="Judge by recordings that were made at two centres")
+        self.recordings.clicked.connect(lambda: RecordingsSheet(self, session).show())
+        self._beside = Words("", 12, tone="quiet", wrap=True)
+        self._causes, self._peaks = QGridLayout(), QGridLayout()
+        for grid in (self._causes, self._peaks):
+            grid.setHorizontalSpacing(px(8))
+            grid.setVerticalSpacing(px(4))
+        self._tested = Words("", 12, tone="quiet", wrap=True)
+        self.strong = StrongList(session.strong)
+        self.expected = ExpectedList(session.expecting)
+        self.expected.dialled.connect(session.desk.dial)
+        self.cures, self.cured = CureList(session.curing), CurePicture()
+        self._against = Words()
+        self._lay_out()
+        self._show_soon = Soon(self, self._show)
+        session.ghosting.on_ghosting_changed(self._show_soon)
+        session.curing.on_curing_changed(self._show_soon)
+        session.strong.on_strong_changed(self._show_soon)
+        session.expecting.on_expected_changed(self._show_soon)
+        session.desk.on_dial_changed(self._show_soon)
+        session.desk.on_yard_changed(self._show_soon)
+        session.reception.on_receiver_changed(self._show_soon)
+        self._show()
+
+    def _lay_out(self) -> None:
+        row = QHBoxLayout()
+        row.setSpacing(px(12))
+        row.addWidget(self.test)
+        row.addWidget(self.without)
+        row.addWidget(self.recordings)
+        row.addWidget(self._beside, 1)
+        left = QVBoxLayout()
+        left.setSpacing(px(8))
+        left.addWidget(self.picture, 1)
+        left.addWidget(self.cured, 1)
+        left.addLayout(row)
+        beside, right = side_column(330)
+        for title, part in (
+            ("What stands at the dial", self._causes), ("", self._tested), ("Against it", self.cures),
+            ("All that stands out", self._peaks), ("To be expected here", self.expected),
+            ("Signals known to be strong", self.strong),
+        ):  # fmt: skip
+            if title:
+                heading = Words(title, 14, "serif")
+                right.addSpacing(px(4))
+                right.addWidget(heading)
+                # Without a ghost there is nothing to say under it.
+                self._against = heading if part is self.cures else self._against
+            if isinstance(part, QGridLayout):
+                right.addLayout(part)
+            else:
+                right.addWidget(part)
+        right.addStretch()
+        side_by_side(self, self.headline, left, beside)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Show what came while it was hidden."""
+        super().showEvent(event)
+        self._show()
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        """The receiver belongs to another place from now on, unless all bands are being proven."""
+        if not self._session.band_run.running:
+            self._ghosting.cancel()
+        self._session.curing.cancel()
+        self._session.strong.cancel()
+        super().hideEvent(event)
+
+    def _test(self) -> None:
+        if self._ghosting.running:
+            self._ghosting.cancel()
+        else:
+            self._ghosting.test()
+
+    def _show(self) -> None:
+        ghosting, desk = self._ghosting, self._session.desk
+        verdict = ghosts_verdict(ghosting, desk)
+        self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
+        why_not = ghosting.why_not()
+        self.test.setText("Stop" if ghosting.running else "Test the span")
+        self.test.setEnabled(ghosting.running or not why_not)
+        can_be_off = ghosting.line is not None and "antenna" not in ghosting.changes
+        self.without.setVisible(bool(ghosting.judged) and can_be_off)
+        self.without.setEnabled(not ghosting.why_not_without())
+        if ghosting.running:
+            self._beside.setText(f"Looking {ghosting.doing}: {ghosting.fraction:.0%} done.")
+        else:
+            self._beside.setText(f"{why_not[:1].upper()}{why_not[1:]}." if why_not else "")
+        self.picture.show_dial(desk.station.dial_hz)
+        self._plan()
+        self.strong.show_known()
+        self.expected.show_expected()
+        self.picture.update()
+        self._show_dial(ghosting.at_dial())
+        self._show_peaks()
+
+    def _show_dial(self, here: Judged | None) -> None:
+        empty(self._causes)
+        if here is None:
+            text = "Nothing stands out at the dial." if self._ghosting.judged else "Not tested yet."
+            self._causes.addWidget(Words(text, 12, tone="quiet"), 0, 0)
+            self._tested.setText("")
+            self._show_cures("")
+            return
+        for row, (cause, share) in enumerate(here.judgement.odds[:MOST_CAUSES]):
+            if row and share < 0.001:
+                break
+            words = Words(f"{cause.words[:1].upper()}{cause.words[1:]}", 12, wrap=True)
+            self._causes.addWidget(words, 2 * row, 0)
+            self._causes.addWidget(Words(_percent(share), 12, "mono", tone="quiet"), 2 * row, 1)
+            self._causes.addWidget(hairline(), 2 * row + 1, 0, 1, 2)
+        self._causes.setColumnStretch(0, 1)
+        changes = list(dict.fromkeys(CHANGES[change] for change in self._ghosting.changes))
+        told = f"Judged by what it did when {_listed(changes)}." if changes else ""
+        if here.judgement.missing is not None:
+            told += f" Not sure yet: {MISSING[here.judgement.missing]}."
+        self._tested.setText(told.strip())
+        self._show_cures(self._cure_text(here, self._ghosting.line))
+
+    def _plan(self) -> None:
+        """Have it worked out what is to be expected and what helps, in threads of their own."""
+        curing, expecting = self._session.curing, self._session.expecting
+        if self.isVisible() and (asked := expecting.needed()) is not None:
+            expected = Work(self, asked.work_out)
+            expected.done.connect(lambda found: expecting.take(asked, found))
+            expected.start()
+        if self.isVisible() and (request := curing.needed()) is not None:
+            work = Work(self, request.plan)
+            work.done.connect(lambda found: curing.take_plan(request, found))
+            work.refused.connect(lambda sentence: curing.refuse_plan(request, sentence))
+            work.start()
+
+    def _show_cures(self, advice: str) -> None:
+        curing = self._session.curing
+        self.cures.show_cures(advice)
+        self._against.setVisible(bool(advice) or (curing.is_current and curing.request is not None))
+        trial = curing.trial if curing.is_current else None
+        self.cured.setVisible(trial is not None)
+        self.cured.show_trial(trial)
+
+    def _cure_text(self, here: Judged, line: Line | None) -> str:
+        from yarddial.analysis.ghosts.cure import cures
+
+        span = self._ghosting.before
+        if line is None and here.judgement.verdict != "true":
+            return "What helps is worked out when the receiver tests the span."
+        if here.judgement.verdict == "true" or span is None or line is None:
+            return "Nothing is needed." if here.judgement.verdict == "true" else ""
+        lo_hz = line.at(here.peak.dial_hz).walk()[-1].out_hz - here.peak.dial_hz if line.stages else 0.0
+        found = [text for cause in here.judgement.likely for text in cures(cause, here.peak, span, lo_hz)]
+        return "\n".join(f"– {text[:1].upper()}{text[1:]}." for text in dict.fromkeys(found))
+
+    def _show_peaks(self) -> None:
+        empty(self._peaks)
+        ranked = sorted(self._ghosting.judged, key=lambda j: -j.peak.level_dbm)[:MOST_PEAKS]
+        for row, judged in enumerate(sorted(ranked, key=lambda j: j.peak.dial_hz)):
+            mark = Mark(MARKS[judged.judgement.verdict], 10)
+            go = button(format_frequency(judged.peak.dial_hz, 0), plain=True, tip="Put the dial there")
+            go.clicked.connect(lambda _=False, hz=judged.peak.dial_hz: self._session.desk.dial(hz))
+            kind = judged.judgement.best.kind if judged.judgement.verdict == "ghost" else judged.judgement.verdict
+            unit = "dBm" if self._ghosting.line is not None else "dBFS"
+            level = Words(f"{format_number(judged.peak.level_dbm, 1.0)} {unit}", 12, tone="quiet")
+            for column, cell in enumerate((mark, go, Words(kind, 12), level)):
+                self._peaks.addWidget(cell, row, column)
+        self._peaks.setColumnStretch(2, 1)
+        if not ranked:
+            self._peaks.addWidget(Words("Nothing yet.", 12, tone="quiet"), 0, 0)
+
+
+def _percent(share: float) -> str:
+    return f"{100 * share:.1f} %" if share < 0.9995 else "sure"
+
+
+def _listed(texts: list[str]) -> str:
+    return texts[0] if len(texts) == 1 else f"{', '.join(texts[:-1])} and {texts[-1]}"

@@ -1,0 +1,96 @@
+"""True or ghost by recordings: two files at least, made with one thing changed."""
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
+
+from yarddial.session.session import Session
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.widgets.words import Words, button
+from yarddial.ui.widgets.working_sheet import Sheet
+from yarddial.ui.work import Work
+from yarddial.yard.errors import BadRecording
+from yarddial.yard.path import path_sense
+
+HOW = (
+    "Record the same stretch of the dial twice, with the centre moved by a tenth of the span between: a true signal "
+    "keeps its place, a mirror or a spike does not. One at another rate tells what was folded in, one with an "
+    "attenuator before the receiver tells products of strong signals: they fall by more than it takes. SigMF files."
+)
+FIELDS = ("First recording", "Centre moved", "Another rate, if there is one", "Attenuation, if there is one")
+
+
+class RecordingsSheet(Sheet):
+    """Paths in, verdicts into the place behind; what is refused is said here."""
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        super().__init__(parent, "True or ghost by recordings", 680)
+        self._session = session
+        self.files = [self._field(name) for name in FIELDS]
+        self.less = self._field("So much of it, dB")
+        self._said = Words("", 12, tone="vermilion", wrap=True)
+        self._said.setAccessibleName("Refusal")
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(px(12))
+        grid.setVerticalSpacing(px(6))
+        for row, field in enumerate((*self.files, self.less)):
+            grid.addWidget(Words(field.accessibleName(), 13), row, 0)
+            grid.addWidget(field, row, 1)
+        self.body.addWidget(Words(HOW, 13, tone="quiet", wrap=True))
+        self.body.addLayout(grid)
+        self.body.addWidget(self._said)
+        self.body.addStretch()
+        self.judge = button("Judge", strong=True)
+        self.judge.clicked.connect(self._judge)
+        self.buttons.insertWidget(1, self.judge)
+        self.resize(self.width(), px(400))
+
+    def _field(self, name: str) -> QLineEdit:
+        field = QLineEdit()
+        field.setFont(font(13, "mono"))
+        field.setAccessibleName(name)
+        field.returnPressed.connect(self._judge)
+        return field
+
+    def _judge(self) -> None:
+        from yarddial.session.recorded_looks import judge_recordings
+
+        paths = [Path(field.text().strip()).expanduser() for field in self.files if field.text().strip()]
+        try:
+            less_db = self._less_db()
+        except BadRecording as error:
+            self._refuse(str(error))
+            return
+        line = self._session.desk.line
+        stages = line.counted_stages(self._session.desk.station.dial_hz)
+        self.judge.setEnabled(False)
+        self._said.setText("")
+        work = Work(
+            self,
+            lambda: judge_recordings(paths, less_db=less_db, sense=path_sense(stages), has_converter=bool(line.stages)),
+        )
+        names = " and ".join(path.name for path in paths)
+        work.done.connect(lambda found: self._take(found, names))
+        work.refused.connect(self._refuse)
+        work.start()
+
+    def _less_db(self) -> float:
+        text = self.less.text().strip().removesuffix("dB").strip()
+        try:
+            value = float(text or "0")
+        except ValueError:
+            value = -1.0
+        if not 0 <= value <= 60:
+            raise BadRecording(f"'{text}' is no attenuation: give 0 to 60 dB, such as 10")
+        return value
+
+    def _take(self, found: object, names: str) -> None:
+        from yarddial.session.recorded_looks import Recorded
+
+        assert isinstance(found, Recorded)
+        self._session.ghosting.take_recorded(found, names)
+        self.close()
+
+    def _refuse(self, sentence: str) -> None:
+        self.judge.setEnabled(True)
+        self._said.setText(f"{sentence[:1].upper()}{sentence[1:]}.")

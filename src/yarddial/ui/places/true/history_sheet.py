@@ -1,0 +1,97 @@
+"""The history of an oscillator: what it was, what it will be, when to measure again; the temperature noted."""
+
+from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
+
+from yarddial.session.history import seconds_of
+from yarddial.session.outlook import corrected_s, corrections, outlook, since_last_correction
+from yarddial.session.session import Session
+from yarddial.session.verdicts.of_true import lasts_sentence
+from yarddial.ui.places.true.history_picture import HistoryPicture
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.soon import Soon
+from yarddial.ui.widgets.words import Words, hairline
+from yarddial.ui.widgets.working_sheet import Sheet
+from yarddial.yard.oscillators import spoken
+
+MOST_CORRECTIONS = 4
+
+
+class HistorySheet(Sheet):
+    """One oscillator at a time, the receiver's crystal first."""
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        super().__init__(parent, "History", 780)
+        self._session = session
+        self.which = Choice("Oscillator")
+        self.which.setFont(font(13))
+        self.verdict = Words("", 18, "serif", wrap=True)
+        self.verdict.setAccessibleName("Verdict")
+        self.more = Words("", 13, tone="quiet", wrap=True)
+        self.picture = HistoryPicture()
+        self.lasts = Words("", 13, wrap=True)
+        self.entered = Words("", 12, tone="quiet", wrap=True)
+        self.warmth = QLineEdit()
+        self.warmth.setFont(font(13, "mono"))
+        self.warmth.setAccessibleName("Temperature beside the receiver, degrees Celsius")
+        self.warmth.setPlaceholderText("such as 21.5; kept with every measurement from now on")
+        self.warmth.editingFinished.connect(self._note_warmth)
+        row = QHBoxLayout()
+        row.addWidget(Words("Temperature beside the receiver, °C", 13))
+        row.addWidget(self.warmth, 1)
+        top = QHBoxLayout()
+        top.addWidget(self.which)
+        top.addStretch()
+        self.body.addLayout(top)
+        for widget in (self.verdict, self.more):
+            self.body.addWidget(widget)
+        self.body.addWidget(self.picture, 1)
+        self.body.addWidget(self.lasts)
+        self.body.addWidget(hairline())
+        self.body.addWidget(self.entered)
+        self.body.addLayout(row)
+        self._names = sorted(session.truing.knowledge.histories, key=lambda name: not name.startswith("crystal"))
+        for name in self._names:
+            self.which.addItem(spoken(name)[:1].upper() + spoken(name)[1:])
+        self.which.activated.connect(self._show)
+        show_soon = Soon(self, self._show)
+        self._leave = session.truing.on_truing_changed(show_soon)
+        self.resize(px(780), px(700))
+        self._show()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Nothing is shown any more."""
+        self._leave()
+        super().closeEvent(event)
+
+    def _note_warmth(self) -> None:
+        text = self.warmth.text().strip().replace(",", ".").replace("−", "-")
+        try:
+            value = float(text) if text else None
+        except ValueError:
+            value = None
+        # Sheds freeze and attics boil; anything beyond is a slip.
+        if text and (value is None or not -40 <= value <= 80):
+            self.more.setText(f"'{text}' is no temperature of a room: give degrees Celsius, such as 21.5.")
+            return
+        self._session.truing.temperature_c = value
+
+    def _show(self) -> None:
+        session, station = self._session, self._session.desk.station
+        known, entries = session.truing.knowledge, session.log.entries
+        self.lasts.setText(lasts_sentence(session.truing))
+        told = [f"{entry.at_utc[:10]}: {entry.text}" for entry in corrections(entries, station.name)[:MOST_CORRECTIONS]]
+        if compared := since_last_correction(entries, station.name):
+            told.insert(0, f"{compared[:1].upper()}{compared[1:]}.")
+        self.entered.setText("\n".join(told) or "No correction was entered yet.")
+        if not self._names:
+            self.verdict.setText("Nothing was measured yet.")
+            self.more.setText("Measure two stations on two routes; from then on this shows how the oscillators go.")
+            return
+        history = known.histories[self._names[max(self.which.currentIndex(), 0)]]
+        now_s = seconds_of("")
+        found = outlook(history, now_s)
+        self.verdict.setText(found.verdict)
+        self.more.setText(found.more)
+        self.picture.show_history(history.points, found.ahead, corrected_s(entries, station.name), now_s)

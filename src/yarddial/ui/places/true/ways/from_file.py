@@ -1,0 +1,42 @@
+"""Observations from a file and into one."""
+
+from pathlib import Path
+
+from yarddial.session.session import Session
+from yarddial.ui.places.true.ways.page import WayPage, entry
+from yarddial.ui.widgets.words import button
+
+HOW = (
+    "A CSV file whose first line names reference_hz, reference_sigma_hz, measured_hz, sigma_hz and through. Through "
+    "is empty for a route without a converter, else the value entered when it was measured, such as sum:120M. Rows "
+    "that name no parts count for the active route. What is written here comes back whole."
+)
+
+
+class FromFile(WayPage):
+    """Two paths."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "From a file, and into one", HOW)
+        self.source = entry("File to read", "", "path of a .csv")
+        self.target = entry("File to write", str(Path.home() / "observations.csv"))
+        read, write = button("Read", strong=True), button("Write")
+        read.clicked.connect(self.read)
+        write.clicked.connect(self.write)
+        self.source.returnPressed.connect(self.read)
+        self.target.returnPressed.connect(self.write)
+        self.fields([("Read", self.source, read), ("Write", self.target, write)])
+
+    def read(self) -> None:
+        """Take what is in it."""
+        counts: list[int] = []
+        path = Path(self.source.text().strip()).expanduser()
+        if self.attempt(lambda: counts.append(self.session.other_ways.read_file(path))):
+            self.tell(f"{counts[0]} observations were taken from {path.name}")
+
+    def write(self) -> None:
+        """Write what counts now."""
+        counts: list[int] = []
+        path = Path(self.target.text().strip()).expanduser()
+        if self.attempt(lambda: counts.append(self.session.other_ways.write_file(path))):
+            self.tell(f"{counts[0]} observations are in {path}")

@@ -1,0 +1,51 @@
+"""Scales of a chart drawn: numbers beside it and under it, at steps that people can read."""
+
+from collections.abc import Callable
+from math import ceil, floor
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen
+
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.theme.palette import Palette
+from yarddial.ui.widgets.axis import nice_step, tick_text
+
+# Room that a number wants, logical pixels.
+UP_PX, ALONG_PX = 36, 84
+
+
+def ticks(ends: tuple[float, float], most: int) -> list[tuple[float, str]]:
+    """Values within the ends, each with its text."""
+    step = nice_step(ends[1] - ends[0], max(most, 2))
+    numbers = range(ceil(ends[0] / step - 1e-9), floor(ends[1] / step + 1e-9) + 1)
+    return [(number * step, tick_text(number * step, step)) for number in numbers]
+
+
+def scale_up(
+    painter: QPainter, c: Palette, chart: QRectF, ends: tuple[float, float], unit: str = "", *, lines: bool = False
+) -> None:
+    """Numbers at the left, the unit over them; with `lines` a hairline at each, and a stronger one at nought."""
+    painter.setFont(font(11, "mono"))
+    painter.setPen(c.colour("quiet"))
+    right = int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+    if unit:
+        painter.drawText(QRectF(0, chart.top() - px(16), chart.left() - px(8), px(16)), right, unit)
+    for value, text in ticks(ends, int(chart.height() / px(UP_PX))):
+        y = chart.bottom() - (value - ends[0]) / (ends[1] - ends[0]) * chart.height()
+        if lines:
+            painter.setPen(QPen(c.colour("quiet" if value == 0 else "hairline"), 1))
+            painter.drawLine(QPointF(chart.left(), y), QPointF(chart.right(), y))
+            painter.setPen(c.colour("quiet"))
+        painter.drawText(QRectF(0, y - px(9), chart.left() - px(8), px(18)), right, text)
+
+
+def scale_along(
+    painter: QPainter, c: Palette, chart: QRectF, ends: tuple[float, float], said: Callable[[str], str] = str
+) -> None:
+    """Numbers under it; `said` adds what belongs to each."""
+    painter.setFont(font(11, "mono"))
+    painter.setPen(c.colour("quiet"))
+    for value, text in ticks(ends, int(chart.width() / px(ALONG_PX))):
+        x = chart.left() + (value - ends[0]) / (ends[1] - ends[0]) * chart.width()
+        box = QRectF(x - px(40), chart.bottom() + px(4), px(80), px(16))
+        painter.drawText(box, int(Qt.AlignmentFlag.AlignHCenter), said(text))

@@ -1,0 +1,136 @@
+"""One look at a known carrier: where it should be, where the dial showed it, and what was entered at the time."""
+
+import msgspec
+
+from yarddial.yard.line import Line
+from yarddial.yard.oscillators import clock_of, crystal_of, lo_of, rig_of
+from yarddial.yard.parts import Converter
+from yarddial.yard.path import Kind, Stage, path_sense, shown_for_dial
+from yarddial.yard.references import wander_of
+from yarddial.yard.station import Reference
+
+
+class SeenStage(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A converter as it stood during an observation: its nominal oscillator and the value then entered, hertz.
+
+    follows_dial : a transceiver's, whose error grows with what it is tuned to.
+    """
+
+    name: str
+    kind: Kind
+    nominal_lo_hz: float
+    entered_lo_hz: float
+    follows_dial: bool = False
+
+    @property
+    def unknown(self) -> str:
+        """The oscillator that it says something about."""
+        return rig_of(self.name) if self.follows_dial else lo_of(self.name)
+
+    @property
+    def hertz_per_unit(self) -> float:
+        """Of the oscillator, for one more of the unknown's unit."""
+        return 1e-6 * self.nominal_lo_hz if self.follows_dial else 1.0
+
+
+class Observation(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A measured carrier of known frequency.
+
+    reference_hz, reference_sigma_hz : the true frequency and its one-sigma doubt as received.
+    dial_hz, sigma_hz : what the dial showed and the one-sigma doubt of that measurement.
+    entered_ppm : the correction entered at the time, positive for a fast crystal.
+    at_utc : when, as 2026-11-25T18:30:00Z; what a sky-wave does is alike for looks of one day.
+    wander_hz : the part of the reference's doubt that is new each day.
+    centre_hz : the receiver's centre, where its sample clock is not its crystal; None where one serves both.
+    """
+
+    receiver: str
+    reference_hz: float
+    reference_sigma_hz: float
+    dial_hz: float
+    sigma_hz: float
+    stages: tuple[SeenStage, ...] = ()
+    entered_ppm: float = 0.0
+    reference_name: str = ""
+    route: str = ""
+    at_utc: str = ""
+    wander_hz: float = 0.0
+    centre_hz: float | None = None
+
+    @property
+    def day(self) -> str:
+        """Of the measurement; empty where it is not known."""
+        return self.at_utc[:10]
+
+    @property
+    def error_hz(self) -> float:
+        """Dial minus true, hertz."""
+        return self.dial_hz - self.reference_hz
+
+    @property
+    def unknowns(self) -> tuple[str, ...]:
+        """The oscillators that this observation says something about."""
+        clocks = (crystal_of(self.receiver),) if self.centre_hz is None else self._clocks(self.centre_hz)
+        return (*clocks, *(stage.unknown for stage in self.stages))
+
+    def _clocks(self, centre_hz: float) -> tuple[str, ...]:
+        """A tone of known pitch, such as a stereo pilot at centre 0, tells of the sample clock alone."""
+        both = (crystal_of(self.receiver), clock_of(self.receiver))
+        return both if centre_hz else both[1:]
+
+    @property
+    def total_sigma_hz(self) -> float:
+        """Doubt of measurement and reference together."""
+        return float((self.sigma_hz**2 + self.reference_sigma_hz**2) ** 0.5)
+
+    def entered_stages(self) -> tuple[Stage, ...]:
+        """The converters with the values entered at the time."""
+        return tuple(Stage(s.kind, s.entered_lo_hz, 0.0, s.name) for s in self.stages)
+
+    def shown_uncorrected_hz(self) -> float:
+        """What the receiver would have shown with no correction entered."""
+        return shown_for_dial(self.dial_hz, self.entered_stages()) / (1 + self.entered_ppm * 1e-6)
+
+    @property
+    def sense(self) -> int:
+        """+1, or -1 for an inverted route."""
+        return path_sense(self.entered_stages())
+
+
+def observed(
+    line: Line,
+    reference: Reference,
+    dial_hz: float,
+    sigma_hz: float,
+    at_utc: str = "",
+    centre_hz: float | None = None,
+) -> Observation:
+    """A dial reading of a station over a route, with the values entered now.
+
+    centre_hz : the receiver's, as it counts; where it is parked for this station by default.
+    """
+    line = line.at(reference.frequency_hz)
+    receiver = line.receiver
+    if centre_hz is None:
+        centre_hz = line.parked_hz(line.counted_hz(reference.frequency_hz), receiver.park_hz)
+    return Observation(
+        receiver=receiver.name,
+        reference_hz=reference.frequency_hz,
+        reference_sigma_hz=reference.sigma_hz,
+        dial_hz=dial_hz,
+        sigma_hz=sigma_hz,
+        stages=tuple(seen_stage(converter) for converter in line.converters),
+        entered_ppm=receiver.entered_ppm,
+        reference_name=reference.name,
+        route=line.name,
+        at_utc=at_utc,
+        wander_hz=wander_of(reference.kind, reference.sigma_hz),
+        centre_hz=None if receiver.clock_ppm is None else centre_hz,
+    )
+
+
+def seen_stage(converter: Converter) -> SeenStage:
+    """A converter as it stands now."""
+    return SeenStage(
+        converter.name, converter.kind, converter.nominal_lo_hz, converter.entered_lo_hz, converter.follows_dial
+    )

@@ -1,0 +1,159 @@
+"""Ghosts predicted and judged: by independent arithmetic, and by the simulator's samples. Campaigns are in proofs/."""
+
+import itertools
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from yarddial.analysis.ghosts.cure import cures
+from yarddial.analysis.ghosts.from_yard import scene_of
+from yarddial.analysis.ghosts.judging import Cause, Look, causes, judge
+from yarddial.analysis.ghosts.prediction import predict
+from yarddial.analysis.ghosts.products import products
+from yarddial.analysis.ghosts.scene import Ghost, ReceiverModel, Scene
+from yarddial.analysis.ghosts.span import Peak, Span
+from yarddial.yard.demo import VIA_LADDER, demo_station
+from yarddial.yard.path import Stage
+from yarddial.yard.strong import Strong
+
+MODEL = ReceiverModel(
+    iip2_dbm=20.0, iip3_dbm=-10.0, iip4_dbm=0.0, iip5_dbm=5.0, mirror_db=40.0, harmonic_db=45.0, crystal_hz=26e6,
+    crystal_dbm=-100.0, spike_dbm=-70.0,
+)  # fmt: skip
+
+
+@given(st.lists(st.tuples(st.floats(1e6, 5e8), st.floats(-60, -20)), min_size=2, max_size=6, unique_by=lambda s: s[0]))
+def test_all_products_of_pairs_are_those_of_plain_loops(signals: list[tuple[float, float]]) -> None:
+    hertz, level = (np.array(part) for part in zip(*signals, strict=True))
+    found = products(hertz, level, MODEL, 5)
+    intercept = {2: 20.0, 3: -10.0, 4: 0.0, 5: 5.0}
+    wanted = []
+    for i, j in itertools.combinations(range(len(signals)), 2):
+        for a, b in itertools.product(range(1, 5), repeat=2):
+            for sign in (1, -1):
+                if a + b <= 5:
+                    dbm = a * level[i] + b * level[j] - (a + b - 1) * intercept[a + b]
+                    wanted.append((abs(a * hertz[i] + sign * b * hertz[j]), dbm))
+    wanted += [(2 * f, 2 * p - 20.0 - 6.02) for f, p in signals] + [(3 * f, 3 * p + 20.0 - 9.54) for f, p in signals]
+    assert np.sort(found.hertz) == pytest.approx(np.sort([f for f, _ in wanted]))
+    assert np.sort(found.level_dbm) == pytest.approx(np.sort([dbm for _, dbm in wanted]))
+    # What each is said to be made of gives its frequency.
+    parents = np.where(found.parents >= 0, hertz[found.parents], 0.0)
+    assert (parents * found.shape).sum(axis=1) == pytest.approx(found.hertz)
+
+
+@given(st.integers(0, 1_000))
+def test_a_window_holds_what_a_loop_over_all_pairs_and_triples_finds_in_it(seed: int) -> None:
+    chance = np.random.default_rng(seed)
+    hertz, level = chance.uniform(1e6, 3e8, 9), chance.uniform(-60, -30, 9)
+    low, high = 100e6, 120e6
+    found = products(hertz, level, MODEL, 3, -np.inf, ((low, high),))
+    wanted = [n * f for f in hertz for n in (2, 3)]
+    for i, j in itertools.combinations(range(9), 2):
+        for a, b in ((1, 1), (2, 1), (1, 2)):
+            wanted += [abs(a * hertz[i] + sign * b * hertz[j]) for sign in (1, -1)]
+        wanted += [abs(hertz[i] + hertz[j] - hertz[k]) for k in range(9) if k not in (i, j)]
+    assert np.sort(found.hertz) == pytest.approx(np.sort([f for f in wanted if low <= f <= high]))
+
+
+def by_kind(ghosts: tuple[Ghost, ...], kind: str) -> list[Ghost]:
+    return [ghost for ghost in ghosts if ghost.kind == kind]
+
+
+def test_every_kind_stands_where_the_formulas_of_the_field_have_it_and_moves_as_they_say() -> None:
+    stages = (Stage("sum", 120e6, 400.0, "Ladder"),)
+    strong = (
+        Strong(10e6, -40.0, "A"), Strong(10.2e6, -42.0, "B"), Strong(130.3e6, -30.0, "tower"),
+        Strong(11.4e6, -35.0, "beyond"),
+    )  # fmt: skip
+    scene = Scene(strong, stages, MODEL, None, 45.0, -60.0)
+    ghosts = predict(scene, 10.1e6, 2.4e6, -150.0)
+    mirror = min(by_kind(ghosts, "mirror"), key=lambda g: abs(g.dial_hz - 10.1996e6))
+    # A shows 400 Hz high, 99,600 Hz below the centre; its mirror as far above, 40 dB down.
+    assert mirror.dial_hz == pytest.approx(10.1996e6, abs=1.0)
+    assert mirror.level_dbm == pytest.approx(-80.0, abs=0.1)
+    assert mirror.moves == 2.0
+    (leak,) = [g for g in by_kind(ghosts, "leak-through") if g.sources == ("tower",)]
+    assert leak.dial_hz == pytest.approx(10.3e6)
+    assert leak.level_dbm == pytest.approx(-75.0)
+    assert (leak.moves, leak.falls) == (0.0, 1.0)
+    third = [g for g in by_kind(ghosts, "third order") if g.sources == ("A", "B") or g.sources == ("B", "A")]
+    places = sorted(round(g.dial_hz) for g in third if abs(g.dial_hz - 10.1e6) < 0.6e6)
+    # 2 x 10 - 10.2 and 2 x 10.2 - 10 MHz, each 400 Hz high.
+    assert 9_800_400 in places
+    assert 10_400_400 in places
+    assert all(g.falls == 3.0 for g in third)
+    (alias,) = [g for g in by_kind(ghosts, "alias") if g.sources == ("beyond",)]
+    assert alias.dial_hz == pytest.approx(11.4004e6 - 2.4e6)
+    assert alias.moves_rate == -1.0
+    (crystal,) = by_kind(ghosts, "crystal")
+    assert crystal.dial_hz == pytest.approx(10e6)
+    assert crystal.falls == 0.0
+    assert by_kind(ghosts, "spike")[0].dial_hz == 10.1e6
+
+
+def test_the_yards_own_data_say_how_strong_a_ghost_will_be() -> None:
+    line = demo_station().line(VIA_LADDER).at(4.3525e6)
+    scene = scene_of(line, (Strong(124.3525e6, -30.0, "Harbour tower"),))
+    ghosts = predict(scene, 4.2e6, 2.048e6, -150.0)
+    (leak,) = [g for g in ghosts if g.kind == "leak-through"]
+    # Ladder's sheet: 45 dB; nothing stands behind it.
+    assert leak.level_dbm == pytest.approx(-75.0)
+    assert leak.dial_hz == pytest.approx(4.3525e6)
+
+
+def span(peaks: dict[float, float], centre_hz: float = 10e6, rate_hz: float = 2.048e6) -> Span:
+    """A floor at -120 dBm with lines at places on the dial."""
+    step_hz = 500.0
+    level = np.full(int(rate_hz / step_hz), -120.0)
+    for dial_hz, dbm in peaks.items():
+        level[round((dial_hz - centre_hz + rate_hz / 2) / step_hz)] = dbm
+    return Span(centre_hz - rate_hz / 2, step_hz, level, centre_hz, rate_hz, 1_000.0)
+
+
+def looks(place_hz: float, dbm: float, moves: float, falls: float) -> list[Look]:
+    """What a cause would make a peak do when the centre is moved by 100 kHz and 8 dB are put in."""
+    return [
+        Look("centre", 100e3, span({place_hz + moves * 100e3: dbm}, 10.1e6)),
+        Look("attenuation", 8.0, span({place_hz: dbm - 8.0 * falls})),
+        Look("rate", 352e3, span({place_hz: dbm}, rate_hz=2.4e6)),
+        Look("antenna", 0.0, span({})),
+    ]
+
+
+@pytest.mark.parametrize(
+    ("moves", "falls", "verdict", "kind"),
+    [(0.0, 1.0, "true", "true"), (2.0, 1.0, "ghost", "mirror"), (-2.0, 1.0, "ghost", "harmonic mixing"),
+     (0.0, 3.0, "ghost", "third order"), (0.0, 2.0, "ghost", "second order")],
+)  # fmt: skip
+def test_what_a_peak_does_under_change_tells_what_it_is(moves: float, falls: float, verdict: str, kind: str) -> None:
+    place_hz, dbm = 10.2e6, -90.0
+    told = judge(causes(place_hz, dbm, (), 500.0), Peak(place_hz, dbm), looks(place_hz, dbm, moves, falls))
+    assert told.verdict == verdict
+    assert told.best.kind == kind
+    assert sum(share for _, share in told.odds) == pytest.approx(1.0)
+
+
+def test_without_tests_it_is_unsure_and_the_test_that_tells_most_is_named() -> None:
+    mirror = Ghost(10.2e6, -90.0, "mirror", ("S",), "2 f_c - f", 2.0, 1.0)
+    able = causes(10.2e6, -90.0, (mirror,), 500.0)
+    told = judge(able, Peak(10.2e6, -90.0), [])
+    assert told.verdict == "unsure"
+    assert told.missing == "centre"
+    assert any("mirror of S" in cause.words for cause, _ in told.odds)
+
+
+def test_cures_name_their_figures() -> None:
+    seen = span({10.2e6: -90.0})
+    peak = Peak(10.2e6, -90.0)
+    third = Cause("third order", "x", 0.0, 3.0, 0.0, False, False, 0.5)
+    # 30 dB over the floor and 3 below it: 33 dB at 3 for each is 11, at 2 for each of a single source's is 17.
+    first, second = cures(third, peak, seen)
+    assert "11 dB" in first
+    assert "17 dB" in second
+    spike = Cause("spike", "x", 1.0, 0.0, 0.0, True, False, 0.5)
+    assert "10.000 MHz" in cures(spike, peak, seen)[0]
+    leak = Cause("leak-through", "x", 0.0, 1.0, 0.0, False, False, 0.5)
+    assert "33 dB at 130.200 MHz" in cures(leak, peak, seen, 120e6)[0]

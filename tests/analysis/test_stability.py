@@ -1,0 +1,77 @@
+"""Warm-up, Allan deviation, forecast: against made-up oscillators whose course is known."""
+
+import numpy as np
+import pytest
+
+from yarddial.analysis.stability.allan import allan_deviation, in_words
+from yarddial.analysis.stability.forecast import DAY_S, HABITS, forecast
+from yarddial.analysis.stability.track import Point
+from yarddial.analysis.stability.warm_up import fit_warm_up
+from yarddial.yard.errors import BadSamples
+
+
+def run_up(size_ppm: float, tau_s: float, span_s: float = 3_600.0, seed: int = 1) -> list[Point]:
+    chance = np.random.default_rng(seed)
+    times = np.arange(0.0, span_s, 10.0)
+    return [Point(float(t), 27 + size_ppm * np.exp(-t / tau_s) + chance.normal(0, 0.02), 0.02) for t in times]
+
+
+def test_a_warm_up_is_fitted_and_says_when_it_is_steady() -> None:
+    found = fit_warm_up(run_up(4.0, 240.0), tolerance_ppm=0.1)
+    assert found.settled_ppm == pytest.approx(27.0, abs=5 * found.settled_sigma_ppm)
+    assert found.tau_s == pytest.approx(240.0, rel=0.03)
+    # 4 ppm fall to 0.1 after tau ln 40.
+    assert found.steady_after_s == pytest.approx(240.0 * np.log(40), rel=0.05)
+    assert found.has_settled
+    assert found.sentence() == "steady after 15 min, within 0.1 ppm"
+    assert fit_warm_up(run_up(0.0, 240.0)).sentence().startswith("steady from the start")
+    assert "go on watching" in fit_warm_up(run_up(4.0, 3_000.0, 1_200.0)).sentence()
+    with pytest.raises(BadSamples, match="longer"):
+        fit_warm_up(run_up(4.0, 240.0)[:5])
+
+
+def test_allan_deviation_of_white_noise_falls_with_the_root_of_time() -> None:
+    chance = np.random.default_rng(2)
+    points = [Point(float(t), float(chance.normal(0, 0.01)), 0.01) for t in range(4_096)]
+    curve = allan_deviation(points)
+    # White frequency noise of 1e-8: the deviation is that over the root of tau.
+    holds = [one.low <= 1e-8 / one.tau_s**0.5 <= one.high for one in curve]
+    assert sum(holds) >= 0.5 * len(holds)
+    assert curve[0].deviation == pytest.approx(1e-8, rel=0.05)
+    assert curve[-1].high / curve[-1].low > curve[0].high / curve[0].low
+    assert "Hz at 100 MHz" in in_words(curve, 100e6)
+    with pytest.raises(BadSamples, match="too few"):
+        allan_deviation(points[:10])
+    gap = [*points[:20], *(Point(p.time_s + 500, p.ppm, p.sigma_ppm) for p in points[20:40])]
+    with pytest.raises(BadSamples, match="evenly"):
+        allan_deviation(gap)
+
+
+def test_doubt_grows_honestly_after_the_last_measurement_and_ageing_is_learned() -> None:
+    one = [Point(0.0, 27.0, 0.05)]
+    doubts = [forecast(one, days * DAY_S).sigma_ppm for days in (0.0, 1.0, 30.0, 180.0)]
+    assert doubts == sorted(doubts)
+    assert doubts[0] == pytest.approx(0.05, rel=0.01)
+    # Half a year of a plain crystal: ageing, weather and wandering of its kind, by their formulas.
+    habit = HABITS["plain"]
+    aged = habit.ageing_ppm_year * (1 - np.exp(-180 / 365.25))
+    weather = habit.weather_ppm**2 * 2 * (1 - np.exp(-180 / habit.weather_days))
+    expected = (0.05**2 + aged**2 + weather + habit.wander_ppm_year**2 * 180 / 365.25) ** 0.5
+    assert doubts[-1] == pytest.approx(expected, rel=0.02)
+    # Ten months of 2 ppm a year, measured often: the next month is foretold, and better than without a history.
+    steady = [Point(days * DAY_S, 27 + 2 * days / 365.25, 0.02) for days in range(0, 300, 15)]
+    told = forecast(steady, 330 * DAY_S)
+    assert told.ppm == pytest.approx(27 + 2 * 330 / 365.25, abs=3 * told.sigma_ppm)
+    # Part of it may yet be the weather.
+    assert 0.3 < told.ageing_ppm_year < 3.0
+    assert told.scale < 1.0
+    assert told.sigma_ppm < forecast(one, 45 * DAY_S).sigma_ppm
+
+
+def test_clocks_set_back_and_no_history_are_said() -> None:
+    with pytest.raises(BadSamples, match="nothing was measured"):
+        forecast([], 0.0)
+    with pytest.raises(BadSamples, match="set back"):
+        forecast([Point(10.0, 1.0, 0.1), Point(5.0, 1.0, 0.1)], 20.0)
+    with pytest.raises(BadSamples, match="set back"):
+        forecast([Point(10.0, 1.0, 0.1)], 5.0)
