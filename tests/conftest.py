@@ -15,8 +15,8 @@ from yarddial.records.logbook import Logbook
 from yarddial.records.station_file import load_station
 from yarddial.session.engine.process import EngineInline
 from yarddial.session.session import Session
-from yarddial.yard.demo import demo_station
 from yarddial.yard.station import Station
+from yards import slow_station
 
 # The same examples each time, so that a red run means a change made it red; YARD_EXPLORE=1 throws the dice anew.
 settings.register_profile("house", deadline=None, max_examples=100, derandomize="YARD_EXPLORE" not in os.environ)
@@ -31,9 +31,9 @@ def private_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
 
 @pytest.fixture
 def session(tmp_path: Path) -> Iterator[Session]:
-    """The demo yard with its receiver running flat out in this process."""
+    """The demo yard with its receiver running flat out in this process, at its lowest rate."""
     made = Session(
-        demo_station(), EngineInline(wiring.open_device_flat_out), lambda: Logbook(tmp_path / "log" / "log.sqlite")
+        slow_station(), EngineInline(wiring.open_device_flat_out), lambda: Logbook(tmp_path / "log" / "log.sqlite")
     )
     yield made
     made.close()

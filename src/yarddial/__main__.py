@@ -1,10 +1,13 @@
 """Opens the window, or runs a command."""
 
+import os
 import sys
 
 
 def main() -> int:
     """Run with the command line given: a word that is a command runs it, anything else concerns the window."""
+    # The products of matrices are small here: a second BLAS thread would only spin, and take another process's core.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     arguments = sys.argv[1:]
     first = arguments[0] if arguments else ""
     concerns_window = not first or first.endswith(".json") or (first.startswith("-") and first not in _CLI_FLAGS)

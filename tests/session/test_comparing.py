@@ -46,7 +46,8 @@ def test_two_gains_differ_by_their_steps_in_level_and_hardly_in_what_is_heard(li
     # Northmark Time fades slowly; both see the same fading, and the step is 6.1 dB by the receiver's table.
     assert found.signal.low_db - 0.1 <= -6.1 <= found.signal.high_db + 0.1
     assert found.signal.half_db < 1.0
-    assert abs(found.over.db) < 1.0
+    # The less gain, the more the converter's own noise counts, and that does not follow.
+    assert -3.0 < found.over.db < 0.0
     entry = listening.log.shown()[0]
     assert entry.kind == "comparison"
     assert "19 of 20" in entry.text

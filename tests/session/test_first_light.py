@@ -16,7 +16,7 @@ from yarddial.yard.demo import HEARTH_IF, VIA_DISH, demo_station
 
 
 def checked(address: str, route: str = "") -> list[CheckResult]:
-    return list(wiring.first_light(demo_station(), address, route, 1.0, flat_out=True).results())
+    return list(wiring.first_light(demo_station(), address, route, 0.4, flat_out=True).results())
 
 
 # Fault, receiver, the one check that must speak up, its verdict, and words of its sentence.

@@ -18,15 +18,19 @@ from yarddial.yard.oscillators import dial_state, stated_oscillators
 def test_a_cold_receiver_is_watched_warming_up(session: Session) -> None:
     finch = session.desk.station.part("Finch")
     cold = session.desk.station.with_part(
-        msgspec.structs.replace(finch, device="simulated:finch?cold=1", rate_hz=1.024e6)
+        msgspec.structs.replace(finch, device="simulated:finch?cold=60", rate_hz=1.024e6)
     )
     session.desk.edit("cold", cold)
     session.desk.dial(145.2e6)
     session.desk.choose_mode("cw")
     assert session.watching.why_not() == ""
+    session.watching.choose_point(1.0)
     session.watching.start()
+    session.watching.choose_point(5.0)
     until(session, lambda: len(session.watching.points) >= 16)
     points = session.watching.points
+    # What was chosen while it ran changed nothing.
+    assert [point.time_s for point in points[:3]] == [0.0, 1.0, 2.0]
     # The demo yard's Finch is some 31 ppm fast when cold and 27 when warm.
     assert points[0].ppm == pytest.approx(31.0, abs=1.0)
     assert points[-1].ppm < points[0].ppm - 0.3

@@ -7,15 +7,26 @@ import pytest
 from pytestqt.qtbot import QtBot
 
 from yarddial import wiring
+from yarddial.records.logbook import Logbook
+from yarddial.session.engine.process import EngineProcess
+from yarddial.session.session import Session
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.start import dressed_application
+from yards import slow_station
 
 
 @pytest.fixture
 def window(qtbot: QtBot, tmp_path: Path) -> Iterator[MainWindow]:
     """The demo yard, its receiver in a process of its own and flat out."""
     dressed_application("day", 1.0)
-    made = MainWindow(wiring.demo_session(flat_out=True, folder=tmp_path))
+    made = MainWindow(
+        Session(
+            slow_station(),
+            EngineProcess(wiring.open_device_flat_out, in_thread=False),
+            lambda: Logbook(tmp_path / "log.sqlite"),
+            begin_check=wiring.begin_check_flat_out,
+        )
+    )
     qtbot.addWidget(made)
     made.show()
     made.activateWindow()

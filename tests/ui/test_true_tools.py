@@ -61,8 +61,11 @@ def test_a_carrier_is_watched_and_the_run_ends_with_the_sheet(qtbot: QtBot, wind
     qtbot.mouseClick(evidence.watch, Qt.MouseButton.LeftButton)
     sheet = evidence.findChildren(WatchSheet)[0]
     qtbot.waitUntil(sheet.begin.isEnabled, timeout=20_000)
+    qtbot.keyClick(sheet.every, Qt.Key.Key_Up)
+    assert sheet.every.currentText() == "1 s"
     qtbot.mouseClick(sheet.begin, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: sheet.verdict.text().startswith("Watching"), timeout=30_000)
+    assert not sheet.every.isEnabled()
     qtbot.waitUntil(lambda: session.watching.warm_up is not None, timeout=110_000)
     qtbot.waitUntil(lambda: "eady" in sheet.verdict.text() or "warming" in sheet.verdict.text(), timeout=20_000)
     sheet.close()

@@ -45,6 +45,8 @@ def rival_of(
     if abs(carrier.drift_hz_per_s) > 0 and carrier.method == "drifting":
         t = (np.arange(narrow.size) - narrow.size / 2) / slice_hz
         narrow = narrow * np.exp(-1j * np.pi * carrier.drift_hz_per_s * t**2)
+    # Whatever length a recording has: an awkward one takes several times as long.
+    narrow = narrow[: fft.prev_fast_len(narrow.size)]
     power = np.abs(fft.fft(narrow * np.hanning(narrow.size).astype(np.float32))) ** 2
     bin_hz = slice_hz / narrow.size
     width = max(WIDTH_BINS, int(4 * carrier.spread_hz / bin_hz) | 1)

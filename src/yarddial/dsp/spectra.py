@@ -1,10 +1,12 @@
 """Transforms of long and of many blocks."""
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
 Complex = NDArray[np.complex64]
 Power = NDArray[np.float32]
+Floats = NDArray[np.float64]
 
 
 def long_transform(samples: Complex) -> Complex:
@@ -24,6 +26,23 @@ def long_transform(samples: Complex) -> Complex:
     quick = max(odd << ((count // odd).bit_length() - 1) for odd in (1, 3, 9) if odd <= count)
     size = quick if quick >= 0.95 * count else fft.prev_fast_len(count)
     return np.asarray(fft.fft(samples[:size]), np.complex64)
+
+
+def power_density(samples: Complex, rate_hz: float, points: int) -> tuple[Floats, Floats]:
+    """Power density by Welch's method: Hann windows that overlap by half, averaged [1]_.
+
+    Returns
+    -------
+    hertz, density : ndarrays of float64, shape (points,)
+        From the centre, rising; full scale squared per hertz.
+
+    References
+    ----------
+    .. [1] P. D. Welch, IEEE Trans. Audio Electroacoustics AU-15 (1967), 70-73.
+    """
+    power = hann_spectra(sliding_window_view(samples, points)[:: points // 2]).mean(axis=0, dtype=np.float64)
+    # A Hann window passes the noise of one and a half bins.
+    return np.fft.fftshift(np.fft.fftfreq(points, 1 / rate_hz)), power / (1.5 * rate_hz / points)
 
 
 def hann_spectra(blocks: Complex) -> Power:

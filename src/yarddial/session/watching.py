@@ -21,8 +21,11 @@ if TYPE_CHECKING:
     from yarddial.analysis.stability.track import Point
     from yarddial.analysis.stability.warm_up import WarmUp
 
-# One point takes so long; a run is an hour at most, and is fitted anew every few points.
-POINT_S, MOST_POINTS, EVERY = 5.0, 720, 6
+# How long one point may take: short ones follow a fast warm-up, long ones see more of little.
+POINTS_S, POINT_S = (1.0, 5.0, 20.0), 5.0
+# A run goes on for an hour, and for so many points if they take longer; it is fitted anew whenever it has grown by so
+# many, and by a twentieth.
+RUN_S, MOST_POINTS, EVERY = 3_600.0, 720, 6
 OCCUPIED = "a carrier is being watched"
 # Points that found no carrier in a row before the run is given up.
 MOST_MISSED = 6
@@ -43,6 +46,7 @@ class Watching:
         self._within_hz = 0.0
         self._counted_hz = 0.0
         self._place: tuple[float, str] = (0.0, "")
+        self.point_s = POINT_S
         self.points: tuple[Point, ...] = ()
         self.warm_up: WarmUp | None = None
         self.curve: tuple[Allan, ...] = ()
@@ -58,6 +62,11 @@ class Watching:
         if self.running:
             return OCCUPIED
         return self._truing.why_not_measure()
+
+    def choose_point(self, point_s: float) -> None:
+        """Let each point of the next run take so long; a run that goes on keeps its own."""
+        if not self.running:
+            self.point_s = point_s
 
     @property
     def tolerance_ppm(self) -> float:
@@ -116,12 +125,12 @@ class Watching:
             return
         # A fast crystal counts a steady carrier low: p = -error / counted.
         scale = -1e6 / self._counted_hz
-        time_s = len(self.points) * POINT_S
+        time_s = len(self.points) * self.point_s
         self.points = (*self.points, Point(time_s, away_hz * scale, abs(sigma_hz * scale)))
         self._missed = 0
-        if len(self.points) % EVERY == 0:
+        if len(self.points) % max(EVERY, len(self.points) // 20) == 0:
             self._fit()
-        if len(self.points) >= MOST_POINTS:
+        if len(self.points) >= max(MOST_POINTS, RUN_S / self.point_s):
             self._end("")
         else:
             self._next()
@@ -140,7 +149,7 @@ class Watching:
 
     def _next(self) -> None:
         self._id += 1
-        self._engine.send(Measure(self._id, POINT_S, self._within_hz))
+        self._engine.send(Measure(self._id, self.point_s, self._within_hz))
 
     def _end(self, trouble: str) -> None:
         self.running, self.trouble = False, trouble

@@ -197,24 +197,30 @@ class _Search:
         ppm_step = min(max(coarse_hz / self._reach_hz * 1e6, 0.05), self._prior_ppm / 4)
         ppms = np.arange(-self._prior_ppm, self._prior_ppm + ppm_step / 2, ppm_step)
         offsets = np.arange(0.0, self._raster_hz, coarse_hz)
-        height = np.stack([self._likelihood(offsets, ppm, coarse_hz) for ppm in ppms.tolist()])
+        # A row at a time: all of them together would take much memory.
+        height = np.concatenate([self._likelihood(offsets, ppms[n : n + 1], coarse_hz) for n in range(ppms.size)])
         peaks = self._peaks(height, offsets, ppms)
         found = []
         for offset_hz, ppm in peaks:
             found += self._closely(offset_hz, ppm, coarse_hz, ppm_step, inverted)
         return _merged(found)
 
-    def _likelihood(self, offsets_hz: Floats, ppm: float, blur_hz: float) -> Floats:
-        """Log likelihood at offsets of one cell for one crystal error; blurred for a coarse look."""
-        true_hz = self._places + ppm * 1e-6 * self._away_hz
-        rest = (true_hz[None, :] - offsets_hz[:, None]) / self._raster_hz
-        rest_hz = (rest - np.round(rest)) * self._raster_hz
-        density = np.full(rest_hz.shape, OFF_RASTER / self._raster_hz)
+    def _likelihood(self, offsets_hz: Floats, ppms: Floats, blur_hz: float) -> Floats:
+        """Log likelihood, crystal errors by offsets of one cell; blurred for a coarse look."""
+        true_hz = self._places + ppms[:, None] * 1e-6 * self._away_hz
+        rest = (true_hz[:, None, :] - offsets_hz[:, None]) / self._raster_hz
+        rest -= np.round(rest)
+        rest *= self._raster_hz
+        squared = np.square(rest, out=rest)
+        density = np.full(squared.shape, OFF_RASTER / self._raster_hz)
         for share, part in SHARES:
             variance = (part * self._rule_hz) ** 2 + self._sigma_hz**2 + blur_hz**2
-            density += share * np.exp(-0.5 * rest_hz**2 / variance) / np.sqrt(2 * np.pi * variance)
+            bell = squared * (-0.5 / variance)
+            np.exp(bell, out=bell)
+            bell *= share / np.sqrt(2 * np.pi * variance)
+            density += bell
         # Of B / R places each carrier takes one: a factor R for each.
-        return np.asarray(np.log(density).sum(axis=1) + rest_hz.shape[1] * np.log(self._raster_hz))
+        return np.asarray(np.log(density, out=density).sum(axis=2) + self._places.size * np.log(self._raster_hz))
 
     def _peaks(self, height: Floats, offsets: Floats, ppms: Floats) -> list[tuple[float, float]]:
         """The highest of the coarse look, none next to another."""
@@ -242,7 +248,7 @@ class _Search:
         for _ in range(3):
             offsets = offset_hz + np.linspace(-offset_room, offset_room, 81)
             ppms = ppm + np.linspace(-ppm_room, ppm_room, 31)
-            log = np.stack([self._likelihood(offsets, one, 0.0) for one in ppms.tolist()])
+            log = self._likelihood(offsets, ppms, 0.0)
             weight = np.exp(log - log.max())
             total = float(weight.sum())
             at_offset, at_ppm = weight.sum(axis=0) / total, weight.sum(axis=1) / total

@@ -5,6 +5,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.dsp.products import clipping_in_channel, products_in_channel
+from yarddial.dsp.spectra import power_density
 from yarddial.session.engine.messages import NO_SPAN, GainsDb, Sweep, SweepPoint
 
 Complex = NDArray[np.complex64]
@@ -97,11 +98,7 @@ def measure(samples: Complex, rate_hz: float, offset_hz: float, width_hz: float)
 
     samples : shape (n,), full scale 1; n >= 4096. offset_hz, width_hz : of the channel, from the centre.
     """
-    import scipy.signal
-
-    hertz, density = scipy.signal.welch(
-        samples, rate_hz, "hann", POINTS, return_onesided=False, scaling="density", detrend=False
-    )
+    hertz, density = power_density(samples, rate_hz, POINTS)
     bin_hz, half_hz = rate_hz / POINTS, max(width_hz / 2, rate_hz / POINTS)
     away = np.abs(hertz - offset_hz)
     clear = (np.abs(hertz) > CENTRE_HZ) & (np.abs(hertz) < 0.42 * rate_hz)
@@ -119,7 +116,7 @@ def measure(samples: Complex, rate_hz: float, offset_hz: float, width_hz: float)
         _db(float(np.mean(np.abs(samples) ** 2))),
         float(hertz[at]),
         _db(strongest),
-        np.fft.fftshift(density).astype(np.float32),
+        density.astype(np.float32),
     )
 
 

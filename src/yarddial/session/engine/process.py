@@ -106,10 +106,7 @@ class EngineProcess:
 
     def _launch(self) -> "Connection":
         import multiprocessing
-        import os
 
-        # The engine's products are small: a second BLAS thread would only spin, and take the window's core.
-        os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
         context = multiprocessing.get_context("spawn")
         here, there = context.Pipe()
         # A daemon dies with the window, whatever becomes of that.

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.drivers.protocol import Device, TimeSource
+from yarddial.dsp.spectra import power_density
 
 # With less than half a step of noise a converter bends weak signals: so far over its own floor it does not.
 DITHERED_DB = 6.0
@@ -91,10 +92,7 @@ def converter_floor_db(bits: int) -> float:
 
 def carrier_db(samples: NDArray[np.complex64], rate_hz: float, near_hz: float, within_hz: float) -> tuple[float, float]:
     """Strongest line near a place: how far it stands over the median of the spectrum, dB, and where it is."""
-    import scipy.signal
-
-    size = 1 << 14
-    places, power = scipy.signal.welch(samples, rate_hz, "hann", min(size, samples.size), return_onesided=False)
+    places, power = power_density(samples, rate_hz, min(1 << 14, samples.size))
     close = np.abs(places - near_hz) <= within_hz
     best = int(np.argmax(np.where(close, power, 0.0)))
     return 10 * log10(float(power[best] / max(np.median(power), 1e-30))), float(places[best])

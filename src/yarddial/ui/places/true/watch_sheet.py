@@ -4,8 +4,10 @@ from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QWidget
 
 from yarddial.session.session import Session
+from yarddial.session.watching import POINTS_S
 from yarddial.ui.places.true.watch_picture import AllanPicture, WatchPicture
 from yarddial.ui.theme.lettering import px
+from yarddial.ui.widgets.choice import Choice
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button
 from yarddial.ui.widgets.working_sheet import Sheet
@@ -21,13 +23,21 @@ class WatchSheet(Sheet):
         self.verdict.setAccessibleName("Verdict")
         self._under = Words("", 13, tone="quiet", wrap=True)
         self.track, self.curve = WatchPicture(), AllanPicture()
-        self.begin = button("Watch", strong=True, tip="Measure the carrier at the dial every five seconds, for an hour")
+        self.begin = button("Watch", strong=True, tip="Measure the carrier at the dial again and again, for an hour")
         self.begin.clicked.connect(self._begin)
         for widget in (self.verdict, self._under):
             self.body.addWidget(widget)
         self.body.addWidget(self.track, 3)
         self.body.addWidget(self.curve, 2)
-        self.buttons.insertWidget(1, self.begin)
+        self.every = Choice("A point every")
+        self.every.setToolTip("Short points follow a fast warm-up; long ones tell more of a steady oscillator")
+        for point_s in POINTS_S:
+            self.every.addItem(f"{point_s:g} s", point_s)
+        self.every.setCurrentIndex(POINTS_S.index(self._watching.point_s))
+        self.every.currentIndexChanged.connect(lambda n: self._watching.choose_point(POINTS_S[n]))
+        self.buttons.insertWidget(0, Words("A point every", 12, tone="quiet"))
+        self.buttons.insertWidget(1, self.every)
+        self.buttons.insertWidget(3, self.begin)
         show_soon = Soon(self, self._show)
         self._leave = (
             self._watching.on_watching_changed(show_soon), session.truing.on_truing_changed(show_soon),
@@ -53,6 +63,7 @@ class WatchSheet(Sheet):
         why_not = watching.why_not()
         self.begin.setText("Stop" if watching.running else "Watch")
         self.begin.setEnabled(watching.running or not why_not)
+        self.every.setEnabled(not watching.running)
         self.track.show_track(watching.points, watching.warm_up)
         self.curve.show_curve(watching.curve)
         sentence, under = self._said(why_not)
