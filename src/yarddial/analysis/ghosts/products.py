@@ -8,7 +8,8 @@ from numpy.typing import NDArray
 from yarddial.analysis.ghosts.scene import ReceiverModel
 
 Floats = NDArray[np.float64]
-Ints = NDArray[np.int32]
+Ints = NDArray[np.int16 | np.int32]
+Levels = NDArray[np.float32 | np.float64]
 # What a cubic and a square make of one, two and three tones, relative to 2 f1 - f2 and to f1 + f2, dB.
 HARMONIC2_DB, HARMONIC3_DB, TRIPLE_DB = -6.02, -9.54, 6.02
 Window = tuple[float, float]
@@ -29,7 +30,7 @@ class Products(NamedTuple):
     """
 
     hertz: Floats
-    level_dbm: Floats
+    level_dbm: Levels
     first: Ints
     second: Ints
     third: Ints
@@ -86,7 +87,7 @@ def products(
     intercepts = {2: receiver.iip2_dbm, 3: receiver.iip3_dbm, 4: receiver.iip4_dbm, 5: receiver.iip5_dbm}
     able = {n: value for n, value in intercepts.items() if value is not None and n <= order}
     if not windows:
-        return _positive(_joined([_harmonics(hertz, level_dbm, able), *_all_pairs(hertz, level_dbm, able)]), least_dbm)
+        return _positive(_all(hertz, level_dbm, able), least_dbm)
     ranked = np.argsort(hertz, kind="stable").astype(np.int32)
     f, p = hertz[ranked], level_dbm[ranked]
     # Frequencies may come out negative, and are seen all the same.
@@ -131,34 +132,43 @@ def _joined(found: list[Products]) -> Products:
     return Products(*(np.concatenate(parts) for parts in zip(*whole, strict=True)))
 
 
-def _all_pairs(f: Floats, p: Floats, able: dict[int, float]) -> list[Products]:
-    """a f1 +- b f2 of every two signals, once each: both ways round where a and b differ.
+def _all(f: Floats, p: Floats, able: dict[int, float]) -> Products:
+    """Harmonics, then a f1 +- b f2 of every two signals, once each: both ways round where a and b differ.
 
-    Written piece by piece into arrays of their final size: they are large.
+    Written piece by piece into arrays of their final size, as narrow as they may be: they are large.
     """
-    i, j = (index.astype(np.int32) for index in np.triu_indices(f.size, 1))
-    count, fi, fj, pi, pj = i.size, f[i], f[j], p[i], p[j]
+    harmonics = _harmonics(f, p, able)
+    index: type[np.int16 | np.int32] = np.int16 if f.size < 1 << 15 else np.int32
+    i, j = (one.astype(index) for one in np.triu_indices(f.size, 1))
     ways = [(a, b, iip, turned) for a, b, iip in _shapes(able) for turned in ((False,) if a == b else (False, True))]
-    total = 2 * len(ways) * count
+    count, begin = i.size, harmonics.hertz.size
+    total = begin + 2 * len(ways) * count
     made = Products(
-        np.empty(total), np.empty(total), np.empty(total, np.int32), np.empty(total, np.int32),
-        np.full(total, -1, np.int32), np.empty(total, np.int8),
+        np.empty(total), np.empty(total, np.float32), np.empty(total, index), np.empty(total, index),
+        np.broadcast_to(index(-1), total), np.empty(total, np.int8),
     )  # fmt: skip
-    begin = 0
+    for whole, own in zip(made, harmonics, strict=True):
+        if whole is not made.third:
+            whole[:begin] = own
+    narrow = p.astype(np.float32)
+    fi, fj, pi, pj = f[i], f[j], narrow[i], narrow[j]
+    af, bf, bp = np.empty_like(fi), np.empty_like(fi), np.empty_like(pi)
     for a, b, iip, turned in ways:
         (one, two), (f1, f2), (p1, p2) = ((j, i), (fj, fi), (pj, pi)) if turned else ((i, j), (fi, fj), (pi, pj))
         plus, minus = slice(begin, begin + count), slice(begin + count, begin + 2 * count)
         begin += 2 * count
-        af, bf = a * f1, b * f2
+        np.multiply(f1, a, out=af)
+        np.multiply(f2, b, out=bf)
         np.add(af, bf, out=made.hertz[plus])
         np.subtract(af, bf, out=made.hertz[minus])
-        np.add(a * p1, b * p2, out=made.level_dbm[plus])
-        made.level_dbm[plus] -= (a + b - 1) * iip
-        made.level_dbm[minus] = made.level_dbm[plus]
+        level = np.multiply(p1, np.float32(a), out=made.level_dbm[plus])
+        level += np.multiply(p2, np.float32(b), out=bp)
+        level -= np.float32((a + b - 1) * iip)
+        made.level_dbm[minus] = level
         for part, sign in ((plus, 1), (minus, -1)):
             made.first[part], made.second[part] = one, two
             made.form[part] = _FORMS.index((a, sign * b, 0))
-    return [made]
+    return made
 
 
 def _in_windows(f: Floats, p: Floats, able: dict[int, float], windows: list[Window]) -> list[Products]:
