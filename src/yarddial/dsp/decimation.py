@@ -68,11 +68,8 @@ class Decimator:
         """Take more input and return the decimated samples that are now complete, some dozens of samples late."""
         if self.factor == 1:
             return self._mix_only(samples)
-        data = samples if self._left.size == 0 else np.concatenate([self._left, samples])
-        wide, rows = self._taps.shape[0], data.size // self._taps.shape[0]
-        # A copy: the caller may use its buffer again.
-        self._left = data[rows * wide :].copy()
-        partial = data[: rows * wide].reshape(rows, wide) @ self._taps
+        partial = self._multiplied(samples)
+        rows = partial.shape[0]
         sums = np.concatenate([self._sums, np.zeros((rows, self._outputs), np.complex64)])
         for j in range(self._sums.shape[0] + 1):
             part = partial[:, j * self._outputs : (j + 1) * self._outputs]
@@ -82,6 +79,25 @@ class Decimator:
         early = min(self._early, out.size)
         self._early -= early
         return self._rotate(out[early:], self.factor)
+
+    def _multiplied(self, samples: Complex) -> Complex:
+        """Rows of input times the taps; only the row that was begun before is put together, all others stay."""
+        wide = self._taps.shape[0]
+        begun = self._left.size
+        head = min(wide - begun, samples.size) if begun else 0
+        first = np.concatenate([self._left, samples[:head]])
+        if begun and first.size < wide:
+            self._left = first
+            return np.empty((0, self._taps.shape[1]), np.complex64)
+        at = 1 if begun else 0
+        rows = (samples.size - head) // wide
+        partial = np.empty((at + rows, self._taps.shape[1]), np.complex64)
+        if begun:
+            partial[0] = first @ self._taps
+        np.matmul(samples[head : head + rows * wide].reshape(rows, wide), self._taps, out=partial[at:])
+        # A copy: the caller may use its buffer again.
+        self._left = samples[head + rows * wide :].copy()
+        return partial
 
     def _mix_only(self, samples: Complex) -> Complex:
         return self._rotate(np.asarray(samples, np.complex64), 1)

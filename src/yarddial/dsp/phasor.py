@@ -1,5 +1,7 @@
 """Turning phasors, many samples at a time."""
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -14,6 +16,10 @@ def phasor(turns: float, first_index: int, count: int) -> NDArray[np.complex64]:
     start = (turns * first_index) % 1.0
     rows = -(-count // _FINE)
     coarse = np.exp(2j * np.pi * ((start + (turns * _FINE % 1.0) * np.arange(rows)) % 1.0)).astype(np.complex64)
-    fine = np.exp(2j * np.pi * ((turns * np.arange(_FINE)) % 1.0)).astype(np.complex64)
-    turning: NDArray[np.complex64] = np.multiply.outer(coarse, fine).reshape(-1)[:count]
+    turning: NDArray[np.complex64] = np.multiply.outer(coarse, _fine(turns)).reshape(-1)[:count]
     return turning
+
+
+@lru_cache(maxsize=64)
+def _fine(turns: float) -> NDArray[np.complex64]:
+    return np.asarray(np.exp(2j * np.pi * ((turns * np.arange(_FINE)) % 1.0)), np.complex64)

@@ -96,26 +96,32 @@ class Hearing:
 
 
 class _Pilot:
-    """How far the stereo pilot stands over the multiplex beside it, dB; from one transform in a while."""
+    """How far the stereo pilot stands over the multiplex beside it, dB; from a short transform twice a second."""
 
     def __init__(self, rate_hz: float) -> None:
-        self._rate_hz, self._size = rate_hz, 1 << int(np.ceil(np.log2(rate_hz * 0.05)))
+        self._size = 1 << int(np.ceil(np.log2(rate_hz * 0.05)))
+        self._window = np.hanning(self._size).astype(np.float32)
+        away_hz = np.abs(np.arange(self._size // 2 + 1) * rate_hz / self._size - PILOT_HZ)
+        self._at = np.flatnonzero(away_hz < 150.0)
+        self._beside = np.flatnonzero((away_hz > 300.0) & (away_hz < 1_500.0))
+        self._rests = max(int(rate_hz * 0.5) - self._size, 0)
+        self._skip = 0
         self._held = np.empty(0, np.float32)
         self.level_db = 0.0
 
     def push(self, multiplex: Floats) -> None:
         """Take what the discriminator gives."""
-        self._held = np.concatenate([self._held, multiplex])
+        if self._skip:
+            multiplex, self._skip = multiplex[self._skip :], max(self._skip - multiplex.size, 0)
+        self._held = np.concatenate([self._held, multiplex]) if self._held.size else multiplex
         if self._held.size < self._size:
             return
         import scipy.fft
 
-        power = np.abs(scipy.fft.rfft(self._held[-self._size :] * np.hanning(self._size).astype(np.float32))) ** 2
-        self._held = np.empty(0, np.float32)
-        hertz = np.arange(power.size) * self._rate_hz / self._size
-        at = power[np.abs(hertz - PILOT_HZ) < 150.0].max()
-        beside = np.median(power[(np.abs(hertz - PILOT_HZ) > 300.0) & (np.abs(hertz - PILOT_HZ) < 1_500.0)])
-        self.level_db = float(10 * np.log10(at / max(float(beside), 1e-30)))
+        power = np.abs(scipy.fft.rfft(self._held[: self._size] * self._window)) ** 2
+        self._held, self._skip = np.empty(0, np.float32), self._rests
+        beside = float(np.median(power[self._beside]))
+        self.level_db = float(10 * np.log10(float(power[self._at].max()) / max(beside, 1e-30)))
 
 
 def _transition_hz(settings: Settings) -> float:
