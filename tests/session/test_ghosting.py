@@ -4,6 +4,7 @@ import msgspec
 import pytest
 
 from waiting import set_rate, until
+from yarddial.session.findings import findings
 from yarddial.session.session import Session
 from yarddial.session.verdicts.of_ghosts import ghosts_verdict
 
@@ -43,6 +44,10 @@ def test_a_standard_is_true_and_a_tower_through_the_converter_is_not(trued: Sess
     assert here.judgement.verdict == "ghost"
     assert "leak-through" in {cause.kind for cause in here.judgement.likely}
     assert ghosts_verdict(session.ghosting, session.desk).mark == "stop"
+    # What is wrong in a place is said along the bottom too, the worst first.
+    worst = findings(session)[0]
+    assert (worst.mark, worst.fix) == ("stop", "go_ghosts")
+    assert worst.what == "Ghosts: what stands at 4.352\u202f5 MHz is a ghost"
     assert session.log.shown()[0].kind == "ghosts"
     # The receiver looks where the dial stands again, with its own gain and rate.
     session.desk.dial(10e6)

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from yarddial.session.building import Building
 from yarddial.session.desk import Desk
 from yarddial.session.findings import findings
+from yarddial.session.first_light.result import CheckResult
 from yarddial.session.inspection import Inspection
 from yarddial.session.log_keeper import LogKeeper
 from yarddial.session.session import Session
@@ -53,6 +54,19 @@ def test_what_was_not_measured_is_never_called_an_error() -> None:
     verdict = dial_verdict(state(0.0, 3300.0), mode_named("am"), measured=False)
     assert verdict.mark == "unknown"
     assert "may be off by 6.6 kHz" in verdict.sentence
+
+
+def test_what_first_light_found_is_a_finding_while_it_concerns_the_rate_in_use(session: Session) -> None:
+    used_hz = session.desk.line.receiver.rate_hz
+    lost = CheckResult("rate", "look", "10 of 99 samples lost", "use a lower rate", figures={"rate_hz": used_hz * 2})
+    session.checking.receiver, session.checking.results = "Finch", (lost,)
+    assert not any(found.what.startswith("First light") for found in findings(session))
+    dead = CheckResult("antenna", "stop", "nothing is connected", "look at plug and lead")
+    session.checking.results = (msgspec.structs.replace(lost, figures={"rate_hz": used_hz}), dead)
+    worst = findings(session)[0]
+    assert (worst.what, worst.fix) == ("First light: Finch, antenna: nothing is connected", "go_first_light")
+    session.checking.results = session.checking.results[:1]
+    assert any(found.what.endswith("10 of 99 samples lost") for found in findings(session))
 
 
 @given(st.floats(-1e5, 1e5), st.floats(0.01, 1e5))

@@ -5,7 +5,9 @@ from typing import TYPE_CHECKING, Literal
 import msgspec
 
 from yarddial.analysis.audit.finding import BenchFinding
-from yarddial.session.verdicts.verdict import Mark
+from yarddial.session.verdicts.of_ghosts import ghosts_verdict
+from yarddial.session.verdicts.of_levels import levels_verdict
+from yarddial.session.verdicts.verdict import Mark, Verdict
 from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz, group_digits
 from yarddial.yard.modes import mode_named
 from yarddial.yard.observation import Observation
@@ -17,7 +19,10 @@ if TYPE_CHECKING:
 DAY_S = 86_400.0
 REMINDED_S, HALF_YEAR_S = DAY_S, 183 * DAY_S
 
-Fix = Literal["", "measure", "apply", "go_true", "go_bench", "go_log", "free_route", "recover", "mend", "go_span"]
+Fix = Literal[
+    "", "measure", "apply", "go_true", "go_bench", "go_log", "free_route", "recover", "mend", "go_span",
+    "go_first_light", "go_levels", "go_ghosts",
+]  # fmt: skip
 
 
 class Finding(msgspec.Struct, frozen=True):
@@ -39,7 +44,8 @@ def findings(session: "Session") -> tuple[Finding, ...]:
     """All findings of the moment: safety first, then the worst."""
     found = [*_kept(session), *_bench(session)]
     if session.desk.station.routes:
-        found += [*_reach(session), *_receiver(session), *_dial(session)]
+        found += [*_reach(session), *_receiver(session), *_dial(session), *_first_light(session)]
+        found += [*_levels(session), *_ghosts(session)]
     order = {"stop": 0, "look": 1, "unknown": 2, "good": 3}
     return tuple(sorted(found, key=lambda finding: (not finding.safety, order[finding.mark])))
 
@@ -98,6 +104,39 @@ def _receiver(session: "Session") -> list[Finding]:
     if reception.running and reception.remark:
         found.append(Finding("look", f"Receiver: {reception.remark}", "what is measured may be off", "", ""))
     return found
+
+
+def _first_light(session: "Session") -> list[Finding]:
+    """The worst of what the last run found, but for rates that are not set."""
+    checking, set_hz = session.checking, session.desk.line.receiver.rate_hz
+    wrong = [] if checking.running else [r for r in checking.results if r.verdict in ("stop", "look")]
+    wrong = [result for result in wrong if result.figures.get("rate_hz", set_hz) == set_hz]
+    if not wrong:
+        return []
+    first = min(wrong, key=lambda result: result.verdict != "stop")
+    what = f"First light: {checking.receiver}, {first.name}: {first.detail}"
+    return [Finding(first.verdict, what, first.fix, "go_first_light", "Go to First light")]
+
+
+def _levels(session: "Session") -> list[Finding]:
+    verdict = levels_verdict(session.leveling, session.desk)
+    if verdict.mark not in ("stop", "look"):
+        return []
+    return [_passed_on("Levels", verdict, "go_levels")]
+
+
+def _ghosts(session: "Session") -> list[Finding]:
+    """What stands at the dial; a span that was not tested is nothing that is wrong."""
+    if session.ghosting.running or session.ghosting.at_dial() is None:
+        return []
+    verdict = ghosts_verdict(session.ghosting, session.desk)
+    return [_passed_on("Ghosts", verdict, "go_ghosts")] if verdict.mark in ("stop", "look") else []
+
+
+def _passed_on(place: str, verdict: Verdict, fix: Fix) -> Finding:
+    sentence = verdict.sentence.rstrip(".")
+    what = f"{place}: {sentence[:1].lower()}{sentence[1:]}"
+    return Finding(verdict.mark, what, verdict.consequence.rstrip("."), fix, f"Go to {place}")
 
 
 def _dial(session: "Session") -> list[Finding]:

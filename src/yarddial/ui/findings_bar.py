@@ -52,7 +52,7 @@ class FindingsBar(QWidget):
         self._rows: list[FindingRow] = []
         self._list = QVBoxLayout()
         self._list.setSpacing(px(4))
-        self._quiet = Words("Nothing is wrong that can be known from what was measured.", 13, tone="quiet")
+        self._quiet = Words("Nothing is wrong with what is set, as far as it was measured.", 13, tone="quiet")
         self._toggle = button("", plain=True)
         self._toggle.clicked.connect(self._turn)
         bottom = QHBoxLayout()

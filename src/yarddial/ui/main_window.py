@@ -348,16 +348,14 @@ class MainWindow(QMainWindow):
         acts: dict[str, Callable[[], object]] = {
             "measure": self._measure_in_true,
             "apply": session.truing.apply,
-            "go_bench": partial(self.go, "Bench"),
-            "go_true": partial(self.go, "True"),
-            "go_log": partial(self.go, "Log"),
-            "go_span": partial(self.go, "Span"),
             "free_route": self._free_route,
             "recover": session.recover,
             "mend": partial(session.building.mend, bench) if bench is not None else session.recover,
         }
         if finding.fix in acts:
             self.strip.attempt(acts[finding.fix])
+        elif finding.fix.startswith("go_"):
+            self.go(finding.fix.removeprefix("go_").replace("_", " ").capitalize())
 
     def measure(self, *, verifying: bool = False) -> None:
         """Measure the known station at the dial; Listen gives the receiver up for it."""

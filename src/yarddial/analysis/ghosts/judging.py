@@ -87,6 +87,11 @@ class Judgement(msgspec.Struct, frozen=True):
         return tuple(cause for cause, share in kept if share > NEARLY * kept[0][1])
 
     @property
+    def kinds(self) -> str:
+        """The same in a word or two."""
+        return " or ".join(dict.fromkeys(cause.kind for cause in self.likely[:2]))
+
+    @property
     def words(self) -> str:
         """What it is, as far as that is known."""
         return ", or ".join(cause.words for cause in self.likely[:2])

@@ -93,8 +93,7 @@ class GhostsPicture(QWidget):
             self._draw_mark(painter, c, base, up(judged.peak.level_dbm), judged)
         self._draw_arrows(painter, c, base)
         ghosts = (j for j in self._ghosting.judged if j.judgement.verdict == "ghost")
-        named = [(j.peak.dial_hz, dict.fromkeys(cause.kind for cause in j.judgement.likely[:2])) for j in ghosts]
-        self._draw_names(painter, c, chart, base, [(hertz, " or ".join(kinds)) for hertz, kinds in named])
+        self._draw_names(painter, c, chart, base, [(j.peak.dial_hz, j.judgement.kinds) for j in ghosts])
         self._draw_pointer(painter, c, chart, base)
 
     def _draw_untested(self, painter: QPainter, c: Palette, chart: QRectF, base: float) -> None:

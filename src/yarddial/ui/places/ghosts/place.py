@@ -210,10 +210,10 @@ class GhostsPlace(QWidget):
             mark = Mark(MARKS[judged.judgement.verdict], 10)
             go = button(format_frequency(judged.peak.dial_hz, 0), plain=True, tip="Put the dial there")
             go.clicked.connect(lambda _=False, hz=judged.peak.dial_hz: self._session.desk.dial(hz))
-            kind = judged.judgement.best.kind if judged.judgement.verdict == "ghost" else judged.judgement.verdict
+            kind = judged.judgement.kinds if judged.judgement.verdict == "ghost" else judged.judgement.verdict
             unit = "dBm" if self._ghosting.line is not None else "dBFS"
             level = Words(f"{format_number(judged.peak.level_dbm, 1.0)} {unit}", 12, tone="quiet")
-            for column, cell in enumerate((mark, go, Words(kind, 12), level)):
+            for column, cell in enumerate((mark, go, Words(kind, 12, wrap=True), level)):
                 self._peaks.addWidget(cell, row, column)
         self._peaks.setColumnStretch(2, 1)
         if not ranked:
