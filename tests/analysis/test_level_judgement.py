@@ -8,7 +8,7 @@ import pytest
 from yarddial.analysis.ghosts.near import USUAL_MIRROR_DB, expected_ghosts, standing_lines
 from yarddial.analysis.levels.attenuation_test import judge_lines
 from yarddial.analysis.levels.best_setting import best_setting
-from yarddial.analysis.levels.level_line import CONVERTER, Seen, level_line
+from yarddial.analysis.levels.level_line import CONVERTER, Seen, level_line, socket_offset_db
 from yarddial.analysis.levels.step import Step
 from yarddial.dsp.products import clipping_in_channel, products_in_channel
 from yarddial.session.engine.gain_sweep import measure
@@ -131,6 +131,19 @@ def test_levels_along_the_line_are_carried_by_gains_and_the_bottleneck_is_named(
     calm = level_line(line, "city", 9_000.0, Seen(-80.0, -75.0, -20.0, 1.0, ""))
     assert calm.bottleneck.startswith("nothing on the route")
     assert level_line(line, "rural", 9_000.0).plates[-1].name == "Finch"
+
+
+@pytest.mark.parametrize("offset_db", [-60.0, -25.0, -20.0])
+def test_without_a_calibration_the_noise_that_should_be_there_tells_dbm(offset_db: float) -> None:
+    line = demo_station().line(VIA_LADDER).at(10e6)
+    # Eight bits over 2.048 MHz, and at the socket what comes in with what the parts before add.
+    converter = 10 ** (-(6.02 * 8 + 1.76) / 10) / 2.048e6
+    incoming_dbm_hz = level_line(line, "rural", 1.0).plates[-1].floor_dbm
+    floor = converter + 10 ** ((incoming_dbm_hz - offset_db) / 10)
+    assert socket_offset_db(line, "rural", 10 * log10(floor)) == pytest.approx(offset_db, abs=1e-6)
+    assert socket_offset_db(line, "rural", 10 * log10(converter) + 1.0) is None
+    hidden = level_line(line, "rural", 9_000.0, is_hidden=True)
+    assert hidden.bottleneck == "Finch's converter: its own noise hides what comes in; raise the gain"
 
 
 def test_ghosts_are_expected_where_the_formulas_put_them() -> None:

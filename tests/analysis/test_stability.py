@@ -25,7 +25,12 @@ def test_a_warm_up_is_fitted_and_says_when_it_is_steady() -> None:
     assert found.has_settled
     assert found.sentence() == "steady after 15 min, within 0.1 ppm"
     assert fit_warm_up(run_up(0.0, 240.0)).sentence().startswith("steady from the start")
-    assert "go on watching" in fit_warm_up(run_up(4.0, 3_000.0, 1_200.0)).sentence()
+    early = fit_warm_up(run_up(4.0, 3_000.0, 1_200.0))
+    # The last point is at 1190 s; what it moved by is measured, what is left only guessed at.
+    left_ppm = 4 * np.exp(-1_190 / 3_000)
+    assert early.size_ppm - early.left_ppm == pytest.approx(4 - left_ppm, rel=0.03)
+    assert early.left_ppm == pytest.approx(left_ppm, rel=0.4)
+    assert "moved by 1.3 ppm" in early.sentence()
     with pytest.raises(BadSamples, match="longer"):
         fit_warm_up(run_up(4.0, 240.0)[:5])
 

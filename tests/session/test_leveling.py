@@ -7,10 +7,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from waiting import until
 from yarddial.analysis.levels.advice import NEAR_BEST_DB, advise
 from yarddial.analysis.levels.best_setting import judged_db
 from yarddial.analysis.levels.step import Step
+from yarddial.session.findings import findings
 from yarddial.session.session import Session
+from yarddial.session.verdicts.of_levels import levels_verdict
 from yarddial.yard.errors import BadSamples
 
 STEPS_DB = tuple(float(k) for k in range(0, 50, 2))
@@ -184,6 +187,31 @@ def test_a_weighing_begins_by_itself_changes_nothing_and_when_cut_short_says_not
     # It is known now: nothing more is measured.
     leveling.weigh()
     assert leveling.running_purpose is None
+
+
+def test_by_the_noise_full_scale_moves_with_the_gain_and_where_the_converter_hides_it_that_is_said(
+    session: Session,
+) -> None:
+    leveling = session.leveling
+    session.toggle_receiver()
+    full_dbm = []
+    for gain_db in (19.4, 30.1, 41.9, 2.7):
+        leveling.set_gain("gain", gain_db)
+        until(session, lambda: not leveling.why_not_sweep())
+        leveling.weigh()
+        until(session, lambda: leveling.running_purpose is None)
+        line = leveling.line()
+        assert line is not None
+        if line.seen is not None:
+            full_dbm.append(line.seen.full_scale_dbm + gain_db)
+    # Ten decibels more gain, and ten less fill the converter; with 2.7 dB next to nothing of the antenna reaches it.
+    assert len(full_dbm) == 3
+    assert max(full_dbm) - min(full_dbm) < 0.5
+    assert line.is_hidden
+    assert "raise the gain" in line.bottleneck
+    verdict = levels_verdict(leveling, session.desk)
+    assert (verdict.mark, verdict.sentence) == ("look", "Gain 2.7 dB is too little.")
+    assert any(found.what == "Levels: gain 2.7 dB is too little" for found in findings(session))
 
 
 def leveling_noise_dbm(session: Session) -> float:

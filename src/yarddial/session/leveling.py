@@ -19,6 +19,7 @@ from yarddial.session.reception import Reception
 from yarddial.yard.bands import bands_within
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.frequency import format_frequency
+from yarddial.yard.line import Line
 from yarddial.yard.parts import GainStage
 from yarddial.yard.station import KeptGains
 from yarddial.yard.ways import WAYS, ways_of
@@ -124,24 +125,29 @@ class Leveling:
             return None
         way = WAYS[ways_of(self._desk.station.mode, dial_hz)[0]]
         line = self._desk.line.at(dial_hz)
-        return level_line(line, self.surroundings, way.width_hz, self._seen(way.width_hz))
+        point = self.weighed()
+        if point is None:
+            return level_line(line, self.surroundings, way.width_hz)
+        seen = self._seen(line, point)
+        return level_line(line, self.surroundings, way.width_hz, seen, is_hidden=seen is None)
 
-    def _seen(self, bandwidth_hz: float) -> "Seen | None":
+    def weighed(self) -> SweepPoint | None:
+        """What was measured with the gains, the dial and the route as they are now."""
+        return self._weighed[1] if self._weighed is not None and self._weighed[0] == self._here("weigh", "") else None
+
+    def _seen(self, line: Line, point: SweepPoint) -> "Seen | None":
         """What was weighed, in dBm at the socket: by the calibration, or else by the noise that should be there."""
-        from math import log10
+        from yarddial.analysis.levels.level_line import Seen, socket_offset_db
 
-        from yarddial.analysis.levels.level_line import Seen, level_line
-
-        if self._weighed is None or self._weighed[0] != self._here("weigh", ""):
-            return None
-        point, line = self._weighed[1], self._desk.line.at(self._desk.station.dial_hz)
         offset = line.receiver.level_offset(line.port)
         if offset is not None:
             offset_db, sigma_db, by = offset.value, offset.sigma, "as calibrated"
         else:
-            should_dbm = level_line(line, self.surroundings, bandwidth_hz).plates[-1].floor_dbm
-            offset_db = should_dbm - point.floor_dbfs_hz - 10 * log10(bandwidth_hz)
-            sigma_db, by = BY_NOISE_SIGMA_DB, "by the noise that should be there, as nothing is calibrated"
+            by_noise_db = socket_offset_db(line, self.surroundings, point.floor_dbfs_hz)
+            if by_noise_db is None:
+                return None
+            offset_db, sigma_db = by_noise_db, BY_NOISE_SIGMA_DB
+            by = "by the noise that should be there, as nothing is calibrated"
         step = step_of(point)
         wanted_dbm = point.channel_dbfs + offset_db if step.over_db > 0 else None
         # A wide signal is weak in each of its lines, and may be the strongest all the same.

@@ -1,7 +1,6 @@
 """The span looked at under one setting after another, for whoever wants to compare; the receiver is set back after."""
 
 from collections.abc import Callable, Sequence
-from math import log10
 from typing import TYPE_CHECKING, Literal
 
 import msgspec
@@ -158,10 +157,14 @@ class SpanLooks:
         return Span(low_hz, bin_hz, level if sense > 0 else level[::-1].copy(), centre_hz, step.ask.rate_hz, within_hz)
 
     def _to_dbm(self, line: Line, point: SweepPoint) -> float:
-        from yarddial.analysis.levels.level_line import level_line
+        from yarddial.analysis.levels.level_line import level_line, socket_offset_db
 
         offset = line.receiver.level_offset(line.port)
         if offset is not None:
             return offset.value
-        should_dbm = level_line(line, self._desk.station.surroundings, 1_000.0).plates[-1].floor_dbm
-        return float(should_dbm - 10 * log10(1_000.0) - point.floor_dbfs_hz)
+        surroundings = self._desk.station.surroundings
+        by_noise_db = socket_offset_db(line, surroundings, point.floor_dbfs_hz)
+        if by_noise_db is not None:
+            return by_noise_db
+        # The converter hides what comes in: as if it did not, rough as that is.
+        return level_line(line, surroundings, 1.0).plates[-1].floor_dbm - point.floor_dbfs_hz

@@ -18,6 +18,9 @@ COMPRESSION_UNDER_IIP3_DB = 9.6
 # The strongest signal nearer than this to what a part bears is the first thing to mend.
 ROOM_DB = 10.0
 CONVERTER = "its converter"
+# A floor less than this over the converter's own noise tells nothing of what comes in: below, the converter no longer
+# makes noise like an ideal one either.
+TELLS_DB = 1.5
 
 
 class Seen(msgspec.Struct, frozen=True):
@@ -68,7 +71,7 @@ class LevelLine(msgspec.Struct, frozen=True):
     noisiest, soonest_bent : the part that adds most noise, and the one that overloads first; empty where none does.
     bottleneck : what limits first, in a sentence.
     converter_snr_db, process_gain_db : of the receiver's converter over its span, and into the bandwidth.
-    assumed : what no sheet states and was taken as usual.
+    assumed : what no sheet states and was taken as usual. is_hidden : measured, but the converter's own noise hides it.
     """
 
     plates: tuple[Plate, ...]
@@ -83,13 +86,38 @@ class LevelLine(msgspec.Struct, frozen=True):
     process_gain_db: float
     seen: Seen | None
     assumed: tuple[str, ...]
+    is_hidden: bool = False
 
 
-def level_line(line: Line, surroundings: str, bandwidth_hz: float, seen: Seen | None = None) -> LevelLine:
+def socket_offset_db(line: Line, surroundings: str, floor_dbfs_hz: float) -> float | None:
+    """What makes dBm at the receiver's socket of dBFS, where nothing is calibrated: by the noise that should be there.
+
+    The converter's own, full scale - (6.02 b + 1.76) over the rate, is taken off the floor first; None where it hides
+    what comes in.
+    """
+    if converter_hides(line.receiver, floor_dbfs_hz):
+        return None
+    incoming = _power(floor_dbfs_hz) - _power(_converter_dbfs_hz(line.receiver))
+    return level_line(line, surroundings, 1.0).plates[-1].floor_dbm - _db(incoming)
+
+
+def converter_hides(receiver: Receiver, floor_dbfs_hz: float) -> bool:
+    """True where the converter's own noise makes so much of the floor that what comes in cannot be told from it."""
+    return floor_dbfs_hz < _converter_dbfs_hz(receiver) + TELLS_DB
+
+
+def _converter_dbfs_hz(receiver: Receiver) -> float:
+    return -(6.02 * receiver.bits + 1.76) - 10 * log10(receiver.rate_hz)
+
+
+def level_line(
+    line: Line, surroundings: str, bandwidth_hz: float, seen: Seen | None = None, *, is_hidden: bool = False
+) -> LevelLine:
     """Carry levels from the antenna to the receiver, part by part, each at the frequency that it meets.
 
     surroundings : of Recommendation ITU-R P.372, see `yard.external_noise`; the antenna is taken as without loss.
     seen : what was measured at the receiver's socket; with it the converter is a plate of its own.
+    is_hidden : nothing could be made of what was measured, as the converter's own noise makes the floor.
 
     The converter's noise: full scale - (6.02 b + 1.76) - 10 log10(f_s / B), an ideal one of b bits.
     """
@@ -117,9 +145,12 @@ def level_line(line: Line, surroundings: str, bandwidth_hz: float, seen: Seen | 
     bent = _largest(chain.overload_shares, stages)
     spare_db = max(10 * log10(spare), 0.0)
     bottleneck = _bottleneck(plates, line.receiver.name, over_db, noisiest)
+    if is_hidden:
+        noisiest = f"{line.receiver.name}'s converter"
+        bottleneck = f"{noisiest}: its own noise hides what comes in; raise the gain"
     return LevelLine(
         tuple(plates), chain, fa_db, over_db, spare_db, noisiest, bent, bottleneck, snr_db, process_db, seen,
-        tuple(assumed),
+        tuple(assumed), is_hidden,
     )  # fmt: skip
 
 

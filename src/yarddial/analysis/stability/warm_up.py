@@ -20,7 +20,8 @@ class WarmUp(msgspec.Struct, frozen=True):
     """y(t) = settled + size exp(-t / tau), in ppm of the oscillator, t from the run's start.
 
     steady_after_s : when what is left is within the tolerance; 0 where it was from the start. has_settled : the run
-    was long enough to see it. scatter_ppm : one sigma about the fit.
+    was long enough to see it. scatter_ppm : one sigma about the fit. left_ppm : what was left at
+    the run's end; rough, as long as that has not settled.
     """
 
     settled_ppm: float
@@ -31,6 +32,7 @@ class WarmUp(msgspec.Struct, frozen=True):
     tolerance_ppm: float
     has_settled: bool
     scatter_ppm: float
+    left_ppm: float
 
     def without(self, points: Sequence[Point]) -> tuple[Point, ...]:
         """The run with the warm-up taken out: what is left wanders about the settled value."""
@@ -45,7 +47,8 @@ class WarmUp(msgspec.Struct, frozen=True):
         if self.steady_after_s <= 0:
             return f"steady from the start, within {self.tolerance_ppm:.2g} ppm"
         if not self.has_settled:
-            return f"still warming up: {abs(self.size_ppm):.2g} ppm to go in all; go on watching"
+            moved_ppm = abs(self.size_ppm - self.left_ppm)
+            return f"still warming up: it moved by {moved_ppm:.2g} ppm, some {abs(self.left_ppm):.1g} to go; watch on"
         return f"steady after {self.steady_after_s / 60:.0f} min, within {self.tolerance_ppm:.2g} ppm"
 
 
@@ -91,4 +94,5 @@ def fit_warm_up(points: Sequence[Point], tolerance_ppm: float = 0.1) -> WarmUp:
         tolerance_ppm,
         is_warm or (steady_s <= span_s and tau_s < 0.7 * span_s),
         scatter,
+        float(size * np.exp(-span_s / tau_s)),
     )

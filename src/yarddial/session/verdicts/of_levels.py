@@ -14,6 +14,8 @@ if TYPE_CHECKING:
 
 # A step or two beside the advised gain nobody hears.
 NEAR_GAIN_DB = 3.0
+# Of the samples, at full scale: a short peak now and then harms nothing.
+CLIPPED_SHARE = 1e-4
 
 
 def levels_verdict(leveling: Leveling, desk: Desk) -> Verdict:
@@ -32,6 +34,9 @@ def levels_verdict(leveling: Leveling, desk: Desk) -> Verdict:
         return _setting_verdict(leveling.setting, stages, now)
     advice, swept = leveling.advice, leveling.swept
     if advice is None or swept is None or not leveling.is_current:
+        glance = _at_a_glance(leveling, desk, now)
+        if glance is not None:
+            return glance
         what = "Sweep a stage: floor and signal are measured at each of its steps."
         return Verdict("unknown", f"Gain is not judged here: {now}.", what, now)
     set_db = next(stage.set_db for stage in stages if stage.name == swept.stage)
@@ -42,6 +47,23 @@ def levels_verdict(leveling: Leveling, desk: Desk) -> Verdict:
     verb = "Raise" if advice.gain_db > set_db else "Lower"
     sentence = f"{verb} {swept.stage} from {set_db:g} to {advice.gain_db:g} dB."
     return Verdict("look", sentence, f"{capital(advice.reason)}.", f"{verb.lower()} to {advice.gain_db:g} dB")
+
+
+def _at_a_glance(leveling: Leveling, desk: Desk, now: str) -> Verdict | None:
+    """What one look at the samples tells without a sweep: that a gain is far too high or far too low."""
+    point, receiver = leveling.weighed(), desk.line.receiver
+    if point is None:
+        return None
+    from yarddial.analysis.levels.level_line import converter_hides
+
+    are = "is" if len(leveling.stages) == 1 else "are"
+    if point.clipped_share > CLIPPED_SHARE:
+        what = f"{point.clipped_share:.1%} of the samples are at full scale: lower it, or sweep for the best."
+        return Verdict("look", f"{capital(now)} {are} too much.", what, "too high")
+    if converter_hides(receiver, point.floor_dbfs_hz):
+        what = f"{receiver.name}'s converter hides with its own noise what comes in: raise it, or sweep for the best."
+        return Verdict("look", f"{capital(now)} {are} too little.", what, "too low")
+    return None
 
 
 def _setting_verdict(setting: "Setting", stages: tuple[GainStage, ...], now: str) -> Verdict:

@@ -9,10 +9,14 @@ from yarddial.ui.theme.palette import palette
 
 
 class Choice(QComboBox):
-    """A drop-down that is drawn as text on the page, right-aligned, with a small triangle."""
+    """A drop-down that is drawn as text on the page with a small triangle behind it, at the right end of its room.
 
-    def __init__(self, name: str) -> None:
+    at_left : at the left end, for one that stands where a line begins.
+    """
+
+    def __init__(self, name: str, *, at_left: bool = False) -> None:
         super().__init__()
+        self._at_left = at_left
         self.setAccessibleName(name)
         self.setFont(font(12))
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
@@ -31,12 +35,10 @@ class Choice(QComboBox):
         box = QRectF(self.rect())
         painter.setFont(font(12))
         painter.setPen(c.colour("ink"))
-        painter.drawText(
-            box.adjusted(0, 0, -px(16), 0),
-            int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),
-            self.currentText(),
-        )
-        x, y, r = box.right() - px(7), box.center().y() + 1, px(4)
+        side = Qt.AlignmentFlag.AlignLeft if self._at_left else Qt.AlignmentFlag.AlignRight
+        painter.drawText(box.adjusted(0, 0, -px(16), 0), int(side | Qt.AlignmentFlag.AlignVCenter), self.currentText())
+        end = painter.fontMetrics().horizontalAdvance(self.currentText()) + px(16) if self._at_left else box.right()
+        x, y, r = end - px(7), box.center().y() + 1, px(4)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(c.colour("quiet"))
         painter.drawPolygon(

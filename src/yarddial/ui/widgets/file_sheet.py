@@ -3,14 +3,15 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QDir
-from PyQt6.QtGui import QFileSystemModel
-from PyQt6.QtWidgets import QCompleter, QLineEdit, QWidget
+from PyQt6.QtWidgets import QWidget
 
-from yarddial.ui.theme.lettering import font
+from yarddial.ui.widgets.path_field import PathField
 from yarddial.ui.widgets.words import Words, button
 from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard.errors import YardDialError
+
+# What is done with a file that is there already; all else writes one.
+READS = ("Open", "Play", "Put in", "Read")
 
 
 class FileSheet(Sheet):
@@ -27,15 +28,10 @@ class FileSheet(Sheet):
     ) -> None:
         super().__init__(parent, heading, 640)
         self._submit = submit
-        self.line = QLineEdit(str(Path.home() / name))
-        self.line.setFont(font(13, "mono"))
-        self.line.setAccessibleName(heading)
+        self.line = PathField(heading, writes=verb not in READS)
+        self.line.setText(str(Path.home() / name))
         self.line.returnPressed.connect(self.keep)
-        model = QFileSystemModel(self)
-        model.setRootPath(QDir.rootPath())
-        completer = QCompleter(model, self)
-        completer.setCompletionMode(QCompleter.CompletionMode.InlineCompletion)
-        self.line.setCompleter(completer)
+        self.line.complete_from_disk()
         self._said = Words("", 12, tone="vermilion", wrap=True)
         self.body.addWidget(self.line)
         self.body.addWidget(self._said)
@@ -56,7 +52,7 @@ class FileSheet(Sheet):
     def keep(self) -> None:
         """Submit the path."""
         try:
-            self._submit(Path(self.line.text().strip()).expanduser())
+            self._submit(self.line.path or Path())
         except YardDialError as error:
             self._said.setText(str(error)[:1].upper() + str(error)[1:] + ".")
         else:

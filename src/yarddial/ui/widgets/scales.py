@@ -42,10 +42,13 @@ def scale_up(
 def scale_along(
     painter: QPainter, c: Palette, chart: QRectF, ends: tuple[float, float], said: Callable[[str], str] = str
 ) -> None:
-    """Numbers under it; `said` adds what belongs to each."""
+    """Numbers under it, none cut off at the right; `said` adds what belongs to each."""
+    device = painter.device()
+    edge = float(device.width()) if device is not None else chart.right()
     painter.setFont(font(11, "mono"))
     painter.setPen(c.colour("quiet"))
     for value, text in ticks(ends, int(chart.width() / px(ALONG_PX))):
         x = chart.left() + (value - ends[0]) / (ends[1] - ends[0]) * chart.width()
-        box = QRectF(x - px(40), chart.bottom() + px(4), px(80), px(16))
+        half = painter.fontMetrics().horizontalAdvance(said(text)) / 2 + 1
+        box = QRectF(min(x, edge - half) - px(40), chart.bottom() + px(4), px(80), px(16))
         painter.drawText(box, int(Qt.AlignmentFlag.AlignHCenter), said(text))

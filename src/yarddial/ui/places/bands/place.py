@@ -35,7 +35,8 @@ class BandsPlace(QWidget):
         super().__init__()
         self._session = session
         self.headline = Headline()
-        self.region, self.order = Choice("Region of the radio regulations"), Choice("Order")
+        self.region = Choice("Region of the radio regulations", at_left=True)
+        self.order = Choice("Order", at_left=True)
         for number in (1, 2, 3):
             self.region.addItem(f"region {number}", number)
         for name, worst in ORDERS:

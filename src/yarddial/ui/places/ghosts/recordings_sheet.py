@@ -1,11 +1,10 @@
 """True or ghost by recordings: two files at least, made with one thing changed."""
 
-from pathlib import Path
-
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from yarddial.session.session import Session
 from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.widgets.path_field import PathField
 from yarddial.ui.widgets.words import Words, button
 from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.ui.work import Work
@@ -17,6 +16,7 @@ HOW = (
     "keeps its place, a mirror or a spike does not. One at another rate tells what was folded in, one with an "
     "attenuator before the receiver tells products of strong signals: they fall by more than it takes. SigMF files."
 )
+SIGMF = "SigMF recordings (*.sigmf-meta)"
 FIELDS = ("First recording", "Centre moved", "Another rate, if there is one", "Attenuation, if there is one")
 
 
@@ -26,8 +26,10 @@ class RecordingsSheet(Sheet):
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, "True or ghost by recordings", 680)
         self._session = session
-        self.files = [self._field(name) for name in FIELDS]
-        self.less = self._field("So much of it, dB")
+        self.files = [PathField(name, kinds=SIGMF) for name in FIELDS]
+        self.less = QLineEdit()
+        self.less.setFont(font(13, "mono"))
+        self.less.setAccessibleName("So much of it, dB")
         self._said = Words("", 12, tone="vermilion", wrap=True)
         self._said.setAccessibleName("Refusal")
         grid = QGridLayout()
@@ -36,6 +38,7 @@ class RecordingsSheet(Sheet):
         for row, field in enumerate((*self.files, self.less)):
             grid.addWidget(Words(field.accessibleName(), 13), row, 0)
             grid.addWidget(field, row, 1)
+            field.returnPressed.connect(self._judge)
         self.body.addWidget(Words(HOW, 13, tone="quiet", wrap=True))
         self.body.addLayout(grid)
         self.body.addWidget(self._said)
@@ -45,17 +48,10 @@ class RecordingsSheet(Sheet):
         self.buttons.insertWidget(1, self.judge)
         self.resize(self.width(), px(400))
 
-    def _field(self, name: str) -> QLineEdit:
-        field = QLineEdit()
-        field.setFont(font(13, "mono"))
-        field.setAccessibleName(name)
-        field.returnPressed.connect(self._judge)
-        return field
-
     def _judge(self) -> None:
         from yarddial.session.recorded_looks import judge_recordings
 
-        paths = [Path(field.text().strip()).expanduser() for field in self.files if field.text().strip()]
+        paths = [field.path for field in self.files if field.path is not None]
         try:
             less_db = self._less_db()
         except BadRecording as error:

@@ -63,7 +63,9 @@ def along_rows(line: LevelLine | None) -> list[Row]:
     if line is None:
         return [("The dial is out of reach.", "")]
     rows = [(_sentence(line.bottleneck), "")]
-    if line.over_db >= 0:
+    if line.is_hidden:
+        rows.append(("With more gain it can be told how strong the noise from outside is.", ""))
+    elif line.over_db >= 0:
         rows.append((f"Outside noise is {line.over_db:.0f} dB over the route's own.", ""))
         rows.append(("attenuation that would cost 1 dB", _db(line.to_spare_db)))
     else:
@@ -73,7 +75,7 @@ def along_rows(line: LevelLine | None) -> list[Row]:
     rows.append((f"gained by hearing {format_bound(line.chain.bandwidth_hz)} of it", _db(line.process_gain_db)))
     if line.seen is not None:
         rows.append((f"dBm {line.seen.by}: ±{line.seen.sigma_db:.1f} dB.", ""))
-    else:
+    elif not line.is_hidden:
         rows.append(("Levels are measured once the receiver runs.", ""))
     if line.assumed:
         rows.append((f"Not stated, taken as usual: {'; '.join(line.assumed)}.", ""))

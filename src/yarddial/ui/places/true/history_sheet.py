@@ -24,7 +24,7 @@ class HistorySheet(Sheet):
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, "History", 780)
         self._session = session
-        self.which = Choice("Oscillator")
+        self.which = Choice("Oscillator", at_left=True)
         self.which.setFont(font(13))
         self.verdict = Words("", 18, "serif", wrap=True)
         self.verdict.setAccessibleName("Verdict")

@@ -37,7 +37,7 @@ class TruePlace(QWidget):
         self._beside = Words("", 12, tone="quiet", wrap=True)
         self._errors = ErrorPicture()
         self._evidence = Evidence(session)
-        self.how_long = Choice("How long to measure")
+        self.how_long = Choice("How long to measure", at_left=True)
         for name, seconds_s in HOW_LONG:
             self.how_long.addItem(name, seconds_s)
         self.how_long.setToolTip("As long as it helps: until the station or its path is the limit, not the noise")

@@ -13,6 +13,9 @@ from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.scales import scale_along, scale_up
 
+# A run up to this long is told in seconds.
+SHORT_S = 150.0
+
 
 class _Chart(QWidget):
     """As wide as it can be, so high on the first sheet and at least."""
@@ -73,7 +76,8 @@ class WatchPicture(_Chart):
             )
 
         scale_up(painter, c, chart, (middle - room, middle + room), "ppm")
-        scale_along(painter, c, chart, (0.0, span_s / 60), lambda text: f"{text} min")
+        unit, unit_s = ("s", 1.0) if span_s < SHORT_S else ("min", 60.0)
+        scale_along(painter, c, chart, (0.0, span_s / unit_s), lambda text: f"{text} {unit}")
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(c.colour("slate"))
         for point in self._points:

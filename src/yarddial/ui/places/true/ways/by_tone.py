@@ -1,12 +1,10 @@
 """By a tone: heard as AM, on the upper and on the lower sideband; from recordings, or with the receiver now."""
 
-from pathlib import Path
 from typing import TYPE_CHECKING
-
-from PyQt6.QtWidgets import QLineEdit
 
 from yarddial.session.session import Session
 from yarddial.ui.places.true.ways.page import WayPage, entry
+from yarddial.ui.widgets.path_field import PathField
 from yarddial.ui.widgets.words import button
 from yarddial.ui.work import Work
 from yarddial.yard.errors import BadFrequency
@@ -21,6 +19,7 @@ HOW = (
     "difference is the error, whatever the tone itself is off. Ten seconds of each give a hundredth of a hertz; a dial "
     "that is more than 450 Hz off hears no tone, so bring it near first."
 )
+SOUND = "Sound (*.wav *.flac)"
 WAYS: "tuple[tuple[Heard, str], ...]" = (("am", "As AM"), ("usb", "Upper sideband"), ("lsb", "Lower sideband"))
 
 
@@ -30,8 +29,9 @@ class ByTone(WayPage):
     def __init__(self, session: Session) -> None:
         super().__init__(session, "By a tone", HOW)
         self.tone = entry("The tone that is sent", "1000 Hz")
-        self.files: dict[Heard, QLineEdit] = {
-            way: entry(f"Recording, {name}", "", "path of a sound file; two of the three will do") for way, name in WAYS
+        self.files: dict[Heard, PathField] = {
+            way: PathField(f"Recording, {name}", "sound file; two of the three will do", kinds=SOUND)
+            for way, name in WAYS
         }
         self.hear = button("Hear it now", tip="Listen to the station at the dial in all three ways, 6 s each")
         self.read = button("Read the files")
@@ -66,9 +66,7 @@ class ByTone(WayPage):
         """From sound files, off the interface thread."""
         from yarddial.session.other_ways import tone_in_files
 
-        files = {
-            way: Path(field.text().strip()).expanduser() for way, field in self.files.items() if field.text().strip()
-        }
+        files = {way: field.path for way, field in self.files.items() if field.path is not None}
         try:
             near_hz = self._tone_hz()
         except BadFrequency as error:

@@ -3,7 +3,8 @@
 from pathlib import Path
 
 from yarddial.session.session import Session
-from yarddial.ui.places.true.ways.page import WayPage, entry
+from yarddial.ui.places.true.ways.page import WayPage
+from yarddial.ui.widgets.path_field import PathField
 from yarddial.ui.widgets.words import button
 
 HOW = (
@@ -18,8 +19,9 @@ class FromFile(WayPage):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "From a file, and into one", HOW)
-        self.source = entry("File to read", "", "path of a .csv")
-        self.target = entry("File to write", str(Path.home() / "observations.csv"))
+        self.source = PathField("File to read", "path of a .csv", kinds="Observations (*.csv)")
+        self.target = PathField("File to write", writes=True, kinds="Observations (*.csv)")
+        self.target.setText(str(Path.home() / "observations.csv"))
         read, write = button("Read", strong=True), button("Write")
         read.clicked.connect(self.read)
         write.clicked.connect(self.write)
@@ -30,13 +32,13 @@ class FromFile(WayPage):
     def read(self) -> None:
         """Take what is in it."""
         counts: list[int] = []
-        path = Path(self.source.text().strip()).expanduser()
+        path = self.source.path or Path()
         if self.attempt(lambda: counts.append(self.session.other_ways.read_file(path))):
             self.tell(f"{counts[0]} observations were taken from {path.name}")
 
     def write(self) -> None:
         """Write what counts now."""
         counts: list[int] = []
-        path = Path(self.target.text().strip()).expanduser()
+        path = self.target.path or Path()
         if self.attempt(lambda: counts.append(self.session.other_ways.write_file(path))):
             self.tell(f"{counts[0]} observations are in {path}")
