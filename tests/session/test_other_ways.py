@@ -7,6 +7,8 @@ import pytest
 from waiting import until
 from yarddial.drivers.simulated.truth import true_dial_error_hz
 from yarddial.drivers.simulated.world import quillet_world
+from yarddial.dsp.frequency_modulation import Pilot
+from yarddial.session.findings import findings
 from yarddial.session.session import Session
 from yarddial.yard.errors import BadObservations
 from yarddial.yard.station import Reference
@@ -52,6 +54,37 @@ def test_a_scan_of_the_medium_wave_trues_the_dial_by_its_raster(session: Session
     truth_hz = true_dial_error_hz(quillet_world(), session.desk.line, seen.dial_hz)
     assert seen.error_hz == pytest.approx(truth_hz, abs=4 * seen.sigma_hz)
     assert seen.reference_name == "raster of 9 kHz"
+
+
+def test_a_stereo_pilot_tells_the_clock_whatever_the_converter_does(session: Session) -> None:
+    session.desk.dial(96.2e6)
+    session.live_ways.hear_pilot()
+    assert "pilot" in session.truing.why_not_measure()
+    until(session, lambda: not session.live_ways.running)
+    assert (session.live_ways.trouble, session.live_ways.gathered) == ("", "pilot")
+    work = session.live_ways.work
+    assert work is not None
+    told = work()
+    assert isinstance(told, Pilot)
+    # The simulated station's pilot is exact, and the crystal clocks the samples.
+    true_ppm = quillet_world().crystal_ppm
+    assert told.clock_ppm == pytest.approx(true_ppm, abs=4e6 * told.sigma_hz / 19_000 + 0.01)
+    with pytest.raises(BadObservations, match="above 0"):
+        session.other_ways.take_pilot(told, 0.0)
+    # By the rule it tells next to nothing, and that is said.
+    session.other_ways.take_pilot(told, 0.7)
+    assert session.truing.state().sigma_hz > 1_000
+    assert any(one.what.startswith("True: the dial is known to") for one in findings(session))
+    session.truing.forget()
+    # Believed to a thousandth of a hertz, it gives the crystal alone.
+    session.other_ways.take_pilot(told, 1e-3)
+    fit = session.truing.fit
+    assert fit is not None
+    crystal = fit.estimate("crystal:Finch")
+    assert crystal is not None
+    assert crystal.value == pytest.approx(true_ppm, abs=4 * crystal.sigma)
+    assert crystal.sigma == pytest.approx(1e6 * (1e-6 + told.sigma_hz**2) ** 0.5 / 19_000, rel=0.1)
+    assert session.log.shown()[0].method == "stereo pilot"
 
 
 def test_turning_the_dial_ends_what_is_gathered_and_says_so(session: Session) -> None:

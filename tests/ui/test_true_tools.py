@@ -12,6 +12,7 @@ from yarddial.ui.places.true.evidence import Evidence
 from yarddial.ui.places.true.history_sheet import HistorySheet
 from yarddial.ui.places.true.watch_sheet import WatchSheet
 from yarddial.ui.places.true.ways.by_hand import ByHand
+from yarddial.ui.places.true.ways.by_pilot import ByPilot
 from yarddial.ui.places.true.ways.by_raster import ByRaster
 from yarddial.ui.places.true.ways.by_tone import ByTone
 from yarddial.ui.places.true.ways.known_stations import KnownStations
@@ -111,6 +112,18 @@ def test_every_other_way_has_a_page_that_answers_or_refuses(qtbot: QtBot, window
     stations.kind.setCurrentText("medium-wave broadcaster")
     stations.add()
     assert "not found at" in stations.said.text()
+    pilot = page_of(sheet, ByPilot)
+    assert isinstance(pilot, ByPilot)
+    session.desk.dial(96.2e6)
+    qtbot.mouseClick(pilot.hear, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: pilot.told is not None, timeout=60_000)
+    assert "sample clock is off by +27." in pilot.answer.text()
+    pilot.right_to.setText("loud")
+    pilot.take_it()
+    assert pilot.said.text()
+    pilot.right_to.setText("±0.7 Hz")
+    pilot.take_it()
+    assert session.truing.observations[-1].reference_sigma_hz == 0.7
     raster = page_of(sheet, ByRaster)
     assert isinstance(raster, ByRaster)
     session.desk.dial(1.134e6)

@@ -179,6 +179,10 @@ def _dial(session: "Session") -> list[Finding]:
         what = f"True: nothing measured on {line.name}; the dial may be off by {format_doubt(2 * state.sigma_hz)[1:]}"
         why = f"{mode.name} bears {format_doubt(mode.bears_hz)[1:]}"
         found.append(Finding("unknown", what, why, "measure", "Measure"))
+    elif not found and abs(state.error_hz) + 2 * state.sigma_hz > mode.bears_hz:
+        what = f"True: the dial is known to {format_doubt(2 * state.sigma_hz)[1:]} only"
+        why = f"{mode.name} bears {format_doubt(mode.bears_hz)[1:]}"
+        found.append(Finding("look", what, why, "go_true", "Go to True"))
     return found
 
 

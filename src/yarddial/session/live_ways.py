@@ -1,4 +1,4 @@
-"""Tones and rasters with the running receiver: gathered here, worked out by whoever asked, off the interface thread."""
+"""Tones, rasters and pilots with the running receiver: gathered here, worked out by whoever asked, in a thread."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -21,11 +21,19 @@ if TYPE_CHECKING:
     # Not needed before the first paint.
     from yarddial.analysis.blind.raster_fit import BlindAnswer
     from yarddial.analysis.tones.dial_error import Heard, ToneAnswer
+    from yarddial.dsp.frequency_modulation import Pilot
 
 # Each way of hearing a tone takes so long; the first moments, in which filters settle, are left out.
 HEAR_S, SETTLES_S = 6.0, 0.5
-# A scan for rasters takes so long: carriers stand apart to a tenth of a hertz then.
-SCAN_S = 8.0
+Way = Literal["tone", "raster", "pilot"]
+# A scan for rasters takes so long: carriers stand apart to a tenth of a hertz then. A pilot is known to a hundredth of
+# a part per million after half of it.
+SCAN_S: dict[Way, float] = {"raster": 8.0, "pilot": 4.0}
+OCCUPIED: dict[Way, str] = {
+    "tone": "a tone is being heard",
+    "raster": "a band is being scanned for its raster",
+    "pilot": "a stereo pilot is being listened for",
+}
 # The dial's error must be known to this for its tone to be found.
 ENOUGH_HZ = 150.0
 EARS: "tuple[tuple[Heard, Settings], ...]" = (
@@ -36,7 +44,10 @@ EARS: "tuple[tuple[Heard, Settings], ...]" = (
 
 
 class LiveWays:
-    """One gathering at a time. When it is done, `work` is the call that works it out: long, and free of the session."""
+    """One gathering at a time. When it is done, `work` is the call that works it out: long, and free of the session.
+
+    gathered : what that call is for.
+    """
 
     def __init__(self, desk: Desk, reception: Reception, engine: EngineLink, truing: Truing, folder: Path) -> None:
         self._desk, self._reception, self._engine, self._truing, self._folder = desk, reception, engine, truing, folder
@@ -52,16 +63,17 @@ class LiveWays:
         self.heard_at_hz = 0.0
         self._place: tuple[float, str] = (0.0, "")
         self._path = folder / "scan"
-        self.running: Literal["", "tone", "raster"] = ""
+        self.running: Way | Literal[""] = ""
+        self.gathered: Way | Literal[""] = ""
         self.fraction = 0.0
         self.trouble = ""
-        self.work: Callable[[], ToneAnswer | BlindAnswer] | None = None
+        self.work: Callable[[], ToneAnswer | BlindAnswer | Pilot] | None = None
 
     def on_gathering_changed(self, listener: Listener) -> Callable[[], None]:
         """It moved on, is done, or failed."""
         return self._changed.add(listener)
 
-    def why_not(self, way: Literal["tone", "raster"]) -> str:
+    def why_not(self, way: Way) -> str:
         """Why it cannot begin just now, or an empty text."""
         if way == "tone":
             return self._truing.why_not_measure()
@@ -80,15 +92,22 @@ class LiveWays:
 
     def scan(self) -> None:
         """Keep what the receiver gives for some seconds, the whole span of it."""
-        if not self._begin("raster"):
-            return
+        if self._begin("raster"):
+            self._keep_samples("raster-scan")
+
+    def hear_pilot(self) -> None:
+        """Keep some seconds in which the stereo pilot of the broadcaster at the dial is counted."""
+        if self._begin("pilot"):
+            self._keep_samples("pilot-scan")
+
+    def _keep_samples(self, name: str) -> None:
         look, line, dial_hz = self._reception.look, self._desk.line, self._desk.station.dial_hz
         assert look is not None
         self._folder.mkdir(parents=True, exist_ok=True)
         centre_hz = line.dial_of(look.ask.centre_hz, dial_hz)
-        self._path = self._folder / "raster-scan"
+        self._path = self._folder / name
         is_turned = path_sense(line.counted_stages(dial_hz)) < 0
-        about = {"description": f"raster scan over {line.name}"}
+        about = {"description": f"{name} over {line.name}"}
         self._engine.send(KeepSamples(str(self._path), centre_hz, line.receiver.bits, is_turned, about))
 
     def cancel(self) -> None:
@@ -112,13 +131,13 @@ class LiveWays:
             self._end("the dial was turned meanwhile")
         elif isinstance(event, Sound) and event.id == self._id and self.running == "tone":
             self._heard(event)
-        elif isinstance(event, Kept) and self.running == "raster":
+        elif isinstance(event, Kept) and self.running in SCAN_S:
             self._kept(event)
 
-    def _begin(self, way: Literal["tone", "raster"]) -> bool:
+    def _begin(self, way: Way) -> bool:
         if self.why_not(way):
             return False
-        self.trouble, self.work, self.fraction = "", None, 0.0
+        self.trouble, self.work, self.gathered, self.fraction = "", None, "", 0.0
         reference, state = self._truing.reference(), self._truing.state()
         if way == "tone" and reference is not None:
             self._desk.dial(reference.frequency_hz)
@@ -129,7 +148,7 @@ class LiveWays:
         self._truing.follow_dial()
         self.running = way
         self._place = (self._desk.station.dial_hz, self._desk.line.name)
-        self._truing.occupied = "a tone is being heard" if way == "tone" else "a band is being scanned for its raster"
+        self._truing.occupied = OCCUPIED[way]
         self._changed.tell()
         return True
 
@@ -160,24 +179,39 @@ class LiveWays:
         from yarddial.session.other_ways import tone_in_sounds
 
         sounds, near_hz = self._sounds, self._near_hz
-        self.work = lambda: tone_in_sounds(sounds, near_hz)
-        self._end("")
+        self._done("tone", lambda: tone_in_sounds(sounds, near_hz))
 
     def _kept(self, event: Kept) -> None:
-        self.fraction = min(event.seconds_s / SCAN_S, 1.0)
-        if event.is_done:
-            self._finish_scan(event)
-        elif event.seconds_s >= SCAN_S:
+        wanted_s = SCAN_S["pilot" if self.running == "pilot" else "raster"]
+        self.fraction = min(event.seconds_s / wanted_s, 1.0)
+        if event.is_done and (event.trouble or not event.seconds_s):
+            self._end(event.trouble or "nothing came from the receiver")
+        elif event.is_done and self.running == "pilot":
+            self._finish_pilot(Path(event.path))
+        elif event.is_done:
+            self._finish_scan(Path(event.path))
+        elif event.seconds_s >= wanted_s:
             self._engine.send(StopKeeping())
         self._changed.tell()
 
-    def _finish_scan(self, event: Kept) -> None:
-        if event.trouble or not event.seconds_s:
-            self._end(event.trouble or "nothing came from the receiver")
-            return
+    def _finish_pilot(self, path: Path) -> None:
+        from yarddial.session.other_ways import pilot_in_recording
+
+        state, folder = self._truing.state(), self._folder
+        shown_hz = self._desk.station.dial_hz + state.error_hz
+
+        def work() -> "Pilot":
+            try:
+                return pilot_in_recording(path, shown_hz, 3 * state.sigma_hz)
+            finally:
+                _remove(folder, path.name)
+
+        self._done("pilot", work)
+
+    def _finish_scan(self, path: Path) -> None:
         from yarddial.session.blind_scan import blind_in_recording
 
-        path, stages = Path(event.path), self._desk.line.at(self._desk.station.dial_hz).stages
+        stages = self._desk.line.at(self._desk.station.dial_hz).stages
         entered = [type(stage)(stage.kind, stage.lo_hz, 0.0, stage.name) for stage in stages]
         folder, truing = self._folder, self._truing
         # Of the dial only what was measured may weigh; what the sheets say is in the odds already.
@@ -191,10 +225,12 @@ class LiveWays:
                 found = blind_in_recording(open_recording(path), entered)
                 return found if state is None else weighed(found, state.error_hz, state.sigma_hz)
             finally:
-                for file in folder.glob("raster-scan.*"):
-                    file.unlink(missing_ok=True)
+                _remove(folder, path.name)
 
-        self.work = work
+        self._done("raster", work)
+
+    def _done(self, way: Way, work: "Callable[[], ToneAnswer | BlindAnswer | Pilot]") -> None:
+        self.work, self.gathered = work, way
         self._end("")
 
     def _end(self, trouble: str) -> None:
@@ -205,3 +241,8 @@ class LiveWays:
         elif trouble:
             self._engine.send(StopKeeping())
         self._changed.tell()
+
+
+def _remove(folder: Path, name: str) -> None:
+    for file in folder.glob(f"{name.partition('.')[0]}.*"):
+        file.unlink(missing_ok=True)

@@ -1,4 +1,4 @@
-"""Ways of truing without a carrier measured here: readings by hand, tones, rasters, files; and the own transmitter."""
+"""Ways of truing without a carrier measured here: readings by hand, tones, pilots, rasters, files, own transmitter."""
 
 from collections.abc import Mapping
 from pathlib import Path
@@ -10,7 +10,7 @@ from yarddial.records.entry import utc_now
 from yarddial.session.desk import Desk
 from yarddial.session.truing import NEAR_HZ, Truing
 from yarddial.yard.errors import BadFrequency, BadObservations
-from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz, parse_frequency
+from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz, format_number, parse_frequency
 from yarddial.yard.observation import Observation, observed
 from yarddial.yard.references import why_no_reference
 from yarddial.yard.station import Reference
@@ -19,9 +19,12 @@ if TYPE_CHECKING:
     # Not needed before the first paint.
     from yarddial.analysis.blind.raster_fit import BlindAnswer
     from yarddial.analysis.tones.dial_error import Heard, ToneAnswer
+    from yarddial.dsp.frequency_modulation import Pilot
 
 # Beyond this a fit takes so long that a window would stop.
 MOST_ROWS = 2_000
+# How far from where it should be a broadcaster is looked for; further there may be the next.
+PILOT_HZ, PILOT_WITHIN_HZ, PILOT_MOST_HZ = 19_000.0, 5_000.0, 40_000.0
 # How far from the tone each may be heard: AM shows the tone itself, a sideband is off by the dial's error.
 AM_WITHIN, AM_LEAST_HZ, SIDEBAND_WITHIN, SIDEBAND_MOST_HZ = 0.1, 50.0, 0.45, 500.0
 
@@ -59,6 +62,25 @@ class OtherWays:
         error = f"{format_hertz(observation.error_hz, told.sigma_hz)} {format_doubt(told.sigma_hz)}"
         said = f"{reference.name} by its tone of {told.tone_hz:.1f} Hz: {error}"
         self._truing.take_in((observation,), "tone", said, tone_hz=told.tone_hz)
+
+    def take_pilot(self, told: "Pilot", right_to_hz: float) -> None:
+        """Take what a stereo pilot tells of the sample clock. Raises BadObservations.
+
+        right_to_hz : one sigma of the station's own pilot; by the rule 2 Hz at most.
+        """
+        if not right_to_hz > 0:
+            raise BadObservations("no pilot is right to nothing: give a doubt above 0, such as 0.7 Hz")
+        receiver, place = self._desk.line.receiver, format_frequency(self._desk.station.dial_hz)
+        observation = Observation(
+            receiver.name, PILOT_HZ, right_to_hz, told.frequency_hz, told.sigma_hz,
+            reference_name=f"stereo pilot at {place}", route=self._desk.line.name, at_utc=utc_now(),
+            # A clock of its own is all that such a tone tells of.
+            centre_hz=None if receiver.clock_ppm is None else 0.0,
+        )  # fmt: skip
+        doubt_ppm = 1e6 * observation.total_sigma_hz / PILOT_HZ
+        clock = f"{format_number(told.clock_ppm, doubt_ppm, signed=True)} ± {format_number(doubt_ppm, doubt_ppm)} ppm"
+        said = f"Stereo pilot at {place}: the sample clock is off by {clock}"
+        self._truing.take_in((observation,), "stereo pilot", said, clock_ppm=told.clock_ppm)
 
     def take_raster(self, told: "BlindAnswer") -> None:
         """Take what a band's raster tells of the dial at its middle. Raises BadObservations while it is undecided."""
@@ -163,6 +185,17 @@ class OtherWays:
             for stage, c in zip(seen.stages, converters, strict=True)
         )
         return msgspec.structs.replace(seen, stages=stages, route=seen.route or self._desk.line.name)
+
+
+def pilot_in_recording(path: Path, shown_hz: float, doubt_hz: float) -> "Pilot":
+    """The stereo pilot of the broadcaster about there in a recording. Raises BadRecording, BadSamples, NoCarrier."""
+    from yarddial.dsp.frequency_modulation import estimate_pilot
+    from yarddial.records.recordings import open_recording
+
+    recording = open_recording(path)
+    near_hz = shown_hz - recording.centre_hz
+    within_hz = min(max(doubt_hz, PILOT_WITHIN_HZ), PILOT_MOST_HZ)
+    return estimate_pilot(recording.read(), recording.rate_hz, near_hz, within_hz)
 
 
 def tone_in_files(files: "Mapping[Heard, Path]", near_hz: float) -> "ToneAnswer":

@@ -74,7 +74,7 @@ class ByRaster(WayPage):
             self.answer.setText(f"Keeping samples: {live.fraction:.0%} done.")
         elif live.trouble and self.isVisible():
             self.refuse(live.trouble)
-        elif live.work is not None and self.isVisible():
+        elif live.work is not None and live.gathered == "raster" and self.isVisible():
             call, live.work = live.work, None
             self.answer.setText("Finding every carrier and weighing all rasters…")
             work = Work(self, call)

@@ -97,7 +97,7 @@ class ByTone(WayPage):
             self.answer.setText(f"Hearing it as AM, on the upper and on the lower sideband: {live.fraction:.0%} done.")
         elif live.trouble and self.isVisible():
             self.refuse(live.trouble)
-        elif live.work is not None and self.isVisible():
+        elif live.work is not None and live.gathered == "tone" and self.isVisible():
             work, live.work = live.work, None
             self._heard_at_hz = live.heard_at_hz
             self._work(work)

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QStackedWidget, QWidget
 
 from yarddial.session.session import Session
 from yarddial.ui.places.true.ways.by_hand import ByHand
+from yarddial.ui.places.true.ways.by_pilot import ByPilot
 from yarddial.ui.places.true.ways.by_raster import ByRaster
 from yarddial.ui.places.true.ways.by_tone import ByTone
 from yarddial.ui.places.true.ways.from_file import FromFile
@@ -20,6 +21,7 @@ PAGES: tuple[tuple[str, Callable[[Session], WayPage]], ...] = (
     ("By eye, zero beat", ByHand),
     ("By a tone", ByTone),
     ("By raster", ByRaster),
+    ("By a stereo pilot", ByPilot),
     ("Own transmitter", OwnTransmitter),
     ("From a file", FromFile),
     ("Known stations", KnownStations),
