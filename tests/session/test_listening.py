@@ -8,6 +8,7 @@ import pytest
 import soundfile
 
 from waiting import until
+from yarddial.session.findings import findings
 from yarddial.session.listening import turned
 from yarddial.session.session import Session
 from yarddial.yard.demo import demo_station
@@ -190,7 +191,12 @@ def test_the_raster_is_the_bands_and_places_one_stays_at_are_remembered(listenin
         own.choose_way(way)  # type: ignore[arg-type]
         own.snap_to_raster()
         assert listening.desk.station.dial_hz == pytest.approx(wanted_hz, abs=1e-6)
+        # A channel of 200 kHz does not go into a picture of 20; of the narrow ones all do.
+        assert own.half_span_hz == (2e5 if way == "wfm" else 1e4)
     until(listening, lambda: own.visited == ((96.2e6, "wfm"),))
+    # The near broadcaster fills the converter at this gain.
+    (too_strong,) = (found for found in findings(listening) if found.what.startswith("Listen"))
+    assert (too_strong.fix, too_strong.fix_label) == ("go_levels", "Go to Levels")
     listening.desk.dial(10e6)
     own.choose_way("sam")
     until(listening, lambda: own.visited == ((10e6, "sam"), (96.2e6, "wfm")))

@@ -7,6 +7,7 @@ import msgspec
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.session.verdicts.of_ghosts import ghosts_verdict
 from yarddial.session.verdicts.of_levels import levels_verdict
+from yarddial.session.verdicts.of_listen import LIMIT_DBFS, listen_verdict
 from yarddial.session.verdicts.verdict import Mark, Verdict
 from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz, group_digits
 from yarddial.yard.modes import mode_named
@@ -45,7 +46,7 @@ def findings(session: "Session") -> tuple[Finding, ...]:
     found = [*_kept(session), *_bench(session)]
     if session.desk.station.routes:
         found += [*_reach(session), *_receiver(session), *_dial(session), *_first_light(session)]
-        found += [*_levels(session), *_ghosts(session)]
+        found += [*_levels(session), *_ghosts(session), *_listen(session)]
     order = {"stop": 0, "look": 1, "unknown": 2, "good": 3}
     return tuple(sorted(found, key=lambda finding: (not finding.safety, order[finding.mark])))
 
@@ -133,10 +134,20 @@ def _ghosts(session: "Session") -> list[Finding]:
     return [_passed_on("Ghosts", verdict, "go_ghosts")] if verdict.mark in ("stop", "look") else []
 
 
+def _listen(session: "Session") -> list[Finding]:
+    """A channel that is driven to its limit; that little stands in one is nothing wrong."""
+    listening = session.listening
+    if not listening.is_open or listening.level_dbfs is None or listening.level_dbfs <= LIMIT_DBFS:
+        return []
+    verdict = listen_verdict(listening, session.reception, session.desk)
+    return [_passed_on("Listen", verdict, "go_levels")] if verdict.mark == "look" else []
+
+
 def _passed_on(place: str, verdict: Verdict, fix: Fix) -> Finding:
     sentence = verdict.sentence.rstrip(".")
     what = f"{place}: {sentence[:1].lower()}{sentence[1:]}"
-    return Finding(verdict.mark, what, verdict.consequence.rstrip("."), fix, f"Go to {place}")
+    label = fix.removeprefix("go_").replace("_", " ").capitalize()
+    return Finding(verdict.mark, what, verdict.consequence.rstrip("."), fix, f"Go to {label}")
 
 
 def _dial(session: "Session") -> list[Finding]:

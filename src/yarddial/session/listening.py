@@ -138,6 +138,7 @@ class Listening:
         if mode != self._desk.station.mode:
             self._mode = mode
             self._desk.choose_mode(mode)
+        self._make_room()
         self._send()
 
     def set_edges(self, low_hz: float, high_hz: float) -> None:
@@ -387,6 +388,15 @@ class Listening:
             able = ways_of(mode_named(mode).key, self._desk.station.dial_hz)
             if self.settings.way not in able:
                 self.settings = WAYS[able[0]].settings()
+                self._make_room()
+
+    def _make_room(self) -> None:
+        """Show the whole of a channel that is wider than the picture, and as much again beside it."""
+        half_hz = max(abs(self.settings.low_hz), abs(self.settings.high_hz))
+        if self.half_span_hz < half_hz:
+            most_hz = 0.5 * self._desk.line.receiver.rate_hz
+            self.half_span_hz = min(next(span for span in HALF_SPANS_HZ if span >= 2 * half_hz), most_hz)
+            self.chart_hz = self._desk.station.dial_hz
 
     def _send(self) -> None:
         """Tell the receiver where to look and the engine what to hear; what is known already is not sent again."""
@@ -412,7 +422,8 @@ class Listening:
 
 
 def _mirror(line: Line, dial_hz: float, ghost: "Expected") -> str:
-    return f"mirror of {format_frequency(line.dial_of(ghost.made_of_hz or 0.0, dial_hz), 3)}"
+    # A line of the survey is known to its bin.
+    return f"mirror of {format_frequency(line.dial_of(round(ghost.made_of_hz or 0.0, -2), dial_hz), -2)}"
 
 
 def turned(settings: Settings, line: Line) -> Settings:
