@@ -127,11 +127,19 @@ def test_every_other_way_has_a_page_that_answers_or_refuses(qtbot: QtBot, window
     raster = page_of(sheet, ByRaster)
     assert isinstance(raster, ByRaster)
     session.desk.dial(1.134e6)
-    qtbot.mouseClick(raster.scan, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(raster.hear, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: raster.told is not None, timeout=60_000)
     assert "kHz" in raster.answer.text()
+    # A page that is gone hears of nothing any more; what runs for it ends with it.
+    gone: list[object] = []
+    raster.destroyed.connect(gone.append)
+    qtbot.mouseClick(raster.hear, Qt.MouseButton.LeftButton)
+    assert session.live_ways.running == "raster"
     sheet.close()
     assert not session.live_ways.running
+    qtbot.waitUntil(lambda: bool(gone), timeout=5_000)
+    session.live_ways.scan()
+    session.live_ways.cancel()
 
 
 def test_the_history_opens_empty_and_with_what_the_log_holds(qtbot: QtBot, window: MainWindow) -> None:
