@@ -147,9 +147,8 @@ def _all(f: Floats, p: Floats, able: dict[int, float]) -> Products:
         np.empty(total), np.empty(total, np.float32), np.empty(total, index), np.empty(total, index),
         np.broadcast_to(index(-1), total), np.empty(total, np.int8),
     )  # fmt: skip
-    for whole, own in zip(made, harmonics, strict=True):
-        if whole is not made.third:
-            whole[:begin] = own
+    made.hertz[:begin], made.level_dbm[:begin] = harmonics.hertz, harmonics.level_dbm
+    made.first[:begin], made.second[:begin], made.form[:begin] = harmonics.first, harmonics.second, harmonics.form
     narrow = p.astype(np.float32)
     fi, fj, pi, pj = f[i], f[j], narrow[i], narrow[j]
     af, bf, bp = np.empty_like(fi), np.empty_like(fi), np.empty_like(pi)
