@@ -163,6 +163,12 @@ class MainWindow(QMainWindow):
             self.go(self._first_place)
 
     @property
+    def is_furnished(self) -> bool:
+        """True once a place stands in the middle and has been painted."""
+        place = self.stack.currentWidget()
+        return bool(self._made) and place is not None and not place.size().isEmpty() and place.isVisible()
+
+    @property
     def bench(self) -> "BenchPlace":
         """The place Bench, opened if need be."""
         self.go("Bench")

@@ -17,6 +17,9 @@ if TYPE_CHECKING:
     import argparse
     from pathlib import Path
 
+# Between looks whether a window is ready for its picture.
+SETTLES_MS = 50
+
 
 def open_window(session: Session, options: "argparse.Namespace", files: Files | None = None) -> int:
     """Open the window on a session; returns the exit status when it is closed."""
@@ -69,14 +72,20 @@ def window_options(arguments: list[str]) -> "argparse.Namespace":
 
 
 def _when_painted(window: MainWindow, picture: "Path | None", say: bool) -> None:
-    """After the first paint: tell, or take a picture."""
+    """After the first paint: tell; take a picture once the first place stands in the window too."""
 
     def painted() -> None:
         if say:
             print(f"window painted at {time.time():.3f}", flush=True)
         if picture is not None:
-            if not window.grab().save(str(picture)):
-                print(f"cannot write {picture}: choose another name ending in .png", file=sys.stderr)
-            window.close()
+            taken()
+
+    def taken() -> None:
+        if not window.is_furnished:
+            QTimer.singleShot(SETTLES_MS, taken)
+            return
+        if not window.grab().save(str(picture)):
+            print(f"cannot write {picture}: choose another name ending in .png", file=sys.stderr)
+        window.close()
 
     QTimer.singleShot(0, painted)
