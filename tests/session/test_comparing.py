@@ -3,7 +3,7 @@
 import msgspec
 import pytest
 
-from waiting import until
+from waiting import set_rate, until
 from yarddial.session.comparing import PAIRS, Comparing
 from yarddial.session.proving import STEPS
 from yarddial.session.session import Session
@@ -36,6 +36,8 @@ def compared_gains(session: Session, less_db: float) -> Comparing:
 
 
 def test_two_gains_differ_by_their_steps_in_level_and_hardly_in_what_is_heard(listening: Session) -> None:
+    # At this rate the converter's own noise, which does not follow the gain, still counts for little.
+    set_rate(listening, 2.048e6)
     own = compared_gains(listening, 25.5 - 19.4)
     assert own.why_not(*own.setups()[:2]) == "a comparison is under way"
     until(listening, lambda: not own.running)
@@ -46,8 +48,7 @@ def test_two_gains_differ_by_their_steps_in_level_and_hardly_in_what_is_heard(li
     # Northmark Time fades slowly; both see the same fading, and the step is 6.1 dB by the receiver's table.
     assert found.signal.low_db - 0.1 <= -6.1 <= found.signal.high_db + 0.1
     assert found.signal.half_db < 1.0
-    # The less gain, the more the converter's own noise counts, and that does not follow.
-    assert -3.0 < found.over.db < 0.0
+    assert abs(found.over.db) < 1.0
     entry = listening.log.shown()[0]
     assert entry.kind == "comparison"
     assert "19 of 20" in entry.text

@@ -8,11 +8,11 @@ import click
 from yarddial.cli.options import FREQUENCY, MINUS_ALLOWED, answer, json_option, positive, recording_options
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz, format_number
+from yarddial.yard.references import PILOT_HZ
 
 KINDS = ("carrier", "am", "nfm", "wfm", "pilot")
 LEAST_SEARCH_HZ = 5_000.0
 LEAST_WIDE_SEARCH_HZ = 20_000.0
-PILOT_HZ = 19_000.0
 # Another line so little below the one found may as well be the one that was meant.
 ALIKE_DB = 5.0
 

@@ -10,6 +10,7 @@ from yarddial.dsp.carrier import estimate_carrier
 from yarddial.dsp.decimation import decimate, decimation_for
 from yarddial.dsp.phasor import phasor
 from yarddial.yard.errors import BadSamples, NoCarrier
+from yarddial.yard.references import PILOT_HZ
 
 Complex = NDArray[np.complex64]
 Floats = NDArray[np.float64]
@@ -19,7 +20,6 @@ Width = Literal["narrow", "wide"]
 HALF_WIDTH_HZ = {"narrow": 7_500.0, "wide": 110_000.0}
 # Below this ratio clicks pull the mean to the middle of the filter.
 LEAST_CNR_DB = {"narrow": 10.0, "wide": 10.0}
-PILOT_HZ = 19_000.0
 SEGMENTS = 8
 # So much of a recording tells where the station of a pilot is.
 CENTRE_S = 0.5

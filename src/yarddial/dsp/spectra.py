@@ -1,8 +1,9 @@
 """Transforms of long and of many blocks."""
 
 import numpy as np
-from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
+
+from yarddial.dsp.windows import windows
 
 Complex = NDArray[np.complex64]
 Power = NDArray[np.float32]
@@ -31,6 +32,8 @@ def long_transform(samples: Complex) -> Complex:
 def power_density(samples: Complex, rate_hz: float, points: int) -> tuple[Floats, Floats]:
     """Power density by Welch's method: Hann windows that overlap by half, averaged [1]_.
 
+    samples : shape (n,), full scale 1; n >= points.
+
     Returns
     -------
     hertz, density : ndarrays of float64, shape (points,)
@@ -40,7 +43,9 @@ def power_density(samples: Complex, rate_hz: float, points: int) -> tuple[Floats
     ----------
     .. [1] P. D. Welch, IEEE Trans. Audio Electroacoustics AU-15 (1967), 70-73.
     """
-    power = hann_spectra(sliding_window_view(samples, points)[:: points // 2]).mean(axis=0, dtype=np.float64)
+    step = points // 2
+    blocks = windows(samples, points, step, (samples.size - points) // step + 1)
+    power = hann_spectra(blocks).mean(axis=0, dtype=np.float64)
     # A Hann window passes the noise of one and a half bins.
     return np.fft.fftshift(np.fft.fftfreq(points, 1 / rate_hz)), power / (1.5 * rate_hz / points)
 

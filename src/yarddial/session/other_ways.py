@@ -12,7 +12,7 @@ from yarddial.session.truing import NEAR_HZ, Truing
 from yarddial.yard.errors import BadFrequency, BadObservations
 from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz, format_number, parse_frequency
 from yarddial.yard.observation import Observation, observed
-from yarddial.yard.references import why_no_reference
+from yarddial.yard.references import PILOT_HZ, why_no_reference
 from yarddial.yard.station import Reference
 
 if TYPE_CHECKING:
@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 # Beyond this a fit takes so long that a window would stop.
 MOST_ROWS = 2_000
 # How far from where it should be a broadcaster is looked for; further there may be the next.
-PILOT_HZ, PILOT_WITHIN_HZ, PILOT_MOST_HZ = 19_000.0, 5_000.0, 40_000.0
+PILOT_WITHIN_HZ, PILOT_MOST_HZ = 5_000.0, 40_000.0
 # How far from the tone each may be heard: AM shows the tone itself, a sideband is off by the dial's error.
 AM_WITHIN, AM_LEAST_HZ, SIDEBAND_WITHIN, SIDEBAND_MOST_HZ = 0.1, 50.0, 0.45, 500.0
 

@@ -164,7 +164,7 @@ class MainWindow(QMainWindow):
 
     @property
     def is_furnished(self) -> bool:
-        """True once a place stands in the middle and has been painted."""
+        """True once a place stands in the middle."""
         place = self.stack.currentWidget()
         return bool(self._made) and place is not None and not place.size().isEmpty() and place.isVisible()
 
@@ -266,7 +266,7 @@ class MainWindow(QMainWindow):
 
         FileSheet(
             self, "Put in a part from a file", "part.part.json", "Put in",
-            lambda path: self.session.building.import_part(path, index),
+            lambda path: self.session.building.import_part(path, index), reads=True,
         ).show()  # fmt: skip
 
     def _export_part(self, name: str) -> None:

@@ -41,7 +41,7 @@ class Opener:
 
         if self._files is not None:
             recent = self._files.recent()
-            FileSheet(self._window, "Open a station file", "my.yard.json", "Open", self.open, recent).show()
+            FileSheet(self._window, "Open a station file", "my.yard.json", "Open", self.open, recent, reads=True).show()
 
     def ask_new(self) -> None:
         """Begin an empty yard in a file of its own."""

@@ -6,6 +6,9 @@ import msgspec
 
 Trust = Literal["good", "look", "never"]
 
+# What a stereo broadcaster sends beside its programme.
+PILOT_HZ = 19_000.0
+
 
 class ReferenceKind(msgspec.Struct, frozen=True):
     """A kind of reference.

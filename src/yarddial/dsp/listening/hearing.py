@@ -10,6 +10,7 @@ from yarddial.dsp.listening.demodulators import Demodulator, Envelope, Frequency
 from yarddial.dsp.listening.loudness import Deemphasis, GainControl, NoiseReduction, Squelch
 from yarddial.dsp.listening.resampling import Resampler
 from yarddial.yard.errors import BadSamples
+from yarddial.yard.references import PILOT_HZ
 from yarddial.yard.ways import Settings
 
 Complex = NDArray[np.complex64]
@@ -17,7 +18,7 @@ Floats = NDArray[np.float32]
 SOUND_HZ = 48_000.0
 # Peak deviation that is full scale, and the highest tone that is heard, in FM.
 DEVIATION_HZ = {"nfm": 5_000.0, "wfm": 75_000.0}
-VOICE_TOP_HZ, WIDE_TOP_HZ, PILOT_HZ = 3_400.0, 15_000.0, 19_000.0
+VOICE_TOP_HZ, WIDE_TOP_HZ = 3_400.0, 15_000.0
 # Rate of the channel before it is demodulated, at least: narrow ways, wide FM.
 NARROW_HZ, WIDE_HZ = 48_000.0, 300_000.0
 

@@ -10,12 +10,12 @@ from yarddial.ui.widgets.words import Words, button
 from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard.errors import YardDialError
 
-# What is done with a file that is there already; all else writes one.
-READS = ("Open", "Play", "Put in", "Read")
-
 
 class FileSheet(Sheet):
-    """Enter submits the path; a refusal is said under it and the sheet stays."""
+    """Enter submits the path; a refusal is said under it and the sheet stays.
+
+    reads : the file is there already; it is written otherwise.
+    """
 
     def __init__(
         self,
@@ -25,10 +25,12 @@ class FileSheet(Sheet):
         verb: str,
         submit: Callable[[Path], object],
         recent: tuple[Path, ...] = (),
+        *,
+        reads: bool = False,
     ) -> None:
         super().__init__(parent, heading, 640)
         self._submit = submit
-        self.line = PathField(heading, writes=verb not in READS)
+        self.line = PathField(heading, writes=not reads)
         self.line.setText(str(Path.home() / name))
         self.line.returnPressed.connect(self.keep)
         self.line.complete_from_disk()

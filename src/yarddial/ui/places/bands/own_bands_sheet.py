@@ -80,7 +80,12 @@ class OwnBandsSheet(Sheet):
 
     def _read(self) -> None:
         sheet = FileSheet(
-            self, "Read own bands: name, low_hz, high_hz, kind, mode", "bands.csv", "Read", self._board.read_bands
+            self,
+            "Read own bands: name, low_hz, high_hz, kind, mode",
+            "bands.csv",
+            "Read",
+            self._board.read_bands,
+            reads=True,
         )
         sheet.destroyed.connect(self._show)
         sheet.show()

@@ -24,7 +24,7 @@ class StrongList(QWidget):
         write = button("Write", plain=True, tip="Write all that are known into a CSV file")
         self.scan.clicked.connect(self._scan)
         read.clicked.connect(
-            lambda: FileSheet(self, "Read strong signals", "strong-signals.csv", "Read", strong.read).show()
+            lambda: FileSheet(self, "Read strong signals", "strong-signals.csv", "Read", strong.read, reads=True).show()
         )
         write.clicked.connect(
             lambda: FileSheet(self, "Write strong signals", "strong-signals.csv", "Write", strong.write).show()

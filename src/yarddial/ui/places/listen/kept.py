@@ -87,4 +87,6 @@ class KeptRow(QWidget):
             return
         last = self._keeping.last_recording
         recent = (Path(last),) if last else ()
-        FileSheet(self, "Play a recording", "samples.sigmf-meta", "Play", self._session.replay, recent).show()
+        FileSheet(
+            self, "Play a recording", "samples.sigmf-meta", "Play", self._session.replay, recent, reads=True
+        ).show()

@@ -4,7 +4,7 @@ from yarddial.session.session import Session
 from yarddial.ui.places.true.ways.live_page import LivePage
 from yarddial.ui.places.true.ways.page import entry
 from yarddial.yard.frequency import format_number, parse_frequency
-from yarddial.yard.references import kind_named
+from yarddial.yard.references import PILOT_HZ, kind_named
 
 HOW = (
     "A stereo broadcaster sends a tone of 19 kHz in its programme. The sample clock alone counts it, wherever the dial "
@@ -12,7 +12,6 @@ HOW = (
     "the rule allows 2 Hz, a hundred ppm; one that takes its clock from a satellite keeps a thousandth of that. Put "
     "the dial on a strong station of FM broadcasting first."
 )
-PILOT_HZ = 19_000.0
 
 
 class ByPilot(LivePage):
