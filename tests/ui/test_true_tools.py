@@ -120,7 +120,7 @@ def test_every_other_way_has_a_page_that_answers_or_refuses(qtbot: QtBot, window
     assert "sample clock is off by +27." in pilot.answer.text()
     pilot.right_to.setText("loud")
     pilot.take_it()
-    assert pilot.said.text()
+    assert "such as 0.7 Hz" in pilot.said.text()
     pilot.right_to.setText("±0.7 Hz")
     pilot.take_it()
     assert session.truing.observations[-1].reference_sigma_hz == 0.7

@@ -89,7 +89,10 @@ class WatchPicture(_Chart):
         times = [begin_s + span_s * i / 120 for i in range(121)]
         curve = [at(t, fit.settled_ppm + fit.size_ppm * exp(-(t - begin_s) / fit.tau_s)) for t in times]
         painter.setPen(QPen(c.colour("spruce"), 1.5))
+        # A run that has hardly begun is fitted further than the chart reaches down.
+        painter.setClipRect(chart)
         painter.drawPolyline(QPolygonF(curve))
+        painter.setClipping(False)
         if 0 < fit.steady_after_s < span_s and fit.has_settled:
             x = at(begin_s + fit.steady_after_s, middle).x()
             painter.setPen(QPen(c.colour("ochre"), 1, Qt.PenStyle.DashLine))

@@ -3,6 +3,7 @@
 from yarddial.session.session import Session
 from yarddial.ui.places.true.ways.live_page import LivePage
 from yarddial.ui.places.true.ways.page import entry
+from yarddial.yard.errors import BadFrequency, BadObservations
 from yarddial.yard.frequency import format_number, parse_frequency
 from yarddial.yard.references import PILOT_HZ, kind_named
 
@@ -53,4 +54,9 @@ class ByPilot(LivePage):
         from yarddial.dsp.frequency_modulation import Pilot
 
         assert isinstance(told, Pilot)
-        self.session.other_ways.take_pilot(told, parse_frequency(self.right_to.text().lstrip("±+- ")))
+        text = self.right_to.text().lstrip("±+- ")
+        try:
+            right_to_hz = parse_frequency(text)
+        except BadFrequency as error:
+            raise BadObservations(f"'{text}' is no doubt of a pilot: give it in hertz, such as 0.7 Hz") from error
+        self.session.other_ways.take_pilot(told, right_to_hz)
