@@ -57,7 +57,7 @@ def simulated() -> bool:
     """Finch in its own world, and in a crowd of forty stations of which six wide FM, times real time."""
     import msgspec
 
-    from yarddial.drivers.protocol import Ask
+    from yarddial.drivers.protocol import RequestedSettings
     from yarddial.drivers.simulated.receiver import FINCH, SimulatedReceiver
     from yarddial.drivers.simulated.world import Link, World, crowded_world, quillet_world
     from yarddial.drivers.time_source import VirtualTime
@@ -65,7 +65,7 @@ def simulated() -> bool:
     def speed(world: World, centre_hz: float, rate_hz: float, port: str) -> float:
         able = msgspec.structs.replace(FINCH, rates_hz=(rate_hz,), ports=(port,))
         receiver = SimulatedReceiver(msgspec.structs.replace(world, link=Link()), VirtualTime(), able)
-        receiver.apply(Ask(centre_hz, rate_hz, port))
+        receiver.apply(RequestedSettings(centre_hz, rate_hz, port))
 
         def run() -> None:
             for _ in range(receiver.segments_a_run):
@@ -145,7 +145,7 @@ def bench_place() -> bool:
     sys.path.insert(0, str(Path(__file__).parents[1] / "proofs"))
     from random_yard import sixty_parts
     from yarddial.analysis.audit.check import check_yard
-    from yarddial.session.engine.process import EngineInline
+    from yarddial.engine.link import EngineInline
     from yarddial.session.session import Session
     from yarddial.ui.main_window import MainWindow
     from yarddial.ui.start import dressed_application
@@ -272,7 +272,7 @@ def live() -> bool:
 
     from replay import RATE_HZ as LIVE_HZ
     from replay import open_replay
-    from yarddial.session.engine.process import EngineProcess
+    from yarddial.engine.process import EngineProcess
     from yarddial.session.session import Session
     from yarddial.ui.main_window import MainWindow
     from yarddial.ui.start import dressed_application
@@ -295,10 +295,10 @@ def live() -> bool:
 
     def drawn() -> None:
         # A timer of no length comes after the painting that was just asked for.
-        if session.reception.read_s:
-            QTimer.singleShot(0, partial(painted, session.reception.read_s))
+        if session.live_receiver.read_s:
+            QTimer.singleShot(0, partial(painted, session.live_receiver.read_s))
 
-    session.reception.on_pen_moved(drawn)
+    session.live_receiver.on_spectrogram_moved(drawn)
     session.toggle_receiver()
     spin(4.0)
     delays.clear()
@@ -307,7 +307,7 @@ def live() -> bool:
     begun = time.perf_counter()
     worst_s = spin(10.0)
     share = (_cpu_ticks(engine.pid) - used) * tick_s / (time.perf_counter() - begun)
-    lost, left_out = session.reception.lost_samples, session.reception.pictures_left_out
+    lost, left_out = session.live_receiver.lost_samples, session.live_receiver.pictures_left_out
     window.go("Listen")
     session.listening.clean(spike=True, mirrors=True)
     spin(4.0)
@@ -317,7 +317,7 @@ def live() -> bool:
         window.resize(1100 + 20 * number, 720 + 10 * number)
         resizing_s = max(resizing_s, spin(1.0))
     heard_share = (_cpu_ticks(engine.pid) - used) * tick_s / (time.perf_counter() - begun)
-    lost += session.reception.lost_samples
+    lost += session.live_receiver.lost_samples
     window.close()
     session.close()
     gap_text = f"worst gap of the window idle {1000 * idle_s:.0f} ms, streaming {1000 * worst_s:.0f} ms"

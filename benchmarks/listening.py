@@ -15,14 +15,14 @@ def speeds(timed: Callable[[Callable[[], object], int], float]) -> dict[str, flo
     from yarddial.dsp.listening.hearing import Hearing
     from yarddial.dsp.listening.shared_span import SharedSpan
     from yarddial.dsp.phasor import phasor
-    from yarddial.yard.ways import WAYS
+    from yarddial.yard.demodulation import DEMODULATIONS
 
     chance = np.random.default_rng(0)
     samples = (chance.standard_normal(2 * SECONDS * int(RATE_HZ), dtype=np.float32) * np.float32(0.05)).view(
         np.complex64
     )
     blocks = np.array_split(samples, 20 * SECONDS)
-    hearings = {way: Hearing(RATE_HZ, OFFSET_HZ, usual.settings()) for way, usual in WAYS.items()}
+    hearings = {way: Hearing(RATE_HZ, OFFSET_HZ, usual.settings()) for way, usual in DEMODULATIONS.items()}
     # In rounds, so that a moment in which the machine has other work is nobody's.
     taken = {way: float("inf") for way in hearings}
     for _ in range(ROUNDS):

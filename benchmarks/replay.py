@@ -4,7 +4,7 @@ import time
 
 import numpy as np
 
-from yarddial.drivers.protocol import Ask, Block, Capabilities, Got
+from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, RequestedSettings
 
 RATE_HZ = 2.56e6
 SIZE = 1 << 16
@@ -23,10 +23,10 @@ class Replay:
         self._rows = samples.reshape(39, SIZE)
         self._count, self._begun_s = 0, time.monotonic()
 
-    def apply(self, ask: Ask) -> Got:
+    def apply(self, ask: RequestedSettings) -> ActualSettings:
         """Takes any centre."""
         self._count, self._begun_s = 0, time.monotonic()
-        return Got(ask.centre_hz, RATE_HZ, ask.port)
+        return ActualSettings(ask.centre_hz, RATE_HZ, ask.port)
 
     def read(self) -> Block:
         """The next block when it is due."""

@@ -10,17 +10,17 @@ from pathlib import Path
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from yarddial import wiring
+from yarddial.engine.link import EngineInline
 from yarddial.records.entry import Entry
 from yarddial.records.logbook import Logbook
-from yarddial.session.engine.process import EngineInline
 from yarddial.session.session import Session
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.bench.card_sheet import CardSheet
 from yarddial.ui.places.bench.which_lo_sheet import WhichLoSheet
-from yarddial.ui.places.listen.compare_sheet import CompareSheet
+from yarddial.ui.places.listen.comparison_sheet import ComparisonSheet
 from yarddial.ui.places.true.history_sheet import HistorySheet
-from yarddial.ui.places.true.ways.by_tone import ByTone
-from yarddial.ui.places.true.ways.sheet import WaysSheet
+from yarddial.ui.places.true.methods.by_tone import ByTone
+from yarddial.ui.places.true.methods.sheet import MethodsSheet
 from yarddial.ui.start import dressed_application
 from yarddial.yard.demo import LONG_WIRE, demo_station
 from yarddial.yard.station import Station
@@ -49,8 +49,8 @@ def main() -> None:
     _ways(app, window)
     _history(app, window)
     window.go("First light")
-    session.checking.start()
-    _wait(session, lambda: not session.checking.running)
+    session.device_check.start()
+    _wait(session, lambda: not session.device_check.running)
     _picture(app, window, "first-light")
     window.go("Span")
     _picture(app, window, "span")
@@ -70,11 +70,11 @@ def _true(app: QApplication, window: MainWindow) -> None:
     _measure(session)
     _run(session, 60)
     _picture(app, window, "true-measured")
-    session.truing.apply()
+    session.calibration.apply()
     _measure(session, verifying=True)
     session.step_reference(-1)
     _measure(session, verifying=True)
-    session.truing.follow_dial()
+    session.calibration.follow_dial()
     _run(session, 60)
     window.change_theme()
     _picture(app, window, "true-night")
@@ -90,12 +90,12 @@ def _levels(app: QApplication, window: MainWindow) -> None:
     window.go("Levels")
     session.toggle_receiver()
     _run(session, 4)
-    session.leveling.weigh()
-    _wait(session, lambda: session.leveling.running_purpose is None)
-    session.leveling.sweep("gain")
-    _wait(session, lambda: session.leveling.fraction is None)
-    session.leveling.test_products()
-    _wait(session, lambda: session.leveling.fraction is None)
+    session.levels.weigh()
+    _wait(session, lambda: session.levels.running_purpose is None)
+    session.levels.sweep("gain")
+    _wait(session, lambda: session.levels.fraction is None)
+    session.levels.test_products()
+    _wait(session, lambda: session.levels.fraction is None)
     _picture(app, window, "levels")
 
 
@@ -107,11 +107,11 @@ def _listen(app: QApplication, window: MainWindow) -> None:
     session.toggle_receiver()
     _run(session, 60)
     _picture(app, window, "listen")
-    compare = CompareSheet(window, session)
+    compare = ComparisonSheet(window, session)
     compare.show()
-    first, second = session.comparing.setups()[:2]
-    session.comparing.start(first, second)
-    _wait(session, lambda: not session.comparing.running)
+    first, second = session.comparison.setups()[:2]
+    session.comparison.start(first, second)
+    _wait(session, lambda: not session.comparison.running)
     _picture(app, compare, "compare")
     compare.close()
     session.toggle_receiver()
@@ -152,13 +152,13 @@ def _ways(app: QApplication, window: MainWindow) -> None:
     session = window.session
     window.go("True")
     session.desk.dial(3.215e6)
-    sheet = WaysSheet(window, session)
+    sheet = MethodsSheet(window, session)
     sheet.show()
     sheet.names.setCurrentRow(1)
     page = sheet.page
     assert isinstance(page, ByTone)
     page.hear_now()
-    _wait(session, lambda: not session.live_ways.running)
+    _wait(session, lambda: not session.live_methods.running)
     while page.told is None:
         app.processEvents()
     _picture(app, sheet, "other-ways")
@@ -172,20 +172,20 @@ def _ghosts(app: QApplication, window: MainWindow) -> None:
     session.desk.choose_mode("am")
     window.go("Ghosts")
     session.desk.dial(4.3525e6)
-    _wait(session, lambda: not session.ghosting.why_not())
-    session.ghosting.test()
-    _wait(session, lambda: not session.ghosting.running)
-    _until(app, lambda: session.curing.remedies is not None)
+    _wait(session, lambda: not session.span_test.why_not())
+    session.span_test.test()
+    _wait(session, lambda: not session.span_test.running)
+    _until(app, lambda: session.mitigation.remedies is not None)
     _picture(app, window, "ghosts")
-    remedies = session.curing.remedies or ()
-    session.curing.try_it(next(remedy for remedy in remedies if remedy.kind == "filter"))
-    _wait(session, lambda: not session.curing.running)
+    remedies = session.mitigation.remedies or ()
+    session.mitigation.try_it(next(remedy for remedy in remedies if remedy.kind == "filter"))
+    _wait(session, lambda: not session.mitigation.running)
     _picture(app, window, "cure")
-    session.curing.leave()
+    session.mitigation.leave()
     session.desk.dial(10e6)
-    _wait(session, lambda: not session.ghosting.why_not())
-    session.ghosting.test()
-    _wait(session, lambda: not session.ghosting.running)
+    _wait(session, lambda: not session.span_test.why_not())
+    session.span_test.test()
+    _wait(session, lambda: not session.span_test.running)
     window.go("Bands")
     _picture(app, window, "bands")
 
@@ -205,7 +205,7 @@ def _history(app: QApplication, window: MainWindow) -> None:
                 text=f"Harbour pilot carrier 145.200 MHz reads {-145.2 * ppm:.1f} Hz", temperature_c=round(warmth, 1),
             )
         )  # fmt: skip
-    session.truing.recall()
+    session.calibration.recall()
     sheet = HistorySheet(window, session)
     sheet.show()
     _picture(app, sheet, "history")
@@ -226,8 +226,8 @@ def _empty_yard(app: QApplication) -> None:
 
 
 def _measure(session: Session, *, verifying: bool = False) -> None:
-    session.truing.measure(verifying=verifying)
-    _wait(session, lambda: session.truing.measuring is None)
+    session.calibration.measure(verifying=verifying)
+    _wait(session, lambda: session.calibration.measuring is None)
 
 
 def _wait(session: Session, done: Callable[[], bool]) -> None:

@@ -3,7 +3,7 @@
 import numpy as np
 
 from yarddial.analysis.levels.attenuation_test import judge_lines
-from yarddial.session.engine.gain_sweep import measure
+from yarddial.engine.taps.gain_sweep import measure
 
 SCENES, RATE_HZ, COUNT, PAIRS = 200, 1e6, 1 << 17, 4
 

@@ -14,7 +14,7 @@ import soundfile
 from yarddial.records.entry import Entry
 from yarddial.records.logbook import Logbook
 from yarddial.records.recordings import write_sigmf
-from yarddial.session.log_keeper import LogKeeper
+from yarddial.session.log.log_keeper import LogKeeper
 
 
 def prove() -> bool:

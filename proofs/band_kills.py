@@ -19,7 +19,7 @@ import sys
 from pathlib import Path
 from yarddial import wiring
 from yarddial.records.logbook import Logbook
-from yarddial.session.engine.process import EngineInline
+from yarddial.engine.link import EngineInline
 from yarddial.session.session import Session
 from yarddial.yard.demo import demo_station
 session = Session(demo_station(), EngineInline(wiring.open_device_flat_out), lambda: Logbook(Path(sys.argv[1])))

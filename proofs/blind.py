@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from yarddial.analysis.blind.raster_fit import Seen, Way, fit_raster, rule_sigma_hz, usual_rasters_hz
+from yarddial.analysis.blind.raster_fit import RasterCarrier, Way, fit_raster, rule_sigma_hz, usual_rasters_hz
 
 WORLDS, LO_HZ, LO_SIGMA_HZ = 300, 120e6, 600.0
 # Band edges, the rasters kept there, and whether a converter lies on the way.
@@ -41,7 +41,7 @@ class World:
         dial_hz = shown_hz - lo_hz + chance.normal(0, 1, size) * sigma_hz
         middle_hz = float(dial_hz.mean())
         self.offset_hz = middle_hz - ((middle_hz + lo_hz) * (1 + self.ppm * 1e-6) - lo_hz - self.lo_error_hz)
-        self.seen = [Seen(float(d), float(s)) for d, s in zip(dial_hz, sigma_hz, strict=True)]
+        self.seen = [RasterCarrier(float(d), float(s)) for d, s in zip(dial_hz, sigma_hz, strict=True)]
         port_hz = (low + high) / 2
         self.ways = [Way("right", 0.0, lo_hz + port_hz, LO_SIGMA_HZ if has_lo else 0.0)]
         if has_lo and chance.random() < 0.5:

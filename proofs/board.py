@@ -6,8 +6,8 @@ from pathlib import Path
 from yarddial import wiring
 from yarddial.drivers.simulated.truth import true_dial_error_hz
 from yarddial.drivers.simulated.world import heron_world, quillet_world
+from yarddial.engine.link import EngineInline
 from yarddial.records.logbook import Logbook
-from yarddial.session.engine.process import EngineInline
 from yarddial.session.session import Session
 from yarddial.yard.demo import demo_station
 
@@ -21,10 +21,10 @@ def prove() -> bool:
         session.poll()
         for dial_hz in (10e6, 145.2e6, 10.489e9):
             session.desk.dial(dial_hz)
-            session.truing.measure()
-            while session.truing.measuring is not None:
+            session.calibration.measure()
+            while session.calibration.measuring is not None:
                 session.poll()
-            session.truing.apply()
+            session.calibration.apply()
         worlds = {"Finch": quillet_world(), "Heron": heron_world()}
         for row in session.board.rows():
             if not row.route:
@@ -34,14 +34,14 @@ def prove() -> bool:
             off_hz = true_dial_error_hz(worlds[line.receiver.name], line, row.band.middle_hz)
             assert row.state is not None
             fits = abs(off_hz - row.state.error_hz) <= 3 * row.state.sigma_hz
-            serves = abs(off_hz) <= row.mode.bears_hz
+            serves = abs(off_hz) <= row.mode.tolerance_hz
             promised = row.mark in ("good", "unknown") and row.todo in ("", "listen")
             right = fits and (serves or not promised)
             good = good and right
             told = f"told {row.state.error_hz:+9.2f} Hz ± {row.state.sigma_hz:<9.2f} truly {off_hz:+9.2f} Hz"
             print(
                 f"{'ok  ' if right else 'MISS'} {row.band.name:<20} {row.route:<24} {told}, {row.mode.name} bears "
-                f"{row.mode.bears_hz:g}: {row.mark}"
+                f"{row.mode.tolerance_hz:g}: {row.mark}"
             )
         session.close()
     return good

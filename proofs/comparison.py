@@ -7,7 +7,7 @@ crest to trough) or Rayleigh with a Doppler spread, both set-ups seeing the same
 import numpy as np
 
 from yarddial.analysis.comparison.difference import difference
-from yarddial.session.comparing import DWELL_S, PAIRS
+from yarddial.session.listening.comparison import DWELL_S, PAIRS
 
 RUNS, TRUE_DB, RATE_HZ, SETTLES_S = 100, 3.0, 3_000.0, 0.1
 # Signal over noise in the channel, dB, of the weaker.

@@ -13,9 +13,9 @@ import numpy as np
 from ghost_tests import _plain
 from ghosts import BINS, RATE_HZ, RandomScene, levels
 from yarddial.analysis.ghosts.prediction import predict
-from yarddial.analysis.ghosts.remedies import Able, Channel, Remedy, Setting, remedies
+from yarddial.analysis.ghosts.remedies import Able, Remedy, SpanScene, WantedChannel, remedies
 from yarddial.analysis.ghosts.scene import Ghost, ReceiverModel, Scene
-from yarddial.drivers.protocol import Ask
+from yarddial.drivers.protocol import RequestedSettings
 from yarddial.drivers.simulated.plugs import Plug
 from yarddial.drivers.simulated.receiver import FINCH, FINCH_STEPS_DB, HERON, SimulatedReceiver
 from yarddial.drivers.simulated.transmitters import Transmitter
@@ -85,8 +85,8 @@ class Case:
 
     def __init__(self, scene: RandomScene, ghost: Ghost, floor_dbm: float) -> None:
         self.scene, self.ghost = scene, ghost
-        self.channel = Channel(ghost.dial_hz, CHANNEL_HZ)
-        self.setting = Setting(scene.scene, scene.dial_hz, RATE_HZ, floor_dbm)
+        self.channel = WantedChannel(ghost.dial_hz, CHANNEL_HZ)
+        self.setting = SpanScene(scene.scene, scene.dial_hz, RATE_HZ, floor_dbm)
         self.wanted_dbm = floor_dbm + WANTED_DB
         wanted_dial_hz = ghost.dial_hz + BESIDE_HZ
         # Where it is on the air, for the dial to show it there.
@@ -95,7 +95,7 @@ class Case:
         self.world = msgspec.structs.replace(scene.world, transmitters=(*scene.world.transmitters, more))
         bits = scene.world.front.bits
         window_db = 10 * np.log10(2.0 / BINS)
-        plain = Setting(_plain_scene(scene), scene.dial_hz, PLAIN_RATE_HZ, floor_dbm)
+        plain = SpanScene(_plain_scene(scene), scene.dial_hz, PLAIN_RATE_HZ, floor_dbm)
         self.able = Able(
             RATES_HZ,
             tuple(GAIN_DB - step for step in reversed(FINCH_STEPS_DB) if step < GAIN_DB),
@@ -192,7 +192,7 @@ def _measured(how: Applied, full_dbm: float) -> tuple[np.ndarray, float]:
     device = SimulatedReceiver(how.world, VirtualTime(), HERON if how.plain else FINCH)
     lo_hz = sum(stage.lo_hz for stage in how.world.ports[0].stages)
     gains = () if how.plain else (("gain", GAIN_DB - how.less_db),)
-    device.apply(Ask(how.centre_hz + lo_hz, how.rate_hz, "x", gains_db=gains))
+    device.apply(RequestedSettings(how.centre_hz + lo_hz, how.rate_hz, "x", gains_db=gains))
     return levels(device, full_dbm + how.less_db)
 
 

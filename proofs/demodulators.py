@@ -7,18 +7,18 @@ import numpy as np
 
 from yarddial.dsp.carrier import estimate_carrier
 from yarddial.dsp.listening.hearing import SOUND_HZ, Hearing
-from yarddial.yard.ways import WAYS, Settings, Way
+from yarddial.yard.demodulation import DEMODULATIONS, Demodulation, Settings
 
 RATE_HZ, OFFSET_HZ, SECONDS = 2.4e6, 310_000.0, 3.0
 TONE_HZ = 1_000.0
 
 
-def plainly(way: Way) -> Settings:
+def plainly(way: Demodulation) -> Settings:
     """Its usual edges, nothing evened out."""
-    return msgspec.structs.replace(WAYS[way].settings(), gain_control=False, deemphasis_us=0.0)
+    return msgspec.structs.replace(DEMODULATIONS[way].settings(), gain_control=False, deemphasis_us=0.0)
 
 
-def heard(way: Way, samples: np.ndarray) -> np.ndarray:
+def heard(way: Demodulation, samples: np.ndarray) -> np.ndarray:
     """The sound of a channel without gain control, from half a second on."""
     hearing = Hearing(RATE_HZ, OFFSET_HZ, plainly(way))
     sound = np.concatenate([hearing.push(part).sound for part in np.array_split(samples, 40)])
@@ -113,7 +113,7 @@ def _rejections(time_s: np.ndarray) -> bool:
     return good
 
 
-def _level(way: Way, hertz: float, time_s: np.ndarray) -> float:
+def _level(way: Demodulation, hertz: float, time_s: np.ndarray) -> float:
     hearing = Hearing(RATE_HZ, OFFSET_HZ, plainly(way))
     return [hearing.push(part).level_dbfs for part in np.array_split(carrier(2 * np.pi * hertz * time_s), 20)][-1]
 

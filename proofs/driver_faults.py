@@ -53,8 +53,8 @@ def _many(app: object, fault: str) -> bool:
     import msgspec
     from PyQt6.QtWidgets import QApplication
 
+    from yarddial.engine.process import EngineProcess
     from yarddial.records.logbook import Logbook
-    from yarddial.session.engine.process import EngineProcess
     from yarddial.session.session import Session
     from yarddial.ui.main_window import MainWindow
     from yarddial.yard.demo import demo_station
@@ -73,14 +73,14 @@ def _many(app: object, fault: str) -> bool:
         session.note(f"before {number}")
         session.toggle_receiver()
         killed, begun_s, last_s = False, time.monotonic(), time.monotonic()
-        while time.monotonic() - begun_s < 30 and session.reception.wanted:
+        while time.monotonic() - begun_s < 30 and session.live_receiver.wanted:
             QApplication.processEvents()
             worst_s, last_s = max(worst_s, time.monotonic() - last_s), time.monotonic()
-            if fault == "kill" and session.reception.span is not None and not killed and engine.pid:
+            if fault == "kill" and session.live_receiver.span is not None and not killed and engine.pid:
                 os.kill(engine.pid, signal.SIGKILL)
                 killed = True
             time.sleep(0.002)
-        said += WORDS[fault] in session.reception.trouble and window.isVisible()
+        said += WORDS[fault] in session.live_receiver.trouble and window.isVisible()
     entries = sqlite3.connect(path).execute("select count(*) from entries").fetchone()[0]
     whole = sqlite3.connect(path).execute("pragma integrity_check").fetchone()[0]
     window.close()

@@ -19,9 +19,9 @@ EDITOR = """
 import sys
 from pathlib import Path
 from yarddial.records.station_file import load_station
-from yarddial.session.building import Building
-from yarddial.session.desk import Desk
-from yarddial.session.saving import BackgroundSave
+from yarddial.session.station.building import Building
+from yarddial.session.station.desk import Desk
+from yarddial.session.station.saving import BackgroundSave
 file = load_station(Path(sys.argv[1]))
 desk = Desk(file.station, BackgroundSave(file.save))
 building = Building(desk)

@@ -2,19 +2,19 @@
 
 import numpy as np
 
-from yarddial.analysis.stability.forecast import DAY_S, HABITS, Kind, forecast
+from yarddial.analysis.stability.forecast import DAY_S, HABITS, CrystalKind, forecast
 from yarddial.analysis.stability.track import Point
 
 CRYSTALS, MONTHS_DAYS = 200, 180
 # Ageing in the first year, ppm; per degree; wandering over a month; what a measurement errs by.
-TRAITS: dict[Kind, tuple[float, float, float, float]] = {
+TRAITS: dict[CrystalKind, tuple[float, float, float, float]] = {
     "plain": (2.0, 0.1, 0.15, 0.05),
     "compensated": (0.5, 0.01, 0.03, 0.01),
     "oven": (0.05, 0.0005, 0.003, 0.001),
 }
 
 
-def life(chance: np.random.Generator, kind: Kind) -> np.ndarray:
+def life(chance: np.random.Generator, kind: CrystalKind) -> np.ndarray:
     """Error in ppm for each day of a year: ageing that slows as a logarithm, seasons and weather, a random walk."""
     ageing, per_degree, walk, _ = TRAITS[kind]
     days = np.arange(361.0)

@@ -4,10 +4,10 @@ import msgspec
 import numpy as np
 
 from ghosts import RATE_HZ, RandomScene
-from yarddial.analysis.ghosts.judging import Look, causes, judge
+from yarddial.analysis.ghosts.judging import SpanLook, causes, judge
 from yarddial.analysis.ghosts.prediction import predict
 from yarddial.analysis.ghosts.span import Span
-from yarddial.drivers.protocol import Ask
+from yarddial.drivers.protocol import RequestedSettings
 from yarddial.drivers.simulated.receiver import FINCH, HERON, SimulatedReceiver
 from yarddial.drivers.simulated.world import World
 from yarddial.drivers.time_source import VirtualTime
@@ -56,18 +56,21 @@ def _judge(scene: RandomScene) -> list[tuple[bool, str, str | None, str]]:
     before = _span(scene, scene.world, scene.dial_hz, RATE_HZ)
     weaker = tuple(msgspec.structs.replace(t, level_dbm=t.level_dbm - LESS_DB) for t in scene.world.transmitters)
     looks = [
-        *(Look("centre", hz, _span(scene, scene.world, scene.dial_hz + hz, RATE_HZ)) for hz in (MOVED_HZ, -MOVED_HZ)),
-        Look(
+        *(
+            SpanLook("centre", hz, _span(scene, scene.world, scene.dial_hz + hz, RATE_HZ))
+            for hz in (MOVED_HZ, -MOVED_HZ)
+        ),
+        SpanLook(
             "attenuation",
             LESS_DB,
             _span(scene, msgspec.structs.replace(scene.world, transmitters=weaker), scene.dial_hz, RATE_HZ),
         ),
-        Look("rate", OTHER_RATE_HZ - RATE_HZ, _span(scene, scene.world, scene.dial_hz, OTHER_RATE_HZ)),
+        SpanLook("rate", OTHER_RATE_HZ - RATE_HZ, _span(scene, scene.world, scene.dial_hz, OTHER_RATE_HZ)),
     ]
     if scene.world.ports[0].stages:
         # Another receiver on the same antenna, without a converter.
         looks.append(
-            Look("route", 0.0, _span(scene, _plain(scene.world), scene.dial_hz, PLAIN_RATE_HZ, converted=False))
+            SpanLook("route", 0.0, _span(scene, _plain(scene.world), scene.dial_hz, PLAIN_RATE_HZ, converted=False))
         )
     ghosts = predict(scene.scene, scene.dial_hz, RATE_HZ, before.floor_dbm, 3, with_true=True)
     found = []
@@ -94,7 +97,7 @@ def _span(scene: RandomScene, world: World, dial_hz: float, rate_hz: float, *, c
     device = SimulatedReceiver(world, VirtualTime(), FINCH if converted else HERON)
     stages: tuple[Stage, ...] = world.ports[0].stages if converted else ()
     lo_hz = sum(stage.lo_hz for stage in stages)
-    device.apply(Ask(dial_hz + lo_hz, rate_hz, "x"))
+    device.apply(RequestedSettings(dial_hz + lo_hz, rate_hz, "x"))
     blocks, have = [], 0
     while have < BINS * LINES:
         blocks.append(device.read().samples)

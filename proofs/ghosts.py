@@ -4,11 +4,11 @@ import numpy as np
 
 from yarddial.analysis.ghosts.prediction import predict
 from yarddial.analysis.ghosts.scene import Ghost, ReceiverModel, Scene
-from yarddial.drivers.protocol import Ask
+from yarddial.drivers.protocol import RequestedSettings
 from yarddial.drivers.simulated.front_end import FrontEnd
 from yarddial.drivers.simulated.receiver import FINCH, SimulatedReceiver
 from yarddial.drivers.simulated.transmitters import Transmitter
-from yarddial.drivers.simulated.world import Port, World
+from yarddial.drivers.simulated.world import World, WorldPort
 from yarddial.drivers.time_source import VirtualTime
 from yarddial.yard.path import Stage
 from yarddial.yard.strong import Strong
@@ -82,7 +82,7 @@ class RandomScene:
         )  # fmt: skip
         strong = self._strong(chance, full_dbm, self.dial_hz, lo_hz if has_converter else 0.0)
         ppm = float(chance.uniform(-40, 40))
-        port = Port(
+        port = WorldPort(
             "x", "x", stages, noise_dbm_hz, full_dbm, leak_dbm if has_converter else float("-inf"),
             isolation_db if has_converter else float("inf"),
         )  # fmt: skip
@@ -120,7 +120,7 @@ class RandomScene:
         """Levels by bin, dBm, low end first, and the floor of a bin."""
         device = SimulatedReceiver(self.world, VirtualTime(), FINCH)
         lo_hz = sum(stage.lo_hz for stage in self.world.ports[0].stages)
-        device.apply(Ask(self.dial_hz + lo_hz, RATE_HZ, "x"))
+        device.apply(RequestedSettings(self.dial_hz + lo_hz, RATE_HZ, "x"))
         return levels(device, self.full_dbm)
 
 

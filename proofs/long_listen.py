@@ -17,14 +17,14 @@ def prove() -> bool:
     from PyQt6.QtWidgets import QApplication
 
     from yarddial import wiring
+    from yarddial.engine.link import EngineInline
+    from yarddial.engine.messages import Sound
     from yarddial.records.logbook import Logbook
-    from yarddial.session.engine.messages import Sound
-    from yarddial.session.engine.process import EngineInline
     from yarddial.session.session import Session
     from yarddial.ui.main_window import MainWindow
     from yarddial.ui.start import dressed_application
     from yarddial.yard.demo import demo_station
-    from yarddial.yard.ways import WAYS
+    from yarddial.yard.demodulation import DEMODULATIONS
 
     app = dressed_application("day", 1.0)
     folder = Path(tempfile.mkdtemp())
@@ -52,9 +52,9 @@ def prove() -> bool:
         take(event)  # type: ignore[arg-type]
 
     session.listening.take = counted  # type: ignore[method-assign]
-    ways = [way for way in WAYS if way != "wfm"]
+    ways = [way for way in DEMODULATIONS if way != "wfm"]
     begun_s, polls = time.monotonic(), 0
-    while heard_s < 3600 * HOURS and session.reception.wanted and not session.reception.trouble:
+    while heard_s < 3600 * HOURS and session.live_receiver.wanted and not session.live_receiver.trouble:
         session.poll()
         polls += 1
         if polls % 50 == 0:
@@ -70,7 +70,7 @@ def prove() -> bool:
     # Twelve points of an hour and a half are what begins; the picture's memory is full by then.
     growth = sizes[-1] / sizes[min(6, len(sizes) - 1)] - 1
     print(f"{heard_s / 3600:.2f} h heard, {speed:.0f} x real time; memory grew by {100 * growth:.1f} % after 1.5 h")
-    print(f"trouble: {session.reception.trouble or 'none'}")
+    print(f"trouble: {session.live_receiver.trouble or 'none'}")
     window.close()
     session.close()
     return heard_s >= 3600 * HOURS and growth <= 0.05

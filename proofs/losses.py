@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from yarddial.drivers.protocol import Ask
+from yarddial.drivers.protocol import RequestedSettings
 from yarddial.drivers.simulated.driver import SimulatedDriver
 from yarddial.drivers.simulated.receiver import SimulatedReceiver
 from yarddial.drivers.time_source import VirtualTime
@@ -15,7 +15,7 @@ GAPS, MINUTES = 100, 10
 def receiver(seed: int) -> SimulatedReceiver:
     """Finch on the long wire, at the lower end of medium wave."""
     device = SimulatedDriver().open(f"finch?seed={seed}", VirtualTime())
-    device.apply(Ask(CENTRE_HZ, RATE_HZ, "ladder"))
+    device.apply(RequestedSettings(CENTRE_HZ, RATE_HZ, "ladder"))
     return device
 
 

@@ -4,7 +4,7 @@ from decimal import Decimal, getcontext
 
 import numpy as np
 
-from yarddial.yard.path import KINDS, Clock, Stage, trace
+from yarddial.yard.path import KINDS, SamplingClock, Stage, trace
 
 CHAINS = 10_000
 
@@ -18,7 +18,7 @@ def prove() -> bool:
         antenna_hz = float(chance.uniform(0, 40e9))
         stages = [_stage(chance) for _ in range(3)]
         true_ppm, entered_ppm = (float(p) for p in chance.uniform(-100, 100, 2))
-        found = trace(antenna_hz, stages, Clock(true_ppm, entered_ppm))
+        found = trace(antenna_hz, stages, SamplingClock(true_ppm, entered_ppm))
         exact, largest = _exact(antenna_hz, stages, true_ppm, entered_ppm)
         off = abs(Decimal(found.dial_hz) - exact)
         rounding = largest * Decimal(2) ** -52

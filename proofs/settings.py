@@ -10,9 +10,11 @@ from itertools import product
 import numpy as np
 
 from yarddial.analysis.levels.best_setting import MOST_CLIPPED, best_setting
-from yarddial.session.engine.gain_sweep import GainSweep
-from yarddial.session.engine.messages import Sweep
-from yarddial.session.leveling import step_of
+from yarddial.drivers.protocol import ActualSettings
+from yarddial.engine.messages import Event, Sweep, SweepPoint
+from yarddial.engine.taps.gain_sweep import GainSweep
+from yarddial.engine.taps.tap import Piece, Stream
+from yarddial.session.levels.levels import step_of
 from yarddial.yard.errors import BadSamples
 
 SCENES, WITHIN_DB = 200, 1.0
@@ -83,12 +85,17 @@ def prove() -> bool:
         scene = Scene(seed)
         steps, truth = [], {}
         settings = tuple(tuple(zip(NAMES, gains_db, strict=False)) for gains_db in product(*scene.steps_db))
-        sweep = GainSweep(Sweep(1, settings, WIDTH_HZ, dwell_s=0.15, with_products=True), RATE_HZ, scene.offset_hz)
+        events: list[Event] = []
+        stream = Stream(ActualSettings(0.0, RATE_HZ, ""), scene.offset_hz, RATE_HZ)
+        sweep = GainSweep(
+            Sweep(settings, WIDTH_HZ, dwell_s=0.15, with_products=True), stream, lambda gains_db: None, events.append
+        )
         for gains_db in product(*scene.steps_db):
             samples = scene.received(gains_db)
-            sweep.next_gains_db()
-            found = sweep.push(samples)
-            assert found is not None
+            events.clear()
+            sweep.push(Piece(samples, samples, samples, 0, 0.0))
+            found = events[0]
+            assert isinstance(found, SweepPoint)
             truth[found.gains_db] = scene.sndr_db(samples)
             steps.append(step_of(found))
         # A setting that fills the converter spoils the rest of the span: told, but no best to be measured against.

@@ -13,11 +13,11 @@ import msgspec
 import numpy as np
 
 from yarddial import wiring
+from yarddial.engine.link import EngineInline
 from yarddial.records.entry import Entry
 from yarddial.records.logbook import Logbook
 from yarddial.records.recordings import write_sigmf
-from yarddial.session.engine.process import EngineInline
-from yarddial.session.findings import findings
+from yarddial.session.overview.findings import findings
 from yarddial.session.session import Session
 from yarddial.yard.demo import demo_station
 from yarddial.yard.parts import Receiver
@@ -93,12 +93,12 @@ def _live(folder: Path) -> str:
     assert isinstance(finch, Receiver)
     stages = tuple(msgspec.structs.replace(stage, set_db=stage.steps_db[-1]) for stage in finch.gain_stages)
     session = _session(folder, gain_stages=stages)
-    session.other_ways.keep_reference(Reference("Strong one", 96.2e6, 700.0, "FM broadcaster", "wfm"))
+    session.other_methods.keep_reference(Reference("Strong one", 96.2e6, 700.0, "FM broadcaster", "wfm"))
     session.desk.dial(96.2e6)
-    session.truing.measure()
-    while session.truing.measuring is not None:
+    session.calibration.measure()
+    while session.calibration.measuring is not None:
         session.poll()
-    outcome = session.truing.outcome
+    outcome = session.calibration.outcome
     session.close()
     return "" if outcome is None else outcome.text
 
@@ -133,7 +133,7 @@ def _many(folder: Path) -> str:
 def _many_in_window(folder: Path) -> str:
     session = _session(folder)
     try:
-        session.other_ways.read_file(_rows(folder / "many.csv", 30_000, ()))
+        session.other_methods.read_file(_rows(folder / "many.csv", 30_000, ()))
     except ValueError as error:
         return str(error)
     finally:
@@ -147,7 +147,7 @@ def _airband(folder: Path) -> str:
     tower = Reference("Harbour tower", 124.35e6, 10.0, "airband", "am")
     session.desk.edit("x", msgspec.structs.replace(station, references=(*station.references, tower)))
     session.desk.dial(124.35e6)
-    said = session.truing.why_not_measure()
+    said = session.calibration.why_not_measure()
     session.close()
     return said
 
@@ -157,7 +157,7 @@ def _set_back(folder: Path) -> str:
     ahead = (datetime.now(UTC) + timedelta(days=3)).strftime("%Y-%m-%dT%H:%M:%SZ")
     told = {"oscillators": {"crystal:Finch": (27.0, 0.01)}}
     session.log.add(Entry(station=session.desk.station.name, kind="observation", text="x", at_utc=ahead, data=told))
-    session.truing.recall()
+    session.calibration.recall()
     said = next((finding.what for finding in findings(session) if "set back" in finding.what), "nothing")
     session.close()
     return said

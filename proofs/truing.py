@@ -9,8 +9,8 @@ import numpy as np
 from yarddial import wiring
 from yarddial.drivers.simulated.truth import true_dial_error_hz
 from yarddial.drivers.simulated.world import quillet_world
+from yarddial.engine.link import EngineInline
 from yarddial.records.logbook import Logbook
-from yarddial.session.engine.process import EngineInline
 from yarddial.session.session import Session
 from yarddial.yard.demo import DIRECT, VIA_LADDER, demo_station
 
@@ -37,11 +37,11 @@ def _one(seed: int, log: Path) -> tuple[float, float]:
     receiver = msgspec.structs.replace(station.line().receiver, device=f"simulated:finch?seed={seed}")
     session = Session(station.with_part(receiver), EngineInline(wiring.open_device_flat_out), lambda: Logbook(log))
     for _ in range(2):
-        session.truing.measure()
-        while session.truing.measuring is not None:
+        session.calibration.measure()
+        while session.calibration.measuring is not None:
             session.poll()
         session.step_reference(+1)
-    session.truing.apply()
+    session.calibration.apply()
     world, station = quillet_world(seed), session.desk.station
     errors = (
         true_dial_error_hz(world, station.line(VIA_LADDER), 10e6),

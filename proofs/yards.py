@@ -7,7 +7,7 @@ from random import Random
 from random_yard import judged, random_yard
 from yarddial.analysis.audit.check import check_yard
 from yarddial.records.station_file import StationFile, load_station
-from yarddial.yard.path import Clock, path_sense, trace, trace_back
+from yarddial.yard.path import SamplingClock, path_sense, trace, trace_back
 from yarddial.yard.reach import HIGH_HZ, LOW_HZ, coverage
 
 YARDS, SCANNED = 2000, 400
@@ -45,7 +45,7 @@ def prove() -> bool:
                     if state in ("out", "hole"):
                         continue
                     here = line.at(hertz)
-                    clock = Clock(chance.uniform(-60, 60), chance.uniform(-60, 60))
+                    clock = SamplingClock(chance.uniform(-60, 60), chance.uniform(-60, 60))
                     walked += 1
                     back = trace_back(hertz, here.stages, clock)
                     again = trace(back.antenna_hz, here.stages, clock)

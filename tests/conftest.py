@@ -10,13 +10,13 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from hypothesis import settings
 
+from slow_yards import slow_station
 from yarddial import wiring
+from yarddial.engine.link import EngineInline
 from yarddial.records.logbook import Logbook
 from yarddial.records.station_file import load_station
-from yarddial.session.engine.process import EngineInline
 from yarddial.session.session import Session
 from yarddial.yard.station import Station
-from yards import slow_station
 
 # The same examples each time, so that a red run means a change made it red; YARD_EXPLORE=1 throws the dice anew.
 settings.register_profile("house", deadline=None, max_examples=100, derandomize="YARD_EXPLORE" not in os.environ)
@@ -51,7 +51,7 @@ def finish() -> Callable[[Session], None]:
 
     def run(session: Session) -> None:
         for _ in range(20_000):
-            if session.truing.measuring is None:
+            if session.calibration.measuring is None:
                 return
             session.poll()
         raise AssertionError("the measurement did not end")

@@ -25,10 +25,10 @@ def lint(folder: Path) -> subprocess.CompletedProcess[str]:
         ("yard/modes.py", "import yarddial.dsp.carrier", "floors of the house"),
         ("analysis/correction/design.py", "import yarddial.records.entry", "floors of the house"),
         ("ui/keys.py", "import yarddial.cli.options", "floors of the house"),
-        ("session/desk.py", "import PyQt6.QtCore", "Only the interface knows Qt"),
+        ("session/station/desk.py", "import PyQt6.QtCore", "Only the interface knows Qt"),
         ("yard/bands.py", "import numpy", "domain is plain Python"),
         ("ui/places/log/place.py", "import yarddial.ui.places.bench.edits", "Places do not know each other"),
-        ("ui/widgets/axis.py", "import yarddial.session.desk", "Widgets know no session"),
+        ("ui/widgets/axis.py", "import yarddial.session.station.desk", "Widgets know no session"),
     ],
 )
 def test_each_contract_fails_when_it_is_broken(tmp_path: Path, file: str, line: str, contract: str) -> None:
@@ -69,7 +69,7 @@ def test_nothing_heavy_is_imported_before_the_first_paint() -> None:
 
 def test_the_engine_process_imports_no_qt() -> None:
     program = (
-        "import sys\nimport yarddial.session.engine.process, yarddial.session.engine.engine, yarddial.wiring\n"
+        "import sys\nimport yarddial.engine.process, yarddial.engine.engine, yarddial.wiring\n"
         "print('PyQt6' in sys.modules)"
     )
     assert run_python(program) == "False"

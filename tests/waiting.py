@@ -22,3 +22,12 @@ def set_rate(session: Session, rate_hz: float) -> None:
     receiver = session.desk.line.receiver
     assert isinstance(receiver, Receiver)
     session.desk.edit("rate", session.desk.station.with_part(msgspec.structs.replace(receiver, rate_hz=rate_hz)))
+
+
+def run_span_test(session: Session, dial_hz: float) -> None:
+    """Test the span around a place of the dial, to its end."""
+    session.desk.dial(dial_hz)
+    until(session, lambda: session.span_test.why_not() == "")
+    session.span_test.test()
+    until(session, lambda: not session.span_test.running)
+    assert session.span_test.trouble == ""

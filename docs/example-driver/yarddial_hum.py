@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from yarddial.drivers.protocol import Ask, Block, Capabilities, GainControl, Got, TimeSource
+from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, GainCapability, RequestedSettings, TimeSource
 from yarddial.yard.errors import CannotTune, DeviceNotFound, RefusedValue
 
 BLOCK = 16_384
@@ -13,7 +13,7 @@ ABLE = Capabilities(
     rates_hz=(48e3, 96e3),
     ports=("antenna",),
     bits=16,
-    gains=(GainControl("gain", (0.0, 10.0, 20.0)),),
+    gains=(GainCapability("gain", (0.0, 10.0, 20.0)),),
 )
 
 
@@ -40,11 +40,11 @@ class Hum:
 
     def __init__(self, time: TimeSource) -> None:
         self._time = time
-        self._got = Got(10e6, 48e3, "antenna", gains_db=(("gain", 10.0),))
+        self._got = ActualSettings(10e6, 48e3, "antenna", gains_db=(("gain", 10.0),))
         self._index = 0
         self._started_s: float | None = None
 
-    def apply(self, ask: Ask) -> Got:
+    def apply(self, ask: RequestedSettings) -> ActualSettings:
         """Set it, or refuse with nothing changed."""
         low, high = ABLE.ranges_hz[0]
         if not low <= ask.centre_hz <= high:
@@ -58,7 +58,7 @@ class Hum:
         restart = ask.rate_hz != self._got.rate_hz
         if restart:
             self._started_s = None
-        self._got = Got(ask.centre_hz, ask.rate_hz, ask.port, restart, gains_db=(("gain", nearest),))
+        self._got = ActualSettings(ask.centre_hz, ask.rate_hz, ask.port, restart, gains_db=(("gain", nearest),))
         return self._got
 
     def read(self) -> Block:

@@ -5,10 +5,10 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from yarddial.drivers.protocol import Device
-from yarddial.session.engine.process import EngineProcess
-from yarddial.session.log_keeper import Book
-from yarddial.session.saving import BackgroundSave
+from yarddial.engine.process import EngineProcess
+from yarddial.session.log.log_keeper import Book
 from yarddial.session.session import Session
+from yarddial.session.station.saving import BackgroundSave
 from yarddial.yard.demo import demo_station
 from yarddial.yard.errors import DeviceNotFound, NotWritten
 from yarddial.yard.parts import Receiver
@@ -92,7 +92,7 @@ def _by_the_crystal(line: "Line", hertz: float) -> bool:
     """True where a harmonic of the receiver's own crystal may stand in a station's place."""
     counted_hz, crystal_hz = line.counted_hz(hertz), line.receiver.crystal_hz
     away_hz = abs(counted_hz - round(counted_hz / crystal_hz) * crystal_hz) if crystal_hz else float("inf")
-    return counted_hz > crystal_hz / 2 and away_hz < 4 * line.doubt_hz(hertz) + 5_000.0
+    return counted_hz > crystal_hz / 2 and away_hz < 4 * line.sigma_hz(hertz) + 5_000.0
 
 
 def begin_check(station: Station, address: str, route_name: str) -> "Runner":

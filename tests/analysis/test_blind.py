@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from yarddial.analysis.blind.raster_fit import Seen, Way, fit_raster, usual_rasters_hz
+from yarddial.analysis.blind.raster_fit import RasterCarrier, Way, fit_raster, usual_rasters_hz
 from yarddial.cli.program import run
 from yarddial.yard.errors import BadObservations
 
@@ -15,7 +15,7 @@ LO_HZ, LO_SIGMA_HZ = 120e6, 600.0
 
 def medium_wave(
     seed: int, count: int = 20, raster_hz: float = 9_000.0
-) -> tuple[list[Seen], float, float, float, float]:
+) -> tuple[list[RasterCarrier], float, float, float, float]:
     """Carriers through an up-converter: seen, middle of the dial, true offset there, crystal ppm, LO's error."""
     chance = np.random.default_rng(seed)
     grid = np.arange(np.ceil(531e3 / raster_hz), np.floor(1_602e3 / raster_hz) + 1) * raster_hz
@@ -30,7 +30,7 @@ def medium_wave(
     middle_hz = float(dial_hz.mean())
     offset_hz = middle_hz - ((middle_hz + LO_HZ) * (1 + ppm * 1e-6) - LO_HZ - lo_error_hz)
     return (
-        [Seen(float(d), float(s)) for d, s in zip(dial_hz, sigma_hz, strict=True)],
+        [RasterCarrier(float(d), float(s)) for d, s in zip(dial_hz, sigma_hz, strict=True)],
         middle_hz,
         offset_hz,
         ppm,
@@ -65,7 +65,7 @@ def test_offset_raster_and_oscillator_come_out_of_twenty_medium_wave_carriers() 
 def test_carriers_that_are_on_the_other_oscillators_raster_name_it() -> None:
     """The leaflet's 125 MHz was entered, the can says 120: 5 MHz are no whole number of 9 kHz cells."""
     seen, *_ = medium_wave(3)
-    as_125 = [Seen(one.dial_hz - 5e6, one.sigma_hz) for one in seen]
+    as_125 = [RasterCarrier(one.dial_hz - 5e6, one.sigma_hz) for one in seen]
     found = fit_raster(as_125, [Way("125", 0.0, 126e6, 600.0), Way("120", 5e6, 121e6, 600.0)], (9_000.0,))
     assert found.hypotheses[0].way == "120"
     assert found.hypotheses[0].odds > 0.9
@@ -78,7 +78,7 @@ def test_what_cannot_be_told_is_said() -> None:
     with pytest.raises(BadObservations, match="name one"):
         fit_raster(seen, ways(), ())
     chance = np.random.default_rng(4)
-    strewn = [Seen(float(hertz), 0.1) for hertz in chance.uniform(600e3, 1_500e3, 6)]
+    strewn = [RasterCarrier(float(hertz), 0.1) for hertz in chance.uniform(600e3, 1_500e3, 6)]
     assert not fit_raster(strewn, ways(), (9_000.0, 10_000.0)).decided
 
 

@@ -98,7 +98,7 @@ def test_the_report_tells_every_band_in_each_form_and_its_picture_is_to_scale() 
     pictures = re.findall(r"base64,([^']+)'", page)
     assert len(pictures) == len(bands)
     # A row whose error is a quarter of what its mode bears has its bar an eighth of the width right of the middle.
-    bears = rows[0].mode.bears_hz
+    bears = rows[0].mode.tolerance_hz
     quarter = msgspec.structs.replace(rows[0], error_hz=bears / 4, sigma_hz=bears / 100)
     low, width = map(float, re.findall(r"x='([\d.]+)' y='3.0' width='([\d.]+)'", dials_svg((quarter,)))[0])
     assert low + width / 2 == pytest.approx(150 + 300 / 8, abs=0.1)

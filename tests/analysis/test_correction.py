@@ -12,7 +12,7 @@ from yarddial.yard.demo import VIA_LADDER, demo_station
 from yarddial.yard.errors import BadObservations
 from yarddial.yard.observation import Observation, SeenStage
 from yarddial.yard.oscillators import dial_state, stated_oscillators
-from yarddial.yard.path import KINDS, Clock, Stage, trace
+from yarddial.yard.path import KINDS, SamplingClock, Stage, trace
 
 PPM, LO_ERROR_HZ = 27.138, 461.3
 
@@ -21,7 +21,7 @@ def observed(
     reference_hz: float, stages: list[Stage], noise_hz: float = 0.0, entered_ppm: float = 0.0, name: str = ""
 ) -> Observation:
     """What the dial shows with the crystal off by PPM; the stages carry their own true errors."""
-    dial_hz = trace(reference_hz, stages, Clock(PPM, entered_ppm)).dial_hz + noise_hz
+    dial_hz = trace(reference_hz, stages, SamplingClock(PPM, entered_ppm)).dial_hz + noise_hz
     seen = tuple(SeenStage(f"c{i}", s.kind, s.lo_hz, s.lo_hz) for i, s in enumerate(stages))
     return Observation("Finch", reference_hz, 0.3, dial_hz, 0.05, seen, entered_ppm, name)
 
@@ -52,9 +52,9 @@ def test_one_direct_and_one_through_the_converter_give_both() -> None:
     assert oscillator.separate
     assert not found.inseparable
     # 0.304 Hz of 145.2 MHz, and the same doubts carried to 130 MHz in quadrature.
-    doubt_hz = (0.3**2 + 0.05**2) ** 0.5
-    assert crystal.sigma == pytest.approx(doubt_hz / 145.196, rel=1e-3)
-    assert oscillator.sigma == pytest.approx(doubt_hz * (1 + (130 / 145.2) ** 2) ** 0.5, rel=1e-3)
+    sigma_hz = (0.3**2 + 0.05**2) ** 0.5
+    assert crystal.sigma == pytest.approx(sigma_hz / 145.196, rel=1e-3)
+    assert oscillator.sigma == pytest.approx(sigma_hz * (1 + (130 / 145.2) ** 2) ** 0.5, rel=1e-3)
 
 
 @pytest.mark.parametrize("references_hz", [(10e6,), (5e6, 10e6, 15e6, 20e6), (0.6e6, 0.9e6, 1.2e6, 1.5e6)])
@@ -123,11 +123,11 @@ def test_a_wandering_reference_does_not_contradict_itself() -> None:
 def test_pulls_have_width_one() -> None:
     """Errors over stated doubts across many noisy yards: mean 0 and width 1, each to about three of their sigmas."""
     chance = np.random.default_rng(11)
-    doubt_hz = (0.3**2 + 0.05**2) ** 0.5
+    sigma_hz = (0.3**2 + 0.05**2) ** 0.5
     pulls = []
     for _ in range(300):
-        seen = [observed(f, [], chance.normal(0, doubt_hz)) for f in (145.2e6, 430e6)]
-        seen += [observed(f, LADDER, chance.normal(0, doubt_hz)) for f in (5e6, 10e6)]
+        seen = [observed(f, [], chance.normal(0, sigma_hz)) for f in (145.2e6, 430e6)]
+        seen += [observed(f, LADDER, chance.normal(0, sigma_hz)) for f in (5e6, 10e6)]
         found = fit(seen)
         truth = (PPM, LO_ERROR_HZ)
         pulls.append([(e.value - t) / e.sigma for e, t in zip(found.estimates, truth, strict=True)])

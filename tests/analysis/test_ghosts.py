@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from yarddial.analysis.ghosts.cure import cures
 from yarddial.analysis.ghosts.from_yard import scene_of
-from yarddial.analysis.ghosts.judging import Cause, Look, causes, judge
+from yarddial.analysis.ghosts.judging import Cause, SpanLook, causes, judge
 from yarddial.analysis.ghosts.prediction import predict
 from yarddial.analysis.ghosts.products import products
 from yarddial.analysis.ghosts.scene import Ghost, ReceiverModel, Scene
@@ -113,13 +113,13 @@ def span(peaks: dict[float, float], centre_hz: float = 10e6, rate_hz: float = 2.
     return Span(centre_hz - rate_hz / 2, step_hz, level, centre_hz, rate_hz, 1_000.0)
 
 
-def looks(place_hz: float, dbm: float, moves: float, falls: float) -> list[Look]:
+def looks(place_hz: float, dbm: float, moves: float, falls: float) -> list[SpanLook]:
     """What a cause would make a peak do when the centre is moved by 100 kHz and 8 dB are put in."""
     return [
-        Look("centre", 100e3, span({place_hz + moves * 100e3: dbm}, 10.1e6)),
-        Look("attenuation", 8.0, span({place_hz: dbm - 8.0 * falls})),
-        Look("rate", 352e3, span({place_hz: dbm}, rate_hz=2.4e6)),
-        Look("antenna", 0.0, span({})),
+        SpanLook("centre", 100e3, span({place_hz + moves * 100e3: dbm}, 10.1e6)),
+        SpanLook("attenuation", 8.0, span({place_hz: dbm - 8.0 * falls})),
+        SpanLook("rate", 352e3, span({place_hz: dbm}, rate_hz=2.4e6)),
+        SpanLook("antenna", 0.0, span({})),
     ]
 
 

@@ -8,10 +8,10 @@ import pytest
 from yarddial.analysis.ghosts.near import USUAL_MIRROR_DB, expected_ghosts, standing_lines
 from yarddial.analysis.levels.attenuation_test import judge_lines
 from yarddial.analysis.levels.best_setting import best_setting
-from yarddial.analysis.levels.level_line import CONVERTER, Seen, level_line, socket_offset_db
-from yarddial.analysis.levels.step import Step
+from yarddial.analysis.levels.level_line import CONVERTER, MeasuredLevels, level_line, socket_offset_db
+from yarddial.analysis.levels.step import GainPoint
 from yarddial.dsp.products import clipping_in_channel, products_in_channel
-from yarddial.session.engine.gain_sweep import measure
+from yarddial.engine.taps.gain_sweep import measure
 from yarddial.yard.demo import VIA_LADDER, demo_station
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.path import Stage
@@ -72,14 +72,14 @@ def test_with_less_in_front_products_fall_three_times_as_fast() -> None:
         judge_lines(*spans, RATE_HZ, 1.0)
 
 
-def stepped(front_db: float, back_db: float, signal_dbm: float, products_dbm: float) -> Step:
+def stepped(front_db: float, back_db: float, signal_dbm: float, products_dbm: float) -> GainPoint:
     """By formula: converter noise at -100 dBFS in the channel, incoming at -120 dBm, products by the front's gain."""
     gain_db = front_db + back_db
     noise = 1e-10 + 10 ** ((-120 + gain_db) / 10)
     made = 10 ** ((products_dbm + gain_db + 2 * front_db) / 10)
     channel = 10 ** ((signal_dbm + gain_db) / 10) + noise + made
     width_hz = 3_000.0
-    return Step(
+    return GainPoint(
         gain_db, 10 * log10(noise / width_hz), 10 * log10(channel), width_hz, 0.0,
         (("front", front_db), ("back", back_db)), -60.0 + gain_db, 10 * log10(made),
     )  # fmt: skip
@@ -113,7 +113,7 @@ def test_where_no_gain_helps_an_attenuator_does_by_as_much_as_the_formula_says()
 
 def test_levels_along_the_line_are_carried_by_gains_and_the_bottleneck_is_named() -> None:
     line = demo_station().line(VIA_LADDER).at(10e6)
-    seen = Seen(-80.0, -40.0, -20.0, 1.0, "as calibrated")
+    seen = MeasuredLevels(-80.0, -40.0, -20.0, 1.0, "as calibrated")
     found = level_line(line, "rural", 9_000.0, seen)
     assert [plate.name for plate in found.plates] == ["Patch", "Ladder", "Finch", CONVERTER]
     # At Finch's socket as measured; behind Patch 1.5 dB more, as Ladder loses them.
@@ -126,9 +126,9 @@ def test_levels_along_the_line_are_carried_by_gains_and_the_bottleneck_is_named(
     # Eight bits over 2.048 MHz into 9 kHz.
     assert found.converter_snr_db == pytest.approx(6.02 * 8 + 1.76)
     assert found.process_gain_db == pytest.approx(10 * log10(2.048e6 / 9e3))
-    driven = level_line(line, "rural", 9_000.0, Seen(None, -15.0, -20.0, 1.0, ""))
+    driven = level_line(line, "rural", 9_000.0, MeasuredLevels(None, -15.0, -20.0, 1.0, ""))
     assert driven.bottleneck.startswith("Finch is driven 17 dB over")
-    calm = level_line(line, "city", 9_000.0, Seen(-80.0, -75.0, -20.0, 1.0, ""))
+    calm = level_line(line, "city", 9_000.0, MeasuredLevels(-80.0, -75.0, -20.0, 1.0, ""))
     assert calm.bottleneck.startswith("nothing on the route")
     assert level_line(line, "rural", 9_000.0).plates[-1].name == "Finch"
 

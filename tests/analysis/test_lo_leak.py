@@ -7,7 +7,7 @@ import pytest
 from yarddial.analysis.correction.lo_leak import Glimpse, weigh_leaks
 from yarddial.cli.program import run
 from yarddial.drivers.simulated.world import quillet_world
-from yarddial.session.leak_recording import leak_in_recording
+from yarddial.session.calibration.lo_leak_recording import leak_in_recording
 from yarddial.session.session import Session
 from yarddial.yard.errors import BadObservations
 from yarddial.yard.parts import Converter
@@ -49,13 +49,13 @@ def test_the_leak_is_found_in_a_recording_and_says_how_far_off_it_is(tmp_path, s
 
 def test_the_running_receiver_looks_at_each_stated_value_and_comes_back(session: Session) -> None:
     with pytest.raises(BadObservations, match="none of the stated"):
-        session.lo_scan.start((5e9,))
-    session.lo_scan.start((100e6, 120e6, 5e9))
+        session.lo_leak_scan.start((5e9,))
+    session.lo_leak_scan.start((100e6, 120e6, 5e9))
     for _ in range(5_000):
         session.poll()
-        if not session.lo_scan.running:
+        if not session.lo_leak_scan.running:
             break
-    answer = session.lo_scan.answer
+    answer = session.lo_leak_scan.answer
     assert answer is not None
     assert [glimpse.stated_hz for glimpse in answer.glimpses] == [100e6, 120e6]
     assert answer.glimpses[0].shown_hz is None
@@ -63,8 +63,8 @@ def test_the_running_receiver_looks_at_each_stated_value_and_comes_back(session:
     world = quillet_world(1)
     assert answer.lo_hz is not None
     assert abs(answer.lo_hz - 120e6 - world.ports[0].stages[0].lo_error_hz) < 3 * answer.sigma_hz
-    assert session.reception.look is not None
-    assert abs(session.reception.look.look_hz - 130e6) < 1e3
+    assert session.live_receiver.look is not None
+    assert abs(session.live_receiver.look.look_hz - 130e6) < 1e3
     session.building.use_oscillator("Ladder", 120e6, answer.lo_hz, answer.sigma_hz)
     ladder = session.desk.station.part("Ladder")
     assert isinstance(ladder, Converter)
@@ -72,7 +72,7 @@ def test_the_running_receiver_looks_at_each_stated_value_and_comes_back(session:
 
 
 def test_moving_the_dial_ends_the_search_in_words(session: Session) -> None:
-    session.lo_scan.start((120e6,))
+    session.lo_leak_scan.start((120e6,))
     session.desk.dial(5e6)
-    assert not session.lo_scan.running
-    assert "meanwhile" in session.lo_scan.trouble
+    assert not session.lo_leak_scan.running
+    assert "meanwhile" in session.lo_leak_scan.trouble

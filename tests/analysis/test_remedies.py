@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from yarddial.analysis.ghosts.filters import filter_against
 from yarddial.analysis.ghosts.inference import source_of
 from yarddial.analysis.ghosts.prediction import predict
-from yarddial.analysis.ghosts.remedies import Able, Channel, Remedy, Setting, remedies
+from yarddial.analysis.ghosts.remedies import Able, Remedy, SpanScene, WantedChannel, remedies
 from yarddial.analysis.ghosts.scene import Ghost, ReceiverModel, Scene
 from yarddial.yard.path import Stage
 from yarddial.yard.strong import Strong
@@ -20,15 +20,17 @@ LADDER = (Stage("sum", L_HZ, 0.0, "Ladder"),)
 EVERYTHING = Able((1.024e6, 2.048e6, 2.56e6), tuple(float(n) for n in range(1, 25)), -140.0, own_lo=True)
 
 
-def found(setting: Setting, dial_hz: float, kind: str, able: Able = EVERYTHING) -> dict[str, Remedy]:
+def found(setting: SpanScene, dial_hz: float, kind: str, able: Able = EVERYTHING) -> dict[str, Remedy]:
     ghosts = predict(setting.scene, setting.centre_hz, setting.rate_hz, FLOOR_DBM)
     here = next(g for g in ghosts if g.kind == kind and abs(g.dial_hz - dial_hz) < 1.0)
-    return {one.kind: one for one in remedies(setting, Channel(dial_hz, 2_700.0), here, able)}
+    return {one.kind: one for one in remedies(setting, WantedChannel(dial_hz, 2_700.0), here, able)}
 
 
-def setting_of(strong: tuple[Strong, ...], receiver: ReceiverModel, centre_hz: float, *, over: bool = False) -> Setting:
+def setting_of(
+    strong: tuple[Strong, ...], receiver: ReceiverModel, centre_hz: float, *, over: bool = False
+) -> SpanScene:
     scene = Scene(strong, LADDER if over else (), receiver, None, 45.0 if over else None)
-    return Setting(scene, centre_hz, RATE_HZ, FLOOR_DBM)
+    return SpanScene(scene, centre_hz, RATE_HZ, FLOOR_DBM)
 
 
 @given(
@@ -111,7 +113,7 @@ def test_the_channel_is_followed_where_another_oscillators_error_shows_it() -> N
     setting = setting_of((Strong(124.35e6, -30.0, "tower"),), ReceiverModel(ppm=40.0), 4.1e6, over=True)
     ghosts = predict(setting.scene, 4.1e6, RATE_HZ, FLOOR_DBM)
     leak = next(g for g in ghosts if g.kind == "leak-through")
-    able = remedies(setting, Channel(leak.dial_hz, 2_700.0), leak, Able(own_lo=True))
+    able = remedies(setting, WantedChannel(leak.dial_hz, 2_700.0), leak, Able(own_lo=True))
     other = next(one for one in able if one.kind == "oscillator")
     expected_hz = 40e-6 * (L_HZ - other.lo_hz)
     assert other.dial_hz - leak.dial_hz == pytest.approx(expected_hz, rel=0.01)
@@ -131,7 +133,7 @@ def test_a_ghost_that_nobody_predicted_is_cured_by_how_it_was_seen_to_move_and_f
 ) -> None:
     ghost = Ghost(14.2e6, FLOOR_DBM + 10.0, "alias", (), "", moves, falls, moves_rate)
     setting = setting_of((), ReceiverModel(), 14.4e6)
-    assert {one.kind for one in remedies(setting, Channel(14.2e6, 2_700.0), ghost, EVERYTHING)} == able
+    assert {one.kind for one in remedies(setting, WantedChannel(14.2e6, 2_700.0), ghost, EVERYTHING)} == able
 
 
 def test_where_a_ghost_comes_from_is_told_by_its_kind_and_place() -> None:

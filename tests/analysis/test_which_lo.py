@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from yarddial.analysis.correction.which_lo import which_lo
 from yarddial.yard.errors import BadObservations
-from yarddial.yard.path import Clock, Stage, trace
+from yarddial.yard.path import SamplingClock, Stage, trace
 
 STATED = (100e6, 116e6, 120e6, 125e6)
 
@@ -22,7 +22,7 @@ def test_the_stated_value_that_is_true_is_found(
     true_hz: float, kind: str, lo_ppm: float, crystal_ppm: float, station_hz: float
 ) -> None:
     stage = Stage(kind, true_hz, true_hz * lo_ppm * 1e-6)  # type: ignore[arg-type]
-    shown_hz = trace(station_hz, [stage], Clock(crystal_ppm)).shown_hz
+    shown_hz = trace(station_hz, [stage], SamplingClock(crystal_ppm)).shown_hz
     found = which_lo(stage.kind, station_hz, shown_hz, STATED)
     assert found.candidates[0].stated_hz == true_hz
     assert found.decided
@@ -31,7 +31,7 @@ def test_the_stated_value_that_is_true_is_found(
 
 
 def test_a_known_crystal_sharpens_the_answer() -> None:
-    shown_hz = trace(10e6, [Stage("sum", 120e6, 412.0)], Clock(27.0)).shown_hz
+    shown_hz = trace(10e6, [Stage("sum", 120e6, 412.0)], SamplingClock(27.0)).shown_hz
     found = which_lo("sum", 10e6, shown_hz, STATED, crystal_ppm=27.0, crystal_sigma_ppm=0.01, sigma_hz=0.5)
     assert found.lo_hz == pytest.approx(120_000_412.0, abs=0.01)
     assert found.sigma_hz == pytest.approx((1.3**2 + 0.5**2) ** 0.5, rel=1e-3)
@@ -40,14 +40,14 @@ def test_a_known_crystal_sharpens_the_answer() -> None:
 
 
 def test_an_oscillator_that_nobody_stated_is_said() -> None:
-    shown_hz = trace(10e6, [Stage("sum", 118.3e6)], Clock()).shown_hz
+    shown_hz = trace(10e6, [Stage("sum", 118.3e6)], SamplingClock()).shown_hz
     found = which_lo("sum", 10e6, shown_hz, STATED)
     assert found.candidates[0].stated_hz == 0.0
     assert "none of the stated values fits" in found.sentence()
 
 
 def test_two_leaflets_too_close_to_tell_are_not_decided_between() -> None:
-    shown_hz = trace(10e6, [Stage("sum", 120e6)], Clock()).shown_hz
+    shown_hz = trace(10e6, [Stage("sum", 120e6)], SamplingClock()).shown_hz
     found = which_lo("sum", 10e6, shown_hz, (120e6, 120.003e6))
     assert not found.decided
     assert "another is possible" in found.sentence()

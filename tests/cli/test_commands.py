@@ -9,7 +9,7 @@ import pytest
 import soundfile
 
 from yarddial.cli.program import run
-from yarddial.yard.path import Clock, Stage, trace
+from yarddial.yard.path import SamplingClock, Stage, trace
 
 
 @pytest.fixture
@@ -28,7 +28,7 @@ def call(capsys: pytest.CaptureFixture[str]) -> Any:
 def test_path_prints_one_json_object(call: Any) -> None:
     status, out, err = call("path", "14.305M", "--through", "sum:120M@3.4", "--receiver-ppm", "27", "--json")
     found = json.loads(out)
-    expected = trace(14_305_000.0, [Stage("sum", 120e6, 408.0)], Clock(27.0))
+    expected = trace(14_305_000.0, [Stage("sum", 120e6, 408.0)], SamplingClock(27.0))
     assert (status, err) == (0, "")
     assert found["port_hz"] == expected.port_hz == 134_305_408.0
     assert found["dial_error_hz"] == pytest.approx(expected.dial_error_hz)

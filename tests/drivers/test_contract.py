@@ -7,9 +7,9 @@ import numpy as np
 import pytest
 
 from yarddial import wiring
-from yarddial.drivers.protocol import Ask, Device
+from yarddial.drivers.protocol import Device, RequestedSettings
 from yarddial.drivers.simulated.receiver import SimulatedReceiver
-from yarddial.drivers.simulated.synthesis import Noise
+from yarddial.drivers.simulated.synthesis import NoiseSource
 from yarddial.drivers.simulated.transmitters import wander_hz
 from yarddial.drivers.simulated.world import quillet_world
 from yarddial.drivers.time_source import VirtualTime
@@ -17,7 +17,7 @@ from yarddial.dsp.carrier import estimate_carrier
 from yarddial.dsp.phasor import phasor
 from yarddial.records.recordings import write_sigmf
 from yarddial.yard.errors import CannotTune, DeviceNotFound, RefusedValue, YardDialError
-from yarddial.yard.path import Clock, trace
+from yarddial.yard.path import SamplingClock, trace
 
 
 def hum() -> Device:
@@ -51,10 +51,10 @@ def test_a_device_tells_what_it_can_and_keeps_to_it(device: Device) -> None:
     able = device.capabilities
     rate_hz = able.rates_hz[0]
     centre_hz = sum(able.ranges_hz[0]) / 2
-    got = device.apply(Ask(centre_hz, rate_hz, able.ports[0]))
+    got = device.apply(RequestedSettings(centre_hz, rate_hz, able.ports[0]))
     assert got.rate_hz == rate_hz
     with pytest.raises(CannotTune, match="cannot tune to 9 GHz"):
-        device.apply(Ask(9e9, rate_hz, able.ports[0]))
+        device.apply(RequestedSettings(9e9, rate_hz, able.ports[0]))
     first, second = device.read(), device.read()
     assert first is not None
     assert second is not None
@@ -76,11 +76,15 @@ def test_an_address_that_is_nothing_is_refused_in_a_sentence(address: str) -> No
 
 def test_a_missing_port_or_rate_is_refused_and_nothing_changes() -> None:
     receiver = SimulatedReceiver(quillet_world(), VirtualTime())
-    before = receiver.apply(Ask(145e6, 2.048e6, "discone"))
-    for ask in (Ask(145e6, 3.1e6, "discone"), Ask(145e6, 2.048e6, "loft"), Ask(1.12e9, 2.048e6, "discone")):
+    before = receiver.apply(RequestedSettings(145e6, 2.048e6, "discone"))
+    for ask in (
+        RequestedSettings(145e6, 3.1e6, "discone"),
+        RequestedSettings(145e6, 2.048e6, "loft"),
+        RequestedSettings(1.12e9, 2.048e6, "discone"),
+    ):
         with pytest.raises((CannotTune, RefusedValue)):
             receiver.apply(ask)
-    assert receiver.apply(Ask(before.centre_hz, before.rate_hz, before.port)) == before
+    assert receiver.apply(RequestedSettings(before.centre_hz, before.rate_hz, before.port)) == before
 
 
 @pytest.mark.parametrize("seed", [1, 2, 3])
@@ -91,9 +95,9 @@ def test_a_station_appears_where_path_arithmetic_puts_it(seed: int, port: str, r
     receiver = SimulatedReceiver(world, VirtualTime())
     wiring_of_port = world.port(port)
     assert wiring_of_port is not None
-    expected = trace(reference_hz, wiring_of_port.stages, Clock(world.crystal_ppm)).shown_hz
+    expected = trace(reference_hz, wiring_of_port.stages, SamplingClock(world.crystal_ppm)).shown_hz
     centre_hz = round(expected - 300e3, -3)
-    receiver.apply(Ask(centre_hz, 2.048e6, port))
+    receiver.apply(RequestedSettings(centre_hz, 2.048e6, port))
     samples = np.concatenate([receiver.read().samples for _ in range(94)])
     found = estimate_carrier(samples, 2.048e6, expected - centre_hz, 500.0)
     assert found.frequency_hz == pytest.approx(expected - centre_hz, abs=0.01)
@@ -102,7 +106,7 @@ def test_a_station_appears_where_path_arithmetic_puts_it(seed: int, port: str, r
 def test_samples_come_at_the_pace_of_the_clock() -> None:
     clock = VirtualTime()
     receiver = SimulatedReceiver(quillet_world(), clock)
-    receiver.apply(Ask(130e6, 2.048e6, "ladder"))
+    receiver.apply(RequestedSettings(130e6, 2.048e6, "ladder"))
     count = sum(receiver.read().samples.size for _ in range(40))
     assert clock.now_s() == pytest.approx(count / 2.048e6 / (1 + quillet_world().crystal_ppm * 1e-6), rel=1e-9)
 
@@ -110,7 +114,7 @@ def test_samples_come_at_the_pace_of_the_clock() -> None:
 def test_the_same_seed_gives_the_same_samples_and_another_does_not() -> None:
     def first_block(seed: int) -> np.ndarray:
         receiver = SimulatedReceiver(quillet_world(seed), VirtualTime())
-        receiver.apply(Ask(129.7e6, 2.048e6, "ladder"))
+        receiver.apply(RequestedSettings(129.7e6, 2.048e6, "ladder"))
         return receiver.read().samples
 
     np.testing.assert_array_equal(first_block(5), first_block(5))
@@ -119,7 +123,7 @@ def test_the_same_seed_gives_the_same_samples_and_another_does_not() -> None:
 
 def test_the_converter_has_256_steps_and_none_at_zero() -> None:
     receiver = SimulatedReceiver(quillet_world(), VirtualTime())
-    receiver.apply(Ask(129.7e6, 2.048e6, "ladder"))
+    receiver.apply(RequestedSettings(129.7e6, 2.048e6, "ladder"))
     steps = np.unique(receiver.read().samples.real * 127.5)
     np.testing.assert_allclose(steps - np.floor(steps), 0.5, atol=1e-4)
     assert steps.min() >= -127.6
@@ -130,7 +134,7 @@ def test_the_noise_floor_is_the_density_stated() -> None:
     """P = density + 10 log10(rate) - full scale, on a stretch without stations; the spike taken off."""
     world = quillet_world()
     receiver = SimulatedReceiver(world, VirtualTime())
-    receiver.apply(Ask(300e6, 2.048e6, "discone"))
+    receiver.apply(RequestedSettings(300e6, 2.048e6, "discone"))
     samples = np.concatenate([receiver.read().samples for _ in range(8)])
     port = world.ports[1]
     # One branch is 3 % too large; quantising adds q^2/12 in each part, q = 1/127.5.
@@ -148,7 +152,7 @@ def test_phasors_join_without_a_seam() -> None:
 
 def test_table_noise_is_gaussian() -> None:
     samples = np.zeros(400_000, np.complex64)
-    Noise(1).add_to(samples, 0.5)
+    NoiseSource(1).add_to(samples, 0.5)
     parts = samples.view(np.float32)
     assert parts.std() == pytest.approx(0.5, rel=0.01)
     assert np.mean(parts**4) / np.mean(parts**2) ** 2 == pytest.approx(3.0, abs=0.05)

@@ -11,7 +11,7 @@ import pytest
 import soundfile
 
 from yarddial import wiring
-from yarddial.drivers.protocol import Ask, Device
+from yarddial.drivers.protocol import Device, RequestedSettings
 from yarddial.drivers.stream.address import parse_address
 from yarddial.drivers.stream.stream import StreamReceiver
 from yarddial.drivers.time_source import VirtualTime
@@ -71,7 +71,7 @@ def test_what_is_sent_over_tcp_arrives_sample_for_sample(sample_format: str) -> 
     device = wiring.open_device_flat_out(f"stream:tcp://{place}?format={sample_format}&rate={RATE}&centre=10M")
     assert device.capabilities.ranges_hz == ((10e6 - 24e3, 10e6 + 24e3),)
     with pytest.raises(CannotTune, match="the stream covers"):
-        device.apply(Ask(11e6, 48e3))
+        device.apply(RequestedSettings(11e6, 48e3))
     np.testing.assert_allclose(all_of(device), expected(parts, sample_format), atol=1e-6)
 
 

@@ -8,14 +8,14 @@ import msgspec
 import numpy as np
 import pytest
 
-from yarddial.drivers.protocol import Ask
+from yarddial.drivers.protocol import RequestedSettings
 from yarddial.drivers.simulated.clocks import Clock, combined_sigma
 from yarddial.drivers.simulated.front_end import FrontEnd
 from yarddial.drivers.simulated.noise import noise_density_dbm_hz
 from yarddial.drivers.simulated.receiver import FINCH, HERON, SimulatedReceiver
-from yarddial.drivers.simulated.synthesis import Line, Synthesis
+from yarddial.drivers.simulated.synthesis import Synthesis, TransmittedLine
 from yarddial.drivers.simulated.transmitters import KINDS, Transmitter, fading, modulation, needed_hz
-from yarddial.drivers.simulated.world import Comb, Link, Port, World
+from yarddial.drivers.simulated.world import Comb, Link, World, WorldPort
 from yarddial.drivers.time_source import VirtualTime
 from yarddial.yard.external_noise import external_noise_db
 from yarddial.yard.path import Stage
@@ -28,7 +28,7 @@ def heard(world: World, centre_hz: float, seconds_s: float = 0.25, **ask: object
     """Samples of a receiver that tunes anywhere."""
     able = msgspec.structs.replace(FINCH, ranges_hz=((0.0, 3e9),), ports=tuple(port.name for port in world.ports))
     receiver = SimulatedReceiver(world, VirtualTime(), able)
-    receiver.apply(Ask(centre_hz, RATE_HZ, world.ports[0].name, **ask))  # type: ignore[arg-type]
+    receiver.apply(RequestedSettings(centre_hz, RATE_HZ, world.ports[0].name, **ask))  # type: ignore[arg-type]
     blocks = []
     while sum(block.size for block in blocks) < seconds_s * RATE_HZ:
         blocks.append(receiver.read().samples)
@@ -40,7 +40,7 @@ def world_of(
 ) -> World:
     """Steady carriers of (hertz, dBm) at one port whose converter is full at -30 dBm."""
     transmitters = tuple(Transmitter(f"T{i}", hz, dbm, "carrier", "a") for i, (hz, dbm) in enumerate(signals))
-    port = Port("p", "a", (), noise_dbm_hz, -30.0)
+    port = WorldPort("p", "a", (), noise_dbm_hz, -30.0)
     return msgspec.structs.replace(World(transmitters, (port,), 0.0, 1, front, reference_gain_db=25.5), **more)
 
 
@@ -58,7 +58,9 @@ def test_segments_join_far_below_what_can_be_heard(kind: str, rate_hz: float) ->
     transmitter = Transmitter("X", 0, 0, kind, "a", text="CQ DE QX1LL")
     synthesis, turns = Synthesis(rate_hz), 0.1234567891
     times = np.arange(5) * synthesis.hop / rate_hz
-    line = Line(partial(modulation, transmitter), needed_hz(kind), turns * np.arange(5) * synthesis.hop, 1, 1.0)
+    line = TransmittedLine(
+        partial(modulation, transmitter), needed_hz(kind), turns * np.arange(5) * synthesis.hop, 1, 1.0
+    )
     made = synthesis.run([line], times).reshape(-1)
     grid = np.arange(64) - 32
     for seam in synthesis.hop * np.arange(1, 4):
@@ -113,7 +115,7 @@ def test_the_mirror_stands_where_gain_and_phase_put_it(gain: float, degrees: flo
 
 def test_what_passes_a_converter_and_its_own_leak_stand_in_their_places() -> None:
     """A sum converter at 120 MHz, truly 300 Hz high: 5 MHz comes at 125, 125.4 passes as it is."""
-    port = Port("p", "a", (Stage("sum", 120e6, 300.0, "L"),), -190.0, -30.0, lo_leak_dbm=-60.0, isolation_db=45.0)
+    port = WorldPort("p", "a", (Stage("sum", 120e6, 300.0, "L"),), -190.0, -30.0, lo_leak_dbm=-60.0, isolation_db=45.0)
     world = msgspec.structs.replace(world_of((5e6, -50.0), (125.4e6, -35.0)), ports=(port,))
     samples = heard(world, 125.1e6)
     assert level_dbm(samples, -0.1e6 + 300.0) == pytest.approx(-50.0, abs=0.1)
@@ -158,7 +160,7 @@ def test_supply_lines_stand_at_every_step_and_noise_follows_the_surroundings() -
         near = power[np.abs(place - (k * 71.3e3 - 10e6)) < 2e3].sum()
         beside = power[np.abs(place - ((k + 0.5) * 71.3e3 - 10e6)) < 2e3].sum()
         assert near > 1e6 * beside
-    port = Port("p", "a", (Stage("sum", 120e6, 0.0, "L"),), -170.0, -30.0, surroundings="rural", antenna_db=-3.0)
+    port = WorldPort("p", "a", (Stage("sum", 120e6, 0.0, "L"),), -170.0, -30.0, surroundings="rural", antenna_db=-3.0)
     outside = -173.98 + external_noise_db(7e6, "rural") - 3.0
     assert port.floor_dbm_hz(127e6) == pytest.approx(10 * log10(10 ** (outside / 10) + 1e-17), abs=1e-6)
 
@@ -222,7 +224,7 @@ def test_beyond_the_clean_rate_samples_are_lost_and_counted_and_below_none_is() 
     able = msgspec.structs.replace(FINCH, ports=("p",))
     for rate_hz, clean in ((2.048e6, True), (3.0e6, False)):
         receiver = SimulatedReceiver(world, VirtualTime(), able)
-        receiver.apply(Ask(100e6, rate_hz, "p"))
+        receiver.apply(RequestedSettings(100e6, rate_hz, "p"))
         blocks = [receiver.read() for _ in range(200)]
         lost = sum(block.lost for block in blocks)
         assert (lost == 0) == clean
@@ -233,7 +235,7 @@ def test_beyond_the_clean_rate_samples_are_lost_and_counted_and_below_none_is() 
 def test_heron_has_more_bits_and_three_stages() -> None:
     able = msgspec.structs.replace(HERON, ports=("p",))
     receiver = SimulatedReceiver(world_of((10.1e6, -40.0), front=FrontEnd(14)), VirtualTime(), able)
-    got = receiver.apply(Ask(10e6, 2e6, "p", gains_db=(("IF", 40.0),)))
+    got = receiver.apply(RequestedSettings(10e6, 2e6, "p", gains_db=(("IF", 40.0),)))
     assert dict(got.gains_db) == {"input": 0.0, "mixer": 10.0, "IF": 38.0}
     steps = np.unique(receiver.read().samples.real * (2**13 - 0.5))
     np.testing.assert_allclose(steps - np.floor(steps), 0.5, atol=1e-2)

@@ -10,12 +10,12 @@ from hypothesis import strategies as st
 
 from yarddial.dsp.listening.channel_filter import ChannelFilter
 from yarddial.dsp.listening.hearing import Hearing
-from yarddial.dsp.listening.loudness import Deemphasis, GainControl, NoiseReduction, Squelch
+from yarddial.dsp.listening.loudness import AutomaticGain, Deemphasis, NoiseReduction, Squelch
 from yarddial.dsp.listening.resampling import Resampler
 from yarddial.dsp.listening.shared_span import SharedSpan
 from yarddial.dsp.windows import windows
+from yarddial.yard.demodulation import DEMODULATIONS, Demodulation, Settings
 from yarddial.yard.errors import BadSamples
-from yarddial.yard.ways import WAYS, Settings, Way
 
 RATE_HZ, OFFSET_HZ, TONE_HZ = 480e3, 71_000.0, 1_000.0
 TIME_S = np.arange(int(1.5 * RATE_HZ)) / RATE_HZ
@@ -32,12 +32,12 @@ def signal(size: np.ndarray | float, phase: np.ndarray | float, cn0_dbhz: float 
     return (clean + noise[0] + 1j * noise[1]).astype(np.complex64)
 
 
-def plainly(way: Way) -> Settings:
+def plainly(way: Demodulation) -> Settings:
     """Its usual edges, nothing evened out."""
-    return msgspec.structs.replace(WAYS[way].settings(), gain_control=False, deemphasis_us=0.0)
+    return msgspec.structs.replace(DEMODULATIONS[way].settings(), gain_control=False, deemphasis_us=0.0)
 
 
-def sound_of(way: Way, samples: np.ndarray) -> np.ndarray:
+def sound_of(way: Demodulation, samples: np.ndarray) -> np.ndarray:
     """A second of it, after half a second."""
     hearing = Hearing(RATE_HZ, OFFSET_HZ, plainly(way))
     assert hearing.sound_hz == 48_000.0
@@ -64,7 +64,7 @@ def sinad_db(sound: np.ndarray, low_hz: float, high_hz: float) -> float:
     ],
 )  # fmt: skip
 def test_what_is_heard_stands_over_noise_as_the_closed_form_says(
-    way: Way, size: np.ndarray | float, phase: np.ndarray | float, ratio: float
+    way: Demodulation, size: np.ndarray | float, phase: np.ndarray | float, ratio: float
 ) -> None:
     got_db = sinad_db(sound_of(way, signal(size, phase, 72.0)), 300.0, 2_600.0)
     # Noise in 2,000 bins of one second: 0.2 dB.
@@ -74,7 +74,7 @@ def test_what_is_heard_stands_over_noise_as_the_closed_form_says(
 @pytest.mark.parametrize(
     ("way", "inside_hz", "beside_hz"), [("usb", 900.0, -300.0), ("lsb", -900.0, 300.0), ("cw", 0.0, 500.0)]
 )
-def test_what_stands_beside_the_channel_is_60_db_down(way: Way, inside_hz: float, beside_hz: float) -> None:
+def test_what_stands_beside_the_channel_is_60_db_down(way: Demodulation, inside_hz: float, beside_hz: float) -> None:
     levels = [np.std(sound_of(way, signal(1.0, 2 * np.pi * hertz * TIME_S))) for hertz in (inside_hz, beside_hz)]
     assert 20 * np.log10(levels[0] / levels[1]) > 60
 
@@ -88,14 +88,14 @@ def test_a_cw_carrier_on_the_dial_sounds_at_its_pitch() -> None:
 def test_a_stereo_pilot_is_told_and_a_rate_too_low_refused() -> None:
     pilot = 7_500.0 / 19_000.0 * -np.cos(2 * np.pi * 19_000.0 * TIME_S)
     for phase, stands in ((pilot, True), (20.0 * LESS_COSINE, False)):
-        hearing = Hearing(RATE_HZ, OFFSET_HZ, WAYS["wfm"].settings())
+        hearing = Hearing(RATE_HZ, OFFSET_HZ, DEMODULATIONS["wfm"].settings())
         for part in np.array_split(signal(1.0, phase, 95.0), 50):
             heard = hearing.push(part)
         assert heard.pilot_db is not None
         assert (heard.pilot_db > 20) == stands
         assert heard.level_dbfs == pytest.approx(-20.0, abs=0.1)
     with pytest.raises(BadSamples, match="too slow to hear WFM"):
-        Hearing(96e3, 0.0, WAYS["wfm"].settings())
+        Hearing(96e3, 0.0, DEMODULATIONS["wfm"].settings())
 
 
 @given(st.lists(st.integers(1, 20_000), min_size=1, max_size=6), st.sampled_from([48_000, 60_000, 48_761.9, 300_000]))
@@ -144,7 +144,7 @@ def test_a_shared_channel_gives_the_tone_where_it_is(offset_hz: float, beside_hz
 def test_loudness_is_evened_squelch_closes_and_emphasis_has_its_corner() -> None:
     tone = np.sin(2 * np.pi * 700.0 * np.arange(96_000) / 48_000).astype(np.float32)
     for level in (1e-4, 0.9):
-        even = GainControl(48_000.0).push(level * tone)
+        even = AutomaticGain(48_000.0).push(level * tone)
         assert np.abs(even[24_000:]).max() == pytest.approx(0.5, rel=0.02)
     squelch = Squelch(-60.0)
     assert not squelch.push(tone, -70.0).any()

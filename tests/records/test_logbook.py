@@ -11,7 +11,7 @@ import pytest
 
 from yarddial.records.entry import Entry
 from yarddial.records.logbook import Logbook
-from yarddial.session.log_keeper import LogKeeper
+from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.yard.errors import LogNotWritten
 
 # Writes entries as fast as it can and says which are committed.

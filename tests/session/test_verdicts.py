@@ -5,17 +5,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from yarddial.session.building import Building
-from yarddial.session.desk import Desk
-from yarddial.session.findings import findings
+from yarddial.session.calibration.verdict import dial_verdict
 from yarddial.session.first_light.result import CheckResult
-from yarddial.session.inspection import Inspection
-from yarddial.session.log_keeper import LogKeeper
+from yarddial.session.log.log_keeper import LogKeeper
+from yarddial.session.log.verdict import log_verdict
+from yarddial.session.overview.findings import findings
 from yarddial.session.session import Session
-from yarddial.session.verdicts.of_bench import bench_verdict
-from yarddial.session.verdicts.of_log import log_verdict
-from yarddial.session.verdicts.of_true import dial_verdict
-from yarddial.session.verdicts.verdict import Verdict
+from yarddial.session.station.building import Building
+from yarddial.session.station.desk import Desk
+from yarddial.session.station.inspection import Inspection
+from yarddial.session.station.verdict import bench_verdict
+from yarddial.session.verdict import Verdict
 from yarddial.yard.bands import BANDS, bands_within
 from yarddial.yard.demo import VIA_LADDER, demo_station
 from yarddial.yard.errors import LogNotWritten
@@ -59,13 +59,13 @@ def test_what_was_not_measured_is_never_called_an_error() -> None:
 def test_what_first_light_found_is_a_finding_while_it_concerns_the_rate_in_use(session: Session) -> None:
     used_hz = session.desk.line.receiver.rate_hz
     lost = CheckResult("rate", "look", "10 of 99 samples lost", "use a lower rate", figures={"rate_hz": used_hz * 2})
-    session.checking.receiver, session.checking.results = "Finch", (lost,)
+    session.device_check.receiver, session.device_check.results = "Finch", (lost,)
     assert not any(found.what.startswith("First light") for found in findings(session))
     dead = CheckResult("antenna", "stop", "nothing is connected", "look at plug and lead")
-    session.checking.results = (msgspec.structs.replace(lost, figures={"rate_hz": used_hz}), dead)
+    session.device_check.results = (msgspec.structs.replace(lost, figures={"rate_hz": used_hz}), dead)
     worst = findings(session)[0]
     assert (worst.what, worst.fix) == ("First light: Finch, antenna: nothing is connected", "go_first_light")
-    session.checking.results = session.checking.results[:1]
+    session.device_check.results = session.device_check.results[:1]
     assert any(found.what.endswith("10 of 99 samples lost") for found in findings(session))
 
 
@@ -73,7 +73,7 @@ def test_what_first_light_found_is_a_finding_while_it_concerns_the_rate_in_use(s
 def test_modes_are_served_from_the_widest_to_the_strictest(error_hz: float, sigma_hz: float) -> None:
     served, unserved = modes_served(error_hz, sigma_hz)
     assert set(served) | set(unserved) == set(MODES)
-    assert all(s.bears_hz > u.bears_hz for s in served for u in unserved)
+    assert all(s.tolerance_hz > u.tolerance_hz for s in served for u in unserved)
     sentence = suitability(error_hz, sigma_hz)
     assert served == () or served[0].name in sentence or sentence.startswith("Enough for every mode")
 

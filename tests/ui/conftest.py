@@ -6,13 +6,13 @@ from pathlib import Path
 import pytest
 from pytestqt.qtbot import QtBot
 
+from slow_yards import slow_station
 from yarddial import wiring
+from yarddial.engine.process import EngineProcess
 from yarddial.records.logbook import Logbook
-from yarddial.session.engine.process import EngineProcess
 from yarddial.session.session import Session
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.start import dressed_application
-from yards import slow_station
 
 
 @pytest.fixture

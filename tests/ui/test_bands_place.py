@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
 from yarddial.ui.main_window import MainWindow
-from yarddial.ui.places.bands.band_row import BandRow
+from yarddial.ui.places.bands.band_row import BandRowWidget
 from yarddial.ui.places.bands.own_bands_sheet import OwnBandsSheet
 from yarddial.ui.places.bands.place import BandsPlace
 from yarddial.yard.errors import NotWritten
@@ -21,19 +21,19 @@ def test_the_board_shows_all_bands_and_a_click_goes_where_the_next_thing_is_done
     window.go("Bands")
     place = window.stack.currentWidget()
     assert isinstance(place, BandsPlace)
-    rows = place.findChildren(BandRow)
+    rows = place.findChildren(BandRowWidget)
     assert len(rows) == len(session.desk.station.bands)
     assert "bands are reachable" in place.headline.text()
     place.region.setCurrentIndex(1)
     place.region.activated.emit(1)
     qtbot.waitUntil(lambda: any("1.705 MHz" in format(r.row.band.high_hz / 1e6, ".3f") + " MHz" for r in
-                                place.findChildren(BandRow)), timeout=20_000)  # fmt: skip
+                                place.findChildren(BandRowWidget)), timeout=20_000)  # fmt: skip
     assert session.desk.station.region == 2
     place.order.setCurrentIndex(1)
     place.order.activated.emit(1)
 
-    def seen() -> list[BandRow]:
-        return sorted((r for r in place.findChildren(BandRow) if r.isVisible()), key=lambda r: r.y())
+    def seen() -> list[BandRowWidget]:
+        return sorted((r for r in place.findChildren(BandRowWidget) if r.isVisible()), key=lambda r: r.y())
 
     qtbot.waitUntil(lambda: bool(seen()) and seen()[-1].y() > 0, timeout=20_000)
     shown = seen()
@@ -84,7 +84,9 @@ def test_a_band_of_ones_own_is_typed_refused_kept_and_taken_out(qtbot: QtBot, wi
     assert [(b.name, b.low_hz, b.high_hz, b.mode_key) for b in window.session.board.own] == [
         ("harbour", 156.3e6, 157.5e6, "nfm")
     ]
-    qtbot.waitUntil(lambda: any(r.row.band.name == "harbour" for r in place.findChildren(BandRow)), timeout=20_000)
+    qtbot.waitUntil(
+        lambda: any(r.row.band.name == "harbour" for r in place.findChildren(BandRowWidget)), timeout=20_000
+    )
     drop = next(b for b in sheet.findChildren(QPushButton) if b.text() == "Take out")
     qtbot.mouseClick(drop, Qt.MouseButton.LeftButton)
     assert window.session.board.own == ()

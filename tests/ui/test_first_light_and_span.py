@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
 
 from yarddial import wiring
-from yarddial.session.engine.process import EngineInline
+from yarddial.engine.link import EngineInline
 from yarddial.session.first_light.runner import ProcessRunner
 from yarddial.session.session import Session
 from yarddial.ui.main_window import MainWindow
@@ -37,11 +37,11 @@ def test_a_run_is_shown_worst_first_logged_and_goes_into_the_part(qtbot: QtBot, 
     assert isinstance(first_light, FirstLightPlace)
     assert "not known yet" in first_light.headline.text()
     qtbot.mouseClick(first_light.start, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not window.session.checking.running, timeout=60_000)
+    qtbot.waitUntil(lambda: not window.session.device_check.running, timeout=60_000)
     assert first_light.headline.text().startswith("Finch, rate 3 MS/s:")
     items = [first_light._rows.itemAt(i) for i in range(first_light._rows.count() - 1)]
     rows = [item.widget() for item in items if item is not None]
-    assert len(rows) == len(window.session.checking.results)
+    assert len(rows) == len(window.session.device_check.results)
     assert isinstance(rows[0], CheckRow)
     assert any(label.text() == "rate 3 MS/s" for label in rows[0].findChildren(QLabel))
     entry = window.session.log.shown()[0]
@@ -59,19 +59,19 @@ def test_a_run_is_shown_worst_first_logged_and_goes_into_the_part(qtbot: QtBot, 
 
 def test_a_run_can_be_cancelled_and_a_killed_process_is_said(qtbot: QtBot, window: MainWindow) -> None:
     first_light = place(window, "First light")
-    window.session.checking.start()
-    qtbot.waitUntil(lambda: len(window.session.checking.results) > 2, timeout=20_000)
+    window.session.device_check.start()
+    qtbot.waitUntil(lambda: len(window.session.device_check.results) > 2, timeout=20_000)
     window.setFocus()
     qtbot.keyClick(window, Qt.Key.Key_Escape)
     assert "cancelled" in first_light.headline.text()
-    window.session.checking._begin = wiring.begin_check
-    window.session.checking.start()
-    runner = window.session.checking._runner
+    window.session.device_check._begin = wiring.begin_check
+    window.session.device_check.start()
+    runner = window.session.device_check._runner
     assert isinstance(runner, ProcessRunner)
-    qtbot.waitUntil(lambda: len(window.session.checking.results) > 1, timeout=20_000)
+    qtbot.waitUntil(lambda: len(window.session.device_check.results) > 1, timeout=20_000)
     os.kill(runner._process.pid or 0, signal.SIGKILL)
-    qtbot.waitUntil(lambda: not window.session.checking.running, timeout=10_000)
-    assert any("ended unexpectedly" in result.detail for result in window.session.checking.results)
+    qtbot.waitUntil(lambda: not window.session.device_check.running, timeout=10_000)
+    assert any("ended unexpectedly" in result.detail for result in window.session.device_check.results)
     assert window.isVisible()
 
 
@@ -100,7 +100,7 @@ def test_a_receiver_that_leaves_is_said_and_samples_lost_are_counted(fault: str,
     import msgspec
 
     from yarddial.records.logbook import Logbook
-    from yarddial.session.findings import findings
+    from yarddial.session.overview.findings import findings
 
     station = demo_station()
     finch = station.part("Finch")
@@ -109,10 +109,10 @@ def test_a_receiver_that_leaves_is_said_and_samples_lost_are_counted(fault: str,
     session.toggle_receiver()
     for _ in range(10):
         session.poll()
-    assert session.reception.lost_samples > 0
+    assert session.live_receiver.lost_samples > 0
     assert any("samples lost since" in finding.what for finding in findings(session))
     for _ in range(60):
         session.poll()
-    assert not session.reception.running
-    assert ("unplugged" if "unplug" in fault else "no samples") in session.reception.trouble
+    assert not session.live_receiver.running
+    assert ("unplugged" if "unplug" in fault else "no samples") in session.live_receiver.trouble
     session.close()

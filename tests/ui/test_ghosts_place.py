@@ -28,9 +28,9 @@ def test_the_span_is_tested_judged_and_clicked(qtbot: QtBot, window: MainWindow)
     qtbot.waitUntil(place.test.isEnabled, timeout=30_000)
     qtbot.mouseClick(place.test, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: place.test.text() == "Stop", timeout=20_000)
-    qtbot.waitUntil(lambda: bool(session.ghosting.judged), timeout=60_000)
+    qtbot.waitUntil(lambda: bool(session.span_test.judged), timeout=60_000)
     qtbot.waitUntil(lambda: "ghost" in place.headline.text() or "there" in place.headline.text(), timeout=20_000)
-    spike = next(j for j in session.ghosting.judged if j.judgement.best.kind == "spike")
+    spike = next(j for j in session.span_test.judged if j.judgement.best.kind == "spike")
     qtbot.waitUntil(lambda: place.test.text() != "Stop", timeout=20_000)
     x = round(place.picture._x(spike.peak.dial_hz))
     picture = place.picture.grab().toImage()
@@ -41,15 +41,15 @@ def test_the_span_is_tested_judged_and_clicked(qtbot: QtBot, window: MainWindow)
     assert session.desk.station.dial_hz == spike.peak.dial_hz
     qtbot.waitUntil(lambda: "is a ghost" in place.headline.text(), timeout=20_000)
     # What helps is worked out beside, tried with a click, and kept with another.
-    qtbot.waitUntil(lambda: bool(session.curing.remedies), timeout=30_000)
+    qtbot.waitUntil(lambda: bool(session.mitigation.remedies), timeout=30_000)
     attempt = next(b for b in place.findChildren(QPushButton) if b.accessibleName().startswith("Try it: move the cen"))
     qtbot.waitUntil(attempt.isEnabled, timeout=30_000)
     qtbot.mouseClick(attempt, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: session.curing.trial is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: session.mitigation.trial is not None, timeout=60_000)
     qtbot.waitUntil(place.cured.isVisible, timeout=20_000)
     assert "channel is clean" in place.cures.verdict.text()
     qtbot.mouseClick(place.cures.keep, Qt.MouseButton.LeftButton)
-    assert session.curing.trial is None
+    assert session.mitigation.trial is None
     assert session.desk.undo_label == "remedy"
 
 
@@ -72,8 +72,8 @@ def test_recordings_are_judged_from_a_sheet_and_a_bad_one_is_said_there(
     qtbot.waitUntil(lambda: "second one" in said.text(), timeout=20_000)
     sheet.files[1].setText(str(paths[1]))
     qtbot.mouseClick(sheet.judge, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: bool(window.session.ghosting.judged), timeout=20_000)
-    assert window.session.ghosting.judged[0].judgement.verdict == "ghost"
+    qtbot.waitUntil(lambda: bool(window.session.span_test.judged), timeout=20_000)
+    assert window.session.span_test.judged[0].judgement.verdict == "ghost"
 
 
 def test_what_is_to_be_expected_is_listed_dialled_and_shown_whole(qtbot: QtBot, window: MainWindow) -> None:
@@ -90,7 +90,7 @@ def test_what_is_to_be_expected_is_listed_dialled_and_shown_whole(qtbot: QtBot, 
     told = [words.text() for words in sheet.findChildren(Words)]
     assert "leak-through of Harbour tower" in told
     assert "stays" in told
-    (leak,) = [ghost for ghost in session.expecting.ghosts if ghost.kind == "leak-through"]
+    (leak,) = [ghost for ghost in session.expected_products.ghosts if ghost.kind == "leak-through"]
     go = next(b for b in place.expected.findChildren(QPushButton) if "leak-through" in b.toolTip())
     qtbot.mouseClick(go, Qt.MouseButton.LeftButton)
     assert session.desk.station.dial_hz == leak.dial_hz

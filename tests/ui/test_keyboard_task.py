@@ -32,7 +32,7 @@ def test_the_demo_yard_is_trued_by_keys_alone(qtbot: QtBot, tmp_path, seed: int,
         qtbot.keyClicks(target, text)
 
     def measured(count: int) -> None:
-        qtbot.waitUntil(lambda: len(window.session.truing.observations) == count, timeout=40_000)
+        qtbot.waitUntil(lambda: len(window.session.calibration.observations) == count, timeout=40_000)
 
     assert abs(true_error_hz(window, seed, VIA_LADDER, 10e6)) > 1_000
     press("m")
@@ -47,12 +47,12 @@ def test_the_demo_yard_is_trued_by_keys_alone(qtbot: QtBot, tmp_path, seed: int,
     assert abs(true_error_hz(window, seed, DIRECT, 145.2e6)) < 2.0
     press("v")
     measured(3)
-    assert abs(window.session.truing.observations[2].error_hz) < 2.0
+    assert abs(window.session.calibration.observations[2].error_hz) < 2.0
     press("[")
     press("v")
     measured(4)
     assert window.session.desk.station.route == VIA_LADDER
-    assert abs(window.session.truing.observations[3].error_hz) < 1.0
+    assert abs(window.session.calibration.observations[3].error_hz) < 1.0
     qtbot.waitUntil(lambda: window.true.headline.text().startswith("Your dial is true to"), timeout=5_000)
     kinds = [entry.kind for entry in window.session.log.shown()]
     assert kinds == ["verification", "verification", "correction", "observation", "observation"]

@@ -10,9 +10,9 @@ from pytestqt.qtbot import QtBot
 
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.listen.chart import ListenChart
-from yarddial.ui.places.listen.compare_sheet import CompareSheet
+from yarddial.ui.places.listen.comparison_sheet import ComparisonSheet
 from yarddial.ui.places.listen.place import ListenPlace
-from yarddial.ui.places.listen.prove_sheet import ProveSheet
+from yarddial.ui.places.listen.reception_check_sheet import ReceptionCheckSheet
 from yarddial.ui.widgets.file_sheet import FileSheet
 from yarddial.yard.errors import BadLevel
 
@@ -71,9 +71,9 @@ def test_the_verdict_comes_first_and_leaving_gives_the_receiver_back(
     window.session.desk.dial(10e6)
     qtbot.keyClick(window, Qt.Key.Key_M)
     assert window.stack.currentWidget() is window.true
-    assert window.session.truing.measuring is not None
+    assert window.session.calibration.measuring is not None
     assert not window.session.listening.is_open
-    look = window.session.reception.look
+    look = window.session.live_receiver.look
     assert look is not None
     assert look.look_hz == window.session.desk.line.counted_hz(window.session.desk.station.dial_hz)
     qtbot.waitUntil(lambda: window.true.recorder.column_count > 5, timeout=30_000)
@@ -81,22 +81,22 @@ def test_the_verdict_comes_first_and_leaving_gives_the_receiver_back(
 
 def test_two_routes_are_compared_in_the_sheet(qtbot: QtBot, window: MainWindow, listen: ListenPlace) -> None:
     qtbot.mouseClick(listen.compare, Qt.MouseButton.LeftButton)
-    sheet = listen.findChildren(CompareSheet)[0]
+    sheet = listen.findChildren(ComparisonSheet)[0]
     assert sheet.first.currentText() != sheet.second.currentText()
     qtbot.waitUntil(sheet.begin.isEnabled, timeout=20_000)
     qtbot.mouseClick(sheet.begin, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "Measuring both" in sheet.verdict.text(), timeout=20_000)
-    qtbot.waitUntil(lambda: len(window.session.comparing.pairs) >= 7, timeout=90_000)
+    qtbot.waitUntil(lambda: len(window.session.comparison.pairs) >= 7, timeout=90_000)
     qtbot.waitUntil(lambda: "dB" in sheet.verdict.text(), timeout=20_000)
     assert sheet.begin.text() == "Cancel"
     sheet.close()
-    assert not window.session.comparing.running
-    assert window.session.reception.held_by is window.session.listening
+    assert not window.session.comparison.running
+    assert window.session.jobs.tuner is window.session.listening.lease
 
 
 def test_the_proof_by_steps_shows_marks_and_is_cancelled(qtbot: QtBot, window: MainWindow, listen: ListenPlace) -> None:
     qtbot.mouseClick(listen.prove, Qt.MouseButton.LeftButton)
-    sheet = listen.findChildren(ProveSheet)[0]
+    sheet = listen.findChildren(ReceptionCheckSheet)[0]
     qtbot.waitUntil(sheet.begin.isEnabled, timeout=20_000)
     qtbot.mouseClick(sheet.begin, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "Step 2 of 4" in sheet.verdict.text(), timeout=90_000)
@@ -115,8 +115,8 @@ def test_samples_are_kept_and_played_with_the_buttons(
     sheet.line.setText(str(tmp_path / "evening"))
     sheet.keep()
     qtbot.waitUntil(lambda: kept.samples.text().startswith("Stop"), timeout=20_000)
-    keeping = session.listening.keeping
-    qtbot.waitUntil(lambda: keeping.recording is not None and keeping.recording.seconds_s > 0, timeout=20_000)
+    recorder = session.listening.recorder
+    qtbot.waitUntil(lambda: recorder.recording is not None and recorder.recording.seconds_s > 0, timeout=20_000)
     qtbot.mouseClick(kept.samples, Qt.MouseButton.LeftButton)
     qtbot.waitUntil((tmp_path / "evening.sigmf-meta").exists, timeout=20_000)
     qtbot.waitUntil(lambda: "Kept as" in kept._said.text(), timeout=20_000)
@@ -124,7 +124,7 @@ def test_samples_are_kept_and_played_with_the_buttons(
     qtbot.waitUntil(lambda: "plays in the receiver" in kept._said.text(), timeout=20_000)
     assert kept.play.text() == "End playing"
     qtbot.mouseClick(kept.play, Qt.MouseButton.LeftButton)
-    assert not session.reception.plays
+    assert not session.live_receiver.plays
 
 
 def test_the_scale_is_set_by_hand_and_the_pointer_tells_dbm_once_calibrated(

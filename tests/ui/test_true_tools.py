@@ -10,15 +10,15 @@ from yarddial.records.entry import Entry
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.true.evidence import Evidence
 from yarddial.ui.places.true.history_sheet import HistorySheet
+from yarddial.ui.places.true.methods.by_hand import ByHand
+from yarddial.ui.places.true.methods.by_pilot import ByPilot
+from yarddial.ui.places.true.methods.by_raster import ByRaster
+from yarddial.ui.places.true.methods.by_tone import ByTone
+from yarddial.ui.places.true.methods.known_stations import KnownStations
+from yarddial.ui.places.true.methods.own_transmitter import OwnTransmitter
+from yarddial.ui.places.true.methods.page import MethodPage
+from yarddial.ui.places.true.methods.sheet import PAGES, MethodsSheet
 from yarddial.ui.places.true.watch_sheet import WatchSheet
-from yarddial.ui.places.true.ways.by_hand import ByHand
-from yarddial.ui.places.true.ways.by_pilot import ByPilot
-from yarddial.ui.places.true.ways.by_raster import ByRaster
-from yarddial.ui.places.true.ways.by_tone import ByTone
-from yarddial.ui.places.true.ways.known_stations import KnownStations
-from yarddial.ui.places.true.ways.own_transmitter import OwnTransmitter
-from yarddial.ui.places.true.ways.page import WayPage
-from yarddial.ui.places.true.ways.sheet import PAGES, WaysSheet
 from yarddial.yard.parts import Receiver
 
 
@@ -26,7 +26,7 @@ def test_the_proposal_is_dialled_and_a_reading_by_hand_counts(qtbot: QtBot, wind
     session = window.session
     window.go("True")
     evidence = window.findChildren(Evidence)[0]
-    proposal = session.truing.next_measurement()
+    proposal = session.calibration.next_measurement()
     assert proposal is not None
     qtbot.waitUntil(evidence.go.isVisible, timeout=20_000)
     assert "Most would help" in evidence._next.text()
@@ -35,7 +35,7 @@ def test_the_proposal_is_dialled_and_a_reading_by_hand_counts(qtbot: QtBot, wind
     assert session.desk.line.name == proposal.route
     session.desk.dial(10e6)
     qtbot.mouseClick(evidence.ways, Qt.MouseButton.LeftButton)
-    sheet = evidence.findChildren(WaysSheet)[0]
+    sheet = evidence.findChildren(MethodsSheet)[0]
     page = sheet.page
     assert isinstance(page, ByHand)
     page.reading.setText("loud")
@@ -45,7 +45,7 @@ def test_the_proposal_is_dialled_and_a_reading_by_hand_counts(qtbot: QtBot, wind
     page.keep()
     assert "read by hand" in page.answer.text()
     sheet.close()
-    qtbot.waitUntil(lambda: session.truing.fit is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: session.calibration.fit is not None, timeout=20_000)
     assert "Ladder's oscillator" in evidence._budget.accessibleDescription()
 
 
@@ -57,7 +57,7 @@ def test_a_carrier_is_watched_and_the_run_ends_with_the_sheet(qtbot: QtBot, wind
     session.desk.edit("rate", session.desk.station.with_part(msgspec.structs.replace(finch, rate_hz=1.024e6)))
     window.go("True")
     qtbot.keyClick(window, Qt.Key.Key_Space)
-    qtbot.waitUntil(lambda: session.reception.is_looking, timeout=30_000)
+    qtbot.waitUntil(lambda: session.live_receiver.is_looking, timeout=30_000)
     evidence = window.findChildren(Evidence)[0]
     qtbot.mouseClick(evidence.watch, Qt.MouseButton.LeftButton)
     sheet = evidence.findChildren(WatchSheet)[0]
@@ -67,14 +67,14 @@ def test_a_carrier_is_watched_and_the_run_ends_with_the_sheet(qtbot: QtBot, wind
     qtbot.mouseClick(sheet.begin, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: sheet.verdict.text().startswith("Watching"), timeout=30_000)
     assert not sheet.every.isEnabled()
-    qtbot.waitUntil(lambda: session.watching.warm_up is not None, timeout=110_000)
+    qtbot.waitUntil(lambda: session.carrier_watch.warm_up is not None, timeout=110_000)
     qtbot.waitUntil(lambda: "eady" in sheet.verdict.text() or "warming" in sheet.verdict.text(), timeout=20_000)
     sheet.close()
-    assert not session.watching.running
+    assert not session.carrier_watch.running
     assert session.log.shown()[0].kind == "watch"
 
 
-def page_of(sheet: WaysSheet, kind: type[WayPage]) -> WayPage:
+def page_of(sheet: MethodsSheet, kind: type[MethodPage]) -> MethodPage:
     """Go to a page by its kind."""
     sheet.names.setCurrentRow([made for _, made in PAGES].index(kind))
     return sheet.page
@@ -83,7 +83,7 @@ def page_of(sheet: WaysSheet, kind: type[WayPage]) -> WayPage:
 def test_every_other_way_has_a_page_that_answers_or_refuses(qtbot: QtBot, window: MainWindow, tmp_path: Path) -> None:
     session = window.session
     window.go("True")
-    sheet = WaysSheet(window, session)
+    sheet = MethodsSheet(window, session)
     sheet.show()
     tone = page_of(sheet, ByTone)
     assert isinstance(tone, ByTone)
@@ -123,7 +123,7 @@ def test_every_other_way_has_a_page_that_answers_or_refuses(qtbot: QtBot, window
     assert "such as 0.7 Hz" in pilot.said.text()
     pilot.right_to.setText("±0.7 Hz")
     pilot.take_it()
-    assert session.truing.observations[-1].reference_sigma_hz == 0.7
+    assert session.calibration.observations[-1].reference_sigma_hz == 0.7
     raster = page_of(sheet, ByRaster)
     assert isinstance(raster, ByRaster)
     session.desk.dial(1.134e6)
@@ -134,12 +134,12 @@ def test_every_other_way_has_a_page_that_answers_or_refuses(qtbot: QtBot, window
     gone: list[object] = []
     raster.destroyed.connect(gone.append)
     qtbot.mouseClick(raster.hear, Qt.MouseButton.LeftButton)
-    assert session.live_ways.running == "raster"
+    assert session.live_methods.running == "raster"
     sheet.close()
-    assert not session.live_ways.running
+    assert not session.live_methods.running
     qtbot.waitUntil(lambda: bool(gone), timeout=5_000)
-    session.live_ways.scan()
-    session.live_ways.cancel()
+    session.live_methods.scan()
+    session.live_methods.cancel()
 
 
 def test_the_history_opens_empty_and_with_what_the_log_holds(qtbot: QtBot, window: MainWindow) -> None:
@@ -152,7 +152,7 @@ def test_the_history_opens_empty_and_with_what_the_log_holds(qtbot: QtBot, windo
         data={"oscillators": {"crystal:Finch": (27.1, 0.01)}},
     )  # fmt: skip
     session.log.add(entry)
-    session.truing.recall()
+    session.calibration.recall()
     sheet = HistorySheet(window, session)
     sheet.show()
     assert "Finch's crystal" in sheet.verdict.text()
@@ -161,7 +161,7 @@ def test_the_history_opens_empty_and_with_what_the_log_holds(qtbot: QtBot, windo
     assert "no temperature" in sheet.more.text()
     sheet.warmth.setText("21,5")
     sheet._note_warmth()
-    assert session.truing.temperature_c == 21.5
+    assert session.calibration.temperature_c == 21.5
     sheet.close()
 
 

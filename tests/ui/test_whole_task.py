@@ -9,8 +9,8 @@ from pytestqt.qtbot import QtBot
 from yarddial import wiring
 from yarddial.drivers.simulated.truth import true_dial_error_hz
 from yarddial.drivers.simulated.world import World, heron_world, quillet_world
+from yarddial.engine.process import EngineProcess
 from yarddial.records.logbook import Logbook
-from yarddial.session.engine.process import EngineProcess
 from yarddial.session.session import Session
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.true.evidence import Evidence
@@ -53,7 +53,7 @@ def test_a_cold_yard_is_warmed_measured_trued_and_verified_from_10_mhz_to_10_ghz
 
     def measure(key: str, count: int) -> None:
         press(key)
-        qtbot.waitUntil(lambda: len(session.truing.observations) == count, timeout=60_000)
+        qtbot.waitUntil(lambda: len(session.calibration.observations) == count, timeout=60_000)
 
     def correct() -> None:
         target: QWidget = window.focusWidget() or window
@@ -62,7 +62,7 @@ def test_a_cold_yard_is_warmed_measured_trued_and_verified_from_10_mhz_to_10_ghz
     def judged(world: World, within_hz: float) -> None:
         """What the dial is truly off, against what was wanted and what is stated."""
         off_hz = true_dial_error_hz(world, session.desk.line, session.desk.station.dial_hz)
-        state = session.truing.state()
+        state = session.calibration.state()
         assert abs(off_hz) <= within_hz
         assert abs(off_hz - state.error_hz) <= 2 * state.sigma_hz
 
@@ -77,8 +77,8 @@ def test_a_cold_yard_is_warmed_measured_trued_and_verified_from_10_mhz_to_10_ghz
     qtbot.mouseClick(sheet.begin, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: sheet.verdict.text().startswith("Steady after"), timeout=200_000)
     # The truth that judges is that of a warm crystal: wait until what is left has fallen to a tenth once more.
-    steady = len(session.watching.points)
-    qtbot.waitUntil(lambda: len(session.watching.points) >= steady + 30, timeout=100_000)
+    steady = len(session.carrier_watch.points)
+    qtbot.waitUntil(lambda: len(session.carrier_watch.points) >= steady + 30, timeout=100_000)
     sheet.close()
     window.activateWindow()
     qtbot.waitActive(window)

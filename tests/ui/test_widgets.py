@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QImage
 from PyQt6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
-from yarddial.session.findings import Finding
+from yarddial.session.overview.findings import Finding
 from yarddial.ui.dial.dial import DialEntry
 from yarddial.ui.dial.scale import SlideRule
 from yarddial.ui.findings_bar import FindingsBar
@@ -18,7 +18,7 @@ from yarddial.ui.start import dressed_application
 from yarddial.ui.theme.palette import DAY, NIGHT
 from yarddial.ui.widgets.axis import nice_step, tick_text
 from yarddial.ui.widgets.mark import Mark
-from yarddial.ui.widgets.pen_recorder import PenRecorder
+from yarddial.ui.widgets.spectrogram_chart import SpectrogramChart
 from yarddial.ui.widgets.value_field import ValueField
 from yarddial.yard.demo import demo_station
 from yarddial.yard.errors import BadFrequency
@@ -110,7 +110,7 @@ def test_the_dial_shrinks_its_lettering_rather_than_cut_a_digit_off(qtbot: QtBot
 def test_the_picture_is_one_ramp_of_ink_in_either_theme(qtbot: QtBot, theme: str) -> None:
     dressed_application(theme, 1.0)
     palette = DAY if theme == "day" else NIGHT
-    recorder = PenRecorder()
+    recorder = SpectrogramChart()
     recorder.begin(100.0, 0.1, 256)
     ramp = np.linspace(-100, -40, 256).astype(np.float32)
     recorder.add(np.tile(ramp, (100, 1)))

@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 
 from yarddial.ui.main_window import PLACES, MainWindow
 from yarddial.ui.theme.palette import DAY, NIGHT, Palette
-from yarddial.ui.widgets.pen_recorder import PenRecorder
+from yarddial.ui.widgets.spectrogram_chart import SpectrogramChart
 from yarddial.ui.widgets.value_field import ValueField
 from yarddial.yard.demo import DIRECT, VIA_LADDER
 from yarddial.yard.parts import Converter, Receiver
@@ -167,12 +167,12 @@ def test_a_killed_receiver_process_leaves_the_window_alive(qtbot: QtBot, window:
     import signal
 
     qtbot.keyClicks(window, " ")
-    qtbot.waitUntil(lambda: window.session.reception.is_looking, timeout=30_000)
+    qtbot.waitUntil(lambda: window.session.live_receiver.is_looking, timeout=30_000)
     os.kill(window.session._engine.pid, signal.SIGKILL)  # type: ignore[attr-defined]
-    qtbot.waitUntil(lambda: bool(window.session.reception.trouble), timeout=10_000)
-    assert "unexpectedly" in window.true.recorder.empty_text or "unexpectedly" in window.session.reception.trouble
+    qtbot.waitUntil(lambda: bool(window.session.live_receiver.trouble), timeout=10_000)
+    assert "unexpectedly" in window.true.recorder.empty_text or "unexpectedly" in window.session.live_receiver.trouble
     qtbot.keyClicks(window, " ")
-    qtbot.waitUntil(lambda: window.session.reception.is_looking, timeout=30_000)
+    qtbot.waitUntil(lambda: window.session.live_receiver.is_looking, timeout=30_000)
 
 
 def luminance(colour: str) -> float:
@@ -194,7 +194,7 @@ def test_words_can_be_read_in_both_themes(palette: Palette, role: str) -> None:
 
 def test_the_pen_recorder_draws_a_line_where_the_carrier_is(qtbot: QtBot) -> None:
     """Colours at known points: ink on the line, card beside it, nothing drawn beyond the last column."""
-    recorder = PenRecorder()
+    recorder = SpectrogramChart()
     qtbot.addWidget(recorder)
     recorder.resize(700, 360)
     recorder.begin(100.0, 0.1, 300)
@@ -258,7 +258,7 @@ def test_a_correction_typed_by_hand_counts(qtbot: QtBot, window: MainWindow, tmp
     assert isinstance(finch, Receiver)
     assert finch.entered_ppm == 27.0
     # Believing the sheet (0 ppm), the dial now reads high by 27 ppm of 145.2 MHz.
-    assert window.session.truing.state().error_hz == pytest.approx(145.2e6 * 27e-6 / (1 + 27e-6), rel=1e-6)
+    assert window.session.calibration.state().error_hz == pytest.approx(145.2e6 * 27e-6 / (1 + 27e-6), rel=1e-6)
 
 
 def test_the_card_is_opened_by_a_key_and_saved_in_every_form(qtbot: QtBot, window: MainWindow, tmp_path: Path) -> None:

@@ -4,15 +4,15 @@ import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from test_parts import BEHIND_HEARTH, DIRECT_IN, SATELLITE, station
 
+from all_parts_yard import BEHIND_HEARTH, DIRECT_IN, SATELLITE, station
 from yarddial.records.card_text import card_html, card_markdown
 from yarddial.yard.card import groupings, settings_card
 from yarddial.yard.demo import DIRECT, HEARTH_IF, VIA_DISH, VIA_LADDER, demo_station
 from yarddial.yard.errors import BadPath
 from yarddial.yard.frequency import parse_frequency
 from yarddial.yard.parts import Converter, Receiver, Value
-from yarddial.yard.path import Clock, Stage, trace
+from yarddial.yard.path import SamplingClock, Stage, trace
 from yarddial.yard.station import Station
 
 
@@ -31,7 +31,7 @@ def received(yard: Station, signal_hz: float, ppm: float) -> float:
     """What the receiver counts for a signal at the antenna: physics, nothing of the card."""
     ladder = yard.part("Ladder")
     assert isinstance(ladder, Converter)
-    return trace(signal_hz, [Stage(ladder.kind, ladder.lo_hz.value)], Clock(ppm)).shown_hz
+    return trace(signal_hz, [Stage(ladder.kind, ladder.lo_hz.value)], SamplingClock(ppm)).shown_hz
 
 
 KINDS_AND_LOS = [("sum", 120e6), ("high", 60e6)]

@@ -8,10 +8,10 @@ from hypothesis import strategies as st
 
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import (
-    format_doubt,
     format_frequency,
     format_hertz,
     format_number,
+    format_sigma,
     parse_frequency,
 )
 
@@ -137,7 +137,7 @@ def test_numbers_carry_as_many_digits_as_their_doubt_bears() -> None:
     assert format_hertz(37.0, 6.0) == "+37 Hz"
     assert format_hertz(0.123, 0.04) == "+0.12 Hz"
     assert format_hertz(float("nan")) == "unknown"
-    assert format_doubt(8100) == "±8.1 kHz"
-    assert format_doubt(float("inf")) == "unknown"
-    assert format_doubt(0.00031) == "±0.31 mHz"
+    assert format_sigma(8100) == "±8.1 kHz"
+    assert format_sigma(float("inf")) == "unknown"
+    assert format_sigma(0.00031) == "±0.31 mHz"
     assert format_number(-0.0001, 0.4, signed=True) == "0.0"

@@ -10,7 +10,7 @@ from random_yard import judged, random_yard
 from yarddial.yard.bands import BANDS
 from yarddial.yard.demo import DIRECT, HEARTH_IF, VIA_DISH, VIA_HEARTH, VIA_LADDER, demo_station
 from yarddial.yard.editing import prefer_route
-from yarddial.yard.path import Clock, trace, trace_back
+from yarddial.yard.path import SamplingClock, trace, trace_back
 from yarddial.yard.reach import HIGH_HZ, LOW_HZ, best_route, choices, coverage, why_out_of_reach
 from yarddial.yard.station import Station
 
@@ -31,7 +31,7 @@ def test_coverage_senses_and_arithmetic_agree_with_a_brute_force_judge(seed: int
                 assert segment.inverted == inverted
                 here = line.at(hertz)
                 assert here.walk()[-1].out_hz == pytest.approx(port_hz, abs=1e-5)
-                back = trace_back(hertz, here.stages, Clock(chance.uniform(-50, 50), 12.0))
+                back = trace_back(hertz, here.stages, SamplingClock(chance.uniform(-50, 50), 12.0))
                 again = trace(back.antenna_hz, here.stages, back.clock)
                 largest = max(hertz, *(abs(f) for f in (again.port_hz, *again.out_hz)))
                 assert again.dial_hz == pytest.approx(hertz, abs=1e-6 + 8 * largest * 2**-52)

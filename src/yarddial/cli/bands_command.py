@@ -10,7 +10,7 @@ from yarddial.cli.options import answer, json_option
 from yarddial.yard.frequency import format_bound
 
 if TYPE_CHECKING:
-    from yarddial.analysis.board.row import Row
+    from yarddial.analysis.board.row import BandRow
     from yarddial.yard.bands import Region
 
 
@@ -59,7 +59,7 @@ def command(
     answer(as_json, values, "\n".join(lines))
 
 
-def _told(row: "Row") -> dict[str, Any]:
+def _told(row: "BandRow") -> dict[str, Any]:
     band = row.band
     return {
         "name": band.name, "low_hz": band.low_hz, "high_hz": band.high_hz, "kind": band.kind, "mode": row.mode.key,

@@ -16,7 +16,7 @@ from yarddial.cli.options import (
     through_option,
 )
 from yarddial.yard.errors import BadObservations
-from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz
+from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
 from yarddial.yard.path import Stage
 
 
@@ -44,7 +44,7 @@ def command(
 ) -> None:
     """Print the dial's error by the raster that the stations of a band keep."""
     from yarddial.records.recordings import open_recording
-    from yarddial.session.blind_scan import blind_in_recording
+    from yarddial.session.calibration.blind_recording import blind_in_recording
 
     if any(raster <= 0 for raster in rasters_hz):
         raise BadObservations("a raster needs a spacing above 0 Hz")
@@ -69,7 +69,7 @@ def command(
         "decided": found.decided,
         "decides": found.decides,
     }  # fmt: skip
-    side = f"{format_hertz(best.offset_hz, best.sigma_hz)} {format_doubt(best.sigma_hz)}"
+    side = f"{format_hertz(best.offset_hz, best.sigma_hz)} {format_sigma(best.sigma_hz)}"
     sentence = (
         f"{found.on_raster} of {found.carriers} carriers keep a raster of {best.raster_hz / 1e3:g} kHz: the dial reads "
         f"{side} at {format_frequency(recording.centre_hz)}"

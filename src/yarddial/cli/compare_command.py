@@ -49,7 +49,7 @@ def command(first: Path, second: Path, near_hz: float, width_hz: float, as_json:
 
 def _powers(recording: "Recording", name: str, near_hz: float, width_hz: float) -> list[tuple[float, float]]:
     """Signal and noise in the channel for each piece, linear."""
-    from yarddial.session.engine.gain_sweep import measure
+    from yarddial.engine.taps.gain_sweep import measure
 
     offset_hz = near_hz - recording.centre_hz
     if abs(offset_hz) > recording.rate_hz / 2:

@@ -20,7 +20,7 @@ MOST_SAID = 40
 @json_option
 def command(files: tuple[Path, ...], less_db: float, stages: tuple[Stage, ...], as_json: bool) -> int:
     """Tell of every peak in the first recording whether it is true: the others were made with one thing changed."""
-    from yarddial.session.recorded_looks import judge_recordings
+    from yarddial.session.spurious.recorded_looks import judge_recordings
 
     if not 0 <= less_db <= 60:
         raise BadRecording(f"--less must lie from 0 to 60 dB, not {less_db:g}")

@@ -13,7 +13,7 @@ from yarddial.yard.path import Stage
 
 if TYPE_CHECKING:
     # Loaded when the command runs.
-    from yarddial.analysis.ghosts.remedies import Remedy, Setting
+    from yarddial.analysis.ghosts.remedies import Remedy, SpanScene
     from yarddial.analysis.ghosts.scene import Ghost
     from yarddial.yard.parts import Receiver
 
@@ -39,7 +39,7 @@ def command(
 
     from yarddial.analysis.ghosts.from_yard import scene_of
     from yarddial.analysis.ghosts.prediction import predict
-    from yarddial.analysis.ghosts.remedies import Setting
+    from yarddial.analysis.ghosts.remedies import SpanScene
     from yarddial.records.strong_file import read_strong
     from yarddial.yard.demo import demo_station
     from yarddial.yard.parts import Receiver
@@ -69,7 +69,9 @@ def command(
     }  # fmt: skip
     helps: list[Remedy] = []
     if wanted_hz is not None:
-        helps = list(_what_helps(Setting(scene, centre_hz, rate_hz, least_dbm), wanted_hz, width_hz, ghosts, found[0]))
+        helps = list(
+            _what_helps(SpanScene(scene, centre_hz, rate_hz, least_dbm), wanted_hz, width_hz, ghosts, found[0])
+        )
         values["remedies"] = [{"kind": one.kind, "words": one.words, "predicted": one.prediction()} for one in helps]
     lines = [
         f"{format_frequency(g.dial_hz)}  {g.level_dbm:6.1f} dBm  {g.kind}: {g.formula}"
@@ -85,14 +87,14 @@ def command(
 
 
 def _what_helps(
-    setting: "Setting", wanted_hz: float, width_hz: float, ghosts: "Sequence[Ghost]", receiver: "Receiver"
+    setting: "SpanScene", wanted_hz: float, width_hz: float, ghosts: "Sequence[Ghost]", receiver: "Receiver"
 ) -> "Iterable[Remedy]":
     """What frees a place of the strongest ghost in it; raises BadObservations where there is none."""
-    from yarddial.analysis.ghosts.remedies import Able, Channel, remedies
+    from yarddial.analysis.ghosts.remedies import Able, WantedChannel, remedies
 
     inside = [g for g in ghosts if abs(g.dial_hz - wanted_hz) <= width_hz / 2]
     if not inside:
         raise BadObservations(f"no ghost is predicted within {width_hz / 2:g} Hz of {format_frequency(wanted_hz)}")
     less_db = sorted({s.set_db - step for s in receiver.gain_stages for step in s.steps_db if step < s.set_db})
     able = Able(receiver.rates_hz, tuple(less_db), tunes=lambda hertz: not receiver.why_not(hertz), own_lo=True)
-    return remedies(setting, Channel(wanted_hz, width_hz), inside[0], able)
+    return remedies(setting, WantedChannel(wanted_hz, width_hz), inside[0], able)

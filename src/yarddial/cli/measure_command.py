@@ -7,7 +7,7 @@ import click
 
 from yarddial.cli.options import FREQUENCY, MINUS_ALLOWED, answer, json_option, positive, recording_options
 from yarddial.yard.errors import BadFrequency
-from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz, format_number
+from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma
 from yarddial.yard.references import PILOT_HZ
 
 KINDS = ("carrier", "am", "nfm", "wfm", "pilot")
@@ -66,7 +66,7 @@ def command(
         "drift_hz_per_s": found.drift_hz_per_s,
     }
     sentence = (
-        f"{format_frequency(frequency_hz)} {format_doubt(found.sigma_hz)} "
+        f"{format_frequency(frequency_hz)} {format_sigma(found.sigma_hz)} "
         f"(C/N0 {found.cn0_dbhz:.0f} dB-Hz, {found.duration_s:.3g} s{_how(found)})"
     )
     if kind in ("carrier", "am"):

@@ -4,7 +4,7 @@ import click
 
 from yarddial.cli.options import FREQUENCY, MINUS_ALLOWED, PPM, answer, json_option, through_option
 from yarddial.yard.frequency import format_frequency, format_hertz
-from yarddial.yard.path import Clock, Stage, Trace, trace
+from yarddial.yard.path import SamplingClock, Stage, Trace, trace
 
 
 @click.command(context_settings=MINUS_ALLOWED)
@@ -18,7 +18,7 @@ def command(
     antenna_hz: float, stages: tuple[Stage, ...], receiver_ppm: float, entered_ppm: float, working: bool, as_json: bool
 ) -> None:
     """Print the frequency at every point of the path and the dial's error."""
-    found = trace(antenna_hz, stages, Clock(receiver_ppm, entered_ppm))
+    found = trace(antenna_hz, stages, SamplingClock(receiver_ppm, entered_ppm))
     values = {
         "antenna_hz": found.antenna_hz,
         "stages": [

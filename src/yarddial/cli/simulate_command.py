@@ -7,7 +7,7 @@ from typing import Any
 import click
 
 from yarddial.cli.options import FREQUENCY, answer, json_option, positive
-from yarddial.drivers.protocol import Ask
+from yarddial.drivers.protocol import RequestedSettings
 from yarddial.drivers.simulated.driver import SimulatedDriver
 from yarddial.drivers.simulated.receiver import SimulatedReceiver
 from yarddial.drivers.time_source import VirtualTime
@@ -54,7 +54,7 @@ def command(
     fold = line.fold(tuner_hz)
     tuner_hz = tuner_hz if fold is None else fold.convert(tuner_hz)
     rate_hz = line.receiver.rate_hz if rate_hz is None else rate_hz
-    device.apply(Ask(tuner_hz, rate_hz, line.port))
+    device.apply(RequestedSettings(tuner_hz, rate_hz, line.port))
     count = max(round(seconds_s * rate_hz), 1)
     about = {
         "description": f"{line.name}, simulated, seed {seed}",

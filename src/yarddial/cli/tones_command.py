@@ -5,9 +5,9 @@ from typing import Any
 
 import click
 
-from yarddial.analysis.tones.dial_error import Heard
+from yarddial.analysis.tones.dial_error import ToneReception
 from yarddial.cli.options import FREQUENCY, answer, json_option
-from yarddial.yard.frequency import format_doubt, format_hertz
+from yarddial.yard.frequency import format_hertz, format_sigma
 
 
 @click.command()
@@ -18,9 +18,9 @@ from yarddial.yard.frequency import format_doubt, format_hertz
 @json_option
 def command(am: Path | None, usb: Path | None, lsb: Path | None, near_hz: float, as_json: bool) -> None:
     """Print the dial's error by a tone heard in two or three ways."""
-    from yarddial.session.other_ways import tone_in_files
+    from yarddial.session.calibration.other_methods import tone_in_files
 
-    files: dict[Heard, Path] = {}
+    files: dict[ToneReception, Path] = {}
     for way, path in (("am", am), ("usb", usb), ("lsb", lsb)):
         if path is not None:
             files[way] = path  # type: ignore[index]
@@ -35,6 +35,6 @@ def command(am: Path | None, usb: Path | None, lsb: Path | None, near_hz: float,
     side = "high" if told.dial_error_hz > 0 else "low"
     sentence = (
         f"the dial reads {format_hertz(abs(told.dial_error_hz), told.sigma_hz, signed=False)} {side} "
-        f"{format_doubt(told.sigma_hz)}; the tone is {told.tone_hz:.2f} Hz"
+        f"{format_sigma(told.sigma_hz)}; the tone is {told.tone_hz:.2f} Hz"
     )
     answer(as_json, values, sentence)

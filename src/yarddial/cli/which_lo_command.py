@@ -7,7 +7,7 @@ import click
 
 from yarddial.cli.options import FREQUENCY, MINUS_ALLOWED, PPM, answer, json_option, positive
 from yarddial.yard.errors import BadObservations
-from yarddial.yard.path import KINDS, Kind
+from yarddial.yard.path import KINDS, ConverterKind
 
 if TYPE_CHECKING:
     from yarddial.analysis.correction.lo_leak import LeakAnswer
@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 @click.option("--working", is_flag=True, help="Show the working.")
 @json_option
 def command(
-    kind: Kind,
+    kind: ConverterKind,
     reference_hz: float | None,
     shown_hz: float | None,
     recording: Path | None,
@@ -43,7 +43,7 @@ def command(
     from yarddial.analysis.correction.which_lo import which_lo
 
     if recording is not None:
-        from yarddial.session.leak_recording import leak_in_recording
+        from yarddial.session.calibration.lo_leak_recording import leak_in_recording
 
         found: LoAnswer | LeakAnswer = leak_in_recording(recording, stated_hz, crystal_ppm, crystal_sigma_ppm)
     elif reference_hz is None or shown_hz is None:

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 
-class Ask(msgspec.Struct, frozen=True):
+class RequestedSettings(msgspec.Struct, frozen=True):
     """What the receiver is asked to be set to: tuner frequency and rate as the receiver counts them, and the port.
 
     bandwidth_hz : of the filter before sampling; 0 leaves it to the receiver.
@@ -27,7 +27,7 @@ class Ask(msgspec.Struct, frozen=True):
     correction_ppm: float = 0.0
 
 
-class Got(msgspec.Struct, frozen=True):
+class ActualSettings(msgspec.Struct, frozen=True):
     """What it was really set to, as the receiver believes; `restart` tells that the stream began anew."""
 
     centre_hz: float
@@ -41,7 +41,7 @@ class Got(msgspec.Struct, frozen=True):
     correction_ppm: float = 0.0
 
 
-class GainControl(msgspec.Struct, frozen=True):
+class GainCapability(msgspec.Struct, frozen=True):
     """A gain stage as the driver offers it: its name and every step it has, dB, rising."""
 
     name: str
@@ -62,7 +62,7 @@ class Capabilities(msgspec.Struct, frozen=True):
     ports: tuple[str, ...]
     bits: int
     is_live: bool = True
-    gains: tuple[GainControl, ...] = ()
+    gains: tuple[GainCapability, ...] = ()
     has_automatic_gain: bool = False
     bandwidths_hz: tuple[float, ...] = ()
     bias_ports: tuple[str, ...] = ()
@@ -114,7 +114,7 @@ class Device(Protocol):
         """What it can do."""
         ...
 
-    def apply(self, ask: Ask) -> Got:
+    def apply(self, ask: RequestedSettings) -> ActualSettings:
         """Set it; raises CannotTune or another YardDialError with what it covers. Nothing changes then."""
         ...
 

@@ -8,7 +8,7 @@ from yarddial.dsp.carrier import Carrier, estimate_carrier
 from yarddial.yard.errors import BadSamples, NoCarrier
 
 # Bins of the look over the span are about so wide, hertz; a line stands so far over what lies about it.
-BIN_HZ, STANDS_DB = 8.0, 12.0
+BIN_HZ, CARRIER_OVER_NOISE_DB = 8.0, 12.0
 # The receiver's own spike, and the part of the span that is free of alias.
 SPIKE_HZ, SHARE = 40.0, 0.42
 # Width over which the level about a line is found, bins; the most lines that are measured.
@@ -17,14 +17,14 @@ ABOUT, MOST = 201, 400
 MIRROR_DB, MIRROR_BINS = 25.0, 2
 
 
-class Line(msgspec.Struct, frozen=True):
+class CarrierLine(msgspec.Struct, frozen=True):
     """A carrier found, from the centre, and its level over what lies about it."""
 
     carrier: Carrier
     over_db: float
 
 
-def all_lines(samples: NDArray[np.complex64], rate_hz: float, apart_hz: float) -> list[Line]:
+def all_lines(samples: NDArray[np.complex64], rate_hz: float, apart_hz: float) -> list[CarrierLine]:
     """Find and measure all carriers, low frequency first; of those nearer than apart_hz the strongest alone.
 
     Sidebands of broadcasters stand beside their carriers; with apart_hz half of the raster they are left out. Mirrors
@@ -50,7 +50,7 @@ def all_lines(samples: NDArray[np.complex64], rate_hz: float, apart_hz: float) -
     level_db = 10 * np.log10(np.maximum(power, 1e-30))
     about_db = ndimage.median_filter(level_db, ABOUT, mode="wrap")
     over_db = level_db - about_db
-    stands = (over_db > STANDS_DB) & (np.abs(hertz) > SPIKE_HZ) & (np.abs(hertz) < SHARE * rate_hz)
+    stands = (over_db > CARRIER_OVER_NOISE_DB) & (np.abs(hertz) > SPIKE_HZ) & (np.abs(hertz) < SHARE * rate_hz)
     stands &= level_db >= np.maximum(np.roll(level_db, 1), np.roll(level_db, -1))
     mirrored_db = ndimage.maximum_filter(level_db[::-1], 2 * MIRROR_BINS + 1)
     stands &= level_db > np.roll(mirrored_db, 1) - MIRROR_DB
@@ -66,7 +66,7 @@ def all_lines(samples: NDArray[np.complex64], rate_hz: float, apart_hz: float) -
             carrier = estimate_carrier(samples, rate_hz, float(hertz[at]), 3 * rate_hz / size)
         except (NoCarrier, BadSamples):
             continue
-        found.append(Line(carrier, float(over_db[at])))
+        found.append(CarrierLine(carrier, float(over_db[at])))
     return found
 
 

@@ -15,7 +15,7 @@ Wide = NDArray[np.complex128]
 # Nearer than this to a known line, in bins, the two are one.
 LEAST_BINS = 0.7
 # Points of the search for each bin; the level that a carrier must reach, dB.
-FINE, STANDS_DB = 4, 12.0
+FINE, BESIDE_CNR_DB = 4, 12.0
 
 
 def estimate_beside(
@@ -59,13 +59,13 @@ def estimate_beside(
     place, drift, amplitude, loss = _refine(narrow, known, place)
     snr = abs(amplitude) ** 2 * count * loss / noise
     snr_db = 10 * float(np.log10(max(snr, 1e-9)))
-    if snr_db < STANDS_DB:
+    if snr_db < BESIDE_CNR_DB:
         raise NoCarrier(
             f"no carrier stands out beside the lines known: the best candidate is {snr_db:.1f} dB above the noise "
-            f"where {STANDS_DB:.0f} dB would do; measure longer",
+            f"where {BESIDE_CNR_DB:.0f} dB would do; measure longer",
             best_hz=near_hz + place * narrow_hz,
             best_snr_db=snr_db,
-            needed_db=STANDS_DB,
+            needed_db=BESIDE_CNR_DB,
         )
     duration_s = count / narrow_hz
     cn0 = abs(amplitude) ** 2 * count / noise / duration_s

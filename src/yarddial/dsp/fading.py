@@ -17,7 +17,7 @@ WIDEST_HZ = 3.0
 BAND_SPREADS, BAND_BINS, MOST_BINS = 10.0, 40, 1_500
 ROUNDS = 25
 # A line's power over the noise in its own width, dB, from which it counts; chance of noise alone well under 1 in 1000.
-STANDS_DB = 9.0
+FADING_CNR_DB = 9.0
 # Share of the block that a cosine fades in and out: what spills from a strong line over its neighbours then dies away
 # fast, at a tenth of the information. Neighbours so far apart go with one another by it.
 EDGES, NEIGHBOURS = 0.3, 8
@@ -91,13 +91,13 @@ def estimate_fading(samples: Complex, rate_hz: float, near_hz: float = 0.0, with
     cn0 = float(np.exp(log_power - log_noise))
     width_hz = max(2.5 * spread_hz, 1 / duration_s)
     over_db = 10 * np.log10(max(cn0 / width_hz, 1e-9))
-    if over_db < STANDS_DB or abs(start_hz + middle) > 1.05 * within_hz:
+    if over_db < FADING_CNR_DB or abs(start_hz + middle) > 1.05 * within_hz:
         raise NoCarrier(
             f"no carrier stands out: the best candidate is {over_db:.1f} dB above the noise in its own width where "
-            f"{STANDS_DB:.0f} dB would do; measure longer, search nearer, or raise the signal",
+            f"{FADING_CNR_DB:.0f} dB would do; measure longer, search nearer, or raise the signal",
             best_hz=near_hz + start_hz + float(middle),
             best_snr_db=float(over_db),
-            needed_db=STANDS_DB,
+            needed_db=FADING_CNR_DB,
         )
     sigma_hz = float(covariance[0, 0] ** 0.5)
     if duration_s * spread_hz < FEW_FADES:

@@ -15,7 +15,7 @@ Complex = NDArray[np.complex64]
 BLOCK, APART_HZ = 8192, 6_000.0
 LEAST_LINES, MOST_LINES = 3, 6
 # A line stands so far over its surroundings, and its phase is steady to so many radians a block.
-STANDS_DB, STEADY_RAD = 18.0, 0.2
+STEADY_CNR_DB, STEADY_RAD = 18.0, 0.2
 # Blocks to either side of a gap that are taken together, the widest first: other gaps may stand near.
 SIDES = (16, 8, 4, 1)
 # Chi-square of the phases on both sides, for each block and line: 2 when nothing but noise bends them.
@@ -54,7 +54,7 @@ def steady_lines(samples: Complex, rate_hz: float) -> NDArray[np.float64]:
     floor = np.median(power.reshape(64, -1), axis=1).repeat(points // 64)
     standing = np.where((np.abs(places) > APART_HZ) & (np.abs(places) < 0.42 * rate_hz), power / floor, 0.0)
     found: list[float] = []
-    while len(found) < 4 * MOST_LINES and standing.max() > 10 ** (STANDS_DB / 10):
+    while len(found) < 4 * MOST_LINES and standing.max() > 10 ** (STEADY_CNR_DB / 10):
         place = float(places[np.argmax(standing)])
         found.append(place)
         standing[np.abs(places - place) < APART_HZ] = 0.0

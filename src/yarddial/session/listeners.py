@@ -1,6 +1,9 @@
 """Observable state, the one idiom: `on_x_changed(listener)` returns its own undo."""
 
+import logging
 from collections.abc import Callable
+
+log = logging.getLogger(__name__)
 
 Listener = Callable[[], None]
 
@@ -22,6 +25,9 @@ class Listeners:
         return leave
 
     def tell(self) -> None:
-        """Tell everyone; a listener may leave while it is told."""
+        """Tell everyone; a listener may leave while it is told, and one that fails keeps nobody else from hearing."""
         for listener in tuple(self._listeners):
-            listener()
+            try:
+                listener()
+            except Exception as fault:
+                log.error("somebody who was told of a change failed", exc_info=fault)

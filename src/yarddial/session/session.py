@@ -4,28 +4,28 @@ from collections.abc import Callable
 from functools import cached_property
 from typing import TYPE_CHECKING
 
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.link import EngineLink
 from yarddial.records.entry import Entry
-from yarddial.session.band_run import BandRun
-from yarddial.session.board import Board
-from yarddial.session.checking import BeginRun, Checking
-from yarddial.session.comparing import Comparing
-from yarddial.session.curing import Curing
-from yarddial.session.desk import Desk
-from yarddial.session.engine.messages import Event
-from yarddial.session.engine.process import EngineLink, EngineProcess
-from yarddial.session.expecting import Expecting
-from yarddial.session.following import Following
-from yarddial.session.ghosting import Ghosting
-from yarddial.session.inspection import Inspection
-from yarddial.session.leveling import Leveling
-from yarddial.session.listening import Listening
-from yarddial.session.lo_scan import LoScan
-from yarddial.session.log_keeper import Book, LogKeeper
-from yarddial.session.proving import Proving
-from yarddial.session.reception import Reception
-from yarddial.session.strong_signals import StrongSignals
-from yarddial.session.truing import Truing
-from yarddial.session.watching import Watching
+from yarddial.session.bands.band_board import BandBoard
+from yarddial.session.bands.band_run import BandRun
+from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.calibration.carrier_watch import CarrierWatch
+from yarddial.session.calibration.crystal_follower import CrystalFollower
+from yarddial.session.calibration.lo_leak_scan import LoLeakScan
+from yarddial.session.first_light.device_check import BeginRun, DeviceCheck
+from yarddial.session.levels.levels import Levels
+from yarddial.session.listening.comparison import Comparison
+from yarddial.session.listening.listening import Listening
+from yarddial.session.listening.reception_check import ReceptionCheck
+from yarddial.session.log.log_keeper import Book, LogKeeper
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.spurious.expected_products import ExpectedProducts
+from yarddial.session.spurious.mitigation import Mitigation
+from yarddial.session.spurious.span_test import SpanTest
+from yarddial.session.spurious.strong_signals import StrongSignals
+from yarddial.session.station.desk import Desk
+from yarddial.session.station.inspection import Inspection
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.reach import reaching
 from yarddial.yard.station import Reference, Station
@@ -34,10 +34,10 @@ if TYPE_CHECKING:
     # Not needed before the first paint.
     from pathlib import Path
 
-    from yarddial.session.building import Building
-    from yarddial.session.live_ways import LiveWays
-    from yarddial.session.other_ways import OtherWays
-    from yarddial.session.spanning import Spanning
+    from yarddial.session.calibration.live_methods import LiveMethods
+    from yarddial.session.calibration.other_methods import OtherMethods
+    from yarddial.session.sampling.span_planner import SpanPlanner
+    from yarddial.session.station.building import Building
 
 # Polls between two savings of the dial, and between two attempts to write what the log could not take.
 RETRY_POLLS = 120
@@ -59,63 +59,61 @@ class Session:
     ) -> None:
         self._engine = engine
         self._polls = 0
-        # Whoever is loaded later and wants the engine's events too.
-        self._takers: list[Callable[[Event], None]] = []
         self.recovered = recovered
-        self.desk = Desk(station, save)
-        self.inspection = Inspection(self.desk)
+        self.jobs = jobs = Scheduler(engine)
+        self.desk = desk = Desk(station, save)
+        # Before anybody else hears of it: what is under way must not go on with a dial that was turned.
+        desk.on_dial_changed(jobs.check_stale)
+        desk.on_yard_changed(jobs.check_stale)
+        self.inspection = Inspection(desk)
         self.log = LogKeeper(open_book)
-        self.reception = Reception(engine)
-        self.truing = Truing(self.desk, self.reception, engine, self.log)
-        self.watching = Watching(self.desk, self.reception, engine, self.truing, self.log)
-        self.lo_scan = LoScan(
-            self.desk, self.reception, engine, lambda: self.truing.oscillators, self.truing.follow_dial
-        )
-        self.listening = Listening(self.desk, self.reception, engine, self.truing.follow_dial, self.note)
-        self.following = Following(self.desk, self.reception, engine, self.truing)
-        self.leveling = Leveling(self.desk, self.reception, engine, self.log)
-        self.proving = Proving(self.desk, self.reception, self.listening)
-        self.comparing = Comparing(self.desk, self.reception, engine, self.log, self.listening.pause, self._give_back)
-        self.strong = StrongSignals(self.desk, self.reception, engine, self.truing, self.log, self._give_back)
-        self.ghosting = Ghosting(self.desk, self.reception, engine, self.truing, self.log, self.strong, self._give_back)
-        self.expecting = Expecting(self.desk, self.ghosting)
-        self.curing = Curing(self.desk, self.reception, engine, self.truing, self.ghosting, self.log, self._give_back)
-        self.board = Board(self.desk, self.truing, self.log)
-        self.band_run = BandRun(self.desk, self.reception, self.truing, self.ghosting, self.board, self.log)
-        self.checking = Checking(self.desk, self.reception, self.log, begin_check)
-        self.truing.follow_dial()
+        self.live_receiver = receiver = LiveReceiver(jobs)
+        self.calibration = calibration = Calibration(desk, receiver, jobs, self.log)
+        self.carrier_watch = CarrierWatch(desk, receiver, jobs, calibration, self.log)
+        self.lo_leak_scan = LoLeakScan(desk, receiver, jobs, lambda: calibration.oscillators)
+        self.listening = Listening(desk, receiver, jobs, self.note)
+        self.crystal_follower = CrystalFollower(desk, receiver, jobs, calibration)
+        self.levels = Levels(desk, receiver, jobs, self.log)
+        self.reception_check = ReceptionCheck(desk, receiver, jobs, self.listening)
+        self.comparison = Comparison(desk, receiver, jobs, self.log)
+        self.strong = StrongSignals(desk, receiver, jobs, calibration, self.log)
+        self.span_test = SpanTest(desk, receiver, jobs, calibration, self.log, self.strong)
+        self.expected_products = ExpectedProducts(desk, self.span_test)
+        self.mitigation = Mitigation(desk, receiver, jobs, calibration, self.span_test, self.log)
+        self.board = BandBoard(desk, calibration, self.log)
+        self.band_run = BandRun(desk, receiver, jobs, calibration, self.span_test, self.board, self.log)
+        self.device_check = DeviceCheck(desk, receiver, jobs, self.log, begin_check)
+        self.calibration.follow_dial()
 
     @cached_property
-    def spanning(self) -> "Spanning":
+    def span_planner(self) -> "SpanPlanner":
         """Which rate and centre; loaded when it is first asked for."""
-        from yarddial.session.spanning import Spanning
+        from yarddial.session.sampling.span_planner import SpanPlanner
 
-        return Spanning(self.desk)
+        return SpanPlanner(self.desk)
 
     @cached_property
-    def live_ways(self) -> "LiveWays":
+    def live_methods(self) -> "LiveMethods":
         """Tones and rasters with the receiver; loaded when it is first asked for."""
         import tempfile
         from pathlib import Path
 
-        from yarddial.session.live_ways import LiveWays
+        from yarddial.session.calibration.live_methods import LiveMethods
 
         folder = Path(tempfile.mkdtemp(prefix="yard-dial-"))
-        made = LiveWays(self.desk, self.reception, self._engine, self.truing, folder)
-        self._takers.append(made.take)
-        return made
+        return LiveMethods(self.desk, self.live_receiver, self.jobs, self.calibration, folder)
 
     @cached_property
-    def other_ways(self) -> "OtherWays":
+    def other_methods(self) -> "OtherMethods":
         """Truing by hand, by tones, rasters and files; loaded when it is first asked for."""
-        from yarddial.session.other_ways import OtherWays
+        from yarddial.session.calibration.other_methods import OtherMethods
 
-        return OtherWays(self.desk, self.truing)
+        return OtherMethods(self.desk, self.calibration)
 
     @cached_property
     def building(self) -> "Building":
         """Every change to parts and routes; loaded when the first one is made."""
-        from yarddial.session.building import Building
+        from yarddial.session.station.building import Building
 
         return Building(self.desk)
 
@@ -126,68 +124,46 @@ class Session:
         """
         if not self._polls:
             self.log.open()
-            self.truing.recall()
-        events = self._engine.poll()
-        for event in events:
-            self.reception.take(event)
-            self.truing.take(event)
-            self.watching.take(event)
-            self.lo_scan.take(event)
-            self.listening.take(event)
-            self.following.take(event)
-            self.leveling.take(event)
-            self.comparing.take(event)
-            self.strong.take(event)
-            self.ghosting.take(event)
-            self.curing.take(event)
-            for take in self._takers:
-                take(event)
-        self.proving.poll()
-        self.checking.poll()
+            self.calibration.recall()
+        is_news = self.jobs.poll()
+        self.reception_check.poll()
+        self.device_check.poll()
         self.band_run.poll()
         self._polls += 1
         if self._polls % GROW_POLLS == 0:
-            self.truing.grow()
+            self.calibration.grow()
         if self._polls % RETRY_POLLS == 0:
             self.desk.save_dial()
             if self.log.waiting or self.log.trouble:
                 self.log.retry()
-        return bool(events)
-
-    def _give_back(self) -> None:
-        """What looked elsewhere is done: the receiver looks for the place that is open again."""
-        if self.listening.is_open:
-            self.listening.resume()
-        else:
-            self.truing.follow_dial()
+        return is_news
 
     def warm(self) -> None:
         """Get ready for the receiver to be started; call it when there is nothing better to do."""
-        if isinstance(self._engine, EngineProcess):
-            self._engine.warm()
+        self._engine.warm()
 
     def toggle_receiver(self) -> None:
         """Start or stop."""
-        if self.reception.wanted:
-            self.truing.cancel()
-            self.reception.stop()
-        elif self.checking.running:
-            self.checking.cancel()
+        if self.live_receiver.wanted:
+            self.live_receiver.stop()
+        elif self.device_check.running:
+            self.device_check.cancel()
         else:
-            self.reception.start(self.desk.line)
-            self.truing.follow_dial()
-            self.listening.resume()
+            self._start()
 
     def replay(self, path: "Path") -> None:
         """Play a recording in the receiver's place; raises BadRecording."""
-        self.listening.keeping.replay(path)
-        self.reception.start(self.desk.line)
-        self.truing.follow_dial()
-        self.listening.resume()
+        self.listening.recorder.replay(path)
+        self._start()
+
+    def _start(self) -> None:
+        self.live_receiver.start(self.desk.line)
+        self.calibration.follow_dial()
+        self.listening.resumed()
 
     def end_replay(self) -> None:
         """The receiver's own samples again, when it is started."""
-        self.listening.keeping.end_replay()
+        self.listening.recorder.end_replay()
 
     def step_reference(self, direction: int) -> Reference | None:
         """Dial the next known station up (+1) or down (-1) that some route reaches; None at the end."""
@@ -240,9 +216,9 @@ class Session:
         """Stop the receiver and end the engine; a last try for the log and the dial."""
         if self.log.waiting:
             self.log.retry()
-        self.checking.cancel()
+        self.jobs.end_all("the window was closed")
         if "live_ways" in vars(self):
-            self.live_ways.clear()
+            self.live_methods.clear()
         self.desk.finish()
         self._engine.close()
 

@@ -5,13 +5,13 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from yarddial.session.findings import Finding
+from yarddial.session.overview.findings import Finding
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.mark import Mark
 from yarddial.ui.widgets.words import ElidedWords, Words, button, hairline
 
 
-class FindingRow(QWidget):
+class FindingsBarRow(QWidget):
     """A finding: mark, what, why, and its fix."""
 
     def __init__(self) -> None:
@@ -49,7 +49,7 @@ class FindingsBar(QWidget):
         super().__init__()
         self._findings: tuple[Finding, ...] = ()
         self._open = False
-        self._rows: list[FindingRow] = []
+        self._rows: list[FindingsBarRow] = []
         self._list = QVBoxLayout()
         self._list.setSpacing(px(4))
         self._quiet = Words("Nothing is wrong with what is set, as far as it was measured.", 13, tone="quiet")
@@ -80,7 +80,7 @@ class FindingsBar(QWidget):
     def _draw(self) -> None:
         shown = self._findings if self._open else self._findings[:1]
         while len(self._rows) < len(shown):
-            row = FindingRow()
+            row = FindingsBarRow()
             row.fix.clicked.connect(partial(self._fix, len(self._rows)))
             self._rows.append(row)
             self._list.addWidget(row)

@@ -9,10 +9,10 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QPaintEvent, QShortcut
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from yarddial.session.findings import Finding, findings
-from yarddial.session.reception import HALF_SPANS_HZ
+from yarddial.session.overview.findings import Finding, findings
+from yarddial.session.overview.verdicts import all_verdicts
+from yarddial.session.receiver.live_receiver import DIAL_HALF_SPANS_HZ, next_half_span_hz
 from yarddial.session.session import Session
-from yarddial.session.verdicts.all_verdicts import all_verdicts
 from yarddial.ui.dial.dial import Dial, nudge_steps
 from yarddial.ui.findings_bar import FindingsBar
 from yarddial.ui.opener import Files, Opener, dropped_file, is_part
@@ -110,13 +110,13 @@ class MainWindow(QMainWindow):
         for subscribe in (
             session.desk.on_yard_changed,
             session.desk.on_dial_changed,
-            session.truing.on_truing_changed,
-            session.checking.on_checks_changed,
+            session.calibration.on_calibration_changed,
+            session.device_check.on_device_check_changed,
             session.listening.on_listening_changed,
-            session.leveling.on_levels_changed,
-            session.reception.on_receiver_changed,
+            session.levels.on_levels_changed,
+            session.live_receiver.on_receiver_changed,
             session.log.on_log_changed,
-            session.ghosting.on_ghosting_changed,
+            session.span_test.on_span_test_changed,
             session.board.on_board_changed,
         ):
             subscribe(self._refresh_soon)
@@ -126,7 +126,7 @@ class MainWindow(QMainWindow):
             ("Ctrl+Shift+Z", session.redo),
             ("Ctrl+T", self.change_theme),
             ("Ctrl+K", self.find_anything),
-            ("Ctrl+Return", session.truing.apply),
+            ("Ctrl+Return", session.calibration.apply),
             ("F1", self.show_glossary),
             ("F11", self.toggle_chart_only),
             ("Ctrl+O", self.opener.ask_open),
@@ -216,7 +216,7 @@ class MainWindow(QMainWindow):
             "]": lambda: session.step_reference(+1),
             "m": self.measure,
             "v": lambda: self.measure(verifying=True),
-            "w": lambda: self._show_working(session.truing.state().working()),
+            "w": lambda: self._show_working(session.calibration.state().working()),
             "W": self.show_fit,
             "r": lambda: session.desk.hold(not session.desk.station.held),
             "l": self.write_note,
@@ -291,26 +291,16 @@ class MainWindow(QMainWindow):
         self.log.note.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
     def cancel_work(self) -> None:
-        """Cancel whatever is under way: a measurement, First light, a sweep."""
-        self.session.truing.cancel()
-        self.session.leveling.cancel()
-        self.session.comparing.cancel()
-        self.session.proving.cancel()
-        self.session.watching.stop()
-        self.session.band_run.cancel()
-        self.session.ghosting.cancel()
-        self.session.curing.cancel()
-        self.session.strong.cancel()
-        self.session.checking.cancel()
+        """Cancel whatever has the receiver but for listening and recording."""
+        self.session.jobs.cancel_all()
 
     def zoom(self, steps: int) -> None:
         """Zoom the picture out (+1) or in (-1)."""
         if self.session.listening.is_open:
             self.session.listening.zoom(steps)
             return
-        reception = self.session.reception
-        wanted = HALF_SPANS_HZ.index(reception.half_span_hz) + steps
-        reception.show(HALF_SPANS_HZ[min(max(wanted, 0), len(HALF_SPANS_HZ) - 1)])
+        live_receiver = self.session.live_receiver
+        live_receiver.show(next_half_span_hz(live_receiver.half_span_hz, steps, DIAL_HALF_SPANS_HZ))
 
     def find_anything(self) -> None:
         """Find anything by a few letters, or dial a frequency."""
@@ -321,8 +311,8 @@ class MainWindow(QMainWindow):
 
     def show_fit(self) -> None:
         """Show the working of the fit, or say that there is none."""
-        fit = self.session.truing.fit
-        self._show_working(self.session.truing.state().working() if fit is None else fit.working())
+        fit = self.session.calibration.fit
+        self._show_working(self.session.calibration.state().working() if fit is None else fit.working())
 
     def _show_working(self, working: Working) -> None:
         from yarddial.ui.widgets.working_sheet import working_sheet
@@ -353,7 +343,7 @@ class MainWindow(QMainWindow):
         session, bench = self.session, finding.bench
         acts: dict[str, Callable[[], object]] = {
             "measure": self._measure_in_true,
-            "apply": session.truing.apply,
+            "apply": session.calibration.apply,
             "free_route": self._free_route,
             "recover": session.recover,
             "mend": partial(session.building.mend, bench) if bench is not None else session.recover,
@@ -367,11 +357,11 @@ class MainWindow(QMainWindow):
         """Measure the known station at the dial; Listen gives the receiver up for it."""
         if self.session.listening.is_open:
             self.go("True")
-        self.session.truing.measure(verifying=verifying)
+        self.session.calibration.measure(verifying=verifying)
 
     def _measure_in_true(self) -> None:
         self.go("True")
-        self.session.truing.measure()
+        self.session.calibration.measure()
 
     def _free_route(self) -> None:
         desk = self.session.desk
@@ -382,8 +372,8 @@ class MainWindow(QMainWindow):
         try:
             session = self.session
             verdicts = all_verdicts(
-                session.desk, session.inspection, session.checking, session.truing, session.listening,
-                session.reception, session.leveling, session.ghosting, session.board, session.log,
+                session.desk, session.inspection, session.device_check, session.calibration, session.listening,
+                session.live_receiver, session.levels, session.span_test, session.board, session.log,
             )  # fmt: skip
             self.places.show_verdicts([verdicts[name] for name in PLACES])
             self.findings.show_findings(findings(self.session))

@@ -11,7 +11,7 @@ from yarddial.yard.frequency import THIN_SPACE, format_frequency, format_hertz, 
 from yarddial.yard.line import Line
 from yarddial.yard.modes import mode_named
 from yarddial.yard.parts import TwoPort
-from yarddial.yard.path import Clock, Stage, path_sense, shown_for_dial, trace
+from yarddial.yard.path import SamplingClock, Stage, path_sense, shown_for_dial, trace
 from yarddial.yard.station import Station
 from yarddial.yard.working import WorkedValue, Working
 
@@ -186,7 +186,7 @@ def _rig(line: Line, dial_hz: float, mode: str) -> Rig | None:
 def _whole(line: Line, dial_hz: float, offset_hz: float, sense: int) -> WholePpm:
     """Trace a signal at the place with whole ppm entered, the crystal taken to be off by what is entered now."""
     ppm = line.receiver.entered_ppm
-    leftover_hz = trace(dial_hz, _entered(line), Clock(ppm, float(round(ppm)))).dial_error_hz
+    leftover_hz = trace(dial_hz, _entered(line), SamplingClock(ppm, float(round(ppm)))).dial_error_hz
     # dial = sense (shown - offset): raising the offset by d moves the dial by -sense d.
     shift_hz = sense * leftover_hz
     return WholePpm(round(ppm), dial_hz, leftover_hz, shift_hz, offset_hz + shift_hz)

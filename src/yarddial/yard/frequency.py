@@ -188,7 +188,7 @@ def format_number(value: float, sigma: float | None = None, *, signed: bool = Fa
     return sign + body
 
 
-def format_doubt(sigma_hz: float) -> str:
+def format_sigma(sigma_hz: float) -> str:
     """Write a one-sigma doubt in hertz with two digits, such as `±0.32 Hz` or `±8.1 kHz`."""
     if not sigma_hz < float("inf"):
         return "unknown"

@@ -22,6 +22,9 @@ _VOLTS = {"nv": 1e-9, "uv": 1e-6, "mv": 1e-3, "v": 1.0}
 _DB_VOLTS = {"dbuv": 1e-6, "dbmv": 1e-3, "dbv": 1.0}
 _WATTS = {"nw": 1e-9, "uw": 1e-6, "mw": 1e-3, "w": 1.0}
 
+# Gain stages by name, each with its gain in dB.
+GainsDb = tuple[tuple[str, float], ...]
+
 
 class Level(msgspec.Struct, frozen=True):
     """A power in dBm at an impedance; the other units follow."""

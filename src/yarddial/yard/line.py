@@ -10,7 +10,7 @@ from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import format_bound
 from yarddial.yard.parts import Antenna, Converter, Inner, Part, Receiver, Transceiver, Value
 from yarddial.yard.parts.spans import span_text
-from yarddial.yard.path import Clock, Stage, path_sense, shown_for_dial
+from yarddial.yard.path import SamplingClock, Stage, path_sense, shown_for_dial
 
 ReachState = Literal["reached", "under", "hole", "out"]
 
@@ -101,9 +101,9 @@ class Line(msgspec.Struct, frozen=True):
         return tuple(converter.stage() for converter in self.converters)
 
     @property
-    def clock(self) -> Clock:
+    def clock(self) -> SamplingClock:
         """The receiver's crystal, its error as far as known, and the correction entered."""
-        return Clock(self.receiver.crystal_ppm.value, self.receiver.entered_ppm)
+        return SamplingClock(self.receiver.crystal_ppm.value, self.receiver.entered_ppm)
 
     @property
     def transceiver(self) -> Transceiver | None:
@@ -176,7 +176,7 @@ class Line(msgspec.Struct, frozen=True):
         reach = self.reach(dial_hz)
         return "" if reach.is_reached else reach.reason
 
-    def doubt_hz(self, dial_hz: float) -> float:
+    def sigma_hz(self, dial_hz: float) -> float:
         """One-sigma doubt of the dial at a place from the parts' own values, taken as independent."""
         line = self.at(dial_hz)
         halts = line.walk()

@@ -2,7 +2,7 @@
 
 import msgspec
 
-from yarddial.yard.frequency import format_doubt, format_hertz
+from yarddial.yard.frequency import format_hertz, format_sigma
 
 
 class Mode(msgspec.Struct, frozen=True):
@@ -10,7 +10,7 @@ class Mode(msgspec.Struct, frozen=True):
 
     key: str
     name: str
-    bears_hz: float
+    tolerance_hz: float
     step_hz: float
 
 
@@ -36,7 +36,7 @@ def modes_served(error_hz: float, sigma_hz: float) -> tuple[tuple[Mode, ...], tu
     A mode is served when the error with twice its doubt stays within what the mode bears.
     """
     reach_hz = abs(error_hz) + 2 * sigma_hz
-    served = tuple(mode for mode in MODES if reach_hz <= mode.bears_hz)
+    served = tuple(mode for mode in MODES if reach_hz <= mode.tolerance_hz)
     return served, tuple(mode for mode in MODES if mode not in served)
 
 
@@ -46,9 +46,9 @@ def suitability(error_hz: float, sigma_hz: float) -> str:
     if not unserved:
         return "Enough for every mode, narrow data too."
     if not served:
-        return f"Not enough for any mode: even wide FM bears only {format_hertz(MODES[-1].bears_hz, signed=False)}."
+        return f"Not enough for any mode: even wide FM bears only {format_hertz(MODES[-1].tolerance_hz, signed=False)}."
     best, next_one = served[0], unserved[-1]
     return (
-        f"Enough for {best.name} ({format_doubt(best.bears_hz)[1:]}), "
-        f"not yet for {next_one.name} ({format_doubt(next_one.bears_hz)[1:]})."
+        f"Enough for {best.name} ({format_sigma(best.tolerance_hz)[1:]}), "
+        f"not yet for {next_one.name} ({format_sigma(next_one.tolerance_hz)[1:]})."
     )

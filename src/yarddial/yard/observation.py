@@ -5,7 +5,7 @@ import msgspec
 from yarddial.yard.line import Line
 from yarddial.yard.oscillators import clock_of, crystal_of, lo_of, rig_of
 from yarddial.yard.parts import Converter
-from yarddial.yard.path import Kind, Stage, path_sense, shown_for_dial
+from yarddial.yard.path import ConverterKind, Stage, path_sense, shown_for_dial
 from yarddial.yard.references import wander_of
 from yarddial.yard.station import Reference
 
@@ -17,7 +17,7 @@ class SeenStage(msgspec.Struct, frozen=True, omit_defaults=True):
     """
 
     name: str
-    kind: Kind
+    kind: ConverterKind
     nominal_lo_hz: float
     entered_lo_hz: float
     follows_dial: bool = False

@@ -10,10 +10,10 @@ from math import floor, log10, sqrt
 
 import msgspec
 
-from yarddial.yard.frequency import MINUS, format_doubt, format_frequency, format_hertz, format_number
+from yarddial.yard.frequency import MINUS, format_frequency, format_hertz, format_number, format_sigma
 from yarddial.yard.line import Line
 from yarddial.yard.parts import Converter, Receiver, Transceiver, Value, converters_of
-from yarddial.yard.path import Clock, Stage, Trace, trace_back
+from yarddial.yard.path import SamplingClock, Stage, Trace, trace_back
 from yarddial.yard.station import Station
 from yarddial.yard.working import WorkedValue, Working
 
@@ -68,7 +68,7 @@ class Oscillators(msgspec.Struct, frozen=True):
         i = self.names.index(name)
         return sqrt(max(self.covariance[i][i], 0.0))
 
-    def doubt_of_sum(self, weights: dict[str, float]) -> float:
+    def sigma_of_sum(self, weights: dict[str, float]) -> float:
         """One-sigma doubt of a weighted sum of oscillators."""
         index = [(self.names.index(name), weight) for name, weight in weights.items()]
         variance = sum(wi * wj * self.covariance[i][j] for i, wi in index for j, wj in index)
@@ -100,7 +100,7 @@ class DialState(msgspec.Struct, frozen=True):
         base = self.trace.working()
         parts = tuple(
             WorkedValue(
-                f"σ{i}", f"doubt that {spoken(name)} brings alone", format_doubt(part), "propagated, first order"
+                f"σ{i}", f"doubt that {spoken(name)} brings alone", format_sigma(part), "propagated, first order"
             )
             for i, (name, part) in enumerate(self.budget_hz, 1)
         )
@@ -109,7 +109,7 @@ class DialState(msgspec.Struct, frozen=True):
             title=f"The dial at {format_frequency(self.trace.dial_hz)} over {self.route}",
             formulas=(*base.formulas, "σ² = gᵀ C g, g the dial's slope for each oscillator, C their covariance"),
             values=base.values + parts,
-            result=f"error = {format_hertz(self.error_hz, self.sigma_hz)} {format_doubt(self.sigma_hz)}",
+            result=f"error = {format_hertz(self.error_hz, self.sigma_hz)} {format_sigma(self.sigma_hz)}",
         )
 
 
@@ -163,12 +163,12 @@ def dial_state(line: Line, dial_hz: float, oscillators: Oscillators) -> DialStat
     )
     crystals = crystal_shares(line, dial_hz)
     true_ppm = sum(share * oscillators.value(name) for name, share in crystals)
-    found = trace_back(dial_hz, stages, Clock(true_ppm, line.receiver.entered_ppm))
+    found = trace_back(dial_hz, stages, SamplingClock(true_ppm, line.receiver.entered_ppm))
     weights = {name: share * found.per_ppm_hz for name, share in crystals}
     for converter, weight, scale in zip(converters, found.per_lo_hz, scales, strict=True):
         weights[oscillator_of(converter)] = scale * weight
     budget = tuple((name, abs(weight) * oscillators.sigma(name)) for name, weight in weights.items())
-    return DialState(line.name, found, oscillators.doubt_of_sum(weights), budget, tuple(weights.items()))
+    return DialState(line.name, found, oscillators.sigma_of_sum(weights), budget, tuple(weights.items()))
 
 
 def crystal_shares(line: Line, dial_hz: float) -> tuple[tuple[str, float], ...]:
@@ -200,4 +200,4 @@ def value_text(name: str, value: float, sigma: float) -> str:
         return f"{value:+.{places}f} ± {sigma:.{places}f} ppm".replace("-", MINUS)
     if is_in_ppm(name):
         return f"{format_number(value, sigma, signed=True)} ± {format_number(sigma, sigma / 3)} ppm"
-    return f"{format_hertz(value, sigma)} {format_doubt(sigma)}"
+    return f"{format_hertz(value, sigma)} {format_sigma(sigma)}"

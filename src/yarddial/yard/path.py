@@ -13,8 +13,8 @@ from yarddial.yard.errors import BadPath
 from yarddial.yard.frequency import format_frequency, format_hertz, format_number, parse_frequency
 from yarddial.yard.working import WorkedValue, Working
 
-Kind = Literal["sum", "low", "high"]
-KINDS: tuple[Kind, ...] = ("sum", "low", "high")
+ConverterKind = Literal["sum", "low", "high"]
+KINDS: tuple[ConverterKind, ...] = ("sum", "low", "high")
 
 _SENSE = {"sum": 1, "low": 1, "high": -1}
 _LO_SIGN = {"sum": 1, "low": -1, "high": 1}
@@ -29,7 +29,7 @@ class Stage(msgspec.Struct, frozen=True):
     lo_error_hz : true minus entered, hertz.
     """
 
-    kind: Kind
+    kind: ConverterKind
     lo_hz: float
     lo_error_hz: float = 0.0
     name: str = ""
@@ -59,7 +59,7 @@ class Stage(msgspec.Struct, frozen=True):
         return self.sense * in_hz + self.offset_hz + self.lo_sign * self.lo_error_hz
 
 
-class Clock(msgspec.Struct, frozen=True):
+class SamplingClock(msgspec.Struct, frozen=True):
     """The receiver's one crystal: its true error and the correction typed in, both positive for a fast crystal."""
 
     true_ppm: float = 0.0
@@ -81,7 +81,7 @@ class Trace(msgspec.Struct, frozen=True):
 
     antenna_hz: float
     stages: tuple[Stage, ...]
-    clock: Clock
+    clock: SamplingClock
     out_hz: tuple[float, ...]
     port_hz: float
     shown_hz: float
@@ -96,7 +96,7 @@ class Trace(msgspec.Struct, frozen=True):
         return _trace_working(self)
 
 
-def trace(antenna_hz: float, stages: Sequence[Stage] = (), clock: Clock | None = None) -> Trace:
+def trace(antenna_hz: float, stages: Sequence[Stage] = (), clock: SamplingClock | None = None) -> Trace:
     """Follow a signal from the antenna to the dial.
 
     Parameters
@@ -113,7 +113,7 @@ def trace(antenna_hz: float, stages: Sequence[Stage] = (), clock: Clock | None =
     With crystal error p and correction p_e a signal at f_h is shown at f_h (1 + p_e) / (1 + p), wherever in the span
     it lies, since tuner and converter share the crystal. The chain multiplies senses.
     """
-    clock = clock or Clock()
+    clock = clock or SamplingClock()
     out_hz: list[float] = []
     here_hz = antenna_hz
     for stage in stages:
@@ -142,12 +142,12 @@ def trace(antenna_hz: float, stages: Sequence[Stage] = (), clock: Clock | None =
     )
 
 
-def trace_back(dial_hz: float, stages: Sequence[Stage] = (), clock: Clock | None = None) -> Trace:
+def trace_back(dial_hz: float, stages: Sequence[Stage] = (), clock: SamplingClock | None = None) -> Trace:
     """Find the signal that a dial reading stands for: the inverse of `trace`.
 
     The answer's `antenna_hz` is the true frequency; its `dial_hz` is the reading asked about.
     """
-    clock = clock or Clock()
+    clock = clock or SamplingClock()
     shown_hz = shown_for_dial(dial_hz, stages)
     fast, entered = clock.true_ppm * 1e-6, clock.entered_ppm * 1e-6
     port_minus_shown = shown_hz * (fast - entered) / (1 + entered)

@@ -5,7 +5,7 @@ from itertools import pairwise
 
 import msgspec
 
-from yarddial.yard.frequency import format_doubt
+from yarddial.yard.frequency import format_sigma
 from yarddial.yard.line import Line, Reach, ReachState
 from yarddial.yard.parts import Transceiver, converters_of
 from yarddial.yard.path import Stage
@@ -33,7 +33,7 @@ class Segment(msgspec.Struct, frozen=True):
     reason: str = ""
 
 
-def choices(station: Station, dial_hz: float, doubt_hz_of: Callable[[Line], float] | None = None) -> tuple[Choice, ...]:
+def choices(station: Station, dial_hz: float, sigma_hz_of: Callable[[Line], float] | None = None) -> tuple[Choice, ...]:
     """All routes for a dial frequency, the best first, those that do not reach it last.
 
     Order: in the antenna's range before under it; preferred by the person; without the transceiver, which must be on
@@ -46,10 +46,10 @@ def choices(station: Station, dial_hz: float, doubt_hz_of: Callable[[Line], floa
         if not reach.is_reached:
             ranked.append(((9.0, index), Choice(line, reach, reach.reason, route.preferred)))
             continue
-        doubt_hz = line.doubt_hz(dial_hz) if doubt_hz_of is None else doubt_hz_of(line)
+        sigma_hz = line.sigma_hz(dial_hz) if sigma_hz_of is None else sigma_hz_of(line)
         rig = line.transceiver if line.transceiver is not None and line.transceiver.tap == "if" else None
-        key = (reach.state == "under", not route.preferred, rig is not None, doubt_hz, index)
-        words = _words(line.at(dial_hz), reach, route.preferred, rig, doubt_hz)
+        key = (reach.state == "under", not route.preferred, rig is not None, sigma_hz, index)
+        words = _words(line.at(dial_hz), reach, route.preferred, rig, sigma_hz)
         ranked.append((tuple(float(k) for k in key), Choice(line, reach, words, route.preferred)))
     return tuple(choice for _, choice in sorted(ranked, key=lambda item: item[0]))
 
@@ -109,8 +109,8 @@ def reached_spans(line: Line) -> tuple[tuple[float, float], ...]:
     return tuple(spans)
 
 
-def _words(line: Line, reach: Reach, preferred: bool, rig: Transceiver | None, doubt_hz: float) -> str:
-    words: list[str] = [format_doubt(doubt_hz)] + (["your first choice"] if preferred else [])
+def _words(line: Line, reach: Reach, preferred: bool, rig: Transceiver | None, sigma_hz: float) -> str:
+    words: list[str] = [format_sigma(sigma_hz)] + (["your first choice"] if preferred else [])
     if reach.reason:
         words.append(reach.reason)
     if rig is not None:

@@ -1,13 +1,11 @@
 """A finding of the bench: what is wrong with its number, why it matters, what mends it."""
 
 from collections.abc import Callable
-from typing import Literal
 
 import msgspec
 
+from yarddial.yard.mark import Mark
 from yarddial.yard.station import Acknowledged, Station
-
-Mark = Literal["good", "look", "stop", "unknown"]
 
 
 class BenchFinding(msgspec.Struct, frozen=True):

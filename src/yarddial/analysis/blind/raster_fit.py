@@ -25,7 +25,7 @@ KEPT, WITHIN = 60, 30.0
 SURE, LISTED = 0.99, 1e-4
 
 
-class Seen(msgspec.Struct, frozen=True):
+class RasterCarrier(msgspec.Struct, frozen=True):
     """A carrier as the dial showed it, hertz, and the doubt of that."""
 
     dial_hz: float
@@ -98,7 +98,7 @@ def usual_rasters_hz(dial_hz: float) -> tuple[float, ...]:
 
 
 def fit_raster(
-    carriers: Sequence[Seen],
+    carriers: Sequence[RasterCarrier],
     ways: Sequence[Way],
     rasters_hz: Sequence[float],
     prior_ppm: float = 60.0,

@@ -9,9 +9,9 @@ from pathlib import PurePath
 
 import msgspec
 
-from yarddial.analysis.board.row import Row
+from yarddial.analysis.board.row import BandRow
 from yarddial.yard.errors import NotWritten
-from yarddial.yard.frequency import format_bound, format_doubt, format_hertz
+from yarddial.yard.frequency import format_bound, format_hertz, format_sigma
 
 COLUMNS = ("band", "low_hz", "high_hz", "kind", "route", "reached", "mode", "error_hz", "sigma_hz", "measured",
            "bears_hz", "ghosts", "verdict", "sentence", "todo", "proof_utc", "proof")  # fmt: skip
@@ -30,7 +30,7 @@ class Report(msgspec.Struct, frozen=True):
     station: str
     region: int
     made_utc: str
-    rows: tuple[Row, ...]
+    rows: tuple[BandRow, ...]
 
     @property
     def summary(self) -> str:
@@ -58,7 +58,7 @@ def report_csv(report: Report) -> str:
         writer.writerow([
             band.name, band.low_hz, band.high_hz, band.kind, row.route, row.reached, row.mode.key,
             row.error_hz if known else "", row.sigma_hz if known else "", "yes" if row.is_measured else "no",
-            row.mode.bears_hz, len(row.ghosts), row.mark, row.verdict, row.todo,
+            row.mode.tolerance_hz, len(row.ghosts), row.mark, row.verdict, row.todo,
             row.proof.at_utc if row.proof else "", row.proof.text if row.proof else "",
         ])  # fmt: skip
     return out.getvalue()
@@ -102,7 +102,7 @@ def report_html(report: Report) -> str:
     )
 
 
-def dials_svg(rows: Sequence[Row], *, names: bool = False) -> str:
+def dials_svg(rows: Sequence[BandRow], *, names: bool = False) -> str:
     """A picture of dials, one below the other; the middle is no error, the ends are what the mode bears."""
     left = NAMES if names else 0
     parts = []
@@ -116,7 +116,7 @@ def dials_svg(rows: Sequence[Row], *, names: bool = False) -> str:
     return f"<svg xmlns='http://www.w3.org/2000/svg' {size}>{''.join(parts)}</svg>"
 
 
-def _dial(row: Row, left: int, top: int) -> list[str]:
+def _dial(row: BandRow, left: int, top: int) -> list[str]:
     base, middle, half = top + 14, left + WIDE / 2, WIDE / 2
     parts = [_box(left, base, WIDE, 1, RULE)]
     if row.state is None:
@@ -125,9 +125,9 @@ def _dial(row: Row, left: int, top: int) -> list[str]:
     for ghost in row.ghosts:
         share = (ghost.dial_hz - row.band.low_hz) / (row.band.high_hz - row.band.low_hz)
         parts.append(_box(left + share * WIDE - 2.5, base + 3, 5, 5, GHOST))
-    ends = [(row.error_hz + sign * row.sigma_hz) / row.mode.bears_hz for sign in (-1, 1)]
+    ends = [(row.error_hz + sign * row.sigma_hz) / row.mode.tolerance_hz for sign in (-1, 1)]
     low, high = (middle + half * min(max(end, -1.0), 1.0) for end in ends)
-    served = abs(row.error_hz) + 2 * row.sigma_hz <= row.mode.bears_hz
+    served = abs(row.error_hz) + 2 * row.sigma_hz <= row.mode.tolerance_hz
     low = min(low, left + WIDE - 2.0)
     return [*parts, _box(low, top + 3, max(high - low, 2.0), 7, GOOD if served else WRONG)]
 
@@ -136,19 +136,19 @@ def _box(x: float, y: float, width: float, height: float, fill: str) -> str:
     return f"<rect x='{x:.1f}' y='{y:.1f}' width='{width:.1f}' height='{height:.1f}' fill='{fill}'/>"
 
 
-def _error(row: Row) -> str:
+def _error(row: BandRow) -> str:
     if row.state is None:
         return "out of reach"
-    doubt = format_doubt(row.sigma_hz)
+    doubt = format_sigma(row.sigma_hz)
     return f"{format_hertz(row.error_hz, row.sigma_hz)} {doubt}" if row.is_measured else f"{doubt}, not measured"
 
 
-def _cells(row: Row) -> tuple[str, ...]:
+def _cells(row: BandRow) -> tuple[str, ...]:
     band = row.band
     proof = f"{_moment(row.proof.at_utc)}: {row.proof.text}" if row.proof else "none"
     return (
         f"{band.name}, {format_bound(band.low_hz)} to {format_bound(band.high_hz)}", row.route or "none", _error(row),
-        f"{row.mode.name} {format_bound(row.mode.bears_hz)}", f"{SAID[row.mark]}: {row.verdict}", proof,
+        f"{row.mode.name} {format_bound(row.mode.tolerance_hz)}", f"{SAID[row.mark]}: {row.verdict}", proof,
     )  # fmt: skip
 
 

@@ -7,8 +7,9 @@ import msgspec
 
 from yarddial.analysis.ghosts.scene import Ghost
 from yarddial.yard.bands import Band
-from yarddial.yard.frequency import format_bound, format_doubt, format_hertz
+from yarddial.yard.frequency import format_bound, format_hertz, format_sigma
 from yarddial.yard.line import Line
+from yarddial.yard.mark import Mark
 from yarddial.yard.modes import Mode, mode_named
 from yarddial.yard.oscillators import DialState, Oscillators, dial_state
 from yarddial.yard.reach import best_route, why_out_of_reach
@@ -16,7 +17,6 @@ from yarddial.yard.station import Station
 
 # Places of a band that are looked at.
 PLACES = 9
-Mark = Literal["good", "look", "stop", "unknown"]
 Todo = Literal["", "bench", "measure", "apply", "ghosts", "listen"]
 
 
@@ -27,7 +27,7 @@ class Proof(msgspec.Struct, frozen=True):
     text: str
 
 
-class Row(msgspec.Struct, frozen=True):
+class BandRow(msgspec.Struct, frozen=True):
     """A band's state; the verdict is one sentence, `todo` the one thing to do next.
 
     reached : share of the band that the route serves. state : the dial at the band's middle, the worst of its ends in
@@ -62,7 +62,7 @@ def row_of(
     measured: frozenset[str],
     ghosts: Sequence[Ghost] = (),
     proof: Proof | None = None,
-) -> Row:
+) -> BandRow:
     """Judge a band.
 
     measured : oscillators that were measured, today or earlier. ghosts : known ones, with their place on the dial.
@@ -74,14 +74,14 @@ def row_of(
     inside = tuple(g for g in ghosts if band.low_hz <= g.dial_hz <= band.high_hz)
     if line is None:
         why = why_out_of_reach(station, band.middle_hz)
-        return Row(
+        return BandRow(
             band, "", 0.0, mode, None, 0.0, 0.0, False, (), gains, proof, "stop", f"Out of reach: {why}.", "bench"
         )
     states = [dial_state(line, place, known) for place in places if line.reach(place).is_reached]
     worst = max(states, key=lambda state: abs(state.error_hz) + 2 * state.sigma_hz)
     is_measured = {name for name, _ in worst.slopes} <= measured
     mark, verdict, todo = _judged(band, line, share, mode, worst, inside, proof, is_measured=is_measured)
-    return Row(
+    return BandRow(
         band, line.name, share, mode, states[len(states) // 2], worst.error_hz, worst.sigma_hz, is_measured, inside,
         gains, proof, mark, verdict, todo,
     )  # fmt: skip
@@ -104,15 +104,15 @@ def _judged(
     band: Band, line: Line, share: float, mode: Mode, worst: DialState, ghosts: Sequence[Ghost], proof: Proof | None,
     *, is_measured: bool,
 ) -> tuple[Mark, str, Todo]:  # fmt: skip
-    served = abs(worst.error_hz) + 2 * worst.sigma_hz <= mode.bears_hz
-    doubt = format_doubt(worst.sigma_hz)[1:]
+    served = abs(worst.error_hz) + 2 * worst.sigma_hz <= mode.tolerance_hz
+    doubt = format_sigma(worst.sigma_hz)[1:]
     if share < 1.0:
         return "look", f"{line.name} reaches {share:.0%} of it.", "bench"
     if not is_measured and not served:
-        return "unknown", f"Not measured: the dial may be off by {format_doubt(2 * worst.sigma_hz)[1:]}.", "measure"
+        return "unknown", f"Not measured: the dial may be off by {format_sigma(2 * worst.sigma_hz)[1:]}.", "measure"
     if not served and abs(worst.error_hz) > 2 * worst.sigma_hz:
         off = format_hertz(worst.error_hz, worst.sigma_hz)
-        return "look", f"The dial is off by {off}; {mode.name} bears {format_bound(mode.bears_hz)}.", "apply"
+        return "look", f"The dial is off by {off}; {mode.name} bears {format_bound(mode.tolerance_hz)}.", "apply"
     if not served:
         return "look", f"Known to {doubt}, too little for {mode.name}: measure again.", "measure"
     if ghosts:

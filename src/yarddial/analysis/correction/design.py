@@ -35,7 +35,7 @@ def unknowns_of(observations: Sequence[Observation]) -> tuple[str, ...]:
     return tuple(dict.fromkeys(name for observation in observations for name in observation.unknowns))
 
 
-class Noise(NamedTuple):
+class ObservationNoise(NamedTuple):
     """Doubts of the right-hand sides: independent ones, and what rows share by the day and for good.
 
     The covariance is diag(sigma^2) + d d^T within each day of a reference + s s^T within each reference; group -1
@@ -48,12 +48,12 @@ class Noise(NamedTuple):
     shared: Matrix
     group: NDArray[np.int64]
 
-    def take(self, kept: NDArray[np.int64]) -> "Noise":
+    def take(self, kept: NDArray[np.int64]) -> "ObservationNoise":
         """The doubts of some rows."""
-        return Noise(self.sigma[kept], self.daily[kept], self.day[kept], self.shared[kept], self.group[kept])
+        return ObservationNoise(self.sigma[kept], self.daily[kept], self.day[kept], self.shared[kept], self.group[kept])
 
 
-def equations(observations: Sequence[Observation], names: Sequence[str]) -> tuple[Matrix, Matrix, Noise]:
+def equations(observations: Sequence[Observation], names: Sequence[str]) -> tuple[Matrix, Matrix, ObservationNoise]:
     """Build rows, right-hand sides and the doubts of the right-hand sides.
 
     Returns
@@ -84,7 +84,7 @@ def equations(observations: Sequence[Observation], names: Sequence[str]) -> tupl
     return rows, right, _noise(observations)
 
 
-def whiten(rows: Matrix, right: Matrix, noise: Noise) -> tuple[Matrix, Matrix]:
+def whiten(rows: Matrix, right: Matrix, noise: ObservationNoise) -> tuple[Matrix, Matrix]:
     """Turn equations with shared doubts into ones with independent doubts of 1.
 
     With v = s / sigma the inverse root of I + v v^T is I - (1 - 1/sqrt(1 + |v|^2)) v v^T / |v|^2: no matrix of all
@@ -109,7 +109,7 @@ def _take_out(table: Matrix, shared: Matrix, group: NDArray[np.int64]) -> None:
         table[members, column] -= v * (factor * along)[group]
 
 
-def _noise(observations: Sequence[Observation]) -> Noise:
+def _noise(observations: Sequence[Observation]) -> ObservationNoise:
     groups: dict[tuple[str, float], int] = {}
     days: dict[tuple[str, float, str], int] = {}
     sigma, daily, day, shared, group = [], [], [], [], []
@@ -124,4 +124,4 @@ def _noise(observations: Sequence[Observation]) -> Noise:
         sigma.append((seen.sigma_hz**2 + (1 - lasting) * own + (1 - within_day) * wander) ** 0.5)
         daily.append(seen.sense * (within_day * wander) ** 0.5)
         shared.append(seen.sense * (lasting * own) ** 0.5)
-    return Noise(np.array(sigma), np.array(daily), np.array(day), np.array(shared), np.array(group))
+    return ObservationNoise(np.array(sigma), np.array(daily), np.array(day), np.array(shared), np.array(group))

@@ -9,7 +9,7 @@ from yarddial.analysis.correction.design import Matrix, equations, unknowns_of, 
 from yarddial.analysis.correction.outliers import chi_square, outlying
 from yarddial.analysis.correction.separability import tied, weakly_known
 from yarddial.yard.errors import BadObservations
-from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz
+from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
 from yarddial.yard.observation import Observation
 from yarddial.yard.oscillators import spoken, value_text
 from yarddial.yard.working import WorkedValue, Working
@@ -175,7 +175,7 @@ def _fit_working(result: CorrectionFit) -> Working:
             WorkedValue(
                 f"D{i} − F{i}",
                 f"{where}{left_out}",
-                f"{format_hertz(seen.error_hz, seen.sigma_hz)} {format_doubt(seen.total_sigma_hz)}",
+                f"{format_hertz(seen.error_hz, seen.sigma_hz)} {format_sigma(seen.total_sigma_hz)}",
                 f"residual {format_hertz(result.residuals_hz[i - 1], seen.total_sigma_hz)}",
             )
         )

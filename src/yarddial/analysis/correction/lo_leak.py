@@ -7,7 +7,7 @@ import msgspec
 
 from yarddial.analysis.correction.which_lo import DECIDED, Candidate
 from yarddial.yard.errors import BadObservations
-from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz
+from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
 from yarddial.yard.working import WorkedValue, Working
 
 # How often the oscillator a box has is seen at all, and how often some other carrier stands where one is looked for.
@@ -45,7 +45,7 @@ class LeakAnswer(msgspec.Struct, frozen=True):
         best = self.candidates[0]
         if self.lo_hz is None or best.stated_hz == 0:
             return "no carrier stands where a stated oscillator would leak: the leak may be too weak, or none is right"
-        found = f"a carrier stands at {format_frequency(self.lo_hz)} {format_doubt(self.sigma_hz)}"
+        found = f"a carrier stands at {format_frequency(self.lo_hz)} {format_sigma(self.sigma_hz)}"
         fits = f"it fits {format_frequency(best.stated_hz)} ({format_hertz(best.apart_hz, self.sigma_hz)} apart)"
         check = "it stays when the antenna is taken off, if it is the leak"
         return f"{found}: {fits}; {check}" if self.decided else f"{found}: probably {fits}, but another is possible"
@@ -59,7 +59,7 @@ class LeakAnswer(msgspec.Struct, frozen=True):
                 "nothing stands out"
                 if glimpse.shown_hz is None
                 else f"{format_frequency(glimpse.shown_hz)}, {glimpse.cn0_dbhz:.0f} dB-Hz",
-                f"searched {format_doubt(glimpse.within_hz)}",
+                f"searched {format_sigma(glimpse.within_hz)}",
             )
             for i, glimpse in enumerate(self.glimpses, 1)
         )

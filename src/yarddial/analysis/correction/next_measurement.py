@@ -17,7 +17,7 @@ MEASURED_HZ = 0.05
 WORTH = 0.1
 
 
-class Proposal(msgspec.Struct, frozen=True):
+class NextMeasurement(msgspec.Struct, frozen=True):
     """A station to measure over a route, and the dial's one-sigma doubt at the wanted place before and after."""
 
     reference: Reference
@@ -46,7 +46,7 @@ def next_measurement(
     wanted: Sequence[tuple[Line, float]],
     made: Sequence[Observation] = (),
     before: Oscillators | None = None,
-) -> Proposal | None:
+) -> NextMeasurement | None:
     """The measurement after which the wanted places are known best; None where none can be made.
 
     One more look at a carrier of doubt s over a route of slopes a takes C a a^T C / (a^T C a + s^2) off the covariance
@@ -89,7 +89,7 @@ def next_measurement(
             best = (cost, reference, line, after[0])
     if best is None:
         return None
-    return Proposal(best[1], best[2].name, now[0] ** 0.5, max(best[3], 0.0) ** 0.5)
+    return NextMeasurement(best[1], best[2].name, now[0] ** 0.5, max(best[3], 0.0) ** 0.5)
 
 
 def _is_same(seen: Observation, reference: Reference) -> bool:

@@ -5,7 +5,7 @@ from itertools import combinations
 
 import numpy as np
 
-from yarddial.analysis.correction.design import Matrix, Noise, whiten
+from yarddial.analysis.correction.design import Matrix, ObservationNoise, whiten
 
 # Chi-square that one more dropped observation must save: 3.5 sigma squared.
 PRICE = 12.25
@@ -14,7 +14,7 @@ MOST_DROPPED = 3
 EXHAUSTIVE_ROWS = 40
 
 
-def outlying(rows: Matrix, right: Matrix, noise: Noise) -> tuple[int, ...]:
+def outlying(rows: Matrix, right: Matrix, noise: ObservationNoise) -> tuple[int, ...]:
     """Choose the rows to leave out, by chi-square with a price for each row dropped.
 
     Every subset with up to three rows dropped is tried (up to 40 rows; beyond that greedily). A subset must keep
@@ -59,7 +59,7 @@ def _subsets(count: int, rank: int) -> Iterator[tuple[int, ...]]:
         yield from combinations(range(count), size)
 
 
-def _greedy(rows: Matrix, right: Matrix, noise: Noise, rank: int) -> tuple[int, ...]:
+def _greedy(rows: Matrix, right: Matrix, noise: ObservationNoise, rank: int) -> tuple[int, ...]:
     """Drop the row with the largest whitened residual while that pays; at most a third of all rows."""
     kept = np.arange(rows.shape[0])
     least = max(rank + 2, rows.shape[0] * 2 // 3)

@@ -6,8 +6,8 @@ from math import exp
 import msgspec
 
 from yarddial.yard.errors import BadObservations
-from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz
-from yarddial.yard.path import Kind
+from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
+from yarddial.yard.path import ConverterKind
 from yarddial.yard.working import WorkedValue, Working
 
 # An oscillator that no leaflet names, anywhere within this of the value found, is the rival of those that are stated.
@@ -29,7 +29,7 @@ class Candidate(msgspec.Struct, frozen=True):
 class LoAnswer(msgspec.Struct, frozen=True):
     """The oscillator found with its one-sigma doubt, and the stated values in order of their odds."""
 
-    kind: Kind
+    kind: ConverterKind
     lo_hz: float
     sigma_hz: float
     candidates: tuple[Candidate, ...]
@@ -51,13 +51,13 @@ class LoAnswer(msgspec.Struct, frozen=True):
                 WorkedValue("r", "where the receiver showed it", format_frequency(self.shown_hz)),
                 WorkedValue("p", "crystal fast by", f"{self.crystal_ppm:+.3f} ppm"),
             ),
-            result=f"L = {format_frequency(self.lo_hz)} {format_doubt(self.sigma_hz)}",
+            result=f"L = {format_frequency(self.lo_hz)} {format_sigma(self.sigma_hz)}",
         )
 
     def sentence(self) -> str:
         """The answer in words."""
         best = self.candidates[0]
-        found = f"the oscillator is at {format_frequency(self.lo_hz)} {format_doubt(self.sigma_hz)}"
+        found = f"the oscillator is at {format_frequency(self.lo_hz)} {format_sigma(self.sigma_hz)}"
         if best.stated_hz == 0:
             return f"{found}: none of the stated values fits"
         fits = f"it fits {format_frequency(best.stated_hz)} ({format_hertz(best.apart_hz, self.sigma_hz)} apart)"
@@ -65,7 +65,7 @@ class LoAnswer(msgspec.Struct, frozen=True):
 
 
 def which_lo(
-    kind: Kind,
+    kind: ConverterKind,
     reference_hz: float,
     shown_hz: float,
     stated_hz: Sequence[float],
@@ -108,14 +108,14 @@ def which_lo(
             f"a '{kind}' converter cannot bring {format_frequency(reference_hz)} to {format_frequency(shown_hz)}: "
             "check the kind and where the station was seen"
         )
-    doubt_hz = ((shown_hz * crystal_sigma_ppm * 1e-6) ** 2 + sigma_hz**2) ** 0.5
+    sigma_hz = ((shown_hz * crystal_sigma_ppm * 1e-6) ** 2 + sigma_hz**2) ** 0.5
     weights = [(0.0, 0.0, UNSTATED_PRIOR / (2 * UNSTATED_SPREAD_HZ))]
     for stated in stated_hz:
-        spread_hz = (doubt_hz**2 + (stated * tolerance_ppm * 1e-6) ** 2) ** 0.5
+        spread_hz = (sigma_hz**2 + (stated * tolerance_ppm * 1e-6) ** 2) ** 0.5
         apart_hz = lo_hz - stated
         weights.append((stated, apart_hz, exp(-0.5 * (apart_hz / spread_hz) ** 2) / (spread_hz * 2.5066)))
     total = sum(weight for *_, weight in weights)
     ranked = sorted((Candidate(s, a, w / total) for s, a, w in weights), key=lambda c: -c.odds)
     return LoAnswer(
-        kind, lo_hz, doubt_hz, tuple(ranked), ranked[0].odds >= DECIDED, reference_hz, shown_hz, crystal_ppm
+        kind, lo_hz, sigma_hz, tuple(ranked), ranked[0].odds >= DECIDED, reference_hz, shown_hz, crystal_ppm
     )

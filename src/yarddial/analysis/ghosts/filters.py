@@ -2,15 +2,14 @@
 
 from collections.abc import Callable
 from math import ceil, log10
-from typing import Literal
 
 import msgspec
 import numpy as np
 
 from yarddial.analysis.ghosts.scene import Floats
 from yarddial.yard.frequency import format_frequency
+from yarddial.yard.parts.two_port import FilterKind
 
-What = Literal["low-pass", "high-pass", "notch", "attenuator"]
 # Filters with more poles are not built by hobbyists; notches are as deep as this, and pass what lies so far beside.
 POLES = (3, 5, 7)
 NOTCH_DB, NOTCH_HALF, NOTCH_APART = 40.0, 0.025, 0.06
@@ -24,7 +23,7 @@ FM_BAND_HZ = (87e6, 109e6)
 class Filter(msgspec.Struct, frozen=True):
     """Right behind the antenna. low_hz, high_hz : its edges, 3 dB down; takes_db : at the signal that it is for."""
 
-    what: What
+    what: FilterKind
     low_hz: float
     high_hz: float
     poles: int

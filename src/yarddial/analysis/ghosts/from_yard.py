@@ -8,13 +8,13 @@ import numpy as np
 from yarddial.analysis.ghosts.scene import Floats, ReceiverModel, Scene
 from yarddial.analysis.ghosts.span import Peak, Span
 from yarddial.yard.bands import bands_within
+from yarddial.yard.demodulation import DEMODULATIONS, demodulations_of
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.line import Line
 from yarddial.yard.oscillators import Oscillators, crystal_of, is_in_ppm, oscillator_of
 from yarddial.yard.parts import Converter, TwoPort, Value
 from yarddial.yard.path import Stage, shown_for_dial
 from yarddial.yard.strong import Strong
-from yarddial.yard.ways import WAYS, ways_of
 
 # Usual for the class, where a sheet says nothing: dB above the third-order intercept, dB down, and dBm at the socket.
 IIP2_OVER_IIP3_DB, MIRROR_DB, HARMONIC_DB, CRYSTAL_DBM = 28.0, 35.0, 45.0, -110.0
@@ -67,7 +67,7 @@ def strong_seen(
     found: list[Strong] = []
     for peak in peaks:
         bands = bands_within(peak.dial_hz, peak.dial_hz)
-        width_hz = WAYS[ways_of(bands[0].mode_key, peak.dial_hz)[0]].width_hz if bands else 0.0
+        width_hz = DEMODULATIONS[demodulations_of(bands[0].mode_key, peak.dial_hz)[0]].width_hz if bands else 0.0
         if any(abs(one.frequency_hz - peak.dial_hz) < max(width_hz, one.width_hz) / 2 for one in found):
             continue
         socket_hz = shown_for_dial(peak.dial_hz, line.at(peak.dial_hz).stages)

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from yarddial.analysis.ghosts.products import products
-from yarddial.analysis.ghosts.remedies import Setting
+from yarddial.analysis.ghosts.remedies import SpanScene
 from yarddial.analysis.ghosts.scene import Ghost, ReceiverModel
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.line import Line
@@ -17,7 +17,7 @@ PLACE_HZ, WEAKER_DB = 5e3, 8.0
 ANY = ReceiverModel(iip2_dbm=0.0, iip3_dbm=0.0)
 
 
-def source_of(ghost: Ghost, setting: Setting) -> Strong | None:
+def source_of(ghost: Ghost, setting: SpanScene) -> Strong | None:
     """The signal on the air that makes a ghost by itself; None for products of several, and for what nothing makes.
 
     ghost : its place on the dial, its kind, its level at the socket.

@@ -6,7 +6,7 @@ from typing import Literal
 import msgspec
 import numpy as np
 
-from yarddial.analysis.ghosts.scene import Ghost, Kind
+from yarddial.analysis.ghosts.scene import Ghost, SpuriousKind
 from yarddial.analysis.ghosts.span import Peak, Span
 
 Change = Literal["centre", "attenuation", "gain", "rate", "antenna", "route"]
@@ -37,7 +37,7 @@ class Cause(msgspec.Struct, frozen=True):
     on_other_route : true where the same dial frequency on another route would show it too.
     """
 
-    kind: Kind
+    kind: SpuriousKind
     words: str
     moves: float
     falls: float
@@ -52,7 +52,7 @@ class Cause(msgspec.Struct, frozen=True):
         return 0.0 if self.kind == "spike" else max(self.falls, 1.0)
 
 
-class Look(msgspec.Struct, frozen=True):
+class SpanLook(msgspec.Struct, frozen=True):
     """One thing changed, by how much (hertz, or dB), and the span as it was then.
 
     same_antenna : of another route: levels are then alike, but for what the parts between cost.
@@ -143,7 +143,7 @@ def causes(
 
 
 def judge(
-    candidates: Sequence[Cause], peak: Peak, looks: Sequence[Look], impossible: frozenset[Change] = frozenset()
+    candidates: Sequence[Cause], peak: Peak, looks: Sequence[SpanLook], impossible: frozenset[Change] = frozenset()
 ) -> Judgement:
     """Weigh all looks by Bayes' rule: for each cause, is the peak where it should be, and as strong as it should?
 
@@ -200,7 +200,7 @@ def _differs(cause: Cause, truth: Cause, change: Change) -> bool:
     return cause.on_other_route != truth.on_other_route
 
 
-def _likelihood(cause: Cause, peak: Peak, look: Look) -> float:
+def _likelihood(cause: Cause, peak: Peak, look: SpanLook) -> float:
     """Of what was seen, for a cause: there and as strong as it should be, and nothing left where it has moved from."""
     moved_hz, fell_db, gone = look.shift_hz, 0.0, False
     if look.change == "centre":

@@ -12,7 +12,7 @@ from yarddial.yard.path import Stage
 # Where nothing was measured: tuners of the simple kind reach 30 to 45 dB, so the worse is expected.
 USUAL_MIRROR_DB = 35.0
 # Lines whose mirrors are worth a word: so far over the middle of the span, so many, not at its centre or its edges.
-STANDS_DB, MOST_LINES, SPIKE_HZ, SHARE = 20.0, 6, 3_000.0, 0.45
+STRONG_LINE_OVER_FLOOR_DB, MOST_LINES, SPIKE_HZ, SHARE = 20.0, 6, 3_000.0, 0.45
 # Harmonics of a converter's oscillator beyond this are in no span worth a word.
 MOST_HARMONICS = 4
 
@@ -39,7 +39,11 @@ def standing_lines(
     floor_db = float(np.median(mean_db))
     tops = np.zeros(count, bool)
     tops[1:-1] = (mean_db[1:-1] >= mean_db[:-2]) & (mean_db[1:-1] > mean_db[2:])
-    tops &= (np.abs(away_hz) > SPIKE_HZ) & (np.abs(away_hz) < SHARE * rate_hz) & (mean_db > floor_db + STANDS_DB)
+    tops &= (
+        (np.abs(away_hz) > SPIKE_HZ)
+        & (np.abs(away_hz) < SHARE * rate_hz)
+        & (mean_db > floor_db + STRONG_LINE_OVER_FLOOR_DB)
+    )
     found = sorted(np.flatnonzero(tops).tolist(), key=lambda i: -float(mean_db[i]))[:MOST_LINES]
     return tuple((centre_hz + float(away_hz[i]), float(mean_db[i])) for i in found), floor_db
 

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.analysis.ghosts.products import Products, products
-from yarddial.analysis.ghosts.scene import Floats, Ghost, Kind, ReceiverModel, Scene
+from yarddial.analysis.ghosts.scene import Floats, Ghost, ReceiverModel, Scene, SpuriousKind
 from yarddial.yard.path import Stage, lo_weights, path_sense, shown_for_dial
 
 # Harmonics of a converter's oscillator: the first and the second, so far below it.
@@ -34,7 +34,7 @@ class Arrivals(msgspec.Struct):
 
     socket_hz: Floats
     level_dbm: Floats
-    kinds: list[Kind]
+    kinds: list[SpuriousKind]
     sources: list[tuple[str, ...]]
     formulas: list[str]
     falls: Floats
@@ -110,7 +110,7 @@ def _arrivals(
     power = np.concatenate([way_level for _, way_level, *_ in ways]) if air.size else np.empty(0)
     if scene.gain_db is not None and hertz.size:
         power = power + scene.gain_db(hertz)
-    kinds: list[Kind] = [kind for _, _, kind, _ in ways for _ in names]  # type: ignore[misc]
+    kinds: list[SpuriousKind] = [kind for _, _, kind, _ in ways for _ in names]  # type: ignore[misc]
     sources: list[tuple[str, ...]] = [(name,) for _ in ways for name in names]
     formulas = [formula for *_, formula in ways for _ in names]
     wide = np.tile([one.width_hz for one in scene.strong], len(ways))
@@ -178,7 +178,7 @@ def _made(
     return made
 
 
-def _leaks(scene: Scene) -> list[tuple[float, float, Kind, str, str]]:
+def _leaks(scene: Scene) -> list[tuple[float, float, SpuriousKind, str, str]]:
     if scene.lo_leak_dbm is None:
         return []
     return [
@@ -191,7 +191,9 @@ def _leaks(scene: Scene) -> list[tuple[float, float, Kind, str, str]]:
     ]  # fmt: skip
 
 
-def _crystal(receiver: ReceiverModel, counted_c: float, reach_hz: float) -> list[tuple[float, float, Kind, str, str]]:
+def _crystal(
+    receiver: ReceiverModel, counted_c: float, reach_hz: float
+) -> list[tuple[float, float, SpuriousKind, str, str]]:
     if receiver.crystal_dbm is None or not receiver.crystal_hz or receiver.direct_clock_hz:
         return []
     first = max(int(np.ceil((counted_c - reach_hz) / receiver.crystal_hz)), 1)
@@ -202,7 +204,7 @@ def _crystal(receiver: ReceiverModel, counted_c: float, reach_hz: float) -> list
     ]
 
 
-Place = tuple[float, float, float, float, int, Kind, str, float]
+Place = tuple[float, float, float, float, int, SpuriousKind, str, float]
 
 
 def _seen(scene: Scene, arrivals: Arrivals, counted_c: float, rate_hz: float, least_dbm: float) -> list[Place]:
@@ -230,7 +232,7 @@ def _seen(scene: Scene, arrivals: Arrivals, counted_c: float, rate_hz: float, le
         for i in np.flatnonzero(near & (level > least_dbm)).tolist():
             if arrivals.at_rest[i] and mark == "harmonic mixing":
                 continue
-            kind: Kind = mark if marked[i] else arrivals.kinds[i]  # type: ignore[assignment]
+            kind: SpuriousKind = mark if marked[i] else arrivals.kinds[i]  # type: ignore[assignment]
             text = formula.format(arrivals.formulas[i]) if marked[i] else arrivals.formulas[i]
             if turns[i]:
                 kind = "alias" if kind == "true" else kind
@@ -310,11 +312,11 @@ def _unfolded(counted_hz: float, zone: int, clock_hz: float) -> float:
     return (zone + 1) // 2 * clock_hz + (-counted_hz if zone % 2 else counted_hz)
 
 
-def _order_kind(order: int) -> Kind:
+def _order_kind(order: int) -> SpuriousKind:
     return "second order" if order == 2 else "third order" if order == 3 else "higher order"
 
 
-def _of(name: str, kind: Kind) -> str:
+def _of(name: str, kind: SpuriousKind) -> str:
     return f"{name}, leaked through" if kind == "leak-through" else name
 
 

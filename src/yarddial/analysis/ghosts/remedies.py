@@ -11,12 +11,12 @@ from yarddial.analysis.ghosts.filters import Filter, filter_against
 from yarddial.analysis.ghosts.prediction import predict
 from yarddial.analysis.ghosts.scene import Ghost, Scene
 from yarddial.yard.frequency import format_frequency
-from yarddial.yard.path import Clock, Stage, shown_for_dial, trace, trace_back
+from yarddial.yard.path import SamplingClock, Stage, shown_for_dial, trace, trace_back
 from yarddial.yard.strong import Strong
 
-Kind = Literal["centre", "rate", "gain", "route", "filter", "attenuator", "oscillator"]
+RemedyKind = Literal["centre", "rate", "gain", "route", "filter", "attenuator", "oscillator"]
 # What costs nothing comes first, what has to be bought last.
-KINDS: tuple[Kind, ...] = ("centre", "rate", "gain", "route", "filter", "attenuator", "oscillator")
+KINDS: tuple[RemedyKind, ...] = ("centre", "rate", "gain", "route", "filter", "attenuator", "oscillator")
 # A channel counts as free when all that is predicted stays so far under the floor; levels are only known so well.
 FREE_DB, SAFE_DB = -3.0, -6.0
 # The centre is put on such a grid of shares of the rate, not nearer to the wanted channel than its spike is wide.
@@ -33,14 +33,14 @@ ATTENUATORS_DB = (3.0, 6.0, 10.0)
 OSCILLATORS_HZ = (100e6, 120e6, 125e6, 150e6, 200e6)
 
 
-class Channel(msgspec.Struct, frozen=True):
+class WantedChannel(msgspec.Struct, frozen=True):
     """What is to be heard: around a place on the dial, so wide."""
 
     dial_hz: float
     width_hz: float
 
 
-class Setting(msgspec.Struct, frozen=True):
+class SpanScene(msgspec.Struct, frozen=True):
     """A scene, where the receiver looks (dial), and the floor of a step of the span, dBm at the socket."""
 
     scene: Scene
@@ -62,7 +62,7 @@ class Able(msgspec.Struct, frozen=True):
     less_db: tuple[float, ...] = ()
     converter_dbm: float = -300.0
     tunes: Callable[[float], bool] = lambda hertz: hertz > 0
-    routes: tuple[tuple[str, Setting], ...] = ()
+    routes: tuple[tuple[str, SpanScene], ...] = ()
     own_lo: bool = False
 
 
@@ -74,9 +74,9 @@ class Remedy(msgspec.Struct, frozen=True):
     costs_db : of the wanted signal over noise. clear_hz : from the channel to the nearest ghost.
     """
 
-    kind: Kind
+    kind: RemedyKind
     words: str
-    setting: Setting
+    setting: SpanScene
     dial_hz: float
     over_db: float
     clear_hz: float
@@ -95,7 +95,7 @@ class Remedy(msgspec.Struct, frozen=True):
 
 
 def remedies(
-    setting: Setting, channel: Channel, at_hand: Ghost | None, able: Able, order: int = 3
+    setting: SpanScene, channel: WantedChannel, at_hand: Ghost | None, able: Able, order: int = 3
 ) -> tuple[Remedy, ...]:
     """List what frees a channel, simplest first, at most one of each kind.
 
@@ -133,9 +133,9 @@ def remedies(
 class _Planner:
     """The same channel, ghost and means for every candidate."""
 
-    def __init__(self, now: Setting, channel: Channel, at_hand: Ghost | None, able: Able, order: int) -> None:
+    def __init__(self, now: SpanScene, channel: WantedChannel, at_hand: Ghost | None, able: Able, order: int) -> None:
         self.now, self.channel, self.able, self.order = now, channel, able, order
-        clock = Clock(now.scene.receiver.ppm, now.scene.receiver.entered_ppm)
+        clock = SamplingClock(now.scene.receiver.ppm, now.scene.receiver.entered_ppm)
         self.air_hz = trace_back(channel.dial_hz, now.scene.stages, clock).antenna_hz
         near = [g for g in self._ghosts(now) if at_hand and g.kind == at_hand.kind and self._covers(g.dial_hz)]
         self.known = max(near, key=lambda g: g.level_dbm, default=None)
@@ -148,7 +148,7 @@ class _Planner:
         ghost = self.known or self.unknown
         return ghost is None or bool(ghost.moves or ghost.moves_rate)
 
-    def candidates(self, kind: Kind) -> Iterator[Remedy]:
+    def candidates(self, kind: RemedyKind) -> Iterator[Remedy]:
         """Every change of a kind."""
         return {
             "centre": lambda: self._centres(self.now.rate_hz), "rate": self._rates, "gain": self._gains,
@@ -252,7 +252,7 @@ class _Planner:
             yield self._tried("route", f"listen over {name}", setting, route=name)
 
     def _tried(
-        self, kind: Kind, words: str, setting: Setting, *, costs_db: float = 0.0, less_db: float = 0.0,
+        self, kind: RemedyKind, words: str, setting: SpanScene, *, costs_db: float = 0.0, less_db: float = 0.0,
         part: Filter | None = None, lo_hz: float = 0.0, route: str = "",
     ) -> Remedy:  # fmt: skip
         half_hz, wanted_hz = self.channel.width_hz / 2, _shown_hz(setting.scene, self.air_hz)
@@ -268,14 +268,14 @@ class _Planner:
                 clear_hz = min(clear_hz, away_hz)
         return Remedy(kind, words, setting, wanted_hz, over_db, clear_hz, costs_db, less_db, part, lo_hz, route)
 
-    def _moved(self, ghost: Ghost, then: Setting, part: Filter | None, less_db: float) -> Ghost:
+    def _moved(self, ghost: Ghost, then: SpanScene, part: Filter | None, less_db: float) -> Ghost:
         """A ghost that nobody predicts, by how ghosts of its kind move and fall."""
         now = self.now
         moved_hz = ghost.moves * (then.centre_hz - now.centre_hz) + ghost.moves_rate * (then.rate_hz - now.rate_hz)
         falls_db = ghost.falls * part.takes_db if part is not None else max(ghost.falls - 1, 0.0) * less_db
         return msgspec.structs.replace(ghost, dial_hz=ghost.dial_hz + moved_hz, level_dbm=ghost.level_dbm - falls_db)
 
-    def _ghosts(self, setting: Setting) -> Sequence[Ghost]:
+    def _ghosts(self, setting: SpanScene) -> Sequence[Ghost]:
         least_dbm = setting.floor_dbm + 2 * SAFE_DB
         receiver = msgspec.structs.replace(setting.scene.receiver, folds_share=FOLDS_SHARE)
         scene = msgspec.structs.replace(setting.scene, receiver=receiver)
@@ -299,7 +299,7 @@ class _Planner:
 
 def _shown_hz(scene: Scene, air_hz: float) -> float:
     """Where the dial shows a true signal: its errors differ from those of another converter or route."""
-    return trace(air_hz, scene.stages, Clock(scene.receiver.ppm, scene.receiver.entered_ppm)).dial_hz
+    return trace(air_hz, scene.stages, SamplingClock(scene.receiver.ppm, scene.receiver.entered_ppm)).dial_hz
 
 
 def _is_of(source: str, one: Strong) -> bool:

@@ -11,7 +11,7 @@ from yarddial.yard.path import Stage
 from yarddial.yard.strong import Strong
 
 Floats = NDArray[np.float64]
-Kind = Literal[
+SpuriousKind = Literal[
     "true", "spike", "mirror", "alias", "leak-through", "harmonic mixing", "crystal", "oscillator", "second order",
     "third order", "higher order", "zone",
 ]  # fmt: skip
@@ -81,7 +81,7 @@ class Ghost(msgspec.Struct, frozen=True):
 
     dial_hz: float
     level_dbm: float
-    kind: Kind
+    kind: SpuriousKind
     sources: tuple[str, ...]
     formula: str
     moves: float = 0.0

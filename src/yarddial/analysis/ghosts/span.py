@@ -6,7 +6,7 @@ import numpy as np
 from yarddial.analysis.ghosts.scene import Floats
 
 # A peak stands so far over the floor, and none is told nearer to a stronger one than this many steps.
-STANDS_DB, APART_STEPS = 12.0, 6
+PEAK_OVER_SPAN_FLOOR_DB, APART_STEPS = 12.0, 6
 # What the steps of one line add up to, its level being its highest step's.
 LINE_SUM = 1.5
 # Of the span, from its centre: beyond it what is seen is folded in.
@@ -61,7 +61,7 @@ class Span(msgspec.Struct, frozen=True):
         last = int(np.ceil((dial_hz + reach - self.low_hz) / self.step_hz - 0.5))
         return float(self.level_dbm[max(first, 0) : max(last, first) + 1].max(initial=-300.0))
 
-    def peaks(self, most: int = 60, stands_db: float = STANDS_DB) -> tuple[Peak, ...]:
+    def peaks(self, most: int = 60, stands_db: float = PEAK_OVER_SPAN_FLOOR_DB) -> tuple[Peak, ...]:
         """What stands out in the clean part, strongest first; the skirts of a stronger one are none."""
         level = self.level_dbm
         tops = np.zeros(level.size, bool)

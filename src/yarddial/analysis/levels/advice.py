@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 import msgspec
 
-from yarddial.analysis.levels.step import Step
+from yarddial.analysis.levels.step import GainPoint
 from yarddial.yard.errors import BadSamples
 
 # The least gain that is worse than the best by no more than this is set: more only costs what strong signals need.
@@ -14,7 +14,7 @@ COMPRESSED_DB = 1.0
 # Gain over which the floor must be seen to rise with it.
 LEVER_DB = 5.0
 # A wanted signal is one that stands so far over the noise in its channel.
-STANDS_DB = 3.0
+CHANNEL_OVER_FLOOR_DB = 3.0
 
 
 class Advice(msgspec.Struct, frozen=True):
@@ -37,7 +37,7 @@ class Advice(msgspec.Struct, frozen=True):
     most_costs_db: float | None
 
 
-def advise(steps: Sequence[Step]) -> Advice:
+def advise(steps: Sequence[GainPoint]) -> Advice:
     """Judge a sweep.
 
     The floor at gain g is converter noise and, rising with g, what comes in: 10^(q/10) + 10^((c + g)/10). Where the
@@ -57,7 +57,7 @@ def advise(steps: Sequence[Step]) -> Advice:
         raise BadSamples("the converter is full even at the least gain: put an attenuator in front, or a filter")
     taken_over_db = _taken_over_db(able)
     best = max(able, key=lambda step: step.over_db)
-    if best.over_db < STANDS_DB:
+    if best.over_db < CHANNEL_OVER_FLOOR_DB:
         gain_db = taken_over_db if taken_over_db is not None else able[-1].gain_db
         reason = (
             "from here on the antenna's noise makes the floor; more gain only costs what strong signals need"
@@ -80,7 +80,7 @@ def advise(steps: Sequence[Step]) -> Advice:
     )
 
 
-def _bent_from_db(steps: Sequence[Step]) -> float | None:
+def _bent_from_db(steps: Sequence[GainPoint]) -> float | None:
     """The first gain at which the converter is full, or the channel falls behind its gain after having followed it.
 
     Below, where the signal is smaller than a step of the converter, it does not follow either; that is no bending.
@@ -100,7 +100,7 @@ def _bent_from_db(steps: Sequence[Step]) -> float | None:
     return None
 
 
-def _taken_over_db(steps: Sequence[Step]) -> float | None:
+def _taken_over_db(steps: Sequence[GainPoint]) -> float | None:
     """The least gain from which on the converter adds no more than half a decibel to what comes in."""
     top = steps[-1]
     lower = [step for step in steps if step.gain_db <= top.gain_db - LEVER_DB]

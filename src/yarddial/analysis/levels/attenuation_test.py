@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 from yarddial.yard.errors import BadSamples
 
 Density = NDArray[np.float32]
-Kind = Literal["signal", "product", "undecided"]
+LineOrigin = Literal["signal", "product", "undecided"]
 # A line stands so far over what lies beside it, and is so many bins wide at most; the centre's spike is none.
-STANDS_DB, HALF_BINS, LEAST_HZ, SPAN_SHARE = 10.0, 3, 2_000.0, 0.42
+LINE_OVER_MEDIAN_DB, HALF_BINS, LEAST_HZ, SPAN_SHARE = 10.0, 3, 2_000.0, 0.42
 # Bins beside a line, from and to.
 BESIDE = (8, 40)
 # Levels of a steady line err by this at least: gain steps and the window; a verdict needs so many sigma.
@@ -20,7 +20,7 @@ LEAST_SIGMA_DB, SURE_SIGMA = 0.5, 3.0
 MOST_LINES = 60
 
 
-class Judged(msgspec.Struct, frozen=True):
+class JudgedLine(msgspec.Struct, frozen=True):
     """A line: where it lies from the centre, its level without the attenuation, how far it fell, and what that says.
 
     order : 1 of a signal, 2 or 3 of a product, 0 where it is not decided. sigma_db : doubt of the fall.
@@ -35,12 +35,14 @@ class Judged(msgspec.Struct, frozen=True):
     vanished: bool
 
     @property
-    def kind(self) -> Kind:
+    def kind(self) -> LineOrigin:
         """What it is."""
         return "undecided" if not self.order else "signal" if self.order == 1 else "product"
 
 
-def judge_lines(without: Sequence[Density], with_it: Sequence[Density], rate_hz: float, less_db: float) -> list[Judged]:
+def judge_lines(
+    without: Sequence[Density], with_it: Sequence[Density], rate_hz: float, less_db: float
+) -> list[JudgedLine]:
     """Judge every line that stands out, strongest first.
 
     Parameters
@@ -71,7 +73,7 @@ def _lines(density: NDArray[np.float64], rate_hz: float) -> list[int]:
     tops = []
     for at in np.flatnonzero(clear):
         around = density[max(at - HALF_BINS, 0) : at + HALF_BINS + 1]
-        if density[at] == around.max() and density[at] > _beside(density, int(at)) * 10 ** (STANDS_DB / 10):
+        if density[at] == around.max() and density[at] > _beside(density, int(at)) * 10 ** (LINE_OVER_MEDIAN_DB / 10):
             tops.append(int(at))
     return tops
 
@@ -82,7 +84,7 @@ def _beside(density: NDArray[np.float64], at: int) -> float:
     return float(np.median(np.concatenate(both)))
 
 
-def _judged(high: NDArray[np.float64], low: NDArray[np.float64], at: int, rate_hz: float, less_db: float) -> Judged:
+def _judged(high: NDArray[np.float64], low: NDArray[np.float64], at: int, rate_hz: float, less_db: float) -> JudgedLine:
     bin_hz = rate_hz / high.shape[1]
     bins = slice(max(at - HALF_BINS, 0), at + HALF_BINS + 1)
     power_high, power_low = (each[:, bins].sum(axis=1) * bin_hz for each in (high, low))
@@ -95,18 +97,18 @@ def _judged(high: NDArray[np.float64], low: NDArray[np.float64], at: int, rate_h
     moves_db = max(float(np.std(falls_db[:count], ddof=1)) / count**0.5, LEAST_SIGMA_DB)
     noise_db = 4.34 * _scatter(low, at)
     seen_db = 10 * np.log10(float(power_low.mean()))
-    away, doubts_db = {}, {}
+    away, sigmas_db = {}, {}
     for n in (1, 2, 3):
         still = line * 10 ** (-n * less_db / 10)
         share = still / (still + floor_low)
-        doubts_db[n] = float(np.hypot(share * moves_db, (1 - share) * noise_db))
-        away[n] = abs(seen_db - 10 * np.log10(still + floor_low)) / doubts_db[n]
+        sigmas_db[n] = float(np.hypot(share * moves_db, (1 - share) * noise_db))
+        away[n] = abs(seen_db - 10 * np.log10(still + floor_low)) / sigmas_db[n]
     order = _decided(away)
-    sigma_db = doubts_db[min(away, key=lambda n: away[n])]
+    sigma_db = sigmas_db[min(away, key=lambda n: away[n])]
     left = float(power_low.mean()) - floor_low
     vanished = left < floor_low * 0.25
     fall_db = 10 * np.log10(line / max(left, 0.25 * floor_low))
-    return Judged(
+    return JudgedLine(
         (at / high.shape[1] - 0.5) * rate_hz, 10 * float(np.log10(line)), float(fall_db), sigma_db, order, vanished
     )
 

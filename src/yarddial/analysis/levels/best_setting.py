@@ -5,13 +5,14 @@ from math import log10
 
 import msgspec
 
-from yarddial.analysis.levels.step import GainsDb, Step
+from yarddial.analysis.levels.step import GainPoint
 from yarddial.yard.errors import BadSamples
+from yarddial.yard.level import GainsDb
 
 # A setting this near the best is as good; the least gain among them leaves strong signals most room.
 NEAR_BEST_DB = 0.4
 # What stands less than this over noise and products is no wanted signal to decide by.
-STANDS_DB = 3.0
+SIGNAL_OVER_NOISE_DB = 3.0
 # Automatic gain fills the converter up to here, whatever is wanted: usual, and with room for peaks.
 AUTOMATIC_DBFS = -9.0
 # Beyond this share of full samples all else in the span is spoilt, whatever the one channel holds.
@@ -22,7 +23,7 @@ CHANNEL_ERRS, EXCESS = 0.06, 0.15
 WORTH_DB, MOST_DB = 1.0, 40
 
 
-class Setting(msgspec.Struct, frozen=True):
+class BestGains(msgspec.Struct, frozen=True):
     """Gains to set, and why.
 
     sndr_db : wanted signal over noise and products at it. half_way_costs_db, automatic_costs_db : against the best.
@@ -42,7 +43,7 @@ class Setting(msgspec.Struct, frozen=True):
     near: tuple[GainsDb, ...] = ()
 
 
-def best_setting(steps: Sequence[Step], outside_share: float = 0.0) -> Setting:
+def best_setting(steps: Sequence[GainPoint], outside_share: float = 0.0) -> BestGains:
     """Judge a sweep over settings.
 
     outside_share : of the noise at the antenna that comes from outside, 0 to 1: an attenuator weakens that with the
@@ -58,14 +59,14 @@ def best_setting(steps: Sequence[Step], outside_share: float = 0.0) -> Setting:
     if not able:
         raise BadSamples("the converter is full at every setting: put an attenuator in front, or a filter")
     best_db = max(db for _, db in able)
-    if best_db < STANDS_DB:
+    if best_db < SIGNAL_OVER_NOISE_DB:
         raise BadSamples("no wanted signal stands out at any setting: put the dial on one, then sweep")
     near = [one for one, db in able if db >= best_db - NEAR_BEST_DB]
     # The least gain; of equal ones the later, since gain behind bends less than gain in front.
     chosen = min(near, key=lambda one: (round(one.gain_db, 6), one.gains_db))
     attenuator_db, gains_db = _attenuator(chosen, outside_share)
     excess_db = chosen.products_over_noise_db + 6.0
-    return Setting(
+    return BestGains(
         chosen.gains_db,
         over_db[steps.index(chosen)],
         _reason(chosen),
@@ -78,7 +79,7 @@ def best_setting(steps: Sequence[Step], outside_share: float = 0.0) -> Setting:
     )
 
 
-def judged_db(steps: Sequence[Step]) -> list[float]:
+def judged_db(steps: Sequence[GainPoint]) -> list[float]:
     """Wanted signal over all else in its channel at every step, dB, the signal being what follows the gain.
 
     Its level per gain is the median over the steps in which nothing is clipped, each weighed by how well it tells; what
@@ -100,7 +101,7 @@ def judged_db(steps: Sequence[Step]) -> list[float]:
     return [_over_db(step, max(signal, 0.0)) for step in steps]
 
 
-def _over_db(step: Step, signal: float) -> float:
+def _over_db(step: GainPoint, signal: float) -> float:
     channel, noise, products = (_power(db) for db in (step.channel_dbfs, step.noise_dbfs, step.products_dbfs))
     wanted = min(signal * 10 ** (step.gain_db / 10), max(channel - noise - products, 1e-30))
     # What a channel errs by is no distortion.
@@ -112,26 +113,26 @@ def _power(db: float) -> float:
     return 10 ** (db / 10)
 
 
-def _reason(chosen: Step) -> str:
+def _reason(chosen: GainPoint) -> str:
     if chosen.products_over_noise_db > -3.0:
         return "more gain makes products of strong signals, less lets the receiver's own noise through"
     return "from here on the converter's noise no longer counts; more gain only costs what strong signals need"
 
 
-def _half_way(steps: Sequence[Step]) -> Step:
+def _half_way(steps: Sequence[GainPoint]) -> GainPoint:
     """The habit of setting every control to its middle."""
     ranks = [sorted({step.gains_db[i][1] for step in steps}) for i in range(len(steps[0].gains_db))]
     middle = [rank[len(rank) // 2] for rank in ranks]
     return min(steps, key=lambda step: sum(abs(gain[1] - m) for gain, m in zip(step.gains_db, middle, strict=True)))
 
 
-def _automatic(steps: Sequence[Step]) -> Step:
+def _automatic(steps: Sequence[GainPoint]) -> GainPoint:
     """The habit of automatic gain: as full as it may be, by gain in front first."""
     able = [step for step in steps if step.total_dbfs <= AUTOMATIC_DBFS] or [min(steps, key=lambda s: s.total_dbfs)]
     return max(able, key=lambda step: (round(step.total_dbfs), step.gains_db))
 
 
-def _attenuator(chosen: Step, outside_share: float) -> tuple[int, float]:
+def _attenuator(chosen: GainPoint, outside_share: float) -> tuple[int, float]:
     """Attenuation in front that helps most: products of the third order fall by twice it more than the signal."""
 
     def sndr(attenuation_db: int) -> float:

@@ -23,7 +23,7 @@ CONVERTER = "its converter"
 TELLS_DB = 1.5
 
 
-class Seen(msgspec.Struct, frozen=True):
+class MeasuredLevels(msgspec.Struct, frozen=True):
     """What was measured at the receiver's socket, dBm, and what fills its converter there.
 
     sigma_db : of all of them together. by : how dBFS became dBm, in words.
@@ -36,7 +36,7 @@ class Seen(msgspec.Struct, frozen=True):
     by: str
 
 
-class Plate(msgspec.Struct, frozen=True):
+class LevelAtPart(msgspec.Struct, frozen=True):
     """Behind a part: its gain, noise from outside and from the parts so far, dBm in the bandwidth; and what passes it.
 
     wanted_dbm, strongest_dbm : None while nothing was measured.
@@ -74,7 +74,7 @@ class LevelLine(msgspec.Struct, frozen=True):
     assumed : what no sheet states and was taken as usual. is_hidden : measured, but the converter's own noise hides it.
     """
 
-    plates: tuple[Plate, ...]
+    plates: tuple[LevelAtPart, ...]
     chain: Cascade
     fa_db: float
     over_db: float
@@ -84,7 +84,7 @@ class LevelLine(msgspec.Struct, frozen=True):
     bottleneck: str
     converter_snr_db: float
     process_gain_db: float
-    seen: Seen | None
+    seen: MeasuredLevels | None
     assumed: tuple[str, ...]
     is_hidden: bool = False
 
@@ -111,7 +111,7 @@ def _converter_dbfs_hz(receiver: Receiver) -> float:
 
 
 def level_line(
-    line: Line, surroundings: str, bandwidth_hz: float, seen: Seen | None = None, *, is_hidden: bool = False
+    line: Line, surroundings: str, bandwidth_hz: float, seen: MeasuredLevels | None = None, *, is_hidden: bool = False
 ) -> LevelLine:
     """Carry levels from the antenna to the receiver, part by part, each at the frequency that it meets.
 
@@ -154,7 +154,9 @@ def level_line(
     )  # fmt: skip
 
 
-def _plates(stages: list[ChainStage], fa_db: float, bandwidth_hz: float, seen: Seen | None) -> list[Plate]:
+def _plates(
+    stages: list[ChainStage], fa_db: float, bandwidth_hz: float, seen: MeasuredLevels | None
+) -> list[LevelAtPart]:
     source = _power(KT0_DBM_HZ + 10 * log10(bandwidth_hz))
     outside, own = source * _power(fa_db), 0.0
     # What was measured at the receiver's socket, carried back to the antenna.
@@ -170,16 +172,18 @@ def _plates(stages: list[ChainStage], fa_db: float, bandwidth_hz: float, seen: S
             for dbm in ((seen.wanted_dbm, seen.strongest_dbm) if seen is not None else (None, None))
         )
         bears = None if stage.iip3_dbm is None else stage.iip3_dbm - COMPRESSION_UNDER_IIP3_DB + stage.gain_db
-        plates.append(Plate(stage.name, stage.gain_db, _db(outside), _db(max(own, 1e-30)), wanted, strongest, bears))
+        plates.append(
+            LevelAtPart(stage.name, stage.gain_db, _db(outside), _db(max(own, 1e-30)), wanted, strongest, bears)
+        )
     return plates
 
 
-def _converter(before: Plate, seen: Seen, range_db: float) -> Plate:
+def _converter(before: LevelAtPart, seen: MeasuredLevels, range_db: float) -> LevelAtPart:
     own = _power(before.own_dbm) + _power(seen.full_scale_dbm - range_db)
     return msgspec.structs.replace(before, name=CONVERTER, gain_db=0.0, own_dbm=_db(own), limit_dbm=seen.full_scale_dbm)
 
 
-def _bottleneck(plates: list[Plate], receiver: str, over_db: float, noisiest: str) -> str:
+def _bottleneck(plates: list[LevelAtPart], receiver: str, over_db: float, noisiest: str) -> str:
     """Whatever leaves strong signals least room, or what adds most noise."""
     known = [(plate.room_db, plate) for plate in plates if plate.room_db is not None]
     if known:

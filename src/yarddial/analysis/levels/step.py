@@ -4,14 +4,13 @@ from math import log10
 
 import msgspec
 
+from yarddial.yard.level import GainsDb
+
 # So many samples at full scale bend what is heard.
 CLIPPED_SHARE = 1e-4
 
-# Gain stages by name, the first in the line first, each with its gain in dB.
-GainsDb = tuple[tuple[str, float], ...]
 
-
-class Step(msgspec.Struct, frozen=True):
+class GainPoint(msgspec.Struct, frozen=True):
     """What was measured at one setting.
 
     gain_db : of the stage swept, or of all stages together. gains_db : of every stage, the first in the line first.

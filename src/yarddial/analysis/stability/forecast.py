@@ -9,7 +9,7 @@ import numpy as np
 from yarddial.analysis.stability.track import Point
 from yarddial.yard.errors import BadSamples
 
-Kind = Literal["plain", "compensated", "oven"]
+CrystalKind = Literal["plain", "compensated", "oven"]
 DAY_S, YEAR_S = 86_400.0, 365.25 * 86_400.0
 
 
@@ -27,7 +27,7 @@ class Habit(msgspec.Struct, frozen=True):
 
 # Usual figures: plain crystals age by 1 to 5 ppm in their first year, most of it in its first months,
 # and follow the temperature by a tenth of a ppm a degree.
-HABITS: dict[Kind, Habit] = {
+HABITS: dict[CrystalKind, Habit] = {
     "plain": Habit(3.2, 0.9, 90.0, 0.65),
     "compensated": Habit(0.8, 0.095, 90.0, 0.13),
     "oven": Habit(0.08, 0.005, 90.0, 0.013),
@@ -49,7 +49,7 @@ class Forecast(msgspec.Struct, frozen=True):
     scale: float
 
 
-def forecast(history: Sequence[Point], at_s: float, kind: Kind = "plain") -> Forecast:
+def forecast(history: Sequence[Point], at_s: float, kind: CrystalKind = "plain") -> Forecast:
     """Carry a crystal's error forward from its measurements.
 
     A Kalman filter [1]_ of three states: a level that wanders, its rate, which dies away, and the weather's part, which
@@ -84,14 +84,14 @@ def forecast(history: Sequence[Point], at_s: float, kind: Kind = "plain") -> For
     return Forecast(float(row @ state), float(np.sqrt(row @ covariance @ row)), float(state[1]), scale)
 
 
-def kind_of(sigma_ppm: float) -> Kind:
+def kind_of(sigma_ppm: float) -> CrystalKind:
     """What an oscillator is by how far its sheet lets it be off, one sigma."""
     if sigma_ppm >= LEAST_PLAIN_PPM:
         return "plain"
     return "compensated" if sigma_ppm >= LEAST_COMPENSATED_PPM else "oven"
 
 
-def growth_ppm(seconds_s: float, kind: Kind = "plain") -> float:
+def growth_ppm(seconds_s: float, kind: CrystalKind = "plain") -> float:
     """By how much, one sigma, an oscillator of a kind moves in a time since it was measured."""
     habit = HABITS[kind]
     years, days = max(seconds_s, 0.0) / YEAR_S, max(seconds_s, 0.0) / DAY_S

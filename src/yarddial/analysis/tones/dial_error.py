@@ -7,12 +7,12 @@ import msgspec
 import numpy as np
 
 from yarddial.yard.errors import BadObservations
-from yarddial.yard.frequency import format_doubt, format_hertz
+from yarddial.yard.frequency import format_hertz, format_sigma
 from yarddial.yard.working import WorkedValue, Working
 
-Heard = Literal["am", "usb", "lsb"]
+ToneReception = Literal["am", "usb", "lsb"]
 # Tone heard = tone sent + sign times the dial's error, the dial set to the stated frequency.
-SIGN: dict[Heard, float] = {"am": 0.0, "usb": 1.0, "lsb": -1.0}
+SIGN: dict[ToneReception, float] = {"am": 0.0, "usb": 1.0, "lsb": -1.0}
 # Three that miss one another by more than so many of their doubts are not one tone.
 MISSES_SIGMA = 4.0
 
@@ -28,7 +28,7 @@ class ToneAnswer(msgspec.Struct, frozen=True):
     tone_hz: float
     tone_sigma_hz: float
     misses_hz: float
-    heard: tuple[tuple[Heard, float, float], ...]
+    heard: tuple[tuple[ToneReception, float, float], ...]
 
     def working(self) -> Working:
         """Where it comes from."""
@@ -37,7 +37,7 @@ class ToneAnswer(msgspec.Struct, frozen=True):
                 f"t_{way}",
                 f"tone heard as {way.upper()}",
                 format_hertz(hertz, sigma, signed=False),
-                format_doubt(sigma),
+                format_sigma(sigma),
             )
             for way, hertz, sigma in self.heard
         )
@@ -45,12 +45,12 @@ class ToneAnswer(msgspec.Struct, frozen=True):
             title="The dial's error by a tone",
             formulas=("t_USB = t + e,  t_LSB = t − e,  t_AM = t", "e = (t_USB − t_LSB) / 2, with all that were heard"),
             values=values,
-            result=f"e = {format_hertz(self.dial_error_hz, self.sigma_hz)} {format_doubt(self.sigma_hz)}",
+            result=f"e = {format_hertz(self.dial_error_hz, self.sigma_hz)} {format_sigma(self.sigma_hz)}",
             source="weighted least squares",
         )
 
 
-def dial_error(tones: Mapping[Heard, tuple[float, float]]) -> ToneAnswer:
+def dial_error(tones: Mapping[ToneReception, tuple[float, float]]) -> ToneAnswer:
     """Solve for the error and the tone.
 
     Parameters

@@ -8,7 +8,7 @@ from urllib.parse import parse_qsl
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.drivers.protocol import Ask, Block, Capabilities, Got, TimeSource
+from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, RequestedSettings, TimeSource
 from yarddial.yard.errors import CannotTune, DeviceNotFound
 from yarddial.yard.frequency import format_frequency, parse_frequency
 
@@ -75,7 +75,7 @@ class RecordingPlayer:
         span = (self._centre_hz - half, self._centre_hz + half)
         return Capabilities(self._recording.path.name, (span,), (self._recording.rate_hz,), ("",), 8, is_live=False)
 
-    def apply(self, ask: Ask) -> Got:
+    def apply(self, ask: RequestedSettings) -> ActualSettings:
         """Accept any centre inside the recorded span; the answer is always the recorded centre and rate."""
         low, high = self.capabilities.ranges_hz[0]
         if not low <= ask.centre_hz <= high:
@@ -84,7 +84,7 @@ class RecordingPlayer:
                 f"{format_frequency(low)} to {format_frequency(high)}; dial a frequency inside it",
                 ask.centre_hz,
             )
-        return Got(self._centre_hz, self._recording.rate_hz, ask.port)
+        return ActualSettings(self._centre_hz, self._recording.rate_hz, ask.port)
 
     def read(self) -> Block | None:
         """The next block when it is due; None at the end."""

@@ -9,7 +9,7 @@ from yarddial.drivers.simulated.bus import on_the_bus
 from yarddial.drivers.simulated.faults import Faults, parse_faults
 from yarddial.drivers.simulated.plugs import Plug, parse_plugs
 from yarddial.drivers.simulated.receiver import FINCH, HERON, SimulatedReceiver
-from yarddial.drivers.simulated.world import WARMS_UP_S, Port, World, cold, heron_world, quillet_world
+from yarddial.drivers.simulated.world import WARMS_UP_S, World, WorldPort, cold, heron_world, quillet_world
 from yarddial.drivers.usb_bus import UsbReceiver
 from yarddial.yard.errors import BadFrequency, DeviceNotFound
 from yarddial.yard.frequency import parse_frequency
@@ -40,7 +40,7 @@ class SimulatedAddress(msgspec.Struct, frozen=True):
         made = msgspec.structs.replace(made, hour=self.hour, ports=tuple(self._port(port) for port in made.ports))
         return faulty(cold(made, self.cold_s, calm=self.calm) if self.cold_s else made, self.faults)
 
-    def _port(self, port: Port) -> Port:
+    def _port(self, port: WorldPort) -> WorldPort:
         """With what is plugged in; another oscillator is off by as many ppm as the one that it takes the place of."""
         stages = tuple(
             msgspec.structs.replace(s, lo_hz=self.lo_hz, lo_error_hz=s.lo_error_hz * self.lo_hz / s.lo_hz)

@@ -1,14 +1,13 @@
 """What a person plugs in behind the antenna of a simulated receiver, to try it: a filter, an attenuator."""
 
 from math import log10
-from typing import Literal
 
 import msgspec
 
 from yarddial.yard.errors import DeviceNotFound, YardDialError
 from yarddial.yard.frequency import parse_frequency
+from yarddial.yard.parts.two_port import FilterKind
 
-What = Literal["low-pass", "high-pass", "notch", "attenuator"]
 # A filter costs so much where it passes; by its sides no more is taken than this.
 COSTS_DB, LEAKS_DB = 0.5, 75.0
 FORMS = (
@@ -21,7 +20,7 @@ class Plug(msgspec.Struct, frozen=True):
     """One such part before a port: a Butterworth filter with so many poles, a notch or an attenuator of so many dB."""
 
     port: str
-    what: What
+    what: FilterKind
     low_hz: float = 0.0
     high_hz: float = 0.0
     poles: int = 0

@@ -6,11 +6,11 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.drivers.protocol import Ask, Block, Capabilities, GainControl, Got, TimeSource
+from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, GainCapability, RequestedSettings, TimeSource
 from yarddial.drivers.simulated.front_end import PIECE
-from yarddial.drivers.simulated.reception import Arrival, ahead_of, arrivals
-from yarddial.drivers.simulated.synthesis import Line, Noise, Synthesis
-from yarddial.drivers.simulated.world import Link, Port, World
+from yarddial.drivers.simulated.propagation import Arrival, ahead_of, arrivals
+from yarddial.drivers.simulated.synthesis import NoiseSource, Synthesis, TransmittedLine
+from yarddial.drivers.simulated.world import Link, World, WorldPort
 from yarddial.yard.errors import CannotTune, DeviceLost, DeviceStalled, RefusedValue
 from yarddial.yard.frequency import format_frequency
 
@@ -24,7 +24,7 @@ FINCH = Capabilities(
     rates_hz=(1.024e6, 1.536e6, 2.048e6, 2.4e6, 2.56e6, 3.0e6),
     ports=("ladder", "discone", "direct"),
     bits=8,
-    gains=(GainControl("gain", FINCH_STEPS_DB),),
+    gains=(GainCapability("gain", FINCH_STEPS_DB),),
     has_automatic_gain=True,
     bias_ports=("ladder", "discone"),
     direct=(("direct", 26e6),),
@@ -36,9 +36,9 @@ HERON = Capabilities(
     ports=("A", "B"),
     bits=14,
     gains=(
-        GainControl("input", (-18.0, -12.0, -6.0, 0.0)),
-        GainControl("mixer", (0.0, 10.0, 19.0)),
-        GainControl("IF", (20.0, 26.0, 32.0, 38.0, 44.0, 50.0, 59.0)),
+        GainCapability("input", (-18.0, -12.0, -6.0, 0.0)),
+        GainCapability("mixer", (0.0, 10.0, 19.0)),
+        GainCapability("IF", (20.0, 26.0, 32.0, 38.0, 44.0, 50.0, 59.0)),
     ),
     bias_ports=("B",),
 )
@@ -60,12 +60,12 @@ class SimulatedReceiver:
         self.world = world
         self._capabilities = capabilities
         self._time = time
-        self._noise = Noise(world.seed + 7919)
+        self._noise = NoiseSource(world.seed + 7919)
         self._losses = np.random.default_rng(world.seed + 31)
         self._port = world.ports[0]
         gains = DEFAULT_GAINS.get(capabilities.name, {})
         rate_hz = 2.048e6 if 2.048e6 in capabilities.rates_hz else capabilities.rates_hz[0]
-        self._got = Got(130e6, rate_hz, self._port.name, gains_db=tuple(gains.items()))
+        self._got = ActualSettings(130e6, rate_hz, self._port.name, gains_db=tuple(gains.items()))
         self._synthesis = Synthesis(rate_hz)
         self._arrivals: list[Arrival] | None = None
         self._ahead: list[NDArray[np.complex64]] = []
@@ -80,7 +80,7 @@ class SimulatedReceiver:
         """What it can do."""
         return self._capabilities
 
-    def apply(self, ask: Ask) -> Got:
+    def apply(self, ask: RequestedSettings) -> ActualSettings:
         """Tune, set rate, port and gains; nothing changes when any of it is refused."""
         able = self._capabilities
         port = self._checked_port(ask)
@@ -105,7 +105,9 @@ class SimulatedReceiver:
             self._started_s = None
         self._port = port
         self._arrivals, self._ahead = None, []
-        self._got = Got(ask.centre_hz, ask.rate_hz, port.name, restart, gains_db=tuple(gains.items()), bias=ask.bias)
+        self._got = ActualSettings(
+            ask.centre_hz, ask.rate_hz, port.name, restart, gains_db=tuple(gains.items()), bias=ask.bias
+        )
         return self._got
 
     def read(self) -> Block:
@@ -149,7 +151,7 @@ class SimulatedReceiver:
             ],
         }
 
-    def _checked_port(self, ask: Ask) -> Port:
+    def _checked_port(self, ask: RequestedSettings) -> WorldPort:
         able, port = self._capabilities, self.world.port(ask.port)
         if port is None:
             raise RefusedValue(
@@ -160,7 +162,7 @@ class SimulatedReceiver:
             raise RefusedValue(f"{able.name} cannot feed current to port '{port.name}': use an injector")
         return port
 
-    def _set_gains(self, ask: Ask) -> dict[str, float]:
+    def _set_gains(self, ask: RequestedSettings) -> dict[str, float]:
         """The gains in force: the nearest real step of each that is asked for."""
         gains = dict(self._got.gains_db)
         known = {gain.name: gain.steps_db for gain in self._capabilities.gains}
@@ -194,7 +196,7 @@ class SimulatedReceiver:
             ]
         full_dbm = self._full_scale_dbm()
         clock_s = self._begun_s + (self._segment + np.arange(count + 1)) * (synthesis.hop / got.rate_hz)
-        lines: list[Line] = []
+        lines: list[TransmittedLine] = []
         for arrival in self._arrivals:
             if arrival.made_of_hz and all(abs(hertz) < 0.45 * got.rate_hz for hertz in arrival.made_of_hz):
                 # Products of what is all in the span come from the samples themselves.
@@ -205,7 +207,9 @@ class SimulatedReceiver:
             if synthesis.reaches((turns[1] - turns[0]) / synthesis.hop, arrival.needed_hz):
                 amplitude = 10 ** ((arrival.level_dbm - less_db - full_dbm) / 20)
                 lines.append(
-                    Line(arrival.make, arrival.needed_hz, turns, arrival.sense, amplitude, arrival.fades, arrival.phase)
+                    TransmittedLine(
+                        arrival.make, arrival.needed_hz, turns, arrival.sense, amplitude, arrival.fades, arrival.phase
+                    )
                 )
         out = synthesis.run(lines, clock_s - ahead_of(self.world)(clock_s))
         dead = self.world.faults.has("dead_port") or (self.world.faults.has("bias_off") and bool(port.stages))

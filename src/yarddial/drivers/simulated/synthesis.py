@@ -25,7 +25,7 @@ TOGETHER, LARGE = 1 << 15, 2048
 PASS_EDGE, STOP_EDGE, STOP_DB = 0.41, 0.59, -60.0
 
 
-class Line(msgspec.Struct, frozen=True):
+class TransmittedLine(msgspec.Struct, frozen=True):
     """One signal over a run of segments, as the receiver meets it.
 
     make : its base band at given true times, an array in the shape of the times; each row of times is even and rising.
@@ -55,13 +55,13 @@ class Synthesis:
         self.edge = self.length // 16
         self.hop = self.length - 2 * self.edge
 
-    def run(self, lines: Sequence[Line], true_s: NDArray[np.float64]) -> Complex:
+    def run(self, lines: Sequence[TransmittedLine], true_s: NDArray[np.float64]) -> Complex:
         """The good samples of a run of segments, a row each; true_s holds the true times of their ends, one more."""
         import scipy.fft
 
         count = true_s.size - 1
         spectra = np.zeros((count, self.length), np.complex64)
-        by_size: dict[int, list[Line]] = {}
+        by_size: dict[int, list[TransmittedLine]] = {}
         for line in lines:
             by_size.setdefault(self._points(line.needed_hz), []).append(line)
         for points, group in by_size.items():
@@ -82,7 +82,7 @@ class Synthesis:
     def _points(self, needed_hz: float) -> int:
         return 1 << int(np.ceil(np.log2(max(needed_hz * self.length / self.rate_hz, LEAST_POINTS))))
 
-    def _lay(self, spectra: Complex, lines: Sequence[Line], time_s: NDArray[np.float64]) -> None:
+    def _lay(self, spectra: Complex, lines: Sequence[TransmittedLine], time_s: NDArray[np.float64]) -> None:
         """Add some signals to the large spectra of all segments."""
         import scipy.fft
 
@@ -137,7 +137,11 @@ class Synthesis:
 
 
 def _row_by_row(
-    low: Complex, line: Line, time_s: NDArray[np.float64], start: NDArray[np.float64], step: NDArray[np.float64]
+    low: Complex,
+    line: TransmittedLine,
+    time_s: NDArray[np.float64],
+    start: NDArray[np.float64],
+    step: NDArray[np.float64],
 ) -> None:
     """Fill in a wide signal a segment at a time, for its arrays fill the processor's cache alone."""
     for row in range(time_s.shape[0]):
@@ -197,7 +201,7 @@ def _taper(points: int) -> NDArray[np.float32]:
     return taper
 
 
-class Noise:
+class NoiseSource:
     """Gaussian noise from a table of 65 536 complex values drawn at random: far faster than drawing each anew."""
 
     def __init__(self, seed: int) -> None:

@@ -3,7 +3,7 @@
 from yarddial.drivers.simulated.world import World
 from yarddial.yard.errors import DeviceNotFound
 from yarddial.yard.line import Line
-from yarddial.yard.path import Clock, Stage, trace
+from yarddial.yard.path import SamplingClock, Stage, trace
 
 
 def true_dial_error_hz(world: World, line: Line, dial_hz: float) -> float:
@@ -23,4 +23,4 @@ def true_dial_error_hz(world: World, line: Line, dial_hz: float) -> float:
         Stage(true.kind, entered.entered_lo_hz, true.lo_hz + true.lo_error_hz - entered.entered_lo_hz)
         for true, entered in zip(port.stages, line.at(dial_hz).converters, strict=True)
     ]
-    return trace(dial_hz, stages, Clock(world.crystal_ppm, line.receiver.entered_ppm)).dial_error_hz
+    return trace(dial_hz, stages, SamplingClock(world.crystal_ppm, line.receiver.entered_ppm)).dial_error_hz

@@ -15,7 +15,7 @@ from yarddial.yard.external_noise import KT0_DBM_HZ, external_noise_db
 from yarddial.yard.path import Stage, lo_weights, path_sense
 
 
-class Port(msgspec.Struct, frozen=True):
+class WorldPort(msgspec.Struct, frozen=True):
     """What is plugged into a receiver's port: converters with their *true* oscillators, and the band's noise.
 
     noise_dbm_hz : noise density that arrives, antenna noise and receiver noise together; with surroundings, the
@@ -105,7 +105,7 @@ class World(msgspec.Struct, frozen=True):
     """
 
     transmitters: tuple[Transmitter, ...]
-    ports: tuple[Port, ...]
+    ports: tuple[WorldPort, ...]
     crystal_ppm: float
     seed: int
     front: FrontEnd = FrontEnd(8)
@@ -116,7 +116,7 @@ class World(msgspec.Struct, frozen=True):
     hour: float = 12.0
     combs: tuple[Comb, ...] = ()
 
-    def port(self, name: str) -> Port | None:
+    def port(self, name: str) -> WorldPort | None:
         """A port by its name; the first one for an empty name."""
         return next((port for port in self.ports if port.name == name or not name), None)
 
@@ -142,9 +142,11 @@ def quillet_world(seed: int = 1, hearth_hz: float = 10e6) -> World:
         transmitters=TRANSMITTERS,
         # On the discone the receiver's own noise decides.
         ports=(
-            Port("ladder", "long wire", (ladder,), -158.0, -32.0, lo_leak_dbm=-68.0, isolation_db=45.0, **LONG_WIRE),
-            Port("discone", "discone", (), noise_dbm_hz=-163.0, full_scale_dbm=-66.0),
-            Port(
+            WorldPort(
+                "ladder", "long wire", (ladder,), -158.0, -32.0, lo_leak_dbm=-68.0, isolation_db=45.0, **LONG_WIRE
+            ),
+            WorldPort("discone", "discone", (), noise_dbm_hz=-163.0, full_scale_dbm=-66.0),
+            WorldPort(
                 "direct", "long wire", (hearth,), -150.0, -35.0, lo_leak_dbm=-90.0, isolation_db=70.0,
                 pass_hz=(HEARTH_IF_HZ - 0.15e6, HEARTH_IF_HZ + 0.15e6), octave_db=600.0, direct_clock_hz=26e6,
                 **LONG_WIRE,
@@ -170,8 +172,8 @@ def heron_world(seed: int = 1, hearth_hz: float = 10e6) -> World:
     return World(
         transmitters=TRANSMITTERS,
         ports=(
-            Port("A", "long wire", (), noise_dbm_hz=-164.0, full_scale_dbm=-20.0, **LONG_WIRE),
-            Port("B", "dish", (saucer,), noise_dbm_hz=-119.0, full_scale_dbm=-30.0),
+            WorldPort("A", "long wire", (), noise_dbm_hz=-164.0, full_scale_dbm=-20.0, **LONG_WIRE),
+            WorldPort("B", "dish", (saucer,), noise_dbm_hz=-119.0, full_scale_dbm=-30.0),
         ),
         crystal_ppm=crystal_ppm,
         seed=seed,
@@ -249,5 +251,5 @@ def crowded_world(rate_hz: float, centre_hz: float = 98e6, narrow: int = 34, wid
         for i, j in enumerate(order)
     )
     shipped = quillet_world()
-    port = Port("x", "x", (), noise_dbm_hz=-163.0, full_scale_dbm=-66.0)
+    port = WorldPort("x", "x", (), noise_dbm_hz=-163.0, full_scale_dbm=-66.0)
     return msgspec.structs.replace(shipped, transmitters=transmitters, ports=(port,), combs=())

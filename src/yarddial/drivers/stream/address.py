@@ -9,7 +9,7 @@ from yarddial.dsp.sample_formats import FORMATS
 from yarddial.yard.errors import BadFrequency, DeviceNotFound
 from yarddial.yard.frequency import parse_frequency
 
-Way = Literal["tcp", "listen", "pipe", "stdin"]
+StreamKind = Literal["tcp", "listen", "pipe", "stdin"]
 _EXAMPLE = "write it as tcp://127.0.0.1:7000?format=cu8&rate=2.048M&centre=130M"
 # Who listens without saying where listens to this computer only.
 LOOPBACK = "127.0.0.1"
@@ -18,7 +18,7 @@ LOOPBACK = "127.0.0.1"
 class StreamAddress(msgspec.Struct, frozen=True):
     """Where samples come from and what they are: place is host:port, a path, or empty for standard input."""
 
-    way: Way
+    way: StreamKind
     place: str
     sample_format: str
     rate_hz: float
@@ -61,7 +61,7 @@ def parse_address(text: str) -> StreamAddress:
     return StreamAddress(way, place, sample_format, rate_hz, centre_hz)
 
 
-def _where(text: str) -> tuple[Way, str]:
+def _where(text: str) -> tuple[StreamKind, str]:
     if text in ("stdin", "-"):
         return "stdin", ""
     if text.startswith("pipe:") and len(text) > 5:

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from yarddial.drivers.protocol import Ask, Block, Capabilities, Got, TimeSource
+from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, RequestedSettings, TimeSource
 from yarddial.drivers.stream.address import StreamAddress, parse_address
 from yarddial.drivers.stream.source import ByteSource, open_source
 from yarddial.dsp.sample_formats import BITS, FORMATS, as_complex, sample_bytes
@@ -36,7 +36,7 @@ class StreamReceiver:
         name = self._address.place or "standard input"
         return Capabilities(name, (span,), (self._address.rate_hz,), ("",), BITS[self._address.sample_format])
 
-    def apply(self, ask: Ask) -> Got:
+    def apply(self, ask: RequestedSettings) -> ActualSettings:
         """Any place inside the span is as good as another: the stream stays as it is."""
         low, high = self.capabilities.ranges_hz[0]
         if not low <= ask.centre_hz <= high:
@@ -45,7 +45,7 @@ class StreamReceiver:
                 f"{format_frequency(high)}; tune the sender, or dial a frequency inside it",
                 ask.centre_hz,
             )
-        return Got(self._address.centre_hz, self._address.rate_hz, ask.port)
+        return ActualSettings(self._address.centre_hz, self._address.rate_hz, ask.port)
 
     def read(self) -> Block | None:
         """The next samples; fewer than a block before the end, None at the end.

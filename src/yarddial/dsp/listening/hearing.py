@@ -7,11 +7,11 @@ from numpy.typing import NDArray
 from yarddial.dsp.decimation import Decimator
 from yarddial.dsp.listening.channel_filter import ChannelFilter
 from yarddial.dsp.listening.demodulators import Demodulator, Envelope, Frequency, Product, Synchronous
-from yarddial.dsp.listening.loudness import Deemphasis, GainControl, NoiseReduction, Squelch
+from yarddial.dsp.listening.loudness import AutomaticGain, Deemphasis, NoiseReduction, Squelch
 from yarddial.dsp.listening.resampling import Resampler
+from yarddial.yard.demodulation import Settings
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.references import PILOT_HZ
-from yarddial.yard.ways import Settings
 
 Complex = NDArray[np.complex64]
 Floats = NDArray[np.float32]
@@ -23,7 +23,7 @@ VOICE_TOP_HZ, WIDE_TOP_HZ = 3_400.0, 15_000.0
 NARROW_HZ, WIDE_HZ = 48_000.0, 300_000.0
 
 
-class Heard(msgspec.Struct, frozen=True):
+class HeardBlock(msgspec.Struct, frozen=True):
     """Sound, float32 at `Hearing.sound_hz`; the channel's level, dB under full scale; the stereo pilot's, if sought."""
 
     sound: Floats
@@ -69,12 +69,12 @@ class Hearing:
         self._top = ChannelFilter(self.sound_hz, -VOICE_TOP_HZ, VOICE_TOP_HZ, 500.0) if narrow_fm else None
         self._deemphasis = Deemphasis(self.sound_hz, settings.deemphasis_us)
         self._quiet = NoiseReduction() if settings.noise_reduction else None
-        self._gain = GainControl(self.sound_hz) if settings.gain_control else None
+        self._gain = AutomaticGain(self.sound_hz) if settings.gain_control else None
         self._squelch = Squelch(settings.squelch_dbfs)
         self._level_dbfs = -200.0
         self._pilot = _Pilot(channel_hz) if wide else None
 
-    def push(self, samples: Complex) -> Heard:
+    def push(self, samples: Complex) -> HeardBlock:
         """Take the span's samples; return the sound that is now complete."""
         channel = self._filter.push(self._slice.push(samples))
         if channel.size:
@@ -93,7 +93,7 @@ class Hearing:
             sound = self._gain.push(sound)
         sound = self._squelch.push(sound, self._level_dbfs)
         pilot_db = self._pilot.level_db if self._pilot is not None else None
-        return Heard(sound, self._level_dbfs, self._squelch.is_open, pilot_db)
+        return HeardBlock(sound, self._level_dbfs, self._squelch.is_open, pilot_db)
 
 
 class _Pilot:

@@ -14,7 +14,7 @@ PIECE_S, PEAK = 0.01, 0.5
 RISE_DB_S, HOLD_S, MOST_DB = 30.0, 0.3, 90.0
 
 
-class GainControl:
+class AutomaticGain:
     """Brings sound to an even loudness: down at once, up slowly after a hold."""
 
     def __init__(self, rate_hz: float) -> None:

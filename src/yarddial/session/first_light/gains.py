@@ -6,8 +6,14 @@ from math import log10
 import msgspec
 import numpy as np
 
-from yarddial.drivers.protocol import Ask, Capabilities, Device, GainControl, TimeSource
-from yarddial.session.first_light.listening import DITHERED_DB, Heard, converter_floor_db, listen, power_db
+from yarddial.drivers.protocol import Capabilities, Device, GainCapability, RequestedSettings, TimeSource
+from yarddial.session.first_light.device_listening import (
+    DITHERED_DB,
+    ListenedBlock,
+    converter_floor_db,
+    listen,
+    power_db,
+)
 from yarddial.session.first_light.result import CheckResult
 
 # Listened to at each step; noise of two million samples a second is then known to a hundredth of a decibel.
@@ -19,7 +25,7 @@ LINE_DB, CLIPPED = 15.0, 0.97
 
 
 def gain_checks(
-    device: Device, time: TimeSource, able: Capabilities, ask: Ask, place_hz: float | None
+    device: Device, time: TimeSource, able: Capabilities, ask: RequestedSettings, place_hz: float | None
 ) -> Iterator[CheckResult]:
     """Every step of every stage, the others left alone."""
     for stage in able.gains:
@@ -33,7 +39,7 @@ def gain_checks(
         yield _judged(stage, seen)
 
 
-def _judged(stage: GainControl, seen: list[tuple[float, float]]) -> CheckResult:
+def _judged(stage: GainCapability, seen: list[tuple[float, float]]) -> CheckResult:
     name, steps = f"gain '{stage.name}'", f"{len(stage.steps_db)} steps"
     if len(seen) < 2:
         return CheckResult(name, "unknown", f"{steps}, all but {len(seen)} hidden by the converter's own limits")
@@ -55,7 +61,7 @@ def _judged(stage: GainControl, seen: list[tuple[float, float]]) -> CheckResult:
     return CheckResult(name, "good", what, figures=figures)
 
 
-def _level_db(heard: Heard, bits: int, place_hz: float | None) -> float | None:
+def _level_db(heard: ListenedBlock, bits: int, place_hz: float | None) -> float | None:
     """Level of the station's carrier, or of everything where none stands out; None where it is clipped or hidden."""
     samples = heard.samples
     if samples.size == 0 or max(np.abs(samples.real).max(), np.abs(samples.imag).max()) > CLIPPED:
@@ -68,7 +74,7 @@ def _level_db(heard: Heard, bits: int, place_hz: float | None) -> float | None:
     return power_db(samples) if over_db > 12.0 else None
 
 
-def _line_db(heard: Heard, place_hz: float) -> float | None:
+def _line_db(heard: ListenedBlock, place_hz: float) -> float | None:
     size = 1 << (heard.samples.size.bit_length() - 1)
     window = np.hanning(size).astype(np.float32)
     power = np.abs(np.fft.fft(heard.samples[:size] * window)) ** 2

@@ -4,7 +4,13 @@ from math import hypot, log10
 
 import msgspec
 
-from yarddial.session.first_light.listening import DITHERED_DB, Heard, converter_floor_db, image_rejection_db, power_db
+from yarddial.session.first_light.device_listening import (
+    DITHERED_DB,
+    ListenedBlock,
+    converter_floor_db,
+    image_rejection_db,
+    power_db,
+)
 from yarddial.session.first_light.result import CheckResult
 from yarddial.yard.frequency import format_hertz, format_number
 
@@ -23,12 +29,12 @@ class Moment(msgspec.Struct, frozen=True):
     whole_hz: float
 
 
-def clock_check(heard: Heard) -> CheckResult:
+def clock_check(heard: ListenedBlock) -> CheckResult:
     """Samples a second against the computer's clock: coarse, but it finds a rate that is another than set."""
-    doubt_ppm = heard.fast_sigma_ppm
-    text = f"samples come {format_number(heard.fast_ppm, doubt_ppm, signed=True)} ± {doubt_ppm:.0f} ppm fast"
-    figures = {"fast_ppm": heard.fast_ppm, "fast_sigma_ppm": doubt_ppm}
-    if abs(heard.fast_ppm) > max(3 * doubt_ppm, WRONG_RATE_PPM):
+    sigma_ppm = heard.fast_sigma_ppm
+    text = f"samples come {format_number(heard.fast_ppm, sigma_ppm, signed=True)} ± {sigma_ppm:.0f} ppm fast"
+    figures = {"fast_ppm": heard.fast_ppm, "fast_sigma_ppm": sigma_ppm}
+    if abs(heard.fast_ppm) > max(3 * sigma_ppm, WRONG_RATE_PPM):
         fix = "the rate is not what it says: choose another, and trust no frequency away from the centre meanwhile"
         return CheckResult("clock", "look", f"{text} by this computer's clock", fix, figures=figures)
     return CheckResult("clock", "good", f"{text} by this computer's clock; True tells it far better", figures=figures)
@@ -47,7 +53,7 @@ def warmth_check(first: Moment, last: Moment) -> CheckResult:
     return CheckResult("warm", "good", text, figures=figures)
 
 
-def spike_check(heard: Heard) -> CheckResult:
+def spike_check(heard: ListenedBlock) -> CheckResult:
     """The spike at the centre of most tuners: harmless when one knows of it."""
     level_db = 20 * log10(max(abs(complex(heard.samples.mean())), 1e-9))
     level = format_number(level_db, 1.0)
@@ -55,7 +61,7 @@ def spike_check(heard: Heard) -> CheckResult:
     return CheckResult("centre spike", "good" if level_db < -20 else "look", what)
 
 
-def balance_check(heard: Heard, bits: int) -> CheckResult:
+def balance_check(heard: ListenedBlock, bits: int) -> CheckResult:
     """Mirror images, from the samples' lack of circularity."""
     if power_db(heard.samples) < converter_floor_db(bits) + DITHERED_DB:
         return CheckResult("I/Q balance", "unknown", "hardly more comes than the converter's own steps")

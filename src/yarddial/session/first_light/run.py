@@ -4,18 +4,18 @@ from collections.abc import Callable, Iterator
 
 import msgspec
 
-from yarddial.drivers.protocol import Ask, Capabilities, Device, TimeSource
+from yarddial.drivers.protocol import Capabilities, Device, RequestedSettings, TimeSource
 from yarddial.drivers.usb_bus import UsbReceiver, udev_rule, unbind_line
-from yarddial.session.first_light.gains import gain_checks
-from yarddial.session.first_light.heard import Moment, balance_check, clock_check, spike_check, warmth_check
-from yarddial.session.first_light.listening import (
+from yarddial.session.first_light.device_listening import (
     DITHERED_DB,
-    Heard,
+    ListenedBlock,
     carrier_db,
     converter_floor_db,
     listen,
     power_db,
 )
+from yarddial.session.first_light.gains import gain_checks
+from yarddial.session.first_light.heard import Moment, balance_check, clock_check, spike_check, warmth_check
 from yarddial.session.first_light.result import CheckResult
 from yarddial.session.first_light.tuning import tuner_check
 from yarddial.yard.errors import (
@@ -33,7 +33,7 @@ from yarddial.yard.line import Line
 from yarddial.yard.station import Reference
 
 # A line this far over the floor is the station looked for.
-STANDS_DB = 12.0
+STATION_OVER_FLOOR_DB = 12.0
 # USB 2 carries some 35 MB/s; anything below full speed of USB 2 cannot carry a receiver.
 LEAST_MBPS = 480.0
 BLOCK = 1 << 15
@@ -60,7 +60,7 @@ class FirstLight:
     ) -> None:
         self._open, self._time, self._bus, self._on_usb, self._plan = open_device, time, bus, on_usb, plan
         self._device: Device | None = None
-        self._clock: Heard | None = None
+        self._clock: ListenedBlock | None = None
 
     def results(self) -> Iterator[CheckResult]:
         """All checks in the order in which a person would make them."""
@@ -146,17 +146,17 @@ class FirstLight:
         if is_heard and first is not None and (last := self._line_hz(heard, ask)) is not None:
             yield warmth_check(first, last)
 
-    def _ask(self, able: Capabilities) -> Ask:
+    def _ask(self, able: Capabilities) -> RequestedSettings:
         """The place of the plan's station, parked off the centre; else the middle of the first range."""
         line, reference = self._plan.line, self._plan.reference
         rate_hz = min(able.rates_hz, key=lambda rate: abs(rate - 2.05e6))
         if line is None or reference is None:
             low, high = able.ranges_hz[0]
-            return Ask((low + high) / 2, rate_hz, able.ports[0])
+            return RequestedSettings((low + high) / 2, rate_hz, able.ports[0])
         counted_hz = line.counted_hz(reference.frequency_hz)
-        return Ask(round(line.parked_hz(counted_hz, 0.15 * rate_hz), -3), rate_hz, line.port)
+        return RequestedSettings(round(line.parked_hz(counted_hz, 0.15 * rate_hz), -3), rate_hz, line.port)
 
-    def _rate(self, device: Device, ask: Ask) -> CheckResult:
+    def _rate(self, device: Device, ask: RequestedSettings) -> CheckResult:
         name = f"rate {ask.rate_hz / 1e6:g} MS/s"
         try:
             device.apply(ask)
@@ -176,28 +176,30 @@ class FirstLight:
         what = f"{_grouped(heard.said_lost, whole)} samples lost"
         return CheckResult(name, "look", what, "use a lower rate for anything that matters", figures=figures)
 
-    def _place_hz(self, ask: Ask) -> float | None:
+    def _place_hz(self, ask: RequestedSettings) -> float | None:
         """Where the plan's station is expected, relative to the centre."""
         line, reference = self._plan.line, self._plan.reference
         if line is None or reference is None:
             return None
         return line.counted_hz(reference.frequency_hz) - ask.centre_hz
 
-    def _line_hz(self, heard: Heard, ask: Ask) -> Moment | None:
+    def _line_hz(self, heard: ListenedBlock, ask: RequestedSettings) -> Moment | None:
         """Where the station's carrier is now, as exactly as it can be told; None where it cannot be heard."""
         from yarddial.dsp.carrier import estimate_carrier
 
         place_hz, line, reference = self._place_hz(ask), self._plan.line, self._plan.reference
         if place_hz is None or line is None or reference is None or heard.samples.size < BLOCK:
             return None
-        within_hz = min(max(4 * line.doubt_hz(reference.frequency_hz), 2_000.0), abs(place_hz) - 5_000.0)
+        within_hz = min(max(4 * line.sigma_hz(reference.frequency_hz), 2_000.0), abs(place_hz) - 5_000.0)
         try:
             carrier = estimate_carrier(heard.samples, heard.rate_hz, place_hz, within_hz)
         except YardDialError:
             return None
         return Moment(self._time.now_s(), carrier.frequency_hz, carrier.sigma_hz, ask.centre_hz + carrier.frequency_hz)
 
-    def _antenna(self, device: Device, able: Capabilities, ask: Ask, heard: Heard) -> Iterator[CheckResult]:
+    def _antenna(
+        self, device: Device, able: Capabilities, ask: RequestedSettings, heard: ListenedBlock
+    ) -> Iterator[CheckResult]:
         """Is there an antenna behind the port, the station where it should be, the spectrum the right way round?"""
         line, reference = self._plan.line, self._plan.reference
         floor_db = power_db(heard.samples)
@@ -207,8 +209,8 @@ class FirstLight:
                 "antenna", "unknown", "no known station lies on a route to this receiver", "add one on Bench"
             )
             return
-        stands_db, mirror_db = self._twice(device, ask, heard, line.doubt_hz(reference.frequency_hz))
-        if max(stands_db, mirror_db) < STANDS_DB:
+        stands_db, mirror_db = self._twice(device, ask, heard, line.sigma_hz(reference.frequency_hz))
+        if max(stands_db, mirror_db) < STATION_OVER_FLOOR_DB:
             yield self._silence(device, ask, line, reference, floor_db, own_db)
             return
         yield CheckResult(
@@ -223,16 +225,18 @@ class FirstLight:
         else:
             yield CheckResult("I/Q order", "good", sides)
 
-    def _twice(self, device: Device, ask: Ask, heard: Heard, doubt_hz: float) -> tuple[float, float]:
+    def _twice(
+        self, device: Device, ask: RequestedSettings, heard: ListenedBlock, sigma_hz: float
+    ) -> tuple[float, float]:
         """How far a line stands over the floor at the station's place and at its mirror, dB, whatever the centre.
 
         What stands there by chance, or is the receiver's own, does not go along with another centre: it counts as 0 dB.
         """
-        looks = [self._sides(heard, ask, doubt_hz)]
-        if max(stands_db for stands_db, _ in looks[0]) >= STANDS_DB:
+        looks = [self._sides(heard, ask, sigma_hz)]
+        if max(stands_db for stands_db, _ in looks[0]) >= STATION_OVER_FLOOR_DB:
             moved = msgspec.structs.replace(ask, centre_hz=ask.centre_hz + MOVED_HZ)
             device.apply(moved)
-            looks.append(self._sides(listen(device, self._time, ask.rate_hz, 0.3), moved, doubt_hz))
+            looks.append(self._sides(listen(device, self._time, ask.rate_hz, 0.3), moved, sigma_hz))
             device.apply(ask)
         levels = []
         for side in zip(*looks, strict=True):
@@ -240,17 +244,19 @@ class FirstLight:
             levels.append(min(stands_db for stands_db, _ in side) if same else 0.0)
         return levels[0], levels[1]
 
-    def _sides(self, heard: Heard, ask: Ask, doubt_hz: float) -> tuple[tuple[float, float], tuple[float, float]]:
+    def _sides(
+        self, heard: ListenedBlock, ask: RequestedSettings, sigma_hz: float
+    ) -> tuple[tuple[float, float], tuple[float, float]]:
         """The strongest line near the station's place, and near its mirror: dB over the floor, and hertz off."""
         place_hz = self._place_hz(ask) or 0.0
         # What the crystal and the converters may be off, from their sheets, and a little.
-        within_hz = min(max(4 * doubt_hz, 2_000.0), abs(place_hz) - 5_000.0)
+        within_hz = min(max(4 * sigma_hz, 2_000.0), abs(place_hz) - 5_000.0)
         stands_db, at_hz = carrier_db(heard.samples, ask.rate_hz, place_hz, within_hz)
         mirror_db, mirror_hz = carrier_db(heard.samples, ask.rate_hz, -place_hz, within_hz)
         return (stands_db, at_hz - place_hz), (mirror_db, -mirror_hz - place_hz)
 
     def _silence(
-        self, device: Device, ask: Ask, line: Line, reference: Reference, floor_db: float, own_db: float
+        self, device: Device, ask: RequestedSettings, line: Line, reference: Reference, floor_db: float, own_db: float
     ) -> CheckResult:
         """Nothing of the station: no antenna, an unfed part, or a converter with another oscillator."""
         name = f"{reference.name} cannot be heard"
@@ -263,7 +269,7 @@ class FirstLight:
             return CheckResult("antenna", "stop", what, "look at the port, the lead and the connectors")
         for converter in line.converters:
             leak_db = self._leak_db(device, ask, converter.nominal_lo_hz)
-            if leak_db is not None and leak_db < STANDS_DB:
+            if leak_db is not None and leak_db < STATION_OVER_FLOOR_DB:
                 where = format_bound(converter.nominal_lo_hz)
                 what = f"{name}, yet there is noise; no leak of {converter.name} stands at {where}"
                 return CheckResult(
@@ -271,7 +277,7 @@ class FirstLight:
                 )
         return CheckResult("antenna", "look", f"{name}, though there is noise", "try another station, or another hour")
 
-    def _leak_db(self, device: Device, ask: Ask, lo_hz: float) -> float | None:
+    def _leak_db(self, device: Device, ask: RequestedSettings, lo_hz: float) -> float | None:
         """How far a converter's own leak stands over the floor; None where the receiver cannot look."""
         try:
             device.apply(msgspec.structs.replace(ask, centre_hz=lo_hz - 0.2 * ask.rate_hz))

@@ -4,7 +4,7 @@ from itertools import pairwise
 
 import msgspec
 
-from yarddial.drivers.protocol import Ask, Capabilities, Device
+from yarddial.drivers.protocol import Capabilities, Device, RequestedSettings
 from yarddial.session.first_light.result import CheckResult
 from yarddial.yard.errors import CannotTune
 from yarddial.yard.frequency import format_bound
@@ -14,7 +14,7 @@ from yarddial.yard.line import Line
 PLACES, BEYOND, EXACT_HZ = 64, 0.1, 10e3
 
 
-def tuner_check(device: Device, able: Capabilities, ask: Ask, line: Line | None) -> CheckResult:
+def tuner_check(device: Device, able: Capabilities, ask: RequestedSettings, line: Line | None) -> CheckResult:
     """Try a net of places and the middles of all holes stated anywhere, then find each border."""
     stated = able.ranges_at(ask.port)
     places = _places(stated, line)
@@ -55,7 +55,7 @@ def _places(stated: tuple[tuple[float, float], ...], line: Line | None) -> list[
     return sorted(places)
 
 
-def _tunes(device: Device, ask: Ask, hertz: float) -> bool:
+def _tunes(device: Device, ask: RequestedSettings, hertz: float) -> bool:
     try:
         device.apply(msgspec.structs.replace(ask, centre_hz=hertz))
     except CannotTune:
@@ -63,7 +63,7 @@ def _tunes(device: Device, ask: Ask, hertz: float) -> bool:
     return True
 
 
-def _border(device: Device, ask: Ask, low_hz: float, high_hz: float, tunes_low: bool) -> float:
+def _border(device: Device, ask: RequestedSettings, low_hz: float, high_hz: float, tunes_low: bool) -> float:
     """The last place on the tuning side, to EXACT_HZ."""
     while high_hz - low_hz > EXACT_HZ:
         middle = (low_hz + high_hz) / 2

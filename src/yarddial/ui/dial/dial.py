@@ -4,15 +4,15 @@ from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QKeyEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from yarddial.session.calibration.verdict import dial_verdict
 from yarddial.session.session import Session
-from yarddial.session.verdicts.of_true import dial_verdict
 from yarddial.ui.dial.scale import SlideRule
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import mark_role
-from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.words import Words, repolish
 from yarddial.yard.errors import BadFrequency
-from yarddial.yard.frequency import format_doubt, format_hertz, group_digits, group_fraction, parse_frequency
+from yarddial.yard.frequency import format_hertz, format_sigma, group_digits, group_fraction, parse_frequency
 from yarddial.yard.modes import MODES, mode_named
 from yarddial.yard.reach import reached_spans
 
@@ -27,7 +27,7 @@ class Dial(QWidget):
         self.entry.dialled.connect(session.desk.dial)
         self.entry.nudged.connect(self.nudge)
         self.entry.refused.connect(self._show_refusal)
-        self.mode = Choice("Mode")
+        self.mode = ChoiceBox("Mode")
         for mode in MODES:
             self.mode.addItem(mode.name, mode.key)
         self.mode.activated.connect(lambda i: session.desk.choose_mode(self.mode.itemData(i)))
@@ -40,7 +40,7 @@ class Dial(QWidget):
         self._serves.setAccessibleName("What the dial is good for")
         self._lay_out()
         session.desk.on_dial_changed(self._show)
-        session.truing.on_truing_changed(self._show)
+        session.calibration.on_calibration_changed(self._show)
         self._show()
 
     def _lay_out(self) -> None:
@@ -72,7 +72,7 @@ class Dial(QWidget):
         self._session.desk.dial(round((station.dial_hz + steps * step_hz) * 1000) / 1000)
 
     def _show(self) -> None:
-        station, truing = self._session.desk.station, self._session.truing
+        station, calibration = self._session.desk.station, self._session.calibration
         line = self._session.desk.line
         self.mode.blockSignals(True)
         self.mode.setCurrentIndex(self.mode.findData(station.mode))
@@ -87,14 +87,14 @@ class Dial(QWidget):
             self._say("look", "Out of reach", f"{why_not}")
             return
         mode = mode_named(station.mode)
-        state = truing.state()
-        verdict = dial_verdict(state, mode, measured=truing.touches_active_route())
-        if truing.touches_active_route():
-            text = f"{format_hertz(state.error_hz, state.sigma_hz)} {format_doubt(state.sigma_hz)}"
+        state = calibration.state()
+        verdict = dial_verdict(state, mode, measured=calibration.touches_active_route())
+        if calibration.touches_active_route():
+            text = f"{format_hertz(state.error_hz, state.sigma_hz)} {format_sigma(state.sigma_hz)}"
         else:
-            text = f"{format_doubt(state.sigma_hz)}, unmeasured"
+            text = f"{format_sigma(state.sigma_hz)}, unmeasured"
         fits = "enough for" if verdict.mark == "good" else "too much for"
-        self._say(verdict.mark, text, f"{fits} {mode.name} ({format_doubt(mode.bears_hz)[1:]})")
+        self._say(verdict.mark, text, f"{fits} {mode.name} ({format_sigma(mode.tolerance_hz)[1:]})")
 
     def _say(self, mark: str, error: str, sentence: str) -> None:
         self._error.setText(error)

@@ -8,7 +8,7 @@ from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
 
 
-class Choice(QComboBox):
+class ChoiceBox(QComboBox):
     """A drop-down that is drawn as text on the page with a small triangle behind it, at the right end of its room.
 
     at_left : at the left end, for one that stands where a line begins.

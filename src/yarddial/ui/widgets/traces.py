@@ -12,7 +12,7 @@ from PyQt6.QtGui import QPainter
 _array: Any = sip.array
 
 
-class Trace:
+class PlotTrace:
     """A line through points; its buffer is kept from one painting to the next."""
 
     def __init__(self) -> None:

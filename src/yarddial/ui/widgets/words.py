@@ -74,7 +74,7 @@ class PressButton(QPushButton):
             super().keyPressEvent(event)
 
 
-class Link(PressButton):
+class LinkButton(PressButton):
     """A quiet text that can be pressed; it gives way where there is no room for all of it."""
 
     def __init__(self, name: str, size: float = 12) -> None:

@@ -47,7 +47,7 @@ class YardStrip(QWidget):
         self.setFixedHeight(px(150))
         session.desk.on_yard_changed(self._follow_if_new)
         session.desk.on_dial_changed(self._follow_if_new)
-        session.truing.on_truing_changed(self._catch_up)
+        session.calibration.on_calibration_changed(self._catch_up)
         self._follow()
 
     def sizeHint(self) -> QSize:
@@ -263,7 +263,7 @@ class YardStrip(QWidget):
             others[min(ahead)[1]].setFocus(Qt.FocusReason.TabFocusReason)
 
     def _show(self) -> None:
-        station, oscillators = self._session.desk.station, self._session.truing.oscillators
+        station, oscillators = self._session.desk.station, self._session.calibration.oscillators
         lines = {line.name: line for line in station.lines()}
         for plate, spot in zip(self._plates, self._layout.plates, strict=True):
             active = station.route in spot.routes
@@ -326,7 +326,7 @@ class YardStrip(QWidget):
 
     def _draw_notes(self, painter: QPainter, c: Palette) -> None:
         """Beside each oscillator of the active route: how far it is off, and where the spectrum is inverted."""
-        station, oscillators = self._session.desk.station, self._session.truing.oscillators
+        station, oscillators = self._session.desk.station, self._session.calibration.oscillators
         halts = {halt.part.name: halt for halt in self._session.desk.line.walk()}
         painter.setFont(font(11))
         # Between thin lanes there is no room above a plate; its tool tip and Bench have the number too.

@@ -5,7 +5,7 @@ from typing import Any
 
 import msgspec
 
-from yarddial.yard.frequency import format_bound, format_doubt, format_frequency, format_number
+from yarddial.yard.frequency import format_bound, format_frequency, format_number, format_sigma
 from yarddial.yard.part_values.fields import (
     SOCKET_HINT,
     choice_value,
@@ -139,7 +139,7 @@ def _oscillator(part: Part, converter: Converter, prefix: str = "") -> tuple[Par
     return (
         PartValue(f"{prefix}lo", f"{prefix}oscillator, as stated", format_frequency(stated.value), spoken,
                   with_stated, with_origin, main=True),
-        PartValue(f"{prefix}lo_sigma", f"{prefix}its doubt (one sigma)", format_doubt(stated.sigma)[1:],
+        PartValue(f"{prefix}lo_sigma", f"{prefix}its doubt (one sigma)", format_sigma(stated.sigma)[1:],
                   Origin("assumed", note="10 ppm is usual for a plain can") if not stated.note else spoken, with_sigma),
         PartValue(f"{prefix}entered", f"{prefix}oscillator, entered", format_frequency(converter.entered_lo_hz),
                   entered, with_entered),

@@ -8,7 +8,7 @@ from yarddial.yard.parts.sockets import Socket
 from yarddial.yard.parts.spans import outside, span_text
 from yarddial.yard.parts.supply import Need
 from yarddial.yard.parts.values import Origins, Value
-from yarddial.yard.path import Kind, Stage
+from yarddial.yard.path import ConverterKind, Stage
 
 # Beyond everything that this program can dial.
 NO_LIMIT_HZ = 1e12
@@ -24,7 +24,7 @@ class Converter(msgspec.Struct, frozen=True, omit_defaults=True, tag="converter"
     """
 
     name: str
-    kind: Kind
+    kind: ConverterKind
     lo_hz: Value
     entered_lo_hz: float
     input_low_hz: float
@@ -82,7 +82,7 @@ class LnbBand(msgspec.Struct, frozen=True, omit_defaults=True):
     input_low_hz: float
     input_high_hz: float
     tone_khz: float = 0.0
-    kind: Kind = "low"
+    kind: ConverterKind = "low"
 
 
 class Lnb(msgspec.Struct, frozen=True, omit_defaults=True, tag="lnb"):

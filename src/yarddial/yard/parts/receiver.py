@@ -71,7 +71,7 @@ class GainStage(msgspec.Struct, frozen=True, omit_defaults=True):
         return min(self.steps_db, key=lambda step: abs(step - gain_db))
 
 
-class Calibration(msgspec.Struct, frozen=True, omit_defaults=True):
+class LevelCalibration(msgspec.Struct, frozen=True, omit_defaults=True):
     """What turns dBFS into dBm at a port's socket: dBm = dBFS + offset, for the gains set then.
 
     offset_db : with the doubt of the level that was stated.
@@ -126,7 +126,7 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     harmonic_db: Value | None = None
     crystal_leak_dbm: Value | None = None
     lost_shares: tuple[tuple[float, float], ...] = ()
-    calibrations: tuple[Calibration, ...] = ()
+    calibrations: tuple[LevelCalibration, ...] = ()
     clock_ppm: Value | None = None
     park_share: float = PARK_FRACTION
     origins: Origins = {}
@@ -148,7 +148,7 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     def calibrated(self, port: str, offset_db: Value) -> "Receiver":
         """With a new calibration for a port and the gains set now; an older one of this port is dropped."""
         others = tuple(one for one in self.calibrations if one.port != port)
-        return msgspec.structs.replace(self, calibrations=(Calibration(port, self.gains_db(), offset_db), *others))
+        return msgspec.structs.replace(self, calibrations=(LevelCalibration(port, self.gains_db(), offset_db), *others))
 
     def port(self, name: str) -> Port:
         """A port by its name; one that nobody described has nothing to tell."""

@@ -8,7 +8,7 @@ from yarddial.yard.parts.converter import Converter
 from yarddial.yard.parts.sockets import Socket
 from yarddial.yard.parts.spans import outside
 from yarddial.yard.parts.values import Origins, Value
-from yarddial.yard.path import Kind
+from yarddial.yard.path import ConverterKind
 
 Output = Literal["if", "antenna"]
 
@@ -60,7 +60,7 @@ class Transceiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="transcei
         if self.tap == "antenna":
             return None
         lo_hz = in_hz - self.if_hz if self.sense > 0 else in_hz + self.if_hz
-        kind: Kind = "high" if self.sense < 0 else "low" if lo_hz >= 0 else "sum"
+        kind: ConverterKind = "high" if self.sense < 0 else "low" if lo_hz >= 0 else "sum"
         # Its doubt is that of the dial's own frequency, taken at the top of its range.
         value = Value(abs(lo_hz), self.rig_ppm.sigma * 1e-6 * self.high_hz, self.rig_ppm.provenance)
         if self.rig_ppm.provenance == "measured":

@@ -12,8 +12,12 @@ from yarddial.yard.parts.spans import outside, span_text
 from yarddial.yard.parts.supply import Feed, Need
 from yarddial.yard.parts.values import Origins, Value
 
-What = Literal["cable", "attenuator", "filter", "preamplifier", "splitter", "switch", "injector", "adapter", "limiter"]
-WHATS: tuple[What, ...] = (
+# What is put in front against strong signals.
+FilterKind = Literal["low-pass", "high-pass", "notch", "attenuator"]
+TwoPortKind = Literal[
+    "cable", "attenuator", "filter", "preamplifier", "splitter", "switch", "injector", "adapter", "limiter"
+]
+WHATS: tuple[TwoPortKind, ...] = (
     "cable",
     "attenuator",
     "filter",
@@ -41,7 +45,7 @@ class TwoPort(msgspec.Struct, frozen=True, omit_defaults=True, tag="two_port"):
     """
 
     name: str
-    what: What
+    what: TwoPortKind
     gain_db: Value
     low_hz: float = 0.0
     high_hz: float = 1e12

@@ -4,11 +4,11 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from yarddial.analysis.board.row import Row
+from yarddial.analysis.board.row import BandRow
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.mark import NAMES, draw_mark
-from yarddial.yard.frequency import format_bound, format_doubt, format_hertz
+from yarddial.yard.frequency import format_bound, format_hertz, format_sigma
 
 HEIGHT = 46
 NAME, SCALE = 190, 300
@@ -18,12 +18,12 @@ DO = {
 }  # fmt: skip
 
 
-class BandRow(QWidget):
+class BandRowWidget(QWidget):
     """A click goes there."""
 
     chosen = pyqtSignal(object)
 
-    def __init__(self, row: Row) -> None:
+    def __init__(self, row: BandRow) -> None:
         super().__init__()
         self.row = row
         self.setFixedHeight(px(HEIGHT))
@@ -96,20 +96,20 @@ class BandRow(QWidget):
             painter.fillRect(QRectF(x - px(2.5), base + px(2), px(5), px(5)), c.colour("vermilion"))
         # The middle is no error, the ends are what the mode bears.
         middle, half = box.center().x(), box.width() / 2
-        scale = half / row.mode.bears_hz
+        scale = half / row.mode.tolerance_hz
         top = box.top() + px(2)
         painter.setPen(QPen(c.colour("hairline"), 1, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(middle, box.top()), QPointF(middle, base - px(2)))
         low = middle + max(min((row.error_hz - row.sigma_hz) * scale, half), -half)
         high = middle + max(min((row.error_hz + row.sigma_hz) * scale, half), -half)
-        role = "spruce" if abs(row.error_hz) + 2 * row.sigma_hz <= row.mode.bears_hz else "ochre"
+        role = "spruce" if abs(row.error_hz) + 2 * row.sigma_hz <= row.mode.tolerance_hz else "ochre"
         painter.fillRect(QRectF(low, top, max(high - low, px(2)), px(7)), c.colour(role, 0.85))
         painter.setFont(font(10, "mono"))
         painter.setPen(c.colour("quiet"))
-        text = f"{format_hertz(row.error_hz, row.sigma_hz)} {format_doubt(row.sigma_hz)}"
+        text = f"{format_hertz(row.error_hz, row.sigma_hz)} {format_sigma(row.sigma_hz)}"
         if not row.is_measured:
-            text = format_doubt(row.sigma_hz)
+            text = format_sigma(row.sigma_hz)
         painter.drawText(QRectF(box.left(), box.bottom() + px(2), box.width(), px(14)), 0, text)
         right = int(Qt.AlignmentFlag.AlignRight)
-        bears = f"{row.mode.name} bears {format_bound(row.mode.bears_hz)}"
+        bears = f"{row.mode.name} bears {format_bound(row.mode.tolerance_hz)}"
         painter.drawText(QRectF(box.left(), box.bottom() + px(2), box.width(), px(14)), right, bears)

@@ -4,9 +4,9 @@ from functools import partial
 
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
-from yarddial.session.board import Board
+from yarddial.session.bands.band_board import BandBoard
 from yarddial.ui.theme.lettering import font, px
-from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.file_sheet import FileSheet
 from yarddial.ui.widgets.words import Words, button, hairline
@@ -20,7 +20,7 @@ from yarddial.yard.modes import MODES, mode_named
 class OwnBandsSheet(Sheet):
     """What is there above, one more below."""
 
-    def __init__(self, parent: QWidget, board: Board) -> None:
+    def __init__(self, parent: QWidget, board: BandBoard) -> None:
         super().__init__(parent, "Bands of your own", 680)
         self._board = board
         table = QWidget()
@@ -30,7 +30,7 @@ class OwnBandsSheet(Sheet):
         self.name = self._field("Name", "harbour")
         self.low = self._field("From", "156.3 MHz")
         self.high = self._field("To", "157.5 MHz")
-        self.mode = Choice("Mode mostly used there")
+        self.mode = ChoiceBox("Mode mostly used there")
         for mode in MODES:
             self.mode.addItem(mode.name, mode.key)
         self.said = Words("", 12, tone="vermilion", wrap=True)

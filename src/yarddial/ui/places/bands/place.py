@@ -6,14 +6,14 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from yarddial.analysis.board.row import Row
+from yarddial.analysis.board.row import BandRow
 from yarddial.records.whole_file import write_whole
+from yarddial.session.bands.verdict import bands_verdict
 from yarddial.session.session import Session
-from yarddial.session.verdicts.of_bands import bands_verdict
-from yarddial.ui.places.bands.band_row import BandRow
+from yarddial.ui.places.bands.band_row import BandRowWidget
 from yarddial.ui.places.bands.own_bands_sheet import OwnBandsSheet
 from yarddial.ui.theme.lettering import px
-from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.file_sheet import FileSheet
 from yarddial.ui.widgets.headline import Headline
@@ -35,8 +35,8 @@ class BandsPlace(QWidget):
         super().__init__()
         self._session = session
         self.headline = Headline()
-        self.region = Choice("Region of the radio regulations", at_left=True)
-        self.order = Choice("Order", at_left=True)
+        self.region = ChoiceBox("Region of the radio regulations", at_left=True)
+        self.order = ChoiceBox("Order", at_left=True)
         for number in (1, 2, 3):
             self.region.addItem(f"region {number}", number)
         for name, worst in ORDERS:
@@ -85,12 +85,12 @@ class BandsPlace(QWidget):
         run.addWidget(self._run, 1)
         layout.addWidget(scroll, 1)
         layout.addLayout(run)
-        self._shown: tuple[Row, ...] = ()
+        self._shown: tuple[BandRow, ...] = ()
         self._show_soon = Soon(self, self._show_if_seen)
         session.band_run.on_run_changed(self._show_soon)
         for subscribe in (
-            session.desk.on_yard_changed, session.truing.on_truing_changed, session.log.on_log_changed,
-            session.ghosting.on_ghosting_changed,
+            session.desk.on_yard_changed, session.calibration.on_calibration_changed, session.log.on_log_changed,
+            session.span_test.on_span_test_changed,
         ):  # fmt: skip
             subscribe(self._show_soon)
 
@@ -153,10 +153,10 @@ class BandsPlace(QWidget):
         self._shown = rows
         empty(self._rows)
         for row in rows:
-            made = BandRow(row)
+            made = BandRowWidget(row)
             made.chosen.connect(self._go)
             self._rows.addWidget(made)
 
-    def _go(self, row: Row) -> None:
+    def _go(self, row: BandRow) -> None:
         self._session.board.go(row)
         self.wanted.emit(WHERE[row.todo])

@@ -2,10 +2,10 @@
 
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
-from yarddial.session.building import today
 from yarddial.session.session import Session
+from yarddial.session.station.building import today
 from yarddial.ui.theme.lettering import font
-from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.words import Words, button
 from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard.errors import YardDialError
@@ -22,7 +22,7 @@ class OriginSheet(Sheet):
         self._session, self._part_name, self._key = session, part_name, key
         rule = f"It is {value.text or 'empty'} now. Measured beats stated, stated beats assumed."
         self.body.addWidget(Words(rule, 13, tone="quiet", wrap=True))
-        self.provenance = Choice("Measured, stated or assumed")
+        self.provenance = ChoiceBox("Measured, stated or assumed")
         self.provenance.addItems(["measured", "stated", "assumed"])
         self.provenance.setCurrentText(value.origin.provenance)
         self.note = QLineEdit(value.origin.note)

@@ -8,10 +8,10 @@ from PyQt6.QtWidgets import QHBoxLayout, QMenu, QScrollArea, QVBoxLayout, QWidge
 
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.session.session import Session
-from yarddial.session.verdicts.of_bench import bench_verdict
+from yarddial.session.station.verdict import bench_verdict
 from yarddial.ui.places.bench.finding_list import FindingList
-from yarddial.ui.places.bench.line_sheet import LineSheet
 from yarddial.ui.places.bench.route_list import ROW, RouteList
+from yarddial.ui.places.bench.route_parts_sheet import RoutePartsSheet
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.soon import Soon
@@ -30,7 +30,7 @@ class BenchPlace(QWidget):
         super().__init__()
         self._session = session
         self.headline = Headline()
-        self.sheet = LineSheet(session)
+        self.sheet = RoutePartsSheet(session)
         self.routes = RouteList()
         self.findings = FindingList()
         self._lay_out()
@@ -79,7 +79,11 @@ class BenchPlace(QWidget):
         session = self._session
         # Only when seen, and once for all that one edit sets going.
         self._show_soon = Soon(self, lambda: self._show() if self.isVisible() else None)
-        for subscribe in (session.desk.on_yard_changed, session.desk.on_dial_changed, session.truing.on_truing_changed):
+        for subscribe in (
+            session.desk.on_yard_changed,
+            session.desk.on_dial_changed,
+            session.calibration.on_calibration_changed,
+        ):
             subscribe(self._show_soon)
         self.routes.chosen.connect(session.desk.choose_route)
         self.routes.preferred.connect(lambda name, yes: self._attempt(partial(session.building.prefer, name, yes)))
@@ -142,9 +146,9 @@ class BenchPlace(QWidget):
 
     def rename_route(self, name: str) -> None:
         """Ask for another name of a route."""
-        from yarddial.ui.widgets.line_sheet import LineSheet as Ask
+        from yarddial.ui.widgets.line_sheet import LineSheet
 
-        Ask(self, f"Rename route '{name}'", name, partial(self._session.building.rename_route, name)).show()
+        LineSheet(self, f"Rename route '{name}'", name, partial(self._session.building.rename_route, name)).show()
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """Catch up with what changed while the place was hidden."""
@@ -192,12 +196,12 @@ class BenchPlace(QWidget):
         found = session.inspection.findings()
         verdict = bench_verdict(session.desk, found, session.inspection.coverages())
         self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
-        order = choices(station, station.dial_hz, lambda other: session.truing.state(other).sigma_hz)
+        order = choices(station, station.dial_hz, lambda other: session.calibration.state(other).sigma_hz)
         coverages = session.inspection.coverages()
         self.routes.show_routes(order, coverages, station.route, station.dial_hz)
         self._routes_room.setMaximumHeight(self.routes.sizeHint().height() + px(2))
         self.findings.show_findings(found)
-        self.sheet.show_line(line, station.dial_hz, session.truing.state())
+        self.sheet.show_line(line, station.dial_hz, session.calibration.state())
 
 
 def _slug(name: str) -> str:

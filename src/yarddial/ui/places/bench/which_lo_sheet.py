@@ -9,7 +9,7 @@ from yarddial.analysis.correction.lo_leak import LeakAnswer
 from yarddial.analysis.correction.which_lo import Candidate, LoAnswer, which_lo
 from yarddial.session.session import Session
 from yarddial.ui.theme.lettering import font, px
-from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.ui.widgets.working_sheet import Sheet, working_sheet
@@ -33,7 +33,7 @@ class WhichLoSheet(Sheet):
         self._odds = QGridLayout()
         self._said = Words("", 12, tone="vermilion", wrap=True)
         self._said.setAccessibleName("Refusal")
-        self.converter = Choice("Converter")
+        self.converter = ChoiceBox("Converter")
         for converter in self._line.converters:
             if not converter.follows_dial:
                 self.converter.addItem(converter.name)
@@ -41,7 +41,7 @@ class WhichLoSheet(Sheet):
         nominal_hz = nominal.nominal_lo_hz if nominal is not None else 100e6
         self.stated = self._entry("Stated oscillators", ", ".join(_leaflets(nominal_hz)))
         self._lay_out()
-        self._leave = session.lo_scan.on_scan_changed(self._scan_moved)
+        self._leave = session.lo_leak_scan.on_scan_changed(self._scan_moved)
 
     def _lay_out(self) -> None:
         dial_hz = self._session.desk.station.dial_hz
@@ -94,7 +94,7 @@ class WhichLoSheet(Sheet):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop looking."""
         self._leave()
-        self._session.lo_scan.cancel()
+        self._session.lo_leak_scan.cancel()
         super().closeEvent(event)
 
     def weigh(self) -> None:
@@ -114,7 +114,7 @@ class WhichLoSheet(Sheet):
 
     def look(self) -> None:
         """With the running receiver; the button cancels while it looks."""
-        scan = self._session.lo_scan
+        scan = self._session.lo_leak_scan
         if scan.running:
             scan.cancel()
             return
@@ -125,7 +125,7 @@ class WhichLoSheet(Sheet):
 
     def read(self) -> None:
         """In a recording, off the interface thread."""
-        from yarddial.session.leak_recording import leak_in_recording
+        from yarddial.session.calibration.lo_leak_recording import leak_in_recording
 
         try:
             stated = self._stated_hz()
@@ -154,7 +154,7 @@ class WhichLoSheet(Sheet):
             self.close()
 
     def _scan_moved(self) -> None:
-        scan = self._session.lo_scan
+        scan = self._session.lo_leak_scan
         self._look.setText("Stop" if scan.running else "Look now")
         if scan.running:
             self._said.setText("")
@@ -189,7 +189,7 @@ class WhichLoSheet(Sheet):
             working_sheet(self, self.answer.working()).show()
 
     def _crystal(self) -> tuple[float, float]:
-        known, name = self._session.truing.oscillators, crystal_of(self._line.receiver.name)
+        known, name = self._session.calibration.oscillators, crystal_of(self._line.receiver.name)
         return known.value(name), max(known.sigma(name), 1e-3)
 
     def _stated_hz(self) -> tuple[float, ...]:

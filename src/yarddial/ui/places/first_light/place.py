@@ -5,8 +5,8 @@ from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from yarddial.session.first_light.result import CheckResult
+from yarddial.session.first_light.verdict import first_light_verdict
 from yarddial.session.session import Session
-from yarddial.session.verdicts.of_first_light import first_light_verdict
 from yarddial.ui.places.first_light.check_row import CheckRow
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.headline import Headline
@@ -24,9 +24,9 @@ class FirstLightPlace(QWidget):
         self._shown: tuple[CheckResult, ...] | None = None
         self.headline = Headline()
         self.start = button("Check the receiver", strong=True, tip="Run all checks on the active route's receiver")
-        self.start.clicked.connect(session.checking.start)
+        self.start.clicked.connect(session.device_check.start)
         self.cancel = button("Cancel", tip="End the run (Esc)")
-        self.cancel.clicked.connect(session.checking.cancel)
+        self.cancel.clicked.connect(session.device_check.cancel)
         self._hint = Words("", 12, tone="quiet")
         self._rows = QVBoxLayout()
         self._rows.setSpacing(0)
@@ -48,7 +48,7 @@ class FirstLightPlace(QWidget):
         layout.addWidget(self.headline)
         layout.addLayout(row)
         layout.addWidget(scroll, 1)
-        session.checking.on_checks_changed(self._show)
+        session.device_check.on_device_check_changed(self._show)
         session.desk.on_dial_changed(self._show)
         self._show()
 
@@ -58,18 +58,18 @@ class FirstLightPlace(QWidget):
         super().showEvent(event)
 
     def _show(self) -> None:
-        checking = self._session.checking
-        verdict = first_light_verdict(checking, self._session.desk)
+        device_check = self._session.device_check
+        verdict = first_light_verdict(device_check, self._session.desk)
         self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
-        why_not = checking.why_not()
+        why_not = device_check.why_not()
         self.start.setEnabled(not why_not)
-        self.cancel.setVisible(checking.running)
+        self.cancel.setVisible(device_check.running)
         receiver = self._session.desk.line.receiver.name
         self._hint.setText(
-            why_not if why_not and not checking.running else f"{receiver}; the receiver is stopped for it"
+            why_not if why_not and not device_check.running else f"{receiver}; the receiver is stopped for it"
         )
-        results = checking.results
-        if not checking.running:
+        results = device_check.results
+        if not device_check.running:
             results = tuple(sorted(results, key=lambda result: _ORDER[result.verdict]))
         if results != self._shown:
             self._fill(results)

@@ -4,7 +4,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from yarddial.analysis.ghosts.scene import Ghost
-from yarddial.session.expecting import Expecting
+from yarddial.session.spurious.expected_products import ExpectedProducts
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.words import Words, button, hairline
@@ -20,16 +20,16 @@ class ExpectedList(QWidget):
 
     dialled = pyqtSignal(float)
 
-    def __init__(self, expecting: Expecting) -> None:
+    def __init__(self, expected_products: ExpectedProducts) -> None:
         super().__init__()
-        self._expecting = expecting
+        self._expected_products = expected_products
         self._shown: tuple[Ghost, ...] | None = None
         self._rows = QGridLayout()
         self._rows.setHorizontalSpacing(px(8))
         self._rows.setVerticalSpacing(px(2))
         self.said = Words("", 12, tone="quiet", wrap=True)
         self.every = button("All of them", plain=True, tip="Every ghost predicted here: formula, and how it moves")
-        self.every.clicked.connect(lambda: ExpectedSheet(self, expecting.ghosts).show())
+        self.every.clicked.connect(lambda: ExpectedSheet(self, expected_products.ghosts).show())
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(px(2))
@@ -42,7 +42,7 @@ class ExpectedList(QWidget):
 
     def show_expected(self) -> None:
         """Show the strongest."""
-        ghosts = self._expecting.ghosts
+        ghosts = self._expected_products.ghosts
         count = len(ghosts)
         told = f"{count} over the floor" if count else "None"
         self.said.setText(f"{told} by the signals known, besides the spike at the centre.")

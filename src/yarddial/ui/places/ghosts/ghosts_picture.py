@@ -6,8 +6,8 @@ from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPai
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from yarddial.analysis.ghosts.span import CLEAN_SHARE
-from yarddial.session.expecting import Expecting
-from yarddial.session.ghosting import Ghosting, Judged
+from yarddial.session.spurious.expected_products import ExpectedProducts
+from yarddial.session.spurious.span_test import JudgedPeak, SpanTest
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.scales import ticks
@@ -27,9 +27,9 @@ class GhostsPicture(QWidget):
 
     dialled = pyqtSignal(float)
 
-    def __init__(self, ghosting: Ghosting, expecting: Expecting) -> None:
+    def __init__(self, span_test: SpanTest, expected_products: ExpectedProducts) -> None:
         super().__init__()
-        self._ghosting, self._expecting = ghosting, expecting
+        self._span_test, self._expected_products = span_test, expected_products
         self._dial_hz = 0.0
         self.setAccessibleName("The span: true signals above the scale, ghosts below it")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -50,11 +50,11 @@ class GhostsPicture(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Dial the peak nearest to the pointer."""
-        span = self._ghosting.before
-        if event is None or span is None or not self._ghosting.judged:
+        span = self._span_test.before
+        if event is None or span is None or not self._span_test.judged:
             return
         x = event.position().x()
-        nearest = min(self._ghosting.judged, key=lambda j: abs(self._x(j.peak.dial_hz) - x))
+        nearest = min(self._span_test.judged, key=lambda j: abs(self._x(j.peak.dial_hz) - x))
         if abs(self._x(nearest.peak.dial_hz) - x) < px(30):
             self.dialled.emit(nearest.peak.dial_hz)
 
@@ -63,7 +63,7 @@ class GhostsPicture(QWidget):
 
     def _looked_at(self) -> tuple[float, float] | None:
         """Centre and rate of the span that was tested, else of the one that will be; on the dial."""
-        shown = self._ghosting.before or self._expecting.request
+        shown = self._span_test.before or self._expected_products.request
         return None if shown is None else (shown.centre_hz, shown.rate_hz)
 
     def _x(self, dial_hz: float) -> float:
@@ -75,7 +75,7 @@ class GhostsPicture(QWidget):
         """Draw it, or say what is missing."""
         painter, c, chart = QPainter(self), palette(), self._chart()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        span = self._ghosting.before
+        span = self._span_test.before
         # Ghosts and a row of their names need so much under the scale.
         base = chart.top() + min(ABOVE * chart.height(), chart.height() - px(BELOW_LEAST))
         if span is None:
@@ -89,10 +89,10 @@ class GhostsPicture(QWidget):
 
         self._draw_levels(painter, c, chart, base, low_db, high_db)
         self._draw_scale(painter, c, chart, base)
-        for judged in self._ghosting.judged:
+        for judged in self._span_test.judged:
             self._draw_mark(painter, c, base, up(judged.peak.level_dbm), judged)
         self._draw_arrows(painter, c, base)
-        ghosts = (j for j in self._ghosting.judged if j.judgement.verdict == "ghost")
+        ghosts = (j for j in self._span_test.judged if j.judgement.verdict == "ghost")
         self._draw_names(painter, c, chart, base, [(j.peak.dial_hz, j.judgement.kinds) for j in ghosts])
         self._draw_pointer(painter, c, chart, base)
 
@@ -102,9 +102,9 @@ class GhostsPicture(QWidget):
         above = QRectF(chart.left(), chart.top(), 0.6 * chart.width(), base - chart.top())
         painter.setPen(c.colour("quiet"))
         painter.setFont(font(13))
-        expected = self._expecting.ghosts[:MOST_EXPECTED]
+        expected = self._expected_products.ghosts[:MOST_EXPECTED]
         untested = "The span was not tested yet." + ("\nHollow below: what is to be expected." if expected else "")
-        text = (self._ghosting.doing and f"Looking {self._ghosting.doing}…") or untested
+        text = (self._span_test.doing and f"Looking {self._span_test.doing}…") or untested
         painter.drawText(above, int(Qt.AlignmentFlag.AlignCenter), text)
         if self._looked_at() is None:
             return
@@ -127,7 +127,7 @@ class GhostsPicture(QWidget):
         self, painter: QPainter, c: Palette, chart: QRectF, base: float, low_db: float, high_db: float
     ) -> None:
         """The span as it was seen, the strongest of each column."""
-        span = self._ghosting.before
+        span = self._span_test.before
         assert span is not None
         columns = max(int(chart.width() / 2), 16)
         parts = np.array_split(span.level_dbm, columns)
@@ -166,7 +166,7 @@ class GhostsPicture(QWidget):
             box = QRectF(left, base + px(6), px(100), px(16))
             painter.drawText(box, int(beside), format_frequency(hertz * 1e6, 0))
 
-    def _draw_mark(self, painter: QPainter, c: Palette, base: float, y: float, judged: Judged) -> None:
+    def _draw_mark(self, painter: QPainter, c: Palette, base: float, y: float, judged: JudgedPeak) -> None:
         """A stem up for what is true, down for a ghost, a ring on the scale for what is open."""
         x, verdict = self._x(judged.peak.dial_hz), judged.judgement.verdict
         colour = c.colour(MARKS[verdict])
@@ -185,16 +185,16 @@ class GhostsPicture(QWidget):
 
     def _draw_arrows(self, painter: QPainter, c: Palette, base: float) -> None:
         """From what a ghost is made of, where that stands in the span, to the ghost."""
-        span = self._ghosting.before
+        span = self._span_test.before
         assert span is not None
         painter.setPen(QPen(c.colour("quiet"), 1, Qt.PenStyle.DashLine))
-        line = self._ghosting.line
-        sources = () if line is None else self._ghosting.sources(line)
-        for judged in self._ghosting.judged:
+        line = self._span_test.line
+        sources = () if line is None else self._span_test.sources(line)
+        for judged in self._span_test.judged:
             if judged.judgement.verdict != "ghost":
                 continue
             ghost = next(
-                (g for g in self._ghosting.ghosts
+                (g for g in self._span_test.ghosts
                  if g.kind == judged.judgement.best.kind and abs(g.dial_hz - judged.peak.dial_hz) < 4 * span.within_hz),
                 None,
             )  # fmt: skip

@@ -3,14 +3,14 @@
 from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from yarddial.session.ghosting import Judged
 from yarddial.session.session import Session
-from yarddial.session.verdicts.of_ghosts import ghosts_verdict
-from yarddial.ui.places.ghosts.cure_list import CureList
-from yarddial.ui.places.ghosts.cure_picture import CurePicture
+from yarddial.session.spurious.span_test import JudgedPeak
+from yarddial.session.spurious.verdict import ghosts_verdict
 from yarddial.ui.places.ghosts.expected_list import ExpectedList
 from yarddial.ui.places.ghosts.ghosts_picture import GhostsPicture
 from yarddial.ui.places.ghosts.recordings_sheet import RecordingsSheet
+from yarddial.ui.places.ghosts.remedy_list import RemedyList
+from yarddial.ui.places.ghosts.remedy_picture import RemedyPicture
 from yarddial.ui.places.ghosts.strong_list import StrongList
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.emptied import empty
@@ -41,16 +41,16 @@ class GhostsPlace(QWidget):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self._session, self._ghosting = session, session.ghosting
+        self._session, self._span_test = session, session.span_test
         self.headline = Headline()
-        self.picture = GhostsPicture(session.ghosting, session.expecting)
+        self.picture = GhostsPicture(session.span_test, session.expected_products)
         self.picture.dialled.connect(session.desk.dial)
         self.test = button("Test the span", strong=True, tip="Look under one change after the other, judge each peak")
         self.test.clicked.connect(self._test)
         self.without = button(
             "Look without antenna", tip="Take it off, then look again: what stays, the receiver makes"
         )
-        self.without.clicked.connect(session.ghosting.look_without_antenna)
+        self.without.clicked.connect(session.span_test.look_without_antenna)
         self.recordings = button("Recordings", plain=True, tip="Judge by recordings that were made at two centres")
         self.recordings.clicked.connect(lambda: RecordingsSheet(self, session).show())
         self._beside = Words("", 12, tone="quiet", wrap=True)
@@ -60,19 +60,19 @@ class GhostsPlace(QWidget):
             grid.setVerticalSpacing(px(4))
         self._tested = Words("", 12, tone="quiet", wrap=True)
         self.strong = StrongList(session.strong)
-        self.expected = ExpectedList(session.expecting)
+        self.expected = ExpectedList(session.expected_products)
         self.expected.dialled.connect(session.desk.dial)
-        self.cures, self.cured = CureList(session.curing), CurePicture()
+        self.cures, self.cured = RemedyList(session.mitigation), RemedyPicture()
         self._against = Words()
         self._lay_out()
         self._show_soon = Soon(self, self._show)
-        session.ghosting.on_ghosting_changed(self._show_soon)
-        session.curing.on_curing_changed(self._show_soon)
+        session.span_test.on_span_test_changed(self._show_soon)
+        session.mitigation.on_mitigation_changed(self._show_soon)
         session.strong.on_strong_changed(self._show_soon)
-        session.expecting.on_expected_changed(self._show_soon)
+        session.expected_products.on_expected_changed(self._show_soon)
         session.desk.on_dial_changed(self._show_soon)
         session.desk.on_yard_changed(self._show_soon)
-        session.reception.on_receiver_changed(self._show_soon)
+        session.live_receiver.on_receiver_changed(self._show_soon)
         self._show()
 
     def _lay_out(self) -> None:
@@ -114,29 +114,29 @@ class GhostsPlace(QWidget):
     def hideEvent(self, event: QHideEvent | None) -> None:
         """The receiver belongs to another place from now on, unless all bands are being proven."""
         if not self._session.band_run.running:
-            self._ghosting.cancel()
-        self._session.curing.cancel()
+            self._span_test.cancel()
+        self._session.mitigation.cancel()
         self._session.strong.cancel()
         super().hideEvent(event)
 
     def _test(self) -> None:
-        if self._ghosting.running:
-            self._ghosting.cancel()
+        if self._span_test.running:
+            self._span_test.cancel()
         else:
-            self._ghosting.test()
+            self._span_test.test()
 
     def _show(self) -> None:
-        ghosting, desk = self._ghosting, self._session.desk
-        verdict = ghosts_verdict(ghosting, desk)
+        span_test, desk = self._span_test, self._session.desk
+        verdict = ghosts_verdict(span_test, desk)
         self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
-        why_not = ghosting.why_not()
-        self.test.setText("Stop" if ghosting.running else "Test the span")
-        self.test.setEnabled(ghosting.running or not why_not)
-        can_be_off = ghosting.line is not None and "antenna" not in ghosting.changes
-        self.without.setVisible(bool(ghosting.judged) and can_be_off)
-        self.without.setEnabled(not ghosting.why_not_without())
-        if ghosting.running:
-            self._beside.setText(f"Looking {ghosting.doing}: {ghosting.fraction:.0%} done.")
+        why_not = span_test.why_not()
+        self.test.setText("Stop" if span_test.running else "Test the span")
+        self.test.setEnabled(span_test.running or not why_not)
+        can_be_off = span_test.line is not None and "antenna" not in span_test.changes
+        self.without.setVisible(bool(span_test.judged) and can_be_off)
+        self.without.setEnabled(not span_test.why_not_without())
+        if span_test.running:
+            self._beside.setText(f"Looking {span_test.doing}: {span_test.fraction:.0%} done.")
         else:
             self._beside.setText(f"{why_not[:1].upper()}{why_not[1:]}." if why_not else "")
         self.picture.show_dial(desk.station.dial_hz)
@@ -144,13 +144,13 @@ class GhostsPlace(QWidget):
         self.strong.show_known()
         self.expected.show_expected()
         self.picture.update()
-        self._show_dial(ghosting.at_dial())
+        self._show_dial(span_test.at_dial())
         self._show_peaks()
 
-    def _show_dial(self, here: Judged | None) -> None:
+    def _show_dial(self, here: JudgedPeak | None) -> None:
         empty(self._causes)
         if here is None:
-            text = "Nothing stands out at the dial." if self._ghosting.judged else "Not tested yet."
+            text = "Nothing stands out at the dial." if self._span_test.judged else "Not tested yet."
             self._causes.addWidget(Words(text, 12, tone="quiet"), 0, 0)
             self._tested.setText("")
             self._show_cures("")
@@ -163,38 +163,38 @@ class GhostsPlace(QWidget):
             self._causes.addWidget(Words(_percent(share), 12, "mono", tone="quiet"), 2 * row, 1)
             self._causes.addWidget(hairline(), 2 * row + 1, 0, 1, 2)
         self._causes.setColumnStretch(0, 1)
-        changes = list(dict.fromkeys(CHANGES[change] for change in self._ghosting.changes))
+        changes = list(dict.fromkeys(CHANGES[change] for change in self._span_test.changes))
         told = f"Judged by what it did when {_listed(changes)}." if changes else ""
         if here.judgement.missing is not None:
             told += f" Not sure yet: {MISSING[here.judgement.missing]}."
         self._tested.setText(told.strip())
-        self._show_cures(self._cure_text(here, self._ghosting.line))
+        self._show_cures(self._cure_text(here, self._span_test.line))
 
     def _plan(self) -> None:
         """Have it worked out what is to be expected and what helps, in threads of their own."""
-        curing, expecting = self._session.curing, self._session.expecting
-        if self.isVisible() and (asked := expecting.needed()) is not None:
+        mitigation, expected_products = self._session.mitigation, self._session.expected_products
+        if self.isVisible() and (asked := expected_products.needed()) is not None:
             expected = Work(self, asked.work_out)
-            expected.done.connect(lambda found: expecting.take(asked, found))
+            expected.done.connect(lambda found: expected_products.take(asked, found))
             expected.start()
-        if self.isVisible() and (request := curing.needed()) is not None:
+        if self.isVisible() and (request := mitigation.needed()) is not None:
             work = Work(self, request.plan)
-            work.done.connect(lambda found: curing.take_plan(request, found))
-            work.refused.connect(lambda sentence: curing.refuse_plan(request, sentence))
+            work.done.connect(lambda found: mitigation.take_plan(request, found))
+            work.refused.connect(lambda sentence: mitigation.refuse_plan(request, sentence))
             work.start()
 
     def _show_cures(self, advice: str) -> None:
-        curing = self._session.curing
+        mitigation = self._session.mitigation
         self.cures.show_cures(advice)
-        self._against.setVisible(bool(advice) or (curing.is_current and curing.request is not None))
-        trial = curing.trial if curing.is_current else None
+        self._against.setVisible(bool(advice) or (mitigation.is_current and mitigation.request is not None))
+        trial = mitigation.trial if mitigation.is_current else None
         self.cured.setVisible(trial is not None)
         self.cured.show_trial(trial)
 
-    def _cure_text(self, here: Judged, line: Line | None) -> str:
+    def _cure_text(self, here: JudgedPeak, line: Line | None) -> str:
         from yarddial.analysis.ghosts.cure import cures
 
-        span = self._ghosting.before
+        span = self._span_test.before
         if line is None and here.judgement.verdict != "true":
             return "What helps is worked out when the receiver tests the span."
         if here.judgement.verdict == "true" or span is None or line is None:
@@ -205,13 +205,13 @@ class GhostsPlace(QWidget):
 
     def _show_peaks(self) -> None:
         empty(self._peaks)
-        ranked = sorted(self._ghosting.judged, key=lambda j: -j.peak.level_dbm)[:MOST_PEAKS]
+        ranked = sorted(self._span_test.judged, key=lambda j: -j.peak.level_dbm)[:MOST_PEAKS]
         for row, judged in enumerate(sorted(ranked, key=lambda j: j.peak.dial_hz)):
             mark = Mark(MARKS[judged.judgement.verdict], 10)
             go = button(format_frequency(judged.peak.dial_hz, 0), plain=True, tip="Put the dial there")
             go.clicked.connect(lambda _=False, hz=judged.peak.dial_hz: self._session.desk.dial(hz))
             kind = judged.judgement.kinds if judged.judgement.verdict == "ghost" else judged.judgement.verdict
-            unit = "dBm" if self._ghosting.line is not None else "dBFS"
+            unit = "dBm" if self._span_test.line is not None else "dBFS"
             level = Words(f"{format_number(judged.peak.level_dbm, 1.0)} {unit}", 12, tone="quiet")
             for column, cell in enumerate((mark, go, Words(kind, 12, wrap=True), level)):
                 self._peaks.addWidget(cell, row, column)

@@ -49,7 +49,7 @@ class RecordingsSheet(Sheet):
         self.resize(self.width(), px(400))
 
     def _judge(self) -> None:
-        from yarddial.session.recorded_looks import judge_recordings
+        from yarddial.session.spurious.recorded_looks import judge_recordings
 
         paths = [field.path for field in self.files if field.path is not None]
         try:
@@ -81,10 +81,10 @@ class RecordingsSheet(Sheet):
         return value
 
     def _take(self, found: object, names: str) -> None:
-        from yarddial.session.recorded_looks import Recorded
+        from yarddial.session.spurious.recorded_looks import Recorded
 
         assert isinstance(found, Recorded)
-        self._session.ghosting.take_recorded(found, names)
+        self._session.span_test.take_recorded(found, names)
         self.close()
 
     def _refuse(self, sentence: str) -> None:

@@ -2,7 +2,7 @@
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from yarddial.session.strong_signals import StrongSignals
+from yarddial.session.spurious.strong_signals import StrongSignals
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.file_sheet import FileSheet
 from yarddial.ui.widgets.words import Words, button

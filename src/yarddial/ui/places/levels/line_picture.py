@@ -4,7 +4,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from yarddial.analysis.levels.level_line import LevelLine, Plate
+from yarddial.analysis.levels.level_line import LevelAtPart, LevelLine
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.scales import scale_up
@@ -96,7 +96,7 @@ class LinePicture(QWidget):
     def _at_antenna(self, what: str) -> float | None:
         """Before the first part: what came in, its gain taken off."""
         assert self._line is not None
-        first: Plate = self._line.plates[0]
+        first: LevelAtPart = self._line.plates[0]
         value = {"noise": first.outside_dbm, "wanted": first.wanted_dbm, "strongest": first.strongest_dbm}[what]
         return None if value is None else value - first.gain_db
 

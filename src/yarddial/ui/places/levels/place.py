@@ -3,14 +3,14 @@
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
 
+from yarddial.session.levels.verdict import levels_verdict
 from yarddial.session.session import Session
-from yarddial.session.verdicts.of_levels import levels_verdict
-from yarddial.ui.places.levels.found import along_rows, found_rows, tested_rows
+from yarddial.ui.places.levels.level_findings import along_rows, found_rows, tested_rows
 from yarddial.ui.places.levels.line_picture import LinePicture
 from yarddial.ui.places.levels.setting_picture import SettingPicture
 from yarddial.ui.places.levels.sweep_picture import SweepPicture
 from yarddial.ui.theme.lettering import px
-from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.side_by_side import side_by_side
@@ -30,32 +30,32 @@ class LevelsPlace(QWidget):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self._session, self._leveling = session, session.leveling
+        self._session, self._levels = session, session.levels
         self._stages: tuple[GainStage, ...] | None = None
         self.headline = Headline()
         self.picture, self.settings = SweepPicture(), SettingPicture()
         self.along = LinePicture()
         self._upper = QStackedLayout()
         self.use = button("Use this gain", strong=True, tip="Set what is advised; Ctrl+Z takes it back")
-        self.use.clicked.connect(self._leveling.use)
+        self.use.clicked.connect(self._levels.use)
         self.sweep_all = button("Sweep all together", tip="Measure at every setting of all stages")
-        self.sweep_all.clicked.connect(self._leveling.sweep_all)
+        self.sweep_all.clicked.connect(self._levels.sweep_all)
         self.test = button("3:1 test", tip="Take some decibels off in front: what falls faster is made in the receiver")
-        self.test.clicked.connect(self._leveling.test_products)
+        self.test.clicked.connect(self._levels.test_products)
         self.cancel = button("Cancel", tip="End the sweep; the gain is set back (Esc)")
-        self.cancel.clicked.connect(self._leveling.cancel)
+        self.cancel.clicked.connect(self._levels.cancel)
         self.use_kept = button("", plain=True, tip="Set the gains kept for this band and route")
-        self.use_kept.clicked.connect(self._leveling.use_kept)
+        self.use_kept.clicked.connect(self._levels.use_kept)
         self._why_not = Words("", 12, tone="quiet", wrap=True)
         self._rows, self._found, self._tested, self._told = (QVBoxLayout() for _ in range(4))
-        self.surroundings = Choice("Surroundings")
+        self.surroundings = ChoiceBox("Surroundings")
         for name, text in SURROUNDINGS.items():
             self.surroundings.addItem(text, name)
-        self.surroundings.activated.connect(lambda: self._leveling.choose_surroundings(self.surroundings.currentData()))
+        self.surroundings.activated.connect(lambda: self._levels.choose_surroundings(self.surroundings.currentData()))
         self.sweeps: dict[str, QWidget] = {}
         self._lay_out()
         self._show_soon = Soon(self, self._show)
-        self._leveling.on_levels_changed(self._show_soon)
+        self._levels.on_levels_changed(self._show_soon)
         self._show()
 
     def _lay_out(self) -> None:
@@ -94,24 +94,24 @@ class LevelsPlace(QWidget):
     def showEvent(self, event: QShowEvent | None) -> None:
         """Levels as they are now belong to the picture."""
         super().showEvent(event)
-        self._leveling.weigh()
+        self._levels.weigh()
 
     def _show(self) -> None:
-        leveling, session = self._leveling, self._session
+        levels, session = self._levels, self._session
         if self.isVisible():
-            leveling.weigh()
-        verdict = levels_verdict(leveling, session.desk)
+            levels.weigh()
+        verdict = levels_verdict(levels, session.desk)
         self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
-        if leveling.stages != self._stages:
-            self._stages = leveling.stages
+        if levels.stages != self._stages:
+            self._stages = levels.stages
             self._fill_stages()
         self._show_acts()
         self._show_sweep()
-        self.surroundings.setCurrentIndex(self.surroundings.findData(leveling.surroundings))
-        line = leveling.line()
+        self.surroundings.setCurrentIndex(self.surroundings.findData(levels.surroundings))
+        line = levels.line()
         self.along.show_line(session.desk.line.antenna.name, line)
-        refill(self._found, found_rows(leveling))
-        refill(self._tested, tested_rows(leveling))
+        refill(self._found, found_rows(levels))
+        refill(self._tested, tested_rows(levels))
         refill(self._told, along_rows(line))
         if line is not None:
             link = button("Show the working", plain=True)
@@ -119,23 +119,23 @@ class LevelsPlace(QWidget):
             self._told.addWidget(link)
 
     def _show_acts(self) -> None:
-        leveling = self._leveling
-        why_not = leveling.why_not_sweep()
+        levels = self._levels
+        why_not = levels.why_not_sweep()
         # A weighing is over before a button could be pressed.
-        running = leveling.fraction is not None and leveling.running_purpose != "weigh"
+        running = levels.fraction is not None and levels.running_purpose != "weigh"
         for sweep in (*self.sweeps.values(), self.sweep_all):
             sweep.setEnabled(not why_not)
-        self.sweep_all.setVisible(len(leveling.stages) > 1 and not running)
+        self.sweep_all.setVisible(len(levels.stages) > 1 and not running)
         self.test.setVisible(not running)
-        self.test.setEnabled(not leveling.why_not_test())
+        self.test.setEnabled(not levels.why_not_test())
         self.cancel.setVisible(running)
-        shown = "" if leveling.fraction is not None or not why_not else f"{why_not[:1].upper()}{why_not[1:]}."
+        shown = "" if levels.fraction is not None or not why_not else f"{why_not[:1].upper()}{why_not[1:]}."
         self._why_not.setText(shown)
-        advised = leveling.advised() if leveling.is_current else ()
+        advised = levels.advised() if levels.is_current else ()
         now = dict(self._session.desk.line.receiver.gains_db())
         self.use.setEnabled(any(abs(now.get(name, gain_db) - gain_db) > 0.05 for name, gain_db in advised))
         self.use.setText("Use this setting" if len(advised) > 1 else "Use this gain")
-        kept = leveling.kept_here()
+        kept = levels.kept_here()
         self.use_kept.setVisible(kept is not None)
         if kept is not None:
             gains = ", ".join(f"{gain_db:g}" for _, gain_db in kept.gains_db).replace("-", MINUS)
@@ -143,18 +143,18 @@ class LevelsPlace(QWidget):
             self.use_kept.setEnabled(any(now.get(name) != gain_db for name, gain_db in kept.gains_db))
 
     def _show_sweep(self) -> None:
-        leveling = self._leveling
-        swept, current = leveling.swept, leveling.is_current
+        levels = self._levels
+        swept, current = levels.swept, levels.is_current
         if swept is not None and current and swept.purpose == "all":
             self._upper.setCurrentWidget(self.settings)
-            self.settings.show_settings(leveling.steps, leveling.setting, self._session.desk.line.receiver.gains_db())
+            self.settings.show_settings(levels.steps, levels.setting, self._session.desk.line.receiver.gains_db())
             return
         self._upper.setCurrentWidget(self.picture)
-        stage = next((s for s in leveling.stages if swept is not None and s.name == swept.stage), None)
+        stage = next((s for s in levels.stages if swept is not None and s.name == swept.stage), None)
         self.picture.empty_text = "Nothing was swept here yet: sweep a stage to see each of its steps."
-        steps = leveling.steps if current and stage is not None else ()
+        steps = levels.steps if current and stage is not None else ()
         ends_db = (stage.steps_db[0], stage.steps_db[-1]) if stage is not None else (0.0, 50.0)
-        advice = leveling.advice if current else None
+        advice = levels.advice if current else None
         self.picture.show_sweep(steps, advice, stage.set_db if stage is not None else 0.0, ends_db)
 
     def _fill_stages(self) -> None:
@@ -162,16 +162,16 @@ class LevelsPlace(QWidget):
         self.sweeps = {}
         for stage in self._stages or ():
             row = QHBoxLayout()
-            choice = Choice(f"Gain of {stage.name}")
+            choice = ChoiceBox(f"Gain of {stage.name}")
             for gain_db in stage.steps_db:
                 choice.addItem(f"{gain_db:g} dB".replace("-", MINUS), gain_db)
             choice.setCurrentIndex(stage.steps_db.index(stage.nearest_db(stage.set_db)))
             choice.activated.connect(
-                lambda _, s=stage.name, box=choice: self._leveling.set_gain(s, float(box.currentData()))
+                lambda _, s=stage.name, box=choice: self._levels.set_gain(s, float(box.currentData()))
             )
             sweep = button("Sweep", plain=True, tip="Measure at each of its steps")
             sweep.setAccessibleName(f"Sweep {stage.name}")
-            sweep.clicked.connect(lambda _, s=stage.name: self._leveling.sweep(s))
+            sweep.clicked.connect(lambda _, s=stage.name: self._levels.sweep(s))
             self.sweeps[stage.name] = sweep
             row.addWidget(Words(stage.name, 13, weight=500), 1)
             row.addWidget(choice)

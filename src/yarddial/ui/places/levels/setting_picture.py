@@ -4,11 +4,12 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from yarddial.analysis.levels.best_setting import Setting, judged_db
-from yarddial.analysis.levels.step import GainsDb, Step
+from yarddial.analysis.levels.best_setting import BestGains, judged_db
+from yarddial.analysis.levels.step import GainPoint
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.scales import scale_along, scale_up
+from yarddial.yard.level import GainsDb
 
 # Below this nothing is heard, and no setting is told from another.
 LEAST_DB = -10.0
@@ -19,9 +20,9 @@ class SettingPicture(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._steps: tuple[Step, ...] = ()
+        self._steps: tuple[GainPoint, ...] = ()
         self._heard_db: list[float] = []
-        self._setting: Setting | None = None
+        self._setting: BestGains | None = None
         self._now: GainsDb = ()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Signal over noise and products, for every setting of the gains")
@@ -34,7 +35,7 @@ class SettingPicture(QWidget):
         """The least that can be read."""
         return QSize(px(300), px(150))
 
-    def show_settings(self, steps: tuple[Step, ...], setting: Setting | None, now: GainsDb) -> None:
+    def show_settings(self, steps: tuple[GainPoint, ...], setting: BestGains | None, now: GainsDb) -> None:
         """Show what has been measured, the advice, and what is set."""
         if steps != self._steps:
             self._heard_db = judged_db(steps) if steps else []

@@ -5,7 +5,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from yarddial.analysis.levels.advice import Advice
-from yarddial.analysis.levels.step import Step
+from yarddial.analysis.levels.step import GainPoint
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.axis import nice_step, tick_text
@@ -16,7 +16,7 @@ class SweepPicture(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._steps: tuple[Step, ...] = ()
+        self._steps: tuple[GainPoint, ...] = ()
         self._advice: Advice | None = None
         self._set_db = 0.0
         self._ends = (0.0, 1.0)
@@ -33,7 +33,7 @@ class SweepPicture(QWidget):
         return QSize(px(300), px(180))
 
     def show_sweep(
-        self, steps: tuple[Step, ...], advice: Advice | None, set_db: float, ends_db: tuple[float, float]
+        self, steps: tuple[GainPoint, ...], advice: Advice | None, set_db: float, ends_db: tuple[float, float]
     ) -> None:
         """Show what has been measured, the gain in force, and the control's ends."""
         self._steps, self._advice, self._set_db = tuple(sorted(steps, key=lambda s: s.gain_db)), advice, set_db

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QWheelEvent
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette
 from yarddial.ui.widgets.axis import nice_step, tick_text
-from yarddial.ui.widgets.pen_recorder import PenRecorder
+from yarddial.ui.widgets.spectrogram_chart import SpectrogramChart
 from yarddial.yard.frequency import MINUS, format_bound, format_frequency
 from yarddial.yard.level import Level, band_of
 
@@ -21,7 +21,7 @@ RANKS = ("slate", "ochre", "quiet")
 NOTCH = 120
 
 
-class ListenChart(PenRecorder):
+class ListenChart(SpectrogramChart):
     """Click or drag tunes, the edges are dragged, the wheel steps, with Ctrl it zooms."""
 
     SCALE_WIDTH = 84

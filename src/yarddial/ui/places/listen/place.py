@@ -5,16 +5,16 @@ import re
 from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
+from yarddial.session.listening.verdict import listen_verdict
 from yarddial.session.session import Session
-from yarddial.session.verdicts.of_listen import listen_verdict
-from yarddial.ui.pen_feed import PenFeed
 from yarddial.ui.places.listen.chart import ListenChart
-from yarddial.ui.places.listen.compare_sheet import CompareSheet
-from yarddial.ui.places.listen.kept import KeptRow
-from yarddial.ui.places.listen.prove_sheet import ProveSheet
+from yarddial.ui.places.listen.comparison_sheet import ComparisonSheet
+from yarddial.ui.places.listen.reception_check_sheet import ReceptionCheckSheet
+from yarddial.ui.places.listen.recorder_row import RecorderRow
 from yarddial.ui.sound_out import SoundOut
+from yarddial.ui.spectrogram_feed import SpectrogramFeed
 from yarddial.ui.theme.lettering import px
-from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.line_sheet import LineSheet
 from yarddial.ui.widgets.side_by_side import side_by_side
@@ -22,9 +22,9 @@ from yarddial.ui.widgets.side_column import side_column
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.yard.bands import BANDS
+from yarddial.yard.demodulation import DEMODULATIONS
 from yarddial.yard.errors import BadLevel
 from yarddial.yard.frequency import MINUS, format_frequency
-from yarddial.yard.ways import WAYS
 
 # The headline follows the level so often, in sounds: some three times a second.
 EVERY = 8
@@ -45,8 +45,8 @@ class ListenPlace(QWidget):
         self._heard = 0
         self.headline = Headline()
         self.chart = ListenChart()
-        self.way = Choice("Way of hearing")
-        for way in WAYS.values():
+        self.way = ChoiceBox("Way of hearing")
+        for way in DEMODULATIONS.values():
             self.way.addItem(way.name, way.way)
         self.hear = _tick("sound", "Hear it, on this computer's sound device")
         self.quieter = _tick("noise reduction", "Weaken what does not stand over the slowly followed noise")
@@ -59,12 +59,12 @@ class ListenPlace(QWidget):
         self._crystal = Words("", 12, tone="quiet", wrap=True)
         self.snap = button("Line", plain=True, tip="Put the dial on the strongest line near it")
         self.raster = button("Raster", plain=True, tip="Put the dial on the nearest channel of the band")
-        self.visited = Choice("Lately heard")
+        self.visited = ChoiceBox("Lately heard")
         # The picture keeps its height when the list appears.
         policy = self.visited.sizePolicy()
         policy.setRetainSizeWhenHidden(True)
         self.visited.setSizePolicy(policy)
-        self.emphasis = Choice("De-emphasis")
+        self.emphasis = ChoiceBox("De-emphasis")
         for microseconds in (0.0, 50.0, 75.0):
             self.emphasis.addItem(
                 f"de-emphasis {microseconds:g} \u00b5s" if microseconds else "no de-emphasis", microseconds
@@ -82,7 +82,7 @@ class ListenPlace(QWidget):
         self.calibrate = button(
             "Calibrate", plain=True, tip="State what arrives at the socket now; kept with the gains set"
         )
-        self.kept = KeptRow(session)
+        self.kept = RecorderRow(session)
         self.compare = button("Compare", plain=True, tip="Two routes or settings in turn: which hears it better")
         self.prove = button("Prove it", plain=True, tip="Something strong first, then one change at a time")
         self._tone = Words("", 12, "mono", tone="quiet")
@@ -93,7 +93,7 @@ class ListenPlace(QWidget):
         self._told_spike, self._told_mirrors = (Words("", 12, tone="quiet", wrap=True) for _ in range(2))
         self._sound = SoundOut(self)
         self._sound_state = Words("", 12, tone="quiet", wrap=True)
-        self._feed = PenFeed(self.chart, session.reception)
+        self._feed = SpectrogramFeed(self.chart, session.live_receiver)
         self._lay_out()
         self._join()
         self._show()
@@ -156,15 +156,15 @@ class ListenPlace(QWidget):
         self.spike.clicked.connect(lambda on: listening.clean(spike=on))
         self.mirrors.clicked.connect(lambda on: listening.clean(mirrors=on))
         self.swap.clicked.connect(lambda on: listening.clean(swap=on))
-        self.follow.clicked.connect(session.following.follow)
+        self.follow.clicked.connect(session.crystal_follower.follow)
         self.snap.clicked.connect(self._snap)
         self.calibrate.clicked.connect(self._calibrate)
         self.raster.clicked.connect(self._raster)
         self.scale.clicked.connect(self._scale)
         self.visited.activated.connect(lambda index: listening.go_back(index - 1) if index else None)
         self.emphasis.activated.connect(lambda: listening.change(deemphasis_us=self.emphasis.currentData()))
-        self.compare.clicked.connect(lambda: CompareSheet(self, session).show())
-        self.prove.clicked.connect(lambda: ProveSheet(self, session).show())
+        self.compare.clicked.connect(lambda: ComparisonSheet(self, session).show())
+        self.prove.clicked.connect(lambda: ReceptionCheckSheet(self, session).show())
         self.closer.clicked.connect(lambda: listening.zoom(-1))
         self.wider.clicked.connect(lambda: listening.zoom(+1))
         self.chart.tuned.connect(listening.tune)
@@ -174,9 +174,9 @@ class ListenPlace(QWidget):
         self.chart.pointed.connect(self._pointed.setText)
         self._show_soon = Soon(self, self._show)
         listening.on_listening_changed(self._show_soon)
-        session.following.on_following_changed(self._show_soon)
+        session.crystal_follower.on_crystal_changed(self._show_soon)
         listening.on_heard(self._play)
-        session.reception.on_pen_moved(self._feed.draw)
+        session.live_receiver.on_spectrogram_moved(self._feed.draw)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """The receiver looks and listens for this place from now on."""
@@ -186,8 +186,8 @@ class ListenPlace(QWidget):
     def hideEvent(self, event: QHideEvent | None) -> None:
         """Leave the receiver to the other places, silent."""
         self._sound.stop()
-        self._session.proving.cancel()
-        self._session.comparing.cancel()
+        self._session.reception_check.cancel()
+        self._session.comparison.cancel()
         self._listening.close()
         super().hideEvent(event)
 
@@ -219,7 +219,7 @@ class ListenPlace(QWidget):
     def _show(self) -> None:
         listening, session = self._listening, self._session
         settings, evidence = listening.settings, listening.evidence
-        verdict = listen_verdict(listening, session.reception, session.desk)
+        verdict = listen_verdict(listening, session.live_receiver, session.desk)
         self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
         self.way.setCurrentIndex(self.way.findData(settings.way))
         self._width.setText(f"{_edge(settings.low_hz)} to {_edge(settings.high_hz)} about the dial")
@@ -236,8 +236,8 @@ class ListenPlace(QWidget):
         self._sound_state.setText(self._sound.state if listening.is_heard else "")
         self._sound_state.setVisible(bool(self._sound_state.text()))
         self._show_level()
-        self.follow.setChecked(session.following.is_wanted)
-        self._crystal.setText(session.following.sentence())
+        self.follow.setChecked(session.crystal_follower.is_wanted)
+        self._crystal.setText(session.crystal_follower.sentence())
         self._crystal.setVisible(bool(self._crystal.text()))
         told = ("", "")
         if evidence is not None:
@@ -257,7 +257,7 @@ class ListenPlace(QWidget):
 
     def _show_visited(self) -> None:
         """The list, made anew only when it has changed."""
-        names = [f"{format_frequency(dial_hz)}, {WAYS[way].name}" for dial_hz, way in self._listening.visited]
+        names = [f"{format_frequency(dial_hz)}, {DEMODULATIONS[way].name}" for dial_hz, way in self._listening.visited]
         wanted = ["lately heard", *names]
         if wanted != [self.visited.itemText(i) for i in range(self.visited.count())]:
             self.visited.clear()
@@ -290,7 +290,7 @@ class ListenPlace(QWidget):
 
     def _show_chart(self) -> None:
         session, listening = self._session, self._listening
-        station, reception = session.desk.station, session.reception
+        station, live_receiver = session.desk.station, session.live_receiver
         known = [(r.frequency_hz, r.name, "slate") for r in station.references]
         known += [(edge, band.name, "quiet") for band in BANDS for edge in (band.low_hz, band.high_hz)]
         centre_hz = listening.centre_hz()
@@ -305,8 +305,8 @@ class ListenPlace(QWidget):
         self.chart.show_place(
             listening.chart_hz, station.dial_hz, (listening.settings.low_hz, listening.settings.high_hz), tuple(known)
         )
-        empty = "the receiver is starting…" if reception.wanted else "the receiver is off: Space starts it"
-        said = reception.trouble or empty
+        empty = "the receiver is starting…" if live_receiver.wanted else "the receiver is off: Space starts it"
+        said = live_receiver.trouble or empty
         self.chart.empty_text = f"{said[:1].upper()}{said[1:]}".rstrip(".") + ("" if said.endswith("…") else ".")
 
     def _play(self) -> None:

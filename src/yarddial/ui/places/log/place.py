@@ -4,8 +4,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from yarddial.records.entry import Entry
+from yarddial.session.log.verdict import log_verdict
 from yarddial.session.session import Session
-from yarddial.session.verdicts.of_log import log_verdict
 from yarddial.ui.places.log.entry_painter import ENTRY_ROLE, EntryPainter
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.widgets.headline import Headline

@@ -5,12 +5,12 @@ from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from yarddial.analysis.span.rates import RateFigures, recommended
+from yarddial.session.sampling.span_planner import SpanAnswer
+from yarddial.session.sampling.verdict import span_verdict
 from yarddial.session.session import Session
-from yarddial.session.spanning import SpanAnswer
-from yarddial.session.verdicts.of_span import span_verdict
 from yarddial.ui.places.span.span_picture import SpanPicture
 from yarddial.ui.theme.lettering import px
-from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.words import Words, button, hairline
@@ -26,7 +26,7 @@ class SpanPlace(QWidget):
         self._wanted = ""
         self.headline = Headline()
         self.picture = SpanPicture()
-        self.band = Choice("Band to cover")
+        self.band = ChoiceBox("Band to cover")
         self.band.textActivated.connect(self._choose_band)
         self.use = button("Use this rate", strong=True, tip="Set the sample rate to that of the best way")
         self.use.clicked.connect(self._use)
@@ -35,16 +35,16 @@ class SpanPlace(QWidget):
         for subscribe in (
             session.desk.on_yard_changed,
             session.desk.on_dial_changed,
-            session.checking.on_checks_changed,
+            session.device_check.on_device_check_changed,
         ):
             subscribe(lambda: self._show() if self.isVisible() else None)
-        session.reception.on_span_moved(self._show_live)
-        session.reception.on_receiver_changed(self._show_live)
+        session.live_receiver.on_span_moved(self._show_live)
+        session.live_receiver.on_receiver_changed(self._show_live)
         self._show()
 
     def _show_live(self) -> None:
         if self.isVisible():
-            self.picture.show_live(self._session.reception.span)
+            self.picture.show_live(self._session.live_receiver.span)
 
     def _lay_out(self) -> None:
         row = QHBoxLayout()
@@ -89,15 +89,15 @@ class SpanPlace(QWidget):
     def _use(self) -> None:
         answer = self._answer()
         if answer is not None and answer.covers:
-            self._session.spanning.use_rate(answer.covers[0].rate_hz)
+            self._session.span_planner.use_rate(answer.covers[0].rate_hz)
 
     def _answer(self) -> SpanAnswer | None:
-        bands = self._session.spanning.bands()
+        bands = self._session.span_planner.bands()
         band = next((band for band in bands if band.name == self._wanted), bands[0])
-        return self._session.spanning.answer(band)
+        return self._session.span_planner.answer(band)
 
     def _show(self) -> None:
-        bands = [band.name for band in self._session.spanning.bands()]
+        bands = [band.name for band in self._session.span_planner.bands()]
         if bands != [self.band.itemText(i) for i in range(self.band.count())]:
             self.band.clear()
             self.band.addItems(bands)

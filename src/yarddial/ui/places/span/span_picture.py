@@ -8,8 +8,8 @@ from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from yarddial.analysis.span.rates import CLEAN_SHARE
-from yarddial.session.engine.messages import SpanLine
-from yarddial.session.spanning import SpanAnswer
+from yarddial.engine.messages import SpanSpectrum
+from yarddial.session.sampling.span_planner import SpanAnswer
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.axis import nice_step, tick_text
@@ -24,7 +24,7 @@ class SpanPicture(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._answer: SpanAnswer | None = None
-        self._live: SpanLine | None = None
+        self._live: SpanSpectrum | None = None
         self.setAccessibleName("The span: band, clean part, wanted channels and what is unwanted")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(px(HEIGHT))
@@ -38,7 +38,7 @@ class SpanPicture(QWidget):
         self._answer = answer
         self.update()
 
-    def show_live(self, live: SpanLine | None) -> None:
+    def show_live(self, live: SpanSpectrum | None) -> None:
         """Show what the running receiver gets, or nothing."""
         self._live = live
         self.update()
@@ -118,7 +118,7 @@ class SpanPicture(QWidget):
         painter.setPen(c.colour("quiet"))
         painter.drawText(QPointF(x(middle - clean) + px(6), px(40)), "free of aliases")
 
-    def _draw_live(self, painter: QPainter, answer: SpanAnswer, live: SpanLine, x: Place, base: float) -> None:
+    def _draw_live(self, painter: QPainter, answer: SpanAnswer, live: SpanSpectrum, x: Place, base: float) -> None:
         """The running receiver's own span where it lies on this scale: mean in ink, peaks of the moment above it."""
         ends = [answer.mapped.dial_hz(live.centre_hz + side * live.rate_hz / 2) for side in (-1, 1)]
         places = np.linspace(x(ends[0]), x(ends[1]), live.mean_db.size)

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
-from yarddial.yard.frequency import format_doubt
+from yarddial.yard.frequency import format_sigma
 from yarddial.yard.oscillators import DialState, spoken
 
 ROLES = ("spruce", "slate", "ochre", "quiet")
@@ -34,7 +34,7 @@ class BudgetBar(QWidget):
         parts = tuple(sorted(state.budget_hz, key=lambda part: -part[1]))
         if parts != self._parts:
             self._parts = parts
-            self.setAccessibleDescription(", ".join(f"{spoken(name)} {format_doubt(hertz)}" for name, hertz in parts))
+            self.setAccessibleDescription(", ".join(f"{spoken(name)} {format_sigma(hertz)}" for name, hertz in parts))
             self.updateGeometry()
             self.update()
 
@@ -56,4 +56,4 @@ class BudgetBar(QWidget):
             painter.drawText(QPointF(px(14), base), spoken(name))
             painter.setPen(c.colour("quiet"))
             box = QRectF(0, base - px(12), self.width(), px(16))
-            painter.drawText(box, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter), format_doubt(hertz))
+            painter.drawText(box, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter), format_sigma(hertz))

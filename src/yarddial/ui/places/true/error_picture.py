@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
-from yarddial.yard.frequency import format_bound, format_doubt
+from yarddial.yard.frequency import format_bound, format_sigma
 from yarddial.yard.line import Line
 from yarddial.yard.modes import Mode
 from yarddial.yard.oscillators import Oscillators, dial_state
@@ -33,7 +33,7 @@ class ErrorPicture(QWidget):
         super().__init__()
         self._wedges: list[tuple[str, Wedge]] = []
         self._after: list[Wedge] = []
-        self._bears_hz, self._mode, self._dial = 100.0, "AM", (10e6, "")
+        self._tolerance_hz, self._mode, self._dial = 100.0, "AM", (10e6, "")
         self.setAccessibleName("Dial error over all routes")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
@@ -49,7 +49,7 @@ class ErrorPicture(QWidget):
         self, station: Station, oscillators: Oscillators, mode: Mode, corrected: Station | None = None
     ) -> None:
         """Work out error and doubt along every route, now and with a correction entered where one is proposed."""
-        self._bears_hz, self._mode = mode.bears_hz, mode.name
+        self._tolerance_hz, self._mode = mode.tolerance_hz, mode.name
         self._dial = (station.dial_hz, station.route)
         reached = [line for line in station.lines() if reached_spans(line)]
         self._wedges = [(line.name, _wedge(line, oscillators)) for line in reached]
@@ -99,15 +99,15 @@ class ErrorPicture(QWidget):
             )
         painter.setPen(QPen(c.colour("ochre"), 1, Qt.PenStyle.DashLine))
         for sign in (1, -1):
-            y = self._y(chart, sign * self._bears_hz)
+            y = self._y(chart, sign * self._tolerance_hz)
             painter.drawLine(QPointF(chart.left(), y), QPointF(chart.right(), y))
         painter.setFont(font(11))
         painter.setPen(c.colour("ochre"))
-        top = self._y(chart, self._bears_hz)
+        top = self._y(chart, self._tolerance_hz)
         painter.drawText(
             QRectF(chart.right() + px(8), top - px(9), px(90), px(18)),
             int(Qt.AlignmentFlag.AlignVCenter),
-            f"{self._mode} {format_doubt(self._bears_hz)}",
+            f"{self._mode} {format_sigma(self._tolerance_hz)}",
         )
 
     def _draw_legend(self, painter: QPainter, c: Palette, chart: QRectF) -> None:

@@ -5,8 +5,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
+from yarddial.session.calibration.verdict import lasts_sentence
 from yarddial.session.session import Session
-from yarddial.session.verdicts.of_true import lasts_sentence
 from yarddial.ui.places.true.budget_bar import BudgetBar
 from yarddial.ui.places.true.watch_sheet import WatchSheet
 from yarddial.ui.theme.lettering import px
@@ -14,13 +14,13 @@ from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.mark import Mark
 from yarddial.ui.widgets.side_column import side_column
 from yarddial.ui.widgets.words import Words, button, hairline
-from yarddial.yard.frequency import format_doubt, format_frequency, format_hertz, format_number
+from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma
 from yarddial.yard.oscillators import is_in_ppm, spoken, stated_oscillators
 from yarddial.yard.reach import reaching
 
 if TYPE_CHECKING:
     # Not needed before the first paint.
-    from yarddial.analysis.correction.next_measurement import Proposal
+    from yarddial.analysis.correction.next_measurement import NextMeasurement
 
 MOST_ROWS = 6
 
@@ -38,7 +38,7 @@ class Evidence(QWidget):
         self._next = Words("", 12, tone="quiet", wrap=True)
         self._budget = BudgetBar()
         self._lasts = Words("", 12, tone="quiet", wrap=True)
-        self._proposal: Proposal | None = None
+        self._proposal: NextMeasurement | None = None
         self.go = button("Go there", plain=True, tip="Dial the station that would help most, over that route")
         self.go.clicked.connect(self._go_there)
         self.ways = button("Other ways", plain=True, tip="By hand, tone, raster, own transmitter, file; known stations")
@@ -74,12 +74,12 @@ class Evidence(QWidget):
         """Show oscillators, observations, and advice."""
         self._show_oscillators()
         self._show_observations()
-        truing = self._session.truing
-        self._budget.show_state(truing.state())
-        self._lasts.setText(lasts_sentence(truing))
+        calibration = self._session.calibration
+        self._budget.show_state(calibration.state())
+        self._lasts.setText(lasts_sentence(calibration))
         self._lasts.setVisible(bool(self._lasts.text()))
-        self._proposal = truing.next_measurement()
-        apart = truing.fit is None or not truing.fit.inseparable
+        self._proposal = calibration.next_measurement()
+        apart = calibration.fit is None or not calibration.fit.inseparable
         if self._proposal is not None and apart and not self._proposal.is_worth_it:
             self._proposal = None
         self._next.setText(self._advice())
@@ -94,9 +94,9 @@ class Evidence(QWidget):
                 desk.choose_route(proposal.route)
 
     def _show_ways(self) -> None:
-        from yarddial.ui.places.true.ways.sheet import WaysSheet
+        from yarddial.ui.places.true.methods.sheet import MethodsSheet
 
-        WaysSheet(self, self._session).show()
+        MethodsSheet(self, self._session).show()
 
     def _show_history(self) -> None:
         from yarddial.ui.places.true.history_sheet import HistorySheet
@@ -105,10 +105,10 @@ class Evidence(QWidget):
 
     def _show_oscillators(self) -> None:
         empty(self._off)
-        truing, stated = self._session.truing, stated_oscillators(self._session.desk.station)
-        for row, name in enumerate(truing.oscillators.names):
-            estimate = truing.fit.estimate(name) if truing.fit else None
-            value, sigma = truing.oscillators.value(name), truing.oscillators.sigma(name)
+        calibration, stated = self._session.calibration, stated_oscillators(self._session.desk.station)
+        for row, name in enumerate(calibration.oscillators.names):
+            estimate = calibration.fit.estimate(name) if calibration.fit else None
+            value, sigma = calibration.oscillators.value(name), calibration.oscillators.sigma(name)
             settled = sigma < stated.sigma(name) / 4
             mark = "good" if settled and (estimate is None or estimate.separate) else "look" if estimate else "unknown"
             if is_in_ppm(name):
@@ -116,7 +116,7 @@ class Evidence(QWidget):
                 doubt = f"± {format_number(sigma, sigma / 3)} ppm"
             else:
                 text = format_hertz(value, sigma).removesuffix(" Hz")
-                doubt = f"± {format_doubt(sigma)[1:]}"
+                doubt = f"± {format_sigma(sigma)[1:]}"
             said = Words(spoken(name).replace("'s", ""), 13)
             if estimate is not None and not estimate.separate:
                 text = "not apart"
@@ -137,7 +137,7 @@ class Evidence(QWidget):
 
     def _show_observations(self) -> None:
         empty(self._against)
-        fit = self._session.truing.fit
+        fit = self._session.calibration.fit
         if fit is None:
             self._against.addWidget(Words("Nothing yet.", 12, tone="quiet"), 0, 0)
             return
@@ -149,7 +149,7 @@ class Evidence(QWidget):
             name = Words(seen.reference_name, 12)
             name.setToolTip(
                 f"{seen.route}: {format_hertz(seen.error_hz, seen.sigma_hz)}, "
-                f"doubt {format_doubt(seen.total_sigma_hz)}, "
+                f"doubt {format_sigma(seen.total_sigma_hz)}, "
                 f"residual {format_hertz(fit.residuals_hz[i], seen.total_sigma_hz)}"
             )
             self._row(
@@ -177,20 +177,20 @@ class Evidence(QWidget):
         one = self._proposal
         if one is None:
             return ""
-        fit = self._session.truing.fit
+        fit = self._session.calibration.fit
         if fit is not None and fit.inseparable:
             return f"Most would help: {_route_text(one)}."
         return (
-            f"Most would help: {_route_text(one)}; the doubt here would fall from {format_doubt(one.before_hz)} to "
-            f"{format_doubt(one.after_hz)}."
+            f"Most would help: {_route_text(one)}; the doubt here would fall from {format_sigma(one.before_hz)} to "
+            f"{format_sigma(one.after_hz)}."
         )
 
     def _advice(self) -> str:
-        truing, station = self._session.truing, self._session.desk.station
+        calibration, station = self._session.calibration, self._session.desk.station
         helps = self._helps()
-        if truing.fit is None:
+        if calibration.fit is None:
             return f"The station at the dial: press M. {helps}" if helps else "The station at the dial: press M."
-        if truing.fit.inseparable:
+        if calibration.fit.inseparable:
             direct = [
                 r.name + " " + format_frequency(r.frequency_hz)
                 for r in station.references
@@ -198,20 +198,20 @@ class Evidence(QWidget):
                 and any(not line.converters for line in reaching(station, r.frequency_hz))
             ]
             if helps:
-                return f"{truing.fit.inseparable[0][:1].upper()}{truing.fit.inseparable[0][1:]}. {helps}"
+                return f"{calibration.fit.inseparable[0][:1].upper()}{calibration.fit.inseparable[0][1:]}. {helps}"
             where = f", such as {direct[0]}: press ]" if direct else ""
-            return truing.fit.inseparable[0][:1].upper() + truing.fit.inseparable[0][1:] + where + "."
-        if truing.fit.remarks:
-            remark = truing.fit.remarks[0]
+            return calibration.fit.inseparable[0][:1].upper() + calibration.fit.inseparable[0][1:] + where + "."
+        if calibration.fit.remarks:
+            remark = calibration.fit.remarks[0]
             return f"{remark[:1].upper()}{remark[1:]}. {helps}".rstrip()
         if helps:
             return helps
         return (
-            f"All {len(truing.fit.observations)} measurements agree "
-            f"(χ² {truing.fit.chi2:.1f}, {truing.fit.dof} to spare). "
+            f"All {len(calibration.fit.observations)} measurements agree "
+            f"(χ² {calibration.fit.chi2:.1f}, {calibration.fit.dof} to spare). "
             "Measure again on another day: crystals follow the weather."
         )
 
 
-def _route_text(proposal: "Proposal") -> str:
+def _route_text(proposal: "NextMeasurement") -> str:
     return f"{proposal.reference.name} {format_frequency(proposal.reference.frequency_hz)} over {proposal.route}"

@@ -3,13 +3,13 @@
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
-from yarddial.session.history import seconds_of
-from yarddial.session.outlook import corrected_s, corrections, outlook, since_last_correction
+from yarddial.session.calibration.oscillator_history import seconds_of
+from yarddial.session.calibration.outlook import corrected_s, corrections, outlook, since_last_correction
+from yarddial.session.calibration.verdict import lasts_sentence
 from yarddial.session.session import Session
-from yarddial.session.verdicts.of_true import lasts_sentence
 from yarddial.ui.places.true.history_picture import HistoryPicture
 from yarddial.ui.theme.lettering import font, px
-from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, hairline
 from yarddial.ui.widgets.working_sheet import Sheet
@@ -24,7 +24,7 @@ class HistorySheet(Sheet):
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, "History", 780)
         self._session = session
-        self.which = Choice("Oscillator", at_left=True)
+        self.which = ChoiceBox("Oscillator", at_left=True)
         self.which.setFont(font(13))
         self.verdict = Words("", 18, "serif", wrap=True)
         self.verdict.setAccessibleName("Verdict")
@@ -51,12 +51,14 @@ class HistorySheet(Sheet):
         self.body.addWidget(hairline())
         self.body.addWidget(self.entered)
         self.body.addLayout(row)
-        self._names = sorted(session.truing.knowledge.histories, key=lambda name: not name.startswith("crystal"))
+        self._names = sorted(
+            session.calibration.oscillator_estimates.histories, key=lambda name: not name.startswith("crystal")
+        )
         for name in self._names:
             self.which.addItem(spoken(name)[:1].upper() + spoken(name)[1:])
         self.which.activated.connect(self._show)
         show_soon = Soon(self, self._show)
-        self._leave = session.truing.on_truing_changed(show_soon)
+        self._leave = session.calibration.on_calibration_changed(show_soon)
         self.resize(px(780), px(700))
         self._show()
 
@@ -75,12 +77,12 @@ class HistorySheet(Sheet):
         if text and (value is None or not -40 <= value <= 80):
             self.more.setText(f"'{text}' is no temperature of a room: give degrees Celsius, such as 21.5.")
             return
-        self._session.truing.temperature_c = value
+        self._session.calibration.temperature_c = value
 
     def _show(self) -> None:
         session, station = self._session, self._session.desk.station
-        known, entries = session.truing.knowledge, session.log.entries
-        self.lasts.setText(lasts_sentence(session.truing))
+        known, entries = session.calibration.oscillator_estimates, session.log.entries
+        self.lasts.setText(lasts_sentence(session.calibration))
         told = [f"{entry.at_utc[:10]}: {entry.text}" for entry in corrections(entries, station.name)[:MOST_CORRECTIONS]]
         if compared := since_last_correction(entries, station.name):
             told.insert(0, f"{compared[:1].upper()}{compared[1:]}.")

@@ -3,17 +3,17 @@
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from yarddial.session.calibration.verdict import true_verdict
 from yarddial.session.session import Session
-from yarddial.session.verdicts.of_true import true_verdict
-from yarddial.ui.pen_feed import PenFeed
 from yarddial.ui.places.true.error_picture import ErrorPicture
 from yarddial.ui.places.true.evidence import Evidence
+from yarddial.ui.spectrogram_feed import SpectrogramFeed
 from yarddial.ui.theme.lettering import px
-from yarddial.ui.widgets.choice import Choice
+from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.headline import Headline
-from yarddial.ui.widgets.pen_recorder import PenRecorder
 from yarddial.ui.widgets.side_by_side import side_by_side
 from yarddial.ui.widgets.soon import Soon
+from yarddial.ui.widgets.spectrogram_chart import SpectrogramChart
 from yarddial.ui.widgets.words import Words, button
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.modes import mode_named
@@ -30,28 +30,28 @@ class TruePlace(QWidget):
         super().__init__()
         self._session = session
         self.headline = Headline()
-        self.recorder = PenRecorder()
+        self.recorder = SpectrogramChart()
         self.measure = button("Measure here", strong=True, tip="Measure the known station at the dial (M)")
         self.apply = button("Apply", tip="Enter the correction (Ctrl+Return); Ctrl+Z takes it back")
         self.verify = button("Verify", tip="Measure again with the correction entered (V)")
         self._beside = Words("", 12, tone="quiet", wrap=True)
         self._errors = ErrorPicture()
         self._evidence = Evidence(session)
-        self.how_long = Choice("How long to measure", at_left=True)
+        self.how_long = ChoiceBox("How long to measure", at_left=True)
         for name, seconds_s in HOW_LONG:
             self.how_long.addItem(name, seconds_s)
         self.how_long.setToolTip("As long as it helps: until the station or its path is the limit, not the noise")
         self.how_long.activated.connect(self._choose_how_long)
         self.measure.clicked.connect(self._measure)
-        self.verify.clicked.connect(lambda: session.truing.measure(verifying=True))
-        self.apply.clicked.connect(session.truing.apply)
-        self._feed = PenFeed(self.recorder, session.reception)
+        self.verify.clicked.connect(lambda: session.calibration.measure(verifying=True))
+        self.apply.clicked.connect(session.calibration.apply)
+        self._feed = SpectrogramFeed(self.recorder, session.live_receiver)
         self._lay_out()
         # One key can change dial, mode, route and receiver: all of it is shown at once, once.
         self._show_soon = Soon(self, self._show)
-        session.truing.on_truing_changed(self._show_soon)
-        session.reception.on_receiver_changed(self._show_soon)
-        session.reception.on_pen_moved(self._feed.draw)
+        session.calibration.on_calibration_changed(self._show_soon)
+        session.live_receiver.on_receiver_changed(self._show_soon)
+        session.live_receiver.on_spectrogram_moved(self._feed.draw)
         self._show()
 
     def _lay_out(self) -> None:
@@ -75,51 +75,51 @@ class TruePlace(QWidget):
         side_by_side(self, self.headline, left, self._evidence)
 
     def _measure(self) -> None:
-        self._session.truing.measure()
+        self._session.calibration.measure()
 
     def _choose_how_long(self) -> None:
-        self._session.truing.chosen_s = float(self.how_long.currentData())
+        self._session.calibration.chosen_s = float(self.how_long.currentData())
 
     def _show(self) -> None:
         session = self._session
-        truing, station = session.truing, session.desk.station
-        verdict = true_verdict(truing, mode_named(station.mode))
+        calibration, station = session.calibration, session.desk.station
+        verdict = true_verdict(calibration, mode_named(station.mode))
         self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
-        why_not = truing.why_not_measure()
-        proposal = truing.proposal()
+        why_not = calibration.why_not_measure()
+        proposal = calibration.proposal()
         can_apply = proposal is not None and not proposal.is_nothing
         self.measure.setEnabled(not why_not)
-        self.verify.setEnabled(not why_not and truing.fit is not None)
+        self.verify.setEnabled(not why_not and calibration.fit is not None)
         self.apply.setEnabled(can_apply)
         self.apply.setText("Apply here only" if can_apply and proposal is not None and proposal.shift_only else "Apply")
         self._beside.setText(self._beside_text(why_not))
-        self.how_long.setCurrentIndex(max(self.how_long.findData(truing.chosen_s), 0))
-        reference = truing.reference()
+        self.how_long.setCurrentIndex(max(self.how_long.findData(calibration.chosen_s), 0))
+        reference = calibration.reference()
         self.recorder.zero_label = f"{reference.name} stated" if reference else format_frequency(station.dial_hz)
         self.recorder.empty_text = self._empty_text()
-        state = truing.state()
+        state = calibration.state()
         self.recorder.expect(state.error_hz, state.sigma_hz)
         corrected = proposal.station if can_apply and proposal is not None else None
-        self._errors.show_routes(station, truing.oscillators, mode_named(station.mode), corrected)
+        self._errors.show_routes(station, calibration.oscillators, mode_named(station.mode), corrected)
         self._evidence.show_state()
 
     def _beside_text(self, why_not: str) -> str:
-        truing = self._session.truing
-        if truing.measuring is not None:
-            return truing.measuring.progress()[:1].upper() + truing.measuring.progress()[1:] + "."
-        proposal = truing.proposal()
+        calibration = self._session.calibration
+        if calibration.measuring is not None:
+            return calibration.measuring.progress()[:1].upper() + calibration.measuring.progress()[1:] + "."
+        proposal = calibration.proposal()
         if proposal is not None and not proposal.is_nothing:
             return "To enter: " + ", ".join(change.short for change in proposal.changes)
         if why_not:
             return why_not[:1].upper() + why_not[1:] + "."
-        reference = truing.reference()
+        reference = calibration.reference()
         return _trap(reference) if reference else ""
 
     def _empty_text(self) -> str:
-        reception = self._session.reception
-        if reception.trouble:
-            return reception.trouble[:1].upper() + reception.trouble[1:] + "."
-        if reception.wanted:
+        live_receiver = self._session.live_receiver
+        if live_receiver.trouble:
+            return live_receiver.trouble[:1].upper() + live_receiver.trouble[1:] + "."
+        if live_receiver.wanted:
             return "The receiver is starting…"
         return "The receiver is off. Space starts it; M measures the station at the dial."
 

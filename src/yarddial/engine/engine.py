@@ -1,0 +1,304 @@
+"""The engine itself, free of processes: takes commands, steps through blocks, reports events."""
+
+import logging
+from collections.abc import Callable
+
+import msgspec
+
+from yarddial.drivers.protocol import ActualSettings, Block, Device, RequestedSettings
+from yarddial.dsp.decimation import Decimator, decimation_for
+from yarddial.engine.clean_up import Cleaner
+from yarddial.engine.intake import Direct, Nothing, Ring
+from yarddial.engine.messages import (
+    Cancel,
+    Clean,
+    CleanUp,
+    Command,
+    Event,
+    Follow,
+    Hear,
+    Measure,
+    Noticed,
+    NotMeasured,
+    Quit,
+    RecordingState,
+    RecordSamples,
+    Show,
+    Start,
+    Started,
+    Stop,
+    Stopped,
+    Sweep,
+    SweepDone,
+    Tune,
+    Tuned,
+    TuneRefused,
+)
+from yarddial.engine.taps.ear import Ear
+from yarddial.engine.taps.follower import Follower
+from yarddial.engine.taps.gain_sweep import GainSweep
+from yarddial.engine.taps.measurement import ENDED, Measurement
+from yarddial.engine.taps.picture import PictureTap
+from yarddial.engine.taps.sample_recorder import SampleRecorder
+from yarddial.engine.taps.span_survey import SpanSurvey
+from yarddial.engine.taps.tap import Cause, Change, Piece, Stream, Tap
+from yarddial.yard.errors import DeviceStalled, RefusedValue, YardDialError
+from yarddial.yard.level import GainsDb
+
+log = logging.getLogger(__name__)
+# How long a step waits for samples, so that commands are never kept waiting.
+WAIT_S = 0.05
+# A receiver that says nothing for so long hangs; no read takes longer.
+HANGS_S = 3.0
+HANGS = "the receiver's driver does not answer any more: unplug it, plug it in, then start"
+OFF = "the receiver does not run: Space starts it"
+# Taps of which a job has one at a time.
+TapRequest = Measure | Sweep | Hear | Follow | RecordSamples
+
+
+class Engine:
+    """One receiver, one slice of its stream, and a list of taps at it.
+
+    With `in_thread` the receiver is read in a thread of its own, through a ring.
+    """
+
+    def __init__(
+        self, open_device: Callable[[str], Device], report: Callable[[Event], None], *, in_thread: bool = False
+    ) -> None:
+        self._open_device = open_device
+        self._report = report
+        self._in_thread = in_thread
+        self._device: Direct | Ring | None = None
+        self._tune: Tune | None = None
+        self._stream: Stream | None = None
+        self._slice: Decimator | None = None
+        self._picture = PictureTap(report)
+        self._taps: list[Tap] = [self._picture, SpanSurvey(report)]
+        self._clean = Clean(CleanUp())
+        self._cleaner: Cleaner | None = None
+        self._lost = 0
+        self._gains: frozenset[str] = frozenset()
+        self._silent_s = 0.0
+        self._is_fresh = True
+        self._next_index: int | None = None
+        self.hangs = False
+
+    @property
+    def running(self) -> bool:
+        """True while there is a stream to step through."""
+        return self._device is not None and self._stream is not None
+
+    def handle(self, command: Command) -> None:
+        """Do what is asked; a refusal is reported, not raised, and so is a fault of our own."""
+        try:
+            self._obey(command)
+        except Exception as fault:
+            self._fail(fault)
+
+    def step(self) -> None:
+        """Take one block through all taps."""
+        try:
+            self._step()
+        except YardDialError as error:
+            self._stop(str(error))
+        except Exception as fault:
+            self._fail(fault)
+
+    def _obey(self, command: Command) -> None:
+        match command:
+            case Start():
+                self._start(command.address)
+            case Stop() | Quit():
+                self._stop("")
+            case Tune():
+                self._tune_to(command)
+            case Show():
+                self._picture.show(command)
+            case Clean():
+                self._clean = command
+                self._begin_cleaning()
+            case Cancel():
+                self._cancel(command.job)
+            case Measure() | Sweep() | Hear() | Follow() | RecordSamples():
+                self._begin(command)
+
+    def _fail(self, fault: Exception) -> None:
+        """The top of the engine: whatever it is, the stream ends with it, and it is told."""
+        log.error("the engine failed", exc_info=fault)
+        self._stop(f"the program failed while it listened ({type(fault).__name__}): Space starts the receiver again")
+
+    # The stream
+
+    def _step(self) -> None:
+        if self._device is None or self._stream is None or self._slice is None:
+            return
+        block = self._device.next(WAIT_S)
+        if block is None:
+            self._stop(ENDED)
+            return
+        if isinstance(block, Nothing):
+            self._silent_s += block.waited_s
+            if self._silent_s > HANGS_S:
+                self.hangs = True
+                self._stop(HANGS)
+            return
+        self._silent_s = 0.0
+        lost = self._count_lost(block)
+        cleaned = block.samples if self._cleaner is None else self._cleaner.push(block.samples)
+        piece = Piece(block.samples, cleaned, self._slice.push(cleaned), lost, self._device.read_s)
+        for tap in tuple(self._taps):
+            if tap in self._taps and tap.push(piece):
+                self._taps.remove(tap)
+
+    def _count_lost(self, block: Block) -> int:
+        """A gap in the counter that nobody announced is a loss all the same."""
+        gap = max(block.first_index - self._next_index, block.lost) if self._next_index is not None else block.lost
+        self._next_index = block.first_index + block.samples.size
+        if gap or block.remark:
+            self._lost += gap
+            self._report(Noticed(self._lost, block.remark))
+        return gap
+
+    def _start(self, address: str) -> None:
+        if self._device is not None:
+            self._stop("", replaced=True)
+        try:
+            opened = self._open_device(address)
+        except YardDialError as error:
+            self._stop(str(error))
+            return
+        self._device = Ring(opened) if self._in_thread else Direct(opened)
+        self._lost, self._silent_s, self._is_fresh = 0, 0.0, True
+        able = opened.capabilities
+        self._gains = frozenset(gain.name for gain in able.gains)
+        self._report(Started(able.name, able.is_live))
+        if self._tune is not None:
+            self._tune_to(self._tune)
+
+    def _stop(self, reason: str, *, replaced: bool = False) -> None:
+        """End the stream; what can go on with another receiver does so where another takes its place."""
+        for tap in tuple(self._taps):
+            if tap.job == 0 or (replaced and "receiver" in tap.survives):
+                continue
+            self._end(tap, "stopped", reason)
+        if self._device is not None:
+            self._device.close()
+        self._device, self._stream, self._slice, self._cleaner = None, None, None, None
+        if not replaced:
+            self._clean = Clean(CleanUp())
+            self._picture.give_up("stopped")
+        self._report(Stopped(reason, self.hangs, replaced))
+
+    def _tune_to(self, tune: Tune) -> None:
+        self._tune = tune
+        if self._device is None:
+            return
+        try:
+            got = msgspec.structs.replace(self._device.apply(self._able(tune.ask)), restart=False)
+        except DeviceStalled:
+            self.hangs = True
+            self._stop(HANGS)
+            return
+        except YardDialError as error:
+            self._report(TuneRefused(str(error), job=tune.job, id=tune.id))
+            return
+        change = self._change_to(got)
+        self._is_fresh, self._next_index = False, None
+        factor = decimation_for(got.rate_hz, tune.half_width_hz)
+        self._slice = Decimator(got.rate_hz, tune.look_hz - got.centre_hz, factor)
+        self._stream = stream = Stream(got, tune.look_hz, self._slice.out_rate_hz)
+        for tap in tuple(self._taps):
+            if change not in tap.survives:
+                self._end(tap, "retuned")
+        self._report(Tuned(got, self._slice.out_rate_hz, job=tune.job, id=tune.id))
+        if change != "slice":
+            self._begin_cleaning()
+        for tap in self._taps:
+            tap.begin(stream, change)
+
+    def _change_to(self, got: ActualSettings) -> Change:
+        if self._is_fresh or self._stream is None:
+            return "receiver"
+        return "slice" if got == self._stream.got else "tuning"
+
+    def _begin_cleaning(self) -> None:
+        """Begin cleaning up anew; nothing is made while nothing is wanted."""
+        is_wanted = self._clean.wanted != CleanUp() and self._stream is not None
+        self._cleaner = Cleaner(self._stream.rate_hz, self._clean, self._report) if self._stream and is_wanted else None
+
+    def _able(self, ask: RequestedSettings) -> RequestedSettings:
+        """Without the gain stages that this device does not have: a recording has none."""
+        gains = tuple(gain for gain in ask.gains_db if gain[0] in self._gains)
+        return msgspec.structs.replace(ask, gains_db=gains)
+
+    def _set_gains(self, gains_db: GainsDb) -> None:
+        """Change gains against what was tuned; with nothing, all as it was. Raises what the device raises."""
+        if self._tune is None or self._device is None:
+            return
+        changed = dict(gains_db)
+        others = tuple(gain for gain in self._tune.ask.gains_db if gain[0] not in changed)
+        self._device.apply(self._able(msgspec.structs.replace(self._tune.ask, gains_db=(*others, *gains_db))))
+        self._next_index = None
+
+    # The taps
+
+    def _begin(self, asked: TapRequest) -> None:
+        """Put a tap on the list, in the place of the job's former one of its kind; or say why that cannot be."""
+        for former in tuple(self._taps):
+            if former.job == asked.job and type(getattr(former, "asked", None)) is type(asked):
+                self._end(former, "cancelled")
+        stream = self._stream
+        made: Tap
+        if isinstance(asked, Hear | Follow):
+            made = Ear(asked, self._report) if isinstance(asked, Hear) else Follower(asked, self._report)
+            self._taps.append(made)
+            if stream is not None:
+                made.begin(stream, "receiver")
+            return
+        if stream is None:
+            self._refuse(asked, OFF)
+            return
+        try:
+            self._taps.append(self._made(asked, stream))
+        except YardDialError as error:
+            self._refuse(asked, str(error))
+
+    def _made(self, asked: Measure | Sweep | RecordSamples, stream: Stream) -> Tap:
+        match asked:
+            case Measure():
+                return Measurement(asked, stream.slice_rate_hz, self._report)
+            case RecordSamples():
+                return SampleRecorder(asked, stream, self._report)
+            case Sweep():
+                missing = [name for gains in asked.settings for name, _ in gains if name not in self._gains]
+                if missing:
+                    raise RefusedValue(f"the receiver has no gain '{missing[0]}' to sweep")
+                return GainSweep(asked, stream, self._set_gains, self._report)
+
+    def _refuse(self, asked: Measure | Sweep | RecordSamples, why: str) -> None:
+        match asked:
+            case Measure():
+                self._report(NotMeasured(why, job=asked.job, id=asked.id))
+            case Sweep():
+                self._report(SweepDone(why, job=asked.job, id=asked.id))
+            case RecordSamples():
+                self._report(RecordingState(asked.path, 0.0, True, why, job=asked.job, id=asked.id))
+
+    def _cancel(self, job: int) -> None:
+        if not job:
+            return
+        for tap in tuple(self._taps):
+            if tap.job == job:
+                self._end(tap, "cancelled")
+        if self._clean.job == job:
+            self._clean = Clean(CleanUp())
+            self._begin_cleaning()
+
+    def _end(self, tap: Tap, cause: Cause, reason: str = "") -> None:
+        """Off the list first: whatever giving up does, it is done once."""
+        self._taps.remove(tap)
+        try:
+            tap.give_up(cause, reason)
+        except YardDialError as error:
+            # Only setting the gains back can fail like this: the receiver is lost.
+            self._stop(str(error))

@@ -1,0 +1,141 @@
+"""From the driver into a ring: read as fast as samples come, whatever the rest is doing; what does not fit is counted.
+
+A live receiver cannot wait, so when the ring is full its newest samples are lost, and said so. A recording can wait.
+"""
+
+import threading
+import time
+from collections import deque
+
+import msgspec
+
+from yarddial.drivers.protocol import ActualSettings, Block, Device, RequestedSettings
+from yarddial.yard.errors import DeviceLost, DeviceStalled, YardDialError
+
+# What the ring holds: a busy second, and one more.
+RING_S = 2.0
+# A read takes a fraction of a second; one that takes so long never comes back.
+PATIENCE_S = 3.0
+
+
+class Direct:
+    """Without a thread: each block is read when it is asked for. For tests, commands and running flat out."""
+
+    def __init__(self, device: Device) -> None:
+        self._device = device
+        self.read_s = 0.0
+
+    def apply(self, ask: RequestedSettings) -> ActualSettings:
+        """Set the device."""
+        return self._device.apply(ask)
+
+    def next(self, wait_s: float) -> Block | None:
+        """The next block; None at the end. Raises what the device raises."""
+        block = self._device.read()
+        self.read_s = time.monotonic()
+        return block
+
+    def close(self) -> None:
+        """Give the device back."""
+        self._device.close()
+
+
+class Nothing(msgspec.Struct, frozen=True):
+    """No block came within the wait: the stream goes on."""
+
+    waited_s: float
+
+
+class Ring:
+    """With a thread of its own, in the engine's process."""
+
+    def __init__(self, device: Device) -> None:
+        self._device = device
+        self._blocks: deque[tuple[Block | YardDialError | None, float]] = deque()
+        self.read_s = 0.0
+        self._held = 0
+        self._overrun = 0
+        self._most = 1
+        self._closing = False
+        # One for what is held, one for the device: it is set and read by turns.
+        self._ready = threading.Condition()
+        self._device_lock = threading.Lock()
+        self._thread: threading.Thread | None = None
+
+    def apply(self, ask: RequestedSettings) -> ActualSettings:
+        """Set the device between two blocks; what was read before is of no use any more.
+
+        Raises DeviceStalled when the device does not come back from a read, or what the device raises.
+        """
+        if not self._device_lock.acquire(timeout=PATIENCE_S):
+            raise DeviceStalled("a read of the receiver does not come back", PATIENCE_S)
+        try:
+            got = self._device.apply(ask)
+            with self._ready:
+                if self._device.capabilities.is_live:
+                    self._blocks.clear()
+                    self._held = 0
+                self._most = int(RING_S * got.rate_hz)
+                self._ready.notify_all()
+        finally:
+            self._device_lock.release()
+        if self._thread is None:
+            self._thread = threading.Thread(target=self._read_on, name="intake", daemon=True)
+            self._thread.start()
+        return got
+
+    def next(self, wait_s: float) -> Block | Nothing | None:
+        """The oldest block; Nothing when none came in time, None at the end. Raises what the device raised."""
+        with self._ready:
+            if not self._blocks and not self._ready.wait_for(lambda: bool(self._blocks), wait_s):
+                return Nothing(wait_s)
+            found, self.read_s = self._blocks.popleft()
+            if isinstance(found, Block):
+                self._held -= found.samples.size
+            self._ready.notify_all()
+        if isinstance(found, YardDialError):
+            raise found
+        return found
+
+    def close(self) -> None:
+        """End the thread and give the device back; a driver that hangs is left to the end of the process."""
+        self._closing = True
+        with self._ready:
+            self._ready.notify_all()
+        if self._thread is not None:
+            self._thread.join(1.0)
+        if self._thread is None or not self._thread.is_alive():
+            self._device.close()
+
+    def _read_on(self) -> None:
+        while not self._closing:
+            item: Block | YardDialError | None
+            try:
+                with self._device_lock:
+                    item = self._device.read()
+            except YardDialError as error:
+                item = error
+            except Exception as error:
+                # The top of a thread: code of others may raise anything, and it must be said.
+                said = " ".join(str(error).split()) or type(error).__name__
+                item = DeviceLost(f"the driver failed: {said}; start it again")
+            self._put(item)
+            if not isinstance(item, Block):
+                return
+
+    def _put(self, item: Block | YardDialError | None) -> None:
+        with self._ready:
+            if isinstance(item, Block):
+                size = item.samples.size
+                if not self._device.capabilities.is_live:
+                    self._ready.wait_for(lambda: self._closing or self._held + size <= self._most)
+                elif self._held + size > self._most:
+                    self._overrun += item.lost + size
+                    return
+                item = msgspec.structs.replace(
+                    item, lost=item.lost + self._overrun, overflow=item.overflow or bool(self._overrun)
+                )
+                self._overrun = 0
+                self._held += size
+            self._blocks.append((item, time.monotonic()))
+            self._ready.notify_all()

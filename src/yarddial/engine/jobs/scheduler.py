@@ -1,0 +1,256 @@
+"""Grants the receiver, and ends what it granted: every job once, with a reason, whatever else happens.
+
+Whoever wants the receiver asks for a lease of a kind of the table. All commands go out here and all events come in
+here, so that an answer reaches the job that asked, and no other.
+"""
+
+import logging
+from collections import deque
+from collections.abc import Callable
+
+import msgspec
+
+from yarddial.engine.jobs.lease import Activity, Ending, Lease, Refusal
+from yarddial.engine.jobs.table import KINDS, RULES, JobKind
+from yarddial.engine.link import EngineLink
+from yarddial.engine.messages import Answer, Cancel, Command, Event, Request, Stopped
+
+log = logging.getLogger(__name__)
+# Endings that are remembered, for whoever looks after the house.
+REMEMBERED = 200
+PERSON_STOPPED = "the receiver was stopped"
+
+
+class Scheduler:
+    """The engine's commands and events, and the leases."""
+
+    def __init__(self, link: EngineLink) -> None:
+        self._link = link
+        self._number = 0
+        self._leases: list[Lease] = []
+        self._observers: list[Callable[[Event], None]] = []
+        self._listeners: list[Callable[[], None]] = []
+        self._is_changed = False
+        # Called when nobody says any more where the receiver looks.
+        self.at_rest: Callable[[], None] = lambda: None
+        # The latest endings: kind and how.
+        self.history: deque[tuple[JobKind, Ending]] = deque(maxlen=REMEMBERED)
+
+    # Asking
+
+    def why_not(self, name: str, within: Lease | None = None) -> str:
+        """Why a job cannot be begun just now, or an empty text."""
+        kind = KINDS[name]
+        for lease in self._others(within):
+            if RULES[lease.kind.nature, kind.nature] == "refused":
+                return self._topmost(lease).kind.under_way
+        return ""
+
+    def request(self, name: str, activity: Activity, within: Lease | None = None) -> Lease | Refusal:
+        """Ask for the receiver, for a job of its own or as a part of another.
+
+        Returns a lease, which may have to wait, or a refusal. `waits` is set before anybody is told of anything.
+        """
+        if within is not None and not within.is_alive:
+            return Refusal("what it is a part of has ended")
+        if why_not := self.why_not(name, within):
+            return Refusal(why_not)
+        self._number += 1
+        lease = Lease(self, self._number, KINDS[name], activity, within)
+        outcomes = [(other, RULES[other.kind.nature, lease.kind.nature]) for other in self._others(within)]
+        lease.waits = any(outcome == "waits" for _, outcome in outcomes)
+        self._leases.append(lease)
+        for other, outcome in outcomes:
+            if outcome == "displaces":
+                self.end(other, Ending("displaced", f"{lease.kind.label} took its place"))
+            elif outcome == "yields" and not other.waits:
+                other.waits = True
+                self._guarded(other, other.activity.stepped_back)
+        self._is_changed = True
+        return lease
+
+    def send(self, request: Request, lease: Lease | None) -> int:
+        """Send a request under a job's number, or nobody's; returns the request's own."""
+        self._number += 1
+        job = lease.id if lease is not None else 0
+        self._link.send(msgspec.structs.replace(request, job=job, id=self._number))  # type: ignore[arg-type]
+        return self._number
+
+    def command(self, command: Command) -> None:
+        """Send what belongs to no job: start, stop, and how the picture is drawn."""
+        self._link.send(command)
+
+    def next_number(self) -> int:
+        """A number that nothing else has."""
+        self._number += 1
+        return self._number
+
+    # Who has it
+
+    @property
+    def leases(self) -> tuple[Lease, ...]:
+        """All that have not ended."""
+        return tuple(self._leases)
+
+    @property
+    def owner(self) -> Lease | None:
+        """Who has the receiver, as it is shown: what is under way by a person's wish, else who listens or records."""
+        for natures in (("work", "device"), ("record",), ("listen",)):
+            for lease in self._leases:
+                if lease.kind.nature in natures and not lease.waits and not lease.is_released:
+                    return self._topmost(lease)
+        return None
+
+    @property
+    def tuner(self) -> Lease | None:
+        """The one job that may say where the receiver looks; None leaves it to the dial."""
+        able = [one for one in self._leases if one.kind.tunes and not one.waits and not one.is_released]
+        return able[-1] if able else None
+
+    def may_tune(self, lease: Lease | None) -> bool:
+        """True of the tuner, and of the dial where there is none."""
+        return self.tuner is lease
+
+    def on_jobs_changed(self, listener: Callable[[], None]) -> Callable[[], None]:
+        """A job began, stepped back or ended; told once a poll."""
+        self._listeners.append(listener)
+        return lambda: self._listeners.remove(listener) if listener in self._listeners else None
+
+    def on_event(self, observer: Callable[[Event], None]) -> None:
+        """Whoever sees every event, before the jobs do."""
+        self._observers.append(observer)
+
+    # Ending
+
+    def cancel(self, lease: Lease, reason: str = "cancelled") -> None:
+        """By a person's wish."""
+        self.end(lease, Ending("cancelled", reason))
+
+    def cancel_all(self, reason: str = "cancelled") -> None:
+        """End all work; who listens, records or follows goes on."""
+        for lease in tuple(self._leases):
+            if lease.kind.nature in ("work", "device", "glance") and self._topmost(lease) is lease:
+                self.cancel(lease, reason)
+
+    def end_all(self, reason: str) -> None:
+        """End everything: nobody is left who wants the receiver."""
+        for lease in tuple(self._leases):
+            self.cancel(lease, reason)
+
+    def end_for_stop(self, reason: str = PERSON_STOPPED) -> None:
+        """The receiver is about to be stopped: nothing waits for answers that may never come.
+
+        Recordings are made whole first: they end with the engine's word, or with its end.
+        """
+        for lease in tuple(self._leases):
+            if lease.kind.nature in ("work", "glance"):
+                self.end(lease, Ending("cancelled", reason))
+
+    def end(self, lease: Lease, ending: Ending) -> None:
+        """End a lease and all that are parts of it; set back what it changed, and let those go on who stepped back."""
+        if lease.ending is not None:
+            return
+        lease.ending = ending
+        for part in tuple(self._leases):
+            if part.within is lease:
+                self.end(part, ending if ending.how != "done" else Ending("cancelled", f"{lease.kind.label} has ended"))
+        self._leases.remove(lease)
+        self.history.append((lease.kind, ending))
+        if ending.how == "lost":
+            lease.is_released = True
+        else:
+            self.stop_requests(lease)
+        self._guarded(None, lambda: lease.activity.ended(ending))
+        for step in lease.put_back():
+            self._guarded(None, step)
+        self._resume(lease)
+        self._is_changed = True
+
+    def stop_requests(self, lease: Lease) -> None:
+        """Have the engine end whatever is under way for a job."""
+        self._link.send(Cancel(lease.id))
+
+    def check_stale(self) -> None:
+        """Dial or yard were changed: end what that makes useless."""
+        for lease in tuple(self._leases):
+            if lease.is_alive and (why := self._why_stale(lease)):
+                self.end(lease, Ending("stale", why))
+
+    # Hearing
+
+    def poll(self) -> bool:
+        """Take what the engine has to say and pass it on; True when there was something."""
+        events = self._link.poll()
+        for event in events:
+            for observer in self._observers:
+                self._guarded(None, lambda observer=observer, event=event: observer(event))  # type: ignore[misc]
+            self._pass_on(event)
+        if self._is_changed:
+            self._is_changed = False
+            for listener in tuple(self._listeners):
+                self._guarded(None, listener)
+        return bool(events)
+
+    def _pass_on(self, event: Event) -> None:
+        if isinstance(event, Answer):
+            for lease in tuple(self._leases):
+                if lease.id == event.job and lease.awaits(event):
+                    self._guarded(lease, lambda: lease.activity.take(event))  # noqa: B023
+        elif isinstance(event, Stopped):
+            self._stopped(event)
+
+    def _stopped(self, event: Stopped) -> None:
+        """All that needs the receiver has lost it; who listens stays for the next start."""
+        reason = event.reason or PERSON_STOPPED
+        for lease in tuple(self._leases):
+            if not lease.is_alive:
+                continue
+            self._guarded(lease, lambda: lease.activity.take(event))  # noqa: B023
+            if not event.replaced and not lease.kind.outlives:
+                self.end(lease, Ending("lost", reason))
+
+    # Inside
+
+    def _others(self, within: Lease | None) -> list[Lease]:
+        """All but the jobs that the new one is a part of."""
+        mine = (within, *within.ancestors()) if within is not None else ()
+        return [lease for lease in self._leases if lease not in mine and not lease.is_released]
+
+    def _topmost(self, lease: Lease) -> Lease:
+        """A part speaks for the whole, but for what goes on within Listen."""
+        while lease.within is not None and lease.within.kind.nature != "listen":
+            lease = lease.within
+        return lease
+
+    def _resume(self, ended: Lease) -> None:
+        """Let those go on who waited; where nobody is left who tunes, the receiver looks where the dial stands."""
+        for lease in tuple(self._leases):
+            if lease.waits and lease.is_alive and not self._must_wait(lease):
+                lease.waits = False
+                self._guarded(lease, lease.activity.resumed)
+        if ended.kind.tunes and self.tuner is None:
+            self._guarded(None, self.at_rest)
+
+    def _must_wait(self, lease: Lease) -> bool:
+        others = [other for other in self._others(None) if other is not lease]
+        return any(
+            RULES[other.kind.nature, lease.kind.nature] == "waits" and lease not in other.ancestors()
+            for other in others
+        )
+
+    def _why_stale(self, lease: Lease) -> str:
+        try:
+            return lease.activity.why_stale()
+        except Exception as fault:
+            log.error("%s failed", lease.kind.label, exc_info=fault)
+            return "a fault of the program"
+
+    def _guarded(self, lease: Lease | None, act: Callable[[], None]) -> None:
+        """A fault is told and logged, and the job that it befell ends with it; nobody else's events are lost."""
+        try:
+            act()
+        except Exception as fault:
+            what = lease.kind.label if lease is not None else "the program"
+            log.error("%s failed", what, exc_info=fault)
+            if lease is not None:
+                self.end(lease, Ending("fault", f"a fault of the program ({type(fault).__name__})"))

@@ -1,0 +1,57 @@
+"""What the session holds of an engine, wherever that runs: a way to ask and a way to hear."""
+
+from collections.abc import Callable
+from typing import Protocol
+
+from yarddial.drivers.protocol import Device
+from yarddial.engine.messages import Command, Event, Quit
+
+OpenDevice = Callable[[str], Device]
+
+
+class EngineLink(Protocol):
+    """In this process, in one of its own, or later far away."""
+
+    def send(self, command: Command) -> None:
+        """Ask; never waits for the receiver."""
+        ...
+
+    def poll(self) -> list[Event]:
+        """Events since the last call, oldest first."""
+        ...
+
+    def warm(self) -> None:
+        """Get ready for a start; called when there is nothing better to do."""
+        ...
+
+    def close(self) -> None:
+        """End it."""
+        ...
+
+
+class EngineInline:
+    """The engine in this process: steps once for each poll. For tests and for commands."""
+
+    def __init__(self, open_device: OpenDevice) -> None:
+        from yarddial.engine.engine import Engine
+
+        self._events: list[Event] = []
+        self._engine = Engine(open_device, self._events.append)
+
+    def send(self, command: Command) -> None:
+        """Do it at once."""
+        self._engine.handle(command)
+
+    def poll(self) -> list[Event]:
+        """Step through one block and hand over what came of it."""
+        self._engine.step()
+        events = list(self._events)
+        self._events.clear()
+        return events
+
+    def warm(self) -> None:
+        """It is ready."""
+
+    def close(self) -> None:
+        """Stop."""
+        self._engine.handle(Quit())

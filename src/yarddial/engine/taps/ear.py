@@ -1,0 +1,52 @@
+"""One channel of the stream heard."""
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from yarddial.engine.messages import Event, Hear, Sound
+from yarddial.engine.taps.tap import EVERYTHING, Cause, Change, Piece, Stream
+from yarddial.yard.errors import BadSamples
+
+if TYPE_CHECKING:
+    from yarddial.dsp.listening.hearing import Hearing
+
+
+class Ear:
+    """Hears one channel and reports its sound; what cannot be heard is silence."""
+
+    survives = EVERYTHING
+
+    def __init__(self, asked: Hear, report: Callable[[Event], None]) -> None:
+        self.job, self.asked, self._report = asked.job, asked, report
+        self._hearing: Hearing | None = None
+
+    def begin(self, stream: Stream, change: Change) -> None:
+        """Begin on the channel; another slice of the same span leaves what is heard alone."""
+        from yarddial.dsp.listening.hearing import Hearing
+
+        if change == "slice" and self._hearing is not None:
+            return
+        self._hearing, away_hz = None, self.asked.hear_hz - stream.centre_hz
+        if abs(away_hz) > stream.rate_hz / 2:
+            return
+        try:
+            self._hearing = Hearing(stream.rate_hz, away_hz, self.asked.settings)
+        except BadSamples:
+            return
+
+    def push(self, piece: Piece) -> bool:
+        """Hear it."""
+        if self._hearing is None:
+            return False
+        heard = self._hearing.push(piece.cleaned)
+        if heard.sound.size:
+            self._report(
+                Sound(
+                    self._hearing.sound_hz, heard.sound, heard.level_dbfs, heard.is_open, heard.pilot_db,
+                    job=self.job, id=self.asked.id,
+                )
+            )  # fmt: skip
+        return False
+
+    def give_up(self, cause: Cause, reason: str = "") -> None:
+        """Silence says it."""

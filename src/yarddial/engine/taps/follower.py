@@ -1,0 +1,53 @@
+"""A known line followed beside whatever else is done: measured every few seconds, for as long as the stream runs."""
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.dsp.carrier import estimate_carrier
+from yarddial.dsp.decimation import Decimator, decimation_for
+from yarddial.engine.messages import Event, Follow, Followed
+from yarddial.engine.taps.tap import EVERYTHING, Cause, Change, Piece, Stream
+from yarddial.yard.errors import BadSamples, NoCarrier
+
+
+class Follower:
+    """Cuts the line's slice out of the stream; a measurement each `asked.every_s`. A line outside the span is none."""
+
+    survives = EVERYTHING
+
+    def __init__(self, asked: Follow, report: Callable[[Event], None]) -> None:
+        self.job, self.asked, self._report = asked.job, asked, report
+        self._slice: Decimator | None = None
+        self._parts: list[NDArray[np.complex64]] = []
+        self._have = 0
+
+    def begin(self, stream: Stream, change: Change) -> None:
+        """Follow anew; another slice of the same span leaves it alone."""
+        if change == "slice" and self._slice is not None:
+            return
+        self._slice, self._parts, self._have = None, [], 0
+        away_hz = self.asked.follow_hz - stream.centre_hz
+        if abs(away_hz) < stream.rate_hz / 2:
+            self._slice = Decimator(stream.rate_hz, away_hz, decimation_for(stream.rate_hz, 1.2 * self.asked.within_hz))
+
+    def push(self, piece: Piece) -> bool:
+        """Take a block."""
+        if self._slice is None:
+            return False
+        narrow = self._slice.push(piece.cleaned)
+        self._parts.append(narrow)
+        self._have += narrow.size
+        rate_hz = self._slice.out_rate_hz
+        if self._have >= self.asked.every_s * rate_hz:
+            block, self._parts, self._have = np.concatenate(self._parts), [], 0
+            try:
+                found = estimate_carrier(block, rate_hz, 0.0, self.asked.within_hz)
+            except (NoCarrier, BadSamples):
+                found = None
+            self._report(Followed(found, job=self.job, id=self.asked.id))
+        return False
+
+    def give_up(self, cause: Cause, reason: str = "") -> None:
+        """Nobody waits for an end."""

@@ -1,0 +1,161 @@
+"""A sweep over settings of the gains on the running receiver: floor, channel and full samples at each."""
+
+from collections.abc import Callable
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.dsp.products import clipping_in_channel, products_in_channel
+from yarddial.dsp.spectra import power_density
+from yarddial.engine.messages import NO_SPAN, Event, Sweep, SweepDone, SweepPoint
+from yarddial.engine.taps.tap import NOTHING, Cause, Change, Piece, Stream
+from yarddial.yard.level import GainsDb
+
+Complex = NDArray[np.complex64]
+POINTS = 4096
+# Samples that were on their way when the gain was set.
+SETTLES_S = 0.05
+# Beside the channel, from its edge on, so far out is the floor looked for; and nothing about the centre.
+BESIDE_HZ, CENTRE_HZ = 150e3, 2_000.0
+FULL = 0.985
+
+
+class GainSweep:
+    """Gathers one setting after the other; `set_gains` sets the receiver, with nothing to all as it was tuned."""
+
+    survives = NOTHING
+
+    def __init__(
+        self, asked: Sweep, stream: Stream, set_gains: Callable[[GainsDb], None], report: Callable[[Event], None]
+    ) -> None:
+        """Raises what `set_gains` raises."""
+        self.job, self._sweep, self._rate_hz = asked.job, asked, stream.rate_hz
+        self._offset_hz = stream.look_hz + asked.middle_hz - stream.centre_hz
+        self._set_gains, self._report = set_gains, report
+        self._at = 0
+        self._skipped = self._have = 0
+        self._parts: list[Complex] = []
+        # Samples of the last setting at which none was at full scale, its gains together, its products.
+        self._clear: tuple[Complex, float, float] | None = None
+        self._set(asked.settings[0])
+
+    def begin(self, stream: Stream, change: Change) -> None:
+        """It ends with the stream that it was begun on."""
+
+    def push(self, piece: Piece) -> bool:
+        """Take a block; True after the last setting, the gains set back. Raises what setting them raises."""
+        samples = piece.raw
+        wait = int(SETTLES_S * self._rate_hz) - self._skipped
+        self._skipped += min(wait, samples.size)
+        samples = samples[wait:] if wait > 0 else samples
+        if samples.size:
+            self._parts.append(samples)
+            self._have += samples.size
+        if self._have < self._sweep.dwell_s * self._rate_hz:
+            return False
+        self._report(self._measured(np.concatenate(self._parts)))
+        self._at += 1
+        self._skipped = self._have = 0
+        self._parts = []
+        if self._at < len(self._sweep.settings):
+            self._set(self._sweep.settings[self._at])
+            return False
+        self._end("")
+        return True
+
+    def give_up(self, cause: Cause, reason: str = "") -> None:
+        """Set the gains back unless the receiver is set otherwise, or gone; what was measured stays told."""
+        match cause:
+            case "retuned":
+                self._report(SweepDone("the receiver was set differently meanwhile", job=self.job, id=self._sweep.id))
+            case "stopped":
+                self._report(SweepDone("the receiver stopped", job=self.job, id=self._sweep.id))
+            case _:
+                self._end("cancelled")
+
+    def _set(self, gains_db: GainsDb) -> None:
+        if gains_db:
+            self._set_gains(gains_db)
+
+    def _end(self, reason: str) -> None:
+        if any(self._sweep.settings):
+            self._set_gains(())
+        self._report(SweepDone(reason, job=self.job, id=self._sweep.id))
+
+    def _measured(self, samples: Complex) -> SweepPoint:
+        found = measure(samples, self._rate_hz, self._offset_hz, self._sweep.width_hz)
+        products = self._products(samples, found) if self._sweep.with_products else 0.0
+        return SweepPoint(
+            self._sweep.settings[self._at],
+            found.floor_dbfs_hz,
+            found.channel_dbfs,
+            found.width_hz,
+            found.clipped_share,
+            (self._at + 1) / len(self._sweep.settings),
+            found.total_dbfs,
+            found.strongest_hz,
+            found.strongest_dbfs,
+            _db(products),
+            found.span if self._sweep.with_span else NO_SPAN,
+            job=self.job,
+            id=self._sweep.id,
+        )
+
+    def _products(self, samples: Complex, found: "Weighed") -> float:
+        """Measured where nothing is clipped; else foreseen from the last samples that were clear."""
+        products = products_in_channel(samples, self._rate_hz, self._offset_hz, found.width_hz)
+        gain_db = sum(gain for _, gain in self._sweep.settings[self._at])
+        if not found.clipped_share:
+            self._clear = (samples, gain_db, products)
+        elif self._clear is not None:
+            clear, clear_db, clear_products = self._clear
+            more_db = gain_db - clear_db
+            # Clipping passes for a cube too; but no cube grows faster than three decibels for one.
+            products = min(products, clear_products * 10 ** (3 * more_db / 10))
+            products += clipping_in_channel(clear, more_db, self._rate_hz, self._offset_hz, found.width_hz)
+        return products
+
+
+class Weighed(msgspec.Struct, frozen=True):
+    """What `measure` finds; the fields of `SweepPoint`."""
+
+    floor_dbfs_hz: float
+    channel_dbfs: float
+    width_hz: float
+    clipped_share: float
+    total_dbfs: float
+    strongest_hz: float
+    strongest_dbfs: float
+    span: NDArray[np.float32]
+
+
+def measure(samples: Complex, rate_hz: float, offset_hz: float, width_hz: float) -> Weighed:
+    """Weigh a channel and what lies beside it.
+
+    samples : shape (n,), full scale 1; n >= 4096. offset_hz, width_hz : of the channel, from the centre.
+    """
+    hertz, density = power_density(samples, rate_hz, POINTS)
+    bin_hz, half_hz = rate_hz / POINTS, max(width_hz / 2, rate_hz / POINTS)
+    away = np.abs(hertz - offset_hz)
+    clear = (np.abs(hertz) > CENTRE_HZ) & (np.abs(hertz) < 0.42 * rate_hz)
+    beside = clear & (away > half_hz + 4 * bin_hz) & (away < half_hz + BESIDE_HZ)
+    floor = float(np.median(density[beside])) if beside.any() else float(np.median(density))
+    channel = float(density[away <= half_hz].sum() * bin_hz)
+    at = int(np.argmax(np.where(clear, density, 0.0)))
+    # A Hann line spreads over three bins.
+    strongest = float(density[max(at - 1, 0) : at + 2].sum() * bin_hz)
+    return Weighed(
+        _db(floor),
+        _db(channel),
+        2 * half_hz,
+        float(np.mean(np.abs(samples.view(np.float32)) > FULL)),
+        _db(float(np.mean(np.abs(samples) ** 2))),
+        float(hertz[at]),
+        _db(strongest),
+        density.astype(np.float32),
+    )
+
+
+def _db(power: float) -> float:
+    return 10 * float(np.log10(max(power, 1e-20)))

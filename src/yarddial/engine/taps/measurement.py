@@ -1,0 +1,157 @@
+"""One measurement under way: samples gathered until the wanted doubt is reached, or as long as was allowed."""
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.dsp.carrier import CLIPPED_SHARE, Carrier, estimate_carrier
+from yarddial.dsp.frequency_modulation import estimate_centre
+from yarddial.dsp.line import measure_line
+from yarddial.dsp.rival import rival_of
+from yarddial.engine.messages import Event, Measure, Measured, NotMeasured, Progress
+from yarddial.engine.taps.tap import NOTHING, Cause, Change, Piece, Stream
+from yarddial.yard.errors import BadSamples, NoCarrier
+from yarddial.yard.frequency import format_hertz
+
+# What a recording says at its end: what came of it until then is measured all the same.
+ENDED = "the recording has ended: press Space to play it again"
+# How often it reports its doubt, and the least it takes, seconds: shorter neither drift nor fading is seen.
+REPORT_S, LEAST_S = 0.5, 4.0
+# Another line so little below the one found may as well be the one that was meant.
+RIVAL_DB = 5.0
+# Later reports come after this share of the time so far: each costs a look at all of the samples.
+REPORT_SHARE = 0.1
+# Where nothing stands out for so long, going on finds nothing.
+NOTHING_S = 12.0
+# Where the noise would allow to stop but the path does not, it is looked at again this much later.
+LATER = 1.4
+
+
+class Measurement:
+    """Takes the slice's samples and the receiver's raw ones; reports its progress and, once, its end."""
+
+    survives = NOTHING
+
+    def __init__(self, asked: Measure, slice_hz: float, report: Callable[[Event], None]) -> None:
+        self.job, self.asked = asked.job, asked
+        self._slice_hz, self._report = slice_hz, report
+        self._parts: list[NDArray[np.complex64]] = []
+        self._have = self._clipped = self._seen = 0
+        self._next_report_s = REPORT_S
+        self._next_look_s = LEAST_S
+
+    def begin(self, stream: Stream, change: Change) -> None:
+        """It ends with the stream that it was begun on."""
+
+    def push(self, piece: Piece) -> bool:
+        """Take a block; True when it has ended."""
+        self._watch(piece.raw)
+        self._parts.append(piece.narrow)
+        self._have += piece.narrow.size
+        have_s = self._have / self._slice_hz
+        if have_s >= self.asked.seconds_s:
+            self.finish()
+            return True
+        if have_s < self._next_report_s:
+            return False
+        self._next_report_s = have_s + max(REPORT_S, REPORT_SHARE * have_s)
+        sigma_hz = self._sigma_so_far()
+        needed_s = self._needed_s(have_s, sigma_hz)
+        fraction = min(have_s / min(needed_s, self.asked.seconds_s), 1.0)
+        self._report(Progress(fraction, sigma_hz, needed_s, job=self.job, id=self.asked.id))
+        if sigma_hz == float("inf") and self.asked.wanted_hz and have_s >= NOTHING_S:
+            self.finish()
+            return True
+        return sigma_hz <= self.asked.wanted_hz and have_s >= self._next_look_s and self._is_enough(have_s)
+
+    def give_up(self, cause: Cause, reason: str = "") -> None:
+        """Say why nothing comes of it; the end of a recording is no reason not to measure what there was."""
+        if cause == "stopped" and reason == ENDED:
+            self.finish()
+            return
+        why = {
+            "retuned": "the receiver was set differently meanwhile: measure again",
+            "stopped": "the receiver stopped before the measurement was done",
+            "cancelled": "cancelled",
+        }[cause]
+        self._report(self._nothing(why))
+
+    def finish(self) -> None:
+        """Measure what there is."""
+        try:
+            found = self._estimate()
+        except (NoCarrier, BadSamples) as error:
+            found = self._nothing(str(error))
+        self._report(found)
+
+    def _watch(self, samples: NDArray[np.complex64]) -> None:
+        """See whether the receiver's own samples are at full scale; in a slice of them that is hidden."""
+        limits = np.maximum(np.abs(samples.real), np.abs(samples.imag))
+        self._clipped += int(np.count_nonzero(limits >= 0.99))
+        self._seen += samples.size
+
+    def _nothing(self, why: str) -> NotMeasured:
+        return NotMeasured(why, job=self.job, id=self.asked.id)
+
+    def _measured(self, carrier: Carrier) -> Measured:
+        return Measured(carrier, job=self.job, id=self.asked.id)
+
+    def _is_enough(self, have_s: float) -> bool:
+        """The noise would allow to stop: does the path?"""
+        self._next_look_s = LATER * have_s
+        try:
+            found = self._estimate()
+        except (NoCarrier, BadSamples) as error:
+            found = self._nothing(str(error))
+        if isinstance(found, Measured) and found.carrier.sigma_hz > self.asked.wanted_hz:
+            return False
+        self._report(found)
+        return True
+
+    def _estimate(self) -> Measured | NotMeasured:
+        asked, samples = self.asked, np.concatenate(self._parts) if self._parts else np.empty(0, np.complex64)
+        if self._clipped > CLIPPED_SHARE * max(self._seen, 1):
+            share = self._clipped / self._seen
+            raise BadSamples(f"{share:.1%} of the samples are at full scale: lower the gain and measure again")
+        if asked.kind != "carrier":
+            return self._measured(self._centre(samples))
+        found = measure_line(samples, self._slice_hz, 0.0, asked.within_hz)
+        other = rival_of(samples, self._slice_hz, found, 0.0, asked.within_hz)
+        if other is not None and other.below_db < RIVAL_DB:
+            away = format_hertz(other.frequency_hz - found.frequency_hz, 0.1)
+            return self._nothing(
+                f"two carriers as strong as one another stand there, {away} apart: nobody can tell which is meant; "
+                "measure another station, or this one by day",
+            )
+        return self._measured(found)
+
+    def _centre(self, samples: NDArray[np.complex64]) -> Carrier:
+        """Of a frequency-modulated signal, as a carrier."""
+        width = "narrow" if self.asked.kind == "nfm" else "wide"
+        found = estimate_centre(
+            samples, self._slice_hz, 0.0, self.asked.within_hz, "narrow" if width == "narrow" else "wide"
+        )
+        return Carrier(
+            found.frequency_hz, found.sigma_hz, found.cn0_dbhz, found.duration_s, found.drift_hz_per_s, float("inf"),
+            f"middle of {width} FM",
+        )  # fmt: skip
+
+    def _sigma_so_far(self) -> float:
+        if self.asked.kind == "wfm":
+            # Too much to be worked out again and again; it takes seconds only.
+            return float("inf")
+        samples = np.concatenate(self._parts)
+        try:
+            if self.asked.kind == "nfm":
+                return self._centre(samples).sigma_hz
+            return estimate_carrier(samples, self._slice_hz, 0.0, self.asked.within_hz).sigma_hz
+        except (NoCarrier, BadSamples):
+            return float("inf")
+
+    def _needed_s(self, have_s: float, sigma_hz: float) -> float:
+        """How long in all until the noise allows the wanted doubt: it falls as the time to the power of 3/2."""
+        wanted_hz = self.asked.wanted_hz
+        if not wanted_hz or sigma_hz == float("inf"):
+            return self.asked.seconds_s
+        return float(max(have_s * (sigma_hz / wanted_hz) ** (2 / 3), LEAST_S))

@@ -1,0 +1,124 @@
+"""The spectrogram's columns: a zoomed transform of the slice, not enlarged bins of a wide one."""
+
+from collections import deque
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.dsp.decimation import Decimator, decimation_for
+from yarddial.dsp.spectra import hann_spectra
+from yarddial.engine.messages import Event, Show, SpectrogramColumns
+from yarddial.engine.taps.tap import EVERYTHING, Cause, Change, Piece, Stream
+
+# Transforms averaged to a column at most, where the samples of its time allow several.
+MOST_AVERAGED = 16
+# So weak that it only keeps the logarithm finite.
+SILENCE = 1e-20
+# Slice kept for redrawing the picture after a change of zoom.
+MEMORY_S = 45.0
+# 32 MB at most, whatever the slice's rate.
+MEMORY_SAMPLES = 4_000_000
+
+
+class Picture:
+    """Turns slice samples into columns of `rows` levels across +-half_span_hz, one every column_s.
+
+    Where a column's time holds more samples than one transform takes, several are averaged.
+    """
+
+    def __init__(self, rate_hz: float, half_span_hz: float, rows: int, column_s: float) -> None:
+        self.half_span_hz = min(half_span_hz, 0.45 * rate_hz)
+        self.column_s = column_s
+        self.rows = rows
+        factor = decimation_for(rate_hz, self.half_span_hz)
+        self._narrow = Decimator(rate_hz, 0.0, factor)
+        out_rate_hz = rate_hz / factor
+        self._size = max(round(out_rate_hz * rows / (2 * self.half_span_hz)), 16)
+        self._step = out_rate_hz * column_s
+        self._averaged = min(max(int(self._step / self._size), 1), MOST_AVERAGED)
+        self._spacing = int(self._step / self._averaged)
+        self._length = (self._averaged - 1) * self._spacing + self._size
+        self._first_bin = self._size // 2 - rows // 2
+        self._kept = np.empty(0, np.complex64)
+        self._kept_from = 0
+        self.next_column = 0
+
+    def push(self, samples: NDArray[np.complex64]) -> NDArray[np.float32]:
+        """Take more slice samples; return the columns now complete, dB, shape (k, rows)."""
+        self._kept = np.concatenate([self._kept, self._narrow.push(samples)])
+        starts = []
+        while round(self.next_column * self._step) + self._length <= self._kept_from + self._kept.size:
+            starts.append(round(self.next_column * self._step) - self._kept_from)
+            self.next_column += 1
+        if not starts:
+            return np.empty((0, self.rows), np.float32)
+        places = [start + k * self._spacing for start in starts for k in range(self._averaged)]
+        blocks = np.stack([self._kept[place : place + self._size] for place in places])
+        drop = max(round(self.next_column * self._step) - self._kept_from, 0)
+        self._kept, self._kept_from = self._kept[drop:], self._kept_from + min(drop, self._kept.size)
+        level = hann_spectra(blocks)[:, self._first_bin : self._first_bin + self.rows]
+        level = level.reshape(len(starts), self._averaged, self.rows).mean(axis=1)
+        return np.asarray(10 * np.log10(level + SILENCE), np.float32)
+
+
+class PictureTap:
+    """The engine's own: draws the slice as `Show` wants it, and remembers it for another zoom."""
+
+    job = 0
+    survives = EVERYTHING
+
+    def __init__(self, report: Callable[[Event], None]) -> None:
+        self._report = report
+        self._show = Show(0, 100.0, 256, 0.1)
+        self._stream: Stream | None = None
+        self._picture: Picture | None = None
+        self._memory: deque[NDArray[np.complex64]] = deque()
+        self._remembered = 0
+        self._read_s = 0.0
+
+    def begin(self, stream: Stream, change: Change) -> None:
+        """Another slice: nothing of the one before is drawn any more."""
+        self._stream = stream
+        self._memory.clear()
+        self._remembered = 0
+        self.show(self._show)
+
+    def show(self, show: Show) -> None:
+        """Begin the picture anew and fill it from what is remembered."""
+        self._show = show
+        if self._stream is None:
+            return
+        self._picture = Picture(self._stream.slice_rate_hz, show.half_span_hz, show.rows, show.column_s)
+        if self._memory:
+            self._draw(np.concatenate(tuple(self._memory)))
+
+    def push(self, piece: Piece) -> bool:
+        """Take a block."""
+        if self._stream is not None:
+            self._remember(piece.narrow, self._stream.slice_rate_hz)
+            self._read_s = piece.read_s
+            self._draw(piece.narrow)
+        return False
+
+    def give_up(self, cause: Cause, reason: str = "") -> None:
+        """Nothing is drawn any more."""
+        self._stream, self._picture = None, None
+
+    def _draw(self, narrow: NDArray[np.complex64]) -> None:
+        picture = self._picture
+        if picture is None:
+            return
+        first = picture.next_column
+        level_db = picture.push(narrow)
+        if level_db.size:
+            self._report(
+                SpectrogramColumns(self._show.id, first, picture.half_span_hz, picture.column_s, level_db, self._read_s)
+            )
+
+    def _remember(self, narrow: NDArray[np.complex64], slice_rate_hz: float) -> None:
+        self._memory.append(narrow)
+        self._remembered += narrow.size
+        most = min(int(MEMORY_S * slice_rate_hz), MEMORY_SAMPLES)
+        while self._remembered - self._memory[0].size > most:
+            self._remembered -= self._memory.popleft().size

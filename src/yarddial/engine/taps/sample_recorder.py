@@ -1,0 +1,59 @@
+"""Samples recorded as they come in, in the engine's process: nothing of them crosses to the window."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from yarddial.engine.messages import Event, RecordingState, RecordSamples
+from yarddial.engine.taps.tap import Cause, Change, Piece, Stream
+from yarddial.yard.errors import NotWritten
+
+# So often its length is told.
+TELLS_S = 0.5
+
+
+class SampleRecorder:
+    """One recording; reports its length now and then, and its end."""
+
+    survives: frozenset[Change] = frozenset(("slice",))
+
+    def __init__(self, asked: RecordSamples, stream: Stream, report: Callable[[Event], None]) -> None:
+        """Raises NotWritten."""
+        from yarddial.records.sample_file import SampleFile
+
+        self.job, self.asked, self._report, self._told_s = asked.job, asked, report, 0.0
+        about = dict(asked.about)
+        about["capture"] = {**about.get("capture", {}), "yarddial:tuner_hz": stream.centre_hz}
+        if asked.turned:
+            about["capture"]["yarddial:inverted"] = True
+        self._file = SampleFile(Path(asked.path), stream.rate_hz, asked.centre_hz, about, asked.bits, new=True)
+
+    def begin(self, stream: Stream, change: Change) -> None:
+        """Another slice of the same span is nothing to it."""
+
+    def push(self, piece: Piece) -> bool:
+        """Write a block; True when that failed, which has then been told."""
+        if piece.lost:
+            self._file.remark(f"{piece.lost} samples were lost here")
+        try:
+            self._file.write(piece.raw.conj() if self.asked.turned else piece.raw)
+        except NotWritten as error:
+            self._tell(self.asked.path, is_done=True, trouble=str(error))
+            return True
+        if self._file.seconds_s - self._told_s >= TELLS_S:
+            self._told_s = self._file.seconds_s
+            self._tell(self.asked.path)
+        return False
+
+    def give_up(self, cause: Cause, reason: str = "") -> None:
+        """Make it whole, and say so."""
+        trouble = "the receiver was set differently" if cause == "retuned" else reason
+        try:
+            self._file.close()
+        except NotWritten as error:
+            trouble = str(error)
+        self._tell(str(self._file.meta_path), is_done=True, trouble=trouble)
+
+    def _tell(self, path: str, *, is_done: bool = False, trouble: str = "") -> None:
+        self._report(
+            RecordingState(path, self._file.seconds_s, is_done, trouble, job=self.job, id=self.asked.id)
+        )  # fmt: skip

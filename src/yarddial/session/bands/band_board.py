@@ -1,0 +1,137 @@
+"""The board of all bands: each judged by what the yard is, what was measured, and what the log remembers."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.log.log_keeper import LogKeeper
+from yarddial.session.station.desk import Desk
+from yarddial.yard.bands import Band, Region
+from yarddial.yard.errors import BadStation
+
+if TYPE_CHECKING:
+    # Not needed before the first paint.
+    from yarddial.analysis.board.report import Report
+    from yarddial.analysis.board.row import BandRow, Proof
+    from yarddial.analysis.ghosts.scene import Ghost
+
+# These go wherever the centre and the rate are put: they are none of a band's.
+MOVING = ("spike", "mirror", "harmonic mixing", "alias")
+# Ghosts nearer together than this are one.
+SAME_HZ = 5e3
+
+
+class BandBoard:
+    """Reads desk, truing and log; worked out anew when it is asked for."""
+
+    def __init__(self, desk: Desk, calibration: Calibration, log: LogKeeper) -> None:
+        self._desk, self._calibration, self._log = desk, calibration, log
+        # As last worked out; empty before anybody has looked: some forty bands cost a blink of work.
+        self.last: tuple[BandRow, ...] = ()
+        self._changed = Listeners()
+
+    def on_board_changed(self, listener: Listener) -> Callable[[], None]:
+        """It was worked out anew, and differs."""
+        return self._changed.add(listener)
+
+    def rows(self, *, worst_first: bool = False) -> "tuple[BandRow, ...]":
+        """Every band of the region and the person's own."""
+        from yarddial.analysis.board.row import row_of
+
+        station, oscillator_estimates = self._desk.station, self._calibration.oscillator_estimates
+        measured, ghosts, proofs = frozenset(oscillator_estimates.touched()), self._ghosts(), self._proofs()
+        rows = []
+        for band in station.bands:
+            proof = next((told for hertz, told in proofs if band.low_hz <= hertz <= band.high_hz), None)
+            rows.append(row_of(station, band, oscillator_estimates.oscillators, measured, ghosts, proof))
+        if tuple(rows) != self.last:
+            self.last = tuple(rows)
+            self._changed.tell()
+        if worst_first:
+            rows.sort(key=lambda row: (row.trouble, row.band.low_hz))
+        return tuple(rows)
+
+    def choose_region(self, region: Region) -> None:
+        """Another region of the radio regulations; it can be undone."""
+        self._desk.edit("region", msgspec.structs.replace(self._desk.station, region=region))
+
+    def keep_band(self, band: Band) -> None:
+        """Put a band of the person's own beside the others. It can be undone; raises BadStation."""
+        if not band.name.strip() or not 0 < band.low_hz < band.high_hz:
+            raise BadStation("a band needs a name and two ends, the lower first: such as harbour 156.3 to 157.5 MHz")
+        self._desk.edit("band", self._desk.station.with_own_bands((band,)))
+
+    @property
+    def own(self) -> tuple[Band, ...]:
+        """Bands of the person's own."""
+        return self._desk.station.own_bands
+
+    def drop_band(self, band: Band) -> None:
+        """Take one of the person's own off the board; it can be undone."""
+        left = tuple(own for own in self.own if own != band)
+        self._desk.edit("band", msgspec.structs.replace(self._desk.station, own_bands=left))
+
+    def read_bands(self, path: Path) -> int:
+        """Put the bands of a file beside the others, in place of those of the same names. Raises BadStation."""
+        from yarddial.records.band_file import read_bands
+
+        found = read_bands(path)
+        self._desk.edit("bands", self._desk.station.with_own_bands(found))
+        return len(found)
+
+    def write_bands(self, path: Path) -> int:
+        """Write all bands of the board into a file. Raises NotWritten."""
+        from yarddial.records.band_file import write_bands
+
+        bands = self._desk.station.bands
+        write_bands(path, bands)
+        return len(bands)
+
+    def report(self) -> "Report":
+        """All that is known of the bands at this moment."""
+        from yarddial.analysis.board.report import Report
+        from yarddial.records.entry import utc_now
+
+        station = self._desk.station
+        return Report(station.name, station.region, utc_now(), self.rows())
+
+    def go(self, row: "BandRow") -> None:
+        """Dial into a band with everything set: on a known station where there is one, else its middle."""
+        station, band = self._desk.station, row.band
+        near = [r for r in station.references if band.low_hz <= r.frequency_hz <= band.high_hz]
+        self._desk.dial(near[0].frequency_hz if near else round(band.middle_hz, -3))
+        self._desk.choose_mode(near[0].mode if near else row.mode.key)
+        if row.route and not station.held:
+            self._desk.choose_route(row.route)
+
+    def _ghosts(self) -> "tuple[Ghost, ...]":
+        """What was judged a ghost when spans were tested, the latest word on each place."""
+        from yarddial.analysis.ghosts.scene import Ghost
+
+        told: dict[int, Ghost | None] = {}
+        for entry in self._log.entries:
+            if entry.station != self._desk.station.name or entry.kind != "ghosts":
+                continue
+            for peak in entry.data.get("peaks", ()):
+                place = round(peak["dial_hz"] / SAME_HZ)
+                is_ghost = peak["verdict"] == "ghost" and peak.get("kind", "") not in MOVING
+                told.setdefault(place, Ghost(peak["dial_hz"], 0.0, "true", (), peak["cause"]) if is_ghost else None)
+        return tuple(ghost for ghost in told.values() if ghost is not None)
+
+    def _proofs(self) -> "list[tuple[float, Proof]]":
+        """Where something was measured or judged true, the latest first: one look through the log for all bands."""
+        from yarddial.analysis.board.row import Proof
+
+        found: list[tuple[float, Proof]] = []
+        for entry in self._log.entries:
+            if entry.station != self._desk.station.name:
+                continue
+            true = [peak["dial_hz"] for peak in entry.data.get("peaks", ()) if peak["verdict"] == "true"]
+            if seen := entry.data.get("observation"):
+                true.append(seen["reference_hz"])
+            found += [(hertz, Proof(entry.at_utc, entry.text)) for hertz in true]
+        return found

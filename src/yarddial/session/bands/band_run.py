@@ -1,0 +1,190 @@
+"""All bands proven in turn: a known station measured, the span tested, a line in the log; it goes on after a kill."""
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.records.entry import Entry, utc_now
+from yarddial.session.bands.band_board import BandBoard
+from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.log.log_keeper import LogKeeper
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.spurious.span_test import SpanTest
+from yarddial.session.station.desk import Desk
+
+if TYPE_CHECKING:
+    # Not needed before the first paint.
+    from yarddial.analysis.board.row import BandRow
+
+# Polls without the receiver getting anywhere, from which a band is left and said to have failed.
+PATIENCE_POLLS = 4_000
+
+
+class BandRun(Job):
+    """One run at a time, band by band; what is done is in the log, so that it is never done twice."""
+
+    def __init__(
+        self,
+        desk: Desk,
+        live_receiver: LiveReceiver,
+        jobs: Scheduler,
+        calibration: Calibration,
+        span_test: SpanTest,
+        board: BandBoard,
+        log: LogKeeper,
+    ) -> None:
+        self._desk, self._live_receiver, self._jobs, self._calibration = desk, live_receiver, jobs, calibration
+        self._span_test, self._board, self._log = span_test, board, log
+        self._changed = Listeners()
+        self._lease: Lease | None = None
+        self._left: list[BandRow] = []
+        self._now: BandRow | None = None
+        self._stage = ""
+        self._waited = 0
+        self._run = ""
+        # Whose bands they are: another yard that is opened ends the run.
+        self._yard = ""
+        self.count = 0
+        self.trouble = ""
+
+    def on_run_changed(self, listener: Listener) -> Callable[[], None]:
+        """It moved on, began or ended."""
+        return self._changed.add(listener)
+
+    @property
+    def running(self) -> bool:
+        """True while bands are proven."""
+        return self._lease is not None
+
+    @property
+    def doing(self) -> str:
+        """Which band, and how far it is."""
+        if self._now is None:
+            return ""
+        number = self.count - len(self._left)
+        what = "measuring" if self._stage == "measure" else "testing the span"
+        return f"{self._now.band.name}, {number} of {self.count}: {what}"
+
+    def unfinished(self) -> str:
+        """The run that was begun and not ended, by its name in the log; empty where there is none."""
+        for entry in self._log.entries:
+            if entry.station == self._desk.station.name and entry.kind == "band run":
+                return "" if entry.data.get("ended") else str(entry.data.get("run", ""))
+        return ""
+
+    def why_not(self) -> str:
+        """Why it cannot begin just now, or an empty text."""
+        if why_not := self._jobs.why_not("band_run"):
+            return why_not
+        if self._live_receiver.plays:
+            return "a recording plays: end it first"
+        return ""
+
+    def start(self) -> None:
+        """Begin, or go on with a run that did not come to its end."""
+        if self.why_not():
+            return
+        lease = self._jobs.request("band_run", self)
+        if isinstance(lease, Refusal):
+            return
+        self._lease = lease
+        lease.restore_with(self._desk.way_back())
+        self.trouble, self._yard = "", self._desk.station.name
+        self._run = self.unfinished()
+        if not self._run:
+            self._run = utc_now()
+            self._tell("Proof of all bands begun", {"run": self._run})
+        done = self._done()
+        # Route by route, so that receivers are changed as seldom as can be.
+        rows = [row for row in self._board.rows() if row.route and row.band.name not in done]
+        rows.sort(key=lambda row: (row.route, row.band.low_hz))
+        self._left, self.count = rows, len(rows)
+        self._next()
+
+    def cancel(self) -> None:
+        """Stop; it can be gone on with."""
+        if self._lease is not None:
+            self._jobs.cancel(self._lease)
+
+    def ended(self, ending: Ending) -> None:
+        """The dial is back where it was; what was proven is in the log."""
+        self._lease, self._now, self._left = None, None, []
+        if ending.how == "cancelled":
+            self.trouble = "stopped: what was proven is in the log, and the run can be gone on with"
+        elif ending.how != "done":
+            self.trouble = f"stopped, {ending.reason}: the run can be gone on with"
+        self._changed.tell()
+
+    def why_stale(self) -> str:
+        """The bands are those of one yard."""
+        return "" if self._desk.station.name == self._yard else "another yard was opened"
+
+    def poll(self) -> None:
+        """Move on when the measurement or the test under way has ended."""
+        if self._now is None:
+            return
+        self._waited += 1
+        if self._stage == "measure" and self._calibration.measuring is None:
+            self._test()
+        elif self._stage == "wait" and (not self._span_test.why_not(self._lease) or self._waited > PATIENCE_POLLS):
+            self._begin_test()
+        elif self._stage == "test" and not self._span_test.running:
+            self._finish()
+
+    def _next(self) -> None:
+        if not self._left:
+            self._tell(f"Proof of all bands ended: {self.count} in this sitting", {"run": self._run, "ended": True})
+            if self._lease is not None:
+                self._lease.end()
+            return
+        self._now, self._waited = self._left.pop(0), 0
+        self._board.go(self._now)
+        if self._calibration.reference() is not None and not self._calibration.why_not_measure(within=self._lease):
+            self._stage = "measure"
+            self._calibration.measure(within=self._lease)
+        else:
+            self._test()
+        self._changed.tell()
+
+    def _test(self) -> None:
+        if not self._live_receiver.wanted:
+            self._live_receiver.start(self._desk.line)
+        self._calibration.follow_dial()
+        self._stage, self._waited = "wait", 0
+        self._changed.tell()
+
+    def _begin_test(self) -> None:
+        self._stage = "test"
+        self._span_test.test(self._lease)
+        self._changed.tell()
+
+    def _finish(self) -> None:
+        row, span_test = self._now, self._span_test
+        assert row is not None
+        counts = {v: sum(j.judgement.verdict == v for j in span_test.judged) for v in ("true", "ghost", "unsure")}
+        failed = span_test.trouble or (
+            self._live_receiver.trouble if not span_test.judged and not span_test.before else ""
+        )
+        text = f"{row.band.name} over {row.route}: "
+        text += (
+            f"not tested, {failed}"
+            if failed
+            else f"{counts['true']} true, {counts['ghost']} ghost{'s' if counts['ghost'] != 1 else ''}"
+        )
+        data: dict[str, object] = {"run": self._run, "band": row.band.name, "failed": failed, **counts}
+        self._tell(text, data, row.route)
+        self._next()
+
+    def _done(self) -> set[str]:
+        """Bands that need not be proven again; those that could not be tested are tried again."""
+        return {
+            str(entry.data["band"])
+            for entry in self._log.entries
+            if entry.kind == "band run" and entry.data.get("run") == self._run and entry.data.get("failed") == ""
+        }
+
+    def _tell(self, text: str, data: dict[str, object], route: str = "") -> None:
+        entry = Entry(station=self._desk.station.name, kind="band run", route=route, text=text, data=data)
+        self._log.add(entry)

@@ -1,0 +1,33 @@
+"""Over Bands: how many are right, and what is to be done about most of the others."""
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from yarddial.session.verdict import Verdict
+from yarddial.yard.mark import Mark
+
+if TYPE_CHECKING:
+    from yarddial.analysis.board.row import BandRow
+
+DO_NEXT = {
+    "": "Nothing is left to do.",
+    "bench": "Look at Bench for those out of reach.",
+    "apply": "Enter the correction.",
+    "measure": "Measure a known station on each route: that settles most of them.",
+    "ghosts": "See in Ghosts what is not really there.",
+    "listen": "Most are true: listen there, or test their spans.",
+}
+
+
+def bands_verdict(rows: "Sequence[BandRow]") -> Verdict:
+    """Of all bands: how many are right, and what is wrong with most of the others."""
+    counts = {mark: sum(row.mark == mark for row in rows) for mark in ("good", "look", "stop", "unknown")}
+    if not rows:
+        return Verdict("unknown", "Nobody has looked at the bands yet.", "Open them.", "open to see")
+    todo = [row.todo for row in rows if row.todo]
+    most = max(todo, key=todo.count, default="")
+    what = DO_NEXT[most]
+    told = f"{counts['good']} of {len(rows)} right"
+    more = f"{counts['look']} to look at, {counts['stop']} out of reach, {counts['unknown']} not known yet. {what}"
+    mark: Mark = "good" if counts["good"] == len(rows) else "look" if counts["look"] else "unknown"
+    return Verdict(mark, f"{counts['good']} of {len(rows)} bands are reachable, true and proven.", more, told)

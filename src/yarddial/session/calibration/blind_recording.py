@@ -1,0 +1,75 @@
+"""Blind truing from a recording: all carriers found, then the raster that they keep."""
+
+from collections.abc import Sequence
+
+import msgspec
+
+from yarddial.analysis.blind.raster_fit import BlindAnswer, Hypothesis, RasterCarrier, Way, fit_raster, usual_rasters_hz
+from yarddial.dsp.all_lines import all_lines
+from yarddial.records.recordings import Recording
+from yarddial.yard.errors import BadObservations
+from yarddial.yard.frequency import format_frequency
+from yarddial.yard.path import Stage, shown_for_dial
+
+# Plain oscillators of converters, one sigma.
+LO_SIGMA_PPM = 5.0
+# Towers of the airband offset their carriers on purpose.
+AIRBAND_HZ = (117.975e6, 137e6)
+# Carriers nearer to one another than this share of the finest raster are sidebands.
+APART = 0.3
+
+
+def blind_in_recording(
+    recording: Recording,
+    stages: Sequence[Stage],
+    rasters_hz: Sequence[float] = (),
+    stated_hz: Sequence[float] = (),
+    prior_ppm: float = 60.0,
+    lo_sigma_hz: float | None = None,
+) -> BlindAnswer:
+    """Find the dial's error at the recording's centre.
+
+    stages : the path, entered oscillators. stated_hz : other values that the last oscillator may really have.
+    rasters_hz : to be tried; those usual in the band by default. lo_sigma_hz : doubt of all oscillators together.
+
+    Raises
+    ------
+    BadObservations
+        The band is the airband, or too few carriers stand in it.
+    """
+    centre_hz = recording.centre_hz
+    if AIRBAND_HZ[0] < centre_hz < AIRBAND_HZ[1]:
+        raise BadObservations(
+            f"{format_frequency(centre_hz)} is in the airband, whose carriers are offset on purpose: scan another band"
+        )
+    rasters = tuple(rasters_hz) or usual_rasters_hz(centre_hz)
+    lines = all_lines(recording.read(), recording.rate_hz, APART * min(rasters))
+    seen = [RasterCarrier(centre_hz + one.carrier.frequency_hz, one.carrier.sigma_hz) for one in lines]
+    found = fit_raster(seen, _ways(centre_hz, stages, stated_hz, lo_sigma_hz), rasters, prior_ppm)
+    moved = tuple(_at(h, centre_hz - found.middle_hz) for h in found.hypotheses)
+    return msgspec.structs.replace(found, hypotheses=moved, middle_hz=centre_hz)
+
+
+def _ways(
+    dial_hz: float, stages: Sequence[Stage], stated_hz: Sequence[float], lo_sigma_hz: float | None
+) -> tuple[Way, ...]:
+    port_hz = abs(shown_for_dial(dial_hz, tuple(stages)))
+    if not stages:
+        return (Way("direct", 0.0, port_hz, 0.0),)
+    lo_sum_hz = sum(stage.lo_hz for stage in stages)
+    sigma_hz = LO_SIGMA_PPM * 1e-6 * lo_sum_hz if lo_sigma_hz is None else lo_sigma_hz
+    entered_hz = stages[-1].lo_hz
+    ways = [Way(format_frequency(entered_hz), 0.0, port_hz, sigma_hz)]
+    for other_hz in stated_hz:
+        if other_hz != entered_hz:
+            # Through a sum the dial reads high by what the true oscillator is above the entered one, else low.
+            moves_hz = (entered_hz - other_hz) * (1 if stages[-1].kind == "sum" else -1)
+            ways.append(Way(format_frequency(other_hz), moves_hz, port_hz, sigma_hz))
+    return tuple(ways)
+
+
+def _at(h: Hypothesis, away_hz: float) -> Hypothesis:
+    """The offset at another place of the band: e - p (F - F_m)."""
+    offset_hz = h.offset_hz - h.ppm * 1e-6 * away_hz
+    sigma_hz = float((h.sigma_hz**2 + (h.ppm_sigma * 1e-6 * away_hz) ** 2) ** 0.5)
+    return msgspec.structs.replace(h, offset_hz=offset_hz, sigma_hz=sigma_hz)

@@ -1,0 +1,416 @@
+"""Truing the dial: measure a known carrier, fit the oscillators, apply the correction, verify."""
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Literal
+
+import msgspec
+
+from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.messages import Event, Measure, Measured, NotMeasured, Progress, TuneRefused
+from yarddial.records.entry import Entry, utc_now
+from yarddial.session.calibration.oscillator_estimates import OscillatorEstimates
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.log.log_keeper import LogKeeper
+from yarddial.session.receiver.live_receiver import DIAL_HALF_SPANS_HZ, LiveReceiver
+from yarddial.session.station.desk import Desk
+from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
+from yarddial.yard.line import Line
+from yarddial.yard.modes import mode_named
+from yarddial.yard.observation import Observation, observed
+from yarddial.yard.oscillators import (
+    DialState,
+    Oscillators,
+    dial_state,
+    stated_oscillators,
+)
+from yarddial.yard.references import why_no_reference
+from yarddial.yard.station import Reference
+
+if TYPE_CHECKING:
+    # Not needed before the first measurement.
+    from yarddial.analysis.correction.fit import CorrectionFit
+    from yarddial.analysis.correction.next_measurement import NextMeasurement
+    from yarddial.dsp.carrier import Carrier
+    from yarddial.session.calibration.correction import CorrectionProposal
+
+SECONDS = 4.0
+# The most that "as long as it helps" takes, and a wide FM signal, whose samples are many.
+MOST_S, MOST_WIDE_S = 60.0, 4.0
+# Once the noise's doubt is this share of the station's own, or of what the mode bears, going on is of no use.
+SHARE_OF_STATION, SHARE_OF_MODE = 1 / 3, 1 / 20
+# Half of a channel that must be in the picture's slice, for the middle of an FM signal.
+HALF_CHANNEL_HZ = {"nfm": 9_000.0, "wfm": 125_000.0}
+# The dial counts as being on a reference within this, or within three sigma of its own doubt.
+NEAR_HZ = 1_000.0
+LEAST_SEARCH_HZ = 100.0
+
+
+class Measuring(msgspec.Struct, frozen=True):
+    """A measurement under way."""
+
+    reference: Reference
+    route: str
+    verifying: bool
+    within_hz: float
+    wanted_hz: float = 0.0
+    seconds_s: float = SECONDS
+    fraction: float = 0.0
+    sigma_hz: float = float("inf")
+    needed_s: float = 0.0
+
+    def progress(self) -> str:
+        """How far it is, and how long it will take."""
+        if self.sigma_hz == float("inf"):
+            return f"{self.fraction:.0%} done"
+        doubt = f"doubt {format_sigma(self.sigma_hz)} so far"
+        if not self.wanted_hz:
+            return f"{self.fraction:.0%} done, {doubt}"
+        if self.needed_s > self.seconds_s:
+            wanted = f"{format_sigma(self.wanted_hz)} would take {self.needed_s:.0f} s"
+            return f"{doubt}; {wanted}, stops at {self.seconds_s:.0f} s"
+        return f"{doubt}; {format_sigma(self.wanted_hz)} takes about {self.needed_s:.0f} s in all"
+
+
+class Outcome(msgspec.Struct, frozen=True):
+    """How the last measurement ended."""
+
+    kind: Literal["measured", "failed", "cancelled"]
+    text: str
+    observation: Observation | None = None
+    carrier: "Carrier | None" = None
+
+
+class Calibration(Job):
+    """Measurements and what follows from them. Reads the desk, drives the receiver, writes the log."""
+
+    def __init__(self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, log: LogKeeper) -> None:
+        self._desk, self._live_receiver, self._jobs, self._log = desk, live_receiver, jobs, log
+        self._changed = Listeners()
+        self._lease: Lease | None = None
+        self._measured_line: Line | None = None
+        jobs.at_rest = self.follow_dial
+        self.measuring: Measuring | None = None
+        self.outcome: Outcome | None = None
+        # As the person last noted it, beside the receiver.
+        self.temperature_c: float | None = None
+        # How long the person wants to measure; 0 as long as it helps.
+        self.chosen_s = 0.0
+        self.oscillator_estimates = OscillatorEstimates(desk, log)
+        desk.on_yard_changed(self._yard_changed)
+        desk.on_dial_changed(self._dial_changed)
+
+    def on_calibration_changed(self, listener: Listener) -> Callable[[], None]:
+        """A measurement moved on, or the fit or the dial's state changed."""
+        return self._changed.add(listener)
+
+    # What is known
+
+    @property
+    def fit(self) -> "CorrectionFit | None":
+        """Today's observations fitted; None while there are none."""
+        return self.oscillator_estimates.fit
+
+    @property
+    def oscillators(self) -> Oscillators:
+        """Every oscillator as known now, its doubt grown since it was measured."""
+        return self.oscillator_estimates.oscillators
+
+    @property
+    def observations(self) -> tuple[Observation, ...]:
+        """Today's."""
+        return self.oscillator_estimates.observations
+
+    def state(self, line: Line | None = None, dial_hz: float | None = None) -> DialState:
+        """How far the dial is off: on the active route at the dial, unless told otherwise."""
+        return dial_state(
+            line or self._desk.line, self._desk.station.dial_hz if dial_hz is None else dial_hz, self.oscillators
+        )
+
+    @property
+    def mode(self) -> str:
+        """What the dial is used for."""
+        return self._desk.station.mode
+
+    def reference(self) -> Reference | None:
+        """The known station nearest to the dial, if the dial is on one."""
+        dial_hz = self._desk.station.dial_hz
+        near = [r for r in self._desk.station.references if abs(r.frequency_hz - dial_hz) <= NEAR_HZ]
+        return min(near, key=lambda r: abs(r.frequency_hz - dial_hz), default=None)
+
+    def proposal(self) -> "CorrectionProposal | None":
+        """The correction that the fit asks for, or None while there is nothing to correct."""
+        if self.fit is None:
+            return None
+        from yarddial.session.calibration.correction import propose
+
+        return propose(self._desk.station, self._desk.line, self.fit, self.oscillators, self.state())
+
+    def touches_active_route(self) -> bool:
+        """True when every oscillator of the active route was measured, alone or as part of a sum on this route."""
+        return {name for name, _ in self.state().slopes} <= self.oscillator_estimates.touched()
+
+    def why_out_of_reach(self) -> str:
+        """Why the active route cannot serve the dial, or an empty text."""
+        return self._desk.line.why_not(self._desk.station.dial_hz)
+
+    def next_measurement(self) -> "NextMeasurement | None":
+        """The measurement that would help most here, and what it would bring; None where none can be made."""
+        from yarddial.analysis.correction.next_measurement import next_measurement
+
+        station, line = self._desk.station, self._desk.line
+        if line.why_not(station.dial_hz):
+            return None
+        lines = [one for one in station.lines() if one.receiver.device]
+        usable = [
+            r for r in station.references if r.mode in ("am", "cw") and not why_no_reference(r.kind, r.frequency_hz)
+        ]
+        made = self.fit.kept if self.fit is not None else ()
+        wanted = [(line, station.dial_hz)]
+        if self.fit is not None and self.fit.inseparable:
+            # What cannot be told apart yet matters elsewhere: on every route that one of them takes part in.
+            loose = {estimate.name for estimate in self.fit.estimates if not estimate.separate}
+            for other in lines:
+                place = next((r.frequency_hz for r in usable if not other.why_not(r.frequency_hz)), None)
+                if place is not None and loose & {name for name, _ in self.state(other, place).slopes}:
+                    wanted.append((other, place))
+        return next_measurement(lines, usable, self.oscillators, wanted, made, self.oscillator_estimates.before)
+
+    # What can be done
+
+    def how_long(self, reference: Reference, seconds_s: float) -> tuple[float, float]:
+        """Most seconds, and the doubt at which it is enough; `seconds_s` 0 is as long as it helps."""
+        most_s = MOST_WIDE_S if reference.mode == "wfm" else float("inf")
+        if seconds_s:
+            return min(seconds_s, most_s), 0.0
+        tolerance_hz = mode_named(self._desk.station.mode).tolerance_hz
+        return min(MOST_S, most_s), max(SHARE_OF_STATION * reference.sigma_hz, SHARE_OF_MODE * tolerance_hz, 1e-3)
+
+    def why_not_measure(self, name: str = "measurement", within: Lease | None = None) -> str:
+        """Why nothing can be measured just now, or an empty text; by what kind of job, and as a part of which."""
+        if why_not := self._jobs.why_not(name, within):
+            return why_not
+        reference = self.reference()
+        if reference is None:
+            return "the dial is on no known station: press ] for the next one"
+        if distrust := why_no_reference(reference.kind, reference.frequency_hz):
+            return f"{reference.name} trues nothing: {distrust}"
+        if self._desk.line.why_not(self._desk.station.dial_hz):
+            return f"this route does not reach it: {self._desk.line.why_not(self._desk.station.dial_hz)}"
+        if self._live_receiver.running and not self._live_receiver.is_looking and self._live_receiver.trouble:
+            return self._live_receiver.trouble
+        return ""
+
+    def measure(self, seconds_s: float | None = None, *, verifying: bool = False, within: Lease | None = None) -> None:
+        """Measure the known station at the dial; starts the receiver when it does not run.
+
+        seconds_s : so long; 0 as long as it helps, until the station's own doubt is what counts, or the mode's need;
+            as chosen by default.
+        within : the job that it is a part of.
+        """
+        reference = self.reference()
+        if self.why_not_measure(within=within) or reference is None:
+            return
+        self._desk.dial(reference.frequency_hz)
+        lease = self._jobs.request("measurement", self, within)
+        if isinstance(lease, Refusal):
+            return
+        self._lease, self._measured_line = lease, self._desk.line.at(reference.frequency_hz)
+        if not self._live_receiver.wanted:
+            self._live_receiver.start(self._desk.line)
+        self.look_at_dial(lease)
+        state = self.state()
+        within_hz = max(abs(state.error_hz) + 4 * state.sigma_hz, LEAST_SEARCH_HZ)
+        most_s, wanted_hz = self.how_long(reference, self.chosen_s if seconds_s is None else seconds_s)
+        self.measuring = Measuring(reference, self._desk.line.name, verifying, within_hz, wanted_hz, most_s)
+        self.outcome = None
+        kind: Literal["carrier", "nfm", "wfm"] = "carrier"
+        if reference.mode in ("nfm", "wfm"):
+            kind = "nfm" if reference.mode == "nfm" else "wfm"
+        lease.ask(Measure(most_s, within_hz, wanted_hz, kind))
+        self._changed.tell()
+
+    def cancel(self) -> None:
+        """Stop measuring; what was observed before is untouched."""
+        if self._lease is not None:
+            self._jobs.cancel(self._lease)
+
+    def apply(self) -> None:
+        """Enter the proposed correction; it can be undone."""
+        proposal = self.proposal()
+        if proposal is None or proposal.is_nothing:
+            return
+        self._desk.edit(proposal.label, proposal.station)
+        self._log.add(
+            Entry(
+                station=self._desk.station.name,
+                kind="correction",
+                route=self._desk.line.name,
+                method="shift" if proposal.shift_only else "model",
+                text=proposal.sentence,
+                data={"changes": msgspec.to_builtins(proposal.changes), "expected_sigma_hz": proposal.sigma_after_hz},
+            )
+        )
+
+    def recall(self) -> None:
+        """Take today's observations from the log, and what is known of earlier days."""
+        self.oscillator_estimates.recall()
+        self._changed.tell()
+
+    def grow(self) -> None:
+        """Let the doubts grow with the time since the last measurement; called now and then."""
+        self.oscillator_estimates.grow()
+        self._changed.tell()
+
+    def forget(self) -> None:
+        """Start measuring afresh: observations stay in the log, but no longer count."""
+        self.oscillator_estimates.forget()
+        self.outcome = None
+        self._changed.tell()
+
+    def follow_dial(self) -> None:
+        """Let the receiver look where the dial stands, as wide as the sheets' doubts ask, and zoom the picture."""
+        self.look_at_dial(None)
+
+    def look_at_dial(self, lease: Lease | None) -> None:
+        """The same under a lease; does nothing for whoever may not tune."""
+        line, dial_hz = self._desk.line, self._desk.station.dial_hz
+        if line.why_not(dial_hz) or not self._jobs.may_tune(lease):
+            return
+        loose = dial_state(line, dial_hz, stated_oscillators(self._desk.station))
+        reach_hz = max(abs(loose.error_hz) + 4 * loose.sigma_hz, 3_000.0)
+        if (reference := self.reference()) is not None:
+            reach_hz += HALF_CHANNEL_HZ.get(reference.mode, 0.0)
+        self._live_receiver.tune(line, dial_hz, 1.1 * reach_hz, lease)
+        self._live_receiver.show(self.fitting_half_span_hz())
+
+    def fitting_half_span_hz(self) -> float:
+        """The picture's half span that shows the carrier wherever it may be."""
+        state = self.state()
+        wanted = max(1.25 * (abs(state.error_hz) + 2.5 * state.sigma_hz), 25.0)
+        return next((span for span in DIAL_HALF_SPANS_HZ if span >= wanted), DIAL_HALF_SPANS_HZ[-1])
+
+    def take_in(self, observations: Sequence[Observation], method: str, said: str, **data: object) -> None:
+        """Count observations that were made in another way, and log them together."""
+        self.oscillator_estimates.add(*observations)
+        (first, *others) = observations
+        told = {"observations": observations} if others else {"observation": first}
+        self._log.add(
+            Entry(
+                station=self._desk.station.name,
+                kind="observation",
+                route=first.route,
+                method=method,
+                reference="" if others else first.reference_name,
+                temperature_c=self.temperature_c,
+                text=said,
+                data=msgspec.to_builtins(told) | {"oscillators": self.oscillator_estimates.apart()} | data,
+            )
+        )
+        self.oscillator_estimates.read_histories()
+        self.outcome = Outcome("measured", said, first)
+        self._changed.tell()
+
+    # What the engine and the desk say
+
+    def take(self, event: Event) -> None:
+        """Take an answer from the engine."""
+        now, lease = self.measuring, self._lease
+        if now is None or lease is None:
+            return
+        match event:
+            case Progress():
+                self.measuring = msgspec.structs.replace(
+                    now, fraction=event.fraction, sigma_hz=event.sigma_hz, needed_s=event.needed_s
+                )
+                self._changed.tell()
+            case Measured():
+                self.outcome = self._observed(now, event.carrier)
+                lease.end()
+            case TuneRefused():
+                lease.end("failed", event.sentence)
+            case NotMeasured():
+                lease.end("failed", event.sentence)
+            case _:
+                pass
+
+    def ended(self, ending: Ending) -> None:
+        """The measurement is over."""
+        turned = self._dial_turned()
+        self.measuring = self._lease = None
+        if ending.how in ("cancelled", "displaced") or (ending.how == "stale" and turned):
+            self.outcome = Outcome("cancelled", "Measurement cancelled.")
+        elif ending.how != "done":
+            self.outcome = Outcome("failed", ending.reason)
+        self._changed.tell()
+        if ending.how == "done":
+            self._live_receiver.show(self.fitting_half_span_hz())
+
+    def why_stale(self) -> str:
+        """What is heard from here on belongs to another station, another route, or other settings."""
+        now = self.measuring
+        if now is None:
+            return ""
+        if self._dial_turned():
+            return "the dial was turned meanwhile"
+        if self._desk.line.at(now.reference.frequency_hz) != self._measured_line:
+            return "the yard was changed meanwhile: measure again"
+        return ""
+
+    def _dial_turned(self) -> bool:
+        now = self.measuring
+        return now is not None and (self.reference(), self._desk.line.name) != (now.reference, now.route)
+
+    def _observed(self, now: Measuring, carrier: "Carrier") -> Outcome:
+        line, look = self._desk.line, self._live_receiver.look
+        assert look is not None
+        observation = _observation(
+            line, now.reference, look.look_hz + carrier.frequency_hz, carrier.sigma_hz, look.ask.centre_hz
+        )
+        self.oscillator_estimates.add(observation)
+        text = (
+            f"{now.reference.name} {format_frequency(now.reference.frequency_hz)} reads "
+            f"{format_hertz(observation.error_hz, observation.total_sigma_hz)} "
+            f"{format_sigma(observation.total_sigma_hz)}"
+        )
+        self._log.add(
+            Entry(
+                station=self._desk.station.name,
+                kind="verification" if now.verifying else "observation",
+                route=line.name,
+                method=carrier.method if "FM" in carrier.method else f"carrier estimate, {carrier.method}",
+                reference=now.reference.name,
+                text=text,
+                data={
+                    "observation": msgspec.to_builtins(observation),
+                    "cn0_dbhz": carrier.cn0_dbhz,
+                    "duration_s": carrier.duration_s,
+                    "drift_hz_per_s": carrier.drift_hz_per_s,
+                    "oscillators": self.oscillator_estimates.apart(),
+                },
+                temperature_c=self.temperature_c,
+            )
+        )
+        self.oscillator_estimates.read_histories()
+        return Outcome("measured", text, observation, carrier)
+
+    def _yard_changed(self) -> None:
+        self.oscillator_estimates.refit()
+        self.follow_dial()
+        self._changed.tell()
+
+    def _dial_changed(self) -> None:
+        self.follow_dial()
+        self._changed.tell()
+
+
+def _observation(
+    line: Line, reference: Reference, received_hz: float, sigma_hz: float, centre_hz: float | None = None
+) -> Observation:
+    """Turn what the receiver counted into a dial reading, with the values entered now."""
+    shown_hz = received_hz * (1 + line.receiver.entered_ppm * 1e-6)
+    dial_hz = shown_hz
+    fold = line.fold(line.walk()[-1].out_hz)
+    for stage in reversed((*line.stages, *(() if fold is None else (fold,)))):
+        dial_hz = (dial_hz - stage.offset_hz) * stage.sense
+    return observed(line, reference, dial_hz, sigma_hz, utc_now(), centre_hz)

@@ -1,0 +1,189 @@
+"""Watching a carrier for a while: how the oscillator warms up, and how steady it is."""
+
+import contextlib
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from yarddial.engine.jobs.lease import Ending, How, Job, Lease, Refusal
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.messages import Event, Measure, Measured, NotMeasured, TuneRefused
+from yarddial.records.entry import Entry
+from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.log.log_keeper import LogKeeper
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.station.desk import Desk
+from yarddial.yard.errors import BadSamples
+from yarddial.yard.frequency import format_frequency
+
+if TYPE_CHECKING:
+    # Not needed before the first paint.
+    from yarddial.analysis.stability.allan import Allan
+    from yarddial.analysis.stability.track import Point
+    from yarddial.analysis.stability.warm_up import WarmUp
+
+# How long one point may take: short ones follow a fast warm-up, long ones see more of little.
+POINTS_S, POINT_S = (1.0, 5.0, 20.0), 5.0
+# A run goes on for an hour, and for so many points if they take longer; it is fitted anew whenever it has grown by so
+# many, and by a twentieth.
+RUN_S, MOST_POINTS, EVERY = 3_600.0, 720, 6
+# Points that found no carrier in a row before the run is given up.
+MOST_MISSED = 6
+# What is left of a warm-up when the oscillator counts as steady, against what the mode bears: no more than a good
+# measurement's own doubt, for nothing else in the fit allows for it.
+SHARE_OF_MODE = 0.1
+
+
+class CarrierWatch(Job):
+    """One run at a time. Each point is a short measurement of the carrier at the dial."""
+
+    def __init__(
+        self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, log: LogKeeper
+    ) -> None:
+        self._desk, self._live_receiver, self._jobs, self._calibration, self._log = (
+            desk,
+            live_receiver,
+            jobs,
+            calibration,
+            log,
+        )
+        self._changed = Listeners()
+        self._lease: Lease | None = None
+        self._missed = 0
+        self._within_hz = 0.0
+        self._counted_hz = 0.0
+        self._place: tuple[float, str] = (0.0, "")
+        self._watched_line = desk.line
+        self.point_s = POINT_S
+        self.points: tuple[Point, ...] = ()
+        self.warm_up: WarmUp | None = None
+        self.curve: tuple[Allan, ...] = ()
+        self.trouble = ""
+
+    @property
+    def running(self) -> bool:
+        """True while it watches."""
+        return self._lease is not None
+
+    def on_watch_changed(self, listener: Listener) -> Callable[[], None]:
+        """A point came, or the run began or ended."""
+        return self._changed.add(listener)
+
+    def why_not(self) -> str:
+        """Why it cannot begin just now, or an empty text."""
+        return self._calibration.why_not_measure("carrier_watch")
+
+    def choose_point(self, point_s: float) -> None:
+        """Let each point of the next run take so long; a run that goes on keeps its own."""
+        if not self.running:
+            self.point_s = point_s
+
+    @property
+    def tolerance_ppm(self) -> float:
+        """What may be left of a warm-up: a tenth of what the mode bears, at the receiver's own frequency."""
+        from yarddial.yard.modes import mode_named
+
+        counted_hz = self._counted_hz or abs(self._desk.line.counted_hz(self._desk.station.dial_hz)) or 1e8
+        return SHARE_OF_MODE * mode_named(self._desk.station.mode).tolerance_hz / counted_hz * 1e6
+
+    def start(self) -> None:
+        """Begin; the receiver is started where it is off."""
+        reference = self._calibration.reference()
+        if self.why_not() or reference is None:
+            return
+        self._desk.dial(reference.frequency_hz)
+        lease = self._jobs.request("carrier_watch", self)
+        if isinstance(lease, Refusal):
+            return
+        self._lease = lease
+        if not self._live_receiver.wanted:
+            self._live_receiver.start(self._desk.line)
+        self._calibration.look_at_dial(lease)
+        state = self._calibration.state()
+        self._within_hz = max(abs(state.error_hz) + 4 * state.sigma_hz, 30.0)
+        self._counted_hz = abs(self._desk.line.counted_hz(reference.frequency_hz))
+        self._place = (self._desk.station.dial_hz, self._desk.line.name)
+        self._watched_line = self._desk.line.at(self._desk.station.dial_hz)
+        self.points, self.warm_up, self.curve, self.trouble, self._missed = (), None, (), "", 0
+        self._next()
+        self._changed.tell()
+
+    def stop(self) -> None:
+        """End the run; what it found stays, and is logged."""
+        if self._lease is not None:
+            self._jobs.cancel(self._lease)
+
+    def take(self, event: Event) -> None:
+        """Take an event from the engine."""
+        match event:
+            case Measured():
+                self._keep(event.carrier.frequency_hz, event.carrier.sigma_hz)
+            case NotMeasured():
+                self._missed += 1
+                if self._missed >= MOST_MISSED:
+                    self._end("failed", event.sentence)
+                else:
+                    self._next()
+            case TuneRefused():
+                self._end("failed", event.sentence)
+            case _:
+                pass
+
+    def why_stale(self) -> str:
+        """A point of another place, or made with other settings, is none of this curve."""
+        if (self._desk.station.dial_hz, self._desk.line.name) != self._place:
+            return "the dial was turned meanwhile"
+        return "" if self._desk.line.at(self._place[0]) == self._watched_line else "the yard was changed meanwhile"
+
+    def _keep(self, away_hz: float, sigma_hz: float) -> None:
+        from yarddial.analysis.stability.track import Point
+
+        # A fast crystal counts a steady carrier low: p = -error / counted.
+        scale = -1e6 / self._counted_hz
+        time_s = len(self.points) * self.point_s
+        self.points = (*self.points, Point(time_s, away_hz * scale, abs(sigma_hz * scale)))
+        self._missed = 0
+        if len(self.points) % max(EVERY, len(self.points) // 20) == 0:
+            self._fit()
+        if len(self.points) >= max(MOST_POINTS, RUN_S / self.point_s):
+            self._end("done")
+        else:
+            self._next()
+            self._changed.tell()
+
+    def _fit(self) -> None:
+        from yarddial.analysis.stability.allan import allan_deviation
+        from yarddial.analysis.stability.warm_up import fit_warm_up
+
+        # Too few points yet are said by what is not shown.
+        with contextlib.suppress(BadSamples):
+            self.warm_up = fit_warm_up(self.points, self.tolerance_ppm)
+        with contextlib.suppress(BadSamples):
+            # What a warm-up leaves is no wandering.
+            self.curve = allan_deviation(self.points if self.warm_up is None else self.warm_up.without(self.points))
+
+    def _next(self) -> None:
+        if self._lease is not None:
+            self._lease.ask(Measure(self.point_s, self._within_hz))
+
+    def _end(self, how: How, reason: str = "") -> None:
+        if self._lease is not None:
+            self._lease.end(how, reason)
+
+    def ended(self, ending: Ending) -> None:
+        """What was found stays, and is logged."""
+        self._lease, self.trouble = None, "" if ending.how in ("done", "cancelled") else ending.reason
+        self._fit()
+        if self.warm_up is not None:
+            dial_hz, route = self._place
+            text = f"Carrier at {format_frequency(dial_hz)} watched for {self.points[-1].time_s / 60:.0f} min: "
+            data = {"points": [[p.time_s, p.ppm, p.sigma_ppm] for p in self.points]}
+            entry = Entry(
+                station=self._desk.station.name,
+                kind="watch",
+                route=route,
+                text=text + self.warm_up.sentence(),
+                data=data,
+            )
+            self._log.add(entry)
+        self._changed.tell()

@@ -1,0 +1,259 @@
+"""Tones, rasters and pilots with the running receiver: gathered here, worked out by whoever asked, in a thread."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.messages import Event, Hear, RecordingState, RecordSamples, Sound, TuneRefused
+from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.station.desk import Desk
+from yarddial.yard.demodulation import Settings, turned
+from yarddial.yard.path import path_sense
+
+if TYPE_CHECKING:
+    # Not needed before the first paint.
+    from yarddial.analysis.blind.raster_fit import BlindAnswer
+    from yarddial.analysis.tones.dial_error import ToneAnswer, ToneReception
+    from yarddial.dsp.frequency_modulation import Pilot
+
+# Each way of hearing a tone takes so long; the first moments, in which filters settle, are left out.
+HEAR_S, SETTLES_S = 6.0, 0.5
+LiveMethod = Literal["tone", "raster", "pilot"]
+# A scan for rasters takes so long: carriers stand apart to a tenth of a hertz then. A pilot is known to a hundredth of
+# a part per million after half of it.
+SCAN_S: dict[LiveMethod, float] = {"raster": 8.0, "pilot": 4.0}
+# The dial's error must be known to this for its tone to be found.
+ENOUGH_HZ = 150.0
+EARS: "tuple[tuple[ToneReception, Settings], ...]" = (
+    ("am", Settings("am", -4_500.0, 4_500.0, gain_control=False)),
+    ("usb", Settings("usb", 100.0, 4_000.0, gain_control=False)),
+    ("lsb", Settings("lsb", -4_000.0, -100.0, gain_control=False)),
+)
+
+
+class LiveMethods(Job):
+    """One gathering at a time. When it is done, `work` is the call that works it out: long, and free of the session.
+
+    gathered : what that call is for.
+    """
+
+    def __init__(
+        self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, folder: Path
+    ) -> None:
+        self._desk, self._live_receiver, self._jobs, self._calibration, self._folder = (
+            desk,
+            live_receiver,
+            jobs,
+            calibration,
+            folder,
+        )
+        self._changed = Listeners()
+        self._lease: Lease | None = None
+        self._left: list[tuple[ToneReception, Settings]] = []
+        self._parts: list[NDArray[np.float32]] = []
+        self._rate_hz = 0.0
+        self._sounds: dict[ToneReception, tuple[object, float]] = {}
+        self._near_hz = 0.0
+        # Where the dial stood, or would have, for what was heard.
+        self.heard_at_hz = 0.0
+        self._place: tuple[float, str] = (0.0, "")
+        self._gathered_line = desk.line
+        self._path = folder / "scan"
+        self.running: LiveMethod | Literal[""] = ""
+        self.gathered: LiveMethod | Literal[""] = ""
+        self.fraction = 0.0
+        self.trouble = ""
+        self.work: Callable[[], ToneAnswer | BlindAnswer | Pilot] | None = None
+
+    def on_gathering_changed(self, listener: Listener) -> Callable[[], None]:
+        """It moved on, is done, or failed."""
+        return self._changed.add(listener)
+
+    def why_not(self, way: LiveMethod) -> str:
+        """Why it cannot begin just now, or an empty text."""
+        if way == "tone":
+            return self._calibration.why_not_measure("tone")
+        line, dial_hz = self._desk.line, self._desk.station.dial_hz
+        return self._jobs.why_not(way) or line.why_not(dial_hz)
+
+    def hear_tone(self, near_hz: float) -> None:
+        """Hear the station at the dial as AM, then on each sideband."""
+        if self._begin("tone"):
+            self._near_hz, self._left, self._sounds = near_hz, list(EARS), {}
+            self._next_ear()
+
+    def scan(self) -> None:
+        """Keep what the receiver gives for some seconds, the whole span of it."""
+        if self._begin("raster"):
+            self._record_samples("raster-scan")
+
+    def hear_pilot(self) -> None:
+        """Keep some seconds in which the stereo pilot of the broadcaster at the dial is counted."""
+        if self._begin("pilot"):
+            self._record_samples("pilot-scan")
+
+    def _record_samples(self, name: str) -> None:
+        look, line, dial_hz = self._live_receiver.look, self._desk.line, self._desk.station.dial_hz
+        assert look is not None
+        assert self._lease is not None
+        self._folder.mkdir(parents=True, exist_ok=True)
+        centre_hz = line.dial_of(look.ask.centre_hz, dial_hz)
+        self._path = self._folder / name
+        is_turned = path_sense(line.counted_stages(dial_hz)) < 0
+        about = {"description": f"{name} over {line.name}"}
+        self._lease.ask(RecordSamples(str(self._path), centre_hz, line.receiver.bits, is_turned, about))
+
+    def cancel(self) -> None:
+        """End it; nothing is kept."""
+        if self._lease is not None:
+            self._jobs.cancel(self._lease)
+
+    def clear(self) -> None:
+        """Leave nothing behind on the disk."""
+        import shutil
+
+        shutil.rmtree(self._folder, ignore_errors=True)
+
+    def take(self, event: Event) -> None:
+        """Take an answer from the engine."""
+        match event:
+            case Sound():
+                self._heard(event)
+            case RecordingState():
+                self._kept(event)
+            case TuneRefused() if self._lease is not None:
+                self._lease.end("failed", event.sentence)
+            case _:
+                pass
+
+    def why_stale(self) -> str:
+        """What is gathered belongs to one place and one set of settings."""
+        if (self._desk.station.dial_hz, self._desk.line.name) != self._place:
+            return "the dial was turned meanwhile"
+        return "" if self._desk.line.at(self._place[0]) == self._gathered_line else "the yard was changed meanwhile"
+
+    def ended(self, ending: Ending) -> None:
+        """It is over; what was gathered is in `work`."""
+        way, self._lease, self.running = self.running, None, ""
+        self.trouble = ending.reason
+        if ending.how != "done" and way in SCAN_S:
+            _remove(self._folder, self._path.name)
+        self._changed.tell()
+
+    def _begin(self, way: LiveMethod) -> bool:
+        if self.why_not(way):
+            return False
+        self.trouble, self.work, self.gathered, self.fraction = "", None, "", 0.0
+        reference, state = self._calibration.reference(), self._calibration.state()
+        if way == "tone" and reference is not None:
+            self._desk.dial(reference.frequency_hz)
+            # Heard where the dial should show it, so that a large error that is known already does no harm.
+            self.heard_at_hz = reference.frequency_hz + (state.error_hz if state.sigma_hz < ENOUGH_HZ else 0.0)
+        lease = self._jobs.request(way, self)
+        if isinstance(lease, Refusal):
+            return False
+        self._lease, self.running = lease, way
+        self._place = (self._desk.station.dial_hz, self._desk.line.name)
+        self._gathered_line = self._desk.line.at(self._place[0])
+        if not self._live_receiver.wanted:
+            self._live_receiver.start(self._desk.line)
+        self._calibration.look_at_dial(lease)
+        self._changed.tell()
+        return True
+
+    def _next_ear(self) -> None:
+        line = self._desk.line.at(self.heard_at_hz)
+        self._parts = []
+        if self._lease is not None:
+            self._lease.ask(Hear(line.counted_hz(line.dial_hz), turned(self._left[0][1], line)))
+
+    def _heard(self, event: Sound) -> None:
+        self._parts.append(event.samples)
+        self._rate_hz = event.rate_hz
+        have_s = sum(part.size for part in self._parts) / event.rate_hz
+        done = len(EARS) - len(self._left) + min(have_s / HEAR_S, 1.0)
+        self.fraction = done / len(EARS)
+        if have_s >= HEAR_S:
+            sound = np.concatenate(self._parts)[int(SETTLES_S * event.rate_hz) :]
+            # Without gain control it may be anything but full scale.
+            peak = float(np.abs(sound).max())
+            self._sounds[self._left.pop(0)[0]] = (sound * (0.5 / peak) if peak > 0 else sound, event.rate_hz)
+            if self._left:
+                self._next_ear()
+            else:
+                self._finish_tone()
+        self._changed.tell()
+
+    def _finish_tone(self) -> None:
+        from yarddial.session.calibration.other_methods import tone_in_sounds
+
+        sounds, near_hz = self._sounds, self._near_hz
+        self._done("tone", lambda: tone_in_sounds(sounds, near_hz))
+
+    def _kept(self, event: RecordingState) -> None:
+        wanted_s = SCAN_S["pilot" if self.running == "pilot" else "raster"]
+        self.fraction = min(event.seconds_s / wanted_s, 1.0)
+        lease = self._lease
+        if lease is None:
+            return
+        if event.is_done and (event.trouble or not event.seconds_s):
+            lease.end("failed", event.trouble or "nothing came from the receiver")
+        elif event.is_done and self.running == "pilot":
+            self._finish_pilot(Path(event.path))
+        elif event.is_done:
+            self._finish_scan(Path(event.path))
+        elif event.seconds_s >= wanted_s:
+            self._jobs.stop_requests(lease)
+        self._changed.tell()
+
+    def _finish_pilot(self, path: Path) -> None:
+        from yarddial.session.calibration.other_methods import pilot_in_recording
+
+        state, folder = self._calibration.state(), self._folder
+        shown_hz = self._desk.station.dial_hz + state.error_hz
+
+        def work() -> "Pilot":
+            try:
+                return pilot_in_recording(path, shown_hz, 3 * state.sigma_hz)
+            finally:
+                _remove(folder, path.name)
+
+        self._done("pilot", work)
+
+    def _finish_scan(self, path: Path) -> None:
+        from yarddial.session.calibration.blind_recording import blind_in_recording
+
+        stages = self._desk.line.at(self._desk.station.dial_hz).stages
+        entered = [type(stage)(stage.kind, stage.lo_hz, 0.0, stage.name) for stage in stages]
+        folder, calibration = self._folder, self._calibration
+        # Of the dial only what was measured may weigh; what the sheets say is in the odds already.
+        state = calibration.state() if calibration.touches_active_route() else None
+
+        def work() -> "BlindAnswer":
+            from yarddial.analysis.blind.raster_fit import weighed
+            from yarddial.records.recordings import open_recording
+
+            try:
+                found = blind_in_recording(open_recording(path), entered)
+                return found if state is None else weighed(found, state.error_hz, state.sigma_hz)
+            finally:
+                _remove(folder, path.name)
+
+        self._done("raster", work)
+
+    def _done(self, way: LiveMethod, work: "Callable[[], ToneAnswer | BlindAnswer | Pilot]") -> None:
+        self.work, self.gathered = work, way
+        if self._lease is not None:
+            self._lease.end()
+
+
+def _remove(folder: Path, name: str) -> None:
+    for file in folder.glob(f"{name.partition('.')[0]}.*"):
+        file.unlink(missing_ok=True)

@@ -1,0 +1,145 @@
+"""Looking for a converter's own leak with the running receiver: each stated oscillator in turn."""
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
+
+from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.messages import Event, Measure, Measured, NotMeasured, TuneRefused
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.station.desk import Desk
+from yarddial.yard.errors import BadObservations
+from yarddial.yard.line import Line
+from yarddial.yard.oscillators import Oscillators, crystal_of
+from yarddial.yard.parts import Antenna
+
+if TYPE_CHECKING:
+    # Not needed before the first paint.
+    from yarddial.analysis.correction.lo_leak import Glimpse, LeakAnswer
+
+SECONDS = 1.5
+TOLERANCE_PPM = 30.0
+
+
+class LoLeakScan(Job):
+    """One scan at a time: tune to each stated value at the socket, find the strongest carrier, weigh them all."""
+
+    def __init__(
+        self,
+        desk: Desk,
+        live_receiver: LiveReceiver,
+        jobs: Scheduler,
+        known: Callable[[], Oscillators],
+    ) -> None:
+        self._desk, self._live_receiver, self._jobs, self._known = desk, live_receiver, jobs, known
+        self._changed = Listeners()
+        self._lease: Lease | None = None
+        self._left: list[float] = []
+        self._glimpses: list[Glimpse] = []
+        self._line: Line | None = None
+        self._place: tuple[float, Line] = (0.0, desk.line)
+        self._count = 0
+        self.answer: LeakAnswer | None = None
+        self.trouble = ""
+
+    @property
+    def running(self) -> bool:
+        """True while it looks."""
+        return self._lease is not None
+
+    @property
+    def fraction(self) -> float:
+        """How much of it is done."""
+        return (self._count - len(self._left)) / max(self._count, 1)
+
+    def on_scan_changed(self, listener: Listener) -> Callable[[], None]:
+        """It moved on, ended or failed."""
+        return self._changed.add(listener)
+
+    def start(self, stated_hz: Sequence[float]) -> None:
+        """Look around each stated value that the receiver of the active route can tune to.
+
+        Raises
+        ------
+        BadObservations
+            The receiver can tune to none of them, the route has no receiver, or another job has it.
+        """
+        if why_not := self._jobs.why_not("lo_leak_scan"):
+            raise BadObservations(f"not now: {why_not}")
+        line = self._desk.line
+        able = [hertz for hertz in stated_hz if not line.missing and not line.receiver.why_not(hertz)]
+        if not able:
+            raise BadObservations(
+                f"{line.receiver.name} can tune to none of the stated oscillators: use a known station instead"
+            )
+        self.answer, self.trouble, self._glimpses = None, "", []
+        self._left, self._count = list(able), len(able)
+        # At the socket itself, past all converters.
+        self._line = Line.of("leak", (Antenna("socket", 0.0, 1e12), line.receiver), able[0], line.port)
+        self._place = (self._desk.station.dial_hz, line)
+        lease = self._jobs.request("lo_leak_scan", self)
+        if isinstance(lease, Refusal):
+            raise BadObservations(f"not now: {lease.reason}")
+        self._lease = lease
+        if not self._live_receiver.wanted:
+            self._live_receiver.start(self._line)
+        self._next()
+
+    def cancel(self) -> None:
+        """Stop looking."""
+        if self._lease is not None:
+            self._jobs.cancel(self._lease)
+
+    def take(self, event: Event) -> None:
+        """Take an answer from the engine."""
+        look = self._live_receiver.look
+        match event:
+            case Measured() if look is not None:
+                shown = look.look_hz + event.carrier.frequency_hz
+                # What was seen is counted by the receiver without the correction entered.
+                self._seen(shown, event.carrier.sigma_hz, event.carrier.cn0_dbhz)
+            case NotMeasured():
+                self._seen(None, 0.0, 0.0)
+            case TuneRefused() if self._lease is not None:
+                self._lease.end("failed", event.sentence)
+            case _:
+                pass
+
+    def why_stale(self) -> str:
+        """Dial or yard moved: what is heard from here on is not what was asked for."""
+        same = (self._desk.station.dial_hz, self._desk.line) == self._place
+        return "" if same else "the dial or the yard was changed meanwhile: look again"
+
+    def ended(self, ending: Ending) -> None:
+        """It is over."""
+        self._line = self._lease = None
+        self.trouble = ending.reason
+        self._changed.tell()
+
+    def _within_hz(self, stated_hz: float) -> float:
+        sigma_ppm = self._known().sigma(crystal_of(self._desk.line.receiver.name))
+        return float(max(3 * stated_hz * 1e-6 * (TOLERANCE_PPM**2 + sigma_ppm**2) ** 0.5, 1_000.0))
+
+    def _next(self) -> None:
+        assert self._line is not None
+        assert self._lease is not None
+        stated_hz = self._left[0]
+        within_hz = self._within_hz(stated_hz)
+        self._live_receiver.tune(self._line, stated_hz, 1.1 * within_hz, self._lease)
+        self._lease.ask(Measure(SECONDS, within_hz))
+        self._changed.tell()
+
+    def _seen(self, shown_hz: float | None, sigma_hz: float, cn0_dbhz: float) -> None:
+        from yarddial.analysis.correction.lo_leak import Glimpse, weigh_leaks
+
+        stated_hz = self._left.pop(0)
+        self._glimpses.append(Glimpse(stated_hz, self._within_hz(stated_hz), shown_hz, sigma_hz, cn0_dbhz))
+        if self._left:
+            self._next()
+            return
+        crystal = crystal_of(self._desk.line.receiver.name)
+        known = self._known()
+        self.answer = weigh_leaks(self._glimpses, known.value(crystal), known.sigma(crystal), TOLERANCE_PPM)
+        if self._lease is not None:
+            self._lease.end()

@@ -1,0 +1,182 @@
+"""What is known of every oscillator now: today's observations fitted, earlier days carried forward, doubts growing."""
+
+from datetime import UTC, datetime, timedelta
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from yarddial.session.calibration.oscillator_history import (
+    History,
+    carried,
+    grown,
+    histories,
+    kinds_of,
+    seconds_of,
+    serves_for_s,
+    units_hz,
+)
+from yarddial.session.log.log_keeper import LogKeeper
+from yarddial.session.station.desk import Desk
+from yarddial.yard.modes import mode_named
+from yarddial.yard.observation import Observation
+from yarddial.yard.oscillators import Oscillators, dial_state, known_oscillators, stated_oscillators
+from yarddial.yard.parts import converters_of
+from yarddial.yard.station import Station
+
+if TYPE_CHECKING:
+    # Not needed before the first measurement.
+    from yarddial.analysis.correction.fit import CorrectionFit
+    from yarddial.analysis.stability.forecast import CrystalKind
+
+# Older observations stay in the log; crystals follow the temperature, so they are not mixed with today's.
+FRESH = timedelta(hours=12)
+# Clocks differ by seconds; an entry further ahead than this was made by a clock that was right, or wrong, otherwise.
+AHEAD_S = 300.0
+# Chi-square from which earlier knowledge is contradicted: four sigma of one number.
+SURPRISING = 16.0
+
+
+class OscillatorEstimates:
+    """Reads the desk and the log; tells nobody: whoever changes it tells."""
+
+    def __init__(self, desk: Desk, log: LogKeeper) -> None:
+        self._desk, self._log = desk, log
+        self.observations: tuple[Observation, ...] = ()
+        self.fit: CorrectionFit | None = None
+        # What each oscillator was at other times, by the log.
+        self.histories: dict[str, History] = {}
+        # A sentence where what was measured contradicts what was known before.
+        self.surprise = ""
+        self._fitted_s = 0.0
+        self._fitted: Oscillators = known_oscillators(desk.station)
+        self.before: Oscillators = self._fitted
+        self.oscillators: Oscillators = self._fitted
+        self.refit()
+
+    def recall(self) -> None:
+        """Take today's observations from the log, and what is known of earlier days."""
+        self.histories = histories(self._desk.station, self._log.entries)
+        fresh = _fresh_observations(self._log, self._desk.station.name)
+        self.observations = (*fresh, *(seen for seen in self.observations if seen not in fresh))
+        self.refit()
+
+    def add(self, *observations: Observation) -> None:
+        """Count one more, or many at once."""
+        self.observations = (*self.observations, *observations)
+        self.refit()
+
+    def forget(self) -> None:
+        """Leave out what was observed so far; it stays in the log."""
+        self.observations = ()
+        self.refit()
+
+    def read_histories(self) -> None:
+        """The log has grown."""
+        self.histories = histories(self._desk.station, self._log.entries)
+
+    def measured_s_ago(self) -> float | None:
+        """How long ago the oscillators of the active route were measured last, the oldest of them; None for never."""
+        names = [name for name, _ in self._slopes()]
+        if self.fit is not None and all(any(n in o.unknowns for o in self.fit.observations) for n in names):
+            return max(seconds_of("") - self._fitted_s, 0.0)
+        tracks = [self.histories.get(name) for name in names]
+        if any(track is None for track in tracks):
+            return None
+        return seconds_of("") - min(track.points[-1].time_s for track in tracks if track is not None)
+
+    def touched(self) -> set[str]:
+        """Oscillators that today's observations or earlier days tell of."""
+        return {name for o in (self.fit.observations if self.fit else ()) for name in o.unknowns} | set(self.histories)
+
+    def _slopes(self) -> tuple[tuple[str, float], ...]:
+        return dial_state(self._desk.line, self._desk.station.dial_hz, self.oscillators).slopes
+
+    def apart(self) -> dict[str, tuple[float, float]]:
+        """Every oscillator that today's observations tell apart, with its doubt, in its own unit."""
+        found = self.fit.estimates if self.fit is not None else ()
+        return {estimate.name: (estimate.value, estimate.sigma) for estimate in found if estimate.separate}
+
+    def refit(self) -> None:
+        """The yard or the observations changed."""
+        station = self._desk.station
+        usable = tuple(o for o in self.observations if _touches_only(station, o))
+        self._fitted_s = seconds_of("")
+        self.surprise = ""
+        latest_s = max((track.points[-1].time_s for track in self.histories.values()), default=0.0)
+        if latest_s > self._fitted_s + AHEAD_S:
+            day = datetime.fromtimestamp(latest_s, UTC).strftime("%Y-%m-%d %H:%M")
+            self.surprise = (
+                f"the log holds a measurement of {day} UTC, which is still to come: this computer's clock was set back"
+            )
+        first_s = min((seconds_of(o.at_utc) for o in usable), default=self._fitted_s)
+        self.before = self._known_before(first_s)
+        if not usable:
+            self.fit, self._fitted = None, self.before
+        else:
+            self._fit(usable)
+        self.grow()
+
+    def _fit(self, usable: tuple[Observation, ...]) -> None:
+        """With what was known before, or against the sheets alone where that does not hold any more."""
+        from yarddial.analysis.correction.fit import fit
+        from yarddial.analysis.correction.posterior import merge, priors_of
+
+        stated, before = stated_oscillators(self._desk.station), self.before
+        self.fit = fit(usable, {n: (before.value(n), before.sigma(n)) for n in before.names if before.sigma(n) > 0})
+        self._fitted_s = max(seconds_of(o.at_utc) for o in usable)
+        if self.fit.prior_misfit > SURPRISING and before != stated:
+            self.fit, self.before = fit(usable, priors_of(self._desk.station)), stated
+            self.surprise = (
+                "today's measurements contradict what was known before: the receiver is still cold, or a part was "
+                "changed; only today's count"
+            )
+        self._fitted = merge(self.before, self.fit)
+
+    def _known_before(self, first_s: float) -> Oscillators:
+        """What was measured on earlier days, carried forward to today's first observation; the sheets for the rest."""
+        past = {name: track.before(first_s) for name, track in self.histories.items()}
+        return carried(stated_oscillators(self._desk.station), past, self._units, self._fitted_s)
+
+    @property
+    def _units(self) -> dict[str, float]:
+        return units_hz(self._desk.station)
+
+    def _moving(self) -> "dict[str, CrystalKind]":
+        """Oscillators that were measured once, and move since; what only sheets speak of is doubtful enough."""
+        touched = self.touched()
+        return {name: kind for name, kind in kinds_of(self._desk.station).items() if name in touched}
+
+    def grow(self) -> None:
+        """Let the doubts grow with the time since the last measurement; called now and then."""
+        since_s = max(seconds_of("") - self._fitted_s, 0.0)
+        self.oscillators = grown(self._fitted, self._moving(), self._units, since_s)
+
+    def serves_for_s(self) -> float:
+        """How long the dial will serve its mode here, once corrected, without being measured again."""
+        station, line = self._desk.station, self._desk.line
+        if line.missing:
+            return 0.0
+        tolerance_hz = mode_named(station.mode).tolerance_hz
+        return serves_for_s(line, station.dial_hz, tolerance_hz, self.oscillators, self._moving(), self._units)
+
+
+def _touches_only(station: Station, observation: Observation) -> bool:
+    """True while every part that the observation speaks of is still in the yard as it was."""
+    there = {c.name: c for part in station.parts for c in converters_of(part)}
+    receivers = {line.receiver.name for line in station.lines()}
+    return observation.receiver in receivers and all(
+        stage.name in there
+        and (there[stage.name].follows_dial or there[stage.name].nominal_lo_hz == stage.nominal_lo_hz)
+        for stage in observation.stages
+    )
+
+
+def _fresh_observations(log: LogKeeper, station_name: str) -> tuple[Observation, ...]:
+    since = (datetime.now(UTC) - FRESH).strftime("%Y-%m-%dT%H:%M:%SZ")
+    found: list[Observation] = []
+    for entry in log.entries:
+        if entry.station == station_name and entry.at_utc >= since and "observation" in entry.data:
+            found.append(msgspec.convert(entry.data["observation"], Observation))
+        elif entry.station == station_name and entry.at_utc >= since and "observations" in entry.data:
+            found += reversed(msgspec.convert(entry.data["observations"], list[Observation]))
+    return tuple(reversed(found))

@@ -1,0 +1,175 @@
+"""What the log knows of each oscillator: its measured errors over time, and what follows for today."""
+
+from collections.abc import Iterable, Mapping
+from datetime import UTC, datetime
+
+import msgspec
+
+from yarddial.analysis.stability.forecast import CrystalKind, forecast, growth_ppm, kind_of
+from yarddial.analysis.stability.track import Point
+from yarddial.records.entry import Entry
+from yarddial.yard.errors import BadSamples
+from yarddial.yard.line import Line
+from yarddial.yard.oscillators import (
+    Oscillators,
+    clock_of,
+    crystal_of,
+    dial_state,
+    is_in_ppm,
+    known_oscillators,
+    lo_of,
+    rig_of,
+    stated_oscillators,
+)
+from yarddial.yard.parts import Receiver, Transceiver, Value, converters_of
+from yarddial.yard.station import Station
+
+# Measurements of the same oscillator nearer together than this are one point of its history, the last of them.
+APART_S = 6 * 3_600.0
+# A forecast from more points is no better.
+MOST_POINTS = 60
+DAY_LETTERS = len("2026-11-25")
+YEAR_S = 365.25 * 86_400.0
+
+
+class History(msgspec.Struct, frozen=True):
+    """Of one oscillator: errors in ppm at times in seconds since 1970, and the temperature noted at each."""
+
+    name: str
+    kind: CrystalKind
+    points: tuple[Point, ...]
+    temperatures_c: tuple[float | None, ...]
+
+    def before(self, time_s: float) -> "History":
+        """Without what was measured from then on."""
+        count = sum(point.time_s < time_s for point in self.points)
+        return msgspec.structs.replace(self, points=self.points[:count], temperatures_c=self.temperatures_c[:count])
+
+
+def seconds_of(at_utc: str) -> float:
+    """A time of the log in seconds since 1970; now for an empty one."""
+    if not at_utc:
+        return datetime.now(UTC).timestamp()
+    shape = "%Y-%m-%dT%H:%M:%SZ" if len(at_utc) > DAY_LETTERS else "%Y-%m-%d"
+    return datetime.strptime(at_utc, shape).replace(tzinfo=UTC).timestamp()
+
+
+def units_hz(station: Station) -> dict[str, float]:
+    """What one ppm of each oscillator is in its own unit: 1, or a millionth of a converter's hertz."""
+    found = {name: 1.0 for name in stated_oscillators(station).names if is_in_ppm(name)}
+    for part in station.parts:
+        for converter in converters_of(part):
+            found.setdefault(lo_of(converter.name), max(converter.nominal_lo_hz, 1.0) * 1e-6)
+    return found
+
+
+def histories(station: Station, entries: Iterable[Entry]) -> dict[str, History]:
+    """Read every oscillator's history out of the log, oldest first."""
+    units = units_hz(station)
+    seen: dict[str, list[tuple[Point, float | None]]] = {}
+    for entry in sorted(entries, key=lambda one: (one.at_utc, one.id)):
+        if entry.station != station.name or "oscillators" not in entry.data:
+            continue
+        time_s = seconds_of(entry.at_utc)
+        for name, (value, sigma) in entry.data["oscillators"].items():
+            if name not in units:
+                continue
+            track = seen.setdefault(name, [])
+            if track and time_s - track[-1][0].time_s < APART_S:
+                track.pop()
+            track.append((Point(time_s, value / units[name], sigma / units[name]), entry.temperature_c))
+    known = known_oscillators(station)
+    for name, at_utc in _measured_parts(station).items():
+        # A part may know more than this log: it came with the station's file, or was told by other means.
+        track, time_s = seen.setdefault(name, []), seconds_of(at_utc)
+        if not track or time_s - track[-1][0].time_s >= APART_S:
+            track.append((Point(time_s, known.value(name) / units[name], known.sigma(name) / units[name]), None))
+    kinds = kinds_of(station)
+    return {
+        name: History(
+            name, kinds[name], tuple(p for p, _ in track[-MOST_POINTS:]), tuple(t for _, t in track[-MOST_POINTS:])
+        )
+        for name, track in seen.items()
+        if name in kinds
+    }
+
+
+def kinds_of(station: Station) -> dict[str, CrystalKind]:
+    """What every oscillator is by its sheet."""
+    stated, units = stated_oscillators(station), units_hz(station)
+    return {name: kind_of(stated.sigma(name) / units[name]) for name in stated.names}
+
+
+def carried(known: Oscillators, past: Mapping[str, History], units: Mapping[str, float], at_s: float) -> Oscillators:
+    """What was known, carried forward to a time: values by their own history, doubts grown since."""
+    values, variances = list(known.values), [known.covariance[i][i] for i in range(len(known.names))]
+    for i, name in enumerate(known.names):
+        track = past.get(name)
+        if track is None or not track.points:
+            continue
+        try:
+            told = forecast(track.points, max(at_s, track.points[-1].time_s), track.kind)
+        except BadSamples:
+            continue
+        values[i], variances[i] = told.ppm * units[name], (told.sigma_ppm * units[name]) ** 2
+    size = range(len(values))
+    return Oscillators(
+        known.names, tuple(values), tuple(tuple(variances[i] if i == j else 0.0 for j in size) for i in size)
+    )
+
+
+def grown(
+    known: Oscillators, kinds: Mapping[str, CrystalKind], units: Mapping[str, float], seconds_s: float
+) -> Oscillators:
+    """The same some time later: each oscillator of a known kind may have moved by itself since."""
+    rows = [list(row) for row in known.covariance]
+    for i, name in enumerate(known.names):
+        if name in kinds:
+            rows[i][i] += (growth_ppm(seconds_s, kinds[name]) * units[name]) ** 2
+    return Oscillators(known.names, known.values, tuple(tuple(row) for row in rows))
+
+
+def serves_for_s(
+    line: Line,
+    dial_hz: float,
+    tolerance_hz: float,
+    known: Oscillators,
+    kinds: Mapping[str, CrystalKind],
+    units: Mapping[str, float],
+) -> float:
+    """How long from now the dial stays within what a mode bears, twice its doubt counted: 0 if not now, a year at most.
+
+    The error itself is taken as corrected.
+    """
+
+    def serves(seconds_s: float) -> bool:
+        return 2 * dial_state(line, dial_hz, grown(known, kinds, units, seconds_s)).sigma_hz <= tolerance_hz
+
+    if not serves(0.0):
+        return 0.0
+    if serves(YEAR_S):
+        return YEAR_S
+    low, high = 60.0, YEAR_S
+    while high / low > 1.05:
+        middle = (low * high) ** 0.5
+        low, high = (middle, high) if serves(middle) else (low, middle)
+    return low
+
+
+def _measured_parts(station: Station) -> dict[str, str]:
+    """When each oscillator was measured whose part holds a measured value; empty where that is not known."""
+    found: dict[str, str] = {}
+    for part in station.parts:
+        if isinstance(part, Receiver):
+            found |= _dated(crystal_of(part.name), part.crystal_ppm)
+            found |= {} if part.clock_ppm is None else _dated(clock_of(part.name), part.clock_ppm)
+        for converter in converters_of(part):
+            if isinstance(part, Transceiver):
+                found |= _dated(rig_of(converter.name), part.rig_ppm)
+            else:
+                found |= _dated(lo_of(converter.name), converter.lo_hz)
+    return found
+
+
+def _dated(name: str, value: Value) -> dict[str, str]:
+    return {name: value.date} if value.provenance == "measured" else {}

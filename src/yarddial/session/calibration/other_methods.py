@@ -1,0 +1,248 @@
+"""Ways of truing without a carrier measured here: readings by hand, tones, pilots, rasters, files, own transmitter."""
+
+from collections.abc import Mapping
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from yarddial.records.entry import utc_now
+from yarddial.session.calibration.calibration import NEAR_HZ, Calibration
+from yarddial.session.station.desk import Desk
+from yarddial.yard.errors import BadFrequency, BadObservations
+from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma, parse_frequency
+from yarddial.yard.observation import Observation, observed
+from yarddial.yard.references import PILOT_HZ, why_no_reference
+from yarddial.yard.station import Reference
+
+if TYPE_CHECKING:
+    # Not needed before the first paint.
+    from yarddial.analysis.blind.raster_fit import BlindAnswer
+    from yarddial.analysis.tones.dial_error import ToneAnswer, ToneReception
+    from yarddial.dsp.frequency_modulation import Pilot
+
+# Beyond this a fit takes so long that a window would stop.
+MOST_ROWS = 2_000
+# How far from where it should be a broadcaster is looked for; further there may be the next.
+PILOT_WITHIN_HZ, PILOT_MOST_HZ = 5_000.0, 40_000.0
+# How far from the tone each may be heard: AM shows the tone itself, a sideband is off by the dial's error.
+AM_WITHIN, AM_LEAST_HZ, SIDEBAND_WITHIN, SIDEBAND_MOST_HZ = 0.1, 50.0, 0.45, 500.0
+
+
+class OtherMethods:
+    """Each makes observations of what the person has, and hands them to Truing."""
+
+    def __init__(self, desk: Desk, calibration: Calibration) -> None:
+        self._desk, self._calibration = desk, calibration
+
+    def read_dial(self, text: str) -> None:
+        """Take a reading made by hand: `10.000 037 MHz`, or with its doubt, `10 000 037 Hz ± 2`.
+
+        Without a doubt the last digit given is it. Raises BadFrequency, or BadObservations where the dial is on no
+        known station.
+        """
+        reference = self._reference()
+        dial_hz, sigma_hz = read_with_sigma(text)
+        state = self._calibration.state()
+        if abs(dial_hz - reference.frequency_hz) > max(NEAR_HZ, abs(state.error_hz) + 5 * state.sigma_hz):
+            away = format_hertz(dial_hz - reference.frequency_hz, sigma_hz)
+            raise BadObservations(f"that is {away} from {reference.name}: give the reading in hertz or with its unit")
+        observation = observed(self._desk.line, reference, dial_hz, sigma_hz, utc_now())
+        said = f"{reference.name} read by hand: {format_hertz(observation.error_hz, sigma_hz)} {format_sigma(sigma_hz)}"
+        self._calibration.take_in((observation,), "reading by hand", said)
+
+    def take_tone(self, told: "ToneAnswer", heard_at_hz: float | None = None) -> None:
+        """Take the dial's error by a tone, the dial being on the station that sends it. Raises BadObservations.
+
+        heard_at_hz : where the dial stood; on the station's stated frequency by default.
+        """
+        reference = self._reference()
+        dial_hz = (reference.frequency_hz if heard_at_hz is None else heard_at_hz) + told.dial_error_hz
+        observation = observed(self._desk.line, reference, dial_hz, told.sigma_hz, utc_now())
+        error = f"{format_hertz(observation.error_hz, told.sigma_hz)} {format_sigma(told.sigma_hz)}"
+        said = f"{reference.name} by its tone of {told.tone_hz:.1f} Hz: {error}"
+        self._calibration.take_in((observation,), "tone", said, tone_hz=told.tone_hz)
+
+    def take_pilot(self, told: "Pilot", right_to_hz: float) -> None:
+        """Take what a stereo pilot tells of the sample clock. Raises BadObservations.
+
+        right_to_hz : one sigma of the station's own pilot; by the rule 2 Hz at most.
+        """
+        if not right_to_hz > 0:
+            raise BadObservations("no pilot is right to nothing: give a doubt above 0, such as 0.7 Hz")
+        receiver, place = self._desk.line.receiver, format_frequency(self._desk.station.dial_hz)
+        observation = Observation(
+            receiver.name, PILOT_HZ, right_to_hz, told.frequency_hz, told.sigma_hz,
+            reference_name=f"stereo pilot at {place}", route=self._desk.line.name, at_utc=utc_now(),
+            # A clock of its own is all that such a tone tells of.
+            centre_hz=None if receiver.clock_ppm is None else 0.0,
+        )  # fmt: skip
+        sigma_ppm = 1e6 * observation.total_sigma_hz / PILOT_HZ
+        clock = f"{format_number(told.clock_ppm, sigma_ppm, signed=True)} ± {format_number(sigma_ppm, sigma_ppm)} ppm"
+        said = f"Stereo pilot at {place}: the sample clock is off by {clock}"
+        self._calibration.take_in((observation,), "stereo pilot", said, clock_ppm=told.clock_ppm)
+
+    def take_raster(self, told: "BlindAnswer") -> None:
+        """Take what a band's raster tells of the dial at its middle. Raises BadObservations while it is undecided."""
+        best = told.hypotheses[0]
+        if not told.decided:
+            raise BadObservations(f"the raster has not decided ({best.odds:.0%} for the likeliest): {told.decides}")
+        name = f"raster of {best.raster_hz / 1e3:g} kHz"
+        true_hz = told.middle_hz - best.offset_hz
+        reference = Reference(name, true_hz, 0.0, "raster")
+        observation = observed(self._desk.line, reference, told.middle_hz, best.sigma_hz, utc_now())
+        error = f"{format_hertz(best.offset_hz, best.sigma_hz)} {format_sigma(best.sigma_hz)}"
+        where = format_frequency(told.middle_hz)
+        said = f"{told.on_raster} of {told.carriers} carriers keep a {name}: {error} at {where}"
+        self._calibration.take_in((observation,), "raster", said, carriers=told.carriers)
+
+    def read_file(self, path: Path) -> int:
+        """Take observations from a CSV file, how many is told. Raises BadObservations.
+
+        Rows name parts of this yard, or none: then the converters of the active route count for them, in order.
+        """
+        from yarddial.records.observation_file import read_observations
+
+        line = self._desk.line
+        rows = [self._of_this_yard(seen) for seen in read_observations(path, line.receiver.name)]
+        if len(rows) > MOST_ROWS:
+            raise BadObservations(
+                f"{path.name} has {len(rows)} rows, more than the {MOST_ROWS} that a window keeps at hand: fit them "
+                "by the command 'true', or thin them"
+            )
+        self._calibration.take_in(rows, "file", f"{len(rows)} observations from {path.name}")
+        return len(rows)
+
+    def write_file(self, path: Path) -> int:
+        """Write the observations that count now into a CSV file, with what the fit leaves.
+
+        Raises NotWritten.
+        """
+        from yarddial.records.observation_file import write_observations
+
+        fit = self._calibration.fit
+        if fit is None:
+            raise BadObservations("nothing was measured yet: there is nothing to write")
+        write_observations(path, fit.observations, fit.residuals_hz)
+        return len(fit.observations)
+
+    def state_own_transmitter(self, name: str, text: str) -> None:
+        """Make the person's own transmitter a reference at a frequency, as good as its own oscillator. Undoable."""
+        hertz, _, doubt = text.partition("±")
+        frequency_hz = parse_frequency(hertz)
+        sigma_hz = parse_frequency(doubt) if doubt.strip() else 0.0
+        from yarddial.yard.references import kind_named
+
+        kind = kind_named("own transmitter")
+        assert kind is not None
+        self.keep_reference(
+            Reference(
+                name, frequency_hz, sigma_hz or kind.sigma_hz(frequency_hz), kind.name, kind.mode, "into a dummy load"
+            )
+        )
+        self._desk.dial(frequency_hz)
+
+    def keep_reference(self, reference: Reference) -> None:
+        """Put a reference into the station, in place of one of the same name and frequency; undoable.
+
+        Raises BadObservations.
+        """
+        if why := why_no_reference(reference.kind, reference.frequency_hz):
+            raise BadObservations(f"{reference.name or 'that'} trues nothing: {why}")
+        if not reference.name.strip() or reference.frequency_hz <= 0 or not reference.sigma_hz > 0:
+            raise BadObservations("a reference needs a name, a frequency above 0 and a doubt above 0")
+        station = self._desk.station
+        others = tuple(r for r in station.references if not _same(r, reference))
+        self._desk.edit("reference", msgspec.structs.replace(station, references=(*others, reference)))
+
+    def drop_reference(self, reference: Reference) -> None:
+        """Take a reference out of the station. Undoable."""
+        station = self._desk.station
+        others = tuple(r for r in station.references if not _same(r, reference))
+        self._desk.edit("reference taken out", msgspec.structs.replace(station, references=others))
+
+    def _reference(self) -> Reference:
+        reference = self._calibration.reference()
+        if reference is None:
+            raise BadObservations("the dial is on no known station: press ] for the next one")
+        if why := why_no_reference(reference.kind, reference.frequency_hz):
+            raise BadObservations(f"{reference.name} trues nothing: {why}")
+        return reference
+
+    def _of_this_yard(self, seen: Observation) -> Observation:
+        """A row that names no parts means the converters of the active route."""
+        converters = self._desk.line.at(seen.reference_hz).converters
+        by_name = {converter.name for line in self._desk.station.lines() for converter in line.converters}
+        if all(stage.name in by_name for stage in seen.stages):
+            return seen
+        if len(converters) != len(seen.stages):
+            raise BadObservations(
+                f"a row goes through {len(seen.stages)} converters, the active route through {len(converters)}: set "
+                "the points for the route that it was measured over"
+            )
+        stages = tuple(
+            msgspec.structs.replace(stage, name=c.name, nominal_lo_hz=c.nominal_lo_hz, follows_dial=c.follows_dial)
+            for stage, c in zip(seen.stages, converters, strict=True)
+        )
+        return msgspec.structs.replace(seen, stages=stages, route=seen.route or self._desk.line.name)
+
+
+def pilot_in_recording(path: Path, shown_hz: float, sigma_hz: float) -> "Pilot":
+    """The stereo pilot of the broadcaster about there in a recording. Raises BadRecording, BadSamples, NoCarrier."""
+    from yarddial.dsp.frequency_modulation import estimate_pilot
+    from yarddial.records.recordings import open_recording
+
+    recording = open_recording(path)
+    near_hz = shown_hz - recording.centre_hz
+    within_hz = min(max(sigma_hz, PILOT_WITHIN_HZ), PILOT_MOST_HZ)
+    return estimate_pilot(recording.read(), recording.rate_hz, near_hz, within_hz)
+
+
+def tone_in_files(files: "Mapping[ToneReception, Path]", near_hz: float) -> "ToneAnswer":
+    """The dial's error by a tone in sound files. Raises BadObservations, BadRecording, BadSamples, NoCarrier."""
+    from yarddial.records.sounds import read_sound
+
+    return tone_in_sounds({way: read_sound(path) for way, path in files.items()}, near_hz)
+
+
+def tone_in_sounds(sounds: "Mapping[ToneReception, tuple[object, float]]", near_hz: float) -> "ToneAnswer":
+    """The dial's error by a tone in sounds, each its samples and rate. Raises as `tone_in_files`."""
+    from yarddial.analysis.tones.dial_error import dial_error
+    from yarddial.dsp.sound_tone import sound_tone
+
+    if len(sounds) < 2:
+        raise BadObservations("one tone alone tells nothing: give two of AM, USB and LSB")
+    tones: dict[ToneReception, tuple[float, float]] = {}
+    for way, (sound, rate_hz) in sounds.items():
+        within_hz = (
+            max(AM_WITHIN * near_hz, AM_LEAST_HZ) if way == "am" else min(SIDEBAND_WITHIN * near_hz, SIDEBAND_MOST_HZ)
+        )
+        found = sound_tone(sound, rate_hz, near_hz, within_hz)  # type: ignore[arg-type]
+        tones[way] = (found.frequency_hz, found.sigma_hz)
+    return dial_error(tones)
+
+
+def _same(one: Reference, other: Reference) -> bool:
+    return (one.name, one.frequency_hz) == (other.name, other.frequency_hz)
+
+
+def read_with_sigma(text: str) -> tuple[float, float]:
+    """Read a dial reading with its doubt after `±` or `+-`; without one, the last digit given is the doubt.
+
+    Raises BadFrequency.
+    """
+    value, sign, doubt = text.replace("+-", "±").replace("+/-", "±").partition("±")
+    dial_hz = parse_frequency(value)
+    if sign:
+        sigma_hz = parse_frequency(doubt)
+        if sigma_hz <= 0:
+            raise BadFrequency(f"a doubt of {sigma_hz:g} Hz is none: give one above 0, or none at all")
+        return dial_hz, sigma_hz
+    # One more in the last digit that is written: the difference is that digit's worth.
+    places = [i for i, letter in enumerate(value) if letter.isdigit()]
+    mantissa = value[: places[-1] + 1] if places else value
+    exponent = mantissa.lower().rfind("e")
+    last = [i for i in places if exponent < 0 or i < exponent][-1]
+    other = value[:last] + str((int(value[last]) + 1) % 10) + value[last + 1 :]
+    step_hz = abs(parse_frequency(other) - dial_hz)
+    return dial_hz, step_hz if value[last] != "9" else step_hz / 9

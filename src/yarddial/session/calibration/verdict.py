@@ -1,0 +1,91 @@
+"""Over True, and of the dial itself: how far it is off, whether that serves, how long it will."""
+
+from datetime import UTC, datetime, timedelta
+
+import msgspec
+
+from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.verdict import Verdict
+from yarddial.session.wording import capital
+from yarddial.yard.frequency import format_hertz, format_sigma
+from yarddial.yard.modes import Mode, mode_named, suitability
+from yarddial.yard.oscillators import DialState
+
+DAY_S, LONGEST_S = 86_400.0, 365.25 * 86_400.0
+
+
+def dial_verdict(state: DialState, mode: Mode, *, measured: bool) -> Verdict:
+    """Judge the dial at its place for a mode.
+
+    An error within twice its doubt counts as none: the dial is then true to within the doubt.
+    """
+    error_hz, sigma_hz = state.error_hz, state.sigma_hz
+    served = abs(error_hz) + 2 * sigma_hz <= mode.tolerance_hz
+    fits = suitability(error_hz, sigma_hz)
+    if not measured:
+        return Verdict(
+            "good" if served else "unknown",
+            f"Your dial may be off by {format_sigma(2 * sigma_hz)[1:]} here.",
+            f"Only the data sheets speak so far. {fits}",
+            f"±{format_sigma(sigma_hz)[1:]}, not measured",
+        )
+    if abs(error_hz) > max(2 * sigma_hz, 0.5):
+        side = "high" if error_hz > 0 else "low"
+        size = format_hertz(abs(error_hz), sigma_hz, signed=False)
+        return Verdict(
+            "look",
+            f"Your dial reads {size} {side} on this route.",
+            f"Known to {format_sigma(sigma_hz)[1:]}. Enter the correction, then verify. {fits}",
+            f"{size} {side}",
+        )
+    within = max(abs(error_hz), sigma_hz)
+    return Verdict(
+        "good" if served else "look",
+        f"Your dial is true to {format_sigma(within)[1:]} on this route.",
+        fits,
+        f"true to {format_sigma(within)[1:]}",
+    )
+
+
+def lasts_sentence(calibration: Calibration) -> str:
+    """How long the dial will serve its mode here, once corrected; empty before anything was measured."""
+    if not calibration.touches_active_route():
+        return ""
+    mode, lasts_s = mode_named(calibration.mode), calibration.oscillator_estimates.serves_for_s()
+    if lasts_s <= 0:
+        return f"The doubt here is more than {mode.name} bears ({format_sigma(mode.tolerance_hz)[1:]}): measure again."
+    if lasts_s >= LONGEST_S:
+        return f"Once corrected, it serves {mode.name} for a year or more."
+    until = datetime.now(UTC) + timedelta(seconds=lasts_s)
+    day = f"{until.day} {until:%B}" if lasts_s > DAY_S else f"{until:%H:%M} UTC"
+    return f"Once corrected, it serves {mode.name} until about {day}: measure again then."
+
+
+def place_verdict(calibration: Calibration, mode: Mode) -> Verdict:
+    """True's line in the list of places: the dial, whatever is under way."""
+    why_not = calibration.why_out_of_reach()
+    if why_not:
+        return Verdict("look", "The dial is out of reach.", f"{why_not}.", "out of reach")
+    return dial_verdict(calibration.state(), mode, measured=calibration.touches_active_route())
+
+
+def true_verdict(calibration: Calibration, mode: Mode) -> Verdict:
+    """The heading of True: a failure first, then what is under way, then the dial."""
+    if calibration.outcome is not None and calibration.outcome.kind == "failed":
+        return Verdict("stop", "Nothing was measured.", capital(calibration.outcome.text) + ".", "not measured")
+    if calibration.measuring is not None:
+        now = calibration.measuring
+        doubt = "nothing stands out yet" if now.sigma_hz == float("inf") else f"doubt {format_sigma(now.sigma_hz)}"
+        return Verdict(
+            "unknown",
+            f"Measuring {now.reference.name}: {doubt}.",
+            f"Searching {format_sigma(now.within_hz)} around the stated place. Esc cancels.",
+            "measuring",
+        )
+    verdict = place_verdict(calibration, mode)
+    if verdict.short == "out of reach":
+        return verdict
+    if calibration.fit is not None and calibration.fit.inseparable:
+        consequence = capital(calibration.fit.inseparable[0]) + "."
+        return msgspec.structs.replace(verdict, consequence=consequence)
+    return verdict

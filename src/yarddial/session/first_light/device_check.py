@@ -1,0 +1,138 @@
+"""First light as a person runs it: on the active route's receiver, shown as it goes, kept in log and parts."""
+
+from collections.abc import Callable
+from typing import Any
+
+import msgspec
+
+from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.records.entry import Entry
+from yarddial.session.first_light.result import CheckResult, overall
+from yarddial.session.first_light.runner import Runner
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.log.log_keeper import LogKeeper
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.station.desk import Desk
+from yarddial.yard.parts import Origin, Receiver
+from yarddial.yard.station import Station
+
+# Begins a run on a station's route: station, device, route.
+BeginRun = Callable[[Station, str, str], Runner]
+
+
+class DeviceCheck(Job):
+    """One run at a time, and the results of the last."""
+
+    def __init__(
+        self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, log: LogKeeper, begin: BeginRun | None
+    ) -> None:
+        self._desk, self._live_receiver, self._jobs, self._log, self._begin = desk, live_receiver, jobs, log, begin
+        self._changed = Listeners()
+        self._runner: Runner | None = None
+        self._lease: Lease | None = None
+        self.results: tuple[CheckResult, ...] = ()
+        self.receiver = ""
+        self.outcome = ""
+
+    @property
+    def running(self) -> bool:
+        """True while checks are made."""
+        return self._lease is not None
+
+    def on_device_check_changed(self, listener: Listener) -> Callable[[], None]:
+        """A result came, or the run began or ended."""
+        return self._changed.add(listener)
+
+    def why_not(self) -> str:
+        """Why it cannot run just now, or an empty text."""
+        line = self._desk.line
+        if why_not := self._jobs.why_not("device_check"):
+            return why_not
+        if line.missing:
+            return line.missing
+        if not line.receiver.device or self._begin is None:
+            return f"no driver is set for {line.receiver.name}"
+        return ""
+
+    def start(self) -> None:
+        """Run all checks on the active route's receiver; the receiver is stopped for them, as both cannot have it."""
+        if self.why_not() or self._begin is None:
+            return
+        lease = self._jobs.request("device_check", self)
+        if isinstance(lease, Refusal):
+            return
+        self._lease = lease
+        if self._live_receiver.wanted:
+            self._live_receiver.stop()
+            lease.restore_with(self._start_again)
+        line = self._desk.line
+        self.results, self.receiver, self.outcome = (), line.receiver.name, ""
+        self._runner = self._begin(self._desk.station, line.receiver.device, line.name)
+        self._changed.tell()
+
+    def cancel(self) -> None:
+        """End the run; what was found stays shown."""
+        if self._lease is not None:
+            self._jobs.cancel(self._lease)
+
+    def ended(self, ending: Ending) -> None:
+        """The device is free again."""
+        if self._runner is not None:
+            self._runner.cancel()
+        self._lease, self._runner, self.outcome = None, None, "done" if ending.how == "done" else "cancelled"
+        self._changed.tell()
+
+    def _start_again(self) -> None:
+        """The receiver ran before the checks."""
+        self._live_receiver.start(self._desk.line)
+
+    def poll(self) -> None:
+        """Take what has come."""
+        runner = self._runner
+        if runner is None:
+            return
+        found = runner.poll()
+        self.results = (*self.results, *found)
+        if not runner.running and self._lease is not None:
+            self._keep()
+            self._lease.end()
+        elif found:
+            self._changed.tell()
+
+    def _keep(self) -> None:
+        """In the log; and the receiver's rates and ranges have then been measured."""
+        verdict = overall(list(self.results))
+        wrong = [result for result in self.results if result.verdict in ("stop", "look")]
+        text = f"First light of {self.receiver}: " + (
+            "; ".join(f"{result.name}, {result.detail}" for result in wrong) or "all well"
+        )
+        data = {"verdict": verdict, "checks": msgspec.to_builtins(self.results)}
+        entry = Entry(
+            station=self._desk.station.name, kind="first light", route=self._desk.line.name, text=text, data=data
+        )
+        self._log.add(entry)
+        self._keep_measured(entry.at_utc[:10])
+
+    def _keep_measured(self, day: str) -> None:
+        """Measured replaces stated: samples lost at each rate, and the tuner's range where it held."""
+        station = self._desk.station
+        part = next((p for p in station.parts if isinstance(p, Receiver) and p.name == self.receiver), None)
+        lost = tuple(
+            (result.figures["rate_hz"], result.figures["lost_share"])
+            for result in self.results
+            if "lost_share" in result.figures
+        )
+        if part is None or not lost:
+            return
+        clean = sum(not share for _, share in lost)
+        origins = {"lost_shares": Origin("measured", day, f"First light: {clean} of {len(lost)} rates without loss")}
+        changes: dict[str, Any] = {"lost_shares": lost}
+        tuned = next((result.figures for result in self.results if result.name == "tunes"), {})
+        if tuned and not part.samples_directly(self._desk.line.port):
+            holes = (key for key in tuned if key.startswith("hole_") and key.endswith("_low_hz"))
+            changes["tuner_low_hz"], changes["tuner_high_hz"] = tuned["low_hz"], tuned["high_hz"]
+            changes["holes_hz"] = tuple((tuned[key], tuned[key.replace("_low_", "_high_")]) for key in holes)
+            origins |= {key: Origin("measured", day, "First light") for key in changes if key != "lost_shares"}
+        changed = msgspec.structs.replace(part, origins={**part.origins, **origins}, **changes)
+        self._desk.edit("first light", station.with_part(changed))

@@ -1,0 +1,107 @@
+"""Samples for the checks: read, counted against the counter and the clock."""
+
+from math import log10
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.drivers.protocol import Device, TimeSource
+from yarddial.dsp.spectra import power_density
+
+# With less than half a step of noise a converter bends weak signals: so far over its own floor it does not.
+DITHERED_DB = 6.0
+
+
+class ListenedBlock(msgspec.Struct, frozen=True):
+    """A stretch of samples: those read, how many the receiver said were lost, how many are missing by the clock.
+
+    fast_ppm, fast_sigma_ppm : how much faster than this computer's clock they came, by a straight line through the
+        moments at which blocks arrived; its doubt is that of their unevenness.
+    """
+
+    samples: NDArray[np.complex64]
+    rate_hz: float
+    said_lost: int
+    missing: int
+    fast_ppm: float = 0.0
+    fast_sigma_ppm: float = float("inf")
+
+    @property
+    def uncounted(self) -> int:
+        """Samples that are missing though nobody said so: by the phase of steady lines, else by the clock."""
+        return self.missing or (0 if self.said_lost else lost_by_phase(self.samples, self.rate_hz))
+
+
+def listen(device: Device, time: TimeSource, rate_hz: float, seconds_s: float) -> ListenedBlock:
+    """Read so many seconds. Missing by the clock counts only what the receiver did not say.
+
+    The first block sets the clock going; the count allows one block of unevenness.
+    """
+    first = device.read()
+    if first is None:
+        return ListenedBlock(np.empty(0, np.complex64), rate_hz, 0, 0)
+    begun_s, parts, lost, got = time.now_s(), [first.samples], 0, 0
+    moments: list[tuple[float, int]] = []
+    while got < seconds_s * rate_hz:
+        block = device.read()
+        if block is None:
+            break
+        parts.append(block.samples)
+        lost += block.lost
+        got += block.samples.size + block.lost
+        moments.append((time.now_s() - begun_s, got))
+    elapsed_s = time.now_s() - begun_s
+    missing = round(elapsed_s * rate_hz) - got
+    unevenness = max(int(0.002 * got), 64)
+    fast_ppm, sigma_ppm = _fast_ppm(moments, rate_hz)
+    return ListenedBlock(
+        np.concatenate(parts), rate_hz, lost, missing if missing > unevenness else 0, fast_ppm, sigma_ppm
+    )
+
+
+def _fast_ppm(moments: list[tuple[float, int]], rate_hz: float) -> tuple[float, float]:
+    """Slope of samples over time against the rate, ppm, and its standard error; infinite doubt from a few blocks."""
+    if len(moments) < 8:
+        return 0.0, float("inf")
+    at_s, count = np.array(moments).T
+    away_s = at_s - at_s.mean()
+    late_s = at_s - count / rate_hz
+    slope = float(away_s @ late_s / (away_s @ away_s))
+    rest_s = late_s - late_s.mean() - slope * away_s
+    sigma = float(np.sqrt(rest_s @ rest_s / (len(moments) - 2) / (away_s @ away_s)))
+    # A computer's own clock is hardly better than this, unless something disciplines it.
+    return -slope * 1e6, max(sigma * 1e6, 10.0)
+
+
+def lost_by_phase(samples: NDArray[np.complex64], rate_hz: float) -> int:
+    """Samples missing by the jumps of steady lines; 0 where there are too few lines to tell."""
+    from yarddial.dsp.losses import LossWatch, steady_lines
+
+    watch = LossWatch(rate_hz, steady_lines(samples, rate_hz))
+    return sum(loss.count for loss in [*watch.push(samples), *watch.finish()])
+
+
+def power_db(samples: NDArray[np.complex64]) -> float:
+    """Mean power without the spike at the centre, dB relative to full scale."""
+    return 10 * log10(max(float(np.var(samples)), 1e-20))
+
+
+def converter_floor_db(bits: int) -> float:
+    """Power of quantising alone, dB relative to full scale: 2 q^2 / 12 with q = 2 / 2^bits."""
+    return 10 * log10(2 * (2.0 / 2**bits) ** 2 / 12)
+
+
+def carrier_db(samples: NDArray[np.complex64], rate_hz: float, near_hz: float, within_hz: float) -> tuple[float, float]:
+    """Strongest line near a place: how far it stands over the median of the spectrum, dB, and where it is."""
+    places, power = power_density(samples, rate_hz, min(1 << 14, samples.size))
+    close = np.abs(places - near_hz) <= within_hz
+    best = int(np.argmax(np.where(close, power, 0.0)))
+    return 10 * log10(float(power[best] / max(np.median(power), 1e-30))), float(places[best])
+
+
+def image_rejection_db(samples: NDArray[np.complex64]) -> float:
+    """From the samples' lack of circularity: |E x^2| / E |x|^2 is 2 / sqrt(rejection) for a scene without mirrors."""
+    x = samples - samples.mean()
+    lack = abs(complex(np.mean(x * x))) / float(np.mean(np.abs(x) ** 2))
+    return 20 * log10(2 / max(lack, 1e-6))

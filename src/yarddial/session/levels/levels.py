@@ -1,0 +1,436 @@
+"""Levels: the gain stages of the active receiver, what sweeps over them advise, levels along the line, the 3:1 test."""
+
+import contextlib
+from collections.abc import Callable
+from datetime import UTC, datetime
+from itertools import product
+from typing import TYPE_CHECKING, Literal
+
+import msgspec
+
+from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.messages import Event, Sweep, SweepDone, SweepPoint
+from yarddial.records.entry import Entry
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.log.log_keeper import LogKeeper
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.station.desk import Desk
+from yarddial.yard.bands import bands_within
+from yarddial.yard.demodulation import DEMODULATIONS, demodulations_of, turned
+from yarddial.yard.errors import BadSamples
+from yarddial.yard.frequency import format_frequency
+from yarddial.yard.level import GainsDb
+from yarddial.yard.line import Line
+from yarddial.yard.parts import GainStage
+from yarddial.yard.station import KeptGains
+
+if TYPE_CHECKING:
+    # Not needed before the first paint.
+    from yarddial.analysis.levels.advice import Advice
+    from yarddial.analysis.levels.attenuation_test import JudgedLine
+    from yarddial.analysis.levels.best_setting import BestGains
+    from yarddial.analysis.levels.level_line import LevelLine, MeasuredLevels
+    from yarddial.analysis.levels.step import GainPoint
+
+# What a sweep is for: one stage, all of them together, the levels as they are, or the 3:1 test.
+Purpose = Literal["stage", "all", "weigh", "test"]
+# The job that each is.
+JOBS: dict[Purpose, str] = {
+    "stage": "gain_sweep", "all": "gain_sweep", "weigh": "level_glance", "test": "attenuation_test",
+}  # fmt: skip
+# Settings that are measured in one sweep; with more the stages' steps are thinned, their ends kept.
+MOST_SETTINGS = 120
+# The 3:1 test takes so much off in front, by the step nearest to it, in so many pairs.
+TEST_DB, LEAST_TEST_DB, TEST_PAIRS = 8.0, 3.0, 4
+# Of a level in dBm got from the noise alone: surroundings and noise figures are only known so well.
+BY_NOISE_SIGMA_DB = 6.0
+
+
+class Swept(msgspec.Struct, frozen=True):
+    """What a sweep belongs to: another dial, route or other stage's setting makes it another one."""
+
+    purpose: Purpose
+    receiver: str
+    route: str
+    dial_hz: float
+    stage: str
+    others: tuple[tuple[str, float], ...]
+
+
+class Levels(Job):
+    """One sweep at a time; its steps, and the advice once it is done."""
+
+    def __init__(self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, log: LogKeeper) -> None:
+        self._desk, self._live_receiver, self._jobs, self._log = desk, live_receiver, jobs, log
+        self._changed = Listeners()
+        self._lease: Lease | None = None
+        self._points: list[SweepPoint] = []
+        self._last_points: list[SweepPoint] = []
+        self._running: Swept | None = None
+        self._less_db = 0.0
+        self.swept: Swept | None = None
+        self.steps: tuple[GainPoint, ...] = ()
+        self.advice: Advice | None = None
+        self.setting: BestGains | None = None
+        self.strongest_hz: float | None = None
+        self.trouble = ""
+        self.fraction: float | None = None
+        # The 3:1 test's lines with their places on the dial, and what it belongs to.
+        self.tested: Swept | None = None
+        self.lines: tuple[tuple[float, JudgedLine], ...] = ()
+        # The levels as they are, and what they belong to.
+        self._weighed: tuple[Swept, SweepPoint] | None = None
+        desk.on_dial_changed(self._moved)
+        desk.on_yard_changed(self._moved)
+        live_receiver.on_receiver_changed(self._changed.tell)
+
+    def on_levels_changed(self, listener: Listener) -> Callable[[], None]:
+        """A step came, the sweep ended, or a gain was set."""
+        return self._changed.add(listener)
+
+    # What is known
+
+    @property
+    def stages(self) -> tuple[GainStage, ...]:
+        """Of the active route's receiver, the first in the line first."""
+        return () if self._desk.line.missing else self._desk.line.receiver.gain_stages
+
+    @property
+    def is_current(self) -> bool:
+        """True when what was swept is what stands on the dial now."""
+        return self.swept is not None and self.swept == self._here(self.swept.purpose, self.swept.stage)
+
+    @property
+    def is_tested(self) -> bool:
+        """True when the 3:1 test belongs to what stands on the dial now."""
+        return self.tested is not None and self.tested == self._here("test", self.tested.stage)
+
+    @property
+    def running_purpose(self) -> Purpose | None:
+        """What is being measured."""
+        return None if self._running is None else self._running.purpose
+
+    @property
+    def surroundings(self) -> str:
+        """Town or country, whose noise the antenna brings."""
+        return self._desk.station.surroundings
+
+    def choose_surroundings(self, name: str) -> None:
+        """Keep where the antennas stand in the station; it can be undone."""
+        station = msgspec.structs.replace(self._desk.station, surroundings=name)
+        self._desk.edit("surroundings", station)
+
+    def line(self) -> "LevelLine | None":
+        """Levels along the active route at the dial, in the bandwidth of the mode; None while it is out of reach."""
+        from yarddial.analysis.levels.level_line import level_line
+
+        dial_hz = self._desk.station.dial_hz
+        if self._desk.line.why_not(dial_hz):
+            return None
+        way = DEMODULATIONS[demodulations_of(self._desk.station.mode, dial_hz)[0]]
+        line = self._desk.line.at(dial_hz)
+        point = self.weighed()
+        if point is None:
+            return level_line(line, self.surroundings, way.width_hz)
+        seen = self._seen(line, point)
+        return level_line(line, self.surroundings, way.width_hz, seen, is_hidden=seen is None)
+
+    def weighed(self) -> SweepPoint | None:
+        """What was measured with the gains, the dial and the route as they are now."""
+        return self._weighed[1] if self._weighed is not None and self._weighed[0] == self._here("weigh", "") else None
+
+    def _seen(self, line: Line, point: SweepPoint) -> "MeasuredLevels | None":
+        """What was weighed, in dBm at the socket: by the calibration, or else by the noise that should be there."""
+        from yarddial.analysis.levels.level_line import MeasuredLevels, socket_offset_db
+
+        offset = line.receiver.level_offset(line.port)
+        if offset is not None:
+            offset_db, sigma_db, by = offset.value, offset.sigma, "as calibrated"
+        else:
+            by_noise_db = socket_offset_db(line, self.surroundings, point.floor_dbfs_hz)
+            if by_noise_db is None:
+                return None
+            offset_db, sigma_db = by_noise_db, BY_NOISE_SIGMA_DB
+            by = "by the noise that should be there, as nothing is calibrated"
+        step = step_of(point)
+        wanted_dbm = point.channel_dbfs + offset_db if step.over_db > 0 else None
+        # A wide signal is weak in each of its lines, and may be the strongest all the same.
+        strongest_dbfs = max(point.strongest_dbfs, point.channel_dbfs)
+        return MeasuredLevels(wanted_dbm, strongest_dbfs + offset_db, offset_db, sigma_db, by)
+
+    def kept_here(self) -> KeptGains | None:
+        """Gains kept for the dial's band over this route."""
+        band, route = self._band(), self._desk.line.name
+        return next((k for k in self._desk.station.kept_gains if (k.band, k.route) == (band, route)), None)
+
+    # What can be done
+
+    def set_gain(self, stage: str, gain_db: float) -> None:
+        """Set a stage to the step nearest to a gain; it can be undone."""
+        self._set_gains(f"gain {stage}", ((stage, gain_db),), "")
+
+    def why_not_sweep(self, purpose: Purpose = "stage") -> str:
+        """Why no sweep can begin just now, or an empty text."""
+        if why_not := self._jobs.why_not(JOBS[purpose]):
+            return why_not
+        if why_not := self._desk.line.why_not(self._desk.station.dial_hz):
+            return why_not
+        if not self.stages:
+            return f"{self._desk.line.receiver.name} has no gain to set"
+        if not self._live_receiver.is_looking:
+            return "the receiver is off: Space starts it"
+        return ""
+
+    def why_not_test(self) -> str:
+        """Why the 3:1 test cannot be made just now, or an empty text."""
+        why_not = self.why_not_sweep("test")
+        if not why_not and self._test_steps() is None:
+            why_not = f"{self.stages[0].name} has no step that takes {LEAST_TEST_DB:g} dB or more off"
+        return why_not
+
+    def sweep(self, stage: str) -> None:
+        """Measure at every real step of a stage, the others left alone."""
+        found = next((one for one in self.stages if one.name == stage), None)
+        if self.why_not_sweep() or found is None:
+            return
+        self.swept, self.steps, self.advice, self.setting = self._here("stage", stage), (), None, None
+        self._begin(self.swept, tuple(((stage, gain_db),) for gain_db in found.steps_db), with_products=True)
+
+    def sweep_all(self) -> None:
+        """Measure at every setting of all stages together."""
+        if self.why_not_sweep():
+            return
+        self.swept, self.steps, self.advice, self.setting = self._here("all", ""), (), None, None
+        self._begin(self.swept, settings_of(self.stages), with_products=True)
+
+    def weigh(self) -> None:
+        """Measure levels as they are, nothing changed; unless it is known already, or something else is measured."""
+        here = self._here("weigh", "")
+        is_known = self._weighed is not None and self._weighed[0] == here
+        if not is_known and not self.why_not_sweep("weigh"):
+            self._begin(here, ((),))
+
+    def test_products(self) -> None:
+        """Take some decibels off in front, again and again, and see what falls three times as fast."""
+        steps = self._test_steps()
+        if self.why_not_test() or steps is None:
+            return
+        name, (less_db, more_db) = self.stages[0].name, steps
+        self.tested, self.lines, self._less_db = self._here("test", name), (), more_db - less_db
+        self._begin(self.tested, (((name, more_db),), ((name, less_db),)) * TEST_PAIRS, with_span=True)
+
+    def cancel(self) -> None:
+        """End the sweep; the gain is set back."""
+        if self._lease is not None:
+            self._jobs.cancel(self._lease)
+
+    def advised(self) -> GainsDb:
+        """What the last sweep advises to set; empty where it advises nothing."""
+        if self.setting is not None:
+            return self.setting.gains_db
+        return ((self.swept.stage, self.advice.gain_db),) if self.advice is not None and self.swept is not None else ()
+
+    def use(self) -> None:
+        """Set what is advised, and keep it for this band and route."""
+        judged = self.advice or self.setting
+        if judged is not None and self.is_current:
+            self._set_gains("advised gain", self.advised(), judged.reason)
+
+    def use_kept(self) -> None:
+        """Set the gains kept for this band and route."""
+        if (kept := self.kept_here()) is not None:
+            self._set_gains(f"gains of {kept.band}", kept.gains_db, "")
+
+    # What the engine says
+
+    def take(self, event: Event) -> None:
+        """Take an answer from the engine."""
+        match event:
+            case SweepPoint() if self._running is not None:
+                self.fraction = event.fraction
+                self._points.append(event)
+                if self._running.purpose in ("stage", "all"):
+                    self.steps = (*self.steps, step_of(event))
+            case SweepDone() if self._lease is not None:
+                self._lease.end("failed" if event.reason else "done", event.reason)
+            case _:
+                return
+        self._changed.tell()
+
+    def _begin(
+        self, swept: Swept, settings: tuple[GainsDb, ...], *, with_span: bool = False, with_products: bool = False
+    ) -> None:
+        lease = self._jobs.request(JOBS[swept.purpose], self)
+        if isinstance(lease, Refusal):
+            return
+        self._lease = lease
+        self._running, self._points, self.trouble, self.fraction = swept, [], "", 0.0
+        dial_hz = self._desk.station.dial_hz
+        way = DEMODULATIONS[demodulations_of(self._desk.station.mode, dial_hz)[0]]
+        heard = turned(way.settings(), self._desk.line.at(dial_hz))
+        middle_hz = (heard.low_hz + heard.high_hz) / 2
+        lease.ask(Sweep(settings, way.width_hz, middle_hz, with_span=with_span, with_products=with_products))
+        self._changed.tell()
+
+    def ended(self, ending: Ending) -> None:
+        """The gains are set back; what came of it is judged."""
+        swept, points = self._running, self._points
+        # A weighing that was cut short is no trouble: it begins anew by itself.
+        trouble = "" if swept is not None and swept.purpose == "weigh" else ending.reason
+        self._lease, self._running, self._points, self.fraction, self.trouble = None, None, [], None, trouble
+        if ending.how == "done" and swept is not None and points:
+            self._finish(swept, points)
+        self._changed.tell()
+
+    def why_stale(self) -> str:
+        """Another dial, route or setting of another stage makes it another sweep."""
+        if self._running is None or self._running == self._here(self._running.purpose, self._running.stage):
+            return ""
+        return "the dial or the yard was changed meanwhile"
+
+    def _finish(self, swept: Swept, points: list[SweepPoint]) -> None:
+        try:
+            self._last_points = points
+            match swept.purpose:
+                case "weigh":
+                    self._weighed = (swept, points[-1])
+                case "test":
+                    self._judge(swept, points)
+                case "all":
+                    self._set_together(swept)
+                case _:
+                    self._advise(swept)
+        except BadSamples as error:
+            self.trouble = str(error)
+
+    def _advise(self, swept: Swept) -> None:
+        from yarddial.analysis.levels.advice import advise
+
+        self.advice = advise(self.steps)
+        if len(self.stages) == 1:
+            # All there is to set: products and clipping foreseen decide too, wherever a signal stands.
+            with contextlib.suppress(BadSamples):
+                self._take_setting()
+        if self.setting is not None:
+            ((_, gain_db),) = self.setting.gains_db
+            self.advice = msgspec.structs.replace(
+                self.advice, gain_db=gain_db, by="signal", reason=self.setting.reason, over_db=self.setting.sndr_db
+            )
+        text = f"Gain '{swept.stage}' of {swept.receiver} swept at {format_frequency(swept.dial_hz)}: "
+        self._log_it(swept, f"{text}{self.advice.gain_db:g} dB advised", msgspec.to_builtins(self.advice))
+
+    def _take_setting(self) -> "BestGains":
+        from yarddial.analysis.levels.best_setting import best_setting
+
+        ratio = 10 ** ((line.over_db if (line := self.line()) is not None else -100.0) / 10)
+        setting = self.setting = best_setting(self.steps, ratio / (1 + ratio))
+        chosen = next(point for point in self._last_points if point.gains_db == setting.gains_db)
+        self.strongest_hz = self._dial_of_offset(chosen.strongest_hz)
+        return setting
+
+    def _set_together(self, swept: Swept) -> None:
+        setting = self._take_setting()
+        text = f"All gains of {swept.receiver} swept at {format_frequency(swept.dial_hz)}: "
+        said = ", ".join(f"{name} {gain_db:g} dB" for name, gain_db in setting.gains_db)
+        self._log_it(swept, f"{text}{said} advised", msgspec.to_builtins(setting))
+
+    def _judge(self, swept: Swept, points: list[SweepPoint]) -> None:
+        from yarddial.analysis.levels.attenuation_test import judge_lines
+
+        look = self._live_receiver.look
+        if look is None:
+            return
+        judged = judge_lines(
+            [p.span for p in points[::2]], [p.span for p in points[1::2]], look.ask.rate_hz, self._less_db
+        )
+        self.lines = tuple((self._dial_of_offset(line.offset_hz), line) for line in judged)
+        made = sum(line.kind == "product" for line in judged)
+        text = f"3:1 test of {swept.receiver} at {format_frequency(swept.dial_hz)} with {self._less_db:g} dB: "
+        data: dict[str, object] = {"lines": [msgspec.to_builtins(line) for line in judged]}
+        self._log_it(swept, f"{text}{made} of {len(judged)} lines are made in the receiver", data)
+
+    def _log_it(self, swept: Swept, text: str, data: dict[str, object]) -> None:
+        data = {**data, "steps": msgspec.to_builtins(self.steps)} if swept.purpose != "test" else data
+        self._log.add(Entry(station=self._desk.station.name, kind="levels", route=swept.route, text=text, data=data))
+
+    # The rest
+
+    def _set_gains(self, label: str, gains_db: GainsDb, reason: str) -> None:
+        """Set stages to their nearest steps; with a reason they are kept for the band too. One edit."""
+        receiver, wanted = self._desk.line.receiver, dict(gains_db)
+        stages = tuple(
+            msgspec.structs.replace(one, set_db=one.nearest_db(wanted[one.name])) if one.name in wanted else one
+            for one in receiver.gain_stages
+        )
+        changed = msgspec.structs.replace(receiver, gain_stages=stages)
+        station = self._desk.station.with_part(changed)
+        if reason:
+            day = datetime.now(UTC).strftime("%Y-%m-%d")
+            kept = KeptGains(self._band(), self._desk.line.name, changed.gains_db(), reason, day)
+            others = tuple(k for k in station.kept_gains if (k.band, k.route) != (kept.band, kept.route))
+            station = msgspec.structs.replace(station, kept_gains=(*others, kept))
+        self._desk.edit(label, station)
+
+    def _band(self) -> str:
+        dial_hz = self._desk.station.dial_hz
+        found = bands_within(dial_hz, dial_hz + 1e-3)
+        return found[0].name if found else f"about {format_frequency(round(dial_hz, -6) or dial_hz)}"
+
+    def _test_steps(self) -> tuple[float, float] | None:
+        """The lower and the higher gain of the first stage for the 3:1 test; None where it has no two."""
+        stage = self.stages[0]
+        below = [db for db in stage.steps_db if stage.set_db - db >= LEAST_TEST_DB]
+        if below:
+            return min(below, key=lambda db: abs(stage.set_db - db - TEST_DB)), stage.set_db
+        above = [db for db in stage.steps_db if db - stage.set_db >= LEAST_TEST_DB]
+        return (stage.set_db, min(above, key=lambda db: abs(db - stage.set_db - TEST_DB))) if above else None
+
+    def _dial_of_offset(self, offset_hz: float) -> float:
+        look, dial_hz = self._live_receiver.look, self._desk.station.dial_hz
+        centre_hz = look.ask.centre_hz if look is not None else 0.0
+        return self._desk.line.at(dial_hz).dial_of(centre_hz + offset_hz, dial_hz)
+
+    def _here(self, purpose: Purpose, stage: str) -> Swept:
+        line, dial_hz = self._desk.line, self._desk.station.dial_hz
+        # A sweep over all stages holds whatever they are set to; a weighing only as they were.
+        moved = {one.name for one in line.receiver.gain_stages} if purpose == "all" else {stage}
+        others = tuple((one.name, one.set_db) for one in line.receiver.gain_stages if one.name not in moved)
+        return Swept(purpose, line.receiver.name, line.name, dial_hz, stage, others)
+
+    def _moved(self) -> None:
+        self._changed.tell()
+
+
+def settings_of(stages: tuple[GainStage, ...]) -> tuple[GainsDb, ...]:
+    """Every setting of all stages together, gain behind moving fastest; thinned where there are too many."""
+    every = [list(stage.steps_db) for stage in stages]
+    while _count(every) > MOST_SETTINGS:
+        longest = max(every, key=len)
+        inner = longest[1:-1][1::2]
+        longest[:] = [longest[0], *inner, longest[-1]]
+    names = [stage.name for stage in stages]
+    return tuple(tuple(zip(names, gains_db, strict=True)) for gains_db in product(*every))
+
+
+def _count(every: list[list[float]]) -> int:
+    count = 1
+    for steps in every:
+        count *= len(steps)
+    return count
+
+
+def step_of(point: SweepPoint) -> "GainPoint":
+    """A point of a sweep as what is judged."""
+    from yarddial.analysis.levels.step import GainPoint
+
+    return GainPoint(
+        sum(gain_db for _, gain_db in point.gains_db),
+        point.floor_dbfs_hz,
+        point.channel_dbfs,
+        point.width_hz,
+        point.clipped_share,
+        point.gains_db,
+        point.total_dbfs,
+        point.products_dbfs,
+    )

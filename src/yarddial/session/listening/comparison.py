@@ -1,0 +1,235 @@
+"""Two set-ups compared in turn on the same place: routes, antennas, receivers or settings, and which hears better."""
+
+import random
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from yarddial.engine.jobs.lease import Ending, How, Job, Lease, Refusal
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.messages import Event, Sweep, SweepDone, SweepPoint, Tuned, TuneRefused
+from yarddial.records.entry import Entry
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.log.log_keeper import LogKeeper
+from yarddial.session.receiver.live_receiver import LiveReceiver, ask_for
+from yarddial.session.station.desk import Desk
+from yarddial.yard.demodulation import DEMODULATIONS, demodulations_of, turned
+from yarddial.yard.frequency import format_frequency
+from yarddial.yard.line import Line
+
+if TYPE_CHECKING:
+    # Not needed before the first paint.
+    from yarddial.analysis.comparison.difference import Difference
+
+# Pairs of a whole comparison, and how long each is measured in it.
+PAIRS, DWELL_S = 40, 0.25
+HALF_WIDTH_HZ = 10_000.0
+
+
+class Setup(msgspec.Struct, frozen=True):
+    """A route laid out with the gains it had when it was taken."""
+
+    label: str
+    line: Line
+
+
+class Pair(msgspec.Struct, frozen=True):
+    """Signal and noise of both, dBFS, or dBm at the sockets where both are calibrated; linear powers."""
+
+    first_signal: float
+    first_noise: float
+    second_signal: float
+    second_noise: float
+
+
+class Compared(msgspec.Struct, frozen=True):
+    """Second against first, in dB: signal, noise, and signal over noise."""
+
+    signal: "Difference"
+    noise: "Difference"
+    over: "Difference"
+    in_dbm: bool
+
+
+class Comparison(Job):
+    """One comparison at a time."""
+
+    def __init__(
+        self,
+        desk: Desk,
+        live_receiver: LiveReceiver,
+        jobs: Scheduler,
+        log: LogKeeper,
+    ) -> None:
+        self._desk, self._live_receiver, self._jobs, self._log = desk, live_receiver, jobs, log
+        self._changed = Listeners()
+        self._kept: tuple[Setup, ...] = ()
+        self._lease: Lease | None = None
+        self._order: list[int] = []
+        self._weighed: dict[int, tuple[float, float]] = {}
+        self._chance = random.Random(20)
+        self._dial_hz = 0.0
+        self.first: Setup | None = None
+        self.second: Setup | None = None
+        self.pairs: tuple[Pair, ...] = ()
+        self.in_dbm = False
+        self.trouble = ""
+
+    @property
+    def running(self) -> bool:
+        """True while both are measured in turn."""
+        return self._lease is not None
+
+    def on_comparison_changed(self, listener: Listener) -> Callable[[], None]:
+        """A pair came, or the comparison began or ended."""
+        return self._changed.add(listener)
+
+    def setups(self) -> tuple[Setup, ...]:
+        """What can be compared at the dial: every route that reaches it, and the settings kept by hand."""
+        dial_hz = self._desk.station.dial_hz
+        able = [line for line in self._desk.station.lines() if not line.why_not(dial_hz) and line.receiver.device]
+        # The active route first.
+        able.sort(key=lambda line: line.name != self._desk.line.name)
+        routes = tuple(Setup(_label(line), line) for line in able)
+        kept = tuple(one for one in self._kept if not one.line.why_not(dial_hz) and one not in routes)
+        return (*routes, *kept)
+
+    def keep(self) -> None:
+        """Keep the active route as it is set now, to compare it with other settings."""
+        line = self._desk.line
+        made = Setup(_label(line), line)
+        if not line.missing and made.label not in [one.label for one in self._kept]:
+            self._kept = (*self._kept, made)
+        self._changed.tell()
+
+    def why_not(self, first: Setup | None, second: Setup | None) -> str:
+        """Why two cannot be compared just now, or an empty text."""
+        if why_not := self._jobs.why_not("comparison"):
+            return why_not
+        if first is None or second is None or first == second:
+            return "choose two set-ups that differ: other routes, or other gains kept beside the present ones"
+        if not self._live_receiver.wanted:
+            return "the receiver is off: Space starts it"
+        if self._live_receiver.plays:
+            return "a recording plays: end it first"
+        return ""
+
+    def start(self, first: Setup, second: Setup) -> None:
+        """Measure both in turn, the order within each pair drawn by lot."""
+        if self.why_not(first, second):
+            return
+        lease = self._jobs.request("comparison", self)
+        if isinstance(lease, Refusal):
+            return
+        self._lease = lease
+        self.first, self.second, self.pairs, self.trouble = first, second, (), ""
+        self.in_dbm = all(one.line.receiver.level_offset(one.line.port) is not None for one in (first, second))
+        self._dial_hz = self._desk.station.dial_hz
+        self._next_pair()
+        self._changed.tell()
+
+    def cancel(self) -> None:
+        """End it; what was measured so far stays."""
+        if self._lease is not None:
+            self._jobs.cancel(self._lease)
+
+    def compared(self) -> Compared | None:
+        """Second against first, as far as known; None before enough pairs."""
+        from yarddial.analysis.comparison.difference import FEWEST_PAIRS, difference
+
+        pairs = self.pairs
+        if len(pairs) < FEWEST_PAIRS:
+            return None
+        return Compared(
+            difference([p.first_signal for p in pairs], [p.second_signal for p in pairs]),
+            difference([p.first_noise for p in pairs], [p.second_noise for p in pairs]),
+            difference(
+                [p.first_signal / p.first_noise for p in pairs], [p.second_signal / p.second_noise for p in pairs]
+            ),
+            self.in_dbm,
+        )
+
+    def take(self, event: Event) -> None:
+        """Take an answer from the engine."""
+        match event:
+            case Tuned():
+                self._weigh()
+            case TuneRefused():
+                self._end("failed", event.sentence)
+            case SweepPoint():
+                self._weighed[self._order.pop(0)] = self._powers(event)
+                self._next()
+            case SweepDone() if event.reason:
+                self._end("failed", event.reason)
+            case _:
+                pass
+
+    def why_stale(self) -> str:
+        """Both are compared on one place; what was measured so far stays."""
+        return "" if self._desk.station.dial_hz == self._dial_hz else "the dial was turned meanwhile"
+
+    def _next_pair(self) -> None:
+        self._order, self._weighed = [0, 1], {}
+        self._chance.shuffle(self._order)
+        self._look()
+
+    def _look(self) -> None:
+        line = self._setup().line.at(self._dial_hz)
+        if self._lease is not None:
+            self._live_receiver.look_with(line, ask_for(line), HALF_WIDTH_HZ, self._lease, anew=True)
+
+    def _weigh(self) -> None:
+        line = self._setup().line.at(self._dial_hz)
+        way = DEMODULATIONS[demodulations_of(self._desk.station.mode, self._dial_hz)[0]]
+        heard = turned(way.settings(), line)
+        if self._lease is not None:
+            self._lease.ask(Sweep(((),), way.width_hz, (heard.low_hz + heard.high_hz) / 2, DWELL_S))
+
+    def _next(self) -> None:
+        if self._order:
+            self._look()
+            return
+        self.pairs = (*self.pairs, Pair(*self._weighed[0], *self._weighed[1]))
+        if len(self.pairs) >= PAIRS:
+            self._end("done")
+        else:
+            self._next_pair()
+        self._changed.tell()
+
+    def _powers(self, point: SweepPoint) -> tuple[float, float]:
+        line = self._setup().line
+        offset = line.receiver.level_offset(line.port) if self.in_dbm else None
+        factor = 10 ** ((offset.value if offset is not None else 0.0) / 10)
+        noise = 10 ** (point.floor_dbfs_hz / 10) * point.width_hz
+        return (10 ** (point.channel_dbfs / 10) - noise) * factor, noise * factor
+
+    def _setup(self) -> Setup:
+        setup = (self.first, self.second)[self._order[0]]
+        assert setup is not None
+        return setup
+
+    def _end(self, how: How, reason: str = "") -> None:
+        if self._lease is not None:
+            self._lease.end(how, reason)
+
+    def ended(self, ending: Ending) -> None:
+        """What is settled goes into the log."""
+        self._lease, self._order = None, []
+        self.trouble = "" if ending.how in ("done", "cancelled") else ending.reason
+        result = self.compared()
+        done = not self.trouble and result is not None and result.over.is_settled
+        if done and result is not None and self.first is not None and self.second is not None:
+            over = result.over
+            text = (
+                f"{self.second.label} against {self.first.label} at {format_frequency(self._dial_hz)}: "
+                f"{over.db:+.1f} dB of signal to noise ({over.low_db:+.1f} to {over.high_db:+.1f}, 19 of 20)"
+            ).replace("-", "−")
+            data = {"compared": msgspec.to_builtins(result), "pairs": msgspec.to_builtins(self.pairs)}
+            self._log.add(Entry(station=self._desk.station.name, kind="comparison", text=text, data=data))
+        self._changed.tell()
+
+
+def _label(line: Line) -> str:
+    gains = ", ".join(f"{stage.name} {stage.set_db:g} dB" for stage in line.receiver.gain_stages)
+    return f"{line.name}, {gains}" if gains else line.name

@@ -1,0 +1,442 @@
+"""Listen: what piece of the span is drawn, what is heard of it, how, and what is done to the samples first."""
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.engine.jobs.lease import Ending, Job, Lease
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.messages import TOGETHER, Clean, CleanedUp, CleanUp, Event, Hear, Sound, SpanSpectrum, Stopped
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.listening.recorder import Recorder
+from yarddial.session.receiver.live_receiver import LiveReceiver, next_half_span_hz
+from yarddial.session.station.desk import Desk
+from yarddial.yard.demodulation import DEMODULATIONS, Demodulation, demodulations_of, raster_at, turned
+from yarddial.yard.errors import BadLevel, YardDialError
+from yarddial.yard.frequency import format_frequency
+from yarddial.yard.level import Level, band_of, parse_level
+from yarddial.yard.line import Line
+from yarddial.yard.modes import mode_named
+from yarddial.yard.parts import Value
+
+if TYPE_CHECKING:
+    # Not needed before the first paint.
+    from yarddial.analysis.ghosts.near import Expected
+
+# Half of what the picture shows, hertz, from a hertz a row to the whole span, which is bounded by the rate.
+CHART_HALF_SPANS_HZ = (
+    200.0, 500.0, 1e3, 2e3, 5e3, 1e4, 2e4, 5e4, 1e5, 2e5, 5e5, 1e6, 2e6, 5e6,
+)  # fmt: skip
+# The dial may wander over this part of the picture before the picture follows, and of the span before the centre does.
+MIDDLE, CLEAN = 0.8, 0.4
+# A line is one that stands so far over the middle of the picture.
+SNAP_OVER_MEDIAN_DB = 10.0
+# Of the engine's sound, and up to where tones are looked for in it.
+SOUND_HZ, TONES_HZ = 48_000.0, 6_000.0
+# Of a level that a person states, dB.
+STATED_SIGMA_DB = 1.0
+# A place heard for so long is remembered; so many are.
+STAYS_S, MOST_VISITED = 5.0, 12
+# Lines of the span between two looks for ghosts: two seconds.
+SPANS = 8
+# By so much the strongest of four bins' means, over a quarter of a second each, stands over their mean.
+STRONGEST_OF_DB = 0.4
+# Sounds kept for whoever plays them: two seconds.
+MOST_KEPT = 64
+
+
+class Listening(Job):
+    """Holds how one listens; sends it to the engine while the place is open."""
+
+    def __init__(
+        self,
+        desk: Desk,
+        live_receiver: LiveReceiver,
+        jobs: Scheduler,
+        note: Callable[[str], None],
+    ) -> None:
+        self._desk, self._live_receiver, self._jobs = desk, live_receiver, jobs
+        self.lease: Lease | None = None
+        self._note = note
+        self._changed, self._heard = Listeners(), Listeners()
+        self._sent: tuple[object, ...] = ()
+        self.settings = DEMODULATIONS["am"].settings()
+        self.is_heard = True
+        self.clean_up = CleanUp()
+        self.evidence: CleanedUp | None = None
+        self.half_span_hz = 1e4
+        self.chart_hz = desk.station.dial_hz
+        self.sounds: list[Sound] = []
+        self.level_dbfs: float | None = None
+        self.squelch_open = True
+        self.pilot_db: float | None = None
+        self._mode = ""
+        self._heard_lately: list[NDArray[np.float32]] = []
+        # Places heard for a while, the latest first: dial in hertz and way of hearing.
+        self.visited: tuple[tuple[float, Demodulation], ...] = ()
+        self._stayed_s = 0.0
+        # Places on the dial at which the receiver itself may show something, with what it is.
+        self.ghosts: tuple[tuple[float, str], ...] = ()
+        self._spans = 0
+        self.recorder = Recorder(desk, live_receiver, jobs, note)
+        desk.on_dial_changed(self._dial_moved)
+        desk.on_yard_changed(self._dial_moved)
+        live_receiver.on_receiver_changed(self._receiver_changed)
+        live_receiver.on_span_moved(self._span_moved)
+
+    @property
+    def is_open(self) -> bool:
+        """True while the place is looked at."""
+        return self.lease is not None
+
+    @property
+    def waits_for(self) -> str:
+        """Who has the receiver while Listen has to wait; empty while it listens."""
+        if self.lease is None or not self.lease.waits:
+            return ""
+        owner = self._jobs.owner
+        return owner.kind.label if owner is not None else ""
+
+    def on_listening_changed(self, listener: Listener) -> Callable[[], None]:
+        """What is heard or drawn, or the evidence, changed."""
+        return self._changed.add(listener)
+
+    def on_heard(self, listener: Listener) -> Callable[[], None]:
+        """New sound is in `sounds`, and the level is new."""
+        return self._heard.add(listener)
+
+    def open(self) -> None:
+        """The place is looked at: the picture and the ear are its own from now on."""
+        if self.lease is not None:
+            return
+        lease = self._jobs.request("listening", self)
+        if not isinstance(lease, Lease):
+            return
+        self.lease, self._sent = lease, ()
+        self.chart_hz = self._desk.station.dial_hz
+        self._follow_mode()
+        self._send()
+
+    def resumed(self) -> None:
+        """The receiver was started, or another job has ended: the engine knows nothing of what is heard."""
+        self._sent = ()
+        self._send()
+
+    def stepped_back(self) -> None:
+        """Another job has the receiver: silence until it is given back; the place stays open."""
+        if self.lease is not None:
+            self._jobs.stop_requests(self.lease)
+        self.level_dbfs, self.sounds = None, []
+        self._changed.tell()
+
+    def close(self) -> None:
+        """The place is left: silence, untouched samples, and the picture is True's again."""
+        self.recorder.stop_recording_sound()
+        self.recorder.stop_recording_samples()
+        if self.lease is not None:
+            self.lease.end()
+
+    def ended(self, ending: Ending) -> None:
+        """Nothing is heard any more."""
+        self.lease = None
+        self.level_dbfs, self.sounds = None, []
+        self._changed.tell()
+
+    # How one listens
+
+    def choose_way(self, way: Demodulation) -> None:
+        """Hear it another way, with that way's usual edges."""
+        kept = {key: getattr(self.settings, key) for key in ("squelch_dbfs", "gain_control", "noise_reduction")}
+        self.settings = msgspec.structs.replace(DEMODULATIONS[way].settings(), **kept)
+        mode = DEMODULATIONS[way].mode
+        if mode != self._desk.station.mode:
+            self._mode = mode
+            self._desk.choose_mode(mode)
+        self._make_room()
+        self._send()
+
+    def set_edges(self, low_hz: float, high_hz: float) -> None:
+        """Drag the filter's edges; they keep a tenth of the usual width, and stay within three times of it."""
+        usual = DEMODULATIONS[self.settings.way]
+        least, most = usual.width_hz / 10, 3 * max(abs(usual.low_hz), abs(usual.high_hz))
+        low_hz, high_hz = max(low_hz, -most), min(high_hz, most)
+        if high_hz - low_hz >= least:
+            self.settings = msgspec.structs.replace(self.settings, low_hz=round(low_hz, -1), high_hz=round(high_hz, -1))
+            self._send()
+
+    def change(self, **values: object) -> None:
+        """Change squelch, gain control, noise reduction or de-emphasis."""
+        self.settings = msgspec.structs.replace(self.settings, **values)
+        self._send()
+
+    def squelch_here(self, wanted: bool) -> None:
+        """Close a little above what the channel has now, or leave it open."""
+        level = self.level_dbfs
+        self.change(squelch_dbfs=round(level + 3.0, 1) if wanted and level is not None else None)
+
+    def hear(self, wanted: bool) -> None:
+        """Sound on or off; the level is told either way."""
+        self.is_heard = wanted
+        self._changed.tell()
+
+    def clean(self, **values: bool) -> None:
+        """Take out the spike or mirrors, or exchange the halves, or leave it."""
+        self.clean_up = msgspec.structs.replace(self.clean_up, **values)
+        self.evidence = None
+        self._send()
+
+    def level(self) -> tuple[Level, float] | None:
+        """What arrives at the receiver's socket in the channel, with its doubt in dB; None before a calibration."""
+        line = self._desk.line
+        offset = line.receiver.level_offset(line.port) if not line.missing else None
+        if offset is None or self.level_dbfs is None:
+            return None
+        return Level(self.level_dbfs + offset.value, band_of(self._desk.station.dial_hz)), offset.sigma
+
+    def calibrate(self, text: str) -> None:
+        """State what arrives at the receiver's socket in the channel now: `-73 dBm`, `50 uV`, `S9`; doubt 1 dB.
+
+        Raises BadLevel for what is no level, or while nothing is heard.
+        """
+        from yarddial.session.station.building import today
+
+        line, dial_hz = self._desk.line, self._desk.station.dial_hz
+        stated = parse_level(text, band_of(dial_hz))
+        if self.level_dbfs is None:
+            raise BadLevel("nothing is heard now: start the receiver, then state what arrives")
+        name = f"stated as {text.strip()} at {format_frequency(dial_hz)}"
+        offset = Value(stated.dbm - self.level_dbfs, STATED_SIGMA_DB, "measured", today(), name)
+        self._desk.edit("level calibration", self._desk.station.with_part(line.receiver.calibrated(line.port, offset)))
+        self._note(f"Level of {line.receiver.name} at port {line.port or 'its socket'} {name}")
+        self._changed.tell()
+
+    def tone(self) -> tuple[float, float] | None:
+        """The strongest tone in the last second heard, with its doubt, hertz; None where none stands out."""
+        if not self._heard_lately:
+            return None
+        from yarddial.dsp.carrier import estimate_carrier
+
+        sound = np.concatenate(self._heard_lately)[-int(SOUND_HZ) :]
+        if sound.size < SOUND_HZ / 2:
+            return None
+        # The spectrum of a real sound is the same on both sides; one is enough.
+        try:
+            found = estimate_carrier(sound.astype(np.complex64), SOUND_HZ, TONES_HZ / 2, TONES_HZ / 2 - 20.0)
+        except YardDialError:
+            return None
+        return found.frequency_hz, found.sigma_hz
+
+    # Where one looks and listens
+
+    def tune(self, dial_hz: float) -> None:
+        """Put the dial on a place of the picture, rounded to what a pointer can tell there."""
+        row_hz = 2 * self.half_span_hz / 400
+        digits = -int(np.floor(np.log10(max(row_hz, 0.1))))
+        self._desk.dial(round(dial_hz, digits))
+
+    def step(self, steps: int) -> None:
+        """Move the dial by the mode's step, onto its raster."""
+        step_hz = DEMODULATIONS[self.settings.way].step_hz
+        dial_hz = self._desk.station.dial_hz
+        place = dial_hz / step_hz
+        # From beside the raster the first step goes onto it.
+        start = np.floor(place + 1e-9) if steps > 0 else np.ceil(place - 1e-9)
+        self._desk.dial(float((start + steps) * step_hz))
+
+    def zoom(self, steps: int) -> None:
+        """See more (+1) or less (-1)."""
+        most = 0.5 * self._desk.line.receiver.rate_hz
+        able = [span for span in CHART_HALF_SPANS_HZ if span < most] + [most]
+        self.half_span_hz = next_half_span_hz(self.half_span_hz, steps, able)
+        self.chart_hz = self._desk.station.dial_hz
+        self._send()
+
+    def go_back(self, index: int) -> None:
+        """Dial a place of `visited`, heard as it was then."""
+        dial_hz, way = self.visited[index]
+        self._desk.dial(dial_hz)
+        self.choose_way(way)
+
+    def snap_to_raster(self) -> float:
+        """Put the dial on the nearest channel of the band's raster; returns its spacing."""
+        dial_hz = self._desk.station.dial_hz
+        raster_hz = raster_at(dial_hz, self.settings.way)
+        self._desk.dial(round(dial_hz / raster_hz) * raster_hz)
+        return raster_hz
+
+    def snap(self) -> bool:
+        """Put the dial on the strongest line near it, from the last seconds of the picture; False where none stands."""
+        level_db, half_hz = self._live_receiver.recent()
+        if level_db.size < 16:
+            return False
+        places_hz = self.chart_hz + half_hz * (2 * np.arange(level_db.size) / level_db.size - 1)
+        near = np.abs(places_hz - self._desk.station.dial_hz) < half_hz / 15
+        if not near.any():
+            return False
+        at = int(np.argmax(np.where(near, level_db, -np.inf)))
+        if level_db[at] < np.median(level_db) + SNAP_OVER_MEDIAN_DB or not 0 < at < level_db.size - 1:
+            return False
+        # A parabola through three levels of a Hann line: to a tenth of a row.
+        left, top, right = level_db[at - 1 : at + 2].tolist()
+        part = 0.5 * (left - right) / (left - 2 * top + right)
+        row_hz = 2 * half_hz / level_db.size
+        self._desk.dial(round(float(places_hz[at]) + part * row_hz, 1))
+        return True
+
+    def centre_hz(self) -> float | None:
+        """The span's centre on the dial, where its spike stands; None while the receiver does not look."""
+        look, line, dial_hz = self._live_receiver.look, self._desk.line, self._desk.station.dial_hz
+        if look is None or line.why_not(dial_hz):
+            return None
+        return line.at(dial_hz).dial_of(look.ask.centre_hz, dial_hz)
+
+    def _look_for_ghosts(self, span: SpanSpectrum) -> None:
+        """From the whole span's line, now and then: where mirrors and leaks are to be expected."""
+        self._spans += 1
+        if self._spans % SPANS != 1:
+            return
+        from yarddial.analysis.ghosts.near import expected_ghosts, standing_lines
+
+        line, dial_hz = self._desk.line, self._desk.station.dial_hz
+        if line.why_not(dial_hz):
+            return
+        line = line.at(dial_hz)
+        measured_db = self.evidence.mirrors_before_db if self.evidence is not None else None
+        if self.clean_up.mirrors and self.evidence is not None:
+            measured_db = self.evidence.mirrors_after_db or measured_db
+        direct = line.receiver.samples_directly(line.port)
+        lines, floor_dbfs = standing_lines(span.mean_db, span.centre_hz, span.rate_hz)
+        found = expected_ghosts(
+            span.centre_hz,
+            span.rate_hz,
+            () if direct else lines,
+            floor_dbfs,
+            measured_db,
+            line.receiver.crystal_hz,
+            [(converter.name, converter.stage()) for converter in line.converters],
+        )
+        # The spike is drawn as the span's centre already.
+        self.ghosts = tuple(
+            (line.dial_of(one.counted_hz, dial_hz), one.name if one.made_of_hz is None else _mirror(line, dial_hz, one))
+            for one in found
+            if one.counted_hz != span.centre_hz
+        )
+        self._changed.tell()
+
+    def over_floor_db(self) -> float | None:
+        """How far the channel's power stands over what the noise beside it would give; None while that is not known."""
+        if self.level_dbfs is None or (floor_dbfs_hz := self._floor_dbfs_hz()) is None:
+            return None
+        width_hz = self.settings.high_hz - self.settings.low_hz
+        return float(self.level_dbfs - floor_dbfs_hz - 10 * np.log10(width_hz))
+
+    def _floor_dbfs_hz(self) -> float | None:
+        """Noise a hertz wide: half of the picture's rows lie below it; of the span where the channel fills the picture.
+
+        A row or bin of a Hann transform takes 1.5 of its width of noise.
+        """
+        level_db, half_hz = self._live_receiver.recent()
+        width_hz, span = self.settings.high_hz - self.settings.low_hz, self._live_receiver.span
+        if level_db.size >= 16 and width_hz < 0.5 * 2 * half_hz:
+            return float(np.median(level_db) - 10 * np.log10(1.5 * 2 * half_hz / level_db.size))
+        if span is None:
+            return None
+        bin_hz = span.rate_hz / span.mean_db.size / TOGETHER
+        return float(np.median(span.mean_db) - STRONGEST_OF_DB - 10 * np.log10(1.5 * bin_hz))
+
+    # What the engine and the desk say
+
+    def take(self, event: Event) -> None:
+        """Take an answer from the engine, or hear that the receiver stopped."""
+        match event:
+            case Sound():
+                self._record_sound(event)
+                self.sounds = [*self.sounds[-MOST_KEPT:], event]
+                self.level_dbfs, self.squelch_open, self.pilot_db = event.level_dbfs, event.is_open, event.pilot_db
+                self._heard.tell()
+            case CleanedUp():
+                self.evidence = event
+                self._changed.tell()
+            case Stopped():
+                self.level_dbfs, self.evidence, self.ghosts = None, None, ()
+                self._changed.tell()
+            case _:
+                pass
+
+    def _span_moved(self) -> None:
+        if self.is_open and self._live_receiver.span is not None:
+            self._look_for_ghosts(self._live_receiver.span)
+
+    def _remember_place(self, seconds_s: float) -> None:
+        """A place where one stays is one to come back to."""
+        self._stayed_s += seconds_s
+        place = (self._desk.station.dial_hz, self.settings.way)
+        if self._stayed_s >= STAYS_S and place not in self.visited[:1]:
+            self.visited = (place, *(one for one in self.visited if one[0] != place[0]))[:MOST_VISITED]
+            self._changed.tell()
+
+    def _record_sound(self, sound: Sound) -> None:
+        """In memory for the tone, and in the file where one is kept."""
+        self._remember_place(sound.samples.size / sound.rate_hz)
+        self._heard_lately = [*self._heard_lately, sound.samples]
+        while sum(part.size for part in self._heard_lately[1:]) > SOUND_HZ:
+            self._heard_lately.pop(0)
+        self.recorder.hear(sound.samples)
+
+    def _dial_moved(self) -> None:
+        if not self.is_open:
+            return
+        self._stayed_s = 0.0
+        self._follow_mode()
+        if abs(self._desk.station.dial_hz - self.chart_hz) > MIDDLE * self.half_span_hz:
+            self.chart_hz = self._desk.station.dial_hz
+        self._send()
+
+    def _receiver_changed(self) -> None:
+        if self.is_open:
+            self._changed.tell()
+
+    def _follow_mode(self) -> None:
+        """The mode at the dial chooses the way of hearing, unless it is one of its ways already."""
+        mode = self._desk.station.mode
+        if mode != self._mode:
+            self._mode = mode
+            able = demodulations_of(mode_named(mode).key, self._desk.station.dial_hz)
+            if self.settings.way not in able:
+                self.settings = DEMODULATIONS[able[0]].settings()
+                self._make_room()
+
+    def _make_room(self) -> None:
+        """Show the whole of a channel that is wider than the picture, and as much again beside it."""
+        half_hz = max(abs(self.settings.low_hz), abs(self.settings.high_hz))
+        if self.half_span_hz < half_hz:
+            most_hz = 0.5 * self._desk.line.receiver.rate_hz
+            self.half_span_hz = min(next(span for span in CHART_HALF_SPANS_HZ if span >= 2 * half_hz), most_hz)
+            self.chart_hz = self._desk.station.dial_hz
+
+    def _send(self) -> None:
+        """Tell the receiver where to look and the engine what to hear; what is known already is not sent again."""
+        lease = self.lease
+        if lease is None or lease.waits:
+            return
+        desk = self._desk
+        line, dial_hz = desk.line.at(desk.station.dial_hz), desk.station.dial_hz
+        if not line.why_not(dial_hz):
+            half_hz = min(self.half_span_hz, 0.45 * line.receiver.rate_hz)
+            self.chart_hz = self._live_receiver.listen(line, dial_hz, self.chart_hz, half_hz, lease)
+            self._live_receiver.show(self.half_span_hz)
+            wanted = (line.counted_hz(dial_hz), turned(self.settings, line), self.clean_up)
+            if wanted != self._sent:
+                self._sent = wanted
+                self._heard_lately = []
+                lease.ask(Clean(self.clean_up))
+                lease.ask(Hear(wanted[0], wanted[1]))
+        self._changed.tell()
+
+
+def _mirror(line: Line, dial_hz: float, ghost: "Expected") -> str:
+    # A line of the survey is known to its bin.
+    return f"mirror of {format_frequency(line.dial_of(round(ghost.made_of_hz or 0.0, -2), dial_hz), -2)}"

@@ -1,0 +1,262 @@
+"""Proof by steps: something strong first, then one change at a time, and where it fails, what failed and why."""
+
+from collections.abc import Callable, Generator, Iterator
+
+import msgspec
+import numpy as np
+
+from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.messages import SpanSpectrum
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.listening.listening import Listening
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.station.desk import Desk
+from yarddial.yard.demodulation import DEMODULATIONS, Demodulation
+from yarddial.yard.frequency import format_frequency
+from yarddial.yard.mark import Mark
+from yarddial.yard.reach import reaching
+
+# A step is heard from so far over the noise beside it; a line is one from so far over the middle of its span.
+HEARD_DB, LINE_OVER_SPAN_DB = 8.0, 12.0
+# A channel this full is bent.
+FULL_DBFS = -1.0
+LISTENS_S = 1.5
+# Span lines that a place of a search is given, the first of which may still be of the place before.
+LINES = 3
+# Shares of the span: two places of a search lie so far apart, and the middle of one is not looked at.
+APART, EDGE, SPIKE_HZ = 0.75, 0.4, 4_000.0
+SCANS = 24
+
+
+class CheckStep(msgspec.Struct, frozen=True):
+    """What is listened to: a kind of signal in a band, and what changes against the step before."""
+
+    name: str
+    way: Demodulation
+    low_hz: float
+    high_hz: float
+    raster_hz: float
+    changes: str
+
+
+STEPS = (
+    CheckStep("strong broadcast", "wfm", 87.5e6, 108e6, 100e3, "nothing yet; FM broadcast is strong everywhere"),
+    CheckStep("narrow FM", "nfm", 144e6, 162.05e6, 12.5e3, "band and width; the same antenna and receiver"),
+    CheckStep("AM", "am", 118e6, 137e6, 25e3, "the mode; towers of the airband speak now and then"),
+    CheckStep("HF", "am", 0.5e6, 30e6, 1e3, "the route; another antenna, or a converter on the way"),
+)
+
+
+class Proved(msgspec.Struct, frozen=True):
+    """How a step went."""
+
+    step: CheckStep
+    mark: Mark
+    sentence: str
+
+
+class ReceptionCheck(Job):
+    """One run at a time, through the place Listen."""
+
+    def __init__(self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, listening: Listening) -> None:
+        self._desk, self._live_receiver, self._jobs, self._listening = desk, live_receiver, jobs, listening
+        self._lease: Lease | None = None
+        self._changed = Listeners()
+        self._run: Iterator[None] | None = None
+        self._heard_s = 0.0
+        self._spans: list[SpanSpectrum] = []
+        self.results: tuple[Proved, ...] = ()
+        self.trouble = ""
+        self.at: CheckStep | None = None
+        listening.on_heard(self._count)
+        live_receiver.on_span_moved(self._take_span)
+
+    def on_reception_check_changed(self, listener: Listener) -> Callable[[], None]:
+        """A step began or ended."""
+        return self._changed.add(listener)
+
+    @property
+    def running(self) -> bool:
+        """True while it listens."""
+        return self._lease is not None
+
+    def why_not(self) -> str:
+        """Why it cannot begin just now, or an empty text."""
+        if self.running:
+            return "it is under way"
+        if why_not := self._jobs.why_not("reception_check", self._listening.lease):
+            return why_not
+        if not self._live_receiver.wanted:
+            return "the receiver is off: Space starts it"
+        return "" if self._listening.is_open else "Listen is not open"
+
+    def start(self) -> None:
+        """Begin with the first step; the dial, the mode and the route are turned for each."""
+        if self.why_not():
+            return
+        lease = self._jobs.request("reception_check", self, self._listening.lease)
+        if isinstance(lease, Refusal):
+            return
+        self._lease, self.results, self.trouble = lease, (), ""
+        lease.restore_with(self._desk.way_back())
+        self._run = self._steps()
+        self.poll()
+
+    def cancel(self) -> None:
+        """Leave off; the dial goes back to where it was."""
+        if self._lease is not None:
+            self._jobs.cancel(self._lease)
+
+    def ended(self, ending: Ending) -> None:
+        """It is over; the results stay."""
+        self._lease, self._run, self.at = None, None, None
+        self.trouble = "" if ending.how in ("done", "cancelled") else ending.reason
+        self._changed.tell()
+
+    def poll(self) -> None:
+        """Go on as far as what has come in allows."""
+        if self._run is not None and next(self._run, "done") == "done" and self._lease is not None:
+            self._lease.end()
+
+    # The run
+
+    def _steps(self) -> Iterator[None]:
+        for step in STEPS:
+            self.at = step
+            self._changed.tell()
+            mark, sentence = yield from self._try(step)
+            self.results = (*self.results, Proved(step, mark, sentence))
+            self._changed.tell()
+            if mark == "stop":
+                # What fails here fails in every later step too.
+                return
+
+    def _try(self, step: CheckStep) -> Generator[None, None, tuple[Mark, str]]:
+        """Find, listen, judge; returns a mark and a sentence."""
+        places = self._known(step)
+        if not places and not self._reaches(step):
+            return "unknown", "no route of the yard reaches this band: nothing to prove"
+        found_hz = places[0] if places else None
+        if found_hz is None:
+            found_hz, why = yield from self._search(step)
+            if found_hz is None:
+                # Silence in the airband proves nothing; silence of all FM broadcasters does.
+                return ("look" if step.way == "am" else "stop"), why
+        self._desk.dial(found_hz)
+        self._listening.choose_way(step.way)
+        yield from self._looking()
+        if self._live_receiver.trouble:
+            return "stop", self._live_receiver.trouble
+        self._heard_s = 0.0
+        while self._heard_s < LISTENS_S:
+            yield
+        return self._judged(step, found_hz)
+
+    def _search(self, step: CheckStep) -> Generator[None, None, tuple[float | None, str]]:
+        """The strongest line of a band that some route reaches; returns its place, or None and why."""
+        rate_hz = self._desk.line.receiver.rate_hz
+        best_hz, best_db, any_line = None, LINE_OVER_SPAN_DB, False
+        places = np.arange(step.low_hz + EDGE * rate_hz, step.high_hz, APART * rate_hz)[:SCANS]
+        for place_hz in places.tolist():
+            if not reaching(self._desk.station, place_hz):
+                continue
+            self._desk.dial(place_hz)
+            yield from self._looking()
+            if self._live_receiver.trouble:
+                return None, self._live_receiver.trouble
+            self._spans = []
+            while len(self._spans) < LINES:
+                yield
+            line = self._spans[-1]
+            any_line = any_line or float(line.mean_db.max() - np.median(line.mean_db)) > LINE_OVER_SPAN_DB
+            hertz, over_db = self._strongest(line, step)
+            if over_db > best_db:
+                best_hz, best_db = hertz, over_db
+        if best_hz is None:
+            why = "lines stand there, but none like this" if any_line else "nothing at all stands there"
+            return None, f"{why} from {format_frequency(step.low_hz)} to {format_frequency(step.high_hz)}"
+        return round(best_hz / step.raster_hz) * step.raster_hz, ""
+
+    def _strongest(self, line: SpanSpectrum, step: CheckStep) -> tuple[float, float]:
+        """Where on the dial the strongest of a span stands, and how far over its middle."""
+        count = line.mean_db.size
+        counted_hz = line.centre_hz + line.rate_hz * ((np.arange(count) + 0.5) / count - 0.5)
+        dial_hz = self._desk.station.dial_hz
+        route = self._desk.line.at(dial_hz)
+        placed_hz = np.array([route.dial_of(float(hertz), dial_hz) for hertz in counted_hz])
+        inside = (placed_hz > step.low_hz) & (placed_hz < step.high_hz)
+        inside &= np.abs(counted_hz - line.centre_hz) < EDGE * line.rate_hz
+        inside &= np.abs(counted_hz - line.centre_hz) > SPIKE_HZ
+        level_db = line.mean_db.astype(float)
+        # Over the raster's width: a wide signal is weak in each bin.
+        cells = max(round(step.raster_hz / (line.rate_hz / count)), 1)
+        power = np.convolve(10 ** (level_db / 10), np.ones(cells) / cells, "same")
+        power[~inside] = 0.0
+        at = int(np.argmax(power))
+        return float(placed_hz[at]), float(10 * np.log10(max(power[at], 1e-30)) - np.median(level_db))
+
+    def _judged(self, step: CheckStep, dial_hz: float) -> tuple[Mark, str]:
+        listening, where = self._listening, format_frequency(dial_hz)
+        over_db, level_dbfs = listening.over_floor_db(), listening.level_dbfs
+        if over_db is None or level_dbfs is None:
+            return "look", f"{where}: no level came"
+        if level_dbfs > FULL_DBFS:
+            return "look", f"{where} drives the receiver to its limit: lower the gain in Levels, then try again"
+        if over_db >= HEARD_DB:
+            pilot = listening.pilot_db
+            stereo = f", with its stereo pilot {pilot:.0f} dB clear" if pilot is not None and pilot > 15 else ""
+            return "good", f"{where} stands {over_db:.0f} dB over the noise{stereo}"
+        beside_hz = self._nearest_line(dial_hz)
+        if beside_hz is not None:
+            away_hz = beside_hz - dial_hz
+            return "look", f"{where} is silent, but a line stands {away_hz / 1e3:+.1f} kHz away: true the dial".replace(
+                "-", "−"
+            )
+        if step.way == "am" and step.low_hz > 100e6:
+            return "look", f"{where} is silent now: towers speak in turns; try again"
+        name = self._desk.line.antenna.name
+        # Where the strongest is silent, nothing else will be heard.
+        mark: Mark = "stop" if step is STEPS[0] else "look"
+        return mark, f"{where}: hardly more than noise; see that {name} is connected, then raise the gain in Levels"
+
+    def _nearest_line(self, dial_hz: float) -> float | None:
+        """The nearest line of the picture outside the channel, on the dial."""
+        level_db, half_hz = self._live_receiver.recent()
+        if level_db.size < 16:
+            return None
+        places_hz = self._listening.chart_hz + half_hz * (2 * np.arange(level_db.size) / level_db.size - 1)
+        stands = level_db > np.median(level_db) + LINE_OVER_SPAN_DB
+        settings = self._listening.settings
+        stands &= (places_hz < dial_hz + settings.low_hz) | (places_hz > dial_hz + settings.high_hz)
+        centre_hz = self._listening.centre_hz()
+        if centre_hz is not None:
+            stands &= np.abs(places_hz - centre_hz) > SPIKE_HZ
+        return float(min(places_hz[stands], key=lambda hertz: abs(hertz - dial_hz))) if stands.any() else None
+
+    def _known(self, step: CheckStep) -> list[float]:
+        """Known stations of the kind that some route reaches, the best known first."""
+        wanted = {DEMODULATIONS[step.way].mode}
+        able = [
+            r
+            for r in self._desk.station.references
+            if step.low_hz <= r.frequency_hz <= step.high_hz and r.mode in wanted
+            and reaching(self._desk.station, r.frequency_hz)
+        ]  # fmt: skip
+        return [r.frequency_hz for r in sorted(able, key=lambda r: r.sigma_hz / r.frequency_hz)]
+
+    def _reaches(self, step: CheckStep) -> bool:
+        return any(reaching(self._desk.station, hertz) for hertz in np.linspace(step.low_hz, step.high_hz, 9).tolist())
+
+    def _looking(self) -> Iterator[None]:
+        """Until the receiver looks there, or says why not."""
+        while not self._live_receiver.is_looking and not self._live_receiver.trouble:
+            yield
+
+    def _count(self) -> None:
+        for sound in self._listening.sounds[-1:]:
+            self._heard_s += sound.samples.size / sound.rate_hz
+
+    def _take_span(self) -> None:
+        if self._live_receiver.span is not None:
+            self._spans = [*self._spans[-LINES:], self._live_receiver.span]

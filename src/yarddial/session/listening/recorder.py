@@ -1,0 +1,158 @@
+"""What is kept of what comes in: sound as WAV, samples as SigMF; and a recording played in the receiver's place."""
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.messages import Event, RecordingState, RecordSamples
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.station.desk import Desk
+from yarddial.yard.demodulation import DEMODULATIONS, Settings, demodulations_of
+from yarddial.yard.errors import NotWritten
+from yarddial.yard.path import path_sense
+
+if TYPE_CHECKING:
+    # Not needed before the first paint.
+    from pathlib import Path
+
+    from yarddial.records.sound_file import SoundFile
+
+# A dial further from a recording's centre, as a share of its span, goes to the centre.
+WELL_INSIDE = 0.4
+
+
+class Recorder(Job):
+    """At most one sound file and one recording under way."""
+
+    def __init__(self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, note: Callable[[str], None]) -> None:
+        self._desk, self._live_receiver, self._jobs, self._note = desk, live_receiver, jobs, note
+        self._changed = Listeners()
+        self._lease: Lease | None = None
+        self.sound: SoundFile | None = None
+        self.recording: RecordingState | None = None
+        self.last_recording = ""
+        self.trouble = ""
+
+    def on_recorder_changed(self, listener: Listener) -> Callable[[], None]:
+        """Something is kept, grew, ended or failed."""
+        return self._changed.add(listener)
+
+    def record_sound(self, path: "Path", rate_hz: float) -> None:
+        """Begin to write what is heard into a WAV file; raises NotWritten."""
+        from yarddial.records.sound_file import SoundFile
+
+        self.stop_recording_sound()
+        self.trouble = ""
+        self.sound = SoundFile(path, rate_hz)
+        self._changed.tell()
+
+    def hear(self, samples: NDArray[np.float32]) -> None:
+        """Add sound to the file, where there is one."""
+        if self.sound is None:
+            return
+        try:
+            self.sound.write(samples)
+        except NotWritten as error:
+            self.sound, self.trouble = None, str(error)
+            self._changed.tell()
+
+    def stop_recording_sound(self) -> None:
+        """The file is whole; it is named in the log."""
+        kept, self.sound = self.sound, None
+        if kept is None:
+            return
+        try:
+            kept.close()
+        except NotWritten as error:
+            self.trouble = str(error)
+        else:
+            self._note(f"Sound of {kept.seconds_s:.0f} s kept as {kept.path}")
+        self._changed.tell()
+
+    def record_samples(self, path: "Path", settings: Settings, centre_hz: float | None) -> None:
+        """Begin to write what the receiver gives into a SigMF recording, with what is known to stand in it.
+
+        settings : how it is heard, for the annotation. centre_hz : the span's centre on the dial.
+        Raises NotWritten while the receiver is off.
+        """
+        look, line, dial_hz = self._live_receiver.look, self._desk.line, self._desk.station.dial_hz
+        if look is None or centre_hz is None or not self._live_receiver.running:
+            raise NotWritten("the receiver is off: Space starts it, then samples can be kept")
+        lease = self._jobs.request("recording", self)
+        if isinstance(lease, Refusal):
+            raise NotWritten(f"not now: {lease.reason}")
+        self._lease, self.trouble = lease, ""
+        self.recording = RecordingState(str(path), 0.0)
+        about = {
+            "description": f"{line.name}, {self._desk.station.name}",
+            "hardware": f"{line.receiver.name}, {line.antenna.name}",
+            "capture": {"yarddial:route": line.name, "yarddial:dial_hz": dial_hz},
+            "annotations": self._annotations(settings, centre_hz, look.ask.rate_hz),
+        }
+        turned = path_sense(line.counted_stages(dial_hz)) < 0
+        lease.ask(RecordSamples(str(path), centre_hz, line.receiver.bits, turned, about))
+        self._changed.tell()
+
+    def stop_recording_samples(self) -> None:
+        """End the recording; it is whole and in the log when the engine says so."""
+        if self._lease is not None:
+            self._lease.release()
+
+    def replay(self, path: "Path") -> None:
+        """Play a recording in the receiver's place, again and again; the dial goes into it. Raises BadRecording."""
+        from yarddial.records.recordings import open_recording
+
+        found = open_recording(path)
+        self._live_receiver.play(f"recording:{found.path}?loop=yes")
+        if any(route.name == found.route for route in self._desk.station.routes):
+            self._desk.choose_route(found.route)
+        if found.centre_hz and abs(self._desk.station.dial_hz - found.centre_hz) > WELL_INSIDE * found.rate_hz:
+            self._desk.dial(found.centre_hz)
+        self._changed.tell()
+
+    def end_replay(self) -> None:
+        """Give the receiver its place back."""
+        self._live_receiver.play("")
+        self._changed.tell()
+
+    def take(self, event: Event) -> None:
+        """Take an answer from the engine."""
+        if not isinstance(event, RecordingState) or self._lease is None:
+            return
+        self.recording = event
+        if event.is_done:
+            if event.seconds_s:
+                self.last_recording = event.path
+                self._note(f"Samples of {event.seconds_s:.1f} s kept as {event.path}")
+            nothing = "nothing was kept: it was stopped before the first samples came"
+            trouble = event.trouble or ("" if event.seconds_s else nothing)
+            self._lease.end("failed" if trouble else "done", trouble)
+        self._changed.tell()
+
+    def ended(self, ending: Ending) -> None:
+        """The file is whole, or it is said that it is not."""
+        kept, self._lease, self.recording = self.recording, None, None
+        self.trouble = ending.reason
+        if ending.how == "lost" and kept is not None:
+            # A receiver that stops in good order has told of its recording before.
+            self.trouble = f"{kept.path} is not whole: the receiver's process ended while it was kept"
+        self._changed.tell()
+
+    def _annotations(self, settings: Settings, centre_hz: float, rate_hz: float) -> list[dict[str, object]]:
+        """What is heard, and the known stations of the span, as SigMF has it."""
+        dial_hz = self._desk.station.dial_hz
+        marks = [(dial_hz + settings.low_hz, dial_hz + settings.high_hz, f"as {DEMODULATIONS[settings.way].name}")]
+        for reference in self._desk.station.references:
+            if abs(reference.frequency_hz - centre_hz) < rate_hz / 2:
+                half_hz = DEMODULATIONS[demodulations_of(reference.mode, reference.frequency_hz)[0]].width_hz / 2
+                marks.append((reference.frequency_hz - half_hz, reference.frequency_hz + half_hz, reference.name))
+        # A label has twenty characters at most.
+        return [
+            {"core:sample_start": 0, "core:freq_lower_edge": low, "core:freq_upper_edge": high, "core:label": name[:20]}
+            for low, high, name in marks
+        ]

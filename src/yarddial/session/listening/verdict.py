@@ -1,0 +1,47 @@
+"""Over Listen: what stands at the dial, as it is heard."""
+
+from yarddial.session.listening.listening import Listening
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.station.desk import Desk
+from yarddial.session.verdict import Verdict
+from yarddial.session.wording import capital
+from yarddial.yard.demodulation import DEMODULATIONS
+from yarddial.yard.frequency import format_frequency, format_number
+
+# A signal is more than noise from here on.
+HEARD_DB = 6.0
+# A channel this strong alone leaves nothing below full scale.
+LIMIT_DBFS = -1.0
+
+
+def listen_verdict(listening: Listening, live_receiver: LiveReceiver, desk: Desk) -> Verdict:
+    """What is heard, and how far it stands over the noise beside it."""
+    where = format_frequency(desk.station.dial_hz)
+    way = DEMODULATIONS[listening.settings.way].name
+    if why_not := desk.line.why_not(desk.station.dial_hz):
+        return Verdict("look", "The dial is out of reach.", f"{capital(why_not)}.", "out of reach")
+    if live_receiver.trouble:
+        return Verdict("stop", "The receiver does not run.", f"{capital(live_receiver.trouble)}.", "stopped")
+    if not live_receiver.wanted:
+        return Verdict("unknown", "The receiver is off.", f"Space starts it; then {where} is heard as {way}.", "off")
+    if not listening.is_open:
+        return Verdict("unknown", f"Nothing is heard yet at {where}.", f"Open it to hear {way}.", "open to hear")
+    if listening.level_dbfs is None:
+        return Verdict("unknown", f"Listening begins at {where}.", f"As {way}.", "begins")
+    over_db = listening.over_floor_db()
+    level = f"{format_number(listening.level_dbfs, 1.0)} dBFS in the channel"
+    if (known := listening.level()) is not None:
+        dbm = format_number(known[0].dbm, known[1])
+        level = f"{known[0].s_meter}, {dbm} dBm at {desk.line.receiver.name}'s socket"
+    if listening.level_dbfs > LIMIT_DBFS:
+        fix = "lower the gain, or put an attenuator in front: what is heard now is bent"
+        return Verdict("look", f"{where} drives the receiver to its limit.", f"{level}: {fix}.", "too strong")
+    if not listening.squelch_open:
+        return Verdict("good", f"Quiet at {where}.", f"{level}: the squelch is closed.", "quiet")
+    if over_db is None:
+        return Verdict("unknown", f"{where}, {way}.", f"{level}.", way)
+    if over_db >= HEARD_DB:
+        return Verdict(
+            "good", f"{where} stands {over_db:.0f} dB over the noise.", f"{way}; {level}.", f"{over_db:.0f} dB"
+        )
+    return Verdict("look", f"Hardly more than noise at {where}.", f"{way}; {level}.", "noise")

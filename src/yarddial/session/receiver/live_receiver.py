@@ -1,0 +1,281 @@
+"""The receiver as the session sees it: running or not, where it looks, the picture it draws."""
+
+from collections.abc import Callable, Sequence
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.drivers.protocol import RequestedSettings
+from yarddial.engine.jobs.lease import Lease
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.messages import (
+    Event,
+    Noticed,
+    Show,
+    SpanSpectrum,
+    SpectrogramColumns,
+    Start,
+    Started,
+    Stop,
+    Stopped,
+    Tune,
+    Tuned,
+    TuneRefused,
+)
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.yard.line import Line
+
+ROWS = 300
+COLUMN_S = 0.1
+# The picture's half spans, hertz: steps people can read.
+DIAL_HALF_SPANS_HZ = (10.0, 30.0, 100.0, 300.0, 1_000.0, 3_000.0, 10_000.0, 30_000.0)
+# While listening the centre stays as long as the dial lies so far from its spike, and within this share of the span.
+OFF_SPIKE_HZ, CLEAN_SHARE = 3_000.0, 0.4
+# A picture of more than this share of the span shows all around the centre.
+WHOLE_SHARE = 0.25
+# Columns that tell what stands there now.
+RECENT = 20
+
+
+class DialColumns(msgspec.Struct, frozen=True):
+    """New columns for the recorder: levels in dB relative to full scale, dial frequency rising along axis 1."""
+
+    picture_id: int
+    first: int
+    half_span_hz: float
+    column_s: float
+    level_db: NDArray[np.float32]
+
+
+class LiveReceiver:
+    """Starts, stops and tunes the receiver; stale answers are dropped by their ids."""
+
+    def __init__(self, jobs: Scheduler) -> None:
+        self._jobs = jobs
+        jobs.on_event(self.take)
+        self._changed = Listeners()
+        self._spectrogram_moved = Listeners()
+        self._span_moved = Listeners()
+        self._look: Tune | None = None
+        self._show = Show(0, 3_000.0, ROWS, COLUMN_S)
+        self._sense = 1
+        # Of whoever listens: the job, and what the receiver was set to for it.
+        self._listened: tuple[int, RequestedSettings] | None = None
+        self._recent_half_hz = 0.0
+        self._address = ""
+        # Address of the recording that plays in the receiver's place; empty for the receiver itself.
+        self.plays = ""
+        self.wanted = False
+        self.running = False
+        self.is_looking = False
+        self.device_name = ""
+        self.trouble = ""
+        self.lost_samples = 0
+        self.remark = ""
+        self.pictures_left_out = 0
+        self.read_s = 0.0
+        self.span: SpanSpectrum | None = None
+        self.dial_columns: list[DialColumns] = []
+        self._recent: list[NDArray[np.float32]] = []
+
+    @property
+    def half_span_hz(self) -> float:
+        """Half of what the picture shows, hertz."""
+        return self._show.half_span_hz
+
+    @property
+    def look(self) -> Tune | None:
+        """Where the receiver was last asked to look."""
+        return self._look
+
+    def on_receiver_changed(self, listener: Listener) -> Callable[[], None]:
+        """Started, stopped, tuned or refused."""
+        return self._changed.add(listener)
+
+    def on_spectrogram_moved(self, listener: Listener) -> Callable[[], None]:
+        """New columns are in `pens`, or the picture began anew."""
+        return self._spectrogram_moved.add(listener)
+
+    def on_span_moved(self, listener: Listener) -> Callable[[], None]:
+        """A new line of the whole span is in `span`."""
+        return self._span_moved.add(listener)
+
+    def start(self, line: Line) -> None:
+        """Start the receiver of a route; it must be told anew where to look, since its process may be a new one."""
+        self.wanted, self.trouble, self._look = True, "", None
+        self._open(line)
+        self._changed.tell()
+
+    def _open(self, line: Line) -> None:
+        self._address = self._device_of(line)
+        if line.missing or not self._address:
+            self.wanted = False
+            self.trouble = line.missing or (
+                f"no driver is set for {line.receiver.name}: choose a route to another receiver, or play a recording"
+            )
+            self._jobs.command(Stop())
+            return
+        self._jobs.command(Start(self._address))
+
+    def play(self, address: str) -> None:
+        """Take samples from a recording in the receiver's place, from the next start on; an empty text ends that."""
+        self._jobs.end_for_stop("the receiver was stopped for a recording, or a recording ended")
+        self.plays = address
+        self.wanted = False
+        self._jobs.command(Stop())
+        self._changed.tell()
+
+    def _device_of(self, line: Line) -> str:
+        return self.plays or line.receiver.device
+
+    def stop(self) -> None:
+        """Stop it; what is under way ends, whether the receiver still answers or not."""
+        self._jobs.end_for_stop()
+        self.wanted = False
+        self._jobs.command(Stop())
+        self._changed.tell()
+
+    def tune(self, line: Line, dial_hz: float, half_width_hz: float, lease: Lease | None = None) -> None:
+        """Look at a dial frequency, under a lease or where nobody has one; does nothing for whoever may not tune.
+
+        Nothing is sent when that is where the receiver looks already.
+        """
+        line = line.at(dial_hz)
+        self.look_with(line, ask_for(line), half_width_hz, lease)
+
+    def look_with(
+        self, line: Line, ask: RequestedSettings, half_width_hz: float, lease: Lease | None, *, anew: bool = False
+    ) -> None:
+        """Look at the middle of a slice with just these settings; `anew` even where it looks like that already."""
+        if not self._jobs.may_tune(lease) or not self._device_of(line):
+            return
+        if self.wanted and self._device_of(line) != self._address:
+            # The points have been set for another receiver.
+            self._look = None
+            self._open(line)
+        self._sense = _sense(line)
+        self._send_look(Tune(ask, line.counted_hz(line.dial_hz), half_width_hz), lease, anew=anew)
+
+    def _send_look(self, asked: Tune, lease: Lease | None, *, anew: bool = False) -> None:
+        now = self._look
+        if not anew and now is not None and asked == msgspec.structs.replace(now, id=0, job=0):
+            return
+        self.is_looking, self.trouble = False, ""
+        number = self._jobs.send(asked, None) if lease is None else lease.ask(asked)
+        self._look = msgspec.structs.replace(asked, id=number)
+        self._begin_picture()
+
+    def listen(self, line: Line, dial_hz: float, chart_hz: float, half_hz: float, lease: Lease) -> float:
+        """Draw half_hz around chart_hz of the dial; the receiver keeps its centre while the dial lies well in its span.
+
+        Returns where the picture's middle really is on the dial: it does not reach beyond the span.
+        """
+        line = line.at(dial_hz)
+        if not self._device_of(line) or not self._jobs.may_tune(lease):
+            return chart_hz
+        if self.wanted and self._device_of(line) != self._address:
+            self._look = None
+            self._open(line)
+        rate_hz, counted_hz = line.receiver.rate_hz, line.counted_hz(dial_hz)
+        now = self._parked_for(lease)
+        gains_db = line.receiver.gains_db()
+        same = now is not None and (now.rate_hz, now.port, now.gains_db) == (rate_hz, line.port, gains_db)
+        if not (same and now is not None and OFF_SPIKE_HZ < abs(counted_hz - now.centre_hz) < CLEAN_SHARE * rate_hz):
+            now = ask_for(line)
+        self._sense = _sense(line)
+        scale = self._sense / (1 + line.receiver.entered_ppm * 1e-6)
+        room_hz = max(rate_hz / 2 - half_hz, 0.0) if half_hz < WHOLE_SHARE * rate_hz else 0.0
+        look_hz = counted_hz + (chart_hz - dial_hz) * scale
+        look_hz = min(max(look_hz, now.centre_hz - room_hz), now.centre_hz + room_hz)
+        self._listened = (lease.id, now)
+        self._send_look(Tune(now, look_hz, half_hz), lease)
+        return dial_hz + (look_hz - counted_hz) / scale
+
+    def _parked_for(self, lease: Lease) -> RequestedSettings | None:
+        """Where the centre was parked for whoever listens; else where it is parked for the dial."""
+        if self._listened is not None and self._listened[0] == lease.id:
+            return self._listened[1]
+        return self._look.ask if self._look is not None and self._look.job == 0 and self.is_looking else None
+
+    def recent(self) -> tuple[NDArray[np.float32], float]:
+        """The picture's last columns averaged, dB, dial frequency rising; and the half span they show, hertz."""
+        if not self._recent:
+            return np.empty(0, np.float32), self.half_span_hz
+        return np.mean(self._recent, axis=0), self._recent_half_hz
+
+    def show(self, half_span_hz: float) -> None:
+        """Zoom the picture."""
+        if half_span_hz == self._show.half_span_hz:
+            return
+        self._show = msgspec.structs.replace(self._show, half_span_hz=half_span_hz)
+        self._begin_picture()
+
+    def _begin_picture(self) -> None:
+        self._show = msgspec.structs.replace(self._show, id=self._jobs.next_number())
+        self._jobs.command(self._show)
+        self.dial_columns, self._recent = [], []
+        self._spectrogram_moved.tell()
+
+    def take(self, event: Event) -> None:
+        """Take an event from the engine."""
+        match event:
+            case Started():
+                self.running, self.device_name = True, event.name
+                self.lost_samples, self.remark, self.pictures_left_out = 0, "", 0
+            case Stopped():
+                self.running, self.is_looking, self.span = False, False, None
+                if event.reason:
+                    self.wanted, self.trouble = False, event.reason
+            case Tuned() if self._look is not None and event.id == self._look.id:
+                self.is_looking, self.trouble = True, ""
+            case TuneRefused() if self._look is not None and event.id == self._look.id:
+                self.is_looking, self.trouble = False, event.sentence
+                if self._listened is not None and self._listened[0] == event.job:
+                    self._listened = None
+            case Noticed():
+                self.lost_samples = event.lost
+                self.remark = event.remark or self.remark
+                self.pictures_left_out += event.pictures_left_out
+            case SpanSpectrum():
+                self.span = event
+                self._span_moved.tell()
+                return
+            case SpectrogramColumns() if event.id == self._show.id:
+                self._take_columns(event)
+                return
+            case _:
+                return
+        self._changed.tell()
+
+    def _take_columns(self, event: SpectrogramColumns) -> None:
+        self.read_s = event.read_s
+        level_db = event.level_db if self._sense > 0 else event.level_db[:, ::-1]
+        self.dial_columns.append(DialColumns(event.id, event.first, event.half_span_hz, event.column_s, level_db))
+        self._recent = [*self._recent, *level_db][-RECENT:]
+        self._recent_half_hz = event.half_span_hz
+        # The widget takes what is new and keeps its own picture; a minute of columns is all that can be shown.
+        if len(self.dial_columns) > 600:
+            self.dial_columns = self.dial_columns[-600:]
+        self._spectrogram_moved.tell()
+
+
+def ask_for(line: Line) -> RequestedSettings:
+    """What to ask of a route's receiver for the place it stands at: the centre parked beside it, in whole kilohertz."""
+    receiver = line.receiver
+    centre_hz = round(line.parked_hz(line.counted_hz(line.dial_hz), receiver.park_hz), -3)
+    return RequestedSettings(centre_hz, receiver.rate_hz, line.port, gains_db=receiver.gains_db())
+
+
+def _sense(line: Line) -> int:
+    sense = 1
+    for stage in line.stages:
+        sense *= stage.sense
+    fold = line.fold(line.walk()[-1].out_hz)
+    return sense if fold is None else sense * fold.sense
+
+
+def next_half_span_hz(now_hz: float, steps: int, able_hz: Sequence[float]) -> float:
+    """So many steps further out (+) or in (-) than the one nearest to what is shown, within what is able."""
+    nearest = min(range(len(able_hz)), key=lambda i: abs(able_hz[i] - now_hz))
+    return able_hz[min(max(nearest + steps, 0), len(able_hz) - 1)]

@@ -1,0 +1,129 @@
+"""Span as a person asks for it: which rate and centre for the band around the dial, on the active route."""
+
+import msgspec
+
+from yarddial.analysis.span.cover import Channel, Cover, CoverRequest, best_covers, step_plan, unwanted_at
+from yarddial.analysis.span.rates import RateFigures, rate_figures, recommended
+from yarddial.session.station.desk import Desk
+from yarddial.yard.bands import BANDS, Band
+from yarddial.yard.errors import BadPath
+from yarddial.yard.line import Line
+from yarddial.yard.path import path_sense, shown_for_dial
+
+# Half widths of what is listened to, hertz.
+HALF_WIDTHS_HZ = {"am": 5e3, "ssb": 1.5e3, "cw": 300.0, "data": 300.0, "nfm": 8e3, "wfm": 100e3}
+# Without a band around the dial: so much to either side.
+AROUND_HZ = 250e3
+# Of the transform behind a picture.
+POINTS = 4096
+MODE_BANDWIDTHS_HZ = {"am": 9e3, "ssb": 2.7e3, "cw": 500.0, "data": 500.0, "nfm": 16e3, "wfm": 200e3}
+
+
+class Mapped(msgspec.Struct, frozen=True):
+    """A cover seen from the dial: dial frequency = sense * (counted (1 + entered) - offset).
+
+    entered_ppm : the correction by which a program scales what the receiver itself counts.
+    """
+
+    sense: int
+    offset_hz: float
+    entered_ppm: float = 0.0
+
+    def dial_hz(self, counted_hz: float) -> float:
+        """The dial's frequency for one as the receiver itself counts it."""
+        return self.sense * (counted_hz * (1 + self.entered_ppm * 1e-6) - self.offset_hz)
+
+    def counted_hz(self, dial_hz: float) -> float:
+        """And back."""
+        return (self.sense * dial_hz + self.offset_hz) / (1 + self.entered_ppm * 1e-6)
+
+
+class SpanAnswer(msgspec.Struct, frozen=True):
+    """The best ways to cover a band, or the steps when none does it at once, and what every rate gives."""
+
+    band: Band
+    request: CoverRequest
+    covers: tuple[Cover, ...]
+    steps: tuple[float, ...]
+    step_rate_hz: float
+    rates: tuple[RateFigures, ...]
+    mapped: Mapped
+    trouble: str = ""
+
+    def unwanted(self) -> list[tuple[float, str]]:
+        """Everything unwanted around the best way, at the receiver's frequencies."""
+        if not self.covers:
+            return []
+        return unwanted_at(self.request, self.covers[0].rate_hz, self.covers[0].centre_hz)
+
+
+class SpanPlanner:
+    """Works the answer out when asked; the same question is answered from memory."""
+
+    def __init__(self, desk: Desk) -> None:
+        self._desk = desk
+        self._known: tuple[object, object] = (None, None)
+        self._answer: SpanAnswer | None = None
+
+    def bands(self) -> tuple[Band, ...]:
+        """Bands around the dial, the narrowest first, and the dial's neighbourhood."""
+        dial_hz = self._desk.station.dial_hz
+        around = Band("around the dial", max(dial_hz - AROUND_HZ, 1.0), dial_hz + AROUND_HZ, "")
+        inside = [band for band in BANDS if band.low_hz <= dial_hz <= band.high_hz]
+        inside.sort(key=lambda band: band.high_hz - band.low_hz)
+        return (*inside, around)
+
+    def answer(self, band: Band) -> SpanAnswer | None:
+        """The answer for a band; None while the active route does not reach the dial."""
+        station, line = self._desk.station, self._desk.line
+        if line.why_not(station.dial_hz):
+            return None
+        if self._answer is None or self._known[0] is not station or self._known[1] is not band:
+            self._known, self._answer = (station, band), self._work_out(line.at(station.dial_hz), band)
+        return self._answer
+
+    def use_rate(self, rate_hz: float) -> None:
+        """Set the receiver's rate."""
+        station = self._desk.station
+        receiver = msgspec.structs.replace(self._desk.line.receiver, rate_hz=rate_hz)
+        self._desk.edit("sample rate", station.with_part(receiver))
+
+    def _work_out(self, line: Line, band: Band) -> SpanAnswer:
+        station, receiver = self._desk.station, line.receiver
+        # One fold for all that is near: what direct sampling does at the dial.
+        stages = line.counted_stages(station.dial_hz)
+        mapped = Mapped(path_sense(stages), shown_for_dial(0.0, stages), receiver.entered_ppm)
+        ends = sorted(mapped.counted_hz(hertz) for hertz in (band.low_hz, band.high_hz))
+        half_hz = HALF_WIDTHS_HZ[station.mode]
+        channels = [Channel("the dial", mapped.counted_hz(station.dial_hz), half_hz)]
+        strong: list[tuple[float, str]] = []
+        for known in station.references:
+            counted_hz = mapped.counted_hz(known.frequency_hz)
+            if band.low_hz <= known.frequency_hz <= band.high_hz and known.frequency_hz != station.dial_hz:
+                channels.append(Channel(known.name, counted_hz, HALF_WIDTHS_HZ[known.mode]))
+            strong.append((counted_hz, known.name))
+        figures = rate_figures(
+            receiver.rates_hz, receiver.bits, MODE_BANDWIDTHS_HZ[station.mode], POINTS, dict(receiver.lost_shares)
+        )
+        clean = tuple(figure.rate_hz for figure in figures if figure.is_clean)
+        request = CoverRequest(
+            ends[0], ends[1], tuple(channels), clean, _ranges(line), tuple(strong), receiver.crystal_hz,
+            max(receiver.tuner_step_hz, 1_000.0),
+        )  # fmt: skip
+        try:
+            return SpanAnswer(band, request, best_covers(request), (), 0.0, figures, mapped)
+        except BadPath as error:
+            highest = recommended(figures)[0]
+            rate_hz = highest.rate_hz if highest is not None else max(receiver.rates_hz)
+            steps = step_plan(ends[0], ends[1], rate_hz)
+            return SpanAnswer(band, request, (), steps, rate_hz, figures, mapped, str(error))
+
+
+def _ranges(line: Line) -> tuple[tuple[float, float], ...]:
+    """Where the receiver of a route tunes: its range in the pieces that its holes leave, or the first zone."""
+    receiver = line.receiver
+    if receiver.direct is not None and receiver.samples_directly(line.port):
+        return ((0.0, receiver.direct.clock_hz / 2),)
+    holes = [edge for hole in sorted(receiver.holes_hz) for edge in hole]
+    ends = [receiver.tuner_low_hz, *holes, receiver.tuner_high_hz]
+    return tuple((low, high) for low, high in zip(ends[::2], ends[1::2], strict=True) if low < high)

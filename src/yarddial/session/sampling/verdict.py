@@ -1,0 +1,33 @@
+"""Over Span: which rate and centre."""
+
+from typing import TYPE_CHECKING
+
+from yarddial.session.station.desk import Desk
+from yarddial.session.verdict import Verdict
+from yarddial.session.wording import capital, count_of
+from yarddial.yard.frequency import format_frequency
+
+if TYPE_CHECKING:
+    from yarddial.session.sampling.span_planner import SpanAnswer
+
+
+def span_line(desk: Desk) -> Verdict:
+    """Span's line in the list of places: the rate in use, as far as that can be said at a glance."""
+    line = desk.line
+    if line.missing or line.why_not(desk.station.dial_hz):
+        return Verdict("unknown", "", "", "out of reach")
+    return Verdict("good", "", "", f"{line.receiver.rate_hz / 1e6:g} MS/s")
+
+
+def span_verdict(answer: "SpanAnswer | None", desk: Desk) -> Verdict:
+    """Where to put rate and centre for a band, and how clean that is."""
+    if answer is None:
+        why = desk.line.why_not(desk.station.dial_hz)
+        return Verdict("look", "The dial is out of reach.", f"{capital(why)}.", "out of reach")
+    if not answer.covers:
+        sentence = f"{capital(answer.band.name)} takes {count_of(len(answer.steps), 'step')}."
+        return Verdict("look", sentence, f"{capital(answer.trouble)}.", "in steps")
+    best = answer.covers[0]
+    where = format_frequency(best.centre_hz)
+    sentence = f"{capital(answer.band.name)}: {best.rate_hz / 1e6:g} MS/s, centre at {where}."
+    return Verdict("look" if best.hits else "good", sentence, f"{capital(best.why())}.", f"{best.rate_hz / 1e6:g} MS/s")

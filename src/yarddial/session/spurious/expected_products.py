@@ -1,0 +1,79 @@
+"""Ghosts to expect where the dial stands, before anything is tested: from the yard and the strong signals known."""
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.receiver.live_receiver import ask_for
+from yarddial.session.spurious.span_test import SpanTest
+from yarddial.session.station.desk import Desk
+from yarddial.yard.line import Line
+
+if TYPE_CHECKING:
+    # Not needed before the place is opened.
+    from yarddial.analysis.ghosts.scene import Ghost, Scene
+
+# The floor that they stand over is told in steps of so much, as a picture of the span has them.
+STEP_HZ, ORDER = 500.0, 3
+
+
+class ExpectRequest(msgspec.Struct, frozen=True):
+    """What it is predicted from; the span's centre on the dial."""
+
+    dial_hz: float
+    route: str
+    scene: "Scene"
+    centre_hz: float
+    rate_hz: float
+    floor_dbm: float
+
+    def work_out(self) -> "tuple[Ghost, ...]":
+        """Predict; with many strong signals not on the thread that draws."""
+        from yarddial.analysis.ghosts.prediction import predict
+
+        return predict(self.scene, self.centre_hz, self.rate_hz, self.floor_dbm, ORDER)
+
+
+class ExpectedProducts:
+    """The latest answer, and whether it belongs to what stands on the dial."""
+
+    def __init__(self, desk: Desk, span_test: SpanTest) -> None:
+        self._desk, self._span_test = desk, span_test
+        self._changed = Listeners()
+        self._asked_for: object = None
+        self.request: ExpectRequest | None = None
+        self.ghosts: tuple[Ghost, ...] = ()
+
+    def on_expected_changed(self, listener: Listener) -> Callable[[], None]:
+        """An answer came."""
+        return self._changed.add(listener)
+
+    def needed(self) -> ExpectRequest | None:
+        """What to work out, when dial, yard or the signals known are others than last time; None else."""
+        station, known = self._desk.station, self._span_test.strong.known
+        now = (station.dial_hz, self._desk.line.name, station.parts, known)
+        if now == self._asked_for:
+            return None
+        self._asked_for, self.ghosts, self.request = now, (), None
+        line = self._desk.line.at(station.dial_hz)
+        if line.why_not(station.dial_hz):
+            return None
+        self.request = self._request(line)
+        return self.request
+
+    def take(self, request: ExpectRequest, ghosts: "tuple[Ghost, ...]") -> None:
+        """Take what was worked out, unless something else is asked by now."""
+        if request is self.request:
+            self.ghosts = ghosts
+            self._changed.tell()
+
+    def _request(self, line: Line) -> ExpectRequest:
+        from yarddial.analysis.levels.level_line import level_line
+
+        receiver, dial_hz = line.receiver, line.dial_hz
+        centre_hz = line.dial_of(ask_for(line).centre_hz, dial_hz)
+        floor_dbm = level_line(line, self._desk.station.surroundings, STEP_HZ).plates[-1].floor_dbm
+        scene = self._span_test.scene(line)
+        return ExpectRequest(dial_hz, line.name, scene, centre_hz, receiver.rate_hz, floor_dbm)

@@ -1,0 +1,387 @@
+"""Against a ghost at the dial: what can be changed, what should become of it, and one of it tried and seen."""
+
+from collections.abc import Callable
+from math import log10
+from typing import TYPE_CHECKING, Literal
+
+import msgspec
+
+from yarddial.drivers.simulated.plugs import with_plug, with_query
+from yarddial.engine.jobs.lease import Ending
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.records.entry import Entry
+from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.log.log_keeper import LogKeeper
+from yarddial.session.receiver.live_receiver import LiveReceiver, ask_for
+from yarddial.session.spurious.span_looks import SpanLooks, SpanSetting
+from yarddial.session.spurious.span_test import PEAK_OVER_FLOOR_DB, JudgedPeak, SpanTest
+from yarddial.session.station.desk import Desk
+from yarddial.yard.demodulation import DEMODULATIONS, demodulations_of
+from yarddial.yard.editing import put_in, unique_name
+from yarddial.yard.errors import BadStation
+from yarddial.yard.frequency import format_frequency
+from yarddial.yard.line import Line
+from yarddial.yard.parts import Converter, TwoPort, Value
+from yarddial.yard.path import path_sense
+from yarddial.yard.station import Station
+
+if TYPE_CHECKING:
+    # Not needed before the first ghost.
+    from yarddial.analysis.ghosts.remedies import Remedy, SpanScene, WantedChannel
+    from yarddial.analysis.ghosts.scene import Ghost
+    from yarddial.analysis.ghosts.span import Span
+
+# What is made inside takes no notice of what comes in.
+HOPELESS = ("oscillator", "crystal")
+# A ghost that the prediction knows lies within so many of a span's own exactness.
+NEAR = 4.0
+SIMULATED = "simulated:"
+# Of a filter's data, by its description alone; dB.
+PART_SIGMA_DB = 3.0
+
+
+class MitigationRequest(msgspec.Struct, frozen=True):
+    """What a plan is made from: the dial and the judged peak that it belongs to, and what `remedies` takes."""
+
+    dial_hz: float
+    route: str
+    judged: JudgedPeak
+    setting: "SpanScene"
+    channel: "WantedChannel"
+    ghost: "Ghost"
+    able: object
+
+    def plan(self) -> "tuple[Remedy, ...]":
+        """Work it out: some hundred predictions, so not on the thread that draws."""
+        from yarddial.analysis.ghosts.remedies import Able, remedies
+
+        assert isinstance(self.able, Able)
+        return remedies(self.setting, self.channel, self.ghost, self.able)
+
+
+class Trial(msgspec.Struct, frozen=True):
+    """One remedy tried: the span before and after, and how far the strongest in the channel stood over the floor.
+
+    wanted_hz : of the channel's middle, after.
+    """
+
+    remedy: "Remedy"
+    before: "Span"
+    after: "Span"
+    channel: "WantedChannel"
+    wanted_hz: float
+    over_before_db: float
+    over_db: float
+
+    @property
+    def verdict(self) -> Literal["good", "look"]:
+        """Good when nothing stands in the channel any more."""
+        return "good" if self.over_db < PEAK_OVER_FLOOR_DB else "look"
+
+    @property
+    def sentence(self) -> str:
+        """What was seen."""
+        before = f"{self.over_before_db:.0f} dB over the floor before"
+        if self.verdict == "good":
+            return f"The channel is clean: {before}, nothing now"
+        return f"Something stands in the channel still: {before}, {self.over_db:.0f} dB now"
+
+
+class Mitigation:
+    """Plans for the ghost at the dial; tries one at a time on the running receiver; keeps what a person wants."""
+
+    def __init__(
+        self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, span_test: SpanTest,
+        log: LogKeeper,
+    ) -> None:  # fmt: skip
+        self._desk, self._live_receiver, self._calibration = desk, live_receiver, calibration
+        self._span_test, self._log = span_test, log
+        self._looks = SpanLooks(desk, live_receiver, jobs, calibration, "remedy_trial")
+        self._changed = Listeners()
+        self._spans: list[Span] = []
+        self._tried: Remedy | None = None
+        self.request: MitigationRequest | None = None
+        self.remedies: tuple[Remedy, ...] | None = None
+        self.trial: Trial | None = None
+        self.trouble = ""
+
+    def on_mitigation_changed(self, listener: Listener) -> Callable[[], None]:
+        """A plan came, or a trial began or ended."""
+        return self._changed.add(listener)
+
+    @property
+    def running(self) -> bool:
+        """True while a remedy is tried."""
+        return self._looks.running
+
+    @property
+    def doing(self) -> str:
+        """Which one, in words."""
+        return self._tried.words if self.running and self._tried is not None else ""
+
+    def needed(self) -> MitigationRequest | None:
+        """What to plan for: the ghost at the dial, when it is another one than was planned for; None else."""
+        here = self._span_test.at_dial()
+        if here is None or here.judgement.verdict == "true" or self._span_test.running or self.running:
+            return None
+        dial_hz, route = self._desk.station.dial_hz, self._desk.line.name
+        same = self.request is not None and (self.request.dial_hz, self.request.route) == (dial_hz, route)
+        if same and self.request is not None and self.request.judged is here:
+            return None
+        if self._span_test.line is None or self._span_test.line.name != route:
+            return None
+        self.request, self.remedies, self.trial, self.trouble = self._request(here), None, None, ""
+        return self.request
+
+    def refuse_plan(self, request: MitigationRequest, sentence: str) -> None:
+        """It could not be worked out."""
+        if request is self.request:
+            self.remedies, self.trouble = (), sentence
+            self._changed.tell()
+
+    def take_plan(self, request: MitigationRequest, found: "tuple[Remedy, ...]") -> None:
+        """Take what was worked out, unless something else is asked by now."""
+        if request is self.request:
+            self.remedies = found
+            self._changed.tell()
+
+    @property
+    def is_current(self) -> bool:
+        """True when the plan belongs to what stands on the dial now."""
+        now = (self._desk.station.dial_hz, self._desk.line.name)
+        return self.request is not None and now == (self.request.dial_hz, self.request.route)
+
+    def why_not_try(self, remedy: "Remedy") -> str:
+        """Why it cannot be tried here, or an empty text."""
+        needs_hands = remedy.part is not None or remedy.lo_hz
+        if needs_hands and not self._desk.line.receiver.device.startswith(SIMULATED):
+            return "it has to be plugged in first"
+        if self.running:
+            return "another one is being tried"
+        return self._looks.why_not() or self._span_test.why_not()
+
+    def try_it(self, remedy: "Remedy") -> None:
+        """Look at the span as it is, then with the change, and compare the channel."""
+        if self.why_not_try(remedy) or self.request is None:
+            return
+        self._tried, self._spans, self.trial, self.trouble = remedy, [], None, ""
+        line = self._span_test.line
+        assert line is not None
+        steps = [SpanSetting("", 0.0, line, ask_for(line)), self._step(line, remedy)]
+        self._looks.begin(steps, self._seen, self._ended)
+        self._changed.tell()
+
+    def cancel(self) -> None:
+        """End a trial."""
+        self._looks.cancel()
+
+    def keep(self) -> None:
+        """Set what was tried in the yard, in one step that can be undone, and say so in the log."""
+        if self.trial is None or not self.is_current:
+            return
+        remedy = self.trial.remedy
+        if remedy.route:
+            self._desk.choose_route(remedy.route)
+        else:
+            self._desk.edit("remedy", self._changed_station(self._desk.station, self._desk.line, remedy))
+        text = f"Against a ghost at {format_frequency(self.trial.channel.dial_hz)}: {remedy.words}. "
+        data = {"remedy": remedy.kind, "over_before_db": self.trial.over_before_db, "over_db": self.trial.over_db}
+        self._log.add(
+            Entry(
+                station=self._desk.station.name, kind="remedy", route=self._desk.line.name,
+                text=f"{text}{self.trial.sentence}", data=data,
+            )
+        )  # fmt: skip
+        self.request = self.remedies = self.trial = None
+        # What was judged is of the yard as it was.
+        self._span_test.forget()
+        self._changed.tell()
+
+    def leave(self) -> None:
+        """Forget the trial; nothing was set."""
+        self.trial = None
+        self._changed.tell()
+
+    def _request(self, here: JudgedPeak) -> MitigationRequest:
+        from yarddial.analysis.ghosts.inference import source_of
+        from yarddial.analysis.ghosts.remedies import SpanScene, WantedChannel
+
+        line, before = self._span_test.line, self._span_test.before
+        assert line is not None
+        assert before is not None
+        station = self._desk.station
+        ghost = self._at_hand(here, before)
+        scene = self._span_test.scene(line)
+        setting = SpanScene(scene, before.centre_hz, before.rate_hz, before.floor_dbm)
+        in_scene = {one.name for one in scene.strong}
+        explained = bool(ghost.sources) and set(ghost.sources) <= in_scene
+        if not explained and (source := source_of(ghost, setting)) is not None:
+            setting = msgspec.structs.replace(
+                setting, scene=msgspec.structs.replace(scene, strong=(*scene.strong, source))
+            )
+        width_hz = DEMODULATIONS[demodulations_of(station.mode, station.dial_hz)[0]].width_hz
+        # The peak belongs to the channel, be it at the dial or where the dial's error shows it.
+        width_hz = max(width_hz, 2 * abs(here.peak.dial_hz - station.dial_hz) + 2 * before.step_hz)
+        channel = WantedChannel(station.dial_hz, width_hz)
+        able = self._able(line, before, setting)
+        return MitigationRequest(station.dial_hz, line.name, here, setting, channel, ghost, able)
+
+    def _at_hand(self, here: JudgedPeak, before: "Span") -> "Ghost":
+        """What is to be cured: as predicted where it was, else by the way its likeliest cause behaves."""
+        from yarddial.analysis.ghosts.scene import Ghost
+
+        # Of causes that are as likely, one that something can be done about: the trial then tells which it was.
+        likely = [c for c in here.judgement.likely if c.kind not in ("true", *HOPELESS)]
+        likely += [c for c, _ in here.judgement.odds if c.kind != "true"]
+        cause = likely[0]
+        near = [
+            g
+            for g in self._span_test.ghosts
+            if g.kind == cause.kind and abs(g.dial_hz - here.peak.dial_hz) < NEAR * before.within_hz
+        ]
+        if near:
+            best = max(near, key=lambda g: g.level_dbm)
+            return msgspec.structs.replace(best, dial_hz=here.peak.dial_hz, level_dbm=here.peak.level_dbm)
+        return Ghost(
+            here.peak.dial_hz, here.peak.level_dbm, cause.kind, (), "", cause.moves, cause.falls, cause.moves_rate
+        )
+
+    def _able(self, line: Line, before: "Span", setting: "SpanScene") -> object:
+        from yarddial.analysis.ghosts.remedies import Able, SpanScene
+
+        receiver = line.receiver
+        rates = tuple(rate for rate in receiver.rates_hz if self._span_test.is_clean_at(line, rate))
+        # The quantisation noise in a step: -6.02 b - 1.76 dB of full scale over all of the span, 1.76 dB by the window.
+        steps = before.rate_hz / before.step_hz
+        converter_dbm = self._span_test.offset_db - 6.02 * receiver.bits - 10 * log10(steps)
+        routes = []
+        for other in self._desk.station.lines():
+            there = other.at(line.dial_hz)
+            # Another way of converting, or another receiver: the same one by the same way shows the same.
+            differs = there.receiver.device != receiver.device or [s.name for s in there.stages] != [
+                s.name for s in line.stages
+            ]
+            if differs and there.receiver.device and not there.why_not(line.dial_hz) and there.name != line.name:
+                centre_hz = there.dial_of(ask_for(there).centre_hz, line.dial_hz)
+                scene = self._span_test.scene(there)
+                routes.append((there.name, SpanScene(scene, centre_hz, there.receiver.rate_hz, setting.floor_dbm)))
+        is_sum = len(line.stages) == 1 and line.stages[0].kind == "sum" and line.transceiver is None
+        less_db = tuple(sorted({round(less, 3) for less, _ in self._less(line)}))
+        return Able(
+            rates, less_db, converter_dbm, lambda hertz: not receiver.why_not(hertz, line.port), tuple(routes), is_sum
+        )
+
+    def _less(self, line: Line) -> list[tuple[float, tuple[tuple[str, float], ...]]]:
+        """Every way to take gain off at one stage, with what all stages are set to then; the first stage first."""
+        found = []
+        gains = line.receiver.gains_db()
+        for stage in line.receiver.gain_stages:
+            for step in stage.steps_db:
+                if step < stage.set_db:
+                    changed = tuple((name, step if name == stage.name else gain) for name, gain in gains)
+                    found.append((stage.set_db - step, changed))
+        return found
+
+    def _step(self, line: Line, remedy: "Remedy") -> SpanSetting:
+        """How to look with it: over the route as it would be then."""
+        if remedy.route:
+            line = self._desk.station.line(remedy.route).at(line.dial_hz)
+            return SpanSetting("route", 0.0, line, ask_for(line), calibrated=True)
+        changed = self._changed_station(self._desk.station, line, remedy).line(line.name).at(line.dial_hz)
+        return SpanSetting("cure", 0.0, changed, ask_for(changed), calibrated=True)
+
+    def _changed_station(self, station: Station, line: Line, remedy: "Remedy") -> Station:
+        """The yard with the remedy in it; raises BadStation."""
+        receiver = line.receiver
+        if remedy.kind in ("centre", "rate"):
+            rate_hz, centre_hz = remedy.setting.rate_hz, remedy.setting.centre_hz
+            # The centre lies so far below the dial at the receiver, as a share of the rate.
+            below_hz = path_sense(line.counted_stages(line.dial_hz)) * (line.dial_hz - centre_hz)
+            changed = msgspec.structs.replace(receiver, rate_hz=rate_hz, park_share=below_hz / rate_hz)
+            return station.with_part(changed)
+        if remedy.kind == "gain":
+            gains = next(dict(gains) for less, gains in self._less(line) if abs(less - remedy.less_db) < 0.01)
+            stages = tuple(msgspec.structs.replace(s, set_db=gains[s.name]) for s in receiver.gain_stages)
+            return station.with_part(msgspec.structs.replace(receiver, gain_stages=stages))
+        if remedy.lo_hz:
+            return self._with_oscillator(station, line, remedy.lo_hz)
+        if remedy.part is None:
+            raise BadStation(f"nothing in the yard can be changed to {remedy.words}")
+        return self._with_filter(station, line, remedy)
+
+    def _with_oscillator(self, station: Station, line: Line, lo_hz: float) -> Station:
+        """Another converter takes the place of the one on the route: what was measured of that one is not its own."""
+        converter = next(part for part in line.inner if isinstance(part, Converter))
+        sigma_hz = converter.lo_hz.unmeasured().sigma * lo_hz / converter.nominal_lo_hz
+        name = unique_name(f"{converter.name} {lo_hz / 1e6:g}", (part.name for part in station.parts))
+        other = msgspec.structs.replace(
+            converter, name=name, lo_hz=Value(lo_hz, sigma_hz, "assumed"), entered_lo_hz=lo_hz
+        )
+        routes = tuple(
+            msgspec.structs.replace(route, parts=tuple(name if n == converter.name else n for n in route.parts))
+            if route.name == line.name
+            else route
+            for route in station.routes
+        )
+        station = msgspec.structs.replace(station, parts=(*station.parts, other), routes=routes)
+        return _on_simulated(station, line, f"lo={lo_hz:.0f}")
+
+    def _with_filter(self, station: Station, line: Line, remedy: "Remedy") -> Station:
+        part = remedy.part
+        assert part is not None
+        if part.what == "attenuator":
+            box = TwoPort("Attenuator", "attenuator", Value(-part.takes_db, 0.5, "assumed"))
+            text = f"{line.port}:attenuator:{part.takes_db:g}"
+        elif part.what == "notch":
+            box = TwoPort(
+                "Notch", "filter", Value(-0.5, 0.5, "assumed"), part.low_hz, part.high_hz, remedy.words, "notch"
+            )
+            text = f"{line.port}:notch:{part.low_hz:.0f}:{part.high_hz:.0f}:{part.takes_db:g}"
+        else:
+            low_hz, high_hz = (0.0, part.high_hz) if part.what == "low-pass" else (part.low_hz, 1e12)
+            name = part.what.capitalize()
+            box = TwoPort(
+                name, "filter", Value(-0.5, PART_SIGMA_DB, "assumed"), low_hz, high_hz, remedy.words, part.what
+            )
+            text = f"{line.port}:{part.what}:{part.high_hz:.0f}:{part.poles}"
+        return _on_simulated(put_in(station, box, line.name, 1), line, f"plug={text}")
+
+    def _seen(self, step: SpanSetting, span: "Span") -> None:
+        del step
+        self._spans.append(span)
+        self._changed.tell()
+
+    def _ended(self, ending: Ending) -> None:
+        self.trouble = ending.reason
+        if ending.how == "done" and len(self._spans) == 2 and self.request is not None and self._tried is not None:
+            before, after = self._spans
+            channel, remedy = self.request.channel, self._tried
+            wanted_hz = remedy.dial_hz + self._shift_hz(remedy)
+            reach_hz = channel.width_hz / 2
+            self.trial = Trial(
+                remedy, before, after, channel, wanted_hz,
+                before.strongest(channel.dial_hz, reach_hz) - before.floor_dbm,
+                after.strongest(wanted_hz, reach_hz) - after.floor_dbm,
+            )  # fmt: skip
+        elif ending.how == "done":
+            self.trouble = "the receiver refused that setting"
+        self._changed.tell()
+
+    def _shift_hz(self, remedy: "Remedy") -> float:
+        """Another route has another error, so the dial shows the wanted signal elsewhere."""
+        if not remedy.route:
+            return 0.0
+        dial_hz = self._desk.station.dial_hz
+        other = self._desk.station.line(remedy.route).at(dial_hz)
+        return self._calibration.state(other, dial_hz).error_hz - self._calibration.state().error_hz
+
+
+def _on_simulated(station: Station, line: Line, query: str) -> Station:
+    """A simulated receiver has it plugged in as well: its address says so."""
+    receiver = station.part(line.receiver.name)
+    device = line.receiver.device
+    if not device.startswith(SIMULATED):
+        return station
+    changed = with_plug(device, query.removeprefix("plug=")) if query.startswith("plug=") else with_query(device, query)
+    return station.with_part(msgspec.structs.replace(receiver, device=changed))

@@ -1,0 +1,126 @@
+"""True or ghost by recordings: the same stretch of the dial recorded at another centre, rate or attenuation."""
+
+from collections.abc import Sequence
+from pathlib import Path
+
+import msgspec
+import numpy as np
+
+from yarddial.analysis.ghosts.judging import Change, Judgement, SpanLook, causes, judge
+from yarddial.analysis.ghosts.prediction import predict
+from yarddial.analysis.ghosts.scene import Ghost, ReceiverModel, Scene
+from yarddial.analysis.ghosts.span import Peak, Span
+from yarddial.dsp.spectra import hann_spectra
+from yarddial.records.recordings import Recording, open_recording
+from yarddial.session.spurious.span_test import MOST_PEAKS, PEAK_OVER_FLOOR_DB, STRONG_OVER_DB
+from yarddial.yard.errors import BadRecording
+from yarddial.yard.frequency import format_frequency
+from yarddial.yard.strong import Strong
+
+# Points of a transform; so many of them from each recording, spread over all of it.
+POINTS, MOST_BLOCKS = 8192, 300
+# Recorded at another time: fading and another floor lie between, one sigma.
+LEVEL_SIGMA_DB = 6.0
+# A recording tells nothing of its receiver: as bad as cheap ones are, so that no place is left out. Intercepts are over
+# full scale.
+WORST = ReceiverModel(mirror_db=35.0, iip2_dbm=30.0, iip3_dbm=5.0)
+# What a recording cannot show: it would take another receiver, or hands.
+IMPOSSIBLE: frozenset[Change] = frozenset(("route", "antenna", "gain"))
+# Centres nearer together than this share of the rate tell nothing.
+LEAST_SHARE = 0.01
+
+
+class Recorded(msgspec.Struct, frozen=True):
+    """The first recording's span, what is told of each of its peaks, what was predicted, and the other recordings."""
+
+    before: Span
+    judged: tuple[tuple[Peak, Judgement], ...]
+    ghosts: tuple[Ghost, ...]
+    looks: tuple[SpanLook, ...]
+
+
+def judge_recordings(
+    paths: Sequence[Path], *, less_db: float = 0.0, sense: int = 1, has_converter: bool = False
+) -> Recorded:
+    """Judge every peak of the first recording by where it stands in the others.
+
+    Parameters
+    ----------
+    paths : two or more files
+        Each tells its rate and what the dial showed at its centre. They differ in centre or in rate.
+    less_db : float
+        So much attenuation stood before the receiver in the last one; 0 for none.
+    sense : int
+        -1 where the dial runs against the recordings' frequencies.
+    has_converter : bool
+        A signal may have passed a converter unconverted.
+
+    Raises
+    ------
+    BadRecording
+        A file cannot be read, they do not overlap, or nothing was changed between them.
+    """
+    if len(paths) < 2:
+        raise BadRecording("one recording tells nothing of ghosts: give a second one, made with the centre moved")
+    recordings = [open_recording(path) for path in paths]
+    before = _span(recordings[0], paths[0], sense)
+    peaks = before.peaks(MOST_PEAKS, PEAK_OVER_FLOOR_DB)
+    looks: list[SpanLook] = []
+    for number, (path, recording) in enumerate(zip(paths[1:], recordings[1:], strict=True), 2):
+        falls_db = less_db if number == len(paths) else 0.0
+        looks += _looks(before, _span(recording, path, sense), path, falls_db)
+    strong = [p for p in peaks if p.level_dbm > before.floor_dbm + STRONG_OVER_DB]
+    scene = Scene(
+        tuple(Strong(p.dial_hz, p.level_dbm, format_frequency(p.dial_hz, 0)) for p in strong),
+        receiver=WORST,
+    )
+    ghosts = predict(scene, before.centre_hz, before.rate_hz, before.floor_dbm)
+    judged = []
+    for peak in peaks:
+        able = causes(peak.dial_hz, None, ghosts, before.within_hz / 2, has_converter=has_converter)
+        judged.append((peak, judge(able, peak, looks, IMPOSSIBLE)))
+    return Recorded(before, tuple(judged), ghosts, tuple(looks))
+
+
+def _looks(before: Span, then: Span, path: Path, less_db: float) -> list[SpanLook]:
+    """What was changed in a recording, each change by itself."""
+    moved_hz, rated_hz = then.centre_hz - before.centre_hz, then.rate_hz - before.rate_hz
+    if abs(moved_hz) > 0.8 * max(before.rate_hz, then.rate_hz):
+        raise BadRecording(
+            f"{path.name} lies {abs(moved_hz) / 1e6:.3f} MHz beside the first recording: move the centre by less than "
+            "half of the span"
+        )
+    is_moved, is_rated = abs(moved_hz) > LEAST_SHARE * before.rate_hz, abs(rated_hz) > 1.0
+    if is_moved + is_rated + bool(less_db) != 1:
+        said = "nothing" if not (is_moved or is_rated or less_db) else "more than one thing"
+        raise BadRecording(
+            f"{said} was changed between the first recording and {path.name}: change the centre, or the rate, or the "
+            "attenuation, one at a time"
+        )
+    if less_db:
+        return [SpanLook("attenuation", less_db, then, sigma_db=LEVEL_SIGMA_DB / 2)]
+    # The same gain is not known: levels are compared over their floors.
+    more_db = before.floor_dbm - then.floor_dbm
+    then = msgspec.structs.replace(then, level_dbm=then.level_dbm + more_db)
+    if is_moved:
+        return [SpanLook("centre", moved_hz, then, sigma_db=LEVEL_SIGMA_DB)]
+    return [SpanLook("rate", rated_hz, then, sigma_db=LEVEL_SIGMA_DB)]
+
+
+def _span(recording: Recording, path: Path, sense: int) -> Span:
+    """Levels in dB relative to full scale, on the dial."""
+    count = recording.count // POINTS
+    if count < 4:
+        raise BadRecording(f"{path.name} is too short: {4 * POINTS} samples are the least to tell noise from signals")
+    step = max(count // MOST_BLOCKS, 1)
+    total = np.zeros(POINTS)
+    used = range(0, count, step)
+    for block in used:
+        total += hann_spectra(recording.read(block * POINTS, POINTS)[None, :])[0]
+    level = 10 * np.log10(np.maximum(total / len(used), 1e-24))
+    bin_hz = recording.rate_hz / POINTS
+    low_hz = recording.centre_hz - recording.rate_hz / 2
+    if (sense < 0) != recording.inverted:
+        # The lowest bin of the dial is then the highest of the recording, one short of the end.
+        level, low_hz = level[::-1].copy(), low_hz + bin_hz
+    return Span(low_hz, bin_hz, level, recording.centre_hz, recording.rate_hz, 2 * bin_hz)

@@ -1,0 +1,173 @@
+"""The span looked at under one setting after another, for whoever wants to compare; the receiver is set back after."""
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Literal
+
+import msgspec
+import numpy as np
+
+from yarddial.drivers.protocol import RequestedSettings
+from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.messages import Event, Sweep, SweepDone, SweepPoint, Tuned, TuneRefused
+from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.station.desk import Desk
+from yarddial.yard.line import Line
+from yarddial.yard.path import path_sense
+
+if TYPE_CHECKING:
+    # Not needed before the first look.
+    from yarddial.analysis.ghosts.span import Span
+
+# Each look takes so long.
+LOOK_S = 0.8
+# The span is looked at as it is so wide around the dial, hertz: the look itself needs a slice, no more.
+HALF_WIDTH_HZ = 3_000.0
+
+
+class SpanSetting(msgspec.Struct, frozen=True):
+    """One setting to look at: what is changed, by how much, over which route, with what to ask of its receiver.
+
+    calibrated : levels are in dBm by what the step's own route and gain make of them, not by the first look's.
+    """
+
+    change: Literal["", "centre", "gain", "rate", "route", "antenna", "cure", "scan"]
+    amount: float
+    line: Line
+    ask: RequestedSettings
+    calibrated: bool = False
+
+
+class SpanLooks(Job):
+    """One row of looks at a time; `name` is the kind of job that it does."""
+
+    def __init__(
+        self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, name: str
+    ) -> None:
+        self._desk, self._live_receiver, self._jobs, self._calibration = desk, live_receiver, jobs, calibration
+        self._name = name
+        self._lease: Lease | None = None
+        self._left: list[SpanSetting] = []
+        self._count = 0
+        self._place: tuple[float, str] = (0.0, "")
+        self._line = desk.line
+        self._look_s = LOOK_S
+        self._on_span: Callable[[SpanSetting, Span], None] = lambda step, span: None
+        self._on_end: Callable[[Ending], None] = lambda ending: None
+        # What turned dBFS into dBm for the latest calibrated look.
+        self.offset_db = 0.0
+        self.now: SpanSetting | None = None
+
+    @property
+    def running(self) -> bool:
+        """True while it looks."""
+        return self._lease is not None
+
+    @property
+    def fraction(self) -> float:
+        """How much of it is done."""
+        return (self._count - len(self._left) - 1) / max(self._count, 1) if self.running else 0.0
+
+    def why_not(self, within: Lease | None = None) -> str:
+        """Why another job keeps it from beginning just now, or an empty text."""
+        return self._jobs.why_not(self._name, within)
+
+    def begin(
+        self, steps: Sequence[SpanSetting], on_span: Callable[[SpanSetting, "Span"], None],
+        on_end: Callable[[Ending], None], look_s: float = LOOK_S, within: Lease | None = None,
+    ) -> None:  # fmt: skip
+        """Look at each; `on_end` gets how it ended.
+
+        look_s : how long each look takes. within : the job that it is a part of.
+        """
+        lease = self._jobs.request(self._name, self, within)
+        if isinstance(lease, Refusal):
+            return
+        self._lease, self._look_s = lease, look_s
+        self._left, self._count = list(steps), len(steps)
+        self._on_span, self._on_end = on_span, on_end
+        self._place, self._line = (self._desk.station.dial_hz, self._desk.line.name), self._desk.line
+        self._next()
+
+    def cancel(self) -> None:
+        """End it."""
+        if self._lease is not None:
+            self._jobs.cancel(self._lease)
+
+    def take(self, event: Event) -> None:
+        """Take an answer from the engine."""
+        lease = self._lease
+        if lease is None:
+            return
+        match event:
+            case Tuned():
+                lease.ask(Sweep(((),), HALF_WIDTH_HZ, 0.0, self._look_s, with_span=True))
+            case TuneRefused():
+                # That one setting is not to be had here; the others are.
+                self._live_receiver.trouble = ""
+                self._next()
+            case SweepPoint() if self.now is not None:
+                self._on_span(self.now, self._span(self.now, event))
+                self._next()
+            case SweepDone() if event.reason:
+                lease.end("failed", event.reason)
+            case _:
+                pass
+
+    def why_stale(self) -> str:
+        """All looks are of one place, and of the yard as it is."""
+        if (self._desk.station.dial_hz, self._desk.line.name) != self._place:
+            return "the dial was turned meanwhile: test it again"
+        return "" if self._desk.line == self._line else "the yard was changed meanwhile: test it again"
+
+    def ended(self, ending: Ending) -> None:
+        """It is over."""
+        self.now, self._left, self._lease = None, [], None
+        self._on_end(ending)
+
+    def _next(self) -> None:
+        if self._lease is None:
+            return
+        if not self._left:
+            self._lease.end()
+            return
+        self.now = self._left.pop(0)
+        self._live_receiver.look_with(self.now.line, self.now.ask, HALF_WIDTH_HZ, self._lease, anew=True)
+
+    def _span(self, step: SpanSetting, point: SweepPoint) -> "Span":
+        """What was seen, on the dial: in dBm as calibrated, or by the noise that should be there."""
+        from yarddial.analysis.ghosts.span import Span
+
+        line, dial_hz = step.line, step.line.dial_hz
+        sense = path_sense(line.counted_stages(dial_hz))
+        bins = point.span.size
+        bin_hz = step.ask.rate_hz / bins
+        offset_db = self.offset_db
+        if step.change in ("", "route") or step.calibrated:
+            offset_db = self._to_dbm(line, point)
+        if step.change == "":
+            self.offset_db = offset_db
+        # A line's peak holds two thirds of its power, by the window.
+        level = 10 * np.log10(np.maximum(point.span, 1e-24) * 1.5 * bin_hz) + offset_db
+        ends = [line.dial_of(step.ask.centre_hz + side * step.ask.rate_hz / 2, dial_hz) for side in (-1, 1)]
+        centre_hz = line.dial_of(step.ask.centre_hz, dial_hz)
+        low_hz = min(ends) + (0.0 if sense > 0 else bin_hz)
+        within_hz = 2 * bin_hz
+        if step.change == "route":
+            sigmas_hz = (self._calibration.state(line, dial_hz).sigma_hz, self._calibration.state().sigma_hz)
+            within_hz += 2 * float(np.hypot(*sigmas_hz))
+        return Span(low_hz, bin_hz, level if sense > 0 else level[::-1].copy(), centre_hz, step.ask.rate_hz, within_hz)
+
+    def _to_dbm(self, line: Line, point: SweepPoint) -> float:
+        from yarddial.analysis.levels.level_line import level_line, socket_offset_db
+
+        offset = line.receiver.level_offset(line.port)
+        if offset is not None:
+            return offset.value
+        surroundings = self._desk.station.surroundings
+        by_noise_db = socket_offset_db(line, surroundings, point.floor_dbfs_hz)
+        if by_noise_db is not None:
+            return by_noise_db
+        # The converter hides what comes in: as if it did not, rough as that is.
+        return level_line(line, surroundings, 1.0).plates[-1].floor_dbm - point.floor_dbfs_hz

@@ -1,0 +1,318 @@
+"""Is it really there: the span looked at under changed settings, and every peak judged."""
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from yarddial.engine.jobs.lease import Ending, Lease
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.records.entry import Entry
+from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.log.log_keeper import LogKeeper
+from yarddial.session.receiver.live_receiver import LiveReceiver, ask_for
+from yarddial.session.spurious.span_looks import SpanLooks, SpanSetting
+from yarddial.session.spurious.strong_signals import SAME_HZ, StrongSignals
+from yarddial.session.station.desk import Desk
+from yarddial.yard.frequency import format_frequency
+from yarddial.yard.line import Line
+from yarddial.yard.path import path_sense
+
+if TYPE_CHECKING:
+    # Not needed before the first test.
+    from yarddial.analysis.ghosts.judging import Change, Judgement, SpanLook
+    from yarddial.analysis.ghosts.scene import Ghost, Scene
+    from yarddial.analysis.ghosts.span import Peak, Span
+    from yarddial.session.spurious.recorded_looks import Recorded
+    from yarddial.yard.strong import Strong
+
+# The centre moves by so much of the rate, and the gain falls by at least so much.
+MOVES_SHARE, FALLS_DB = 0.064, 7.0
+# Peaks that are judged, the strongest; and those that are kept in mind as strong stand so far over the floor.
+MOST_PEAKS, STRONG_OVER_DB = 40, 25.0
+# A peak that counts stands so far over the floor: looked at for so long, noise never does.
+PEAK_OVER_FLOOR_DB = 8.0
+
+
+class JudgedPeak(msgspec.Struct, frozen=True):
+    """A peak with what it is."""
+
+    peak: "Peak"
+    judgement: "Judgement"
+
+
+class SpanTest:
+    """One test of the span at a time; the receiver is set back afterwards."""
+
+    def __init__(
+        self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, log: LogKeeper,
+        strong: StrongSignals,
+    ) -> None:  # fmt: skip
+        self._desk, self._live_receiver, self._calibration, self._log = desk, live_receiver, calibration, log
+        self._looks_at = SpanLooks(desk, live_receiver, jobs, calibration, "span_test")
+        self._changed = Listeners()
+        self._place: tuple[float, str] = (0.0, "")
+        self._looks: list[SpanLook] = []
+        self._first: SpanSetting | None = None
+        self.before: Span | None = None
+        self.line: Line | None = None
+        self.judged: tuple[JudgedPeak, ...] = ()
+        self.ghosts: tuple[Ghost, ...] = ()
+        self.strong = strong
+        self._seen_here: tuple[Strong, ...] = ()
+        self.trouble = ""
+
+    def on_span_test_changed(self, listener: Listener) -> Callable[[], None]:
+        """A look came, or the test began or ended."""
+        return self._changed.add(listener)
+
+    @property
+    def running(self) -> bool:
+        """True while the span is being tested."""
+        return self._looks_at.running
+
+    @property
+    def fraction(self) -> float:
+        """How much of it is done."""
+        return self._looks_at.fraction
+
+    @property
+    def doing(self) -> str:
+        """What is being looked at, in words."""
+        now = self._looks_at.now
+        if now is None:
+            return ""
+        return {
+            "": "as it is", "centre": "with the centre moved", "gain": "with less gain", "rate": "at another rate",
+            "route": f"over {now.line.name}", "antenna": "without the antenna",
+        }[now.change]  # fmt: skip
+
+    def why_not(self, within: Lease | None = None) -> str:
+        """Why it cannot begin just now, or an empty text."""
+        if why := self._looks_at.why_not(within):
+            return why
+        if why := self._desk.line.why_not(self._desk.station.dial_hz):
+            return why
+        if not self._live_receiver.wanted:
+            return "the receiver is off: Space starts it"
+        if self._live_receiver.plays:
+            return "a recording plays: its centre cannot be moved"
+        return ""
+
+    @property
+    def changes(self) -> "tuple[Change, ...]":
+        """What was changed for the looks that count."""
+        return tuple(look.change for look in self._looks)
+
+    def at_dial(self) -> JudgedPeak | None:
+        """What stands nearest to the dial, of what was judged."""
+        before, dial_hz = self.before, self._desk.station.dial_hz
+        if before is None or not self.judged:
+            return None
+        error_hz = self._calibration.state().error_hz
+        reach_hz = 4 * before.within_hz + 2 * self._calibration.state().sigma_hz
+        near = [j for j in self.judged if abs(j.peak.dial_hz - dial_hz - error_hz) <= reach_hz]
+        near = near or [j for j in self.judged if abs(j.peak.dial_hz - dial_hz) <= reach_hz]
+        return max(near, key=lambda j: j.peak.level_dbm, default=None)
+
+    def test(self, within: Lease | None = None) -> None:
+        """Look at the span as it is, then under one change after the other, and judge every peak.
+
+        within : the job that it is a part of.
+        """
+        if self.why_not(within):
+            return
+        self.trouble, self._looks, self.judged, self.before, self._seen_here = "", [], (), None, ()
+        self._place = (self._desk.station.dial_hz, self._desk.line.name)
+        self._begin(self._steps(), within)
+
+    def why_not_without(self) -> str:
+        """Why it cannot be looked at without the antenna just now, or an empty text."""
+        if self.before is None or self._first is None or not self.judged:
+            return "test the span first"
+        if self._first.line.name != self._desk.line.name:
+            return "another route is set: test its span first"
+        return self.why_not()
+
+    def look_without_antenna(self) -> None:
+        """Look once more, now that the person has taken the antenna off, and judge every peak anew."""
+        if self.why_not_without() or self._first is None:
+            return
+        self.trouble = ""
+        self._looks = [look for look in self._looks if look.change != "antenna"]
+        self._place = (self._desk.station.dial_hz, self._desk.line.name)
+        self._begin([SpanSetting("antenna", 0.0, self._first.line, self._first.ask)])
+
+    def _begin(self, steps: list[SpanSetting], within: Lease | None = None) -> None:
+        self._looks_at.begin(steps, self._seen, self._ended, within=within)
+        self._changed.tell()
+
+    def take_recorded(self, recorded: "Recorded", names: str) -> None:
+        """Show what recordings told in the place of a test: what helps against a ghost is not worked out for them."""
+        self.trouble, self.line, self._first = "", None, None
+        self._place = (self._desk.station.dial_hz, self._desk.line.name)
+        self.before, self.ghosts, self._looks = recorded.before, recorded.ghosts, list(recorded.looks)
+        self.judged = tuple(JudgedPeak(peak, told) for peak, told in recorded.judged)
+        self._note(f"Recordings {names}")
+        self._changed.tell()
+
+    def forget(self) -> None:
+        """Nothing is judged any more: what was looked at has been changed since."""
+        self.before, self.line, self._first, self.trouble = None, None, None, ""
+        self.judged, self.ghosts, self._looks, self._seen_here = (), (), [], ()
+        self._changed.tell()
+
+    def cancel(self) -> None:
+        """End it; what was judged before is gone."""
+        self._looks_at.cancel()
+
+    def _steps(self) -> list[SpanSetting]:
+        station, line = self._desk.station, self._desk.line.at(self._desk.station.dial_hz)
+        receiver, dial_hz = line.receiver, station.dial_hz
+        ask = ask_for(line)
+        moved_hz = round(MOVES_SHARE * receiver.rate_hz, -3)
+        steps = [SpanSetting("", 0.0, line, ask)]
+        for way in (1, -1):
+            moved = msgspec.structs.replace(ask, centre_hz=ask.centre_hz + way * moved_hz)
+            # On the dial the centre moves the other way where the spectrum is turned over.
+            sense = path_sense(line.counted_stages(dial_hz))
+            steps.append(SpanSetting("centre", sense * way * moved_hz, line, moved))
+        if (less := self._less_gain(line)) is not None:
+            steps.append(SpanSetting("gain", less[0], line, msgspec.structs.replace(ask, gains_db=less[1])))
+        others = [rate for rate in receiver.rates_hz if rate != receiver.rate_hz and self.is_clean_at(line, rate)]
+        if others:
+            rate_hz = min(others, key=lambda rate: abs(rate - receiver.rate_hz))
+            changed = msgspec.structs.replace(ask, rate_hz=rate_hz)
+            steps.append(SpanSetting("rate", rate_hz - receiver.rate_hz, line, changed))
+        if (other := self._other_route(line)) is not None:
+            steps.append(SpanSetting("route", 0.0, other, ask_for(other)))
+        return steps
+
+    def _less_gain(self, line: Line) -> tuple[float, tuple[tuple[str, float], ...]] | None:
+        """The first stage that can be lowered enough, with what that takes off."""
+        for stage in line.receiver.gain_stages:
+            lower = [step for step in stage.steps_db if step <= stage.set_db - FALLS_DB]
+            if lower:
+                gains = tuple((n, max(lower) if n == stage.name else g) for n, g in line.receiver.gains_db())
+                return stage.set_db - max(lower), gains
+        return None
+
+    def is_clean_at(self, line: Line, rate_hz: float) -> bool:
+        """True of a rate at which nothing is known to be lost, and that is not much higher than what works now."""
+        lost = dict(line.receiver.lost_shares)
+        return lost.get(rate_hz, 0.0) == 0.0 and rate_hz <= 1.3 * line.receiver.rate_hz
+
+    @property
+    def offset_db(self) -> float:
+        """What turned dBFS into dBm when the span was looked at."""
+        return self._looks_at.offset_db
+
+    def _other_route(self, line: Line) -> Line | None:
+        """A route to the same place with other oscillators, whose receiver has a driver."""
+        dial_hz, mine = self._desk.station.dial_hz, [s.name for s in line.stages]
+        for other in self._desk.station.lines():
+            there = other.at(dial_hz)
+            if there.why_not(dial_hz) or not there.receiver.device or [s.name for s in there.stages] == mine:
+                continue
+            if (there.antenna.name == line.antenna.name and there.transceiver is None) or not there.stages:
+                return there
+        return None
+
+    def _seen(self, step: SpanSetting, span: "Span") -> None:
+        from yarddial.analysis.ghosts.judging import SpanLook
+
+        if step.change == "":
+            self.before, self.line, self._first = span, step.line, step
+        elif self.before is not None and step.change != "cure" and step.change != "scan":
+            shift_hz = 0.0
+            if step.change == "route":
+                shift_hz = (
+                    self._calibration.state(step.line, self._place[0]).error_hz - self._calibration.state().error_hz
+                )
+            same = self.line is not None and step.line.antenna.name == self.line.antenna.name
+            self._looks.append(SpanLook(step.change, step.amount, span, shift_hz, same))
+        self._changed.tell()
+
+    def _ended(self, ending: Ending) -> None:
+        self.trouble = ending.reason
+        if ending.how == "done":
+            self._finish()
+        self._changed.tell()
+
+    def sources(self, line: Line) -> "tuple[Strong, ...]":
+        """Signals that ghosts on a route may be made of: known on its antenna, and seen in the span."""
+        here = self._seen_here if self.line is not None and line.antenna.name == self.line.antenna.name else ()
+        seen_hz = [one.frequency_hz for one in here]
+        known = self.strong.on_antenna(line)
+        return (*here, *(one for one in known if all(abs(one.frequency_hz - hertz) > SAME_HZ for hertz in seen_hz)))
+
+    def scene(self, line: Line) -> "Scene":
+        """What a route makes of the signals known to be strong on its antenna.
+
+        What was seen stands where the dial showed it, errors and all: the path is taken as entered for it.
+        """
+        from yarddial.analysis.ghosts.from_yard import scene_of
+
+        made = scene_of(line, self.sources(line), self._calibration.oscillators)
+        return msgspec.structs.replace(
+            made,
+            stages=tuple(msgspec.structs.replace(stage, lo_error_hz=0.0) for stage in made.stages),
+            receiver=msgspec.structs.replace(made.receiver, ppm=line.receiver.entered_ppm),
+        )
+
+    def _finish(self) -> None:
+        from yarddial.analysis.ghosts.judging import causes, judge
+        from yarddial.analysis.ghosts.prediction import predict
+
+        before, line = self.before, self.line
+        if before is None or line is None:
+            self.trouble = "nothing was seen"
+            return
+        peaks = before.peaks(MOST_PEAKS, PEAK_OVER_FLOOR_DB)
+        is_known = line.receiver.level_offset(line.port) is not None
+        self._seen_here = self.strong.seen(
+            line, before, [p for p in peaks if p.level_dbm > before.floor_dbm + STRONG_OVER_DB]
+        )
+        scene = self.scene(line)
+        # What is known of other antennas may be strong here too: what it makes by itself is looked for at its place.
+        more = msgspec.structs.replace(scene, strong=self.strong.elsewhere(line))
+        self.ghosts = (
+            *predict(scene, before.centre_hz, before.rate_hz, before.floor_dbm, 3),
+            *(
+                g
+                for g in predict(more, before.centre_hz, before.rate_hz, before.floor_dbm, 1)
+                if g.kind in ("leak-through", "harmonic mixing")
+            ),
+        )
+        judged = []
+        for peak in peaks:
+            level_dbm = peak.level_dbm if is_known else None
+            able = causes(peak.dial_hz, level_dbm, self.ghosts, before.within_hz / 2, has_converter=bool(line.stages))
+            judged.append(JudgedPeak(peak, judge(able, peak, self._looks)))
+        self.judged = tuple(judged)
+        # Only what is not a ghost itself is kept in mind for other spans.
+        ghosts_hz = [j.peak.dial_hz for j in judged if j.judgement.verdict == "ghost"]
+        self.strong.keep([one for one in self._seen_here if one.frequency_hz not in ghosts_hz])
+        self._note(f"Span around {format_frequency(self._place[0])}")
+
+    def _note(self, what: str) -> None:
+        counts = {v: sum(j.judgement.verdict == v for j in self.judged) for v in ("true", "ghost", "unsure")}
+        ghosts = f"{counts['ghost']} ghost{'s' if counts['ghost'] != 1 else ''}"
+        text = f"{what} tested: {counts['true']} true, {ghosts}, "
+        data = {
+            "peaks": [
+                {
+                    "dial_hz": j.peak.dial_hz,
+                    "verdict": j.judgement.verdict,
+                    "cause": j.judgement.best.words,
+                    "kind": j.judgement.best.kind,
+                }
+                for j in self.judged
+            ]
+        }
+        entry = Entry(
+            station=self._desk.station.name, kind="ghosts", route=self._place[1],
+            text=f"{text}{counts['unsure']} left open", data=data,
+        )  # fmt: skip
+        self._log.add(entry)

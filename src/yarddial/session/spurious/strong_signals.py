@@ -1,0 +1,237 @@
+"""Signals known to be strong, of which ghosts are made: seen when a span is tested, scanned for, read from a file."""
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import msgspec
+
+from yarddial.drivers.protocol import RequestedSettings
+from yarddial.engine.jobs.lease import Ending
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.records.entry import Entry
+from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.log.log_keeper import LogKeeper
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.spurious.span_looks import SpanLooks, SpanSetting
+from yarddial.session.station.desk import Desk
+from yarddial.yard.frequency import format_frequency
+from yarddial.yard.line import Line
+from yarddial.yard.reach import reaching
+
+if TYPE_CHECKING:
+    # Not needed before the first look.
+    from yarddial.analysis.ghosts.span import Peak, Span
+    from yarddial.yard.strong import Strong
+
+# Kept, the strongest; a signal counts from so far over the floor of its span; nearer than this two are one.
+MOST, OVER_DB, SAME_HZ = 60, 25.0, 5e3
+# Of a scan: each look so long; steps of so much of the rate; wider bands are left to a file.
+LOOK_S, STEP_SHARE, WIDEST_HZ = 0.25, 0.75, 40e6
+# What a known station or a signal of another antenna may be worth here: it is only looked for at its place.
+ELSEWHERE_DBM = -30.0
+# The receiver's own: the spike within so many steps of the centre, mirrors at least so far under what they mirror.
+SPIKE_STEPS, MIRROR_DB = 4.0, 15.0
+KIND = "strong signals"
+
+
+class StrongSignals:
+    """The store, and one scan at a time."""
+
+    def __init__(
+        self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, log: LogKeeper,
+    ) -> None:  # fmt: skip
+        self._desk, self._live_receiver, self._calibration, self._log = desk, live_receiver, calibration, log
+        self._looks = SpanLooks(desk, live_receiver, jobs, calibration, "strong_scan")
+        self._changed = Listeners()
+        self._known: tuple[Strong, ...] = ()
+        # Whose they are: another yard that is opened has its own.
+        self._yard: str | None = None
+        # Of the scan under way, by route.
+        self._scanned: dict[str, list[Strong]] = {}
+        self.trouble = ""
+
+    def on_strong_changed(self, listener: Listener) -> Callable[[], None]:
+        """Some came, or a scan began, moved on or ended."""
+        return self._changed.add(listener)
+
+    @property
+    def known(self) -> "tuple[Strong, ...]":
+        """The strongest first; those of the last scan are recalled from the log."""
+        if self._yard != self._desk.station.name and self._log.is_open:
+            # What was found before the log could be read stays, beside what it holds.
+            before = self._known if self._yard is None else ()
+            self._yard = self._desk.station.name
+            self._known = _each_once((*before, *self._recalled()))
+        return self._known
+
+    def on_antenna(self, line: Line) -> "tuple[Strong, ...]":
+        """What is known of a route's own antenna, with its level there."""
+        return tuple(one for one in self.known if one.antenna in ("", line.antenna.name))
+
+    def elsewhere(self, line: Line) -> "tuple[Strong, ...]":
+        """Signals whose level on a route's antenna is not known: of other antennas, and the known stations."""
+        from yarddial.yard.strong import Strong
+
+        here = [one.frequency_hz for one in self.on_antenna(line)]
+        found = [
+            msgspec.structs.replace(o, level_dbm=ELSEWHERE_DBM)
+            for o in self.known
+            if o.antenna not in ("", line.antenna.name)
+        ]
+        found += [Strong(r.frequency_hz, ELSEWHERE_DBM, r.name) for r in self._desk.station.references]
+        return tuple(one for one in found if all(abs(one.frequency_hz - hertz) > SAME_HZ for hertz in here))
+
+    def seen(self, line: Line, span: "Span", peaks: "Sequence[Peak]") -> "tuple[Strong, ...]":
+        """What peaks of a span are as signals on the air, called by the names of known stations."""
+        from yarddial.analysis.ghosts.from_yard import strong_seen
+
+        names = [(r.frequency_hz, r.name) for r in self._desk.station.references]
+        return strong_seen(line, span, peaks, names)
+
+    def read(self, path: Path) -> int:
+        """Add those of a CSV file; raises BadObservations."""
+        from yarddial.records.strong_file import read_strong
+
+        found = read_strong(path)
+        self.keep(found)
+        self._tell(f"{len(found)} strong signals read from {path.name}")
+        return len(found)
+
+    def write(self, path: Path) -> int:
+        """Write all that are known into a CSV file; raises NotWritten."""
+        from yarddial.records.strong_file import write_strong
+
+        write_strong(path, self.known)
+        return len(self.known)
+
+    # The scan
+
+    @property
+    def running(self) -> bool:
+        """True while bands are scanned."""
+        return self._looks.running
+
+    @property
+    def fraction(self) -> float:
+        """How much of the scan is done."""
+        return self._looks.fraction
+
+    @property
+    def doing(self) -> str:
+        """Where it is."""
+        now = self._looks.now
+        return "" if now is None else f"around {format_frequency(now.line.dial_hz, 0)} over {now.line.name}"
+
+    def why_not(self) -> str:
+        """Why it cannot begin just now, or an empty text."""
+        if why := self._looks.why_not():
+            return why
+        if not self._live_receiver.wanted:
+            return "the receiver is off: Space starts it"
+        if self._live_receiver.plays:
+            return "a recording plays: end it first"
+        return ""
+
+    def scan(self) -> None:
+        """Look through every band that the yard reaches, over the route that is first choice there."""
+        if self.why_not():
+            return
+        steps = self._steps()
+        self._scanned = {}
+        self.trouble = "" if steps else "no band is reached with a receiver that has a driver"
+        if not steps:
+            self._changed.tell()
+            return
+        self._looks.begin(steps, self._seen, self._ended, LOOK_S)
+        self._changed.tell()
+
+    def cancel(self) -> None:
+        """End the scan; what was found stays."""
+        self._looks.cancel()
+
+    def _steps(self) -> list[SpanSetting]:
+        """Spans that cover the bands once, route by route, so that receivers are changed as seldom as can be."""
+        steps: dict[tuple[str, int], SpanSetting] = {}
+        for band in self._desk.station.bands:
+            able = [line for line in reaching(self._desk.station, band.middle_hz) if line.receiver.device]
+            # A transceiver would have to be tuned along.
+            able = [line for line in able if line.transceiver is None] or able
+            if not able or band.high_hz - band.low_hz > WIDEST_HZ:
+                continue
+            line = able[0]
+            step_hz = STEP_SHARE * line.receiver.rate_hz
+            for index in range(int(band.low_hz / step_hz), int(band.high_hz / step_hz) + 1):
+                dial_hz = (index + 0.5) * step_hz
+                there = line.at(dial_hz)
+                if (line.name, index) in steps or there.why_not(dial_hz):
+                    continue
+                centre_hz = round(there.counted_hz(dial_hz), -3)
+                ask = RequestedSettings(centre_hz, line.receiver.rate_hz, line.port, gains_db=line.receiver.gains_db())
+                if not line.receiver.why_not(centre_hz, line.port):
+                    steps[line.name, index] = SpanSetting("scan", 0.0, there, ask, calibrated=True)
+        return [steps[key] for key in sorted(steps)]
+
+    def _seen(self, step: SpanSetting, span: "Span") -> None:
+        spike_hz = SPIKE_STEPS * span.step_hz
+        peaks = [p for p in span.peaks(MOST, OVER_DB) if abs(p.dial_hz - span.centre_hz) > spike_hz]
+        found = self.seen(step.line, span, peaks)
+        there = self._scanned.setdefault(step.line.name, [])
+        there += [one for one in found if not _is_mirror(one, found, span)]
+        self._changed.tell()
+
+    def _ended(self, ending: Ending) -> None:
+        from yarddial.analysis.ghosts.inference import without_products
+
+        self.trouble = ending.reason
+        for name, found in self._scanned.items():
+            if any(line.name == name for line in self._desk.station.lines()):
+                self.keep(without_products(self._desk.station.line(name), found))
+        self._tell(f"Bands scanned: {len(self.known)} strong signals known")
+        self._changed.tell()
+
+    # The store
+
+    def keep(self, seen: "Sequence[Strong]") -> None:
+        """Keep the strongest of all, each once for an antenna; what is new takes the place of what was there."""
+
+        newest_first = (*sorted(seen, key=lambda one: -one.level_dbm), *self.known)
+        self._known = _each_once(newest_first)
+        self._changed.tell()
+
+    def _tell(self, text: str) -> None:
+        data: dict[str, Any] = {"signals": [msgspec.to_builtins(one) for one in self.known]}
+        self._log.add(Entry(station=self._desk.station.name, kind=KIND, text=text, data=data))
+
+    def _recalled(self) -> "tuple[Strong, ...]":
+        from yarddial.yard.strong import Strong
+
+        for entry in self._log.entries:
+            if entry.station == self._desk.station.name and entry.kind == KIND:
+                return msgspec.convert(entry.data.get("signals", ()), tuple[Strong, ...])
+        return ()
+
+
+def _each_once(signals: "Sequence[Strong]") -> "tuple[Strong, ...]":
+    """The strongest of them; of those that are the same only the first."""
+    kept: list[Strong] = []
+    for one in signals:
+        if not any(_is_same(one, other) for other in kept):
+            kept.append(one)
+    return tuple(sorted(kept, key=lambda one: -one.level_dbm)[:MOST])
+
+
+def _is_same(one: "Strong", other: "Strong") -> bool:
+    apart_hz = max(SAME_HZ, (one.width_hz + other.width_hz) / 4)
+    return one.antenna == other.antenna and abs(one.frequency_hz - other.frequency_hz) <= apart_hz
+
+
+def _is_mirror(one: "Strong", found: "Sequence[Strong]", span: "Span") -> bool:
+    """True of what stands as far beyond the centre as something much stronger."""
+    away_hz = one.frequency_hz - span.centre_hz
+    within_hz = max(2 * span.within_hz, one.width_hz / 2)
+    return any(
+        abs(other.frequency_hz - span.centre_hz + away_hz) <= within_hz and other.level_dbm > one.level_dbm + MIRROR_DB
+        for other in found
+    )

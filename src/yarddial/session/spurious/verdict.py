@@ -1,0 +1,32 @@
+"""Over Ghosts: is it really there."""
+
+from yarddial.session.spurious.span_test import SpanTest
+from yarddial.session.station.desk import Desk
+from yarddial.session.verdict import Verdict
+from yarddial.session.wording import capital, count_of
+from yarddial.yard.frequency import format_frequency
+from yarddial.yard.mark import Mark
+
+
+def ghosts_verdict(span_test: SpanTest, desk: Desk) -> Verdict:
+    """Whether what stands at the dial is really there; else what the span holds."""
+    if span_test.running:
+        return Verdict("unknown", f"Looking {span_test.doing}.", "One change at a time; Esc stops it.", "testing")
+    if span_test.trouble:
+        return Verdict("stop", "The span was not tested.", f"{capital(span_test.trouble)}.", "not tested")
+    if span_test.before is None:
+        what = "The receiver looks at its span under one change after the other; what is true stays where it is."
+        return Verdict("unknown", "Nothing was tested yet.", what, "not tested")
+    counts = {v: sum(j.judgement.verdict == v for j in span_test.judged) for v in ("true", "ghost", "unsure")}
+    told = f"{counts['true']} true, {count_of(counts['ghost'], 'ghost')}"
+    told += f", {counts['unsure']} open" if counts["unsure"] else ""
+    here = span_test.at_dial()
+    if here is None:
+        mark: Mark = "good" if not counts["unsure"] else "look"
+        return Verdict(mark, "Nothing stands out at the dial.", f"In the span: {told}.", told)
+    where = format_frequency(desk.station.dial_hz)
+    if here.judgement.verdict == "true":
+        return Verdict("good", f"What stands at {where} is really there.", f"In the span: {told}.", told)
+    if here.judgement.verdict == "ghost":
+        return Verdict("stop", f"What stands at {where} is a ghost.", f"{capital(here.judgement.words)}.", told)
+    return Verdict("look", f"It is not sure what stands at {where}.", f"Likeliest: {here.judgement.words}.", told)

@@ -1,0 +1,153 @@
+"""Building the yard: every change a person makes to parts and routes, by one call each, undone like any edit."""
+
+from datetime import UTC, datetime
+from pathlib import Path
+
+import msgspec
+
+from yarddial.analysis.audit.finding import BenchFinding
+from yarddial.session.station.desk import Desk
+from yarddial.yard import editing
+from yarddial.yard.errors import BadStation
+from yarddial.yard.part_values import PartValue, values_of
+from yarddial.yard.parts import Origin, Part, Value, converters_of, with_converter
+from yarddial.yard.parts.transceiver import Output
+from yarddial.yard.station import Station
+
+
+class Building:
+    """Edits of the desk's station. Each raises a YardDialError in one sentence, nothing changed, when refused."""
+
+    def __init__(self, desk: Desk) -> None:
+        self._desk = desk
+
+    def add(self, part: Part, index: int | None = None) -> str:
+        """Put a new part into the active route; gives the name it got."""
+        before = {p.name for p in self._station.parts}
+        self._edit(f"add {part.name}", editing.put_in(self._station, part, self._station.route, index))
+        return next(p.name for p in self._station.parts if p.name not in before)
+
+    def place(self, part_name: str, index: int | None = None) -> None:
+        """Lead the active route over a part of the yard."""
+        self._edit(f"place {part_name}", editing.place(self._station, part_name, self._station.route, index))
+
+    def take_out(self, part_name: str) -> None:
+        """Lead the active route past a part; it stays in the yard."""
+        self._edit(f"take out {part_name}", editing.take_out(self._station, part_name, self._station.route))
+
+    def move(self, part_name: str, step: int) -> None:
+        """Move a part along the active route."""
+        self._edit(f"move {part_name}", editing.move(self._station, part_name, self._station.route, step))
+
+    def discard(self, part_name: str) -> None:
+        """Take a part out of the yard altogether."""
+        self._edit(f"discard {part_name}", editing.discard(self._station, part_name))
+
+    def copy(self, part_name: str) -> str:
+        """Lay a copy beside a part; gives its name."""
+        station, name = editing.copy_part(self._station, part_name)
+        self._edit(f"copy {part_name}", station)
+        return name
+
+    def rename(self, old: str, new: str) -> None:
+        """Give a part another name."""
+        if old != new.strip():
+            self._edit(f"rename {old}", editing.rename_part(self._station, old, new))
+
+    def new_route(self, like: str = "") -> None:
+        """Begin a route, or a copy of one."""
+        self._edit("new route", editing.new_route(self._station, like))
+
+    def remove_route(self, name: str) -> None:
+        """Take a route up."""
+        self._edit(f"remove route {name}", editing.remove_route(self._station, name))
+
+    def rename_route(self, old: str, new: str) -> None:
+        """Give a route another name."""
+        if old != new.strip():
+            self._edit(f"rename route {old}", editing.rename_route(self._station, old, new))
+
+    def prefer(self, name: str, preferred: bool) -> None:
+        """Make a route the first choice wherever it reaches, or not."""
+        self._edit(f"prefer {name}", editing.prefer_route(self._station, name, preferred))
+
+    def choose_port(self, port: str) -> None:
+        """Lead the active route into another port."""
+        self._edit("choose port", editing.choose_port(self._station, self._station.route, port))
+
+    def choose_tap(self, part_name: str, output: Output) -> None:
+        """Take the active route from another output of a transceiver."""
+        self._edit("choose output", editing.choose_tap(self._station, self._station.route, part_name, output))
+
+    def set_value(self, part_name: str, key: str, text: str) -> None:
+        """Type one value of a part."""
+        _, value = self._value(part_name, key)
+        self._edit(f"{part_name}: {value.label}", self._station.with_part(value.with_text(text, today())))
+
+    def set_origin(self, part_name: str, key: str, origin: Origin) -> None:
+        """Say where one value of a part comes from."""
+        _, value = self._value(part_name, key)
+        if value.with_origin is None:
+            raise BadStation(f"where '{value.label}' comes from follows from what was measured: it cannot be typed")
+        self._edit(f"{part_name}: origin of {value.label}", self._station.with_part(value.with_origin(origin)))
+
+    def mend(self, finding: BenchFinding) -> None:
+        """Do what mends a finding."""
+        if finding.mend is not None:
+            self._edit(finding.mend_label.lower(), finding.mend(self._station))
+
+    def acknowledge(self, finding: BenchFinding, note: str) -> None:
+        """Note that a finding has been seen; it needs a word on why."""
+        if not note.strip():
+            raise BadStation("write in a few words what was done about it: that is what the note is for")
+        station = editing.acknowledge(self._station, finding.key, finding.what, note, today())
+        self._edit("acknowledge", station)
+
+    def take_back(self, finding: BenchFinding) -> None:
+        """Let an acknowledged finding speak up again."""
+        self._edit("take back", editing.take_back_acknowledgement(self._station, finding.key))
+
+    def use_oscillator(self, converter_name: str, stated_hz: float, lo_hz: float, sigma_hz: float) -> None:
+        """Make an oscillator found the measured one of a converter; the value that it fits becomes the stated one."""
+        part, converter = next(
+            (part, c) for part in self._station.parts for c in converters_of(part) if c.name == converter_name
+        )
+        before = converter.lo_hz.unmeasured()
+        stated = before if before.value == stated_hz else Value(stated_hz, before.sigma, "stated", today(), "it fits")
+        found = msgspec.structs.replace(
+            converter,
+            lo_hz=stated.measured(lo_hz, sigma_hz, today(), "from a known station or its leak"),
+            entered_lo_hz=stated_hz,
+        )
+        self._edit(f"{converter_name}: oscillator", self._station.with_part(with_converter(part, found)))
+
+    def import_part(self, path: Path, index: int | None = None) -> str:
+        """Put a part from a file into the active route: `*.part.json`, or a filter's `*.s2p`."""
+        from yarddial.records.part_file import load_part
+
+        return self.add(load_part(path), index)
+
+    def export_part(self, part_name: str, path: Path) -> None:
+        """Write a part to a file of its own."""
+        from yarddial.records.part_file import save_part
+
+        save_part(path, self._station.part(part_name))
+
+    @property
+    def _station(self) -> Station:
+        return self._desk.station
+
+    def _value(self, part_name: str, key: str) -> tuple[Part, PartValue]:
+        part = self._station.part(part_name)
+        for value in values_of(part):
+            if value.key == key:
+                return part, value
+        raise BadStation(f"{part_name} has no value '{key}': open it again")
+
+    def _edit(self, label: str, station: Station) -> None:
+        self._desk.edit(label, station)
+
+
+def today() -> str:
+    """The day, for the origin of a value."""
+    return datetime.now(UTC).strftime("%Y-%m-%d")

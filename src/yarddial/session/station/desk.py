@@ -1,0 +1,158 @@
+"""The station on the desk: edited live, undone and redone, saved by itself."""
+
+from collections.abc import Callable
+
+import msgspec
+
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.yard.errors import NotWritten
+from yarddial.yard.frequency import LIMIT_HZ
+from yarddial.yard.line import Line
+from yarddial.yard.reach import best_route
+from yarddial.yard.station import Station, checked
+
+MOST_UNDONE = 200
+
+
+class Desk:
+    """Holds the station. Edits of the yard can be undone; moving the dial is no edit."""
+
+    def __init__(self, station: Station, save: Callable[[Station], None] | None = None) -> None:
+        self._station = station
+        self._save = save
+        self._undo: list[tuple[str, Station]] = []
+        self._redo: list[tuple[str, Station]] = []
+        self._yard_changed = Listeners()
+        self._dial_changed = Listeners()
+        self._unsaved = False
+        self.save_trouble = ""
+
+    @property
+    def station(self) -> Station:
+        """The station as it stands."""
+        return self._station
+
+    @property
+    def line(self) -> Line:
+        """The active route; in a yard without one a line that reaches nothing."""
+        return self._station.active_line()
+
+    @property
+    def undo_label(self) -> str:
+        """What `undo` would take back; empty when nothing."""
+        return self._undo[-1][0] if self._undo else ""
+
+    @property
+    def redo_label(self) -> str:
+        """What `redo` would bring back; empty when nothing."""
+        return self._redo[-1][0] if self._redo else ""
+
+    def on_yard_changed(self, listener: Listener) -> Callable[[], None]:
+        """Parts, routes or corrections changed."""
+        return self._yard_changed.add(listener)
+
+    def on_dial_changed(self, listener: Listener) -> Callable[[], None]:
+        """Dial, mode, active route or hold changed."""
+        return self._dial_changed.add(listener)
+
+    def edit(self, label: str, station: Station) -> None:
+        """Put an edited station in place; raises BadStation, nothing changed, when it does not hold together."""
+        station = checked(station)
+        if station == self._station:
+            return
+        self._undo = [*self._undo[-MOST_UNDONE:], (label, self._station)]
+        self._redo = []
+        self._put(station)
+        self._yard_changed.tell()
+
+    def undo(self) -> str:
+        """Take the last edit back and return its label; empty when there was none."""
+        return self._step(self._undo, self._redo)
+
+    def redo(self) -> str:
+        """Bring the last undone edit back and return its label."""
+        return self._step(self._redo, self._undo)
+
+    def dial(self, dial_hz: float) -> None:
+        """Turn the dial; unless the route is held, the points move to one that reaches it, or reaches it better."""
+        dial_hz = min(max(dial_hz, 0.0), LIMIT_HZ)
+        route = self._station.route if self._station.held else best_route(self._station, dial_hz)
+        self._set_dial(msgspec.structs.replace(self._station, dial_hz=dial_hz, route=route))
+
+    def choose_route(self, name: str) -> None:
+        """Set the points by hand."""
+        self._station.line(name)
+        self._set_dial(msgspec.structs.replace(self._station, route=name))
+
+    def hold(self, held: bool) -> None:
+        """Keep the points where they are, whatever is dialled."""
+        self._set_dial(msgspec.structs.replace(self._station, held=held))
+
+    def way_back(self) -> Callable[[], None]:
+        """A call that brings dial, route, hold and mode back to what they are now."""
+        was = self._station
+
+        def go_back() -> None:
+            now = self._station
+            route = was.route if any(r.name == was.route for r in now.routes) else now.route
+            back = msgspec.structs.replace(now, dial_hz=was.dial_hz, route=route, held=was.held, mode=was.mode)
+            self._set_dial(back)
+
+        return go_back
+
+    def choose_mode(self, key: str) -> None:
+        """Choose what the dial is used for."""
+        self._set_dial(msgspec.structs.replace(self._station, mode=key))
+
+    def _set_dial(self, station: Station) -> None:
+        if station != self._station:
+            self._station, self._unsaved = station, True
+            self._dial_changed.tell()
+
+    def _step(self, source: list[tuple[str, Station]], target: list[tuple[str, Station]]) -> str:
+        if not source:
+            return ""
+        label, station = source.pop()
+        target.append((label, self._station))
+        # The dial stays where it is: undo is for the yard.
+        now = self._station
+        # A route that the step removes or renames leaves the points to the one that the yard then has.
+        route = now.route if any(r.name == now.route for r in station.routes) else station.route
+        self._put(msgspec.structs.replace(station, dial_hz=now.dial_hz, mode=now.mode, held=now.held, route=route))
+        self._yard_changed.tell()
+        return label
+
+    def save_dial(self, *, wait: bool = False) -> None:
+        """Save what turning the dial has changed, and what could not be saved before; edits are saved at once.
+
+        wait : also wait for a save that is still under way.
+        """
+        settle = getattr(self._save, "settle", None)
+        if settle is not None and (wait or getattr(self._save, "is_settled", lambda: True)()):
+            self._look_after(settle, settles=True)
+        if self._unsaved:
+            self._put(self._station)
+
+    def finish(self) -> None:
+        """Wait until all of it is saved, or has been tried once more and failed."""
+        self.save_dial(wait=True)
+        settle = getattr(self._save, "settle", None)
+        if settle is not None:
+            self._look_after(settle, settles=True)
+
+    def _put(self, station: Station) -> None:
+        self._station, self._unsaved = station, False
+        save = self._save
+        if save is not None:
+            self._look_after(lambda: save(station), settles=not hasattr(save, "settle"))
+
+    def _look_after(self, act: Callable[[], None], *, settles: bool) -> None:
+        """Save, or find out how saving went; only what settles the matter may end the trouble."""
+        try:
+            act()
+        except NotWritten as error:
+            self._unsaved = True
+            self.save_trouble = str(error)
+        else:
+            if settles and not self._unsaved:
+                self.save_trouble = ""

@@ -1,0 +1,31 @@
+"""Looking the yard over: what is wrong with it, and what each route covers; worked out anew only when it changed."""
+
+from yarddial.analysis.audit.check import check_yard
+from yarddial.analysis.audit.finding import BenchFinding
+from yarddial.session.station.desk import Desk
+from yarddial.yard.reach import Segment, coverage
+from yarddial.yard.station import Station
+
+
+class Inspection:
+    """Findings and coverage of the desk's station as it is."""
+
+    def __init__(self, desk: Desk) -> None:
+        self._desk = desk
+        self._checked: tuple[Station, tuple[BenchFinding, ...]] | None = None
+        self._covered: tuple[object, object, dict[str, tuple[Segment, ...]]] | None = None
+
+    def findings(self) -> tuple[BenchFinding, ...]:
+        """What is wrong with the yard, safety first."""
+        station = self._desk.station
+        if self._checked is None or self._checked[0] is not station:
+            self._checked = (station, check_yard(station))
+        return self._checked[1]
+
+    def coverages(self) -> dict[str, tuple[Segment, ...]]:
+        """What each route covers, by its name; the dial does not matter to it."""
+        station, known = self._desk.station, self._covered
+        if known is None or known[0] is not station.parts or known[1] is not station.routes:
+            found = {line.name: coverage(line) for line in station.lines()}
+            self._covered = known = (station.parts, station.routes, found)
+        return known[2]

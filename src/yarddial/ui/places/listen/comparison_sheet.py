@@ -1,0 +1,157 @@
+"""Two set-ups compared in turn: chosen, measured, judged."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtWidgets import QGridLayout, QWidget
+
+from yarddial.analysis.comparison.difference import Difference
+from yarddial.session.listening.comparison import PAIRS, Setup
+from yarddial.session.session import Session
+from yarddial.ui.places.listen.comparison_picture import ComparisonPicture
+from yarddial.ui.theme.lettering import px
+from yarddial.ui.widgets.choice import ChoiceBox
+from yarddial.ui.widgets.soon import Soon
+from yarddial.ui.widgets.words import Words, button, hairline
+from yarddial.ui.widgets.working_sheet import Sheet
+from yarddial.yard.frequency import MINUS, format_frequency
+
+# Less nobody hears.
+ALIKE_DB = 1.0
+
+
+class ComparisonSheet(Sheet):
+    """Chooses first and second, begins, and shows the difference as it becomes firm."""
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        where = format_frequency(session.desk.station.dial_hz)
+        super().__init__(parent, f"Which hears {where} better?", 760)
+        self._session, self._comparison = session, session.comparison
+        self._setups: tuple[Setup, ...] = ()
+        self.verdict = Words("", 17, "serif", wrap=True)
+        self.verdict.setAccessibleName("Verdict")
+        self._under = Words("", 13, tone="quiet", wrap=True)
+        self.first, self.second = ChoiceBox("First set-up"), ChoiceBox("Second set-up")
+        self.keep = button("Keep the present setting", plain=True, tip="So that it can be compared with other gains")
+        self.keep.clicked.connect(self._comparison.keep)
+        self.picture = ComparisonPicture()
+        self._rows = QGridLayout()
+        self.begin = button("Compare", strong=True, tip="Measure both in turn; the order is drawn by lot")
+        self.begin.clicked.connect(self._begin)
+        self._lay_out()
+        self._leave = self._comparison.on_comparison_changed(Soon(self, self._show))
+        self._show()
+
+    def _lay_out(self) -> None:
+        self.body.addWidget(self.verdict)
+        self.body.addWidget(self._under)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(px(12))
+        grid.setColumnStretch(1, 1)
+        for place, (label, choice) in enumerate((("First", self.first), ("Second", self.second))):
+            grid.addWidget(Words(label, 13), place, 0)
+            grid.addWidget(choice, place, 1)
+            choice.activated.connect(lambda _: self._show())
+        self.body.addLayout(grid)
+        grid.addWidget(self.keep, 2, 1, Qt.AlignmentFlag.AlignRight)
+        self.body.addWidget(self.picture, 1)
+        self._rows.setHorizontalSpacing(px(16))
+        self._rows.setColumnStretch(0, 1)
+        self.body.addLayout(self._rows)
+        self.buttons.insertWidget(1, self.begin)
+        self.resize(px(760), px(660))
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Leave off; the receiver is Listen's again."""
+        self._leave()
+        self._comparison.cancel()
+        super().closeEvent(event)
+
+    def _begin(self) -> None:
+        if self._comparison.running:
+            self._comparison.cancel()
+            return
+        first, second = self._chosen(self.first), self._chosen(self.second)
+        if first is not None and second is not None:
+            self._comparison.start(first, second)
+
+    def _chosen(self, choice: ChoiceBox) -> Setup | None:
+        at = choice.currentIndex()
+        return self._setups[at] if 0 <= at < len(self._setups) else None
+
+    def _show(self) -> None:
+        comparison = self._comparison
+        self._fill_choices()
+        why_not = comparison.why_not(self._chosen(self.first), self._chosen(self.second))
+        running = comparison.running
+        self.begin.setText("Cancel" if running else "Compare")
+        self.begin.setEnabled(running or not why_not)
+        for widget in (self.first, self.second, self.keep):
+            widget.setEnabled(not running)
+        found = comparison.compared()
+        self.picture.show_pairs(comparison.pairs, None if found is None else found.over)
+        sentence, under = self._said(None if found is None else found.over, why_not)
+        self.verdict.setText(sentence)
+        self._under.setText(under)
+        while self._rows.count():
+            if (item := self._rows.takeAt(0)) is not None and (old := item.widget()) is not None:
+                old.hide()
+                old.deleteLater()
+        if found is None:
+            return
+        plane = "at the sockets, dBm" if found.in_dbm else "as it reaches the converters"
+        rows = (("signal over noise", found.over), (f"signal {plane}", found.signal), ("noise beside it", found.noise))
+        for number, (name, difference) in enumerate(rows):
+            self._rows.addWidget(Words(name, 13, tone="quiet"), 2 * number, 0)
+            self._rows.addWidget(Words(_db(difference.db), 13, "mono", 500), 2 * number, 1)
+            between = f"{_db(difference.low_db)} to {_db(difference.high_db)}"
+            self._rows.addWidget(Words(between, 13, "mono", tone="quiet"), 2 * number, 2)
+            self._rows.addWidget(hairline(), 2 * number + 1, 0, 1, 3)
+
+    def _said(self, over: Difference | None, why_not: str) -> tuple[str, str]:
+        comparison = self._comparison
+        count = len(comparison.pairs)
+        if comparison.trouble:
+            return "It could not be compared.", _sentence(comparison.trouble)
+        if over is None:
+            if comparison.running:
+                return f"Measuring both in turn: {count} of {PAIRS} pairs.", "A range is stated from six pairs on."
+            return "Nothing was compared yet.", _sentence(
+                why_not
+            ) if why_not else "Both are measured in turn, so it fades alike for both."
+        first, second = comparison.first, comparison.second
+        assert first is not None
+        assert second is not None
+        better = second if over.db > 0 else first
+        other = first if better is second else second
+        name = better.label if better.line.name == other.line.name else better.line.name
+        low_db, high_db = sorted((abs(over.low_db), abs(over.high_db)))
+        so_far = f"{count} of {PAIRS} pairs. " if comparison.running else f"{count} pairs. "
+        if not over.is_settled:
+            under = f"{so_far}It fades so slowly that only {over.independent:.0f} of them count."
+            return f"Not settled: {_db(over.db)} so far ({_db(over.low_db)} to {_db(over.high_db)}).", under
+        under = f"{so_far}The range holds the true difference 19 times in 20."
+        if max(abs(over.low_db), abs(over.high_db)) < ALIKE_DB:
+            return f"Both hear it alike, within {ALIKE_DB:g} dB: {_db(over.db)}.", under
+        if over.is_sure:
+            return f"{name} hears it {abs(over.db):.1f} dB better ({low_db:.1f} to {high_db:.1f}).", under
+        return f"No difference is sure: {_db(over.db)} ({_db(over.low_db)} to {_db(over.high_db)}).", under
+
+    def _fill_choices(self) -> None:
+        setups = self._comparison.setups()
+        if setups == self._setups:
+            return
+        chosen = [self._chosen(choice) for choice in (self.first, self.second)]
+        self._setups = setups
+        for choice, was, usual in zip((self.first, self.second), chosen, (0, 1), strict=True):
+            choice.clear()
+            choice.addItems([setup.label for setup in setups])
+            at = setups.index(was) if was in setups else min(usual, len(setups) - 1)
+            choice.setCurrentIndex(at)
+
+
+def _db(value_db: float) -> str:
+    return f"{round(value_db, 1) + 0.0:+.1f} dB".replace("-", MINUS)
+
+
+def _sentence(text: str) -> str:
+    return f"{text[:1].upper()}{text[1:]}."

@@ -1,0 +1,92 @@
+"""What is kept of what comes in, and a recording played instead: three buttons and a line that says how it stands."""
+
+from datetime import datetime
+from pathlib import Path
+
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from yarddial.session.listening.listening import SOUND_HZ
+from yarddial.session.session import Session
+from yarddial.ui.theme.lettering import px
+from yarddial.ui.widgets.file_sheet import FileSheet
+from yarddial.ui.widgets.soon import Soon
+from yarddial.ui.widgets.words import Words, button
+
+
+class RecorderRow(QWidget):
+    """Sound, samples, play; under them the last file or the trouble."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session, self._recorder = session, session.listening.recorder
+        self.sound = button("Sound", tip="Write what is heard into a WAV file")
+        self.samples = button("Samples", tip="Write what the receiver gives into a SigMF recording, with annotations")
+        self.play = button("Play", tip="Play a recording in the receiver's place")
+        self._said = Words("", 12, tone="quiet", wrap=True)
+        row = QHBoxLayout()
+        row.setSpacing(px(6))
+        for widget, act in ((self.sound, self._sound), (self.samples, self._samples), (self.play, self._play)):
+            widget.clicked.connect(act)
+            row.addWidget(widget)
+        row.addStretch()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(px(4))
+        layout.addLayout(row)
+        layout.addWidget(self._said)
+        show_soon = Soon(self, self.show_state)
+        self._recorder.on_recorder_changed(show_soon)
+        session.live_receiver.on_receiver_changed(show_soon)
+        self.show_state()
+
+    def show_state(self) -> None:
+        """How it stands."""
+        recorder, live_receiver = self._recorder, self._session.live_receiver
+        sound, recording = recorder.sound, recorder.recording
+        self.sound.setText("Sound" if sound is None else f"Stop at {sound.seconds_s:.0f} s")
+        self.sound.setEnabled(sound is not None or live_receiver.running)
+        self.samples.setText("Samples" if recording is None else f"Stop at {recording.seconds_s:.0f} s")
+        self.samples.setEnabled(recording is not None or live_receiver.running)
+        self.play.setText("End playing" if live_receiver.plays else "Play")
+        said = recorder.trouble
+        if not said and live_receiver.plays:
+            name = Path(live_receiver.plays.partition(":")[2].rpartition("?")[0]).name
+            said = f"{name} plays in the receiver's place"
+        elif not said and recording is not None:
+            said = "samples are kept until the receiver is set differently"
+        elif not said and recorder.last_recording:
+            said = f"kept as {Path(recorder.last_recording).name}"
+        self._said.set_tone("vermilion" if recorder.trouble else "quiet")
+        self._said.setText(f"{said[:1].upper()}{said[1:]}." if said else "")
+        self._said.setVisible(bool(said))
+
+    def _sound(self) -> None:
+        if self._recorder.sound is not None:
+            self._recorder.stop_recording_sound()
+            return
+        name = datetime.now().strftime("heard-%Y%m%d-%H%M%S.wav")
+        FileSheet(self, "Keep what is heard in", name, "Keep", self._record_sound).show()
+
+    def _record_sound(self, path: Path) -> None:
+        self._recorder.record_sound(path, SOUND_HZ)
+
+    def _samples(self) -> None:
+        if self._recorder.recording is not None:
+            self._recorder.stop_recording_samples()
+            return
+        name = datetime.now().strftime("samples-%Y%m%d-%H%M%S.sigmf-meta")
+        FileSheet(self, "Keep the receiver's samples in", name, "Keep", self._record_samples).show()
+
+    def _record_samples(self, path: Path) -> None:
+        listening = self._session.listening
+        self._recorder.record_samples(path, listening.settings, listening.centre_hz())
+
+    def _play(self) -> None:
+        if self._session.live_receiver.plays:
+            self._session.end_replay()
+            return
+        last = self._recorder.last_recording
+        recent = (Path(last),) if last else ()
+        FileSheet(
+            self, "Play a recording", "samples.sigmf-meta", "Play", self._session.replay, recent, reads=True
+        ).show()

@@ -1,0 +1,79 @@
+"""By raster: no station known, but transmitters keep to a grid."""
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QGridLayout
+
+from yarddial.session.session import Session
+from yarddial.ui.places.true.methods.live_page import LivePage
+from yarddial.ui.theme.lettering import px
+from yarddial.ui.widgets.emptied import empty
+from yarddial.ui.widgets.words import Words
+from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
+
+if TYPE_CHECKING:
+    from yarddial.analysis.blind.raster_fit import Hypothesis
+
+HOW = (
+    "For when no station is known. Transmitters keep to a grid: medium wave 9 or 10 kHz by region, short-wave "
+    "broadcasting 5 kHz, FM 50 to 200 kHz, narrow FM 12.5 or 25 kHz. All carriers of the span are found at once and "
+    "weighed together; what remains possible is listed with its odds. Dial the middle of a busy band, by day."
+)
+MOST_ROWS = 4
+
+
+class ByRaster(LivePage):
+    """Scan, the verdict, the hypotheses that remain."""
+
+    way = "raster"
+    asks, working = "Scan the span", "Finding every carrier and weighing all rasters…"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(
+            session,
+            "By the raster that stations keep",
+            HOW,
+            "Keep 8 s of samples, find every carrier, weigh all rasters",
+            "Count it as a measurement",
+        )
+        self.buttons(self.hear, self.take)
+        self.odds = QGridLayout()
+        self.odds.setHorizontalSpacing(px(18))
+        self.odds.setVerticalSpacing(px(4))
+        self.evidence.addLayout(self.odds)
+
+    def begin(self) -> None:
+        """Keep samples."""
+        self.session.live_methods.scan()
+
+    def count(self, told: object) -> None:
+        """What it tells of the dial at its middle."""
+        from yarddial.analysis.blind.raster_fit import BlindAnswer
+
+        assert isinstance(told, BlindAnswer)
+        self.session.other_methods.take_raster(told)
+
+    def show_told(self, told: object) -> bool:
+        """The verdict, and what else remains."""
+        from yarddial.analysis.blind.raster_fit import BlindAnswer
+
+        assert isinstance(told, BlindAnswer)
+        best = told.hypotheses[0]
+        where = format_frequency(told.middle_hz, 0)
+        kept = f"{told.on_raster} of {told.carriers} carriers keep {best.raster_hz / 1e3:g} kHz"
+        if told.decided:
+            self.tell(f"The dial reads {_error(best)} at {where}: {kept}")
+        else:
+            self.tell(f"Not decided, {best.odds:.0%} for {_error(best)} at {where}; {told.decides}")
+        empty(self.odds)
+        for row, one in enumerate(told.hypotheses[:MOST_ROWS]):
+            turned = "turned over" if one.inverted else ""
+            cells = (f"{one.odds:.1%}", _error(one), f"{one.raster_hz / 1e3:g} kHz", f"LO {one.way}", turned)
+            for column, text in enumerate(cells):
+                self.odds.addWidget(Words(text, 12, "mono" if column < 2 else "sans"), row, column)
+        self.odds.setColumnStretch(5, 1)
+        return told.decided
+
+
+def _error(one: "Hypothesis") -> str:
+    return f"{format_hertz(one.offset_hz, one.sigma_hz)} {format_sigma(one.sigma_hz)}"

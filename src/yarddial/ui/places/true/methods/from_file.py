@@ -1,0 +1,44 @@
+"""Observations from a file and into one."""
+
+from pathlib import Path
+
+from yarddial.session.session import Session
+from yarddial.ui.places.true.methods.page import MethodPage
+from yarddial.ui.widgets.path_field import PathField
+from yarddial.ui.widgets.words import button
+
+HOW = (
+    "A CSV file whose first line names reference_hz, reference_sigma_hz, measured_hz, sigma_hz and through. Through "
+    "is empty for a route without a converter, else the value entered when it was measured, such as sum:120M. Rows "
+    "that name no parts count for the active route. What is written here comes back whole."
+)
+
+
+class FromFile(MethodPage):
+    """Two paths."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "From a file, and into one", HOW)
+        self.source = PathField("File to read", "path of a .csv", kinds="Observations (*.csv)")
+        self.target = PathField("File to write", writes=True, kinds="Observations (*.csv)")
+        self.target.setText(str(Path.home() / "observations.csv"))
+        read, write = button("Read", strong=True), button("Write")
+        read.clicked.connect(self.read)
+        write.clicked.connect(self.write)
+        self.source.returnPressed.connect(self.read)
+        self.target.returnPressed.connect(self.write)
+        self.fields([("Read", self.source, read), ("Write", self.target, write)])
+
+    def read(self) -> None:
+        """Take what is in it."""
+        counts: list[int] = []
+        path = self.source.path or Path()
+        if self.attempt(lambda: counts.append(self.session.other_methods.read_file(path))):
+            self.tell(f"{counts[0]} observations were taken from {path.name}")
+
+    def write(self) -> None:
+        """Write what counts now."""
+        counts: list[int] = []
+        path = self.target.path or Path()
+        if self.attempt(lambda: counts.append(self.session.other_methods.write_file(path))):
+            self.tell(f"{counts[0]} observations are in {path}")

@@ -1,0 +1,29 @@
+"""New columns from the reception to a pen recorder."""
+
+from yarddial.session.receiver.live_receiver import COLUMN_S, ROWS, LiveReceiver
+from yarddial.ui.widgets.spectrogram_chart import SpectrogramChart
+
+
+class SpectrogramFeed:
+    """One recorder's way to the pens; whoever is visible takes them."""
+
+    def __init__(self, recorder: SpectrogramChart, live_receiver: LiveReceiver) -> None:
+        self._recorder, self._live_receiver = recorder, live_receiver
+        self._picture_id = -1
+        recorder.begin(live_receiver.half_span_hz, COLUMN_S, ROWS)
+
+    def draw(self) -> None:
+        """Add what is new; a new picture begins on an empty page, the last one stays when the receiver stops."""
+        if not self._recorder.isVisible():
+            return
+        dial_columns, self._live_receiver.dial_columns = self._live_receiver.dial_columns, []
+        if not dial_columns:
+            if self._live_receiver.wanted or not self._recorder.column_count:
+                self._picture_id = -1
+                self._recorder.begin(self._live_receiver.half_span_hz, COLUMN_S, ROWS)
+            return
+        for pen in dial_columns:
+            if pen.picture_id != self._picture_id:
+                self._picture_id = pen.picture_id
+                self._recorder.begin(pen.half_span_hz, pen.column_s, pen.level_db.shape[1])
+            self._recorder.add(pen.level_db)

@@ -1,0 +1,151 @@
+"""The ring: nothing lost unseen, recordings wait, a hanging driver is said; the outbox: pictures go before all else."""
+
+import threading
+import time
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+
+from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, RequestedSettings
+from yarddial.engine.engine import HANGS, Engine
+from yarddial.engine.intake import Nothing, Ring
+from yarddial.engine.messages import Event, Noticed, Progress, SpectrogramColumns, Start, Stopped, Tune
+from yarddial.engine.outbox import MOST_WAITING, Outbox
+from yarddial.yard.errors import DeviceLost, DeviceStalled
+
+ASK = RequestedSettings(1e6, 1000.0)
+
+
+class Counting:
+    """Gives blocks of 100 samples as fast as they are read, so many of them, then what it is told to."""
+
+    def __init__(self, blocks: int, last: str = "end", *, is_live: bool = True) -> None:
+        self.capabilities = Capabilities("C", ((0.0, 1e9),), (1000.0,), ("",), 8, is_live=is_live)
+        self._blocks, self._last = blocks, last
+        self.read_count = 0
+        self.closed = False
+        self.release = threading.Event()
+
+    def apply(self, ask: RequestedSettings) -> ActualSettings:
+        return ActualSettings(ask.centre_hz, ask.rate_hz, "")
+
+    def read(self) -> Block | None:
+        if self.read_count >= self._blocks:
+            if self._last == "hang":
+                self.release.wait(30)
+            if self._last == "crash":
+                raise ZeroDivisionError("inside\nthe driver")
+            if self._last != "pause" or self.read_count > self._blocks:
+                return None
+            self.release.wait(30)
+        self.read_count += 1
+        return Block(np.zeros(100, np.complex64), 100 * self.read_count - 100, lost=1)
+
+    def close(self) -> None:
+        self.closed = True
+
+
+def taken(ring: Ring) -> list[Block]:
+    found = []
+    while isinstance(block := ring.next(1.0), Block):
+        found.append(block)
+    return found
+
+
+def wait_for(condition: Callable[[], bool]) -> None:
+    for _ in range(400):
+        if condition():
+            return
+        time.sleep(0.01)
+    raise AssertionError("it never came true")
+
+
+def test_a_full_ring_holds_two_seconds_and_the_rest_is_not_taken_for_received() -> None:
+    """2 s at 1 kS/s hold 20 blocks of 100; what comes after them has no place."""
+    device = Counting(50)
+    ring = Ring(device)
+    ring.apply(ASK)
+    wait_for(lambda: device.read_count == 50)
+    blocks = taken(ring)
+    assert sum(block.samples.size for block in blocks) == 2000
+    # The driver's own single lost samples.
+    assert sum(block.lost for block in blocks) == 20
+    ring.close()
+    assert device.closed
+
+
+def test_the_first_block_that_fits_again_says_what_fell_over() -> None:
+    device = Counting(30, "pause")
+    ring = Ring(device)
+    ring.apply(ASK)
+    wait_for(lambda: device.read_count == 30)
+    for _ in range(20):
+        ring.next(0.1)
+    device.release.set()
+    block = ring.next(5.0)
+    assert isinstance(block, Block)
+    # Ten blocks of 100 and the one that each had lost before; then its own.
+    assert block.lost == 10 * 101 + 1
+    assert block.overflow
+    ring.close()
+
+
+def test_a_recording_waits_for_the_ring() -> None:
+    ring = Ring(Counting(50, is_live=False))
+    ring.apply(ASK)
+    assert sum(block.samples.size for block in taken(ring)) == 5000
+    ring.close()
+
+
+def test_what_a_driver_raises_is_said_in_one_sentence() -> None:
+    ring = Ring(Counting(1, "crash"))
+    ring.apply(ASK)
+    assert isinstance(ring.next(1.0), Block)
+    with pytest.raises(DeviceLost, match="the driver failed: inside the driver; start it again"):
+        ring.next(1.0)
+    ring.close()
+
+
+def test_a_hanging_driver_ends_the_stream_in_words(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("yarddial.engine.engine.HANGS_S", 0.2)
+    monkeypatch.setattr("yarddial.engine.intake.PATIENCE_S", 0.1)
+    device, events = Counting(1, "hang"), list[Event]()
+    engine = Engine(lambda _: device, events.append, in_thread=True)
+    engine.handle(Tune(ASK, 1e6, 100.0, job=1, id=1))
+    engine.handle(Start("x"))
+    for _ in range(40):
+        engine.step()
+    assert engine.hangs
+    assert events[-1] == Stopped(HANGS, process_ends=True)
+    ring = Ring(device)
+    ring.apply(ASK)
+    assert isinstance(ring.next(0.05), Nothing)
+    with pytest.raises(DeviceStalled):
+        ring.apply(ASK)
+    device.release.set()
+
+
+def test_a_busy_window_loses_pictures_and_nothing_else() -> None:
+    gate, sent = threading.Event(), list[Event]()
+
+    def send(event: Event) -> None:
+        gate.wait(10)
+        sent.append(event)
+
+    outbox = Outbox(send)
+    picture = SpectrogramColumns(1, 0, 100.0, 0.1, np.zeros((1, 2), np.float32))
+    count = MOST_WAITING + 30
+    for k in range(count):
+        outbox.put(picture)
+        outbox.put(Progress(0.5, 1.0, job=k, id=k))
+    left_out = outbox.pictures_left_out
+    assert left_out > 0
+    gate.set()
+    wait_for(lambda: sum(isinstance(event, Progress) for event in sent) == count)
+    assert [event.id for event in sent if isinstance(event, Progress)] == list(range(count))
+    assert sum(isinstance(event, SpectrogramColumns) for event in sent) + left_out == count
+    outbox.put(picture)
+    wait_for(lambda: isinstance(sent[-1], SpectrogramColumns))
+    assert sent[-2] == Noticed(0, "", left_out)
+    outbox.close()

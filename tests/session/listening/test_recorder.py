@@ -1,0 +1,145 @@
+"""Samples kept as a recording, and a recording played in the receiver's place."""
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from waiting import until
+from yarddial import wiring
+from yarddial.dsp.carrier import estimate_carrier
+from yarddial.engine.messages import Stopped
+from yarddial.records.recordings import open_recording
+from yarddial.records.sample_file import SampleFile
+from yarddial.session.session import Session
+from yarddial.yard.demo import HEARTH_IF
+from yarddial.yard.errors import BadRecording, NotWritten
+
+
+def keep(session: Session, path: Path, seconds_s: float = 0.6) -> None:
+    """Keep so much of what comes in now."""
+    own = session.listening
+    own.recorder.record_samples(path, own.settings, own.centre_hz())
+    until(session, lambda: own.recorder.recording is None or own.recorder.recording.seconds_s >= seconds_s)
+    own.recorder.stop_recording_samples()
+    until(session, lambda: own.recorder.recording is None)
+
+
+@pytest.fixture
+def listening(session: Session) -> Session:
+    session.listening.open()
+    session.toggle_receiver()
+    until(session, lambda: session.live_receiver.is_looking)
+    return session
+
+
+def test_a_recording_tells_where_it_was_heard_and_plays_in_the_receivers_place(
+    listening: Session, tmp_path: Path
+) -> None:
+    keep(listening, tmp_path / "evening")
+    assert listening.listening.recorder.trouble == ""
+    recording = open_recording(tmp_path / "evening.sigmf-meta")
+    look = listening.live_receiver.look
+    assert look is not None
+    assert (recording.rate_hz, recording.tuner_hz) == (look.ask.rate_hz, look.ask.centre_hz)
+    # The route's converter lies between: what the dial shows at the centre is 120 MHz lower.
+    assert recording.centre_hz == pytest.approx(look.ask.centre_hz - 120e6)
+    meta = json.loads((tmp_path / "evening.sigmf-meta").read_text())
+    labels = {mark["core:label"]: mark for mark in meta["annotations"]}
+    assert {"Northmark Time", "as AM"} <= set(labels)
+    assert labels["as AM"]["core:freq_upper_edge"] - labels["as AM"]["core:freq_lower_edge"] == 9_000
+    assert labels["as AM"]["core:sample_count"] == recording.count
+    assert "evening.sigmf-meta" in listening.log.shown()[0].text
+
+    live_hz = _carrier_hz(listening, recording.read())
+    listening.toggle_receiver()
+    listening.desk.dial(14.2e6)
+    listening.replay(tmp_path / "evening.sigmf-meta")
+    # 14.2 MHz is not in it: the dial goes to its middle.
+    assert listening.desk.station.dial_hz == recording.centre_hz
+    assert listening.desk.line.name == recording.route
+    listening.desk.dial(10e6)
+    until(listening, lambda: listening.live_receiver.device_name == "evening.sigmf-meta")
+    over_db = None
+    for _ in range(400):
+        listening.poll()
+        over_db = listening.listening.over_floor_db() or over_db
+    assert over_db is not None
+    assert over_db > 15
+    assert live_hz == pytest.approx(10e6 + 120e6, abs=4_000)
+    listening.end_replay()
+    assert not listening.live_receiver.plays
+    listening.toggle_receiver()
+    until(listening, lambda: listening.live_receiver.device_name == "Finch")
+
+
+def _carrier_hz(session: Session, samples: np.ndarray) -> float:
+    look = session.live_receiver.look
+    assert look is not None
+    near = session.desk.line.counted_hz(10e6) - look.ask.centre_hz
+    found = estimate_carrier(samples[: 1 << 19], look.ask.rate_hz, near, 6_000.0)
+    return look.ask.centre_hz + found.frequency_hz
+
+
+def test_an_inverted_route_is_recorded_the_way_the_dial_runs(listening: Session, tmp_path: Path) -> None:
+    listening.toggle_receiver()
+    listening.desk.choose_route(HEARTH_IF)
+    listening.toggle_receiver()
+    until(listening, lambda: listening.live_receiver.is_looking)
+    keep(listening, tmp_path / "if")
+    recording = open_recording(tmp_path / "if.sigmf-meta")
+    assert recording.inverted
+    device = wiring.open_device(f"recording:{recording.path}", flat_out=True)
+    block = device.read()
+    assert block is not None
+    np.testing.assert_array_equal(block.samples, recording.read(0, block.samples.size).conj())
+
+
+def test_retuning_ends_a_recording_whole_and_trouble_is_said(listening: Session, tmp_path: Path) -> None:
+    own = listening.listening.recorder
+    own.record_samples(tmp_path / "a", listening.listening.settings, listening.listening.centre_hz())
+    until(listening, lambda: own.recording is not None and own.recording.seconds_s > 0.4)
+    listening.desk.dial(14.2e6)
+    until(listening, lambda: own.recording is None)
+    assert "set differently" in own.trouble
+    assert open_recording(tmp_path / "a.sigmf-meta").duration_s > 0.4
+    keep(listening, tmp_path / "a")
+    assert "there already" in own.trouble
+    keep(listening, tmp_path / "nowhere" / "a")
+    assert "cannot write" in own.trouble
+    listening.toggle_receiver()
+    until(listening, lambda: not listening.live_receiver.running)
+    with pytest.raises(NotWritten, match="Space starts it"):
+        own.record_samples(tmp_path / "b", listening.listening.settings, None)
+    with pytest.raises(BadRecording):
+        listening.replay(tmp_path / "none.sigmf-meta")
+
+
+def test_more_than_eight_bits_are_kept_as_sixteen_and_losses_are_marked(tmp_path: Path) -> None:
+    chance = np.random.default_rng(3)
+    samples = (0.3 * (chance.standard_normal(5_000) + 1j * chance.standard_normal(5_000))).astype(np.complex64)
+    samples = np.clip(samples.view(np.float32), -0.99, 0.99).view(np.complex64)
+    file = SampleFile(tmp_path / "wide", 1e6, 10e6, {}, 14)
+    file.write(samples[:2_000])
+    file.remark("7 samples were lost here")
+    file.write(samples[2_000:])
+    file.close()
+    recording = open_recording(tmp_path / "wide.sigmf-meta")
+    assert recording.sample_format == "cs16"
+    # Half a step of sixteen bits, twice: kept floored, read back to the step's middle or edge.
+    assert np.abs(recording.read().view(np.float32) - samples.view(np.float32)).max() < 2 / 32_768
+    marks = json.loads((tmp_path / "wide.sigmf-meta").read_text())["annotations"]
+    assert [(mark["core:sample_start"], mark["core:comment"]) for mark in marks] == [
+        (2_000, "7 samples were lost here")
+    ]
+
+
+def test_a_recording_whose_process_died_is_said_not_to_be_whole(listening: Session, tmp_path: Path) -> None:
+    own = listening.listening.recorder
+    own.record_samples(tmp_path / "a", listening.listening.settings, listening.listening.centre_hz())
+    assert own.recording is not None
+    # What the window is told of a process that is gone: no word of its recording.
+    listening.jobs._pass_on(Stopped("the receiver's process ended unexpectedly"))
+    assert own.recording is None
+    assert "not whole" in own.trouble

@@ -1,0 +1,98 @@
+"""The span tested with the simulated receiver: what is true, what is not, and what it leaves behind."""
+
+import msgspec
+import pytest
+
+from waiting import run_span_test, set_rate, until
+from yarddial.session.overview.findings import findings
+from yarddial.session.session import Session
+from yarddial.session.spurious.verdict import ghosts_verdict
+
+
+@pytest.fixture
+def trued(session: Session) -> Session:
+    """Both oscillators measured and entered; at a rate at which no alias of the tower falls beside it."""
+    set_rate(session, 2.048e6)
+    for dial_hz in (10e6, 145.2e6):
+        session.desk.dial(dial_hz)
+        session.calibration.measure()
+        until(session, lambda: session.calibration.measuring is None)
+    session.calibration.apply()
+    return session
+
+
+def test_a_standard_is_true_and_a_tower_through_the_converter_is_not(trued: Session) -> None:
+    session = trued
+    run_span_test(session, 10e6)
+    here = session.span_test.at_dial()
+    assert here is not None
+    assert here.judgement.verdict == "true"
+    assert {"centre", "gain", "rate", "route"} <= set(session.span_test.changes)
+    assert "really there" in ghosts_verdict(session.span_test, session.desk).sentence
+    before = session.live_receiver.look
+    run_span_test(session, 4.3525e6)
+    here = session.span_test.at_dial()
+    assert here is not None
+    assert here.judgement.verdict == "ghost"
+    assert "leak-through" in {cause.kind for cause in here.judgement.likely}
+    assert ghosts_verdict(session.span_test, session.desk).mark == "stop"
+    # What is wrong in a place is said along the bottom too, the worst first.
+    worst = findings(session)[0]
+    assert (worst.mark, worst.fix) == ("stop", "go_ghosts")
+    assert worst.what == "Ghosts: what stands at 4.352\u202f5 MHz is a ghost"
+    assert session.log.shown()[0].kind == "ghosts"
+    # The receiver looks where the dial stands again, with its own gain and rate.
+    session.desk.dial(10e6)
+    until(session, lambda: session.live_receiver.is_looking)
+    assert before is not None
+    assert session.live_receiver.look is not None
+    assert session.live_receiver.look.ask == before.ask
+
+
+def test_the_spike_at_the_centre_is_known_for_what_it_is(trued: Session) -> None:
+    run_span_test(trued, 10e6)
+    spikes = [j for j in trued.span_test.judged if j.judgement.best.kind == "spike"]
+    assert len(spikes) == 1
+    assert trued.span_test.before is not None
+    assert spikes[0].peak.dial_hz == pytest.approx(trued.span_test.before.centre_hz, abs=1_000.0)
+
+
+def test_turning_the_dial_or_stopping_ends_a_test_and_nothing_else_measures_meanwhile(session: Session) -> None:
+    assert "off" in session.span_test.why_not()
+    session.live_receiver.start(session.desk.line)
+    session.calibration.follow_dial()
+    until(session, lambda: session.span_test.why_not() == "")
+    session.span_test.test()
+    assert "tested" in session.calibration.why_not_measure()
+    session.poll()
+    session.desk.dial(5e6)
+    until(session, lambda: not session.span_test.running)
+    assert "dial was turned" in session.span_test.trouble
+    session.span_test.test()
+    session.span_test.cancel()
+    assert session.span_test.trouble == "cancelled"
+    assert not session.jobs.leases
+
+
+def test_without_the_antenna_what_the_receiver_makes_stays_and_what_leaks_through_goes(trued: Session) -> None:
+    session = trued
+    assert session.span_test.why_not_without() == "test the span first"
+    run_span_test(session, 4.3525e6)
+    here = session.span_test.at_dial()
+    assert here is not None
+    assert {cause.kind for cause in here.judgement.likely} == {"leak-through", "oscillator"}
+    # The stand-in for an antenna taken off: a port with nothing behind it.
+    finch = session.desk.station.part("Finch")
+    bare = msgspec.structs.replace(finch, device="simulated:finch?fault=dead_port")
+    session.span_test._first = msgspec.structs.replace(
+        session.span_test._first,
+        line=session.desk.station.with_part(bare).line(session.desk.line.name).at(4.3525e6),
+    )
+    session.span_test.look_without_antenna()
+    until(session, lambda: not session.span_test.running)
+    assert "antenna" in session.span_test.changes
+    here = session.span_test.at_dial()
+    assert here is not None
+    assert here.judgement.verdict == "ghost"
+    assert here.judgement.best.kind == "leak-through"
+    assert here.judgement.odds[0][1] > 0.9
