@@ -27,6 +27,7 @@ settings.load_profile("house")
 def private_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """No test sees or leaves anything in the person's own folders."""
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
 
 
 @pytest.fixture

@@ -6,6 +6,7 @@ import msgspec
 
 from yarddial.drivers.protocol import Device
 from yarddial.engine.process import EngineProcess
+from yarddial.session.faults import Faults
 from yarddial.session.log.log_keeper import Book
 from yarddial.session.session import Session
 from yarddial.session.station.saving import BackgroundSave
@@ -15,6 +16,8 @@ from yarddial.yard.parts import Receiver
 from yarddial.yard.station import Station
 
 if TYPE_CHECKING:
+    import logging
+
     # Kept off the way to the first paint.
     from collections.abc import Iterator
     from pathlib import Path
@@ -130,7 +133,7 @@ def demo_session(*, flat_out: bool = False, folder: "Path | None" = None, seed: 
     opener = open_device_flat_out if flat_out else open_device
     begin = begin_check_flat_out if flat_out else begin_check
     engine = EngineProcess(opener, in_thread=not flat_out)
-    return Session(station, engine, lambda: _demo_log(folder), begin_check=begin)
+    return Session(station, engine, lambda: _demo_log(folder), begin_check=begin, faults=Faults(fault_file))
 
 
 def _demo_log(folder: "Path | None") -> Book:
@@ -180,6 +183,7 @@ def open_session(path: "Path") -> Session:
         BackgroundSave(save),
         recovery.find(path),
         begin_check,
+        Faults(fault_file),
     )
 
 
@@ -198,6 +202,21 @@ def begin_session(path: "Path") -> Session:
         station = Station("My yard" if name == "My" else name)
         StationFile(path, station).save(station)
     return open_session(path)
+
+
+def fault_file() -> "logging.Handler":
+    """Where faults of the program are written, with their tracebacks: a few files in turn, in the state folder."""
+    from logging import Formatter
+    from logging.handlers import RotatingFileHandler
+    from pathlib import Path
+
+    import platformdirs
+
+    folder = Path(platformdirs.user_state_dir("yard-dial"))
+    folder.mkdir(parents=True, exist_ok=True)
+    handler = RotatingFileHandler(folder / "faults.log", maxBytes=256_000, backupCount=3, encoding="utf-8")
+    handler.setFormatter(Formatter("%(asctime)s %(name)s: %(message)s"))
+    return handler
 
 
 class OwnFiles:

@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from yarddial.records.entry import Entry
+from yarddial.records.log_data import LoggedPlace
 from yarddial.records.logbook import Logbook
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.yard.errors import LogNotWritten
@@ -19,18 +20,19 @@ WRITER = """
 import sys
 from pathlib import Path
 from yarddial.records.entry import Entry
+from yarddial.records.log_data import LoggedPlace
 from yarddial.records.logbook import Logbook
 book = Logbook(Path(sys.argv[1]))
 n = 0
 while True:
     n += 1
-    book.add(Entry(station="s", kind="note", text=f"entry {n}", data={"n": n}))
+    book.add(Entry(station="s", kind="note", text=f"entry {n}", data=LoggedPlace(n)))
     print(n, flush=True)
 """
 
 
 def entry(text: str, kind: str = "note") -> Entry:
-    return Entry(station="Quillet Lane", kind=kind, text=text, data={"x": 1.5})
+    return Entry(station="Quillet Lane", kind=kind, text=text, data=LoggedPlace(1.5))
 
 
 def test_entries_come_back_newest_first_with_number_and_time(tmp_path: Path) -> None:

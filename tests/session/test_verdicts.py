@@ -6,6 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from yarddial.session.calibration.verdict import dial_verdict
+from yarddial.session.finding import GoTo
 from yarddial.session.first_light.result import CheckResult
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.log.verdict import log_verdict
@@ -64,7 +65,7 @@ def test_what_first_light_found_is_a_finding_while_it_concerns_the_rate_in_use(s
     dead = CheckResult("antenna", "stop", "nothing is connected", "look at plug and lead")
     session.device_check.results = (msgspec.structs.replace(lost, figures={"rate_hz": used_hz}), dead)
     worst = findings(session)[0]
-    assert (worst.what, worst.fix) == ("First light: Finch, antenna: nothing is connected", "go_first_light")
+    assert (worst.what, worst.fix) == ("First light: Finch, antenna: nothing is connected", GoTo("First light"))
     session.device_check.results = session.device_check.results[:1]
     assert any(found.what.endswith("10 of 99 samples lost") for found in findings(session))
 
@@ -109,7 +110,7 @@ def test_a_log_in_trouble_is_the_first_finding(session: Session) -> None:
     verdict = log_verdict(session.log)
     assert (verdict.mark, verdict.short) == ("stop", "1 waiting")
     first = findings(session)[0]
-    assert (first.mark, first.fix) == ("stop", "go_log")
+    assert (first.mark, first.fix) == ("stop", GoTo("Log"))
     assert "held by another program" in first.what
 
 

@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
 from yarddial.records.entry import Entry
+from yarddial.records.log_data import LoggedObservations
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.true.evidence import Evidence
 from yarddial.ui.places.true.history_sheet import HistorySheet
@@ -149,7 +150,7 @@ def test_the_history_opens_empty_and_with_what_the_log_holds(qtbot: QtBot, windo
     empty.close()
     entry = Entry(
         station=session.desk.station.name, kind="observation", text="earlier", at_utc="2026-03-01T12:00:00Z",
-        data={"oscillators": {"crystal:Finch": (27.1, 0.01)}},
+        data=LoggedObservations((), {"crystal:Finch": (27.1, 0.01)}),
     )  # fmt: skip
     session.log.add(entry)
     session.calibration.recall()

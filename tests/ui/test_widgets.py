@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QImage
 from PyQt6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
-from yarddial.session.overview.findings import Finding
+from yarddial.session.finding import Act, Finding, going
 from yarddial.ui.dial.dial import DialEntry
 from yarddial.ui.dial.scale import SlideRule
 from yarddial.ui.findings_bar import FindingsBar
@@ -178,15 +178,13 @@ def test_findings_open_and_their_fixes_are_heard(qtbot: QtBot) -> None:
     bar = FindingsBar()
     qtbot.addWidget(bar)
     bar.show()
-    bar.show_findings(
-        (Finding("stop", "first", "why", "go_log", "Go to Log"), Finding("look", "second", "why", "apply", "Apply"))
-    )
+    bar.show_findings((going("stop", "first", "why", "Log"), Finding("look", "second", "why", Act("apply"), "Apply")))
     assert [row.isVisible() for row in bar._rows] == [True]
     qtbot.keyClick(bar._toggle, Qt.Key.Key_Return)
     assert [row.isVisible() for row in bar._rows] == [True, True]
     with qtbot.waitSignal(bar.fixed) as heard:
         qtbot.keyClick(bar._rows[1].fix, Qt.Key.Key_Return)
-    assert heard.args[0].fix == "apply"
+    assert heard.args[0].fix == Act("apply")
     bar.show_findings(())
     assert not any(row.isVisible() for row in bar._rows)
     assert bar._quiet.isVisible()

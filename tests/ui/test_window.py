@@ -230,10 +230,17 @@ def test_a_fault_of_the_program_is_shown_and_the_window_lives(
     window: MainWindow, capsys: pytest.CaptureFixture[str]
 ) -> None:
     window.report_fault(ValueError, ValueError("a made-up fault"), None)
+    window.session.poll()
     sheets = [w for w in window.findChildren(QWidget) if w.isWindow() and w.windowTitle() == "A fault in the program"]
     assert any("a made-up fault" in label.text() for label in sheets[0].findChildren(QLabel))
     assert "a made-up fault" in capsys.readouterr().err
     assert window.isVisible()
+    # Told once in a sheet; then it stands among the findings, and its details can be copied.
+    window.report_fault(KeyError, KeyError("another"), None)
+    window.session.poll()
+    assert len([w for w in window.findChildren(QWidget) if w.windowTitle() == "A fault in the program"]) == 1
+    assert any("1 more" in finding.what for finding in window.findings._findings)
+    assert window.session.faults.details.count("KeyError") == 1
 
 
 def test_out_of_reach_is_said_everywhere_and_nothing_else_is_claimed(qtbot: QtBot, window: MainWindow) -> None:

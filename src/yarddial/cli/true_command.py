@@ -47,12 +47,12 @@ def command(file: Path, working: bool, out: Path | None, as_json: bool) -> None:
         ],
         "outliers": [row + 1 for row in found.outliers],
         "inseparable": list(found.inseparable),
-        "remarks": list(found.remarks),
+        "remarks": [remark.sentence for remark in found.remarks],
         "chi2": found.chi2,
         "dof": found.dof,
     }
     lines = [f"{spoken(e.name)}: {value_text(e.name, e.value, e.sigma)}" for e in found.estimates if e.separate]
-    lines += [*found.inseparable, *found.remarks]
+    lines += [*found.inseparable, *(remark.sentence for remark in found.remarks)]
     if found.outliers:
         lines.append("left out: row " + ", ".join(str(row + 1) for row in found.outliers))
     answer(as_json, values, found.working().as_text() if working else "\n".join(lines))

@@ -1,6 +1,5 @@
 """The engine itself, free of processes: takes commands, steps through blocks, reports events."""
 
-import logging
 from collections.abc import Callable
 
 import msgspec
@@ -15,6 +14,7 @@ from yarddial.engine.messages import (
     CleanUp,
     Command,
     Event,
+    Failed,
     Follow,
     Hear,
     Measure,
@@ -45,7 +45,6 @@ from yarddial.engine.taps.tap import Cause, Change, Piece, Stream, Tap
 from yarddial.yard.errors import DeviceStalled, RefusedValue, YardDialError
 from yarddial.yard.level import GainsDb
 
-log = logging.getLogger(__name__)
 # How long a step waits for samples, so that commands are never kept waiting.
 WAIT_S = 0.05
 # A receiver that says nothing for so long hangs; no read takes longer.
@@ -124,7 +123,9 @@ class Engine:
 
     def _fail(self, fault: Exception) -> None:
         """The top of the engine: whatever it is, the stream ends with it, and it is told."""
-        log.error("the engine failed", exc_info=fault)
+        import traceback
+
+        self._report(Failed("the engine failed", "".join(traceback.format_exception(fault))))
         self._stop(f"the program failed while it listened ({type(fault).__name__}): Space starts the receiver again")
 
     # The stream

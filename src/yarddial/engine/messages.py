@@ -163,6 +163,13 @@ class Stopped(msgspec.Struct, frozen=True):
     replaced: bool = False
 
 
+class Failed(msgspec.Struct, frozen=True):
+    """A fault of the engine itself, with its traceback; the end of the stream follows."""
+
+    what: str
+    details: str
+
+
 class Noticed(msgspec.Struct, frozen=True):
     """Samples lost since the stream began, what the receiver has to say in a sentence, and pictures just left out."""
 
@@ -308,7 +315,7 @@ class Followed(Answer, frozen=True):
 
 
 Event = (
-    Started | Stopped | Noticed | SpectrogramColumns | SpanSpectrum | Tuned | TuneRefused | Sound | CleanedUp
+    Started | Stopped | Failed | Noticed | SpectrogramColumns | SpanSpectrum | Tuned | TuneRefused | Sound | CleanedUp
     | RecordingState | SweepPoint | SweepDone | Progress | Measured | NotMeasured | Followed
 )  # fmt: skip
 # What each kind of answer answers.

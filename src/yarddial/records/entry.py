@@ -1,13 +1,13 @@
 """One line of the log, as data; light, so that a window can start without a database."""
 
-from datetime import UTC, datetime
-from typing import Any
-
 import msgspec
+
+from yarddial.records.log_data import NOTHING, LogData
+from yarddial.yard import clock
 
 
 class Entry(msgspec.Struct, frozen=True, kw_only=True):
-    """One line of the log: what, when, where, how, against what, and the numbers as JSON-ready `data`.
+    """One line of the log: what, when, where, how, against what, and the numbers as `data`.
 
     kind : `observation`, `correction`, `undo`, `verification`, `card` or `note`.
     """
@@ -20,10 +20,10 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True):
     method: str = ""
     reference: str = ""
     temperature_c: float | None = None
-    data: dict[str, Any] = {}
+    data: LogData = NOTHING
     id: int = 0
 
 
 def utc_now() -> str:
     """This moment in UTC, to the second, as ISO 8601."""
-    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+    return clock.utc_text()

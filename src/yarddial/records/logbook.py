@@ -1,13 +1,16 @@
 """The logbook: one SQLite file in write-ahead mode. What was committed is there after a kill at any moment."""
 
 import contextlib
+import errno
 import json
 import sqlite3
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
 from yarddial.records.entry import Entry, utc_now
+from yarddial.records.log_data import log_builtins, read_log_data
 from yarddial.yard.errors import LogNotWritten
 
 SCHEMA_VERSION = 1
@@ -67,7 +70,8 @@ class Logbook:
         values = [getattr(stamped, name) for name in _FIELDS.split(", ")[:-1]]
         try:
             cursor = self._connection.execute(
-                f"INSERT INTO entries ({_FIELDS}) VALUES (?,?,?,?,?,?,?,?,?)", [*values, json.dumps(stamped.data)]
+                f"INSERT INTO entries ({_FIELDS}) VALUES (?,?,?,?,?,?,?,?,?)",
+                [*values, json.dumps(log_builtins(stamped.data))],
             )
         except (sqlite3.Error, OSError) as error:
             with contextlib.suppress(sqlite3.Error):
@@ -83,21 +87,32 @@ class Logbook:
             (kind, station, most),
         ).fetchall()
         names = ["id", *_FIELDS.split(", ")]
-        return tuple(Entry(**{**dict(zip(names, row, strict=True)), "data": json.loads(row[-1])}) for row in rows)
+        return tuple(_entry(dict(zip(names, row, strict=True))) for row in rows)
 
     def close(self) -> None:
         """Close the file."""
         self._connection.close()
 
 
+def _entry(row: dict[str, Any]) -> Entry:
+    return Entry(**{**row, "data": read_log_data(row["kind"], json.loads(row["data"]))})
+
+
 def _sentence(path: Path, error: Exception) -> str:
-    words = str(error).lower()
-    if "locked" in words or "busy" in words:
-        return f"the log {path.name} is held by another program: close that; entries wait until it is free"
-    if "full" in words:
-        return f"the disk that holds the log {path} is full: make room; entries wait until then"
-    if "readonly" in words or "read-only" in words or "permission" in words or "unable to open" in words:
+    words = " ".join(str(error).split())
+    # The low byte is the primary result code, whatever the extended one says.
+    code = getattr(error, "sqlite_errorcode", 0) & 0xFF
+    match code:
+        case sqlite3.SQLITE_BUSY | sqlite3.SQLITE_LOCKED:
+            return f"the log {path.name} is held by another program: close that; entries wait until it is free"
+        case sqlite3.SQLITE_FULL:
+            return f"the disk that holds the log {path} is full: make room; entries wait until then"
+        case sqlite3.SQLITE_READONLY | sqlite3.SQLITE_PERM | sqlite3.SQLITE_CANTOPEN:
+            return f"cannot write the log {path}: check that its folder exists and may be written"
+        case sqlite3.SQLITE_NOTADB | sqlite3.SQLITE_CORRUPT:
+            return f"{path} is not a logbook or is damaged: move it aside, a new one will be begun"
+    if isinstance(error, OSError) and error.errno in (errno.EACCES, errno.EPERM, errno.EROFS, errno.ENOTDIR):
         return f"cannot write the log {path}: check that its folder exists and may be written"
-    if "not a database" in words or "malformed" in words:
-        return f"{path} is not a logbook or is damaged: move it aside, a new one will be begun"
-    return f"cannot write the log {path}: {words}"
+    if isinstance(error, OSError) and error.errno == errno.ENOSPC:
+        return f"the disk that holds the log {path} is full: make room; entries wait until then"
+    return f"cannot write the log {path}: {words.lower()}"

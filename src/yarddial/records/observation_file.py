@@ -6,15 +6,24 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+import msgspec
+
 from yarddial.records.whole_file import write_whole
 from yarddial.yard.errors import BadObservations, YardDialError
 from yarddial.yard.frequency import parse_frequency
-from yarddial.yard.observation import Observation, SeenStage
+from yarddial.yard.observation import (
+    CrystalAndClock,
+    Observation,
+    SeenStage,
+    TellsOf,
+    lasting_error_of,
+    tells_of_centre,
+)
 from yarddial.yard.path import parse_ppm, parse_stage
 
 COLUMNS = ("reference_hz", "reference_sigma_hz", "measured_hz", "sigma_hz", "through")
 # What more a row may tell; what is missing or empty is left at its default.
-MORE = ("name", "receiver", "route", "at_utc", "wander_hz", "centre_hz", "entered_ppm", "parts")
+MORE = ("name", "receiver", "route", "at_utc", "wander_hz", "centre_hz", "tells_of", "shares", "entered_ppm", "parts")
 RECEIVER = "receiver"
 
 
@@ -61,7 +70,9 @@ def write_observations(file: Path, observations: Sequence[Observation], residual
             "route": seen.route,
             "at_utc": seen.at_utc,
             "wander_hz": repr(seen.wander_hz),
-            "centre_hz": "" if seen.centre_hz is None else repr(seen.centre_hz),
+            "centre_hz": repr(seen.tells_of.centre_hz) if isinstance(seen.tells_of, CrystalAndClock) else "",
+            "tells_of": msgspec.to_builtins(seen.tells_of)["type"],
+            "shares": seen.shares,
             "entered_ppm": repr(seen.entered_ppm),
             "parts": ";".join(
                 f"{stage.name}:{stage.nominal_lo_hz!r}{':dial' if stage.follows_dial else ''}" for stage in seen.stages
@@ -114,11 +125,25 @@ def _observation(
         route=text("route"),
         at_utc=text("at_utc"),
         wander_hz=hertz("wander_hz", "0"),
-        centre_hz=hertz("centre_hz") if text("centre_hz") else None,
+        tells_of=_tells_of(number, text("tells_of"), hertz("centre_hz") if text("centre_hz") else None),
+        shares=text("shares") or lasting_error_of(text("name"), hertz("reference_hz")),
     )
     if min(observation.reference_sigma_hz, observation.sigma_hz) < 0 or observation.total_sigma_hz == 0:
         raise BadObservations(f"row {number}: a doubt must be positive; give sigma_hz or reference_sigma_hz above 0")
     return observation
+
+
+def _tells_of(number: int, text: str, centre_hz: float | None) -> TellsOf:
+    """Of the clocks; files without the column say it by the centre: none, 0 for the sampling clock alone, or both."""
+    if not text:
+        return tells_of_centre(centre_hz)
+    try:
+        found: TellsOf = msgspec.convert({"type": text, "centre_hz": centre_hz or 0.0}, TellsOf)
+    except msgspec.ValidationError as error:
+        raise BadObservations(
+            f"row {number}, tells_of: write one crystal, sampling clock, or crystal and sampling clock, not '{text}'"
+        ) from error
+    return found
 
 
 def _part(number: int, words: Sequence[str]) -> tuple[str, float, bool]:

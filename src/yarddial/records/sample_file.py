@@ -1,7 +1,6 @@
 """I/Q kept as a SigMF recording while it comes in: data under another name until it is whole, description last."""
 
 import json
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -9,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.records.whole_file import reason, write_whole
+from yarddial.yard import clock
 from yarddial.yard.errors import NotWritten
 
 Complex = NDArray[np.complex64]
@@ -36,7 +36,7 @@ class SampleFile:
             raise NotWritten(f"{self.meta_path} is there already: give another name")
         self._partial = self.data_path.with_name(f".{self.data_path.name}.part")
         self._rate_hz, self._centre_hz, self._about, self._bits = rate_hz, centre_hz, about, bits
-        self._begun = datetime.now(UTC)
+        self._begun = clock.now()
         self._annotations: list[dict[str, Any]] = list(about.get("annotations", []))
         self.count = 0
         try:

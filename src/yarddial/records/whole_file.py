@@ -17,6 +17,8 @@ def write_whole(path: Path, data: bytes) -> None:
     """
     import tempfile
 
+    # A link stays a link: what it leads to is replaced.
+    path = Path(os.path.realpath(path))
     try:
         handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
     except OSError as error:
@@ -26,6 +28,7 @@ def write_whole(path: Path, data: bytes) -> None:
             file.write(data)
             file.flush()
             os.fsync(file.fileno())
+        _as_before(path, temporary)
         os.replace(temporary, path)
     except OSError as error:
         with contextlib.suppress(OSError):
@@ -33,11 +36,26 @@ def write_whole(path: Path, data: bytes) -> None:
         raise NotWritten(f"cannot write {path}: {reason(error)}; what was there before is untouched") from error
 
 
+def _as_before(path: Path, temporary: str) -> None:
+    """Mode and owner of the file that is replaced, as far as the system lets us; of a new one what is usual."""
+    try:
+        before = path.stat()
+    except OSError:
+        usual = os.umask(0)
+        os.umask(usual)
+        os.chmod(temporary, 0o666 & ~usual)
+        return
+    os.chmod(temporary, before.st_mode & 0o7777)
+    with contextlib.suppress(OSError):
+        os.chown(temporary, before.st_uid, before.st_gid)
+
+
 def clear_leftovers(path: Path, older_than_s: float = 60.0) -> None:
     """Take away what writers of a file left behind when they were killed; a writer at work is younger than that."""
     import glob
     import time
 
+    path = Path(os.path.realpath(path))
     for leftover in path.parent.glob(f".{glob.escape(path.name)}.*"):
         with contextlib.suppress(OSError):
             if time.time() - leftover.stat().st_mtime > older_than_s:

@@ -4,27 +4,32 @@ from collections.abc import Callable
 from functools import cached_property
 from typing import TYPE_CHECKING
 
+from yarddial.engine.jobs.lease import Lease
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.link import EngineLink
 from yarddial.records.entry import Entry
+from yarddial.records.log_data import LoggedEntered, LoggedPlace
+from yarddial.session.background import Background
 from yarddial.session.bands.band_board import BandBoard
 from yarddial.session.bands.band_run import BandRun
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.calibration.carrier_watch import CarrierWatch
 from yarddial.session.calibration.crystal_follower import CrystalFollower
 from yarddial.session.calibration.lo_leak_scan import LoLeakScan
+from yarddial.session.faults import Faults
 from yarddial.session.first_light.device_check import BeginRun, DeviceCheck
 from yarddial.session.levels.levels import Levels
 from yarddial.session.listening.comparison import Comparison
 from yarddial.session.listening.listening import Listening
 from yarddial.session.listening.reception_check import ReceptionCheck
 from yarddial.session.log.log_keeper import Book, LogKeeper
+from yarddial.session.overview.overview import Overview
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.spurious.expected_products import ExpectedProducts
 from yarddial.session.spurious.mitigation import Mitigation
 from yarddial.session.spurious.span_test import SpanTest
 from yarddial.session.spurious.strong_signals import StrongSignals
-from yarddial.session.station.desk import Desk
+from yarddial.session.station.desk import Desk, Edit
 from yarddial.session.station.inspection import Inspection
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.reach import reaching
@@ -56,10 +61,14 @@ class Session:
         save: Callable[[Station], None] | None = None,
         recovered: Station | None = None,
         begin_check: "BeginRun | None" = None,
+        faults: Faults | None = None,
     ) -> None:
         self._engine = engine
         self._polls = 0
         self.recovered = recovered
+        self.faults = faults or Faults()
+        self.faults.begin()
+        self.background = Background()
         self.jobs = jobs = Scheduler(engine)
         self.desk = desk = Desk(station, save)
         # Before anybody else hears of it: what is under way must not go on with a dial that was turned.
@@ -68,7 +77,7 @@ class Session:
         self.inspection = Inspection(desk)
         self.log = LogKeeper(open_book)
         self.live_receiver = receiver = LiveReceiver(jobs)
-        self.calibration = calibration = Calibration(desk, receiver, jobs, self.log)
+        self.calibration = calibration = Calibration(desk, receiver, jobs, self.log, self.background)
         self.carrier_watch = CarrierWatch(desk, receiver, jobs, calibration, self.log)
         self.lo_leak_scan = LoLeakScan(desk, receiver, jobs, lambda: calibration.oscillators)
         self.listening = Listening(desk, receiver, jobs, self.note)
@@ -83,7 +92,25 @@ class Session:
         self.board = BandBoard(desk, calibration, self.log)
         self.band_run = BandRun(desk, receiver, jobs, calibration, self.span_test, self.board, self.log)
         self.device_check = DeviceCheck(desk, receiver, jobs, self.log, begin_check)
-        self.calibration.follow_dial()
+        self.overview = Overview(
+            self,
+            jobs,
+            (
+                desk.on_yard_changed,
+                desk.on_dial_changed,
+                calibration.on_calibration_changed,
+                self.device_check.on_device_check_changed,
+                self.listening.on_listening_changed,
+                self.levels.on_levels_changed,
+                receiver.on_receiver_changed,
+                self.log.on_log_changed,
+                self.span_test.on_span_test_changed,
+                self.board.on_board_changed,
+                jobs.on_jobs_changed,
+                self.faults.on_fault,
+            ),
+        )
+        calibration.follow_dial()
 
     @cached_property
     def span_planner(self) -> "SpanPlanner":
@@ -126,9 +153,12 @@ class Session:
             self.log.open()
             self.calibration.recall()
         is_news = self.jobs.poll()
+        self.background.poll()
+        self.faults.poll()
         self.reception_check.poll()
         self.device_check.poll()
         self.band_run.poll()
+        self.overview.refresh()
         self._polls += 1
         if self._polls % GROW_POLLS == 0:
             self.calibration.grow()
@@ -137,6 +167,19 @@ class Session:
             if self.log.waiting or self.log.trouble:
                 self.log.retry()
         return is_news
+
+    @property
+    def is_busy(self) -> bool:
+        """True while something goes on that must be looked at often."""
+        goes_on = any(lease.kind.nature not in ("listen", "along") for lease in self.jobs.leases)
+        return self.live_receiver.wanted or goes_on or self.background.is_busy or self.faults.is_new
+
+    def stop_job(self, lease: Lease) -> None:
+        """Stop who has the receiver, by a person's wish; a recording is made whole first."""
+        if lease.kind.nature == "record":
+            self.listening.recorder.stop_recording_samples()
+        else:
+            self.jobs.cancel(lease)
 
     def warm(self) -> None:
         """Get ready for the receiver to be started; call it when there is nothing better to do."""
@@ -181,21 +224,17 @@ class Session:
 
     def undo(self) -> str:
         """Take the last edit back, and say so in the log when it was a correction."""
-        label = self.desk.undo()
-        self._note_step(label, "Took back")
-        return label
+        return self._note_step(self.desk.undo(), "Took back")
 
     def redo(self) -> str:
         """Bring the last undone edit back."""
-        label = self.desk.redo()
-        self._note_step(label, "Brought back")
-        return label
+        return self._note_step(self.desk.redo(), "Brought back")
 
     def note(self, text: str) -> None:
         """Put a note in the log."""
         if text.strip():
             line = self.desk.line
-            state = {"dial_hz": self.desk.station.dial_hz, "mode": self.desk.station.mode}
+            state = LoggedPlace(self.desk.station.dial_hz, self.desk.station.mode)
             self.log.add(
                 Entry(station=self.desk.station.name, kind="note", route=line.name, text=text.strip(), data=state)
             )
@@ -209,7 +248,7 @@ class Session:
     def note_card(self, route: str, dial_hz: float, path: str) -> None:
         """Keep in the log that a settings card was handed over, and for what."""
         text = f"Settings card for {format_frequency(dial_hz)} over {route}, saved as {path}"
-        data = {"dial_hz": dial_hz, "file": path}
+        data = LoggedPlace(dial_hz, file=path)
         self.log.add(Entry(station=self.desk.station.name, kind="card", route=route, text=text, data=data))
 
     def close(self) -> None:
@@ -217,16 +256,21 @@ class Session:
         if self.log.waiting:
             self.log.retry()
         self.jobs.end_all("the window was closed")
-        if "live_ways" in vars(self):
+        if "live_methods" in vars(self):
             self.live_methods.clear()
+        self.background.close()
         self.desk.finish()
+        self.faults.end()
         self._engine.close()
 
-    def _note_step(self, label: str, verb: str) -> None:
-        if label in ("correction", "shift for this place"):
-            entered = {part.name: _entered(part) for part in self.desk.station.parts if _entered(part) is not None}
-            text = f"{verb}: {label}"
-            self.log.add(Entry(station=self.desk.station.name, kind="undo", text=text, data={"entered": entered}))
+    def _note_step(self, edit: Edit | None, verb: str) -> str:
+        if edit is None:
+            return ""
+        if edit.kind == "correction":
+            entered = {part.name: value for part in self.desk.station.parts if (value := _entered(part)) is not None}
+            text = f"{verb}: {edit.label}"
+            self.log.add(Entry(station=self.desk.station.name, kind="undo", text=text, data=LoggedEntered(entered)))
+        return edit.label
 
 
 def _entered(part: object) -> float | None:

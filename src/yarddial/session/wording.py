@@ -2,6 +2,8 @@
 
 from datetime import UTC, datetime
 
+from yarddial.yard import clock
+
 
 def joined(spans: list[tuple[float, float]]) -> list[tuple[float, float]]:
     """Rising spans that touch or overlap made one."""
@@ -22,7 +24,7 @@ def count_of(number: int, one: str, many: str = "") -> str:
 def ago(at_utc: str) -> str:
     """A past moment as people say it."""
     then = datetime.strptime(at_utc, "%Y-%m-%dT%H:%M:%SZ").replace(tzinfo=UTC)
-    minutes = (datetime.now(UTC) - then).total_seconds() / 60
+    minutes = (clock.now() - then).total_seconds() / 60
     if minutes < 1.5:
         return "just now"
     if minutes < 90:

@@ -2,17 +2,53 @@
 
 from collections.abc import Callable
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import Protocol
 
+from yarddial.session.session import Session
 from yarddial.ui.widgets.finder import Findable
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import format_bound, format_frequency, parse_frequency
 
-if TYPE_CHECKING:
-    from yarddial.ui.main_window import MainWindow
+
+class Commands(Protocol):
+    """What the window does; it is one."""
+
+    session: Session
+
+    def go(self, name: str) -> None:
+        """Open a place."""
+        ...
+
+    def open_part(self, name: str) -> None:
+        """Show a part on Bench."""
+        ...
+
+    def measure(self) -> None:
+        """Measure the station at the dial."""
+        ...
+
+    def show_card(self) -> None:
+        """The settings card."""
+        ...
+
+    def write_note(self) -> None:
+        """Go to the log's note."""
+        ...
+
+    def change_theme(self) -> None:
+        """Day to night and back."""
+        ...
+
+    def show_keys(self) -> None:
+        """The list of keys."""
+        ...
+
+    def show_glossary(self) -> None:
+        """The words used."""
+        ...
 
 
-def findables(window: "MainWindow", places: list[str]) -> list[Findable]:
+def findables(window: Commands, places: list[str]) -> list[Findable]:
     """All things to go to, the yard's own first."""
     session, desk = window.session, window.session.desk
     station = desk.station
@@ -46,13 +82,13 @@ def findables(window: "MainWindow", places: list[str]) -> list[Findable]:
     return things + [Findable("command", name, act) for name, act in commands]
 
 
-def _at(window: "MainWindow", place: str, act: Callable[[], None]) -> None:
+def _at(window: Commands, place: str, act: Callable[[], None]) -> None:
     """Go where it is seen, then do it."""
     window.go(place)
     act()
 
 
-def dialled(window: "MainWindow", text: str) -> Findable | None:
+def dialled(window: Commands, text: str) -> Findable | None:
     """A text that is a frequency dials it."""
     try:
         hertz = parse_frequency(text, "MHz")

@@ -5,7 +5,7 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from yarddial.session.overview.findings import Finding
+from yarddial.session.finding import Finding
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.mark import Mark
 from yarddial.ui.widgets.words import ElidedWords, Words, button, hairline
@@ -36,7 +36,7 @@ class FindingsBarRow(QWidget):
         self._why.setToolTip(finding.why)
         self.fix.setText(finding.fix_label)
         self.fix.setAccessibleName(finding.fix_label)
-        self.fix.setVisible(bool(finding.fix))
+        self.fix.setVisible(finding.fix is not None)
 
 
 class FindingsBar(QWidget):

@@ -1,5 +1,6 @@
 """The window: strip and dial on top, places at the left, the place in the middle, findings along the bottom."""
 
+import logging
 from collections.abc import Callable
 from functools import partial
 from types import TracebackType
@@ -9,8 +10,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QPaintEvent, QShortcut
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from yarddial.session.overview.findings import Finding, findings
-from yarddial.session.overview.verdicts import all_verdicts
+from yarddial.session.finding import Act, Finding, GoTo, MendYard
 from yarddial.session.receiver.live_receiver import DIAL_HALF_SPANS_HZ, next_half_span_hz
 from yarddial.session.session import Session
 from yarddial.ui.dial.dial import Dial, nudge_steps
@@ -20,10 +20,8 @@ from yarddial.ui.places_list import PlacesList
 from yarddial.ui.theme import style
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.theme.palette import DAY, NIGHT, palette
-from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import hairline
 from yarddial.ui.yard_strip.strip import YardStrip
-from yarddial.yard.errors import YardDialError
 from yarddial.yard.working import Working
 
 if TYPE_CHECKING:
@@ -32,7 +30,9 @@ if TYPE_CHECKING:
     from yarddial.ui.places.log.place import LogPlace
     from yarddial.ui.places.true.place import TruePlace
 
-POLL_MS = 16
+POLL_MS, IDLE_MS = 16, 200
+
+log = logging.getLogger(__name__)
 
 
 class MainWindow(QMainWindow):
@@ -58,15 +58,28 @@ class MainWindow(QMainWindow):
         # The first place is made when the window has been painted: strip and dial stand there at once.
         self._first_place = "True" if session.desk.station.routes else "Bench"
         self.places.show_chosen(PLACES.index(self._first_place))
-        self._refresh()
+        session.overview.refresh()
+        self._show_state()
         self._timer = QTimer(self)
-        self._timer.timeout.connect(session.poll)
+        self._timer.timeout.connect(self._poll)
         self._timer.start(POLL_MS)
         # Not before the first paint and the first looks around: it takes a core for a second.
         self._warm = QTimer(self)
         self._warm.setSingleShot(True)
         self._warm.timeout.connect(session.warm)
         self._warm.start(1500)
+
+    def _poll(self) -> None:
+        """Often while something goes on; with the receiver off and nothing owed there is little to look for."""
+        self.session.poll()
+        wanted_ms = POLL_MS if self.session.is_busy else IDLE_MS
+        if self._timer.interval() != wanted_ms:
+            self._timer.start(wanted_ms)
+
+    def hurry(self) -> None:
+        """Something was begun: look at once, and often."""
+        if self._timer.interval() != POLL_MS:
+            self._timer.start(POLL_MS)
 
     def _lay_out(self) -> None:
         top, middle, page = QWidget(), QWidget(), QWidget()
@@ -105,21 +118,11 @@ class MainWindow(QMainWindow):
         self.strip.rename_wanted.connect(lambda name: self.open_part(name, "name"))
         self.strip.export_wanted.connect(self._export_part)
         self.findings.fixed.connect(self._fix)
-        self._refresh_soon = Soon(self, self._refresh)
         session = self.session
-        for subscribe in (
-            session.desk.on_yard_changed,
-            session.desk.on_dial_changed,
-            session.calibration.on_calibration_changed,
-            session.device_check.on_device_check_changed,
-            session.listening.on_listening_changed,
-            session.levels.on_levels_changed,
-            session.live_receiver.on_receiver_changed,
-            session.log.on_log_changed,
-            session.span_test.on_span_test_changed,
-            session.board.on_board_changed,
-        ):
-            subscribe(self._refresh_soon)
+        session.overview.on_state_changed(self._show_state)
+        session.overview.on_stale(self.hurry)
+        session.faults.on_fault(self._tell_fault)
+        self.places.owner.stopped.connect(self._stop_job)
         shortcuts: tuple[tuple[str, Callable[[], object]], ...] = (
             ("Ctrl+Z", session.undo),
             ("Ctrl+Y", session.redo),
@@ -340,18 +343,30 @@ class MainWindow(QMainWindow):
         self.bench.open_part(name, key)
 
     def _fix(self, finding: Finding) -> None:
-        session, bench = self.session, finding.bench
-        acts: dict[str, Callable[[], object]] = {
+        match finding.fix:
+            case GoTo(place):
+                self.go(place)
+            case Act(what):
+                self.strip.attempt(self._acts()[what])
+            case MendYard(bench):
+                self.strip.attempt(partial(self.session.building.mend, bench))
+            case None:
+                pass
+
+    def _acts(self) -> dict[str, Callable[[], object]]:
+        session = self.session
+        return {
             "measure": self._measure_in_true,
             "apply": session.calibration.apply,
-            "free_route": self._free_route,
+            "free the route": self._free_route,
             "recover": session.recover,
-            "mend": partial(session.building.mend, bench) if bench is not None else session.recover,
+            "copy the fault": self._copy_fault,
         }
-        if finding.fix in acts:
-            self.strip.attempt(acts[finding.fix])
-        elif finding.fix.startswith("go_"):
-            self.go(finding.fix.removeprefix("go_").replace("_", " ").capitalize())
+
+    def _stop_job(self, lease_id: int) -> None:
+        for lease in self.session.jobs.leases:
+            if lease.id == lease_id:
+                self.session.stop_job(lease)
 
     def measure(self, *, verifying: bool = False) -> None:
         """Measure the known station at the dial; Listen gives the receiver up for it."""
@@ -368,29 +383,34 @@ class MainWindow(QMainWindow):
         desk.hold(False)
         desk.dial(desk.station.dial_hz)
 
-    def _refresh(self) -> None:
-        try:
-            session = self.session
-            verdicts = all_verdicts(
-                session.desk, session.inspection, session.device_check, session.calibration, session.listening,
-                session.live_receiver, session.levels, session.span_test, session.board, session.log,
-            )  # fmt: skip
-            self.places.show_verdicts([verdicts[name] for name in PLACES])
-            self.findings.show_findings(findings(self.session))
-        except YardDialError as error:
-            self.findings.setToolTip(str(error))
+    def _show_state(self) -> None:
+        overview = self.session.overview
+        self.findings.setToolTip(overview.trouble)
+        if overview.state.verdicts:
+            self.places.show_verdicts([overview.state.verdicts[name] for name in PLACES])
+        self.places.owner.show_owner(overview.state.owner, self.session.live_receiver.wanted)
+        self.findings.show_findings(overview.state.findings)
 
     def report_fault(self, kind: type[BaseException], fault: BaseException, trace: TracebackType | None) -> None:
-        """The last resort: a fault of the program itself is shown once and told in full on standard error."""
+        """The last resort: a fault of the program itself, wherever nobody caught it."""
         import traceback
 
         traceback.print_exception(kind, fault, trace)
+        log.error("the window failed", exc_info=(kind, fault, trace))
+
+    def _tell_fault(self) -> None:
+        """Once in a sheet; from then on it stands among the findings."""
         if self._fault_shown:
             return
         self._fault_shown = True
         from yarddial.ui.help_sheets import fault_sheet
 
-        fault_sheet(self, kind, fault).show()
+        fault_sheet(self, self.session.faults.kept[-1], self._copy_fault).show()
+
+    def _copy_fault(self) -> None:
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setText(self.session.faults.details)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop everything in good order."""

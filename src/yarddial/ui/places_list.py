@@ -5,6 +5,7 @@ from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
 from yarddial.session.verdict import Verdict
+from yarddial.ui.receiver_owner import ReceiverOwner
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.mark import NAMES, draw_mark
@@ -76,6 +77,8 @@ class PlacesList(QWidget):
             place.clicked.connect(lambda _=False, n=i: self.chosen.emit(n))
             layout.addWidget(place)
         layout.addStretch()
+        self.owner = ReceiverOwner()
+        layout.addWidget(self.owner)
 
     def show_chosen(self, index: int) -> None:
         """Mark the place that is open."""

@@ -33,6 +33,23 @@ class SeenStage(msgspec.Struct, frozen=True, omit_defaults=True):
         return 1e-6 * self.nominal_lo_hz if self.follows_dial else 1.0
 
 
+class OneCrystal(msgspec.Struct, frozen=True, tag="one crystal"):
+    """It tells of the receiver's crystal, which serves tuner and sampling alike."""
+
+
+class CrystalAndClock(msgspec.Struct, frozen=True, tag="crystal and sampling clock"):
+    """It tells of the tuner's crystal and of a sampling clock of its own: how much of each, the centre decides."""
+
+    centre_hz: float
+
+
+class SamplingOnly(msgspec.Struct, frozen=True, tag="sampling clock"):
+    """It tells of the sampling clock alone, as a tone of known pitch does."""
+
+
+TellsOf = OneCrystal | CrystalAndClock | SamplingOnly
+
+
 class Observation(msgspec.Struct, frozen=True, omit_defaults=True):
     """A measured carrier of known frequency.
 
@@ -41,7 +58,8 @@ class Observation(msgspec.Struct, frozen=True, omit_defaults=True):
     entered_ppm : the correction entered at the time, positive for a fast crystal.
     at_utc : when, as 2026-11-25T18:30:00Z; what a sky-wave does is alike for looks of one day.
     wander_hz : the part of the reference's doubt that is new each day.
-    centre_hz : the receiver's centre, where its sample clock is not its crystal; None where one serves both.
+    tells_of : which of the receiver's clocks it says something about, beside the converters of `stages`.
+    shares : whose lasting error it has: observations of the same text have it in common; empty for nobody's.
     """
 
     receiver: str
@@ -55,7 +73,8 @@ class Observation(msgspec.Struct, frozen=True, omit_defaults=True):
     route: str = ""
     at_utc: str = ""
     wander_hz: float = 0.0
-    centre_hz: float | None = None
+    tells_of: TellsOf = OneCrystal()
+    shares: str = ""
 
     @property
     def day(self) -> str:
@@ -70,13 +89,15 @@ class Observation(msgspec.Struct, frozen=True, omit_defaults=True):
     @property
     def unknowns(self) -> tuple[str, ...]:
         """The oscillators that this observation says something about."""
-        clocks = (crystal_of(self.receiver),) if self.centre_hz is None else self._clocks(self.centre_hz)
+        crystal, clock = crystal_of(self.receiver), clock_of(self.receiver)
+        match self.tells_of:
+            case OneCrystal():
+                clocks: tuple[str, ...] = (crystal,)
+            case CrystalAndClock():
+                clocks = (crystal, clock)
+            case SamplingOnly():
+                clocks = (clock,)
         return (*clocks, *(stage.unknown for stage in self.stages))
-
-    def _clocks(self, centre_hz: float) -> tuple[str, ...]:
-        """A tone of known pitch, such as a stereo pilot at centre 0, tells of the sample clock alone."""
-        both = (crystal_of(self.receiver), clock_of(self.receiver))
-        return both if centre_hz else both[1:]
 
     @property
     def total_sigma_hz(self) -> float:
@@ -125,8 +146,21 @@ def observed(
         route=line.name,
         at_utc=at_utc,
         wander_hz=wander_of(reference.kind, reference.sigma_hz),
-        centre_hz=None if receiver.clock_ppm is None else centre_hz,
+        tells_of=OneCrystal() if receiver.clock_ppm is None else CrystalAndClock(centre_hz),
+        shares=lasting_error_of(reference.name, reference.frequency_hz),
     )
+
+
+def tells_of_centre(centre_hz: float | None) -> TellsOf:
+    """As files and logs of version 1 said it: no centre for one crystal, 0 for the sampling clock alone, else both."""
+    if centre_hz is None:
+        return OneCrystal()
+    return CrystalAndClock(centre_hz) if centre_hz else SamplingOnly()
+
+
+def lasting_error_of(name: str, frequency_hz: float) -> str:
+    """Whose lasting error a look at a known station has: its carrier's own. Nobody's where it has no name."""
+    return f"{name} at {frequency_hz!r} Hz" if name else ""
 
 
 def seen_stage(converter: Converter) -> SeenStage:

@@ -9,6 +9,7 @@ from waiting import until
 from yarddial import wiring
 from yarddial.engine.link import EngineInline
 from yarddial.records.entry import Entry
+from yarddial.records.log_data import LoggedBandRun
 from yarddial.records.logbook import Logbook
 from yarddial.session.session import Session
 from yarddial.yard.demo import DIRECT, demo_station
@@ -34,7 +35,7 @@ def opened(folder: Path) -> Session:
 
 
 def bands_done(session: Session) -> list[str]:
-    return [e.data["band"] for e in session.log.entries if e.kind == "band run" and "band" in e.data]
+    return [e.data.band for e in session.log.entries if isinstance(e.data, LoggedBandRun) and e.data.band]
 
 
 def wait_for(session: Session, done: Callable[[], bool]) -> None:
@@ -76,7 +77,7 @@ def test_a_band_that_could_not_be_tested_is_tried_again_on_going_on(tmp_path: Pa
     session.band_run.cancel()
     run, proven = session.band_run.unfinished(), bands_done(session)
     failing = next(r.band.name for r in session.board.rows() if r.route and r.band.name not in proven)
-    told = {"run": run, "band": failing, "failed": "the receiver was unplugged"}
+    told = LoggedBandRun(run, band=failing, failed="the receiver was unplugged")
     session.log.add(Entry(station=session.desk.station.name, kind="band run", text="not tested", data=told))
     session.band_run.start()
     left = {session.band_run._now.band.name, *(row.band.name for row in session.band_run._left)}

@@ -12,6 +12,7 @@ from yarddial.drivers.simulated.world import heron_world, quillet_world
 from yarddial.engine.link import EngineInline
 from yarddial.records.logbook import Logbook
 from yarddial.session.calibration.verdict import true_verdict
+from yarddial.session.finding import Act, GoTo
 from yarddial.session.overview.findings import findings
 from yarddial.session.session import Session
 from yarddial.yard.demo import DIRECT, HEARTH_IF, VIA_HEARTH, VIA_LADDER, demo_station
@@ -203,10 +204,10 @@ def test_todays_observations_are_found_again_in_the_log(tmp_path: Path, finish: 
 
 
 def test_findings_lead_from_measuring_to_applying_to_nothing(session: Session, finish: Finish) -> None:
-    assert findings(session)[0].fix == "measure"
+    assert findings(session)[0].fix == Act("measure")
     session.calibration.measure()
     finish(session)
-    assert {"go_true", "apply"} <= {finding.fix for finding in findings(session)}
+    assert {GoTo("True"), Act("apply")} <= {finding.fix for finding in findings(session)}
     session.step_reference(+1)
     session.calibration.measure()
     finish(session)
@@ -218,7 +219,7 @@ def test_a_held_route_stays_and_says_what_would_reach(session: Session) -> None:
     session.desk.hold(True)
     session.desk.dial(145.2e6)
     assert session.desk.station.route == VIA_LADDER
-    assert findings(session)[0].fix == "free_route"
+    assert findings(session)[0].fix == Act("free the route")
     session.desk.hold(False)
     session.desk.dial(145.3e6)
     assert session.desk.station.route == DIRECT

@@ -7,23 +7,22 @@ import pytest
 from waiting import until
 from yarddial.analysis.stability.forecast import growth_ppm
 from yarddial.records.entry import Entry
+from yarddial.records.log_data import LoggedChange, LoggedCorrection, LoggedObservations
 from yarddial.session.calibration.outlook import outlook, since_last_correction
 from yarddial.session.calibration.verdict import lasts_sentence
+from yarddial.session.finding import GoTo
 from yarddial.session.overview.findings import findings
 from yarddial.session.session import Session
 
 CRYSTAL, LADDER = "crystal:Finch", "lo:Ladder"
 
 
-def earlier(session: Session, days: float, ppm: float, lo_hz: float, kind: str = "observation", **data: object) -> None:
+def earlier(session: Session, days: float, ppm: float, lo_hz: float, *changes: LoggedChange) -> None:
     """An entry of some days ago that tells both oscillators apart."""
     at_utc = (datetime.now(UTC) - timedelta(days=days)).strftime("%Y-%m-%dT%H:%M:%SZ")
-    told = {"oscillators": {CRYSTAL: (ppm, 0.004), LADDER: (lo_hz, 0.7)}} | data
-    session.log.add(
-        Entry(
-            station=session.desk.station.name, kind=kind, text="earlier", at_utc=at_utc, temperature_c=None, data=told
-        )
-    )
+    known = LoggedObservations((), {CRYSTAL: (ppm, 0.004), LADDER: (lo_hz, 0.7)})
+    kind, told = ("correction", LoggedCorrection(changes, 1.0)) if changes else ("observation", known)
+    session.log.add(Entry(station=session.desk.station.name, kind=kind, text="earlier", at_utc=at_utc, data=told))
 
 
 def test_what_was_measured_a_month_ago_still_counts_with_a_doubt_that_has_grown(session: Session) -> None:
@@ -60,7 +59,7 @@ def test_an_old_measurement_asks_to_be_made_again(session: Session) -> None:
     assert session.calibration.oscillator_estimates.serves_for_s() == 0.0
     (reminder,) = [f for f in findings(session) if "days ago" in f.what]
     assert "60 days ago" in reminder.what
-    assert reminder.fix == "go_true"
+    assert reminder.fix == GoTo("True")
 
 
 def test_a_cold_receiver_is_not_believed_to_be_what_it_was_yesterday(session: Session) -> None:
@@ -96,7 +95,7 @@ def test_the_outlook_says_what_changed_and_follows_the_temperature(session: Sess
         ppm = 27.0 + 0.05 * (warmth - 20.0)
         session.log.add(
             Entry(station=session.desk.station.name, kind="observation", text="x", at_utc=at_utc, temperature_c=warmth,
-                  data={"oscillators": {CRYSTAL: (ppm, 0.01)}})
+                  data=LoggedObservations((), {CRYSTAL: (ppm, 0.01)}))
         )  # fmt: skip
     session.calibration.recall()
     found = outlook(session.calibration.oscillator_estimates.histories[CRYSTAL], datetime.now(UTC).timestamp())
@@ -111,7 +110,7 @@ def test_the_outlook_says_what_changed_and_follows_the_temperature(session: Sess
 
 def test_a_correction_is_compared_with_the_one_before(session: Session) -> None:
     for days, ppm in ((40, 27.0), (3, 27.2)):
-        changes = [{"part": "Finch", "unit": "ppm", "old": 0.0, "new": ppm}]
-        earlier(session, days, ppm, 410.0, "correction", changes=changes)
+        changes = [LoggedChange("Finch", "ppm", 0.0, ppm)]
+        earlier(session, days, ppm, 410.0, *changes)
     compared = since_last_correction(session.log.entries, session.desk.station.name)
     assert "Finch +0.200 ppm" in compared

@@ -8,6 +8,7 @@ import pytest
 import soundfile
 
 from waiting import until
+from yarddial.session.finding import GoTo
 from yarddial.session.overview.findings import findings
 from yarddial.session.session import Session
 from yarddial.yard.demo import demo_station
@@ -195,7 +196,7 @@ def test_the_raster_is_the_bands_and_places_one_stays_at_are_remembered(listenin
     until(listening, lambda: own.visited == ((96.2e6, "wfm"),))
     # The near broadcaster fills the converter at this gain.
     (too_strong,) = (found for found in findings(listening) if found.what.startswith("Listen"))
-    assert (too_strong.fix, too_strong.fix_label) == ("go_levels", "Go to Levels")
+    assert (too_strong.fix, too_strong.fix_label) == (GoTo("Levels"), "Go to Levels")
     listening.desk.dial(10e6)
     own.choose_way("sam")
     until(listening, lambda: own.visited == ((10e6, "sam"), (96.2e6, "wfm")))

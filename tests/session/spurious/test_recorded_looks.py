@@ -15,8 +15,8 @@ from yarddial.drivers.time_source import VirtualTime
 from yarddial.records.recordings import write_sigmf
 from yarddial.records.sample_file import SampleFile
 from yarddial.session.session import Session
+from yarddial.session.spurious.judged_span import PEAK_OVER_FLOOR_DB
 from yarddial.session.spurious.recorded_looks import Recorded, judge_recordings
-from yarddial.session.spurious.span_test import PEAK_OVER_FLOOR_DB
 from yarddial.yard.errors import BadRecording
 
 RATE_HZ, FULL_DBM, STRONG_HZ, WEAK_HZ = 1.024e6, -30.0, 100.15e6, 99.9e6

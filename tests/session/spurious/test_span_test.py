@@ -4,6 +4,7 @@ import msgspec
 import pytest
 
 from waiting import run_span_test, set_rate, until
+from yarddial.session.finding import GoTo
 from yarddial.session.overview.findings import findings
 from yarddial.session.session import Session
 from yarddial.session.spurious.verdict import ghosts_verdict
@@ -38,7 +39,7 @@ def test_a_standard_is_true_and_a_tower_through_the_converter_is_not(trued: Sess
     assert ghosts_verdict(session.span_test, session.desk).mark == "stop"
     # What is wrong in a place is said along the bottom too, the worst first.
     worst = findings(session)[0]
-    assert (worst.mark, worst.fix) == ("stop", "go_ghosts")
+    assert (worst.mark, worst.fix) == ("stop", GoTo("Ghosts"))
     assert worst.what == "Ghosts: what stands at 4.352\u202f5 MHz is a ghost"
     assert session.log.shown()[0].kind == "ghosts"
     # The receiver looks where the dial stands again, with its own gain and rate.

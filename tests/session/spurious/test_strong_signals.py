@@ -6,6 +6,7 @@ import msgspec
 import pytest
 
 from waiting import run_span_test, until
+from yarddial.records.log_data import LoggedStrong
 from yarddial.session.session import Session
 from yarddial.yard.bands import Band
 from yarddial.yard.errors import BadObservations
@@ -62,7 +63,7 @@ def test_a_scan_finds_the_tower_and_then_its_ghost_is_called_by_its_name(
     session.strong.write(tmp_path / "strong.csv")
     # A session that begins anew knows them from the log.
     session.strong._yard = None
-    assert session.strong.known == tuple(msgspec.convert(entry.data["signals"], tuple[Strong, ...]))
+    assert entry.data == LoggedStrong(session.strong.known)
     run_span_test(session, 4.3525e6)
     here = session.span_test.at_dial()
     assert here is not None

@@ -11,6 +11,7 @@ from yarddial.records.recent import RecentFiles
 from yarddial.records.recovery import Recovery
 from yarddial.records.station_file import StationFile, load_station
 from yarddial.records.whole_file import clear_leftovers
+from yarddial.session.finding import Act
 from yarddial.session.overview.findings import findings
 from yarddial.session.station.building import Building
 from yarddial.session.station.desk import Desk
@@ -74,7 +75,7 @@ def test_edits_that_cannot_be_saved_are_kept_and_offered_the_next_time(tmp_path:
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     again = wiring.open_session(path)
     assert again.desk.station.part("Long wire").note == "31 m, end-fed"
-    offered = next(finding for finding in findings(again) if finding.fix == "recover")
+    offered = next(finding for finding in findings(again) if finding.fix == Act("recover"))
     assert "could not be saved" in offered.what
     again.recover()
     assert again.desk.station.part("Long wire").note == "put up again"

@@ -15,7 +15,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.yard.observation import Observation
+from yarddial.yard.observation import CrystalAndClock, Observation, OneCrystal, SamplingOnly
 from yarddial.yard.oscillators import clock_of, crystal_of
 from yarddial.yard.path import lo_weights
 
@@ -71,12 +71,14 @@ def equations(observations: Sequence[Observation], names: Sequence[str]) -> tupl
     column = {name: j for j, name in enumerate(names)}
     for i, seen in enumerate(observations):
         shown_hz = seen.shown_uncorrected_hz()
-        if seen.centre_hz is None:
-            rows[i, column[crystal_of(seen.receiver)]] = shown_hz * 1e-6
-        else:
-            rows[i, column[clock_of(seen.receiver)]] = (shown_hz - seen.centre_hz) * 1e-6
-            if seen.centre_hz:
-                rows[i, column[crystal_of(seen.receiver)]] = seen.centre_hz * 1e-6
+        match seen.tells_of:
+            case OneCrystal():
+                rows[i, column[crystal_of(seen.receiver)]] = shown_hz * 1e-6
+            case CrystalAndClock(centre_hz):
+                rows[i, column[crystal_of(seen.receiver)]] = centre_hz * 1e-6
+                rows[i, column[clock_of(seen.receiver)]] = (shown_hz - centre_hz) * 1e-6
+            case SamplingOnly():
+                rows[i, column[clock_of(seen.receiver)]] = shown_hz * 1e-6
         right[i] = -seen.sense * seen.error_hz + shown_hz * seen.entered_ppm * 1e-6
         for stage, weight in zip(seen.stages, lo_weights(seen.entered_stages()), strict=True):
             rows[i, column[stage.unknown]] -= weight * stage.hertz_per_unit
@@ -110,17 +112,16 @@ def _take_out(table: Matrix, shared: Matrix, group: NDArray[np.int64]) -> None:
 
 
 def _noise(observations: Sequence[Observation]) -> ObservationNoise:
-    groups: dict[tuple[str, float], int] = {}
-    days: dict[tuple[str, float, str], int] = {}
+    groups: dict[str, int] = {}
+    days: dict[tuple[str, str], int] = {}
     sigma, daily, day, shared, group = [], [], [], [], []
     for seen in observations:
-        named = bool(seen.reference_name)
+        named = bool(seen.shares)
         wander = min(seen.wander_hz, seen.reference_sigma_hz) ** 2
         own = seen.reference_sigma_hz**2 - wander
         lasting, within_day = (LASTING_SHARE, DAILY_SHARE) if named else (0.0, 0.0)
-        key = (seen.reference_name, seen.reference_hz)
-        group.append(groups.setdefault(key, len(groups)) if named else -1)
-        day.append(days.setdefault((*key, seen.day), len(days)) if named else -1)
+        group.append(groups.setdefault(seen.shares, len(groups)) if named else -1)
+        day.append(days.setdefault((seen.shares, seen.day), len(days)) if named else -1)
         sigma.append((seen.sigma_hz**2 + (1 - lasting) * own + (1 - within_day) * wander) ** 0.5)
         daily.append(seen.sense * (within_day * wander) ** 0.5)
         shared.append(seen.sense * (lasting * own) ** 0.5)

@@ -1,6 +1,7 @@
 """From observations to the error of each oscillator."""
 
 from collections.abc import Mapping, Sequence
+from typing import Literal
 
 import msgspec
 import numpy as np
@@ -27,6 +28,13 @@ class Estimate(msgspec.Struct, frozen=True):
     separate: bool
 
 
+class FitRemark(msgspec.Struct, frozen=True):
+    """What else is to be said of a fit: what it is about, and the sentence."""
+
+    kind: Literal["unchecked", "contradiction", "left out"]
+    sentence: str
+
+
 class CorrectionFit(msgspec.Struct, frozen=True):
     """The answer of `fit`.
 
@@ -34,7 +42,7 @@ class CorrectionFit(msgspec.Struct, frozen=True):
     residuals_hz : observed minus fitted dial, one for each observation, outliers too.
     outliers : indices of observations left out.
     inseparable : sentences, one for each group of oscillators that cannot be told apart.
-    remarks : sentences on what could not be checked.
+    remarks : what could not be checked, what contradicts, what was left out.
     prior_misfit : chi-square that the priors cost; large where the observations contradict them.
     """
 
@@ -43,7 +51,7 @@ class CorrectionFit(msgspec.Struct, frozen=True):
     residuals_hz: tuple[float, ...]
     outliers: tuple[int, ...]
     inseparable: tuple[str, ...]
-    remarks: tuple[str, ...]
+    remarks: tuple[FitRemark, ...]
     chi2: float
     dof: int
     observations: tuple[Observation, ...]
@@ -147,22 +155,25 @@ def _advice(group: Sequence[int], names: Sequence[str], seen: Sequence[Observati
     return f"{who} cannot be told apart yet: measure a carrier that passes only one of them"
 
 
-def _remarks(chi2: float, dof: int, count: int, dropped: Sequence[int]) -> tuple[str, ...]:
-    remarks: list[str] = []
+def _remarks(chi2: float, dof: int, count: int, dropped: Sequence[int]) -> tuple[FitRemark, ...]:
+    remarks: list[FitRemark] = []
     if dof == 0:
-        remarks.append(
+        sentence = (
             "each number rests on one measurement and is unchecked: measure one more carrier to check it"
             if count > 1
             else "one measurement cannot be checked against anything: measure another carrier to check it"
         )
+        remarks.append(FitRemark("unchecked", sentence))
     # 3.5 sigma for one degree of freedom, and about as rare for more.
     elif chi2 > dof + 3.5 * (2 * dof) ** 0.5 + 8:
-        remarks.append(
+        sentence = (
             "the measurements contradict each other by more than their doubts, and there are too few to say which "
             "is wrong: measure another carrier"
         )
+        remarks.append(FitRemark("contradiction", sentence))
     if dropped:
-        remarks.append(f"{len(dropped)} of {count} measurements left out, since the others agree without them")
+        sentence = f"{len(dropped)} of {count} measurements left out, since the others agree without them"
+        remarks.append(FitRemark("left out", sentence))
     return tuple(remarks)
 
 

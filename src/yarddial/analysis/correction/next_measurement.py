@@ -7,7 +7,7 @@ import numpy as np
 
 from yarddial.analysis.correction.design import equations, whiten
 from yarddial.yard.line import Line
-from yarddial.yard.observation import Observation, observed
+from yarddial.yard.observation import Observation, lasting_error_of, observed
 from yarddial.yard.oscillators import Oscillators, dial_state
 from yarddial.yard.station import Reference
 
@@ -93,7 +93,7 @@ def next_measurement(
 
 
 def _is_same(seen: Observation, reference: Reference) -> bool:
-    return (seen.reference_name, seen.reference_hz) == (reference.name, reference.frequency_hz)
+    return seen.shares == lasting_error_of(reference.name, reference.frequency_hz)
 
 
 def _after_repeat(

@@ -1,15 +1,12 @@
 """The right to use the receiver, as one job holds it: asked for once, ended once, with a reason."""
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Literal, Protocol
+from typing import Literal, Protocol
 
 import msgspec
 
 from yarddial.engine.jobs.table import JobKind
 from yarddial.engine.messages import ANSWERS, Answer, Event, Request
-
-if TYPE_CHECKING:
-    from yarddial.engine.jobs.scheduler import Scheduler
 
 # done: it has its answer. failed: it could not get one. cancelled: by a person. displaced: by another job.
 # stale: the dial or the yard was changed. lost: the receiver is gone. fault: a fault of this program.
@@ -73,11 +70,27 @@ class Job:
         """Nothing is to be done."""
 
 
+class Granter(Protocol):
+    """What a lease needs of the scheduler."""
+
+    def send(self, request: Request, lease: "Lease | None") -> int:
+        """Send a request under a job's number; returns the request's own."""
+        ...
+
+    def stop_requests(self, lease: "Lease") -> None:
+        """Have the engine end whatever is under way for a job."""
+        ...
+
+    def end(self, lease: "Lease", ending: Ending) -> None:
+        """End a lease."""
+        ...
+
+
 class Lease:
     """Made by the scheduler only. Its number is on every command of the job, and on every answer to it."""
 
     def __init__(
-        self, scheduler: "Scheduler", number: int, kind: JobKind, activity: Activity, within: "Lease | None"
+        self, scheduler: Granter, number: int, kind: JobKind, activity: Activity, within: "Lease | None"
     ) -> None:
         self._scheduler = scheduler
         self.id, self.kind, self.activity, self.within = number, kind, activity, within

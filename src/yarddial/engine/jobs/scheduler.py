@@ -13,7 +13,7 @@ import msgspec
 from yarddial.engine.jobs.lease import Activity, Ending, Lease, Refusal
 from yarddial.engine.jobs.table import KINDS, RULES, JobKind
 from yarddial.engine.link import EngineLink
-from yarddial.engine.messages import Answer, Cancel, Command, Event, Request, Stopped
+from yarddial.engine.messages import Answer, Cancel, Command, Event, Failed, Request, Stopped
 
 log = logging.getLogger(__name__)
 # Endings that are remembered, for whoever looks after the house.
@@ -31,6 +31,7 @@ class Scheduler:
         self._observers: list[Callable[[Event], None]] = []
         self._listeners: list[Callable[[], None]] = []
         self._is_changed = False
+        self._is_closed = False
         # Called when nobody says any more where the receiver looks.
         self.at_rest: Callable[[], None] = lambda: None
         # The latest endings: kind and how.
@@ -40,6 +41,8 @@ class Scheduler:
 
     def why_not(self, name: str, within: Lease | None = None) -> str:
         """Why a job cannot be begun just now, or an empty text."""
+        if self._is_closed:
+            return "the window was closed"
         kind = KINDS[name]
         for lease in self._others(within):
             if RULES[lease.kind.nature, kind.nature] == "refused":
@@ -133,7 +136,8 @@ class Scheduler:
                 self.cancel(lease, reason)
 
     def end_all(self, reason: str) -> None:
-        """End everything: nobody is left who wants the receiver."""
+        """End everything for good: nobody is left who wants the receiver, and nobody gets it any more."""
+        self._is_closed = True
         for lease in tuple(self._leases):
             self.cancel(lease, reason)
 
@@ -196,6 +200,8 @@ class Scheduler:
             for lease in tuple(self._leases):
                 if lease.id == event.job and lease.awaits(event):
                     self._guarded(lease, lambda: lease.activity.take(event))  # noqa: B023
+        elif isinstance(event, Failed):
+            log.error("%s:\n%s", event.what, event.details)
         elif isinstance(event, Stopped):
             self._stopped(event)
 

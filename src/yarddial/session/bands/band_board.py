@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
+from yarddial.records.log_data import LoggedObservation, LoggedSpanTest
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
@@ -114,12 +115,12 @@ class BandBoard:
 
         told: dict[int, Ghost | None] = {}
         for entry in self._log.entries:
-            if entry.station != self._desk.station.name or entry.kind != "ghosts":
+            if entry.station != self._desk.station.name or not isinstance(entry.data, LoggedSpanTest):
                 continue
-            for peak in entry.data.get("peaks", ()):
-                place = round(peak["dial_hz"] / SAME_HZ)
-                is_ghost = peak["verdict"] == "ghost" and peak.get("kind", "") not in MOVING
-                told.setdefault(place, Ghost(peak["dial_hz"], 0.0, "true", (), peak["cause"]) if is_ghost else None)
+            for peak in entry.data.peaks:
+                place = round(peak.dial_hz / SAME_HZ)
+                is_ghost = peak.verdict == "ghost" and peak.kind not in MOVING
+                told.setdefault(place, Ghost(peak.dial_hz, 0.0, "true", (), peak.cause) if is_ghost else None)
         return tuple(ghost for ghost in told.values() if ghost is not None)
 
     def _proofs(self) -> "list[tuple[float, Proof]]":
@@ -130,8 +131,13 @@ class BandBoard:
         for entry in self._log.entries:
             if entry.station != self._desk.station.name:
                 continue
-            true = [peak["dial_hz"] for peak in entry.data.get("peaks", ()) if peak["verdict"] == "true"]
-            if seen := entry.data.get("observation"):
-                true.append(seen["reference_hz"])
+            true: list[float] = []
+            match entry.data:
+                case LoggedSpanTest():
+                    true = [peak.dial_hz for peak in entry.data.peaks if peak.verdict == "true"]
+                case LoggedObservation():
+                    true = [entry.data.observation.reference_hz]
+                case _:
+                    pass
             found += [(hertz, Proof(entry.at_utc, entry.text)) for hertz in true]
         return found

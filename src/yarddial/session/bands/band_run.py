@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.records.entry import Entry, utc_now
+from yarddial.records.log_data import LoggedBandRun
 from yarddial.session.bands.band_board import BandBoard
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.listeners import Listener, Listeners
@@ -70,8 +71,8 @@ class BandRun(Job):
     def unfinished(self) -> str:
         """The run that was begun and not ended, by its name in the log; empty where there is none."""
         for entry in self._log.entries:
-            if entry.station == self._desk.station.name and entry.kind == "band run":
-                return "" if entry.data.get("ended") else str(entry.data.get("run", ""))
+            if entry.station == self._desk.station.name and isinstance(entry.data, LoggedBandRun):
+                return "" if entry.data.ended else entry.data.run
         return ""
 
     def why_not(self) -> str:
@@ -95,7 +96,7 @@ class BandRun(Job):
         self._run = self.unfinished()
         if not self._run:
             self._run = utc_now()
-            self._tell("Proof of all bands begun", {"run": self._run})
+            self._tell("Proof of all bands begun", LoggedBandRun(self._run))
         done = self._done()
         # Route by route, so that receivers are changed as seldom as can be.
         rows = [row for row in self._board.rows() if row.route and row.band.name not in done]
@@ -135,7 +136,7 @@ class BandRun(Job):
 
     def _next(self) -> None:
         if not self._left:
-            self._tell(f"Proof of all bands ended: {self.count} in this sitting", {"run": self._run, "ended": True})
+            self._tell(f"Proof of all bands ended: {self.count} in this sitting", LoggedBandRun(self._run, ended=True))
             if self._lease is not None:
                 self._lease.end()
             return
@@ -173,18 +174,21 @@ class BandRun(Job):
             if failed
             else f"{counts['true']} true, {counts['ghost']} ghost{'s' if counts['ghost'] != 1 else ''}"
         )
-        data: dict[str, object] = {"run": self._run, "band": row.band.name, "failed": failed, **counts}
+        data = LoggedBandRun(self._run, False, row.band.name, failed, **counts)
         self._tell(text, data, row.route)
         self._next()
 
     def _done(self) -> set[str]:
         """Bands that need not be proven again; those that could not be tested are tried again."""
         return {
-            str(entry.data["band"])
+            entry.data.band
             for entry in self._log.entries
-            if entry.kind == "band run" and entry.data.get("run") == self._run and entry.data.get("failed") == ""
+            if isinstance(entry.data, LoggedBandRun)
+            and entry.data.run == self._run
+            and entry.data.band
+            and not entry.data.failed
         }
 
-    def _tell(self, text: str, data: dict[str, object], route: str = "") -> None:
+    def _tell(self, text: str, data: LoggedBandRun, route: str = "") -> None:
         entry = Entry(station=self._desk.station.name, kind="band run", route=route, text=text, data=data)
         self._log.add(entry)

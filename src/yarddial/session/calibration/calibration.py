@@ -9,6 +9,8 @@ from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.messages import Event, Measure, Measured, NotMeasured, Progress, TuneRefused
 from yarddial.records.entry import Entry, utc_now
+from yarddial.records.log_data import LoggedChange, LoggedCorrection, LoggedObservation, LoggedObservations
+from yarddial.session.background import Background
 from yarddial.session.calibration.oscillator_estimates import OscillatorEstimates
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
@@ -84,7 +86,9 @@ class Outcome(msgspec.Struct, frozen=True):
 class Calibration(Job):
     """Measurements and what follows from them. Reads the desk, drives the receiver, writes the log."""
 
-    def __init__(self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, log: LogKeeper) -> None:
+    def __init__(
+        self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, log: LogKeeper, background: Background
+    ) -> None:
         self._desk, self._live_receiver, self._jobs, self._log = desk, live_receiver, jobs, log
         self._changed = Listeners()
         self._lease: Lease | None = None
@@ -96,7 +100,7 @@ class Calibration(Job):
         self.temperature_c: float | None = None
         # How long the person wants to measure; 0 as long as it helps.
         self.chosen_s = 0.0
-        self.oscillator_estimates = OscillatorEstimates(desk, log)
+        self.oscillator_estimates = OscillatorEstimates(desk, log, background, self._estimated)
         desk.on_yard_changed(self._yard_changed)
         desk.on_dial_changed(self._dial_changed)
 
@@ -240,7 +244,7 @@ class Calibration(Job):
         proposal = self.proposal()
         if proposal is None or proposal.is_nothing:
             return
-        self._desk.edit(proposal.label, proposal.station)
+        self._desk.edit(proposal.label, proposal.station, "correction")
         self._log.add(
             Entry(
                 station=self._desk.station.name,
@@ -248,14 +252,16 @@ class Calibration(Job):
                 route=self._desk.line.name,
                 method="shift" if proposal.shift_only else "model",
                 text=proposal.sentence,
-                data={"changes": msgspec.to_builtins(proposal.changes), "expected_sigma_hz": proposal.sigma_after_hz},
+                data=LoggedCorrection(
+                    tuple(LoggedChange(c.part, c.unit, c.old, c.new, c.known_only) for c in proposal.changes),
+                    proposal.sigma_after_hz,
+                ),
             )
         )
 
     def recall(self) -> None:
         """Take today's observations from the log, and what is known of earlier days."""
         self.oscillator_estimates.recall()
-        self._changed.tell()
 
     def grow(self) -> None:
         """Let the doubts grow with the time since the last measurement; called now and then."""
@@ -264,9 +270,8 @@ class Calibration(Job):
 
     def forget(self) -> None:
         """Start measuring afresh: observations stay in the log, but no longer count."""
-        self.oscillator_estimates.forget()
         self.outcome = None
-        self._changed.tell()
+        self.oscillator_estimates.forget()
 
     def follow_dial(self) -> None:
         """Let the receiver look where the dial stands, as wide as the sheets' doubts ask, and zoom the picture."""
@@ -290,26 +295,32 @@ class Calibration(Job):
         wanted = max(1.25 * (abs(state.error_hz) + 2.5 * state.sigma_hz), 25.0)
         return next((span for span in DIAL_HALF_SPANS_HZ if span >= wanted), DIAL_HALF_SPANS_HZ[-1])
 
-    def take_in(self, observations: Sequence[Observation], method: str, said: str, **data: object) -> None:
+    def take_in(self, observations: Sequence[Observation], method: str, said: str, **more: float) -> None:
         """Count observations that were made in another way, and log them together."""
-        self.oscillator_estimates.add(*observations)
-        (first, *others) = observations
-        told = {"observations": observations} if others else {"observation": first}
-        self._log.add(
-            Entry(
-                station=self._desk.station.name,
-                kind="observation",
-                route=first.route,
-                method=method,
-                reference="" if others else first.reference_name,
-                temperature_c=self.temperature_c,
-                text=said,
-                data=msgspec.to_builtins(told) | {"oscillators": self.oscillator_estimates.apart()} | data,
+        first, *others = observations
+
+        def record() -> None:
+            known = self.oscillator_estimates.apart()
+            data = (
+                LoggedObservations(tuple(observations), known, more)
+                if others
+                else LoggedObservation(first, known, more=more)
             )
-        )
+            self._record(
+                Entry(
+                    station=self._desk.station.name, kind="observation", route=first.route, method=method,
+                    reference="" if others else first.reference_name, temperature_c=self.temperature_c, text=said,
+                    data=data,
+                )
+            )  # fmt: skip
+            self.outcome = Outcome("measured", said, first)
+            self._changed.tell()
+
+        self.oscillator_estimates.add(observations, record)
+
+    def _record(self, entry: Entry) -> None:
+        self._log.add(entry)
         self.oscillator_estimates.read_histories()
-        self.outcome = Outcome("measured", said, first)
-        self._changed.tell()
 
     # What the engine and the desk say
 
@@ -325,8 +336,7 @@ class Calibration(Job):
                 )
                 self._changed.tell()
             case Measured():
-                self.outcome = self._observed(now, event.carrier)
-                lease.end()
+                self._observed(now, event.carrier, lease)
             case TuneRefused():
                 lease.end("failed", event.sentence)
             case NotMeasured():
@@ -361,41 +371,48 @@ class Calibration(Job):
         now = self.measuring
         return now is not None and (self.reference(), self._desk.line.name) != (now.reference, now.route)
 
-    def _observed(self, now: Measuring, carrier: "Carrier") -> Outcome:
+    def _observed(self, now: Measuring, carrier: "Carrier", lease: Lease) -> None:
+        """Count it, and record it once it is known what it tells."""
         line, look = self._desk.line, self._live_receiver.look
         assert look is not None
         observation = _observation(
             line, now.reference, look.look_hz + carrier.frequency_hz, carrier.sigma_hz, look.ask.centre_hz
         )
-        self.oscillator_estimates.add(observation)
         text = (
             f"{now.reference.name} {format_frequency(now.reference.frequency_hz)} reads "
             f"{format_hertz(observation.error_hz, observation.total_sigma_hz)} "
             f"{format_sigma(observation.total_sigma_hz)}"
         )
-        self._log.add(
-            Entry(
-                station=self._desk.station.name,
-                kind="verification" if now.verifying else "observation",
-                route=line.name,
-                method=carrier.method if "FM" in carrier.method else f"carrier estimate, {carrier.method}",
-                reference=now.reference.name,
-                text=text,
-                data={
-                    "observation": msgspec.to_builtins(observation),
-                    "cn0_dbhz": carrier.cn0_dbhz,
-                    "duration_s": carrier.duration_s,
-                    "drift_hz_per_s": carrier.drift_hz_per_s,
-                    "oscillators": self.oscillator_estimates.apart(),
-                },
-                temperature_c=self.temperature_c,
+        is_fm = now.reference.mode in HALF_CHANNEL_HZ
+
+        def record() -> None:
+            self._record(
+                Entry(
+                    station=self._desk.station.name,
+                    kind="verification" if now.verifying else "observation",
+                    route=line.name,
+                    method=carrier.method if is_fm else f"carrier estimate, {carrier.method}",
+                    reference=now.reference.name,
+                    text=text,
+                    data=LoggedObservation(
+                        observation,
+                        self.oscillator_estimates.apart(),
+                        carrier.cn0_dbhz,
+                        carrier.duration_s,
+                        carrier.drift_hz_per_s,
+                    ),
+                    temperature_c=self.temperature_c,
+                )
             )
-        )
-        self.oscillator_estimates.read_histories()
-        return Outcome("measured", text, observation, carrier)
+            self.outcome = Outcome("measured", text, observation, carrier)
+            lease.end()
+
+        self.oscillator_estimates.add((observation,), record)
 
     def _yard_changed(self) -> None:
         self.oscillator_estimates.refit()
+
+    def _estimated(self) -> None:
         self.follow_dial()
         self._changed.tell()
 

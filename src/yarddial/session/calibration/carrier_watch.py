@@ -8,6 +8,7 @@ from yarddial.engine.jobs.lease import Ending, How, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.messages import Event, Measure, Measured, NotMeasured, TuneRefused
 from yarddial.records.entry import Entry
+from yarddial.records.log_data import LoggedWatch
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
@@ -177,7 +178,7 @@ class CarrierWatch(Job):
         if self.warm_up is not None:
             dial_hz, route = self._place
             text = f"Carrier at {format_frequency(dial_hz)} watched for {self.points[-1].time_s / 60:.0f} min: "
-            data = {"points": [[p.time_s, p.ppm, p.sigma_ppm] for p in self.points]}
+            data = LoggedWatch(tuple((p.time_s, p.ppm, p.sigma_ppm) for p in self.points))
             entry = Entry(
                 station=self._desk.station.name,
                 kind="watch",

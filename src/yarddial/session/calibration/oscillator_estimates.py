@@ -1,10 +1,13 @@
 """What is known of every oscillator now: today's observations fitted, earlier days carried forward, doubts growing."""
 
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime, timedelta
 from typing import TYPE_CHECKING
 
 import msgspec
 
+from yarddial.records.log_data import observations_of
+from yarddial.session.background import Background
 from yarddial.session.calibration.oscillator_history import (
     History,
     carried,
@@ -17,6 +20,7 @@ from yarddial.session.calibration.oscillator_history import (
 )
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.station.desk import Desk
+from yarddial.yard import clock
 from yarddial.yard.modes import mode_named
 from yarddial.yard.observation import Observation
 from yarddial.yard.oscillators import Oscillators, dial_state, known_oscillators, stated_oscillators
@@ -32,15 +36,56 @@ if TYPE_CHECKING:
 FRESH = timedelta(hours=12)
 # Clocks differ by seconds; an entry further ahead than this was made by a clock that was right, or wrong, otherwise.
 AHEAD_S = 300.0
+# So many observations are fitted while one waits; with more it takes longer than a moment.
+FEW = 5
 # Chi-square from which earlier knowledge is contradicted: four sigma of one number.
 SURPRISING = 16.0
 
 
-class OscillatorEstimates:
-    """Reads the desk and the log; tells nobody: whoever changes it tells."""
+class FitRequest(msgspec.Struct, frozen=True):
+    """All that the fit needs: observations, what was known before them, and what the sheets say alone."""
 
-    def __init__(self, desk: Desk, log: LogKeeper) -> None:
-        self._desk, self._log = desk, log
+    observations: tuple[Observation, ...]
+    before: Oscillators
+    station: Station
+
+    def solve(self) -> "FitAnswer":
+        """With what was known before, or against the sheets alone where that does not hold any more."""
+        from yarddial.analysis.correction.fit import fit
+        from yarddial.analysis.correction.posterior import merge, priors_of
+
+        stated, before, surprise = stated_oscillators(self.station), self.before, ""
+        priors = {n: (before.value(n), before.sigma(n)) for n in before.names if before.sigma(n) > 0}
+        found = fit(self.observations, priors)
+        if found.prior_misfit > SURPRISING and before != stated:
+            found, before = fit(self.observations, priors_of(self.station)), stated
+            surprise = (
+                "today's measurements contradict what was known before: the receiver is still cold, or a part was "
+                "changed; only today's count"
+            )
+        latest_s = max(seconds_of(o.at_utc) for o in self.observations)
+        return FitAnswer(found, before, merge(before, found), surprise, latest_s)
+
+
+class FitAnswer(msgspec.Struct, frozen=True):
+    """What comes of it: the fit, what it was weighed against, all oscillators, and when the latest look was made."""
+
+    fit: "CorrectionFit"
+    before: Oscillators
+    fitted: Oscillators
+    surprise: str
+    fitted_s: float
+
+
+class OscillatorEstimates:
+    """Reads the desk and the log; `changed` is called whenever it knows something else."""
+
+    def __init__(self, desk: Desk, log: LogKeeper, background: Background, changed: Callable[[], None]) -> None:
+        self._desk, self._log, self._background = desk, log, background
+        # Nobody is told before the first answer is complete.
+        self._changed: Callable[[], None] = lambda: None
+        # Whoever waits for what an observation tells.
+        self._waiting: list[Callable[[], None]] = []
         self.observations: tuple[Observation, ...] = ()
         self.fit: CorrectionFit | None = None
         # What each oscillator was at other times, by the log.
@@ -52,6 +97,7 @@ class OscillatorEstimates:
         self.before: Oscillators = self._fitted
         self.oscillators: Oscillators = self._fitted
         self.refit()
+        self._changed = changed
 
     def recall(self) -> None:
         """Take today's observations from the log, and what is known of earlier days."""
@@ -60,9 +106,10 @@ class OscillatorEstimates:
         self.observations = (*fresh, *(seen for seen in self.observations if seen not in fresh))
         self.refit()
 
-    def add(self, *observations: Observation) -> None:
-        """Count one more, or many at once."""
+    def add(self, observations: Sequence[Observation], then: Callable[[], None]) -> None:
+        """Count one more, or many at once; `then` is called once it is known what they tell."""
         self.observations = (*self.observations, *observations)
+        self._waiting.append(then)
         self.refit()
 
     def forget(self) -> None:
@@ -109,28 +156,33 @@ class OscillatorEstimates:
                 f"the log holds a measurement of {day} UTC, which is still to come: this computer's clock was set back"
             )
         first_s = min((seconds_of(o.at_utc) for o in usable), default=self._fitted_s)
-        self.before = self._known_before(first_s)
+        before = self._known_before(first_s)
         if not usable:
-            self.fit, self._fitted = None, self.before
+            self.fit, self._fitted, self.before = None, before, before
+            self._settle()
+            return
+        request = FitRequest(usable, before, station)
+        if len(usable) <= FEW:
+            self._take(request.solve())
         else:
-            self._fit(usable)
-        self.grow()
+            self._background.ask("the fit", request.solve, self._take, self._fail)
 
-    def _fit(self, usable: tuple[Observation, ...]) -> None:
-        """With what was known before, or against the sheets alone where that does not hold any more."""
-        from yarddial.analysis.correction.fit import fit
-        from yarddial.analysis.correction.posterior import merge, priors_of
+    def _take(self, answer: FitAnswer) -> None:
+        self.fit, self.before, self._fitted = answer.fit, answer.before, answer.fitted
+        self._fitted_s, self.surprise = answer.fitted_s, answer.surprise or self.surprise
+        self._settle()
 
-        stated, before = stated_oscillators(self._desk.station), self.before
-        self.fit = fit(usable, {n: (before.value(n), before.sigma(n)) for n in before.names if before.sigma(n) > 0})
-        self._fitted_s = max(seconds_of(o.at_utc) for o in usable)
-        if self.fit.prior_misfit > SURPRISING and before != stated:
-            self.fit, self.before = fit(usable, priors_of(self._desk.station)), stated
-            self.surprise = (
-                "today's measurements contradict what was known before: the receiver is still cold, or a part was "
-                "changed; only today's count"
-            )
-        self._fitted = merge(self.before, self.fit)
+    def _fail(self, sentence: str) -> None:
+        """What was known stays; nobody waits for ever."""
+        self.surprise = f"the last measurements are not taken into account: {sentence}"
+        self._settle()
+
+    def _settle(self) -> None:
+        waiting, self._waiting = self._waiting, []
+        self._grow()
+        for then in waiting:
+            then()
+        self._changed()
 
     def _known_before(self, first_s: float) -> Oscillators:
         """What was measured on earlier days, carried forward to today's first observation; the sheets for the rest."""
@@ -148,6 +200,9 @@ class OscillatorEstimates:
 
     def grow(self) -> None:
         """Let the doubts grow with the time since the last measurement; called now and then."""
+        self._grow()
+
+    def _grow(self) -> None:
         since_s = max(seconds_of("") - self._fitted_s, 0.0)
         self.oscillators = grown(self._fitted, self._moving(), self._units, since_s)
 
@@ -172,11 +227,9 @@ def _touches_only(station: Station, observation: Observation) -> bool:
 
 
 def _fresh_observations(log: LogKeeper, station_name: str) -> tuple[Observation, ...]:
-    since = (datetime.now(UTC) - FRESH).strftime("%Y-%m-%dT%H:%M:%SZ")
+    since = clock.utc_text(clock.now() - FRESH)
     found: list[Observation] = []
     for entry in log.entries:
-        if entry.station == station_name and entry.at_utc >= since and "observation" in entry.data:
-            found.append(msgspec.convert(entry.data["observation"], Observation))
-        elif entry.station == station_name and entry.at_utc >= since and "observations" in entry.data:
-            found += reversed(msgspec.convert(entry.data["observations"], list[Observation]))
+        if entry.station == station_name and entry.at_utc >= since:
+            found += reversed(observations_of(entry.data))
     return tuple(reversed(found))

@@ -8,6 +8,8 @@ import msgspec
 from yarddial.analysis.stability.forecast import CrystalKind, forecast, growth_ppm, kind_of
 from yarddial.analysis.stability.track import Point
 from yarddial.records.entry import Entry
+from yarddial.records.log_data import oscillators_of
+from yarddial.yard import clock
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.line import Line
 from yarddial.yard.oscillators import (
@@ -49,7 +51,7 @@ class History(msgspec.Struct, frozen=True):
 def seconds_of(at_utc: str) -> float:
     """A time of the log in seconds since 1970; now for an empty one."""
     if not at_utc:
-        return datetime.now(UTC).timestamp()
+        return clock.now().timestamp()
     shape = "%Y-%m-%dT%H:%M:%SZ" if len(at_utc) > DAY_LETTERS else "%Y-%m-%d"
     return datetime.strptime(at_utc, shape).replace(tzinfo=UTC).timestamp()
 
@@ -68,10 +70,10 @@ def histories(station: Station, entries: Iterable[Entry]) -> dict[str, History]:
     units = units_hz(station)
     seen: dict[str, list[tuple[Point, float | None]]] = {}
     for entry in sorted(entries, key=lambda one: (one.at_utc, one.id)):
-        if entry.station != station.name or "oscillators" not in entry.data:
+        if entry.station != station.name:
             continue
         time_s = seconds_of(entry.at_utc)
-        for name, (value, sigma) in entry.data["oscillators"].items():
+        for name, (value, sigma) in oscillators_of(entry.data).items():
             if name not in units:
                 continue
             track = seen.setdefault(name, [])

@@ -11,7 +11,7 @@ from yarddial.session.calibration.calibration import NEAR_HZ, Calibration
 from yarddial.session.station.desk import Desk
 from yarddial.yard.errors import BadFrequency, BadObservations
 from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma, parse_frequency
-from yarddial.yard.observation import Observation, observed
+from yarddial.yard.observation import Observation, OneCrystal, SamplingOnly, lasting_error_of, observed
 from yarddial.yard.references import PILOT_HZ, why_no_reference
 from yarddial.yard.station import Reference
 
@@ -74,8 +74,8 @@ class OtherMethods:
         observation = Observation(
             receiver.name, PILOT_HZ, right_to_hz, told.frequency_hz, told.sigma_hz,
             reference_name=f"stereo pilot at {place}", route=self._desk.line.name, at_utc=utc_now(),
-            # A clock of its own is all that such a tone tells of.
-            centre_hz=None if receiver.clock_ppm is None else 0.0,
+            tells_of=OneCrystal() if receiver.clock_ppm is None else SamplingOnly(),
+            shares=lasting_error_of(f"stereo pilot at {place}", PILOT_HZ),
         )  # fmt: skip
         sigma_ppm = 1e6 * observation.total_sigma_hz / PILOT_HZ
         clock = f"{format_number(told.clock_ppm, sigma_ppm, signed=True)} ± {format_number(sigma_ppm, sigma_ppm)} ppm"

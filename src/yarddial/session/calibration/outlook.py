@@ -8,6 +8,7 @@ from yarddial.analysis.stability.forecast import forecast
 from yarddial.analysis.stability.temperature import Slope, fit_slope
 from yarddial.analysis.stability.track import Point
 from yarddial.records.entry import Entry
+from yarddial.records.log_data import LoggedChange, LoggedCorrection
 from yarddial.session.calibration.oscillator_history import History, seconds_of
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.frequency import format_number
@@ -58,7 +59,7 @@ def outlook(history: History, now_s: float) -> Outlook:
 
 def corrections(entries: Iterable[Entry], station_name: str) -> tuple[Entry, ...]:
     """Corrections that were entered, newest first."""
-    return tuple(entry for entry in entries if entry.station == station_name and entry.kind == "correction")
+    return tuple(e for e in entries if e.station == station_name and isinstance(e.data, LoggedCorrection))
 
 
 def since_last_correction(entries: Iterable[Entry], station_name: str) -> str:
@@ -66,15 +67,19 @@ def since_last_correction(entries: Iterable[Entry], station_name: str) -> str:
     found = corrections(entries, station_name)
     if len(found) < 2:
         return ""
-    now, before = ({change["part"]: change for change in entry.data.get("changes", ())} for entry in found[:2])
+    now, before = ({change.part: change for change in _changes(entry)} for entry in found[:2])
     told = []
     for part, change in now.items():
-        if part in before and change["unit"] == before[part]["unit"]:
-            digits = 0.001 if change["unit"] == "ppm" else 0.1
-            moved = format_number(change["new"] - before[part]["new"], digits, signed=True)
-            told.append(f"{part} {moved} {change['unit']}")
+        if part in before and change.unit == before[part].unit:
+            digits = 0.001 if change.unit == "ppm" else 0.1
+            moved = format_number(change.new - before[part].new, digits, signed=True)
+            told.append(f"{part} {moved} {change.unit}")
     day = found[1].at_utc[:10]
     return f"against the correction of {day}: {', '.join(told)}" if told else ""
+
+
+def _changes(entry: Entry) -> tuple[LoggedChange, ...]:
+    return entry.data.changes if isinstance(entry.data, LoggedCorrection) else ()
 
 
 def _told(history: History, at_s: float) -> Point:

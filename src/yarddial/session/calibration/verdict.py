@@ -1,12 +1,13 @@
 """Over True, and of the dial itself: how far it is off, whether that serves, how long it will."""
 
-from datetime import UTC, datetime, timedelta
+from datetime import timedelta
 
 import msgspec
 
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.verdict import Verdict
 from yarddial.session.wording import capital
+from yarddial.yard import clock
 from yarddial.yard.frequency import format_hertz, format_sigma
 from yarddial.yard.modes import Mode, mode_named, suitability
 from yarddial.yard.oscillators import DialState
@@ -56,7 +57,7 @@ def lasts_sentence(calibration: Calibration) -> str:
         return f"The doubt here is more than {mode.name} bears ({format_sigma(mode.tolerance_hz)[1:]}): measure again."
     if lasts_s >= LONGEST_S:
         return f"Once corrected, it serves {mode.name} for a year or more."
-    until = datetime.now(UTC) + timedelta(seconds=lasts_s)
+    until = clock.now() + timedelta(seconds=lasts_s)
     day = f"{until.day} {until:%B}" if lasts_s > DAY_S else f"{until:%H:%M} UTC"
     return f"Once corrected, it serves {mode.name} until about {day}: measure again then."
 

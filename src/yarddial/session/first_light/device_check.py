@@ -8,6 +8,7 @@ import msgspec
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.records.entry import Entry
+from yarddial.records.log_data import LoggedDeviceCheck
 from yarddial.session.first_light.result import CheckResult, overall
 from yarddial.session.first_light.runner import Runner
 from yarddial.session.listeners import Listener, Listeners
@@ -107,7 +108,7 @@ class DeviceCheck(Job):
         text = f"First light of {self.receiver}: " + (
             "; ".join(f"{result.name}, {result.detail}" for result in wrong) or "all well"
         )
-        data = {"verdict": verdict, "checks": msgspec.to_builtins(self.results)}
+        data = LoggedDeviceCheck(verdict, msgspec.to_builtins(self.results))
         entry = Entry(
             station=self._desk.station.name, kind="first light", route=self._desk.line.name, text=text, data=data
         )

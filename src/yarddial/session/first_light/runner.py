@@ -1,10 +1,10 @@
 """First light in a process of its own: a driver that hangs or dies takes only that with it."""
 
-import time
 from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING, Protocol
 
 from yarddial.session.first_light.result import CheckResult
+from yarddial.yard import clock
 
 if TYPE_CHECKING:
     from multiprocessing.connection import Connection
@@ -51,7 +51,7 @@ class ProcessRunner:
         self._process: BaseProcess = context.Process(target=run_checks, args=(there, make), daemon=True)
         self._process.start()
         there.close()
-        self._heard_s = time.monotonic()
+        self._heard_s = clock.monotonic_s()
 
     @property
     def running(self) -> bool:
@@ -72,8 +72,8 @@ class ProcessRunner:
             self._finish()
             found.append(GONE)
         if found:
-            self._heard_s = time.monotonic()
-        elif self._link is not None and time.monotonic() - self._heard_s > PATIENCE_S:
+            self._heard_s = clock.monotonic_s()
+        elif self._link is not None and clock.monotonic_s() - self._heard_s > PATIENCE_S:
             self.cancel()
             found.append(HANGS)
         return found

@@ -2,7 +2,6 @@
 
 import contextlib
 from collections.abc import Callable
-from datetime import UTC, datetime
 from itertools import product
 from typing import TYPE_CHECKING, Literal
 
@@ -12,10 +11,12 @@ from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.messages import Event, Sweep, SweepDone, SweepPoint
 from yarddial.records.entry import Entry
+from yarddial.records.log_data import LogData, LoggedAttenuationTest, LoggedGainSweep
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
+from yarddial.yard import clock
 from yarddial.yard.bands import bands_within
 from yarddial.yard.demodulation import DEMODULATIONS, demodulations_of, turned
 from yarddial.yard.errors import BadSamples
@@ -318,7 +319,7 @@ class Levels(Job):
                 self.advice, gain_db=gain_db, by="signal", reason=self.setting.reason, over_db=self.setting.sndr_db
             )
         text = f"Gain '{swept.stage}' of {swept.receiver} swept at {format_frequency(swept.dial_hz)}: "
-        self._log_it(swept, f"{text}{self.advice.gain_db:g} dB advised", msgspec.to_builtins(self.advice))
+        self._log_it(swept, f"{text}{self.advice.gain_db:g} dB advised", self._swept(self.advice))
 
     def _take_setting(self) -> "BestGains":
         from yarddial.analysis.levels.best_setting import best_setting
@@ -333,7 +334,7 @@ class Levels(Job):
         setting = self._take_setting()
         text = f"All gains of {swept.receiver} swept at {format_frequency(swept.dial_hz)}: "
         said = ", ".join(f"{name} {gain_db:g} dB" for name, gain_db in setting.gains_db)
-        self._log_it(swept, f"{text}{said} advised", msgspec.to_builtins(setting))
+        self._log_it(swept, f"{text}{said} advised", self._swept(setting))
 
     def _judge(self, swept: Swept, points: list[SweepPoint]) -> None:
         from yarddial.analysis.levels.attenuation_test import judge_lines
@@ -347,11 +348,13 @@ class Levels(Job):
         self.lines = tuple((self._dial_of_offset(line.offset_hz), line) for line in judged)
         made = sum(line.kind == "product" for line in judged)
         text = f"3:1 test of {swept.receiver} at {format_frequency(swept.dial_hz)} with {self._less_db:g} dB: "
-        data: dict[str, object] = {"lines": [msgspec.to_builtins(line) for line in judged]}
+        data = LoggedAttenuationTest(tuple(msgspec.to_builtins(line) for line in judged))
         self._log_it(swept, f"{text}{made} of {len(judged)} lines are made in the receiver", data)
 
-    def _log_it(self, swept: Swept, text: str, data: dict[str, object]) -> None:
-        data = {**data, "steps": msgspec.to_builtins(self.steps)} if swept.purpose != "test" else data
+    def _swept(self, advice: msgspec.Struct) -> LoggedGainSweep:
+        return LoggedGainSweep(msgspec.to_builtins(advice), msgspec.to_builtins(self.steps))
+
+    def _log_it(self, swept: Swept, text: str, data: LogData) -> None:
         self._log.add(Entry(station=self._desk.station.name, kind="levels", route=swept.route, text=text, data=data))
 
     # The rest
@@ -366,7 +369,7 @@ class Levels(Job):
         changed = msgspec.structs.replace(receiver, gain_stages=stages)
         station = self._desk.station.with_part(changed)
         if reason:
-            day = datetime.now(UTC).strftime("%Y-%m-%d")
+            day = clock.today()
             kept = KeptGains(self._band(), self._desk.line.name, changed.gains_db(), reason, day)
             others = tuple(k for k in station.kept_gains if (k.band, k.route) != (kept.band, kept.route))
             station = msgspec.structs.replace(station, kept_gains=(*others, kept))

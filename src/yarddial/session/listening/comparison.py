@@ -10,6 +10,7 @@ from yarddial.engine.jobs.lease import Ending, How, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.messages import Event, Sweep, SweepDone, SweepPoint, Tuned, TuneRefused
 from yarddial.records.entry import Entry
+from yarddial.records.log_data import LoggedComparison
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver, ask_for
@@ -225,7 +226,7 @@ class Comparison(Job):
                 f"{self.second.label} against {self.first.label} at {format_frequency(self._dial_hz)}: "
                 f"{over.db:+.1f} dB of signal to noise ({over.low_db:+.1f} to {over.high_db:+.1f}, 19 of 20)"
             ).replace("-", "−")
-            data = {"compared": msgspec.to_builtins(result), "pairs": msgspec.to_builtins(self.pairs)}
+            data = LoggedComparison(msgspec.to_builtins(result), msgspec.to_builtins(self.pairs))
             self._log.add(Entry(station=self._desk.station.name, kind="comparison", text=text, data=data))
         self._changed.tell()
 

@@ -10,12 +10,14 @@ from yarddial.drivers.simulated.plugs import with_plug, with_query
 from yarddial.engine.jobs.lease import Ending
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.records.entry import Entry
+from yarddial.records.log_data import LoggedRemedy
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver, ask_for
+from yarddial.session.spurious.judged_span import PEAK_OVER_FLOOR_DB, JudgedPeak
 from yarddial.session.spurious.span_looks import SpanLooks, SpanSetting
-from yarddial.session.spurious.span_test import PEAK_OVER_FLOOR_DB, JudgedPeak, SpanTest
+from yarddial.session.spurious.span_test import SpanTest
 from yarddial.session.station.desk import Desk
 from yarddial.yard.demodulation import DEMODULATIONS, demodulations_of
 from yarddial.yard.editing import put_in, unique_name
@@ -186,7 +188,7 @@ class Mitigation:
         else:
             self._desk.edit("remedy", self._changed_station(self._desk.station, self._desk.line, remedy))
         text = f"Against a ghost at {format_frequency(self.trial.channel.dial_hz)}: {remedy.words}. "
-        data = {"remedy": remedy.kind, "over_before_db": self.trial.over_before_db, "over_db": self.trial.over_db}
+        data = LoggedRemedy(remedy.kind, self.trial.over_before_db, self.trial.over_db)
         self._log.add(
             Entry(
                 station=self._desk.station.name, kind="remedy", route=self._desk.line.name,

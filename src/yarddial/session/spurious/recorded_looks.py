@@ -6,13 +6,13 @@ from pathlib import Path
 import msgspec
 import numpy as np
 
-from yarddial.analysis.ghosts.judging import Change, Judgement, SpanLook, causes, judge
+from yarddial.analysis.ghosts.judging import Change, SpanLook, causes, judge
 from yarddial.analysis.ghosts.prediction import predict
-from yarddial.analysis.ghosts.scene import Ghost, ReceiverModel, Scene
-from yarddial.analysis.ghosts.span import Peak, Span
+from yarddial.analysis.ghosts.scene import ReceiverModel, Scene
+from yarddial.analysis.ghosts.span import Span
 from yarddial.dsp.spectra import hann_spectra
 from yarddial.records.recordings import Recording, open_recording
-from yarddial.session.spurious.span_test import MOST_PEAKS, PEAK_OVER_FLOOR_DB, STRONG_OVER_DB
+from yarddial.session.spurious.judged_span import MOST_PEAKS, PEAK_OVER_FLOOR_DB, STRONG_OVER_DB, Recorded
 from yarddial.yard.errors import BadRecording
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.strong import Strong
@@ -28,15 +28,6 @@ WORST = ReceiverModel(mirror_db=35.0, iip2_dbm=30.0, iip3_dbm=5.0)
 IMPOSSIBLE: frozenset[Change] = frozenset(("route", "antenna", "gain"))
 # Centres nearer together than this share of the rate tell nothing.
 LEAST_SHARE = 0.01
-
-
-class Recorded(msgspec.Struct, frozen=True):
-    """The first recording's span, what is told of each of its peaks, what was predicted, and the other recordings."""
-
-    before: Span
-    judged: tuple[tuple[Peak, Judgement], ...]
-    ghosts: tuple[Ghost, ...]
-    looks: tuple[SpanLook, ...]
 
 
 def judge_recordings(

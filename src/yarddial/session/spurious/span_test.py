@@ -8,10 +8,12 @@ import msgspec
 from yarddial.engine.jobs.lease import Ending, Lease
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.records.entry import Entry
+from yarddial.records.log_data import LoggedPeak, LoggedSpanTest
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver, ask_for
+from yarddial.session.spurious.judged_span import MOST_PEAKS, PEAK_OVER_FLOOR_DB, STRONG_OVER_DB, JudgedPeak, Recorded
 from yarddial.session.spurious.span_looks import SpanLooks, SpanSetting
 from yarddial.session.spurious.strong_signals import SAME_HZ, StrongSignals
 from yarddial.session.station.desk import Desk
@@ -21,25 +23,13 @@ from yarddial.yard.path import path_sense
 
 if TYPE_CHECKING:
     # Not needed before the first test.
-    from yarddial.analysis.ghosts.judging import Change, Judgement, SpanLook
+    from yarddial.analysis.ghosts.judging import Change, SpanLook
     from yarddial.analysis.ghosts.scene import Ghost, Scene
-    from yarddial.analysis.ghosts.span import Peak, Span
-    from yarddial.session.spurious.recorded_looks import Recorded
+    from yarddial.analysis.ghosts.span import Span
     from yarddial.yard.strong import Strong
 
 # The centre moves by so much of the rate, and the gain falls by at least so much.
 MOVES_SHARE, FALLS_DB = 0.064, 7.0
-# Peaks that are judged, the strongest; and those that are kept in mind as strong stand so far over the floor.
-MOST_PEAKS, STRONG_OVER_DB = 40, 25.0
-# A peak that counts stands so far over the floor: looked at for so long, noise never does.
-PEAK_OVER_FLOOR_DB = 8.0
-
-
-class JudgedPeak(msgspec.Struct, frozen=True):
-    """A peak with what it is."""
-
-    peak: "Peak"
-    judgement: "Judgement"
 
 
 class SpanTest:
@@ -300,17 +290,12 @@ class SpanTest:
         counts = {v: sum(j.judgement.verdict == v for j in self.judged) for v in ("true", "ghost", "unsure")}
         ghosts = f"{counts['ghost']} ghost{'s' if counts['ghost'] != 1 else ''}"
         text = f"{what} tested: {counts['true']} true, {ghosts}, "
-        data = {
-            "peaks": [
-                {
-                    "dial_hz": j.peak.dial_hz,
-                    "verdict": j.judgement.verdict,
-                    "cause": j.judgement.best.words,
-                    "kind": j.judgement.best.kind,
-                }
+        data = LoggedSpanTest(
+            tuple(
+                LoggedPeak(j.peak.dial_hz, j.judgement.verdict, j.judgement.best.words, j.judgement.best.kind)
                 for j in self.judged
-            ]
-        }
+            )
+        )
         entry = Entry(
             station=self._desk.station.name, kind="ghosts", route=self._place[1],
             text=f"{text}{counts['unsure']} left open", data=data,

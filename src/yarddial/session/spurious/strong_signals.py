@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import msgspec
 
@@ -10,6 +10,7 @@ from yarddial.drivers.protocol import RequestedSettings
 from yarddial.engine.jobs.lease import Ending
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.records.entry import Entry
+from yarddial.records.log_data import LoggedStrong
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
@@ -201,15 +202,13 @@ class StrongSignals:
         self._changed.tell()
 
     def _tell(self, text: str) -> None:
-        data: dict[str, Any] = {"signals": [msgspec.to_builtins(one) for one in self.known]}
+        data = LoggedStrong(self.known)
         self._log.add(Entry(station=self._desk.station.name, kind=KIND, text=text, data=data))
 
     def _recalled(self) -> "tuple[Strong, ...]":
-        from yarddial.yard.strong import Strong
-
         for entry in self._log.entries:
-            if entry.station == self._desk.station.name and entry.kind == KIND:
-                return msgspec.convert(entry.data.get("signals", ()), tuple[Strong, ...])
+            if entry.station == self._desk.station.name and isinstance(entry.data, LoggedStrong):
+                return entry.data.signals
         return ()
 
 

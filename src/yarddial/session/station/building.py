@@ -1,13 +1,12 @@
 """Building the yard: every change a person makes to parts and routes, by one call each, undone like any edit."""
 
-from datetime import UTC, datetime
 from pathlib import Path
 
 import msgspec
 
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.session.station.desk import Desk
-from yarddial.yard import editing
+from yarddial.yard import clock, editing
 from yarddial.yard.errors import BadStation
 from yarddial.yard.part_values import PartValue, values_of
 from yarddial.yard.parts import Origin, Part, Value, converters_of, with_converter
@@ -150,4 +149,4 @@ class Building:
 
 def today() -> str:
     """The day, for the origin of a value."""
-    return datetime.now(UTC).strftime("%Y-%m-%d")
+    return clock.today()

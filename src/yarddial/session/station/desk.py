@@ -1,6 +1,7 @@
 """The station on the desk: edited live, undone and redone, saved by itself."""
 
 from collections.abc import Callable
+from typing import Literal
 
 import msgspec
 
@@ -12,6 +13,16 @@ from yarddial.yard.reach import best_route
 from yarddial.yard.station import Station, checked
 
 MOST_UNDONE = 200
+# What an edit is: of the entered corrections, or anything else of the yard.
+EditKind = Literal["yard", "correction"]
+
+
+class Edit(msgspec.Struct, frozen=True):
+    """An edit that can be taken back: its name, what it is, and the station on its other side."""
+
+    label: str
+    kind: EditKind
+    station: Station
 
 
 class Desk:
@@ -20,8 +31,8 @@ class Desk:
     def __init__(self, station: Station, save: Callable[[Station], None] | None = None) -> None:
         self._station = station
         self._save = save
-        self._undo: list[tuple[str, Station]] = []
-        self._redo: list[tuple[str, Station]] = []
+        self._undo: list[Edit] = []
+        self._redo: list[Edit] = []
         self._yard_changed = Listeners()
         self._dial_changed = Listeners()
         self._unsaved = False
@@ -40,12 +51,12 @@ class Desk:
     @property
     def undo_label(self) -> str:
         """What `undo` would take back; empty when nothing."""
-        return self._undo[-1][0] if self._undo else ""
+        return self._undo[-1].label if self._undo else ""
 
     @property
     def redo_label(self) -> str:
         """What `redo` would bring back; empty when nothing."""
-        return self._redo[-1][0] if self._redo else ""
+        return self._redo[-1].label if self._redo else ""
 
     def on_yard_changed(self, listener: Listener) -> Callable[[], None]:
         """Parts, routes or corrections changed."""
@@ -55,22 +66,22 @@ class Desk:
         """Dial, mode, active route or hold changed."""
         return self._dial_changed.add(listener)
 
-    def edit(self, label: str, station: Station) -> None:
+    def edit(self, label: str, station: Station, kind: EditKind = "yard") -> None:
         """Put an edited station in place; raises BadStation, nothing changed, when it does not hold together."""
         station = checked(station)
         if station == self._station:
             return
-        self._undo = [*self._undo[-MOST_UNDONE:], (label, self._station)]
+        self._undo = [*self._undo[-MOST_UNDONE:], Edit(label, kind, self._station)]
         self._redo = []
         self._put(station)
         self._yard_changed.tell()
 
-    def undo(self) -> str:
-        """Take the last edit back and return its label; empty when there was none."""
+    def undo(self) -> Edit | None:
+        """Take the last edit back and return it; None when there was none."""
         return self._step(self._undo, self._redo)
 
-    def redo(self) -> str:
-        """Bring the last undone edit back and return its label."""
+    def redo(self) -> Edit | None:
+        """Bring the last undone edit back and return it."""
         return self._step(self._redo, self._undo)
 
     def dial(self, dial_hz: float) -> None:
@@ -109,18 +120,19 @@ class Desk:
             self._station, self._unsaved = station, True
             self._dial_changed.tell()
 
-    def _step(self, source: list[tuple[str, Station]], target: list[tuple[str, Station]]) -> str:
+    def _step(self, source: list[Edit], target: list[Edit]) -> Edit | None:
         if not source:
-            return ""
-        label, station = source.pop()
-        target.append((label, self._station))
+            return None
+        edit = source.pop()
+        station = edit.station
+        target.append(msgspec.structs.replace(edit, station=self._station))
         # The dial stays where it is: undo is for the yard.
         now = self._station
         # A route that the step removes or renames leaves the points to the one that the yard then has.
         route = now.route if any(r.name == now.route for r in station.routes) else station.route
         self._put(msgspec.structs.replace(station, dial_hz=now.dial_hz, mode=now.mode, held=now.held, route=route))
         self._yard_changed.tell()
-        return label
+        return edit
 
     def save_dial(self, *, wait: bool = False) -> None:
         """Save what turning the dial has changed, and what could not be saved before; edits are saved at once.

@@ -1,7 +1,9 @@
 """Sheets laid over the window: the working of a number, the keys, the glossary."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtGui import QCloseEvent, QKeyEvent
 from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLayout, QScrollArea, QVBoxLayout, QWidget
 
 from yarddial.ui.theme.lettering import px
@@ -17,6 +19,8 @@ class Sheet(QDialog):
         self.setWindowTitle(heading)
         self.setAccessibleName(heading)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self._leaving: list[Callable[[], object]] = []
+        self.finished.connect(self._left)
         self.body = QVBoxLayout()
         self.body.setSpacing(px(10))
         inside = QWidget()
@@ -39,6 +43,20 @@ class Sheet(QDialog):
         layout.addLayout(self.buttons)
         self.buttons.addWidget(close)
         self.resize(px(width), px(480))
+
+    def when_left(self, *acts: Callable[[], object]) -> None:
+        """Done once when the sheet is left, whichever way: its button, Escape, the frame of its window."""
+        self._leaving += acts
+
+    def _left(self) -> None:
+        acts, self._leaving = self._leaving, []
+        for act in acts:
+            act()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """The same for one that was hidden before."""
+        self._left()
+        super().closeEvent(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Escape closes; Enter in a field submits that field and nothing else."""

@@ -2,7 +2,6 @@
 
 from pathlib import Path
 
-from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from yarddial.analysis.correction.lo_leak import LeakAnswer
@@ -41,7 +40,7 @@ class WhichLoSheet(Sheet):
         nominal_hz = nominal.nominal_lo_hz if nominal is not None else 100e6
         self.stated = self._entry("Stated oscillators", ", ".join(_leaflets(nominal_hz)))
         self._lay_out()
-        self._leave = session.lo_leak_scan.on_scan_changed(self._scan_moved)
+        self.when_left(session.lo_leak_scan.on_scan_changed(self._scan_moved), session.lo_leak_scan.cancel)
 
     def _lay_out(self) -> None:
         dial_hz = self._session.desk.station.dial_hz
@@ -90,12 +89,6 @@ class WhichLoSheet(Sheet):
             act.setEnabled(False)
             self.buttons.insertWidget(place, act)
         self.resize(px(780), px(600))
-
-    def closeEvent(self, event: QCloseEvent | None) -> None:
-        """Stop looking."""
-        self._leave()
-        self._session.lo_leak_scan.cancel()
-        super().closeEvent(event)
 
     def weigh(self) -> None:
         """From the station."""

@@ -4,7 +4,7 @@ from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from yarddial.session.session import Session
-from yarddial.session.spurious.span_test import JudgedPeak
+from yarddial.session.spurious.judged_span import JudgedPeak
 from yarddial.session.spurious.verdict import ghosts_verdict
 from yarddial.ui.places.ghosts.expected_list import ExpectedList
 from yarddial.ui.places.ghosts.ghosts_picture import GhostsPicture

@@ -81,7 +81,7 @@ class RecordingsSheet(Sheet):
         return value
 
     def _take(self, found: object, names: str) -> None:
-        from yarddial.session.spurious.recorded_looks import Recorded
+        from yarddial.session.spurious.judged_span import Recorded
 
         assert isinstance(found, Recorded)
         self._session.span_test.take_recorded(found, names)

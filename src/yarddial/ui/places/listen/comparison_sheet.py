@@ -1,7 +1,6 @@
 """Two set-ups compared in turn: chosen, measured, judged."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from yarddial.analysis.comparison.difference import Difference
@@ -38,7 +37,7 @@ class ComparisonSheet(Sheet):
         self.begin = button("Compare", strong=True, tip="Measure both in turn; the order is drawn by lot")
         self.begin.clicked.connect(self._begin)
         self._lay_out()
-        self._leave = self._comparison.on_comparison_changed(Soon(self, self._show))
+        self.when_left(self._comparison.on_comparison_changed(Soon(self, self._show)), self._comparison.cancel)
         self._show()
 
     def _lay_out(self) -> None:
@@ -59,12 +58,6 @@ class ComparisonSheet(Sheet):
         self.body.addLayout(self._rows)
         self.buttons.insertWidget(1, self.begin)
         self.resize(px(760), px(660))
-
-    def closeEvent(self, event: QCloseEvent | None) -> None:
-        """Leave off; the receiver is Listen's again."""
-        self._leave()
-        self._comparison.cancel()
-        super().closeEvent(event)
 
     def _begin(self) -> None:
         if self._comparison.running:

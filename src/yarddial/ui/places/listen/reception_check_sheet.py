@@ -1,7 +1,6 @@
 """Proof by steps: what each step changes, and how it went."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from yarddial.session.listening.reception_check import STEPS
@@ -43,19 +42,13 @@ class ReceptionCheckSheet(Sheet):
         self.begin.clicked.connect(self._begin)
         self.buttons.insertWidget(1, self.begin)
         show_soon = Soon(self, self._show)
-        self._leave = (
+        self.when_left(
             self._reception_check.on_reception_check_changed(show_soon),
             session.live_receiver.on_receiver_changed(show_soon),
+            self._reception_check.cancel,
         )
         self.resize(px(760), px(540))
         self._show()
-
-    def closeEvent(self, event: QCloseEvent | None) -> None:
-        """Leave off."""
-        for leave in self._leave:
-            leave()
-        self._reception_check.cancel()
-        super().closeEvent(event)
 
     def _begin(self) -> None:
         if self._reception_check.running:

@@ -5,6 +5,7 @@ from PyQt6.QtGui import QFontMetricsF, QPainter, QPen
 from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from yarddial.records.entry import Entry
+from yarddial.records.log_data import LoggedObservation
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.mark import draw_mark
@@ -54,8 +55,9 @@ class EntryPainter(QStyledItemDelegate):
         painter.setPen(c.colour("ink"))
         painter.drawText(text, int(Qt.AlignmentFlag.AlignVCenter), _elided(painter, entry.text, text.width()))
         parts = [entry.kind, entry.route, entry.method]
-        if "cn0_dbhz" in entry.data:
-            parts.append(f"C/N0 {entry.data['cn0_dbhz']:.0f} dB-Hz over {entry.data['duration_s']:.1f} s")
+        told = entry.data
+        if isinstance(told, LoggedObservation) and told.cn0_dbhz is not None and told.duration_s is not None:
+            parts.append(f"C/N0 {told.cn0_dbhz:.0f} dB-Hz over {told.duration_s:.1f} s")
         if entry.id == 0:
             parts.append("not yet written")
         below = QRectF(text.left(), text.bottom() - px(1), text.width(), px(18))

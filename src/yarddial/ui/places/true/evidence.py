@@ -202,7 +202,7 @@ class Evidence(QWidget):
             where = f", such as {direct[0]}: press ]" if direct else ""
             return calibration.fit.inseparable[0][:1].upper() + calibration.fit.inseparable[0][1:] + where + "."
         if calibration.fit.remarks:
-            remark = calibration.fit.remarks[0]
+            remark = calibration.fit.remarks[0].sentence
             return f"{remark[:1].upper()}{remark[1:]}. {helps}".rstrip()
         if helps:
             return helps

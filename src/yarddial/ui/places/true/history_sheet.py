@@ -1,6 +1,5 @@
 """The history of an oscillator: what it was, what it will be, when to measure again; the temperature noted."""
 
-from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from yarddial.session.calibration.oscillator_history import seconds_of
@@ -58,14 +57,9 @@ class HistorySheet(Sheet):
             self.which.addItem(spoken(name)[:1].upper() + spoken(name)[1:])
         self.which.activated.connect(self._show)
         show_soon = Soon(self, self._show)
-        self._leave = session.calibration.on_calibration_changed(show_soon)
+        self.when_left(session.calibration.on_calibration_changed(show_soon))
         self.resize(px(780), px(700))
         self._show()
-
-    def closeEvent(self, event: QCloseEvent | None) -> None:
-        """Nothing is shown any more."""
-        self._leave()
-        super().closeEvent(event)
 
     def _note_warmth(self) -> None:
         text = self.warmth.text().strip().replace(",", ".").replace("−", "-")

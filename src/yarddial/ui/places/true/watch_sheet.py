@@ -1,6 +1,5 @@
 """Watching a carrier: warm-up and steadiness."""
 
-from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QWidget
 
 from yarddial.session.calibration.carrier_watch import POINTS_S
@@ -39,18 +38,13 @@ class WatchSheet(Sheet):
         self.buttons.insertWidget(1, self.every)
         self.buttons.insertWidget(3, self.begin)
         show_soon = Soon(self, self._show)
-        self._leave = (
-            self._carrier_watch.on_watch_changed(show_soon), session.calibration.on_calibration_changed(show_soon),
-        )  # fmt: skip
+        self.when_left(
+            self._carrier_watch.on_watch_changed(show_soon),
+            session.calibration.on_calibration_changed(show_soon),
+            self._carrier_watch.stop,
+        )
         self.resize(px(760), px(640))
         self._show()
-
-    def closeEvent(self, event: QCloseEvent | None) -> None:
-        """End the run; it is in the log."""
-        for leave in self._leave:
-            leave()
-        self._carrier_watch.stop()
-        super().closeEvent(event)
 
     def _begin(self) -> None:
         if self._carrier_watch.running:

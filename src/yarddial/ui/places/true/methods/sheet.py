@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QStackedWidget, QWidget
 
 from yarddial.session.session import Session
@@ -49,6 +48,7 @@ class MethodsSheet(Sheet):
         self.resize(px(880), px(620))
         self.names.currentRowChanged.connect(self._go)
         self.names.setCurrentRow(0)
+        self.when_left(self._leave_pages)
 
     @property
     def page(self) -> MethodPage:
@@ -61,8 +61,7 @@ class MethodsSheet(Sheet):
             self._stack.addWidget(self._made[row])
         self._stack.setCurrentWidget(self._made[row])
 
-    def closeEvent(self, event: QCloseEvent | None) -> None:
+    def _leave_pages(self) -> None:
         """Whatever runs for a page ends."""
         for page in self._made.values():
             page.leave()
-        super().closeEvent(event)

@@ -1,0 +1,242 @@
+"""What the log keeps of each kind of entry, as data with a tag; older shapes are upgraded when they are read."""
+
+from typing import Any
+
+import msgspec
+
+from yarddial.yard.observation import Observation, lasting_error_of, tells_of_centre
+from yarddial.yard.strong import Strong
+
+# Of an oscillator, in its own unit: value and one sigma.
+Known = tuple[float, float]
+
+
+class LoggedNothing(msgspec.Struct, frozen=True, tag="nothing"):
+    """The text says it all."""
+
+
+class LoggedLater(msgspec.Struct, frozen=True, tag="later"):
+    """Written by a later version of this program: kept as it is."""
+
+    raw: dict[str, Any]
+
+
+class LoggedObservation(msgspec.Struct, frozen=True, tag="observation", omit_defaults=True):
+    """A known carrier measured here or told otherwise, and what was known of every oscillator then.
+
+    more : what another way of measuring tells besides.
+    """
+
+    observation: Observation
+    oscillators: dict[str, Known] = {}
+    cn0_dbhz: float | None = None
+    duration_s: float | None = None
+    drift_hz_per_s: float | None = None
+    more: dict[str, float] = {}
+
+
+class LoggedObservations(msgspec.Struct, frozen=True, tag="observations", omit_defaults=True):
+    """Observations made in another way, taken in together; `more` holds what that way tells besides."""
+
+    observations: tuple[Observation, ...]
+    oscillators: dict[str, Known] = {}
+    more: dict[str, float] = {}
+
+
+class LoggedChange(msgspec.Struct, frozen=True):
+    """One number entered: ppm for a crystal, hertz for a converter's oscillator."""
+
+    part: str
+    unit: str
+    old: float
+    new: float
+    known_only: bool = False
+
+
+class LoggedCorrection(msgspec.Struct, frozen=True, tag="correction"):
+    """What was entered, and the dial's one-sigma uncertainty expected of it."""
+
+    changes: tuple[LoggedChange, ...]
+    expected_sigma_hz: float
+
+
+class LoggedEntered(msgspec.Struct, frozen=True, tag="entered values"):
+    """All entered values after a correction was taken back or brought back, by part."""
+
+    entered: dict[str, float]
+
+
+class LoggedPlace(msgspec.Struct, frozen=True, tag="place", omit_defaults=True):
+    """Where the dial stood when a note was written or a card handed over; `file` is the card's."""
+
+    dial_hz: float
+    mode: str = ""
+    file: str = ""
+
+
+class LoggedGainSweep(msgspec.Struct, frozen=True, tag="gain sweep"):
+    """What a sweep over gains saw at each step, and what it advised."""
+
+    advice: dict[str, Any]
+    steps: tuple[dict[str, Any], ...]
+
+
+class LoggedAttenuationTest(msgspec.Struct, frozen=True, tag="attenuation test"):
+    """What the 3:1 test told of each line."""
+
+    lines: tuple[dict[str, Any], ...]
+
+
+class LoggedPeak(msgspec.Struct, frozen=True):
+    """A peak of a tested span, judged."""
+
+    dial_hz: float
+    verdict: str
+    cause: str
+    kind: str = ""
+
+
+class LoggedSpanTest(msgspec.Struct, frozen=True, tag="span test"):
+    """All peaks of a span that was tested."""
+
+    peaks: tuple[LoggedPeak, ...]
+
+
+class LoggedComparison(msgspec.Struct, frozen=True, tag="comparison"):
+    """Two set-ups compared: the answer, and every pair that it rests on."""
+
+    compared: dict[str, Any]
+    pairs: tuple[dict[str, Any], ...]
+
+
+class LoggedWatch(msgspec.Struct, frozen=True, tag="watch"):
+    """A carrier watched: seconds, ppm, one sigma in ppm."""
+
+    points: tuple[tuple[float, float, float], ...]
+
+
+class LoggedDeviceCheck(msgspec.Struct, frozen=True, tag="device check"):
+    """First light: the verdict, and every check."""
+
+    verdict: str
+    checks: tuple[dict[str, Any], ...]
+
+
+class LoggedStrong(msgspec.Struct, frozen=True, tag="strong signals"):
+    """All strong signals known at the time."""
+
+    signals: tuple[Strong, ...]
+
+
+class LoggedRemedy(msgspec.Struct, frozen=True, tag="remedy"):
+    """What was set against a ghost, and what stood in the channel before and after."""
+
+    remedy: str
+    over_before_db: float
+    over_db: float
+
+
+class LoggedBandRun(msgspec.Struct, frozen=True, tag="band run", omit_defaults=True):
+    """A step of the proof of all bands: its beginning, a band, or its end.
+
+    failed : why a band was not tested; empty where it was.
+    """
+
+    run: str
+    ended: bool = False
+    band: str = ""
+    failed: str = ""
+    true: int = 0
+    ghost: int = 0
+    unsure: int = 0
+
+
+LogData = (
+    LoggedNothing | LoggedLater | LoggedObservation | LoggedObservations | LoggedCorrection | LoggedEntered
+    | LoggedPlace | LoggedGainSweep | LoggedAttenuationTest | LoggedSpanTest | LoggedComparison | LoggedWatch
+    | LoggedDeviceCheck | LoggedStrong | LoggedRemedy | LoggedBandRun
+)  # fmt: skip
+NOTHING = LoggedNothing()
+
+
+def read_log_data(kind: str, raw: dict[str, Any]) -> LogData:
+    """What a log holds of an entry; of version 1, which had no tags, by the entry's kind.
+
+    What cannot be read as what it says it is was written by a later version: it is kept as it is.
+    """
+    told = raw if "type" in raw else _of_version_1(kind, raw)
+    try:
+        found: LogData = msgspec.convert(told, LogData)
+    except msgspec.ValidationError:
+        return LoggedLater(raw)
+    return found
+
+
+def log_builtins(data: LogData) -> dict[str, Any]:
+    """As JSON-ready values."""
+    if isinstance(data, LoggedLater):
+        return data.raw
+    found = msgspec.to_builtins(data, enc_hook=lambda number: number.item())
+    assert isinstance(found, dict)
+    return found
+
+
+def oscillators_of(data: LogData) -> dict[str, Known]:
+    """What was known of every oscillator, where an entry tells of that."""
+    return data.oscillators if isinstance(data, LoggedObservation | LoggedObservations) else {}
+
+
+def observations_of(data: LogData) -> tuple[Observation, ...]:
+    """The observations of an entry, in the order they were made."""
+    match data:
+        case LoggedObservation():
+            return (data.observation,)
+        case LoggedObservations():
+            return data.observations
+        case _:
+            return ()
+
+
+# Of the entries that had no tags: which shape each kind had.
+_TAGS_OF_VERSION_1 = {
+    "correction": "correction", "undo": "entered values", "note": "place", "card": "place", "ghosts": "span test",
+    "comparison": "comparison", "watch": "watch", "first light": "device check", "strong signals": "strong signals",
+    "remedy": "remedy", "band run": "band run",
+}  # fmt: skip
+
+
+def _of_version_1(kind: str, raw: dict[str, Any]) -> dict[str, Any]:
+    if not raw:
+        return {"type": "nothing"}
+    if kind in ("observation", "verification"):
+        return _observations_of_version_1(raw)
+    if kind == "levels":
+        if "lines" in raw:
+            return {"type": "attenuation test", "lines": raw["lines"]}
+        return {"type": "gain sweep", "steps": raw.get("steps", ()), "advice": _without(raw, "steps")}
+    return {**raw, "type": _TAGS_OF_VERSION_1.get(kind, "later"), "raw": raw}
+
+
+def _observations_of_version_1(raw: dict[str, Any]) -> dict[str, Any]:
+    if "observations" in raw:
+        several = [_observation_of_version_1(one) for one in raw["observations"]]
+        more = _without(raw, "observations", "oscillators")
+        return {
+            "type": "observations", "observations": several, "oscillators": raw.get("oscillators", {}), "more": more
+        }  # fmt: skip
+    if "observation" not in raw:
+        return {"type": "later", "raw": raw}
+    named = ("observation", "oscillators", "cn0_dbhz", "duration_s", "drift_hz_per_s")
+    seen = _observation_of_version_1(raw["observation"])
+    return {**raw, "type": "observation", "observation": seen, "more": _without(raw, *named)}
+
+
+def _observation_of_version_1(raw: dict[str, Any]) -> dict[str, Any]:
+    """Of which clocks it tells was said by a centre, whose lasting error it shares by a name and a frequency."""
+    shares = lasting_error_of(raw.get("reference_name", ""), raw["reference_hz"])
+    tells_of = msgspec.to_builtins(tells_of_centre(raw.get("centre_hz")))
+    return {**_without(raw, "centre_hz"), "tells_of": tells_of, "shares": shares}
+
+
+def _without(raw: dict[str, Any], *keys: str) -> dict[str, Any]:
+    return {key: value for key, value in raw.items() if key not in keys}

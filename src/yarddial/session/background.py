@@ -1,0 +1,71 @@
+"""What takes longer than a moment is worked out beside the session: a frozen request in, its answer back at a poll."""
+
+import logging
+import queue
+import threading
+from collections.abc import Callable
+from typing import Any
+
+log = logging.getLogger(__name__)
+
+
+class Background:
+    """One thread for all; an answer that a newer request of the same topic has overtaken is dropped."""
+
+    def __init__(self) -> None:
+        self._asked: queue.SimpleQueue[tuple[str, int, Callable[[], Any]] | None] = queue.SimpleQueue()
+        self._done: queue.SimpleQueue[tuple[str, int, Any, Exception | None]] = queue.SimpleQueue()
+        self._latest: dict[str, int] = {}
+        self._take: dict[str, tuple[Callable[[Any], None], Callable[[str], None]]] = {}
+        self._number = 0
+        self._thread: threading.Thread | None = None
+
+    @property
+    def is_busy(self) -> bool:
+        """True while an answer is owed."""
+        return bool(self._take)
+
+    def ask(
+        self, topic: str, work: Callable[[], Any], take: Callable[[Any], None], fail: Callable[[str], None]
+    ) -> None:
+        """Work something out; `take` gets the answer on the session's thread, `fail` a sentence where it failed.
+
+        work : holds all that it needs, and touches nothing of the session.
+        """
+        if self._thread is None:
+            self._thread = threading.Thread(target=self._run, name="background", daemon=True)
+            self._thread.start()
+        self._number += 1
+        self._latest[topic], self._take[topic] = self._number, (take, fail)
+        self._asked.put((topic, self._number, work))
+
+    def poll(self) -> None:
+        """Hand over what has been worked out."""
+        while not self._done.empty():
+            topic, number, answer, fault = self._done.get()
+            if self._latest.get(topic) != number:
+                continue
+            take, fail = self._take.pop(topic)
+            if fault is None:
+                take(answer)
+            else:
+                fail(f"a fault of the program ({type(fault).__name__})")
+
+    def close(self) -> None:
+        """Nobody waits any more."""
+        self._take.clear()
+        self._latest.clear()
+        self._asked.put(None)
+
+    def _run(self) -> None:
+        while (asked := self._asked.get()) is not None:
+            topic, number, work = asked
+            if self._latest.get(topic) != number:
+                continue
+            try:
+                answer, fault = work(), None
+            except Exception as error:
+                # The top of a thread: whatever it is, whoever asked is told.
+                log.error("working out %s failed", topic, exc_info=error)
+                answer, fault = None, error
+            self._done.put((topic, number, answer, fault))

@@ -1,0 +1,65 @@
+"""What is wrong with the dial: not measured, off, contradicted, or long ago."""
+
+from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.finding import Act, Finding, going
+from yarddial.session.station.desk import Desk
+from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
+from yarddial.yard.modes import mode_named
+from yarddial.yard.observation import Observation
+
+DAY_S = 86_400.0
+REMINDED_S, HALF_YEAR_S = DAY_S, 183 * DAY_S
+
+
+def dial_findings(calibration: Calibration, desk: Desk) -> list[Finding]:
+    """How far the dial is off, how well that is known, and for how long."""
+    line = desk.line
+    if line.why_not(desk.station.dial_hz):
+        return []
+    state, mode = calibration.state(), mode_named(desk.station.mode)
+    found: list[Finding] = []
+    if calibration.fit is not None:
+        found += [
+            going("look", f"True: {sentence}", "the dial is right only where it was measured", "True")
+            for sentence in (
+                *calibration.fit.inseparable,
+                *(remark.sentence for remark in calibration.fit.remarks if remark.kind == "contradiction"),
+            )
+        ]
+        found += [
+            _outlier(calibration.fit.observations[i], calibration.fit.residuals_hz[i]) for i in calibration.fit.outliers
+        ]
+    proposal = calibration.proposal()
+    if proposal is not None and not proposal.is_nothing and abs(state.error_hz) > 2 * state.sigma_hz:
+        error = format_hertz(state.error_hz, state.sigma_hz)
+        what = f"True: the correction is not entered; the dial reads {error}"
+        why = f"entered, it would be true to {format_sigma(proposal.sigma_after_hz)[1:]} here"
+        found.append(Finding("look", what, why, Act("apply"), "Apply"))
+    if calibration.oscillator_estimates.surprise:
+        what = f"True: {calibration.oscillator_estimates.surprise}"
+        found.append(going("look", what, "what was known before does not count here", "True"))
+    ago_s = calibration.oscillator_estimates.measured_s_ago()
+    if ago_s is not None and ago_s > REMINDED_S and 2 * state.sigma_hz > mode.tolerance_hz:
+        what = (
+            f"True: last measured {ago_s / DAY_S:.0f} days ago; the doubt has grown to {format_sigma(state.sigma_hz)}"
+        )
+        why = f"{mode.name} bears {format_sigma(mode.tolerance_hz)[1:]}"
+        found.append(going("look", what, why, "True", "Measure again"))
+    elif ago_s is not None and ago_s > HALF_YEAR_S:
+        what = f"True: last measured {ago_s / DAY_S:.0f} days ago"
+        found.append(going("unknown", what, "crystals age: once in half a year is good practice", "True"))
+    if not calibration.touches_active_route():
+        what = f"True: nothing measured on {line.name}; the dial may be off by {format_sigma(2 * state.sigma_hz)[1:]}"
+        why = f"{mode.name} bears {format_sigma(mode.tolerance_hz)[1:]}"
+        found.append(Finding("unknown", what, why, Act("measure"), "Measure"))
+    elif not found and abs(state.error_hz) + 2 * state.sigma_hz > mode.tolerance_hz:
+        what = f"True: the dial is known to {format_sigma(2 * state.sigma_hz)[1:]} only"
+        why = f"{mode.name} bears {format_sigma(mode.tolerance_hz)[1:]}"
+        found.append(going("look", what, why, "True"))
+    return found
+
+
+def _outlier(observation: Observation, residual_hz: float) -> Finding:
+    name = f"{observation.reference_name} {format_frequency(observation.reference_hz)}"
+    what = f"True: {name} left out, it disagrees by {format_hertz(residual_hz, observation.total_sigma_hz)}"
+    return going("look", what, "all other measurements agree without it", "True")

@@ -1,0 +1,55 @@
+"""What every finding is: how bad, what with its number, why it matters, and what mends it."""
+
+from typing import Literal
+
+import msgspec
+
+from yarddial.analysis.audit.finding import BenchFinding
+from yarddial.session.verdict import Verdict
+from yarddial.yard.mark import Mark
+
+PlaceName = Literal["Bench", "First light", "Span", "Levels", "True", "Ghosts", "Bands", "Listen", "Log"]
+
+
+class GoTo(msgspec.Struct, frozen=True):
+    """Go where it is mended."""
+
+    place: PlaceName
+
+
+class Act(msgspec.Struct, frozen=True):
+    """Do it at once."""
+
+    what: Literal["measure", "apply", "free the route", "recover", "copy the fault"]
+
+
+class MendYard(msgspec.Struct, frozen=True):
+    """Let Bench mend what it found."""
+
+    bench: BenchFinding
+
+
+Fix = GoTo | Act | MendYard
+
+
+class Finding(msgspec.Struct, frozen=True):
+    """One thing that is wrong. `fix` : what mends it, if anything does. `safety` : stands before all others."""
+
+    mark: Mark
+    what: str
+    why: str
+    fix: Fix | None = None
+    fix_label: str = ""
+    safety: bool = False
+
+
+def going(mark: Mark, what: str, why: str, place: PlaceName, label: str = "") -> Finding:
+    """A finding that is mended in a place."""
+    return Finding(mark, what, why, GoTo(place), label or f"Go to {place}")
+
+
+def passed_on(place: PlaceName, verdict: Verdict, mended_in: PlaceName) -> Finding:
+    """What a place says of itself, as a finding."""
+    sentence = verdict.sentence.rstrip(".")
+    what = f"{place}: {sentence[:1].lower()}{sentence[1:]}"
+    return going(verdict.mark, what, verdict.consequence.rstrip("."), mended_in)

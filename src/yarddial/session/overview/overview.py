@@ -1,0 +1,90 @@
+"""The state of everything as the window shows it, worked out at most once a poll and handed out frozen."""
+
+from collections.abc import Callable, Iterable, Mapping
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.session.finding import Finding
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.overview.findings import findings
+from yarddial.session.overview.topics import Topics
+from yarddial.session.overview.verdicts import all_verdicts
+from yarddial.session.verdict import Verdict
+from yarddial.yard.errors import YardDialError
+
+if TYPE_CHECKING:
+    # Not needed before the first measurement.
+    from yarddial.session.calibration.correction import CorrectionProposal
+
+
+class Owner(msgspec.Struct, frozen=True):
+    """Who has the receiver: what it is called, who waits for it, and whether a person can stop it here.
+
+    lease_id : of its job; 0 where nobody has it.
+    """
+
+    label: str = ""
+    waiting: str = ""
+    lease_id: int = 0
+    can_be_stopped: bool = False
+
+
+class State(msgspec.Struct, frozen=True):
+    """What is shown around the place: verdicts by place, findings, the correction to enter, who has the receiver."""
+
+    verdicts: Mapping[str, Verdict] = {}
+    findings: tuple[Finding, ...] = ()
+    proposal: "CorrectionProposal | None" = None
+    owner: Owner = Owner()
+
+
+class Overview:
+    """Marks itself stale when a topic changes; nothing is worked out while nothing does."""
+
+    def __init__(self, of: Topics, jobs: Scheduler, tellers: Iterable[Callable[[Listener], object]]) -> None:
+        """`tellers` : every `on_x_changed` that may change what is shown."""
+        self._of, self._jobs = of, jobs
+        self._changed, self._stale = Listeners(), Listeners()
+        self._is_stale = True
+        self.state = State()
+        # A yard that does not hold together is said in a sentence; what was shown stays.
+        self.trouble = ""
+        for tell in tellers:
+            tell(self._forget)
+
+    def on_state_changed(self, listener: Listener) -> Callable[[], None]:
+        """`state` is another."""
+        return self._changed.add(listener)
+
+    def on_stale(self, listener: Listener) -> Callable[[], None]:
+        """Something has changed: it is time for a poll."""
+        return self._stale.add(listener)
+
+    def refresh(self) -> None:
+        """Work it out where something has changed; called once a poll."""
+        if not self._is_stale:
+            return
+        self._is_stale = False
+        try:
+            now = State(all_verdicts(self._of), findings(self._of), self._of.calibration.proposal(), self._owner())
+        except YardDialError as error:
+            self.trouble = str(error)
+            self._changed.tell()
+            return
+        if now != self.state or self.trouble:
+            self.state, self.trouble = now, ""
+            self._changed.tell()
+
+    def _forget(self) -> None:
+        if not self._is_stale:
+            self._is_stale = True
+            self._stale.tell()
+
+    def _owner(self) -> Owner:
+        lease = self._jobs.owner
+        if lease is None:
+            return Owner()
+        waiting = next((other.kind.label for other in self._jobs.leases if other.waits), "")
+        return Owner(lease.kind.label, waiting, lease.id, lease.kind.nature in ("work", "device", "record"))

@@ -1,0 +1,33 @@
+"""What the overview looks at: the topics of the session, as they are."""
+
+from typing import Protocol
+
+from yarddial.session.bands.band_board import BandBoard
+from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.faults import Faults
+from yarddial.session.first_light.device_check import DeviceCheck
+from yarddial.session.levels.levels import Levels
+from yarddial.session.listening.listening import Listening
+from yarddial.session.log.log_keeper import LogKeeper
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.spurious.span_test import SpanTest
+from yarddial.session.station.desk import Desk
+from yarddial.session.station.inspection import Inspection
+from yarddial.yard.station import Station
+
+
+class Topics(Protocol):
+    """The session is one."""
+
+    recovered: Station | None
+    desk: Desk
+    inspection: Inspection
+    log: LogKeeper
+    live_receiver: LiveReceiver
+    calibration: Calibration
+    device_check: DeviceCheck
+    levels: Levels
+    listening: Listening
+    span_test: SpanTest
+    board: BandBoard
+    faults: Faults

@@ -1,0 +1,32 @@
+"""A span whose peaks were judged, live or in recordings; and what counts as a peak of one."""
+
+from typing import TYPE_CHECKING
+
+import msgspec
+
+if TYPE_CHECKING:
+    # Not needed before the first test.
+    from yarddial.analysis.ghosts.judging import Judgement, SpanLook
+    from yarddial.analysis.ghosts.scene import Ghost
+    from yarddial.analysis.ghosts.span import Peak, Span
+
+# Peaks that are judged, the strongest; and those that are kept in mind as strong stand so far over the floor.
+MOST_PEAKS, STRONG_OVER_DB = 40, 25.0
+# A peak that counts stands so far over the floor: looked at for so long, noise never does.
+PEAK_OVER_FLOOR_DB = 8.0
+
+
+class JudgedPeak(msgspec.Struct, frozen=True):
+    """A peak with what it is."""
+
+    peak: "Peak"
+    judgement: "Judgement"
+
+
+class Recorded(msgspec.Struct, frozen=True):
+    """The first recording's span, what is told of each of its peaks, what was predicted, and the other recordings."""
+
+    before: "Span"
+    judged: "tuple[tuple[Peak, Judgement], ...]"
+    ghosts: "tuple[Ghost, ...]"
+    looks: "tuple[SpanLook, ...]"

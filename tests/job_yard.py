@@ -1,0 +1,342 @@
+"""A session whose receiver costs nothing, with a way to begin every job of the table: for jobs against jobs."""
+
+import itertools
+from collections.abc import Callable
+from pathlib import Path
+
+import msgspec
+import numpy as np
+
+from slow_yards import slow_station
+from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, Device, GainCapability, RequestedSettings
+from yarddial.engine.engine import Engine
+from yarddial.engine.jobs import scheduler as scheduling
+from yarddial.engine.jobs.lease import Activity, Ending, Lease, Refusal
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import KINDS
+from yarddial.engine.messages import Answer, Command, Event, Start, Stopped
+from yarddial.records.entry import Entry
+from yarddial.session.first_light.result import CheckResult
+from yarddial.session.receiver.live_receiver import ask_for
+from yarddial.session.session import Session
+from yarddial.session.spurious.span_looks import SpanSetting
+from yarddial.yard.demo import demo_station
+from yarddial.yard.errors import DeviceLost, YardDialError
+
+BLOCK = 4_096
+_chance = np.random.default_rng(5)
+NOISE = (_chance.standard_normal((2, BLOCK)) * 0.02).astype(np.float32)
+SAMPLES = (NOISE[0] + 1j * NOISE[1] + 0.2 * np.exp(2j * np.pi * 0.11 * np.arange(BLOCK))).astype(np.complex64)
+
+
+class PlainDevice:
+    """What a receiver of the demo yard can be set to, and the same block of noise and one line again and again."""
+
+    def __init__(self, name: str, seen: list[tuple[str, RequestedSettings]]) -> None:
+        part = next(line.receiver for line in demo_station().lines() if line.receiver.device == f"simulated:{name}")
+        gains = tuple(GainCapability(stage.name, tuple(sorted(stage.steps_db))) for stage in part.gain_stages)
+        self.capabilities = Capabilities(name, ((0.0, 3e9),), part.rates_hz, (), part.bits, gains=gains)
+        self._name, self._seen, self._index = name, seen, 0
+        self.fails = False
+
+    def apply(self, ask: RequestedSettings) -> ActualSettings:
+        """Whatever is asked."""
+        if self.fails:
+            raise DeviceLost("it was unplugged: plug it in")
+        self._seen.append((self._name, ask))
+        self._index = 0
+        return ActualSettings(ask.centre_hz, ask.rate_hz, ask.port, gains_db=ask.gains_db, bias=ask.bias)
+
+    def read(self) -> Block:
+        """The next block."""
+        self._index += BLOCK
+        return Block(SAMPLES, self._index - BLOCK)
+
+    def close(self) -> None:
+        """Nothing to give back."""
+
+
+class KillableEngine:
+    """The engine in this process, which can be killed like one of its own: nothing is heard then but its end."""
+
+    def __init__(self, open_device: Callable[[str], Device]) -> None:
+        self._open = open_device
+        self._engine: Engine | None = None
+        self._events: list[Event] = []
+
+    def send(self, command: Command) -> None:
+        """Only a start begins an engine where there is none."""
+        if self._engine is None and isinstance(command, Start):
+            self._engine = Engine(self._open, self._events.append)
+        if self._engine is not None:
+            self._engine.handle(command)
+
+    def poll(self) -> list[Event]:
+        """One block, and what came of it."""
+        if self._engine is not None:
+            self._engine.step()
+        events, self._events[:] = list(self._events), []
+        return events
+
+    def kill(self) -> None:
+        """What it had to say is lost with it."""
+        if self._engine is not None:
+            self._engine = None
+            self._events[:] = [Stopped("the receiver's process ended unexpectedly: press Space to start it again")]
+
+    def warm(self) -> None:
+        """Nothing."""
+
+    def close(self) -> None:
+        """Nothing."""
+        self._engine = None
+
+
+class Watched:
+    """An activity with somebody who counts what it hears."""
+
+    def __init__(self, activity: Activity, yard: "JobYard") -> None:
+        self._activity, self._yard = activity, yard
+        self.lease: Lease | None = None
+
+    def __getattr__(self, name: str) -> object:
+        return getattr(self._activity, name)
+
+    def take(self, event: Event) -> None:
+        """Never an answer to somebody else."""
+        if isinstance(event, Answer) and self.lease is not None and event.job != self.lease.id:
+            self._yard.wrong.append(f"{self.lease.kind.name} was given {event!r}")
+        if self.lease is not None and self.lease.ending is not None:
+            self._yard.wrong.append(f"{self.lease.kind.name} was given {type(event).__name__} after its end")
+        self._activity.take(event)
+
+    def ended(self, ending: Ending) -> None:
+        """Once."""
+        assert self.lease is not None
+        self._yard.endings.setdefault(self.lease.id, []).append(ending)
+        self._activity.ended(ending)
+
+
+class Book:
+    """A log in memory."""
+
+    def __init__(self) -> None:
+        self.kept: list[Entry] = []
+
+    def add(self, entry: Entry) -> Entry:
+        """Keep it."""
+        self.kept.insert(0, msgspec.structs.replace(entry, id=len(self.kept) + 1))
+        return self.kept[0]
+
+    def entries(self, kind: str = "", station: str = "", most: int = 10_000) -> tuple[Entry, ...]:
+        """Newest first."""
+        return tuple(self.kept)
+
+
+class EndlessRunner:
+    """First light that takes as long as the test lets it."""
+
+    def __init__(self) -> None:
+        self.running = True
+
+    def poll(self) -> list[CheckResult]:
+        """Nothing yet."""
+        return []
+
+    def cancel(self) -> None:
+        """End."""
+        self.running = False
+
+
+class JobYard:
+    """The session, and what is known of its jobs."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.applied: list[tuple[str, RequestedSettings]] = []
+        self.devices: list[PlainDevice] = []
+        self.wrong: list[str] = []
+        self.endings: dict[int, list[Ending]] = {}
+        self.granted: list[Lease] = []
+        self.engine = KillableEngine(self._open)
+        self.session = self._made()
+        self.session.poll()
+        self.session.toggle_receiver()
+        self.settle()
+        self.before = self.state()
+        self._numbers = itertools.count()
+
+    def _open(self, address: str) -> Device:
+        self.devices.append(PlainDevice(address.partition(":")[2], self.applied))
+        return self.devices[-1]
+
+    def _made(self) -> Session:
+        session = Session(slow_station(), self.engine, Book, begin_check=lambda *_: EndlessRunner())
+        request = session.jobs.request
+
+        def watched(name: str, activity: Activity, within: Lease | None = None) -> Lease | Refusal:
+            watcher = Watched(activity, self)
+            found = request(name, watcher, within)  # type: ignore[arg-type]
+            if isinstance(found, Lease):
+                watcher.lease = found
+                self.granted.append(found)
+            return found
+
+        session.jobs.request = watched  # type: ignore[method-assign]
+        return session
+
+    def polls(self, count: int) -> None:
+        """Go on so far."""
+        for _ in range(count):
+            self.session.poll()
+
+    def settle(self) -> None:
+        """Until the receiver looks where it is to look."""
+        for _ in range(50):
+            self.session.poll()
+            if self.session.live_receiver.is_looking:
+                return
+
+    def state(self) -> tuple[object, ...]:
+        """How the receiver is set, and where the dial stands."""
+        desk = self.session.desk.station
+        return (*self.applied[-1], desk.dial_hz, desk.route, desk.mode, desk.held)
+
+    def under_way(self) -> list[str]:
+        """What says of itself that it goes on."""
+        s = self.session
+        said = {
+            "measurement": s.calibration.measuring is not None,
+            "carrier_watch": s.carrier_watch.running,
+            "lo_leak_scan": s.lo_leak_scan.running,
+            "live_methods": bool(s.live_methods.running),
+            "levels": s.levels.fraction is not None or s.levels.running_purpose is not None,
+            "span_test": s.span_test.running,
+            "remedy_trial": s.mitigation.running,
+            "strong_scan": s.strong.running,
+            "comparison": s.comparison.running,
+            "reception_check": s.reception_check.running,
+            "band_run": s.band_run.running,
+            "device_check": s.device_check.running,
+            "listening": s.listening.is_open,
+            "recording": s.listening.recorder.recording is not None,
+        }
+        return [name for name, goes_on in said.items() if goes_on]
+
+    def begin(self, name: str) -> None:
+        """Begin a job as the window would; a refusal is what it is."""
+        try:
+            BEGIN[name](self)
+        except YardDialError:
+            return
+
+    def let_go(self) -> None:
+        """As a person who stops everything: works, recording, Listen, following."""
+        s = self.session
+        s.jobs.cancel_all()
+        s.listening.close()
+        s.crystal_follower.follow(False)
+        self.polls(3)
+
+    def faults(self) -> list[str]:
+        """What is not as it should be once everything was let go."""
+        found = list(self.wrong)
+        found += [f"{name} is under way" for name in self.under_way()]
+        found += [f"{lease.kind.name} holds a lease" for lease in self.session.jobs.leases]
+        for lease in self.granted:
+            ends = self.endings.get(lease.id, [])
+            if len(ends) != 1 or not (ends[0].reason or ends[0].how == "done"):
+                found.append(f"{lease.kind.name} ended {ends}")
+        if not self.session.jobs.may_tune(None):
+            found.append("nobody may tune")
+        return found
+
+    def has_come_back(self) -> list[str]:
+        """The receiver, started again if need be, is set as before."""
+        if not self.session.live_receiver.wanted:
+            self.session.toggle_receiver()
+        self.settle()
+        now = self.state()
+        return [] if now == self.before else [f"set to {now} and not to {self.before}"]
+
+
+def _remedy(yard: JobYard) -> None:
+    session = yard.session
+    line = session.desk.line.at(session.desk.station.dial_hz)
+    steps = [SpanSetting("", 0.0, line, ask_for(line)), SpanSetting("cure", 0.0, line, ask_for(line), calibrated=True)]
+    session.mitigation._looks.begin(steps, session.mitigation._seen, session.mitigation._ended)
+
+
+def _check_reception(yard: JobYard) -> None:
+    yard.session.listening.open()
+    yard.session.reception_check.start()
+
+
+def _compare(yard: JobYard) -> None:
+    able = yard.session.comparison.setups()
+    if len(able) > 1:
+        yard.session.comparison.start(able[0], able[1])
+
+
+def _record(yard: JobYard) -> None:
+    listening = yard.session.listening
+    path = yard.folder / f"r{next(yard._numbers)}"
+    listening.recorder.record_samples(path, listening.settings, listening.centre_hz())
+
+
+BEGIN: dict[str, Callable[[JobYard], object]] = {
+    "listening": lambda yard: yard.session.listening.open(),
+    "level_glance": lambda yard: yard.session.levels.weigh(),
+    "crystal_follower": lambda yard: yard.session.crystal_follower.follow(True),
+    "recording": _record,
+    "measurement": lambda yard: yard.session.calibration.measure(4.0),
+    "carrier_watch": lambda yard: yard.session.carrier_watch.start(),
+    "lo_leak_scan": lambda yard: yard.session.lo_leak_scan.start((120e6, 125e6)),
+    "tone": lambda yard: yard.session.live_methods.hear_tone(1_000.0),
+    "raster": lambda yard: yard.session.live_methods.scan(),
+    "pilot": lambda yard: yard.session.live_methods.hear_pilot(),
+    "gain_sweep": lambda yard: yard.session.levels.sweep(yard.session.levels.stages[0].name),
+    "attenuation_test": lambda yard: yard.session.levels.test_products(),
+    "span_test": lambda yard: yard.session.span_test.test(),
+    "remedy_trial": _remedy,
+    "strong_scan": lambda yard: yard.session.strong.scan(),
+    "comparison": _compare,
+    "reception_check": _check_reception,
+    "band_run": lambda yard: yard.session.band_run.start(),
+    "device_check": lambda yard: yard.session.device_check.start(),
+}
+assert set(BEGIN) == set(KINDS), "every job of the table needs a way to be begun here"
+assert scheduling.Scheduler is Scheduler
+
+# What may happen to two jobs; each gets the yard and the names of the first and the second.
+HAPPENINGS: dict[str, Callable[[JobYard, str, str], None]] = {
+    "second begun at once": lambda yard, first, second: None,
+    "first cancelled": lambda yard, first, second: cancel(yard, first),
+    "second cancelled": lambda yard, first, second: cancel(yard, second),
+    "receiver stopped": lambda yard, first, second: yard.session.live_receiver.stop(),
+    "engine killed": lambda yard, first, second: yard.engine.kill(),
+    "window closed": lambda yard, first, second: yard.session.close(),
+}
+
+
+def cancel(yard: JobYard, name: str) -> None:
+    """As its own Stop button does."""
+    for lease in yard.session.jobs.leases:
+        if lease.kind.name == name:
+            yard.session.jobs.cancel(lease)
+            return
+
+
+def run_case(folder: Path, first: str, second: str, happening: str) -> list[str]:
+    """Begin two jobs, let something happen, let go; returns what is not as it should be."""
+    yard = JobYard(folder)
+    yard.begin(first)
+    yard.polls(2)
+    yard.begin(second)
+    yard.polls(2)
+    HAPPENINGS[happening](yard, first, second)
+    if happening == "window closed":
+        return yard.faults()
+    yard.polls(2)
+    yard.let_go()
+    return [*yard.faults(), *yard.has_come_back()]
