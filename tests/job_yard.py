@@ -14,7 +14,7 @@ from yarddial.engine.jobs import scheduler as scheduling
 from yarddial.engine.jobs.lease import Activity, Ending, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.jobs.table import KINDS
-from yarddial.engine.messages import Answer, Command, Event, Start, Stopped
+from yarddial.engine.messages import Answer, Command, Event, Start, Stopped, Tune
 from yarddial.records.entry import Entry
 from yarddial.session.first_light.result import CheckResult
 from yarddial.session.receiver.live_receiver import ask_for
@@ -59,13 +59,14 @@ class PlainDevice:
 class KillableEngine:
     """The engine in this process, which can be killed like one of its own: nothing is heard then but its end."""
 
-    def __init__(self, open_device: Callable[[str], Device]) -> None:
-        self._open = open_device
+    def __init__(self, open_device: Callable[[str], Device], asked: Callable[[Command], None]) -> None:
+        self._open, self._asked = open_device, asked
         self._engine: Engine | None = None
         self._events: list[Event] = []
 
     def send(self, command: Command) -> None:
         """Only a start begins an engine where there is none."""
+        self._asked(command)
         if self._engine is None and isinstance(command, Start):
             self._engine = Engine(self._open, self._events.append)
         if self._engine is not None:
@@ -158,7 +159,8 @@ class JobYard:
         self.wrong: list[str] = []
         self.endings: dict[int, list[Ending]] = {}
         self.granted: list[Lease] = []
-        self.engine = KillableEngine(self._open)
+        self.session: Session | None = None  # type: ignore[assignment]
+        self.engine = KillableEngine(self._open, self._see)
         self.session = self._made()
         self.session.poll()
         self.session.toggle_receiver()
@@ -169,6 +171,15 @@ class JobYard:
     def _open(self, address: str) -> Device:
         self.devices.append(PlainDevice(address.partition(":")[2], self.applied))
         return self.devices[-1]
+
+    def _see(self, command: Command) -> None:
+        """Nobody sets the receiver but who has it, or the dial where nobody does."""
+        if isinstance(command, Tune) and self.session is not None:
+            tuner = next((lease for lease in reversed(self.session.jobs.leases) if _tunes(lease)), None)
+            if command.job != (tuner.id if tuner is not None else 0):
+                self.wrong.append(
+                    f"{tuner.kind.name if tuner else 'the dial'} had the receiver, job {command.job} set it"
+                )
 
     def _made(self) -> Session:
         session = Session(slow_station(), self.engine, Book, begin_check=lambda *_: EndlessRunner())
@@ -230,6 +241,14 @@ class JobYard:
         except YardDialError:
             return
 
+    def still_under_way_without_receiver(self) -> list[str]:
+        """Jobs that did not notice that there is no receiver any more."""
+        if self.session.live_receiver.wanted:
+            return []
+        return [
+            f"{one.kind.name} goes on without a receiver" for one in self.session.jobs.leases if not one.kind.outlives
+        ]
+
     def let_go(self) -> None:
         """As a person who stops everything: works, recording, Listen, following."""
         s = self.session
@@ -258,6 +277,10 @@ class JobYard:
         self.settle()
         now = self.state()
         return [] if now == self.before else [f"set to {now} and not to {self.before}"]
+
+
+def _tunes(lease: Lease) -> bool:
+    return lease.kind.tunes and not lease.waits and not lease.is_released
 
 
 def _remedy(yard: JobYard) -> None:
@@ -338,5 +361,6 @@ def run_case(folder: Path, first: str, second: str, happening: str) -> list[str]
     if happening == "window closed":
         return yard.faults()
     yard.polls(2)
+    lost = [] if happening not in ("receiver stopped", "engine killed") else yard.still_under_way_without_receiver()
     yard.let_go()
-    return [*yard.faults(), *yard.has_come_back()]
+    return [*lost, *yard.faults(), *yard.has_come_back()]

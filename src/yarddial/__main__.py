@@ -2,38 +2,57 @@
 
 import os
 import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from yarddial.drivers.registry import Registry
+    from yarddial.session.first_light.run import FirstLight
+    from yarddial.yard.station import Station
+
+
+class Entrance:
+    """What the command line needs of the rest of the house."""
+
+    def registry(self) -> "Registry":
+        """All drivers."""
+        from yarddial import wiring
+
+        return wiring.registry()
+
+    def first_light(
+        self, station: "Station", address: str, route_name: str = "", seconds_s: float = 2.0, *, flat_out: bool = False
+    ) -> "FirstLight":
+        """A run of First light."""
+        from yarddial import wiring
+
+        return wiring.first_light(station, address, route_name, seconds_s, flat_out=flat_out)
+
+    def open_window(self, file: "Path | None", *, demo: bool, **options: Any) -> int:
+        """Open the window; what cannot be opened is said in a sentence."""
+        from yarddial import wiring
+        from yarddial.ui.start import WindowOptions, open_window
+        from yarddial.yard.errors import YardDialError
+
+        try:
+            session = wiring.demo_session() if demo else wiring.own_session(file)
+        except YardDialError as error:
+            print(error, file=sys.stderr)
+            return 2
+        return open_window(session, WindowOptions(**options), wiring.OwnFiles())
 
 
 def main() -> int:
-    """Run with the command line given: a word that is a command runs it, anything else concerns the window."""
+    """Run with the command line given."""
     # The products of matrices are small here: a second BLAS thread would only spin, and take another process's core.
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     arguments = sys.argv[1:]
-    first = arguments[0] if arguments else ""
-    concerns_window = not first or first.endswith(".json") or (first.startswith("-") and first not in _CLI_FLAGS)
-    if not concerns_window:
-        from yarddial import wiring
-        from yarddial.cli.program import run
+    # The plainest starts do without the command line's own start-up.
+    if arguments in ([], ["--demo"]):
+        return Entrance().open_window(None, demo=bool(arguments))
+    from yarddial.cli.program import run
 
-        return run(arguments, wiring)
-    return _open_window(arguments)
-
-
-_CLI_FLAGS = ("--help", "--version")
-
-
-def _open_window(arguments: list[str]) -> int:
-    from yarddial import wiring
-    from yarddial.ui.start import open_window, window_options
-    from yarddial.yard.errors import YardDialError
-
-    options = window_options(arguments)
-    try:
-        session = wiring.demo_session() if options.demo else wiring.own_session(options.file)
-    except YardDialError as error:
-        print(error, file=sys.stderr)
-        return 2
-    return open_window(session, options, wiring.OwnFiles())
+    return run(arguments, Entrance())
 
 
 if __name__ == "__main__":

@@ -1,7 +1,10 @@
 """Warm-up, Allan deviation, forecast: against made-up oscillators whose course is known."""
 
+import allantools
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from yarddial.analysis.stability.allan import allan_deviation, in_words
 from yarddial.analysis.stability.forecast import DAY_S, HABITS, forecast
@@ -80,3 +83,14 @@ def test_clocks_set_back_and_no_history_are_said() -> None:
         forecast([Point(10.0, 1.0, 0.1), Point(5.0, 1.0, 0.1)], 20.0)
     with pytest.raises(BadSamples, match="set back"):
         forecast([Point(10.0, 1.0, 0.1)], 5.0)
+
+
+@given(st.integers(16, 300), st.sampled_from([0.5, 1.0, 5.0]), st.integers(0, 99))
+def test_the_allan_deviation_is_that_of_another_program(count: int, step_s: float, seed: int) -> None:
+    chance = np.random.default_rng(seed)
+    ppm = np.cumsum(chance.standard_normal(count)) * 1e-4 + chance.standard_normal(count) * 1e-3
+    points = [Point(i * step_s, float(value), 1e-5) for i, value in enumerate(ppm)]
+    taus, deviations, _, _ = allantools.oadev(ppm * 1e-6, 1 / step_s, data_type="freq", taus="octave")
+    found = allan_deviation(points)
+    assert [one.tau_s for one in found] == pytest.approx(list(taus))
+    assert [one.deviation for one in found] == pytest.approx(list(deviations), rel=1e-9)

@@ -1,6 +1,7 @@
 """Station files: whole or not at all, unknown fields kept, bad ones refused in one sentence."""
 
 import json
+import os
 from pathlib import Path
 from typing import Any
 
@@ -107,3 +108,31 @@ def test_a_missing_or_foreign_file_is_said(tmp_path: Path) -> None:
     (tmp_path / "x.yard.json").write_text("[" * 100_000)
     with pytest.raises(BadStation, match=r"x\.yard\.json"):
         load_station(tmp_path / "x.yard.json")
+
+
+@pytest.mark.parametrize("mode", [0o644, 0o664, 0o600])
+def test_saving_keeps_mode_and_owner(tmp_path: Path, mode: int) -> None:
+    path = tmp_path / "a.yard.json"
+    StationFile(path, demo_station()).save(demo_station())
+    path.chmod(mode)
+    before = path.stat()
+    StationFile(path, demo_station()).save(demo_station())
+    after = path.stat()
+    assert (after.st_mode & 0o7777, after.st_uid, after.st_gid) == (mode, before.st_uid, before.st_gid)
+
+
+def test_a_new_file_is_as_the_umask_has_it(tmp_path: Path) -> None:
+    usual = os.umask(0o027)
+    StationFile(tmp_path / "a.yard.json", demo_station()).save(demo_station())
+    os.umask(usual)
+    assert (tmp_path / "a.yard.json").stat().st_mode & 0o777 == 0o640
+
+
+def test_a_link_stays_a_link_and_what_it_leads_to_is_saved(tmp_path: Path) -> None:
+    real, link = tmp_path / "real.yard.json", tmp_path / "link.yard.json"
+    StationFile(real, demo_station()).save(demo_station())
+    link.symlink_to(real)
+    changed = msgspec.structs.replace(demo_station(), name="Another lane")
+    load_station(link).save(changed)
+    assert link.is_symlink()
+    assert load_station(real).station.name == "Another lane"

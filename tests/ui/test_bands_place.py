@@ -21,8 +21,8 @@ def test_the_board_shows_all_bands_and_a_click_goes_where_the_next_thing_is_done
     window.go("Bands")
     place = window.stack.currentWidget()
     assert isinstance(place, BandsPlace)
-    rows = place.findChildren(BandRowWidget)
-    assert len(rows) == len(session.desk.station.bands)
+    bands = session.desk.station.bands
+    qtbot.waitUntil(lambda: len(place.findChildren(BandRowWidget)) == len(bands), timeout=20_000)
     assert "bands are reachable" in place.headline.text()
     place.region.setCurrentIndex(1)
     place.region.activated.emit(1)

@@ -2,6 +2,7 @@
 
 import importlib
 import sys
+from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol
 
 import click
@@ -52,9 +53,19 @@ class Doors(Protocol):
         """A run of First light."""
         ...
 
+    def open_window(self, file: "Path | None", *, demo: bool, **options: Any) -> int:
+        """Open the window on a station file, the demo yard, or the person's own yard; returns its exit status."""
+        ...
+
 
 class Program(click.Group):
     """Loads a command's module at its first use."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        """A station file in a command's place is for the window."""
+        files = [word for word in args if word.endswith(".json") and args[0] not in _COMMANDS]
+        ctx.meta["file"] = Path(files[-1]) if files else None
+        return super().parse_args(ctx, [word for word in args if word not in files])
 
     def list_commands(self, ctx: click.Context) -> list[str]:
         """Names in the order of the work."""
@@ -76,13 +87,25 @@ class Program(click.Group):
             formatter.write_dl(list(_COMMANDS.items()))
 
 
-@click.command(cls=Program, invoke_without_command=False)
+@click.command(cls=Program, invoke_without_command=True, options_metavar="[OPTIONS] [FILE.yard.json]")
 @click.version_option(package_name="yard-dial")
-def program() -> None:
+@click.option("--demo", is_flag=True, help="Open the window on the demo yard.")
+@click.option("--theme", type=click.Choice(["day", "night"]), default="day", help="Colours of the window.")
+@click.option("--text-scale", type=click.FloatRange(0.5, 3.0), default=1.0, help="Enlarge all lettering, 1 to 2.")
+@click.option("--picture", type=click.Path(path_type=Path), help="Write a picture of the first window and end.")
+@click.option("--say-painted", is_flag=True, help="Print the moment of the first paint and go on.")
+@click.pass_context
+def program(ctx: click.Context, /, demo: bool, **options: Any) -> int:
     """Which path a signal takes to your dial, how far the dial is off, why, and what to set.
 
-    Without a command the window opens; with --demo it opens on the demo yard.
+    Without a command the window opens: on a station file, with --demo on the demo yard, else on your own yard.
     """
+    if ctx.invoked_subcommand is not None:
+        return 0
+    doors: Doors | None = ctx.obj
+    if doors is None:
+        raise click.UsageError("no window can be opened from here: name a command")
+    return doors.open_window(ctx.meta["file"], demo=demo, **options)
 
 
 def run(arguments: list[str], doors: Doors | None = None) -> int:

@@ -89,7 +89,7 @@ class Session:
         self.span_test = SpanTest(desk, receiver, jobs, calibration, self.log, self.strong)
         self.expected_products = ExpectedProducts(desk, self.span_test)
         self.mitigation = Mitigation(desk, receiver, jobs, calibration, self.span_test, self.log)
-        self.board = BandBoard(desk, calibration, self.log)
+        self.board = BandBoard(desk, calibration, self.log, self.background)
         self.band_run = BandRun(desk, receiver, jobs, calibration, self.span_test, self.board, self.log)
         self.device_check = DeviceCheck(desk, receiver, jobs, self.log, begin_check)
         self.overview = Overview(

@@ -2,8 +2,9 @@
 
 import sys
 import time
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
+import msgspec
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
@@ -14,14 +15,26 @@ from yarddial.ui.theme import lettering, style
 from yarddial.ui.theme.palette import DAY, NIGHT
 
 if TYPE_CHECKING:
-    import argparse
     from pathlib import Path
 
 # Between looks whether a window is ready for its picture.
 SETTLES_MS = 50
 
 
-def open_window(session: Session, options: "argparse.Namespace", files: Files | None = None) -> int:
+class WindowOptions(msgspec.Struct, frozen=True):
+    """How the window is opened.
+
+    text_scale : lettering, 1 as it is. picture : a file to write a picture of the first window to, and end.
+    say_painted : print the moment of the first paint.
+    """
+
+    theme: Literal["day", "night"] = "day"
+    text_scale: float = 1.0
+    picture: "Path | None" = None
+    say_painted: bool = False
+
+
+def open_window(session: Session, options: WindowOptions, files: Files | None = None) -> int:
     """Open the window on a session; returns the exit status when it is closed."""
     app = dressed_application(options.theme, options.text_scale)
     window = MainWindow(session, files)
@@ -54,21 +67,6 @@ def dressed_application(theme: str, text_scale: float) -> QApplication:
     lettering.load()
     style.apply(app, NIGHT if theme == "night" else DAY)
     return app
-
-
-def window_options(arguments: list[str]) -> "argparse.Namespace":
-    """Read the command line of the window."""
-    import argparse
-    from pathlib import Path
-
-    parser = argparse.ArgumentParser(prog="yard-dial", description="Opens the window.")
-    parser.add_argument("file", nargs="?", type=Path, help="a station file, *.yard.json")
-    parser.add_argument("--demo", action="store_true", help="open the demo yard")
-    parser.add_argument("--theme", choices=("day", "night"), default="day")
-    parser.add_argument("--text-scale", type=float, default=1.0, help="enlarge all lettering, 1 to 2")
-    parser.add_argument("--picture", type=Path, help="write a picture of the first window and end")
-    parser.add_argument("--say-painted", action="store_true", help="print the moment of the first paint and go on")
-    return parser.parse_args(arguments)
 
 
 def _when_painted(window: MainWindow, picture: "Path | None", say: bool) -> None:

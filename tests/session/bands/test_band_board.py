@@ -3,6 +3,7 @@
 import pytest
 
 from waiting import until
+from yarddial.session.bands.band_board import worst_first
 from yarddial.session.bands.verdict import bands_verdict
 from yarddial.session.session import Session
 from yarddial.yard.bands import Band
@@ -30,7 +31,7 @@ def test_a_measured_band_is_proven_and_the_others_are_not(session: Session) -> N
     until(session, lambda: not session.span_test.running)
     # Far Quay Radio at 9.62 MHz was judged true: the 31 m band is proven by it.
     assert row(session, "31 m").mark == "good"
-    worst = session.board.rows(worst_first=True)
+    worst = worst_first(session.board.rows())
     assert [r.trouble for r in worst] == sorted(r.trouble for r in worst)
 
 

@@ -42,20 +42,25 @@ def allan_deviation(points: Sequence[Point]) -> tuple[Allan, ...]:
         raise BadSamples(
             "the points are not evenly spaced in time: samples were lost, or the clock was set; watch again"
         )
-    import allantools
-
     values = np.array([point.ppm for point in points]) * 1e-6
-    taus, deviations, _, _ = allantools.oadev(values, 1 / step_s, data_type="freq", taus="octave")
+    # Time error in units of the step: a second difference of it is a difference of two averages of the frequency.
+    phase = np.concatenate([[0.0], np.cumsum(values)])
     found = []
-    for tau_s, deviation in zip(taus.tolist(), deviations.tolist(), strict=True):
+    for m in _octaves(len(phase)):
+        second = phase[2 * m :] - 2 * phase[m:-m] + phase[: -2 * m]
+        tau_s, deviation = m * step_s, float(np.sqrt(np.mean(second**2) / 2) / m)
         # Degrees of freedom for white frequency noise, and chi-square's own spread.
-        m = round(tau_s / step_s)
         free = max(
             (3 * (len(points) - 1) / (2 * m) - 2 * (len(points) - 2) / len(points)) * 4 * m**2 / (4 * m**2 + 5), 1.0
         )
         low, high = _bounds(free)
         found.append(Allan(tau_s, deviation, deviation * low, deviation * high))
     return tuple(found)
+
+
+def _octaves(count: int) -> list[int]:
+    """Averaging factors 1, 2, 4, ... of which at least two differences can be made."""
+    return [1 << k for k in range(count.bit_length()) if count - (2 << k) >= 2]
 
 
 def _bounds(free: float) -> tuple[float, float]:

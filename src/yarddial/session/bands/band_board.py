@@ -1,18 +1,22 @@
 """The board of all bands: each judged by what the yard is, what was measured, and what the log remembers."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import msgspec
 
+from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedObservation, LoggedSpanTest
+from yarddial.session.background import Background
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.station.desk import Desk
 from yarddial.yard.bands import Band, Region
 from yarddial.yard.errors import BadStation
+from yarddial.yard.oscillators import Oscillators
+from yarddial.yard.station import Station
 
 if TYPE_CHECKING:
     # Not needed before the first paint.
@@ -26,35 +30,101 @@ MOVING = ("spike", "mirror", "harmonic mixing", "alias")
 SAME_HZ = 5e3
 
 
-class BandBoard:
-    """Reads desk, truing and log; worked out anew when it is asked for."""
+class BoardRequest(msgspec.Struct, frozen=True):
+    """All that the board is worked out from."""
 
-    def __init__(self, desk: Desk, calibration: Calibration, log: LogKeeper) -> None:
-        self._desk, self._calibration, self._log = desk, calibration, log
-        # As last worked out; empty before anybody has looked: some forty bands cost a blink of work.
+    station: Station
+    oscillators: Oscillators
+    measured: frozenset[str]
+    entries: tuple[Entry, ...]
+
+    def rows(self) -> "tuple[BandRow, ...]":
+        """Every band of the region and the person's own: some forty of them cost a blink of work."""
+        from yarddial.analysis.board.row import row_of
+
+        station, ghosts, proofs = self.station, self._ghosts(), self._proofs()
+        rows = []
+        for band in station.bands:
+            proof = next((told for hertz, told in proofs if band.low_hz <= hertz <= band.high_hz), None)
+            rows.append(row_of(station, band, self.oscillators, self.measured, ghosts, proof))
+        return tuple(rows)
+
+    def _ghosts(self) -> "tuple[Ghost, ...]":
+        """What was judged a ghost when spans were tested, the latest word on each place."""
+        from yarddial.analysis.ghosts.scene import Ghost
+
+        told: dict[int, Ghost | None] = {}
+        for entry in self.entries:
+            if entry.station != self.station.name or not isinstance(entry.data, LoggedSpanTest):
+                continue
+            for peak in entry.data.peaks:
+                place = round(peak.dial_hz / SAME_HZ)
+                is_ghost = peak.verdict == "ghost" and peak.kind not in MOVING
+                told.setdefault(place, Ghost(peak.dial_hz, 0.0, "true", (), peak.cause) if is_ghost else None)
+        return tuple(ghost for ghost in told.values() if ghost is not None)
+
+    def _proofs(self) -> "list[tuple[float, Proof]]":
+        """Where something was measured or judged true, the latest first: one look through the log for all bands."""
+        from yarddial.analysis.board.row import Proof
+
+        found: list[tuple[float, Proof]] = []
+        for entry in self.entries:
+            if entry.station != self.station.name:
+                continue
+            true: list[float] = []
+            match entry.data:
+                case LoggedSpanTest():
+                    true = [peak.dial_hz for peak in entry.data.peaks if peak.verdict == "true"]
+                case LoggedObservation():
+                    true = [entry.data.observation.reference_hz]
+                case _:
+                    pass
+            found += [(hertz, Proof(entry.at_utc, entry.text)) for hertz in true]
+        return found
+
+
+def worst_first(rows: "Sequence[BandRow]") -> "tuple[BandRow, ...]":
+    """What needs a person most stands on top."""
+    return tuple(sorted(rows, key=lambda row: (row.trouble, row.band.low_hz)))
+
+
+class BandBoard:
+    """Reads desk, calibration and log; worked out anew when it is asked for."""
+
+    def __init__(self, desk: Desk, calibration: Calibration, log: LogKeeper, background: Background) -> None:
+        self._desk, self._calibration, self._log, self._background = desk, calibration, log, background
+        # As last worked out; empty before anybody has looked.
         self.last: tuple[BandRow, ...] = ()
+        self.trouble = ""
         self._changed = Listeners()
 
     def on_board_changed(self, listener: Listener) -> Callable[[], None]:
         """It was worked out anew, and differs."""
         return self._changed.add(listener)
 
-    def rows(self, *, worst_first: bool = False) -> "tuple[BandRow, ...]":
-        """Every band of the region and the person's own."""
-        from yarddial.analysis.board.row import row_of
+    def look(self) -> None:
+        """Have it worked out; `last` is new soon."""
+        self._background.ask("the board of bands", self._request().rows, self._take, self._fail)
 
-        station, oscillator_estimates = self._desk.station, self._calibration.oscillator_estimates
-        measured, ghosts, proofs = frozenset(oscillator_estimates.touched()), self._ghosts(), self._proofs()
-        rows = []
-        for band in station.bands:
-            proof = next((told for hertz, told in proofs if band.low_hz <= hertz <= band.high_hz), None)
-            rows.append(row_of(station, band, oscillator_estimates.oscillators, measured, ghosts, proof))
-        if tuple(rows) != self.last:
-            self.last = tuple(rows)
+    def rows(self) -> "tuple[BandRow, ...]":
+        """Every band, worked out at once."""
+        self._take(self._request().rows())
+        return self.last
+
+    def _request(self) -> BoardRequest:
+        estimates = self._calibration.oscillator_estimates
+        return BoardRequest(
+            self._desk.station, estimates.oscillators, frozenset(estimates.touched()), self._log.entries
+        )
+
+    def _take(self, rows: "tuple[BandRow, ...]") -> None:
+        if rows != self.last or self.trouble:
+            self.last, self.trouble = rows, ""
             self._changed.tell()
-        if worst_first:
-            rows.sort(key=lambda row: (row.trouble, row.band.low_hz))
-        return tuple(rows)
+
+    def _fail(self, sentence: str) -> None:
+        self.trouble = sentence
+        self._changed.tell()
 
     def choose_region(self, region: Region) -> None:
         """Another region of the radio regulations; it can be undone."""
@@ -108,36 +178,3 @@ class BandBoard:
         self._desk.choose_mode(near[0].mode if near else row.mode.key)
         if row.route and not station.held:
             self._desk.choose_route(row.route)
-
-    def _ghosts(self) -> "tuple[Ghost, ...]":
-        """What was judged a ghost when spans were tested, the latest word on each place."""
-        from yarddial.analysis.ghosts.scene import Ghost
-
-        told: dict[int, Ghost | None] = {}
-        for entry in self._log.entries:
-            if entry.station != self._desk.station.name or not isinstance(entry.data, LoggedSpanTest):
-                continue
-            for peak in entry.data.peaks:
-                place = round(peak.dial_hz / SAME_HZ)
-                is_ghost = peak.verdict == "ghost" and peak.kind not in MOVING
-                told.setdefault(place, Ghost(peak.dial_hz, 0.0, "true", (), peak.cause) if is_ghost else None)
-        return tuple(ghost for ghost in told.values() if ghost is not None)
-
-    def _proofs(self) -> "list[tuple[float, Proof]]":
-        """Where something was measured or judged true, the latest first: one look through the log for all bands."""
-        from yarddial.analysis.board.row import Proof
-
-        found: list[tuple[float, Proof]] = []
-        for entry in self._log.entries:
-            if entry.station != self._desk.station.name:
-                continue
-            true: list[float] = []
-            match entry.data:
-                case LoggedSpanTest():
-                    true = [peak.dial_hz for peak in entry.data.peaks if peak.verdict == "true"]
-                case LoggedObservation():
-                    true = [entry.data.observation.reference_hz]
-                case _:
-                    pass
-            found += [(hertz, Proof(entry.at_utc, entry.text)) for hertz in true]
-        return found

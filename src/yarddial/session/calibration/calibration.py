@@ -27,7 +27,7 @@ from yarddial.yard.oscillators import (
     stated_oscillators,
 )
 from yarddial.yard.references import why_no_reference
-from yarddial.yard.station import Reference
+from yarddial.yard.station import Reference, Station
 
 if TYPE_CHECKING:
     # Not needed before the first measurement.
@@ -83,6 +83,37 @@ class Outcome(msgspec.Struct, frozen=True):
     carrier: "Carrier | None" = None
 
 
+class NextRequest(msgspec.Struct, frozen=True):
+    """All that the choice of the next measurement rests on."""
+
+    station: Station
+    oscillators: Oscillators
+    before: Oscillators
+    fit: "CorrectionFit | None"
+
+    def solve(self) -> "NextMeasurement | None":
+        """The one that helps most at the dial; where some cannot be told apart, on their other routes as well."""
+        from yarddial.analysis.correction.next_measurement import next_measurement
+
+        station, line = self.station, self.station.active_line()
+        if line.why_not(station.dial_hz):
+            return None
+        lines = [one for one in station.lines() if one.receiver.device]
+        usable = [
+            r for r in station.references if r.mode in ("am", "cw") and not why_no_reference(r.kind, r.frequency_hz)
+        ]
+        made = self.fit.kept if self.fit is not None else ()
+        wanted = [(line, station.dial_hz)]
+        if self.fit is not None and self.fit.inseparable:
+            # What cannot be told apart yet matters elsewhere: on every route that one of them takes part in.
+            loose = {estimate.name for estimate in self.fit.estimates if not estimate.separate}
+            for other in lines:
+                place = next((r.frequency_hz for r in usable if not other.why_not(r.frequency_hz)), None)
+                if place is not None and loose & {n for n, _ in dial_state(other, place, self.oscillators).slopes}:
+                    wanted.append((other, place))
+        return next_measurement(lines, usable, self.oscillators, wanted, made, self.before)
+
+
 class Calibration(Job):
     """Measurements and what follows from them. Reads the desk, drives the receiver, writes the log."""
 
@@ -92,6 +123,10 @@ class Calibration(Job):
         self._desk, self._live_receiver, self._jobs, self._log = desk, live_receiver, jobs, log
         self._changed = Listeners()
         self._lease: Lease | None = None
+        self._background = background
+        self._suggested_for: NextRequest | None = None
+        self._suggestion: NextMeasurement | None = None
+        self._proposed: tuple[tuple[object, ...], CorrectionProposal] | None = None
         self._measured_line: Line | None = None
         jobs.at_rest = self.follow_dial
         self.measuring: Measuring | None = None
@@ -143,12 +178,16 @@ class Calibration(Job):
         return min(near, key=lambda r: abs(r.frequency_hz - dial_hz), default=None)
 
     def proposal(self) -> "CorrectionProposal | None":
-        """The correction that the fit asks for, or None while there is nothing to correct."""
+        """The correction that the fit asks for, or None while there is nothing to correct; worked out once."""
         if self.fit is None:
             return None
         from yarddial.session.calibration.correction import propose
 
-        return propose(self._desk.station, self._desk.line, self.fit, self.oscillators, self.state())
+        key = (self._desk.station, self.fit, self.oscillators)
+        if self._proposed is None or any(old is not new for old, new in zip(self._proposed[0], key, strict=True)):
+            station, line = self._desk.station, self._desk.line
+            self._proposed = (key, propose(station, line, self.fit, self.oscillators, self.state()))
+        return self._proposed[1]
 
     def touches_active_route(self) -> bool:
         """True when every oscillator of the active route was measured, alone or as part of a sum on this route."""
@@ -159,26 +198,29 @@ class Calibration(Job):
         return self._desk.line.why_not(self._desk.station.dial_hz)
 
     def next_measurement(self) -> "NextMeasurement | None":
-        """The measurement that would help most here, and what it would bring; None where none can be made."""
-        from yarddial.analysis.correction.next_measurement import next_measurement
+        """The measurement that would help most here, and what it would bring, worked out at once; None for none."""
+        return self._next_request().solve()
 
-        station, line = self._desk.station, self._desk.line
-        if line.why_not(station.dial_hz):
-            return None
-        lines = [one for one in station.lines() if one.receiver.device]
-        usable = [
-            r for r in station.references if r.mode in ("am", "cw") and not why_no_reference(r.kind, r.frequency_hz)
-        ]
-        made = self.fit.kept if self.fit is not None else ()
-        wanted = [(line, station.dial_hz)]
-        if self.fit is not None and self.fit.inseparable:
-            # What cannot be told apart yet matters elsewhere: on every route that one of them takes part in.
-            loose = {estimate.name for estimate in self.fit.estimates if not estimate.separate}
-            for other in lines:
-                place = next((r.frequency_hz for r in usable if not other.why_not(r.frequency_hz)), None)
-                if place is not None and loose & {name for name, _ in self.state(other, place).slopes}:
-                    wanted.append((other, place))
-        return next_measurement(lines, usable, self.oscillators, wanted, made, self.oscillator_estimates.before)
+    @property
+    def suggestion(self) -> "NextMeasurement | None":
+        """The same, worked out in the background: the latest answer, which those who show it are told of."""
+        request = self._next_request()
+        if request != self._suggested_for:
+            self._suggested_for = request
+            self._background.ask("the next measurement", request.solve, self._take_suggestion, self._no_suggestion)
+        return self._suggestion
+
+    def _next_request(self) -> "NextRequest":
+        return NextRequest(self._desk.station, self.oscillators, self.oscillator_estimates.before, self.fit)
+
+    def _take_suggestion(self, found: "NextMeasurement | None") -> None:
+        if found != self._suggestion:
+            self._suggestion = found
+            self._changed.tell()
+
+    def _no_suggestion(self, sentence: str) -> None:
+        del sentence
+        self._take_suggestion(None)
 
     # What can be done
 

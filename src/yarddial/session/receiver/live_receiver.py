@@ -163,7 +163,7 @@ class LiveReceiver:
             return
         self.is_looking, self.trouble = False, ""
         number = self._jobs.send(asked, None) if lease is None else lease.ask(asked)
-        self._look = msgspec.structs.replace(asked, id=number)
+        self._look = msgspec.structs.replace(asked, id=number, job=lease.id if lease is not None else 0)
         self._begin_picture()
 
     def listen(self, line: Line, dial_hz: float, chart_hz: float, half_hz: float, lease: Lease) -> float:

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from yarddial.analysis.board.row import BandRow
 from yarddial.records.whole_file import write_whole
+from yarddial.session.bands.band_board import worst_first
 from yarddial.session.bands.verdict import bands_verdict
 from yarddial.session.session import Session
 from yarddial.ui.places.bands.band_row import BandRowWidget
@@ -87,16 +88,19 @@ class BandsPlace(QWidget):
         layout.addLayout(run)
         self._shown: tuple[BandRow, ...] = ()
         self._show_soon = Soon(self, self._show_if_seen)
+        self._look_soon = Soon(self, self._look_if_seen)
         session.band_run.on_run_changed(self._show_soon)
         for subscribe in (
             session.desk.on_yard_changed, session.calibration.on_calibration_changed, session.log.on_log_changed,
             session.span_test.on_span_test_changed,
         ):  # fmt: skip
-            subscribe(self._show_soon)
+            subscribe(self._look_soon)
+        session.board.on_board_changed(self._show_soon)
 
     def showEvent(self, event: QShowEvent | None) -> None:
-        """Work the board out."""
+        """Have the board worked out."""
         super().showEvent(event)
+        self._session.board.look()
         self._show()
 
     def _prove(self) -> None:
@@ -137,13 +141,18 @@ class BandsPlace(QWidget):
     def _reorder(self) -> None:
         self._show()
 
+    def _look_if_seen(self) -> None:
+        if self.isVisible():
+            self._session.board.look()
+            self._show_run()
+
     def _show_if_seen(self) -> None:
         if self.isVisible():
             self._show()
 
     def _show(self) -> None:
         session = self._session
-        rows = session.board.rows(worst_first=bool(self.order.currentData()))
+        rows = worst_first(session.board.last) if self.order.currentData() else session.board.last
         verdict = bands_verdict(rows)
         self._show_run()
         self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)

@@ -1,0 +1,75 @@
+"""Every job of the table against every other, with what may happen meanwhile: each ends once, all is set back."""
+
+from pathlib import Path
+
+import pytest
+
+from job_yard import HAPPENINGS, JobYard, run_case
+from yarddial.engine.jobs.table import KINDS, RULES
+
+
+@pytest.mark.parametrize("first", KINDS)
+def test_whatever_happens_every_job_ends_once_and_the_receiver_is_as_before(first: str, tmp_path: Path) -> None:
+    wrong = {
+        (second, happening): found
+        for second in KINDS
+        for happening in HAPPENINGS
+        if (found := run_case(tmp_path, first, second, happening))
+    }
+    assert wrong == {}
+
+
+@pytest.mark.parametrize("first", [name for name, kind in KINDS.items() if kind.nature in ("work", "device", "record")])
+def test_two_go_together_as_the_table_says(first: str, tmp_path: Path) -> None:
+    for second, kind in KINDS.items():
+        yard = JobYard(tmp_path)
+        yard.begin(first)
+        running = [lease for lease in yard.session.jobs.leases if lease.kind.name == first]
+        assert running, first
+        yard.begin(second)
+        begun = [lease for lease in yard.session.jobs.leases if lease.kind.name == second and lease not in running]
+        outcome = RULES[KINDS[first].nature, kind.nature]
+        # Where nothing known stands in the span, or Listen is open already, nothing more is begun.
+        may_be_none = kind.nature == "along" or "reception_check" in (first, second)
+        if outcome in ("beside", "waits"):
+            assert begun or may_be_none, (first, second)
+            assert may_be_none or begun[0].waits == (outcome == "waits")
+        elif outcome == "refused":
+            assert not begun, (first, second)
+            assert running[0].is_alive
+        yard.let_go()
+        assert yard.faults() == []
+
+
+@pytest.mark.parametrize("name", KINDS)
+def test_every_job_can_be_begun_alone_and_says_who_has_the_receiver(name: str, tmp_path: Path) -> None:
+    yard = JobYard(tmp_path)
+    yard.begin(name)
+    yard.polls(1)
+    lease = next(lease for lease in yard.session.jobs.leases if lease.kind.name == name)
+    if lease.kind.nature not in ("along", "glance"):
+        assert yard.session.overview.state.owner.label == lease.kind.label
+        assert yard.session.overview.state.owner.can_be_stopped == (lease.kind.nature != "listen")
+    yard.session.stop_job(lease)
+    yard.polls(3)
+    assert not lease.is_alive
+
+
+def test_what_is_begun_and_left_alone_ends_by_itself(tmp_path: Path) -> None:
+    for name in (
+        "measurement",
+        "gain_sweep",
+        "attenuation_test",
+        "span_test",
+        "remedy_trial",
+        "raster",
+        "lo_leak_scan",
+    ):
+        yard = JobYard(tmp_path)
+        yard.begin(name)
+        for _ in range(6_000):
+            if not yard.session.jobs.leases:
+                break
+            yard.session.poll()
+        assert [(kind.name, ending.how) for kind, ending in yard.session.jobs.history] == [(name, "done")]
+        assert yard.has_come_back() == []
