@@ -194,10 +194,8 @@ def _inner(chance: Random, name: str) -> Part:
 
 
 def sixty_parts() -> Station:
-    """A large yard: twenty routes over some sixty parts, for the bench."""
-    station = random_yard(7, routes=24)
-    seed = 7
-    while not 58 <= len(station.parts) <= 62:
-        seed += 1
-        station = random_yard(seed, routes=24)
+    """A large yard of some sixty parts, over as few routes as the dice allow, for the bench."""
+    able = (random_yard(seed, routes) for routes in range(24, 60) for seed in range(7, 27))
+    station = next((one for one in able if 58 <= len(one.parts) <= 62), None)
+    assert station is not None, "the dice throw no yard of this size any more: widen the search"
     return msgspec.structs.replace(station, dial_hz=10e6)

@@ -2,11 +2,12 @@
 
 from collections.abc import Callable
 from functools import partial
+from typing import assert_never
 
 from yarddial.session.session import Session
 from yarddial.ui.widgets.finder import Findable
 from yarddial.yard.frequency import format_bound
-from yarddial.yard.parts import Antenna, Converter, Part, Receiver, TwoPort, converters_of
+from yarddial.yard.parts import Antenna, Converter, Lnb, Part, Receiver, Transceiver, TwoPort
 from yarddial.yard.parts.spans import span_text
 from yarddial.yard.shelf import CLASSES, class_of, kind_of, shelf
 
@@ -51,14 +52,15 @@ def _wanted(session: Session) -> str:
 def _words(part: Part) -> str:
     """What it is, in which range, in one line."""
     words = [kind_of(part)]
-    if isinstance(part, Receiver):
-        words.append(span_text(part.tuner_low_hz, part.tuner_high_hz))
-    elif isinstance(part, TwoPort):
-        words.append(part.note)
-    elif isinstance(part, Converter):
-        words.append(f"{span_text(part.input_low_hz, part.input_high_hz)}, LO {format_bound(part.nominal_lo_hz)}")
-    elif converters_of(part) and not isinstance(part, Antenna):
-        words.append(part.note)
-    else:
-        words += [span_text(part.low_hz, part.high_hz), part.note] if isinstance(part, Antenna) else [part.note]
+    match part:
+        case Receiver():
+            words.append(span_text(part.tuner_low_hz, part.tuner_high_hz))
+        case Converter():
+            words.append(f"{span_text(part.input_low_hz, part.input_high_hz)}, LO {format_bound(part.nominal_lo_hz)}")
+        case Antenna():
+            words += [span_text(part.low_hz, part.high_hz), part.note]
+        case TwoPort() | Lnb() | Transceiver():
+            words.append(part.note)
+        case _:
+            assert_never(part)
     return ", ".join(word for word in words if word)

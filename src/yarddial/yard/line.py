@@ -18,12 +18,13 @@ ReachState = Literal["reached", "under", "hole", "out"]
 class Reach(msgspec.Struct, frozen=True):
     """What a route makes of one frequency: reached, only under the antenna's range, in a hole, or out of range.
 
-    reason : why it is not simply reached; empty when it is.
+    reason : why it is not simply reached; empty when it is. by : the part that refuses, by its name.
     """
 
     state: ReachState
     inverted: bool = False
     reason: str = ""
+    by: str = ""
 
     @property
     def is_reached(self) -> bool:
@@ -152,19 +153,21 @@ class Line(msgspec.Struct, frozen=True):
             return Reach("out", False, self.missing)
         antenna = self.antenna
         if dial_hz > antenna.high_hz:
-            return Reach("out", False, f"{antenna.name} serves {span_text(antenna.low_hz, antenna.high_hz)}")
+            serves = f"{antenna.name} serves {span_text(antenna.low_hz, antenna.high_hz)}"
+            return Reach("out", False, serves, antenna.name)
         here_hz, sense = dial_hz, 1
         for part in self.inner:
             reason = part.why_not(here_hz)
             if reason:
-                return Reach("out", False, reason)
+                return Reach("out", False, reason, part.name)
             converter = part.converter_at(here_hz)
             if converter is not None:
                 stage = Stage(converter.kind, converter.entered_lo_hz)
                 here_hz, sense = stage.convert(here_hz), sense * stage.sense
         reason = self.receiver.why_not(here_hz, self.port)
         if reason:
-            return Reach("hole" if self.receiver.hole_at(here_hz) == reason else "out", False, reason)
+            state: ReachState = "hole" if self.receiver.hole_at(here_hz) == reason else "out"
+            return Reach(state, False, reason, self.receiver.name)
         fold = self.fold(here_hz)
         inverted = sense * (fold.sense if fold is not None else 1) < 0
         if dial_hz < antenna.low_hz:

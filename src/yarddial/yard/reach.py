@@ -31,6 +31,7 @@ class Segment(msgspec.Struct, frozen=True):
     state: ReachState
     inverted: bool = False
     reason: str = ""
+    by: str = ""
 
 
 def choices(station: Station, dial_hz: float, sigma_hz_of: Callable[[Line], float] | None = None) -> tuple[Choice, ...]:
@@ -92,7 +93,7 @@ def coverage(line: Line, low_hz: float = LOW_HZ, high_hz: float = HIGH_HZ) -> tu
         if last is not None and (last.state, last.inverted, last.reason) == (reach.state, reach.inverted, reach.reason):
             segments[-1] = msgspec.structs.replace(last, high_hz=high)
         else:
-            segments.append(Segment(low, high, reach.state, reach.inverted, reach.reason))
+            segments.append(Segment(low, high, reach.state, reach.inverted, reach.reason, reach.by))
     return tuple(segments)
 
 

@@ -1,5 +1,7 @@
 """The shelf: invented parts by class, to begin a yard with. Their values are the usual of the class, so assumed."""
 
+from typing import assert_never
+
 from yarddial.yard.demo import DEMO_PARTS
 from yarddial.yard.parts import (
     Antenna,
@@ -133,24 +135,36 @@ CLASSES = ("antenna", "in the line", "converter", "transceiver", "receiver")
 
 def class_of(part: Part) -> str:
     """The class of a part in words."""
-    if isinstance(part, Antenna):
-        return "antenna"
-    if isinstance(part, TwoPort):
-        return "in the line"
-    if isinstance(part, Converter | Lnb):
-        return "converter"
-    return "transceiver" if isinstance(part, Transceiver) else "receiver"
+    match part:
+        case Antenna():
+            return "antenna"
+        case TwoPort():
+            return "in the line"
+        case Converter() | Lnb():
+            return "converter"
+        case Transceiver():
+            return "transceiver"
+        case Receiver():
+            return "receiver"
+        case _:
+            assert_never(part)
 
 
 def kind_of(part: Part) -> str:
     """What a part is, in one word or two."""
-    if isinstance(part, TwoPort):
-        return part.shape if part.shape else part.what
-    if isinstance(part, Antenna):
-        return f"antenna ({part.kind})" if part.kind else "antenna"
-    if isinstance(part, Converter):
-        return {"sum": "up-converter", "low": "down-converter", "high": "inverting converter"}[part.kind]
-    return "LNB" if isinstance(part, Lnb) else class_of(part)
+    match part:
+        case TwoPort():
+            return part.shape if part.shape else part.what
+        case Antenna():
+            return f"antenna ({part.kind})" if part.kind else "antenna"
+        case Converter():
+            return {"sum": "up-converter", "low": "down-converter", "high": "inverting converter"}[part.kind]
+        case Lnb():
+            return "LNB"
+        case Transceiver() | Receiver():
+            return class_of(part)
+        case _:
+            assert_never(part)
 
 
 def shelf() -> tuple[Part, ...]:

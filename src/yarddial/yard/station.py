@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from typing import Literal
+from typing import Literal, assert_never
 
 import msgspec
 
@@ -10,7 +10,7 @@ from yarddial.yard.bands import Band, Region, bands_of
 from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import LIMIT_HZ, format_bound
 from yarddial.yard.line import Line
-from yarddial.yard.parts import Antenna, Lnb, Part, Receiver, Socket, Transceiver, TwoPort, converters_of
+from yarddial.yard.parts import Antenna, Converter, Lnb, Part, Receiver, Socket, Transceiver, TwoPort, converters_of
 from yarddial.yard.parts.spans import span_text
 from yarddial.yard.parts.transceiver import Output
 
@@ -208,30 +208,45 @@ def _check_part(part: Part) -> None:
     sockets += [port.socket for port in part.ports] if isinstance(part, Receiver) else []
     if not all(1 <= socket.ohms <= 10_000 for socket in sockets if isinstance(socket, Socket)):
         raise BadStation(f"{part.name}: a connector has between 1 and 10 000 Ω, as a rule 50 or 75")
-    if isinstance(part, Transceiver) and not 0 <= part.transmit_w <= 1e6:
-        raise BadStation(f"{part.name}: a transmitter has between 0 and a million watts")
-    if isinstance(part, Receiver):
-        pairs = [(part.tuner_low_hz, part.tuner_high_hz), *part.holes_hz]
-        _check_receiver(part)
-    elif isinstance(part, Lnb) and not part.bands:
-        raise BadStation(f"{part.name}: an LNB has at least one band")
-    elif isinstance(part, Antenna | TwoPort | Transceiver):
-        pairs = [(part.low_hz, part.high_hz)]
-        if isinstance(part, TwoPort):
+    match part:
+        case Receiver():
+            pairs = [(part.tuner_low_hz, part.tuner_high_hz), *part.holes_hz]
+            _check_receiver(part)
+        case Antenna():
+            pairs = [(part.low_hz, part.high_hz)]
+        case TwoPort():
+            pairs = [(part.low_hz, part.high_hz)]
             _check_tables(part)
-        elif isinstance(part, Transceiver) and part.tap == "if" and not part.if_hz > 0:
-            raise BadStation(f"{part.name}: an IF output needs its intermediate frequency, above 0 Hz")
-    else:
-        pairs = [(c.input_low_hz, c.input_high_hz) for c in converters_of(part)]
-        pairs += [(c.output_low_hz, c.output_high_hz) for c in converters_of(part)]
-        oscillators = [f for c in converters_of(part) for f in (c.lo_hz.value, c.nominal_lo_hz, c.entered_lo_hz)]
-        if not all(0 < hertz <= LIMIT_HZ for hertz in oscillators):
-            raise BadStation(f"{part.name}: the oscillator must lie above 0 Hz and within {format_bound(LIMIT_HZ)}")
-        if not all(0 <= c.lo_hz.sigma <= LIMIT_HZ for c in converters_of(part)):
-            raise BadStation(f"{part.name}: the oscillator's doubt must not be negative")
+        case Transceiver():
+            pairs = [(part.low_hz, part.high_hz)]
+            _check_transceiver(part)
+        case Lnb() | Converter():
+            if isinstance(part, Lnb) and not part.bands:
+                raise BadStation(f"{part.name}: an LNB has at least one band")
+            pairs = _checked_converters(part)
+        case _:
+            assert_never(part)
     for low_hz, high_hz in pairs:
         if not 0 <= low_hz < high_hz <= 1e13:
             raise BadStation(f"{part.name}: a range must rise, but {span_text(low_hz, high_hz)} does not")
+
+
+def _check_transceiver(part: Transceiver) -> None:
+    if not 0 <= part.transmit_w <= 1e6:
+        raise BadStation(f"{part.name}: a transmitter has between 0 and a million watts")
+    if part.tap == "if" and not part.if_hz > 0:
+        raise BadStation(f"{part.name}: an IF output needs its intermediate frequency, above 0 Hz")
+
+
+def _checked_converters(part: Lnb | Converter) -> list[tuple[float, float]]:
+    """The ranges of all its converters, whose oscillators make sense."""
+    oscillators = [f for c in converters_of(part) for f in (c.lo_hz.value, c.nominal_lo_hz, c.entered_lo_hz)]
+    if not all(0 < hertz <= LIMIT_HZ for hertz in oscillators):
+        raise BadStation(f"{part.name}: the oscillator must lie above 0 Hz and within {format_bound(LIMIT_HZ)}")
+    if not all(0 <= c.lo_hz.sigma <= LIMIT_HZ for c in converters_of(part)):
+        raise BadStation(f"{part.name}: the oscillator's doubt must not be negative")
+    ranges = [(c.input_low_hz, c.input_high_hz) for c in converters_of(part)]
+    return ranges + [(c.output_low_hz, c.output_high_hz) for c in converters_of(part)]
 
 
 def _check_receiver(part: Receiver) -> None:

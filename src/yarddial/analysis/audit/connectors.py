@@ -9,7 +9,8 @@ import msgspec
 
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.yard.line import Line
-from yarddial.yard.parts import Receiver, Socket, TwoPort, Value
+from yarddial.yard.parts import Socket, TwoPort, Value
+from yarddial.yard.parts.electrical import input_socket, output_socket
 from yarddial.yard.station import Station
 
 
@@ -18,8 +19,7 @@ def connectors(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFindi
     for line in lines:
         ends = line.parts
         for index, (before, after) in enumerate(pairwise(ends)):
-            left: Socket = before.output  # type: ignore[union-attr]
-            right = after.port(line.port).socket if isinstance(after, Receiver) else after.input  # type: ignore[union-attr]
+            left, right = output_socket(before), input_socket(after, line.port)
             pair = f"{before.name}>{after.name}"
             if not left.mates(right):
                 yield _unmated(line, index + 1, pair, (before.name, left), (after.name, right))

@@ -36,7 +36,7 @@ def _route(line: Line) -> Iterator[BenchFinding]:
     for segment in segments:
         lost = [(max(low, segment.low_hz), min(high, segment.high_hz)) for low, high in wanted]
         for low_hz, high_hz in lost:
-            if segment.state in ("hole", "out") and low_hz < high_hz and line.receiver.name in segment.reason:
+            if segment.state in ("hole", "out") and low_hz < high_hz and segment.by == line.receiver.name:
                 out = sorted(line.at(hertz).walk()[-1].out_hz for hertz in (low_hz, high_hz))
                 what = (
                     f"{span_text(low_hz, high_hz)} comes out of {movers[-1].name} at {span_text(*out)}, "

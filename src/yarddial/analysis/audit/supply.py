@@ -7,7 +7,8 @@ import msgspec
 
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.yard.line import Line
-from yarddial.yard.parts import Antenna, Feed, Need, Part, Receiver, Transceiver, TwoPort
+from yarddial.yard.parts import Feed, Need, Part, Receiver, TwoPort
+from yarddial.yard.parts.electrical import DcHazard, dc_hazard, passes_dc
 from yarddial.yard.station import Station
 
 
@@ -56,7 +57,7 @@ def _line(line: Line) -> Iterator[BenchFinding]:
             what = f"{part.name} needs {need.text} through its line; nothing on {line.name} feeds it"
             yield BenchFinding(key, "stop", what, "it gives no signal without", part.name)
             continue
-        block = next((p for p in parts[index + 1 : source.index] if not _passes_dc(p)), None)
+        block = next((p for p in parts[index + 1 : source.index] if not passes_dc(p)), None)
         if block is not None:
             what = f"{part.name} needs {need.text}, but {block.name} between it and {source.spoken} passes no current"
             yield BenchFinding(key, "stop", what, "put the feed before it, or a part that passes current", block.name)
@@ -85,7 +86,7 @@ def _source(line: Line, source: _Source, fed: list[Part]) -> Iterator[BenchFindi
         return
     off = partial(_switched, source=source, on=False)
     for part in reversed(line.parts[: source.index]):
-        danger = _danger(part)
+        danger = _HARMS[dc_hazard(part)]
         if danger:
             yield BenchFinding(
                 f"{key}:{part.name}",
@@ -93,7 +94,7 @@ def _source(line: Line, source: _Source, fed: list[Part]) -> Iterator[BenchFindi
                 f"{source.spoken} puts {source.feed.volts:g} V into {part.name}, {danger}",
                 "switch it off before anything else", source.owner, True, "Switch it off", off,
             )  # fmt: skip
-        if danger or not _passes_dc(part):
+        if danger or not passes_dc(part):
             break
     if not fed:
         what = f"{source.spoken} is on with {source.feed.volts:g} V, and nothing on {line.name} needs it"
@@ -101,14 +102,10 @@ def _source(line: Line, source: _Source, fed: list[Part]) -> Iterator[BenchFindi
                            mend_label="Switch it off", mend=off)  # fmt: skip
 
 
-def _danger(part: Part) -> str:
-    if isinstance(part, Transceiver):
-        return "a transmitter's socket"
-    if isinstance(part, Antenna) and part.dc_short:
-        return "which is a short for direct current"
-    if isinstance(part, TwoPort) and part.what == "attenuator":
-        return "whose resistors it heats"
-    return ""
+_HARMS: dict[DcHazard, str] = {
+    "": "", "transmitter": "a transmitter's socket", "short": "which is a short for direct current",
+    "resistors": "whose resistors it heats",
+}  # fmt: skip
 
 
 def _sources(line: Line) -> list[_Source]:
@@ -133,10 +130,6 @@ def _fits(key: str, name: str, need: Need, feed: Feed, spoken: str, current_ma: 
     elif current_ma > feed.most_ma:
         what = f"{name} draws {current_ma:g} mA, {spoken} gives {feed.most_ma:g} mA at most"
         yield BenchFinding(f"{key}:current", "stop", what, "the feed drops, heats or burns", name, True)
-
-
-def _passes_dc(part: Part) -> bool:
-    return isinstance(part, TwoPort) and part.passes_dc
 
 
 def _switched(station: Station, source: _Source, on: bool) -> Station:

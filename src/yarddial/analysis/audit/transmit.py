@@ -6,11 +6,10 @@ from math import log10
 
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.yard.line import Line
-from yarddial.yard.parts import Converter, Lnb, Part, Receiver, Transceiver, TwoPort, Value
+from yarddial.yard.parts import Part, Receiver, Transceiver, TwoPort, Value
+from yarddial.yard.parts.electrical import can_burn, largest_input_dbm, weakened_dbm
 from yarddial.yard.station import Station
 
-# What a limiter lets pass, dBm.
-LIMITED_DBM = 10.0
 # Less margin than this deserves a look: isolations are typical values, antennas change.
 LITTLE_DB = 10.0
 _WHY = "check the tap's menu and measure before the first transmission; begin with the lowest power"
@@ -49,7 +48,7 @@ def _judge(
         yield BenchFinding(key, "stop", what, f"find the isolation in dB first; {_WHY}", rig.name, True)
         return
     level_dbm = _level_dbm(power_dbm - isolation_db.value, behind)
-    limit = target.port(port).largest_dbm if isinstance(target, Receiver) else getattr(target, "largest_dbm", None)
+    limit = largest_input_dbm(target, port)
     level = f"{level_dbm:+.0f} dBm".replace("-", "−")
     if limit is None:
         what = f"{rig.name} puts {level} onto {name}, whose largest safe input nobody stated"
@@ -70,20 +69,12 @@ def _judge(
 
 def _first_at_risk(behind: tuple[Part, ...]) -> Part:
     """The first part with something in it that can burn: an amplifier, a converter, another rig, the receiver."""
-    return next(
-        part
-        for part in behind
-        if isinstance(part, Receiver | Converter | Lnb | Transceiver)
-        or (isinstance(part, TwoPort) and part.what == "preamplifier")
-    )
+    return next(part for part in behind if can_burn(part))
 
 
 def _level_dbm(level_dbm: float, behind: tuple[Part, ...]) -> float:
     """Level at the first part at risk. Only what weakens at every frequency is counted, so never a filter."""
     target = _first_at_risk(behind)
     for part in takewhile(lambda part: part is not target, behind):
-        if isinstance(part, TwoPort) and part.what in ("attenuator", "splitter"):
-            level_dbm += part.gain_db.value
-        elif isinstance(part, TwoPort) and part.what == "limiter":
-            level_dbm = min(level_dbm, LIMITED_DBM)
+        level_dbm = weakened_dbm(part, level_dbm)
     return level_dbm

@@ -1,13 +1,14 @@
 """Levels along a route: noise, the wanted signal, the strongest, and what each part bears."""
 
 from math import log10
+from typing import assert_never
 
 import msgspec
 
 from yarddial.yard.cascade import Cascade, ChainStage, cascade
 from yarddial.yard.external_noise import KT0_DBM_HZ, external_noise_db
 from yarddial.yard.line import Line
-from yarddial.yard.parts import Antenna, Inner, Receiver, Transceiver, TwoPort, Value
+from yarddial.yard.parts import Antenna, Converter, Inner, Lnb, Receiver, Transceiver, TwoPort, Value
 
 # Taken where a part says nothing, with a word about it; usual for the class.
 USUAL_NF_DB = {"preamplifier": 3.0, "converter": 10.0, "receiver": 8.0}
@@ -206,23 +207,27 @@ def _largest(shares: tuple[float, ...], stages: list[ChainStage]) -> str:
 
 def _stage(part: Inner | Antenna | Receiver, in_hz: float, assumed: list[str]) -> ChainStage:
     iip3_dbm = _number(getattr(part, "iip3_dbm", None))
-    if isinstance(part, TwoPort):
-        gain_db = part.gain_at_db(in_hz)
-        nf_db = _number(part.nf_db)
-        if nf_db is None and gain_db <= 0:
-            # A passive part at T0 has a noise figure of its loss.
-            nf_db = -gain_db
-        return ChainStage(part.name, gain_db, _nf(part.name, "preamplifier", nf_db, assumed), iip3_dbm)
-    if isinstance(part, Transceiver):
-        assumed.append(f"{part.name}'s tap: no gain, no noise of its own")
-        return ChainStage(part.name, 0.0, 0.0, None)
-    if isinstance(part, Receiver):
-        return ChainStage(part.name, 0.0, _nf(part.name, "receiver", _number(part.nf_db), assumed), iip3_dbm)
-    stated_db = _number(getattr(part, "gain_db", None))
-    if stated_db is None:
-        assumed.append(f"{part.name}: gain 0 dB")
-    nf_db = _nf(part.name, "converter", _number(getattr(part, "nf_db", None)), assumed)
-    return ChainStage(part.name, stated_db or 0.0, nf_db, iip3_dbm)
+    match part:
+        case TwoPort():
+            gain_db = part.gain_at_db(in_hz)
+            nf_db = _number(part.nf_db)
+            if nf_db is None and gain_db <= 0:
+                # A passive part at T0 has a noise figure of its loss.
+                nf_db = -gain_db
+            return ChainStage(part.name, gain_db, _nf(part.name, "preamplifier", nf_db, assumed), iip3_dbm)
+        case Transceiver():
+            assumed.append(f"{part.name}'s tap: no gain, no noise of its own")
+            return ChainStage(part.name, 0.0, 0.0, None)
+        case Receiver():
+            return ChainStage(part.name, 0.0, _nf(part.name, "receiver", _number(part.nf_db), assumed), iip3_dbm)
+        case Converter() | Lnb() | Antenna():
+            stated_db = _number(getattr(part, "gain_db", None))
+            if stated_db is None:
+                assumed.append(f"{part.name}: gain 0 dB")
+            nf_db = _nf(part.name, "converter", _number(getattr(part, "nf_db", None)), assumed)
+            return ChainStage(part.name, stated_db or 0.0, nf_db, iip3_dbm)
+        case _:
+            assert_never(part)
 
 
 def _nf(name: str, kind: str, nf_db: float | None, assumed: list[str]) -> float:

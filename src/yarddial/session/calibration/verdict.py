@@ -84,7 +84,7 @@ def true_verdict(calibration: Calibration, mode: Mode) -> Verdict:
             "measuring",
         )
     verdict = place_verdict(calibration, mode)
-    if verdict.short == "out of reach":
+    if calibration.why_out_of_reach():
         return verdict
     if calibration.fit is not None and calibration.fit.inseparable:
         consequence = capital(calibration.fit.inseparable[0]) + "."

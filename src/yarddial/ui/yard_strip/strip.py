@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from functools import partial
+from typing import assert_never
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QResizeEvent
@@ -17,7 +18,7 @@ from yarddial.yard.errors import YardDialError
 from yarddial.yard.frequency import format_bound, format_frequency
 from yarddial.yard.line import Halt
 from yarddial.yard.oscillators import Oscillators, crystal_of, oscillator_of, value_text
-from yarddial.yard.parts import Antenna, Part, Receiver, Transceiver, TwoPort, converters_of
+from yarddial.yard.parts import Antenna, Converter, Lnb, Part, Receiver, Transceiver, TwoPort, converters_of
 from yarddial.yard.station import Station
 
 
@@ -181,7 +182,7 @@ class YardStrip(QWidget):
             if index >= len(spots):
                 continue
             spot, last = spots[index], index == len(spots) - 1
-            gap.show_place(spot.index, spot.after, _invitation(station, line.missing) if last and line.missing else "")
+            gap.show_place(spot.index, spot.after, _invitation(station) if last and line.missing else "")
             x = left + spot.x - (0 if gap.wanted_width() > px(SIZE) else px(SIZE) / 2)
             gap.setGeometry(round(x), round(spot.y - px(SIZE) / 2), gap.wanted_width(), px(SIZE))
 
@@ -367,22 +368,27 @@ def _known(halt: Halt, oscillators: Oscillators) -> str:
     return f"{'crystal' if isinstance(halt.part, Receiver) else 'oscillator'} {text}" if text else ""
 
 
-def _invitation(station: Station, missing: str) -> str:
+def _invitation(station: Station) -> str:
     """What to do next with an unfinished route."""
-    if not station.routes or "an antenna" in missing:
+    names = station.route_named().parts if station.routes else ()
+    if not names or not isinstance(station.part(names[0]), Antenna):
         return "Put in an antenna"
     return "Next: a receiver, or what stands before it"
 
 
 def _at_rest(part: Part) -> str:
     """What stands on a plate that the active route does not pass."""
-    if isinstance(part, Antenna):
-        return f"{part.low_hz / 1e6:g}–{part.high_hz / 1e6:g} MHz"
-    if isinstance(part, Transceiver):
-        return f"IF {format_bound(part.if_hz)}" if part.tap == "if" else "antenna output"
-    if isinstance(part, TwoPort):
-        return part.what
-    return ", ".join(format_bound(converter.nominal_lo_hz) for converter in converters_of(part)[:1])
+    match part:
+        case Antenna():
+            return f"{part.low_hz / 1e6:g}–{part.high_hz / 1e6:g} MHz"
+        case Transceiver():
+            return f"IF {format_bound(part.if_hz)}" if part.tap == "if" else "antenna output"
+        case TwoPort():
+            return part.what
+        case Converter() | Lnb() | Receiver():
+            return ", ".join(format_bound(converter.nominal_lo_hz) for converter in converters_of(part)[:1])
+        case _:
+            assert_never(part)
 
 
 def _path(corners: tuple[tuple[float, float], ...], origin: QPointF) -> QPainterPath:

@@ -1,7 +1,7 @@
 """Which values each kind of part has."""
 
 from functools import partial
-from typing import Any
+from typing import Any, assert_never
 
 import msgspec
 
@@ -51,15 +51,21 @@ replace = msgspec.structs.replace
 
 def values_of(part: Part) -> tuple[PartValue, ...]:
     """All values of a part, the most important first."""
-    if isinstance(part, Receiver):
-        return _receiver(part)
-    if isinstance(part, Converter):
-        return _converter(part)
-    if isinstance(part, Lnb):
-        return _lnb(part)
-    if isinstance(part, TwoPort):
-        return _two_port(part)
-    return _transceiver(part) if isinstance(part, Transceiver) else _antenna(part)
+    match part:
+        case Receiver():
+            return _receiver(part)
+        case Converter():
+            return _converter(part)
+        case Lnb():
+            return _lnb(part)
+        case TwoPort():
+            return _two_port(part)
+        case Transceiver():
+            return _transceiver(part)
+        case Antenna():
+            return _antenna(part)
+        case _:
+            assert_never(part)
 
 
 def _antenna(part: Antenna) -> tuple[PartValue, ...]:

@@ -1,5 +1,7 @@
 """The parts of a yard, as data. Every value says where it came from."""
 
+from typing import assert_never
+
 import msgspec
 
 from yarddial.yard.parts.antenna import Antenna
@@ -45,27 +47,35 @@ Part = Antenna | Converter | TwoPort | Lnb | Transceiver | Receiver
 
 def converters_of(part: Part) -> tuple[Converter, ...]:
     """All oscillators that a part brings into a path, as plain converters."""
-    if isinstance(part, Converter):
-        return (part,)
-    if isinstance(part, Lnb):
-        return tuple(part.as_converter(band) for band in part.bands)
-    if isinstance(part, Transceiver):
-        # Whichever output is in use: a yard may use both.
-        found = msgspec.structs.replace(part, tap="if").converter_at(part.high_hz) if part.if_hz > 0 else None
-        return () if found is None else (found,)
-    return ()
+    match part:
+        case Converter():
+            return (part,)
+        case Lnb():
+            return tuple(part.as_converter(band) for band in part.bands)
+        case Transceiver():
+            # Whichever output is in use: a yard may use both.
+            found = msgspec.structs.replace(part, tap="if").converter_at(part.high_hz) if part.if_hz > 0 else None
+            return () if found is None else (found,)
+        case Antenna() | TwoPort() | Receiver():
+            return ()
+        case _:
+            assert_never(part)
 
 
 def with_converter(part: Part, changed: Converter) -> Part:
     """Put a changed oscillator back into the part that brought it; a transceiver's follows the dial and stays."""
-    if isinstance(part, Converter):
-        return changed
-    if isinstance(part, Lnb):
-        bands = tuple(
-            msgspec.structs.replace(band, lo_hz=changed.lo_hz, entered_lo_hz=changed.entered_lo_hz)
-            if part.as_converter(band).name == changed.name
-            else band
-            for band in part.bands
-        )
-        return msgspec.structs.replace(part, bands=bands)
-    return part
+    match part:
+        case Converter():
+            return changed
+        case Lnb():
+            bands = tuple(
+                msgspec.structs.replace(band, lo_hz=changed.lo_hz, entered_lo_hz=changed.entered_lo_hz)
+                if part.as_converter(band).name == changed.name
+                else band
+                for band in part.bands
+            )
+            return msgspec.structs.replace(part, bands=bands)
+        case Transceiver() | Antenna() | TwoPort() | Receiver():
+            return part
+        case _:
+            assert_never(part)

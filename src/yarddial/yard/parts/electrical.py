@@ -1,0 +1,105 @@
+"""What every kind of part does to direct current and to power that comes its way; a new kind owes an answer to each."""
+
+from typing import Literal, assert_never
+
+from yarddial.yard.parts.antenna import Antenna
+from yarddial.yard.parts.converter import Converter, Lnb
+from yarddial.yard.parts.receiver import Receiver
+from yarddial.yard.parts.sockets import Socket
+from yarddial.yard.parts.transceiver import Transceiver
+from yarddial.yard.parts.two_port import TwoPort
+from yarddial.yard.parts.values import Value
+
+Part = Antenna | Converter | TwoPort | Lnb | Transceiver | Receiver
+# What a direct voltage harms: it meets a transmitter, a short, or resistors.
+DcHazard = Literal["", "transmitter", "short", "resistors"]
+# A limiter lets no more than this through, dBm.
+LIMITED_DBM = 10.0
+
+
+def dc_hazard(part: Part) -> DcHazard:
+    """What a direct voltage does harm to in a part; empty where it does none."""
+    match part:
+        case Transceiver():
+            return "transmitter"
+        case Antenna():
+            return "short" if part.dc_short else ""
+        case TwoPort():
+            return "resistors" if part.what == "attenuator" else ""
+        case Converter() | Lnb() | Receiver():
+            return ""
+        case _:
+            assert_never(part)
+
+
+def passes_dc(part: Part) -> bool:
+    """True where direct current goes through to the next part."""
+    match part:
+        case TwoPort():
+            return part.passes_dc
+        case Antenna() | Converter() | Lnb() | Transceiver() | Receiver():
+            return False
+        case _:
+            assert_never(part)
+
+
+def can_burn(part: Part) -> bool:
+    """True of a part with something in it that too much power destroys."""
+    match part:
+        case Receiver() | Converter() | Lnb() | Transceiver():
+            return True
+        case TwoPort():
+            return part.what == "preamplifier"
+        case Antenna():
+            return False
+        case _:
+            assert_never(part)
+
+
+def largest_input_dbm(part: Part, port: str) -> Value | None:
+    """The most that a part's input bears, where somebody stated it; of a receiver, at a port."""
+    match part:
+        case Receiver():
+            return part.port(port).largest_dbm
+        case Converter() | Lnb() | Transceiver() | TwoPort() | Antenna():
+            found = getattr(part, "largest_dbm", None)
+            return found if isinstance(found, Value) else None
+        case _:
+            assert_never(part)
+
+
+def weakened_dbm(part: Part, level_dbm: float) -> float:
+    """A level behind a part, counting only what weakens at every frequency, so never a filter."""
+    match part:
+        case TwoPort() if part.what in ("attenuator", "splitter"):
+            return level_dbm + part.gain_db.value
+        case TwoPort() if part.what == "limiter":
+            return min(level_dbm, LIMITED_DBM)
+        case TwoPort() | Antenna() | Converter() | Lnb() | Transceiver() | Receiver():
+            return level_dbm
+        case _:
+            assert_never(part)
+
+
+def input_socket(part: Part, port: str) -> Socket:
+    """The socket towards the antenna; of a receiver, that of a port."""
+    match part:
+        case Receiver():
+            return part.port(port).socket
+        case Converter() | TwoPort() | Lnb() | Transceiver():
+            return part.input
+        case Antenna():
+            return Socket()
+        case _:
+            assert_never(part)
+
+
+def output_socket(part: Part) -> Socket:
+    """The socket towards the receiver."""
+    match part:
+        case Antenna() | Converter() | TwoPort() | Lnb() | Transceiver():
+            return part.output
+        case Receiver():
+            return Socket()
+        case _:
+            assert_never(part)
