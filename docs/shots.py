@@ -2,6 +2,7 @@
 
 import random
 import tempfile
+import time
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 from math import sin
@@ -25,6 +26,8 @@ from yarddial.ui.start import dressed_application
 from yarddial.yard.demo import LONG_WIRE, demo_station
 from yarddial.yard.station import Station
 
+# A picture that takes longer will never come.
+MOST_POLLS = 60_000
 FOLDER = Path(__file__).parent / "screenshots"
 
 
@@ -88,7 +91,7 @@ def _levels(app: QApplication, window: MainWindow) -> None:
     """A sweep, and the 3:1 test; the receiver runs from here on."""
     session = window.session
     window.go("Levels")
-    session.toggle_receiver()
+    _switch(session, on=True)
     _run(session, 4)
     session.levels.weigh()
     _wait(session, lambda: session.levels.running_purpose is None)
@@ -102,9 +105,9 @@ def _levels(app: QApplication, window: MainWindow) -> None:
 def _listen(app: QApplication, window: MainWindow) -> None:
     """A place heard, and two routes compared; the receiver is off afterwards."""
     session = window.session
-    session.toggle_receiver()
+    _switch(session, on=False)
     window.go("Listen")
-    session.toggle_receiver()
+    _switch(session, on=True)
     _run(session, 60)
     _picture(app, window, "listen")
     compare = ComparisonSheet(window, session)
@@ -114,7 +117,7 @@ def _listen(app: QApplication, window: MainWindow) -> None:
     _wait(session, lambda: not session.comparison.running)
     _picture(app, compare, "compare")
     compare.close()
-    session.toggle_receiver()
+    _switch(session, on=False)
 
 
 def _bench(app: QApplication, window: MainWindow) -> None:
@@ -187,6 +190,7 @@ def _ghosts(app: QApplication, window: MainWindow) -> None:
     session.span_test.test()
     _wait(session, lambda: not session.span_test.running)
     window.go("Bands")
+    _wait(session, lambda: bool(session.board.last))
     _picture(app, window, "bands")
 
 
@@ -230,9 +234,17 @@ def _measure(session: Session, *, verifying: bool = False) -> None:
     _wait(session, lambda: session.calibration.measuring is None)
 
 
+def _switch(session: Session, *, on: bool) -> None:
+    if session.live_receiver.wanted != on:
+        session.toggle_receiver()
+
+
 def _wait(session: Session, done: Callable[[], bool]) -> None:
-    while not done():
+    for _ in range(MOST_POLLS):
+        if done():
+            return
         session.poll()
+    raise RuntimeError("what the picture shows does not come: see what keeps it")
 
 
 def _until(app: QApplication, done: Callable[[], bool]) -> None:
@@ -247,7 +259,24 @@ def _run(session: Session, seconds: float) -> None:
         session.poll()
 
 
+def _settle(app: QApplication, window: QWidget) -> None:
+    """What is worked out beside the window, and what the last change makes of the state around the place."""
+    main: object = window
+    while isinstance(main, QWidget) and not isinstance(main, MainWindow):
+        main = main.parent()
+    if not isinstance(main, MainWindow):
+        return
+    for _ in range(400):
+        app.processEvents()
+        main.session.background.poll()
+        main.session.overview.refresh()
+        if not main.session.background.is_busy:
+            break
+        time.sleep(0.01)
+
+
 def _picture(app: QApplication, window: QWidget, name: str) -> None:
+    _settle(app, window)
     for _ in range(6):
         app.processEvents()
     window.grab().save(str(FOLDER / f"{name}.png"))

@@ -275,6 +275,8 @@ class JobYard:
         if not self.session.live_receiver.wanted:
             self.session.toggle_receiver()
         self.settle()
+        if not self.session.live_receiver.is_looking:
+            return ["the receiver looks nowhere"]
         now = self.state()
         return [] if now == self.before else [f"set to {now} and not to {self.before}"]
 

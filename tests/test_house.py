@@ -1,5 +1,6 @@
 """The house keeps its own rules: each import contract is seen to fail when it is broken, and start-up stays light."""
 
+import ast
 import shutil
 import subprocess
 import sys
@@ -119,3 +120,17 @@ def test_the_yard_script_explains_itself(arguments: list[str]) -> None:
     done = subprocess.run(["sh", str(ROOT / "yard"), *arguments], capture_output=True, text=True, check=False)
     assert done.returncode == 2
     assert "usage: ./yard" in done.stderr
+
+
+def test_a_name_means_one_thing() -> None:
+    """No two classes of one name; an alias that stands in several files stands for the same in each."""
+    means: dict[str, set[str]] = {}
+    for path in (ROOT / "src").rglob("*.py"):
+        for node in ast.parse(path.read_text()).body:
+            if isinstance(node, ast.ClassDef):
+                means.setdefault(node.name, set()).add(str(path))
+            elif isinstance(node, ast.Assign) and isinstance(node.targets[0], ast.Name):
+                name = node.targets[0].id
+                if name[:1].isupper() and any(letter.islower() for letter in name):
+                    means.setdefault(name, set()).add(ast.unparse(node.value))
+    assert {name: places for name, places in means.items() if len(places) > 1} == {}

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from yarddial.analysis.ghosts.cure import cures
 from yarddial.analysis.ghosts.from_yard import scene_of
-from yarddial.analysis.ghosts.judging import Cause, SpanLook, causes, judge
+from yarddial.analysis.ghosts.judging import PeakCause, SpanLook, causes, judge
 from yarddial.analysis.ghosts.prediction import predict
 from yarddial.analysis.ghosts.products import products
 from yarddial.analysis.ghosts.scene import Ghost, ReceiverModel, Scene
@@ -148,12 +148,12 @@ def test_without_tests_it_is_unsure_and_the_test_that_tells_most_is_named() -> N
 def test_cures_name_their_figures() -> None:
     seen = span({10.2e6: -90.0})
     peak = Peak(10.2e6, -90.0)
-    third = Cause("third order", "x", 0.0, 3.0, 0.0, False, False, 0.5)
+    third = PeakCause("third order", "x", 0.0, 3.0, 0.0, False, False, 0.5)
     # 30 dB over the floor and 3 below it: 33 dB at 3 for each is 11, at 2 for each of a single source's is 17.
     first, second = cures(third, peak, seen)
     assert "11 dB" in first
     assert "17 dB" in second
-    spike = Cause("spike", "x", 1.0, 0.0, 0.0, True, False, 0.5)
+    spike = PeakCause("spike", "x", 1.0, 0.0, 0.0, True, False, 0.5)
     assert "10.000 MHz" in cures(spike, peak, seen)[0]
-    leak = Cause("leak-through", "x", 0.0, 1.0, 0.0, False, False, 0.5)
+    leak = PeakCause("leak-through", "x", 0.0, 1.0, 0.0, False, False, 0.5)
     assert "33 dB at 130.200 MHz" in cures(leak, peak, seen, 120e6)[0]

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from yarddial.dsp.carrier import cramer_rao_hz, estimate_carrier, seconds_for
+from yarddial.dsp.carrier import estimate_carrier
 from yarddial.yard.errors import BadSamples, NoCarrier
 
 RATE_HZ = 48_000.0
@@ -90,7 +90,3 @@ def test_a_carrier_at_the_very_edge_of_the_span_is_found() -> None:
 def test_what_is_no_signal_is_refused(samples: NDArray[np.complex64], words: str) -> None:
     with pytest.raises(BadSamples, match=words):
         estimate_carrier(samples, RATE_HZ, 0.0, 1_000.0)
-
-
-def test_the_time_to_measure_is_the_bound_turned_around() -> None:
-    assert seconds_for(1e5, cramer_rao_hz(1e5, 3.7)) == pytest.approx(3.7)

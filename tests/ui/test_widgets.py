@@ -17,7 +17,7 @@ from yarddial.ui.places.true.error_picture import ErrorPicture
 from yarddial.ui.start import dressed_application
 from yarddial.ui.theme.palette import DAY, NIGHT
 from yarddial.ui.widgets.axis import nice_step, tick_text
-from yarddial.ui.widgets.mark import Mark
+from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.spectrogram_chart import SpectrogramChart
 from yarddial.ui.widgets.value_field import ValueField
 from yarddial.yard.demo import demo_station
@@ -71,7 +71,7 @@ def test_marks_differ_by_shape_not_only_by_colour(qtbot: QtBot) -> None:
     """In black and white, corners and centre tell the four apart."""
     shapes = set()
     for name in ("good", "look", "stop", "unknown"):
-        mark = Mark(name, size=30)
+        mark = MarkSign(name, size=30)
         picture = shown(qtbot, mark, 34, 34)
         ground = picture.pixelColor(0, 0).lightness()
         dark = tuple(

@@ -12,7 +12,7 @@ from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import parse_frequency
 from yarddial.yard.path import Stage, parse_ppm, parse_stage
 
-Command = TypeVar("Command", bound=Callable[..., Any])
+CommandFunction = TypeVar("CommandFunction", bound=Callable[..., Any])
 
 # A frequency may begin with a minus sign, so what looks like an unknown option is taken as an argument.
 MINUS_ALLOWED = {"ignore_unknown_options": True}
@@ -58,18 +58,18 @@ def positive(ctx: click.Context, param: click.Parameter, value: float | None) ->
     return value
 
 
-def json_option(command: Command) -> Command:
+def json_option(command: CommandFunction) -> CommandFunction:
     """Add --json."""
     return click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")(command)
 
 
-def through_option(command: Command) -> Command:
+def through_option(command: CommandFunction) -> CommandFunction:
     """Add --through, antenna first."""
     help_text = "A converter, antenna first: sum:LO, low:LO or high:LO, with @PPM for its true error."
     return click.option("--through", "stages", type=STAGE, multiple=True, help=help_text)(command)
 
 
-def recording_options(command: Command) -> Command:
+def recording_options(command: CommandFunction) -> CommandFunction:
     """Add the file and what a raw file does not tell."""
     for decorate in (
         click.option("--centre", "centre_hz", type=FREQUENCY, help="What the dial showed at the centre."),

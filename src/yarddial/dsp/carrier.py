@@ -120,11 +120,6 @@ def cramer_rao_hz(cn0_hz: float, duration_s: float) -> float:
     return float(np.sqrt(6.0 / ((2 * np.pi) ** 2 * cn0_hz * duration_s**3)))
 
 
-def seconds_for(cn0_hz: float, sigma_hz: float) -> float:
-    """How long to measure for a wanted one-sigma doubt: `cramer_rao_hz` turned around."""
-    return float((6.0 / ((2 * np.pi) ** 2 * cn0_hz * sigma_hz**2)) ** (1 / 3))
-
-
 def _check(samples: Complex, rate_hz: float, near_hz: float, within_hz: float | None) -> None:
     if samples.size < SHORTEST:
         raise BadSamples(f"{samples.size} samples are too few to find a carrier in: at least {SHORTEST} are needed")

@@ -10,6 +10,8 @@ FORMATS: dict[str, tuple[str, float, float]] = {
     "cs16": ("<i2", 0.0, 32768.0),
     "cf32": ("<f4", 0.0, 1.0),
 }
+# Parts converted in one go.
+PIECE = 1 << 16
 BITS = {"cu8": 8, "cs8": 8, "cs16": 16, "cf32": 24}
 
 
@@ -33,8 +35,11 @@ def as_complex(parts: NDArray[np.generic], sample_format: str) -> NDArray[np.com
     """
     _, zero, full = FORMATS[sample_format]
     values = np.empty(parts.size, np.float32)
-    np.copyto(values, parts, casting="unsafe")
-    if zero or full != 1.0:
-        values -= np.float32(zero)
-        values *= np.float32(1 / full)
+    # By pieces that stay in the processor's cache from one step to the next.
+    for first in range(0, parts.size, PIECE):
+        piece = values[first : first + PIECE]
+        np.copyto(piece, parts[first : first + PIECE], casting="unsafe")
+        if zero or full != 1.0:
+            piece -= np.float32(zero)
+            piece *= np.float32(1 / full)
     return values.view(np.complex64)

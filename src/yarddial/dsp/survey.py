@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Complex = NDArray[np.complex64]
-Levels = NDArray[np.float32]
+DecibelLevels = NDArray[np.float32]
 POINTS = 4096
 # Transforms made together: their arrays fill the processor's cache and no more.
 ROWS = 32
@@ -23,8 +23,8 @@ class Survey(msgspec.Struct, frozen=True):
     """
 
     count: int
-    mean_db: Levels
-    peak_db: Levels
+    mean_db: DecibelLevels
+    peak_db: DecibelLevels
     spike_db: float
     image_db: float
 
@@ -35,12 +35,11 @@ class SpanSurveyor:
     def __init__(self) -> None:
         window = (0.5 - 0.5 * np.cos(2 * np.pi * np.arange(POINTS) / POINTS)).astype(np.float32)
         self._window = np.repeat(window / window.sum(), 2)
-        self._scaled, self._full = self._window, 1.0
         self._room = np.empty((ROWS, 2 * POINTS), np.float32)
         self._power = np.empty((ROWS, POINTS), np.float32)
         self._room_2 = np.empty((ROWS, POINTS), np.float32)
         self._ones = np.ones(ROWS * POINTS, np.float32)
-        self._rest: NDArray[np.generic] | None = None
+        self._rest: NDArray[np.float32] | None = None
         self.clear()
 
     def clear(self) -> None:
@@ -52,11 +51,14 @@ class SpanSurveyor:
 
     def push(self, samples: Complex) -> None:
         """Take complex samples, full scale 1.0."""
-        self._push(samples.view(np.float32), 0.0, 1.0)
-
-    def push_bytes(self, parts: NDArray[np.uint8]) -> None:
-        """Take interleaved unsigned bytes, I first, zero at 127.5: nothing is converted but what is transformed."""
-        self._push(parts, 127.5, 127.5)
+        parts = samples.view(np.float32)
+        if self._rest is not None and self._rest.size:
+            parts = np.concatenate([self._rest, parts])
+        size = self._room.size
+        whole = parts.size // size * size
+        for first in range(0, whole, size):
+            self._take(parts[first : first + size])
+        self._rest = parts[whole:]
 
     def result(self) -> Survey:
         """What has been seen since the beginning; all -200 dB before the first whole set."""
@@ -73,36 +75,15 @@ class SpanSurveyor:
             20 * log10(2 / max(lack, 1e-6)),
         )
 
-    def _push(self, parts: NDArray[np.generic], zero: float, full: float) -> None:
-        if self._rest is not None and self._rest.size:
-            parts = np.concatenate([self._rest, parts])
-        size = self._room.size
-        whole = parts.size // size * size
-        for first in range(0, whole, size):
-            self._take(parts[first : first + size], zero, full)
-        self._rest = parts[whole:]
-
-    def _take(self, parts: NDArray[np.generic], zero: float, full: float) -> None:
+    def _take(self, parts: NDArray[np.float32]) -> None:
         from scipy import fft
 
-        np.copyto(self._room, parts.reshape(self._room.shape), casting="unsafe")
-        flat = self._room.reshape(-1)
-        values, count, offset = flat.view(np.complex64), flat.size // 2, complex(zero, zero)
-        total, square, size = complex(*(self._ones @ flat.reshape(-1, 2))), complex(values @ values), float(flat @ flat)
-        # With zero elsewhere: sum (x - z)^2 = sum x^2 - 2 z sum x + n z^2, and so for the size.
-        self._total += (total - count * offset) / full
-        self._square += (square - 2 * offset * total + count * offset**2) / full**2
-        self._size += (size - 2 * (offset.conjugate() * total).real + count * abs(offset) ** 2) / full**2
-        if full != self._full:
-            self._scaled, self._full = self._window / np.float32(full), full
-        self._room *= self._scaled
+        values, pairs = parts.view(np.complex64), parts.reshape(-1, 2)
+        self._total += complex(*(self._ones @ pairs))
+        self._square += complex(values @ values)
+        self._size += float(parts @ parts)
+        np.multiply(parts.reshape(self._room.shape), self._window, out=self._room)
         spectra = fft.fft(self._room.view(np.complex64), axis=1, overwrite_x=True)
-        if zero:
-            # The Hann window leaves of a constant only three bins: 1, -1/2, -1/2.
-            constant = np.complex64(complex(zero, zero) / full)
-            spectra[:, 0] -= constant
-            spectra[:, 1] += constant / 2
-            spectra[:, -1] += constant / 2
         np.multiply(spectra.real, spectra.real, out=self._power)
         np.multiply(spectra.imag, spectra.imag, out=self._room_2)
         self._power += self._room_2

@@ -41,7 +41,7 @@ from yarddial.engine.taps.measurement import ENDED, Measurement
 from yarddial.engine.taps.picture import PictureTap
 from yarddial.engine.taps.sample_recorder import SampleRecorder
 from yarddial.engine.taps.span_survey import SpanSurvey
-from yarddial.engine.taps.tap import Cause, Change, Piece, Stream, Tap
+from yarddial.engine.taps.tap import EndCause, Piece, Stream, StreamChange, StreamTap
 from yarddial.yard.errors import DeviceStalled, RefusedValue, YardDialError
 from yarddial.yard.level import GainsDb
 
@@ -72,7 +72,7 @@ class Engine:
         self._stream: Stream | None = None
         self._slice: Decimator | None = None
         self._picture = PictureTap(report)
-        self._taps: list[Tap] = [self._picture, SpanSurvey(report)]
+        self._taps: list[StreamTap] = [self._picture, SpanSurvey(report)]
         self._clean = Clean(CleanUp())
         self._cleaner: Cleaner | None = None
         self._lost = 0
@@ -217,7 +217,7 @@ class Engine:
         for tap in self._taps:
             tap.begin(stream, change)
 
-    def _change_to(self, got: ActualSettings) -> Change:
+    def _change_to(self, got: ActualSettings) -> StreamChange:
         if self._is_fresh or self._stream is None:
             return "receiver"
         return "slice" if got == self._stream.got else "tuning"
@@ -249,7 +249,7 @@ class Engine:
             if former.job == asked.job and type(getattr(former, "asked", None)) is type(asked):
                 self._end(former, "cancelled")
         stream = self._stream
-        made: Tap
+        made: StreamTap
         if isinstance(asked, Hear | Follow):
             made = Ear(asked, self._report) if isinstance(asked, Hear) else Follower(asked, self._report)
             self._taps.append(made)
@@ -264,7 +264,7 @@ class Engine:
         except YardDialError as error:
             self._refuse(asked, str(error))
 
-    def _made(self, asked: Measure | Sweep | RecordSamples, stream: Stream) -> Tap:
+    def _made(self, asked: Measure | Sweep | RecordSamples, stream: Stream) -> StreamTap:
         match asked:
             case Measure():
                 return Measurement(asked, stream.slice_rate_hz, self._report)
@@ -295,7 +295,7 @@ class Engine:
             self._clean = Clean(CleanUp())
             self._begin_cleaning()
 
-    def _end(self, tap: Tap, cause: Cause, reason: str = "") -> None:
+    def _end(self, tap: StreamTap, cause: EndCause, reason: str = "") -> None:
         """Off the list first: whatever giving up does, it is done once."""
         self._taps.remove(tap)
         try:

@@ -1,10 +1,12 @@
 """What takes longer than a moment is worked out beside the session: a frozen request in, its answer back at a poll."""
 
 import logging
-import queue
 import threading
 from collections.abc import Callable
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from queue import SimpleQueue
 
 log = logging.getLogger(__name__)
 
@@ -13,8 +15,9 @@ class Background:
     """One thread for all; an answer that a newer request of the same topic has overtaken is dropped."""
 
     def __init__(self) -> None:
-        self._asked: queue.SimpleQueue[tuple[str, int, Callable[[], Any]] | None] = queue.SimpleQueue()
-        self._done: queue.SimpleQueue[tuple[str, int, Any, Exception | None]] = queue.SimpleQueue()
+        # Made with the thread, when there is something to work out.
+        self._asked: SimpleQueue[tuple[str, int, Callable[[], Any]] | None]
+        self._done: SimpleQueue[tuple[str, int, Any, Exception | None]]
         self._latest: dict[str, int] = {}
         self._take: dict[str, tuple[Callable[[Any], None], Callable[[str], None]]] = {}
         self._number = 0
@@ -33,6 +36,9 @@ class Background:
         work : holds all that it needs, and touches nothing of the session.
         """
         if self._thread is None:
+            from queue import SimpleQueue
+
+            self._asked, self._done = SimpleQueue(), SimpleQueue()
             self._thread = threading.Thread(target=self._run, name="background", daemon=True)
             self._thread.start()
         self._number += 1
@@ -41,6 +47,8 @@ class Background:
 
     def poll(self) -> None:
         """Hand over what has been worked out."""
+        if self._thread is None:
+            return
         while not self._done.empty():
             topic, number, answer, fault = self._done.get()
             if self._latest.get(topic) != number:
@@ -55,7 +63,8 @@ class Background:
         """Nobody waits any more."""
         self._take.clear()
         self._latest.clear()
-        self._asked.put(None)
+        if self._thread is not None:
+            self._asked.put(None)
 
     def _run(self) -> None:
         while (asked := self._asked.get()) is not None:

@@ -31,6 +31,7 @@ from yarddial.session.spurious.span_test import SpanTest
 from yarddial.session.spurious.strong_signals import StrongSignals
 from yarddial.session.station.desk import Desk, Edit
 from yarddial.session.station.inspection import Inspection
+from yarddial.yard import clock
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.reach import reaching
 from yarddial.yard.station import Reference, Station
@@ -44,10 +45,11 @@ if TYPE_CHECKING:
     from yarddial.session.sampling.span_planner import SpanPlanner
     from yarddial.session.station.building import Building
 
-# Polls between two savings of the dial, and between two attempts to write what the log could not take.
-RETRY_POLLS = 120
-# Polls, about a minute, after which the dial's doubt has grown by something.
-GROW_POLLS = 3600
+# Between two savings of the dial, and between two attempts to write what the log could not take: polls or seconds,
+# whichever is over first, as an idle window polls seldom.
+RETRY_POLLS, RETRY_S = 120, 2.0
+# So often the dial's uncertainty grows by something.
+GROW_POLLS, GROW_S = 3600, 60.0
 
 
 class Session:
@@ -65,6 +67,7 @@ class Session:
     ) -> None:
         self._engine = engine
         self._polls = 0
+        self._grows, self._retries = _Every(GROW_POLLS, GROW_S), _Every(RETRY_POLLS, RETRY_S)
         self.recovered = recovered
         self.faults = faults or Faults()
         self.faults.begin()
@@ -160,9 +163,9 @@ class Session:
         self.band_run.poll()
         self.overview.refresh()
         self._polls += 1
-        if self._polls % GROW_POLLS == 0:
+        if self._grows.is_due():
             self.calibration.grow()
-        if self._polls % RETRY_POLLS == 0:
+        if self._retries.is_due():
             self.desk.save_dial()
             if self.log.waiting or self.log.trouble:
                 self.log.retry()
@@ -192,17 +195,12 @@ class Session:
         elif self.device_check.running:
             self.device_check.cancel()
         else:
-            self._start()
+            self.live_receiver.start(self.desk.line)
 
     def replay(self, path: "Path") -> None:
         """Play a recording in the receiver's place; raises BadRecording."""
         self.listening.recorder.replay(path)
-        self._start()
-
-    def _start(self) -> None:
         self.live_receiver.start(self.desk.line)
-        self.calibration.follow_dial()
-        self.listening.resumed()
 
     def end_replay(self) -> None:
         """The receiver's own samples again, when it is started."""
@@ -276,3 +274,19 @@ class Session:
 def _entered(part: object) -> float | None:
     value = getattr(part, "entered_ppm", getattr(part, "entered_lo_hz", None))
     return None if value is None else float(value)
+
+
+class _Every:
+    """Comes due after so many polls, or so many seconds."""
+
+    def __init__(self, polls: int, seconds_s: float) -> None:
+        self._every, self._every_s = polls, seconds_s
+        self._polls, self._last_s = 0, clock.monotonic_s()
+
+    def is_due(self) -> bool:
+        """Count a poll."""
+        self._polls += 1
+        if self._polls < self._every and clock.monotonic_s() - self._last_s < self._every_s:
+            return False
+        self._polls, self._last_s = 0, clock.monotonic_s()
+        return True

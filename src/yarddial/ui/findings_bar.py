@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from yarddial.session.finding import Finding
 from yarddial.ui.theme.lettering import px
-from yarddial.ui.widgets.mark import Mark
+from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.words import ElidedWords, Words, button, hairline
 
 
@@ -16,7 +16,7 @@ class FindingsBarRow(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._mark = Mark(size=10)
+        self._mark = MarkSign(size=10)
         self._what, self._why = ElidedWords("", 13), ElidedWords("", 12, tone="quiet")
         self.fix = button("", plain=True)
         row = QHBoxLayout(self)

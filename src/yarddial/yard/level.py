@@ -8,9 +8,9 @@ import msgspec
 
 from yarddial.yard.errors import BadLevel
 
-Band = Literal["hf", "vhf"]
+LevelBand = Literal["hf", "vhf"]
 # S9 under and above 30 MHz (IARU Region 1 recommendation R.1); an S-unit is 6 dB.
-S9_DBM: dict[Band, float] = {"hf": -73.0, "vhf": -93.0}
+S9_DBM: dict[LevelBand, float] = {"hf": -73.0, "vhf": -93.0}
 S_UNIT_DB = 6.0
 LIMIT_HZ = 30e6
 # Beyond these nothing is a level at a receiver's socket.
@@ -30,7 +30,7 @@ class Level(msgspec.Struct, frozen=True):
     """A power in dBm at an impedance; the other units follow."""
 
     dbm: float
-    band: Band = "hf"
+    band: LevelBand = "hf"
     ohms: float = 50.0
 
     @property
@@ -55,12 +55,12 @@ class Level(msgspec.Struct, frozen=True):
         return f"S{units:.1f}".removesuffix(".0")
 
 
-def band_of(hertz: float) -> Band:
+def band_of(hertz: float) -> LevelBand:
     """The S-meter's scale for a frequency."""
     return "hf" if hertz < LIMIT_HZ else "vhf"
 
 
-def parse_level(text: str, band: Band = "hf", ohms: float = 50.0) -> Level:
+def parse_level(text: str, band: LevelBand = "hf", ohms: float = 50.0) -> Level:
     """Read `-73 dBm`, `5 uV`, `20 dBuV`, `0.1 pW` and the like, `S7`, `S9+20`, `S7+10 dB`.
 
     ohms : turns volts into power.
@@ -103,7 +103,7 @@ def _float(text: str) -> float:
     return float(text.replace(",", "."))
 
 
-def _checked(dbm: float, text: str, band: Band, ohms: float) -> Level:
+def _checked(dbm: float, text: str, band: LevelBand, ohms: float) -> Level:
     if not LEAST_DBM <= dbm <= MOST_DBM:
         raise BadLevel(f"'{text}' is {dbm:.0f} dBm, which no receiver meets: check the number and its unit")
     return Level(dbm, band, ohms)

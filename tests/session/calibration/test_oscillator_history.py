@@ -1,18 +1,25 @@
 """Earlier days carried forward: what is known today, how long it serves, and what contradicts it."""
 
+import shutil
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
 
 import pytest
 
+from slow_yards import slow_station
 from waiting import until
+from yarddial import wiring
 from yarddial.analysis.stability.forecast import growth_ppm
+from yarddial.engine.link import EngineInline
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedChange, LoggedCorrection, LoggedObservations
+from yarddial.records.logbook import Logbook
 from yarddial.session.calibration.outlook import outlook, since_last_correction
 from yarddial.session.calibration.verdict import lasts_sentence
 from yarddial.session.finding import GoTo
 from yarddial.session.overview.findings import findings
 from yarddial.session.session import Session
+from yarddial.yard import clock
 
 CRYSTAL, LADDER = "crystal:Finch", "lo:Ladder"
 
@@ -114,3 +121,29 @@ def test_a_correction_is_compared_with_the_one_before(session: Session) -> None:
         earlier(session, days, ppm, 410.0, *changes)
     compared = since_last_correction(session.log.entries, session.desk.station.name)
     assert "Finch +0.200 ppm" in compared
+
+
+def test_a_log_of_version_1_tells_what_it_told(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What the program of that day had entered by its own fit stands in the text of its correction."""
+    old = Path(__file__).parents[2] / "records" / "files" / "log-of-version-1.sqlite"
+    shutil.copy(old, tmp_path / "log.sqlite")
+    monkeypatch.setattr(clock, "_source", lambda: datetime(2026, 11, 27, 8, 30, tzinfo=UTC))
+    session = Session(
+        slow_station(), EngineInline(wiring.open_device_flat_out), lambda: Logbook(tmp_path / "log.sqlite")
+    )
+    until(session, lambda: session.calibration.fit is not None and not session.background.is_busy)
+    (entered,) = [entry.text for entry in session.log.entries if entry.kind == "correction"]
+    assert "120.000\u202f461\u202f3 MHz" in entered
+    assert "+27.138 ppm" in entered
+    fit = session.calibration.fit
+    assert fit is not None
+    crystal, ladder = fit.estimate(CRYSTAL), fit.estimate(LADDER)
+    assert crystal is not None
+    assert ladder is not None
+    assert crystal.value == pytest.approx(27.138, abs=3 * crystal.sigma)
+    assert ladder.value == pytest.approx(461.3, abs=3 * ladder.sigma)
+    (scanned,) = [entry.text for entry in session.log.entries if entry.kind == "strong signals"]
+    assert scanned == f"Bands scanned: {len(session.strong.known)} strong signals known"
+    assert {row.band.name for row in session.board.rows() if row.proof} >= {"2 m", "10 MHz standard"}
+    assert session.band_run.unfinished()
+    session.close()

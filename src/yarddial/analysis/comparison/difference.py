@@ -43,11 +43,6 @@ class Difference(msgspec.Struct, frozen=True):
         """True when the range leaves nought out."""
         return self.low_db > 0 or self.high_db < 0
 
-    @property
-    def half_db(self) -> float:
-        """Half of the range's width."""
-        return (self.high_db - self.low_db) / 2
-
 
 def difference(first: Sequence[float], second: Sequence[float]) -> Difference:
     """Compare powers measured in pairs, of which the order within each was drawn by lot.

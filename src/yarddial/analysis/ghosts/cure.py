@@ -2,7 +2,7 @@
 
 from math import ceil
 
-from yarddial.analysis.ghosts.judging import Cause
+from yarddial.analysis.ghosts.judging import PeakCause
 from yarddial.analysis.ghosts.span import Peak, Span
 from yarddial.yard.frequency import format_frequency
 
@@ -10,7 +10,7 @@ from yarddial.yard.frequency import format_frequency
 UNDER_FLOOR_DB = 3.0
 
 
-def cures(cause: Cause, peak: Peak, span: Span, lo_hz: float = 0.0) -> tuple[str, ...]:
+def cures(cause: PeakCause, peak: Peak, span: Span, lo_hz: float = 0.0) -> tuple[str, ...]:
     """Sentences, the simplest first; none for a true signal.
 
     lo_hz : what the converters of the route add to the dial, 0 without one.

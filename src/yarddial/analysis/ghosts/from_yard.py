@@ -22,8 +22,6 @@ IIP2_OVER_IIP3_DB, MIRROR_DB, HARMONIC_DB, CRYSTAL_DBM = 28.0, 35.0, 45.0, -110.
 OCTAVE_DB, LEAKS_DB = 30.0, 60.0
 # A station within this is the one of that name.
 NAMED_HZ = 3e3
-# The larger doubt of levels by usual figures, one sigma, dB.
-USUAL_SIGMA_DB = 10.0
 
 
 def scene_of(line: Line, strong: Sequence[Strong], known: Oscillators | None = None) -> Scene:

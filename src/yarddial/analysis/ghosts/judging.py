@@ -9,7 +9,7 @@ import numpy as np
 from yarddial.analysis.ghosts.scene import Ghost, SpuriousKind
 from yarddial.analysis.ghosts.span import Peak, Span
 
-Change = Literal["centre", "attenuation", "gain", "rate", "antenna", "route"]
+SettingChange = Literal["centre", "attenuation", "gain", "rate", "antenna", "route"]
 # Before any test a peak is true so often; the ghosts predicted near it share the rest, by how well place and level fit.
 TRUE_BEFORE, OTHER_BEFORE = 0.6, 0.05
 # Of a predicted level, one sigma: parts' data are no better.
@@ -30,7 +30,7 @@ GONE_DB, CLEAR_DB = 10.0, 6.0
 LOOK_SIGMA_DB, SAME_ANTENNA_SIGMA_DB, ROUTE_SIGMA_DB = 1.5, 4.0, 9.0
 
 
-class Cause(msgspec.Struct, frozen=True):
+class PeakCause(msgspec.Struct, frozen=True):
     """One explanation of a peak: true, or a ghost; how it would move and fall, and when it would vanish.
 
     stays_without_antenna : of what the receiver or a converter makes by itself.
@@ -60,7 +60,7 @@ class SpanLook(msgspec.Struct, frozen=True):
     shift_hz : by how much a true signal stands elsewhere on the dial then, as another route has another error.
     """
 
-    change: Change
+    change: SettingChange
     amount: float
     span: Span
     shift_hz: float = 0.0
@@ -71,17 +71,17 @@ class SpanLook(msgspec.Struct, frozen=True):
 class Judgement(msgspec.Struct, frozen=True):
     """Causes with their odds, likeliest first; the verdict, and the test that would help most where it is not sure."""
 
-    odds: tuple[tuple[Cause, float], ...]
+    odds: tuple[tuple[PeakCause, float], ...]
     verdict: Literal["true", "ghost", "unsure"]
-    missing: Change | None
+    missing: SettingChange | None
 
     @property
-    def best(self) -> Cause:
+    def best(self) -> PeakCause:
         """The likeliest."""
         return self.odds[0][0]
 
     @property
-    def likely(self) -> tuple[Cause, ...]:
+    def likely(self) -> tuple[PeakCause, ...]:
         """All that are nearly as likely, true signals left out where it is a ghost."""
         kept = [(c, o) for c, o in self.odds if c.kind != "true" or self.verdict != "ghost"]
         return tuple(cause for cause, share in kept if share > NEARLY * kept[0][1])
@@ -104,14 +104,14 @@ def causes(
     within_hz: float,
     *,
     has_converter: bool = False,
-) -> tuple[Cause, ...]:
+) -> tuple[PeakCause, ...]:
     """What may stand at a place: a true signal, any ghost predicted there, and ghosts of what nobody knows of.
 
     level_dbm : of the peak at the socket; None where it is not known.
     within_hz : how exactly place and prediction are known together, one sigma.
     has_converter : a route with one may show what passes it unconverted, known of or not.
     """
-    found = [Cause("true", "a true signal", 0.0, 1.0, 0.0, False, True, TRUE_BEFORE)]
+    found = [PeakCause("true", "a true signal", 0.0, 1.0, 0.0, False, True, TRUE_BEFORE)]
     weights: list[float] = []
     near: list[Ghost] = []
     for ghost in ghosts:
@@ -138,12 +138,15 @@ def causes(
         unknown.append(("leak-through", "a strong signal that passes the converter unconverted", 0.0, 1.0, False))
     for kind, words, moves, falls, stays in unknown:
         rate = -1.0 if kind == "alias" else 0.0
-        found.append(Cause(kind, words, moves, falls, rate, stays, False, OTHER_BEFORE / 8))  # type: ignore[arg-type]
+        found.append(PeakCause(kind, words, moves, falls, rate, stays, False, OTHER_BEFORE / 8))  # type: ignore[arg-type]
     return tuple(found)
 
 
 def judge(
-    candidates: Sequence[Cause], peak: Peak, looks: Sequence[SpanLook], impossible: frozenset[Change] = frozenset()
+    candidates: Sequence[PeakCause],
+    peak: Peak,
+    looks: Sequence[SpanLook],
+    impossible: frozenset[SettingChange] = frozenset(),
 ) -> Judgement:
     """Weigh all looks by Bayes' rule: for each cause, is the peak where it should be, and as strong as it should?
 
@@ -165,9 +168,9 @@ def judge(
     return Judgement(tuple(ranked), verdict, None if verdict != "unsure" else best_test(ranked, done))
 
 
-def best_test(ranked: Sequence[tuple[Cause, float]], done: set[Change]) -> Change | None:
+def best_test(ranked: Sequence[tuple[PeakCause, float]], done: set[SettingChange]) -> SettingChange | None:
     """The test not yet made that tells most between true and not: the most odds on the other side of its outcome."""
-    best: tuple[float, Change | None] = (0.0, None)
+    best: tuple[float, SettingChange | None] = (0.0, None)
     truth = next(cause for cause, _ in ranked if cause.kind == "true")
     for change in ("centre", "attenuation", "gain", "rate", "route", "antenna"):
         if change in done or (change == "attenuation" and "gain" in done):
@@ -179,14 +182,14 @@ def best_test(ranked: Sequence[tuple[Cause, float]], done: set[Change]) -> Chang
     return best[1]
 
 
-def _cause(ghost: Ghost, before: float) -> Cause:
+def _cause(ghost: Ghost, before: float) -> PeakCause:
     of = f" of {', '.join(ghost.sources)}" if ghost.sources else ""
     stays = ghost.kind in ("spike", "crystal", "oscillator") or ghost.falls == 0.0
     words = f"{ghost.kind}{of}: {ghost.formula}"
-    return Cause(ghost.kind, words, ghost.moves, ghost.falls, ghost.moves_rate, stays, False, before)
+    return PeakCause(ghost.kind, words, ghost.moves, ghost.falls, ghost.moves_rate, stays, False, before)
 
 
-def _differs(cause: Cause, truth: Cause, change: Change) -> bool:
+def _differs(cause: PeakCause, truth: PeakCause, change: SettingChange) -> bool:
     if change == "centre":
         return cause.moves != truth.moves
     if change == "attenuation":
@@ -200,7 +203,7 @@ def _differs(cause: Cause, truth: Cause, change: Change) -> bool:
     return cause.on_other_route != truth.on_other_route
 
 
-def _likelihood(cause: Cause, peak: Peak, look: SpanLook) -> float:
+def _likelihood(cause: PeakCause, peak: Peak, look: SpanLook) -> float:
     """Of what was seen, for a cause: there and as strong as it should be, and nothing left where it has moved from."""
     moved_hz, fell_db, gone = look.shift_hz, 0.0, False
     if look.change == "centre":

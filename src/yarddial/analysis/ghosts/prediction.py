@@ -12,8 +12,6 @@ from yarddial.yard.path import Stage, lo_weights, path_sense, shown_for_dial
 
 # Harmonics of a converter's oscillator: the first and the second, so far below it.
 LEAKS: tuple[tuple[int, float], ...] = ((1, 0.0), (2, -20.0))
-# Two lines nearer than this share of the rate are one on any picture.
-SAME_SHARE = 1e-6
 MOST_TOLD = 400
 # Of the products in sight, so many of the strongest are followed further.
 MOST_MADE = 1_500
@@ -204,14 +202,14 @@ def _crystal(
     ]
 
 
-Place = tuple[float, float, float, float, int, SpuriousKind, str, float]
+PredictedPlace = tuple[float, float, float, float, int, SpuriousKind, str, float]
 
 
-def _seen(scene: Scene, arrivals: Arrivals, counted_c: float, rate_hz: float, least_dbm: float) -> list[Place]:
+def _seen(scene: Scene, arrivals: Arrivals, counted_c: float, rate_hz: float, least_dbm: float) -> list[PredictedPlace]:
     """Every place in the span: (from the centre, dBm, slope with centre, with rate, arrival, kind, formula, width)."""
     receiver = scene.receiver
     counted = np.where(arrivals.at_rest, arrivals.socket_hz, arrivals.socket_hz / (1 + receiver.ppm * 1e-6))
-    found: list[Place] = []
+    found: list[PredictedPlace] = []
     if receiver.direct_clock_hz:
         zone = np.floor(2 * counted / receiver.direct_clock_hz).astype(int)
         turned = np.where(zone % 2, -1, 1)
@@ -246,7 +244,9 @@ def _seen(scene: Scene, arrivals: Arrivals, counted_c: float, rate_hz: float, le
     return found
 
 
-def _bent(receiver: ReceiverModel, found: Sequence[Place], rate_hz: float, least_dbm: float) -> list[Place]:
+def _bent(
+    receiver: ReceiverModel, found: Sequence[PredictedPlace], rate_hz: float, least_dbm: float
+) -> list[PredictedPlace]:
     """Third-order products in the converter of what harmonics and aliases bring into the span, with all else there."""
     strange = [place for place in found if place[5] in ("harmonic mixing", "alias", "crystal")]
     if receiver.iip3_dbm is None or not strange or receiver.direct_clock_hz:
@@ -258,7 +258,7 @@ def _bent(receiver: ReceiverModel, found: Sequence[Place], rate_hz: float, least
     only_third = ReceiverModel(iip3_dbm=receiver.iip3_dbm)
     window = (far_hz - 1.5 * rate_hz, far_hz + 1.5 * rate_hz)
     made = products(hertz, level, only_third, 3, least_dbm, (window,))
-    bent: list[Place] = []
+    bent: list[PredictedPlace] = []
     for row, (indices, shape) in enumerate(zip(made.parents.tolist(), made.shape.tolist(), strict=True)):
         parents = [inside[p] for p in indices if p >= 0]
         times = [t for t in shape if t]
@@ -276,7 +276,7 @@ def _bent(receiver: ReceiverModel, found: Sequence[Place], rate_hz: float, least
     return bent
 
 
-def _mirrors(receiver: ReceiverModel, found: Sequence[Place], least_dbm: float) -> list[Place]:
+def _mirrors(receiver: ReceiverModel, found: Sequence[PredictedPlace], least_dbm: float) -> list[PredictedPlace]:
     if receiver.mirror_db is None or receiver.direct_clock_hz:
         return []
     return [

@@ -9,7 +9,7 @@ from yarddial.analysis.ghosts.scene import ReceiverModel
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int16 | np.int32]
-Levels = NDArray[np.float32 | np.float64]
+Decibels = NDArray[np.float32 | np.float64]
 # What a cubic and a square make of one, two and three tones, relative to 2 f1 - f2 and to f1 + f2, dB.
 HARMONIC2_DB, HARMONIC3_DB, TRIPLE_DB = -6.02, -9.54, 6.02
 Window = tuple[float, float]
@@ -30,7 +30,7 @@ class Products(NamedTuple):
     """
 
     hertz: Floats
-    level_dbm: Levels
+    level_dbm: Decibels
     first: Ints
     second: Ints
     third: Ints

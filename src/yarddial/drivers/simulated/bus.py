@@ -3,7 +3,7 @@
 import tempfile
 from pathlib import Path
 
-from yarddial.drivers.simulated.faults import Faults
+from yarddial.drivers.simulated.faults import SimulatedFaults
 from yarddial.drivers.usb_bus import UsbReceiver, read_bus
 
 # Numbers that no maker has: 0xF1C4 is given to nobody.
@@ -11,14 +11,14 @@ VENDOR = "f1c4"
 PRODUCTS = {"Finch": "2832", "Heron": "0014"}
 
 
-def on_the_bus(name: str, faults: Faults) -> UsbReceiver | None:
+def on_the_bus(name: str, faults: SimulatedFaults) -> UsbReceiver | None:
     """The receiver as the system would show it."""
     with tempfile.TemporaryDirectory(prefix="yard-dial-bus-") as folder:
         _lay_out(Path(folder), name, faults)
         return next((found for found in read_bus(Path(folder)) if found.product == PRODUCTS.get(name)), None)
 
 
-def _lay_out(root: Path, name: str, faults: Faults) -> None:
+def _lay_out(root: Path, name: str, faults: SimulatedFaults) -> None:
     place = root / "sys/bus/usb/devices/1-1.4"
     interface = root / "sys/bus/usb/devices/1-1.4:1.0"
     node = root / "dev/bus/usb/001/007"

@@ -6,7 +6,7 @@ import msgspec
 
 from yarddial.drivers.protocol import Capabilities, TimeSource
 from yarddial.drivers.simulated.bus import on_the_bus
-from yarddial.drivers.simulated.faults import Faults, parse_faults
+from yarddial.drivers.simulated.faults import SimulatedFaults, parse_faults
 from yarddial.drivers.simulated.plugs import Plug, parse_plugs
 from yarddial.drivers.simulated.receiver import FINCH, HERON, SimulatedReceiver
 from yarddial.drivers.simulated.world import WARMS_UP_S, World, WorldPort, cold, heron_world, quillet_world
@@ -26,7 +26,7 @@ class SimulatedAddress(msgspec.Struct, frozen=True):
 
     name: str
     seed: int = 1
-    faults: Faults = Faults()
+    faults: SimulatedFaults = SimulatedFaults()
     hour: float = 12.0
     cold_s: float = 0.0
     calm: bool = False
@@ -98,7 +98,7 @@ def parse_address(address: str) -> SimulatedAddress:
     return SimulatedAddress(name, int(seed), faults, float(hour), cold_s, calm, hearth_hz, plugged, max(lo_hz, 0.0))
 
 
-def faulty(world: World, faults: Faults) -> World:
+def faulty(world: World, faults: SimulatedFaults) -> World:
     """The world with faults switched on; a wrong oscillator is 4.3 MHz above what the leaflet says."""
     ports = world.ports
     if faults.has("wrong_lo"):

@@ -21,7 +21,7 @@ FAULTS = {
 }
 
 
-class Faults(msgspec.Struct, frozen=True):
+class SimulatedFaults(msgspec.Struct, frozen=True):
     """Faults in force, each with its number of seconds where it has one."""
 
     on: dict[str, float] = {}
@@ -52,7 +52,7 @@ class Faults(msgspec.Struct, frozen=True):
             )
 
 
-def parse_faults(text: str) -> Faults:
+def parse_faults(text: str) -> SimulatedFaults:
     """Read `swapped_iq,unplug:5`; raises DeviceNotFound for a fault that there is not."""
     on: dict[str, float] = {}
     for piece in filter(None, text.split(",")):
@@ -60,4 +60,4 @@ def parse_faults(text: str) -> Faults:
         if name not in FAULTS or (seconds and not seconds.replace(".", "", 1).isdigit()):
             raise DeviceNotFound(f"there is no fault '{piece}': there are {', '.join(FAULTS)}")
         on[name] = float(seconds or 0.0)
-    return Faults(on)
+    return SimulatedFaults(on)

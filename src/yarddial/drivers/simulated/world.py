@@ -7,7 +7,7 @@ import msgspec
 import numpy as np
 
 from yarddial.drivers.simulated.clocks import Clock
-from yarddial.drivers.simulated.faults import Faults
+from yarddial.drivers.simulated.faults import SimulatedFaults
 from yarddial.drivers.simulated.front_end import FrontEnd
 from yarddial.drivers.simulated.plugs import Plug
 from yarddial.drivers.simulated.transmitters import Transmitter
@@ -111,7 +111,7 @@ class World(msgspec.Struct, frozen=True):
     front: FrontEnd = FrontEnd(8)
     crystal: Clock | None = None
     link: Link = Link()
-    faults: Faults = Faults()
+    faults: SimulatedFaults = SimulatedFaults()
     reference_gain_db: float = 0.0
     hour: float = 12.0
     combs: tuple[Comb, ...] = ()

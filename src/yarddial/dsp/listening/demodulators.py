@@ -9,13 +9,13 @@ from yarddial.dsp.phasor import phasor
 from yarddial.dsp.slow_mean import SlowMean
 
 Complex = NDArray[np.complex64]
-Floats = NDArray[np.float32]
+SoundArray = NDArray[np.float32]
 
 
 class Demodulator(Protocol):
     """Takes a channel's samples, the carrier at zero; gives sound, a carrier of full modulation at full scale."""
 
-    def push(self, channel: Complex) -> Floats:
+    def push(self, channel: Complex) -> SoundArray:
         """As many samples as came."""
         ...
 
@@ -26,7 +26,7 @@ class Envelope:
     def __init__(self, rate_hz: float) -> None:
         self._level = SlowMean(rate_hz, 0.1)
 
-    def push(self, channel: Complex) -> Floats:
+    def push(self, channel: Complex) -> SoundArray:
         """Envelope over its own mean, less one."""
         size = np.abs(channel)
         return np.asarray(size / np.maximum(self._level.push(size), 1e-12) - 1.0, np.float32)
@@ -42,7 +42,7 @@ class Synchronous:
         self._carrier = SlowMean(rate_hz, 0.05)
         self._level = SlowMean(rate_hz, 0.1)
 
-    def push(self, channel: Complex) -> Floats:
+    def push(self, channel: Complex) -> SoundArray:
         """The part in phase with the carrier, over its mean, less one."""
         carrier = self._carrier.push(channel)
         turned = (channel * carrier.conj()).real / np.maximum(np.abs(carrier), 1e-12)
@@ -57,7 +57,7 @@ class Product:
         self._turns = pitch_hz / rate_hz
         self._index = 0
 
-    def push(self, channel: Complex) -> Floats:
+    def push(self, channel: Complex) -> SoundArray:
         """The real part."""
         if not self._turns:
             return channel.real
@@ -73,7 +73,7 @@ class Frequency:
         self._scale = np.float32(rate_hz / (2 * np.pi * deviation_hz))
         self._last = np.ones(1, np.complex64)
 
-    def push(self, channel: Complex) -> Floats:
+    def push(self, channel: Complex) -> SoundArray:
         """Hertz over the deviation."""
         if not channel.size:
             return np.empty(0, np.float32)

@@ -14,7 +14,7 @@ from yarddial.yard.errors import BadSamples
 from yarddial.yard.references import PILOT_HZ
 
 Complex = NDArray[np.complex64]
-Floats = NDArray[np.float32]
+SoundArray = NDArray[np.float32]
 SOUND_HZ = 48_000.0
 # Peak deviation that is full scale, and the highest tone that is heard, in FM.
 DEVIATION_HZ = {"nfm": 5_000.0, "wfm": 75_000.0}
@@ -26,7 +26,7 @@ NARROW_HZ, WIDE_HZ = 48_000.0, 300_000.0
 class HeardBlock(msgspec.Struct, frozen=True):
     """Sound, float32 at `Hearing.sound_hz`; the channel's level, dB under full scale; the stereo pilot's, if sought."""
 
-    sound: Floats
+    sound: SoundArray
     level_dbfs: float
     is_open: bool
     pilot_db: float | None = None
@@ -110,7 +110,7 @@ class _Pilot:
         self._held = np.empty(0, np.float32)
         self.level_db = 0.0
 
-    def push(self, multiplex: Floats) -> None:
+    def push(self, multiplex: SoundArray) -> None:
         """Take what the discriminator gives."""
         if self._skip:
             multiplex, self._skip = multiplex[self._skip :], max(self._skip - multiplex.size, 0)

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from yarddial.dsp.slow_mean import ramps
 
-Floats = NDArray[np.float32]
+SoundArray = NDArray[np.float32]
 # Gain control looks at pieces of this length; sound is brought to this peak.
 PIECE_S, PEAK = 0.01, 0.5
 # The gain may rise by so many dB a second after holding, and no higher than this.
@@ -27,7 +27,7 @@ class AutomaticGain:
         """The gain in force."""
         return self._gain_db
 
-    def push(self, sound: Floats) -> Floats:
+    def push(self, sound: SoundArray) -> SoundArray:
         """A piece late, so that the gain is down before the peak is there."""
         joined = np.concatenate([self._held, sound])
         pieces = max(joined.size // self._piece - 1, 0)
@@ -56,7 +56,7 @@ class Deemphasis:
         self._pole = float(np.exp(-1e6 / (rate_hz * constant_us))) if constant_us else 0.0
         self._state = np.zeros(1)
 
-    def push(self, sound: Floats) -> Floats:
+    def push(self, sound: SoundArray) -> SoundArray:
         """Unit gain at zero."""
         if not self._pole or not sound.size:
             return sound
@@ -78,7 +78,7 @@ class NoiseReduction:
         self._floor: NDArray[np.float64] | None = None
         self._smooth = np.zeros(self.SIZE // 2 + 1)
 
-    def push(self, sound: Floats) -> Floats:
+    def push(self, sound: SoundArray) -> SoundArray:
         """Half a piece late."""
         half = self.SIZE // 2
         joined = np.concatenate([self._held, sound])
@@ -110,7 +110,7 @@ class Squelch:
         self.opens_dbfs = opens_dbfs
         self.is_open = opens_dbfs is None
 
-    def push(self, sound: Floats, level_dbfs: float) -> Floats:
+    def push(self, sound: SoundArray, level_dbfs: float) -> SoundArray:
         """Sound, or silence while the level is too low."""
         was = self.is_open
         if self.opens_dbfs is None:

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from yarddial.dsp.windows import windows
 
-Floats = NDArray[np.float32]
+SoundArray = NDArray[np.float32]
 # Taps on each side of a place when nothing but images is cut; rates are brought to fractions no longer than this.
 SIDES, LONGEST, ROW = 24, 400, 16
 
@@ -36,7 +36,7 @@ class Resampler:
         self._matrix = _between(self._ins, self._outs, self._sides, round(cut_hz / rate_hz, 9))
         self._held = np.zeros(self._sides - 1, np.float32)
 
-    def push(self, samples: Floats) -> Floats:
+    def push(self, samples: SoundArray) -> SoundArray:
         """Take samples; return those of the other rate that are now complete."""
         if self._ins == self._outs:
             return samples
@@ -51,7 +51,7 @@ class Resampler:
 
 
 @lru_cache(maxsize=16)
-def _between(ins: int, outs: int, sides: int, cut: float) -> Floats:
+def _between(ins: int, outs: int, sides: int, cut: float) -> SoundArray:
     """Taps of `outs` places among `ins` inputs and their surroundings, shape (ins + 2 sides, outs)."""
     away = np.arange(ins + 2 * sides)[:, None] - (sides - 1) - np.arange(outs)[None, :] * (ins / outs)
     window = np.i0(7.0 * np.sqrt(np.clip(1 - (away / sides) ** 2, 0, None))) / np.i0(7.0)

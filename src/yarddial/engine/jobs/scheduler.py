@@ -114,6 +114,14 @@ class Scheduler:
         """True of the tuner, and of the dial where there is none."""
         return self.tuner is lease
 
+    def look_again(self) -> None:
+        """The receiver was started and knows nothing yet: whoever listens tells it where to look, else the dial."""
+        tuner = self.tuner
+        if tuner is None:
+            self._guarded(None, self.at_rest)
+        elif tuner.kind.nature == "listen":
+            self._guarded(tuner, tuner.activity.resumed)
+
     def on_jobs_changed(self, listener: Callable[[], None]) -> Callable[[], None]:
         """A job began, stepped back or ended; told once a poll."""
         self._listeners.append(listener)

@@ -19,7 +19,7 @@ Nature = Literal["listen", "glance", "along", "record", "work", "device"]
 #   yields   : the one under way steps back, and goes on when the new one has ended
 #   displaces: the one under way is ended
 #   refused  : the new one is not begun
-Outcome = Literal["beside", "waits", "yields", "displaces", "refused"]
+Encounter = Literal["beside", "waits", "yields", "displaces", "refused"]
 
 _NATURES: tuple[Nature, ...] = ("listen", "glance", "along", "record", "work", "device")
 _RULES = """
@@ -73,10 +73,10 @@ _KINDS = (
 KINDS = {kind.name: kind for kind in _KINDS}
 
 
-def _rules() -> dict[tuple[Nature, Nature], Outcome]:
+def _rules() -> dict[tuple[Nature, Nature], Encounter]:
     rows = {row.split()[0]: row.split()[1:] for row in _RULES.strip().splitlines()[1:]}
     return {
-        (running, new): msgspec.convert(rows[running][column], Outcome)
+        (running, new): msgspec.convert(rows[running][column], Encounter)
         for running in _NATURES
         for column, new in enumerate(_NATURES)
     }

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from yarddial.engine.messages import Event, Hear, Sound
-from yarddial.engine.taps.tap import EVERYTHING, Cause, Change, Piece, Stream
+from yarddial.engine.taps.tap import EVERYTHING, EndCause, Piece, Stream, StreamChange
 from yarddial.yard.errors import BadSamples
 
 if TYPE_CHECKING:
@@ -20,7 +20,7 @@ class Ear:
         self.job, self.asked, self._report = asked.job, asked, report
         self._hearing: Hearing | None = None
 
-    def begin(self, stream: Stream, change: Change) -> None:
+    def begin(self, stream: Stream, change: StreamChange) -> None:
         """Begin on the channel; another slice of the same span leaves what is heard alone."""
         from yarddial.dsp.listening.hearing import Hearing
 
@@ -48,5 +48,5 @@ class Ear:
             )  # fmt: skip
         return False
 
-    def give_up(self, cause: Cause, reason: str = "") -> None:
+    def give_up(self, cause: EndCause, reason: str = "") -> None:
         """Silence says it."""

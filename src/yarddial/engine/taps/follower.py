@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from yarddial.dsp.carrier import estimate_carrier
 from yarddial.dsp.decimation import Decimator, decimation_for
 from yarddial.engine.messages import Event, Follow, Followed
-from yarddial.engine.taps.tap import EVERYTHING, Cause, Change, Piece, Stream
+from yarddial.engine.taps.tap import EVERYTHING, EndCause, Piece, Stream, StreamChange
 from yarddial.yard.errors import BadSamples, NoCarrier
 
 
@@ -23,7 +23,7 @@ class Follower:
         self._parts: list[NDArray[np.complex64]] = []
         self._have = 0
 
-    def begin(self, stream: Stream, change: Change) -> None:
+    def begin(self, stream: Stream, change: StreamChange) -> None:
         """Follow anew; another slice of the same span leaves it alone."""
         if change == "slice" and self._slice is not None:
             return
@@ -49,5 +49,5 @@ class Follower:
             self._report(Followed(found, job=self.job, id=self.asked.id))
         return False
 
-    def give_up(self, cause: Cause, reason: str = "") -> None:
+    def give_up(self, cause: EndCause, reason: str = "") -> None:
         """Nobody waits for an end."""

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from yarddial.dsp.products import clipping_in_channel, products_in_channel
 from yarddial.dsp.spectra import power_density
 from yarddial.engine.messages import NO_SPAN, Event, Sweep, SweepDone, SweepPoint
-from yarddial.engine.taps.tap import NOTHING, Cause, Change, Piece, Stream
+from yarddial.engine.taps.tap import NOTHING, EndCause, Piece, Stream, StreamChange
 from yarddial.yard.level import GainsDb
 
 Complex = NDArray[np.complex64]
@@ -40,7 +40,7 @@ class GainSweep:
         self._clear: tuple[Complex, float, float] | None = None
         self._set(asked.settings[0])
 
-    def begin(self, stream: Stream, change: Change) -> None:
+    def begin(self, stream: Stream, change: StreamChange) -> None:
         """It ends with the stream that it was begun on."""
 
     def push(self, piece: Piece) -> bool:
@@ -64,7 +64,7 @@ class GainSweep:
         self._end("")
         return True
 
-    def give_up(self, cause: Cause, reason: str = "") -> None:
+    def give_up(self, cause: EndCause, reason: str = "") -> None:
         """Set the gains back unless the receiver is set otherwise, or gone; what was measured stays told."""
         match cause:
             case "retuned":

@@ -10,7 +10,7 @@ from yarddial.dsp.frequency_modulation import estimate_centre
 from yarddial.dsp.line import measure_line
 from yarddial.dsp.rival import rival_of
 from yarddial.engine.messages import Event, Measure, Measured, NotMeasured, Progress
-from yarddial.engine.taps.tap import NOTHING, Cause, Change, Piece, Stream
+from yarddial.engine.taps.tap import NOTHING, EndCause, Piece, Stream, StreamChange
 from yarddial.yard.errors import BadSamples, NoCarrier
 from yarddial.yard.frequency import format_hertz
 
@@ -41,7 +41,7 @@ class Measurement:
         self._next_report_s = REPORT_S
         self._next_look_s = LEAST_S
 
-    def begin(self, stream: Stream, change: Change) -> None:
+    def begin(self, stream: Stream, change: StreamChange) -> None:
         """It ends with the stream that it was begun on."""
 
     def push(self, piece: Piece) -> bool:
@@ -65,7 +65,7 @@ class Measurement:
             return True
         return sigma_hz <= self.asked.wanted_hz and have_s >= self._next_look_s and self._is_enough(have_s)
 
-    def give_up(self, cause: Cause, reason: str = "") -> None:
+    def give_up(self, cause: EndCause, reason: str = "") -> None:
         """Say why nothing comes of it; the end of a recording is no reason not to measure what there was."""
         if cause == "stopped" and reason == ENDED:
             self.finish()

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from yarddial.dsp.decimation import Decimator, decimation_for
 from yarddial.dsp.spectra import hann_spectra
 from yarddial.engine.messages import Event, Show, SpectrogramColumns
-from yarddial.engine.taps.tap import EVERYTHING, Cause, Change, Piece, Stream
+from yarddial.engine.taps.tap import EVERYTHING, EndCause, Piece, Stream, StreamChange
 
 # Transforms averaged to a column at most, where the samples of its time allow several.
 MOST_AVERAGED = 16
@@ -77,7 +77,7 @@ class PictureTap:
         self._remembered = 0
         self._read_s = 0.0
 
-    def begin(self, stream: Stream, change: Change) -> None:
+    def begin(self, stream: Stream, change: StreamChange) -> None:
         """Another slice: nothing of the one before is drawn any more."""
         self._stream = stream
         self._memory.clear()
@@ -101,7 +101,7 @@ class PictureTap:
             self._draw(piece.narrow)
         return False
 
-    def give_up(self, cause: Cause, reason: str = "") -> None:
+    def give_up(self, cause: EndCause, reason: str = "") -> None:
         """Nothing is drawn any more."""
         self._stream, self._picture = None, None
 

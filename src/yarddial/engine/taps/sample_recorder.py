@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from yarddial.engine.messages import Event, RecordingState, RecordSamples
-from yarddial.engine.taps.tap import Cause, Change, Piece, Stream
+from yarddial.engine.taps.tap import EndCause, Piece, Stream, StreamChange
 from yarddial.yard.errors import NotWritten
 
 # So often its length is told.
@@ -14,7 +14,7 @@ TELLS_S = 0.5
 class SampleRecorder:
     """One recording; reports its length now and then, and its end."""
 
-    survives: frozenset[Change] = frozenset(("slice",))
+    survives: frozenset[StreamChange] = frozenset(("slice",))
 
     def __init__(self, asked: RecordSamples, stream: Stream, report: Callable[[Event], None]) -> None:
         """Raises NotWritten."""
@@ -27,7 +27,7 @@ class SampleRecorder:
             about["capture"]["yarddial:inverted"] = True
         self._file = SampleFile(Path(asked.path), stream.rate_hz, asked.centre_hz, about, asked.bits, new=True)
 
-    def begin(self, stream: Stream, change: Change) -> None:
+    def begin(self, stream: Stream, change: StreamChange) -> None:
         """Another slice of the same span is nothing to it."""
 
     def push(self, piece: Piece) -> bool:
@@ -44,7 +44,7 @@ class SampleRecorder:
             self._tell(self.asked.path)
         return False
 
-    def give_up(self, cause: Cause, reason: str = "") -> None:
+    def give_up(self, cause: EndCause, reason: str = "") -> None:
         """Make it whole, and say so."""
         trouble = "the receiver was set differently" if cause == "retuned" else reason
         try:

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from yarddial.dsp.survey import SpanSurveyor
 from yarddial.engine.messages import TOGETHER, Event, SpanSpectrum
-from yarddial.engine.taps.tap import EVERYTHING, Cause, Change, Piece, Stream
+from yarddial.engine.taps.tap import EVERYTHING, EndCause, Piece, Stream, StreamChange
 
 # So often.
 SPAN_S = 0.25
@@ -22,7 +22,7 @@ class SpanSurvey:
         self._surveyor = SpanSurveyor()
         self._surveyed = 0
 
-    def begin(self, stream: Stream, change: Change) -> None:
+    def begin(self, stream: Stream, change: StreamChange) -> None:
         """Begin anew."""
         self._stream, self._surveyor, self._surveyed = stream, SpanSurveyor(), 0
 
@@ -42,6 +42,6 @@ class SpanSurvey:
                 self._report(SpanSpectrum(stream.centre_hz, stream.rate_hz, mean_db, peak_db, seen.spike_db))
         return False
 
-    def give_up(self, cause: Cause, reason: str = "") -> None:
+    def give_up(self, cause: EndCause, reason: str = "") -> None:
         """Nothing is seen any more."""
         self._stream = None

@@ -9,11 +9,11 @@ from numpy.typing import NDArray
 from yarddial.drivers.protocol import ActualSettings
 
 # What may become of a stream: another slice is cut out of it, the receiver is set differently, it is another receiver.
-Change = Literal["slice", "tuning", "receiver"]
-EVERYTHING: frozenset[Change] = frozenset(("slice", "tuning", "receiver"))
-NOTHING: frozenset[Change] = frozenset()
+StreamChange = Literal["slice", "tuning", "receiver"]
+EVERYTHING: frozenset[StreamChange] = frozenset(("slice", "tuning", "receiver"))
+NOTHING: frozenset[StreamChange] = frozenset()
 # Why a tap is ended from outside.
-Cause = Literal["retuned", "stopped", "cancelled"]
+EndCause = Literal["retuned", "stopped", "cancelled"]
 
 
 class Stream(msgspec.Struct, frozen=True):
@@ -47,13 +47,13 @@ class Piece(msgspec.Struct, frozen=True):
     read_s: float
 
 
-class Tap(Protocol):
+class StreamTap(Protocol):
     """One of the engine's list; it belongs to a job, 0 being the engine's own."""
 
     job: int
-    survives: frozenset[Change]
+    survives: frozenset[StreamChange]
 
-    def begin(self, stream: Stream, change: Change) -> None:
+    def begin(self, stream: Stream, change: StreamChange) -> None:
         """The stream is this from now on; called again after each change that it survives."""
         ...
 
@@ -61,6 +61,6 @@ class Tap(Protocol):
         """Take a block; True when it has ended, which it has then reported."""
         ...
 
-    def give_up(self, cause: Cause, reason: str = "") -> None:
+    def give_up(self, cause: EndCause, reason: str = "") -> None:
         """End before its time, and report it."""
         ...

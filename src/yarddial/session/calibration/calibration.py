@@ -74,7 +74,7 @@ class Measuring(msgspec.Struct, frozen=True):
         return f"{doubt}; {format_sigma(self.wanted_hz)} takes about {self.needed_s:.0f} s in all"
 
 
-class Outcome(msgspec.Struct, frozen=True):
+class MeasurementOutcome(msgspec.Struct, frozen=True):
     """How the last measurement ended."""
 
     kind: Literal["measured", "failed", "cancelled"]
@@ -130,7 +130,7 @@ class Calibration(Job):
         self._measured_line: Line | None = None
         jobs.at_rest = self.follow_dial
         self.measuring: Measuring | None = None
-        self.outcome: Outcome | None = None
+        self.outcome: MeasurementOutcome | None = None
         # As the person last noted it, beside the receiver.
         self.temperature_c: float | None = None
         # How long the person wants to measure; 0 as long as it helps.
@@ -355,7 +355,7 @@ class Calibration(Job):
                     data=data,
                 )
             )  # fmt: skip
-            self.outcome = Outcome("measured", said, first)
+            self.outcome = MeasurementOutcome("measured", said, first)
             self._changed.tell()
 
         self.oscillator_estimates.add(observations, record)
@@ -391,9 +391,9 @@ class Calibration(Job):
         turned = self._dial_turned()
         self.measuring = self._lease = None
         if ending.how in ("cancelled", "displaced") or (ending.how == "stale" and turned):
-            self.outcome = Outcome("cancelled", "Measurement cancelled.")
+            self.outcome = MeasurementOutcome("cancelled", "Measurement cancelled.")
         elif ending.how != "done":
-            self.outcome = Outcome("failed", ending.reason)
+            self.outcome = MeasurementOutcome("failed", ending.reason)
         self._changed.tell()
         if ending.how == "done":
             self._live_receiver.show(self.fitting_half_span_hz())
@@ -446,7 +446,7 @@ class Calibration(Job):
                     temperature_c=self.temperature_c,
                 )
             )
-            self.outcome = Outcome("measured", text, observation, carrier)
+            self.outcome = MeasurementOutcome("measured", text, observation, carrier)
             lease.end()
 
         self.oscillator_estimates.add((observation,), record)

@@ -18,7 +18,7 @@ PPM_DECIMALS = 3
 LO_DECIMALS = 1
 
 
-class Change(msgspec.Struct, frozen=True):
+class EnteredChange(msgspec.Struct, frozen=True):
     """One number to enter: `old` and `new` in ppm for a crystal, hertz for a converter's oscillator.
 
     known_only : of a transceiver, which takes no correction: the number is kept with the part.
@@ -56,7 +56,7 @@ class CorrectionProposal(msgspec.Struct, frozen=True):
     sigma_after_hz : the dial's one-sigma doubt at its present place once it is entered.
     """
 
-    changes: tuple[Change, ...]
+    changes: tuple[EnteredChange, ...]
     station: Station
     shift_only: bool
     sigma_after_hz: float
@@ -86,9 +86,9 @@ def propose(
     loose = [c for c in line.converters if not _is_separate(fit, oscillator_of(c)) and not c.follows_dial]
     if loose and (crystal is None or not crystal.separate):
         return _shift(station, line, loose[0], state)
-    changed, changes = station, list[Change]()
+    changed, changes = station, list[EnteredChange]()
     for part in station.parts:
-        edits: list[tuple[Part, Change]] = []
+        edits: list[tuple[Part, EnteredChange]] = []
         if isinstance(part, Receiver) and _is_separate(fit, crystal_of(part.name)):
             edits.append(_true_receiver(part, oscillators))
         for converter in converters_of(part):
@@ -111,17 +111,17 @@ def _is_separate(fit: CorrectionFit, name: str) -> bool:
     return estimate is not None and estimate.separate
 
 
-def _true_receiver(part: Receiver, oscillators: Oscillators) -> tuple[Receiver, Change]:
+def _true_receiver(part: Receiver, oscillators: Oscillators) -> tuple[Receiver, EnteredChange]:
     value, sigma = oscillators.value(crystal_of(part.name)), oscillators.sigma(crystal_of(part.name))
     entered = round(value, PPM_DECIMALS)
     if not _worth(part.entered_ppm, entered, sigma):
         entered = part.entered_ppm
     measured = part.crystal_ppm.measured(value, sigma, utc_now(), "fit of known carriers")
     replaced = msgspec.structs.replace(part, crystal_ppm=measured, entered_ppm=entered)
-    return replaced, Change(part.name, "ppm", part.entered_ppm, entered)
+    return replaced, EnteredChange(part.name, "ppm", part.entered_ppm, entered)
 
 
-def _true_converter(part: Converter, oscillators: Oscillators) -> tuple[Converter, Change]:
+def _true_converter(part: Converter, oscillators: Oscillators) -> tuple[Converter, EnteredChange]:
     value = part.nominal_lo_hz + oscillators.value(oscillator_of(part))
     sigma = oscillators.sigma(oscillator_of(part))
     entered = round(value, LO_DECIMALS)
@@ -129,16 +129,18 @@ def _true_converter(part: Converter, oscillators: Oscillators) -> tuple[Converte
         entered = part.entered_lo_hz
     measured = part.lo_hz.measured(value, sigma, utc_now(), "fit of known carriers")
     replaced = msgspec.structs.replace(part, lo_hz=measured, entered_lo_hz=entered)
-    return replaced, Change(part.name, "Hz", part.entered_lo_hz, entered)
+    return replaced, EnteredChange(part.name, "Hz", part.entered_lo_hz, entered)
 
 
-def _true_transceiver(part: Transceiver, value: float, oscillators: Oscillators) -> tuple[Transceiver, Change]:
+def _true_transceiver(part: Transceiver, value: float, oscillators: Oscillators) -> tuple[Transceiver, EnteredChange]:
     """Nothing of it is for us to enter; it is known from now on."""
     (converter,) = converters_of(part)
     sigma = oscillators.sigma(oscillator_of(converter))
     known = round(value, PPM_DECIMALS) if _worth(part.rig_ppm.value, value, sigma) else part.rig_ppm.value
     measured = part.rig_ppm.measured(known, sigma, utc_now(), "fit of known carriers")
-    return msgspec.structs.replace(part, rig_ppm=measured), Change(part.name, "ppm", part.rig_ppm.value, known, True)
+    return msgspec.structs.replace(part, rig_ppm=measured), EnteredChange(
+        part.name, "ppm", part.rig_ppm.value, known, True
+    )
 
 
 def _worth(old: float, new: float, sigma: float) -> bool:
@@ -154,4 +156,6 @@ def _shift(station: Station, line: Line, part: Converter, state: DialState) -> C
         return CorrectionProposal((), station, True, state.sigma_hz)
     owner = next(p for p in station.parts if any(c.name == part.name for c in converters_of(p)))
     changed = station.with_part(with_converter(owner, msgspec.structs.replace(part, entered_lo_hz=entered)))
-    return CorrectionProposal((Change(part.name, "Hz", part.entered_lo_hz, entered),), changed, True, state.sigma_hz)
+    return CorrectionProposal(
+        (EnteredChange(part.name, "Hz", part.entered_lo_hz, entered),), changed, True, state.sigma_hz
+    )

@@ -1,10 +1,8 @@
 """The result of one check."""
 
-from typing import Literal
-
 import msgspec
 
-Verdict = Literal["good", "look", "stop", "unknown"]
+from yarddial.yard.mark import Mark
 
 
 class CheckResult(msgspec.Struct, frozen=True):
@@ -14,14 +12,14 @@ class CheckResult(msgspec.Struct, frozen=True):
     """
 
     name: str
-    verdict: Verdict
+    verdict: Mark
     detail: str
     fix: str = ""
     remedy: str = ""
     figures: dict[str, float] = {}
 
 
-def overall(results: list[CheckResult]) -> Verdict:
+def overall(results: list[CheckResult]) -> Mark:
     """The worst of them."""
-    order: tuple[Verdict, ...] = ("stop", "look", "unknown", "good")
+    order: tuple[Mark, ...] = ("stop", "look", "unknown", "good")
     return next((mark for mark in order if any(result.verdict == mark for result in results)), "unknown")

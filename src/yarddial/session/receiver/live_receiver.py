@@ -102,9 +102,10 @@ class LiveReceiver:
         return self._span_moved.add(listener)
 
     def start(self, line: Line) -> None:
-        """Start the receiver of a route; it must be told anew where to look, since its process may be a new one."""
+        """Start the receiver of a route, and have it told where to look, since its process may be a new one."""
         self.wanted, self.trouble, self._look = True, "", None
         self._open(line)
+        self._jobs.look_again()
         self._changed.tell()
 
     def _open(self, line: Line) -> None:

@@ -6,7 +6,7 @@ from pathlib import Path
 import msgspec
 import numpy as np
 
-from yarddial.analysis.ghosts.judging import Change, SpanLook, causes, judge
+from yarddial.analysis.ghosts.judging import SettingChange, SpanLook, causes, judge
 from yarddial.analysis.ghosts.prediction import predict
 from yarddial.analysis.ghosts.scene import ReceiverModel, Scene
 from yarddial.analysis.ghosts.span import Span
@@ -25,7 +25,7 @@ LEVEL_SIGMA_DB = 6.0
 # full scale.
 WORST = ReceiverModel(mirror_db=35.0, iip2_dbm=30.0, iip3_dbm=5.0)
 # What a recording cannot show: it would take another receiver, or hands.
-IMPOSSIBLE: frozenset[Change] = frozenset(("route", "antenna", "gain"))
+IMPOSSIBLE: frozenset[SettingChange] = frozenset(("route", "antenna", "gain"))
 # Centres nearer together than this share of the rate tell nothing.
 LEAST_SHARE = 0.01
 

@@ -23,7 +23,7 @@ from yarddial.yard.path import path_sense
 
 if TYPE_CHECKING:
     # Not needed before the first test.
-    from yarddial.analysis.ghosts.judging import Change, SpanLook
+    from yarddial.analysis.ghosts.judging import SettingChange, SpanLook
     from yarddial.analysis.ghosts.scene import Ghost, Scene
     from yarddial.analysis.ghosts.span import Span
     from yarddial.yard.strong import Strong
@@ -91,7 +91,7 @@ class SpanTest:
         return ""
 
     @property
-    def changes(self) -> "tuple[Change, ...]":
+    def changes(self) -> "tuple[SettingChange, ...]":
         """What was changed for the looks that count."""
         return tuple(look.change for look in self._looks)
 

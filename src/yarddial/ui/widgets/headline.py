@@ -3,7 +3,7 @@
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from yarddial.ui.theme.lettering import px
-from yarddial.ui.widgets.mark import Mark
+from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.words import Words
 
 
@@ -12,7 +12,7 @@ class Headline(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._mark = Mark(size=14)
+        self._mark = MarkSign(size=14)
         self._sentence = Words("", 22, "serif", wrap=True)
         self._consequence = Words("", 13, tone="quiet", wrap=True)
         self._sentence.setAccessibleName("Verdict")

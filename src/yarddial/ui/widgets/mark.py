@@ -34,7 +34,7 @@ def draw_mark(painter: QPainter, centre: QPointF, size: float, mark: str) -> Non
         painter.drawEllipse(centre, r * 0.85, r * 0.85)
 
 
-class Mark(QWidget):
+class MarkSign(QWidget):
     """A mark as a widget."""
 
     def __init__(self, mark: str = "unknown", size: int = 11) -> None:

@@ -2,6 +2,7 @@
 
 from typing import Literal, assert_never
 
+from yarddial.yard.parts import Part
 from yarddial.yard.parts.antenna import Antenna
 from yarddial.yard.parts.converter import Converter, Lnb
 from yarddial.yard.parts.receiver import Receiver
@@ -10,7 +11,6 @@ from yarddial.yard.parts.transceiver import Transceiver
 from yarddial.yard.parts.two_port import TwoPort
 from yarddial.yard.parts.values import Value
 
-Part = Antenna | Converter | TwoPort | Lnb | Transceiver | Receiver
 # What a direct voltage harms: it meets a transmitter, a short, or resistors.
 DcHazard = Literal["", "transmitter", "short", "resistors"]
 # A limiter lets no more than this through, dBm.

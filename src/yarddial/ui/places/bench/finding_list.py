@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QScrollArea, QV
 
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.ui.theme.lettering import font, px
-from yarddial.ui.widgets.mark import Mark
+from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.words import Words, button, hairline
 
 
@@ -77,7 +77,7 @@ class FindingRow(QWidget):
         grid.setVerticalSpacing(0)
         grid.setColumnStretch(1, 1)
         quiet = finding.seen is not None or finding.mark == "good"
-        mark = Mark(size=11)
+        mark = MarkSign(size=11)
         mark.set_mark(finding.mark)
         grid.addWidget(mark, 0, 0, Qt.AlignmentFlag.AlignTop)
         grid.addWidget(Words(f"{finding.what}.", 13, tone="quiet" if quiet else "", wrap=True), 0, 1)

@@ -5,7 +5,7 @@ from PyQt6.QtWidgets import QApplication, QGridLayout, QWidget
 
 from yarddial.session.first_light.result import CheckResult
 from yarddial.ui.theme.lettering import px
-from yarddial.ui.widgets.mark import Mark
+from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.words import Words, button, hairline
 
 
@@ -21,7 +21,7 @@ class CheckRow(QWidget):
         grid.setVerticalSpacing(px(1))
         grid.setColumnMinimumWidth(1, px(150))
         grid.setColumnStretch(2, 1)
-        mark = Mark(size=11)
+        mark = MarkSign(size=11)
         mark.set_mark(result.verdict)
         top = Qt.AlignmentFlag.AlignTop
         grid.addWidget(mark, 0, 0, top)

@@ -15,7 +15,7 @@ from yarddial.ui.places.ghosts.strong_list import StrongList
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.headline import Headline
-from yarddial.ui.widgets.mark import Mark
+from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.side_by_side import side_by_side
 from yarddial.ui.widgets.side_column import side_column
 from yarddial.ui.widgets.soon import Soon
@@ -207,7 +207,7 @@ class GhostsPlace(QWidget):
         empty(self._peaks)
         ranked = sorted(self._span_test.judged, key=lambda j: -j.peak.level_dbm)[:MOST_PEAKS]
         for row, judged in enumerate(sorted(ranked, key=lambda j: j.peak.dial_hz)):
-            mark = Mark(MARKS[judged.judgement.verdict], 10)
+            mark = MarkSign(MARKS[judged.judgement.verdict], 10)
             go = button(format_frequency(judged.peak.dial_hz, 0), plain=True, tip="Put the dial there")
             go.clicked.connect(lambda _=False, hz=judged.peak.dial_hz: self._session.desk.dial(hz))
             kind = judged.judgement.kinds if judged.judgement.verdict == "ghost" else judged.judgement.verdict

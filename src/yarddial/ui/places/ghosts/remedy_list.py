@@ -5,7 +5,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 from yarddial.session.spurious.mitigation import Mitigation
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.emptied import empty
-from yarddial.ui.widgets.mark import Mark
+from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.words import Words, button, hairline
 
 
@@ -20,7 +20,7 @@ class RemedyList(QWidget):
         self._rows.setHorizontalSpacing(px(8))
         self._rows.setVerticalSpacing(px(4))
         self._said = Words("", 12, tone="quiet", wrap=True)
-        self._mark = Mark(size=11)
+        self._mark = MarkSign(size=11)
         self.verdict = Words("", 13, wrap=True)
         self._what = Words("", 12, tone="quiet", wrap=True)
         self.keep = button("Keep it", strong=True, tip="Set it in the yard; Ctrl+Z takes it back")

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QGridLayout, QWidget
 from yarddial.session.listening.reception_check import STEPS
 from yarddial.session.session import Session
 from yarddial.ui.theme.lettering import px
-from yarddial.ui.widgets.mark import Mark
+from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.ui.widgets.working_sheet import Sheet
@@ -21,14 +21,14 @@ class ReceptionCheckSheet(Sheet):
         self.verdict = Words("", 17, "serif", wrap=True)
         self.verdict.setAccessibleName("Verdict")
         self.body.addWidget(self.verdict)
-        self._marks: list[Mark] = []
+        self._marks: list[MarkSign] = []
         self._said: list[Words] = []
         grid = QGridLayout()
         grid.setHorizontalSpacing(px(14))
         grid.setVerticalSpacing(px(4))
         grid.setColumnStretch(1, 1)
         for row, step in enumerate(STEPS):
-            mark, said = Mark(), Words("", 13, wrap=True)
+            mark, said = MarkSign(), Words("", 13, wrap=True)
             self._marks.append(mark)
             self._said.append(said)
             grid.addWidget(mark, 4 * row, 0, Qt.AlignmentFlag.AlignTop)

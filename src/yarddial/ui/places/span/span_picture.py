@@ -15,7 +15,7 @@ from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.axis import nice_step, tick_text
 
 HEIGHT, BASE, HEIGHT_LIVE = 176, 84, 46
-Place = Callable[[float], float]
+LabelPlace = Callable[[float], float]
 
 
 class SpanPicture(QWidget):
@@ -118,7 +118,7 @@ class SpanPicture(QWidget):
         painter.setPen(c.colour("quiet"))
         painter.drawText(QPointF(x(middle - clean) + px(6), px(40)), "free of aliases")
 
-    def _draw_live(self, painter: QPainter, answer: SpanAnswer, live: SpanSpectrum, x: Place, base: float) -> None:
+    def _draw_live(self, painter: QPainter, answer: SpanAnswer, live: SpanSpectrum, x: LabelPlace, base: float) -> None:
         """The running receiver's own span where it lies on this scale: mean in ink, peaks of the moment above it."""
         ends = [answer.mapped.dial_hz(live.centre_hz + side * live.rate_hz / 2) for side in (-1, 1)]
         places = np.linspace(x(ends[0]), x(ends[1]), live.mean_db.size)
@@ -133,7 +133,7 @@ class SpanPicture(QWidget):
             painter.drawPolyline(QPolygonF(QPointF(a, b) for a, b in zip(places[inside], heights[inside], strict=True)))
         painter.restore()
 
-    def _ticks(self, painter: QPainter, ends: list[float], x: Place, base: float) -> None:
+    def _ticks(self, painter: QPainter, ends: list[float], x: LabelPlace, base: float) -> None:
         step = nice_step((ends[1] - ends[0]) / 1e6, 9)
         first = int(ends[0] / 1e6 / step) + 1
         painter.setFont(font(10, "mono"))

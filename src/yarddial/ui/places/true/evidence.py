@@ -11,7 +11,7 @@ from yarddial.ui.places.true.budget_bar import BudgetBar
 from yarddial.ui.places.true.watch_sheet import WatchSheet
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.emptied import empty
-from yarddial.ui.widgets.mark import Mark
+from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.side_column import side_column
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma
@@ -127,7 +127,7 @@ class Evidence(QWidget):
                 self._off,
                 row,
                 [
-                    Mark(mark, 10),
+                    MarkSign(mark, 10),
                     said,
                     Words(text, 13, weight=600 if not quiet else 400, tone=quiet),
                     Words(doubt, 12, tone="quiet"),

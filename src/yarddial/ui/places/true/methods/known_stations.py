@@ -9,7 +9,7 @@ from yarddial.ui.places.true.methods.page import MethodPage, entry
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.emptied import empty
-from yarddial.ui.widgets.mark import Mark
+from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import format_frequency, format_sigma, parse_frequency
@@ -82,7 +82,7 @@ class KnownStations(MethodPage):
         references = sorted(self.session.desk.station.references, key=lambda r: r.frequency_hz)
         for row, reference in enumerate(references):
             kind = kind_named(reference.kind)
-            mark = Mark("unknown" if kind is None else "stop" if kind.trust == "never" else kind.trust, 10)
+            mark = MarkSign("unknown" if kind is None else "stop" if kind.trust == "never" else kind.trust, 10)
             mark.setToolTip(kind.trap if kind is not None else reference.note)
             name = Words(reference.name, 13)
             name.setToolTip(mark.toolTip())
