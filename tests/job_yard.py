@@ -365,4 +365,6 @@ def run_case(folder: Path, first: str, second: str, happening: str) -> list[str]
     yard.polls(2)
     lost = [] if happening not in ("receiver stopped", "engine killed") else yard.still_under_way_without_receiver()
     yard.let_go()
-    return [*lost, *yard.faults(), *yard.has_come_back()]
+    found = [*lost, *yard.faults(), *yard.has_come_back()]
+    yard.session.close()
+    return found

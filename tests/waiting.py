@@ -4,7 +4,11 @@ from collections.abc import Callable
 
 import msgspec
 
+from yarddial.drivers.simulated.truth import true_dial_error_hz
+from yarddial.drivers.simulated.world import quillet_world
+from yarddial.records.entry import utc_now
 from yarddial.session.session import Session
+from yarddial.yard.observation import observed
 from yarddial.yard.parts import Receiver
 
 
@@ -31,3 +35,19 @@ def run_span_test(session: Session, dial_hz: float) -> None:
     session.span_test.test()
     until(session, lambda: not session.span_test.running)
     assert session.span_test.trouble == ""
+
+
+def tell_truth(session: Session, *dials_hz: float) -> None:
+    """Let the session know, as exactly as a measurement would, what the demo's world makes of stations on the dial.
+
+    The receiver runs then. For tests of what follows from a trued dial: measuring has tests of its own, and takes time.
+    """
+    for dial_hz in dials_hz:
+        session.desk.dial(dial_hz)
+        line, reference = session.desk.line, session.calibration.reference()
+        assert reference is not None
+        shown_hz = reference.frequency_hz + true_dial_error_hz(quillet_world(), line, reference.frequency_hz)
+        seen = observed(line, reference, shown_hz, 1e-3, utc_now())
+        session.calibration.take_in((seen,), "told", "told by the world")
+    if not session.live_receiver.wanted:
+        session.toggle_receiver()

@@ -39,6 +39,7 @@ def test_two_go_together_as_the_table_says(first: str, tmp_path: Path) -> None:
             assert running[0].is_alive
         yard.let_go()
         assert yard.faults() == []
+        yard.session.close()
 
 
 @pytest.mark.parametrize("name", KINDS)
@@ -73,3 +74,4 @@ def test_what_is_begun_and_left_alone_ends_by_itself(tmp_path: Path) -> None:
             yard.session.poll()
         assert [(kind.name, ending.how) for kind, ending in yard.session.jobs.history] == [(name, "done")]
         assert yard.has_come_back() == []
+        yard.session.close()

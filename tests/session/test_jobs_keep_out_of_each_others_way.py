@@ -1,5 +1,6 @@
 """What one activity once did to another, seen by running them: none of it happens any more."""
 
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -9,8 +10,10 @@ from yarddial.engine.messages import SweepPoint
 
 
 @pytest.fixture
-def yard(tmp_path: Path) -> JobYard:
-    return JobYard(tmp_path)
+def yard(tmp_path: Path) -> Iterator[JobYard]:
+    made = JobYard(tmp_path)
+    yield made
+    made.session.close()
 
 
 def test_a_ghost_test_during_a_sweep_is_refused_and_escape_ends_the_sweep(yard: JobYard) -> None:

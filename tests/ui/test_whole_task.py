@@ -54,6 +54,8 @@ def test_a_cold_yard_is_warmed_measured_trued_and_verified_from_10_mhz_to_10_ghz
     def measure(key: str, count: int) -> None:
         press(key)
         qtbot.waitUntil(lambda: len(session.calibration.observations) == count, timeout=60_000)
+        # What they tell of all oscillators is worked out beside the window.
+        qtbot.waitUntil(lambda: session.calibration.measuring is None, timeout=20_000)
 
     def correct() -> None:
         target: QWidget = window.focusWidget() or window

@@ -2,7 +2,7 @@
 
 import pytest
 
-from waiting import until
+from waiting import tell_truth, until
 from yarddial.session.bands.band_board import worst_first
 from yarddial.session.bands.verdict import bands_verdict
 from yarddial.session.session import Session
@@ -36,10 +36,7 @@ def test_a_measured_band_is_proven_and_the_others_are_not(session: Session) -> N
 
 
 def test_a_ghost_in_a_band_is_remembered_by_the_log(session: Session) -> None:
-    for dial_hz in (10e6, 145.2e6):
-        session.desk.dial(dial_hz)
-        session.calibration.measure()
-        until(session, lambda: session.calibration.measuring is None)
+    tell_truth(session, 10e6, 145.2e6)
     session.calibration.apply()
     session.board.keep_band(Band("tower's place", 4.3e6, 4.4e6, "own", "am"))
     session.desk.dial(4.3525e6)

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 import pytest
 
-from waiting import run_span_test, until
+from waiting import run_span_test, tell_truth, until
 from yarddial import wiring
 from yarddial.engine.link import EngineInline
 from yarddial.records.logbook import Logbook
@@ -20,10 +20,7 @@ def tested(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Session]:
     """Trued, and the span around the tower that passes the converter tested: once for all tests here."""
     log = tmp_path_factory.mktemp("curing") / "log.sqlite"
     session = Session(demo_station(), EngineInline(wiring.open_device_flat_out), lambda: Logbook(log))
-    for dial_hz in (10e6, 145.2e6):
-        session.desk.dial(dial_hz)
-        session.calibration.measure()
-        until(session, lambda: session.calibration.measuring is None)
+    tell_truth(session, 10e6, 145.2e6)
     session.calibration.apply()
     session.desk.choose_mode("am")
     run_span_test(session, TOWER_HZ)

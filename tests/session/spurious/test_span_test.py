@@ -3,7 +3,7 @@
 import msgspec
 import pytest
 
-from waiting import run_span_test, set_rate, until
+from waiting import run_span_test, set_rate, tell_truth, until
 from yarddial.session.finding import GoTo
 from yarddial.session.overview.findings import findings
 from yarddial.session.session import Session
@@ -14,10 +14,7 @@ from yarddial.session.spurious.verdict import ghosts_verdict
 def trued(session: Session) -> Session:
     """Both oscillators measured and entered; at a rate at which no alias of the tower falls beside it."""
     set_rate(session, 2.048e6)
-    for dial_hz in (10e6, 145.2e6):
-        session.desk.dial(dial_hz)
-        session.calibration.measure()
-        until(session, lambda: session.calibration.measuring is None)
+    tell_truth(session, 10e6, 145.2e6)
     session.calibration.apply()
     return session
 
