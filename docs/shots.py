@@ -266,11 +266,14 @@ def _settle(app: QApplication, window: QWidget) -> None:
         main = main.parent()
     if not isinstance(main, MainWindow):
         return
+    quiet = 0
     for _ in range(400):
-        app.processEvents()
+        for _ in range(6):
+            app.processEvents()
         main.session.background.poll()
         main.session.overview.refresh()
-        if not main.session.background.is_busy:
+        quiet = 0 if main.session.background.is_busy else quiet + 1
+        if quiet == 3:
             break
         time.sleep(0.01)
 

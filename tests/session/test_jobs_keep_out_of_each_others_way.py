@@ -7,6 +7,7 @@ import pytest
 
 from job_yard import JobYard
 from yarddial.engine.messages import SweepPoint
+from yarddial.session.listening.verdict import listen_verdict
 
 
 @pytest.fixture
@@ -35,6 +36,8 @@ def test_listen_opened_during_a_sweep_waits_and_leaves_every_gain_alone(yard: Jo
     yard.polls(100)
     session.listening.open()
     assert session.listening.waits_for == "a gain sweep"
+    verdict = listen_verdict(session.listening, session.live_receiver, session.desk)
+    assert verdict.sentence == "Listen waits: a gain sweep has the receiver."
     while session.levels.fraction is not None:
         session.poll()
     steps_db = session.levels.stages[0].steps_db

@@ -27,7 +27,7 @@ def window(qtbot: QtBot, tmp_path: Path) -> Iterator[MainWindow]:
             begin_check=wiring.begin_check_flat_out,
         )
     )
-    # A second tells as much as a test needs; how long is as long as it helps, the engine's tests and the whole task tell.
+    # A second tells as much as a test needs; the engine's tests and the whole task tell how long is long enough.
     made.session.calibration.chosen_s = 1.0
     qtbot.addWidget(made)
     made.show()

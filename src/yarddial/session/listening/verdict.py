@@ -26,6 +26,9 @@ def listen_verdict(listening: Listening, live_receiver: LiveReceiver, desk: Desk
         return Verdict("unknown", "The receiver is off.", f"Space starts it; then {where} is heard as {way}.", "off")
     if not listening.is_open:
         return Verdict("unknown", f"Nothing is heard yet at {where}.", f"Open it to hear {way}.", "open to hear")
+    if owner := listening.waits_for:
+        what = "It goes on by itself when that has ended; it can be stopped at the lower left."
+        return Verdict("unknown", f"Listen waits: {owner} has the receiver.", what, "waits")
     if listening.level_dbfs is None:
         return Verdict("unknown", f"Listening begins at {where}.", f"As {way}.", "begins")
     over_db = listening.over_floor_db()
