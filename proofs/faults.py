@@ -40,7 +40,8 @@ class Thrower:
         self._log_file = folder / "faults.log"
         self.yard = JobYard(folder)
         session = self.yard.session
-        session.faults._open_file = lambda: logging.FileHandler(self._log_file)
+        assert session.faults._handler is not None
+        session.faults._handler._open_file = lambda: logging.FileHandler(self._log_file)
         self._save_fails: Exception | None = None
         self.saved = 0
         session.desk._save = BackgroundSave(self._save)

@@ -1,14 +1,13 @@
 """What takes longer than a moment is worked out beside the session: a frozen request in, its answer back at a poll."""
 
-import logging
 import threading
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
+from yarddial.yard.fault_log import log_fault
+
 if TYPE_CHECKING:
     from queue import SimpleQueue
-
-log = logging.getLogger(__name__)
 
 
 class Background:
@@ -75,6 +74,6 @@ class Background:
                 answer, fault = work(), None
             except Exception as error:
                 # The top of a thread: whatever it is, whoever asked is told.
-                log.error("working out %s failed", topic, exc_info=error)
+                log_fault(f"working out {topic} failed", error)
                 answer, fault = None, error
             self._done.put((topic, number, answer, fault))

@@ -1,15 +1,20 @@
 """Faults of the program itself: logged with their traceback, and told once in plain words."""
 
-import logging
 import threading
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 import msgspec
 
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.yard import clock
 
-LOGGER = logging.getLogger("yarddial")
+if TYPE_CHECKING:
+    # Kept off the way to the first paint.
+    import logging
+
+    from yarddial.session.fault_handler import FaultHandler
+
 # Of the details, so many faults are kept for whoever copies them.
 MOST_KEPT = 20
 
@@ -22,14 +27,13 @@ class Fault(msgspec.Struct, frozen=True):
     details: str
 
 
-class Faults(logging.Handler):
-    """Takes what any floor logs as an error, in any thread; the session tells of it at its next poll."""
+class Faults:
+    """What any floor logs as an error, in any thread; the session tells of it at its next poll."""
 
-    def __init__(self, open_file: Callable[[], logging.Handler] | None = None) -> None:
+    def __init__(self, open_file: "Callable[[], logging.Handler] | None" = None) -> None:
         """`open_file` : makes the handler of the log file when there is something to write."""
-        super().__init__(logging.ERROR)
-        self._open_file = open_file
-        self._file: logging.Handler | None = None
+        self.open_file = open_file
+        self._handler: FaultHandler | None = None
         self._changed = Listeners()
         self._guard = threading.Lock()
         self.is_new = False
@@ -42,41 +46,30 @@ class Faults(logging.Handler):
 
     def begin(self) -> None:
         """Listen to the program's log."""
-        LOGGER.addHandler(self)
+        if self._handler is None:
+            from yarddial.session.fault_handler import FaultHandler
+
+            self._handler = FaultHandler(self.take, self.open_file)
 
     def end(self) -> None:
         """Leave it."""
-        LOGGER.removeHandler(self)
-        if self._file is not None:
-            self._file.close()
+        if self._handler is not None:
+            self._handler.end()
 
     @property
     def details(self) -> str:
         """All that is kept, for a report."""
         return "\n\n".join(f"{fault.at_utc} {fault.sentence}\n{fault.details}" for fault in self.kept)
 
-    def emit(self, record: logging.LogRecord) -> None:
-        """Keep it, and write it into the file."""
-        sentence = record.getMessage()
-        details = logging.Formatter().formatException(record.exc_info) if record.exc_info else ""
+    def take(self, sentence: str, details: str) -> None:
+        """One more, from whatever thread."""
         with self._guard:
             self.kept = (*self.kept[1 - MOST_KEPT :], Fault(clock.utc_text(), sentence, details))
             self.count += 1
             self.is_new = True
-        self._write(record)
 
     def poll(self) -> None:
         """Tell of what is new."""
         if self.is_new:
             self.is_new = False
             self._changed.tell()
-
-    def _write(self, record: logging.LogRecord) -> None:
-        try:
-            if self._file is None and self._open_file is not None:
-                self._file = self._open_file()
-            if self._file is not None:
-                self._file.handle(record)
-        except OSError:
-            # A full disk must not make a second fault of the first.
-            self._open_file = None

@@ -1,9 +1,8 @@
 """Observable state, the one idiom: `on_x_changed(listener)` returns its own undo."""
 
-import logging
 from collections.abc import Callable
 
-log = logging.getLogger(__name__)
+from yarddial.yard.fault_log import log_fault
 
 Listener = Callable[[], None]
 
@@ -30,4 +29,4 @@ class Listeners:
             try:
                 listener()
             except Exception as fault:
-                log.error("somebody who was told of a change failed", exc_info=fault)
+                log_fault("somebody who was told of a change failed", fault)

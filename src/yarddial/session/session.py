@@ -11,22 +11,15 @@ from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedEntered, LoggedPlace
 from yarddial.session.background import Background
 from yarddial.session.bands.band_board import BandBoard
-from yarddial.session.bands.band_run import BandRun
 from yarddial.session.calibration.calibration import Calibration
-from yarddial.session.calibration.carrier_watch import CarrierWatch
 from yarddial.session.calibration.crystal_follower import CrystalFollower
-from yarddial.session.calibration.lo_leak_scan import LoLeakScan
 from yarddial.session.faults import Faults
 from yarddial.session.first_light.device_check import BeginRun, DeviceCheck
 from yarddial.session.levels.levels import Levels
-from yarddial.session.listening.comparison import Comparison
 from yarddial.session.listening.listening import Listening
-from yarddial.session.listening.reception_check import ReceptionCheck
 from yarddial.session.log.log_keeper import Book, LogKeeper
 from yarddial.session.overview.overview import Overview
 from yarddial.session.receiver.live_receiver import LiveReceiver
-from yarddial.session.spurious.expected_products import ExpectedProducts
-from yarddial.session.spurious.mitigation import Mitigation
 from yarddial.session.spurious.span_test import SpanTest
 from yarddial.session.spurious.strong_signals import StrongSignals
 from yarddial.session.station.desk import Desk, Edit
@@ -40,9 +33,16 @@ if TYPE_CHECKING:
     # Not needed before the first paint.
     from pathlib import Path
 
+    from yarddial.session.bands.band_run import BandRun
+    from yarddial.session.calibration.carrier_watch import CarrierWatch
     from yarddial.session.calibration.live_methods import LiveMethods
+    from yarddial.session.calibration.lo_leak_scan import LoLeakScan
     from yarddial.session.calibration.other_methods import OtherMethods
+    from yarddial.session.listening.comparison import Comparison
+    from yarddial.session.listening.reception_check import ReceptionCheck
     from yarddial.session.sampling.span_planner import SpanPlanner
+    from yarddial.session.spurious.expected_products import ExpectedProducts
+    from yarddial.session.spurious.mitigation import Mitigation
     from yarddial.session.station.building import Building
 
 # Between two savings of the dial, and between two attempts to write what the log could not take: polls or seconds,
@@ -70,7 +70,6 @@ class Session:
         self._grows, self._retries = _Every(GROW_POLLS, GROW_S), _Every(RETRY_POLLS, RETRY_S)
         self.recovered = recovered
         self.faults = faults or Faults()
-        self.faults.begin()
         self.background = Background()
         self.jobs = jobs = Scheduler(engine)
         self.desk = desk = Desk(station, save)
@@ -81,19 +80,12 @@ class Session:
         self.log = LogKeeper(open_book)
         self.live_receiver = receiver = LiveReceiver(jobs)
         self.calibration = calibration = Calibration(desk, receiver, jobs, self.log, self.background)
-        self.carrier_watch = CarrierWatch(desk, receiver, jobs, calibration, self.log)
-        self.lo_leak_scan = LoLeakScan(desk, receiver, jobs, lambda: calibration.oscillators)
         self.listening = Listening(desk, receiver, jobs, self.note)
         self.crystal_follower = CrystalFollower(desk, receiver, jobs, calibration)
         self.levels = Levels(desk, receiver, jobs, self.log)
-        self.reception_check = ReceptionCheck(desk, receiver, jobs, self.listening)
-        self.comparison = Comparison(desk, receiver, jobs, self.log)
         self.strong = StrongSignals(desk, receiver, jobs, calibration, self.log)
         self.span_test = SpanTest(desk, receiver, jobs, calibration, self.log, self.strong)
-        self.expected_products = ExpectedProducts(desk, self.span_test)
-        self.mitigation = Mitigation(desk, receiver, jobs, calibration, self.span_test, self.log)
         self.board = BandBoard(desk, calibration, self.log, self.background)
-        self.band_run = BandRun(desk, receiver, jobs, calibration, self.span_test, self.board, self.log)
         self.device_check = DeviceCheck(desk, receiver, jobs, self.log, begin_check)
         self.overview = Overview(
             self,
@@ -114,6 +106,55 @@ class Session:
             ),
         )
         calibration.follow_dial()
+
+    @cached_property
+    def carrier_watch(self) -> "CarrierWatch":
+        """How an oscillator warms up, and how steady it is; loaded when it is first asked for."""
+        from yarddial.session.calibration.carrier_watch import CarrierWatch
+
+        return CarrierWatch(self.desk, self.live_receiver, self.jobs, self.calibration, self.log)
+
+    @cached_property
+    def lo_leak_scan(self) -> "LoLeakScan":
+        """A converter's own leak, looked for with the receiver; loaded when it is first asked for."""
+        from yarddial.session.calibration.lo_leak_scan import LoLeakScan
+
+        return LoLeakScan(self.desk, self.live_receiver, self.jobs, lambda: self.calibration.oscillators)
+
+    @cached_property
+    def reception_check(self) -> "ReceptionCheck":
+        """Proof by steps; loaded when it is first asked for."""
+        from yarddial.session.listening.reception_check import ReceptionCheck
+
+        return ReceptionCheck(self.desk, self.live_receiver, self.jobs, self.listening)
+
+    @cached_property
+    def comparison(self) -> "Comparison":
+        """Two set-ups in turn; loaded when it is first asked for."""
+        from yarddial.session.listening.comparison import Comparison
+
+        return Comparison(self.desk, self.live_receiver, self.jobs, self.log)
+
+    @cached_property
+    def expected_products(self) -> "ExpectedProducts":
+        """What strong signals are expected to make here; loaded when it is first asked for."""
+        from yarddial.session.spurious.expected_products import ExpectedProducts
+
+        return ExpectedProducts(self.desk, self.span_test)
+
+    @cached_property
+    def mitigation(self) -> "Mitigation":
+        """What removes a ghost; loaded when it is first asked for."""
+        from yarddial.session.spurious.mitigation import Mitigation
+
+        return Mitigation(self.desk, self.live_receiver, self.jobs, self.calibration, self.span_test, self.log)
+
+    @cached_property
+    def band_run(self) -> "BandRun":
+        """All bands proven in turn; loaded when it is first asked for."""
+        from yarddial.session.bands.band_run import BandRun
+
+        return BandRun(self.desk, self.live_receiver, self.jobs, self.calibration, self.span_test, self.board, self.log)
 
     @cached_property
     def span_planner(self) -> "SpanPlanner":
@@ -153,14 +194,17 @@ class Session:
         The first call opens the log and recalls today's observations from it.
         """
         if not self._polls:
+            self.faults.begin()
             self.log.open()
             self.calibration.recall()
         is_news = self.jobs.poll()
         self.background.poll()
         self.faults.poll()
-        self.reception_check.poll()
         self.device_check.poll()
-        self.band_run.poll()
+        if "reception_check" in vars(self):
+            self.reception_check.poll()
+        if "band_run" in vars(self):
+            self.band_run.poll()
         self.overview.refresh()
         self._polls += 1
         if self._grows.is_due():

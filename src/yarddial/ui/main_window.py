@@ -1,6 +1,5 @@
 """The window: strip and dial on top, places at the left, the place in the middle, findings along the bottom."""
 
-import logging
 from collections.abc import Callable
 from functools import partial
 from types import TracebackType
@@ -22,6 +21,7 @@ from yarddial.ui.theme.lettering import px
 from yarddial.ui.theme.palette import DAY, NIGHT, palette
 from yarddial.ui.widgets.words import hairline
 from yarddial.ui.yard_strip.strip import YardStrip
+from yarddial.yard.fault_log import log_fault
 from yarddial.yard.working import Working
 
 if TYPE_CHECKING:
@@ -31,8 +31,6 @@ if TYPE_CHECKING:
     from yarddial.ui.places.true.place import TruePlace
 
 POLL_MS, IDLE_MS = 16, 200
-
-log = logging.getLogger(__name__)
 
 
 class MainWindow(QMainWindow):
@@ -396,7 +394,8 @@ class MainWindow(QMainWindow):
         import traceback
 
         traceback.print_exception(kind, fault, trace)
-        log.error("the window failed", exc_info=(kind, fault, trace))
+        self.session.faults.begin()
+        log_fault("the window failed", fault)
 
     def _tell_fault(self) -> None:
         """Once in a sheet; from then on it stands among the findings."""

@@ -1,7 +1,6 @@
 """Work off the interface thread: a call in a thread of its own, its answer or refusal back in this one."""
 
 import atexit
-import logging
 from collections.abc import Callable
 from contextlib import suppress
 from typing import Any
@@ -9,8 +8,8 @@ from typing import Any
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
 from yarddial.yard.errors import YardDialError
+from yarddial.yard.fault_log import log_fault
 
-log = logging.getLogger(__name__)
 # Threads outlive whoever asked: a widget may be closed while its answer is worked out.
 _running: "set[Work]" = set()
 
@@ -40,7 +39,7 @@ class Work(QThread):
             self.refused.emit(str(error))
         except Exception as fault:
             # The top of a thread: whoever asked must hear that nothing comes.
-            log.error("working something out failed", exc_info=fault)
+            log_fault("working something out failed", fault)
             self.refused.emit(f"a fault of the program ({type(fault).__name__}): try it again, or report it")
         else:
             self.done.emit(result)

@@ -4,7 +4,6 @@ Whoever wants the receiver asks for a lease of a kind of the table. All commands
 here, so that an answer reaches the job that asked, and no other.
 """
 
-import logging
 from collections import deque
 from collections.abc import Callable
 
@@ -14,8 +13,8 @@ from yarddial.engine.jobs.lease import Activity, Ending, Lease, Refusal
 from yarddial.engine.jobs.table import KINDS, RULES, JobKind
 from yarddial.engine.link import EngineLink
 from yarddial.engine.messages import Answer, Cancel, Command, Event, Failed, Request, Stopped
+from yarddial.yard.fault_log import log_fault
 
-log = logging.getLogger(__name__)
 # Endings that are remembered, for whoever looks after the house.
 REMEMBERED = 200
 PERSON_STOPPED = "the receiver was stopped"
@@ -209,7 +208,7 @@ class Scheduler:
                 if lease.id == event.job and lease.awaits(event):
                     self._guarded(lease, lambda: lease.activity.take(event))  # noqa: B023
         elif isinstance(event, Failed):
-            log.error("%s:\n%s", event.what, event.details)
+            log_fault(f"{event.what}:\n{event.details}", None)
         elif isinstance(event, Stopped):
             self._stopped(event)
 
@@ -256,7 +255,7 @@ class Scheduler:
         try:
             return lease.activity.why_stale()
         except Exception as fault:
-            log.error("%s failed", lease.kind.label, exc_info=fault)
+            log_fault(f"{lease.kind.label} failed", fault)
             return "a fault of the program"
 
     def _guarded(self, lease: Lease | None, act: Callable[[], None]) -> None:
@@ -265,6 +264,6 @@ class Scheduler:
             act()
         except Exception as fault:
             what = lease.kind.label if lease is not None else "the program"
-            log.error("%s failed", what, exc_info=fault)
+            log_fault(f"{what} failed", fault)
             if lease is not None:
                 self.end(lease, Ending("fault", f"a fault of the program ({type(fault).__name__})"))

@@ -1,13 +1,11 @@
 """Saving without making the hand wait: the disk is written in a thread, one edit at a time, none skipped unseen."""
 
-import logging
 import threading
 from collections.abc import Callable
 
 from yarddial.yard.errors import NotWritten
+from yarddial.yard.fault_log import log_fault
 from yarddial.yard.station import Station
-
-log = logging.getLogger(__name__)
 
 
 class BackgroundSave:
@@ -56,7 +54,7 @@ class BackgroundSave:
             self._failed = error
         except Exception as fault:
             # The top of a thread: a save that did not happen must never pass for one that did.
-            log.error("saving the station failed", exc_info=fault)
+            log_fault("saving the station failed", fault)
             self._failed = NotWritten(
                 f"not saved, by a fault of the program ({type(fault).__name__}): take the edit back, or report it"
             )

@@ -1,0 +1,11 @@
+"""The one way by which any floor tells of a fault of the program: the standard log, loaded when it is needed."""
+
+LOGGER = "yarddial"
+
+
+def log_fault(what: str, fault: BaseException | None) -> None:
+    """Log a fault with its traceback; `what` is a sentence without a full stop, and holds the
+    traceback itself where it comes from another process. See `session.faults`."""
+    import logging
+
+    logging.getLogger(LOGGER).error(what, exc_info=fault)
