@@ -69,7 +69,9 @@ class Listening(Job):
         self.evidence: CleanedUp | None = None
         self.half_span_hz = 1e4
         self.chart_hz = desk.station.dial_hz
+        # For whoever plays them, and takes them out; how much was heard in all, whoever did.
         self.sounds: list[Sound] = []
+        self.heard_s = 0.0
         self.level_dbfs: float | None = None
         self.squelch_open = True
         self.pilot_db: float | None = None
@@ -355,6 +357,7 @@ class Listening(Job):
             case Sound():
                 self._record_sound(event)
                 self.sounds = [*self.sounds[-MOST_KEPT:], event]
+                self.heard_s += event.samples.size / event.rate_hz
                 self.level_dbfs, self.squelch_open, self.pilot_db = event.level_dbfs, event.is_open, event.pilot_db
                 self._heard.tell()
             case CleanedUp():

@@ -64,12 +64,10 @@ class ReceptionCheck(Job):
         self._lease: Lease | None = None
         self._changed = Listeners()
         self._run: Iterator[None] | None = None
-        self._heard_s = 0.0
         self._spans: list[SpanSpectrum] = []
         self.results: tuple[Proved, ...] = ()
         self.trouble = ""
         self.at: CheckStep | None = None
-        listening.on_heard(self._count)
         live_receiver.on_span_moved(self._take_span)
 
     def on_reception_check_changed(self, listener: Listener) -> Callable[[], None]:
@@ -148,8 +146,8 @@ class ReceptionCheck(Job):
         yield from self._looking()
         if self._live_receiver.trouble:
             return "stop", self._live_receiver.trouble
-        self._heard_s = 0.0
-        while self._heard_s < LISTENS_S:
+        begun_s = self._listening.heard_s
+        while self._listening.heard_s - begun_s < LISTENS_S:
             yield
         return self._judged(step, found_hz)
 
@@ -252,10 +250,6 @@ class ReceptionCheck(Job):
         """Until the receiver looks there, or says why not."""
         while not self._live_receiver.is_looking and not self._live_receiver.trouble:
             yield
-
-    def _count(self) -> None:
-        for sound in self._listening.sounds[-1:]:
-            self._heard_s += sound.samples.size / sound.rate_hz
 
     def _take_span(self) -> None:
         if self._live_receiver.span is not None:
