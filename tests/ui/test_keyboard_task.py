@@ -16,9 +16,8 @@ def true_error_hz(window: MainWindow, seed: int, route: str, hertz: float) -> fl
     return true_dial_error_hz(quillet_world(seed), window.session.desk.station.line(route), hertz)
 
 
-@pytest.mark.window
-# Once in real time; another receiver need not keep anybody waiting.
-@pytest.mark.parametrize(("seed", "flat_out"), [(1, False), (7, True)])
+# Once in real time, beside other tests; once in a real window, where another receiver need not keep anybody waiting.
+@pytest.mark.parametrize(("seed", "flat_out"), [(1, False), pytest.param(7, True, marks=pytest.mark.window)])
 def test_the_demo_yard_is_trued_by_keys_alone(qtbot: QtBot, tmp_path, seed: int, flat_out: bool) -> None:  # type: ignore[no-untyped-def]
     dressed_application("day", 1.0)
     window = MainWindow(wiring.demo_session(folder=tmp_path, seed=seed, flat_out=flat_out))
