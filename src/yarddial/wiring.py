@@ -158,32 +158,27 @@ def own_session(path: "Path | None") -> Session:
 def open_session(path: "Path") -> Session:
     """A station file with what belongs to it: the log, saving in the background, and edits kept after a failure."""
     from yarddial.records.logbook import Logbook
+    from yarddial.records.presence import Presence
     from yarddial.records.recent import RecentFiles
     from yarddial.records.recovery import Recovery
     from yarddial.records.station_file import load_station
-    from yarddial.records.whole_file import clear_leftovers
+    from yarddial.records.whole_file import take_leftovers
+    from yarddial.session.station.station_saver import StationSaver
 
+    left = take_leftovers(path)
     file = load_station(path)
-    clear_leftovers(path)
     recovery = Recovery(data_folder() / "unsaved")
     RecentFiles(data_folder() / "recent.json").add(path)
-
-    def save(station: Station) -> None:
-        try:
-            file.save(station)
-        except NotWritten as error:
-            place = recovery.keep(path, station)
-            raise NotWritten(f"{error}; kept as {place} meanwhile") from error
-        recovery.clear(path)
-
+    saver = StationSaver(file, recovery, Presence(state_folder() / "open", path), left)
     return Session(
         file.station,
         EngineProcess(open_device),
         lambda: Logbook(log_path()),
-        BackgroundSave(save),
+        BackgroundSave(saver.save, saver.check),
         recovery.find(path),
         begin_check,
         Faults(fault_file),
+        saver,
     )
 
 
@@ -208,11 +203,8 @@ def fault_file() -> "logging.Handler":
     """Where faults of the program are written, with their tracebacks: a few files in turn, in the state folder."""
     from logging import Formatter
     from logging.handlers import RotatingFileHandler
-    from pathlib import Path
 
-    import platformdirs
-
-    folder = Path(platformdirs.user_state_dir("yard-dial"))
+    folder = state_folder()
     folder.mkdir(parents=True, exist_ok=True)
     handler = RotatingFileHandler(folder / "faults.log", maxBytes=256_000, backupCount=3, encoding="utf-8")
     handler.setFormatter(Formatter("%(asctime)s %(name)s: %(message)s"))
@@ -244,6 +236,15 @@ def data_folder() -> "Path":
     import platformdirs
 
     return Path(platformdirs.user_data_dir("yard-dial"))
+
+
+def state_folder() -> "Path":
+    """Where it keeps what may be lost."""
+    from pathlib import Path
+
+    import platformdirs
+
+    return Path(platformdirs.user_state_dir("yard-dial"))
 
 
 def log_path() -> "Path":

@@ -7,11 +7,13 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+from yarddial.records.reading import BANDS, cut, read_json_value, read_rows
 from yarddial.records.whole_file import write_whole
 from yarddial.yard.bands import Band
 from yarddial.yard.errors import BadStation, YardDialError
 from yarddial.yard.frequency import parse_frequency
 from yarddial.yard.modes import MODES
+from yarddial.yard.plain_text import shown
 
 COLUMNS = ("name", "low_hz", "high_hz", "kind", "mode")
 MODE_KEYS = tuple(mode.key for mode in MODES)
@@ -19,25 +21,16 @@ MODE_KEYS = tuple(mode.key for mode in MODES)
 
 def read_bands(path: Path) -> tuple[Band, ...]:
     """Read a file, JSON by its ending, else CSV; raises BadStation with the row and what is wrong."""
-    try:
-        text = path.read_text(encoding="utf-8-sig")
-    except (OSError, UnicodeDecodeError) as error:
-        raise BadStation(f"cannot read {path}: {getattr(error, 'strerror', None) or 'it is no text'}") from error
     rows: list[Any]
     if path.suffix.lower() == ".json":
-        try:
-            loaded = json.loads(text)
-        except ValueError as error:
-            raise BadStation(f"{path.name} is no JSON: {error}") from error
+        loaded = read_json_value(path, BANDS, BadStation)
         rows = loaded if isinstance(loaded, list) else [None]
+        if len(rows) > BANDS.most_rows:
+            raise BadStation(f"{shown(path.name)} has more than {BANDS.most_rows:,} bands: split it")
     else:
-        reader = csv.DictReader(text.splitlines(), skipinitialspace=True)
-        missing = [name for name in COLUMNS[:3] if name not in (reader.fieldnames or [])]
-        if missing:
-            raise BadStation(f"{path.name} has no column '{missing[0]}': its first line must name {', '.join(COLUMNS)}")
-        rows = list(reader)
+        rows = [row for _, row in read_rows(path, BANDS, COLUMNS[:3], BadStation)]
     if not rows:
-        raise BadStation(f"{path.name} has no bands in it")
+        raise BadStation(f"{shown(path.name)} has no bands in it")
     return tuple(_band(number, row) for number, row in enumerate(rows, 1))
 
 
@@ -63,9 +56,9 @@ def _band(number: int, row: object) -> Band:
     try:
         low_hz, high_hz = (parse_frequency(str(row.get(key) or "")) for key in ("low_hz", "high_hz"))
     except YardDialError as error:
-        raise BadStation(f"row {number}: {error}") from error
+        raise BadStation(cut(f"row {number}: {error}")) from error
     if not name or not 0 < low_hz < high_hz:
         raise BadStation(f"row {number}: a band needs a name and two ends above 0, the lower first")
     if mode and mode not in MODE_KEYS:
-        raise BadStation(f"row {number}: '{mode}' is no mode: choose one of {', '.join(MODE_KEYS)}")
+        raise BadStation(f"row {number}: '{mode[:40]}' is no mode: choose one of {', '.join(MODE_KEYS)}")
     return Band(name, low_hz, high_hz, kind or "own", mode)

@@ -2,117 +2,226 @@
 
 import contextlib
 import errno
-import json
+import os
 import sqlite3
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
 import msgspec
 
 from yarddial.records.entry import Entry, utc_now
-from yarddial.records.log_data import log_builtins, read_log_data
-from yarddial.yard.errors import LogNotWritten
+from yarddial.records.log_row import Unreadable, entry_of, row_of
+from yarddial.records.log_schema import FIELDS, SCHEMA_VERSION, prepare
+from yarddial.yard import clock
+from yarddial.yard.errors import LogDamaged, LogNotWritten
 
-SCHEMA_VERSION = 1
 # Seconds to wait for another program that holds the log before giving the entry back to the caller.
 PATIENCE_S = 0.5
-
-_SCHEMA = """
-CREATE TABLE entries (
-    id INTEGER PRIMARY KEY,
-    at_utc TEXT NOT NULL,
-    station TEXT NOT NULL,
-    kind TEXT NOT NULL,
-    route TEXT NOT NULL DEFAULT '',
-    method TEXT NOT NULL DEFAULT '',
-    reference TEXT NOT NULL DEFAULT '',
-    temperature_c REAL,
-    text TEXT NOT NULL,
-    data TEXT NOT NULL DEFAULT '{}'
-);
-CREATE INDEX entries_by_kind ON entries (station, kind, at_utc);
-"""
-_FIELDS = "at_utc, station, kind, route, method, reference, temperature_c, text, data"
+_NAMES = ("id", *FIELDS.split(", "))
+# Of each oscillator's history so many points are of use, and so many places on the dial.
+MOST_POINTS, MOST_PLACES = 120, 4_000
 
 
 class Logbook:
-    """Append-only record of what was observed and set."""
+    """Append-only record of what was observed and set. It is read by station and by time, never as a whole."""
 
     def __init__(self, path: Path) -> None:
         """Open or make the log; raises LogNotWritten with the reason when that is not possible."""
         self.path = path
+        # Rows that could not be read so far, by number.
+        self.unreadable: dict[int, Unreadable] = {}
+        # A sentence about something that was put right; empty as a rule.
+        self.remark = ""
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
-            self._connection = sqlite3.connect(path, timeout=PATIENCE_S, isolation_level=None)
-            self._prepare()
+            if path.exists() and not path.is_file():
+                raise LogNotWritten(f"{path} is no file: move it aside, a new log will be begun")
+            self._open()
         except (sqlite3.Error, OSError) as error:
-            raise LogNotWritten(_sentence(path, error)) from error
+            raise refusal(path, error) from error
 
-    def _prepare(self) -> None:
-        run = self._connection.execute
-        run("PRAGMA journal_mode=WAL")
-        # Each entry reaches the disk before it counts as kept.
-        run("PRAGMA synchronous=FULL")
-        version = run("PRAGMA user_version").fetchone()[0]
-        if version > SCHEMA_VERSION:
-            raise LogNotWritten(f"the log {self.path} was made by a newer version of this program: update it")
-        if version == 0:
-            run("BEGIN IMMEDIATE")
-            if run("PRAGMA user_version").fetchone()[0] == 0:
-                for statement in filter(str.strip, _SCHEMA.split(";")):
-                    run(statement)
-                run(f"PRAGMA user_version={SCHEMA_VERSION}")
-            run("COMMIT")
+    def _open(self) -> None:
+        self._connection = sqlite3.connect(self.path, timeout=PATIENCE_S, isolation_level=None, check_same_thread=False)
+        try:
+            # A text that is no UTF-8 must not spoil the rows beside it.
+            self._connection.text_factory = lambda raw: raw.decode("utf-8", "surrogateescape")
+            self._connection.execute("PRAGMA journal_mode=WAL")
+            # Each entry reaches the disk before it counts as kept.
+            self._connection.execute("PRAGMA synchronous=FULL")
+            if prepare(self._connection) > SCHEMA_VERSION:
+                raise LogNotWritten(f"the log {self.path} was made by a newer version of this program: update it")
+        except (sqlite3.Error, OSError):
+            with contextlib.suppress(sqlite3.Error):
+                self._connection.rollback()
+            self._connection.close()
+            raise
+        self._identity = _identity(self.path)
+
+    # Writing
 
     def add(self, entry: Entry) -> Entry:
         """Keep an entry and return it with its number and time; raises LogNotWritten, the log unchanged."""
         stamped = msgspec.structs.replace(entry, at_utc=entry.at_utc or utc_now())
-        values = [getattr(stamped, name) for name in _FIELDS.split(", ")[:-1]]
         try:
+            self._stay_with_file()
             cursor = self._connection.execute(
-                f"INSERT INTO entries ({_FIELDS}) VALUES (?,?,?,?,?,?,?,?,?)",
-                [*values, json.dumps(log_builtins(stamped.data))],
+                f"INSERT INTO entries ({FIELDS}) VALUES (?,?,?,?,?,?,?,?,?)", row_of(stamped)
             )
         except (sqlite3.Error, OSError) as error:
             with contextlib.suppress(sqlite3.Error):
                 self._connection.rollback()
-            raise LogNotWritten(_sentence(self.path, error)) from error
+            raise refusal(self.path, error) from error
         return msgspec.structs.replace(stamped, id=cursor.lastrowid or 0)
 
-    def entries(self, kind: str = "", station: str = "", most: int = 10_000) -> tuple[Entry, ...]:
-        """Newest first; all kinds and stations by default."""
-        rows = self._connection.execute(
-            f"SELECT id, {_FIELDS} FROM entries WHERE (?1='' OR kind=?1) AND (?2='' OR station=?2) "
-            "ORDER BY id DESC LIMIT ?3",
-            (kind, station, most),
-        ).fetchall()
-        names = ["id", *_FIELDS.split(", ")]
-        return tuple(_entry(dict(zip(names, row, strict=True))) for row in rows)
+    def _stay_with_file(self) -> None:
+        """The name may lead to another file, or to none: what is held here is not lost, and entries go by the name."""
+        now = _identity(self.path)
+        if now == self._identity:
+            return
+        if now is None:
+            self.path.parent.mkdir(parents=True, exist_ok=True)
+            # What is left of a log without its main file would be taken for the new one's.
+            for ending in ("-wal", "-shm"):
+                with contextlib.suppress(OSError):
+                    self.path.with_name(f"{self.path.name}{ending}").unlink()
+            self._connection.execute("VACUUM INTO ?", (str(self.path),))
+            self.remark = f"the log {self.path.name} had been deleted or moved: all of it was written anew"
+        else:
+            aside = self.path.with_name(f"{self.path.stem}-before-{clock.now():%Y%m%d-%H%M%S}{self.path.suffix}")
+            self._connection.execute("VACUUM INTO ?", (str(aside),))
+            self.remark = f"the log {self.path.name} was replaced by another file: the former is kept as {aside.name}"
+        former = self._connection
+        self._open()
+        former.close()
+
+    # Reading
+
+    def entries(
+        self, kind: str = "", station: str = "", most: int = 10_000, *, before_id: int = 0, since_utc: str = ""
+    ) -> tuple[Entry, ...]:
+        """Newest first; all kinds and stations by default. Raises LogNotWritten when it cannot be read.
+
+        before_id : older than that one. since_utc : not older than that time.
+        """
+        asked: list[str] = []
+        values: list[object] = []
+        for column, value in (("station=?", station), ("kind=?", kind), ("id<?", before_id), ("at_utc>=?", since_utc)):
+            if value:
+                asked.append(column)
+                values.append(value)
+        where = f"WHERE {' AND '.join(asked)}" if asked else ""
+        # By number, as a clock may have been set back; where a time is asked for, by time. An index serves either.
+        order = "at_utc DESC, id DESC" if since_utc else "id DESC"
+        return self._read(f"SELECT id, {FIELDS} FROM entries {where} ORDER BY {order} LIMIT ?", (*values, most))
+
+    def search(self, words: str, most: int = 200, before_id: int = 0) -> tuple[Entry, ...]:
+        """Entries that hold all words, or their beginnings, newest first; of the older ones than `before_id`."""
+        asked = " ".join(f'"{word}"*' for word in words.replace('"', " ").split()[:12])
+        if not asked:
+            return self.entries(most=most, before_id=before_id)
+        bound = "AND rowid<?" if before_id else ""
+        found = f"SELECT rowid FROM words WHERE words MATCH ? {bound} ORDER BY rowid DESC LIMIT ?"
+        values = (asked, *((before_id,) if before_id else ()), most)
+        return self._read(f"SELECT id, {FIELDS} FROM entries WHERE id IN ({found}) ORDER BY id DESC", values)
+
+    def of_oscillators(self, station: str, names: Sequence[str]) -> tuple[Entry, ...]:
+        """Entries that tell of these oscillators, newest first: of each the last ones in stretches of six hours."""
+        asked = "SELECT entry FROM points WHERE station=? AND name=? ORDER BY slot DESC LIMIT ?"
+        return self._numbered(asked, [(station, name, MOST_POINTS) for name in names])
+
+    def of_places(self, station: str) -> tuple[Entry, ...]:
+        """Entries that tell of a place on the dial, newest first: of each place the last."""
+        asked = "SELECT DISTINCT entry FROM places WHERE station=? ORDER BY entry DESC LIMIT ?"
+        return self._numbered(asked, [(station, MOST_PLACES)])
+
+    def count(self) -> int:
+        """How many entries there are."""
+        try:
+            return int(self._connection.execute("SELECT coalesce(sum(entries), 0) FROM counts").fetchone()[0])
+        except (sqlite3.Error, TypeError, ValueError) as error:
+            raise refusal(self.path, error) from error
+
+    def examined(self, first_id: int = 0) -> Iterator[int]:
+        """Read every row from a number on, in parts; gives the number reached. What cannot be read is noted."""
+        while True:
+            rows = self._rows(f"SELECT id, {FIELDS} FROM entries WHERE id>? ORDER BY id LIMIT 500", (first_id,))
+            if not rows:
+                return
+            for row in rows:
+                self._entry(row)
+            first_id = int(rows[-1]["id"])
+            yield first_id
 
     def close(self) -> None:
         """Close the file."""
         self._connection.close()
 
+    def _numbered(self, asked: str, many: Sequence[tuple[object, ...]]) -> tuple[Entry, ...]:
+        try:
+            numbers = {row[0] for values in many for row in self._connection.execute(asked, values)}
+        except sqlite3.Error as error:
+            raise refusal(self.path, error) from error
+        ordered = sorted((n for n in numbers if isinstance(n, int)), reverse=True)
+        found: list[Entry] = []
+        for i in range(0, len(ordered), 500):
+            some = ordered[i : i + 500]
+            marks = ",".join("?" * len(some))
+            found += self._read(f"SELECT id, {FIELDS} FROM entries WHERE id IN ({marks}) ORDER BY id DESC", some)
+        return tuple(found)
 
-def _entry(row: dict[str, Any]) -> Entry:
-    return Entry(**{**row, "data": read_log_data(row["kind"], json.loads(row["data"]))})
+    def _read(self, asked: str, values: Sequence[object]) -> tuple[Entry, ...]:
+        return tuple(entry for row in self._rows(asked, values) if (entry := self._entry(row)) is not None)
+
+    def _rows(self, asked: str, values: Sequence[object]) -> list[dict[str, Any]]:
+        try:
+            rows = self._connection.execute(asked, tuple(values)).fetchall()
+        except (sqlite3.Error, OverflowError) as error:
+            raise refusal(self.path, error) from error
+        return [dict(zip(_NAMES, row, strict=True)) for row in rows]
+
+    def _entry(self, row: dict[str, Any]) -> Entry | None:
+        entry = entry_of(row)
+        if isinstance(entry, Unreadable):
+            self.unreadable[entry.id] = entry
+            return None
+        self.unreadable.pop(entry.id, None)
+        return entry
 
 
-def _sentence(path: Path, error: Exception) -> str:
-    words = " ".join(str(error).split())
+def refusal(path: Path, error: Exception) -> LogNotWritten:
+    """What a database or a disk refuses, as a sentence."""
+    if isinstance(error, LogNotWritten):
+        return error
     # The low byte is the primary result code, whatever the extended one says.
     code = getattr(error, "sqlite_errorcode", 0) & 0xFF
     match code:
         case sqlite3.SQLITE_BUSY | sqlite3.SQLITE_LOCKED:
-            return f"the log {path.name} is held by another program: close that; entries wait until it is free"
+            return LogNotWritten(f"the log {path.name} is held by another program: close that; entries wait until then")
         case sqlite3.SQLITE_FULL:
-            return f"the disk that holds the log {path} is full: make room; entries wait until then"
+            return LogNotWritten(f"the disk that holds the log {path} is full: make room; entries wait until then")
         case sqlite3.SQLITE_READONLY | sqlite3.SQLITE_PERM | sqlite3.SQLITE_CANTOPEN:
-            return f"cannot write the log {path}: check that its folder exists and may be written"
+            return LogNotWritten(f"cannot write the log {path}: check that its folder exists and may be written")
         case sqlite3.SQLITE_NOTADB | sqlite3.SQLITE_CORRUPT:
-            return f"{path} is not a logbook or is damaged: move it aside, a new one will be begun"
+            return LogDamaged(
+                f"{path} is not a logbook or is damaged: put a copy in its place; nothing is thrown away", path
+            )
     if isinstance(error, OSError) and error.errno in (errno.EACCES, errno.EPERM, errno.EROFS, errno.ENOTDIR):
-        return f"cannot write the log {path}: check that its folder exists and may be written"
-    if isinstance(error, OSError) and error.errno == errno.ENOSPC:
-        return f"the disk that holds the log {path} is full: make room; entries wait until then"
-    return f"cannot write the log {path}: {words.lower()}"
+        return LogNotWritten(f"cannot write the log {path}: check that its folder exists and may be written")
+    if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return LogNotWritten(f"the disk that holds the log {path} is full: make room; entries wait until then")
+    words = " ".join(str(error).split()).lower()[:160]
+    # Tables or columns that are not as they were made, and texts that are none, are damage as well.
+    if isinstance(error, sqlite3.DatabaseError) and not isinstance(error, sqlite3.OperationalError):
+        return LogDamaged(f"the log {path} is damaged ({words}): put a copy in its place; nothing is thrown away", path)
+    if "no such" in words or "has no column" in words or "malformed" in words:
+        return LogDamaged(f"the log {path} is damaged ({words}): put a copy in its place; nothing is thrown away", path)
+    return LogNotWritten(f"cannot write the log {path}: {words}")
+
+
+def _identity(path: Path) -> tuple[int, int] | None:
+    try:
+        found = os.stat(path)
+    except FileNotFoundError:
+        return None
+    return found.st_dev, found.st_ino

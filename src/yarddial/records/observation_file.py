@@ -8,6 +8,7 @@ from typing import Any
 
 import msgspec
 
+from yarddial.records.reading import OBSERVATIONS, cut, read_rows
 from yarddial.records.whole_file import write_whole
 from yarddial.yard.errors import BadObservations, YardDialError
 from yarddial.yard.frequency import parse_frequency
@@ -20,6 +21,7 @@ from yarddial.yard.observation import (
     tells_of_centre,
 )
 from yarddial.yard.path import parse_ppm, parse_stage
+from yarddial.yard.plain_text import shown
 
 COLUMNS = ("reference_hz", "reference_sigma_hz", "measured_hz", "sigma_hz", "through")
 # What more a row may tell; what is missing or empty is left at its default.
@@ -32,23 +34,14 @@ def read_observations(file: Path, receiver: str = RECEIVER) -> list[Observation]
 
     receiver : of rows that name none.
     """
+    names: dict[tuple[str, float], str] = {}
+    rows = read_rows(file, OBSERVATIONS, COLUMNS, BadObservations)
     try:
-        text = file.read_text(encoding="utf-8-sig")
-    except (OSError, UnicodeDecodeError) as error:
-        raise BadObservations(f"cannot read {file}: {getattr(error, 'strerror', None) or 'it is no text'}") from error
-    rows = csv.DictReader(text.splitlines(), skipinitialspace=True)
-    missing = [name for name in COLUMNS if name not in (rows.fieldnames or [])]
-    if missing:
-        raise BadObservations(
-            f"{file.name} has no column '{missing[0]}': its first line must name {', '.join(COLUMNS)}"
-        )
-    try:
-        names: dict[tuple[str, float], str] = {}
-        observations = [_observation(number, row, names, receiver) for number, row in enumerate(rows, 1)]
-    except csv.Error as error:
-        raise BadObservations(f"{file.name} is no readable CSV: {error}") from error
+        observations = [_observation(number, row, names, receiver) for number, row in rows]
+    except BadObservations as error:
+        raise BadObservations(cut(str(error))) from error
     if not observations:
-        raise BadObservations(f"{file.name} has no rows: measure a known carrier first")
+        raise BadObservations(f"{shown(file.name)} has no rows: measure a known carrier first")
     return observations
 
 

@@ -5,11 +5,14 @@ from pathlib import Path
 
 import msgspec
 
+from yarddial.records import reading
+from yarddial.records.reading import cut, one_line_of
 from yarddial.records.station_file import read_json
 from yarddial.records.upgrades import VERSION, upgraded_part
 from yarddial.records.whole_file import write_whole
 from yarddial.yard.errors import BadStation
 from yarddial.yard.parts import Part
+from yarddial.yard.plain_text import shown
 from yarddial.yard.station import Station, checked
 
 FORMAT = "yard-dial-part"
@@ -27,10 +30,10 @@ def load_part(path: Path) -> Part:
         from yarddial.records.touchstone import load_filter
 
         return load_filter(path)
-    raw = read_json(path, FORMAT, "part")
+    raw = read_json(path, FORMAT, reading.PART)
     try:
         part: Part = msgspec.convert(upgraded_part(raw.get("part"), raw["version"]), Part)
         checked(Station("one part", parts=(part,)))
     except (msgspec.ValidationError, RecursionError, OverflowError, BadStation) as error:
-        raise BadStation(f"{path.name}: {error}") from error
+        raise BadStation(cut(f"{shown(path.name)}: {one_line_of(error)}")) from error
     return part

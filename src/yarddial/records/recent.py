@@ -3,8 +3,9 @@
 import json
 from pathlib import Path
 
+from yarddial.records.reading import LISTED, is_regular, read_json_value
 from yarddial.records.whole_file import write_whole
-from yarddial.yard.errors import NotWritten
+from yarddial.yard.errors import BadStation, NotWritten
 
 MOST = 10
 
@@ -18,11 +19,11 @@ class RecentFiles:
     def paths(self) -> tuple[Path, ...]:
         """Those that are still there, the latest first."""
         try:
-            raw = json.loads(self._place.read_text())
-        except (OSError, ValueError, RecursionError):
+            raw = read_json_value(self._place, LISTED, BadStation)
+        except BadStation:
             return ()
         names = [name for name in raw if isinstance(name, str)] if isinstance(raw, list) else []
-        return tuple(path for path in map(Path, names[:MOST]) if path.exists())
+        return tuple(path for path in map(Path, names[:MOST]) if is_regular(path))
 
     def add(self, path: Path) -> None:
         """Put one in front."""

@@ -1,43 +1,95 @@
-"""Edits that could not be saved where they belong are kept here until they can be."""
+"""Edits that could not be saved where they belong, and other programs' versions of a file, are kept here."""
 
 import hashlib
 from pathlib import Path
 
+from yarddial.records.reading import is_regular
 from yarddial.records.station_file import StationFile, load_station
+from yarddial.records.whole_file import digest_of, write_whole
 from yarddial.yard.errors import BadStation, NotWritten
 from yarddial.yard.station import Station
 
+# Of other programs' versions so many are kept for each station file.
+MOST_OTHERS = 20
+
 
 class Recovery:
-    """One copy for each station file, in a folder of the program's own."""
+    """For each station file: copies by number, the last one the newest; in a folder of the program's own.
+
+    Numbers, and no times: a clock may be set back.
+    """
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
+        # Of this session: one copy for each station file.
+        self._own: dict[Path, StationFile] = {}
 
     def keep(self, path: Path, station: Station) -> Path:
         """Keep a station that belongs at `path`; raises NotWritten when even that fails."""
-        place = self._place(path)
+        kept = self._own.get(path)
+        if kept is None:
+            number = max(self._numbers(path), default=0) + 1
+            self._made()
+            kept = StationFile(self._folder / f"{self._stem(path)}-{number:04d}.yard.json", station)
+        if not is_regular(kept.path) or kept.station != station or path not in self._own:
+            kept.save(station)
+        self._own[path] = kept
+        return kept.path
+
+    def find(self, path: Path) -> Station | None:
+        """What was kept for `path` in an earlier session and can be read, the newest; None where that stands there."""
+        own = self._own[path].path if path in self._own else None
+        for _, place in sorted(self._numbers(path).items(), reverse=True):
+            if place == own:
+                continue
+            try:
+                found = load_station(place).station
+                return None if is_regular(path) and load_station(path).station == found else found
+            except BadStation:
+                continue
+        return None
+
+    def clear(self, path: Path) -> None:
+        """What this session kept has been saved where it belongs."""
+        kept = self._own.pop(path, None)
+        if kept is not None:
+            kept.path.unlink(missing_ok=True)
+
+    def clear_earlier(self, path: Path) -> None:
+        """What was found has been taken, and saved where it belongs."""
+        own = self._own[path].path if path in self._own else None
+        for place in self._numbers(path).values():
+            if place != own:
+                place.unlink(missing_ok=True)
+
+    def keep_other(self, path: Path, content: bytes) -> Path:
+        """Keep another program's version of a station file, whatever it is; raises NotWritten."""
+        self._made()
+        place = self._folder / f"{self._stem(path)}-other-{digest_of(content)[:8]}.yard.json"
+        if not is_regular(place):
+            write_whole(place, content)
+            others = sorted(self._folder.glob(f"{self._stem(path)}-other-*"), key=lambda other: other.stat().st_mtime)
+            for old in others[:-MOST_OTHERS]:
+                old.unlink(missing_ok=True)
+        return place
+
+    def _made(self) -> None:
         try:
             self._folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise NotWritten(f"cannot make {self._folder}: {error.strerror}; check its permissions") from error
-        StationFile(place, station).save(station)
-        return place
 
-    def find(self, path: Path) -> Station | None:
-        """What is kept for `path`, if it is newer than the file there and can be read."""
-        place = self._place(path)
-        try:
-            if path.exists() and place.stat().st_mtime < path.stat().st_mtime:
-                return None
-            return load_station(place).station
-        except (OSError, BadStation):
-            return None
+    def _stem(self, path: Path) -> str:
+        mark = hashlib.sha256(str(path.resolve()).encode("utf-8", "surrogateescape")).hexdigest()[:12]
+        return f"{path.name.removesuffix('.yard.json')[:60]}-{mark}"
 
-    def clear(self, path: Path) -> None:
-        """It has been saved where it belongs, or is not wanted."""
-        self._place(path).unlink(missing_ok=True)
-
-    def _place(self, path: Path) -> Path:
-        mark = hashlib.sha256(str(path.resolve()).encode()).hexdigest()[:12]
-        return self._folder / f"{path.name.removesuffix('.yard.json')}-{mark}.yard.json"
+    def _numbers(self, path: Path) -> dict[int, Path]:
+        stem = self._stem(path)
+        found = {0: self._folder / f"{stem}.yard.json"}
+        if self._folder.is_dir():
+            for place in self._folder.iterdir():
+                number = place.name.removeprefix(f"{stem}-").removesuffix(".yard.json")
+                if place.name.startswith(f"{stem}-") and number.isdigit():
+                    found[int(number)] = place
+        # Number 0 is what earlier versions of this program kept.
+        return {number: place for number, place in found.items() if number or is_regular(place)}

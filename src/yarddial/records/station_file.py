@@ -6,31 +6,85 @@ from typing import Any
 
 import msgspec
 
+from yarddial.records import reading
+from yarddial.records.reading import FileKind, cut, is_regular, one_line_of
 from yarddial.records.unknown_fields import with_unknown
 from yarddial.records.upgrades import VERSION, upgraded
-from yarddial.records.whole_file import reason, write_whole
-from yarddial.yard.errors import BadStation
+from yarddial.records.whole_file import Former, digest_of, refuse_read_only, replace_known, write_whole
+from yarddial.yard.errors import BadStation, ChangedElsewhere, NotWritten
+from yarddial.yard.plain_text import shown
 from yarddial.yard.station import Station, checked
 
 FORMAT = "yard-dial-station"
-# Nobody's yard is larger; a larger file is something else.
-LARGEST_BYTES = 16 << 20
+# Nobody's yard has more; what has would only be slow.
+MOST = {"parts": 1_000, "routes": 200, "own_bands": 2_000, "references": 2_000}
 
 
 class StationFile:
-    """A station together with the file it came from, so that fields of later versions survive a save."""
+    """A station together with the file it came from, so that fields of later versions survive a save.
 
-    def __init__(self, path: Path, station: Station, raw: dict[str, Any] | None = None) -> None:
+    station : as it was read or written last.
+    """
+
+    def __init__(self, path: Path, station: Station, raw: dict[str, Any] | None = None, digest: str = "") -> None:
+        """`digest` : of what was read; without one whatever stands there is replaced."""
         self.path = path
         self.station = station
-        self._raw = raw or {}
+        self._raw, self._digest = raw or {}, digest
+        self._former: Former | None = None
+        self.may_write_read_only = False
 
     def save(self, station: Station) -> None:
-        """Write a changed station; raises NotWritten."""
+        """Write a changed station; raises NotWritten, and ChangedElsewhere where another program was there before."""
         merged = with_unknown(station, self._raw) | {"format": FORMAT, "version": VERSION}
         ordered = {"format": FORMAT, "version": VERSION} | merged
-        write_whole(self.path, (json.dumps(ordered, indent=2, ensure_ascii=False) + "\n").encode())
-        self.station, self._raw = station, ordered
+        # What no file can hold is written as JSON writes it, rather than not at all.
+        data = (json.dumps(ordered, indent=2, ensure_ascii=False) + "\n").encode("utf-8", "backslashreplace")
+        self.check()
+        digest = digest_of(data)
+        if digest != self._digest or not self.path.exists():
+            if not self.may_write_read_only:
+                refuse_read_only(self.path)
+            if not self._digest:
+                write_whole(self.path, data)
+            elif (former := replace_known(self.path, data, self._digest)) is not None:
+                self.close()
+                self._former = former
+        self.station, self._raw, self._digest = station, ordered, digest
+
+    def check(self) -> None:
+        """Look whether another program has written the file meanwhile; raises ChangedElsewhere."""
+        if not self._digest:
+            return
+        written = self._former.written_since() if self._former is not None else None
+        if written is not None:
+            raise ChangedElsewhere(f"another program was writing {self.path.name} when it was saved: compare", written)
+        if not is_regular(self.path):
+            return
+        theirs = reading.read_bytes(self.path, reading.STATION, NotWritten)
+        if digest_of(theirs) != self._digest:
+            raise ChangedElsewhere(
+                f"{self.path.name} was changed by another program since it was read: compare the two and choose", theirs
+            )
+
+    def accept(self, theirs: bytes) -> None:
+        """What another program wrote has been looked at: the next save goes over it. Raises BadStation."""
+        digest = digest_of(theirs)
+        try:
+            read = station_of(theirs, self.path)
+            self.station, self._raw = read.station, read._raw
+        finally:
+            self.close()
+            if is_regular(self.path):
+                now = digest_of(reading.read_bytes(self.path, reading.STATION, BadStation))
+                # What stands there may be what was saved here, and theirs went into the file that it replaced.
+                self._digest = digest if now != self._digest else now
+
+    def close(self) -> None:
+        """Nobody asks any more whether somebody still writes into the file that was replaced."""
+        if self._former is not None:
+            self._former.close()
+            self._former = None
 
 
 def load_station(path: Path) -> StationFile:
@@ -41,35 +95,38 @@ def load_station(path: Path) -> StationFile:
     BadStation
         One sentence: which file, where in it, and what is wrong.
     """
-    raw = read_json(path, FORMAT, "station")
+    return station_of(reading.read_bytes(path, reading.STATION, BadStation), path)
+
+
+def station_of(data: bytes, path: Path) -> StationFile:
+    """The same of contents that were read already."""
+    raw = json_of(data, path, FORMAT, reading.STATION)
     try:
         raw = upgraded(raw)
+        _not_too_many(raw)
         station = msgspec.convert({k: v for k, v in raw.items() if k not in ("format", "version")}, Station)
-        return StationFile(path, checked(station), raw)
-    except (msgspec.ValidationError, RecursionError, OverflowError) as error:
-        raise BadStation(f"{path.name}: {error}") from error
-    except BadStation as error:
-        raise BadStation(f"{path.name}: {error}") from error
+        return StationFile(path, checked(station), raw, digest_of(data))
+    except (msgspec.ValidationError, RecursionError, OverflowError, BadStation) as error:
+        raise BadStation(cut(f"{shown(path.name)}: {one_line_of(error)}")) from error
 
 
-def read_json(path: Path, wanted: str, what: str) -> dict[str, Any]:
+def read_json(path: Path, wanted: str, kind: FileKind) -> dict[str, Any]:
     """Read a JSON object of one of our formats; raises BadStation in one sentence."""
-    try:
-        if path.stat().st_size > LARGEST_BYTES:
-            raise BadStation(f"{path.name} is larger than any {what} file: choose a *.json made by this program")
-        raw = json.loads(path.read_bytes(), parse_constant=_no_constant)
-    except OSError as error:
-        raise BadStation(f"cannot read {path}: {reason(error)}") from error
-    except (ValueError, RecursionError) as error:
-        said = " ".join(str(error).split())
-        raise BadStation(f"{path.name} is no readable JSON ({said}): restore it from a copy") from error
+    return json_of(reading.read_bytes(path, kind, BadStation), path, wanted, kind)
+
+
+def json_of(data: bytes, path: Path, wanted: str, kind: FileKind) -> dict[str, Any]:
+    """The same of contents that were read already."""
+    raw, name = reading.json_value_of(data, path, BadStation), shown(path.name)
     if not isinstance(raw, dict) or raw.get("format") != wanted:
-        raise BadStation(f"{path.name} is no {what} file: its 'format' is not '{wanted}'")
+        raise BadStation(f"{name} is no {kind.what} file: its 'format' is not '{wanted}'")
     version = raw.get("version")
     if not isinstance(version, int) or isinstance(version, bool) or not 1 <= version <= VERSION:
-        raise BadStation(f"{path.name} has version {version!r:.40}, this program reads up to {VERSION}: update it")
+        raise BadStation(f"{name} has version {version!r:.40}, this program reads up to {VERSION}: update it")
     return raw
 
 
-def _no_constant(name: str) -> float:
-    raise ValueError(f"{name} is no number of JSON")
+def _not_too_many(raw: dict[str, Any]) -> None:
+    for key, most in MOST.items():
+        if isinstance(raw.get(key), list) and len(raw[key]) > most:
+            raise BadStation(f"it has {len(raw[key]):,} {key.replace('_', ' ')}, and {most:,} is the most: split it")

@@ -2,9 +2,10 @@
 
 import csv
 import io
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
+from yarddial.records.reading import STRONG, cut, read_rows
 from yarddial.records.whole_file import write_whole
 from yarddial.yard.errors import BadObservations, YardDialError
 from yarddial.yard.frequency import parse_frequency
@@ -16,17 +17,7 @@ MORE = ("width_hz", "antenna")
 
 def read_strong(path: Path) -> tuple[Strong, ...]:
     """Strong signals from a file; raises BadObservations with row and column."""
-    try:
-        text = path.read_text(encoding="utf-8-sig")
-    except (OSError, UnicodeDecodeError) as error:
-        raise BadObservations(f"cannot read {path}: {getattr(error, 'strerror', None) or 'it is no text'}") from error
-    rows = csv.DictReader(text.splitlines(), skipinitialspace=True)
-    missing = [name for name in COLUMNS[:2] if name not in (rows.fieldnames or [])]
-    if missing:
-        raise BadObservations(
-            f"{path.name} has no column '{missing[0]}': its first line must name {', '.join(COLUMNS)}"
-        )
-    return tuple(_strong(number, row) for number, row in enumerate(rows, 1))
+    return tuple(_strong(number, row) for number, row in read_rows(path, STRONG, COLUMNS[:2], BadObservations))
 
 
 def write_strong(path: Path, signals: Sequence[Strong]) -> None:
@@ -39,13 +30,13 @@ def write_strong(path: Path, signals: Sequence[Strong]) -> None:
     write_whole(path, out.getvalue().encode())
 
 
-def _strong(number: int, row: dict[str, str]) -> Strong:
+def _strong(number: int, row: Mapping[str, str]) -> Strong:
     try:
         frequency_hz = parse_frequency(row["frequency_hz"] or "")
         width_hz = parse_frequency(row.get("width_hz") or "0")
         level_dbm = float((row["level_dbm"] or "").replace("−", "-").removesuffix("dBm"))
     except (YardDialError, ValueError) as error:
-        raise BadObservations(f"row {number}: {error}; give hertz and dBm") from error
+        raise BadObservations(cut(f"row {number}: {error}; give hertz and dBm")) from error
     if not (frequency_hz > 0 and width_hz >= 0 and -250 < level_dbm < 60):
         raise BadObservations(f"row {number}: {level_dbm:g} dBm at {frequency_hz:g} Hz cannot be received")
     name, antenna = ((row.get(key) or "").strip() for key in ("name", "antenna"))

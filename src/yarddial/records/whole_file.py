@@ -1,43 +1,188 @@
-"""Files are written whole or not at all."""
+"""Files are written whole or not at all, and never over what another program has written meanwhile."""
 
 import contextlib
+import hashlib
 import os
+import stat
+from collections.abc import Iterator
 from pathlib import Path
 
-from yarddial.yard.errors import NotWritten
+from yarddial.yard.errors import ChangedElsewhere, NotWritten, ReadOnlyFile
+
+# Our own mark: only files that bear it are ever taken away.
+MARK = ".yard-dial-new"
+# Swap two names in one step (Linux, renameat2(2)).
+_RENAME_EXCHANGE, _AT_FDCWD = 2, -100
+
+
+def digest_of(data: bytes) -> str:
+    """What tells one content from another."""
+    return hashlib.sha256(data).hexdigest()
 
 
 def write_whole(path: Path, data: bytes) -> None:
     """Replace a file in one step: readers and a crash see the old contents or the new, never a part.
+
+    Mode, owner and further attributes stay as they were; a link stays a link, what it leads to is replaced.
 
     Raises
     ------
     NotWritten
         The sentence says where and why; the old file, if any, is untouched.
     """
-    import tempfile
-
-    # A link stays a link: what it leads to is replaced.
     path = Path(os.path.realpath(path))
+    temporary = _written_beside(path, data, "")
+    with _or_removed(path, temporary):
+        os.replace(temporary, path)
+        _settle_folder(path.parent)
+
+
+def replace_known(path: Path, data: bytes, known: str) -> "Former | None":
+    """Replace a file only if it still holds what is known of it; else leave it as it is.
+
+    known : digest of its contents as they were read or written last. A file that is gone is written anew.
+    Returns the file that was replaced, for whoever wants to know if somebody was still writing into it.
+
+    Raises
+    ------
+    ChangedElsewhere
+        Another program wrote it; `theirs` holds what.
+    NotWritten
+        The same as of `write_whole`.
+    """
+    path = Path(os.path.realpath(path))
+    with contextlib.suppress(FileNotFoundError):
+        _hold_against(path, path, known)
+    temporary = _written_beside(path, data, known)
+    with _or_removed(path, temporary):
+        if not path.exists():
+            _named_anew(temporary, path)
+        elif _swapped(temporary, path):
+            former = Former(temporary, known)
+            try:
+                _hold_against(path, temporary, known)
+            except ChangedElsewhere:
+                # It was written between the look and the swap: what the other program wrote goes back.
+                former.close()
+                _swapped(temporary, path)
+                raise
+            temporary.unlink()
+            _settle_folder(path.parent)
+            return former
+        else:
+            _hold_against(path, path, known)
+            os.replace(temporary, path)
+        _settle_folder(path.parent)
+    return None
+
+
+class Former:
+    """The file that was replaced: it has no name any more, but whoever had opened it may still write into it."""
+
+    def __init__(self, place: Path, digest: str) -> None:
+        self._handle = os.open(place, os.O_RDONLY | os.O_CLOEXEC)
+        self._digest, self._seen = digest, self._state()
+
+    def written_since(self) -> bytes | None:
+        """What was written into it after it had been replaced; None as a rule."""
+        if self._state() == self._seen:
+            return None
+        self._seen = self._state()
+        data = os.pread(self._handle, os.fstat(self._handle).st_size, 0)
+        return None if digest_of(data) == self._digest or not data else data
+
+    def close(self) -> None:
+        """Let it go."""
+        with contextlib.suppress(OSError):
+            os.close(self._handle)
+
+    def _state(self) -> tuple[int, int]:
+        now = os.fstat(self._handle)
+        return now.st_size, now.st_mtime_ns
+
+
+def may_not_write(path: Path) -> bool:
+    """True of a file that says of itself that it is not to be written."""
     try:
-        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+        mode = path.stat().st_mode
+    except OSError:
+        return False
+    return not mode & (stat.S_IWUSR | stat.S_IWGRP | stat.S_IWOTH) or not os.access(path, os.W_OK)
+
+
+def refuse_read_only(path: Path) -> None:
+    """Raise ReadOnlyFile where a file is not to be written."""
+    if may_not_write(path):
+        raise ReadOnlyFile(f"{path.name} is read-only: let it be written all the same, or keep the station elsewhere")
+
+
+def take_leftovers(path: Path, older_than_s: float = 60.0) -> tuple[Path, ...]:
+    """Take away what writers of a file left behind when they were killed; a writer at work is younger than that.
+
+    One that holds what another program had written, swapped out at the very moment, is kept under a name that can be
+    seen; those are returned.
+    """
+    import glob
+    import time
+
+    path, kept = Path(os.path.realpath(path)), []
+    for leftover in path.parent.glob(f".{glob.escape(path.name)}.*{MARK}"):
+        with contextlib.suppress(OSError):
+            age_s = abs(time.time() - leftover.stat().st_mtime)
+            if age_s <= older_than_s:
+                continue
+            data = leftover.read_bytes()
+            ours = leftover.name.removesuffix(MARK).rsplit(".", 3)[-2:]
+            if digest_of(data)[:16] not in ours and data.rstrip().endswith(b"}"):
+                found = path.with_name(f"{path.name.removesuffix('.yard.json')}-found-{digest_of(data)[:6]}.yard.json")
+                leftover.rename(found)
+                kept.append(found)
+            else:
+                leftover.unlink()
+    return tuple(kept)
+
+
+def reason(error: OSError) -> str:
+    """The system's own words, without numbers and paths."""
+    return (error.strerror or str(error)).lower()
+
+
+def _written_beside(path: Path, data: bytes, known: str) -> Path:
+    """The new contents on the disk under another name, which tells what was known of the old and what is new."""
+    import secrets
+
+    # Names have at most 255 bytes.
+    stem = os.fsdecode(os.fsencode(path.name)[:180])
+    ending = f"{secrets.token_hex(4)}.{known[:16] or 'any'}.{digest_of(data)[:16]}{MARK}"
+    temporary = path.with_name(f".{stem}.{ending}")
+    try:
+        handle = os.open(temporary, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600)
     except OSError as error:
         raise NotWritten(f"cannot write in {path.parent}: {reason(error)}; choose another folder") from error
-    try:
+    with _or_removed(path, temporary):
         with os.fdopen(handle, "wb") as file:
             file.write(data)
             file.flush()
             os.fsync(file.fileno())
         _as_before(path, temporary)
-        os.replace(temporary, path)
+    return temporary
+
+
+@contextlib.contextmanager
+def _or_removed(path: Path, temporary: Path) -> Iterator[None]:
+    """Whatever goes wrong inside, nothing is left lying, and the system's refusal becomes a sentence."""
+    try:
+        yield
     except OSError as error:
         with contextlib.suppress(OSError):
             os.unlink(temporary)
+        if isinstance(error, NotWritten):
+            raise
         raise NotWritten(f"cannot write {path}: {reason(error)}; what was there before is untouched") from error
 
 
-def _as_before(path: Path, temporary: str) -> None:
-    """Mode and owner of the file that is replaced, as far as the system lets us; of a new one what is usual."""
+def _as_before(path: Path, temporary: Path) -> None:
+    """Mode, owner and attributes of the file that is replaced, as far as the system lets us; of a new one the usual."""
     try:
         before = path.stat()
     except OSError:
@@ -45,23 +190,55 @@ def _as_before(path: Path, temporary: str) -> None:
         os.umask(usual)
         os.chmod(temporary, 0o666 & ~usual)
         return
-    os.chmod(temporary, before.st_mode & 0o7777)
     with contextlib.suppress(OSError):
         os.chown(temporary, before.st_uid, before.st_gid)
+    os.chmod(temporary, before.st_mode & 0o7777)
+    with contextlib.suppress(OSError):
+        for name in os.listxattr(path):
+            with contextlib.suppress(OSError):
+                os.setxattr(temporary, name, os.getxattr(path, name))
 
 
-def clear_leftovers(path: Path, older_than_s: float = 60.0) -> None:
-    """Take away what writers of a file left behind when they were killed; a writer at work is younger than that."""
-    import glob
-    import time
-
-    path = Path(os.path.realpath(path))
-    for leftover in path.parent.glob(f".{glob.escape(path.name)}.*"):
-        with contextlib.suppress(OSError):
-            if time.time() - leftover.stat().st_mtime > older_than_s:
-                leftover.unlink()
+def _hold_against(path: Path, place: Path, known: str) -> None:
+    if not stat.S_ISREG(place.stat().st_mode):
+        raise NotWritten(f"{path.name} is no file any more: keep the station elsewhere")
+    theirs = place.read_bytes()
+    if digest_of(theirs) != known:
+        raise ChangedElsewhere(
+            f"{path.name} was changed by another program since it was read: compare the two and choose", theirs
+        )
 
 
-def reason(error: OSError) -> str:
-    """The system's own words, without numbers and paths."""
-    return (error.strerror or str(error)).lower()
+def _named_anew(temporary: Path, path: Path) -> None:
+    """Give it its name, unless somebody has taken that meanwhile."""
+    try:
+        os.link(temporary, path)
+    except FileExistsError:
+        raise ChangedElsewhere(f"{path.name} was written by another program: compare and choose", b"") from None
+    except OSError:
+        # A file system without links.
+        os.replace(temporary, path)
+    else:
+        temporary.unlink()
+
+
+def _swapped(one: Path, other: Path) -> bool:
+    """Swap two files' names in one step; False where the system or the file system cannot."""
+    import ctypes
+
+    try:
+        swap = ctypes.CDLL(None, use_errno=True).renameat2
+    except (AttributeError, OSError):
+        return False
+    done: int = swap(_AT_FDCWD, os.fsencode(one), _AT_FDCWD, os.fsencode(other), _RENAME_EXCHANGE)
+    return done == 0
+
+
+def _settle_folder(folder: Path) -> None:
+    """The new name reaches the disk, too."""
+    with contextlib.suppress(OSError):
+        handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)

@@ -20,7 +20,10 @@ class GoTo(msgspec.Struct, frozen=True):
 class Act(msgspec.Struct, frozen=True):
     """Do it at once."""
 
-    what: Literal["measure", "apply", "free the route", "recover", "copy the fault"]
+    what: Literal[
+        "measure", "apply", "free the route", "recover", "copy the fault", "compare versions", "write read-only",
+        "save elsewhere", "restore the log", "export unreadable",
+    ]  # fmt: skip
 
 
 class MendYard(msgspec.Struct, frozen=True):

@@ -16,6 +16,7 @@ from yarddial.session.calibration.crystal_follower import CrystalFollower
 from yarddial.session.faults import Faults
 from yarddial.session.first_light.device_check import BeginRun, DeviceCheck
 from yarddial.session.levels.levels import Levels
+from yarddial.session.listeners import Listeners
 from yarddial.session.listening.listening import Listening
 from yarddial.session.log.log_keeper import Book, LogKeeper
 from yarddial.session.overview.overview import Overview
@@ -24,13 +25,16 @@ from yarddial.session.spurious.span_test import SpanTest
 from yarddial.session.spurious.strong_signals import StrongSignals
 from yarddial.session.station.desk import Desk, Edit
 from yarddial.session.station.inspection import Inspection
+from yarddial.session.station.station_saver import StationSaver
 from yarddial.yard import clock
+from yarddial.yard.errors import NotWritten
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.reach import reaching
 from yarddial.yard.station import Reference, Station
 
 if TYPE_CHECKING:
     # Not needed before the first paint.
+    from collections.abc import Mapping
     from pathlib import Path
 
     from yarddial.session.bands.band_run import BandRun
@@ -44,10 +48,13 @@ if TYPE_CHECKING:
     from yarddial.session.spurious.expected_products import ExpectedProducts
     from yarddial.session.spurious.mitigation import Mitigation
     from yarddial.session.station.building import Building
+    from yarddial.session.station.versions import Side
 
 # Between two savings of the dial, and between two attempts to write what the log could not take: polls or seconds,
 # whichever is over first, as an idle window polls seldom.
 RETRY_POLLS, RETRY_S = 120, 2.0
+# The log is copied when the start is long over.
+LOOK_AFTER_POLLS = 100
 # So often the dial's uncertainty grows by something.
 GROW_POLLS, GROW_S = 3600, 60.0
 
@@ -64,13 +71,18 @@ class Session:
         recovered: Station | None = None,
         begin_check: "BeginRun | None" = None,
         faults: Faults | None = None,
+        saver: StationSaver | None = None,
     ) -> None:
         self._engine = engine
         self._polls = 0
         self._grows, self._retries = _Every(GROW_POLLS, GROW_S), _Every(RETRY_POLLS, RETRY_S)
-        self.recovered = recovered
+        self.recovered, self.saver = recovered, saver
+        self._saver_state: object = None
+        self._saver_changed = Listeners()
         self.faults = faults or Faults()
         self.background = Background()
+        # What may take long and nobody waits for.
+        self.upkeep = Background()
         self.jobs = jobs = Scheduler(engine)
         self.desk = desk = Desk(station, save)
         # Before anybody else hears of it: what is under way must not go on with a dial that was turned.
@@ -93,6 +105,8 @@ class Session:
             (
                 desk.on_yard_changed,
                 desk.on_dial_changed,
+                desk.on_saving_changed,
+                self._saver_changed.add,
                 calibration.on_calibration_changed,
                 self.device_check.on_device_check_changed,
                 self.listening.on_listening_changed,
@@ -199,8 +213,12 @@ class Session:
             self.calibration.recall()
         is_news = self.jobs.poll()
         self.background.poll()
+        self.upkeep.poll()
         self.faults.poll()
         self.device_check.poll()
+        if self.saver is not None and self._saver_state != (state := (self.saver.conflict, self.saver.others)):
+            self._saver_state = state
+            self._saver_changed.tell()
         if "reception_check" in vars(self):
             self.reception_check.poll()
         if "band_run" in vars(self):
@@ -213,6 +231,8 @@ class Session:
             self.desk.save_dial()
             if self.log.waiting or self.log.trouble:
                 self.log.retry()
+            if self._polls > LOOK_AFTER_POLLS:
+                self.log.look_after(self.upkeep)
         return is_news
 
     @property
@@ -285,7 +305,31 @@ class Session:
         """Take the edits that could not be saved last time; it can be undone like any edit."""
         kept, self.recovered = self.recovered, None
         if kept is not None:
+            if self.saver is not None:
+                self.saver.took_earlier = True
             self.desk.edit("recovered edits", kept)
+
+    def merge_versions(self, chosen: "Mapping[tuple[str, str], Side]") -> None:
+        """Lay another program's version of the station file and the one here together; it can be undone like any edit.
+
+        Raises BadStation where the choice does not hold together.
+        """
+        if self.saver is not None:
+            found = self.saver.merged(self.desk.station, chosen)
+            self.desk.edit("both versions of the file", found)
+            self.desk.save_anew()
+
+    def write_read_only(self) -> None:
+        """Write the station file though it is read-only."""
+        if self.saver is not None:
+            self.saver.write_read_only()
+            self.desk.save_anew()
+
+    def save_elsewhere(self, path: "Path") -> "Path":
+        """Keep the station in another file as well; raises NotWritten."""
+        if self.saver is None:
+            raise NotWritten("this yard belongs to no file: begin one of your own")
+        return self.saver.copy_to(path, self.desk.station)
 
     def note_card(self, route: str, dial_hz: float, path: str) -> None:
         """Keep in the log that a settings card was handed over, and for what."""
@@ -301,7 +345,10 @@ class Session:
         if "live_methods" in vars(self):
             self.live_methods.clear()
         self.background.close()
+        self.upkeep.close()
         self.desk.finish()
+        if self.saver is not None:
+            self.saver.close()
         self.faults.end()
         self._engine.close()
 

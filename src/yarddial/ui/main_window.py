@@ -359,7 +359,33 @@ class MainWindow(QMainWindow):
             "free the route": self._free_route,
             "recover": session.recover,
             "copy the fault": self._copy_fault,
+            "compare versions": self._compare_versions,
+            "write read-only": session.write_read_only,
+            "save elsewhere": self._save_elsewhere,
+            "restore the log": self._restore_log,
+            "export unreadable": self._export_unreadable,
         }
+
+    def _compare_versions(self) -> None:
+        from yarddial.ui.versions_sheet import VersionsSheet
+
+        VersionsSheet(self, self.session).show()
+
+    def _save_elsewhere(self) -> None:
+        from yarddial.ui.widgets.file_sheet import FileSheet
+
+        FileSheet(self, "Keep the station elsewhere", "my.yard.json", "Keep it", self.session.save_elsewhere).show()
+
+    def _restore_log(self) -> None:
+        from yarddial.ui.places.log.restore_sheet import RestoreSheet
+
+        RestoreSheet(self, self.session.log).show()
+
+    def _export_unreadable(self) -> None:
+        from yarddial.ui.widgets.file_sheet import FileSheet
+
+        keep = self.session.log.export_unreadable
+        FileSheet(self, "Export what cannot be read", "unreadable-entries.jsonl", "Export", keep).show()
 
     def _stop_job(self, lease_id: int) -> None:
         for lease in self.session.jobs.leases:

@@ -4,6 +4,8 @@ Every error the program raises on purpose descends from `YardDialError`, so a wi
 class and shows its sentence. Each is also the nearest built-in, for callers that know nothing of this program.
 """
 
+from pathlib import Path
+
 
 class YardDialError(Exception):
     """Root of all errors with a sentence meant for the person: what, where, what to do."""
@@ -118,5 +120,25 @@ class NotWritten(YardDialError, OSError):
     """A file could not be written; what was there before is untouched."""
 
 
+class ChangedElsewhere(NotWritten):
+    """Another program has written the file since it was read. `theirs` holds what stands there now."""
+
+    def __init__(self, message: str, theirs: bytes = b"") -> None:
+        super().__init__(message)
+        self.theirs = theirs
+
+
+class ReadOnlyFile(NotWritten):
+    """The file says of itself that it is not to be written: the person is asked."""
+
+
 class LogNotWritten(YardDialError, OSError):
     """The logbook could not take an entry; the entry is kept in memory and tried again."""
+
+
+class LogDamaged(LogNotWritten):
+    """The logbook cannot be read as one: a copy can be put in its place. `path` tells which."""
+
+    def __init__(self, message: str, path: Path) -> None:
+        super().__init__(message)
+        self.path = path

@@ -119,7 +119,7 @@ def test_a_correction_is_compared_with_the_one_before(session: Session) -> None:
     for days, ppm in ((40, 27.0), (3, 27.2)):
         changes = [LoggedChange("Finch", "ppm", 0.0, ppm)]
         earlier(session, days, ppm, 410.0, *changes)
-    compared = since_last_correction(session.log.entries, session.desk.station.name)
+    compared = since_last_correction(session.log.shown(), session.desk.station.name)
     assert "Finch +0.200 ppm" in compared
 
 
@@ -132,7 +132,7 @@ def test_a_log_of_version_1_tells_what_it_told(tmp_path: Path, monkeypatch: pyte
         slow_station(), EngineInline(wiring.open_device_flat_out), lambda: Logbook(tmp_path / "log.sqlite")
     )
     until(session, lambda: session.calibration.fit is not None and not session.background.is_busy)
-    (entered,) = [entry.text for entry in session.log.entries if entry.kind == "correction"]
+    (entered,) = [entry.text for entry in session.log.shown() if entry.kind == "correction"]
     assert "120.000\u202f461\u202f3 MHz" in entered
     assert "+27.138 ppm" in entered
     fit = session.calibration.fit
@@ -142,7 +142,7 @@ def test_a_log_of_version_1_tells_what_it_told(tmp_path: Path, monkeypatch: pyte
     assert ladder is not None
     assert crystal.value == pytest.approx(27.138, abs=3 * crystal.sigma)
     assert ladder.value == pytest.approx(461.3, abs=3 * ladder.sigma)
-    (scanned,) = [entry.text for entry in session.log.entries if entry.kind == "strong signals"]
+    (scanned,) = [entry.text for entry in session.log.shown() if entry.kind == "strong signals"]
     assert scanned == f"Bands scanned: {len(session.strong.known)} strong signals known"
     assert {row.band.name for row in session.board.rows() if row.proof} >= {"2 m", "10 MHz standard"}
     assert session.band_run.unfinished()

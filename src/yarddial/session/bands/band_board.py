@@ -114,7 +114,10 @@ class BandBoard:
     def _request(self) -> BoardRequest:
         estimates = self._calibration.oscillator_estimates
         return BoardRequest(
-            self._desk.station, estimates.oscillators, frozenset(estimates.touched()), self._log.entries
+            self._desk.station,
+            estimates.oscillators,
+            frozenset(estimates.touched()),
+            self._log.of_places(self._desk.station.name),
         )
 
     def _take(self, rows: "tuple[BandRow, ...]") -> None:

@@ -21,6 +21,8 @@ if TYPE_CHECKING:
 
 # Polls without the receiver getting anywhere, from which a band is left and said to have failed.
 PATIENCE_POLLS = 4_000
+# Of its entries in the log.
+KIND = "band run"
 
 
 class BandRun(Job):
@@ -70,8 +72,8 @@ class BandRun(Job):
 
     def unfinished(self) -> str:
         """The run that was begun and not ended, by its name in the log; empty where there is none."""
-        for entry in self._log.entries:
-            if entry.station == self._desk.station.name and isinstance(entry.data, LoggedBandRun):
+        for entry in self._log.entries(KIND, self._desk.station.name, most=1):
+            if isinstance(entry.data, LoggedBandRun):
                 return "" if entry.data.ended else entry.data.run
         return ""
 
@@ -181,7 +183,7 @@ class BandRun(Job):
         """Bands that need not be proven again; those that could not be tested are tried again."""
         return {
             entry.data.band
-            for entry in self._log.entries
+            for entry in self._log.entries(KIND, self._desk.station.name)
             if isinstance(entry.data, LoggedBandRun)
             and entry.data.run == self._run
             and entry.data.band
@@ -189,5 +191,5 @@ class BandRun(Job):
         }
 
     def _tell(self, text: str, data: LoggedBandRun, route: str = "") -> None:
-        entry = Entry(station=self._desk.station.name, kind="band run", route=route, text=text, data=data)
+        entry = Entry(station=self._desk.station.name, kind=KIND, route=route, text=text, data=data)
         self._log.add(entry)

@@ -34,6 +34,8 @@ if TYPE_CHECKING:
 
 # Older observations stay in the log; crystals follow the temperature, so they are not mixed with today's.
 FRESH = timedelta(hours=12)
+# Nobody measures oftener by hand; of a script's the latest count.
+MOST_FRESH = 2_000
 # Clocks differ by seconds; an entry further ahead than this was made by a clock that was right, or wrong, otherwise.
 AHEAD_S = 300.0
 # So many observations are fitted while one waits; with more it takes longer than a moment.
@@ -101,7 +103,7 @@ class OscillatorEstimates:
 
     def recall(self) -> None:
         """Take today's observations from the log, and what is known of earlier days."""
-        self.histories = histories(self._desk.station, self._log.entries)
+        self.read_histories()
         fresh = _fresh_observations(self._log, self._desk.station.name)
         self.observations = (*fresh, *(seen for seen in self.observations if seen not in fresh))
         self.refit()
@@ -119,7 +121,8 @@ class OscillatorEstimates:
 
     def read_histories(self) -> None:
         """The log has grown."""
-        self.histories = histories(self._desk.station, self._log.entries)
+        station = self._desk.station
+        self.histories = histories(station, self._log.of_oscillators(station.name, stated_oscillators(station).names))
 
     def measured_s_ago(self) -> float | None:
         """How long ago the oscillators of the active route were measured last, the oldest of them; None for never."""
@@ -229,7 +232,8 @@ def _touches_only(station: Station, observation: Observation) -> bool:
 def _fresh_observations(log: LogKeeper, station_name: str) -> tuple[Observation, ...]:
     since = clock.utc_text(clock.now() - FRESH)
     found: list[Observation] = []
-    for entry in log.entries:
-        if entry.station == station_name and entry.at_utc >= since:
-            found += reversed(observations_of(entry.data))
+    kinds = ("observation", "verification")
+    entries = [entry for kind in kinds for entry in log.entries(kind, station_name, since_utc=since, most=MOST_FRESH)]
+    for entry in sorted(entries, key=lambda one: (one.at_utc, one.id), reverse=True)[:MOST_FRESH]:
+        found += reversed(observations_of(entry.data))
     return tuple(reversed(found))

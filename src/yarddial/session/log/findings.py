@@ -1,11 +1,24 @@
 """What is wrong with the log."""
 
-from yarddial.session.finding import Finding, going
+from yarddial.session.finding import Act, Finding, going
 from yarddial.session.log.log_keeper import LogKeeper
 
 
 def log_findings(log: LogKeeper) -> list[Finding]:
-    """What it could not take."""
-    if not log.trouble:
-        return []
-    return [going("stop", f"Log: {log.trouble}", f"{log.waiting} waiting, kept in memory until then", "Log")]
+    """What it could not take, what of it cannot be read, and what was put right."""
+    found: list[Finding] = []
+    if log.is_damaged:
+        why = f"{log.waiting} waiting, kept in memory until then"
+        found.append(Finding("stop", f"Log: {log.trouble}", why, Act("restore the log"), "Restore a copy"))
+    elif log.trouble:
+        found.append(going("stop", f"Log: {log.trouble}", f"{log.waiting} waiting, kept in memory until then", "Log"))
+    if log.unreadable:
+        what = f"Log: {len(log.unreadable):,} of {log.count:,} entries cannot be read"
+        first = min(log.unreadable)
+        why = f"number {first}: {log.unreadable[first].why}; they are left out, and stay in the log"
+        found.append(Finding("look", what, why, Act("export unreadable"), "Export them"))
+    if log.remark:
+        found.append(going("look", f"Log: {log.remark}", "look whether another program did that", "Log"))
+    if log.copy_trouble:
+        found.append(going("look", f"Log: {log.copy_trouble}", "the log itself is as it was", "Log"))
+    return found

@@ -1,37 +1,88 @@
 """Keeps the log, and keeps what the log cannot take just now."""
 
-from collections.abc import Callable
-from typing import Protocol
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING, Any, Protocol
 
 import msgspec
 
 from yarddial.records.entry import Entry, utc_now
+from yarddial.session.background import Background
 from yarddial.session.listeners import Listener, Listeners
-from yarddial.yard.errors import LogNotWritten
+from yarddial.yard import clock
+from yarddial.yard.errors import LogDamaged, LogNotWritten, NotWritten
+
+if TYPE_CHECKING:
+    # Kept off the way to the first paint.
+    from pathlib import Path
+
+    from yarddial.records.log_copies import LogCopies, Restored
+
+# What is shown of the log at first, and with each further step.
+PAGE = 200
+MEASURED = ("observation", "verification")
 
 
 class Book(Protocol):
-    """What is needed of a logbook."""
+    """What is needed of a logbook; see `records.logbook`."""
+
+    path: "Path"
+    unreadable: dict[int, Any]
+    remark: str
 
     def add(self, entry: Entry) -> Entry:
         """Keep one entry."""
         ...
 
-    def entries(self, kind: str = "", station: str = "", most: int = 10_000) -> tuple[Entry, ...]:
+    def entries(
+        self, kind: str = "", station: str = "", most: int = 10_000, *, before_id: int = 0, since_utc: str = ""
+    ) -> tuple[Entry, ...]:
         """Newest first."""
+        ...
+
+    def search(self, words: str, most: int = PAGE, before_id: int = 0) -> tuple[Entry, ...]:
+        """Those that hold all words."""
+        ...
+
+    def of_oscillators(self, station: str, names: Sequence[str]) -> tuple[Entry, ...]:
+        """Those that tell of them."""
+        ...
+
+    def of_places(self, station: str) -> tuple[Entry, ...]:
+        """Those that tell of a place on the dial."""
+        ...
+
+    def count(self) -> int:
+        """How many there are."""
+        ...
+
+    def examined(self, first_id: int = 0) -> Iterator[int]:
+        """Read every row once."""
+        ...
+
+    def close(self) -> None:
+        """Close the file."""
         ...
 
 
 class LogKeeper:
-    """Entries go to the book at once, or wait in order until it can take them."""
+    """Entries go to the book at once, or wait in order until it can take them; what is wanted is read when it is."""
 
     def __init__(self, open_book: Callable[[], Book]) -> None:
         self._open_book = open_book
         self._book: Book | None = None
+        # Of the log's file, once it is known.
+        self._path: Path | None = None
         self._waiting: list[Entry] = []
         self._changed = Listeners()
+        self._copied_on = ""
+        self._last_measured: Entry | None = None
+        self._count = 0
         self.trouble = ""
-        self.entries: tuple[Entry, ...] = ()
+        # What can be done about the trouble is to put a copy in the log's place.
+        self.is_damaged = False
+        # Of today's copy: why it was not made.
+        self.copy_trouble = ""
+        self.remark = ""
 
     def open(self) -> None:
         """Open the book unless it is open; kept out of the constructor so that a window can be painted first."""
@@ -41,13 +92,28 @@ class LogKeeper:
 
     @property
     def is_open(self) -> bool:
-        """True once the book was read."""
+        """True once the book was opened."""
         return self._book is not None
 
     @property
     def waiting(self) -> int:
         """Entries not yet written."""
         return len(self._waiting)
+
+    @property
+    def count(self) -> int:
+        """How many entries there are, those that wait included."""
+        return self._count + len(self._waiting)
+
+    @property
+    def unreadable(self) -> Mapping[int, Any]:
+        """Rows of the log that could not be read, as far as they were met with."""
+        return {} if self._book is None else self._book.unreadable
+
+    @property
+    def last_measured(self) -> Entry | None:
+        """The latest measurement of any yard."""
+        return self._last_measured
 
     def on_log_changed(self, listener: Listener) -> Callable[[], None]:
         """An entry was added or written, or the log is in trouble."""
@@ -66,21 +132,128 @@ class LogKeeper:
             try:
                 kept = self._book.add(self._waiting[0])
             except LogNotWritten as error:
-                self.trouble = str(error)
+                self._fail(error)
                 break
             self._waiting.pop(0)
-            self.entries = (kept, *self.entries)
-            self.trouble = ""
+            self._count += 1
+            self._last_measured = kept if kept.kind in MEASURED else self._last_measured
+            self.remark = self._book.remark or self.remark
+            self._recover()
         self._changed.tell()
 
-    def shown(self) -> tuple[Entry, ...]:
-        """All entries, newest first, those that wait included (their number is 0)."""
-        return (*reversed(self._waiting), *self.entries)
+    # Reading: the newest first, those that wait among them with the number 0
+
+    def entries(self, kind: str = "", station: str = "", most: int = 10_000, since_utc: str = "") -> tuple[Entry, ...]:
+        """Entries of a kind and a station."""
+        waits = tuple(
+            entry
+            for entry in reversed(self._waiting)
+            if kind in ("", entry.kind) and station in ("", entry.station) and entry.at_utc >= since_utc
+        )
+        return (*waits, *self._ask(lambda book: book.entries(kind, station, most, since_utc=since_utc)))[:most]
+
+    def of_oscillators(self, station: str, names: Sequence[str]) -> tuple[Entry, ...]:
+        """Entries that tell of oscillators."""
+        return (*self._waits_of(station), *self._ask(lambda book: book.of_oscillators(station, names)))
+
+    def of_places(self, station: str) -> tuple[Entry, ...]:
+        """Entries that tell of places on the dial."""
+        return (*self._waits_of(station), *self._ask(lambda book: book.of_places(station)))
+
+    def shown(self, most: int = PAGE, words: str = "", before_id: int = 0) -> tuple[Entry, ...]:
+        """A page of all entries, or of those with all words in them; older than `before_id`, if given."""
+        waits = () if before_id or words.strip() else tuple(reversed(self._waiting))
+        return (*waits, *self._ask(lambda book: book.search(words, most, before_id)))[:most]
+
+    def _waits_of(self, station: str) -> tuple[Entry, ...]:
+        return tuple(entry for entry in reversed(self._waiting) if entry.station == station)
+
+    def _ask(self, ask: Callable[[Book], tuple[Entry, ...]]) -> tuple[Entry, ...]:
+        if self._book is None:
+            return ()
+        try:
+            return ask(self._book)
+        except LogNotWritten as error:
+            # Told at the next poll: whoever reads may stand in the midst of telling.
+            self._fail(error)
+            return ()
+
+    # Copies and what is damaged
+
+    def look_after(self, background: Background) -> None:
+        """Once a day, beside everything else: a copy of the log, and a look at every entry."""
+        today = f"{clock.now():%Y-%m-%d}"
+        if self._book is None or self.is_damaged or self._copied_on == today:
+            return
+        self._copied_on = today
+        path = self._book.path
+
+        def work() -> tuple[Mapping[int, Any], str]:
+            from yarddial.records.log_copies import LogCopies, examine
+
+            try:
+                LogCopies(path).make()
+                return examine(path), ""
+            except LogNotWritten as error:
+                return {}, str(error)
+
+        def take(answer: tuple[Mapping[int, Any], str]) -> None:
+            unreadable, self.copy_trouble = answer
+            if self._book is not None:
+                self._book.unreadable.update(unreadable)
+            self._changed.tell()
+
+        background.ask("the log's copy", work, take, lambda sentence: take(({}, sentence)))
+
+    def copies(self) -> "LogCopies | None":
+        """Where the log's copies are; None for a log that is not in a file."""
+        from yarddial.records.log_copies import LogCopies
+
+        return None if self._path is None else LogCopies(self._path)
+
+    def restore(self) -> "Restored":
+        """Put the newest good copy in the place of a damaged log; raises LogNotWritten, nothing changed."""
+        copies = self.copies()
+        if copies is None:
+            raise LogNotWritten("there is no log in a file: nothing can be restored")
+        if self._book is not None:
+            self._book.close()
+            self._book = None
+        try:
+            return copies.restore()
+        finally:
+            self._open()
+            self.retry()
+
+    def export_unreadable(self, path: "Path") -> int:
+        """Write what cannot be read into a file, a row a line as JSON; gives how many. Raises NotWritten."""
+        import json
+
+        from yarddial.records.whole_file import write_whole
+
+        rows = sorted(self.unreadable.values(), key=lambda one: one.id)
+        if path.exists():
+            raise NotWritten(f"{path} is there already: give another name")
+        lines = [json.dumps({"why": one.why, **one.row}, ensure_ascii=True, default=str) for one in rows]
+        write_whole(path, ("\n".join(lines) + "\n").encode())
+        return len(rows)
+
+    def _fail(self, error: LogNotWritten) -> None:
+        self.trouble, self.is_damaged = str(error), isinstance(error, LogDamaged)
+
+    def _recover(self) -> None:
+        self.trouble, self.is_damaged = "", False
 
     def _open(self) -> None:
         try:
             self._book = self._open_book()
-            self.entries = self._book.entries()
-            self.trouble = ""
+            self._path = self._book.path
+            self._count = self._book.count()
+            measured = [entry for kind in MEASURED for entry in self._book.entries(kind, most=1)]
+            self._last_measured = max(measured, key=lambda entry: entry.id, default=None)
+            self._recover()
         except LogNotWritten as error:
-            self._book, self.trouble = None, str(error)
+            if isinstance(error, LogDamaged):
+                self._path = error.path
+            self._book = None
+            self._fail(error)

@@ -17,7 +17,7 @@ ORDER = {"stop": 0, "look": 1, "unknown": 2, "good": 3}
 
 def findings(of: Topics) -> tuple[Finding, ...]:
     """All findings of the moment: safety first, then the worst."""
-    found = [*file_findings(of.desk, of.recovered), *log_findings(of.log), *bench_findings(of.inspection)]
+    found = [*file_findings(of.desk, of.recovered, of.saver), *log_findings(of.log), *bench_findings(of.inspection)]
     found += _faults(of.faults)
     if of.desk.station.routes:
         found += [*reach_findings(of.desk), *receiver_findings(of.live_receiver)]

@@ -13,6 +13,7 @@ from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.spurious.span_test import SpanTest
 from yarddial.session.station.desk import Desk
 from yarddial.session.station.inspection import Inspection
+from yarddial.session.station.station_saver import StationSaver
 from yarddial.yard.station import Station
 
 
@@ -20,6 +21,7 @@ class Topics(Protocol):
     """The session is one."""
 
     recovered: Station | None
+    saver: StationSaver | None
     desk: Desk
     inspection: Inspection
     log: LogKeeper

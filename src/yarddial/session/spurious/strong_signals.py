@@ -206,8 +206,8 @@ class StrongSignals:
         self._log.add(Entry(station=self._desk.station.name, kind=KIND, text=text, data=data))
 
     def _recalled(self) -> "tuple[Strong, ...]":
-        for entry in self._log.entries:
-            if entry.station == self._desk.station.name and isinstance(entry.data, LoggedStrong):
+        for entry in self._log.entries(KIND, self._desk.station.name, most=1):
+            if isinstance(entry.data, LoggedStrong):
                 return entry.data.signals
         return ()
 

@@ -35,8 +35,11 @@ class Desk:
         self._redo: list[Edit] = []
         self._yard_changed = Listeners()
         self._dial_changed = Listeners()
+        self._saving_changed = Listeners()
         self._unsaved = False
+        # Why it is not saved where it belongs, as a sentence and as what was raised.
         self.save_trouble = ""
+        self.save_failure: NotWritten | None = None
 
     @property
     def station(self) -> Station:
@@ -65,6 +68,10 @@ class Desk:
     def on_dial_changed(self, listener: Listener) -> Callable[[], None]:
         """Dial, mode, active route or hold changed."""
         return self._dial_changed.add(listener)
+
+    def on_saving_changed(self, listener: Listener) -> Callable[[], None]:
+        """Saving failed, or works again."""
+        return self._saving_changed.add(listener)
 
     def edit(self, label: str, station: Station, kind: EditKind = "yard") -> None:
         """Put an edited station in place; raises BadStation, nothing changed, when it does not hold together."""
@@ -144,6 +151,13 @@ class Desk:
             self._look_after(settle, settles=True)
         if self._unsaved:
             self._put(self._station)
+        elif (look := getattr(self._save, "look", None)) is not None:
+            look()
+
+    def save_anew(self) -> None:
+        """Save all of it now: what stood in the way is gone."""
+        self._unsaved = True
+        self.save_dial()
 
     def finish(self) -> None:
         """Wait until all of it is saved, or has been tried once more and failed."""
@@ -160,11 +174,14 @@ class Desk:
 
     def _look_after(self, act: Callable[[], None], *, settles: bool) -> None:
         """Save, or find out how saving went; only what settles the matter may end the trouble."""
+        before = self.save_trouble
         try:
             act()
         except NotWritten as error:
             self._unsaved = True
-            self.save_trouble = str(error)
+            self.save_trouble, self.save_failure = str(error), error
         else:
             if settles and not self._unsaved:
-                self.save_trouble = ""
+                self.save_trouble, self.save_failure = "", None
+        if self.save_trouble != before:
+            self._saving_changed.tell()

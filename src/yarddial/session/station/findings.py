@@ -3,19 +3,37 @@
 from yarddial.session.finding import Act, Finding, MendYard, going
 from yarddial.session.station.desk import Desk
 from yarddial.session.station.inspection import Inspection
+from yarddial.session.station.station_saver import StationSaver
+from yarddial.yard.errors import ReadOnlyFile
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.reach import reaching, why_out_of_reach
 from yarddial.yard.station import Station
 
 
-def file_findings(desk: Desk, recovered: Station | None) -> list[Finding]:
-    """Edits that wait to be taken, or that could not be saved."""
+def file_findings(desk: Desk, recovered: Station | None, saver: StationSaver | None) -> list[Finding]:
+    """Edits that wait to be taken, or that could not be saved; what another program wrote, and other windows."""
     found: list[Finding] = []
     if recovered is not None:
         what = "Edits that could not be saved last time were kept"
         found.append(Finding("look", what, "the file is older than they are", Act("recover"), "Take them"))
-    if desk.save_trouble:
-        found.append(Finding("stop", f"Station file: {desk.save_trouble}", "edits are not yet kept"))
+    if saver is not None and saver.conflict is not None:
+        what = f"Station file: another program has changed {saver.path.name}"
+        why = f"nothing is saved over it; both versions are kept, that one as {saver.conflict.kept_as}"
+        found.append(Finding("stop", what, why, Act("compare versions"), "Compare them"))
+    elif isinstance(desk.save_failure, ReadOnlyFile):
+        what = f"Station file: {desk.save_trouble}"
+        found.append(Finding("stop", what, "edits are kept elsewhere", Act("write read-only"), "Write it all the same"))
+    elif desk.save_trouble:
+        what = f"Station file: {desk.save_trouble}"
+        found.append(Finding("stop", what, "it is tried again and again", Act("save elsewhere"), "Keep it elsewhere"))
+    for place in saver.left if saver is not None else ():
+        found.append(
+            Finding("look", f"Station file: another program's version was kept as {place}", "it may hold edits")
+        )
+    if saver is not None and saver.others:
+        count = "another window has" if saver.others == 1 else f"{saver.others} other windows have"
+        what = f"Station file: {count} {saver.path.name} open"
+        found.append(Finding("look", what, "each asks before it writes over what the other wrote"))
     return found
 
 

@@ -17,8 +17,9 @@ class BackgroundSave:
         The save before this one failed; this one is under way all the same.
     """
 
-    def __init__(self, save: Callable[[Station], None]) -> None:
-        self._save = save
+    def __init__(self, save: Callable[[Station], None], check: Callable[[], None] | None = None) -> None:
+        """`check` : looks whether the file is still as it was left; raises NotWritten."""
+        self._save, self._check = save, check
         self._thread: threading.Thread | None = None
         self._failed: NotWritten | None = None
 
@@ -26,10 +27,15 @@ class BackgroundSave:
         """Save in the background."""
         self._wait()
         failed, self._failed = self._failed, None
-        self._thread = threading.Thread(target=self._run, args=(station,), name="save")
-        self._thread.start()
+        self._begin(lambda: self._save(station))
         if failed is not None:
             raise failed
+
+    def look(self) -> None:
+        """Look at the file in the background, unless it is being written."""
+        if self._check is not None and self.is_settled() and self._failed is None:
+            self._wait()
+            self._begin(self._check)
 
     def settle(self) -> None:
         """Wait for the save under way; raises NotWritten when it failed."""
@@ -42,19 +48,23 @@ class BackgroundSave:
         """True when nothing is being written."""
         return self._thread is None or not self._thread.is_alive()
 
+    def _begin(self, act: Callable[[], None]) -> None:
+        self._thread = threading.Thread(target=self._run, args=(act,), name="save")
+        self._thread.start()
+
     def _wait(self) -> None:
         if self._thread is not None:
             self._thread.join()
             self._thread = None
 
-    def _run(self, station: Station) -> None:
+    def _run(self, act: Callable[[], None]) -> None:
         try:
-            self._save(station)
+            act()
         except NotWritten as error:
             self._failed = error
         except Exception as fault:
             # The top of a thread: a save that did not happen must never pass for one that did.
             log_fault("saving the station failed", fault)
             self._failed = NotWritten(
-                f"not saved, by a fault of the program ({type(fault).__name__}): take the edit back, or report it"
+                f"not saved, by a fault of the program ({type(fault).__name__}): keep it elsewhere, and report it"
             )

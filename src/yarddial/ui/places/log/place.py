@@ -4,14 +4,13 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from yarddial.records.entry import Entry
+from yarddial.session.log.log_keeper import PAGE
 from yarddial.session.log.verdict import log_verdict
 from yarddial.session.session import Session
 from yarddial.ui.places.log.entry_painter import ENTRY_ROLE, EntryPainter
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.words import Words, button
-
-MOST_SHOWN = 2000
 
 
 class LogPlace(QWidget):
@@ -30,12 +29,23 @@ class LogPlace(QWidget):
         self.list.setAccessibleName("Log entries, newest first")
         self.list.setItemDelegate(EntryPainter(self.list))
         self.list.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
+        self.search = QLineEdit()
+        self.search.setFont(font(13))
+        self.search.setPlaceholderText("Words in an entry")
+        self.search.setAccessibleName("Search the log")
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(self._search)
+        self.older = button("Show older entries", plain=True)
+        self.older.clicked.connect(self._show_older)
         add = button("Note it")
         add.clicked.connect(self._add_note)
         row = QHBoxLayout()
         row.setSpacing(px(10))
         row.addWidget(self.note, 1)
         row.addWidget(add)
+        row.addSpacing(px(20))
+        row.addWidget(self.search)
+        self.search.setFixedWidth(px(210))
         self._trouble = Words("", 13, tone="vermilion", wrap=True)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(px(26), px(16), px(24), px(10))
@@ -44,6 +54,9 @@ class LogPlace(QWidget):
         layout.addLayout(row)
         layout.addWidget(self._trouble)
         layout.addWidget(self.list, 1)
+        layout.addWidget(self.older, 0, Qt.AlignmentFlag.AlignLeft)
+        # How many are shown: what is older is read when it is asked for.
+        self._most = PAGE
         session.log.on_log_changed(self._show)
         self._shown: tuple[Entry, ...] | None = None
         self._show()
@@ -52,18 +65,34 @@ class LogPlace(QWidget):
         self._session.note(self.note.text())
         self.note.clear()
 
+    def _search(self) -> None:
+        self._most = PAGE
+        self._show()
+
+    def _show_older(self) -> None:
+        self._most += PAGE
+        self._show()
+
     def _show(self) -> None:
         log = self._session.log
         verdict = log_verdict(log)
         self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
         self._trouble.setText(f"{log.waiting} entries wait in memory." if log.waiting else "")
         self._trouble.setVisible(bool(log.waiting))
-        entries = log.shown()[:MOST_SHOWN]
+        # One more than shown tells whether there are older ones.
+        entries = log.shown(self._most + 1, self.search.text())
+        self.older.setVisible(len(entries) > self._most)
+        entries = entries[: self._most]
         if entries == self._shown:
             return
-        self._shown = entries
+        former, self._shown = self._shown or (), entries
+        if former and entries[: len(former)] == former:
+            self._append(entries[len(former) :], former[-1].at_utc[:10])
+            return
         self.list.clear()
-        day = ""
+        self._append(entries, "")
+
+    def _append(self, entries: tuple[Entry, ...], day: str) -> None:
         for entry in entries:
             item = QListWidgetItem(entry.text)
             first_of_day = entry.at_utc[:10] != day

@@ -14,6 +14,8 @@ from yarddial.ui.widgets.words import Words, hairline
 from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard.oscillators import spoken
 
+# Corrections that the picture marks.
+MOST_READ = 500
 MOST_CORRECTIONS = 4
 
 
@@ -75,7 +77,8 @@ class HistorySheet(Sheet):
 
     def _show(self) -> None:
         session, station = self._session, self._session.desk.station
-        known, entries = session.calibration.oscillator_estimates, session.log.entries
+        known = session.calibration.oscillator_estimates
+        entries = session.log.entries("correction", station.name, most=MOST_READ)
         self.lasts.setText(lasts_sentence(session.calibration))
         told = [f"{entry.at_utc[:10]}: {entry.text}" for entry in corrections(entries, station.name)[:MOST_CORRECTIONS]]
         if compared := since_last_correction(entries, station.name):

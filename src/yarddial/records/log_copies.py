@@ -1,0 +1,143 @@
+"""A copy of the log each day, the last seven kept; after damage one of them is put in the log's place."""
+
+import contextlib
+import os
+import sqlite3
+import time
+from pathlib import Path
+
+import msgspec
+
+from yarddial.records.log_row import Unreadable
+from yarddial.records.log_schema import FIELDS
+from yarddial.records.logbook import Logbook, refusal
+from yarddial.records.whole_file import MARK, reason
+from yarddial.yard import clock
+from yarddial.yard.errors import LogNotWritten
+
+KEPT = 7
+
+
+class Restored(msgspec.Struct, frozen=True):
+    """What came of it: the copy used, entries in it, those saved out of the damaged log besides, that one's name."""
+
+    copy: str
+    entries: int
+    saved: int
+    aside: str
+
+
+class LogCopies:
+    """In the folder `log-copies` beside the log, named by their day."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        self._folder = path.parent / f"{path.stem}-copies"
+
+    def all(self) -> tuple[Path, ...]:
+        """The newest first."""
+        found = self._folder.glob(f"{self._path.stem}-????-??-??.sqlite") if self._folder.is_dir() else ()
+        return tuple(sorted(found, reverse=True))
+
+    def make(self) -> Path | None:
+        """Today's copy, unless it is there or the log is empty; raises LogNotWritten. A damaged log is not copied."""
+        place = self._folder / f"{self._path.stem}-{clock.now():%Y-%m-%d}.sqlite"
+        if place.exists() or not self._path.is_file():
+            return None
+        temporary = place.with_name(f".{place.name}{MARK}")
+        try:
+            self._folder.mkdir(exist_ok=True)
+            temporary.unlink(missing_ok=True)
+            with contextlib.closing(sqlite3.connect(f"{self._path.absolute().as_uri()}?mode=ro", uri=True)) as source:
+                source.execute("VACUUM INTO ?", (str(temporary),))
+            why_not = _why_damaged(temporary)
+            if why_not:
+                raise LogNotWritten(f"today's copy of the log was not made: {why_not}")
+            os.replace(temporary, place)
+            for old in self.all()[KEPT:]:
+                old.unlink(missing_ok=True)
+        except (sqlite3.Error, OSError) as error:
+            with contextlib.suppress(OSError):
+                temporary.unlink(missing_ok=True)
+            raise refusal(self._path, error) from error
+        return place
+
+    def restore(self) -> Restored:
+        """Put the newest good copy in the log's place, and into it whatever rows of the damaged log can be read.
+
+        The damaged log is kept under another name. Without a good copy a new log is begun. Nobody may have it open.
+        Raises LogNotWritten, nothing moved, where that cannot be done.
+        """
+        copy = next((place for place in self.all() if not _why_damaged(place)), None)
+        temporary = self._path.with_name(f".{self._path.name}{MARK}")
+        try:
+            temporary.unlink(missing_ok=True)
+            if copy is not None:
+                with contextlib.closing(sqlite3.connect(f"{copy.absolute().as_uri()}?mode=ro", uri=True)) as source:
+                    source.execute("VACUUM INTO ?", (str(temporary),))
+            book = Logbook(temporary)
+            count = book.count()
+            book.close()
+            saved = _save_rows(self._path, temporary)
+            aside = self._path.with_name(f"{self._path.stem}-damaged-{clock.now():%Y%m%d-%H%M%S}{self._path.suffix}")
+            for ending in ("", "-wal", "-shm"):
+                there = self._path.with_name(f"{self._path.name}{ending}")
+                if there.exists():
+                    os.replace(there, aside.with_name(f"{aside.name}{ending}"))
+            os.replace(temporary, self._path)
+        except (sqlite3.Error, OSError) as error:
+            raise LogNotWritten(f"the log cannot be restored: {_said(error)}; it is as it was") from error
+        return Restored("" if copy is None else copy.name, count, saved, aside.name)
+
+
+def _save_rows(damaged: Path, good: Path) -> int:
+    """Rows of the damaged log that are not in the good one, read one by one as far as that goes."""
+    saved = 0
+    names = FIELDS.split(", ")
+    if not damaged.is_file():
+        return 0
+    with (
+        contextlib.closing(sqlite3.connect(f"{damaged.absolute().as_uri()}?mode=ro", uri=True)) as source,
+        contextlib.closing(sqlite3.connect(good, isolation_level=None)) as target,
+    ):
+        # A text that is no UTF-8 must not stop the reading.
+        source.text_factory = lambda raw: raw.decode("utf-8", "replace")
+        last = target.execute("SELECT coalesce(max(id), 0) FROM entries").fetchone()[0]
+        target.execute("BEGIN")
+        for first in (True, False):
+            # From both ends: a broken page stops the reading from one of them.
+            order = "ASC" if first else "DESC"
+            with contextlib.suppress(sqlite3.Error):
+                for row in source.execute(f"SELECT id, {FIELDS} FROM entries WHERE id>? ORDER BY id {order}", (last,)):
+                    with contextlib.suppress(sqlite3.Error):
+                        marks = ",".join("?" * (len(names) + 1))
+                        done = target.execute(f"INSERT OR IGNORE INTO entries (id, {FIELDS}) VALUES ({marks})", row)
+                        saved += done.rowcount
+        target.execute("COMMIT")
+    return saved
+
+
+def _why_damaged(place: Path) -> str:
+    try:
+        with contextlib.closing(sqlite3.connect(f"{place.absolute().as_uri()}?mode=ro", uri=True)) as source:
+            said = str(source.execute("PRAGMA quick_check(1)").fetchone()[0])
+            source.execute("SELECT count(*) FROM entries WHERE id<0")
+    except sqlite3.Error as error:
+        return " ".join(str(error).split()).lower()[:120]
+    return "" if said == "ok" else said.splitlines()[0][:120]
+
+
+def _said(error: Exception) -> str:
+    return reason(error) if isinstance(error, OSError) and not isinstance(error, LogNotWritten) else str(error).lower()
+
+
+def examine(path: Path) -> dict[int, Unreadable]:
+    """Read every row of a log once; gives those that cannot be read. Raises LogNotWritten."""
+    book = Logbook(path)
+    try:
+        for _ in book.examined():
+            # Whoever works beside this comes first.
+            time.sleep(0.002)
+        return book.unreadable
+    finally:
+        book.close()

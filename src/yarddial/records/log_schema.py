@@ -1,0 +1,102 @@
+"""The log's tables: the entries, and what finds them without reading them all."""
+
+import sqlite3
+
+SCHEMA_VERSION = 2
+# Measurements of the same oscillator within so many seconds are one point of its history, the last of them.
+SLOT_S = 6 * 3_600
+# Places on the dial nearer together than this are one.
+PLACE_HZ = 5_000
+FIELDS = "at_utc, station, kind, route, method, reference, temperature_c, text, data"
+# Columns in which words are looked for.
+_WORDS = "text, kind, route, method, reference"
+
+_VERSION_1 = (
+    """CREATE TABLE entries (
+    id INTEGER PRIMARY KEY,
+    at_utc TEXT NOT NULL,
+    station TEXT NOT NULL,
+    kind TEXT NOT NULL,
+    route TEXT NOT NULL DEFAULT '',
+    method TEXT NOT NULL DEFAULT '',
+    reference TEXT NOT NULL DEFAULT '',
+    temperature_c REAL,
+    text TEXT NOT NULL,
+    data TEXT NOT NULL DEFAULT '{}'
+)""",
+    "CREATE INDEX entries_by_kind ON entries (station, kind, at_utc)",
+)
+
+
+def _from_data(source: str, rows: str) -> tuple[str, ...]:
+    """Statements that note what entries tell of; `source` names the row, `rows` what follows FROM.
+
+    points : of each oscillator the last entry in a stretch of time. places : the last entry of each place on the dial
+    for each word on it.
+    """
+    data = f"CASE WHEN json_valid({source}.data) THEN {source}.data ELSE '{{}}' END"
+    slot = f"strftime('%s', {source}.at_utc) / {SLOT_S}"
+    place = f"CAST(round(%s / {PLACE_HZ}.0) AS INTEGER)"
+    seen = f"json_extract({data}, '$.observation.reference_hz')"
+    peak = "json_extract(each.value, '$.dial_hz')"
+    told = "coalesce(json_extract(each.value, '$.verdict'), '')"
+    return (
+        f"INSERT OR REPLACE INTO points SELECT {source}.station, each.key, {slot}, {source}.id "
+        f"FROM {rows}json_each({data}, '$.oscillators') AS each WHERE {slot} IS NOT NULL",
+        f"INSERT OR REPLACE INTO places SELECT {source}.station, {place % seen}, 'measured', {source}.id "
+        + (f"FROM {rows[:-2]} " if rows else "")
+        + f"WHERE typeof({seen}) IN ('real', 'integer')",
+        f"INSERT OR REPLACE INTO places SELECT {source}.station, {place % peak}, {told}, {source}.id "
+        f"FROM {rows}json_each({data}, '$.peaks') AS each "
+        f"WHERE each.type='object' AND typeof({peak}) IN ('real', 'integer')",
+    )
+
+
+_NEW = "; ".join(_from_data("new", ""))
+_TABLES = (
+    "CREATE TABLE points (station TEXT, name TEXT, slot INTEGER, entry INTEGER, PRIMARY KEY (station, name, slot)) "
+    "WITHOUT ROWID",
+    "CREATE TABLE places (station TEXT, place INTEGER, told TEXT, entry INTEGER, PRIMARY KEY (station, place, told)) "
+    "WITHOUT ROWID",
+    "CREATE INDEX places_by_entry ON places (station, entry)",
+    "CREATE INDEX entries_by_number ON entries (station, kind)",
+    "CREATE INDEX entries_of_kind ON entries (kind)",
+    "CREATE TABLE counts (station TEXT PRIMARY KEY, entries INTEGER NOT NULL) WITHOUT ROWID",
+    f"CREATE VIRTUAL TABLE words USING fts5({_WORDS}, content='entries', content_rowid='id')",
+)
+_TRIGGERS = (
+    f"""CREATE TRIGGER entry_added AFTER INSERT ON entries BEGIN
+    INSERT INTO counts VALUES (new.station, 1) ON CONFLICT DO UPDATE SET entries = entries + 1;
+    INSERT INTO words (rowid, {_WORDS}) VALUES (new.id, new.text, new.kind, new.route, new.method, new.reference);
+    {_NEW};
+END""",
+    f"""CREATE TRIGGER entry_removed AFTER DELETE ON entries BEGIN
+    UPDATE counts SET entries = entries - 1 WHERE station = old.station;
+    INSERT INTO words (words, rowid, {_WORDS})
+    VALUES ('delete', old.id, old.text, old.kind, old.route, old.method, old.reference);
+    DELETE FROM points WHERE entry = old.id;
+    DELETE FROM places WHERE entry = old.id;
+END""",
+)
+
+
+def prepare(connection: sqlite3.Connection) -> int:
+    """Make or upgrade the tables; gives the version that was there. One transaction: all of it or nothing."""
+    run = connection.execute
+    version: int = run("PRAGMA user_version").fetchone()[0]
+    if version >= SCHEMA_VERSION:
+        return version
+    run("BEGIN IMMEDIATE")
+    # Another program may have been quicker.
+    now: int = run("PRAGMA user_version").fetchone()[0]
+    if now < SCHEMA_VERSION:
+        for statement in (*(_VERSION_1 if now == 0 else ()), *_TABLES, *_TRIGGERS):
+            run(statement)
+        if now == 1:
+            run("INSERT INTO counts SELECT station, count(*) FROM entries GROUP BY station")
+            run("INSERT INTO words (words) VALUES ('rebuild')")
+            for statement in _from_data("entries", "entries, "):
+                run(statement)
+        run(f"PRAGMA user_version={SCHEMA_VERSION}")
+    run("COMMIT")
+    return now

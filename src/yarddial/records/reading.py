@@ -1,0 +1,195 @@
+"""The one way to read a file: regular files only, no more of it than its kind may have, refused in one sentence."""
+
+import contextlib
+import csv
+import json
+import os
+import select
+import stat
+import time
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from yarddial.records.whole_file import reason
+from yarddial.yard.errors import YardDialError
+from yarddial.yard.plain_text import shown, shown_in
+
+# A sentence is read on one line or two.
+MOST_LETTERS = 300
+# What a person leads in by a pipe of their own is waited for so long.
+PIPE_PATIENCE_S, PIPE_LASTS_S = 5.0, 20.0
+_BLOCK = 1 << 16
+
+
+class FileKind(msgspec.Struct, frozen=True):
+    """What a kind of file may hold at most. `what` as a sentence has it, such as `station`."""
+
+    what: str
+    most_bytes: int
+    most_rows: int = 0
+
+
+STATION = FileKind("station", 16 << 20)
+PART = FileKind("part", 1 << 20)
+BANDS = FileKind("band", 1 << 20, 2_000)
+STRONG = FileKind("strong signals", 4 << 20, 3_000)
+OBSERVATIONS = FileKind("observations", 64 << 20, 100_000)
+TOUCHSTONE = FileKind("Touchstone", 8 << 20, 20_001)
+# Beyond this a description is data by mistake.
+RECORDING_META = FileKind("description", 64 << 20)
+LISTED = FileKind("list", 1 << 20)
+
+
+def read_bytes(path: Path, kind: FileKind, error: type[YardDialError]) -> bytes:
+    """All of a file.
+
+    A pipe or a device is read only where the person led it in by name (`/dev/stdin`, `/dev/fd/63`, as a shell's
+    `<(...)` gives it), and not for longer than five silent seconds.
+
+    Raises
+    ------
+    error
+        One sentence: it is no file, too large, or cannot be read.
+    """
+    name = shown(path.name) or shown(str(path))
+    with _opened(path, kind, error) as (handle, is_file):
+        # One byte more than allowed tells that there is more.
+        parts, left, ends_s = [], kind.most_bytes + 1, time.monotonic() + PIPE_LASTS_S
+        try:
+            while left > 0:
+                waits_s = min(PIPE_PATIENCE_S, max(ends_s - time.monotonic(), 0.0))
+                if not is_file and not select.select([handle], [], [], waits_s)[0]:
+                    raise error(f"{name} does not come to its end: give a file")
+                part = os.read(handle, min(left, _BLOCK))
+                if not part:
+                    break
+                parts.append(part)
+                left -= len(part)
+        except OSError as failed:
+            raise error(f"cannot read {name}: {reason(failed)}") from failed
+    if left <= 0:
+        raise error(f"{name} has more than {_size(kind.most_bytes)}, which no {kind.what} file has: choose another")
+    return b"".join(parts)
+
+
+def read_text(path: Path, kind: FileKind, error: type[YardDialError]) -> str:
+    """All of a text in UTF-8, with whatever cannot be seen written out; raises like `read_bytes`."""
+    try:
+        text = read_bytes(path, kind, error).decode("utf-8-sig")
+    except UnicodeDecodeError as failed:
+        raise error(f"cannot read {shown(path.name)}: it is no text in UTF-8; export it again") from failed
+    return shown(text.replace("\r\n", "\n").replace("\r", "\n"))
+
+
+def read_json_value(path: Path, kind: FileKind, error: type[YardDialError]) -> Any:
+    """A value of JSON; raises like `read_bytes`."""
+    return json_value_of(read_bytes(path, kind, error), path, error)
+
+
+def json_value_of(content: bytes, path: Path, error: type[YardDialError]) -> Any:
+    """The same of contents that were read already."""
+    try:
+        return shown_in(json.loads(content, parse_constant=_no_constant))
+    except (ValueError, RecursionError) as failed:
+        raise error(
+            cut(f"{shown(path.name)} is no readable JSON ({one_line_of(failed)}): restore it from a copy")
+        ) from failed
+
+
+def read_rows(
+    path: Path, kind: FileKind, columns: tuple[str, ...], error: type[YardDialError]
+) -> Iterator[tuple[int, Mapping[str, Any]]]:
+    """Rows of a CSV, numbered from 1, as mappings; `columns` must be there. Raises like `read_bytes`."""
+    name = shown(path.name)
+    rows = csv.DictReader(read_text(path, kind, error).split("\n"), skipinitialspace=True)
+    try:
+        missing = [column for column in columns if column not in (rows.fieldnames or [])]
+        if missing:
+            raise error(f"{name} has no column '{missing[0]}': its first line must name {', '.join(columns)}")
+        for number, row in enumerate(rows, 1):
+            if number > kind.most_rows:
+                raise error(f"{name} has more than {kind.most_rows:,} rows: split it, or leave out the oldest")
+            yield number, row
+    except csv.Error as failed:
+        raise error(cut(f"{name} is no readable CSV: {one_line_of(failed)}")) from failed
+
+
+def cut(sentence: str, most: int = MOST_LETTERS) -> str:
+    """A sentence of at most so many letters; what is too long loses its middle, so that what to do stays."""
+    if len(sentence) <= most:
+        return sentence
+    end = most // 3
+    return f"{sentence[: most - end - 1]}…{sentence[-end:]}"
+
+
+def one_line_of(error: Exception) -> str:
+    """What a reader of others said, in one line."""
+    return shown(" ".join(str(error).split())) or type(error).__name__
+
+
+@contextlib.contextmanager
+def _opened(path: Path, kind: FileKind, error: type[YardDialError]) -> Iterator[tuple[int, bool]]:
+    """The handle, and whether it is a regular file; a pipe is never waited for."""
+    name = shown(str(path))
+    try:
+        handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+    except (OSError, ValueError) as failed:
+        said = reason(failed) if isinstance(failed, OSError) else "that is no name of a file"
+        raise error(cut(f"cannot read {name}: {said}")) from failed
+    try:
+        mode = os.fstat(handle).st_mode
+        is_file = stat.S_ISREG(mode)
+        if not is_file and not (_is_led_in(path) and (stat.S_ISFIFO(mode) or stat.S_ISSOCK(mode))):
+            raise error(cut(f"{name} is {_sort_of(mode)}, not a file: choose a {kind.what} file"))
+        if is_file and os.fstat(handle).st_size > kind.most_bytes:
+            raise error(
+                cut(f"{name} has more than {_size(kind.most_bytes)}, which no {kind.what} file has: choose another")
+            )
+        yield handle, is_file
+    finally:
+        os.close(handle)
+
+
+def is_regular(path: Path) -> bool:
+    """True for a file with contents, or a link to one."""
+    try:
+        return stat.S_ISREG(path.stat().st_mode)
+    except (OSError, ValueError):
+        return False
+
+
+def why_no_file(path: Path) -> str:
+    """Why something cannot be a recording: what it is instead of a file, or an empty text."""
+    try:
+        mode = path.stat().st_mode
+    except (OSError, ValueError):
+        return "not there"
+    return "" if stat.S_ISREG(mode) else _sort_of(mode)
+
+
+def _is_led_in(path: Path) -> bool:
+    return str(path) == "/dev/stdin" or str(path).startswith(("/dev/fd/", "/proc/self/fd/"))
+
+
+def _sort_of(mode: int) -> str:
+    for test, said in (
+        (stat.S_ISDIR, "a folder"),
+        (stat.S_ISFIFO, "a pipe"),
+        (stat.S_ISSOCK, "a socket"),
+        (stat.S_ISCHR, "a device"),
+        (stat.S_ISBLK, "a disk"),
+    ):
+        if test(mode):
+            return said
+    return "something else"
+
+
+def _size(count: int) -> str:
+    return f"{count >> 20} MB"
+
+
+def _no_constant(name: str) -> float:
+    raise ValueError(f"{name} is no number of JSON")

@@ -1,0 +1,129 @@
+"""Saves a station where it belongs, or keeps it elsewhere; never over what another program wrote there."""
+
+import contextlib
+from collections.abc import Mapping
+from pathlib import Path
+
+import msgspec
+
+from yarddial.records.presence import Presence
+from yarddial.records.recovery import Recovery
+from yarddial.records.station_file import StationFile, station_of
+from yarddial.session.station.versions import Difference, Side, differences, merged, without_dial
+from yarddial.yard.errors import BadStation, ChangedElsewhere, NotWritten
+from yarddial.yard.station import Station
+
+
+class Conflict(msgspec.Struct, frozen=True):
+    """Another program's version of the file: as read, or why it cannot be read; and where it is kept besides."""
+
+    content: bytes
+    station: Station | None
+    why_not: str
+    kept_as: str
+
+
+class StationSaver:
+    """`save` and `check` run in the thread that saves; the rest is for the session."""
+
+    def __init__(
+        self,
+        file: StationFile,
+        recovery: Recovery,
+        presence: Presence | None = None,
+        left: tuple[Path, ...] = (),
+    ) -> None:
+        """`left` : other programs' versions that a killed save had put aside."""
+        self.left = left
+        self._file, self._recovery, self._presence = file, recovery, presence
+        self.conflict: Conflict | None = None
+        # What was found of an earlier session was taken: it goes as soon as that has been saved.
+        self.took_earlier = False
+        self.others = 0
+        if presence is not None:
+            presence.begin()
+            self.others = presence.others()
+
+    @property
+    def path(self) -> Path:
+        """Of the station file."""
+        return self._file.path
+
+    def save(self, station: Station) -> None:
+        """Write it; raises NotWritten, and the station is kept elsewhere meanwhile."""
+        try:
+            if self.conflict is not None:
+                raise ChangedElsewhere(f"{self.path.name} was changed by another program", self.conflict.content)
+            self._file.save(station)
+        except ChangedElsewhere as error:
+            self._meet(error)
+            if without_dial(station) != without_dial(self._file.station):
+                self._recovery.keep(self.path, station)
+            raise
+        except NotWritten as error:
+            place = self._recovery.keep(self.path, station)
+            raise type(error)(f"{error}; kept as {place} meanwhile") from error
+        self._recovery.clear(self.path)
+        if self.took_earlier:
+            self._recovery.clear_earlier(self.path)
+            self.took_earlier = False
+
+    def check(self) -> None:
+        """Look whether another program wrote the file, and how many windows are there; raises ChangedElsewhere."""
+        if self._presence is not None:
+            self.others = self._presence.others()
+        try:
+            if self.conflict is None:
+                self._file.check()
+        except ChangedElsewhere as error:
+            self._meet(error)
+            raise
+
+    def differences(self, here: Station) -> tuple[Difference, ...]:
+        """Part by part, what stands here and what in the file; empty without a conflict, or where it is no station."""
+        if self.conflict is None or self.conflict.station is None:
+            return ()
+        return differences(self._file.station, here, self.conflict.station)
+
+    def merged(self, here: Station, chosen: Mapping[tuple[str, str], Side]) -> Station:
+        """The station that a person chose of both; from now on saving goes over the other program's version.
+
+        Raises BadStation, nothing changed, where the choice does not hold together.
+        """
+        conflict = self.conflict
+        if conflict is None:
+            return here
+        found = here if conflict.station is None else merged(here, conflict.station, chosen)
+        self.conflict = None
+        # Where it is no station, ours goes over it, and theirs is kept as it is.
+        with contextlib.suppress(BadStation):
+            self._file.accept(conflict.content)
+        return found
+
+    def write_read_only(self) -> None:
+        """The person wants a read-only file to be written."""
+        self._file.may_write_read_only = True
+
+    def copy_to(self, path: Path, station: Station) -> Path:
+        """Keep the station in another file, which must not be there; raises NotWritten."""
+        if not path.name.endswith(".json"):
+            path = path.with_name(f"{path.name}.yard.json")
+        if path.exists():
+            raise NotWritten(f"{path} is there already: give another name")
+        StationFile(path, station).save(station)
+        return path
+
+    def close(self) -> None:
+        """Nobody saves any more."""
+        self._file.close()
+        if self._presence is not None:
+            self._presence.end()
+
+    def _meet(self, error: ChangedElsewhere) -> None:
+        if self.conflict is not None:
+            return
+        kept = str(self._recovery.keep_other(self.path, error.theirs))
+        try:
+            self.conflict = Conflict(error.theirs, station_of(error.theirs, self.path).station, "", kept)
+        except BadStation as bad:
+            self.conflict = Conflict(error.theirs, None, str(bad), kept)

@@ -1,0 +1,82 @@
+"""The station here and in the file, after another program has written that: what differs, and which to keep."""
+
+from PyQt6.QtWidgets import QGridLayout
+
+from yarddial.session.session import Session
+from yarddial.session.station.versions import Difference, Side
+from yarddial.session.wording import count_of
+from yarddial.ui.theme.lettering import px
+from yarddial.ui.widgets.choice import ChoiceBox
+from yarddial.ui.widgets.words import Words, button, hairline
+from yarddial.ui.widgets.working_sheet import Sheet
+from yarddial.yard.errors import YardDialError
+
+WHO = {"here": "changed here", "file": "changed by the other program", "both": "changed on both sides"}
+
+
+class VersionsSheet(Sheet):
+    """A row for each thing that differs, with the side to keep; nothing is written before a person has chosen."""
+
+    def __init__(self, parent: object, session: Session) -> None:
+        super().__init__(parent, "Two versions of the station file", 860)  # type: ignore[arg-type]
+        self._session = session
+        saver = session.saver
+        conflict = saver.conflict if saver is not None else None
+        found = saver.differences(session.desk.station) if saver is not None else ()
+        self.choices: dict[tuple[str, str], ChoiceBox] = {}
+        self.verdict = Words(_verdict(found, "" if conflict is None else conflict.why_not), 15, weight=600, wrap=True)
+        self.body.addWidget(self.verdict)
+        if conflict is not None:
+            kept = f"The other program's version is kept as {conflict.kept_as}, whatever you choose."
+            self.body.addWidget(Words(kept, 12, tone="quiet", wrap=True))
+        if found:
+            self.body.addLayout(self._table(found))
+        self.body.addStretch()
+        self.said = Words("", 12, tone="vermilion", wrap=True)
+        self.said.setAccessibleName("Refusal")
+        self.body.addWidget(self.said)
+        self.use = button("Use what is chosen" if found else "Keep what is here", strong=True)
+        self.use.setEnabled(conflict is not None)
+        self.use.clicked.connect(self._use)
+        self.buttons.insertWidget(1, self.use)
+
+    def _table(self, found: tuple[Difference, ...]) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(px(16))
+        grid.setVerticalSpacing(px(6))
+        for column, (heading, stretch) in enumerate((("What", 2), ("Here", 3), ("In the file", 3), ("Keep", 0))):
+            grid.addWidget(Words(heading, 12, tone="quiet"), 0, column)
+            grid.setColumnStretch(column, stretch)
+        for number, one in enumerate(found):
+            row = 2 * number + 1
+            what = f"{one.what[:1].upper()}{one.what[1:]}, {WHO[one.changed_by]}"
+            grid.addWidget(Words(what, 13, weight=600 if one.changed_by == "both" else 400, wrap=True), row, 0)
+            grid.addWidget(Words(one.here, 13, wrap=True), row, 1)
+            grid.addWidget(Words(one.file, 13, wrap=True), row, 2)
+            choice = ChoiceBox(f"Keep of {one.what}")
+            choice.addItem("here", "here")
+            choice.addItem("the file", "file")
+            choice.setCurrentIndex(0 if one.usual == "here" else 1)
+            self.choices[one.key] = choice
+            grid.addWidget(choice, row, 3)
+            grid.addWidget(hairline(), row + 1, 0, 1, 4)
+        return grid
+
+    def _use(self) -> None:
+        chosen: dict[tuple[str, str], Side] = {key: choice.currentData() for key, choice in self.choices.items()}
+        try:
+            self._session.merge_versions(chosen)
+        except YardDialError as error:
+            self.said.setText(f"{str(error)[:1].upper()}{str(error)[1:]}.")
+            return
+        self.close()
+
+
+def _verdict(found: tuple[Difference, ...], why_not: str) -> str:
+    if why_not:
+        return f"What the other program wrote is no station: {why_not}."
+    if not found:
+        return "Nothing but the dial differs."
+    both = sum(one.changed_by == "both" for one in found)
+    conflict = f"; {count_of(both, 'of them was', 'of them were')} changed on both sides" if both else ""
+    return f"{count_of(len(found), 'thing differs', 'things differ')}{conflict}."
