@@ -69,6 +69,9 @@ def command(
         f"{format_frequency(frequency_hz)} {format_sigma(found.sigma_hz)} "
         f"(C/N0 {found.cn0_dbhz:.0f} dB-Hz, {found.duration_s:.3g} s{_how(found)})"
     )
+    if recording.count > samples.size:
+        used_s = samples.size / recording.rate_hz
+        sentence += f"\nof {recording.duration_s:.0f} s the first {used_s:.1f} s were used"
     if kind in ("carrier", "am"):
         other = _rival(samples, recording.rate_hz, found, offset_hz, within_hz)
         values |= {"method": found.method, "spread_hz": found.spread_hz}

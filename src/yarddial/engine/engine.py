@@ -1,8 +1,12 @@
 """The engine itself, free of processes: takes commands, steps through blocks, reports events."""
 
-from collections.abc import Callable
+import contextlib
+import time
+from collections.abc import Callable, Iterator
+from typing import Literal
 
 import msgspec
+import numpy as np
 
 from yarddial.drivers.protocol import ActualSettings, Block, Device, RequestedSettings
 from yarddial.dsp.decimation import Decimator, decimation_for
@@ -51,8 +55,26 @@ WAIT_S = 0.05
 HANGS_S = 3.0
 HANGS = "the receiver's driver does not answer any more: unplug it, plug it in, then start"
 OFF = "the receiver does not run: Space starts it"
+# Full scale is 1.
+LARGEST = 1e6
+DriverCall = Literal["", "opening", "applying", "reading", "closing"]
 # Taps of which a job has one at a time.
 TapRequest = Measure | Sweep | Hear | Follow | RecordSamples
+
+
+def finite(block: Block) -> Block:
+    """A block whose samples are numbers: what is not is silence, counted as lost, and said."""
+    if np.isfinite(np.vdot(block.samples, block.samples)):
+        return block
+    # The sum of large numbers may overflow where none of them does.
+    bad = ~np.isfinite(block.samples) | (np.abs(block.samples) > LARGEST)
+    count = int(bad.sum())
+    if not count:
+        return block
+    remark = f"{count} samples of a block were no numbers: they count as lost; look whether the format is the true one"
+    return msgspec.structs.replace(
+        block, samples=np.where(bad, np.complex64(0), block.samples), lost=block.lost + count, remark=remark
+    )
 
 
 class Engine:
@@ -81,6 +103,8 @@ class Engine:
         self._is_fresh = True
         self._next_index: int | None = None
         self.hangs = False
+        # The call of the driver that it is in, and since when.
+        self.doing: tuple[DriverCall, float] = ("", 0.0)
 
     @property
     def running(self) -> bool:
@@ -128,12 +152,22 @@ class Engine:
         self._report(Failed("the engine failed", "".join(traceback.format_exception(fault))))
         self._stop(f"the program failed while it listened ({type(fault).__name__}): Space starts the receiver again")
 
+    @contextlib.contextmanager
+    def _calling(self, what: DriverCall) -> Iterator[None]:
+        """In a call of the driver, which may never come back."""
+        self.doing = (what, time.monotonic())
+        try:
+            yield
+        finally:
+            self.doing = ("", 0.0)
+
     # The stream
 
     def _step(self) -> None:
         if self._device is None or self._stream is None or self._slice is None:
             return
-        block = self._device.next(WAIT_S)
+        with self._calling("reading"):
+            block = self._device.next(WAIT_S)
         if block is None:
             self._stop(ENDED)
             return
@@ -144,6 +178,7 @@ class Engine:
                 self._stop(HANGS)
             return
         self._silent_s = 0.0
+        block = finite(block)
         lost = self._count_lost(block)
         cleaned = block.samples if self._cleaner is None else self._cleaner.push(block.samples)
         piece = Piece(block.samples, cleaned, self._slice.push(cleaned), lost, self._device.read_s)
@@ -164,7 +199,8 @@ class Engine:
         if self._device is not None:
             self._stop("", replaced=True)
         try:
-            opened = self._open_device(address)
+            with self._calling("opening"):
+                opened = self._open_device(address)
         except YardDialError as error:
             self._stop(str(error))
             return
@@ -183,7 +219,8 @@ class Engine:
                 continue
             self._end(tap, "stopped", reason)
         if self._device is not None:
-            self._device.close()
+            with self._calling("closing"):
+                self._device.close()
         self._device, self._stream, self._slice, self._cleaner = None, None, None, None
         if not replaced:
             self._clean = Clean(CleanUp())
@@ -195,7 +232,8 @@ class Engine:
         if self._device is None:
             return
         try:
-            got = msgspec.structs.replace(self._device.apply(self._able(tune.ask)), restart=False)
+            with self._calling("applying"):
+                got = msgspec.structs.replace(self._device.apply(self._able(tune.ask)), restart=False)
         except DeviceStalled:
             self.hangs = True
             self._stop(HANGS)
@@ -238,7 +276,8 @@ class Engine:
             return
         changed = dict(gains_db)
         others = tuple(gain for gain in self._tune.ask.gains_db if gain[0] not in changed)
-        self._device.apply(self._able(msgspec.structs.replace(self._tune.ask, gains_db=(*others, *gains_db))))
+        with self._calling("applying"):
+            self._device.apply(self._able(msgspec.structs.replace(self._tune.ask, gains_db=(*others, *gains_db))))
         self._next_index = None
 
     # The taps

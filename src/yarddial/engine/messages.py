@@ -145,6 +145,17 @@ Command = (
 )  # fmt: skip
 
 
+class Alive(msgspec.Struct, frozen=True):
+    """The process lives. `doing` : the call of the driver that it is in, empty outside of one.
+
+    still_s : for how long it has been in that call without computing anything. lasts_s : for how long in all.
+    """
+
+    doing: Literal["", "opening", "applying", "reading", "closing"] = ""
+    still_s: float = 0.0
+    lasts_s: float = 0.0
+
+
 class Started(msgspec.Struct, frozen=True):
     """The device is open and streams."""
 
@@ -315,8 +326,8 @@ class Followed(Answer, frozen=True):
 
 
 Event = (
-    Started | Stopped | Failed | Noticed | SpectrogramColumns | SpanSpectrum | Tuned | TuneRefused | Sound | CleanedUp
-    | RecordingState | SweepPoint | SweepDone | Progress | Measured | NotMeasured | Followed
+    Alive | Started | Stopped | Failed | Noticed | SpectrogramColumns | SpanSpectrum | Tuned | TuneRefused | Sound
+    | CleanedUp | RecordingState | SweepPoint | SweepDone | Progress | Measured | NotMeasured | Followed
 )  # fmt: skip
 # What each kind of answer answers.
 ANSWERS: dict[type[Answer], type[Request]] = {

@@ -5,7 +5,7 @@ import queue
 import threading
 from collections.abc import Callable
 
-from yarddial.engine.messages import Event, Noticed, SpanSpectrum, SpectrogramColumns
+from yarddial.engine.messages import Alive, Event, Noticed, SpanSpectrum, SpectrogramColumns
 
 # Events that wait before pictures are left out: some two seconds of them.
 MOST_WAITING = 48
@@ -31,6 +31,9 @@ class Outbox:
             if self.pictures_left_out:
                 self._waiting.put(Noticed(self._lost, self._remark, self.pictures_left_out))
                 self.pictures_left_out = 0
+        if isinstance(event, Alive) and self._waiting.qsize() >= MOST_WAITING:
+            # What waits will tell the same.
+            return
         if isinstance(event, Noticed):
             self._lost, self._remark = event.lost, event.remark
         self._waiting.put(event)

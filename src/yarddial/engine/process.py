@@ -1,11 +1,12 @@
 """The engine in a process of its own, so that neither a busy interface nor a hung driver harms the other."""
 
 import contextlib
+import threading
 import time
 from typing import TYPE_CHECKING
 
 from yarddial.engine.link import OpenDevice
-from yarddial.engine.messages import Command, Event, Quit, Start, Started, Stopped
+from yarddial.engine.messages import Alive, Command, Event, Quit, Start, Started, Stopped
 
 if TYPE_CHECKING:
     from multiprocessing.connection import Connection
@@ -13,14 +14,29 @@ if TYPE_CHECKING:
 
 # Events taken in one go, so that a burst of columns cannot hold up the interface.
 MOST_EVENTS = 64
-# Opening takes a second or two; the process itself starts in about one.
-OPENS_S = 20.0
+# What a window that does not look leaves waiting; the engine then leaves pictures out.
+MOST_WAITING = 256
+# The process itself starts in about a second, on a busy computer in several.
+STARTS_S = 20.0
+# A living engine says so each second; one call of a driver takes no longer either.
+SILENT_S = 5.0
+# Nothing that computes all the while takes so long in one call.
+LASTS_S = 20.0
+HANGS = {
+    "opening": "the receiver's driver does not come back from opening it: unplug it, plug it in, then start",
+    "applying": "the receiver's driver does not come back from being set: unplug it, plug it in, then start",
+    "reading": "the receiver's driver does not come back from a read: unplug it, plug it in, then start",
+    "closing": "the receiver's driver does not come back from being closed: unplug it, plug it in, then start",
+    "": "the receiver's process does not answer any more: it was stopped, or its driver holds it; Space starts it anew",
+}
+UNSTARTED = "the receiver's process does not start: free some memory or close other programs, then start"
+DIED = "the receiver's process ended unexpectedly: press Space to start it again"
 
 
 class EngineProcess:
     """Begins the process when the receiver is started, and again after it died.
 
-    Until then nothing is sent: whoever starts the receiver tells anew where to look.
+    Until then nothing is sent: whoever starts the receiver tells anew where to look. Nothing here ever waits.
     """
 
     def __init__(self, open_device: OpenDevice, *, in_thread: bool = True) -> None:
@@ -29,86 +45,146 @@ class EngineProcess:
         in_thread : read the receiver in a thread of its own; not for receivers that run as fast as they can.
         """
         self._open_device, self._in_thread = open_device, in_thread
-        self._process: BaseProcess | None = None
-        self._link: Connection | None = None
-        self._asked_s: float | None = None
+        self._running: _Running | None = None
 
     @property
     def pid(self) -> int | None:
         """Process number, for tests that kill it."""
-        return self._process.pid if self._process else None
+        return self._running.process.pid if self._running else None
 
     def send(self, command: Command) -> None:
         """Ask; only `Start` begins a process when there is none."""
         if isinstance(command, Start):
             self.warm()
-            self._asked_s = time.monotonic()
-        if self._link is not None:
-            with contextlib.suppress(OSError):
-                self._link.send(command)
+        if self._running is not None:
+            self._running.put(command)
 
     def warm(self) -> None:
         """Begin the process ahead of need, so that the receiver starts at once when it is wanted."""
-        if self._link is None:
-            self._link = self._launch()
+        if self._running is None:
+            self._running = _Running(self._open_device, self._in_thread)
 
     def poll(self) -> list[Event]:
-        """Events since the last call; a dead process is reported as a stop with its reason."""
-        events: list[Event] = []
-        if self._link is None or self._process is None:
-            return events
-        try:
-            while len(events) < MOST_EVENTS and self._link.poll():
-                event = self._link.recv()
-                events.append(event)
-                if isinstance(event, Started | Stopped):
-                    self._asked_s = None
-                if isinstance(event, Stopped) and event.process_ends:
-                    self._end()
-                    return events
-        except (EOFError, OSError):
-            self._forget()
-            events.append(Stopped("the receiver's process ended unexpectedly: press Space to start it again"))
-        if self._asked_s is not None and time.monotonic() - self._asked_s > OPENS_S:
-            self._end()
-            events.append(Stopped("the receiver's driver does not come back from opening it: unplug it, plug it in"))
+        """Events since the last call; a dead, hung or silent process is reported as a stop with its reason."""
+        running = self._running
+        if running is None:
+            return []
+        events = running.take()
+        why = next((event.reason for event in events if isinstance(event, Stopped) and event.process_ends), None)
+        if why is not None:
+            self._end(running)
+        elif why_lost := running.why_lost():
+            self._end(running)
+            if running.wanted:
+                events.append(Stopped(why_lost))
         return events
 
     def close(self) -> None:
         """End the process; a hung one is killed."""
-        process = self._process
-        if process is None:
+        if self._running is None:
             return
-        self.send(Quit())
-        process.join(1.0)
-        if process.is_alive():
-            process.kill()
-            process.join(1.0)
-        self._forget()
+        self._running.put(Quit())
+        self._running.process.join(1.0)
+        self._end(self._running)
 
-    def _launch(self) -> "Connection":
+    def _end(self, running: "_Running") -> None:
+        """Kill the process: whatever hangs in it hears nothing else."""
+        running.end()
+        self._running = None
+
+
+class _Running:
+    """One process, with a thread for each direction."""
+
+    def __init__(self, open_device: OpenDevice, in_thread: bool) -> None:
         import multiprocessing
+        import queue
+
+        from yarddial.engine.command_queue import CommandQueue
 
         context = multiprocessing.get_context("spawn")
         here, there = context.Pipe()
         # A daemon dies with the window, whatever becomes of that.
-        self._process = context.Process(
-            target=run_engine, args=(there, self._open_device, self._in_thread), daemon=True
+        self.process: BaseProcess = context.Process(
+            target=run_engine, args=(there, open_device, in_thread), daemon=True
         )
-        self._process.start()
+        self.process.start()
         there.close()
-        return here
+        self._link: Connection = here
+        self._commands = CommandQueue(here.send)
+        # None: the other end is gone.
+        self._events: queue.Queue[Event | None] = queue.Queue(MOST_WAITING)
+        self._ended = self._is_gone = False
+        self._begun_s = time.monotonic()
+        self._heard_s: float | None = None
+        self._alive = Alive()
+        # Somebody waits for it to run, or it runs.
+        self.wanted = False
+        threading.Thread(target=self._receive_on, name="events", daemon=True).start()
 
-    def _end(self) -> None:
-        """Kill the process: whatever hangs in it hears nothing else."""
-        if self._process is not None:
-            self._process.kill()
-        self._forget()
+    def put(self, command: Command) -> None:
+        """Ask."""
+        self.wanted = self.wanted or isinstance(command, Start)
+        self._commands.put(command)
 
-    def _forget(self) -> None:
-        if self._link is not None:
-            self._link.close()
-        self._process, self._link, self._asked_s = None, None, None
+    def take(self) -> list[Event]:
+        """What it has said."""
+        events: list[Event] = []
+        while len(events) < MOST_EVENTS and not self._events.empty():
+            event = self._events.get_nowait()
+            self._heard_s = time.monotonic()
+            match event:
+                case None:
+                    self._is_gone = True
+                    break
+                case Alive():
+                    self._alive = event
+                    continue
+                case Started():
+                    self._alive = Alive()
+                case Stopped() if not event.replaced:
+                    self.wanted = False
+                case _:
+                    pass
+            events.append(event)
+        return events
+
+    def why_lost(self) -> str:
+        """Why it is to be given up, or an empty text. Call it when everything it has said was taken."""
+        if self._is_gone:
+            return DIED
+        if not self._events.empty():
+            return ""
+        now_s = time.monotonic()
+        if self._heard_s is None:
+            return UNSTARTED if now_s - self._begun_s > STARTS_S else ""
+        if now_s - self._heard_s > SILENT_S:
+            return HANGS[self._alive.doing]
+        if self._alive.still_s >= SILENT_S - 1.0 or self._alive.lasts_s > LASTS_S:
+            return HANGS[self._alive.doing]
+        return ""
+
+    def end(self) -> None:
+        """Kill it; the threads end with it."""
+        self._ended = True
+        self._commands.end()
+        self.process.kill()
+
+    def _receive_on(self) -> None:
+        from queue import Full
+
+        event: Event | None = None
+        while not self._ended:
+            try:
+                event = self._link.recv()
+            except (EOFError, OSError):
+                event = None
+            while not self._ended:
+                with contextlib.suppress(Full):
+                    self._events.put(event, timeout=0.5)
+                    break
+            if event is None:
+                return
 
 
 def run_engine(link: "Connection", open_device: OpenDevice, in_thread: bool) -> None:
@@ -116,12 +192,14 @@ def run_engine(link: "Connection", open_device: OpenDevice, in_thread: bool) -> 
     import signal
 
     from yarddial.engine.engine import Engine
+    from yarddial.engine.heartbeat import Heartbeat
     from yarddial.engine.outbox import Outbox
 
     # Ctrl+C in the terminal is for the window, which then ends this process in good order.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     outbox = Outbox(link.send)
     engine = Engine(open_device, outbox.put, in_thread=in_thread)
+    Heartbeat(engine, outbox)
     with contextlib.suppress(EOFError, BrokenPipeError, ConnectionResetError):
         while True:
             while link.poll(None if not engine.running else 0):

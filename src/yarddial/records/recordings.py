@@ -1,6 +1,5 @@
 """Recordings of I/Q samples: SigMF, stereo WAV and raw files in, SigMF out."""
 
-import json
 import warnings
 from collections.abc import Iterable
 from pathlib import Path
@@ -11,18 +10,22 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.dsp.sample_formats import FORMATS, as_complex, sample_bytes
+from yarddial.records.reading import RECORDING_META, json_value_of, read_bytes, why_no_file
 from yarddial.records.sample_file import SampleFile
 from yarddial.records.whole_file import reason
 from yarddial.yard.errors import BadRecording
 from yarddial.yard.frequency import LIMIT_HZ
+from yarddial.yard.plain_text import shown
 
 Complex = NDArray[np.complex64]
 
 _SIGMF_TYPES = {"cu8": "cu8", "ci8": "cs8", "ci16_le": "cs16", "cf32_le": "cf32"}
 
 
-# Descriptions beyond this are data by mistake; check sums of longer data would take many seconds.
-LARGEST_META_BYTES = 64 << 20
+# Check sums of longer data would take many seconds.
+MOST_MARKS = 20_000
+# Samples held at a time: 128 MB of them, 7 s at 2.4 MS/s.
+MOST_AT_ONCE = 1 << 24
 LARGEST_DIGESTED_BYTES = 256 << 20
 
 
@@ -51,8 +54,11 @@ class Recording(msgspec.Struct, frozen=True):
         return self.count / self.rate_hz
 
     def read(self, first: int = 0, count: int | None = None) -> Complex:
-        """Samples from `first` on, complex64, full scale 1.0; raises BadRecording if the file shrank meanwhile."""
-        wanted = max(min(self.count - first, self.count if count is None else count), 0)
+        """Samples from `first` on, complex64, full scale 1.0; raises BadRecording if the file shrank meanwhile.
+
+        Never more than `MOST_AT_ONCE`: who needs more reads on.
+        """
+        wanted = max(min(self.count - first, MOST_AT_ONCE if count is None else count, MOST_AT_ONCE), 0)
         if self.is_wav:
             return _read_wav(self.data_path, first, wanted)
         kind, size = FORMATS[self.sample_format][0], sample_bytes(self.sample_format)
@@ -85,8 +91,14 @@ def open_recording(
     """
     if not path.exists() and path.with_suffix(".sigmf-meta").exists():
         path = path.with_suffix(".sigmf-meta")
-    if not path.is_file():
-        raise BadRecording(f"there is no file {path}: check the name", str(path))
+    if why_not := why_no_file(path):
+        name = shown(str(path))
+        raise BadRecording(
+            f"there is no file {name}: check the name"
+            if why_not == "not there"
+            else f"{name} is {why_not}, not a file",
+            str(path),
+        )
     try:
         if sample_format:
             found = _open_raw(path, sample_format, rate_hz)
@@ -181,20 +193,29 @@ def _valid_meta(meta_path: Path) -> dict[str, Any]:
     from sigmf.validate import validate
 
     try:
-        if meta_path.stat().st_size > LARGEST_META_BYTES:
-            raise BadRecording(f"{meta_path.name} is too large for a description: is it the data file?", str(meta_path))
-        meta: dict[str, Any] = json.loads(meta_path.read_bytes())
+        meta: dict[str, Any] = json_value_of(
+            read_bytes(meta_path, RECORDING_META, BadRecording), meta_path, BadRecording
+        )
+        _not_too_many(meta, meta_path)
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             validate(meta)
-    except (ValueError, RecursionError) as error:
-        raise BadRecording(f"{meta_path.name} is no readable JSON ({error}): write it again", str(meta_path)) from error
+    except RecursionError as error:
+        raise BadRecording(f"{meta_path.name} is no readable description: write it again", str(meta_path)) from error
     except jsonschema.ValidationError as error:
         where = "/".join(str(step) for step in error.absolute_path) or "the top"
         raise BadRecording(
             f"{meta_path.name} breaks the SigMF rules at {where}: {error.message[:120]}; mend it", str(meta_path)
         ) from error
     return meta
+
+
+def _not_too_many(meta: Any, meta_path: Path) -> None:
+    """Holding each against the standard takes its time."""
+    for key in ("captures", "annotations"):
+        marks = meta.get(key) if isinstance(meta, dict) else None
+        if isinstance(marks, list) and len(marks) > MOST_MARKS:
+            raise BadRecording(f"{meta_path.name} has {len(marks):,} {key}, more than {MOST_MARKS:,}: leave some out")
 
 
 def _check_extent(meta: dict[str, Any], count: int, data_path: Path) -> None:

@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 
 from yarddial.yard.errors import BadRecording
 
-# An hour at 192 kHz: more is no sound of a tone.
-LONGEST = 192_000 * 3_600
+# Eleven minutes at 48 kHz, all channels counted: a tone needs no more.
+LONGEST = 1 << 25
 
 
 def read_sound(path: Path) -> tuple[NDArray[np.float32], float]:
@@ -18,8 +18,10 @@ def read_sound(path: Path) -> tuple[NDArray[np.float32], float]:
     if not path.is_file():
         raise BadRecording(f"{path} is not there: give the name of a sound file", str(path))
     try:
-        if soundfile.info(path).frames > LONGEST:
-            raise BadRecording(f"{path.name} is hours long: give a piece of it", str(path))
+        about = soundfile.info(path)
+        if about.frames * about.channels > LONGEST:
+            minutes = about.frames / max(about.samplerate, 1) / 60
+            raise BadRecording(f"{path.name} is {minutes:.0f} minutes long: give a piece of it", str(path))
         data, rate = soundfile.read(path, dtype="float32", always_2d=True)
     except (soundfile.LibsndfileError, OSError) as error:
         raise BadRecording(f"{path.name} is no sound that can be read: save it as WAV", str(path)) from error

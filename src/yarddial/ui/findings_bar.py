@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from yarddial.session.finding import Finding
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.mark import MarkSign
+from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import ElidedWords, Words, button, hairline
 
 
@@ -31,9 +32,9 @@ class FindingsBarRow(QWidget):
         """Show it."""
         self._mark.set_mark(finding.mark)
         self._what.setText(finding.what)
-        self._what.setToolTip(finding.what)
+        set_tip(self._what, finding.what)
         self._why.setText(finding.why)
-        self._why.setToolTip(finding.why)
+        set_tip(self._why, finding.why)
         self.fix.setText(finding.fix_label)
         self.fix.setAccessibleName(finding.fix_label)
         self.fix.setVisible(finding.fix is not None)

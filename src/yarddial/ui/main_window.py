@@ -19,6 +19,7 @@ from yarddial.ui.places_list import PlacesList
 from yarddial.ui.theme import style
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.theme.palette import DAY, NIGHT, palette
+from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import hairline
 from yarddial.ui.yard_strip.strip import YardStrip
 from yarddial.yard.fault_log import log_fault
@@ -409,7 +410,7 @@ class MainWindow(QMainWindow):
 
     def _show_state(self) -> None:
         overview = self.session.overview
-        self.findings.setToolTip(overview.trouble)
+        set_tip(self.findings, overview.trouble)
         if overview.state.verdicts:
             self.places.show_verdicts([overview.state.verdicts[name] for name in PLACES])
         self.places.owner.show_owner(overview.state.owner, self.session.live_receiver.wanted)

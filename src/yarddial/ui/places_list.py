@@ -9,6 +9,7 @@ from yarddial.ui.receiver_owner import ReceiverOwner
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.mark import NAMES, draw_mark
+from yarddial.ui.widgets.tip import set_tip
 
 
 class PlaceButton(QAbstractButton):
@@ -30,7 +31,7 @@ class PlaceButton(QAbstractButton):
         """Show mark and line."""
         self._verdict = verdict
         self.setAccessibleName(f"{self._name}: {NAMES[verdict.mark]}, {verdict.short}")
-        self.setToolTip(verdict.sentence)
+        set_tip(self, verdict.sentence)
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

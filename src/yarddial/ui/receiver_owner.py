@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from yarddial.session.overview.overview import Owner
 from yarddial.ui.theme.lettering import px
+from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import ElidedWords, button
 
 
@@ -34,7 +35,7 @@ class ReceiverOwner(QWidget):
         said = text or ("Receiver: free" if is_wanted else "Receiver: off")
         self.label.setText(said)
         waits = f"; {owner.waiting} waits and goes on afterwards" if owner.waiting else ""
-        self.label.setToolTip(f"Who has the receiver: {owner.label or 'nobody, it follows the dial'}{waits}")
+        set_tip(self.label, f"Who has the receiver: {owner.label or 'nobody, it follows the dial'}{waits}")
         self.label.setAccessibleName(f"Who has the receiver: {said}{waits}")
         self.stop.setVisible(owner.can_be_stopped)
         self.stop.setAccessibleName(f"Stop {owner.label}")

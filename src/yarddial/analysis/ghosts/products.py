@@ -12,6 +12,8 @@ Ints = NDArray[np.int16 | np.int32]
 Decibels = NDArray[np.float32 | np.float64]
 # What a cubic and a square make of one, two and three tones, relative to 2 f1 - f2 and to f1 + f2, dB.
 HARMONIC2_DB, HARMONIC3_DB, TRIPLE_DB = -6.02, -9.54, 6.02
+# Threes in a window that are looked at, and signals of which they are made: more than any picture could show.
+MOST_TRIPLES, MOST_COMBINED = 1_000_000, 1_200
 Window = tuple[float, float]
 # How often each signal may take part.
 _FORMS = [
@@ -190,7 +192,24 @@ def _in_windows(f: Floats, p: Floats, able: dict[int, float], windows: list[Wind
 
 
 def _triples(f: Floats, p: Floats, iip3_dbm: float, least_dbm: float, window: Window) -> Products:
-    """f1 + f2 - f3 in a window, f3 another than both: sums sorted once, each f3 finds its stretch of them."""
+    """f1 + f2 - f3 in a window, f3 another than both: sums sorted once, each f3 finds its stretch of them.
+
+    Where there would be more than memory holds, only the strongest signals are combined.
+    """
+    chosen = np.sort(np.argsort(-p, kind="stable")[:MOST_COMBINED]).astype(np.int32)
+    while chosen.size:
+        found, count = _triples_of(f[chosen], p[chosen], iip3_dbm, least_dbm, window)
+        if found is not None:
+            first, second, third = (chosen[index] for index in (found.first, found.second, found.third))
+            return Products(found.hertz, found.level_dbm, first, second, third, found.form)
+        # So many fit, as their number goes with the cube.
+        fit = min(int(chosen.size * 0.9 * (MOST_TRIPLES / count) ** (1 / 3)), chosen.size - 1)
+        chosen = np.sort(chosen[np.argsort(-p[chosen], kind="stable")[:fit]])
+    return _none()
+
+
+def _triples_of(f: Floats, p: Floats, iip3_dbm: float, least_dbm: float, window: Window) -> tuple[Products | None, int]:
+    """All of them, unless they are too many; and how many stand in the window, strong or weak."""
     one, two = np.triu_indices(f.size, 1)
     level = p[one] + p[two] - 2 * iip3_dbm + TRIPLE_DB
     # Pairs too weak for even the strongest third are left out before they are sorted.
@@ -201,12 +220,15 @@ def _triples(f: Floats, p: Floats, iip3_dbm: float, least_dbm: float, window: Wi
     sums, level, one, two = sums[order], level[order], one[order], two[order]
     begin = np.searchsorted(sums, f + window[0], "left")
     end = np.searchsorted(sums, f + window[1], "right")
+    count = int(np.maximum(end - begin, 0).sum())
+    if count > MOST_TRIPLES:
+        return None, count
     third, within = _stretches(np.arange(f.size), begin, end)
     strength = level[within] + p[third]
     kept = np.flatnonzero((strength > least_dbm) & (one[within] != third) & (two[within] != third))
     within, third = within[kept], third[kept]
     i, j = one[within], two[within]
-    return _block(sums[within] - f[third], strength[kept], i, j, third, (1, 1, -1))
+    return _block(sums[within] - f[third], strength[kept], i, j, third, (1, 1, -1)), count
 
 
 def _stretches(

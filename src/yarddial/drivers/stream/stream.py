@@ -27,6 +27,8 @@ class StreamReceiver:
         self._waited_s = 0.0
         self._ahead_since_s: float | None = None
         self._said_fast = self._ended = False
+        # Bytes of a sample that has not come to its end.
+        self._rest = bytearray()
 
     @property
     def capabilities(self) -> Capabilities:
@@ -60,8 +62,10 @@ class StreamReceiver:
         if self._ended:
             return None
         wanted = self._count * self._size
-        data = bytearray()
+        data, self._rest = self._rest, bytearray()
         waited_s, at_once = 0.0, True
+        # A sender that drips must not keep whoever reads: what is whole by then is given, what is not stays for later.
+        until_s = self._time.now_s() + BLOCK_S + STALL_S
         while len(data) < wanted:
             found = self._source.read(wanted - len(data), 0.25)
             if found is None:
@@ -79,6 +83,18 @@ class StreamReceiver:
             at_once = at_once and len(found) == wanted
             waited_s = 0.0
             data += found
+            if self._time.now_s() > until_s and len(data) < wanted:
+                break
+        dripped = len(data) % self._size
+        if dripped and not self._ended:
+            self._rest = data[len(data) - dripped :]
+            del data[len(data) - dripped :]
+            if not data:
+                raise DeviceStalled(
+                    f"less than a sample came from {self._address.place or 'standard input'} in {STALL_S:g} s: look "
+                    "whether the sender is in order",
+                    STALL_S,
+                )
         remark = self._pace(at_once)
         odd = len(data) % self._size
         if odd and self._ended:

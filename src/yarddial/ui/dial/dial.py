@@ -10,6 +10,7 @@ from yarddial.ui.dial.scale import SlideRule
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import mark_role
 from yarddial.ui.widgets.choice import ChoiceBox
+from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import Words, repolish
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import format_hertz, format_sigma, group_digits, group_fraction, parse_frequency
@@ -120,7 +121,7 @@ class DialEntry(QLineEdit):
         super().__init__()
         self._shown = ""
         self.setAccessibleName("Dial frequency")
-        self.setToolTip("Any way of writing a frequency: 14.305M, 14305 kHz, 14.305.000. Arrows nudge it.")
+        set_tip(self, "Any way of writing a frequency: 14.305M, 14305 kHz, 14.305.000. Arrows nudge it.")
         self._dress()
 
     def show_text(self, text: str) -> None:

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QWidget
 
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.theme.palette import mark_role, palette
+from yarddial.ui.widgets.tip import set_tip
 
 NAMES = {"good": "good", "look": "look here", "stop": "stop", "unknown": "not known yet"}
 
@@ -49,7 +50,7 @@ class MarkSign(QWidget):
         if mark != self._mark:
             self._mark = mark
             self.setAccessibleName(NAMES.get(mark, mark))
-            self.setToolTip(NAMES.get(mark, mark))
+            set_tip(self, NAMES.get(mark, mark))
             self.update()
 
     def sizeHint(self) -> QSize:

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QLineEdit
 
 from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import repolish
 from yarddial.yard.errors import YardDialError
 
@@ -84,5 +85,5 @@ class ValueField(QLineEdit):
         if bool(self.property("wrong")) != bool(sentence):
             self.setProperty("wrong", bool(sentence))
             repolish(self)
-        self.setToolTip(sentence)
+        set_tip(self, sentence)
         self.refused.emit(sentence)

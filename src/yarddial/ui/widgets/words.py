@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QSizePolicy, QWidget
 
 from yarddial.ui.theme.lettering import Face, font, px
 from yarddial.ui.theme.palette import palette
+from yarddial.ui.widgets.tip import set_tip
 
 
 class Words(QLabel):
@@ -121,7 +122,7 @@ def button(text: str, *, strong: bool = False, plain: bool = False, tip: str = "
     made.setProperty("strong", strong)
     made.setProperty("plain", plain)
     made.setAccessibleName(text)
-    made.setToolTip(tip)
+    set_tip(made, tip)
     made.setCursor(Qt.CursorShape.PointingHandCursor)
     return made
 

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QAbstractButton, QWidget
 
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
+from yarddial.ui.widgets.tip import set_tip
 
 SIZE = 16
 
@@ -26,7 +27,7 @@ class Gap(QAbstractButton):
         """Say where it is; words stand beside it where the route still lacks something."""
         self.index, self._words = index, words
         self.setAccessibleName(words or f"Put a part in behind {after}")
-        self.setToolTip(f"{words or f'Put a part in behind {after}'} (A)")
+        set_tip(self, f"{words or f'Put a part in behind {after}'} (A)")
         self.update()
 
     def wanted_width(self) -> int:

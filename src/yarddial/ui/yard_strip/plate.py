@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QAbstractButton, QWidget
 
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
+from yarddial.ui.widgets.tip import set_tip
 
 
 class Plate(QAbstractButton):
@@ -32,7 +33,7 @@ class Plate(QAbstractButton):
         """Show the frequency at this point, and whether the active route passes here."""
         self._frequency, self._active = frequency, active
         self.setAccessibleName(f"{self.part}, {frequency}" + (", on the active route" if active else ""))
-        self.setToolTip(note)
+        set_tip(self, note)
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

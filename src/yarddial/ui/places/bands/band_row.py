@@ -8,6 +8,7 @@ from yarddial.analysis.board.row import BandRow
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.mark import NAMES, draw_mark
+from yarddial.ui.widgets.tip import set_tip
 from yarddial.yard.frequency import format_bound, format_hertz, format_sigma
 
 HEIGHT = 46
@@ -31,7 +32,7 @@ class BandRowWidget(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName(f"{row.band.name}: {NAMES[row.mark]}, {row.verdict}")
-        self.setToolTip(row.verdict if row.proof is None else f"{row.verdict} Last: {row.proof.text}")
+        set_tip(self, row.verdict if row.proof is None else f"{row.verdict} Last: {row.proof.text}")
 
     def sizeHint(self) -> QSize:
         """As wide as the board."""

@@ -10,6 +10,7 @@ from yarddial.session.session import Session
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.choice import ChoiceBox
+from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.value_field import ValueField
 from yarddial.ui.widgets.words import ElidedWords, LinkButton, Words, button, hairline
 from yarddial.yard.antenna_lengths import AntennaLengths, metres
@@ -95,7 +96,7 @@ class HaltPlate(QWidget):
         if changed or not self._summary.text() or lengths is not None:
             self._summary.setText(_summary(part, lengths))
         if lengths is not None:
-            self._summary.setToolTip(lengths.working().as_text())
+            set_tip(self._summary, lengths.working().as_text())
         if self._form is not None:
             self._form.show_part(part)
 
@@ -198,7 +199,7 @@ class HaltForm(QWidget):
         row = self._grid.rowCount()
         words = ElidedWords(label, 13)
         words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        words.setToolTip(label)
+        set_tip(words, label)
         self._grid.addWidget(words, row, 0)
         self._grid.addWidget(field, row, 1)
         if value is None:
@@ -209,7 +210,7 @@ class HaltForm(QWidget):
             self._grid.addWidget(origin, row, 2)
             return
         link = LinkButton(f"{self._part.name}: origin of {value.label}")
-        link.setToolTip("Where does this value come from? Click to say so.")
+        set_tip(link, "Where does this value come from? Click to say so.")
         link.clicked.connect(lambda _=False, key=value.key: self.origin_wanted.emit(key))
         self._origins[value.key] = link
         self._grid.addWidget(link, row, 2)

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.mark import draw_mark
+from yarddial.ui.widgets.tip import set_tip
 from yarddial.yard.frequency import format_bound
 from yarddial.yard.reach import HIGH_HZ, LOW_HZ, Choice, Segment
 
@@ -95,7 +96,7 @@ class RouteList(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """The pointer's stretch is told in the tool tip."""
         if event is not None:
-            self.setToolTip(self._words_at(event.position()))
+            set_tip(self, self._words_at(event.position()))
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         """What can be done with a route."""

@@ -6,6 +6,7 @@ from yarddial.session.spurious.mitigation import Mitigation
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.mark import MarkSign
+from yarddial.ui.widgets.tip import set_tip, tip_of
 from yarddial.ui.widgets.words import Words, button, hairline
 
 
@@ -58,7 +59,7 @@ class RemedyList(QWidget):
             self.verdict.setText(f"{trial.sentence}.")
             self._what.setText(f"Tried: {trial.remedy.words}.")
             back = "the points are set by hand again" if trial.remedy.route else "Ctrl+Z takes it back"
-            self.keep.setToolTip(f"Set it in the yard; {back}")
+            set_tip(self.keep, f"Set it in the yard; {back}")
         if remedies is None:
             said = "Working out what helps…"
         elif mitigation.running:
@@ -88,7 +89,7 @@ class RemedyList(QWidget):
             attempt.setAccessibleName(f"Try it: {remedy.words}")
             why_not = mitigation.why_not_try(remedy)
             attempt.setEnabled(not why_not)
-            attempt.setToolTip(why_not or attempt.toolTip())
+            set_tip(attempt, why_not or tip_of(attempt))
             attempt.clicked.connect(lambda _=False, one=remedy: mitigation.try_it(one))
             self._rows.addWidget(beside, 2 * row, 0)
             self._rows.addWidget(attempt, 2 * row, 1)

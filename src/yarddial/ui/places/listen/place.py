@@ -20,6 +20,7 @@ from yarddial.ui.widgets.line_sheet import LineSheet
 from yarddial.ui.widgets.side_by_side import side_by_side
 from yarddial.ui.widgets.side_column import side_column
 from yarddial.ui.widgets.soon import Soon
+from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.yard.bands import BANDS
 from yarddial.yard.demodulation import DEMODULATIONS
@@ -332,7 +333,7 @@ def _ends(text: str) -> tuple[float, float] | None:
 def _tick(text: str, tip: str) -> QCheckBox:
     made = QCheckBox(text)
     made.setAccessibleName(text)
-    made.setToolTip(tip)
+    set_tip(made, tip)
     return made
 
 

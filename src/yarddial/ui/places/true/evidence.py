@@ -13,6 +13,7 @@ from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.side_column import side_column
+from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma
 from yarddial.yard.oscillators import is_in_ppm, spoken, stated_oscillators
@@ -147,10 +148,11 @@ class Evidence(QWidget):
             text = "left out: " if left_out else ""
             text += format_hertz(seen.error_hz, seen.total_sigma_hz)
             name = Words(seen.reference_name, 12)
-            name.setToolTip(
+            set_tip(
+                name,
                 f"{seen.route}: {format_hertz(seen.error_hz, seen.sigma_hz)}, "
                 f"doubt {format_sigma(seen.total_sigma_hz)}, "
-                f"residual {format_hertz(fit.residuals_hz[i], seen.total_sigma_hz)}"
+                f"residual {format_hertz(fit.residuals_hz[i], seen.total_sigma_hz)}",
             )
             self._row(
                 self._against,

@@ -14,6 +14,7 @@ from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.side_by_side import side_by_side
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.spectrogram_chart import SpectrogramChart
+from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import Words, button
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.modes import mode_named
@@ -40,7 +41,7 @@ class TruePlace(QWidget):
         self.how_long = ChoiceBox("How long to measure", at_left=True)
         for name, seconds_s in HOW_LONG:
             self.how_long.addItem(name, seconds_s)
-        self.how_long.setToolTip("As long as it helps: until the station or its path is the limit, not the noise")
+        set_tip(self.how_long, "As long as it helps: until the station or its path is the limit, not the noise")
         self.how_long.activated.connect(self._choose_how_long)
         self.measure.clicked.connect(self._measure)
         self.verify.clicked.connect(lambda: session.calibration.measure(verifying=True))

@@ -8,6 +8,7 @@ from yarddial.ui.places.true.watch_picture import AllanPicture, WatchPicture
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.soon import Soon
+from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import Words, button
 from yarddial.ui.widgets.working_sheet import Sheet
 
@@ -29,7 +30,7 @@ class WatchSheet(Sheet):
         self.body.addWidget(self.track, 3)
         self.body.addWidget(self.curve, 2)
         self.every = ChoiceBox("A point every")
-        self.every.setToolTip("Short points follow a fast warm-up; long ones tell more of a steady oscillator")
+        set_tip(self.every, "Short points follow a fast warm-up; long ones tell more of a steady oscillator")
         for point_s in POINTS_S:
             self.every.addItem(f"{point_s:g} s", point_s)
         self.every.setCurrentIndex(POINTS_S.index(self._carrier_watch.point_s))

@@ -10,6 +10,7 @@ from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.mark import MarkSign
+from yarddial.ui.widgets.tip import set_tip, tip_of
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import format_frequency, format_sigma, parse_frequency
@@ -83,9 +84,9 @@ class KnownStations(MethodPage):
         for row, reference in enumerate(references):
             kind = kind_named(reference.kind)
             mark = MarkSign("unknown" if kind is None else "stop" if kind.trust == "never" else kind.trust, 10)
-            mark.setToolTip(kind.trap if kind is not None else reference.note)
+            set_tip(mark, kind.trap if kind is not None else reference.note)
             name = Words(reference.name, 13)
-            name.setToolTip(mark.toolTip())
+            set_tip(name, tip_of(mark))
             drop = button("Take out", plain=True, tip=f"Take {reference.name} out of the station")
             drop.clicked.connect(partial(self._drop, reference))
             cells: list[QWidget] = [

@@ -1,0 +1,60 @@
+"""From the session to the engine: whoever asks never waits, and of what only says where to look the newest counts."""
+
+import contextlib
+import threading
+from collections import deque
+from collections.abc import Callable
+
+from yarddial.engine.messages import Clean, Command, Show, Tune
+
+# These say how things should be; a newer one of the kind makes an older one pointless.
+SETTINGS = (Tune, Show, Clean)
+
+
+class CommandQueue:
+    """Sends in a thread of its own, in order."""
+
+    def __init__(self, send: Callable[[Command], None]) -> None:
+        self._send = send
+        self._waiting: deque[Command] = deque()
+        self._ready = threading.Condition()
+        self._ended = False
+        threading.Thread(target=self._send_on, name="commands", daemon=True).start()
+
+    def __len__(self) -> int:
+        return len(self._waiting)
+
+    def put(self, command: Command) -> None:
+        """Hand it over."""
+        with self._ready:
+            if isinstance(command, SETTINGS):
+                self._drop_older(command)
+            self._waiting.append(command)
+            self._ready.notify()
+
+    def end(self) -> None:
+        """Send nothing more."""
+        with self._ready:
+            self._ended = True
+            self._waiting.clear()
+            self._ready.notify()
+
+    def _drop_older(self, command: Command) -> None:
+        """Of the settings that wait at the end: whatever was asked for before them still finds its own."""
+        for i in range(len(self._waiting) - 1, -1, -1):
+            other = self._waiting[i]
+            if not isinstance(other, SETTINGS):
+                return
+            if type(other) is type(command) and getattr(other, "job", 0) == getattr(command, "job", 0):
+                del self._waiting[i]
+                return
+
+    def _send_on(self) -> None:
+        with contextlib.suppress(OSError, ValueError):
+            while True:
+                with self._ready:
+                    self._ready.wait_for(lambda: self._ended or bool(self._waiting))
+                    if self._ended:
+                        return
+                    command = self._waiting.popleft()
+                self._send(command)

@@ -1,0 +1,41 @@
+"""The engine's process says each second that it is alive, and what it has been at without getting any further."""
+
+import threading
+import time
+
+from yarddial.engine.engine import Engine
+from yarddial.engine.messages import Alive
+from yarddial.engine.outbox import Outbox
+
+BEAT_S = 1.0
+# A thread that computes gets further, one that waits for a driver does not: seconds of processor time per second.
+WORKS_SHARE = 0.05
+
+
+class Heartbeat:
+    """Beats in a thread of its own, so that it is heard while the engine waits for a driver."""
+
+    def __init__(self, engine: Engine, outbox: Outbox) -> None:
+        self._engine, self._outbox = engine, outbox
+        # Processor time of the thread that steps the engine.
+        self._clock = time.pthread_getcpuclockid(threading.get_ident())
+        self._doing: tuple[str, float] = ("", 0.0)
+        self._worked_s = 0.0
+        self._still_since_s = time.monotonic()
+        threading.Thread(target=self._beat_on, name="heartbeat", daemon=True).start()
+
+    def _beat_on(self) -> None:
+        while True:
+            self._outbox.put(self.beat())
+            time.sleep(BEAT_S)
+
+    def beat(self) -> Alive:
+        """How it stands."""
+        now_s, worked_s = time.monotonic(), time.clock_gettime(self._clock)
+        doing = self._engine.doing
+        got_further = worked_s - self._worked_s > WORKS_SHARE * BEAT_S
+        if doing != self._doing or got_further or not doing[0]:
+            # Since when it is at this, not since it was last looked at.
+            self._still_since_s = doing[1] if doing != self._doing and doing[0] else now_s
+        self._doing, self._worked_s = doing, worked_s
+        return Alive(doing[0], now_s - self._still_since_s, now_s - doing[1] if doing[0] else 0.0)
