@@ -1,7 +1,7 @@
 """A session whose receiver costs nothing, with a way to begin every job of the table: for jobs against jobs."""
 
 import itertools
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 import msgspec
@@ -121,7 +121,11 @@ class Watched:
 class Book:
     """A log in memory."""
 
+    path = Path("nowhere.sqlite")
+    remark = ""
+
     def __init__(self) -> None:
+        self.unreadable: dict[int, object] = {}
         self.kept: list[Entry] = []
 
     def add(self, entry: Entry) -> Entry:
@@ -129,9 +133,34 @@ class Book:
         self.kept.insert(0, msgspec.structs.replace(entry, id=len(self.kept) + 1))
         return self.kept[0]
 
-    def entries(self, kind: str = "", station: str = "", most: int = 10_000) -> tuple[Entry, ...]:
+    def entries(
+        self, kind: str = "", station: str = "", most: int = 10_000, *, before_id: int = 0, since_utc: str = ""
+    ) -> tuple[Entry, ...]:
         """Newest first."""
+        return tuple(entry for entry in self.kept if kind in ("", entry.kind))[:most]
+
+    def search(self, words: str, most: int = 200, before_id: int = 0) -> tuple[Entry, ...]:
+        """Whatever the words are."""
         return tuple(self.kept)
+
+    def of_oscillators(self, station: str, names: Sequence[str]) -> tuple[Entry, ...]:
+        """All of them."""
+        return tuple(self.kept)
+
+    def of_places(self, station: str) -> tuple[Entry, ...]:
+        """All of them."""
+        return tuple(self.kept)
+
+    def count(self) -> int:
+        """How many."""
+        return len(self.kept)
+
+    def examined(self, first_id: int = 0) -> Iterator[int]:
+        """Nothing can be wrong with it."""
+        return iter(())
+
+    def close(self) -> None:
+        """Nothing to close."""
 
 
 class EndlessRunner:

@@ -133,6 +133,8 @@ def _said(error: Exception) -> str:
 
 def examine(path: Path) -> dict[int, Unreadable]:
     """Read every row of a log once; gives those that cannot be read. Raises LogNotWritten."""
+    if not path.is_file():
+        return {}
     book = Logbook(path)
     try:
         for _ in book.examined():

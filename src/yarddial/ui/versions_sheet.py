@@ -3,7 +3,7 @@
 from PyQt6.QtWidgets import QGridLayout
 
 from yarddial.session.session import Session
-from yarddial.session.station.versions import Difference, Side
+from yarddial.session.station.versions import VersionDifference, Side
 from yarddial.session.wording import count_of
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import ChoiceBox
@@ -40,7 +40,7 @@ class VersionsSheet(Sheet):
         self.use.clicked.connect(self._use)
         self.buttons.insertWidget(1, self.use)
 
-    def _table(self, found: tuple[Difference, ...]) -> QGridLayout:
+    def _table(self, found: tuple[VersionDifference, ...]) -> QGridLayout:
         grid = QGridLayout()
         grid.setHorizontalSpacing(px(16))
         grid.setVerticalSpacing(px(6))
@@ -72,7 +72,7 @@ class VersionsSheet(Sheet):
         self.close()
 
 
-def _verdict(found: tuple[Difference, ...], why_not: str) -> str:
+def _verdict(found: tuple[VersionDifference, ...], why_not: str) -> str:
     if why_not:
         return f"What the other program wrote is no station: {why_not}."
     if not found:

@@ -9,7 +9,7 @@ import msgspec
 from yarddial.records.presence import Presence
 from yarddial.records.recovery import Recovery
 from yarddial.records.station_file import StationFile, station_of
-from yarddial.session.station.versions import Difference, Side, differences, merged, without_dial
+from yarddial.session.station.versions import VersionDifference, Side, differences, merged, without_dial
 from yarddial.yard.errors import BadStation, ChangedElsewhere, NotWritten
 from yarddial.yard.station import Station
 
@@ -79,7 +79,7 @@ class StationSaver:
             self._meet(error)
             raise
 
-    def differences(self, here: Station) -> tuple[Difference, ...]:
+    def differences(self, here: Station) -> tuple[VersionDifference, ...]:
         """Part by part, what stands here and what in the file; empty without a conflict, or where it is no station."""
         if self.conflict is None or self.conflict.station is None:
             return ()

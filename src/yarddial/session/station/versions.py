@@ -19,7 +19,7 @@ _VALUES = {"name": "name of the yard", "surroundings": "surroundings", "region":
 _MOVING = ("dial_hz", "mode", "route", "held")
 
 
-class Difference(msgspec.Struct, frozen=True):
+class VersionDifference(msgspec.Struct, frozen=True):
     """One thing that is not the same: what, how it is here and in the file, and who changed it.
 
     key : (field, item). changed_by : `both` where each side has changed it since it was read.
@@ -37,7 +37,7 @@ class Difference(msgspec.Struct, frozen=True):
         return "file" if self.changed_by == "file" else "here"
 
 
-def differences(base: Station, here: Station, file: Station) -> tuple[Difference, ...]:
+def differences(base: Station, here: Station, file: Station) -> tuple[VersionDifference, ...]:
     """All that differs. `base` : as it was before either side changed it."""
     found = []
     for key in _keys(here, file):
@@ -46,7 +46,7 @@ def differences(base: Station, here: Station, file: Station) -> tuple[Difference
             continue
         changed_by: Literal["here", "file", "both"] = "file" if mine == was else "here" if theirs == was else "both"
         mine_said, theirs_said = _said(mine, theirs)
-        found.append(Difference(key, _what(key), mine_said, theirs_said, changed_by))
+        found.append(VersionDifference(key, _what(key), mine_said, theirs_said, changed_by))
     return tuple(found)
 
 

@@ -2,7 +2,6 @@
 
 from html import escape
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QWidget
 
 # What was given, where it had to be written otherwise.
@@ -11,9 +10,8 @@ _GIVEN = "plain tool tip"
 
 def set_tip(widget: QWidget, text: str) -> None:
     """Show a text over a widget; what could be taken for HTML is written so that it cannot."""
-    rich = Qt.mightBeRichText(text)
     widget.setProperty(_GIVEN, text)
-    widget.setToolTip(f"<qt>{escape(text)}</qt>" if rich else text)
+    widget.setToolTip(f"<qt>{escape(text)}</qt>" if "<" in text else text)
 
 
 def tip_of(widget: QWidget) -> str:
