@@ -138,12 +138,10 @@ def demo_session(*, flat_out: bool = False, folder: "Path | None" = None, seed: 
 
 def _demo_log(folder: "Path | None") -> Book:
     """Opened after the first paint, as all logs are."""
-    import tempfile
-    from pathlib import Path
-
     from yarddial.records.logbook import Logbook
+    from yarddial.records.temporary import temporary_folder
 
-    return Logbook((folder or Path(tempfile.mkdtemp(prefix="yard-dial-demo-"))) / "log.sqlite")
+    return Logbook((folder or temporary_folder()) / "log.sqlite")
 
 
 def own_session(path: "Path | None") -> Session:

@@ -314,9 +314,13 @@ class Measured(Answer, frozen=True):
 
 
 class NotMeasured(Answer, frozen=True):
-    """A measurement that found nothing, and why."""
+    """A measurement that found nothing, and why.
+
+    is_silent : it was made to its end, and nothing stands out; otherwise it was cut, or could not be made.
+    """
 
     sentence: str
+    is_silent: bool = False
 
 
 class Followed(Answer, frozen=True):

@@ -75,6 +75,7 @@ class Session:
     ) -> None:
         self._engine = engine
         self._polls = 0
+        self._cleared = False
         self._grows, self._retries = _Every(GROW_POLLS, GROW_S), _Every(RETRY_POLLS, RETRY_S)
         self.recovered, self.saver = recovered, saver
         self._saver_state: object = None
@@ -180,13 +181,10 @@ class Session:
     @cached_property
     def live_methods(self) -> "LiveMethods":
         """Tones and rasters with the receiver; loaded when it is first asked for."""
-        import tempfile
-        from pathlib import Path
-
+        from yarddial.records.temporary import temporary_folder
         from yarddial.session.calibration.live_methods import LiveMethods
 
-        folder = Path(tempfile.mkdtemp(prefix="yard-dial-"))
-        return LiveMethods(self.desk, self.live_receiver, self.jobs, self.calibration, folder)
+        return LiveMethods(self.desk, self.live_receiver, self.jobs, self.calibration, temporary_folder())
 
     @cached_property
     def other_methods(self) -> "OtherMethods":
@@ -232,8 +230,17 @@ class Session:
             if self.log.waiting or self.log.trouble:
                 self.log.retry()
             if self._polls > LOOK_AFTER_POLLS:
-                self.log.look_after(self.upkeep)
+                self._look_after()
         return is_news
+
+    def _look_after(self) -> None:
+        """What may wait until the start is long over: the log's daily copy, and what killed programs have left."""
+        self.log.look_after(self.upkeep)
+        if not self._cleared:
+            from yarddial.records.temporary import clear_dead_folders
+
+            self._cleared = True
+            self.upkeep.ask("folders left behind", clear_dead_folders, lambda count: None, lambda sentence: None)
 
     @property
     def is_busy(self) -> bool:

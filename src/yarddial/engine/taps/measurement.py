@@ -68,7 +68,7 @@ class Measurement:
     def give_up(self, cause: EndCause, reason: str = "") -> None:
         """Say why nothing comes of it; the end of a recording is no reason not to measure what there was."""
         if cause == "stopped" and reason == ENDED:
-            self.finish()
+            self.finish(is_whole=False)
             return
         why = {
             "retuned": "the receiver was set differently meanwhile: measure again",
@@ -77,11 +77,13 @@ class Measurement:
         }[cause]
         self._report(self._nothing(why))
 
-    def finish(self) -> None:
+    def finish(self, *, is_whole: bool = True) -> None:
         """Measure what there is."""
         try:
             found = self._estimate()
-        except (NoCarrier, BadSamples) as error:
+        except NoCarrier as error:
+            found = self._nothing(str(error), is_silent=is_whole)
+        except BadSamples as error:
             found = self._nothing(str(error))
         self._report(found)
 
@@ -91,8 +93,8 @@ class Measurement:
         self._clipped += int(np.count_nonzero(limits >= 0.99))
         self._seen += samples.size
 
-    def _nothing(self, why: str) -> NotMeasured:
-        return NotMeasured(why, job=self.job, id=self.asked.id)
+    def _nothing(self, why: str, *, is_silent: bool = False) -> NotMeasured:
+        return NotMeasured(why, is_silent, job=self.job, id=self.asked.id)
 
     def _measured(self, carrier: Carrier) -> Measured:
         return Measured(carrier, job=self.job, id=self.asked.id)

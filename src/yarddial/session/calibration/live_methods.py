@@ -29,6 +29,8 @@ LiveMethod = Literal["tone", "raster", "pilot"]
 # A scan for rasters takes so long: carriers stand apart to a tenth of a hertz then. A pilot is known to a hundredth of
 # a part per million after half of it.
 SCAN_S: dict[LiveMethod, float] = {"raster": 8.0, "pilot": 4.0}
+# What is shorter than this share of it was cut.
+WHOLE_SHARE = 0.9
 # The dial's error must be known to this for its tone to be found.
 ENOUGH_HZ = 150.0
 EARS: "tuple[tuple[ToneReception, Settings], ...]" = (
@@ -205,6 +207,8 @@ class LiveMethods(Job):
             return
         if event.is_done and (event.trouble or not event.seconds_s):
             lease.end("failed", event.trouble or "nothing came from the receiver")
+        elif event.is_done and event.seconds_s < WHOLE_SHARE * wanted_s:
+            lease.end("failed", f"only {event.seconds_s:.1f} s of {wanted_s:g} s came: what is cut short is not judged")
         elif event.is_done and self.running == "pilot":
             self._finish_pilot(Path(event.path))
         elif event.is_done:

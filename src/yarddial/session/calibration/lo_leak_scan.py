@@ -99,8 +99,11 @@ class LoLeakScan(Job):
                 shown = look.look_hz + event.carrier.frequency_hz
                 # What was seen is counted by the receiver without the correction entered.
                 self._seen(shown, event.carrier.sigma_hz, event.carrier.cn0_dbhz)
-            case NotMeasured():
+            case NotMeasured(is_silent=True):
                 self._seen(None, 0.0, 0.0)
+            case NotMeasured() if self._lease is not None:
+                # What was cut short tells nothing of what is there.
+                self._lease.end("failed", event.sentence)
             case TuneRefused() if self._lease is not None:
                 self._lease.end("failed", event.sentence)
             case _:
