@@ -1,6 +1,6 @@
 """What the log keeps of each kind of entry, as data with a tag; older shapes are upgraded when they are read."""
 
-from typing import Any
+from typing import Any, get_args
 
 import msgspec
 
@@ -157,17 +157,21 @@ LogData = (
     | LoggedDeviceCheck | LoggedStrong | LoggedRemedy | LoggedBandRun
 )  # fmt: skip
 NOTHING = LoggedNothing()
+_TAGS = frozenset(kind.__struct_config__.tag for kind in get_args(LogData))
 
 
 def read_log_data(kind: str, raw: dict[str, Any]) -> LogData:
     """What a log holds of an entry; of version 1, which had no tags, by the entry's kind.
 
-    What cannot be read as what it says it is was written by a later version: it is kept as it is.
+    What says that it is of a kind not known here was written by a later version: it is kept as it is.
+    Raises ValueError where it is not what it says it is, and KeyError or TypeError for misshapen ones of version 1.
     """
     told = raw if "type" in raw else _of_version_1(kind, raw)
     try:
         found: LogData = msgspec.convert(told, LogData)
-    except msgspec.ValidationError:
+    except msgspec.ValidationError as error:
+        if told.get("type") in _TAGS:
+            raise ValueError(f"data is not what it says it is: {error}") from error
         return LoggedLater(raw)
     return found
 

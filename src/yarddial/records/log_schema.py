@@ -5,6 +5,8 @@ import sqlite3
 SCHEMA_VERSION = 2
 # Measurements of the same oscillator within so many seconds are one point of its history, the last of them.
 SLOT_S = 6 * 3_600
+# Of each so many are noted, lest a row that cannot be read hides what stood before it.
+NOTED = 3
 # Places on the dial nearer together than this are one.
 PLACE_HZ = 5_000
 FIELDS = "at_utc, station, kind, route, method, reference, temperature_c, text, data"
@@ -54,10 +56,11 @@ def _from_data(source: str, rows: str) -> tuple[str, ...]:
 
 _NEW = "; ".join(_from_data("new", ""))
 _TABLES = (
-    "CREATE TABLE points (station TEXT, name TEXT, slot INTEGER, entry INTEGER, PRIMARY KEY (station, name, slot)) "
-    "WITHOUT ROWID",
-    "CREATE TABLE places (station TEXT, place INTEGER, told TEXT, entry INTEGER, PRIMARY KEY (station, place, told)) "
-    "WITHOUT ROWID",
+    "CREATE TABLE points (station TEXT, name TEXT, slot INTEGER, entry INTEGER, "
+    "PRIMARY KEY (station, name, slot, entry)) WITHOUT ROWID",
+    "CREATE TABLE places (station TEXT, place INTEGER, told TEXT, entry INTEGER, "
+    "PRIMARY KEY (station, place, told, entry)) WITHOUT ROWID",
+    "CREATE INDEX points_by_entry ON points (entry)",
     "CREATE INDEX places_by_entry ON places (station, entry)",
     "CREATE INDEX entries_by_number ON entries (station, kind)",
     "CREATE INDEX entries_of_kind ON entries (kind)",
@@ -69,6 +72,16 @@ _TRIGGERS = (
     INSERT INTO counts VALUES (new.station, 1) ON CONFLICT DO UPDATE SET entries = entries + 1;
     INSERT INTO words (rowid, {_WORDS}) VALUES (new.id, new.text, new.kind, new.route, new.method, new.reference);
     {_NEW};
+    DELETE FROM points WHERE (station, name, slot, entry) IN (
+        SELECT p.station, p.name, p.slot, (
+            SELECT q.entry FROM points q WHERE q.station=p.station AND q.name=p.name AND q.slot=p.slot
+            ORDER BY q.entry DESC LIMIT 1 OFFSET {NOTED})
+        FROM points p WHERE p.entry = new.id);
+    DELETE FROM places WHERE (station, place, told, entry) IN (
+        SELECT p.station, p.place, p.told, (
+            SELECT q.entry FROM places q WHERE q.station=p.station AND q.place=p.place AND q.told=p.told
+            ORDER BY q.entry DESC LIMIT 1 OFFSET {NOTED})
+        FROM places p WHERE p.station = new.station AND p.entry = new.id);
 END""",
     f"""CREATE TRIGGER entry_removed AFTER DELETE ON entries BEGIN
     UPDATE counts SET entries = entries - 1 WHERE station = old.station;

@@ -12,7 +12,7 @@ import msgspec
 
 from yarddial.records.entry import Entry, utc_now
 from yarddial.records.log_row import Unreadable, entry_of, row_of
-from yarddial.records.log_schema import FIELDS, SCHEMA_VERSION, prepare
+from yarddial.records.log_schema import FIELDS, NOTED, SCHEMA_VERSION, prepare
 from yarddial.yard import clock
 from yarddial.yard.errors import LogDamaged, LogNotWritten
 
@@ -20,7 +20,7 @@ from yarddial.yard.errors import LogDamaged, LogNotWritten
 PATIENCE_S = 0.5
 _NAMES = ("id", *FIELDS.split(", "))
 # Of each oscillator's history so many points are of use, and so many places on the dial.
-MOST_POINTS, MOST_PLACES = 120, 4_000
+MOST_POINTS, MOST_PLACES = 70 * NOTED, 4_000
 
 
 class Logbook:
@@ -56,7 +56,7 @@ class Logbook:
                 self._connection.rollback()
             self._connection.close()
             raise
-        self._identity = _identity(self.path)
+        self._identity, self._traces = _identity(self.path), _identity(self._beside("-wal"))
 
     # Writing
 
@@ -79,21 +79,30 @@ class Logbook:
         now = _identity(self.path)
         if now == self._identity:
             return
+        aside = self.path
+        if now is not None:
+            aside = self.path.with_name(f"{self.path.stem}-before-{clock.now():%Y%m%d-%H%M%S}{self.path.suffix}")
+        aside.parent.mkdir(parents=True, exist_ok=True)
         if now is None:
-            self.path.parent.mkdir(parents=True, exist_ok=True)
-            # What is left of a log without its main file would be taken for the new one's.
-            for ending in ("-wal", "-shm"):
-                with contextlib.suppress(OSError):
-                    self.path.with_name(f"{self.path.name}{ending}").unlink()
-            self._connection.execute("VACUUM INTO ?", (str(self.path),))
+            self._remove_traces()
+        self._connection.execute("VACUUM INTO ?", (str(aside),))
+        # Closed first, and its traces removed: they would be taken for the new file's.
+        self._connection.close()
+        if self._traces is not None and _identity(self._beside("-wal")) == self._traces:
+            self._remove_traces()
+        self._open()
+        if now is None:
             self.remark = f"the log {self.path.name} had been deleted or moved: all of it was written anew"
         else:
-            aside = self.path.with_name(f"{self.path.stem}-before-{clock.now():%Y%m%d-%H%M%S}{self.path.suffix}")
-            self._connection.execute("VACUUM INTO ?", (str(aside),))
             self.remark = f"the log {self.path.name} was replaced by another file: the former is kept as {aside.name}"
-        former = self._connection
-        self._open()
-        former.close()
+
+    def _remove_traces(self) -> None:
+        for ending in ("-wal", "-shm"):
+            with contextlib.suppress(OSError):
+                self._beside(ending).unlink()
+
+    def _beside(self, ending: str) -> Path:
+        return self.path.with_name(f"{self.path.name}{ending}")
 
     # Reading
 
@@ -127,7 +136,7 @@ class Logbook:
 
     def of_oscillators(self, station: str, names: Sequence[str]) -> tuple[Entry, ...]:
         """Entries that tell of these oscillators, newest first: of each the last ones in stretches of six hours."""
-        asked = "SELECT entry FROM points WHERE station=? AND name=? ORDER BY slot DESC LIMIT ?"
+        asked = "SELECT entry FROM points WHERE station=? AND name=? ORDER BY slot DESC, entry DESC LIMIT ?"
         return self._numbered(asked, [(station, name, MOST_POINTS) for name in names])
 
     def of_places(self, station: str) -> tuple[Entry, ...]:

@@ -65,6 +65,12 @@ def replace_known(path: Path, data: bytes, known: str) -> "Former | None":
                 # It was written between the look and the swap: what the other program wrote goes back.
                 former.close()
                 _swapped(temporary, path)
+                if digest_of(theirs := temporary.read_bytes()) != digest_of(data):
+                    # Somebody wrote once more meanwhile: that stands last.
+                    _swapped(temporary, path)
+                    raise ChangedElsewhere(
+                        f"{path.name} is being written by another program: compare", theirs
+                    ) from None
                 raise
             temporary.unlink()
             _settle_folder(path.parent)

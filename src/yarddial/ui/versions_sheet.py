@@ -3,7 +3,7 @@
 from PyQt6.QtWidgets import QGridLayout
 
 from yarddial.session.session import Session
-from yarddial.session.station.versions import VersionDifference, Side
+from yarddial.session.station.versions import Side, VersionDifference
 from yarddial.session.wording import count_of
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import ChoiceBox

@@ -9,7 +9,7 @@ import msgspec
 from yarddial.records.presence import Presence
 from yarddial.records.recovery import Recovery
 from yarddial.records.station_file import StationFile, station_of
-from yarddial.session.station.versions import VersionDifference, Side, differences, merged, without_dial
+from yarddial.session.station.versions import Side, VersionDifference, differences, merged, without_dial
 from yarddial.yard.errors import BadStation, ChangedElsewhere, NotWritten
 from yarddial.yard.station import Station
 
