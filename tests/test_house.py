@@ -134,3 +134,14 @@ def test_a_name_means_one_thing() -> None:
                 if name[:1].isupper() and any(letter.islower() for letter in name):
                     means.setdefault(name, set()).add(ast.unparse(node.value))
     assert {name: places for name, places in means.items() if len(places) > 1} == {}
+
+
+def test_all_words_on_the_screen_are_plain_text() -> None:
+    """Names from files reach labels and tool tips through two helpers, which show them as they are written."""
+    allowed = {"setToolTip": "tip.py", "setHtml": "pdf.py", "setMarkdown": "", "showText": "", "QTextBrowser": "",
+               "QMessageBox": "", "setWhatsThis": "", "QLabel": "words.py", "setTextFormat": "words.py"}  # fmt: skip
+    for path in (ROOT / "src" / "yarddial" / "ui").rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            name = node.func if isinstance(node, ast.Call) else None
+            called = getattr(name, "attr", getattr(name, "id", ""))
+            assert allowed.get(called, path.name) == path.name, f"{path.name} calls {called}"

@@ -11,11 +11,12 @@ import pytest
 import soundfile
 
 from yarddial import wiring
-from yarddial.drivers.protocol import Device, RequestedSettings
+from yarddial.drivers.protocol import Block, Device, RequestedSettings
 from yarddial.drivers.stream.address import parse_address
 from yarddial.drivers.stream.stream import StreamReceiver
 from yarddial.drivers.time_source import VirtualTime
 from yarddial.dsp.sample_formats import FORMATS
+from yarddial.engine.engine import finite
 from yarddial.records.recordings import open_recording
 from yarddial.yard.errors import CannotTune, DeviceLost, DeviceNotFound, DeviceStalled
 
@@ -133,6 +134,47 @@ def test_a_stream_that_stalls_breaks_or_ends_oddly_says_so() -> None:
     # A pause shorter than the patience is waited out.
     slow = scripted(*["silence"] * 8, b"\0" * 9600)
     assert slow.read() is not None
+
+
+class Dripping:
+    """One byte a second."""
+
+    def __init__(self, clock: VirtualTime) -> None:
+        self._clock, self._reads = clock, 0
+
+    def read(self, most: int, patience_s: float) -> bytes | None:
+        self._clock.sleep_s(patience_s)
+        self._reads += 1
+        return b"\x01" if self._reads % 4 == 0 else b""
+
+    def close(self) -> None:
+        pass
+
+
+def test_a_sender_that_drips_keeps_nobody_waiting() -> None:
+    """Of four bytes a sample: what has come whole within three seconds or so is given, or the stall is said."""
+    clock = VirtualTime()
+    device = StreamReceiver(parse_address("tcp://x:1?format=cs16&rate=48000"), Dripping(clock), clock)
+    for _ in range(5):
+        begun_s, count = clock.now_s(), 0
+        try:
+            block = device.read()
+            count = block.samples.size if block is not None else -1
+        except DeviceStalled as error:
+            assert "less than a sample" in str(error)
+        assert clock.now_s() - begun_s < 5
+        assert count <= 1
+
+
+def test_samples_that_are_no_numbers_are_silence_counted_as_lost() -> None:
+    good = np.full(1_000, 0.5, np.complex64)
+    assert finite(Block(good, 0)) is not None
+    bad = good.copy()
+    bad[10], bad[20], bad[30] = np.nan, np.inf, 3e38
+    block = finite(Block(bad, 5_000, lost=7))
+    assert np.isfinite(block.samples).all()
+    assert (block.lost, np.count_nonzero(block.samples)) == (10, 997)
+    assert "3 samples of a block were no numbers" in block.remark
 
 
 def test_a_sender_a_hundred_times_too_fast_is_slowed_and_that_is_said_once() -> None:

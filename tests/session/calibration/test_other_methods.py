@@ -8,6 +8,7 @@ from waiting import until
 from yarddial.drivers.simulated.truth import true_dial_error_hz
 from yarddial.drivers.simulated.world import quillet_world
 from yarddial.dsp.frequency_modulation import Pilot
+from yarddial.engine.messages import NotMeasured, RecordingState
 from yarddial.session.overview.findings import findings
 from yarddial.session.session import Session
 from yarddial.yard.errors import BadObservations
@@ -54,6 +55,25 @@ def test_a_scan_of_the_medium_wave_trues_the_dial_by_its_raster(session: Session
     truth_hz = true_dial_error_hz(quillet_world(), session.desk.line, seen.dial_hz)
     assert seen.error_hz == pytest.approx(truth_hz, abs=4 * seen.sigma_hz)
     assert seen.reference_name == "raster of 9 kHz"
+
+
+def test_a_scan_that_was_cut_short_is_not_judged(session: Session) -> None:
+    """Seven hundredths of it came, whatever ended it."""
+    session.desk.dial(1.134e6)
+    session.live_methods.scan()
+    lease = session.live_methods._lease
+    assert lease is not None
+    session.live_methods.take(RecordingState("x", 0.5, True, "", job=lease.id, id=1))
+    assert session.live_methods.work is None
+    assert "only 0.5 s of 8 s came" in session.live_methods.trouble
+
+
+@pytest.mark.parametrize(("is_silent", "judged"), [(True, True), (False, False)])
+def test_only_a_whole_look_counts_as_no_leak_seen(session: Session, *, is_silent: bool, judged: bool) -> None:
+    session.desk.dial(10e6)
+    session.lo_leak_scan.start([120e6])
+    session.lo_leak_scan.take(NotMeasured("nothing stands out", is_silent))
+    assert (session.lo_leak_scan.answer is not None, bool(session.lo_leak_scan.trouble)) == (judged, not judged)
 
 
 def test_a_stereo_pilot_tells_the_clock_whatever_the_converter_does(session: Session) -> None:

@@ -1,0 +1,111 @@
+"""What a person sees and does when a file was changed elsewhere, the log is damaged, and names look like markup."""
+
+from pathlib import Path
+
+import msgspec
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QPushButton
+from pytestqt.qtbot import QtBot
+
+from yarddial import wiring
+from yarddial.records.entry import Entry
+from yarddial.records.log_copies import LogCopies
+from yarddial.records.logbook import Logbook
+from yarddial.records.station_file import StationFile, load_station
+from yarddial.records.temporary import MARK, clear_dead_folders, temporary_folder
+from yarddial.session.finding import Act
+from yarddial.session.overview.findings import findings
+from yarddial.ui.main_window import MainWindow
+from yarddial.ui.places.log.restore_sheet import RestoreSheet
+from yarddial.ui.start import dressed_application
+from yarddial.ui.versions_sheet import VersionsSheet
+from yarddial.ui.widgets.tip import set_tip, tip_of
+from yarddial.ui.widgets.words import Words
+from yarddial.yard.demo import demo_station
+
+
+@pytest.fixture
+def place(tmp_path: Path) -> Path:
+    """The demo yard in a file."""
+    path = tmp_path / "my.yard.json"
+    StationFile(path, demo_station()).save(demo_station())
+    return path
+
+
+def shown(qtbot: QtBot, path: Path) -> MainWindow:
+    dressed_application("day", 1.0)
+    window = MainWindow(wiring.open_session(path))
+    qtbot.addWidget(window)
+    window.show()
+    qtbot.waitExposed(window)
+    return window
+
+
+def test_a_person_chooses_between_two_versions_part_by_part(qtbot: QtBot, place: Path) -> None:
+    window = shown(qtbot, place)
+    other = load_station(place)
+    dish = msgspec.structs.replace(other.station.part("Dish"), note="turned by the storm")
+    other.save(other.station.with_part(dish))
+    window.session.building.set_value("Ladder", "note", "moved")
+    qtbot.waitUntil(lambda: window.session.overview.state.findings[0].fix == Act("compare versions"), timeout=20_000)
+    window._fix(window.session.overview.state.findings[0])
+    (sheet,) = window.findChildren(VersionsSheet)
+    assert sheet.verdict.text() == "2 things differ."
+    qtbot.mouseClick(sheet.use, Qt.MouseButton.LeftButton)
+    window.session.desk.save_dial(wait=True)
+    station = load_station(place).station
+    assert (station.part("Dish").note, station.part("Ladder").note) == ("turned by the storm", "moved")
+    window.close()
+
+
+def test_a_damaged_log_is_restored_from_the_window_and_searched(qtbot: QtBot, place: Path) -> None:
+    path = wiring.log_path()
+    book = Logbook(path)
+    for number in range(450):
+        book.add(Entry(station="Quillet Lane", kind="note", text=f"weather report {number}"))
+    book.close()
+    LogCopies(path).make()
+    path.write_bytes(b"gone" * 5_000)
+    window = shown(qtbot, place)
+    qtbot.waitUntil(lambda: window.session.log.is_damaged, timeout=20_000)
+    assert any(finding.fix == Act("restore the log") for finding in findings(window.session))
+    window._restore_log()
+    (sheet,) = window.findChildren(RestoreSheet)
+    qtbot.mouseClick(sheet.restore, Qt.MouseButton.LeftButton)
+    assert "450 entries" in sheet.verdict.text()
+    sheet.close()
+    window.go("Log")
+    log = window.log
+    assert (log.list.count(), log.older.isVisible()) == (200, True)
+    qtbot.mouseClick(log.older, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(log.older, Qt.MouseButton.LeftButton)
+    assert (log.list.count(), log.older.isVisible()) == (450, False)
+    log.search.setText("weather 44")
+    assert [log.list.item(i).text() for i in range(log.list.count())][-1] == "weather report 44"
+    assert log.list.count() == 11
+    window.close()
+
+
+def test_a_name_that_looks_like_markup_is_shown_as_it_is_written(qtbot: QtBot) -> None:
+    dressed_application("day", 1.0)
+    evil = "<img src='/dev/zero'><b>Dish</b>"
+    words, button = Words(evil), QPushButton()
+    qtbot.addWidget(words)
+    qtbot.addWidget(button)
+    assert words.textFormat() == Qt.TextFormat.PlainText
+    set_tip(button, evil)
+    assert "<img" not in button.toolTip()
+    assert tip_of(button) == evil
+
+
+def test_what_killed_programs_left_is_removed_and_nothing_else(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
+    alive = temporary_folder()
+    dead, stranger = tmp_path / "yard-dial-dead", tmp_path / "yard-dial-stranger"
+    for folder in (dead, stranger):
+        folder.mkdir()
+        (folder / "data").write_text("x")
+    (dead / MARK).touch()
+    assert clear_dead_folders() == 1
+    assert (alive.exists(), dead.exists(), stranger.exists()) == (True, False, True)
