@@ -212,6 +212,7 @@ class Session:
         is_news = self.jobs.poll()
         self.background.poll()
         self.upkeep.poll()
+        self.log.poll()
         self.faults.poll()
         self.device_check.poll()
         if self.saver is not None and self._saver_state != (state := (self.saver.conflict, self.saver.others)):

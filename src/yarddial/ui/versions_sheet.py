@@ -1,5 +1,6 @@
 """The station here and in the file, after another program has written that: what differs, and which to keep."""
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout
 
 from yarddial.session.session import Session
@@ -45,7 +46,8 @@ class VersionsSheet(Sheet):
         grid.setHorizontalSpacing(px(16))
         grid.setVerticalSpacing(px(6))
         for column, (heading, stretch) in enumerate((("What", 2), ("Here", 3), ("In the file", 3), ("Keep", 0))):
-            grid.addWidget(Words(heading, 12, tone="quiet"), 0, column)
+            side = Qt.AlignmentFlag.AlignRight if heading == "Keep" else Qt.AlignmentFlag.AlignLeft
+            grid.addWidget(Words(heading, 12, tone="quiet"), 0, column, side)
             grid.setColumnStretch(column, stretch)
         for number, one in enumerate(found):
             row = 2 * number + 1

@@ -60,7 +60,7 @@ def test_what_another_program_wrote_is_not_written_over_by_an_edit_and_both_can_
     assert {what: one.changed_by for what, one in found.items()} == {
         "part Discone": "file", "part Ladder": "here", "part Long wire": "both"
     }  # fmt: skip
-    assert found["part Long wire"].file == "note theirs too"
+    assert found["part Long wire"].file == "note: theirs too"
     session.merge_versions({one.key: one.usual for one in found.values()})
     session.desk.save_dial(wait=True)
     notes = [note_of(path, name) for name in ("Discone", "Ladder", "Long wire")]

@@ -83,11 +83,19 @@ class LogKeeper:
         # Of today's copy: why it was not made.
         self.copy_trouble = ""
         self.remark = ""
+        self._told: tuple[str, int] = ("", 0)
 
     def open(self) -> None:
         """Open the book unless it is open; kept out of the constructor so that a window can be painted first."""
         if self._book is None:
             self._open()
+            self._changed.tell()
+
+    def poll(self) -> None:
+        """Tell of what came to light while the log was read."""
+        now = (self.trouble, len(self.unreadable))
+        if now != self._told:
+            self._told = now
             self._changed.tell()
 
     @property

@@ -18,7 +18,7 @@ def file_findings(desk: Desk, recovered: Station | None, saver: StationSaver | N
         found.append(Finding("look", what, "the file is older than they are", Act("recover"), "Take them"))
     if saver is not None and saver.conflict is not None:
         what = f"Station file: another program has changed {saver.path.name}"
-        why = f"nothing is saved over it; both versions are kept, that one as {saver.conflict.kept_as}"
+        why = "nothing is saved over it; both versions are kept"
         found.append(Finding("stop", what, why, Act("compare versions"), "Compare them"))
     elif isinstance(desk.save_failure, ReadOnlyFile):
         what = f"Station file: {desk.save_trouble}"

@@ -117,10 +117,10 @@ def _field(item: Any, name: str) -> str:
     value = getattr(item, name)
     words = name.removesuffix("_hz").removesuffix("_db").removesuffix("_ppm").replace("_", " ")
     if isinstance(value, float) and name.endswith("_hz"):
-        return f"{words} {format_frequency(value)}"
+        return f"{words}: {format_frequency(value)}"
     if isinstance(value, msgspec.Struct):
         inner = getattr(value, "value", None)
-        return f"{words} {inner:g}" if isinstance(inner, float) else f"another {words}"
+        return f"{words}: {inner:g}" if isinstance(inner, float) else f"another {words}"
     if isinstance(value, tuple):
         return f"{words}: {', '.join(map(str, value))}" if all(isinstance(v, str) for v in value) else f"other {words}"
-    return f"{words} {value if value != '' else 'empty'}"
+    return f"{words}: {value if value != '' else 'empty'}"

@@ -31,7 +31,7 @@ class LogPlace(QWidget):
         self.list.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
         self.search = QLineEdit()
         self.search.setFont(font(13))
-        self.search.setPlaceholderText("Words in an entry")
+        self.search.setPlaceholderText("Search: words of an entry")
         self.search.setAccessibleName("Search the log")
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(self._search)
@@ -79,10 +79,9 @@ class LogPlace(QWidget):
         self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
         self._trouble.setText(f"{log.waiting} entries wait in memory." if log.waiting else "")
         self._trouble.setVisible(bool(log.waiting))
-        # One more than shown tells whether there are older ones.
-        entries = log.shown(self._most + 1, self.search.text())
-        self.older.setVisible(len(entries) > self._most)
-        entries = entries[: self._most]
+        words = self.search.text()
+        entries = log.shown(self._most, words)
+        self.older.setVisible(bool(entries) and bool(log.shown(1, words, entries[-1].id)))
         if entries == self._shown:
             return
         former, self._shown = self._shown or (), entries
