@@ -166,6 +166,7 @@ def open_session(path: "Path") -> Session:
     left = take_leftovers(path)
     file = load_station(path)
     recovery = Recovery(data_folder() / "unsaved")
+    recovery.keep_what_was_written_over(path)
     RecentFiles(data_folder() / "recent.json").add(path)
     saver = StationSaver(file, recovery, Presence(state_folder() / "open", path), left)
     return Session(

@@ -1,5 +1,6 @@
 """Edits that could not be saved where they belong, and other programs' versions of a file, are kept here."""
 
+import contextlib
 import hashlib
 from pathlib import Path
 
@@ -10,7 +11,7 @@ from yarddial.yard.errors import BadStation, NotWritten
 from yarddial.yard.station import Station
 
 # Of other programs' versions so many are kept for each station file.
-MOST_OTHERS = 20
+MOST_OTHERS = 40
 
 
 class Recovery:
@@ -72,6 +73,22 @@ class Recovery:
             for old in others[:-MOST_OTHERS]:
                 old.unlink(missing_ok=True)
         return place
+
+    def note_saved(self, path: Path, content: bytes) -> None:
+        """Remember what was saved where it belongs: another program may write over it while no window is there."""
+        with contextlib.suppress(NotWritten):
+            self._made()
+            write_whole(self._saved(path), content, durable=False)
+
+    def keep_what_was_written_over(self, path: Path) -> None:
+        """At the start: where the file is not what was saved last, that is kept beside other programs' versions."""
+        with contextlib.suppress(OSError, NotWritten):
+            content = self._saved(path).read_bytes()
+            if not is_regular(path) or path.read_bytes() != content:
+                self.keep_other(path, content)
+
+    def _saved(self, path: Path) -> Path:
+        return self._folder / f"{self._stem(path)}-saved.yard.json"
 
     def _made(self) -> None:
         try:

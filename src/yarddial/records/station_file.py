@@ -34,12 +34,15 @@ class StationFile:
         self._former: Former | None = None
         self.may_write_read_only = False
 
+    @property
+    def content(self) -> bytes:
+        """What was read or written last, or would be written of it."""
+        return self._data(self._ordered(self.station))
+
     def save(self, station: Station) -> None:
         """Write a changed station; raises NotWritten, and ChangedElsewhere where another program was there before."""
-        merged = with_unknown(station, self._raw) | {"format": FORMAT, "version": VERSION}
-        ordered = {"format": FORMAT, "version": VERSION} | merged
-        # What no file can hold is written as JSON writes it, rather than not at all.
-        data = (json.dumps(ordered, indent=2, ensure_ascii=False) + "\n").encode("utf-8", "backslashreplace")
+        ordered = self._ordered(station)
+        data = self._data(ordered)
         self.check()
         digest = digest_of(data)
         if digest != self._digest or not self.path.exists():
@@ -51,6 +54,14 @@ class StationFile:
                 self.close()
                 self._former = former
         self.station, self._raw, self._digest = station, ordered, digest
+
+    def _ordered(self, station: Station) -> dict[str, Any]:
+        merged: dict[str, Any] = with_unknown(station, self._raw) | {"format": FORMAT, "version": VERSION}
+        return {"format": FORMAT, "version": VERSION} | merged
+
+    def _data(self, ordered: dict[str, Any]) -> bytes:
+        # What no file can hold is written as JSON writes it, rather than not at all.
+        return (json.dumps(ordered, indent=2, ensure_ascii=False) + "\n").encode("utf-8", "backslashreplace")
 
     def check(self) -> None:
         """Look whether another program has written the file meanwhile; raises ChangedElsewhere."""

