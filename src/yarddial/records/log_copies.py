@@ -10,7 +10,7 @@ import msgspec
 
 from yarddial.records.log_row import Unreadable
 from yarddial.records.log_schema import FIELDS
-from yarddial.records.logbook import Logbook, refusal
+from yarddial.records.logbook import FAILURES, Logbook, refusal
 from yarddial.records.whole_file import MARK, reason
 from yarddial.yard import clock
 from yarddial.yard.errors import LogNotWritten
@@ -56,7 +56,7 @@ class LogCopies:
             os.replace(temporary, place)
             for old in self.all()[KEPT:]:
                 old.unlink(missing_ok=True)
-        except (sqlite3.Error, OSError) as error:
+        except FAILURES as error:
             with contextlib.suppress(OSError):
                 temporary.unlink(missing_ok=True)
             raise refusal(self._path, error) from error
@@ -85,7 +85,7 @@ class LogCopies:
                 if there.exists():
                     os.replace(there, aside.with_name(f"{aside.name}{ending}"))
             os.replace(temporary, self._path)
-        except (sqlite3.Error, OSError) as error:
+        except FAILURES as error:
             raise LogNotWritten(f"the log cannot be restored: {_said(error)}; it is as it was") from error
         return Restored("" if copy is None else copy.name, count, saved, aside.name)
 
@@ -107,9 +107,9 @@ def _save_rows(damaged: Path, good: Path) -> int:
         for first in (True, False):
             # From both ends: a broken page stops the reading from one of them.
             order = "ASC" if first else "DESC"
-            with contextlib.suppress(sqlite3.Error):
+            with contextlib.suppress(sqlite3.Error, UnicodeError):
                 for row in source.execute(f"SELECT id, {FIELDS} FROM entries WHERE id>? ORDER BY id {order}", (last,)):
-                    with contextlib.suppress(sqlite3.Error):
+                    with contextlib.suppress(sqlite3.Error, UnicodeError):
                         marks = ",".join("?" * (len(names) + 1))
                         done = target.execute(f"INSERT OR IGNORE INTO entries (id, {FIELDS}) VALUES ({marks})", row)
                         saved += done.rowcount
@@ -122,7 +122,7 @@ def _why_damaged(place: Path) -> str:
         with contextlib.closing(sqlite3.connect(f"{place.absolute().as_uri()}?mode=ro", uri=True)) as source:
             said = str(source.execute("PRAGMA quick_check(1)").fetchone()[0])
             source.execute("SELECT count(*) FROM entries WHERE id<0")
-    except sqlite3.Error as error:
+    except FAILURES as error:
         return " ".join(str(error).split()).lower()[:120]
     return "" if said == "ok" else said.splitlines()[0][:120]
 

@@ -15,9 +15,14 @@ from yarddial.records.log_row import Unreadable, entry_of, row_of
 from yarddial.records.log_schema import FIELDS, NOTED, SCHEMA_VERSION, prepare
 from yarddial.yard import clock
 from yarddial.yard.errors import LogDamaged, LogNotWritten
+from yarddial.yard.plain_text import shown
 
 # Seconds to wait for another program that holds the log before giving the entry back to the caller.
 PATIENCE_S = 0.5
+# What a database, its disk, or the texts in it may raise: damage may stand in a table's name as well.
+FAILURES = (sqlite3.Error, OSError, UnicodeError)
+# What lies there calls itself a file, and some of it never comes to an end.
+SYSTEM = ("/proc/", "/sys/", "/dev/")
 _NAMES = ("id", *FIELDS.split(", "))
 # Of each oscillator's history so many points are of use, and so many places on the dial.
 MOST_POINTS, MOST_PLACES = 70 * NOTED, 4_000
@@ -35,10 +40,10 @@ class Logbook:
         self.remark = ""
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
-            if path.exists() and not path.is_file():
-                raise LogNotWritten(f"{path} is no file: move it aside, a new log will be begun")
+            if (path.exists() and not path.is_file()) or os.path.realpath(path).startswith(SYSTEM):
+                raise LogNotWritten(f"{path} is no file that a log can be in: move it aside, a new one will be begun")
             self._open()
-        except (sqlite3.Error, OSError) as error:
+        except FAILURES as error:
             raise refusal(path, error) from error
 
     def _open(self) -> None:
@@ -51,8 +56,8 @@ class Logbook:
             self._connection.execute("PRAGMA synchronous=FULL")
             if prepare(self._connection) > SCHEMA_VERSION:
                 raise LogNotWritten(f"the log {self.path} was made by a newer version of this program: update it")
-        except (sqlite3.Error, OSError):
-            with contextlib.suppress(sqlite3.Error):
+        except FAILURES:
+            with contextlib.suppress(sqlite3.Error, UnicodeError):
                 self._connection.rollback()
             self._connection.close()
             raise
@@ -68,8 +73,8 @@ class Logbook:
             cursor = self._connection.execute(
                 f"INSERT INTO entries ({FIELDS}) VALUES (?,?,?,?,?,?,?,?,?)", row_of(stamped)
             )
-        except (sqlite3.Error, OSError) as error:
-            with contextlib.suppress(sqlite3.Error):
+        except FAILURES as error:
+            with contextlib.suppress(sqlite3.Error, UnicodeError):
                 self._connection.rollback()
             raise refusal(self.path, error) from error
         return msgspec.structs.replace(stamped, id=cursor.lastrowid or 0)
@@ -148,7 +153,7 @@ class Logbook:
         """How many entries there are."""
         try:
             return int(self._connection.execute("SELECT coalesce(sum(entries), 0) FROM counts").fetchone()[0])
-        except (sqlite3.Error, TypeError, ValueError) as error:
+        except (*FAILURES, TypeError, ValueError) as error:
             raise refusal(self.path, error) from error
 
     def examined(self, first_id: int = 0) -> Iterator[int]:
@@ -169,7 +174,7 @@ class Logbook:
     def _numbered(self, asked: str, many: Sequence[tuple[object, ...]]) -> tuple[Entry, ...]:
         try:
             numbers = {row[0] for values in many for row in self._connection.execute(asked, values)}
-        except sqlite3.Error as error:
+        except FAILURES as error:
             raise refusal(self.path, error) from error
         ordered = sorted((n for n in numbers if isinstance(n, int)), reverse=True)
         found: list[Entry] = []
@@ -185,7 +190,7 @@ class Logbook:
     def _rows(self, asked: str, values: Sequence[object]) -> list[dict[str, Any]]:
         try:
             rows = self._connection.execute(asked, tuple(values)).fetchall()
-        except (sqlite3.Error, OverflowError) as error:
+        except (*FAILURES, OverflowError) as error:
             raise refusal(self.path, error) from error
         return [dict(zip(_NAMES, row, strict=True)) for row in rows]
 
@@ -219,11 +224,11 @@ def refusal(path: Path, error: Exception) -> LogNotWritten:
         return LogNotWritten(f"cannot write the log {path}: check that its folder exists and may be written")
     if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
         return LogNotWritten(f"the disk that holds the log {path} is full: make room; entries wait until then")
-    words = " ".join(str(error).split()).lower()[:160]
+    words = shown(" ".join(str(error).split()).lower()[:160])
     # Tables or columns that are not as they were made, and texts that are none, are damage as well.
     if isinstance(error, sqlite3.DatabaseError) and not isinstance(error, sqlite3.OperationalError):
         return LogDamaged(f"the log {path} is damaged ({words}): put a copy in its place; nothing is thrown away", path)
-    if "no such" in words or "has no column" in words or "malformed" in words:
+    if isinstance(error, UnicodeError) or "no such" in words or "has no column" in words or "malformed" in words:
         return LogDamaged(f"the log {path} is damaged ({words}): put a copy in its place; nothing is thrown away", path)
     return LogNotWritten(f"cannot write the log {path}: {words}")
 

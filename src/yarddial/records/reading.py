@@ -57,6 +57,9 @@ def read_bytes(path: Path, kind: FileKind, error: type[YardDialError]) -> bytes:
     name = shown(path.name) or shown(str(path))
     with _opened(path, kind, error) as (handle, is_file):
         # One byte more than allowed tells that there is more.
+        if is_file and not os.fstat(handle).st_size:
+            # The system's own files say so as well, and some of them never give anything.
+            return b""
         parts, left, ends_s = [], kind.most_bytes + 1, time.monotonic() + PIPE_LASTS_S
         try:
             while left > 0:
@@ -167,7 +170,10 @@ def why_no_file(path: Path) -> str:
         mode = path.stat().st_mode
     except (OSError, ValueError):
         return "not there"
-    return "" if stat.S_ISREG(mode) else _sort_of(mode)
+    if not stat.S_ISREG(mode):
+        return _sort_of(mode)
+    # The system's own files say so as well, and some of them never give anything.
+    return "" if path.stat().st_size else "empty"
 
 
 def _is_led_in(path: Path) -> bool:

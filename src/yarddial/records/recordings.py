@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.dsp.sample_formats import FORMATS, as_complex, sample_bytes
-from yarddial.records.reading import RECORDING_META, json_value_of, read_bytes, why_no_file
+from yarddial.records.reading import RECORDING_META, cut, json_value_of, read_bytes, why_no_file
 from yarddial.records.sample_file import SampleFile
 from yarddial.records.whole_file import reason
 from yarddial.yard.errors import BadRecording
@@ -93,12 +93,11 @@ def open_recording(
         path = path.with_suffix(".sigmf-meta")
     if why_not := why_no_file(path):
         name = shown(str(path))
-        raise BadRecording(
-            f"there is no file {name}: check the name"
-            if why_not == "not there"
-            else f"{name} is {why_not}, not a file",
-            str(path),
+        gone = why_not == "not there"
+        said = (
+            f"there is no file {name}: check the name" if gone else f"{name} is {why_not}, no recording: choose another"
         )
+        raise BadRecording(cut(said), str(path))
     try:
         if sample_format:
             found = _open_raw(path, sample_format, rate_hz)

@@ -5,7 +5,9 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from yarddial.records.reading import why_no_file
 from yarddial.yard.errors import BadRecording
+from yarddial.yard.plain_text import shown
 
 # Eleven minutes at 48 kHz, all channels counted: a tone needs no more.
 LONGEST = 1 << 25
@@ -15,8 +17,8 @@ def read_sound(path: Path) -> tuple[NDArray[np.float32], float]:
     """Samples, full scale 1.0, channels averaged, and their rate; raises BadRecording."""
     import soundfile
 
-    if not path.is_file():
-        raise BadRecording(f"{path} is not there: give the name of a sound file", str(path))
+    if why_not := why_no_file(path):
+        raise BadRecording(f"{shown(str(path))} is {why_not}: give the name of a sound file", str(path))
     try:
         about = soundfile.info(path)
         if about.frames * about.channels > LONGEST:
