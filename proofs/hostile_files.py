@@ -238,9 +238,12 @@ def _write(path: Path, kind: str, chance: Random, seeds: dict[str, list[bytes]])
     path.write_bytes(mutated(content, chance))
 
 
-_ODD = (None, "", "null", "[]", "{}", "{", "yesterday", "99999-01-01T00:00:00Z", b"\xff\xfe\x00", -1, 2**62, 1e308, "x" * 3_000,
-        '{"type":"observation"}', '{"type":"observations","observations":[{}]}', '{"oscillators":{"crystal:Finch":["a"]}}',
-        '{"observation":{"reference_hz":"x"}}', '{"observations":7}', "[" * 2_000, '{"peaks":[1,{"dial_hz":"x"}]}')  # fmt: skip
+_ODD = (
+    None, "", "null", "[]", "{}", "{", "yesterday", "99999-01-01T00:00:00Z", b"\xff\xfe\x00", -1, 2**62, 1e308,
+    "x" * 3_000, '{"type":"observation"}', '{"type":"observations","observations":[{}]}',
+    '{"oscillators":{"crystal:Finch":["a"]}}', '{"observation":{"reference_hz":"x"}}', '{"observations":7}',
+    "[" * 2_000, '{"peaks":[1,{"dial_hz":"x"}]}',
+)  # fmt: skip
 
 
 def _mutate_rows(path: Path, content: bytes, chance: Random) -> None:
@@ -261,7 +264,8 @@ def _mutate_rows(path: Path, content: bytes, chance: Random) -> None:
         if chance.random() < 0.1:
             change = ("ALTER TABLE entries RENAME COLUMN text TO told", "DROP TABLE points", "DROP TABLE words",
                       "DROP INDEX entries_by_kind", "DELETE FROM counts", "PRAGMA user_version=1",
-                      "UPDATE counts SET entries='x'", "DROP TRIGGER entry_added", "PRAGMA user_version=77")  # fmt: skip
+                      "UPDATE counts SET entries='x'", "DROP TRIGGER entry_added",
+                      "PRAGMA user_version=77")  # fmt: skip
             other.execute(chance.choice(change))
     finally:
         other.close()

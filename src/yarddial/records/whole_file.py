@@ -2,6 +2,7 @@
 
 import contextlib
 import hashlib
+import json
 import os
 import stat
 from collections.abc import Iterator
@@ -141,13 +142,21 @@ def take_leftovers(path: Path, older_than_s: float = 60.0) -> tuple[Path, ...]:
                 continue
             data = leftover.read_bytes()
             ours = leftover.name.removesuffix(MARK).rsplit(".", 3)[-2:]
-            if digest_of(data)[:16] not in ours and data.rstrip().endswith(b"}"):
+            if digest_of(data)[:16] not in ours and _is_whole(data):
                 found = path.with_name(f"{path.name.removesuffix('.yard.json')}-found-{digest_of(data)[:6]}.yard.json")
                 leftover.rename(found)
                 kept.append(found)
             else:
                 leftover.unlink()
     return tuple(kept)
+
+
+def _is_whole(data: bytes) -> bool:
+    """True of a JSON object; what was cut off is none."""
+    try:
+        return isinstance(json.loads(data), dict)
+    except (ValueError, RecursionError):
+        return False
 
 
 def reason(error: OSError) -> str:

@@ -125,6 +125,7 @@ class StationSaver:
             return
         # What was saved here last, which the other program may have written over, and what it wrote.
         self._recovery.keep_other(self.path, self._file.content)
+        self._recovery.keep_what_was_written_over(self.path)
         kept = str(self._recovery.keep_other(self.path, error.theirs))
         try:
             self.conflict = Conflict(error.theirs, station_of(error.theirs, self.path).station, "", kept)
