@@ -40,7 +40,6 @@ PROOFS = {
     "foreign_files": "what sox, soundfile and NumPy wrote, as recordings and through a pipe: every byte comes back",
     "jobs": "every job against every other in six ways, and 20,000 random actions: each ends once, nothing hangs",
     "faults": "600 faults thrown at random in listeners, jobs, workers, savers, engine: told, logged, window alive",
-    "kill": "kill -9 during log writes, 200 times: every committed entry is there",
     "truing": "the demo yard of 25 seeds trued from scratch, judged by the simulator's truth",
     "bad_input": "bad files and full disks: what each one is told",
 }

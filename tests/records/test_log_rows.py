@@ -132,7 +132,7 @@ def test_a_log_that_is_deleted_or_replaced_while_it_is_open_loses_nothing(tmp_pa
     other.close()
     (tmp_path / "other.sqlite").rename(path)
     keeper.add(Entry(station=YARD, kind="note", text="three"))
-    assert [entry.text for entry in Logbook(path).entries()] == ["three", "of a copy"]
+    assert [entry.text for entry in Logbook(path).entries()] == ["three", "two", "one", "of a copy"]
     (aside,) = tmp_path.glob("log-before-*.sqlite")
     assert [entry.text for entry in Logbook(aside).entries()] == ["two", "one"]
 

@@ -7,7 +7,7 @@ from pathlib import Path
 import jsonschema
 import pytest
 
-from mutated import TOUCHSTONE
+from mutation import TOUCHSTONE
 from random_yard import random_yard
 from yarddial.records.part_file import load_part, save_part
 from yarddial.records.schema import part_schema, schema_text, station_schema

@@ -4,6 +4,7 @@ import contextlib
 import errno
 import os
 import sqlite3
+from collections import deque
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
@@ -13,12 +14,14 @@ import msgspec
 from yarddial.records.entry import Entry, utc_now
 from yarddial.records.log_row import Unreadable, entry_of, row_of
 from yarddial.records.log_schema import FIELDS, NOTED, SCHEMA_VERSION, prepare
+from yarddial.records.whole_file import reason
 from yarddial.yard import clock
 from yarddial.yard.errors import LogDamaged, LogNotWritten
 from yarddial.yard.plain_text import shown
 
 # Seconds to wait for another program that holds the log before giving the entry back to the caller.
 PATIENCE_S = 0.5
+MOST_ADDED = 2_000
 # What a database, its disk, or the texts in it may raise: damage may stand in a table's name as well.
 FAILURES = (sqlite3.Error, OSError, UnicodeError)
 # What lies there calls itself a file, and some of it never comes to an end.
@@ -38,6 +41,8 @@ class Logbook:
         self.unreadable: dict[int, Unreadable] = {}
         # A sentence about something that was put right; empty as a rule.
         self.remark = ""
+        # What was added since it was opened, the latest of it.
+        self._added: deque[Entry] = deque(maxlen=MOST_ADDED)
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             if (path.exists() and not path.is_file()) or os.path.realpath(path).startswith(SYSTEM):
@@ -70,14 +75,14 @@ class Logbook:
         stamped = msgspec.structs.replace(entry, at_utc=entry.at_utc or utc_now())
         try:
             self._stay_with_file()
-            cursor = self._connection.execute(
-                f"INSERT INTO entries ({FIELDS}) VALUES (?,?,?,?,?,?,?,?,?)", row_of(stamped)
-            )
+            number = self._insert(row_of(stamped))
         except FAILURES as error:
             with contextlib.suppress(sqlite3.Error, UnicodeError):
                 self._connection.rollback()
             raise refusal(self.path, error) from error
-        return msgspec.structs.replace(stamped, id=cursor.lastrowid or 0)
+        kept = msgspec.structs.replace(stamped, id=number)
+        self._added.append(kept)
+        return kept
 
     def _stay_with_file(self) -> None:
         """The name may lead to another file, or to none: what is held here is not lost, and entries go by the name."""
@@ -87,8 +92,9 @@ class Logbook:
         aside = self.path
         if now is not None:
             aside = self.path.with_name(f"{self.path.stem}-before-{clock.now():%Y%m%d-%H%M%S}{self.path.suffix}")
-        aside.parent.mkdir(parents=True, exist_ok=True)
         if now is None:
+            # Where the folder is gone as well, a disk was pulled: it may come back, with the log on it.
+            self.path.parent.stat()
             self._remove_traces()
         self._connection.execute("VACUUM INTO ?", (str(aside),))
         # Closed first, and its traces removed: they would be taken for the new file's.
@@ -99,7 +105,21 @@ class Logbook:
         if now is None:
             self.remark = f"the log {self.path.name} had been deleted or moved: all of it was written anew"
         else:
+            for entry in self._added:
+                self._add_unless_there(entry)
             self.remark = f"the log {self.path.name} was replaced by another file: the former is kept as {aside.name}"
+
+    def _add_unless_there(self, entry: Entry) -> None:
+        """What was written here since the start belongs into whatever file is the log now."""
+        values = row_of(entry)
+        asked = "SELECT 1 FROM entries WHERE station=? AND kind=? AND at_utc=? AND text=? AND data=?"
+        wanted = (values[1], values[2], values[0], values[7], values[8])
+        if self._connection.execute(asked, wanted).fetchone() is None:
+            self._insert(values)
+
+    def _insert(self, values: Sequence[object]) -> int:
+        asked = f"INSERT INTO entries ({FIELDS}) VALUES (?,?,?,?,?,?,?,?,?)"
+        return self._connection.execute(asked, tuple(values)).lastrowid or 0
 
     def _remove_traces(self) -> None:
         for ending in ("-wal", "-shm"):
@@ -216,6 +236,10 @@ def refusal(path: Path, error: Exception) -> LogNotWritten:
             return LogNotWritten(f"the disk that holds the log {path} is full: make room; entries wait until then")
         case sqlite3.SQLITE_READONLY | sqlite3.SQLITE_PERM | sqlite3.SQLITE_CANTOPEN:
             return LogNotWritten(f"cannot write the log {path}: check that its folder exists and may be written")
+        case sqlite3.SQLITE_IOERR:
+            return LogNotWritten(
+                f"the disk refuses to write the log {path}: is it full, over quota or failing? entries wait"
+            )
         case sqlite3.SQLITE_NOTADB | sqlite3.SQLITE_CORRUPT:
             return LogDamaged(
                 f"{path} is not a logbook or is damaged: put a copy in its place; nothing is thrown away", path
@@ -225,6 +249,8 @@ def refusal(path: Path, error: Exception) -> LogNotWritten:
     if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
         return LogNotWritten(f"the disk that holds the log {path} is full: make room; entries wait until then")
     words = shown(" ".join(str(error).split()).lower()[:160])
+    if isinstance(error, OSError):
+        return LogNotWritten(f"cannot reach the log {path}: {reason(error)}; bring its folder back, entries wait")
     # Tables or columns that are not as they were made, and texts that are none, are damage as well.
     if isinstance(error, sqlite3.DatabaseError) and not isinstance(error, sqlite3.OperationalError):
         return LogDamaged(f"the log {path} is damaged ({words}): put a copy in its place; nothing is thrown away", path)

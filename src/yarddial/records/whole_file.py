@@ -116,6 +116,9 @@ def may_not_write(path: Path) -> bool:
         mode = path.stat().st_mode
     except OSError:
         return False
+    if os.statvfs(path).f_flag & os.ST_RDONLY:
+        # Of the disk, which no consent can change.
+        return False
     return not mode & (stat.S_IWUSR | stat.S_IWGRP | stat.S_IWOTH) or not os.access(path, os.W_OK)
 
 
