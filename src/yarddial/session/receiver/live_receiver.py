@@ -162,7 +162,10 @@ class LiveReceiver:
         now = self._look
         if not anew and now is not None and asked == msgspec.structs.replace(now, id=0, job=0):
             return
-        self.is_looking, self.trouble = False, ""
+        self.is_looking = False
+        if self.wanted:
+            # Why it stopped stays said, wherever the dial is turned.
+            self.trouble = ""
         number = self._jobs.send(asked, None) if lease is None else lease.ask(asked)
         self._look = msgspec.structs.replace(asked, id=number, job=lease.id if lease is not None else 0)
         self._begin_picture()
