@@ -106,9 +106,7 @@ class Soak:
         for text in self.wrong[:20]:
             print(f"MISS {text}")
         print(f"     {sum(self.counts.values())} actions ({said})")
-        print(
-            f"     {self._edits} edits here, {self._others} elsewhere, {self._notes} notes, {self._thrown} faults thrown"
-        )
+        print(f"     {self._edits} edits, {self._others} elsewhere, {self._notes} notes, {self._thrown} faults thrown")
         good = not self.wrong and growth <= MOST_GROWTH
         print(
             f"{'ok  ' if good else 'MISS'} {len(self.wrong)} wrong (lost, hanging, or a fault of the program's own); "

@@ -25,13 +25,18 @@ class Recovery:
         # Of this session: one copy for each station file.
         self._own: dict[Path, StationFile] = {}
 
-    def keep(self, path: Path, station: Station) -> Path:
-        """Keep a station that belongs at `path`; raises NotWritten when even that fails."""
+    def keep(self, path: Path, station: Station, base: Station | None = None) -> Path:
+        """Keep a station that belongs at `path`; raises NotWritten when even that fails.
+
+        base : as the file was before the edits, so that they alone can be laid over whatever it will be.
+        """
         kept = self._own.get(path)
         if kept is None:
             number = max(self._numbers(path), default=0) + 1
             self._made()
             kept = StationFile(self._folder / f"{self._stem(path)}-{number:04d}.yard.json", station)
+            if base is not None:
+                StationFile(_base_of(kept.path), base).save(base)
         if not is_regular(kept.path) or kept.station != station or path not in self._own:
             kept.save(station)
         self._own[path] = kept
@@ -50,18 +55,26 @@ class Recovery:
                 continue
         return None
 
+    def base_of(self, path: Path, kept: Station) -> Station | None:
+        """What the edits that were kept had been made on; None where that is not known."""
+        for place in self._numbers(path).values():
+            with contextlib.suppress(BadStation):
+                if load_station(place).station == kept:
+                    return load_station(_base_of(place)).station
+        return None
+
     def clear(self, path: Path) -> None:
         """What this session kept has been saved where it belongs."""
         kept = self._own.pop(path, None)
         if kept is not None:
-            kept.path.unlink(missing_ok=True)
+            _remove(kept.path)
 
     def clear_earlier(self, path: Path) -> None:
         """What was found has been taken, and saved where it belongs."""
         own = self._own[path].path if path in self._own else None
         for place in self._numbers(path).values():
             if place != own:
-                place.unlink(missing_ok=True)
+                _remove(place)
 
     def keep_other(self, path: Path, content: bytes) -> Path:
         """Keep another program's version of a station file, whatever it is; raises NotWritten."""
@@ -110,3 +123,12 @@ class Recovery:
                     found[int(number)] = place
         # Number 0 is what earlier versions of this program kept.
         return {number: place for number, place in found.items() if number or is_regular(place)}
+
+
+def _base_of(place: Path) -> Path:
+    return place.with_name(f"{place.name.removesuffix('.yard.json')}-base.yard.json")
+
+
+def _remove(place: Path) -> None:
+    place.unlink(missing_ok=True)
+    _base_of(place).unlink(missing_ok=True)

@@ -314,7 +314,7 @@ class Session:
         kept, self.recovered = self.recovered, None
         if kept is not None:
             if self.saver is not None:
-                self.saver.took_earlier = True
+                kept = self.saver.with_kept(kept, self.desk.station)
             self.desk.edit("recovered edits", kept)
 
     def merge_versions(self, chosen: "Mapping[tuple[str, str], Side]") -> None:

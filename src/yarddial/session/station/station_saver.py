@@ -58,10 +58,10 @@ class StationSaver:
         except ChangedElsewhere as error:
             self._meet(error)
             if without_dial(station) != without_dial(self._file.station):
-                self._recovery.keep(self.path, station)
+                self._recovery.keep(self.path, station, self._file.station)
             raise
         except NotWritten as error:
-            place = self._recovery.keep(self.path, station)
+            place = self._recovery.keep(self.path, station, self._file.station)
             raise type(error)(f"{error}; kept as {place} meanwhile") from error
         self._recovery.clear(self.path)
         self._recovery.note_saved(self.path, self._file.content)
@@ -100,6 +100,20 @@ class StationSaver:
         with contextlib.suppress(BadStation):
             self._file.accept(conflict.content)
         return found
+
+    def with_kept(self, kept: Station, here: Station) -> Station:
+        """The edits that were kept in an earlier session, laid over what the file holds now, which is kept as well."""
+        with contextlib.suppress(NotWritten):
+            self._recovery.keep_other(self.path, self._file.content)
+        base = self._recovery.base_of(self.path, kept)
+        self.took_earlier = True
+        if base is None:
+            return kept
+        try:
+            return merged(kept, here, {one.key: one.usual for one in differences(base, kept, here)})
+        except BadStation:
+            # The two do not go together: the edits count, and the file's version is kept beside.
+            return kept
 
     def write_read_only(self) -> None:
         """The person wants a read-only file to be written."""
