@@ -11,7 +11,7 @@ from yarddial.yard.bands import BANDS
 from yarddial.yard.demo import DIRECT, HEARTH_IF, VIA_DISH, VIA_HEARTH, VIA_LADDER, demo_station
 from yarddial.yard.editing import prefer_route
 from yarddial.yard.path import SamplingClock, trace, trace_back
-from yarddial.yard.reach import HIGH_HZ, LOW_HZ, best_route, choices, coverage, why_out_of_reach
+from yarddial.yard.reach import HIGH_HZ, LOW_HZ, Reaches, best_route, choices, coverage, why_out_of_reach
 from yarddial.yard.station import Station
 
 
@@ -35,6 +35,16 @@ def test_coverage_senses_and_arithmetic_agree_with_a_brute_force_judge(seed: int
                 again = trace(back.antenna_hz, here.stages, back.clock)
                 largest = max(hertz, *(abs(f) for f in (again.port_hz, *again.out_hz)))
                 assert again.dial_hz == pytest.approx(hertz, abs=1e-6 + 8 * largest * 2**-52)
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_reach_worked_out_once_is_reach_at_every_place_and_on_every_edge(seed: int) -> None:
+    station, chance = random_yard(seed), Random(seed)
+    reaches = Reaches(station)
+    for index, line in enumerate(reaches.lines):
+        edges = [edge for s in coverage(line) for edge in (s.low_hz - 1, s.low_hz, s.low_hz + 1)]
+        for hertz in (*edges, *(LOW_HZ * (HIGH_HZ / LOW_HZ) ** chance.random() for _ in range(100))):
+            assert reaches.state(index, hertz) == line.reach(hertz).state
 
 
 def test_every_band_of_the_demo_yard_has_a_route_and_a_frequency_at_each_plate() -> None:

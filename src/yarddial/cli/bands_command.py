@@ -33,6 +33,7 @@ def command(
     from yarddial.records.whole_file import write_whole
     from yarddial.yard.demo import demo_station
     from yarddial.yard.oscillators import known_oscillators, stated_oscillators
+    from yarddial.yard.reach import Reaches
 
     station = demo_station() if file is None else load_station(file).station
     chosen: Region = {"1": 1, "2": 2, "3": 3}.get(region or "", station.region)  # type: ignore[assignment]
@@ -45,7 +46,8 @@ def command(
     )
     if out is not None:
         write_bands(out, station.bands)
-    rows = [row_of(station, band, known, measured) for band in station.bands]
+    reaches = Reaches(station)
+    rows = [row_of(station, band, known, measured, reaches=reaches) for band in station.bands]
     if told is not None:
         report = Report(station.name, station.region, utc_now(), tuple(rows))
         write_whole(told, report_text(report, told.name).encode())

@@ -1,8 +1,10 @@
 """What several commands take: frequencies, converters, recordings, and how an answer is printed."""
 
+import contextlib
 import json
 import math
-from collections.abc import Callable
+import sys
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -79,6 +81,18 @@ def recording_options(command: CommandFunction) -> CommandFunction:
     ):
         command = decorate(command)
     return command
+
+
+@contextlib.contextmanager
+def waiting(what: str) -> Iterator[None]:
+    """Say on a terminal what takes long; Ctrl+C ends it."""
+    if not sys.stderr.isatty():
+        yield
+        return
+    from rich.console import Console
+
+    with Console(stderr=True).status(f"{what}…"):
+        yield
 
 
 def answer(as_json: bool, values: dict[str, Any], sentence: str) -> None:

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from yarddial.cli.options import answer, json_option
+from yarddial.cli.options import answer, json_option, waiting
 from yarddial.records.observation_file import read_observations, write_observations
 from yarddial.yard.observation import Observation
 from yarddial.yard.oscillators import is_in_ppm, spoken, value_text
@@ -25,7 +25,8 @@ def command(file: Path, working: bool, out: Path | None, as_json: bool) -> None:
     """Print each oscillator's error, what cannot be told apart, and which rows do not fit."""
     from yarddial.analysis.correction.fit import fit
 
-    found = fit(read_observations(file))
+    with waiting("reading and fitting"):
+        found = fit(read_observations(file))
     if out is not None:
         write_observations(out, found.observations, found.residuals_hz)
     receiver, clock = (next((e for e in found.estimates if e.name.startswith(k)), None) for k in ("crystal:", "clock:"))

@@ -32,12 +32,13 @@ class StationFile:
         self.station = station
         self._raw, self._digest = raw or {}, digest
         self._former: Former | None = None
+        self._content = b""
         self.may_write_read_only = False
 
     @property
     def content(self) -> bytes:
-        """What was read or written last, or would be written of it."""
-        return self._data(self._ordered(self.station))
+        """What was read or written last, as it is written."""
+        return self._content or self._data(self._ordered(self.station))
 
     def save(self, station: Station) -> None:
         """Write a changed station; raises NotWritten, and ChangedElsewhere where another program was there before."""
@@ -53,7 +54,7 @@ class StationFile:
             elif (former := replace_known(self.path, data, self._digest)) is not None:
                 self.close()
                 self._former = former
-        self.station, self._raw, self._digest = station, ordered, digest
+        self.station, self._raw, self._digest, self._content = station, ordered, digest, data
 
     def _ordered(self, station: Station) -> dict[str, Any]:
         merged: dict[str, Any] = with_unknown(station, self._raw) | {"format": FORMAT, "version": VERSION}
@@ -83,7 +84,7 @@ class StationFile:
         digest = digest_of(theirs)
         try:
             read = station_of(theirs, self.path)
-            self.station, self._raw = read.station, read._raw
+            self.station, self._raw, self._content = read.station, read._raw, theirs
         finally:
             self.close()
             if is_regular(self.path):

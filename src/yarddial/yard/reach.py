@@ -1,5 +1,6 @@
 """Which routes serve a frequency, in which order of preference, and what each one covers."""
 
+from bisect import bisect_right
 from collections.abc import Callable
 from itertools import pairwise
 
@@ -95,6 +96,26 @@ def coverage(line: Line, low_hz: float = LOW_HZ, high_hz: float = HIGH_HZ) -> tu
         else:
             segments.append(Segment(low, high, reach.state, reach.inverted, reach.reason, reach.by))
     return tuple(segments)
+
+
+class Reaches:
+    """All routes of a station, with where each reaches worked out once: for whoever asks at thousands of places."""
+
+    def __init__(self, station: Station) -> None:
+        self.lines = station.lines()
+        self._segments = [coverage(line) for line in self.lines]
+        self._begins = [[segment.low_hz for segment in segments] for segments in self._segments]
+
+    def state(self, index: int, dial_hz: float) -> ReachState:
+        """What the route of that index makes of a dial frequency."""
+        place = bisect_right(self._begins[index], dial_hz) - 1
+        segments = self._segments[index]
+        if place >= 0:
+            found = segments[place]
+            # On an edge only the route itself knows to which side it belongs.
+            if found.low_hz + 1.0 < dial_hz < found.high_hz - 1.0:
+                return found.state
+        return self.lines[index].reach(dial_hz).state
 
 
 def reached_spans(line: Line) -> tuple[tuple[float, float], ...]:

@@ -8,15 +8,17 @@ import msgspec
 from yarddial.analysis.ghosts.scene import Ghost
 from yarddial.yard.bands import Band
 from yarddial.yard.frequency import format_bound, format_hertz, format_sigma
-from yarddial.yard.line import Line
+from yarddial.yard.line import Line, ReachState
 from yarddial.yard.mark import Mark
 from yarddial.yard.modes import Mode, mode_named
 from yarddial.yard.oscillators import DialState, Oscillators, dial_state
-from yarddial.yard.reach import best_route, why_out_of_reach
+from yarddial.yard.reach import Reaches, best_route, why_out_of_reach
 from yarddial.yard.station import Station
 
 # Places of a band that are looked at.
 PLACES = 9
+# A route serves a place in these states.
+REACHED: tuple[ReachState, ...] = ("reached", "under")
 Todo = Literal["", "bench", "measure", "apply", "ghosts", "listen"]
 
 
@@ -62,13 +64,15 @@ def row_of(
     measured: frozenset[str],
     ghosts: Sequence[Ghost] = (),
     proof: Proof | None = None,
+    reaches: Reaches | None = None,
 ) -> BandRow:
     """Judge a band.
 
     measured : oscillators that were measured, today or earlier. ghosts : known ones, with their place on the dial.
+    reaches : of the station, for whoever judges many bands of it.
     """
     places = [band.low_hz + (band.high_hz - band.low_hz) * i / (PLACES - 1) for i in range(PLACES)]
-    line, share = _best_line(station, band, places)
+    line, share = _best_line(station, band, places, reaches or Reaches(station))
     mode = mode_named(band.mode_key)
     gains = any(k.band == band.name and line is not None and k.route == line.name for k in station.kept_gains)
     inside = tuple(g for g in ghosts if band.low_hz <= g.dial_hz <= band.high_hz)
@@ -87,17 +91,24 @@ def row_of(
     )  # fmt: skip
 
 
-def _best_line(station: Station, band: Band, places: Sequence[float]) -> tuple[Line | None, float]:
+def _best_line(station: Station, band: Band, places: Sequence[float], reaches: Reaches) -> tuple[Line | None, float]:
     """The route that serves most of a band; of equals the one that the points would take."""
-    if not station.routes:
+    indices = range(len(reaches.lines))
+    shares = [sum(reaches.state(i, place) in REACHED for place in places) / len(places) for i in indices]
+    best = max(shares, default=0.0)
+    if not best:
         return None, 0.0
-    first = best_route(msgspec.structs.replace(station, held=False), band.middle_hz)
-    best: tuple[float, bool, Line] | None = None
-    for line in station.lines():
-        share = sum(line.reach(place).is_reached for place in places) / len(places)
-        if share and (best is None or (share, line.name == first) > best[:2]):
-            best = (share, line.name == first, line)
-    return (None, 0.0) if best is None else (best[2], best[0])
+    equals = [i for i, share in enumerate(shares) if share == best]
+    chosen = equals[0]
+    if len(equals) > 1:
+        now = next((i for i in equals if reaches.lines[i].name == station.route), None)
+        if now is not None and reaches.state(now, band.middle_hz) == "reached":
+            # Nothing reaches it better than the present one.
+            chosen = now
+        else:
+            first = best_route(msgspec.structs.replace(station, held=False), band.middle_hz)
+            chosen = next((i for i in equals if reaches.lines[i].name == first), chosen)
+    return reaches.lines[chosen], best
 
 
 def _judged(

@@ -16,6 +16,7 @@ from yarddial.session.station.desk import Desk
 from yarddial.yard.bands import Band, Region
 from yarddial.yard.errors import BadStation
 from yarddial.yard.oscillators import Oscillators
+from yarddial.yard.reach import Reaches
 from yarddial.yard.station import Station
 
 if TYPE_CHECKING:
@@ -43,10 +44,10 @@ class BoardRequest(msgspec.Struct, frozen=True):
         from yarddial.analysis.board.row import row_of
 
         station, ghosts, proofs = self.station, self._ghosts(), self._proofs()
-        rows = []
+        rows, reaches = [], Reaches(station)
         for band in station.bands:
             proof = next((told for hertz, told in proofs if band.low_hz <= hertz <= band.high_hz), None)
-            rows.append(row_of(station, band, self.oscillators, self.measured, ghosts, proof))
+            rows.append(row_of(station, band, self.oscillators, self.measured, ghosts, proof, reaches))
         return tuple(rows)
 
     def _ghosts(self) -> "tuple[Ghost, ...]":

@@ -11,6 +11,7 @@ from yarddial.yard.errors import BadStation
 from yarddial.yard.part_values import PartValue, values_of
 from yarddial.yard.parts import Origin, Part, Value, converters_of, with_converter
 from yarddial.yard.parts.transceiver import Output
+from yarddial.yard.plain_text import one_line, shown
 from yarddial.yard.station import Station
 
 
@@ -51,7 +52,7 @@ class Building:
     def rename(self, old: str, new: str) -> None:
         """Give a part another name."""
         if old != new.strip():
-            self._edit(f"rename {old}", editing.rename_part(self._station, old, new))
+            self._edit(f"rename {old}", editing.rename_part(self._station, old, one_line(new)))
 
     def new_route(self, like: str = "") -> None:
         """Begin a route, or a copy of one."""
@@ -64,7 +65,7 @@ class Building:
     def rename_route(self, old: str, new: str) -> None:
         """Give a route another name."""
         if old != new.strip():
-            self._edit(f"rename route {old}", editing.rename_route(self._station, old, new))
+            self._edit(f"rename route {old}", editing.rename_route(self._station, old, one_line(new)))
 
     def prefer(self, name: str, preferred: bool) -> None:
         """Make a route the first choice wherever it reaches, or not."""
@@ -81,7 +82,7 @@ class Building:
     def set_value(self, part_name: str, key: str, text: str) -> None:
         """Type one value of a part."""
         _, value = self._value(part_name, key)
-        self._edit(f"{part_name}: {value.label}", self._station.with_part(value.with_text(text, today())))
+        self._edit(f"{part_name}: {value.label}", self._station.with_part(value.with_text(shown(text), today())))
 
     def set_origin(self, part_name: str, key: str, origin: Origin) -> None:
         """Say where one value of a part comes from."""

@@ -1,5 +1,6 @@
 """Dial error and doubt over all routes, against what the mode can bear."""
 
+from itertools import islice
 from math import asinh, log10
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
@@ -24,6 +25,9 @@ GAP = 26
 
 # Points along a route: frequency, error, doubt, hertz.
 Wedge = list[tuple[float, float, float]]
+
+# More wedges beside each other cannot be read; the active route stands first then.
+MOST_ROUTES = 12
 
 
 class ErrorPicture(QWidget):
@@ -51,7 +55,10 @@ class ErrorPicture(QWidget):
         """Work out error and doubt along every route, now and with a correction entered where one is proposed."""
         self._tolerance_hz, self._mode = mode.tolerance_hz, mode.name
         self._dial = (station.dial_hz, station.route)
-        reached = [line for line in station.lines() if reached_spans(line)]
+        lines = sorted(station.lines(), key=lambda line: line.name != station.route)
+        reached = list(islice((line for line in lines if reached_spans(line)), MOST_ROUTES))
+        if len(lines) <= MOST_ROUTES:
+            reached.sort(key=lambda line: [route.name for route in station.routes].index(line.name))
         self._wedges = [(line.name, _wedge(line, oscillators)) for line in reached]
         self._after = [_wedge(corrected.line(line.name), oscillators) for line in reached] if corrected else []
         self.update()

@@ -1,5 +1,6 @@
 """What is off, what it was measured against, what to measure next."""
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
@@ -23,6 +24,8 @@ if TYPE_CHECKING:
     # Not needed before the first paint.
     from yarddial.analysis.correction.next_measurement import NextMeasurement
 
+# More oscillators than this are the yard's, not the route's.
+MOST_OSCILLATORS = 12
 MOST_ROWS = 6
 
 
@@ -107,7 +110,10 @@ class Evidence(QWidget):
     def _show_oscillators(self) -> None:
         empty(self._off)
         calibration, stated = self._session.calibration, stated_oscillators(self._session.desk.station)
-        for row, name in enumerate(calibration.oscillators.names):
+        names = self._nearest(calibration.oscillators.names)
+        if more := len(calibration.oscillators.names) - len(names):
+            self._off.addWidget(Words(f"and {more} of other routes", 12, tone="quiet"), 2 * len(names), 1)
+        for row, name in enumerate(names):
             estimate = calibration.fit.estimate(name) if calibration.fit else None
             value, sigma = calibration.oscillators.value(name), calibration.oscillators.sigma(name)
             settled = sigma < stated.sigma(name) / 4
@@ -135,6 +141,15 @@ class Evidence(QWidget):
                 ],
             )
         self._off.setColumnStretch(1, 1)
+
+    def _nearest(self, names: Sequence[str]) -> list[str]:
+        """As many as can be read: all of a usual yard; of a large one those of this route, then the measured ones."""
+        if len(names) <= MOST_OSCILLATORS:
+            return list(names)
+        here = {name for name, _ in self._session.calibration.state().slopes}
+        measured = self._session.calibration.oscillator_estimates.touched()
+        nearest = sorted(names, key=lambda name: (name not in here, name not in measured))[:MOST_OSCILLATORS]
+        return [name for name in names if name in nearest]
 
     def _show_observations(self) -> None:
         empty(self._against)
