@@ -9,6 +9,7 @@ import time
 from pathlib import Path
 from random import Random
 
+from yarddial.records.log_data import LoggedBandRun
 from yarddial.records.logbook import Logbook
 from yarddial.yard.demo import demo_station
 
@@ -67,7 +68,7 @@ def prove() -> bool:
                 )
                 before = done
         book = Logbook(path)
-        ended = [entry for entry in book.entries() if entry.kind == "band run" and entry.data.get("ended")]
+        ended = [entry for entry in _steps(book) if entry.ended]
         done, failed = collections.Counter(_done(path)), _failed(path)
         book.close()
     twice = [band for band, times in done.items() if times > 1]
@@ -80,16 +81,20 @@ def prove() -> bool:
     return good
 
 
+def _steps(book: Logbook) -> list[LoggedBandRun]:
+    return [entry.data for entry in book.entries("band run") if isinstance(entry.data, LoggedBandRun)]
+
+
 def _done(path: Path) -> list[str]:
     """Bands that the log says are proven."""
     book = Logbook(path)
-    found = [e.data["band"] for e in book.entries() if e.kind == "band run" and e.data.get("failed") == ""]
+    found = [step.band for step in _steps(book) if step.band and not step.failed]
     book.close()
-    return [str(band) for band in found]
+    return found
 
 
 def _failed(path: Path) -> int:
     book = Logbook(path)
-    count = sum(bool(e.data.get("failed")) for e in book.entries() if e.kind == "band run")
+    count = sum(bool(step.failed) for step in _steps(book))
     book.close()
     return count

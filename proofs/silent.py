@@ -15,11 +15,13 @@ import numpy as np
 from yarddial import wiring
 from yarddial.engine.link import EngineInline
 from yarddial.records.entry import Entry
+from yarddial.records.log_data import LoggedObservation
 from yarddial.records.logbook import Logbook
 from yarddial.records.recordings import write_sigmf
 from yarddial.session.overview.findings import findings
 from yarddial.session.session import Session
 from yarddial.yard.demo import demo_station
+from yarddial.yard.observation import Observation
 from yarddial.yard.parts import Receiver
 from yarddial.yard.station import Reference
 
@@ -155,7 +157,8 @@ def _airband(folder: Path) -> str:
 def _set_back(folder: Path) -> str:
     session = _session(folder)
     ahead = (datetime.now(UTC) + timedelta(days=3)).strftime("%Y-%m-%dT%H:%M:%SZ")
-    told = {"oscillators": {"crystal:Finch": (27.0, 0.01)}}
+    seen = Observation("Finch", 96.2e6, 1.0, 96.1974e6, 0.1, (), reference_name="Harbour 96", at_utc=ahead)
+    told = LoggedObservation(seen, {"crystal:Finch": (27.0, 0.01)})
     session.log.add(Entry(station=session.desk.station.name, kind="observation", text="x", at_utc=ahead, data=told))
     session.calibration.recall()
     said = next((finding.what for finding in findings(session) if "set back" in finding.what), "nothing")
