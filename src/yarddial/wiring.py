@@ -13,6 +13,7 @@ from yarddial.session.station.saving import BackgroundSave
 from yarddial.yard.demo import demo_station
 from yarddial.yard.errors import DeviceNotFound, NotWritten
 from yarddial.yard.parts import Receiver
+from yarddial.yard.plain_text import one_line
 from yarddial.yard.station import Station
 
 if TYPE_CHECKING:
@@ -49,6 +50,8 @@ def open_device(address: str, *, flat_out: bool = False) -> Device:
     """
     from yarddial.drivers.time_source import RealTime, VirtualTime
 
+    if not address.isprintable():
+        raise DeviceNotFound(f"'{one_line(address)}' holds what cannot be seen: type the address anew")
     name, colon, rest = address.partition(":")
     known = registry()
     if not colon:

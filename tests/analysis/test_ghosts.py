@@ -11,7 +11,7 @@ from yarddial.analysis.ghosts.cure import cures
 from yarddial.analysis.ghosts.from_yard import scene_of
 from yarddial.analysis.ghosts.judging import PeakCause, SpanLook, causes, judge
 from yarddial.analysis.ghosts.prediction import predict
-from yarddial.analysis.ghosts.products import products
+from yarddial.analysis.ghosts.products import MOST_TRIPLES, products
 from yarddial.analysis.ghosts.scene import Ghost, ReceiverModel, Scene
 from yarddial.analysis.ghosts.span import Peak, Span
 from yarddial.yard.demo import VIA_LADDER, demo_station
@@ -157,3 +157,17 @@ def test_cures_name_their_figures() -> None:
     assert "10.000 MHz" in cures(spike, peak, seen)[0]
     leak = PeakCause("leak-through", "x", 0.0, 1.0, 0.0, False, False, 0.5)
     assert "33 dB at 130.200 MHz" in cures(leak, peak, seen, 120e6)[0]
+
+
+def test_three_thousand_strong_signals_are_combined_within_bounds_and_the_strongest_threes_are_there() -> None:
+    """All of them in threes would be three thousand million; the strongest three must be among those that are made."""
+    hertz = 1e6 + 31_234.5 * np.arange(3_000.0)
+    level = np.full(3_000, -60.0)
+    three = [100, 300, 900]
+    level[three] = -10.0
+    place = float(hertz[100] + hertz[300] - hertz[900])
+    made = products(hertz, level, ReceiverModel(iip3_dbm=0.0), 3, -150.0, ((abs(place) - 2e6, abs(place) + 2e6),))
+    assert made.hertz.size <= 4 * MOST_TRIPLES
+    of_three = made.level_dbm[np.isclose(made.hertz, abs(place), atol=1.0)]
+    # P1 + P2 + P3 - 2 IIP3 + 6 dB.
+    assert of_three.max() == pytest.approx(-30 + 6.02, abs=0.01)

@@ -17,6 +17,7 @@ from yarddial.session.faults import Faults
 from yarddial.session.first_light.device_check import BeginRun, DeviceCheck
 from yarddial.session.levels.levels import Levels
 from yarddial.session.listeners import Listeners
+from yarddial.session.memory import give_back
 from yarddial.session.listening.listening import Listening
 from yarddial.session.log.log_keeper import Book, LogKeeper
 from yarddial.session.overview.overview import Overview
@@ -226,6 +227,7 @@ class Session:
         self._polls += 1
         if self._grows.is_due():
             self.calibration.grow()
+            self.upkeep.ask("memory", give_back, lambda _: None, lambda sentence: None)
         if self._retries.is_due():
             self.desk.save_dial()
             if self.log.waiting or self.log.trouble:

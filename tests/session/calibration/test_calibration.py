@@ -17,6 +17,7 @@ from yarddial.session.overview.findings import findings
 from yarddial.session.session import Session
 from yarddial.yard.demo import DIRECT, HEARTH_IF, VIA_HEARTH, VIA_LADDER, demo_station
 from yarddial.yard.modes import mode_named
+from yarddial.yard.observation import Observation
 from yarddial.yard.parts import Converter, Receiver
 from yarddial.yard.shelf import shelf
 
@@ -254,3 +255,19 @@ def test_a_recording_is_a_receiver_like_any_other(tmp_path: Path, finish: Finish
     session.calibration.measure()
     session.poll()
     assert "covers" in session.live_receiver.trouble
+
+
+def test_forty_observations_that_contradict_each_other_are_fitted_beside_the_session(session: Session) -> None:
+    """Taking them in only hands them over; the answer comes at a later poll."""
+    session.poll()
+    asked: list[str] = []
+    ask = session.background.ask
+    session.background.ask = lambda topic, *more: (asked.append(topic), ask(topic, *more))[1]  # type: ignore[method-assign, assignment]
+    seen = [
+        Observation("Finch", hertz, 1.0, hertz / (1 + 27e-6) + (-1) ** i * 400.0 * i, 0.1, (), reference_name=f"R{i}")
+        for i, hertz in enumerate(range(90_000_000, 130_000_000, 1_000_000))
+    ]
+    session.calibration.take_in(seen, "file", "forty of them")
+    assert asked.count("the fit") == 1
+    assert session.calibration.fit is None
+    assert session.background.is_busy

@@ -38,8 +38,8 @@ class _Client:
         self._place = address.place
         try:
             self._socket = socket.create_connection(address.host_port, timeout=3.0)
-        except OSError as error:
-            said = (error.strerror or str(error)).lower()
+        except (OSError, UnicodeError) as error:
+            said = _reason(error)
             raise DeviceNotFound(f"nobody sends at {address.place} ({said}): start the sender first") from error
 
     def read(self, most: int, patience_s: float) -> bytes | None:
@@ -57,8 +57,8 @@ class _Listener:
         self._sender: socket.socket | None = None
         try:
             self._server = socket.create_server(address.host_port, backlog=1)
-        except OSError as error:
-            said = (error.strerror or str(error)).lower()
+        except (OSError, UnicodeError) as error:
+            said = _reason(error)
             raise DeviceNotFound(f"cannot listen at {address.place} ({said}): choose another port") from error
 
     def read(self, most: int, patience_s: float) -> bytes | None:
@@ -83,8 +83,8 @@ class _Pipe:
         try:
             # Not waiting for the writer to open its end: that may come later.
             self._handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
-        except OSError as error:
-            said = (error.strerror or str(error)).lower()
+        except (OSError, ValueError) as error:
+            said = _reason(error)
             raise DeviceNotFound(f"cannot open the pipe {address.place or 'of standard input'}: {said}") from error
         self._begun = False
 
@@ -108,6 +108,11 @@ class _Pipe:
     def close(self) -> None:
         with contextlib.suppress(OSError):
             os.close(self._handle)
+
+
+def _reason(error: Exception) -> str:
+    """The system's words, or that the name is none."""
+    return (error.strerror or str(error)).lower() if isinstance(error, OSError) else "that is no name"
 
 
 def _receive(end: socket.socket, most: int, patience_s: float, place: str) -> bytes | None:
