@@ -2,11 +2,12 @@
 
 import contextlib
 import hashlib
+import os
 from pathlib import Path
 
 from yarddial.records.reading import is_regular
 from yarddial.records.station_file import StationFile, load_station
-from yarddial.records.whole_file import digest_of, write_whole
+from yarddial.records.whole_file import digest_of, reason, write_whole
 from yarddial.yard.errors import BadStation, NotWritten
 from yarddial.yard.station import Station
 
@@ -32,15 +33,28 @@ class Recovery:
         """
         kept = self._own.get(path)
         if kept is None:
-            number = max(self._numbers(path), default=0) + 1
-            self._made()
-            kept = StationFile(self._folder / f"{self._stem(path)}-{number:04d}.yard.json", station)
+            kept = StationFile(self._place_of_its_own(path), station)
             if base is not None:
                 StationFile(_base_of(kept.path), base).save(base)
         if not is_regular(kept.path) or kept.station != station or path not in self._own:
             kept.save(station)
         self._own[path] = kept
         return kept.path
+
+    def _place_of_its_own(self, path: Path) -> Path:
+        """A new number; another window may be looking for one at the same moment."""
+        self._made()
+        number = max(self._numbers(path), default=0)
+        while True:
+            number += 1
+            place = self._folder / f"{self._stem(path)}-{number:04d}.yard.json"
+            try:
+                os.close(os.open(place, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600))
+            except FileExistsError:
+                continue
+            except OSError as error:
+                raise NotWritten(f"cannot write in {self._folder}: {reason(error)}; check its permissions") from error
+            return place
 
     def find(self, path: Path) -> Station | None:
         """What was kept for `path` in an earlier session and can be read, the newest; None where that stands there."""
@@ -50,7 +64,8 @@ class Recovery:
                 continue
             try:
                 found = load_station(place).station
-                return None if is_regular(path) and load_station(path).station == found else found
+                if not is_regular(path) or load_station(path).station != found:
+                    return found
             except BadStation:
                 continue
         return None
@@ -69,12 +84,13 @@ class Recovery:
         if kept is not None:
             _remove(kept.path)
 
-    def clear_earlier(self, path: Path) -> None:
-        """What was found has been taken, and saved where it belongs."""
+    def clear_taken(self, path: Path, kept: Station) -> None:
+        """What was found has been taken, and saved where it belongs. Others are offered in their turn."""
         own = self._own[path].path if path in self._own else None
         for place in self._numbers(path).values():
-            if place != own:
-                _remove(place)
+            with contextlib.suppress(BadStation):
+                if place != own and load_station(place).station == kept:
+                    _remove(place)
 
     def keep_other(self, path: Path, content: bytes) -> Path:
         """Keep another program's version of a station file, whatever it is; raises NotWritten."""

@@ -17,9 +17,9 @@ from yarddial.session.faults import Faults
 from yarddial.session.first_light.device_check import BeginRun, DeviceCheck
 from yarddial.session.levels.levels import Levels
 from yarddial.session.listeners import Listeners
-from yarddial.session.memory import give_back
 from yarddial.session.listening.listening import Listening
 from yarddial.session.log.log_keeper import Book, LogKeeper
+from yarddial.session.memory import give_back
 from yarddial.session.overview.overview import Overview
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.spurious.span_test import SpanTest

@@ -38,7 +38,7 @@ class StationSaver:
         self._file, self._recovery, self._presence = file, recovery, presence
         self.conflict: Conflict | None = None
         # What was found of an earlier session was taken: it goes as soon as that has been saved.
-        self.took_earlier = False
+        self._taken: Station | None = None
         self.others = 0
         if presence is not None:
             presence.begin()
@@ -65,9 +65,9 @@ class StationSaver:
             raise type(error)(f"{error}; kept as {place} meanwhile") from error
         self._recovery.clear(self.path)
         self._recovery.note_saved(self.path, self._file.content)
-        if self.took_earlier:
-            self._recovery.clear_earlier(self.path)
-            self.took_earlier = False
+        if self._taken is not None:
+            self._recovery.clear_taken(self.path, self._taken)
+            self._taken = None
 
     def check(self) -> None:
         """Look whether another program wrote the file, and how many windows are there; raises ChangedElsewhere."""
@@ -106,7 +106,7 @@ class StationSaver:
         with contextlib.suppress(NotWritten):
             self._recovery.keep_other(self.path, self._file.content)
         base = self._recovery.base_of(self.path, kept)
-        self.took_earlier = True
+        self._taken = kept
         if base is None:
             return kept
         try:
