@@ -1,6 +1,8 @@
 """Recordings: what was written is read, and what lies is refused in one sentence."""
 
 import json
+import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -162,3 +164,36 @@ def test_a_full_disk_leaves_no_half_recording(tmp_path: Path, monkeypatch: pytes
     with pytest.raises(NotWritten, match="no space left"):
         write_sigmf(tmp_path / "r", [STEPS], 48_000.0, 10e6, {})
     assert list(tmp_path.glob("*r.sigmf*")) == []
+
+
+RECORDER = """
+import resource, signal, sys
+from pathlib import Path
+import numpy as np
+from yarddial.records.sample_file import SampleFile
+from yarddial.records.sound_file import SoundFile
+from yarddial.yard.errors import NotWritten
+signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+resource.setrlimit(resource.RLIMIT_FSIZE, (300_000, 300_000))
+folder = Path(sys.argv[1])
+samples, sound = SampleFile(folder / "x", 48_000.0, 10e6, {}, new=True), SoundFile(folder / "y", 8_000)
+for file, block in ((samples, np.full(4_800, 0.1, np.complex64)), (sound, np.full(8_000, 0.1, np.float32))):
+    try:
+        for _ in range(100):
+            file.write(block)
+    except NotWritten as error:
+        print(error)
+"""
+
+
+def test_of_a_recording_that_fills_the_disk_what_there_is_by_then_is_kept(tmp_path: Path) -> None:
+    """A limit on the size of files refuses as a full disk does: 300,000 bytes are 3.1 s of I/Q and 18.7 s of sound.
+
+    Of the I/Q 64 KiB are given up for its description: (300,000 - 65,536) / 96,000 = 2.44 s.
+    """
+    done = subprocess.run([sys.executable, "-c", RECORDER, str(tmp_path)], capture_output=True, text=True, check=True)
+    first, second = done.stdout.splitlines()
+    assert "its first 2.4 s are kept" in first or "its first 2.5 s are kept" in first
+    assert "are kept" in second
+    assert 2.3 < open_recording(tmp_path / "x.sigmf-meta").duration_s < 2.6
+    assert 17 < soundfile.info(tmp_path / "y.wav").duration < 19

@@ -1,6 +1,8 @@
 """I/Q kept as a SigMF recording while it comes in: data under another name until it is whole, description last."""
 
+import contextlib
 import json
+import os
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +14,8 @@ from yarddial.yard import clock
 from yarddial.yard.errors import NotWritten
 
 Complex = NDArray[np.complex64]
+# A description of many remarks takes less.
+DESCRIPTION_ROOM = 64 << 10
 
 
 class SampleFile:
@@ -34,6 +38,7 @@ class SampleFile:
         self.data_path = base.with_name(base.name + ".sigmf-data")
         if new and (self.meta_path.exists() or self.data_path.exists()):
             raise NotWritten(f"{self.meta_path} is there already: give another name")
+        self._is_new = new
         self._partial = self.data_path.with_name(f".{self.data_path.name}.part")
         self._rate_hz, self._centre_hz, self._about, self._bits = rate_hz, centre_hz, about, bits
         self._begun = clock.now()
@@ -50,7 +55,10 @@ class SampleFile:
         return self.count / self._rate_hz
 
     def write(self, samples: Complex) -> None:
-        """Add samples, full scale 1.0; raises NotWritten when the disk is full, and what was kept so far is dropped."""
+        """Add samples, full scale 1.0.
+
+        Raises NotWritten when the disk is full: of a new recording what there is by then is made whole and kept.
+        """
         halves = samples.view(np.float32)
         if self._bits <= 8:
             data = np.clip(np.floor(halves * np.float32(127.5)) + 128, 0, 255).astype(np.uint8).tobytes()
@@ -59,9 +67,30 @@ class SampleFile:
         try:
             self._file.write(data)
         except OSError as error:
-            self.drop()
-            raise NotWritten(f"cannot write {self.data_path}: {reason(error)}; nothing was kept of it") from error
+            kept_s = self._rescue() if self._is_new else 0.0
+            if not kept_s:
+                self.drop()
+            told = f"its first {kept_s:.1f} s are kept" if kept_s else "nothing was kept of it"
+            raise NotWritten(f"cannot write {self.data_path}: {reason(error)}; {told}") from error
         self.count += samples.size
+
+    def _rescue(self) -> float:
+        """Make whole what has reached the disk, but for the room that the description needs; gives its seconds."""
+        with contextlib.suppress(OSError):
+            self._file.close()
+        try:
+            size = 2 if self._bits <= 8 else 4
+            whole = max(self._partial.stat().st_size - DESCRIPTION_ROOM, 0) // size
+            if whole < self._rate_hz:
+                return 0.0
+            os.truncate(self._partial, whole * size)
+            self.count = whole
+            self._annotations = [one for one in self._annotations if one["core:sample_start"] <= whole]
+            self.remark("the disk was full here")
+            self.close()
+        except (OSError, NotWritten):
+            return 0.0
+        return self.seconds_s
 
     def remark(self, text: str) -> None:
         """Note something at the place reached, as an annotation: samples lost, for one."""

@@ -1,5 +1,6 @@
 """Sound kept as WAV while it is heard: under another name until it is whole."""
 
+import contextlib
 from pathlib import Path
 
 import numpy as np
@@ -35,16 +36,30 @@ class SoundFile:
             raise NotWritten(f"cannot write {self.path}: {said}") from error
 
     def write(self, samples: NDArray[np.float32]) -> None:
-        """Add sound, full scale 1.0; raises NotWritten when the disk is full, and what was kept so far is dropped."""
+        """Add sound, full scale 1.0; raises NotWritten when the disk is full, and what there is by then is kept."""
         import soundfile
 
         try:
             self._file.write(samples)
         except (OSError, soundfile.LibsndfileError) as error:
-            self._file.close()
-            self._partial.unlink(missing_ok=True)
-            raise NotWritten(f"cannot write {self.path}: the disk may be full; nothing was kept of it") from error
+            told = f"its first {self.seconds_s:.0f} s are kept" if self._rescue() else "nothing was kept of it"
+            raise NotWritten(f"cannot write {self.path}: the disk may be full; {told}") from error
         self.seconds_s += samples.size / self.rate_hz
+
+    def _rescue(self) -> bool:
+        """Make whole what has reached the disk; False where that is nothing."""
+        import soundfile
+
+        with contextlib.suppress(OSError, soundfile.LibsndfileError):
+            self._file.close()
+        try:
+            if self.seconds_s >= 1.0 and soundfile.info(self._partial).frames:
+                self._partial.replace(self.path)
+                return True
+        except (OSError, soundfile.LibsndfileError):
+            pass
+        self._partial.unlink(missing_ok=True)
+        return False
 
     def close(self) -> None:
         """Give it its name."""
