@@ -317,8 +317,12 @@ class _Pulled:
 
 
 def _megabytes() -> float:
+    """What is held, just after the program has given back what it does not need, as it does each minute."""
     import gc
 
+    from yarddial.session.memory import give_back
+
     gc.collect()
+    give_back()
     pages = int(Path("/proc/self/statm").read_text().split()[1])
     return pages * resource.getpagesize() / 1e6
