@@ -94,6 +94,7 @@ class Soak:
             for _ in range(self._chance.choice((3, 10, 40))):
                 self._timed(f"poll after {what}", self._poll)
             if (self._now - start).total_seconds() >= 1_800 * (len(sizes) + 1):
+                self._let_go()
                 sizes.append(_megabytes())
                 print(f"     {len(sizes) / 2:.1f} h: {sizes[-1]:.0f} MB, {time.monotonic() - begun:.0f} s", flush=True)
         self._restart()
@@ -114,6 +115,15 @@ class Soak:
             "of the time on"
         )
         return good
+
+    def _let_go(self) -> None:
+        """Memory is looked at when nothing goes on: what a scan or a test holds meanwhile is no growth."""
+        self.session.jobs.cancel_all()
+        self.session.listening.close()
+        if self.session.live_receiver.wanted:
+            self.session.toggle_receiver()
+        for _ in range(20):
+            self._timed("poll after letting go", self._poll)
 
     def _poll(self) -> None:
         self.session.poll()
