@@ -326,6 +326,20 @@ class _Pulled:
         self._device.close()  # type: ignore[attr-defined]
 
 
+def _empty_plans() -> None:
+    """The transforms' library keeps the plans of its last sixteen lengths, megabytes each: short ones take their place.
+
+    In the real program transforms are made in the engine's process; here all runs in one.
+    """
+    import numpy as np
+    import scipy.fft
+
+    for kind in (np.float32, np.float64, np.complex64, np.complex128):
+        for size in range(16, 40):
+            scipy.fft.fft(np.ones(size, kind))
+            np.fft.fft(np.ones(size, kind))
+
+
 def _megabytes() -> float:
     """What is held, just after the program has given back what it does not need, as it does each minute."""
     import gc
@@ -333,6 +347,7 @@ def _megabytes() -> float:
     from yarddial.session.memory import give_back
 
     gc.collect()
+    _empty_plans()
     give_back()
     pages = int(Path("/proc/self/statm").read_text().split()[1])
     return pages * resource.getpagesize() / 1e6

@@ -19,7 +19,7 @@ from yarddial.session.levels.levels import Levels
 from yarddial.session.listeners import Listeners
 from yarddial.session.listening.listening import Listening
 from yarddial.session.log.log_keeper import Book, LogKeeper
-from yarddial.session.memory import give_back
+from yarddial.session.memory import give_back, keep_together
 from yarddial.session.overview.overview import Overview
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.spurious.span_test import SpanTest
@@ -74,6 +74,7 @@ class Session:
         faults: Faults | None = None,
         saver: StationSaver | None = None,
     ) -> None:
+        keep_together()
         self._engine = engine
         self._polls = 0
         self._cleared = False
