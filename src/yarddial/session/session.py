@@ -26,7 +26,6 @@ from yarddial.session.spurious.span_test import SpanTest
 from yarddial.session.spurious.strong_signals import StrongSignals
 from yarddial.session.station.desk import Desk, Edit
 from yarddial.session.station.inspection import Inspection
-from yarddial.session.station.station_saver import StationSaver
 from yarddial.yard import clock
 from yarddial.yard.errors import NotWritten
 from yarddial.yard.frequency import format_frequency
@@ -49,6 +48,7 @@ if TYPE_CHECKING:
     from yarddial.session.spurious.expected_products import ExpectedProducts
     from yarddial.session.spurious.mitigation import Mitigation
     from yarddial.session.station.building import Building
+    from yarddial.session.station.station_saver import StationSaver
     from yarddial.session.station.versions import Side
 
 # Between two savings of the dial, and between two attempts to write what the log could not take: polls or seconds,
@@ -72,7 +72,7 @@ class Session:
         recovered: Station | None = None,
         begin_check: "BeginRun | None" = None,
         faults: Faults | None = None,
-        saver: StationSaver | None = None,
+        saver: "StationSaver | None" = None,
     ) -> None:
         keep_together()
         self._engine = engine

@@ -1,6 +1,6 @@
 """What the overview looks at: the topics of the session, as they are."""
 
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from yarddial.session.bands.band_board import BandBoard
 from yarddial.session.calibration.calibration import Calibration
@@ -13,15 +13,18 @@ from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.spurious.span_test import SpanTest
 from yarddial.session.station.desk import Desk
 from yarddial.session.station.inspection import Inspection
-from yarddial.session.station.station_saver import StationSaver
 from yarddial.yard.station import Station
+
+if TYPE_CHECKING:
+    # Kept off the way to the first paint.
+    from yarddial.session.station.station_saver import StationSaver
 
 
 class Topics(Protocol):
     """The session is one."""
 
     recovered: Station | None
-    saver: StationSaver | None
+    saver: "StationSaver | None"
     desk: Desk
     inspection: Inspection
     log: LogKeeper

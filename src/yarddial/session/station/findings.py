@@ -1,16 +1,21 @@
 """What is wrong with the yard, its file and its routes."""
 
+from typing import TYPE_CHECKING
+
 from yarddial.session.finding import Act, Finding, MendYard, going
 from yarddial.session.station.desk import Desk
 from yarddial.session.station.inspection import Inspection
-from yarddial.session.station.station_saver import StationSaver
 from yarddial.yard.errors import ReadOnlyFile
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.reach import reaching, why_out_of_reach
 from yarddial.yard.station import Station
 
+if TYPE_CHECKING:
+    # Kept off the way to the first paint.
+    from yarddial.session.station.station_saver import StationSaver
 
-def file_findings(desk: Desk, recovered: Station | None, saver: StationSaver | None) -> list[Finding]:
+
+def file_findings(desk: Desk, recovered: Station | None, saver: "StationSaver | None") -> list[Finding]:
     """Edits that wait to be taken, or that could not be saved; what another program wrote, and other windows."""
     found: list[Finding] = []
     if recovered is not None:
