@@ -48,7 +48,8 @@ PROOFS = {
 
 def main() -> int:
     """Run what is named."""
-    names = sys.argv[1:]
+    # A number behind a name is how many of something that proof tries.
+    names = [word for word in sys.argv[1:] if not word.replace(".", "").isdigit()]
     if not names:
         for name, what in PROOFS.items():
             print(f"{name:<17} {what}")
