@@ -14,15 +14,16 @@ Floats = NDArray[np.float64]
 
 def gaussian_doppler(chance: np.random.Generator, count: int, rate_hz: float, spread_hz: float) -> Complexes:
     """A complex Gaussian process of unit power whose Doppler spectrum is a Gaussian of 2 sigma = spread_hz."""
-    # Made slowly and stretched: sixteen points per hertz of spread and a margin of sigmas at both ends.
-    slow_hz = max(16 * spread_hz, 4 * rate_hz / count)
-    slow = int(np.ceil(count / rate_hz * slow_hz)) + 64
+    # Made slowly and stretched: so many points per hertz of spread that straight lines between them stay 70 dB down
+    # ((2 pi sigma h)^2 / 8), and a margin at both ends.
+    slow_hz = max(64 * spread_hz, 16 * rate_hz / count)
+    slow = int(np.ceil(count / rate_hz * slow_hz)) + 256
     frequencies = np.fft.fftfreq(slow, 1 / slow_hz)
     shape = np.exp(-(frequencies**2) / (4 * (spread_hz / 2) ** 2))
     halves = chance.standard_normal((2, slow))
     process = np.fft.ifft(shape * (halves[0] + 1j * halves[1]))
     process /= np.sqrt(np.sum(shape**2) * 2) / slow
-    at = np.arange(count) / rate_hz * slow_hz + 24
+    at = np.arange(count) / rate_hz * slow_hz + 96
     places = np.arange(slow)
     return np.interp(at, places, process.real) + 1j * np.interp(at, places, process.imag)
 

@@ -4,9 +4,10 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
+from yarddial.drivers.protocol import ActualSettings
 from yarddial.engine.messages import Event, Measure, Measured, NotMeasured, Progress
 from yarddial.engine.taps.measurement import LEAST_S, Measurement
-from yarddial.engine.taps.tap import Piece
+from yarddial.engine.taps.tap import Piece, Stream
 
 Complex = NDArray[np.complex64]
 RATE_HZ = 2_000.0
@@ -16,10 +17,15 @@ def piece(raw: Complex, narrow: Complex) -> Piece:
     return Piece(raw, raw, narrow, 0, 0.0)
 
 
+def slice_of(rate_hz: float) -> Stream:
+    """Cut out far from the centre and its spike."""
+    return Stream(ActualSettings(99e6, 2e6, ""), 100e6, rate_hz)
+
+
 def run(asked: Measure, lines: tuple[tuple[float, float], ...], noise: float, raw_peak: float = 0.1) -> list[Event]:
     """Feed lines of (hertz, amplitude) in tenths of a second until it ends."""
     chance, events, done, first = np.random.default_rng(4), [], False, 0
-    measurement = Measurement(asked, RATE_HZ, events.append)
+    measurement = Measurement(asked, slice_of(RATE_HZ), events.append)
     while not done:
         count = int(RATE_HZ / 10)
         time_s = (first + np.arange(count)) / RATE_HZ
@@ -69,7 +75,7 @@ def test_what_cannot_be_measured_is_refused_in_words(
 def test_the_middle_of_a_narrow_fm_signal_is_measured_as_one() -> None:
     rate_hz, chance = 20_000.0, np.random.default_rng(1)
     events: list[Event] = []
-    measurement = Measurement(Measure(4.0, 2_000.0, kind="nfm", job=1, id=1), rate_hz, events.append)
+    measurement = Measurement(Measure(4.0, 2_000.0, kind="nfm", job=1, id=1), slice_of(rate_hz), events.append)
     count = int(4.2 * rate_hz)
     time_s = np.arange(count) / rate_hz
     # A tone of 1 kHz, 2.5 kHz of deviation, 640 Hz off.

@@ -5,9 +5,18 @@ from typing import Any
 
 import click
 
-from yarddial.cli.options import FREQUENCY, MINUS_ALLOWED, answer, json_option, positive, recording_options
+from yarddial.cli.options import (
+    FREQUENCY,
+    MINUS_ALLOWED,
+    answer,
+    json_option,
+    positive,
+    recording_options,
+    through_option,
+)
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma
+from yarddial.yard.path import Stage, dial_for_shown, path_sense, shown_for_dial
 from yarddial.yard.references import PILOT_HZ
 
 KINDS = ("carrier", "am", "nfm", "wfm", "pilot")
@@ -22,6 +31,14 @@ ALIKE_DB = 5.0
 @click.option("--near", "near_hz", type=FREQUENCY, help="Where to search; the whole span by default.")
 @click.option("--within", "within_hz", type=FREQUENCY, callback=positive, help="Half width of the search.")
 @click.option("--kind", default="carrier", type=click.Choice(KINDS), help="What is measured.")
+@click.option("--known", "known_hz", type=FREQUENCY, multiple=True, help="A line known to stand there; repeat.")
+@click.option(
+    "--centre-at",
+    default="dial",
+    type=click.Choice(("dial", "receiver")),
+    help="Whether the centre is a dial frequency, or the receiver's behind the path given with --through.",
+)
+@through_option
 @click.option("--reference", "reference_hz", type=FREQUENCY, help="The true frequency, to tell the error.")
 @json_option
 def command(
@@ -32,6 +49,9 @@ def command(
     near_hz: float | None,
     within_hz: float | None,
     kind: str,
+    known_hz: tuple[float, ...],
+    centre_at: str,
+    stages: tuple[Stage, ...],
     reference_hz: float | None,
     as_json: bool,
 ) -> None:
@@ -39,24 +59,27 @@ def command(
     from yarddial.records.recordings import open_recording
 
     recording = open_recording(file, sample_format, rate_hz, centre_hz)
+    path = _Path(recording.centre_hz, stages if centre_at == "receiver" else ())
     near_hz = reference_hz if near_hz is None else near_hz
-    offset_hz = 0.0 if near_hz is None else near_hz - recording.centre_hz
+    offset_hz = 0.0 if near_hz is None else path.offset_hz(near_hz)
     if near_hz is not None and abs(offset_hz) > recording.rate_hz / 2:
         half = recording.rate_hz / 2
         raise BadFrequency(
             f"{format_frequency(near_hz)} is not in {file.name}, which covers "
-            f"{format_frequency(recording.centre_hz - half)} to {format_frequency(recording.centre_hz + half)}"
+            f"{format_frequency(path.centre_dial_hz - half)} to {format_frequency(path.centre_dial_hz + half)}"
         )
     if near_hz is not None and within_hz is None:
         # What a plain crystal may be off at the receiver's own frequency, and a converter's oscillator besides.
         tuner_hz = near_hz if recording.tuner_hz is None else recording.tuner_hz
         within_hz = max(LEAST_SEARCH_HZ, abs(tuner_hz) * 60e-6)
     samples = recording.read()
-    found = _estimate(kind, samples, recording.rate_hz, offset_hz, within_hz)
+    # The receiver's own spike stands at the centre of any recording.
+    known = (0.0, *(path.offset_hz(hertz) for hertz in known_hz))
+    found = _estimate(kind, samples, recording.rate_hz, offset_hz, within_hz, known)
     if kind == "pilot":
         frequency_hz, reference_hz = found.frequency_hz, PILOT_HZ
     else:
-        frequency_hz = recording.centre_hz + found.frequency_hz
+        frequency_hz = path.dial_hz(found.frequency_hz)
     values: dict[str, Any] = {
         "kind": kind,
         "frequency_hz": frequency_hz,
@@ -74,12 +97,39 @@ def command(
         sentence += f"\nof {recording.duration_s:.0f} s the first {used_s:.1f} s were used"
     if kind in ("carrier", "am"):
         other = _rival(samples, recording.rate_hz, found, offset_hz, within_hz)
-        values |= {"method": found.method, "spread_hz": found.spread_hz}
+        values |= {
+            "method": found.method,
+            "spread_hz": found.spread_hz,
+            "drift_hz_per_s": path.sense * found.drift_hz_per_s,
+        }
+        values |= {
+            "model": found.method,
+            "adequate": found.is_adequate,
+            "remark": found.remark,
+            "others": [
+                {
+                    "frequency_hz": path.dial_hz(one.frequency_hz),
+                    "sigma_hz": one.sigma_hz,
+                    "level_db": one.level_db,
+                }
+                for one in found.others
+            ],
+            "lost": _lost(samples, recording.rate_hz),
+        }
+        if values["lost"]:
+            sentence += f"\n{values['lost']} samples are missing from the recording: phases step there"
+        if found.remark:
+            sentence += f"\n{found.remark}"
+        for one in found.others:
+            sentence += (
+                f"\nanother line at {format_frequency(path.dial_hz(one.frequency_hz))} {format_sigma(one.sigma_hz)}, "
+                f"{format_number(one.level_db, 1.0, signed=True)} dB"
+            )
         values |= {"rival_hz": None, "rival_below_db": None}
         if other is not None:
-            values |= {"rival_hz": recording.centre_hz + other.frequency_hz, "rival_below_db": other.below_db}
+            values |= {"rival_hz": path.dial_hz(other.frequency_hz), "rival_below_db": other.below_db}
             if other.below_db < ALIKE_DB:
-                place = format_frequency(recording.centre_hz + other.frequency_hz)
+                place = format_frequency(path.dial_hz(other.frequency_hz))
                 sentence += f"\nanother carrier stands at {place}, as strong as this one: which is meant? give --near"
     if kind == "pilot":
         values["clock_ppm"] = found.clock_ppm
@@ -107,7 +157,38 @@ def _how(found: Any) -> str:
     return "" if method == "steady" else f", {method}"
 
 
-def _estimate(kind: str, samples: Any, rate_hz: float, offset_hz: float, within_hz: float | None) -> Any:
+class _Path:
+    """From places in the recording to the dial: straight, or back through converters."""
+
+    def __init__(self, centre_hz: float, stages: tuple[Stage, ...]) -> None:
+        self._centre_hz, self._stages = centre_hz, stages
+        self.sense = path_sense(stages)
+        self.centre_dial_hz = self.dial_hz(0.0)
+
+    def dial_hz(self, offset_hz: float) -> float:
+        """What the dial shows there, with the oscillators entered as given."""
+        return dial_for_shown(self._centre_hz + offset_hz, self._stages)
+
+    def offset_hz(self, dial_hz: float) -> float:
+        """Where a dial frequency stands in the recording."""
+        return shown_for_dial(dial_hz, self._stages) - self._centre_hz
+
+
+def _lost(samples: Any, rate_hz: float) -> int | None:
+    """Samples that lines' phases tell are missing; None where too few lines tell."""
+    from yarddial.dsp.losses import BLOCK, LossWatch, steady_lines
+
+    if samples.size < 64 * BLOCK:
+        return None
+    watch = LossWatch(rate_hz, steady_lines(samples[: 256 * BLOCK], rate_hz))
+    if not watch.can_see:
+        return None
+    return sum(loss.count for loss in (*watch.push(samples), *watch.finish()))
+
+
+def _estimate(
+    kind: str, samples: Any, rate_hz: float, offset_hz: float, within_hz: float | None, known_hz: tuple[float, ...]
+) -> Any:
     """A carrier by maximum likelihood; a modulated signal by its mean frequency; the pilot out of the multiplex."""
     from yarddial.dsp.carrier import estimate_carrier
     from yarddial.dsp.frequency_modulation import estimate_centre, estimate_pilot
@@ -116,7 +197,7 @@ def _estimate(kind: str, samples: Any, rate_hz: float, offset_hz: float, within_
     if kind in ("carrier", "am"):
         if within_hz is None:
             return estimate_carrier(samples, rate_hz, offset_hz, within_hz)
-        return measure_line(samples, rate_hz, offset_hz, within_hz)
+        return measure_line(samples, rate_hz, offset_hz, within_hz, known_hz)
     if kind == "nfm":
         return estimate_centre(samples, rate_hz, offset_hz, within_hz or LEAST_SEARCH_HZ, "narrow")
     if kind == "wfm":

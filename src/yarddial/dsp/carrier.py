@@ -25,6 +25,14 @@ TRIES_PER_BIN = 8
 CLIPPED_SHARE = 1e-3
 
 
+class OtherLine(msgspec.Struct, frozen=True):
+    """A further line in the same record: place, its doubt, and its level over the one measured, dB."""
+
+    frequency_hz: float
+    sigma_hz: float
+    level_db: float
+
+
 class Carrier(msgspec.Struct, frozen=True):
     """A carrier found: its frequency at the middle of the block, relative to the centre, and how sure that is.
 
@@ -33,6 +41,10 @@ class Carrier(msgspec.Struct, frozen=True):
     drift_hz_per_s, drift_sigma : change of frequency over the block, and its doubt.
     method : the model that it was measured by: steady, drifting, fading, or beside a known line.
     spread_hz : of a fading line, the standard deviation of its power over frequency.
+    is_adequate : whether the model leaves no more than noise; remark : what a person should know, or nothing.
+    others : further lines in the same record.
+    residual : level over its mean and phase in radians of successive blocks, the line and its drift taken off.
+    lost : samples known to be missing from the record.
     """
 
     frequency_hz: float
@@ -43,6 +55,11 @@ class Carrier(msgspec.Struct, frozen=True):
     drift_sigma: float
     method: str = "steady"
     spread_hz: float = 0.0
+    is_adequate: bool = True
+    remark: str = ""
+    others: tuple[OtherLine, ...] = ()
+    residual: tuple[tuple[float, float], ...] = ()
+    lost: int = 0
 
 
 def estimate_carrier(samples: Complex, rate_hz: float, near_hz: float = 0.0, within_hz: float | None = None) -> Carrier:
@@ -82,7 +99,7 @@ def estimate_carrier(samples: Complex, rate_hz: float, near_hz: float = 0.0, wit
     ----------
     .. [1] Rife & Boorstyn, IEEE Trans. IT-20 (1974) 591-598, eq. (8) and (20).
     """
-    _check(samples, rate_hz, near_hz, within_hz)
+    check_samples(samples, rate_hz, near_hz, within_hz)
     where = "in the whole span"
     if within_hz is not None:
         where = f"within {format_hertz(within_hz, signed=False)} of the place searched"
@@ -120,7 +137,7 @@ def cramer_rao_hz(cn0_hz: float, duration_s: float) -> float:
     return float(np.sqrt(6.0 / ((2 * np.pi) ** 2 * cn0_hz * duration_s**3)))
 
 
-def _check(samples: Complex, rate_hz: float, near_hz: float, within_hz: float | None) -> None:
+def check_samples(samples: Complex, rate_hz: float, near_hz: float, within_hz: float | None) -> None:
     if samples.size < SHORTEST:
         raise BadSamples(f"{samples.size} samples are too few to find a carrier in: at least {SHORTEST} are needed")
     if within_hz is not None and not within_hz > 0:

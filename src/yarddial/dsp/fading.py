@@ -23,6 +23,8 @@ FADING_CNR_DB = 9.0
 EDGES, NEIGHBOURS = 0.3, 8
 # Spread times duration under which a block holds hardly a fade, and how far the middle is then known: in sqrt(s / T).
 FEW_FADES, LAW = 2.0, 0.33
+# The spectrum is held to the model in so many pieces, out to so many spreads.
+PIECES, PIECES_REACH = 12, 3.0
 
 
 class Faded(msgspec.Struct, frozen=True):
@@ -30,6 +32,7 @@ class Faded(msgspec.Struct, frozen=True):
 
     spread_hz : standard deviation of the line's power over frequency; near 0 for a steady carrier.
     cn0_dbhz : all of the line's power to noise density.
+    left, freedom : chi-square of the spectrum about the model over its degrees of freedom, and those.
     """
 
     frequency_hz: float
@@ -38,6 +41,8 @@ class Faded(msgspec.Struct, frozen=True):
     spread_sigma_hz: float
     cn0_dbhz: float
     duration_s: float
+    left: float = 1.0
+    freedom: float = 1.0
 
 
 def estimate_fading(samples: Complex, rate_hz: float, near_hz: float = 0.0, within_hz: float = 200.0) -> Faded:
@@ -110,6 +115,7 @@ def estimate_fading(samples: Complex, rate_hz: float, near_hz: float = 0.0, with
         spread_hz * float(covariance[1, 1] ** 0.5),
         10 * float(np.log10(cn0)),
         duration_s,
+        *line.left(point),
     )
 
 
@@ -233,6 +239,18 @@ class _Model:
             shared = shared + self._alike[distance] * (product + product.T)
         turned = np.linalg.inv(self.information(point))
         return np.asarray(turned @ shared @ turned)
+
+    def left(self, point: Floats) -> tuple[float, float]:
+        """Whether the spectrum is the model's: of pieces of the line's own width, how far their means are from it."""
+        ratio = self._seen / self.expected(point)
+        order = np.argsort(self._hertz)
+        reach = max(PIECES_REACH * float(np.exp(point[1])), 20 / self._duration_s)
+        inside = order[np.abs(self._hertz[order] - point[0]) <= reach]
+        pieces = np.array_split(ratio[inside], PIECES)
+        # Neighbours go together: a mean of n exponentials is known to sqrt(alike / n).
+        alike = 1 + 2 * float(self._alike[1:].sum())
+        chi2 = sum(piece.size * (float(piece.mean()) - 1) ** 2 / alike for piece in pieces if piece.size)
+        return chi2 / (PIECES - 2), float(PIECES - 2)
 
     def climb(self) -> Floats:
         """Scoring from the best of a few spreads."""

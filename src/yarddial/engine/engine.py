@@ -306,7 +306,7 @@ class Engine:
     def _made(self, asked: Measure | Sweep | RecordSamples, stream: Stream) -> StreamTap:
         match asked:
             case Measure():
-                return Measurement(asked, stream.slice_rate_hz, self._report)
+                return Measurement(asked, stream, self._report)
             case RecordSamples():
                 return SampleRecorder(asked, stream, self._report)
             case Sweep():

@@ -25,6 +25,7 @@ class LoggedObservation(msgspec.Struct, frozen=True, tag="observation", omit_def
     """A known carrier measured here or told otherwise, and what was known of every oscillator then.
 
     more : what another way of measuring tells besides.
+    model, is_adequate, remark : by what the carrier was measured, whether that explains the record, and what to know.
     """
 
     observation: Observation
@@ -33,6 +34,9 @@ class LoggedObservation(msgspec.Struct, frozen=True, tag="observation", omit_def
     duration_s: float | None = None
     drift_hz_per_s: float | None = None
     more: dict[str, float] = {}
+    model: str = ""
+    is_adequate: bool = True
+    remark: str = ""
 
 
 class LoggedObservations(msgspec.Struct, frozen=True, tag="observations", omit_defaults=True):

@@ -5,6 +5,7 @@ from functools import partial
 from types import TracebackType
 from typing import TYPE_CHECKING, cast
 
+import msgspec
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QPaintEvent, QShortcut
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
@@ -314,7 +315,13 @@ class MainWindow(QMainWindow):
     def show_fit(self) -> None:
         """Show the working of the fit, or say that there is none."""
         fit = self.session.calibration.fit
-        self._show_working(self.session.calibration.state().working() if fit is None else fit.working())
+        outcome = self.session.calibration.outcome
+        working = self.session.calibration.state().working() if fit is None else fit.working()
+        if outcome is not None and outcome.carrier is not None:
+            from yarddial.session.calibration.carrier_model import model_working
+
+            working = msgspec.structs.replace(working, values=(*working.values, model_working(outcome.carrier)))
+        self._show_working(working)
 
     def _show_working(self, working: Working) -> None:
         from yarddial.ui.widgets.working_sheet import working_sheet

@@ -1,5 +1,7 @@
 """One look at a known carrier: where it should be, where the dial showed it, and what was entered at the time."""
 
+import re
+
 import msgspec
 
 from yarddial.yard.line import Line
@@ -8,6 +10,10 @@ from yarddial.yard.parts import Converter
 from yarddial.yard.path import ConverterKind, Stage, path_sense, shown_for_dial
 from yarddial.yard.references import wander_of
 from yarddial.yard.station import Reference
+
+# One look in so many was at another line: a neighbour, a spurious one, a transmitter that is off; and how far that is.
+LIE_CHANCE, LIE_HZ, LIE_PPM = 0.02, 20.0, 0.3
+LOWEST_LIE_HZ = 100e3
 
 
 class SeenStage(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -59,6 +65,7 @@ class Observation(msgspec.Struct, frozen=True, omit_defaults=True):
     at_utc : when, as 2026-11-25T18:30:00Z; what a sky-wave does is alike for looks of one day.
     wander_hz : the part of the reference's doubt that is new each day.
     tells_of : which of the receiver's clocks it says something about, beside the converters of `stages`.
+    drift_hz_per_s : how fast the dial's reading moved while it was measured, where that was seen.
     shares : whose lasting error it has: observations of the same text have it in common; empty for nobody's.
     """
 
@@ -75,6 +82,7 @@ class Observation(msgspec.Struct, frozen=True, omit_defaults=True):
     wander_hz: float = 0.0
     tells_of: TellsOf = OneCrystal()
     shares: str = ""
+    drift_hz_per_s: float = 0.0
 
     @property
     def day(self) -> str:
@@ -98,6 +106,16 @@ class Observation(msgspec.Struct, frozen=True, omit_defaults=True):
             case SamplingOnly():
                 clocks = (clock,)
         return (*clocks, *(stage.unknown for stage in self.stages))
+
+    @property
+    def lie_sigma_hz(self) -> float:
+        """What the chance that it is not what it is taken for adds, while no other look checks it.
+
+        A tone or a pilot is known by its programme.
+        """
+        if isinstance(self.tells_of, SamplingOnly) or self.reference_hz < LOWEST_LIE_HZ:
+            return 0.0
+        return float(LIE_CHANCE**0.5) * max(LIE_HZ, LIE_PPM * 1e-6 * self.reference_hz)
 
     @property
     def total_sigma_hz(self) -> float:
@@ -156,6 +174,11 @@ def tells_of_centre(centre_hz: float | None) -> TellsOf:
     if centre_hz is None:
         return OneCrystal()
     return CrystalAndClock(centre_hz) if centre_hz else SamplingOnly()
+
+
+def path_of(name: str) -> str:
+    """The transmitter of a station on several frequencies, which are often in its name: the name without numbers."""
+    return re.sub(r"[\d.,]+\s*([kM]?Hz)?", "", name).strip() or name
 
 
 def lasting_error_of(name: str, frequency_hz: float) -> str:

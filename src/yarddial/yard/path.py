@@ -163,6 +163,14 @@ def shown_for_dial(dial_hz: float, stages: Sequence[Stage]) -> float:
     return here_hz
 
 
+def dial_for_shown(shown_hz: float, stages: Sequence[Stage]) -> float:
+    """What the dial reads where the receiver shows `shown_hz`: back through the converters as entered."""
+    dial_hz = shown_hz
+    for stage in reversed(stages):
+        dial_hz = (dial_hz - stage.offset_hz) * stage.sense
+    return dial_hz
+
+
 def path_sense(stages: Sequence[Stage]) -> int:
     """+1, or -1 when an odd number of stages inverts."""
     sense = 1

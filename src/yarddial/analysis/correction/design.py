@@ -15,7 +15,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.yard.observation import CrystalAndClock, Observation, OneCrystal, SamplingOnly
+from yarddial.yard.observation import CrystalAndClock, Observation, OneCrystal, SamplingOnly, path_of
 from yarddial.yard.oscillators import clock_of, crystal_of
 from yarddial.yard.path import lo_weights
 
@@ -38,8 +38,8 @@ def unknowns_of(observations: Sequence[Observation]) -> tuple[str, ...]:
 class ObservationNoise(NamedTuple):
     """Doubts of the right-hand sides: independent ones, and what rows share by the day and for good.
 
-    The covariance is diag(sigma^2) + d d^T within each day of a reference + s s^T within each reference; group -1
-    shares nothing. All in hertz.
+    The covariance is diag(sigma^2) + d d^T within each day of a path + s s^T within each reference; group -1 shares
+    nothing. All in hertz.
     """
 
     sigma: Matrix
@@ -51,6 +51,15 @@ class ObservationNoise(NamedTuple):
     def take(self, kept: NDArray[np.int64]) -> "ObservationNoise":
         """The doubts of some rows."""
         return ObservationNoise(self.sigma[kept], self.daily[kept], self.day[kept], self.shared[kept], self.group[kept])
+
+    def with_lies(self, lies_hz: Matrix) -> "ObservationNoise":
+        """The same with what a carrier may be off by that is not what it is taken for: alike in all looks at it."""
+        named = self.group >= 0
+        signs = np.where(self.shared < 0, -1.0, 1.0)
+        return self._replace(
+            sigma=np.hypot(self.sigma, np.where(named, 0.0, lies_hz)),
+            shared=np.where(named, signs * np.hypot(self.shared, lies_hz), self.shared),
+        )
 
 
 def equations(observations: Sequence[Observation], names: Sequence[str]) -> tuple[Matrix, Matrix, ObservationNoise]:
@@ -87,28 +96,35 @@ def equations(observations: Sequence[Observation], names: Sequence[str]) -> tupl
 
 
 def whiten(rows: Matrix, right: Matrix, noise: ObservationNoise) -> tuple[Matrix, Matrix]:
-    """Turn equations with shared doubts into ones with independent doubts of 1.
+    """Turn equations with shared doubts into ones with independent doubts of 1."""
+    table = whitened(np.column_stack([rows, right]), noise)
+    return table[:, :-1], table[:, -1]
 
-    With v = s / sigma the inverse root of I + v v^T is I - (1 - 1/sqrt(1 + |v|^2)) v v^T / |v|^2: no matrix of all
-    rows is ever made. Days lie within references, so what is shared for good is whitened by the days first.
+
+def whitened(table: Matrix, noise: ObservationNoise) -> Matrix:
+    """The columns turned by the inverse root of the covariance, which is symmetric.
+
+    With what is shared over the own doubts as V = Q L R^T, the inverse root of I + V V^T is
+    I - Q (1 - 1 / sqrt(1 + L^2)) Q^T: no inverse of all rows is ever made.
     """
-    table = np.column_stack([rows, right, noise.shared]) / noise.sigma[:, None]
-    _take_out(table, noise.daily / noise.sigma, noise.day)
-    _take_out(table, table[:, -1].copy(), noise.group)
-    return table[:, :-2], table[:, -2]
-
-
-def _take_out(table: Matrix, shared: Matrix, group: NDArray[np.int64]) -> None:
-    """Whiten by what the rows of each group share, in place."""
-    members = np.flatnonzero((group >= 0) & (shared != 0))
-    if not members.size:
-        return
-    group, v = group[members], shared[members]
-    size = np.maximum(np.bincount(group, v * v), 1e-30)
-    factor = (1 - 1 / np.sqrt(1 + size)) / size
-    for column in range(table.shape[1]):
-        along = np.bincount(group, v * table[members, column])
-        table[members, column] -= v * (factor * along)[group]
+    own2, columns = noise.sigma**2, []
+    for shared, group in ((noise.daily, noise.day), (noise.shared, noise.group)):
+        members = np.flatnonzero((group >= 0) & (shared != 0))
+        for number, count in zip(*np.unique(group[members], return_counts=True), strict=True):
+            alike = members[group[members] == number]
+            if count == 1:
+                # Shared with nobody.
+                own2[alike] += shared[alike] ** 2
+                continue
+            column = np.zeros(noise.sigma.size)
+            column[alike] = shared[alike]
+            columns.append(column)
+    own = np.sqrt(own2)
+    turned: Matrix = table / own[:, None]
+    if columns:
+        common, sizes, _ = np.linalg.svd(np.stack(columns, axis=1) / own[:, None], full_matrices=False)
+        turned = turned - common @ ((1 - 1 / np.sqrt(1 + sizes**2))[:, None] * (common.T @ turned))
+    return turned
 
 
 def _noise(observations: Sequence[Observation]) -> ObservationNoise:
@@ -121,7 +137,8 @@ def _noise(observations: Sequence[Observation]) -> ObservationNoise:
         own = seen.reference_sigma_hz**2 - wander
         lasting, within_day = (LASTING_SHARE, DAILY_SHARE) if named else (0.0, 0.0)
         group.append(groups.setdefault(seen.shares, len(groups)) if named else -1)
-        day.append(days.setdefault((seen.shares, seen.day), len(days)) if named else -1)
+        # One transmitter's sky-wave rises and sinks alike on all of its frequencies.
+        day.append(days.setdefault((path_of(seen.reference_name) or seen.shares, seen.day), len(days)) if named else -1)
         sigma.append((seen.sigma_hz**2 + (1 - lasting) * own + (1 - within_day) * wander) ** 0.5)
         daily.append(seen.sense * (within_day * wander) ** 0.5)
         shared.append(seen.sense * (lasting * own) ** 0.5)

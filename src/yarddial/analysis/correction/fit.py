@@ -7,7 +7,7 @@ import msgspec
 import numpy as np
 
 from yarddial.analysis.correction.design import Matrix, equations, unknowns_of, whiten
-from yarddial.analysis.correction.outliers import chi_square, outlying
+from yarddial.analysis.correction.outliers import chi_square, outlying, unchecked
 from yarddial.analysis.correction.separability import tied, weakly_known
 from yarddial.yard.errors import BadObservations
 from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
@@ -100,7 +100,10 @@ def fit(observations: Sequence[Observation], priors: Mapping[str, tuple[float, f
         raise BadObservations("an observation has no positive, finite doubt: give reference_sigma_hz or sigma_hz")
     dropped = outlying(rows, right, noise)
     kept = np.setdiff1d(np.arange(len(seen)), dropped)
-    white = whiten(rows[kept], right[kept], noise.take(kept))
+    # What one look alone tells, no other checks: its doubt holds the chance that it was at something else.
+    alone = unchecked(rows[kept], noise.group[kept])
+    lies_hz = np.array([seen[i].lie_sigma_hz for i in kept]) * alone
+    white = whiten(rows[kept], right[kept], noise.take(kept).with_lies(lies_hz))
     chi2, dof = chi_square(*white), len(kept) - int(np.linalg.matrix_rank(white[0]))
     value, covariance = _solve(*white, names, priors or {})
     pulled = white[1] - white[0] @ value
@@ -120,7 +123,7 @@ def fit(observations: Sequence[Observation], priors: Mapping[str, tuple[float, f
         residuals_hz=tuple(float(r) for r in -senses * (right - rows @ value)),
         outliers=dropped,
         inseparable=tuple(_advice(group, names, seen) for group in groups if len(group) > 1),
-        remarks=_remarks(chi2, dof, len(seen), dropped),
+        remarks=_remarks(chi2, dof, [seen[i] for i in kept[alone]], seen, dropped),
         chi2=chi2,
         dof=dof,
         observations=seen,
@@ -155,17 +158,19 @@ def _advice(group: Sequence[int], names: Sequence[str], seen: Sequence[Observati
     return f"{who} cannot be told apart yet: measure a carrier that passes only one of them"
 
 
-def _remarks(chi2: float, dof: int, count: int, dropped: Sequence[int]) -> tuple[FitRemark, ...]:
+def _remarks(
+    chi2: float, dof: int, alone: Sequence[Observation], seen: Sequence[Observation], dropped: Sequence[int]
+) -> tuple[FitRemark, ...]:
     remarks: list[FitRemark] = []
-    if dof == 0:
-        sentence = (
-            "each number rests on one measurement and is unchecked: measure one more carrier to check it"
-            if count > 1
-            else "one measurement cannot be checked against anything: measure another carrier to check it"
-        )
+    count = len(seen)
+    if alone:
+        who = " and ".join(dict.fromkeys(_look(one) for one in alone[:3]))
+        sentence = f"{who} {'are' if len(alone) > 1 else 'is'} unchecked: measure another carrier over the same route"
+        if dof == 0 and count == 1:
+            sentence = "one measurement cannot be checked against anything: measure another carrier to check it"
         remarks.append(FitRemark("unchecked", sentence))
     # 3.5 sigma for one degree of freedom, and about as rare for more.
-    elif chi2 > dof + 3.5 * (2 * dof) ** 0.5 + 8:
+    if dof and chi2 > dof + 3.5 * (2 * dof) ** 0.5 + 8:
         sentence = (
             "the measurements contradict each other by more than their doubts, and there are too few to say which "
             "is wrong: measure another carrier"
@@ -175,6 +180,13 @@ def _remarks(chi2: float, dof: int, count: int, dropped: Sequence[int]) -> tuple
         sentence = f"{len(dropped)} of {count} measurements left out, since the others agree without them"
         remarks.append(FitRemark("left out", sentence))
     return tuple(remarks)
+
+
+def _look(one: Observation) -> str:
+    """A look as a sentence names it."""
+    name = one.reference_name or format_frequency(one.reference_hz)
+    through = ", ".join(stage.name for stage in one.stages)
+    return f"{name} {'through ' + through if through else 'with ' + one.receiver}"
 
 
 def _fit_working(result: CorrectionFit) -> Working:

@@ -6,6 +6,7 @@ import msgspec
 import numpy as np
 
 from yarddial.analysis.correction.design import equations, whiten
+from yarddial.analysis.correction.outliers import unchecked
 from yarddial.yard.line import Line
 from yarddial.yard.observation import Observation, lasting_error_of, observed
 from yarddial.yard.oscillators import Oscillators, dial_state
@@ -15,6 +16,8 @@ from yarddial.yard.station import Reference
 MEASURED_HZ = 0.05
 # A proposal that improves the doubt by less than this share is none.
 WORTH = 0.1
+# With more looks than this the others hardly change by one more, unless it is at the same station.
+FEW = 60
 
 
 class NextMeasurement(msgspec.Struct, frozen=True):
@@ -50,8 +53,8 @@ def next_measurement(
     """The measurement after which the wanted places are known best; None where none can be made.
 
     One more look at a carrier of doubt s over a route of slopes a takes C a a^T C / (a^T C a + s^2) off the covariance
-    [1]_. A station that was measured already errs alike again, so its own error is carried as one more unknown. All
-    pairs of station and route are tried.
+    [1]_; with few looks all are solved again, as what one look alone tells is unchecked until another agrees, and a
+    station that was measured already errs alike again. All pairs of station and route are tried.
 
     Parameters
     ----------
@@ -76,9 +79,8 @@ def next_measurement(
     now = [max(float(goal @ known @ goal), 1e-12) for goal in goals]
     best: tuple[float, Reference, Line, float] | None = None
     for line, reference in candidates:
-        repeats = tuple(seen for seen in made if _is_same(seen, reference))
-        if repeats and before is not None:
-            after = _after_repeat(line, reference, oscillators, goals, made, before)
+        if len(made) <= FEW or any(_is_same(seen, reference) for seen in made):
+            after = _after_look(line, reference, oscillators, goals, made, before or oscillators)
         else:
             a = slopes(line, reference.frequency_hz, oscillators)
             moved = known @ a
@@ -96,7 +98,7 @@ def _is_same(seen: Observation, reference: Reference) -> bool:
     return seen.shares == lasting_error_of(reference.name, reference.frequency_hz)
 
 
-def _after_repeat(
+def _after_look(
     line: Line,
     reference: Reference,
     oscillators: Oscillators,
@@ -104,12 +106,14 @@ def _after_repeat(
     made: Sequence[Observation],
     before: Oscillators,
 ) -> list[float]:
-    """Variances at the wanted places after one more look at a station that was measured before."""
-    latest = max(seen.at_utc for seen in made)
+    """Variances at the wanted places after one more look: what it checks, and what it leaves unchecked, counted."""
+    latest = max((seen.at_utc for seen in made), default="")
     look = observed(line, reference, reference.frequency_hz, MEASURED_HZ, latest)
     names = oscillators.names
     rows, right, noise = equations([*made, look], names)
-    white, _ = whiten(rows, right, noise)
+    looks = (*made, look)
+    lies_hz = np.array([one.lie_sigma_hz for one in looks]) * unchecked(rows, noise.group)
+    white, _ = whiten(rows, right, noise.with_lies(lies_hz))
     weight = np.diag([1 / max(before.sigma(name), 1e-12) ** 2 for name in names])
     covariance = np.linalg.inv(white.T @ white + weight)
     return [float(goal @ covariance @ goal) for goal in goals]

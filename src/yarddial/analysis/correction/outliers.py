@@ -1,71 +1,151 @@
 """Which observations do not fit the others?"""
 
-from collections.abc import Iterator
 from itertools import combinations
 
 import numpy as np
+from numpy.typing import NDArray
 
-from yarddial.analysis.correction.design import Matrix, ObservationNoise, whiten
+from yarddial.analysis.correction.design import Matrix, ObservationNoise, whiten, whitened
 
 # Chi-square that one more dropped observation must save: 3.5 sigma squared.
 PRICE = 12.25
 MOST_DROPPED = 3
-# Above this many rows all triples are too many; rows are then dropped one at a time.
-EXHAUSTIVE_ROWS = 40
+# Above this many rows all triples are too many; rows are then dropped one or two at a time, and taken back.
+EXHAUSTIVE_ROWS = 60
+# More rows than this make no square tables.
+MOST_ROWS = 1_000
+# An observation whose redundancy is below this is checked by no other.
+ALONE = 1e-6
+# Of the rest's determinant: below it the rows that are left do not know all that they knew.
+SINGULAR = 1e-9
 
 
 def outlying(rows: Matrix, right: Matrix, noise: ObservationNoise) -> tuple[int, ...]:
     """Choose the rows to leave out, by chi-square with a price for each row dropped.
 
-    Every subset with up to three rows dropped is tried (up to 40 rows; beyond that greedily). A subset must keep
-    the rank and at least one degree of freedom, so that what is left still checks itself.
+    Every subset with up to three rows dropped is tried (up to 60 rows; beyond that the best one or two at a time,
+    each taken back that fits in the end). A subset must keep the rank and at least one degree of freedom, so that
+    what is left still checks itself. No subset is solved: with P the projector off the fit in the metric of the
+    covariance and v = P y, dropping the rows S saves v_S' P_SS^-1 v_S [1]_.
 
     Parameters
     ----------
     rows, right, noise
         As `design.equations` gives them.
+
+    References
+    ----------
+    .. [1] Cook & Weisberg, Residuals and Influence in Regression (1982), section 3.4 and appendix A.2.
     """
-    count = rows.shape[0]
-    rank = _rank(rows)
-    if count > EXHAUSTIVE_ROWS:
-        return _greedy(rows, right, noise, rank)
-    best: tuple[float, tuple[int, ...]] = (chi_square(*whiten(rows, right, noise)), ())
-    for dropped in _subsets(count, rank):
-        if best[0] <= PRICE * len(dropped):
-            break
-        kept = np.delete(np.arange(count), dropped)
-        if _rank(rows[kept]) < rank:
-            continue
-        cost = chi_square(*whiten(rows[kept], right[kept], noise.take(kept))) + PRICE * len(dropped)
-        if cost < best[0]:
-            best = (cost, dropped)
-    return best[1]
+    count, rank = rows.shape[0], _rank(rows)
+    most = count - rank - 1
+    if most < 1:
+        return ()
+    if count > MOST_ROWS:
+        return _by_residuals(rows, right, noise, rank)
+    projector = _projector(rows, noise)
+    if count <= EXHAUSTIVE_ROWS:
+        return _exhaustive(projector, projector @ right, min(MOST_DROPPED, most))
+    return _stepwise(projector, projector @ right, min(most, count // 3))
+
+
+def unchecked(rows: Matrix, group: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """Rows without which something would not be known at all: no other tells whether they are right.
+
+    rows : as `design.equations` gives them. A leverage of one is a matter of what was measured, not of how well.
+    group : whose look each row is; looks at one carrier, which lies in all of them alike, do not check each other.
+        Group -1 is each its own.
+    """
+    left, sizes, _ = np.linalg.svd(_scaled(rows), full_matrices=False)
+    basis = left[:, sizes > 1e-10 * max(float(sizes[0]), 1e-300)]
+    alone: NDArray[np.bool_] = np.sum(basis**2, axis=1) > 1 - ALONE
+    for number in np.unique(group[group >= 0]):
+        alike = group == number
+        # A direction that only these rows know has all of its weight in them.
+        alone[alike] = float(np.linalg.norm(basis[alike].T @ basis[alike], 2)) > 1 - ALONE
+    return alone
 
 
 def chi_square(white_rows: Matrix, white_right: Matrix) -> float:
     """Residual sum of squares of the whitened fit, the least-norm one where the rank is short."""
-    residual = _residual(white_rows, white_right)
+    scaled = _scaled(white_rows)
+    residual: Matrix = white_right - scaled @ np.linalg.lstsq(scaled, white_right, rcond=1e-10)[0]
     return float(residual @ residual)
 
 
-def _residual(white_rows: Matrix, white_right: Matrix) -> Matrix:
-    scaled = _scaled(white_rows)
-    residual: Matrix = white_right - scaled @ np.linalg.lstsq(scaled, white_right, rcond=1e-10)[0]
-    return residual
+def _projector(rows: Matrix, noise: ObservationNoise) -> Matrix:
+    """P = C^-1 - C^-1 A (A' C^-1 A)^-1 A' C^-1, shape (n, n)."""
+    root = whitened(np.eye(rows.shape[0]), noise)
+    white = _scaled(whiten(rows, np.zeros(rows.shape[0]), noise)[0])
+    left, sizes, _ = np.linalg.svd(white, full_matrices=False)
+    basis = left[:, sizes > 1e-10 * max(float(sizes[0]), 1e-300)]
+    turned = basis.T @ root
+    found: Matrix = root.T @ root - turned.T @ turned
+    return found
 
 
-def _subsets(count: int, rank: int) -> Iterator[tuple[int, ...]]:
-    for size in range(1, min(MOST_DROPPED, count - rank - 1) + 1):
-        yield from combinations(range(count), size)
+def _saved(projector: Matrix, along: Matrix, subsets: NDArray[np.int64]) -> Matrix:
+    """What dropping each subset saves, shape (subsets,); minus infinity where it costs the rank."""
+    inner = projector[subsets[:, :, None], subsets[:, None, :]]
+    sizes = np.sqrt(np.maximum(np.diagonal(inner, axis1=1, axis2=2), 1e-300))
+    scaled = inner / (sizes[:, :, None] * sizes[:, None, :])
+    scaled[~(sizes > 1e-150).all(axis=1)] = 0.0
+    fine = np.linalg.det(scaled) > SINGULAR
+    saved = np.full(subsets.shape[0], -np.inf)
+    ends = along[subsets[fine]] / sizes[fine]
+    saved[fine] = np.einsum("ij,ij->i", ends, np.linalg.solve(scaled[fine], ends[:, :, None])[:, :, 0])
+    return saved
 
 
-def _greedy(rows: Matrix, right: Matrix, noise: ObservationNoise, rank: int) -> tuple[int, ...]:
-    """Drop the row with the largest whitened residual while that pays; at most a third of all rows."""
+def _exhaustive(projector: Matrix, along: Matrix, most: int) -> tuple[int, ...]:
+    best: tuple[float, tuple[int, ...]] = (0.0, ())
+    for size in range(1, most + 1):
+        subsets = np.array(list(combinations(range(along.size), size)))
+        gains = _saved(projector, along, subsets) - PRICE * size
+        at = int(np.argmax(gains))
+        if gains[at] > best[0]:
+            best = (float(gains[at]), tuple(subsets[at].tolist()))
+    return best[1]
+
+
+def _stepwise(projector: Matrix, along: Matrix, most: int) -> tuple[int, ...]:
+    """The best one or two at a time while that pays, then each taken back that costs less than its price."""
+    left, dropped = np.arange(along.size), list[int]()
+    inner, ends = projector, along
+    # The lower rows of a pair are enough: those whose own residuals stand out.
+    while len(dropped) < most:
+        own = np.maximum(np.diag(inner), 1e-300)
+        prominent = np.sort(np.argsort(-(ends**2) / own)[:EXHAUSTIVE_ROWS])
+        tried = [prominent[:, None], np.array(list(combinations(prominent.tolist(), 2)))]
+        gains = [_saved(inner, ends, subsets) - PRICE * subsets.shape[1] for subsets in tried[: most - len(dropped)]]
+        size = int(np.argmax([gain.max() for gain in gains]))
+        at = int(np.argmax(gains[size]))
+        if gains[size][at] <= 0:
+            break
+        gone = tried[size][at]
+        kept = np.setdiff1d(np.arange(left.size), gone)
+        cross = np.linalg.solve(inner[np.ix_(gone, gone)], inner[np.ix_(gone, kept)])
+        ends = ends[kept] - cross.T @ ends[gone]
+        inner = inner[np.ix_(kept, kept)] - inner[np.ix_(kept, gone)] @ cross
+        dropped += left[gone].tolist()
+        left = left[kept]
+    for row in list(dropped):
+        others = np.array([[one for one in dropped if one != row]], dtype=np.int64)
+        everything = np.array([dropped], dtype=np.int64)
+        without = float(_saved(projector, along, others)[0]) if others.size else 0.0
+        if float(_saved(projector, along, everything)[0]) - without < PRICE:
+            dropped.remove(row)
+    return tuple(sorted(dropped))
+
+
+def _by_residuals(rows: Matrix, right: Matrix, noise: ObservationNoise, rank: int) -> tuple[int, ...]:
+    """Of very many rows: the largest whitened residual while that pays, at most a third of all rows."""
     kept = np.arange(rows.shape[0])
     least = max(rank + 2, rows.shape[0] * 2 // 3)
     while kept.size > least:
         white = whiten(rows[kept], right[kept], noise.take(kept))
-        residual = _residual(*white)
+        scaled = _scaled(white[0])
+        residual = white[1] - scaled @ np.linalg.lstsq(scaled, white[1], rcond=1e-10)[0]
         fewer = np.delete(kept, int(np.argmax(np.abs(residual))))
         saved = residual @ residual - chi_square(*whiten(rows[fewer], right[fewer], noise.take(fewer)))
         if saved <= PRICE or _rank(rows[fewer]) < rank:

@@ -17,20 +17,22 @@ class Habit(msgspec.Struct, frozen=True):
     """What crystals of a kind do, one sigma: ageing in ppm a year, weather in ppm, wandering in ppm over a year.
 
     weather_days : over which the weather's part is forgotten.
+    allan_deviation : fractional, at the seconds of one measurement (IEEE Std 1139; usual figures).
     """
 
     ageing_ppm_year: float
     weather_ppm: float
     weather_days: float
     wander_ppm_year: float
+    allan_deviation: float
 
 
 # Usual figures: plain crystals age by 1 to 5 ppm in their first year, most of it in its first months,
 # and follow the temperature by a tenth of a ppm a degree.
 HABITS: dict[CrystalKind, Habit] = {
-    "plain": Habit(3.2, 0.9, 90.0, 0.65),
-    "compensated": Habit(0.8, 0.095, 90.0, 0.13),
-    "oven": Habit(0.08, 0.005, 90.0, 0.013),
+    "plain": Habit(3.2, 0.9, 90.0, 0.65, 1e-9),
+    "compensated": Habit(0.8, 0.095, 90.0, 0.13, 1e-10),
+    "oven": Habit(0.08, 0.005, 90.0, 0.013, 1e-11),
 }
 # Sheets of plain crystals allow 20 to 50 ppm, compensated ones 0.5 to 2, ovens less; taken as two sigma.
 LEAST_PLAIN_PPM, LEAST_COMPENSATED_PPM = 3.0, 0.1

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -33,11 +34,13 @@ class Measurement:
 
     survives = NOTHING
 
-    def __init__(self, asked: Measure, slice_hz: float, report: Callable[[Event], None]) -> None:
+    def __init__(self, asked: Measure, stream: Stream, report: Callable[[Event], None]) -> None:
         self.job, self.asked = asked.job, asked
-        self._slice_hz, self._report = slice_hz, report
+        self._slice_hz, self._report = stream.slice_rate_hz, report
+        # The spike at the centre stands in the slice too, where that is near: known, and no carrier.
+        self._spike_hz = stream.centre_hz - stream.look_hz
         self._parts: list[NDArray[np.complex64]] = []
-        self._have = self._clipped = self._seen = 0
+        self._have = self._clipped = self._seen = self._lost = 0
         self._next_report_s = REPORT_S
         self._next_look_s = LEAST_S
 
@@ -47,6 +50,7 @@ class Measurement:
     def push(self, piece: Piece) -> bool:
         """Take a block; True when it has ended."""
         self._watch(piece.raw)
+        self._lost += piece.lost
         self._parts.append(piece.narrow)
         self._have += piece.narrow.size
         have_s = self._have / self._slice_hz
@@ -118,15 +122,22 @@ class Measurement:
             raise BadSamples(f"{share:.1%} of the samples are at full scale: lower the gain and measure again")
         if asked.kind != "carrier":
             return self._measured(self._centre(samples))
-        found = measure_line(samples, self._slice_hz, 0.0, asked.within_hz)
+        found = measure_line(samples, self._slice_hz, 0.0, asked.within_hz, (self._spike_hz,))
+        if self._lost:
+            found = msgspec.structs.replace(found, lost=self._lost)
+        near = max(found.others, key=lambda one: one.level_db, default=None)
+        if near is not None and near.level_db > -RIVAL_DB and found.method != "steady":
+            return self._alike(near.frequency_hz - found.frequency_hz)
         other = rival_of(samples, self._slice_hz, found, 0.0, asked.within_hz)
         if other is not None and other.below_db < RIVAL_DB:
-            away = format_hertz(other.frequency_hz - found.frequency_hz, 0.1)
-            return self._nothing(
-                f"two carriers as strong as one another stand there, {away} apart: nobody can tell which is meant; "
-                "measure another station, or this one by day",
-            )
+            return self._alike(other.frequency_hz - found.frequency_hz)
         return self._measured(found)
+
+    def _alike(self, away_hz: float) -> NotMeasured:
+        return self._nothing(
+            f"two carriers as strong as one another stand there, {format_hertz(away_hz, 0.1)} apart: nobody can tell "
+            "which is meant; measure another station, or this one by day",
+        )
 
     def _centre(self, samples: NDArray[np.complex64]) -> Carrier:
         """Of a frequency-modulated signal, as a carrier."""

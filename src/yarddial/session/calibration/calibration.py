@@ -11,6 +11,7 @@ from yarddial.engine.messages import Event, Measure, Measured, NotMeasured, Prog
 from yarddial.records.entry import Entry, utc_now
 from yarddial.records.log_data import LoggedChange, LoggedCorrection, LoggedObservation, LoggedObservations
 from yarddial.session.background import Background
+from yarddial.session.calibration.carrier_model import model_evidence, model_sentence
 from yarddial.session.calibration.oscillator_estimates import OscillatorEstimates
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
@@ -23,6 +24,7 @@ from yarddial.yard.observation import Observation, observed
 from yarddial.yard.oscillators import (
     DialState,
     Oscillators,
+    crystal_of,
     dial_state,
     stated_oscillators,
 )
@@ -46,6 +48,8 @@ HALF_CHANNEL_HZ = {"nfm": 9_000.0, "wfm": 125_000.0}
 # The dial counts as being on a reference within this, or within three sigma of its own doubt.
 NEAR_HZ = 1_000.0
 LEAST_SEARCH_HZ = 100.0
+# A drift is one from so many of its own uncertainties on; by what share of itself it changes over a measurement.
+DRIFT_SIGMAS, DRIFT_CHANGES = 4.0, 0.15
 
 
 class Measuring(msgspec.Struct, frozen=True):
@@ -184,10 +188,17 @@ class Calibration(Job):
         from yarddial.session.calibration.correction import propose
 
         key = (self._desk.station, self.fit, self.oscillators)
+        if self.why_contradicted():
+            return None
         if self._proposed is None or any(old is not new for old, new in zip(self._proposed[0], key, strict=True)):
             station, line = self._desk.station, self._desk.line
             self._proposed = (key, propose(station, line, self.fit, self.oscillators, self.state()))
         return self._proposed[1]
+
+    def why_contradicted(self) -> str:
+        """Why nothing is offered for entry although something was measured; empty where the measurements agree."""
+        remarks = () if self.fit is None else self.fit.remarks
+        return next((remark.sentence for remark in remarks if remark.kind == "contradiction"), "")
 
     def touches_active_route(self) -> bool:
         """True when every oscillator of the active route was measured, alone or as part of a sum on this route."""
@@ -417,14 +428,23 @@ class Calibration(Job):
         """Count it, and record it once it is known what it tells."""
         line, look = self._desk.line, self._live_receiver.look
         assert look is not None
-        observation = _observation(
-            line, now.reference, look.look_hz + carrier.frequency_hz, carrier.sigma_hz, look.ask.centre_hz
-        )
+        received_hz = look.look_hz + carrier.frequency_hz
+        moved_hz, sigma_hz = _at_the_end(carrier)
+        # Beyond some seconds a crystal's own noise is the limit, not the receiver's.
+        sigma_hz = (sigma_hz**2 + (self._crystal_noise(line) * received_hz) ** 2) ** 0.5
+        observation = _observation(line, now.reference, received_hz + moved_hz, sigma_hz, look.ask.centre_hz)
+        if _drifts(carrier):
+            observation = msgspec.structs.replace(
+                observation, drift_hz_per_s=observation.sense * carrier.drift_hz_per_s
+            )
         text = (
             f"{now.reference.name} {format_frequency(now.reference.frequency_hz)} reads "
             f"{format_hertz(observation.error_hz, observation.total_sigma_hz)} "
             f"{format_sigma(observation.total_sigma_hz)}"
         )
+        if carrier.method != "steady" and now.reference.mode not in HALF_CHANNEL_HZ:
+            sentence = model_sentence(carrier)
+            text += f" ({sentence[:1].lower()}{sentence[1:]})"
         is_fm = now.reference.mode in HALF_CHANNEL_HZ
 
         def record() -> None:
@@ -442,6 +462,9 @@ class Calibration(Job):
                         carrier.cn0_dbhz,
                         carrier.duration_s,
                         carrier.drift_hz_per_s,
+                        model=carrier.method,
+                        is_adequate=carrier.is_adequate,
+                        remark=model_evidence(carrier),
                     ),
                     temperature_c=self.temperature_c,
                 )
@@ -450,6 +473,13 @@ class Calibration(Job):
             lease.end()
 
         self.oscillator_estimates.add((observation,), record)
+
+    def _crystal_noise(self, line: Line) -> float:
+        """Fractional frequency noise of the receiver's crystal by its class, at the seconds of a measurement."""
+        from yarddial.analysis.stability.forecast import HABITS
+        from yarddial.session.calibration.oscillator_history import kinds_of
+
+        return HABITS[kinds_of(self._desk.station)[crystal_of(line.receiver.name)]].allan_deviation
 
     def _yard_changed(self) -> None:
         self.oscillator_estimates.refit()
@@ -461,6 +491,21 @@ class Calibration(Job):
     def _dial_changed(self) -> None:
         self.follow_dial()
         self._changed.tell()
+
+
+def _drifts(carrier: "Carrier") -> bool:
+    return abs(carrier.drift_hz_per_s) > DRIFT_SIGMAS * carrier.drift_sigma
+
+
+def _at_the_end(carrier: "Carrier") -> tuple[float, float]:
+    """How far it has moved from the middle of the measurement to its end, and the uncertainty then, hertz."""
+    if not _drifts(carrier):
+        return 0.0, carrier.sigma_hz
+    half_s = carrier.duration_s / 2
+    moved_hz = carrier.drift_hz_per_s * half_s
+    # A drift slows or quickens by a share of itself meanwhile.
+    parts = (carrier.sigma_hz, carrier.drift_sigma * half_s, DRIFT_CHANGES * moved_hz)
+    return moved_hz, float(sum(part**2 for part in parts) ** 0.5)
 
 
 def _observation(

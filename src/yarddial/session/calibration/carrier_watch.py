@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from yarddial.analysis.stability.allan import Allan
     from yarddial.analysis.stability.track import Point
     from yarddial.analysis.stability.warm_up import WarmUp
+    from yarddial.dsp.carrier import Carrier
 
 # How long one point may take: short ones follow a fast warm-up, long ones see more of little.
 POINTS_S, POINT_S = (1.0, 5.0, 20.0), 5.0
@@ -60,6 +61,7 @@ class CarrierWatch(Job):
         self.warm_up: WarmUp | None = None
         self.curve: tuple[Allan, ...] = ()
         self.trouble = ""
+        self.latest: Carrier | None = None
 
     @property
     def running(self) -> bool:
@@ -118,6 +120,7 @@ class CarrierWatch(Job):
         """Take an event from the engine."""
         match event:
             case Measured():
+                self.latest = event.carrier
                 self._keep(event.carrier.frequency_hz, event.carrier.sigma_hz)
             case NotMeasured():
                 self._missed += 1

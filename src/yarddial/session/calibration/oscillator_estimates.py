@@ -11,6 +11,7 @@ from yarddial.session.background import Background
 from yarddial.session.calibration.oscillator_history import (
     History,
     carried,
+    drifted,
     grown,
     histories,
     kinds_of,
@@ -207,7 +208,8 @@ class OscillatorEstimates:
 
     def _grow(self) -> None:
         since_s = max(seconds_of("") - self._fitted_s, 0.0)
-        self.oscillators = grown(self._fitted, self._moving(), self._units, since_s)
+        known = drifted(self._fitted, self.observations, seconds_of(""))
+        self.oscillators = grown(known, self._moving(), self._units, since_s)
 
     def serves_for_s(self) -> float:
         """How long the dial will serve its mode here, once corrected, without being measured again."""

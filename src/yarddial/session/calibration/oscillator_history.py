@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime
+from math import exp
 
 import msgspec
 
@@ -12,6 +13,7 @@ from yarddial.records.log_data import oscillators_of
 from yarddial.yard import clock
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.line import Line
+from yarddial.yard.observation import Observation
 from yarddial.yard.oscillators import (
     Oscillators,
     clock_of,
@@ -32,6 +34,7 @@ APART_S = 6 * 3_600.0
 MOST_POINTS = 60
 DAY_LETTERS = len("2026-11-25")
 YEAR_S = 365.25 * 86_400.0
+DRIFT_LASTS_S = 600.0
 
 
 class History(msgspec.Struct, frozen=True):
@@ -128,6 +131,26 @@ def grown(
     for i, name in enumerate(known.names):
         if name in kinds:
             rows[i][i] += (growth_ppm(seconds_s, kinds[name]) * units[name]) ** 2
+    return Oscillators(known.names, known.values, tuple(tuple(row) for row in rows))
+
+
+def drifted(known: Oscillators, observations: Iterable[Observation], at_s: float) -> Oscillators:
+    """What was seen drifting may have gone on: each of its oscillators is less well known by that.
+
+    A drift that was measured dies away like a warm-up; by then it has gone on for DRIFT_LASTS_S at most.
+    """
+    rows = [list(row) for row in known.covariance]
+    latest: dict[str, Observation] = {}
+    for seen in sorted(observations, key=lambda one: one.at_utc):
+        latest |= dict.fromkeys(seen.unknowns, seen)
+    for i, name in enumerate(known.names):
+        one = latest.get(name)
+        if one is None or not one.drift_hz_per_s:
+            continue
+        lasted_s = DRIFT_LASTS_S * (1 - exp(-max(at_s - seconds_of(one.at_utc), 0.0) / DRIFT_LASTS_S))
+        moved_hz = abs(one.drift_hz_per_s) * lasted_s
+        per_unit = 1.0 if not is_in_ppm(name) else max(abs(one.shown_uncorrected_hz()), 1.0) * 1e-6
+        rows[i][i] += (moved_hz / per_unit) ** 2
     return Oscillators(known.names, known.values, tuple(tuple(row) for row in rows))
 
 

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 from yarddial.session.calibration.verdict import lasts_sentence
 from yarddial.session.session import Session
 from yarddial.ui.places.true.budget_bar import BudgetBar
+from yarddial.ui.places.true.carrier_view import CarrierView
 from yarddial.ui.places.true.watch_sheet import WatchSheet
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.emptied import empty
@@ -26,7 +27,8 @@ if TYPE_CHECKING:
 
 # More oscillators than this are the yard's, not the route's.
 MOST_OSCILLATORS = 12
-MOST_ROWS = 6
+# Looks that are listed, and with the last measurement's model beside them.
+MOST_ROWS, FEWER_ROWS = 6, 3
 
 
 class Evidence(QWidget):
@@ -39,6 +41,7 @@ class Evidence(QWidget):
         for grid in (self._off, self._against):
             grid.setHorizontalSpacing(px(8))
             grid.setVerticalSpacing(px(5))
+        self._carrier_view = CarrierView()
         self._next = Words("", 12, tone="quiet", wrap=True)
         self._budget = BudgetBar()
         self._lasts = Words("", 12, tone="quiet", wrap=True)
@@ -62,6 +65,7 @@ class Evidence(QWidget):
         layout.addWidget(self._budget)
         layout.addWidget(self._lasts)
         layout.addSpacing(px(10))
+        layout.addWidget(self._carrier_view)
         layout.addWidget(Words("Measured against", 14, "serif"))
         layout.addLayout(self._against)
         layout.addSpacing(px(12))
@@ -77,9 +81,11 @@ class Evidence(QWidget):
     def show_state(self) -> None:
         """Show oscillators, observations, and advice."""
         self._show_oscillators()
-        self._show_observations()
         calibration = self._session.calibration
         self._budget.show_state(calibration.state())
+        outcome = calibration.outcome
+        self._carrier_view.show_carrier(None if outcome is None else outcome.carrier)
+        self._show_observations()
         self._lasts.setText(lasts_sentence(calibration))
         self._lasts.setVisible(bool(self._lasts.text()))
         self._proposal = calibration.suggestion
@@ -157,7 +163,8 @@ class Evidence(QWidget):
         if fit is None:
             self._against.addWidget(Words("Nothing yet.", 12, tone="quiet"), 0, 0)
             return
-        shown = list(enumerate(fit.observations))[::-1][:MOST_ROWS]
+        most = MOST_ROWS if self._carrier_view.isHidden() else FEWER_ROWS
+        shown = list(enumerate(fit.observations))[::-1][:most]
         for row, (i, seen) in enumerate(shown):
             left_out = i in fit.outliers
             text = "left out: " if left_out else ""

@@ -109,6 +109,8 @@ class TruePlace(QWidget):
         if calibration.measuring is not None:
             return calibration.measuring.progress()[:1].upper() + calibration.measuring.progress()[1:] + "."
         proposal = calibration.proposal()
+        if contradicted := calibration.why_contradicted():
+            return f"Nothing to enter yet: {contradicted}."
         if proposal is not None and not proposal.is_nothing:
             return "To enter: " + ", ".join(change.short for change in proposal.changes)
         if why_not:

@@ -2,6 +2,7 @@
 
 from PyQt6.QtWidgets import QWidget
 
+from yarddial.session.calibration.carrier_model import model_sentence
 from yarddial.session.calibration.carrier_watch import POINTS_S
 from yarddial.session.session import Session
 from yarddial.ui.places.true.watch_picture import AllanPicture, WatchPicture
@@ -73,7 +74,13 @@ class WatchSheet(Sheet):
             return "The run ended early.", _sentence(carrier_watch.trouble)
         if carrier_watch.warm_up is None:
             if carrier_watch.running:
-                return f"Watching: {len(carrier_watch.points)} points.", "A first answer comes after eight points."
+                last = (
+                    "" if carrier_watch.latest is None else f" The last point: {model_sentence(carrier_watch.latest)}."
+                )
+                return (
+                    f"Watching: {len(carrier_watch.points)} points.",
+                    f"A first answer comes after eight points.{last}",
+                )
             return "Nothing was watched yet.", _sentence(why_not or "cold receivers drift for a quarter of an hour")
         words = ""
         if carrier_watch.curve:
@@ -82,7 +89,9 @@ class WatchSheet(Sheet):
                     carrier_watch.curve, abs(self._session.desk.line.counted_hz(self._session.desk.station.dial_hz))
                 )
             )
-        return _sentence(carrier_watch.warm_up.sentence()), words
+        if carrier_watch.latest is not None and carrier_watch.latest.method != "steady":
+            words += f" The last point: {model_sentence(carrier_watch.latest)}."
+        return _sentence(carrier_watch.warm_up.sentence()), words.strip()
 
 
 def _sentence(text: str) -> str:

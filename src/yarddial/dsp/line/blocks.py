@@ -1,0 +1,134 @@
+"""A record brought down to some dozens of block means about a line, in units of the noise beside it."""
+
+from functools import cached_property
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.dsp.decimation import decimate
+from yarddial.yard.errors import BadSamples
+
+Complex = NDArray[np.complex64]
+Wide = NDArray[np.complex128]
+Floats = NDArray[np.float64]
+
+# Block means at least: half as many over the duration is how far from the line, in hertz, they see.
+FINE = 288
+# Samples a block before it is taken.
+SLOW = 6
+# Where the noise is looked at, from the line: bins that are its own are left out.
+OWN_BINS, RING_HZ, MOST_RING_BINS = 6, 100.0, 4_000
+
+
+class Blocks(msgspec.Struct, frozen=True, dict=True):
+    """Means of equal stretches, turned back by a line's frequency and drift.
+
+    means : ndarray of complex128, shape (n,); complex noise of unit variance.
+    time_s : ndarray of float64, shape (n,); middles of the stretches from the middle of the record.
+    record_s : duration of the record, of which a filter's ends are not in the blocks.
+    """
+
+    means: Wide
+    time_s: Floats
+    block_s: float
+    record_s: float
+
+    @property
+    def duration_s(self) -> float:
+        """What the blocks cover."""
+        return float(self.block_s * self.means.size)
+
+    @cached_property
+    def energy(self) -> float:
+        """Of signal and noise, in units of a block's noise."""
+        return float(np.vdot(self.means, self.means).real)
+
+    def condensed(self, most: int) -> "Blocks":
+        """At most so many longer blocks."""
+        group = next(g for g in range(1, FINE + 1) if self.means.size % g == 0 and self.means.size // g <= most)
+        if group == 1:
+            return self
+        means = self.means.reshape(-1, group).sum(axis=1) / np.sqrt(group)
+        return Blocks(means, self.time_s.reshape(-1, group).mean(axis=1), self.block_s * group, self.record_s)
+
+    def loudest_hz(self) -> float:
+        """Where the strongest line within a bin of zero stands."""
+        few = self.condensed(96)
+        places = np.linspace(-1.0, 1.0, 81) / self.duration_s
+        power = np.abs(np.exp(-2j * np.pi * np.outer(places, few.time_s)) @ few.means) ** 2
+        return float(places[int(np.argmax(power))])
+
+    def width_hz(self) -> float:
+        """Standard deviation over frequency of what stands over the noise."""
+        power = np.abs(np.fft.fft(self.means)) ** 2 / self.means.size - 1.0
+        hertz = np.fft.fftfreq(self.means.size, self.block_s)
+        over = np.where(power > 3.0, power, 0.0)
+        total = max(float(over.sum()), 1e-12)
+        middle = float(over @ hertz) / total
+        return float(max(float(over @ (hertz - middle) ** 2) / total, 0.0) ** 0.5)
+
+    def turned(self, hertz: float, drift_hz_per_s: float = 0.0) -> Wide:
+        """The means turned back by a further frequency and drift."""
+        turns = hertz * self.time_s + drift_hz_per_s * self.time_s**2 / 2
+        return np.asarray(self.means * np.exp(-2j * np.pi * turns))
+
+
+class Record:
+    """The slice that is searched, from which blocks about any line are made."""
+
+    def __init__(self, narrow: Complex, rate_hz: float, clean_hz: float, record_s: float = 0.0) -> None:
+        self.narrow, self.rate_hz, self.clean_hz = narrow, rate_hz, clean_hz
+        self.duration_s = narrow.size / rate_hz
+        self.record_s = record_s or self.duration_s
+
+    def require_live(self) -> None:
+        """Refuse what is no signal: one value that is not finite spreads to its whole filter's length."""
+        if not np.isfinite(float(np.vdot(self.narrow, self.narrow).real)):
+            raise BadSamples("the samples hold values that are not finite: the recording is damaged")
+
+    def still(self, hertz: float, drift_hz_per_s: float = 0.0) -> Complex:
+        """The slice with a line brought to a standstill at zero."""
+        time_s = (np.arange(self.narrow.size) - (self.narrow.size - 1) / 2) / self.rate_hz
+        turns = hertz * time_s
+        if drift_hz_per_s:
+            turns = turns + drift_hz_per_s * time_s**2 / 2
+        return np.asarray(self.narrow * np.exp(-2j * np.pi * (turns % 1.0)), np.complex64)
+
+    def noise_density(self, still: Complex, hertz: float) -> float:
+        """Of the noise beside a line at zero, power a hertz: the median around it, as far as the slice is clean."""
+        from scipy import fft
+
+        some = still[: fft.prev_fast_len(still.size)]
+        # Windowed: what a strong line spills over its neighbours is no noise.
+        window = np.hanning(some.size).astype(np.float32)
+        spectrum = fft.fft(some * (window * np.float32((8 / 3) ** 0.5)))
+        bin_hz = self.rate_hz / spectrum.size
+        most = min(round(RING_HZ / bin_hz), MOST_RING_BINS, spectrum.size // 2 - 1)
+        low = max(-most, round((-self.clean_hz - hertz) / bin_hz))
+        high = min(most, round((self.clean_hz - hertz) / bin_hz))
+        ring = np.arange(low, high + 1)
+        own = min(OWN_BINS, spectrum.size // 16)
+        values = spectrum[ring[np.abs(ring) > own]]
+        # Exponential: mean = median / ln 2.
+        power = float(np.median(values.real**2 + values.imag**2) / np.log(2))
+        return power / (spectrum.size * self.rate_hz)
+
+    def blocks(self, hertz: float, drift_hz_per_s: float, density: float) -> Blocks:
+        """Blocks about a line, in units of a noise density."""
+        still = self.still(hertz, drift_hz_per_s)
+        factor = 1
+        # A filter before the means: what hums or stands beside must not fold onto the line.
+        while still.size // (2 * factor) >= SLOW * FINE:
+            factor *= 2
+        slow = decimate(still, self.rate_hz, 0.0, factor) if factor > 1 else still
+        length = slow.size / FINE
+        edges = np.linspace(0.0, slow.size, FINE + 1)
+        # Means between edges that need not fall on samples: every sample counts, and every block is as long.
+        sums = np.concatenate([[0.0], np.cumsum(slow, dtype=np.complex128)])
+        whole = np.minimum(edges.astype(int), slow.size - 1)
+        sums = sums[whole] + (edges - whole) * slow[whole]
+        means = np.diff(sums) / length
+        time_s = ((edges[:-1] + edges[1:]) / 2 - slow.size / 2) * factor / self.rate_hz
+        block_s = length * factor / self.rate_hz
+        return Blocks(means * np.sqrt(block_s / max(density, 1e-40)), time_s, block_s, self.record_s)

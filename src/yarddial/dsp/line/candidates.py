@@ -1,0 +1,63 @@
+"""Where a line may stand: the loudest bin, and the loudest straight track."""
+
+import msgspec
+import numpy as np
+
+from yarddial.dsp.drifting import estimate_drifting
+from yarddial.dsp.line.blocks import Record
+from yarddial.yard.errors import BadSamples, NoCarrier
+
+# Chance that noise alone passes, all tries counted; independent tries that a bin stands for (see `carrier`).
+FALSE_ALARM, TRIES_PER_BIN = 1e-4, 8
+# Fastest drift thought of, hertz a second, and steps of its grid, in units of 1 / T^2.
+MOST_DRIFT, STEP = 10.0, 1.2
+# Decibels in one bin below which nothing is a line, for the record.
+BAR = 12.0
+
+
+class Start(msgspec.Struct, frozen=True):
+    """A place, from the slice's middle, how far it stands over the noise in one bin, and how far it must."""
+
+    hertz: float
+    over_db: float
+    needed_db: float
+    drift_hz_per_s: float = 0.0
+
+    @property
+    def is_line(self) -> bool:
+        """Whether it is more than noise."""
+        return self.over_db > self.needed_db
+
+
+def _needed_db(tries: float) -> float:
+    return 10 * float(np.log10(np.log(max(tries, 2.0) / FALSE_ALARM)))
+
+
+def loudest_bin(record: Record, within_hz: float) -> Start:
+    """The strongest of all bins and half bins within the search."""
+    from scipy import fft
+
+    narrow = record.narrow
+    points = fft.next_fast_len(2 * narrow.size)
+    step_hz = record.rate_hz / points
+    spectrum = fft.fft(narrow, points)
+    power = spectrum.real**2 + spectrum.imag**2
+    reach = min(max(int(within_hz / step_hz), 4), points // 2 - 1)
+    clean = min(int(record.clean_hz / step_hz), points // 2 - 1)
+    searched = np.concatenate([power[points - reach :], power[: reach + 1]])
+    around = np.concatenate([power[points - clean :], power[: clean + 1]])
+    at = int(np.argmax(searched))
+    noise = float(np.median(around)) / np.log(2)
+    over_db = 10 * float(np.log10(max(float(searched[at]) / max(noise, 1e-40), 1e-9)))
+    return Start((at - reach) * step_hz, over_db, _needed_db(TRIES_PER_BIN * (reach + 1)))
+
+
+def loudest_track(record: Record, within_hz: float) -> Start | None:
+    """The strongest straight track; None where none stands out."""
+    try:
+        found = estimate_drifting(record.narrow, record.rate_hz, 0.0, within_hz, MOST_DRIFT)
+    except (NoCarrier, BadSamples):
+        return None
+    tries = 2 * TRIES_PER_BIN * within_hz * record.duration_s * max(2 * MOST_DRIFT * record.duration_s**2 / STEP, 1.0)
+    over_db = found.cn0_dbhz + 10 * float(np.log10(record.duration_s))
+    return Start(found.frequency_hz, over_db, _needed_db(tries), found.drift_hz_per_s)

@@ -1,0 +1,31 @@
+"""One model's answer about a line, to be weighed against others'."""
+
+import msgspec
+
+from yarddial.dsp.carrier import OtherLine
+
+
+class Explanation(msgspec.Struct, frozen=True):
+    """What a model makes of the blocks.
+
+    name : of the model.
+    log_evidence : log of the probability of the blocks under the model over that of noise alone, parameters integrated.
+    offset_hz, variance : mean frequency over the record from where the blocks stand, and its variance.
+    left : what the model leaves over, as chi-square over its degrees of freedom; 1 where it explains all.
+    freedom : those degrees.
+    signal : energy of the line over the noise density, all of the record.
+    changes : jumps or breaks that were counted.
+    """
+
+    name: str
+    log_evidence: float
+    offset_hz: float
+    variance: float
+    left: float
+    freedom: float
+    drift_hz_per_s: float = 0.0
+    drift_sigma: float = float("inf")
+    spread_hz: float = 0.0
+    others: tuple[OtherLine, ...] = ()
+    changes: int = 0
+    signal: float = 1.0

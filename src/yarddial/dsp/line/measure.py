@@ -1,0 +1,301 @@
+"""The strongest line of a slice by the model that explains it, with a doubt that holds what other models would say."""
+
+from collections.abc import Sequence
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.dsp.beside import estimate_beside
+from yarddial.dsp.carrier import Carrier, OtherLine, check_samples
+from yarddial.dsp.decimation import CLEAN_FRACTION, decimate, decimation_for
+from yarddial.dsp.fading import estimate_fading
+from yarddial.dsp.line.blocks import Blocks, Record
+from yarddial.dsp.line.candidates import BAR, loudest_bin, loudest_track
+from yarddial.dsp.line.explanation import Explanation
+from yarddial.dsp.line.naming import name_of, remark_of
+from yarddial.dsp.line.path_models import MOST_SPREAD_HZ, explain_path
+from yarddial.dsp.line.phase_models import explain_oscillator, explain_phase
+from yarddial.dsp.line.several import explain_several, without_known
+from yarddial.yard.errors import BadSamples, NoCarrier
+from yarddial.yard.frequency import format_hertz
+
+Complex = NDArray[np.complex64]
+
+# Room to either side of the search, hertz, in which other lines and the noise are looked at.
+ROOM_HZ = 60.0
+# A known line further from the search than this many bins leaves the carrier alone.
+APART_BINS = 30.0
+# Samples of the slice at least.
+LEAST = 512
+# What a model leaves over may stand so many of its own scatters over one.
+ODD = 5.0
+# Logs of odds by which another model must be likelier than a steady carrier to be named.
+NAMED = 3.0
+# A drift that moves the ends by so many bins is worth a second start.
+DRIFT_BINS = 0.5
+# Noise about the line so much over that further out is tried as what the line stands in; where it is looked at, bins.
+RAISED, RAISED_BINS = 1.6, (24, 48)
+# A Doppler spectrum of so many bins is measured as a spectrum; one that no model explains and that is broader is none.
+BROAD_BINS, NO_CARRIER_BINS = 12.0, 12.0
+# Points of the residual that is handed on.
+SHOWN = 48
+
+
+class Candidate(msgspec.Struct, frozen=True):
+    """An explanation, where it stands: frequency and drift that were taken off first, and the noise it was held to."""
+
+    hertz: float
+    drift_hz_per_s: float
+    told: Explanation
+    noise: float = 1.0
+
+    @property
+    def place_hz(self) -> float:
+        """Mean frequency over the record, from the slice's middle."""
+        return self.hertz + self.told.offset_hz
+
+    @property
+    def is_odd(self) -> bool:
+        """Whether the model leaves more over than noise does."""
+        return bool(self.told.left > 1 + ODD * (2 / self.told.freedom) ** 0.5)
+
+
+def measure_line(
+    samples: Complex, rate_hz: float, near_hz: float, within_hz: float, known_hz: Sequence[float] = ()
+) -> Carrier:
+    """Measure the strongest line, and judge the model that it is measured by.
+
+    The record is brought down to some hundred block means about the line. Models of the path (steady, fading), of the
+    oscillator (drifting, wandering, warming up, jumping), of the record (broken), of the station (level changes, keyed)
+    and of its neighbours (two or three lines) are weighed by the probability of the blocks under each, parameters
+    integrated over [1]_. The answer is the mean over all models that leave no more than noise, and so is its doubt:
+    what a short record cannot tell apart widens it.
+
+    Parameters
+    ----------
+    samples : ndarray of complex64, shape (n,)
+        Base-band samples, full scale 1.0.
+    rate_hz, near_hz, within_hz : float
+        Sample rate; where to search, from the centre.
+    known_hz : sequence of float
+        Lines known to be there, from the centre, such as the spike at 0; those near the search are fitted together
+        with the line and taken off.
+
+    Returns
+    -------
+    Carrier
+        Its mean frequency over the record; `method` names the model, `is_adequate` tells whether it explains the
+        record, `remark` what a person should know, `others` further lines, `residual` what a steady line leaves.
+
+    Raises
+    ------
+    BadSamples, NoCarrier
+        As the estimators do; NoCarrier too where what stands there is broad and no model explains it.
+
+    References
+    ----------
+    .. [1] MacKay, Information Theory, Inference and Learning Algorithms (2003), chapter 28: Occam factors.
+    """
+    check_samples(samples, rate_hz, near_hz, within_hz)
+    duration_s = samples.size / rate_hz
+    factor = decimation_for(rate_hz, within_hz + ROOM_HZ)
+    while factor > 1 and samples.size // factor < LEAST:
+        factor //= 2
+    narrow = decimate(samples, rate_hz, near_hz, factor) if factor > 1 or near_hz else samples
+    clean_hz = (CLEAN_FRACTION if factor > 1 else 0.49) * rate_hz / factor
+    record = Record(narrow, rate_hz / factor, clean_hz, duration_s)
+    record.require_live()
+    least_sigma_hz = 0.0
+    known = [k - near_hz for k in known_hz if abs(k - near_hz) < within_hz + APART_BINS / duration_s]
+    if known:
+        try:
+            beside = estimate_beside(narrow, record.rate_hz, 0.0, within_hz, known)
+            # What the known lines share with it is lost.
+            least_sigma_hz = beside.sigma_hz
+            record = without_known(record, [beside.frequency_hz], known)
+        except NoCarrier:
+            # None that is steady: it may drift or fade.
+            record = without_known(record, [], known)
+    found = _measured(record, within_hz, least_sigma_hz)
+    return msgspec.structs.replace(
+        found,
+        frequency_hz=near_hz + found.frequency_hz,
+        duration_s=duration_s,
+        others=tuple(
+            msgspec.structs.replace(line, frequency_hz=near_hz + line.frequency_hz) for line in found.others
+        ),
+    )  # fmt: skip
+
+
+def _measured(record: Record, within_hz: float, least_sigma_hz: float) -> Carrier:
+    start = loudest_bin(record, within_hz)
+    candidates: list[Candidate] = []
+    density = None
+    if start.is_line:
+        density = record.noise_density(record.still(start.hertz), start.hertz)
+        candidates = _from(record, start.hertz, 0.0, density)
+        several = [
+            Candidate(start.hertz, 0.0, told) for told in explain_several(record, start.hertz, within_hz, density)
+        ]
+        candidates += several
+    if not _is_settled(candidates):
+        candidates += _moving(record, within_hz, density, bool(candidates))
+    if _is_broad(candidates, record.duration_s):
+        candidates += _spread(record, within_hz, candidates)
+    if not candidates:
+        raise NoCarrier(
+            f"no carrier stands out within {format_hertz(within_hz, signed=False)} of the place searched: the best "
+            f"candidate is {start.over_db:.1f} dB above the noise where {start.needed_db:.1f} dB would do; measure "
+            "longer, search nearer, or raise the signal",
+            best_hz=start.hertz,
+            best_snr_db=start.over_db,
+            needed_db=start.needed_db,
+        )
+    return _weighed(record, candidates, density, least_sigma_hz)
+
+
+def _from(record: Record, hertz: float, drift: float, density: float) -> list[Candidate]:
+    """What every model makes of the blocks about one start."""
+    blocks = record.blocks(hertz, drift, density)
+    hertz += blocks.loudest_hz()
+    blocks = record.blocks(hertz, drift, density)
+    candidates = []
+    for noise in _noises(blocks):
+        held = msgspec.structs.replace(blocks, means=blocks.means / np.sqrt(noise))
+        path = explain_path(held)
+        explanations = [*path, *explain_oscillator(held)]
+        if noise != 1.0 or path[0].log_evidence < max(one.log_evidence for one in explanations[1:]) + NAMED:
+            explanations += explain_phase(held)
+        shift = 0.0
+        if noise != 1.0:
+            few = held.condensed(2 * SHOWN)
+            shift = -few.means.size * np.log(noise) + few.energy * (noise - 1)
+        for told in explanations:
+            moved = msgspec.structs.replace(told, log_evidence=told.log_evidence + shift)
+            candidates.append(Candidate(hertz, drift, _drifting_too(moved, held, drift), noise))
+    return candidates
+
+
+def _drifting_too(told: Explanation, blocks: Blocks, drift: float) -> Explanation:
+    """What was found where a drift had been taken off first drifts, and pays for that."""
+    if not drift:
+        return told
+    sigma = float((90 / (np.pi**2 * max(told.signal, 1.0))) ** 0.5) / blocks.duration_s**2
+    pays = 0.0 if told.name == "drifting" else np.log(min(np.sqrt(2 * np.pi) * sigma / 2, 1.0) / 10)
+    name = "drifting" if told.name in ("steady", "level") else told.name
+    return msgspec.structs.replace(
+        told, name=name, log_evidence=told.log_evidence + pays, drift_hz_per_s=told.drift_hz_per_s + drift,
+        drift_sigma=min(told.drift_sigma, sigma),
+    )  # fmt: skip
+
+
+def _noises(blocks: Blocks) -> list[float]:
+    """The noise further out, and where it is raised about the line that too."""
+    spectrum = np.abs(np.fft.fft(blocks.means)) ** 2 / blocks.means.size
+    bins = np.abs(np.fft.fftfreq(blocks.means.size, 1 / blocks.means.size))
+    ring = spectrum[(bins >= RAISED_BINS[0]) & (bins <= RAISED_BINS[1])]
+    noise = float(np.median(ring) / np.log(2))
+    return [1.0, noise] if noise > RAISED else [1.0]
+
+
+def _is_settled(candidates: list[Candidate]) -> bool:
+    """Whether a steady line, alone or among others, leaves nothing to explain."""
+    best = max(candidates, key=lambda one: one.told.log_evidence, default=None)
+    return best is not None and best.told.name in ("steady", "level", "lines") and not best.is_odd and best.noise == 1.0
+
+
+def _moving(record: Record, within_hz: float, density: float | None, has_line: bool) -> list[Candidate]:
+    """The same from the strongest track that drifts."""
+    track = loudest_track(record, within_hz)
+    if (
+        track is None
+        or abs(track.drift_hz_per_s) * record.duration_s**2 < DRIFT_BINS
+        or not (has_line or track.is_line)
+    ):
+        return []
+    if density is None:
+        density = record.noise_density(record.still(track.hertz, track.drift_hz_per_s), track.hertz)
+    return _from(record, track.hertz, track.drift_hz_per_s, density)
+
+
+def _is_broad(candidates: list[Candidate], duration_s: float) -> bool:
+    fine = [one for one in candidates if not one.is_odd]
+    best = max(fine, key=lambda one: one.told.log_evidence, default=None)
+    return best is None or (best.told.name == "fading" and best.told.spread_hz * duration_s > BROAD_BINS)
+
+
+def _spread(record: Record, within_hz: float, candidates: list[Candidate]) -> list[Candidate]:
+    """A line of many bins, measured as a spectrum."""
+    best = max(candidates, key=lambda one: one.told.log_evidence, default=None)
+    near_hz = 0.0 if best is None else best.place_hz
+    around_hz = within_hz if best is None else min(4 * MOST_SPREAD_HZ, within_hz)
+    try:
+        faded = estimate_fading(record.narrow, record.rate_hz, near_hz, around_hz)
+    except (NoCarrier, BadSamples):
+        return []
+    if faded.spread_hz * faded.duration_s < 1.0 or faded.left > 1 + ODD * (2 / faded.freedom) ** 0.5:
+        return []
+    evidence = np.inf if best is None or best.is_odd else best.told.log_evidence + 1e3
+    told = Explanation(
+        "fading", float(min(evidence, 1e12)), 0.0, faded.sigma_hz**2, faded.left, faded.freedom,
+        spread_hz=faded.spread_hz, signal=10 ** (faded.cn0_dbhz / 10) * faded.duration_s,
+    )  # fmt: skip
+    return [Candidate(faded.frequency_hz, 0.0, told)]
+
+
+def _weighed(record: Record, candidates: list[Candidate], density: float | None, least_sigma_hz: float) -> Carrier:
+    """The mean over the models that explain the record; where none does, the likeliest with what it leaves over."""
+    fine = [one for one in candidates if not one.is_odd]
+    weighed = fine or candidates
+    logs = np.array([one.told.log_evidence for one in weighed])
+    weights = np.exp(logs - logs.max())
+    weights /= weights.sum()
+    best = _named(weighed)
+    places = np.array([one.place_hz for one in weighed])
+    variances = np.array([one.told.variance for one in weighed])
+    place_hz = float(weights @ places)
+    sigma_hz = float(weights @ (variances + (places - place_hz) ** 2)) ** 0.5
+    if not fine:
+        density = density or record.noise_density(record.still(best.hertz), best.hertz)
+        blocks = record.blocks(best.hertz, best.drift_hz_per_s, density)
+        width_hz = blocks.width_hz()
+        if width_hz * record.duration_s > NO_CARRIER_BINS:
+            raise NoCarrier(
+                f"what stands there is no carrier: it is {format_hertz(2 * width_hz, 1.0, signed=False)} broad and no "
+                "model of a carrier explains it; measure another station, or this one as narrow FM",
+                best_hz=best.place_hz, best_snr_db=10 * float(np.log10(max(best.told.signal, 1e-9))), needed_db=BAR,
+            )  # fmt: skip
+        sigma_hz = max(sigma_hz * best.told.left**0.5, width_hz)
+    signal = max(best.told.signal, 1.0)
+    carrier = Carrier(
+        place_hz, max(sigma_hz, least_sigma_hz), 10 * float(np.log10(signal / record.duration_s)), record.duration_s,
+        best.told.drift_hz_per_s, best.told.drift_sigma, name_of(record, best, density), best.told.spread_hz,
+        is_adequate=bool(fine), remark=remark_of(best.told, bool(fine)), others=_others(best),
+    )  # fmt: skip
+    return msgspec.structs.replace(carrier, residual=_residual(record, carrier, density))
+
+
+def _named(weighed: list[Candidate]) -> Candidate:
+    """The likeliest; a steady carrier where nothing else is clearly likelier."""
+    best = max(weighed, key=lambda one: one.told.log_evidence)
+    for one in weighed:
+        if one.told.name == "steady" and one.told.log_evidence > best.told.log_evidence - NAMED:
+            return one
+    return best
+
+
+def _others(best: Candidate) -> tuple[OtherLine, ...]:
+    return tuple(
+        msgspec.structs.replace(line, frequency_hz=best.hertz + line.frequency_hz) for line in best.told.others
+    )
+
+
+def _residual(record: Record, carrier: Carrier, density: float | None) -> tuple[tuple[float, float], ...]:
+    """Level over the mean and phase in radians of so many blocks, the steady line and its drift taken off."""
+    blocks = record.blocks(carrier.frequency_hz, 0.0, density or 1.0).condensed(SHOWN)
+    drift = carrier.drift_hz_per_s if abs(carrier.drift_hz_per_s) > 3 * carrier.drift_sigma else 0.0
+    turned = blocks.turned(0.0, drift)
+    turned = turned * np.exp(-1j * np.angle(turned.sum() or 1.0))
+    mean = float(np.mean(np.abs(turned))) or 1.0
+    return tuple((float(abs(one)) / mean, float(np.angle(one))) for one in turned)

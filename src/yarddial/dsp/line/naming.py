@@ -1,0 +1,87 @@
+"""What a model is called, and what a person should know of it."""
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from yarddial.dsp.carrier import OtherLine
+from yarddial.dsp.line.blocks import Record
+from yarddial.dsp.line.explanation import Explanation
+
+if TYPE_CHECKING:
+    from yarddial.dsp.line.measure import Candidate
+
+# Levels of a keyed carrier: off below, on above this share of the upper tenth; few blocks lie between.
+OFF, ON, BETWEEN, LEAST_OFF = 0.35, 0.65, 0.25, 0.1
+LEAST_KEYS = 4
+# Two lines that mirror each other about the carrier, to so many of their doubts or bins, are its modulation; so is one
+# at the mains' multiples (with both amplitude and phase moved, one side may vanish): as far off as mains wander.
+MIRRORED_SIGMAS, MIRRORED_BINS = 5.0, 0.5
+MAINS_HZ, MAINS_SHARE, HUM_DB = (50.0, 60.0), 3e-3, -10.0
+
+
+def name_of(record: Record, best: "Candidate", density: float | None) -> str:
+    """The model's name for a person."""
+    told = best.told
+    if told.name == "level":
+        return "keyed" if density is not None and _is_keyed(record, best, density) else "steady"
+    if told.name == "lines":
+        others = len(_not_mirrored(told, record.duration_s))
+        return {0: "steady", 1: "two carriers", 2: "three carriers"}.get(others, "several carriers")
+    return told.name
+
+
+def _not_mirrored(told: Explanation, duration_s: float) -> list[OtherLine]:
+    """The lines that are not one of a pair about the carrier."""
+
+    def is_mirror(one: OtherLine, other: OtherLine) -> bool:
+        away = abs(one.frequency_hz + other.frequency_hz - 2 * told.offset_hz)
+        close = max(MIRRORED_SIGMAS * (one.sigma_hz + other.sigma_hz), MIRRORED_BINS / duration_s)
+        return away < close
+
+    def is_hum(one: OtherLine) -> bool:
+        away = abs(one.frequency_hz - told.offset_hz)
+        off = min(abs(away - number * mains) for mains in MAINS_HZ for number in (1, 2, 3))
+        return one.level_db < HUM_DB and off < max(MAINS_SHARE * away, MIRRORED_BINS / duration_s)
+
+    # One line alone at the mains' distance may as well be a station.
+    hums = sum(is_hum(one) for one in told.others)
+    return [
+        one
+        for one in told.others
+        if not (hums > 1 and is_hum(one))
+        and not any(other is not one and is_mirror(one, other) for other in told.others)
+    ]
+
+
+def _is_keyed(record: Record, best: "Candidate", density: float) -> bool:
+    blocks = record.blocks(best.place_hz, best.drift_hz_per_s, density)
+    size = np.abs(blocks.means)
+    high = float(np.percentile(size, 90))
+    is_on = size > 0.5 * high
+    if np.count_nonzero(is_on[1:] != is_on[:-1]) < LEAST_KEYS:
+        return False
+    low, between = np.mean(size < OFF * high), np.mean((size >= OFF * high) & (size <= ON * high))
+    return bool(high > 3.0 and low > LEAST_OFF and between < BETWEEN)
+
+
+REMARKS = {
+    "fading": "it fades: its middle is known as far as the path allows; measure longer, or at a quiet hour",
+    "drifting": "it drifts: the value holds for the middle of the measurement",
+    "wandering": "its frequency wanders: one of the two oscillators does, and the mean over the measurement is told",
+    "warming up": "it approaches its end like something that warms up: measure again later",
+    "jumping": "its frequency jumped once: the mean over the measurement is told; measure again",
+    "broken": "its phase steps: samples were lost or the path switched; what lies between the steps was used",
+    "level": "its level changes, its frequency does not",
+    "lines": "more than one line stands there",
+}
+INADEQUATE = (
+    "no model explains this record: its doubt is as wide as the line; measure longer, nearer, or at another hour"
+)
+
+
+def remark_of(told: Explanation, is_adequate: bool) -> str:
+    """One sentence; empty where there is nothing to say."""
+    if not is_adequate:
+        return INADEQUATE
+    return REMARKS.get(told.name, "")

@@ -1,0 +1,198 @@
+"""Several lines at once: their places and sizes solved together."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.dsp.carrier import OtherLine
+from yarddial.dsp.decimation import decimate, decimation_for
+from yarddial.dsp.line.blocks import FINE, Record
+from yarddial.dsp.line.explanation import Explanation
+
+Wide = NDArray[np.complex128]
+Floats = NDArray[np.float64]
+
+# Steps at most, and the gain in energy over noise below which another is not worth it.
+ROUNDS, SETTLED = 40, 0.01
+# What is slowed down holds so many bins beside the lines, in so many samples at least.
+EDGE_BINS, LEAST_SAMPLES = 30, 1_024
+# Lines in all; how far a further one stands over the noise in its bin (chance of noise alone under 1 in 10,000).
+MOST_LINES, STANDS_OUT = 4, 17.0
+# Where two lines are tried on either side of the strongest bin, bins; how near to one another two, and more, are told.
+BETWEEN_BINS = ((-0.7, 0.7), (-0.4, 1.2), (0.4, -1.2))
+APART_TWO, APART_MORE = 1.4, 1.8
+# Hertz within which a second line may stand, and how far beside the search it is looked for; the log of how much less
+# likely another line is before looking, with what the grids of the other models lose at their steps.
+RANGE_HZ, ROOM_HZ, LESS_LIKELY = 100.0, 40.0, 14.0
+
+
+class Joint:
+    """Lines fitted together to a slice: places in hertz, complex sizes, their covariance and what is left.
+
+    places_hz : shape (lines,); sizes : complex, shape (lines,); sigma_hz : shape (lines,)
+    gain : energy over noise that the fit explains; left : of the samples, noise in units of its density.
+    """
+
+    def __init__(self, places_hz: Floats, sizes: Wide, sigma_hz: Floats, gain: float, still: Wide) -> None:
+        self.places_hz, self.sizes, self.sigma_hz, self.gain, self.rest = places_hz, sizes, sigma_hz, gain, still
+
+
+def fit_lines(
+    samples: Wide, rate_hz: float, places_hz: list[float], density: float, fixed_hz: tuple[float, ...] = ()
+) -> Joint:
+    """Solve lines together by Gauss and Newton's method, sizes projected out at every step.
+
+    samples : complex, shape (n,); density : of the noise, power a hertz; fixed_hz : lines whose places are known.
+    """
+    places = np.array([*places_hz, *fixed_hz])
+    free = len(places_hz)
+    slow, slow_hz = _slowed(samples, rate_hz, float(np.max(np.abs(places))))
+    if free:
+        places = _climbed(slow, slow_hz, places, free, density)
+    whole = _Lines(samples, rate_hz)
+    waves, sizes, rest, power = whole.solved(places)
+    slopes = whole.slopes(waves, sizes, free)
+    information = 2 * (slopes.conj().T @ slopes).real / (density * rate_hz)
+    sigma_hz = np.sqrt(np.maximum(np.diag(np.linalg.pinv(information)), 0.0)) if free else np.empty(0)
+    gain = (float(np.vdot(samples, samples).real) - power) / (density * rate_hz)
+    return Joint(places, sizes, sigma_hz, gain, rest)
+
+
+class _Lines:
+    """Samples, and waves at any places fitted to them."""
+
+    def __init__(self, samples: Wide, rate_hz: float) -> None:
+        self.samples = samples
+        self.time_s = (np.arange(samples.size) - (samples.size - 1) / 2) / rate_hz
+
+    def solved(self, at: Floats) -> tuple[Wide, Wide, Wide, float]:
+        """Waves, their sizes, what is left and its power."""
+        waves: Wide = np.exp(2j * np.pi * np.outer(self.time_s, at))
+        turned = waves.conj().T
+        normal = turned @ waves + 1e-9 * self.samples.size * np.eye(at.size)
+        sizes = np.asarray(np.linalg.solve(normal, turned @ self.samples), complex)
+        rest: Wide = self.samples - waves @ sizes
+        return waves, sizes, rest, float(np.vdot(rest, rest).real)
+
+    def slopes(self, waves: Wide, sizes: Wide, free: int) -> Wide:
+        """Over the frequencies, without what other sizes can take up."""
+        slopes = (2j * np.pi * self.time_s[:, None] * waves[:, :free]) * sizes[:free]
+        turned = waves.conj().T
+        normal = turned @ waves + 1e-9 * waves.shape[0] * np.eye(waves.shape[1])
+        return np.asarray(slopes - waves @ np.linalg.solve(normal, turned @ slopes))
+
+
+def _slowed(samples: Wide, rate_hz: float, reach_hz: float) -> tuple[Wide, float]:
+    """As few samples as hold the lines."""
+    factor = decimation_for(rate_hz, reach_hz + EDGE_BINS * rate_hz / samples.size)
+    while factor > 1 and samples.size // factor < LEAST_SAMPLES:
+        factor //= 2
+    if factor == 1:
+        return samples, rate_hz
+    return decimate(samples.astype(np.complex64), rate_hz, 0.0, factor).astype(np.complex128), rate_hz / factor
+
+
+def _climbed(samples: Wide, rate_hz: float, places: Floats, free: int, density: float) -> Floats:
+    """Places uphill, with Levenberg's damping."""
+    lines, damping = _Lines(samples, rate_hz), 1e-3
+    waves, sizes, rest, power = lines.solved(places)
+    for _ in range(ROUNDS):
+        slopes = lines.slopes(waves, sizes, free)
+        information = (slopes.conj().T @ slopes).real
+        damped = information + damping * np.diag(np.diag(information) + 1e-30)
+        step = np.linalg.solve(damped, (slopes.conj().T @ rest).real)
+        moved = places.copy()
+        moved[:free] += np.clip(step, -0.5 / lines.time_s[-1], 0.5 / lines.time_s[-1])
+        tried = lines.solved(moved)
+        if tried[3] <= power:
+            done = power - tried[3] < SETTLED * density * rate_hz
+            places, (waves, sizes, rest, power) = moved, tried
+            damping = max(damping / 5, 1e-9)
+            if done:
+                break
+        else:
+            damping *= 8
+            if damping > 1e6:
+                break
+    return places
+
+
+def strongest(
+    rest: Wide, rate_hz: float, within_hz: float, apart_hz: float, from_hz: Floats, density: float
+) -> tuple[float, float]:
+    """The strongest bin of what is left, apart from the lines found: its place and its power over the noise's."""
+    from scipy import fft
+
+    points = fft.next_fast_len(2 * rest.size)
+    power = np.abs(fft.fft(rest, points)) ** 2
+    hertz = fft.fftfreq(points, 1 / rate_hz)
+    allowed = np.abs(hertz) <= within_hz
+    for place in from_hz:
+        allowed &= np.abs(hertz - place) > apart_hz
+    if not allowed.any():
+        return 0.0, 0.0
+    at = int(np.argmax(np.where(allowed, power, -1.0)))
+    floor = density * rate_hz * rest.size
+    return float(hertz[at]), float(power[at]) / floor
+
+
+def explain_several(record: Record, start_hz: float, within_hz: float, density: float) -> list[Explanation]:
+    """Two, three and four lines, while one more stands out of what is left; places from the start."""
+    still = record.still(start_hz).astype(np.complex128)
+    bin_hz = 1 / record.duration_s
+    fit = fit_lines(still, record.rate_hz, [0.0], density)
+    told: list[Explanation] = []
+    for number in range(2, MOST_LINES + 1):
+        reach_hz = min(within_hz + ROOM_HZ, record.clean_hz - abs(start_hz))
+        place, power = strongest(fit.rest, record.rate_hz, reach_hz, 0.6 * bin_hz, fit.places_hz, density)
+        if power < STANDS_OUT:
+            break
+        starts = [[*fit.places_hz, place]]
+        if number == 2:
+            # Two in one another's skirts: the strongest bin stands between them.
+            starts += [[a * bin_hz, b * bin_hz] for a, b in BETWEEN_BINS]
+        tried = [fit_lines(still, record.rate_hz, places, density) for places in starts]
+        apart = APART_TWO if number == 2 else APART_MORE
+        tried = [one for one in tried if np.min(np.diff(np.sort(one.places_hz))) >= apart * bin_hz]
+        best = max(tried, key=lambda one: one.gain, default=None)
+        if best is None or best.gain < fit.gain + STANDS_OUT / 2:
+            break
+        fit = best
+        told.append(_explained(record, fit, start_hz, density))
+    return told
+
+
+def without_known(record: Record, carrier_hz: list[float], known_hz: list[float]) -> Record:
+    """The slice with lines of known places taken off, the carrier, if one is given, fitted beside them."""
+    place_hz = (carrier_hz or known_hz)[0]
+    density = record.noise_density(record.still(place_hz), place_hz)
+    samples = record.narrow.astype(np.complex128)
+    fit = fit_lines(samples, record.rate_hz, carrier_hz, density, tuple(known_hz))
+    time_s = (np.arange(samples.size) - (samples.size - 1) / 2) / record.rate_hz
+    known = np.exp(2j * np.pi * np.outer(time_s, known_hz)) @ fit.sizes[len(carrier_hz) :]
+    return Record((samples - known).astype(np.complex64), record.rate_hz, record.clean_hz, record.record_s)
+
+
+def _explained(record: Record, fit: Joint, start_hz: float, density: float) -> Explanation:
+    order = np.argsort(-np.abs(fit.sizes))
+    main, rest = int(order[0]), [int(one) for one in order[1:]]
+    signal = np.abs(fit.sizes) ** 2 / density * record.duration_s
+    log = fit.gain - np.log(FINE) + 0.5 * np.log(2 * np.pi * fit.sigma_hz[main] ** 2) - LESS_LIKELY * len(rest)
+    for line in rest:
+        log -= np.log(1 + signal[line])
+        log += min(float(np.log(np.sqrt(2 * np.pi) * fit.sigma_hz[line] / (2 * RANGE_HZ))), 0.0)
+    blocks = Record(fit.rest.astype(np.complex64), record.rate_hz, record.clean_hz).blocks(
+        start_hz * 0 + float(fit.places_hz[main]), 0.0, density
+    )
+    few = blocks.condensed(96)
+    others = tuple(
+        OtherLine(
+            float(fit.places_hz[line]), float(fit.sigma_hz[line]),
+            float(20 * np.log10(abs(fit.sizes[line]) / abs(fit.sizes[main]))),
+        )
+        for line in rest
+    )  # fmt: skip
+    freedom = 2 * few.means.size - 4 * order.size
+    return Explanation(
+        "lines", float(log), float(fit.places_hz[main]), float(fit.sigma_hz[main] ** 2), 2 * few.energy / freedom,
+        freedom, others=others, signal=float(signal[main]),
+    )  # fmt: skip
