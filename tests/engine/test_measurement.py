@@ -44,7 +44,8 @@ def test_it_stops_when_the_wanted_doubt_is_reached_and_foretells_when() -> None:
     events = run(Measure(60.0, 100.0, wanted_hz, job=1, id=1), ((12.0, 0.01),), noise)
     (found,) = [event for event in events if isinstance(event, Measured)]
     assert found.carrier.frequency_hz == pytest.approx(12.0, abs=4 * wanted_hz)
-    assert found.carrier.duration_s == pytest.approx(needed_s, rel=0.15)
+    # The noise would let it stop then; what a path could hide in so short a record takes up to three times as long.
+    assert 0.85 * needed_s < found.carrier.duration_s < 3 * needed_s
     foretold = [event.needed_s for event in events if isinstance(event, Progress) if event.sigma_hz < 1.0]
     assert foretold[len(foretold) // 2] == pytest.approx(needed_s, rel=0.15)
 

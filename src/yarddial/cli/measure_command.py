@@ -14,7 +14,7 @@ from yarddial.cli.options import (
     recording_options,
     through_option,
 )
-from yarddial.yard.errors import BadFrequency
+from yarddial.yard.errors import BadFrequency, NoCarrier
 from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma
 from yarddial.yard.path import Stage, dial_for_shown, path_sense, shown_for_dial
 from yarddial.yard.references import PILOT_HZ
@@ -24,6 +24,8 @@ LEAST_SEARCH_HZ = 5_000.0
 LEAST_WIDE_SEARCH_HZ = 20_000.0
 # Another line so little below the one found may as well be the one that was meant.
 ALIKE_DB = 5.0
+# A search nearer to the centre than this is for what stands there; the width in which the strongest of all is judged.
+AT_CENTRE_HZ, JUDGED_HZ = 20.0, 200.0
 
 
 @click.command(context_settings=MINUS_ALLOWED)
@@ -73,8 +75,7 @@ def command(
         tuner_hz = near_hz if recording.tuner_hz is None else recording.tuner_hz
         within_hz = max(LEAST_SEARCH_HZ, abs(tuner_hz) * 60e-6)
     samples = recording.read()
-    # The receiver's own spike stands at the centre of any recording.
-    known = (0.0, *(path.offset_hz(hertz) for hertz in known_hz))
+    known = tuple(path.offset_hz(hertz) for hertz in known_hz)
     found = _estimate(kind, samples, recording.rate_hz, offset_hz, within_hz, known)
     if kind == "pilot":
         frequency_hz, reference_hz = found.frequency_hz, PILOT_HZ
@@ -196,8 +197,16 @@ def _estimate(
 
     if kind in ("carrier", "am"):
         if within_hz is None:
-            return estimate_carrier(samples, rate_hz, offset_hz, within_hz)
-        return measure_line(samples, rate_hz, offset_hz, within_hz, known_hz)
+            # The strongest of the whole span; judged where it stands.
+            offset_hz = estimate_carrier(samples, rate_hz, offset_hz, None).frequency_hz
+            within_hz = JUDGED_HZ
+        if abs(offset_hz) < AT_CENTRE_HZ:
+            return measure_line(samples, rate_hz, offset_hz, within_hz, known_hz)
+        try:
+            # The receiver's own spike stands at the centre of most recordings, and is not what was asked for.
+            return measure_line(samples, rate_hz, offset_hz, within_hz, (0.0, *known_hz))
+        except NoCarrier:
+            return measure_line(samples, rate_hz, offset_hz, within_hz, known_hz)
     if kind == "nfm":
         return estimate_centre(samples, rate_hz, offset_hz, within_hz or LEAST_SEARCH_HZ, "narrow")
     if kind == "wfm":

@@ -15,7 +15,7 @@ MOST_DRIFT, STEP = 10.0, 1.2
 BAR = 12.0
 
 
-class Start(msgspec.Struct, frozen=True):
+class LineStart(msgspec.Struct, frozen=True):
     """A place, from the slice's middle, how far it stands over the noise in one bin, and how far it must."""
 
     hertz: float
@@ -33,7 +33,7 @@ def _needed_db(tries: float) -> float:
     return 10 * float(np.log10(np.log(max(tries, 2.0) / FALSE_ALARM)))
 
 
-def loudest_bin(record: Record, within_hz: float) -> Start:
+def loudest_bin(record: Record, within_hz: float) -> LineStart:
     """The strongest of all bins and half bins within the search."""
     from scipy import fft
 
@@ -49,10 +49,10 @@ def loudest_bin(record: Record, within_hz: float) -> Start:
     at = int(np.argmax(searched))
     noise = float(np.median(around)) / np.log(2)
     over_db = 10 * float(np.log10(max(float(searched[at]) / max(noise, 1e-40), 1e-9)))
-    return Start((at - reach) * step_hz, over_db, _needed_db(TRIES_PER_BIN * (reach + 1)))
+    return LineStart((at - reach) * step_hz, over_db, _needed_db(TRIES_PER_BIN * (reach + 1)))
 
 
-def loudest_track(record: Record, within_hz: float) -> Start | None:
+def loudest_track(record: Record, within_hz: float) -> LineStart | None:
     """The strongest straight track; None where none stands out."""
     try:
         found = estimate_drifting(record.narrow, record.rate_hz, 0.0, within_hz, MOST_DRIFT)
@@ -60,4 +60,4 @@ def loudest_track(record: Record, within_hz: float) -> Start | None:
         return None
     tries = 2 * TRIES_PER_BIN * within_hz * record.duration_s * max(2 * MOST_DRIFT * record.duration_s**2 / STEP, 1.0)
     over_db = found.cn0_dbhz + 10 * float(np.log10(record.duration_s))
-    return Start(found.frequency_hz, over_db, _needed_db(tries), found.drift_hz_per_s)
+    return LineStart(found.frequency_hz, over_db, _needed_db(tries), found.drift_hz_per_s)

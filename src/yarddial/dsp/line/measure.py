@@ -42,7 +42,7 @@ BROAD_BINS, NO_CARRIER_BINS = 12.0, 12.0
 SHOWN = 48
 
 
-class Candidate(msgspec.Struct, frozen=True):
+class WeighedLine(msgspec.Struct, frozen=True):
     """An explanation, where it stands: frequency and drift that were taken off first, and the noise it was held to."""
 
     hertz: float
@@ -130,13 +130,13 @@ def measure_line(
 
 def _measured(record: Record, within_hz: float, least_sigma_hz: float) -> Carrier:
     start = loudest_bin(record, within_hz)
-    candidates: list[Candidate] = []
+    candidates: list[WeighedLine] = []
     density = None
     if start.is_line:
         density = record.noise_density(record.still(start.hertz), start.hertz)
         candidates = _from(record, start.hertz, 0.0, density)
         several = [
-            Candidate(start.hertz, 0.0, told) for told in explain_several(record, start.hertz, within_hz, density)
+            WeighedLine(start.hertz, 0.0, told) for told in explain_several(record, start.hertz, within_hz, density)
         ]
         candidates += several
     if not _is_settled(candidates):
@@ -155,7 +155,7 @@ def _measured(record: Record, within_hz: float, least_sigma_hz: float) -> Carrie
     return _weighed(record, candidates, density, least_sigma_hz)
 
 
-def _from(record: Record, hertz: float, drift: float, density: float) -> list[Candidate]:
+def _from(record: Record, hertz: float, drift: float, density: float) -> list[WeighedLine]:
     """What every model makes of the blocks about one start."""
     blocks = record.blocks(hertz, drift, density)
     hertz += blocks.loudest_hz()
@@ -173,7 +173,7 @@ def _from(record: Record, hertz: float, drift: float, density: float) -> list[Ca
             shift = -few.means.size * np.log(noise) + few.energy * (noise - 1)
         for told in explanations:
             moved = msgspec.structs.replace(told, log_evidence=told.log_evidence + shift)
-            candidates.append(Candidate(hertz, drift, _drifting_too(moved, held, drift), noise))
+            candidates.append(WeighedLine(hertz, drift, _drifting_too(moved, held, drift), noise))
     return candidates
 
 
@@ -199,13 +199,13 @@ def _noises(blocks: Blocks) -> list[float]:
     return [1.0, noise] if noise > RAISED else [1.0]
 
 
-def _is_settled(candidates: list[Candidate]) -> bool:
+def _is_settled(candidates: list[WeighedLine]) -> bool:
     """Whether a steady line, alone or among others, leaves nothing to explain."""
     best = max(candidates, key=lambda one: one.told.log_evidence, default=None)
     return best is not None and best.told.name in ("steady", "level", "lines") and not best.is_odd and best.noise == 1.0
 
 
-def _moving(record: Record, within_hz: float, density: float | None, has_line: bool) -> list[Candidate]:
+def _moving(record: Record, within_hz: float, density: float | None, has_line: bool) -> list[WeighedLine]:
     """The same from the strongest track that drifts."""
     track = loudest_track(record, within_hz)
     if (
@@ -219,13 +219,13 @@ def _moving(record: Record, within_hz: float, density: float | None, has_line: b
     return _from(record, track.hertz, track.drift_hz_per_s, density)
 
 
-def _is_broad(candidates: list[Candidate], duration_s: float) -> bool:
+def _is_broad(candidates: list[WeighedLine], duration_s: float) -> bool:
     fine = [one for one in candidates if not one.is_odd]
     best = max(fine, key=lambda one: one.told.log_evidence, default=None)
     return best is None or (best.told.name == "fading" and best.told.spread_hz * duration_s > BROAD_BINS)
 
 
-def _spread(record: Record, within_hz: float, candidates: list[Candidate]) -> list[Candidate]:
+def _spread(record: Record, within_hz: float, candidates: list[WeighedLine]) -> list[WeighedLine]:
     """A line of many bins, measured as a spectrum."""
     best = max(candidates, key=lambda one: one.told.log_evidence, default=None)
     near_hz = 0.0 if best is None else best.place_hz
@@ -241,10 +241,10 @@ def _spread(record: Record, within_hz: float, candidates: list[Candidate]) -> li
         "fading", float(min(evidence, 1e12)), 0.0, faded.sigma_hz**2, faded.left, faded.freedom,
         spread_hz=faded.spread_hz, signal=10 ** (faded.cn0_dbhz / 10) * faded.duration_s,
     )  # fmt: skip
-    return [Candidate(faded.frequency_hz, 0.0, told)]
+    return [WeighedLine(faded.frequency_hz, 0.0, told)]
 
 
-def _weighed(record: Record, candidates: list[Candidate], density: float | None, least_sigma_hz: float) -> Carrier:
+def _weighed(record: Record, candidates: list[WeighedLine], density: float | None, least_sigma_hz: float) -> Carrier:
     """The mean over the models that explain the record; where none does, the likeliest with what it leaves over."""
     fine = [one for one in candidates if not one.is_odd]
     weighed = fine or candidates
@@ -276,7 +276,7 @@ def _weighed(record: Record, candidates: list[Candidate], density: float | None,
     return msgspec.structs.replace(carrier, residual=_residual(record, carrier, density))
 
 
-def _named(weighed: list[Candidate]) -> Candidate:
+def _named(weighed: list[WeighedLine]) -> WeighedLine:
     """The likeliest; a steady carrier where nothing else is clearly likelier."""
     best = max(weighed, key=lambda one: one.told.log_evidence)
     for one in weighed:
@@ -285,7 +285,7 @@ def _named(weighed: list[Candidate]) -> Candidate:
     return best
 
 
-def _others(best: Candidate) -> tuple[OtherLine, ...]:
+def _others(best: WeighedLine) -> tuple[OtherLine, ...]:
     return tuple(
         msgspec.structs.replace(line, frequency_hz=best.hertz + line.frequency_hz) for line in best.told.others
     )

@@ -28,6 +28,7 @@ from yarddial.yard.oscillators import (
     dial_state,
     stated_oscillators,
 )
+from yarddial.yard.path import dial_for_shown
 from yarddial.yard.references import why_no_reference
 from yarddial.yard.station import Reference, Station
 
@@ -513,8 +514,6 @@ def _observation(
 ) -> Observation:
     """Turn what the receiver counted into a dial reading, with the values entered now."""
     shown_hz = received_hz * (1 + line.receiver.entered_ppm * 1e-6)
-    dial_hz = shown_hz
     fold = line.fold(line.walk()[-1].out_hz)
-    for stage in reversed((*line.stages, *(() if fold is None else (fold,)))):
-        dial_hz = (dial_hz - stage.offset_hz) * stage.sense
+    dial_hz = dial_for_shown(shown_hz, (*line.stages, *(() if fold is None else (fold,))))
     return observed(line, reference, dial_hz, sigma_hz, utc_now(), centre_hz)
