@@ -6,9 +6,11 @@ crest to trough) or Rayleigh with a Doppler spread, both set-ups seeing the same
 
 import numpy as np
 
-from yarddial.analysis.comparison.difference import difference
+from yarddial.analysis.comparison.difference import Difference, difference
 from yarddial.session.listening.comparison import DWELL_S, PAIRS
 
+# Over the noise in the channel, the weaker of the two.
+LEVELS_DB = (10.0, 3.0, 0.0, -6.0, -12.0, -20.0)
 RUNS, TRUE_DB, RATE_HZ, SETTLES_S = 100, 3.0, 3_000.0, 0.1
 # Signal over noise in the channel, dB, of the weaker.
 OVER_DB = 15.0
@@ -71,4 +73,53 @@ def prove() -> bool:
                 f"{'ok  ' if ok else 'MISS'} {name}, {who}: {all_held} of {RUNS} ranges hold {TRUE_DB} dB; "
                 f"{RUNS - len(settled)} are said not to be settled, {held} of the other {len(settled)} hold"
             )
+    for over_db in LEVELS_DB:
+        good = _weak(over_db) and good
+    return _silent() and good
+
+
+def weak(seed: int, over_db: float | None, spread_hz: float, *, alike: bool) -> "Difference":
+    """One comparison of a signal so far over its channel's noise, its floor measured beside it; None for noise alone."""
+    chance = np.random.default_rng((77, seed))
+    dwell, turn_s = int(DWELL_S * RATE_HZ), DWELL_S + SETTLES_S
+    own = [envelope(chance, 2 * PAIRS * turn_s + 1, spread_hz)]
+    own.append(own[0] if alike else envelope(chance, 2 * PAIRS * turn_s + 1, spread_hz))
+    powers: tuple[list[float], list[float]] = ([], [])
+    for pair in range(PAIRS):
+        for place, which in enumerate(chance.permutation(2)):
+            at = (((2 * pair + place) * turn_s + np.arange(dwell) / RATE_HZ) * 100).astype(int)
+            level = 0.0 if over_db is None else 10 ** ((over_db + TRUE_DB * which) / 20)
+            halves = chance.standard_normal((2, dwell)) / np.sqrt(2)
+            samples = level * own[which][at] * np.exp(2j * np.pi * 0.11 * np.arange(dwell))
+            # The floor from a stretch four times as wide.
+            noise = 1 + chance.standard_normal() / np.sqrt(4 * dwell)
+            powers[which].append(float(np.mean(np.abs(samples + halves[0] + 1j * halves[1]) ** 2) - noise))
+    scatter = [float(1 / np.sqrt(dwell))] * PAIRS
+    return difference(*powers, (scatter, scatter))
+
+
+def _weak(over_db: float) -> bool:
+    """Eight kinds of fading at one level."""
+    good = True
+    for name, spread_hz in KINDS:
+        for alike in (True, False):
+            found = [weak(seed, over_db, spread_hz, alike=alike) for seed in range(RUNS)]
+            held = sum(one.low_db <= TRUE_DB <= one.high_db for one in found)
+            wrong = sum(one.verdict == "first" for one in found)
+            silent = sum(not one.has_signal for one in found)
+            fine = held >= 93 and wrong <= 2
+            good = good and fine
+            print(
+                f"{'ok  ' if fine else 'MISS'} {over_db:+.0f} dB, {name}, {'the same' if alike else 'each its own'}: "
+                f"{held} of {RUNS} ranges hold {TRUE_DB} dB, {wrong} verdicts for the weaker, no signal said {silent}",
+                flush=True,
+            )
     return good
+
+
+def _silent() -> bool:
+    verdicts = [weak(seed, None, 0.0, alike=True).verdict for seed in range(1_000)]
+    judged = sum(one in ("first", "second", "alike") for one in verdicts)
+    told = verdicts.count("no signal")
+    print(f"{'MISS' if judged else 'ok  '} noise alone: {judged} verdicts in 1000; no signal said {told} times")
+    return not judged

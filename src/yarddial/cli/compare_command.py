@@ -32,17 +32,31 @@ def command(first: Path, second: Path, near_hz: float, width_hz: float, as_json:
     powers = [_powers(open_recording(path), path.name, near_hz, width_hz) for path in (first, second)]
     count = min(len(one) for one in powers)
     (signal_1, noise_1), (signal_2, noise_2) = (zip(*one[:count], strict=True) for one in powers)
+    # A power over B hertz and T seconds scatters by 1 / sqrt(B T) of itself.
+    relative = 1 / (width_hz * PIECE_S) ** 0.5
+    scatter = ([relative * n for n in noise_1], [relative * n for n in noise_2])
     found = {
-        "signal": difference(signal_1, signal_2),
+        "signal": difference(signal_1, signal_2, scatter),
         "noise": difference(noise_1, noise_2),
         "signal_to_noise": difference(
             [s / n for s, n in zip(signal_1, noise_1, strict=True)],
             [s / n for s, n in zip(signal_2, noise_2, strict=True)],
+            ([relative] * count, [relative] * count),
         ),
     }
-    values: dict[str, Any] = {"frequency_hz": near_hz, "pieces": count}
+    over = found["signal_to_noise"]
+    values: dict[str, Any] = {"frequency_hz": near_hz, "pieces": count, "verdict": over.verdict}
+    nothing = over.verdict == "no signal"
+    values |= {
+        "difference_db": None if nothing else over.db,
+        "low_db": None if nothing else over.low_db,
+        "high_db": None if nothing else over.high_db,
+    }
     for name, one in found.items():
         values[name] = {"db": one.db, "low_db": one.low_db, "high_db": one.high_db}
+    if nothing:
+        answer(as_json, values, f"no signal at {format_frequency(near_hz)}: nothing stands out of the noise in either")
+        return
     lines = [f"{name.replace('_', ' ')}: {_said(one)}" for name, one in found.items()]
     answer(as_json, values, "\n".join([f"second against first, in {count} pieces; ranges hold 19 times in 20", *lines]))
 

@@ -1,6 +1,7 @@
 """By how many decibels one of two powers stands over the other, measured in turn while both fade."""
 
 from collections.abc import Callable, Sequence
+from typing import Literal
 
 import msgspec
 import numpy as np
@@ -8,10 +9,16 @@ from numpy.typing import NDArray
 
 from yarddial.yard.errors import BadSamples
 
+Verdict = Literal["first", "second", "alike", "unsure", "no signal"]
+
 # The range stated holds at least 19 times in 20: quantiles for 32 in 33, for the sum of bounded terms has heavier
 # tails than the t distribution when few pairs are had.
 HOLDS = 0.97
 FEWEST_PAIRS = 6
+# A mean so many of its errors above nought is a signal: noise alone makes it in three of a million comparisons.
+STANDS_OUT = 4.7
+# A power so many of its scatters above nought is clear of the noise. Differences under this are none to the ear.
+CLEAR_SIGMAS, ALIKE_DB = 8.0, 1.0
 # Sigma of a correlation that chance alone makes.
 CHANCE = 0.8
 # Share of their own variance under which the two levels' difference shows that they fade together.
@@ -25,6 +32,7 @@ class Difference(msgspec.Struct, frozen=True):
     """Second minus first in dB, and the range that holds it at least 19 times in 20.
 
     independent : as how many pairs these count, where neighbouring ones err alike because each fades slowly by itself.
+    has_signal : whether one of the two stands out of the noise at all.
     """
 
     db: float
@@ -32,6 +40,20 @@ class Difference(msgspec.Struct, frozen=True):
     high_db: float
     pairs: int
     independent: float
+    has_signal: bool = True
+
+    @property
+    def verdict(self) -> Verdict:
+        """Which of the two is better, as far as the range tells."""
+        if not self.has_signal:
+            return "no signal"
+        if not self.is_settled:
+            return "unsure"
+        if max(abs(self.low_db), abs(self.high_db)) < ALIKE_DB:
+            return "alike"
+        if not self.is_sure:
+            return "unsure"
+        return "second" if self.low_db > 0 else "first"
 
     @property
     def is_settled(self) -> bool:
@@ -44,7 +66,9 @@ class Difference(msgspec.Struct, frozen=True):
         return self.low_db > 0 or self.high_db < 0
 
 
-def difference(first: Sequence[float], second: Sequence[float]) -> Difference:
+def difference(
+    first: Sequence[float], second: Sequence[float], scatter: tuple[Sequence[float], Sequence[float]] | None = None
+) -> Difference:
     """Compare powers measured in pairs, of which the order within each was drawn by lot.
 
     Each pair gives u = (b - g a) / (b + g a), g the ratio supposed; its mean vanishes at the ratio that fits. Where a
@@ -58,6 +82,10 @@ def difference(first: Sequence[float], second: Sequence[float]) -> Difference:
     ----------
     first, second : sequence of float
         Linear powers, or ratios of powers, by pair; a power from which noise was taken off may be below 0.
+    scatter : two sequences of float, optional
+        One sigma of each power by noise alone. Where the powers hardly exceed it, their ratio is no longer a logistic
+        variable: the range is then Fieller's [3]_, of the ratio of two means, and where neither mean stands out there
+        is no signal.
 
     Raises
     ------
@@ -68,12 +96,21 @@ def difference(first: Sequence[float], second: Sequence[float]) -> Difference:
     ----------
     .. [1] Balakrishnan, Handbook of the Logistic Distribution (1992), section 2.
     .. [2] Geyer, Statistical Science 7 (1992) 473-483, section 3.3.
+    .. [3] Fieller, J. Royal Stat. Soc. B 16 (1954) 175-185.
     """
     a, b = np.asarray(first, float), np.asarray(second, float)
     if a.size != b.size:
         raise BadSamples(f"{a.size} measurements of one and {b.size} of the other make no pairs: measure both in turn")
     if a.size < FEWEST_PAIRS:
         raise BadSamples(f"{a.size} pairs tell nothing yet: measure {FEWEST_PAIRS} or more")
+
+    if scatter is not None:
+        noises = [np.asarray(one, float) for one in scatter]
+        if not any(_stands_out(power, noise) for power, noise in zip((a, b), noises, strict=True)):
+            return Difference(0.0, -FURTHEST_DB, FURTHEST_DB, a.size, float(a.size), has_signal=False)
+        clear = [float(np.median(power)) / float(np.median(one)) for power, one in zip((a, b), noises, strict=True)]
+        if min(clear) < CLEAR_SIGMAS:
+            return _of_means(a, b)
 
     def u_at(db: float) -> NDArray[np.float64]:
         g = 10 ** (db / 10)
@@ -88,13 +125,40 @@ def difference(first: Sequence[float], second: Sequence[float]) -> Difference:
         u = u_at(db)
         return float(u.mean()), float(u.std(ddof=1) / np.sqrt(independent))
 
-    t = _student(max(independent - 1, 1.0))
+    t = _student(max(independent - 1, 1.0), HOLDS)
     return Difference(
         likeliest_db,
         _falls_through(lambda db: score(db)[0] - t * score(db)[1]),
         _falls_through(lambda db: score(db)[0] + t * score(db)[1]),
         a.size,
         independent,
+    )
+
+
+def _stands_out(power: NDArray[np.float64], noise: NDArray[np.float64]) -> bool:
+    """Whether its mean is above nought by more than noise makes it."""
+    return bool(power.mean() > STANDS_OUT * float(np.sqrt(np.mean(noise**2))) / np.sqrt(power.size))
+
+
+def _of_means(a: NDArray[np.float64], b: NDArray[np.float64]) -> Difference:
+    """The ratio of the means, for powers that scatter by noise: all ratios at which b - g a has a mean of nought."""
+
+    def t_at(db: float) -> float:
+        rest = b - 10 ** (db / 10) * a
+        independent = min(rest.size / _alike(rest), rest.size)
+        return float(rest.mean() / max(rest.std(ddof=1) / np.sqrt(independent), 1e-300))
+
+    rest = b - max(float(b.mean()), 1e-30) / max(float(a.mean()), 1e-30) * a
+    independent = rest.size / _alike(rest)
+    t = _student(max(independent - 1, 1.0), HOLDS)
+    least = 1e-9 * max(abs(float(a.mean())), abs(float(b.mean())))
+    likeliest_db = 10 * float(np.log10(max(float(b.mean()), least) / max(float(a.mean()), least)))
+    return Difference(
+        float(np.clip(likeliest_db, -FURTHEST_DB, FURTHEST_DB)),
+        _falls_through(lambda db: t_at(db) - t),
+        _falls_through(lambda db: t_at(db) + t),
+        a.size,
+        float(independent),
     )
 
 
@@ -128,10 +192,10 @@ def _alike(u: NDArray[np.float64]) -> float:
     return min(tau, u.size / 2.0)
 
 
-def _student(degrees: float) -> float:
+def _student(degrees: float, holds: float) -> float:
     from scipy.special import stdtrit
 
-    return float(stdtrit(degrees, 0.5 + HOLDS / 2))
+    return float(stdtrit(degrees, 0.5 + holds / 2))
 
 
 def _falls_through(function: Callable[[float], float]) -> float:

@@ -7,11 +7,12 @@ import msgspec
 
 from yarddial.yard.errors import BadObservations
 from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
+from yarddial.yard.oscillator_classes import classes_at
 from yarddial.yard.path import ConverterKind
 from yarddial.yard.working import WorkedValue, Working
 
 # An oscillator that no leaflet names, anywhere within this of the value found, is the rival of those that are stated.
-UNSTATED_SPREAD_HZ = 1e6
+UNSTATED_SPREAD_HZ, UNSTATED_SHARE = 1e6, 0.01
 # It is taken to be ten times rarer than a stated one: leaflets are wrong about the box more often than all at once.
 UNSTATED_PRIOR = 0.1
 # Odds beyond which one hypothesis is called decided.
@@ -72,7 +73,7 @@ def which_lo(
     crystal_ppm: float = 0.0,
     crystal_sigma_ppm: float = 25.0,
     sigma_hz: float = 100.0,
-    tolerance_ppm: float = 30.0,
+    tolerance_ppm: float | None = None,
 ) -> LoAnswer:
     """Find a converter's oscillator from one known station and weigh the stated values.
 
@@ -89,7 +90,7 @@ def which_lo(
     crystal_ppm, crystal_sigma_ppm : float
         The receiver's crystal as far as known, positive when fast.
     tolerance_ppm : float
-        One-sigma spread of oscillators around what is marked on them.
+        One-sigma spread of oscillators around what is marked on them; by default that of all classes at the frequency.
 
     Raises
     ------
@@ -98,8 +99,8 @@ def which_lo(
 
     Notes
     -----
-    Gaussian likelihoods with equal priors for every stated value, and a flat one, ten times rarer, over 1 MHz to either
-    side for an oscillator that nobody stated.
+    Gaussian likelihoods, one for each class of oscillator, with equal priors for every stated value; and a flat one,
+    ten times rarer, over 1 MHz or a hundredth to either side for an oscillator that nobody stated.
     """
     port_hz = shown_hz * (1 + crystal_ppm * 1e-6)
     lo_hz = {"sum": port_hz - reference_hz, "low": reference_hz - port_hz, "high": port_hz + reference_hz}[kind]
@@ -109,11 +110,17 @@ def which_lo(
             "check the kind and where the station was seen"
         )
     sigma_hz = ((shown_hz * crystal_sigma_ppm * 1e-6) ** 2 + sigma_hz**2) ** 0.5
-    weights = [(0.0, 0.0, UNSTATED_PRIOR / (2 * UNSTATED_SPREAD_HZ))]
+    weights = [(0.0, 0.0, UNSTATED_PRIOR / (2 * max(UNSTATED_SPREAD_HZ, UNSTATED_SHARE * lo_hz)))]
     for stated in stated_hz:
-        spread_hz = (sigma_hz**2 + (stated * tolerance_ppm * 1e-6) ** 2) ** 0.5
         apart_hz = lo_hz - stated
-        weights.append((stated, apart_hz, exp(-0.5 * (apart_hz / spread_hz) ** 2) / (spread_hz * 2.5066)))
+        spreads = [(one.share, one.sigma_ppm) for one in classes_at(stated)]
+        if tolerance_ppm is not None:
+            spreads = [(1.0, tolerance_ppm)]
+        weight = 0.0
+        for share, ppm in spreads:
+            spread_hz = (sigma_hz**2 + (stated * ppm * 1e-6) ** 2) ** 0.5
+            weight += share * exp(-0.5 * (apart_hz / spread_hz) ** 2) / (spread_hz * 2.5066)
+        weights.append((stated, apart_hz, weight))
     total = sum(weight for *_, weight in weights)
     ranked = sorted((Candidate(s, a, w / total) for s, a, w in weights), key=lambda c: -c.odds)
     return LoAnswer(

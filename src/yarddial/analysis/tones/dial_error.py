@@ -15,6 +15,8 @@ ToneReception = Literal["am", "usb", "lsb"]
 SIGN: dict[ToneReception, float] = {"am": 0.0, "usb": 1.0, "lsb": -1.0}
 # Three that miss one another by more than so many of their doubts are not one tone.
 MISSES_SIGMA = 4.0
+# What a dial moves by between two takes, one sigma: a plain crystal's 1e-8 of some megahertz.
+BETWEEN_HZ = 0.1
 
 
 class ToneAnswer(msgspec.Struct, frozen=True):
@@ -56,7 +58,8 @@ def dial_error(tones: Mapping[ToneReception, tuple[float, float]]) -> ToneAnswer
     Parameters
     ----------
     tones : mapping of "am", "usb", "lsb" to (hertz, sigma)
-        Two or three of them, measured with the dial on the station's stated frequency.
+        Two or three of them, measured with the dial on the station's stated frequency; each sigma is that of the
+        measurement alone, to which what the dial moves by from take to take is added.
 
     Raises
     ------
@@ -65,7 +68,7 @@ def dial_error(tones: Mapping[ToneReception, tuple[float, float]]) -> ToneAnswer
     """
     if len(tones) < 2:
         raise BadObservations("one tone alone tells nothing: give two of AM, USB and LSB")
-    heard = tuple((way, *tones[way]) for way in SIGN if way in tones)
+    heard = tuple((way, tones[way][0], float(np.hypot(tones[way][1], BETWEEN_HZ))) for way in SIGN if way in tones)
     rows = np.array([[SIGN[way] / sigma, 1 / sigma] for way, _, sigma in heard])
     right = np.array([hertz / sigma for _, hertz, sigma in heard])
     covariance = np.linalg.inv(rows.T @ rows)

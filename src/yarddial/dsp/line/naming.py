@@ -66,12 +66,12 @@ def _is_keyed(record: Record, best: "WeighedLine", density: float) -> bool:
 
 
 REMARKS = {
-    "fading": "it fades: its middle is known as far as the path allows; measure longer, or at a quiet hour",
-    "drifting": "it drifts: the value holds for the middle of the measurement",
-    "wandering": "its frequency wanders: one of the two oscillators does, and the mean over the measurement is told",
-    "warming up": "it approaches its end like something that warms up: measure again later",
-    "jumping": "its frequency jumped once: the mean over the measurement is told; measure again",
-    "broken": "its phase steps: samples were lost or the path switched; what lies between the steps was used",
+    "fading": "its middle is known as far as the path allows: measure longer, or at a quiet hour",
+    "drifting": "the value is the mean over the record",
+    "wandering": "one of the two oscillators does, and the mean over the measurement is told",
+    "warming up": "it approaches its end slowly: measure again later",
+    "jumping": "the mean over the measurement is told; measure again",
+    "broken": "samples were lost or the path switched; what lies between the steps was used",
     "level": "its level changes, its frequency does not",
     "lines": "more than one line stands there",
 }

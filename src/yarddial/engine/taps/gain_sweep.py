@@ -141,6 +141,7 @@ def measure(samples: Complex, rate_hz: float, offset_hz: float, width_hz: float)
     clear = (np.abs(hertz) > CENTRE_HZ) & (np.abs(hertz) < 0.42 * rate_hz)
     beside = clear & (away > half_hz + 4 * bin_hz) & (away < half_hz + BESIDE_HZ)
     floor = float(np.median(density[beside])) if beside.any() else float(np.median(density))
+    floor /= median_of_averages(samples.size)
     channel = float(density[away <= half_hz].sum() * bin_hz)
     at = int(np.argmax(np.where(clear, density, 0.0)))
     # A Hann line spreads over three bins.
@@ -155,6 +156,21 @@ def measure(samples: Complex, rate_hz: float, offset_hz: float, width_hz: float)
         _db(strongest),
         density.astype(np.float32),
     )
+
+
+def median_of_averages(count: int) -> float:
+    """Median over mean of an averaged power in one bin: a gamma variable's, by Wilson and Hilferty's cube [1]_.
+
+    Hann windows that overlap by half count as so many independent ones: 1 / (1 + 2 / 36) of their number [2]_.
+
+    References
+    ----------
+    .. [1] Wilson & Hilferty, Proc. Nat. Acad. Sci. 17 (1931) 684-688.
+    .. [2] P. D. Welch, IEEE Trans. Audio Electroacoustics AU-15 (1967) 70-73, eq. (12).
+    """
+    step = POINTS // 2
+    averages = max((count - POINTS) // step + 1, 1) / (1 + 2 / 36)
+    return float((1 - 1 / (9 * averages)) ** 3)
 
 
 def _db(power: float) -> float:

@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     from yarddial.yard.mark import Mark
 
 SENTENCES = {
-    "steady": "A steady carrier",
+    "steady": "A steady carrier, and noise",
     "drifting": "It drifts",
     "fading": "It fades",
     "wandering": "Its frequency wanders",
@@ -50,8 +50,6 @@ def model_evidence(carrier: "Carrier") -> str:
         parts.append(f"{carrier.lost} samples were lost meanwhile.")
     if carrier.remark:
         parts.append(f"{carrier.remark[:1].upper()}{carrier.remark[1:]}.")
-    elif carrier.is_adequate and carrier.residual:
-        parts.append("What is left is no more than noise.")
     return " ".join(parts)
 
 

@@ -71,6 +71,7 @@ class Comparison(Job):
         self._weighed: dict[int, tuple[float, float]] = {}
         self._chance = random.Random(20)
         self._dial_hz = 0.0
+        self._width_hz = 3_000.0
         self.first: Setup | None = None
         self.second: Setup | None = None
         self.pairs: tuple[Pair, ...] = ()
@@ -142,11 +143,16 @@ class Comparison(Job):
         pairs = self.pairs
         if len(pairs) < FEWEST_PAIRS:
             return None
+        # A power over B hertz and T seconds scatters by 1 / sqrt(B T) of itself.
+        relative = 1 / (max(self._width_hz, 1.0) * DWELL_S) ** 0.5
+        noise_scatter = ([relative * p.first_noise for p in pairs], [relative * p.second_noise for p in pairs])
         return Compared(
-            difference([p.first_signal for p in pairs], [p.second_signal for p in pairs]),
+            difference([p.first_signal for p in pairs], [p.second_signal for p in pairs], noise_scatter),
             difference([p.first_noise for p in pairs], [p.second_noise for p in pairs]),
             difference(
-                [p.first_signal / p.first_noise for p in pairs], [p.second_signal / p.second_noise for p in pairs]
+                [p.first_signal / p.first_noise for p in pairs],
+                [p.second_signal / p.second_noise for p in pairs],
+                ([relative] * len(pairs), [relative] * len(pairs)),
             ),
             self.in_dbm,
         )
@@ -184,6 +190,7 @@ class Comparison(Job):
         line = self._setup().line.at(self._dial_hz)
         way = DEMODULATIONS[demodulations_of(self._desk.station.mode, self._dial_hz)[0]]
         heard = turned(way.settings(), line)
+        self._width_hz = way.width_hz
         if self._lease is not None:
             self._lease.ask(Sweep(((),), way.width_hz, (heard.low_hz + heard.high_hz) / 2, DWELL_S))
 
@@ -219,7 +226,7 @@ class Comparison(Job):
         self._lease, self._order = None, []
         self.trouble = "" if ending.how in ("done", "cancelled") else ending.reason
         result = self.compared()
-        done = not self.trouble and result is not None and result.over.is_settled
+        done = not self.trouble and result is not None and result.over.is_settled and result.over.has_signal
         if done and result is not None and self.first is not None and self.second is not None:
             over = result.over
             text = (

@@ -119,6 +119,8 @@ class ComparisonSheet(Sheet):
         name = better.label if better.line.name == other.line.name else better.line.name
         low_db, high_db = sorted((abs(over.low_db), abs(over.high_db)))
         so_far = f"{count} of {PAIRS} pairs. " if comparison.running else f"{count} pairs. "
+        if not over.has_signal:
+            return "No signal here.", f"{so_far}Nothing stands out of the noise over either: dial a station."
         if not over.is_settled:
             under = f"{so_far}It fades so slowly that only {over.independent:.0f} of them count."
             return f"Not settled: {_db(over.db)} so far ({_db(over.low_db)} to {_db(over.high_db)}).", under

@@ -66,9 +66,6 @@ class Evidence(QWidget):
         layout.addWidget(self._lasts)
         layout.addSpacing(px(10))
         layout.addWidget(self._carrier_view)
-        layout.addWidget(Words("Measured against", 14, "serif"))
-        layout.addLayout(self._against)
-        layout.addSpacing(px(12))
         layout.addWidget(Words("Measure next", 14, "serif"))
         layout.addWidget(self._next)
         row = QHBoxLayout()
@@ -76,6 +73,9 @@ class Evidence(QWidget):
             row.addWidget(widget)
         row.addStretch()
         layout.addLayout(row)
+        layout.addSpacing(px(10))
+        layout.addWidget(Words("Measured against", 14, "serif"))
+        layout.addLayout(self._against)
         layout.addStretch()
 
     def show_state(self) -> None:

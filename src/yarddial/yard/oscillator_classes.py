@@ -1,0 +1,31 @@
+"""Classes of oscillators in converters, and how far each is from what is marked on it: one table for all."""
+
+import msgspec
+
+
+class OscillatorClass(msgspec.Struct, frozen=True):
+    """A class: one sigma of its error in ppm, and how common it is among its like."""
+
+    name: str
+    sigma_ppm: float
+    share: float
+
+
+# Usual figures: plain crystals 20 to 50 ppm with their trimming, compensated ones 0.5 to 2; LNBs by a dielectric
+# resonator are allowed 1 to 3 MHz of 10 GHz, those with a loop follow their crystal.
+LOW = (OscillatorClass("compensated crystal", 2.0, 0.2), OscillatorClass("plain crystal", 30.0, 0.8))
+MICROWAVE = (
+    OscillatorClass("crystal and loop", 15.0, 0.5),
+    OscillatorClass("dielectric resonator", 100.0, 0.5),
+)
+MICROWAVE_HZ = 3e9
+
+
+def classes_at(lo_hz: float) -> tuple[OscillatorClass, ...]:
+    """The classes of which an oscillator of that frequency is one."""
+    return MICROWAVE if lo_hz >= MICROWAVE_HZ else LOW
+
+
+def sigma_ppm_at(lo_hz: float) -> float:
+    """One sigma over all classes, for whoever wants a single figure."""
+    return float(sum(one.share * one.sigma_ppm**2 for one in classes_at(lo_hz)) ** 0.5)
