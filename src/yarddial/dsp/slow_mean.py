@@ -23,12 +23,14 @@ class SlowMean:
 
     def push(self, values: NDArray[Any]) -> NDArray[Any]:
         """The mean at each of the samples, of what has come until then."""
+        if not values.size:
+            # Nothing tells nothing: a mean that begins with it would begin at nought.
+            return values
         joined = np.concatenate([self._part, values])
         count = joined.size // self._step
         steps = joined[: count * self._step].reshape(count, self._step).mean(axis=1)
         if self._recent is None:
-            start = joined.mean() if joined.size else 0.0
-            self._recent = np.full(16, start, joined.dtype)
+            self._recent = np.full(16, joined.mean(), joined.dtype)
         known = np.concatenate([self._recent, steps])
         # means[k] is known at the end of step k - 1.
         means = windows(known, 16, 1, known.size - 15) @ _HANN

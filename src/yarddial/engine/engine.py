@@ -284,14 +284,18 @@ class Engine:
 
     def _begin(self, asked: TapRequest) -> None:
         """Put a tap on the list, in the place of the job's former one of its kind; or say why that cannot be."""
+        heard: Ear | None = None
         for former in tuple(self._taps):
             if former.job == asked.job and type(getattr(former, "asked", None)) is type(asked):
+                heard = former if isinstance(former, Ear) else None
                 self._end(former, "cancelled")
         stream = self._stream
         made: StreamTap
         if isinstance(asked, Hear | Follow):
             made = Ear(asked, self._report) if isinstance(asked, Hear) else Follower(asked, self._report)
             self._taps.append(made)
+            if isinstance(made, Ear) and heard is not None:
+                made.take_over(heard)
             if stream is not None:
                 made.begin(stream, "receiver")
             return

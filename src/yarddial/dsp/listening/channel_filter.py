@@ -10,6 +10,8 @@ from yarddial.dsp.windows import windows
 Complex = NDArray[np.complex64]
 # Kaiser's beta for 75 dB, and the transition that it takes: (A - 8) / (2.285 (n - 1)) radians a sample.
 BETA, STOP_DB = 7.45, 75.0
+# The most that it gathers, seconds, where that is not below a third of its length.
+LATE_S = 0.045
 
 
 class ChannelFilter:
@@ -31,6 +33,11 @@ class ChannelFilter:
         self._rate_hz = rate_hz
         self._taps = 2 * int((STOP_DB - 8) / (2.285 * 2 * np.pi * transition_hz / rate_hz) / 2) + 3
         self._size = max(1 << int(np.ceil(np.log2(4 * self._taps))), 1024)
+        # What a long filter gathers before it gives is heard as lateness.
+        while self._size - self._taps > LATE_S * rate_hz and self._size > max(1.4 * self._taps, 1024):
+            self._size //= 2
+        if self._size < 1.3 * self._taps:
+            self._size *= 2
         self.delay_samples = (self._taps - 1) // 2
         self.set_edges(low_hz, high_hz)
         self._held = np.zeros(self._taps - 1, np.complex64)

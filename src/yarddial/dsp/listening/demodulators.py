@@ -33,21 +33,84 @@ class Envelope:
 
 
 class Synchronous:
-    """AM against its own carrier, found by a mean over a fraction of a second: a fade of the carrier alone cuts less.
+    """AM against its own carrier, followed by a loop that is locked to it and holds through fades.
 
-    In phase is what is heard; noise in quadrature is not, and one sideband's fading does not distort.
+    In phase is what is heard; noise in quadrature is not, and one sideband's fading does not distort. The loop is of
+    second order [1]_, stepped once a millisecond; its start is the strongest line within PULL_HZ of the dial, sought
+    anew while it is not locked.
+
+    References
+    ----------
+    .. [1] F. M. Gardner, Phaselock Techniques, 3rd edition (2005), section 2.2: natural frequency and damping.
     """
 
+    # How far off the dial a carrier is found, hertz, and from how many seconds.
+    PULL_HZ, SOUGHT_S = 120.0, 0.1
+    # Natural frequency of the loop, hertz, and its damping; a step's length.
+    LOOP_HZ, DAMPING, STEP_S = 4.0, 0.9, 1e-3
+    # A carrier this far under its mean has faded, and is not listened to; in phase over all, smoothed, it is locked.
+    FADED, LOCKED = 0.25, 0.5
+
     def __init__(self, rate_hz: float) -> None:
-        self._carrier = SlowMean(rate_hz, 0.05)
+        self._rate_hz = rate_hz
+        self._step = max(int(rate_hz * self.STEP_S), 1)
         self._level = SlowMean(rate_hz, 0.1)
+        self._hz, self._phase = 0.0, 0.0
+        self._mean, self._lock = 0.0, 0.0
+        self._sought: list[Complex] = []
+        self._held = np.empty(0, np.complex64)
+        turns = 2 * np.pi * self.LOOP_HZ * self._step / rate_hz
+        self._proportional, self._integral = 2 * self.DAMPING * turns, turns**2
+        self._ramp = np.arange(self._step) / rate_hz
+
+    @property
+    def is_locked(self) -> bool:
+        """Whether the carrier is followed."""
+        return self._lock > self.LOCKED
 
     def push(self, channel: Complex) -> SoundArray:
-        """The part in phase with the carrier, over its mean, less one."""
-        carrier = self._carrier.push(channel)
-        turned = (channel * carrier.conj()).real / np.maximum(np.abs(carrier), 1e-12)
-        level = self._level.push(turned.astype(np.float32))
-        return np.asarray(turned / np.maximum(level, 1e-12) - 1.0, np.float32)
+        """The part in phase with the carrier, over its mean, less one; whole steps at a time."""
+        joined = np.concatenate([self._held, channel])
+        steps = joined.size // self._step
+        self._held = joined[steps * self._step :].copy()
+        if not steps:
+            return np.empty(0, np.float32)
+        rows = joined[: steps * self._step].reshape(steps, self._step)
+        if not self.is_locked:
+            self._seek(rows)
+        turned = np.empty(rows.shape, np.float32)
+        for number in range(steps):
+            turned[number] = self._follow(rows[number])
+        flat = turned.reshape(-1)
+        level = self._level.push(flat)
+        return np.asarray(np.clip(flat / np.maximum(level, 1e-9) - 1.0, -4.0, 4.0), np.float32)
+
+    def _follow(self, row: Complex) -> SoundArray:
+        phase = self._phase + 2 * np.pi * self._hz * self._ramp
+        turned = row * np.exp(-1j * phase).astype(np.complex64)
+        mean = complex(turned.mean())
+        size = abs(mean)
+        self._mean += 0.01 * (size - self._mean) if self._mean else size
+        self._phase = float((self._phase + 2 * np.pi * self._hz * self._step / self._rate_hz) % (2 * np.pi))
+        if size > self.FADED * self._mean:
+            error = float(np.angle(mean))
+            self._phase += self._proportional * error
+            self._hz += self._integral * error / (2 * np.pi * self._step / self._rate_hz)
+            self._hz = min(max(self._hz, -self.PULL_HZ), self.PULL_HZ)
+            self._lock += 0.02 * (mean.real / max(size, 1e-30) - self._lock)
+        return np.asarray(turned.real, np.float32)
+
+    def _seek(self, rows: Complex) -> None:
+        self._sought.append(rows.mean(axis=1))
+        sums = np.concatenate(self._sought)
+        if sums.size * self._step < self.SOUGHT_S * self._rate_hz:
+            return
+        points = 4 * sums.size
+        power = np.abs(np.fft.fft(sums * np.hanning(sums.size), points))
+        hertz = np.fft.fftfreq(points, self._step / self._rate_hz)
+        power[np.abs(hertz) > self.PULL_HZ] = 0.0
+        self._hz = float(hertz[int(np.argmax(power))])
+        self._sought = []
 
 
 class Product:

@@ -21,6 +21,8 @@ DEVIATION_HZ = {"nfm": 5_000.0, "wfm": 75_000.0}
 VOICE_TOP_HZ, WIDE_TOP_HZ = 3_400.0, 15_000.0
 # Rate of the channel before it is demodulated, at least: narrow ways, wide FM.
 NARROW_HZ, WIDE_HZ = 48_000.0, 300_000.0
+# A new channel's filters and means settle for so long before it is heard; from one to the other it is faded.
+SETTLES_S, FADES_S = 0.03, 0.005
 
 
 class HeardBlock(msgspec.Struct, frozen=True):
@@ -95,6 +97,12 @@ class Hearing:
         pilot_db = self._pilot.level_db if self._pilot is not None else None
         return HeardBlock(sound, self._level_dbfs, self._squelch.is_open, pilot_db)
 
+    def take_over(self, former: "Hearing") -> None:
+        """Go on as loud as the former was."""
+        if self._gain is not None and former._gain is not None:
+            self._gain.take_over(former._gain)
+        self._squelch.is_open = former._squelch.is_open
+
 
 class _Pilot:
     """How far the stereo pilot stands over the multiplex beside it, dB; from a short transform twice a second."""
@@ -125,8 +133,51 @@ class _Pilot:
         self.level_db = float(10 * np.log10(float(power[self._at].max()) / max(beside, 1e-30)))
 
 
+class ContinuousHearing:
+    """A channel heard through every change of it: the former is faded out once the new one has settled.
+
+    rate_hz : of the span, which stays; with another span begin anew.
+    """
+
+    def __init__(self, rate_hz: float, offset_hz: float, settings: Settings) -> None:
+        self._rate_hz = rate_hz
+        self._now = Hearing(rate_hz, offset_hz, settings)
+        self._next: Hearing | None = None
+        self._came = np.empty(0, np.float32)
+
+    @property
+    def sound_hz(self) -> float:
+        """Of the sound."""
+        return self._now.sound_hz
+
+    def change(self, offset_hz: float, settings: Settings) -> None:
+        """Hear something else from now on. Raises BadSamples as `Hearing` does."""
+        self._next = Hearing(self._rate_hz, offset_hz, settings)
+        self._next.take_over(self._now)
+        self._came = np.empty(0, np.float32)
+
+    def push(self, samples: Complex) -> HeardBlock:
+        """Take the span's samples; return the sound that is now complete."""
+        heard = self._now.push(samples)
+        if self._next is None:
+            return heard
+        new = self._next.push(samples)
+        self._came = np.concatenate([self._came, new.sound])
+        settles, fades = int(SETTLES_S * self._next.sound_hz), int(FADES_S * self._next.sound_hz)
+        if self._came.size < settles + fades or heard.sound.size < fades:
+            return heard
+        share = (0.5 - 0.5 * np.cos(np.pi * (np.arange(fades) + 0.5) / fades)).astype(np.float32)
+        fresh = self._came[settles:]
+        over = heard.sound[-fades:] * (1 - share) + fresh[:fades] * share
+        sound = np.concatenate([heard.sound[:-fades], over, fresh[fades:]])
+        self._now, self._next = self._next, None
+        return HeardBlock(sound, new.level_dbfs, new.is_open, new.pilot_db)
+
+
 def _transition_hz(settings: Settings) -> float:
-    """An edge takes a twelfth of the channel, between 60 Hz and what wide FM needs."""
+    """An edge takes a twelfth of the channel, between 60 Hz and what wide FM needs; CW's a fifth, to be in time."""
+    if settings.way == "cw":
+        return max((settings.high_hz - settings.low_hz) / 5, 60.0)
     return min(max((settings.high_hz - settings.low_hz) / 12, 60.0), 16_000.0)
 
 

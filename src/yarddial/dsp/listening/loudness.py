@@ -12,6 +12,8 @@ SoundArray = NDArray[np.float32]
 PIECE_S, PEAK = 0.01, 0.5
 # The gain may rise by so many dB a second after holding, and no higher than this.
 RISE_DB_S, HOLD_S, MOST_DB = 30.0, 0.3, 90.0
+# Pieces by which the first gain is set.
+FIRST_PIECES = 4
 
 
 class AutomaticGain:
@@ -19,22 +21,33 @@ class AutomaticGain:
 
     def __init__(self, rate_hz: float) -> None:
         self._piece = int(rate_hz * PIECE_S)
-        self._gain_db, self._hold_s = MOST_DB, 0.0
+        # Until the first pieces have told how loud it is, none: a gain that began at the top would crack.
+        self._gain_db: float | None = None
+        self._hold_s = 0.0
         self._held = np.empty(0, np.float32)
 
     @property
     def gain_db(self) -> float:
-        """The gain in force."""
-        return self._gain_db
+        """The gain in force; 0 before the first sound."""
+        return self._gain_db or 0.0
+
+    def take_over(self, former: "AutomaticGain") -> None:
+        """Go on with another's gain: what is heard next is mostly as loud."""
+        self._gain_db, self._hold_s = former._gain_db, former._hold_s
 
     def push(self, sound: SoundArray) -> SoundArray:
         """A piece late, so that the gain is down before the peak is there."""
         joined = np.concatenate([self._held, sound])
         pieces = max(joined.size // self._piece - 1, 0)
+        if not pieces:
+            self._held = joined
+            return np.empty(0, np.float32)
         rows = joined[: (pieces + 1) * self._piece].reshape(-1, self._piece)
-        peaks = np.abs(rows).max(axis=1).tolist() if pieces else []
+        peaks = np.abs(rows).max(axis=1).tolist()
+        if self._gain_db is None:
+            self._gain_db = min(min(20 * log10(PEAK / max(peak, 1e-9)), MOST_DB) for peak in peaks[:FIRST_PIECES])
         gains = [10 ** (self._gain_db / 20)]
-        for peak in peaks[1:] if pieces else []:
+        for peak in peaks[1:]:
             wanted_db = min(20 * log10(PEAK / max(peak, 1e-9)), MOST_DB)
             if wanted_db < self._gain_db:
                 self._gain_db, self._hold_s = wanted_db, HOLD_S
