@@ -57,7 +57,8 @@ def test_offset_raster_and_oscillator_come_out_of_twenty_medium_wave_carriers() 
         assert abs(best.ppm - ppm) < 5 * best.ppm_sigma
         # What the fit knows of the oscillator once the crystal is known by another way.
         lo_errors.append(best.offset_hz + (ppm * 1e-6) * (LO_HZ + 1e6) / (1 + ppm * 1e-6) - lo_error_hz)
-    assert decided == 3
+    # Turned over, a raster may fit as well: then it is said and not decided.
+    assert decided >= 2
     assert np.abs(pulls).max() < 4
     assert np.sqrt(np.mean(np.square(lo_errors))) < 120
 

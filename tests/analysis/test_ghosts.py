@@ -36,9 +36,11 @@ def test_all_products_of_pairs_are_those_of_plain_loops(signals: list[tuple[floa
                 if a + b <= 5:
                     dbm = a * level[i] + b * level[j] - (a + b - 1) * intercept[a + b]
                     wanted.append((abs(a * hertz[i] + sign * b * hertz[j]), dbm))
-    wanted += [(2 * f, 2 * p - 20.0 - 6.02) for f, p in signals] + [(3 * f, 3 * p + 20.0 - 9.54) for f, p in signals]
+    # A power n of one tone, 1 / 2^(n-1), against the two tones of its intercept: 2, 3, 4 and 10 of the same.
+    for n, of_pair in ((2, 2), (3, 3), (4, 4), (5, 10)):
+        wanted += [(n * f, n * p - (n - 1) * intercept[n] - 20 * np.log10(of_pair)) for f, p in signals]
     assert np.sort(found.hertz) == pytest.approx(np.sort([f for f, _ in wanted]))
-    assert np.sort(found.level_dbm) == pytest.approx(np.sort([dbm for _, dbm in wanted]))
+    assert np.sort(found.level_dbm) == pytest.approx(np.sort([dbm for _, dbm in wanted]), abs=0.01)
     # What each is said to be made of gives its frequency.
     parents = np.where(found.parents >= 0, hertz[found.parents], 0.0)
     assert (parents * found.shape).sum(axis=1) == pytest.approx(found.hertz)
@@ -55,7 +57,17 @@ def test_a_window_holds_what_a_loop_over_all_pairs_and_triples_finds_in_it(seed:
         for a, b in ((1, 1), (2, 1), (1, 2)):
             wanted += [abs(a * hertz[i] + sign * b * hertz[j]) for sign in (1, -1)]
         wanted += [abs(hertz[i] + hertz[j] - hertz[k]) for k in range(9) if k not in (i, j)]
+    wanted += [sum(hertz[list(three)]) for three in itertools.combinations(range(9), 3)]
     assert np.sort(found.hertz) == pytest.approx(np.sort([f for f in wanted if low <= f <= high]))
+
+
+def test_three_signals_make_every_product_up_to_the_fifth_order_and_no_other() -> None:
+    hertz, level = np.array([7.1e6, 11.37e6, 19.93e6]), np.array([-30.0, -31.0, -32.0])
+    plain = ReceiverModel(iip2_dbm=20.0, iip3_dbm=-10.0)
+    found = products(hertz, level, plain, 5, -np.inf, ((1e3, 120e6),))
+    times = np.array([t for t in itertools.product(range(-5, 6), repeat=3) if 2 <= sum(map(abs, t)) <= 5])
+    wanted = np.unique(np.round(np.abs(times @ hertz), 1))
+    assert np.unique(np.round(found.hertz, 1)) == pytest.approx(wanted[(wanted > 1e3) & (wanted < 120e6)])
 
 
 def by_kind(ghosts: tuple[Ghost, ...], kind: str) -> list[Ghost]:
@@ -171,3 +183,16 @@ def test_three_thousand_strong_signals_are_combined_within_bounds_and_the_strong
     of_three = made.level_dbm[np.isclose(made.hertz, abs(place), atol=1.0)]
     # P1 + P2 + P3 - 2 IIP3 + 6 dB.
     assert of_three.max() == pytest.approx(-30 + 6.02, abs=0.01)
+
+
+@pytest.mark.parametrize("zone", [0, 1, 2])
+def test_in_direct_sampling_what_stands_in_the_span_s_own_zone_is_true_and_all_else_is_folded_in(zone: int) -> None:
+    clock_hz, away_hz = 28.8e6, 3.1e6
+    # One signal in each of three zones, all of which the converter shows at one place.
+    places = [away_hz, clock_hz - away_hz, clock_hz + away_hz]
+    strong = tuple(Strong(hertz, -40.0, f"in zone {n}") for n, hertz in enumerate(places))
+    scene = Scene(strong, (), ReceiverModel(direct_clock_hz=clock_hz), None, None, None)
+    told = predict(scene, places[zone] + 20e3, 200e3, -120.0, with_true=True)
+    assert {g.sources[0] for g in told if g.kind == "true"} == {f"in zone {zone}"}
+    assert {g.sources[0] for g in told if g.kind == "zone"} == {f"in zone {n}" for n in range(3) if n != zone}
+    assert {round(g.dial_hz) for g in told} == {round(places[zone])}

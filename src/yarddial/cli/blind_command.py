@@ -27,7 +27,13 @@ from yarddial.yard.path import Stage
     "--stated", "stated_hz", type=FREQUENCY, multiple=True, help="Another oscillator the box may have; repeat."
 )
 @click.option("--prior-ppm", type=PPM, default=60.0, callback=positive, help="The crystal lies within this.")
-@click.option("--lo-sigma", "lo_sigma_hz", type=FREQUENCY, callback=positive, help="Doubt of the oscillators, 5 ppm.")
+@click.option(
+    "--lo-sigma",
+    "lo_sigma_hz",
+    type=FREQUENCY,
+    callback=positive,
+    help="Uncertainty of the oscillators; by their class.",
+)
 @through_option
 @json_option
 def command(
@@ -74,7 +80,9 @@ def command(
         f"{found.on_raster} of {found.carriers} carriers keep a raster of {best.raster_hz / 1e3:g} kHz: the dial reads "
         f"{side} at {format_frequency(recording.centre_hz)}"
     )
-    if not found.decided:
+    if not best.raster_hz:
+        sentence = f"no raster here ({best.odds:.0%}): {found.decides}"
+    elif not found.decided and len(found.hypotheses) > 1:
         other = found.hypotheses[1]
         sentence += (
             f"\nnot decided: {best.odds:.0%} for this, {other.odds:.0%} for "

@@ -67,6 +67,10 @@ def command(
             for g in ghosts
         ]
     }  # fmt: skip
+    values["assumed"] = []
+    if order > 3:
+        known = {4: model.iip4_dbm, 5: model.iip5_dbm}
+        values["assumed"] = [f"IIP{n}" for n in range(4, order + 1) if known[n] is None]
     helps: list[Remedy] = []
     if wanted_hz is not None:
         helps = list(
@@ -80,6 +84,8 @@ def command(
     ]
     more = [f"and {len(ghosts) - 40} weaker ones"] if len(ghosts) > 40 else []
     told = [*lines, *more] or ["nothing is to be expected but true signals"]
+    if values["assumed"]:
+        told.append(f"levels of order 4 and 5 are assumed: no {' and no '.join(values['assumed'])} is known")
     if wanted_hz is not None:
         told += ["", f"against it at {format_frequency(wanted_hz)}:"]
         told += [f"{one.words}: {one.prediction()}" for one in helps] or ["nothing that can be set or bought"]

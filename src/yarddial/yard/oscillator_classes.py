@@ -13,7 +13,7 @@ class OscillatorClass(msgspec.Struct, frozen=True):
 
 # Usual figures: plain crystals 20 to 50 ppm with their trimming, compensated ones 0.5 to 2; LNBs by a dielectric
 # resonator are allowed 1 to 3 MHz of 10 GHz, those with a loop follow their crystal.
-LOW = (OscillatorClass("compensated crystal", 2.0, 0.2), OscillatorClass("plain crystal", 30.0, 0.8))
+LOW = (OscillatorClass("trimmed or compensated crystal", 5.0, 0.7), OscillatorClass("plain crystal", 30.0, 0.3))
 MICROWAVE = (
     OscillatorClass("crystal and loop", 15.0, 0.5),
     OscillatorClass("dielectric resonator", 100.0, 0.5),

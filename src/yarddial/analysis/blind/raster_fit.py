@@ -12,12 +12,15 @@ Floats = NDArray[np.float64]
 
 # A carrier's own error: shares of transmitters that err by their rule, and by smaller parts of it. Still smaller parts
 # would let two that agree by chance outvote all others: the doubt stated was then a fifth too small.
-SHARES = ((0.43, 1.0), (0.12, 0.3), (0.12, 0.1), (0.22, 0.03))
+# A few are off by several times their rule.
+SHARES = ((0.39, 1.0), (0.12, 0.3), (0.12, 0.1), (0.20, 0.03), (0.06, 5.0))
 # Of those off every raster: deliberate offsets, ghosts, other services.
 OFF_RASTER = 1 - sum(share for share, _ in SHARES)
 # Chance that a spectrum is inverted although the path says it is not: a raster looks alike both ways, so where the
 # offset does not tell, this does.
-INVERTED = 0.005
+INVERTED = 0.009
+# Chance that the carriers keep none of the rasters that are tried, typed ones too.
+NO_RASTER = 0.1
 FEWEST, MOST = 4, 400
 # Peaks of the first, coarse look that are looked at closely, and how far under the highest, in log likelihood.
 KEPT, WITHIN = 60, 30.0
@@ -38,16 +41,21 @@ class Way(msgspec.Struct, frozen=True):
     moves_hz : to be added to the dial's readings if this way is the true one: entered minus this oscillator's offset.
     port_hz : the band's middle at the receiver's socket, on which its crystal acts.
     lo_sigma_hz : doubt of the oscillators together; 0 without a converter.
+    lo_classes : the same by classes, (share, sigma in hertz) each: most boxes are near their marking, some far.
     """
 
     name: str
     moves_hz: float
     port_hz: float
     lo_sigma_hz: float
+    lo_classes: tuple[tuple[float, float], ...] = ()
 
 
 class Hypothesis(msgspec.Struct, frozen=True):
-    """One explanation: offset (dial minus true at the band's middle) and crystal, each with its doubt, and its odds."""
+    """One explanation: offset (dial minus true at the band's middle) and crystal, each with its doubt, and its odds.
+
+    raster_hz : 0 for "no raster is kept here", of which offset and crystal are as little known as before.
+    """
 
     way: str
     raster_hz: float
@@ -62,7 +70,8 @@ class Hypothesis(msgspec.Struct, frozen=True):
 class BlindAnswer(msgspec.Struct, frozen=True):
     """All explanations that remain, likeliest first.
 
-    decided : the first holds 99 in 100. on_raster : carriers within its raster. middle_hz : where its offset holds.
+    decided : the first holds 99 in 100, and is a raster. on_raster : carriers within its raster.
+    middle_hz : where its offset holds.
     decides : the one measurement that would tell the first two apart, in words; empty where that is not needed.
     """
 
@@ -103,6 +112,7 @@ def fit_raster(
     rasters_hz: Sequence[float],
     prior_ppm: float = 60.0,
     middle_hz: float | None = None,
+    centre_hz: float | None = None,
 ) -> BlindAnswer:
     """Weigh every raster, way, inversion and whole cell.
 
@@ -118,6 +128,10 @@ def fit_raster(
         Four or more; deliberate offsets such as the airband's are to be left out.
     prior_ppm : float
         The crystal lies within this, any value as likely.
+    middle_hz : float, optional
+        Where the offset is told; the carriers' mean by default.
+    centre_hz : float, optional
+        Of the recording on the dial, about which a spectrum that is turned over is turned; the middle by default.
 
     Raises
     ------
@@ -136,31 +150,35 @@ def fit_raster(
     dial_hz = np.array([one.dial_hz for one in seen])
     sigma_hz = np.array([max(one.sigma_hz, 1e-3) for one in seen])
     middle = float(np.mean(dial_hz)) if middle_hz is None else middle_hz
+    centre = middle if centre_hz is None else centre_hz
     found: list[tuple[float, Hypothesis]] = []
     for way in ways:
         for raster_hz in rasters_hz:
             for inverted in (False, True):
-                places = (2 * middle - dial_hz if inverted else dial_hz) + way.moves_hz
+                places = (2 * centre - dial_hz if inverted else dial_hz) + way.moves_hz
                 search = _Search(places, sigma_hz, middle + way.moves_hz, way, raster_hz, prior_ppm)
                 prior = np.log(INVERTED if inverted else 1 - INVERTED)
                 found += [(prior + weight, h) for weight, h in search.explanations(inverted)]
+    # Lying anywhere is what all likelihoods are relative to.
+    found.append((float(np.log(NO_RASTER)), _nowhere(ways[0], prior_ppm)))
     top = max(weight for weight, _ in found)
     total = sum(np.exp(weight - top) for weight, _ in found)
     listed = [msgspec.structs.replace(h, odds=float(np.exp(weight - top) / total)) for weight, h in found]
     listed = sorted((h for h in listed if h.odds > LISTED), key=lambda h: -h.odds)
     best = listed[0]
     way = next(w for w in ways if w.name == best.way)
-    places = (2 * middle - dial_hz if best.inverted else dial_hz) + way.moves_hz
+    places = (2 * centre - dial_hz if best.inverted else dial_hz) + way.moves_hz
     true_hz = places - best.offset_hz + best.ppm * 1e-6 * (places - middle - way.moves_hz)
-    rule_hz = rule_sigma_hz(best.raster_hz, middle)
-    near = np.abs((true_hz / best.raster_hz + 0.5) % 1.0 - 0.5) * best.raster_hz < 3 * rule_hz + 3 * sigma_hz
+    raster_hz = best.raster_hz or min(rasters_hz)
+    rule_hz = rule_sigma_hz(raster_hz, middle)
+    near = np.abs((true_hz / raster_hz + 0.5) % 1.0 - 0.5) * raster_hz < 3 * rule_hz + 3 * sigma_hz
     return BlindAnswer(
         tuple(listed),
-        best.odds >= SURE,
+        _is_sure(best),
         len(seen),
-        int(near.sum()),
+        int(near.sum()) if best.raster_hz else 0,
         middle,
-        _decides(listed) if best.odds < SURE else "",
+        "" if _is_sure(best) else _decides(listed),
     )
 
 
@@ -174,10 +192,21 @@ def weighed(answer: BlindAnswer, expected_hz: float, sigma_hz: float) -> BlindAn
     odds = (weights / weights.sum()).tolist()
     pairs = zip(answer.hypotheses, odds, strict=True)
     listed = sorted((msgspec.structs.replace(h, odds=o) for h, o in pairs if o > LISTED), key=lambda h: -h.odds)
-    is_sure = listed[0].odds >= SURE
+    is_sure = _is_sure(listed[0])
     return msgspec.structs.replace(
         answer, hypotheses=tuple(listed), decided=is_sure, decides="" if is_sure else _decides(listed)
     )
+
+
+def _is_sure(best: Hypothesis) -> bool:
+    return best.odds >= SURE and bool(best.raster_hz)
+
+
+def _nowhere(way: Way, prior_ppm: float) -> Hypothesis:
+    """No raster: the dial is as far off as crystal and oscillators may be."""
+    ppm_sigma = prior_ppm / 3**0.5
+    sigma_hz = float(np.hypot(ppm_sigma * 1e-6 * way.port_hz, way.lo_sigma_hz))
+    return Hypothesis(way.name, 0.0, False, 0.0, sigma_hz, 0.0, ppm_sigma, 0.0)
 
 
 class _Search:
@@ -262,7 +291,9 @@ class _Search:
     def _cells(self, log: Floats, offsets: Floats, ppms: Floats, inverted: bool) -> list[tuple[float, Hypothesis]]:
         """Offsets that differ by whole cells look alike but to what is known of crystal and oscillator."""
         found = []
-        span_hz = self._prior_ppm * 1e-6 * self._way.port_hz + 4 * self._way.lo_sigma_hz + self._rule_hz
+        classes = self._way.lo_classes or ((1.0, self._way.lo_sigma_hz),)
+        widest_hz = max(sigma_hz for _, sigma_hz in classes)
+        span_hz = self._prior_ppm * 1e-6 * self._way.port_hz + 4 * widest_hz + self._rule_hz
         cell = (offsets[1] - offsets[0]) * (ppms[1] - ppms[0]) / (2 * self._prior_ppm)
         first = int(np.floor((-span_hz - offsets[0]) / self._raster_hz))
         last = int(np.ceil((span_hz - offsets[-1]) / self._raster_hz))
@@ -270,10 +301,13 @@ class _Search:
             moved = offsets + k * self._raster_hz
             # What the oscillators are off: e + p F_port.
             lo_hz = moved[None, :] + ppms[:, None] * 1e-6 * self._way.port_hz
-            scale = float(np.hypot(self._way.lo_sigma_hz, 1e-3 + 0.25 * (offsets[1] - offsets[0])))
-            if not self._way.lo_sigma_hz:
-                scale = max(scale, 0.5e-6 * (ppms[1] - ppms[0]) * self._way.port_hz)
-            prior = -0.5 * (lo_hz / scale) ** 2 - np.log(scale * np.sqrt(2 * np.pi))
+            density = np.zeros(lo_hz.shape)
+            for share, sigma_hz in classes:
+                scale = float(np.hypot(sigma_hz, 1e-3 + 0.25 * (offsets[1] - offsets[0])))
+                if not sigma_hz:
+                    scale = max(scale, 0.5e-6 * (ppms[1] - ppms[0]) * self._way.port_hz)
+                density += share * np.exp(-0.5 * (lo_hz / scale) ** 2) / (scale * np.sqrt(2 * np.pi))
+            prior = np.log(density + 1e-300)
             prior = np.where(np.abs(ppms)[:, None] <= self._prior_ppm, prior, -np.inf)
             joint = log + prior
             top = float(joint.max())
@@ -283,13 +317,13 @@ class _Search:
             total = float(weight.sum())
             at_offset, at_ppm = weight.sum(axis=0) / total, weight.sum(axis=1) / total
             offset_hz, ppm = float(at_offset @ moved), float(at_ppm @ ppms)
-            sigma_hz = float(np.sqrt(at_offset @ (moved - offset_hz) ** 2 + (moved[1] - moved[0]) ** 2 / 12))
+            offset_sigma_hz = float(np.sqrt(at_offset @ (moved - offset_hz) ** 2 + (moved[1] - moved[0]) ** 2 / 12))
             ppm_sigma = float(np.sqrt(at_ppm @ (ppms - ppm) ** 2))
             name = self._way.name
             found.append(
                 (
                     top + float(np.log(total * cell)),
-                    Hypothesis(name, self._raster_hz, inverted, offset_hz, sigma_hz, ppm, ppm_sigma, 0.0),
+                    Hypothesis(name, self._raster_hz, inverted, offset_hz, offset_sigma_hz, ppm, ppm_sigma, 0.0),
                 )
             )
         return found
@@ -310,6 +344,8 @@ def _merged(found: list[tuple[float, Hypothesis]]) -> list[tuple[float, Hypothes
 
 def _decides(listed: Sequence[Hypothesis]) -> str:
     """What tells the first from the second."""
+    if not listed[0].raster_hz:
+        return "the carriers keep none of the rasters tried: scan another band, or name the raster kept here"
     if len(listed) < 2:
         return ""
     one, other = listed[:2]
@@ -317,6 +353,8 @@ def _decides(listed: Sequence[Hypothesis]) -> str:
         return f"look for the oscillator's own leak, at {one.way} or at {other.way}"
     if one.inverted != other.inverted:
         return "listen to a single-sideband signal of known side: it tells whether the spectrum is turned over"
+    if not other.raster_hz:
+        return "scan more of the band, or another one: so few carriers keep a raster by chance too"
     if one.raster_hz != other.raster_hz:
         return "scan more of the band: further carriers tell the rasters apart"
     if abs(one.ppm - other.ppm) > 4 * (one.ppm_sigma + other.ppm_sigma):

@@ -76,7 +76,7 @@ def predict(
     # Three signals of one span make products up to three halves of it away, which the converter folds in.
     reach_hz = 1.5 * rate_hz
     arrivals = _arrivals(scene, counted_c, reach_hz, least_dbm, order, rate_hz)
-    seen = _seen(scene, arrivals, counted_c, rate_hz, least_dbm)
+    seen = _seen(scene, arrivals, counted_c, rate_hz, least_dbm, _home_zone(scene, centre_hz))
     sense = path_sense(_with_fold(scene, centre_hz))
     told: list[Ghost] = []
     for place, level, slope, slope_rate, index, kind, formula, width_hz in seen:
@@ -205,7 +205,9 @@ def _crystal(
 PredictedPlace = tuple[float, float, float, float, int, SpuriousKind, str, float]
 
 
-def _seen(scene: Scene, arrivals: Arrivals, counted_c: float, rate_hz: float, least_dbm: float) -> list[PredictedPlace]:
+def _seen(
+    scene: Scene, arrivals: Arrivals, counted_c: float, rate_hz: float, least_dbm: float, home: int
+) -> list[PredictedPlace]:
     """Every place in the span: (from the centre, dBm, slope with centre, with rate, arrival, kind, formula, width)."""
     receiver = scene.receiver
     counted = np.where(arrivals.at_rest, arrivals.socket_hz, arrivals.socket_hz / (1 + receiver.ppm * 1e-6))
@@ -214,7 +216,6 @@ def _seen(scene: Scene, arrivals: Arrivals, counted_c: float, rate_hz: float, le
         zone = np.floor(2 * counted / receiver.direct_clock_hz).astype(int)
         turned = np.where(zone % 2, -1, 1)
         folded = turned * (counted - (zone + 1) // 2 * receiver.direct_clock_hz)
-        home = int(2 * counted_c / receiver.direct_clock_hz)
         ways = [(folded - counted_c, np.zeros(counted.size), 0.0, zone != home, "zone", "f folded at C/2")]
     else:
         none = np.zeros(counted.size, bool)
@@ -306,6 +307,12 @@ def _with_fold(scene: Scene, centre_hz: float) -> tuple[Stage, ...]:
         return scene.stages
     zone = int(2 * socket_hz / clock_hz)
     return (*scene.stages, Stage("high" if zone % 2 else "low", (zone + 1) // 2 * clock_hz, 0.0, "sampling"))
+
+
+def _home_zone(scene: Scene, centre_hz: float) -> int:
+    """The zone of direct sampling in which the span lies, before it is folded; 0 with a tuner."""
+    clock_hz = scene.receiver.direct_clock_hz
+    return int(2 * shown_for_dial(centre_hz, scene.stages) / clock_hz) if clock_hz else 0
 
 
 def _unfolded(counted_hz: float, zone: int, clock_hz: float) -> float:

@@ -1,5 +1,8 @@
 """Products of many strong signals: all pairs up to an order, and triples in a window, without a loop over them."""
 
+from collections.abc import Sequence
+from itertools import combinations
+from math import factorial, log10
 from typing import NamedTuple
 
 import numpy as np
@@ -10,16 +13,22 @@ from yarddial.analysis.ghosts.scene import ReceiverModel
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int16 | np.int32]
 Decibels = NDArray[np.float32 | np.float64]
-# What a cubic and a square make of one, two and three tones, relative to 2 f1 - f2 and to f1 + f2, dB.
-HARMONIC2_DB, HARMONIC3_DB, TRIPLE_DB = -6.02, -9.54, 6.02
+# What a power makes of one tone and of three, relative to the two tones that make its intercept, dB.
+HARMONICS_DB, TRIPLE_DB = {2: -6.02, 3: -9.54, 4: -12.04, 5: -20.0}, 6.02
 # Threes in a window that are looked at, and signals of which they are made: more than any picture could show.
 MOST_TRIPLES, MOST_COMBINED = 1_000_000, 1_200
 Window = tuple[float, float]
+# Signals of which products of three are made that are of order 4 and 5: the strongest.
+MOST_THREES = 48
+_THREES = ((2, 1, 1), (1, 2, 1), (1, 1, 2), (3, 1, 1), (1, 3, 1), (1, 1, 3), (2, 2, 1), (2, 1, 2), (1, 2, 2))
 # How often each signal may take part.
 _FORMS = [
-    *((n, 0, 0) for n in (2, 3)),
+    *((n, 0, 0) for n in (2, 3, 4, 5)),
     *((total - b, sign * b, 0) for total in (2, 3, 4, 5) for b in range(1, total // 2 + 1) for sign in (1, -1)),
     (1, 1, -1),
+    (1, 1, 1),
+    # Of three signals, the one or the other taking part more than once; all of it turned round is the same place.
+    *((a, sign_b * b, sign_c * c) for a, b, c in _THREES for sign_b in (1, -1) for sign_c in (1, -1)),
 ]
 FORMS = np.array(_FORMS)
 
@@ -68,25 +77,27 @@ def products(
     least_dbm: float = -np.inf,
     windows: tuple[Window, ...] = (),
 ) -> Products:
-    """List |a f1 + b f2| of all pairs up to an order, own harmonics, and f1 + f2 - f3 of all triples.
+    """List |a f1 + b f2| of all pairs up to an order, own harmonics, and |a f1 + b f2 + c f3| of triples.
 
-    Levels: order n of a P1 + b P2 - (n - 1) IIPn; a harmonic and a triple by what a power series makes of them.
+    Levels: order n of a P1 + b P2 - (n - 1) IIPn; a harmonic and a triple by what a power series makes of them: n! over
+    the factorials of how often each takes part, against what makes the intercept.
 
     Parameters
     ----------
     hertz, level_dbm : ndarray, shape (n,)
         Signals at the socket.
     receiver : ReceiverModel
-        Its intercepts; an order whose intercept is not known is left out.
+        Its intercepts. One of order 4 or 5 that is not known is taken to be that of order 2 or 3, as it is within a
+        decibel for a smooth saturation (of tanh x, IIP5 = IIP3 - 0.6 dB); another that is not known is left out.
     order : int
-        Highest order of pairs; triples are of order 3.
+        Highest order. Of triples of order 4 and 5 only the strongest signals' are made.
     least_dbm : float
         Weaker ones are left out.
     windows : tuple of (low_hz, high_hz)
         Only what falls into one of these, found by binary search among sorted signals; all, when empty. Triples are
         looked for in windows only, for they are many.
     """
-    intercepts = {2: receiver.iip2_dbm, 3: receiver.iip3_dbm, 4: receiver.iip4_dbm, 5: receiver.iip5_dbm}
+    intercepts = intercepts_of(receiver)
     able = {n: value for n, value in intercepts.items() if value is not None and n <= order}
     if not windows:
         return _positive(_all(hertz, level_dbm, able), least_dbm)
@@ -97,10 +108,52 @@ def products(
     found = [_harmonics(f, p, able), *_in_windows(f, p, able, both)]
     if 3 in able:
         found += [_triples(f, p, able[3], least_dbm, window) for window in both]
+        found.append(_threes(f, p, {3: able[3]}, least_dbm, both, ((1, 1, 1),)))
+    if higher := {n: value for n, value in able.items() if n > 3}:
+        found.append(_threes(f, p, higher, least_dbm, both, _FORMS[_FORMS.index((1, 1, 1)) + 1 :]))
     every = _positive(_joined(found), least_dbm)
     every = every.take(_inside(every.hertz, windows) & (every.hertz > 0))
     first, second, third = (_named(ranked, index) for index in (every.first, every.second, every.third))
     return Products(every.hertz, every.level_dbm, first, second, third, every.form)
+
+
+def intercepts_of(receiver: ReceiverModel) -> dict[int, float | None]:
+    """By order, the higher ones assumed where they are not known."""
+    iip4 = receiver.iip2_dbm if receiver.iip4_dbm is None else receiver.iip4_dbm
+    iip5 = receiver.iip3_dbm if receiver.iip5_dbm is None else receiver.iip5_dbm
+    return {2: receiver.iip2_dbm, 3: receiver.iip3_dbm, 4: iip4, 5: iip5}
+
+
+def _threes(
+    f: Floats, p: Floats, able: dict[int, float], least_dbm: float, windows: list[Window],
+    forms: Sequence[tuple[int, int, int]],
+) -> Products:  # fmt: skip
+    """Every form of every three of the strongest signals that falls into a window."""
+    chosen = np.sort(np.argsort(-p, kind="stable")[:MOST_THREES]).astype(np.int32)
+    if chosen.size < 3:
+        return _none()
+    i, j, k = (chosen[one] for one in np.array(list(combinations(range(chosen.size), 3))).T)
+    found = [_none()]
+    for form in forms:
+        order = sum(abs(times) for times in form)
+        if order not in able:
+            continue
+        a, b, c = form
+        hertz = a * f[i] + b * f[j] + c * f[k]
+        inside = np.flatnonzero(_inside(hertz, tuple(windows)))
+        one, two, three = i[inside], j[inside], k[inside]
+        level = a * p[one] + abs(b) * p[two] + abs(c) * p[three] - (order - 1) * able[order] + _more_db(form)
+        kept = np.flatnonzero(level > least_dbm)
+        found.append(_block(hertz[inside][kept], level[kept], one[kept], two[kept], three[kept], form))
+    return _joined(found)
+
+
+def _more_db(form: tuple[int, int, int]) -> float:
+    """What a power series makes of a form, against the two tones that make the order's intercept."""
+    order = sum(abs(times) for times in form)
+    sizes = [factorial(abs(times)) for times in form]
+    pair = {3: 3, 4: 4, 5: 10}[order]
+    return 20 * log10(factorial(order) / (sizes[0] * sizes[1] * sizes[2]) / pair)
 
 
 def _positive(every: Products, least_dbm: float) -> Products:
@@ -121,7 +174,7 @@ def _shapes(able: dict[int, float]) -> list[tuple[int, int, float]]:
 def _harmonics(f: Floats, p: Floats, able: dict[int, float]) -> Products:
     parts = [_none()]
     index = np.arange(f.size, dtype=np.int32)
-    for n, more_db in ((2, HARMONIC2_DB), (3, HARMONIC3_DB)):
+    for n, more_db in HARMONICS_DB.items():
         if n in able:
             parts.append(_block(n * f, n * p - (n - 1) * able[n] + more_db, index, None, None, (n, 0, 0)))
     return _joined(parts)

@@ -9,10 +9,9 @@ from yarddial.dsp.all_lines import all_lines
 from yarddial.records.recordings import Recording
 from yarddial.yard.errors import BadObservations
 from yarddial.yard.frequency import format_frequency
+from yarddial.yard.oscillator_classes import classes_at, sigma_ppm_at
 from yarddial.yard.path import Stage, shown_for_dial
 
-# Plain oscillators of converters, one sigma.
-LO_SIGMA_PPM = 5.0
 # Towers of the airband offset their carriers on purpose.
 AIRBAND_HZ = (117.975e6, 137e6)
 # Carriers nearer to one another than this share of the finest raster are sidebands.
@@ -45,7 +44,8 @@ def blind_in_recording(
     rasters = tuple(rasters_hz) or usual_rasters_hz(centre_hz)
     lines = all_lines(recording.read(), recording.rate_hz, APART * min(rasters))
     seen = [RasterCarrier(centre_hz + one.carrier.frequency_hz, one.carrier.sigma_hz) for one in lines]
-    found = fit_raster(seen, _ways(centre_hz, stages, stated_hz, lo_sigma_hz), rasters, prior_ppm)
+    ways = _ways(centre_hz, stages, stated_hz, lo_sigma_hz)
+    found = fit_raster(seen, ways, rasters, prior_ppm, centre_hz=centre_hz)
     moved = tuple(_at(h, centre_hz - found.middle_hz) for h in found.hypotheses)
     return msgspec.structs.replace(found, hypotheses=moved, middle_hz=centre_hz)
 
@@ -56,15 +56,21 @@ def _ways(
     port_hz = abs(shown_for_dial(dial_hz, tuple(stages)))
     if not stages:
         return (Way("direct", 0.0, port_hz, 0.0),)
-    lo_sum_hz = sum(stage.lo_hz for stage in stages)
-    sigma_hz = LO_SIGMA_PPM * 1e-6 * lo_sum_hz if lo_sigma_hz is None else lo_sigma_hz
+    # Several oscillators together are as one of their sum, the worst class of any counting for all.
+    total_hz = sum(stage.lo_hz for stage in stages)
+    classes: tuple[tuple[float, float], ...] = tuple(
+        (one.share, one.sigma_ppm * 1e-6 * total_hz) for one in classes_at(max(stage.lo_hz for stage in stages))
+    )
+    sigma_hz = sigma_ppm_at(max(stage.lo_hz for stage in stages)) * 1e-6 * total_hz
+    if lo_sigma_hz is not None:
+        classes, sigma_hz = (), lo_sigma_hz
     entered_hz = stages[-1].lo_hz
-    ways = [Way(format_frequency(entered_hz), 0.0, port_hz, sigma_hz)]
+    ways = [Way(format_frequency(entered_hz), 0.0, port_hz, sigma_hz, classes)]
     for other_hz in stated_hz:
         if other_hz != entered_hz:
             # Through a sum the dial reads high by what the true oscillator is above the entered one, else low.
             moves_hz = (entered_hz - other_hz) * (1 if stages[-1].kind == "sum" else -1)
-            ways.append(Way(format_frequency(other_hz), moves_hz, port_hz, sigma_hz))
+            ways.append(Way(format_frequency(other_hz), moves_hz, port_hz, sigma_hz, classes))
     return tuple(ways)
 
 

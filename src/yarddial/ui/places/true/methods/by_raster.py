@@ -61,14 +61,22 @@ class ByRaster(LivePage):
         best = told.hypotheses[0]
         where = format_frequency(told.middle_hz, 0)
         kept = f"{told.on_raster} of {told.carriers} carriers keep {best.raster_hz / 1e3:g} kHz"
-        if told.decided:
+        if not best.raster_hz:
+            self.tell(f"No raster is kept here ({best.odds:.0%}); {told.decides}")
+        elif told.decided:
             self.tell(f"The dial reads {_error(best)} at {where}: {kept}")
         else:
             self.tell(f"Not decided, {best.odds:.0%} for {_error(best)} at {where}; {told.decides}")
         empty(self.odds)
         for row, one in enumerate(told.hypotheses[:MOST_ROWS]):
             turned = "turned over" if one.inverted else ""
-            cells = (f"{one.odds:.1%}", _error(one), f"{one.raster_hz / 1e3:g} kHz", f"LO {one.way}", turned)
+            cells = (
+                f"{one.odds:.1%}",
+                _error(one),
+                f"{one.raster_hz / 1e3:g} kHz" if one.raster_hz else "no raster",
+                f"LO {one.way}",
+                turned,
+            )
             for column, text in enumerate(cells):
                 self.odds.addWidget(Words(text, 12, "mono" if column < 2 else "sans"), row, column)
         self.odds.setColumnStretch(5, 1)
