@@ -1,5 +1,7 @@
 """The fit on 1,000 random yards with known truth: pulls, bad references, what cannot be separated, what to do next."""
 
+from itertools import combinations
+
 import numpy as np
 
 from yarddial.analysis.correction.fit import fit
@@ -54,8 +56,112 @@ class Yard:
 
 
 def prove() -> bool:
-    """Three campaigns."""
-    return all([_pulls(), _outliers(), _separable()])
+    """Five campaigns."""
+    return all([_pulls(), _outliers(), _separable(), _blind_spots(), _many_rows()])
+
+
+def _blind_spots() -> bool:
+    """Coverage of +-2 sigma with lone, lying and correlated references; a lie is one in fifty and 20 Hz wide."""
+    held: dict[str, list[bool]] = {
+        "several, honest": [],
+        "lone, one in fifty lies": [],
+        "one of five lies": [],
+        "a day's sky-wave": [],
+    }
+    for seed in range(2 * YARDS):
+        chance = np.random.default_rng((8, seed))
+        ppm = float(chance.normal(0, PRIOR_PPM))
+        for kind, list_ in held.items():
+            count = 1 if kind.startswith("lone") else int(chance.integers(3, 8))
+            places = chance.uniform(3e6, 28e6, count)
+            sigma_hz = 0.05
+            off_hz = chance.normal(0, 0.3, count)
+            names, wander_hz = [""] * count, 0.0
+            if kind == "a day's sky-wave":
+                # One path on several frequencies: half of the day's shift is theirs in common.
+                off_hz = chance.normal(0, 0.3 * 0.5**0.5) + chance.normal(0, 0.3 * 0.5**0.5, count)
+                names, wander_hz = [f"Northmark Time {place / 1e6:.1f} MHz" for place in places], 0.3
+            if kind.startswith("lone") and chance.random() < 0.02:
+                off_hz = off_hz + chance.normal(0, 20.0)
+            if kind == "one of five lies":
+                off_hz[0] += 20.0 * chance.choice((-1, 1))
+            seen = []
+            for place, off, name in zip(places, off_hz, names, strict=True):
+                dial_hz = (place + off) / (1 + ppm * 1e-6) + chance.normal(0, sigma_hz)
+                seen.append(
+                    Observation(
+                        "R0",
+                        float(place),
+                        0.3,
+                        float(dial_hz),
+                        sigma_hz,
+                        reference_name=name,
+                        at_utc="2026-11-20",
+                        wander_hz=wander_hz,
+                        shares=f"{name} at {place}" if name else "",
+                    )
+                )
+            (crystal,) = fit(seen, {"crystal:R0": (0.0, PRIOR_PPM)}).estimates
+            list_.append(abs(crystal.value - ppm) <= 2 * crystal.sigma)
+    good = True
+    for kind, list_ in held.items():
+        share = float(np.mean(list_))
+        fine = 0.93 <= share <= 0.97
+        good = good and fine
+        print(
+            f"{'ok  ' if fine else 'MISS'} {2 * YARDS} yards, {kind}: within 2 sigma {share:.3f} (0.93 to 0.97)",
+            flush=True,
+        )
+    return good
+
+
+def _many_rows() -> bool:
+    """Two hundred rows with ten bad ones, in a time; up to forty, the answer of every subset tried by itself."""
+    import time
+
+    from yarddial.analysis.correction.design import equations, unknowns_of, whiten
+    from yarddial.analysis.correction.outliers import PRICE, chi_square, outlying
+
+    chance = np.random.default_rng(4)
+
+    def rows_of(count: int, bad: int) -> list[Observation]:
+        ppm, lo_hz = 12.0, 300.0
+        seen = []
+        for number in range(count):
+            through = number % 2 == 1
+            place = float(chance.uniform(1e6, 29e6) if through else chance.uniform(60e6, 400e6))
+            off = 30.0 * float(chance.choice((-1, 1))) if number < bad else 0.0
+            shown = (place + (120e6 + lo_hz if through else 0.0)) / (1 + ppm * 1e-6) - (120e6 if through else 0.0)
+            stages = (SeenStage("Ladder", "sum", 120e6, 120e6),) if through else ()
+            seen.append(Observation("R0", place, 0.3, shown + off + float(chance.normal(0, 0.3)), 0.05, stages))
+        return seen
+
+    many = rows_of(200, 10)
+    times = []
+    for _ in range(5):
+        begin = time.perf_counter()
+        found = fit(many)
+        times.append(time.perf_counter() - begin)
+    alike, tried = 0, 30
+    for _ in range(tried):
+        few = rows_of(int(chance.integers(6, 13)), int(chance.integers(0, 4)))
+        rows, right, noise = equations(few, unknowns_of(few))
+        best = (chi_square(*whiten(rows, right, noise)), ())
+        for size in range(1, min(3, len(few) - 3) + 1):
+            for gone in combinations(range(len(few)), size):
+                kept = np.delete(np.arange(len(few)), gone)
+                if np.linalg.matrix_rank(rows[kept] / np.linalg.norm(rows, axis=0)) < 2:
+                    continue
+                cost = chi_square(*whiten(rows[kept], right[kept], noise.take(kept))) + PRICE * size
+                if cost < best[0]:
+                    best = (cost, gone)
+        alike += outlying(rows, right, noise) == best[1]
+    good = set(range(10)) <= set(found.outliers) and alike == tried
+    print(
+        f"{'ok  ' if good else 'MISS'} 200 rows, 10 bad: {len(found.outliers)} left out, {min(times) * 1e3:.0f} ms; of few "
+        f"rows {alike} of {tried} as every subset tried says"
+    )
+    return good
 
 
 def _pulls() -> bool:

@@ -4,6 +4,9 @@ import msgspec
 
 from yarddial.dsp.carrier import OtherLine
 
+# What a model leaves over may stand so many of its own scatters over one.
+ODD = 5.0
+
 
 class Explanation(msgspec.Struct, frozen=True):
     """What a model makes of the blocks.
@@ -29,3 +32,22 @@ class Explanation(msgspec.Struct, frozen=True):
     others: tuple[OtherLine, ...] = ()
     changes: int = 0
     signal: float = 1.0
+
+
+class WeighedLine(msgspec.Struct, frozen=True):
+    """An explanation, where it stands: frequency and drift that were taken off first, and the noise it was held to."""
+
+    hertz: float
+    drift_hz_per_s: float
+    told: Explanation
+    noise: float = 1.0
+
+    @property
+    def place_hz(self) -> float:
+        """Mean frequency over the record, from the slice's middle."""
+        return self.hertz + self.told.offset_hz
+
+    @property
+    def is_odd(self) -> bool:
+        """Whether the model leaves more over than noise does."""
+        return bool(self.told.left > 1 + ODD * (2 / self.told.freedom) ** 0.5)

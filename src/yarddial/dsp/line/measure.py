@@ -12,7 +12,7 @@ from yarddial.dsp.decimation import CLEAN_FRACTION, decimate, decimation_for
 from yarddial.dsp.fading import estimate_fading
 from yarddial.dsp.line.blocks import Blocks, Record
 from yarddial.dsp.line.candidates import BAR, loudest_bin, loudest_track
-from yarddial.dsp.line.explanation import Explanation
+from yarddial.dsp.line.explanation import Explanation, WeighedLine
 from yarddial.dsp.line.naming import name_of, remark_of
 from yarddial.dsp.line.path_models import MOST_SPREAD_HZ, explain_path
 from yarddial.dsp.line.phase_models import explain_oscillator, explain_phase
@@ -28,8 +28,6 @@ ROOM_HZ = 60.0
 APART_BINS = 30.0
 # Samples of the slice at least.
 LEAST = 512
-# What a model leaves over may stand so many of its own scatters over one.
-ODD = 5.0
 # Logs of odds by which another model must be likelier than a steady carrier to be named.
 NAMED = 3.0
 # A drift that moves the ends by so many bins is worth a second start.
@@ -40,25 +38,6 @@ RAISED, RAISED_BINS = 1.6, (24, 48)
 BROAD_BINS, NO_CARRIER_BINS = 12.0, 12.0
 # Points of the residual that is handed on.
 SHOWN = 48
-
-
-class WeighedLine(msgspec.Struct, frozen=True):
-    """An explanation, where it stands: frequency and drift that were taken off first, and the noise it was held to."""
-
-    hertz: float
-    drift_hz_per_s: float
-    told: Explanation
-    noise: float = 1.0
-
-    @property
-    def place_hz(self) -> float:
-        """Mean frequency over the record, from the slice's middle."""
-        return self.hertz + self.told.offset_hz
-
-    @property
-    def is_odd(self) -> bool:
-        """Whether the model leaves more over than noise does."""
-        return bool(self.told.left > 1 + ODD * (2 / self.told.freedom) ** 0.5)
 
 
 def measure_line(

@@ -1,15 +1,10 @@
 """What a model is called, and what a person should know of it."""
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 
 from yarddial.dsp.carrier import OtherLine
 from yarddial.dsp.line.blocks import Record
-from yarddial.dsp.line.explanation import Explanation
-
-if TYPE_CHECKING:
-    from yarddial.dsp.line.measure import WeighedLine
+from yarddial.dsp.line.explanation import Explanation, WeighedLine
 
 # Levels of a keyed carrier: off below, on above this share of the upper tenth; few blocks lie between.
 OFF, ON, BETWEEN, LEAST_OFF = 0.35, 0.65, 0.25, 0.1
@@ -20,7 +15,7 @@ MIRRORED_SIGMAS, MIRRORED_BINS = 5.0, 0.5
 MAINS_HZ, MAINS_SHARE, HUM_DB = (50.0, 60.0), 3e-3, -10.0
 
 
-def name_of(record: Record, best: "WeighedLine", density: float | None) -> str:
+def name_of(record: Record, best: WeighedLine, density: float | None) -> str:
     """The model's name for a person."""
     told = best.told
     if told.name == "level":
@@ -54,7 +49,7 @@ def _not_mirrored(told: Explanation, duration_s: float) -> list[OtherLine]:
     ]
 
 
-def _is_keyed(record: Record, best: "WeighedLine", density: float) -> bool:
+def _is_keyed(record: Record, best: WeighedLine, density: float) -> bool:
     blocks = record.blocks(best.place_hz, best.drift_hz_per_s, density)
     size = np.abs(blocks.means)
     high = float(np.percentile(size, 90))
