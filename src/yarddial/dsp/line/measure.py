@@ -12,7 +12,7 @@ from yarddial.dsp.decimation import CLEAN_FRACTION, decimate, decimation_for
 from yarddial.dsp.fading import estimate_fading
 from yarddial.dsp.line.blocks import Blocks, Record
 from yarddial.dsp.line.candidates import BAR, loudest_bin, loudest_track
-from yarddial.dsp.line.explanation import Explanation, WeighedLine
+from yarddial.dsp.line.explanation import ODD, Explanation, WeighedLine
 from yarddial.dsp.line.naming import name_of, remark_of
 from yarddial.dsp.line.path_models import MOST_SPREAD_HZ, explain_path
 from yarddial.dsp.line.phase_models import explain_oscillator, explain_phase
