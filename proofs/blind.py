@@ -119,8 +119,8 @@ def _odd(worlds: int) -> bool:
             print(f"wrong, {kind}: {best}")
     good = wrong <= 0.01 * worlds and not crashed
     print(
-        f"{'ok  ' if good else 'MISS'} {worlds} worlds of {len(ODD)} kinds: {wrong} wrong and decided, {crashed} crashes; "
-        f"plain ones decided {decided_plain} of {plain}",
+        f"{'ok  ' if good else 'MISS'} {worlds} worlds of {len(ODD)} kinds: {wrong} wrong and decided, {crashed} crashes"
+        f"; plain ones decided {decided_plain} of {plain}",
         flush=True,
     )
     return good

@@ -79,7 +79,7 @@ def prove() -> bool:
 
 
 def weak(seed: int, over_db: float | None, spread_hz: float, *, alike: bool) -> "Difference":
-    """One comparison of a signal so far over its channel's noise, its floor measured beside it; None for noise alone."""
+    """One comparison of a signal so far over its channel's noise, the floor beside it; None for noise alone."""
     chance = np.random.default_rng((77, seed))
     dwell, turn_s = int(DWELL_S * RATE_HZ), DWELL_S + SETTLES_S
     own = [envelope(chance, 2 * PAIRS * turn_s + 1, spread_hz)]

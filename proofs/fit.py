@@ -158,8 +158,8 @@ def _many_rows() -> bool:
         alike += outlying(rows, right, noise) == best[1]
     good = set(range(10)) <= set(found.outliers) and alike == tried
     print(
-        f"{'ok  ' if good else 'MISS'} 200 rows, 10 bad: {len(found.outliers)} left out, {min(times) * 1e3:.0f} ms; of few "
-        f"rows {alike} of {tried} as every subset tried says"
+        f"{'ok  ' if good else 'MISS'} 200 rows, 10 bad: {len(found.outliers)} left out, {min(times) * 1e3:.0f} ms; "
+        f"of few rows {alike} of {tried} as every subset tried says"
     )
     return good
 

@@ -25,7 +25,7 @@ def prove() -> bool:
 
 
 def _stations(chance: np.random.Generator, count: int) -> np.ndarray:
-    """Five carriers of one strength with a tone of 60 % each, 40 kHz apart, and noise 60 dB under them in a voice's width."""
+    """Five carriers of one strength with a tone of 60 % each, 40 kHz apart; noise 60 dB under them in a voice."""
     time_s = np.arange(count) / RATE_HZ
     audio = 1 + 0.6 * np.sin(2 * np.pi * TONE_HZ * time_s)
     wave = sum(np.exp(2j * np.pi * place * time_s) for place in (-80e3, -40e3, 0.0, 40e3, 80e3))
@@ -34,7 +34,7 @@ def _stations(chance: np.random.Generator, count: int) -> np.ndarray:
 
 
 def _retuned(retunes: int) -> bool:
-    """Between stations alike in strength, ways and block lengths drawn by lot: no sample above the steady peak + 3 dB."""
+    """Between stations of one strength, ways and block lengths by lot: no sample above the steady peak + 3 dB."""
     chance = np.random.default_rng(5)
     ways: list[Demodulation] = ["am", "sam", "usb", "lsb", "cw", "nfm"]
     stream = _stations(chance, 1 << 20)
@@ -61,8 +61,8 @@ def _retuned(retunes: int) -> bool:
         )  # type: ignore[index]
     good = over == 0
     print(
-        f"{'ok  ' if good else 'MISS'} {retunes} retunes and changes of way, blocks of 1 to 100,000: {over} of {samples} "
-        f"samples above the steady peak + 3 dB, the loudest {20 * np.log10(loudest / 0.5):+.1f} dB",
+        f"{'ok  ' if good else 'MISS'} {retunes} retunes and changes of way, blocks of 1 to 100,000: {over} of "
+        f"{samples} samples above the steady peak + 3 dB, the loudest {20 * np.log10(loudest / 0.5):+.1f} dB",
         flush=True,
     )
     return good
