@@ -119,7 +119,7 @@ def _odd(worlds: int) -> bool:
             print(f"wrong, {kind}: {best}")
     good = wrong <= 0.01 * worlds and not crashed
     print(
-        f"{'ok  ' if good else 'MISS'} {worlds} worlds of {len(ODD)} kinds: {wrong} wrong and decided, {crashed} crashes"
+        f"{'ok  ' if good else 'MISS'} {worlds} worlds of {len(ODD)} kinds: {wrong} wrong yet decided, {crashed} crash"
         f"; plain ones decided {decided_plain} of {plain}",
         flush=True,
     )

@@ -141,6 +141,7 @@ def _synchronous() -> bool:
             fine = sinad_db > (30.0 if name == "steady" else 8.0) and float(np.abs(sound).max()) <= 1.0
             good = good and fine
             print(
-                f"{'ok  ' if fine else 'MISS'} synchronous, {name}, {off_hz:.0f} Hz off: tone {sinad_db:.1f} dB over the rest"
+                f"{'ok  ' if fine else 'MISS'} synchronous, {name}, {off_hz:.0f} Hz off: "
+                f"tone {sinad_db:.1f} dB over all else"
             )
     return good

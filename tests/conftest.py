@@ -7,6 +7,8 @@ from pathlib import Path
 import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# As the program itself does: threads of small matrices wait for one another.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 from hypothesis import settings
 

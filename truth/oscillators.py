@@ -18,8 +18,8 @@ def steady(count: int, rate_hz: float, hertz: float, drift_hz_per_s: float = 0.0
 
 
 def of_frequency(hertz: Floats, rate_hz: float) -> Floats:
-    """Phase of a line whose frequency over time is given."""
-    return 2 * np.pi * np.cumsum(hertz) / rate_hz
+    """Phase of a line whose frequency over time is given, straight from one sample to the next."""
+    return 2 * np.pi * (np.cumsum(hertz) - (hertz + hertz[0]) / 2) / rate_hz
 
 
 def random_walk(chance: np.random.Generator, count: int, rate_hz: float, adev_1s: float) -> Floats:

@@ -79,3 +79,19 @@ def test_two_that_fade_each_by_itself_and_slowly_are_not_settled() -> None:
         settled["together"] += difference(first[::2].tolist(), (2 * first[1::2]).tolist()).is_settled
     assert settled["each its own"] <= 12
     assert settled["together"] >= 36
+
+
+def test_of_noise_alone_nothing_is_said_to_be_better_and_a_weak_signal_s_range_holds_the_truth() -> None:
+    chance = np.random.default_rng(12)
+    scatter = ([0.04] * 40, [0.04] * 40)
+    for _ in range(50):
+        found = difference(*chance.normal(0, 0.04, (2, 40)), scatter)
+        assert found.verdict == "no signal"
+    held = 0
+    for _ in range(100):
+        # 12 dB under the noise, the second 3 dB above the first.
+        first, second = chance.normal(0.063, 0.04, 40), chance.normal(0.126, 0.042, 40)
+        found = difference(first, second, scatter)
+        held += found.low_db <= 10 * np.log10(2) <= found.high_db
+        assert found.verdict != "first"
+    assert held >= 90

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from yarddial.dsp.listening.channel_filter import ChannelFilter
-from yarddial.dsp.listening.hearing import Hearing
+from yarddial.dsp.listening.hearing import ContinuousHearing, Hearing
 from yarddial.dsp.listening.loudness import AutomaticGain, Deemphasis, NoiseReduction, Squelch
 from yarddial.dsp.listening.resampling import Resampler
 from yarddial.dsp.listening.shared_span import SharedSpan
@@ -175,3 +175,25 @@ def test_windows_that_do_not_fit_are_refused() -> None:
     np.testing.assert_array_equal(windows(np.arange(6), 3, 2, 2), [[0, 1, 2], [2, 3, 4]])
     with pytest.raises(ValueError, match="do not fit"):
         windows(np.arange(6), 3, 2, 3)
+
+
+def test_retuning_in_blocks_of_any_length_never_cracks() -> None:
+    chance = np.random.default_rng(8)
+    stream = signal(1 + 0.6 * SINE, 0.0, 90.0) + signal(1 + 0.6 * SINE, 2 * np.pi * -60_000.0 * TIME_S, 90.0)
+    hearing, at, loudest = ContinuousHearing(RATE_HZ, OFFSET_HZ, DEMODULATIONS["am"].settings()), 0, 0.0
+    for number in range(6):
+        for block in (1, 300, 7_000, 90_000):
+            heard = hearing.push(stream[at : at + block])
+            at = (at + block) % (stream.size - 100_000)
+            if number and heard.sound.size:
+                loudest = max(loudest, float(np.abs(heard.sound).max()))
+        way: Demodulation = "am" if chance.random() < 0.5 else "usb"
+        hearing.change(OFFSET_HZ - 60_000.0 * (number % 2 == 0), DEMODULATIONS[way].settings())
+    # Gain control brings every peak to a half of full scale; 3 dB more would be a crack.
+    assert 0.3 < loudest < 0.5 * 2**0.5
+
+
+def test_synchronous_am_finds_a_carrier_100_hz_off_the_dial_and_leaves_no_beat() -> None:
+    sound = sound_of("sam", signal(1 + 0.6 * SINE, 2 * np.pi * 100.0 * TIME_S, 80.0))
+    assert sinad_db(sound, 300.0, 2_600.0) > 35
+    assert np.std(sound) == pytest.approx(0.6 / 2**0.5, rel=0.03)

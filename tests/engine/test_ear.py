@@ -93,7 +93,11 @@ def test_another_picture_of_the_same_span_leaves_what_is_heard_alone(engine: Eng
     engine.handle(Tune(ASK, SHOWN_HZ + 3_000.0, 20_000.0, job=2, id=2))
     assert ear_of(engine)._hearing is hearing
     engine.handle(Tune(RequestedSettings(129.5e6, 2.048e6, "ladder"), SHOWN_HZ, 20_000.0, job=3, id=3))
-    assert ear_of(engine)._hearing is not hearing
+    # Of another place of the same rate it is faded into what is heard there.
+    steps(engine, 1)
+    assert ear_of(engine)._hearing is hearing
+    assert hearing is not None
+    assert hearing._next is not None
 
 
 def test_swapped_halves_mirror_the_spectrum_and_nothing_wanted_changes_nothing() -> None:

@@ -18,7 +18,7 @@ SHARES = ((0.39, 1.0), (0.12, 0.3), (0.12, 0.1), (0.20, 0.03), (0.06, 5.0))
 OFF_RASTER = 1 - sum(share for share, _ in SHARES)
 # Chance that a spectrum is inverted although the path says it is not: a raster looks alike both ways, so where the
 # offset does not tell, this does.
-INVERTED = 0.009
+INVERTED = 0.005
 # Chance that the carriers keep none of the rasters that are tried, typed ones too.
 NO_RASTER = 0.1
 FEWEST, MOST = 4, 400
@@ -26,6 +26,8 @@ FEWEST, MOST = 4, 400
 KEPT, WITHIN = 60, 30.0
 # Odds from which one hypothesis is called decided, and under which one is not listed.
 SURE, LISTED = 0.99, 1e-4
+# Share of the crystal's range in which it must lie, and of the carriers that must be on the raster, to be decided.
+EDGE_SHARE, LEAST_ON_RASTER = 0.95, 0.6
 
 
 class RasterCarrier(msgspec.Struct, frozen=True):
@@ -172,13 +174,13 @@ def fit_raster(
     raster_hz = best.raster_hz or min(rasters_hz)
     rule_hz = rule_sigma_hz(raster_hz, middle)
     near = np.abs((true_hz / raster_hz + 0.5) % 1.0 - 0.5) * raster_hz < 3 * rule_hz + 3 * sigma_hz
+    # At the edge of what the crystal may be the truth may lie beyond; and a raster holds most of a band's carriers.
+    fits = abs(best.ppm) < EDGE_SHARE * prior_ppm and float(near.mean()) >= LEAST_ON_RASTER
+    decides = "" if _is_sure(best) and fits else _decides(listed)
+    if _is_sure(best) and not fits:
+        decides = "too few carriers keep it, or the crystal lies at the edge of its range: scan another band"
     return BlindAnswer(
-        tuple(listed),
-        _is_sure(best),
-        len(seen),
-        int(near.sum()) if best.raster_hz else 0,
-        middle,
-        "" if _is_sure(best) else _decides(listed),
+        tuple(listed), _is_sure(best) and fits, len(seen), int(near.sum()) if best.raster_hz else 0, middle, decides
     )
 
 

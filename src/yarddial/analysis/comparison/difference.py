@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from yarddial.yard.errors import BadSamples
 
-Verdict = Literal["first", "second", "alike", "unsure", "no signal"]
+BetterOne = Literal["first", "second", "alike", "unsure", "no signal"]
 
 # The range stated holds at least 19 times in 20: quantiles for 32 in 33, for the sum of bounded terms has heavier
 # tails than the t distribution when few pairs are had.
@@ -43,7 +43,7 @@ class Difference(msgspec.Struct, frozen=True):
     has_signal: bool = True
 
     @property
-    def verdict(self) -> Verdict:
+    def verdict(self) -> BetterOne:
         """Which of the two is better, as far as the range tells."""
         if not self.has_signal:
             return "no signal"

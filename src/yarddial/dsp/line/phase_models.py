@@ -27,9 +27,11 @@ DRIFT_HZ_PER_S, JUMP_HZ, WARMING_HZ = 1.0, 1.0, 5.0
 CURVED = 0.5
 # Before looking.
 DRIFTS, WANDERS, WARMS, JUMPS, BREAKS = 0.1, 0.05, 0.02, 0.02, 0.05
-WALKS = 14
-# Breaks that are told one by one.
-MOST_BREAKS = 4
+WALKS, RARE = 14, 10.0
+# Keeps the normal matrix from being singular; of its trace.
+RIDGE = 1e-13
+# Breaks that are told one by one, how far from each other and from the ends, blocks; the log of odds that one is worth.
+MOST_BREAKS, EDGE, WORTH = 4, 3, 3.0
 # Where a kink, a step or a warm-up's time constant is tried: points.
 PLACES = 60
 
@@ -114,6 +116,8 @@ class _Track:
         a = np.stack(columns, axis=1)
         weighted = 2 * a if inverse is None else inverse @ a
         normal = a.T @ weighted
+        # Two shapes may be alike where a break or a kink stands at the very end.
+        normal = normal + RIDGE * np.trace(normal) * np.eye(normal.shape[0])
         covariance = np.asarray(np.linalg.inv(normal), float)
         coefficients = np.asarray(covariance @ (weighted.T @ self.seen), float)
         rest = self.seen - a @ coefficients
@@ -201,7 +205,9 @@ class _Track:
                     float(power * ends - power * to_mean @ inverse @ to_mean * power + gain @ covariance @ gain)
                 )
                 log_det = float(np.log(np.diag(lower)).sum()) + 0.5 * self.count * np.log(2)
-                logs.append(-left - log_det + self._common(covariance[0, 0], covariance[1, 1]))
+                log = -left - log_det + self._common(covariance[0, 0], covariance[1, 1])
+                # A phase that walks by itself is rarer than one that is cut, which it can always imitate.
+                logs.append(log - (RARE if kind == 0 else 0.0))
                 lefts.append(left)
         log, place, variance = _mixed(np.array(logs), np.array(places), np.array(variances))
         best = int(np.argmax(logs))
@@ -235,7 +241,11 @@ class _Track:
         return self._told("jumping", JUMPS, found.left, found.log, found.place, found.variance, 4, changes=1)
 
     def _profiled(
-        self, columns: list[Floats], grid: Floats, shape: Callable[[float], tuple[Floats, float]], before_hz: float
+        self,
+        columns: list[Floats],
+        grid: Floats,
+        shape: Callable[[float], tuple[Floats, float]],
+        before_hz: float,
     ) -> "_Profiled":
         """One more shape with a parameter of its own, integrated over a grid that closes in on the likeliest."""
         to_hz = 1 / (2 * np.pi * self.level * self.duration_s)
@@ -261,46 +271,51 @@ class _Track:
         return _Profiled(log, place, variance, tried[best][3], tried[best][4], tried[best][5])
 
     def _broken(self, columns: list[Floats]) -> Explanation | None:
-        """The phase steps, as where samples are lost: one step after another while that explains more."""
-        c, covariance, left, _ = self._solved(columns)
-        steps: list[Floats] = []
+        """The phase steps, as where samples are lost: one step more while it helps, all moved to where they fit."""
         edges: list[int] = []
         told: Explanation | None = None
-        best = self._common(covariance[0, 0], covariance[1, 1]) - left
-        for number in range(MOST_BREAKS):
-            tried = []
-            for edge in range(3, self.count - 3):
-                step = (np.arange(self.count) >= edge).astype(float)
-                # The block with the break in it is worth nothing.
-                hole = (np.arange(self.count) == edge).astype(float)
-                try:
-                    if any(abs(edge - other) < 3 for other in edges):
-                        continue
-                    c, covariance, left, _ = self._solved([*columns, *steps, step, hole])
-                except np.linalg.LinAlgError:
-                    continue
-                occam = _occam(float(covariance[-2, -2] ** 0.5), 2 * np.pi * self.level) + _occam(
-                    float(covariance[-1, -1] ** 0.5), 2 * np.pi * self.level
-                )
-                log = -left + self._common(covariance[0, 0], covariance[1, 1]) + (number + 1) * occam
-                tried.append((log, edge, float(c[1]), float(covariance[1, 1]), left, step, hole))
+        best = self._cut(columns, []).log
+        for number in range(1, MOST_BREAKS + 1):
+            able = [e for e in range(EDGE, self.count - EDGE) if all(abs(e - other) >= EDGE for other in edges)]
+            tried = [self._cut(columns, [*edges, edge]) for edge in able]
             if not tried:
                 break
-            weights = np.array([one[0] for one in tried])
-            log, place, variance = _mixed(
-                weights, np.array([one[2] for one in tried]), np.array([one[3] for one in tried])
-            )
-            log -= (number + 1) * np.log(len(tried))
-            if log < best + 3.0:
-                break
-            best = log
-            winner = tried[int(np.argmax(weights))]
-            steps += [winner[5], winner[6]]
-            edges.append(winner[1])
-            told = self._told(
-                "broken", BREAKS, winner[4], log, place, variance, 2 + 3 * (number + 1), changes=number + 1
-            )
+            edges = [*edges, able[int(np.argmax([one.log for one in tried]))]]
+            edges, around = self._settled(columns, edges)
+            logs = np.array([one.log for one in around])
+            places, variances = (np.array([getattr(one, name) for one in around]) for name in ("place", "variance"))
+            log, place, variance = _mixed(logs, places, variances)
+            # Every break may be anywhere.
+            log -= number * float(np.log(self.count))
+            if log > best + WORTH:
+                best, left = log, around[int(np.argmax(logs))].left
+                told = self._told("broken", BREAKS, left, log, place, variance, 2 + 3 * number, changes=number)
         return told
+
+    def _settled(self, columns: list[Floats], edges: list[int]) -> tuple[list[int], list["_Profiled"]]:
+        """Each break moved by a few blocks while that fits better; and all that was tried about the last place."""
+        around = [self._cut(columns, edges)]
+        for _ in range(2):
+            for which in range(len(edges)):
+                moved = [
+                    [*edges[:which], edges[which] + away, *edges[which + 1 :]]
+                    for away in range(-EDGE, EDGE + 1)
+                    if EDGE <= edges[which] + away < self.count - EDGE
+                ]
+                moved = [one for one in moved if np.min(np.diff(sorted(one)), initial=EDGE) >= 2]
+                around = [self._cut(columns, one) for one in moved]
+                edges = moved[int(np.argmax([one.log for one in around]))]
+        return edges, around
+
+    def _cut(self, columns: list[Floats], edges: list[int]) -> "_Profiled":
+        """With steps at these blocks; the block with a step in it is worth nothing."""
+        at = np.arange(self.count)
+        shapes = [shape for edge in edges for shape in ((at >= edge).astype(float), (at == edge).astype(float))]
+        c, covariance, left, _ = self._solved([*columns, *shapes])
+        log = -left + self._common(covariance[0, 0], covariance[1, 1])
+        for number in range(2, 2 + len(shapes)):
+            log += _occam(float(max(covariance[number, number], 1e-30) ** 0.5), 2 * np.pi * self.level)
+        return _Profiled(log, float(c[1]), float(covariance[1, 1]), left, 0.0, c)
 
 
 def _occam(sigma: float, before: float) -> float:
