@@ -10,6 +10,7 @@ from yarddial.dsp.carrier import estimate_carrier
 from yarddial.dsp.decimation import decimate, decimation_for
 from yarddial.dsp.phasor import phasor
 from yarddial.yard.errors import BadSamples, NoCarrier
+from yarddial.yard.frequency import format_hertz
 from yarddial.yard.references import PILOT_HZ
 
 Complex = NDArray[np.complex64]
@@ -96,7 +97,15 @@ def estimate_centre(samples: Complex, rate_hz: float, near_hz: float, within_hz:
         channel = _channel(narrow, slice_hz, centre_hz, min(reach_hz, 0.48 * slice_hz))
         centre_hz += float(_weights(channel.size - 1, width) @ _instantaneous(channel, slice_hz))
     cnr = _carrier_to_noise(channel)
-    if 10 * np.log10(cnr) < LEAST_CNR_DB[width] or abs(centre_hz) > within_hz:
+    if 10 * np.log10(cnr) >= LEAST_CNR_DB[width] and abs(centre_hz) > within_hz:
+        raise NoCarrier(
+            f"a {width} FM signal stands {format_hertz(centre_hz, 1.0)} from the place searched, further than the "
+            f"{format_hertz(within_hz, signed=False)} allowed: search there, or wider",
+            best_hz=near_hz + centre_hz,
+            best_snr_db=float(10 * np.log10(cnr)),
+            needed_db=LEAST_CNR_DB[width],
+        )
+    if 10 * np.log10(cnr) < LEAST_CNR_DB[width]:
         raise NoCarrier(
             f"no {width} FM signal stands out: {10 * np.log10(cnr):.1f} dB of carrier to noise where "
             f"{LEAST_CNR_DB[width]:.0f} dB would do; search nearer or raise the signal",

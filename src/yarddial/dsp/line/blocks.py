@@ -6,7 +6,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.dsp.decimation import decimate
+from yarddial.dsp.decimation import CLEAN_FRACTION, decimate, decimation_for
 from yarddial.yard.errors import BadSamples
 
 Complex = NDArray[np.complex64]
@@ -94,6 +94,17 @@ class Record:
         if drift_hz_per_s:
             turns = turns + drift_hz_per_s * time_s**2 / 2
         return np.asarray(self.narrow * np.exp(-2j * np.pi * (turns % 1.0)), np.complex64)
+
+    def around(self, hertz: float, half_hz: float, least: int) -> "Record":
+        """A narrower slice about a place, of as many samples at least; this one where nothing is gained."""
+        factor = decimation_for(self.rate_hz, half_hz)
+        while factor > 1 and self.narrow.size // factor < least:
+            factor //= 2
+        if factor == 1:
+            return self
+        narrow = decimate(self.narrow, self.rate_hz, hertz, factor)
+        rate_hz = self.rate_hz / factor
+        return Record(narrow, rate_hz, min(CLEAN_FRACTION * rate_hz, self.clean_hz - abs(hertz)), self.record_s)
 
     def noise_density(self, still: Complex, hertz: float) -> float:
         """Of the noise beside a line at zero, power a hertz: the median around it, as far as the slice is clean."""

@@ -11,7 +11,7 @@ from yarddial.dsp.carrier import Carrier, OtherLine, check_samples
 from yarddial.dsp.decimation import CLEAN_FRACTION, decimate, decimation_for
 from yarddial.dsp.fading import estimate_fading
 from yarddial.dsp.line.blocks import Blocks, Record
-from yarddial.dsp.line.candidates import BAR, loudest_bin, loudest_track
+from yarddial.dsp.line.candidates import BAR, LineStart, loudest_bin, loudest_track
 from yarddial.dsp.line.explanation import ODD, Explanation, WeighedLine
 from yarddial.dsp.line.naming import name_of, remark_of
 from yarddial.dsp.line.path_models import MOST_SPREAD_HZ, explain_path
@@ -24,6 +24,8 @@ Complex = NDArray[np.complex64]
 
 # Room to either side of the search, hertz, in which other lines and the noise are looked at.
 ROOM_HZ = 60.0
+# About a line that was found, so far is looked for what else there may be.
+AROUND_HZ = 100.0
 # A known line further from the search than this many bins leaves the carrier alone.
 APART_BINS = 30.0
 # Samples of the slice at least.
@@ -96,7 +98,12 @@ def measure_line(
         except NoCarrier:
             # None that is steady: it may drift or fade.
             record = without_known(record, [], known)
-    found = _measured(record, within_hz, least_sigma_hz)
+    # What was searched may be a hundred times as wide as what matters about a line.
+    start = loudest_bin(record, within_hz)
+    closer = record.around(start.hertz, AROUND_HZ + ROOM_HZ, LEAST) if start.is_line else record
+    if closer is not record:
+        near_hz, within_hz, start = near_hz + start.hertz, min(within_hz, AROUND_HZ), loudest_bin(closer, AROUND_HZ)
+    found = _measured(closer, within_hz, start, least_sigma_hz)
     return msgspec.structs.replace(
         found,
         frequency_hz=near_hz + found.frequency_hz,
@@ -107,8 +114,7 @@ def measure_line(
     )  # fmt: skip
 
 
-def _measured(record: Record, within_hz: float, least_sigma_hz: float) -> Carrier:
-    start = loudest_bin(record, within_hz)
+def _measured(record: Record, within_hz: float, start: LineStart, least_sigma_hz: float) -> Carrier:
     candidates: list[WeighedLine] = []
     density = None
     if start.is_line:
