@@ -36,7 +36,7 @@ class CarrierView(QWidget):
         row.addWidget(self._mark)
         row.addWidget(self._named, 1)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, px(8))
+        layout.setContentsMargins(0, 0, 0, px(2))
         layout.setSpacing(px(4))
         layout.addWidget(Words("The last measurement", 14, "serif"))
         layout.addLayout(row)
@@ -73,7 +73,7 @@ class ResidualPicture(QWidget):
 
     def sizeHint(self) -> QSize:
         """As wide as its column."""
-        return QSize(px(200), px(58))
+        return QSize(px(200), px(54))
 
     def show_residual(self, residual: tuple[tuple[float, float], ...], duration_s: float) -> None:
         """Draw these."""
