@@ -18,10 +18,10 @@ TONE_HZ, MOST_OVER_DB, MOST_LATE_S = 1_000.0, 3.0, {"cw": 0.12}
 
 
 def prove() -> bool:
-    """Three campaigns; a number behind the name is how many retunes."""
+    """Five campaigns; a number behind the name is how many retunes."""
     sys.path.insert(0, str(Path(__file__).parents[1] / "truth"))
     retunes = int(sys.argv[2]) if len(sys.argv) > 2 and sys.argv[2].isdigit() else RETUNES
-    return all([_retuned(retunes), _lengths(), _late(), _synchronous()])
+    return all([_retuned(retunes), _lengths(), _late(), _synchronous(), _stereo()])
 
 
 def _stations(chance: np.random.Generator, count: int) -> np.ndarray:
@@ -144,4 +144,40 @@ def _synchronous() -> bool:
                 f"{'ok  ' if fine else 'MISS'} synchronous, {name}, {off_hz:.0f} Hz off: "
                 f"tone {sinad_db:.1f} dB over all else"
             )
+    return good
+
+
+def _stereo() -> bool:
+    """One channel's tone against the other's, and what is left of the pilot; made eightfold, its phase summed there."""
+    import modulation
+    import scipy.signal
+
+    good = True
+    for rate_hz in (240e3, 300e3, 1.2e6, 2.4e6):
+        ups = max(int(2.4e6 / rate_hz), 1)
+        big_hz, clock = rate_hz * ups, 1 + 50e-6
+        time_s = np.arange(int(2.2 * big_hz)) / big_hz * clock
+        least_db, pilot_db = np.inf, -np.inf
+        for tone_hz in (100.0, TONE_HZ, 9_000.0):
+            tone = np.sin(2 * np.pi * tone_hz * time_s)
+            multiplex = modulation.stereo_multiplex(tone, np.zeros(tone.size), big_hz / clock)
+            wave = np.exp(1j * modulation.frequency_modulated(multiplex, big_hz, 75e3))
+            wave = scipy.signal.resample_poly(wave, 1, ups, window=("kaiser", 9.0)) if ups > 1 else wave
+            settings = msgspec.structs.replace(
+                DEMODULATIONS["wfm"].settings(), gain_control=False, deemphasis_us=0.0
+            )
+            hearing = Hearing(rate_hz, 0.0, settings)
+            parts = [hearing.push((0.1 * part).astype(np.complex64)).sound for part in np.array_split(wave, 90)]
+            sound = np.concatenate(parts)[-50_000:-2_000]
+            power = [np.abs(np.fft.rfft(side * np.blackman(48_000))) / (0.21 * 48_000) for side in sound.T]
+            at = round(tone_hz)
+            left, right = (side[at - 3 : at + 4].max() for side in power)
+            least_db = min(least_db, 20 * np.log10(left / right))
+            pilot_db = max(pilot_db, *(20 * np.log10(side[18_990:19_011].max()) for side in power))
+        fine = least_db >= 40.0 and pilot_db <= -70.0
+        good = good and fine
+        print(
+            f"{'ok  ' if fine else 'MISS'} stereo at {rate_hz / 1e3:g} kS/s, clock 50 ppm off: separation "
+            f"{least_db:.1f} dB at least, pilot {pilot_db:.0f} dB under full scale at most"
+        )
     return good

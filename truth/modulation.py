@@ -79,3 +79,10 @@ def limited(wave: Complexes, level: float, skew: float = 0.0) -> Complexes:
 def without(wave: Complexes, first: int, count: int) -> Complexes:
     """The samples with some of them lost, the rest moved up, and the length filled with what comes after."""
     return np.concatenate((wave[:first], wave[first + count :]))
+
+
+def stereo_multiplex(left: Floats, right: Floats, rate_hz: float, pilot: float = 0.09, late_s: float = 0.0) -> Floats:
+    """Sum, pilot and difference by ITU-R BS.450-4: the subcarrier crosses zero upwards with the pilot; unit peak."""
+    phase = 2 * np.pi * 19_000.0 * (np.arange(left.size) / rate_hz - late_s)
+    share = (1 - pilot) / 2
+    return share * (left + right) + share * (left - right) * np.sin(2 * phase) + pilot * np.sin(phase)

@@ -41,7 +41,8 @@ def sound_of(way: Demodulation, samples: np.ndarray) -> np.ndarray:
     """A second of it, after half a second."""
     hearing = Hearing(RATE_HZ, OFFSET_HZ, plainly(way))
     assert hearing.sound_hz == 48_000.0
-    return np.concatenate([hearing.push(part).sound for part in np.array_split(samples, 30)])[-43_000:-1_000]
+    sound = np.concatenate([hearing.push(part).sound for part in np.array_split(samples, 30)])[-43_000:-1_000]
+    return sound if sound.ndim == 1 else sound.mean(axis=1)
 
 
 def sinad_db(sound: np.ndarray, low_hz: float, high_hz: float) -> float:
@@ -94,6 +95,7 @@ def test_a_stereo_pilot_is_told_and_a_rate_too_low_refused() -> None:
         assert heard.pilot_db is not None
         assert (heard.pilot_db > 20) == stands
         assert heard.level_dbfs == pytest.approx(-20.0, abs=0.1)
+    assert heard.sound.shape[1] == 2
     with pytest.raises(BadSamples, match="too slow to hear WFM"):
         Hearing(96e3, 0.0, DEMODULATIONS["wfm"].settings())
 
@@ -197,3 +199,23 @@ def test_synchronous_am_finds_a_carrier_100_hz_off_the_dial_and_leaves_no_beat()
     sound = sound_of("sam", signal(1 + 0.6 * SINE, 2 * np.pi * 100.0 * TIME_S, 80.0))
     assert sinad_db(sound, 300.0, 2_600.0) > 35
     assert np.std(sound) == pytest.approx(0.6 / 2**0.5, rel=0.03)
+
+
+@pytest.mark.parametrize(("cn0_dbhz", "least_db", "most_db"), [(105.0, 40.0, 120.0), (55.0, 0.0, 0.1)])
+def test_left_stays_left_with_a_clear_pilot_and_is_on_both_sides_with_a_weak_one(
+    cn0_dbhz: float, least_db: float, most_db: float
+) -> None:
+    # By ITU-R BS.450 from integrals in closed form: sin sum, sin(2 pilot) sin as the difference of two cosines.
+    def integral(hertz: float) -> np.ndarray:
+        return np.asarray(-np.cos(2 * np.pi * hertz * TIME_S) / hertz)
+
+    def sine_integral(hertz: float) -> np.ndarray:
+        return np.asarray(np.sin(2 * np.pi * hertz * TIME_S) / hertz)
+
+    difference = (sine_integral(38_000 - TONE_HZ) - sine_integral(38_000 + TONE_HZ)) / 2
+    phase = 75e3 * (0.45 * (integral(TONE_HZ) + difference) + 0.09 * integral(19_000.0))
+    hearing = Hearing(RATE_HZ, OFFSET_HZ, plainly("wfm"))
+    samples = signal(1.0, phase, cn0_dbhz)
+    sound = np.concatenate([hearing.push(part).sound for part in np.array_split(samples, 60)])[-28_000:-4_000]
+    left, right = (np.abs(np.fft.rfft(side * np.blackman(24_000)))[round(TONE_HZ / 2)] for side in sound.T)
+    assert least_db <= 20 * np.log10(left / right) <= most_db

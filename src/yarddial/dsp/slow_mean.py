@@ -21,6 +21,11 @@ class SlowMean:
         self._recent: NDArray[Any] | None = None
         self._part: NDArray[Any] = np.empty(0, np.float32)
 
+    @property
+    def delay(self) -> int:
+        """By how many samples it is late: half of the sixteen steps."""
+        return self._step * 8
+
     def push(self, values: NDArray[Any]) -> NDArray[Any]:
         """The mean at each of the samples, of what has come until then."""
         if not values.size:

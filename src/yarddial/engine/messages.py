@@ -240,6 +240,7 @@ class TuneRefused(Answer, frozen=True):
 class Sound(Answer, frozen=True):
     """Sound of the channel heard, float32 at rate_hz, and how the channel stands.
 
+    samples : shape (n,), of wide FM (n, 2): left, right.
     level_dbfs : power in the channel. pilot_db : of the stereo pilot over the multiplex beside it, in wide FM.
     """
 

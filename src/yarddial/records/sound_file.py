@@ -11,7 +11,7 @@ from yarddial.yard.errors import NotWritten
 
 
 class SoundFile:
-    """A mono WAV of 16 bits that grows; `close` gives it its name.
+    """A WAV of 16 bits that grows; `close` gives it its name.
 
     Raises
     ------
@@ -19,7 +19,7 @@ class SoundFile:
         Begun or closed where nothing can be written; what is there already is untouched, and nothing half is left.
     """
 
-    def __init__(self, path: Path, rate_hz: float) -> None:
+    def __init__(self, path: Path, rate_hz: float, channels: int = 1) -> None:
         import soundfile
 
         self.path = path if path.suffix.lower() == ".wav" else path.with_name(f"{path.name}.wav")
@@ -29,22 +29,22 @@ class SoundFile:
         self.rate_hz = round(rate_hz)
         self.seconds_s = 0.0
         try:
-            self._file = soundfile.SoundFile(self._partial, "w", self.rate_hz, 1, subtype="PCM_16", format="WAV")
+            self._file = soundfile.SoundFile(self._partial, "w", self.rate_hz, channels, subtype="PCM_16", format="WAV")
         except (OSError, soundfile.LibsndfileError) as error:
             self._partial.unlink(missing_ok=True) if self._partial.parent.is_dir() else None
             said = reason(error) if isinstance(error, OSError) else "the folder is not there, or may not be written to"
             raise NotWritten(f"cannot write {self.path}: {said}") from error
 
     def write(self, samples: NDArray[np.float32]) -> None:
-        """Add sound, full scale 1.0; raises NotWritten when the disk is full, and what there is by then is kept."""
+        """Add sound, shape (n,) or (n, 2), full scale 1.0; raises NotWritten when the disk is full, and what there is by then is kept."""
         import soundfile
 
         try:
-            self._file.write(samples)
+            self._file.write(_as_many(samples, self._file.channels))
         except (OSError, soundfile.LibsndfileError) as error:
             told = f"its first {self.seconds_s:.0f} s are kept" if self._rescue() else "nothing was kept of it"
             raise NotWritten(f"cannot write {self.path}: the disk may be full; {told}") from error
-        self.seconds_s += samples.size / self.rate_hz
+        self.seconds_s += len(samples) / self.rate_hz
 
     def _rescue(self) -> bool:
         """Make whole what has reached the disk; False where that is nothing."""
@@ -68,3 +68,10 @@ class SoundFile:
             self._partial.replace(self.path)
         except OSError as error:
             raise NotWritten(f"cannot write {self.path}: {reason(error)}; it is kept as {self._partial}") from error
+
+
+def _as_many(samples: NDArray[np.float32], channels: int) -> NDArray[np.float32]:
+    """What is heard may become wide FM while the file grows, or cease to be: one channel on both, or their mean."""
+    if samples.ndim == channels:
+        return samples
+    return samples.mean(axis=1) if channels == 1 else np.stack([samples, samples], axis=1)

@@ -14,7 +14,7 @@ LATE_S = 0.4
 
 
 class SoundOut(QObject):
-    """Plays mono sound; opens the device at the first sound, and again when devices come or go."""
+    """Plays sound of one channel or two, on two; opens the device at the first sound, and again when devices come or go."""
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
@@ -33,8 +33,9 @@ class SoundOut(QObject):
             self._open(rate_hz)
         if self._sink is None or self._io is None:
             return
-        room = self._sink.bytesFree() // 4
-        self._io.write(samples[:room].astype(np.float32).tobytes())
+        room = self._sink.bytesFree() // 8
+        both = samples if samples.ndim > 1 else np.stack([samples, samples], axis=1)
+        self._io.write(both[:room].astype(np.float32).tobytes())
 
     def stop(self) -> None:
         """Silence; the device is given back."""
@@ -61,10 +62,10 @@ class SoundOut(QObject):
             return
         wanted = QAudioFormat()
         wanted.setSampleRate(round(rate_hz))
-        wanted.setChannelCount(1)
+        wanted.setChannelCount(2)
         wanted.setSampleFormat(QAudioFormat.SampleFormat.Float)
         self._sink = QAudioSink(device, wanted, self)
-        self._sink.setBufferSize(int(4 * LATE_S * rate_hz))
+        self._sink.setBufferSize(int(8 * LATE_S * rate_hz))
         self._io = self._sink.start()
         if self._io is None:
             self._sink, self._given_up, self.state = None, True, "the sound device cannot be opened"

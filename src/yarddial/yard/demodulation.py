@@ -60,9 +60,20 @@ DEMODULATIONS: dict[Demodulation, DemodulationDefaults] = {
         DemodulationDefaults("lsb", "SSB, lower sideband", "ssb", -2_800.0, -200.0, 100.0),
         DemodulationDefaults("cw", "CW", "cw", -250.0, 250.0, 10.0),
         DemodulationDefaults("nfm", "narrow FM", "nfm", -6_000.0, 6_000.0, 12_500.0),
-        DemodulationDefaults("wfm", "wide FM", "wfm", -100_000.0, 100_000.0, 100_000.0, 50.0),
+        DemodulationDefaults("wfm", "wide FM", "wfm", -120_000.0, 120_000.0, 100_000.0, 50.0),
     )
 }
+# Pilot over the noise of a bin of 30 Hz: mono under the first, both channels whole from the second on. The noise of the
+# difference is then 17 to 37 dB under full scale; in mono it is some 20 dB less (ITU-R BS.641).
+STEREO_DB = (20.0, 40.0)
+
+
+def stereo_share(pilot_db: float) -> float:
+    """How much of the difference between the channels is heard with such a pilot, 0 to 1."""
+    low, high = STEREO_DB
+    return min(max((pilot_db - low) / (high - low), 0.0), 1.0)
+
+
 # Amateurs use the lower sideband below this, by custom.
 SIDEBANDS_CHANGE_HZ = 10e6
 

@@ -191,8 +191,8 @@ def test_the_raster_is_the_bands_and_places_one_stays_at_are_remembered(listenin
         own.choose_way(way)  # type: ignore[arg-type]
         own.snap_to_raster()
         assert listening.desk.station.dial_hz == pytest.approx(wanted_hz, abs=1e-6)
-        # A channel of 200 kHz does not go into a picture of 20; of the narrow ones all do.
-        assert own.half_span_hz == (2e5 if way == "wfm" else 1e4)
+        # A channel of 240 kHz does not go into a picture of 20; of the narrow ones all do.
+        assert own.half_span_hz == (5e5 if way == "wfm" else 1e4)
     until(listening, lambda: own.visited == ((96.2e6, "wfm"),))
     # The near broadcaster fills the converter at this gain.
     (too_strong,) = (found for found in findings(listening) if found.what.startswith("Listen"))

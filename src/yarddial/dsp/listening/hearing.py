@@ -1,5 +1,7 @@
 """One channel of a span made audible: mix, filter, demodulate, even out. The chain that Listen and its proofs run."""
 
+from collections.abc import Sequence
+
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
@@ -9,6 +11,7 @@ from yarddial.dsp.listening.channel_filter import ChannelFilter
 from yarddial.dsp.listening.demodulators import Demodulator, Envelope, Frequency, Product, Synchronous
 from yarddial.dsp.listening.loudness import AutomaticGain, Deemphasis, NoiseReduction, Squelch
 from yarddial.dsp.listening.resampling import Resampler
+from yarddial.dsp.listening.stereo import StereoDecoder
 from yarddial.yard.demodulation import Settings
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.references import PILOT_HZ
@@ -20,13 +23,16 @@ SOUND_HZ = 48_000.0
 DEVIATION_HZ = {"nfm": 5_000.0, "wfm": 75_000.0}
 VOICE_TOP_HZ, WIDE_TOP_HZ = 3_400.0, 15_000.0
 # Rate of the channel before it is demodulated, at least: narrow ways, wide FM.
-NARROW_HZ, WIDE_HZ = 48_000.0, 300_000.0
+NARROW_HZ, WIDE_HZ = 48_000.0, 400_000.0
 # A new channel's filters and means settle for so long before it is heard; from one to the other it is faded.
 SETTLES_S, FADES_S = 0.03, 0.005
 
 
 class HeardBlock(msgspec.Struct, frozen=True):
-    """Sound, float32 at `Hearing.sound_hz`; the channel's level, dB under full scale; the stereo pilot's, if sought."""
+    """Sound, float32 at `Hearing.sound_hz`, shape (n,), in wide FM (n, 2): left, right.
+
+    level_dbfs : the channel's. pilot_db : the stereo pilot's over the multiplex beside it, where it is sought.
+    """
 
     sound: SoundArray
     level_dbfs: float
@@ -65,16 +71,16 @@ class Hearing:
         self._demodulator = _demodulator(settings, channel_hz)
         # Wide FM's multiplex is cut between what is heard and its pilot; nothing else brings more than the channel.
         cut_hz = (WIDE_TOP_HZ + PILOT_HZ) / 2 if wide else 0.42 * min(channel_hz, SOUND_HZ)
-        self._resampler = Resampler(channel_hz, SOUND_HZ, cut_hz)
-        self.sound_hz = self._resampler.out_rate_hz
+        self._resamplers = [Resampler(channel_hz, SOUND_HZ, cut_hz) for _ in range(2 if wide else 1)]
+        self.sound_hz = self._resamplers[0].out_rate_hz
         narrow_fm = way == "nfm"
         self._top = ChannelFilter(self.sound_hz, -VOICE_TOP_HZ, VOICE_TOP_HZ, 500.0) if narrow_fm else None
         self._deemphasis = Deemphasis(self.sound_hz, settings.deemphasis_us)
-        self._quiet = NoiseReduction() if settings.noise_reduction else None
+        self._quiet = [NoiseReduction() for _ in self._resamplers] if settings.noise_reduction else []
         self._gain = AutomaticGain(self.sound_hz) if settings.gain_control else None
         self._squelch = Squelch(settings.squelch_dbfs)
         self._level_dbfs = -200.0
-        self._pilot = _Pilot(channel_hz) if wide else None
+        self._stereo = StereoDecoder(channel_hz) if wide else None
 
     def push(self, samples: Complex) -> HeardBlock:
         """Take the span's samples; return the sound that is now complete."""
@@ -83,18 +89,18 @@ class Hearing:
             power = float(np.vdot(channel, channel).real) / channel.size
             self._level_dbfs = float(10 * np.log10(max(power, 1e-20)))
         sound = self._demodulator.push(channel)
-        if self._pilot is not None:
-            self._pilot.push(sound)
-        sound = self._resampler.push(sound)
+        if self._stereo is not None:
+            sound = self._stereo.push(sound)
+        sound = _each(self._resamplers, sound)
         if self._top is not None:
             sound = np.ascontiguousarray(self._top.push(sound.astype(np.complex64)).real)
         sound = self._deemphasis.push(sound)
-        if self._quiet is not None:
-            sound = self._quiet.push(sound)
+        if self._quiet:
+            sound = _each(self._quiet, sound)
         if self._gain is not None:
             sound = self._gain.push(sound)
         sound = self._squelch.push(sound, self._level_dbfs)
-        pilot_db = self._pilot.level_db if self._pilot is not None else None
+        pilot_db = self._stereo.pilot.level_db if self._stereo is not None else None
         return HeardBlock(sound, self._level_dbfs, self._squelch.is_open, pilot_db)
 
     def take_over(self, former: "Hearing") -> None:
@@ -102,35 +108,6 @@ class Hearing:
         if self._gain is not None and former._gain is not None:
             self._gain.take_over(former._gain)
         self._squelch.is_open = former._squelch.is_open
-
-
-class _Pilot:
-    """How far the stereo pilot stands over the multiplex beside it, dB; from a short transform twice a second."""
-
-    def __init__(self, rate_hz: float) -> None:
-        self._size = 1 << int(np.ceil(np.log2(rate_hz * 0.05)))
-        self._window = np.hanning(self._size).astype(np.float32)
-        away_hz = np.abs(np.arange(self._size // 2 + 1) * rate_hz / self._size - PILOT_HZ)
-        self._at = np.flatnonzero(away_hz < 150.0)
-        self._beside = np.flatnonzero((away_hz > 300.0) & (away_hz < 1_500.0))
-        self._rests = max(int(rate_hz * 0.5) - self._size, 0)
-        self._skip = 0
-        self._held = np.empty(0, np.float32)
-        self.level_db = 0.0
-
-    def push(self, multiplex: SoundArray) -> None:
-        """Take what the discriminator gives."""
-        if self._skip:
-            multiplex, self._skip = multiplex[self._skip :], max(self._skip - multiplex.size, 0)
-        self._held = np.concatenate([self._held, multiplex]) if self._held.size else multiplex
-        if self._held.size < self._size:
-            return
-        import scipy.fft
-
-        power = np.abs(scipy.fft.rfft(self._held[: self._size] * self._window)) ** 2
-        self._held, self._skip = np.empty(0, np.float32), self._rests
-        beside = float(np.median(power[self._beside]))
-        self.level_db = float(10 * np.log10(float(power[self._at].max()) / max(beside, 1e-30)))
 
 
 class ContinuousHearing:
@@ -162,16 +139,27 @@ class ContinuousHearing:
         if self._next is None:
             return heard
         new = self._next.push(samples)
-        self._came = np.concatenate([self._came, new.sound])
+        self._came = np.concatenate([self._came, new.sound]) if self._came.size else new.sound
         settles, fades = int(SETTLES_S * self._next.sound_hz), int(FADES_S * self._next.sound_hz)
-        if self._came.size < settles + fades or heard.sound.size < fades:
+        if len(self._came) < settles + fades or len(heard.sound) < fades:
             return heard
+        old, fresh = heard.sound, self._came[settles:]
+        if old.ndim != fresh.ndim:
+            # One of them is in stereo: the other is on both sides.
+            old, fresh = (part if part.ndim > 1 else np.stack([part, part], axis=1) for part in (old, fresh))
         share = (0.5 - 0.5 * np.cos(np.pi * (np.arange(fades) + 0.5) / fades)).astype(np.float32)
-        fresh = self._came[settles:]
-        over = heard.sound[-fades:] * (1 - share) + fresh[:fades] * share
-        sound = np.concatenate([heard.sound[:-fades], over, fresh[fades:]])
+        share = share.reshape((-1,) + (1,) * (old.ndim - 1))
+        over = old[-fades:] * (1 - share) + fresh[:fades] * share
+        sound = np.concatenate([old[:-fades], over, fresh[fades:]])
         self._now, self._next = self._next, None
         return HeardBlock(sound, new.level_dbfs, new.is_open, new.pilot_db)
+
+
+def _each(stages: Sequence[Resampler] | Sequence[NoiseReduction], sound: SoundArray) -> SoundArray:
+    """Each channel through a stage of its own."""
+    if sound.ndim == 1:
+        return stages[0].push(sound)
+    return np.stack([stage.push(np.ascontiguousarray(sound[:, k])) for k, stage in enumerate(stages)], axis=1)
 
 
 def _transition_hz(settings: Settings) -> float:

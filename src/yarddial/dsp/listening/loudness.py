@@ -37,12 +37,13 @@ class AutomaticGain:
 
     def push(self, sound: SoundArray) -> SoundArray:
         """A piece late, so that the gain is down before the peak is there."""
-        joined = np.concatenate([self._held, sound])
-        pieces = max(joined.size // self._piece - 1, 0)
+        joined = np.concatenate([self._held, sound]) if self._held.size else sound
+        pieces = max(len(joined) // self._piece - 1, 0)
         if not pieces:
-            self._held = joined
-            return np.empty(0, np.float32)
-        rows = joined[: (pieces + 1) * self._piece].reshape(-1, self._piece)
+            self._held = joined.copy()
+            return joined[:0]
+        # Both channels of stereo share one gain.
+        rows = joined[: (pieces + 1) * self._piece].reshape(pieces + 1, -1)
         peaks = np.abs(rows).max(axis=1).tolist()
         if self._gain_db is None:
             self._gain_db = min(min(20 * log10(PEAK / max(peak, 1e-9)), MOST_DB) for peak in peaks[:FIRST_PIECES])
@@ -58,7 +59,7 @@ class AutomaticGain:
             gains.append(10 ** (self._gain_db / 20))
         count = pieces * self._piece
         self._held = joined[count:].copy()
-        ramp = ramps(np.asarray(gains, np.float32), self._piece)
+        ramp = _along(ramps(np.asarray(gains, np.float32), self._piece), joined)
         return np.asarray(np.clip(joined[:count] * ramp, -1.0, 1.0), np.float32)
 
 
@@ -67,7 +68,7 @@ class Deemphasis:
 
     def __init__(self, rate_hz: float, constant_us: float) -> None:
         self._pole = float(np.exp(-1e6 / (rate_hz * constant_us))) if constant_us else 0.0
-        self._state = np.zeros(1)
+        self._state: NDArray[np.float64] | None = None
 
     def push(self, sound: SoundArray) -> SoundArray:
         """Unit gain at zero."""
@@ -75,7 +76,9 @@ class Deemphasis:
             return sound
         import scipy.signal
 
-        out, self._state = scipy.signal.lfilter([1 - self._pole], [1.0, -self._pole], sound, zi=self._state)
+        if self._state is None:
+            self._state = np.zeros((1, *sound.shape[1:]))
+        out, self._state = scipy.signal.lfilter([1 - self._pole], [1.0, -self._pole], sound, axis=0, zi=self._state)
         return np.asarray(out, np.float32)
 
 
@@ -134,5 +137,10 @@ class Squelch:
             return sound
         if not was and not self.is_open:
             return np.zeros_like(sound)
-        ramp = np.linspace(0.0, 1.0, sound.size, dtype=np.float32)
+        ramp = _along(np.linspace(0.0, 1.0, len(sound), dtype=np.float32), sound)
         return np.asarray(sound * (ramp if self.is_open else ramp[::-1]), np.float32)
+
+
+def _along(ramp: SoundArray, sound: SoundArray) -> SoundArray:
+    """A factor for each instant, shaped to go over one channel or two."""
+    return ramp if sound.ndim == 1 else ramp[:, None]

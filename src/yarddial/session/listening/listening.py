@@ -357,7 +357,7 @@ class Listening(Job):
             case Sound():
                 self._record_sound(event)
                 self.sounds = [*self.sounds[-MOST_KEPT:], event]
-                self.heard_s += event.samples.size / event.rate_hz
+                self.heard_s += len(event.samples) / event.rate_hz
                 self.level_dbfs, self.squelch_open, self.pilot_db = event.level_dbfs, event.is_open, event.pilot_db
                 self._heard.tell()
             case CleanedUp():
@@ -383,8 +383,9 @@ class Listening(Job):
 
     def _record_sound(self, sound: Sound) -> None:
         """In memory for the tone, and in the file where one is kept."""
-        self._remember_place(sound.samples.size / sound.rate_hz)
-        self._heard_lately = [*self._heard_lately, sound.samples]
+        self._remember_place(len(sound.samples) / sound.rate_hz)
+        mono = sound.samples if sound.samples.ndim == 1 else sound.samples.mean(axis=1)
+        self._heard_lately = [*self._heard_lately, mono]
         while sum(part.size for part in self._heard_lately[1:]) > SOUND_HZ:
             self._heard_lately.pop(0)
         self.recorder.hear(sound.samples)

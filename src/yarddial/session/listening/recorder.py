@@ -42,13 +42,13 @@ class Recorder(Job):
         """Something is kept, grew, ended or failed."""
         return self._changed.add(listener)
 
-    def record_sound(self, path: "Path", rate_hz: float) -> None:
+    def record_sound(self, path: "Path", rate_hz: float, channels: int = 1) -> None:
         """Begin to write what is heard into a WAV file; raises NotWritten."""
         from yarddial.records.sound_file import SoundFile
 
         self.stop_recording_sound()
         self.trouble = ""
-        self.sound = SoundFile(path, rate_hz)
+        self.sound = SoundFile(path, rate_hz, channels)
         self._changed.tell()
 
     def hear(self, samples: NDArray[np.float32]) -> None:

@@ -23,7 +23,7 @@ from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.yard.bands import BANDS
-from yarddial.yard.demodulation import DEMODULATIONS
+from yarddial.yard.demodulation import DEMODULATIONS, stereo_share
 from yarddial.yard.errors import BadLevel
 from yarddial.yard.frequency import MINUS, format_frequency
 
@@ -285,8 +285,7 @@ class ListenPlace(QWidget):
         self._tone.setVisible(bool(self._tone.text()))
         texts = [] if over_db is None else [f"{_db(over_db)} dB over the noise beside it"]
         if listening.pilot_db is not None:
-            stereo = listening.pilot_db > 15
-            texts.append(f"stereo pilot {listening.pilot_db:.0f} dB clear" if stereo else "no stereo pilot")
+            texts.append(_stereo(listening.pilot_db))
         self._under_level.setText("; ".join(texts))
 
     def _show_chart(self) -> None:
@@ -345,3 +344,13 @@ def _db(level_db: float, places: int = 0) -> str:
 def _edge(hertz: float) -> str:
     scale, unit = (1e3, " kHz") if abs(hertz) >= 1e3 else (1.0, " Hz")
     return f"{hertz / scale:+.4g}{unit}".replace("-", MINUS)
+
+
+def _stereo(pilot_db: float) -> str:
+    """What is heard of the station's two channels."""
+    share = stereo_share(pilot_db)
+    if share >= 1:
+        return f"in stereo, its pilot {pilot_db:.0f} dB clear"
+    if share > 0:
+        return f"{share:.0%} stereo, its pilot only {pilot_db:.0f} dB clear"
+    return "in mono, no stereo pilot"

@@ -68,7 +68,8 @@ class RecorderRow(QWidget):
         FileSheet(self, "Keep what is heard in", name, "Keep", self._record_sound).show()
 
     def _record_sound(self, path: Path) -> None:
-        self._recorder.record_sound(path, SOUND_HZ)
+        channels = 2 if self._session.listening.settings.way == "wfm" else 1
+        self._recorder.record_sound(path, SOUND_HZ, channels)
 
     def _samples(self) -> None:
         if self._recorder.recording is not None:
