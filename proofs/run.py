@@ -15,6 +15,7 @@ PROOFS = {
     "log_size": "logs of 1,000, 50,000 and 1,000,000 entries: what a person waits for, as ratios (five minutes)",
     "soak": "eight simulated hours of random actions, edits, faults and restarts (half an hour)",
     "hearing": "retuning without a click, any block length, lateness, synchronous AM in fades; so many retunes as told",
+    "narrow_fm": "the middle of narrow FM whose transmitter leans or clips one side, by voices made by programs that are not ours",
     "doubts": "sixty kinds of signal made without our code: stated sigma against the truth, so many runs as told",
     "edit_kill": "kill -9 while editing, 200 times: the last or the one-before-last edit is there",
     "driver_faults": "unplug, hang and kill of the driver while streaming, 50 times each: window alive, log intact",

@@ -81,6 +81,12 @@ def without(wave: Complexes, first: int, count: int) -> Complexes:
     return np.concatenate((wave[:first], wave[first + count :]))
 
 
+def lopsided(audio: Floats, lean: float, clip: float = 1.0) -> Floats:
+    """A deviator that gives one side more, and a limiter that clips that side only, at a share of the peak."""
+    leant = audio + lean * np.abs(audio)
+    return np.minimum(leant, clip)
+
+
 def stereo_multiplex(left: Floats, right: Floats, rate_hz: float, pilot: float = 0.09, late_s: float = 0.0) -> Floats:
     """Sum, pilot and difference by ITU-R BS.450-4: the subcarrier crosses zero upwards with the pilot; unit peak."""
     phase = 2 * np.pi * 19_000.0 * (np.arange(left.size) / rate_hz - late_s)

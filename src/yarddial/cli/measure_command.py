@@ -96,6 +96,9 @@ def command(
     if recording.count > samples.size:
         used_s = samples.size / recording.rate_hz
         sentence += f"\nof {recording.duration_s:.0f} s the first {used_s:.1f} s were used"
+    if kind not in ("carrier", "am"):
+        values["remark"] = found.remark
+        sentence += f"\n{found.remark}" if found.remark else ""
     if kind in ("carrier", "am"):
         other = _rival(samples, recording.rate_hz, found, offset_hz, within_hz)
         values |= {

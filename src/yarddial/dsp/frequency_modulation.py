@@ -6,8 +6,9 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.dsp.carrier import estimate_carrier
 from yarddial.dsp.decimation import decimate, decimation_for
+from yarddial.dsp.line import measure_line
+from yarddial.dsp.lopsided import TOP_HZ, judge_lean
 from yarddial.dsp.phasor import phasor
 from yarddial.yard.errors import BadSamples, NoCarrier
 from yarddial.yard.frequency import format_hertz
@@ -29,6 +30,10 @@ FIRST_BIN, LAST_BIN = 2, 24
 # By how much the weighted mean errs more than the bound of a lone carrier: sqrt((energy of the weights' slope) / 12),
 # weights of sum 1 over a time of 1: 4 pi^2 / 2 for Hann, 4 pi^2 0.781 for Blackman.
 OVER_BOUND = {"narrow": (4 * np.pi**2 * 0.5 / 12) ** 0.5, "wide": (4 * np.pi**2 * 0.781 / 12) ** 0.5}
+# A lean that is as likely as this is said.
+LEANS_FROM = 0.9
+LEANS = "its modulation is lopsided, as of a limiter that clips one side: the middle is that of its pauses"
+NO_PAUSE = "it never pauses, and a lopsided limiter moves its middle: measure while nobody speaks"
 # So many of its own doubts the flat part must reach.
 FEIGNED = 9.0
 # 4 pi^2 times the weights' energy over that of their slope: 3 for Hann, 2.21 for Blackman.
@@ -43,10 +48,14 @@ class Centre(msgspec.Struct, frozen=True):
     cn0_dbhz: float
     duration_s: float
     drift_hz_per_s: float
+    remark: str = ""
 
 
 class Pilot(msgspec.Struct, frozen=True):
-    """The stereo pilot as counted by the sample clock; `clock_ppm` is positive when that clock runs fast."""
+    """The stereo pilot as counted by the sample clock; `clock_ppm` is positive when that clock runs fast.
+
+    model, remark : by which it was measured, and what a person should know, as `Carrier` has them.
+    """
 
     frequency_hz: float
     sigma_hz: float
@@ -54,6 +63,8 @@ class Pilot(msgspec.Struct, frozen=True):
     duration_s: float
     drift_hz_per_s: float
     clock_ppm: float
+    model: str = "steady"
+    remark: str = ""
 
 
 def estimate_centre(samples: Complex, rate_hz: float, near_hz: float, within_hz: float, width: Width) -> Centre:
@@ -83,8 +94,8 @@ def estimate_centre(samples: Complex, rate_hz: float, near_hz: float, within_hz:
 
     Notes
     -----
-    A transmitter whose limiter is asymmetric puts a constant into the modulation and so into this mean; compare with
-    pauses in the speech.
+    A transmitter whose limiter is asymmetric puts a constant into the modulation and so into this mean: in narrow FM it
+    is compared with the pauses of the speech (`lopsided`). A broadcaster has none and is watched by others.
     """
     half_hz = HALF_WIDTH_HZ[width]
     _check(samples, rate_hz, half_hz)
@@ -116,8 +127,16 @@ def estimate_centre(samples: Complex, rate_hz: float, near_hz: float, within_hz:
     duration = samples.size / rate_hz
     cn0 = cnr * 2 * half_hz
     noise_sigma = OVER_BOUND[width] * float(np.sqrt(6 / ((2 * np.pi) ** 2 * cn0 * duration**3)))
-    sigma, drift = _scatter(_instantaneous(channel, slice_hz), width, duration, noise_sigma)
-    return Centre(near_hz + centre_hz, sigma, float(10 * np.log10(cn0)), duration, drift)
+    hertz = _instantaneous(channel, slice_hz)
+    sigma, drift = _scatter(hertz, width, duration, noise_sigma)
+    remark = ""
+    if width == "narrow":
+        # Noise of FM rises as the square: N0 / C f^2 up to the top.
+        level_hz = float(_weights(hertz.size, width) @ hertz)
+        told = judge_lean(hertz, slice_hz, level_hz, sigma, float(np.sqrt(TOP_HZ**3 / (3 * cn0))))
+        centre_hz, sigma = centre_hz + told.middle_hz - level_hz, told.sigma_hz
+        remark = LEANS if told.odds > LEANS_FROM else "" if told.pauses else NO_PAUSE
+    return Centre(near_hz + centre_hz, sigma, float(10 * np.log10(cn0)), duration, drift, remark)
 
 
 def estimate_pilot(samples: Complex, rate_hz: float, near_hz: float, within_hz: float) -> Pilot:
@@ -138,9 +157,12 @@ def estimate_pilot(samples: Complex, rate_hz: float, near_hz: float, within_hz: 
     narrow = _of_quick_length(decimate(samples, rate_hz, centre.frequency_hz, factor))
     channel = _channel(narrow, slice_hz, 0.0, half_hz)
     multiplex = (_instantaneous(channel, slice_hz) / 75_000.0 / 4).astype(np.complex64)
-    found = estimate_carrier(np.clip(multiplex.real, -0.9, 0.9).astype(np.complex64), slice_hz, PILOT_HZ, 100.0)
+    found = measure_line(np.clip(multiplex.real, -0.9, 0.9).astype(np.complex64), slice_hz, PILOT_HZ, 100.0)
     ppm = (PILOT_HZ / found.frequency_hz - 1) * 1e6
-    return Pilot(found.frequency_hz, found.sigma_hz, found.cn0_dbhz, found.duration_s, found.drift_hz_per_s, float(ppm))
+    return Pilot(
+        found.frequency_hz, found.sigma_hz, found.cn0_dbhz, found.duration_s, found.drift_hz_per_s, float(ppm),
+        found.method, found.remark,
+    )  # fmt: skip
 
 
 def _check(samples: Complex, rate_hz: float, half_hz: float) -> None:

@@ -22,6 +22,8 @@ SIDES = (16, 8, 4, 1)
 ROUGH = 4.0
 # Gaps up to this are looked for; a jump is one from this chi-square on, and a gap explains it if it leaves less.
 MOST_LOST, JUMP, EXPLAINED = 20_000, 60.0, 45.0
+# More of the blocks than this that jump are no gaps.
+MOST_JUMPS = 0.5
 # Another gap must explain it worse by so much, or the number is open.
 CLEARLY = 12.0
 
@@ -114,6 +116,9 @@ class LossWatch:
         heard = (size[2:] > 0.3 * np.median(size, axis=0)) & (size[:-2] > 0.3 * np.median(size, axis=0))
         chi2 = np.where(heard, (across / sigma) ** 2, 0.0).sum(axis=1)
         found: list[Loss] = []
+        if np.mean(chi2 > JUMP) > MOST_JUMPS:
+            # Lines that jump all the time were never steady: a modulation, or a converter's own products.
+            return found
         # What stands nearer to the end is looked at with what follows; before the stream's start there is nothing.
         earliest = SIDES[0] if first_block else SIDES[2]
         for j in (1 + np.flatnonzero(chi2 > JUMP)).tolist():

@@ -147,7 +147,7 @@ class Measurement:
         )
         return Carrier(
             found.frequency_hz, found.sigma_hz, found.cn0_dbhz, found.duration_s, found.drift_hz_per_s, float("inf"),
-            f"middle of {width} FM",
+            f"middle of {width} FM", remark=found.remark,
         )  # fmt: skip
 
     def _sigma_so_far(self) -> float:
