@@ -149,8 +149,9 @@ def _synchronous() -> bool:
 
 def _stereo() -> bool:
     """One channel's tone against the other's, and what is left of the pilot; made eightfold, its phase summed there."""
-    import modulation
     import scipy.signal
+
+    import modulation
 
     good = True
     for rate_hz in (240e3, 300e3, 1.2e6, 2.4e6):
@@ -163,9 +164,7 @@ def _stereo() -> bool:
             multiplex = modulation.stereo_multiplex(tone, np.zeros(tone.size), big_hz / clock)
             wave = np.exp(1j * modulation.frequency_modulated(multiplex, big_hz, 75e3))
             wave = scipy.signal.resample_poly(wave, 1, ups, window=("kaiser", 9.0)) if ups > 1 else wave
-            settings = msgspec.structs.replace(
-                DEMODULATIONS["wfm"].settings(), gain_control=False, deemphasis_us=0.0
-            )
+            settings = msgspec.structs.replace(DEMODULATIONS["wfm"].settings(), gain_control=False, deemphasis_us=0.0)
             hearing = Hearing(rate_hz, 0.0, settings)
             parts = [hearing.push((0.1 * part).astype(np.complex64)).sound for part in np.array_split(wave, 90)]
             sound = np.concatenate(parts)[-50_000:-2_000]

@@ -35,7 +35,12 @@ def prove() -> bool:
             recordings.synthesised(RATE_HZ, 20.0, "pinknoise", "sinc", "300-3000"), int(chance.integers(1 << 20))
         )[:count],
     }
-    sides = {"even": (0.0, 1.0), "leaning by 0.3 %": (0.003, 1.0), "leaning by 3 %": (0.03, 1.0), "one side clipped": (0.0, 0.3)}
+    sides = {
+        "even": (0.0, 1.0),
+        "leaning by 0.3 %": (0.003, 1.0),
+        "leaning by 3 %": (0.03, 1.0),
+        "one side clipped": (0.0, 0.3),
+    }
     good = True
     for what, make in voices.items():
         for side, (lean, clip) in sides.items():

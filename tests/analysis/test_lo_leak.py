@@ -14,11 +14,18 @@ from yarddial.yard.parts import Converter
 
 
 def test_odds_follow_from_a_gaussian_against_chance() -> None:
-    """By hand: 0.9 N(400; 0, s) + 0.1 / (2 w) 0.2 over 0.2 / (2 w), the unseen one 0.1 / 0.8, none of them 0.1."""
-    within, spread = 11e3, sqrt((120e6 * 30e-6) ** 2 + (120.0004e6 * 1e-6) ** 2)
+    """By hand: 0.9 N(400; 0, s) + 0.1 / (2 w) 0.2 over 0.2 / (2 w), the unseen one 0.1 / 0.8, none of them 0.1.
+
+    N is of both classes, seven tenths within 5 ppm and three within 30.
+    """
+    within = 11e3
+    spreads = [
+        (share, sqrt((120e6 * ppm * 1e-6) ** 2 + (120.0004e6 * 1e-6) ** 2)) for share, ppm in ((0.7, 5), (0.3, 30))
+    ]
+    density = sum(share * exp(-0.5 * (400 / s) ** 2) / (s * sqrt(2 * pi)) for share, s in spreads)
     answer = weigh_leaks([Glimpse(120e6, within, 120.0004e6, 1.0), Glimpse(125e6, within)], 0.0, 1.0)
     chance = 0.2 / (2 * within)
-    seen = (0.9 * exp(-0.5 * (400 / spread) ** 2) / (spread * sqrt(2 * pi)) + 0.1 * chance) / chance
+    seen = (0.9 * density + 0.1 * chance) / chance
     total = seen + 0.1 / 0.8 + 0.1
     assert [c.stated_hz for c in answer.candidates] == [120e6, 125e6, 0.0]
     assert answer.candidates[0].odds == pytest.approx(seen / total, rel=1e-9)

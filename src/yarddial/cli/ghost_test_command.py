@@ -32,13 +32,15 @@ def command(files: tuple[Path, ...], less_db: float, stages: tuple[Stage, ...], 
             {
                 "dial_hz": peak.dial_hz, "level_dbfs": peak.level_dbm, "verdict": told.verdict, "kind": told.best.kind,
                 "cause": told.best.words, "odds": told.odds[0][1], "missing": told.missing,
+                "blind": list(told.blind),
             }
             for peak, told in ranked
         ],
     }  # fmt: skip
     lines = []
     for peak, told in ranked[:MOST_SAID]:
-        more = f", {told.odds[0][1]:.0%}; {told.missing} would tell" if told.missing else ""
+        other = "another " if told.missing in told.blind else ""
+        more = f", {told.odds[0][1]:.0%}; {other}{told.missing} would tell" if told.missing else ""
         lines.append(f"{format_frequency(peak.dial_hz, 0)}  {told.verdict}: {told.best.words}{more}")
     answer(as_json, values, "\n".join(lines) or "nothing stands out in the first recording")
     return 0 if ranked else 1

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 @click.option("--crystal-ppm", type=PPM, default=0.0, help="The crystal, positive when fast.")
 @click.option("--crystal-sigma-ppm", type=PPM, default=25.0, callback=positive, help="How well that is known.")
 @click.option("--sigma", "sigma_hz", type=FREQUENCY, default=100.0, callback=positive, help="How well it was read.")
+@click.option("--antenna-off", is_flag=True, help="The recording for --leak was made with the antenna taken off.")
 @click.option("--working", is_flag=True, help="Show the working.")
 @json_option
 def command(
@@ -36,6 +37,7 @@ def command(
     crystal_ppm: float,
     crystal_sigma_ppm: float,
     sigma_hz: float,
+    antenna_off: bool,
     working: bool,
     as_json: bool,
 ) -> None:
@@ -45,7 +47,9 @@ def command(
     if recording is not None:
         from yarddial.session.calibration.lo_leak_recording import leak_in_recording
 
-        found: LoAnswer | LeakAnswer = leak_in_recording(recording, stated_hz, crystal_ppm, crystal_sigma_ppm)
+        found: LoAnswer | LeakAnswer = leak_in_recording(
+            recording, stated_hz, crystal_ppm, crystal_sigma_ppm, antenna_off=antenna_off
+        )
     elif reference_hz is None or shown_hz is None:
         raise BadObservations("give --station and --shown, or a recording with --leak")
     else:

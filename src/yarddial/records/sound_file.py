@@ -36,7 +36,10 @@ class SoundFile:
             raise NotWritten(f"cannot write {self.path}: {said}") from error
 
     def write(self, samples: NDArray[np.float32]) -> None:
-        """Add sound, shape (n,) or (n, 2), full scale 1.0; raises NotWritten when the disk is full, and what there is by then is kept."""
+        """Add sound, shape (n,) or (n, 2), full scale 1.0.
+
+        Raises NotWritten when the disk is full, and what there is by then is kept.
+        """
         import soundfile
 
         try:

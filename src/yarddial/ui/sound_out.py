@@ -14,7 +14,7 @@ LATE_S = 0.4
 
 
 class SoundOut(QObject):
-    """Plays sound of one channel or two, on two; opens the device at the first sound, and again when devices come or go."""
+    """Plays one channel or two, on two; opens the device at the first sound, and again when devices come or go."""
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)

@@ -24,6 +24,10 @@ NO_RASTER = 0.1
 FEWEST, MOST = 4, 400
 # Peaks of the first, coarse look that are looked at closely, and how far under the highest, in log likelihood.
 KEPT, WITHIN = 60, 30.0
+# Points of offset and crystal about such a peak, at first and at last; those so far under the best at first are left.
+ROUGH_POINTS, FINE_POINTS, NEARER = (31, 13), (81, 31), 16.0
+# Crystal errors of the coarse look that are worked out together.
+ROWS = 64
 # Odds from which one hypothesis is called decided, and under which one is not listed.
 SURE, LISTED = 0.99, 1e-4
 # Share of the crystal's range in which it must lie, and of the carriers that must be on the raster, to be decided.
@@ -211,6 +215,23 @@ def _nowhere(way: Way, prior_ppm: float) -> Hypothesis:
     return Hypothesis(way.name, 0.0, False, 0.0, sigma_hz, 0.0, ppm_sigma, 0.0)
 
 
+class _Room(msgspec.Struct, frozen=True):
+    """Log likelihood on a grid, crystal errors by offsets; its mean place, and how far about it is worth a look."""
+
+    log: Floats
+    offsets: Floats
+    ppms: Floats
+    offset_hz: float
+    ppm: float
+    offset_room: float
+    ppm_room: float
+
+    @property
+    def top(self) -> float:
+        """The highest."""
+        return float(self.log.max())
+
+
 class _Search:
     """One way, raster and sense."""
 
@@ -228,13 +249,48 @@ class _Search:
         ppm_step = min(max(coarse_hz / self._reach_hz * 1e6, 0.05), self._prior_ppm / 4)
         ppms = np.arange(-self._prior_ppm, self._prior_ppm + ppm_step / 2, ppm_step)
         offsets = np.arange(0.0, self._raster_hz, coarse_hz)
-        # A row at a time: all of them together would take much memory.
-        height = np.concatenate([self._likelihood(offsets, ppms[n : n + 1], coarse_hz) for n in range(ppms.size)])
-        peaks = self._peaks(height, offsets, ppms)
+        offsets, height = self._coarsely(ppms, offsets.size)
+        rooms = [
+            self._narrowed(offset_hz, ppm, 2.5 * coarse_hz, 2.5 * ppm_step, ROUGH_POINTS)
+            for offset_hz, ppm in self._peaks(height, offsets, ppms)
+        ]
+        best = max(room.top for room in rooms)
         found = []
-        for offset_hz, ppm in peaks:
-            found += self._closely(offset_hz, ppm, coarse_hz, ppm_step, inverted)
+        for room in rooms:
+            if room.top > best - NEARER:
+                found += self._closely(room, inverted)
         return _merged(found)
+
+    def _coarsely(self, ppms: Floats, points: int) -> tuple[Floats, Floats]:
+        """Log likelihood over a whole cell of offsets, crystal errors by offsets; blurred by a step.
+
+        It is a sum over the carriers of one curve, shifted: each carrier's place, split between its two neighbours on
+        the grid, folded with the curve by a transform over the cell.
+        """
+        from scipy import fft
+
+        points = fft.next_fast_len(points, real=True)
+        offsets = np.arange(points) * self._raster_hz / points
+        rest = np.minimum(offsets, self._raster_hz - offsets)
+        blur_hz, sigma = self._raster_hz / points, float(np.median(self._sigma_hz))
+        density = np.full(points, OFF_RASTER / self._raster_hz)
+        for share, part in SHARES:
+            variance = (part * self._rule_hz) ** 2 + sigma**2 + blur_hz**2
+            density += share * np.exp(-0.5 * rest**2 / variance) / np.sqrt(2 * np.pi * variance)
+        curve = fft.rfft(np.log(density * self._raster_hz))
+        height = np.empty((ppms.size, points))
+        for first in range(0, ppms.size, ROWS):
+            rows = ppms[first : first + ROWS]
+            true_hz = self._places + rows[:, None] * 1e-6 * self._away_hz
+            places = (true_hz / self._raster_hz) % 1.0 * points
+            whole = np.floor(places).astype(np.int64)
+            beyond = places - whole
+            held = np.zeros((rows.size, points))
+            at = np.arange(rows.size)[:, None]
+            np.add.at(held, (at, whole % points), 1 - beyond)
+            np.add.at(held, (at, (whole + 1) % points), beyond)
+            height[first : first + ROWS] = fft.irfft(fft.rfft(held) * curve, points)
+        return offsets, height
 
     def _likelihood(self, offsets_hz: Floats, ppms: Floats, blur_hz: float) -> Floats:
         """Log likelihood, crystal errors by offsets of one cell; blurred for a coarse look."""
@@ -271,24 +327,30 @@ class _Search:
             blocked[rows, columns] = True
         return taken
 
-    def _closely(
-        self, offset_hz: float, ppm: float, coarse_hz: float, ppm_step: float, inverted: bool
-    ) -> list[tuple[float, Hypothesis]]:
+    def _closely(self, room: "_Room", inverted: bool) -> list[tuple[float, Hypothesis]]:
         """A fine grid about a peak, twice, the second as wide as the first has found it; then every whole cell."""
-        offset_room, ppm_room = 2.5 * coarse_hz, 2.5 * ppm_step
-        for _ in range(3):
-            offsets = offset_hz + np.linspace(-offset_room, offset_room, 81)
-            ppms = ppm + np.linspace(-ppm_room, ppm_room, 31)
-            log = self._likelihood(offsets, ppms, 0.0)
-            weight = np.exp(log - log.max())
-            total = float(weight.sum())
-            at_offset, at_ppm = weight.sum(axis=0) / total, weight.sum(axis=1) / total
-            offset_hz, ppm = float(at_offset @ offsets), float(at_ppm @ ppms)
-            offset_sigma = float(np.sqrt(at_offset @ (offsets - offset_hz) ** 2))
-            ppm_sigma = float(np.sqrt(at_ppm @ (ppms - ppm) ** 2))
-            offset_room = min(max(6 * offset_sigma, 3 * (offsets[1] - offsets[0])), offset_room)
-            ppm_room = min(max(6 * ppm_sigma, 3 * (ppms[1] - ppms[0])), ppm_room)
-        return self._cells(log, offsets, ppms, inverted)
+        for _ in range(2):
+            room = self._narrowed(room.offset_hz, room.ppm, room.offset_room, room.ppm_room, FINE_POINTS)
+        return self._cells(room.log, room.offsets, room.ppms, inverted)
+
+    def _narrowed(
+        self, offset_hz: float, ppm: float, offset_room: float, ppm_room: float, points: tuple[int, int]
+    ) -> "_Room":
+        """The likelihood on a grid about a place, and the room that its peak there takes."""
+        offsets = offset_hz + np.linspace(-offset_room, offset_room, points[0])
+        ppms = ppm + np.linspace(-ppm_room, ppm_room, points[1])
+        log = self._likelihood(offsets, ppms, 0.0)
+        weight = np.exp(log - log.max())
+        total = float(weight.sum())
+        at_offset, at_ppm = weight.sum(axis=0) / total, weight.sum(axis=1) / total
+        offset_hz, ppm = float(at_offset @ offsets), float(at_ppm @ ppms)
+        offset_sigma = float(np.sqrt(at_offset @ (offsets - offset_hz) ** 2))
+        ppm_sigma = float(np.sqrt(at_ppm @ (ppms - ppm) ** 2))
+        return _Room(
+            log, offsets, ppms, offset_hz, ppm,
+            min(max(6 * offset_sigma, 3 * (offsets[1] - offsets[0])), offset_room),
+            min(max(6 * ppm_sigma, 3 * (ppms[1] - ppms[0])), ppm_room),
+        )  # fmt: skip
 
     def _cells(self, log: Floats, offsets: Floats, ppms: Floats, inverted: bool) -> list[tuple[float, Hypothesis]]:
         """Offsets that differ by whole cells look alike but to what is known of crystal and oscillator."""

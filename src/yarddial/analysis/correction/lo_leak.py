@@ -8,10 +8,12 @@ import msgspec
 from yarddial.analysis.correction.which_lo import DECIDED, Candidate
 from yarddial.yard.errors import BadObservations
 from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
+from yarddial.yard.oscillator_classes import classes_at
 from yarddial.yard.working import WorkedValue, Working
 
 # How often the oscillator a box has is seen at all, and how often some other carrier stands where one is looked for.
-SEEN_SHARE, OTHER_SHARE = 0.9, 0.2
+# Without an antenna little else is there: the receiver's own lines, one in a megahertz.
+SEEN_SHARE, OTHER_SHARE, OTHER_SHARE_OFF = 0.9, 0.2, 0.02
 # "None of these" against any one stated value, before looking.
 NONE_PRIOR = 0.1
 
@@ -47,8 +49,9 @@ class LeakAnswer(msgspec.Struct, frozen=True):
             return "no carrier stands where a stated oscillator would leak: the leak may be too weak, or none is right"
         found = f"a carrier stands at {format_frequency(self.lo_hz)} {format_sigma(self.sigma_hz)}"
         fits = f"it fits {format_frequency(best.stated_hz)} ({format_hertz(best.apart_hz, self.sigma_hz)} apart)"
-        check = "it stays when the antenna is taken off, if it is the leak"
-        return f"{found}: {fits}; {check}" if self.decided else f"{found}: probably {fits}, but another is possible"
+        if self.decided:
+            return f"{found}: {fits}; it stays when the antenna is taken off, if it is the leak"
+        return f"{found}: probably {fits}; what stays without the antenna, or a trued crystal, would decide"
 
     def working(self) -> Working:
         """Show what was found at each stated value."""
@@ -72,7 +75,12 @@ class LeakAnswer(msgspec.Struct, frozen=True):
 
 
 def weigh_leaks(
-    glimpses: Sequence[Glimpse], crystal_ppm: float, crystal_sigma_ppm: float, tolerance_ppm: float = 30.0
+    glimpses: Sequence[Glimpse],
+    crystal_ppm: float,
+    crystal_sigma_ppm: float,
+    tolerance_ppm: float | None = None,
+    *,
+    antenna_off: bool = False,
 ) -> LeakAnswer:
     """Weigh the stated oscillators by what was found around each.
 
@@ -83,7 +91,9 @@ def weigh_leaks(
     crystal_ppm, crystal_sigma_ppm : float
         The receiver's crystal as far as known, positive when fast.
     tolerance_ppm : float
-        One-sigma spread of oscillators around what is marked on them.
+        One-sigma spread of oscillators around what is marked on them; by default that of all classes at the frequency.
+    antenna_off : bool
+        Nothing from outside came in while it was looked.
 
     Raises
     ------
@@ -99,17 +109,18 @@ def weigh_leaks(
     if not glimpses:
         raise BadObservations("no stated oscillator lies where the receiver can look: state others, or use a station")
     found: list[tuple[Glimpse, float, float]] = []
+    other_share = OTHER_SHARE_OFF if antenna_off else OTHER_SHARE
     for glimpse in glimpses:
-        chance = OTHER_SHARE / (2 * glimpse.within_hz)
+        chance = other_share / (2 * glimpse.within_hz)
         if glimpse.shown_hz is None:
-            found.append((glimpse, 0.0, (1 - SEEN_SHARE) / (1 - OTHER_SHARE)))
+            found.append((glimpse, 0.0, (1 - SEEN_SHARE) / (1 - other_share)))
             continue
         there_hz = glimpse.shown_hz * (1 + crystal_ppm * 1e-6)
-        spread_hz = sqrt(
-            (glimpse.stated_hz * tolerance_ppm * 1e-6) ** 2 + (glimpse.shown_hz * crystal_sigma_ppm * 1e-6) ** 2
-        )
-        apart_hz = there_hz - glimpse.stated_hz
-        density = exp(-0.5 * (apart_hz / spread_hz) ** 2) / (spread_hz * sqrt(tau))
+        apart_hz, density = there_hz - glimpse.stated_hz, 0.0
+        spreads = [(one.share, one.sigma_ppm) for one in classes_at(glimpse.stated_hz)]
+        for share, ppm in spreads if tolerance_ppm is None else [(1.0, tolerance_ppm)]:
+            spread_hz = sqrt((glimpse.stated_hz * ppm * 1e-6) ** 2 + (glimpse.shown_hz * crystal_sigma_ppm * 1e-6) ** 2)
+            density += share * exp(-0.5 * (apart_hz / spread_hz) ** 2) / (spread_hz * sqrt(tau))
         found.append((glimpse, apart_hz, (SEEN_SHARE * density + (1 - SEEN_SHARE) * chance) / chance))
     total = sum(weight for *_, weight in found) + NONE_PRIOR
     ranked = [(Candidate(g.stated_hz, apart, weight / total), g) for g, apart, weight in found]

@@ -12,6 +12,10 @@ from yarddial.analysis.ghosts.span import Peak, Span
 SettingChange = Literal["centre", "attenuation", "gain", "rate", "antenna", "route"]
 # Before any test a peak is true so often; the ghosts predicted near it share the rest, by how well place and level fit.
 TRUE_BEFORE, OTHER_BEFORE = 0.6, 0.05
+# What nobody knows of is seldom strong: so much rarer for so many decibels more over the floor than where peaks begin;
+# what the receiver makes by itself half as fast. Near the span's middle a filter leaves little of what is folded in.
+RARER_DB, FROM_DB = 20.0, 12.0
+INNER_SHARE, INNER_ALIAS = 0.25, 0.2
 # Of a predicted level, one sigma: parts' data are no better.
 LEVEL_SIGMA_DB = 6.0
 # Odds from which a verdict is given.
@@ -69,11 +73,15 @@ class SpanLook(msgspec.Struct, frozen=True):
 
 
 class Judgement(msgspec.Struct, frozen=True):
-    """Causes with their odds, likeliest first; the verdict, and the test that would help most where it is not sure."""
+    """Causes with their odds, likeliest first; the verdict, and the test that would help most where it is not sure.
+
+    blind : changes that were made so that the likely causes could not be told apart: to be made otherwise.
+    """
 
     odds: tuple[tuple[PeakCause, float], ...]
     verdict: Literal["true", "ghost", "unsure"]
     missing: SettingChange | None
+    blind: tuple[SettingChange, ...] = ()
 
     @property
     def best(self) -> PeakCause:
@@ -104,13 +112,20 @@ def causes(
     within_hz: float,
     *,
     has_converter: bool = False,
+    seen: Span | None = None,
 ) -> tuple[PeakCause, ...]:
     """What may stand at a place: a true signal, any ghost predicted there, and ghosts of what nobody knows of.
 
     level_dbm : of the peak at the socket; None where it is not known.
     within_hz : how exactly place and prediction are known together, one sigma.
     has_converter : a route with one may show what passes it unconverted, known of or not.
+    seen : the span that it stands in: what is strong, or far from the edges, is less often made by what nobody knows.
     """
+    rarer, own_rarer, alias = 1.0, 1.0, 1.0
+    if seen is not None:
+        over_db = max(seen.level_near(dial_hz) - seen.floor_dbm - FROM_DB, 0.0)
+        rarer, own_rarer = 10 ** (-over_db / RARER_DB), 10 ** (-over_db / (2 * RARER_DB))
+        alias = INNER_ALIAS if abs(dial_hz - seen.centre_hz) < INNER_SHARE * seen.rate_hz else 1.0
     found = [PeakCause("true", "a true signal", 0.0, 1.0, 0.0, False, True, TRUE_BEFORE)]
     weights: list[float] = []
     near: list[Ghost] = []
@@ -126,19 +141,19 @@ def causes(
     for ghost, weight in zip(near, weights, strict=True):
         found.append(_cause(ghost, share * weight / total))
     unknown = [
-        ("mirror", "the mirror of a signal that was not seen", 2.0, 1.0, False),
-        ("spike", "the spike at the centre", 1.0, 0.0, True),
-        ("harmonic mixing", "a signal far above, by three times the tuner's oscillator", -2.0, 1.0, False),
-        ("third order", "a product of strong signals that are not known", 0.0, 3.0, False),
-        ("second order", "a product of two strong signals that are not known", 0.0, 2.0, False),
-        ("oscillator", "something that the receiver or the computer makes", 0.0, 0.0, True),
-        ("alias", "a signal beyond the span, folded in", 0.0, 1.0, False),
+        ("mirror", "the mirror of a signal that was not seen", 2.0, 1.0, False, 1.0),
+        ("spike", "the spike at the centre", 1.0, 0.0, True, 1.0),
+        ("harmonic mixing", "a signal far above, by three times the tuner's oscillator", -2.0, 1.0, False, 1.0),
+        ("third order", "a product of strong signals that are not known", 0.0, 3.0, False, rarer),
+        ("second order", "a product of two strong signals that are not known", 0.0, 2.0, False, rarer),
+        ("oscillator", "something that the receiver or the computer makes", 0.0, 0.0, True, own_rarer),
+        ("alias", "a signal beyond the span, folded in", 0.0, 1.0, False, alias),
     ]
     if has_converter:
-        unknown.append(("leak-through", "a strong signal that passes the converter unconverted", 0.0, 1.0, False))
-    for kind, words, moves, falls, stays in unknown:
-        rate = -1.0 if kind == "alias" else 0.0
-        found.append(PeakCause(kind, words, moves, falls, rate, stays, False, OTHER_BEFORE / 8))  # type: ignore[arg-type]
+        unknown.append(("leak-through", "a strong signal that passes the converter unconverted", 0.0, 1.0, False, 1.0))
+    for kind, words, moves, falls, stays, often in unknown:
+        rate, before = -1.0 if kind == "alias" else 0.0, OTHER_BEFORE / 8 * often
+        found.append(PeakCause(kind, words, moves, falls, rate, stays, False, before))  # type: ignore[arg-type]
     return tuple(found)
 
 
@@ -164,8 +179,16 @@ def judge(
         verdict = "true"
     elif 1 - is_true >= SURE:
         verdict = "ghost"
-    done = {look.change for look in looks} | impossible
-    return Judgement(tuple(ranked), verdict, None if verdict != "unsure" else best_test(ranked, done))
+    if verdict != "unsure":
+        return Judgement(tuple(ranked), verdict, None)
+    truth = next(cause for cause, _ in ranked if cause.kind == "true")
+    ghosts = [(cause, share) for cause, share in ranked if cause.kind != "true"]
+    likely = [cause for cause, share in ghosts if share > NEARLY * ghosts[0][1]]
+    telling = {look.change for look in looks if any(_could_tell(cause, truth, peak, look) for cause in likely)}
+    # A change that none of them answers to has told what it can.
+    idle = {look.change for look in looks if not any(_differs(cause, truth, look.change) for cause in likely)}
+    blind = tuple(dict.fromkeys(look.change for look in looks if look.change not in telling | idle))
+    return Judgement(tuple(ranked), verdict, best_test(ranked, telling | idle | impossible), blind)
 
 
 def best_test(ranked: Sequence[tuple[PeakCause, float]], done: set[SettingChange]) -> SettingChange | None:
@@ -201,6 +224,17 @@ def _differs(cause: PeakCause, truth: PeakCause, change: SettingChange) -> bool:
     if change == "antenna":
         return cause.stays_without_antenna != truth.stays_without_antenna
     return cause.on_other_route != truth.on_other_route
+
+
+def _could_tell(cause: PeakCause, truth: PeakCause, peak: Peak, look: SpanLook) -> bool:
+    """Whether a look shows a place where the two would differ, at a level that would be seen."""
+    if not _differs(cause, truth, look.change):
+        return False
+    if look.change in ("attenuation", "gain"):
+        # Both may have sunk into the noise.
+        return peak.level_dbm - look.amount > look.span.floor_dbm + CLEAR_DB and look.span.covers(peak.dial_hz)
+    moved_hz = {"centre": cause.moves, "rate": cause.moves_rate}.get(look.change, 0.0) * look.amount + look.shift_hz
+    return look.span.covers(peak.dial_hz + look.shift_hz) or look.span.covers(peak.dial_hz + moved_hz)
 
 
 def _likelihood(cause: PeakCause, peak: Peak, look: SpanLook) -> float:

@@ -9,6 +9,8 @@ from yarddial.analysis.ghosts.scene import Floats
 PEAK_OVER_SPAN_FLOOR_DB, APART_STEPS = 12.0, 6
 # What the steps of one line add up to, its level being its highest step's.
 LINE_SUM = 1.5
+# A broadcaster's sidebands stand so near to its carrier, at least so far below it, and mirror each other to so many dB.
+SIDEBAND_HZ, SIDEBAND_DB, MIRRORED_DB = 10e3, 5.5, 3.0
 # Of the span, from its centre: beyond it what is seen is folded in.
 CLEAN_SHARE = 0.4
 
@@ -24,6 +26,7 @@ class Span(msgspec.Struct, frozen=True):
     """Levels, dBm in a step, low end of the dial first.
 
     low_hz : middle of the first step. centre_hz, rate_hz : on the dial. within_hz : as exactly as a place is told.
+    clipped_share : of its samples, at full scale.
     """
 
     low_hz: float
@@ -32,6 +35,7 @@ class Span(msgspec.Struct, frozen=True):
     centre_hz: float
     rate_hz: float
     within_hz: float
+    clipped_share: float = 0.0
 
     @property
     def floor_dbm(self) -> float:
@@ -69,11 +73,21 @@ class Span(msgspec.Struct, frozen=True):
         tops &= level > self.floor_dbm + stands_db
         kept: list[int] = []
         for index in sorted(np.flatnonzero(tops).tolist(), key=lambda i: -float(level[i])):
-            if self.covers(self._place(index)) and all(abs(index - other) > APART_STEPS for other in kept):
+            if not self.covers(self._place(index)) or any(abs(index - other) <= APART_STEPS for other in kept):
+                continue
+            if not any(self._is_sideband(index, other) for other in kept):
                 kept.append(index)
             if len(kept) >= most:
                 break
         return tuple(Peak(self._fine(index), float(level[index])) for index in kept)
+
+    def _is_sideband(self, index: int, carrier: int) -> bool:
+        """Whether a line has a twin on the other side of a stronger one."""
+        level, twin = self.level_dbm, 2 * carrier - index
+        if abs(index - carrier) * self.step_hz > SIDEBAND_HZ or not 1 <= twin < level.size - 1:
+            return False
+        is_weaker = level[index] < level[carrier] - SIDEBAND_DB
+        return bool(is_weaker and abs(level[twin - 1 : twin + 2].max() - level[index]) < MIRRORED_DB)
 
     def _place(self, index: float) -> float:
         return self.low_hz + index * self.step_hz

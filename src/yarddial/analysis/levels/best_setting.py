@@ -6,11 +6,15 @@ from math import log10
 import msgspec
 
 from yarddial.analysis.levels.step import GainPoint
+from yarddial.analysis.levels.unseen_products import with_unseen
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.level import GainsDb
 
-# A setting this near the best is as good; the least gain among them leaves strong signals most room.
+# A setting this near the best is as good; the least gain in front among them leaves strong signals most room.
 NEAR_BEST_DB = 0.4
+# Products of signals beyond the span that lie further under the signal move the channel's level less than it errs.
+BLIND_DB = 13.0
+BLIND = f"; what signals beyond the span make is seen only within {BLIND_DB:g} dB of the signal"
 # What stands less than this over noise and products is no wanted signal to decide by.
 SIGNAL_OVER_NOISE_DB = 3.0
 # Automatic gain fills the converter up to here, whatever is wanted: usual, and with room for peaks.
@@ -27,6 +31,7 @@ class BestGains(msgspec.Struct, frozen=True):
     """Gains to set, and why.
 
     sndr_db : wanted signal over noise and products at it. half_way_costs_db, automatic_costs_db : against the best.
+    unseen_db : products of signals beyond the span over noise and all else at these gains, None where none are found.
     attenuator_db : in front, what would help further, 0 where none; attenuator_gains_db : and by how much.
     filter_db : off the strongest signal, so that products fall 6 dB under the noise; 0 where they lie there already.
     near : every setting that is as good.
@@ -41,6 +46,7 @@ class BestGains(msgspec.Struct, frozen=True):
     attenuator_gains_db: float = 0.0
     filter_db: float = 0.0
     near: tuple[GainsDb, ...] = ()
+    unseen_db: float | None = None
 
 
 def best_setting(steps: Sequence[GainPoint], outside_share: float = 0.0) -> BestGains:
@@ -54,7 +60,8 @@ def best_setting(steps: Sequence[GainPoint], outside_share: float = 0.0) -> Best
     BadSamples
         No wanted signal stands out at any setting.
     """
-    over_db = judged_db(steps)
+    seen, steps = list(steps), with_unseen(steps)
+    over_db = _judged(steps)
     able = [(one, db) for one, db in zip(steps, over_db, strict=True) if one.clipped_share <= MOST_CLIPPED]
     if not able:
         raise BadSamples("the converter is full at every setting: put an attenuator in front, or a filter")
@@ -62,25 +69,36 @@ def best_setting(steps: Sequence[GainPoint], outside_share: float = 0.0) -> Best
     if best_db < SIGNAL_OVER_NOISE_DB:
         raise BadSamples("no wanted signal stands out at any setting: put the dial on one, then sweep")
     near = [one for one, db in able if db >= best_db - NEAR_BEST_DB]
-    # The least gain; of equal ones the later, since gain behind bends less than gain in front.
-    chosen = min(near, key=lambda one: (round(one.gain_db, 6), one.gains_db))
+    # The least gain in front: what signals beyond the span make there is seen only where it is much.
+    chosen = min(near, key=lambda one: tuple(gain for _, gain in one.gains_db) or (one.gain_db,))
     attenuator_db, gains_db = _attenuator(chosen, outside_share)
     excess_db = chosen.products_over_noise_db + 6.0
     return BestGains(
         chosen.gains_db,
         over_db[steps.index(chosen)],
-        _reason(chosen),
+        _reason(chosen, is_unseen=steps != seen) + (BLIND if over_db[steps.index(chosen)] > BLIND_DB else ""),
         max(best_db - over_db[steps.index(_half_way(steps))], 0.0),
         max(best_db - over_db[steps.index(_automatic(steps))], 0.0),
         attenuator_db,
         gains_db,
         max(excess_db, 0.0) if gains_db >= WORTH_DB else 0.0,
         tuple(one.gains_db for one in near),
+        _unseen_db(seen[steps.index(chosen)], chosen) if steps != seen else None,
     )
 
 
 def judged_db(steps: Sequence[GainPoint]) -> list[float]:
-    """Wanted signal over all else in its channel at every step, dB, the signal being what follows the gain.
+    """Wanted signal over all else in its channel at every step, dB; what signals beyond the span make is taken off."""
+    return _judged(with_unseen(steps))
+
+
+def _unseen_db(seen: GainPoint, chosen: GainPoint) -> float:
+    made = max(_power(chosen.products_dbfs) - _power(seen.products_dbfs), 1e-30)
+    return 10 * log10(made / (_power(seen.noise_dbfs) + _power(seen.products_dbfs)))
+
+
+def _judged(steps: Sequence[GainPoint]) -> list[float]:
+    """The signal being what follows the gain.
 
     Its level per gain is the median over the steps in which nothing is clipped, each weighed by how well it tells; what
     the channel holds beyond that, noise and products known, is of the receiver's making too.
@@ -113,7 +131,12 @@ def _power(db: float) -> float:
     return 10 ** (db / 10)
 
 
-def _reason(chosen: GainPoint) -> str:
+def _reason(chosen: GainPoint, *, is_unseen: bool) -> str:
+    if is_unseen:
+        return (
+            "strong signals beyond the span make products in the channel: settings of equal gain hold unequally much; "
+            "a filter or an attenuator in front helps"
+        )
     if chosen.products_over_noise_db > -3.0:
         return "more gain makes products of strong signals, less lets the receiver's own noise through"
     return "from here on the converter's noise no longer counts; more gain only costs what strong signals need"

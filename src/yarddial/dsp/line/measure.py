@@ -12,6 +12,7 @@ from yarddial.dsp.decimation import CLEAN_FRACTION, decimate, decimation_for
 from yarddial.dsp.fading import estimate_fading
 from yarddial.dsp.line.blocks import Blocks, Record
 from yarddial.dsp.line.candidates import BAR, LineStart, loudest_bin, loudest_track
+from yarddial.dsp.line.elsewhere import is_mostly_elsewhere
 from yarddial.dsp.line.explanation import ODD, Explanation, WeighedLine
 from yarddial.dsp.line.naming import name_of, remark_of
 from yarddial.dsp.line.path_models import MOST_SPREAD_HZ, explain_path
@@ -80,6 +81,7 @@ def measure_line(
     """
     check_samples(samples, rate_hz, near_hz, within_hz)
     duration_s = samples.size / rate_hz
+    asked_hz, searched_hz = near_hz, within_hz
     factor = decimation_for(rate_hz, within_hz + ROOM_HZ)
     while factor > 1 and samples.size // factor < LEAST:
         factor //= 2
@@ -104,6 +106,14 @@ def measure_line(
     if closer is not record:
         near_hz, within_hz, start = near_hz + start.hertz, min(within_hz, AROUND_HZ), loudest_bin(closer, AROUND_HZ)
     found = _measured(closer, within_hz, start, least_sigma_hz)
+    away_hz = near_hz + found.frequency_hz - asked_hz
+    moves_hz = abs(found.drift_hz_per_s) * duration_s if abs(found.drift_hz_per_s) > 3 * found.drift_sigma else 0.0
+    if abs(away_hz) > searched_hz + moves_hz + APART_BINS / duration_s:
+        raise NoCarrier(
+            f"the strongest line stands {format_hertz(away_hz, 1.0)} from the place searched, further than the "
+            f"{format_hertz(searched_hz, signed=False)} allowed: search there, or wider",
+            best_hz=near_hz + found.frequency_hz, best_snr_db=start.over_db, needed_db=start.needed_db,
+        )  # fmt: skip
     return msgspec.structs.replace(
         found,
         frequency_hz=near_hz + found.frequency_hz,
@@ -137,7 +147,23 @@ def _measured(record: Record, within_hz: float, start: LineStart, least_sigma_hz
             best_snr_db=start.over_db,
             needed_db=start.needed_db,
         )
-    return _weighed(record, candidates, density, least_sigma_hz)
+    carrier = _weighed(record, candidates, density, least_sigma_hz)
+    if carrier.method != "keyed":
+        _require_line(record, carrier, density, within_hz)
+    return carrier
+
+
+def _require_line(record: Record, carrier: Carrier, density: float | None, within_hz: float) -> None:
+    """Refuse a peak of something broad."""
+    density = density or record.noise_density(record.still(carrier.frequency_hz), carrier.frequency_hz)
+    drift = carrier.drift_hz_per_s if abs(carrier.drift_hz_per_s) > 3 * carrier.drift_sigma else 0.0
+    signal = 10 ** (carrier.cn0_dbhz / 10) * record.duration_s
+    if is_mostly_elsewhere(record, carrier.frequency_hz, drift, carrier.spread_hz, signal, density, within_hz):
+        raise NoCarrier(
+            "what stands there is a modulated signal and no carrier: most of it lies beside the strongest line; "
+            "measure another station, or this one as narrow FM",
+            best_hz=carrier.frequency_hz, best_snr_db=10 * float(np.log10(signal)), needed_db=BAR,
+        )  # fmt: skip
 
 
 def _from(record: Record, hertz: float, drift: float, density: float) -> list[WeighedLine]:

@@ -155,7 +155,7 @@ class ContinuousHearing:
         return HeardBlock(sound, new.level_dbfs, new.is_open, new.pilot_db)
 
 
-def _each(stages: Sequence[Resampler] | Sequence[NoiseReduction], sound: SoundArray) -> SoundArray:
+def _each(stages: Sequence[Resampler | NoiseReduction], sound: SoundArray) -> SoundArray:
     """Each channel through a stage of its own."""
     if sound.ndim == 1:
         return stages[0].push(sound)

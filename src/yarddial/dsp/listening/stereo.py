@@ -68,7 +68,7 @@ class StereoDecoder:
         ramp = self._blend + step * np.arange(1, count + 1)
         ramp = np.minimum(ramp, wanted) if step > 0 else np.maximum(ramp, wanted)
         self._blend = float(ramp[-1])
-        return ramp.astype(np.float32)
+        return np.asarray(ramp, np.float32)
 
 
 def _curved(values: SoundArray) -> SoundArray:

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from yarddial.analysis.correction.lo_leak import Glimpse, LeakAnswer, weigh_leaks
 from yarddial.yard.errors import NoCarrier
+from yarddial.yard.oscillator_classes import classes_at
 
 # Seconds are enough: only the place matters, to some hundred hertz.
 MOST_S = 4.0
@@ -15,12 +16,16 @@ def leak_in_recording(
     stated_hz: Sequence[float],
     crystal_ppm: float,
     crystal_sigma_ppm: float,
-    tolerance_ppm: float = 30.0,
+    tolerance_ppm: float | None = None,
     sample_format: str = "",
     rate_hz: float | None = None,
     centre_hz: float | None = None,
+    *,
+    antenna_off: bool = False,
 ) -> LeakAnswer:
     """Look around each stated oscillator that the recording covers, at the receiver's own frequencies.
+
+    antenna_off : it was made with the antenna taken off.
 
     Raises
     ------
@@ -29,7 +34,7 @@ def leak_in_recording(
     BadObservations
         It covers none of the stated values.
     """
-    from yarddial.dsp.carrier import estimate_carrier
+    from yarddial.dsp.line import measure_line
     from yarddial.records.recordings import open_recording
 
     recording = open_recording(path, sample_format, rate_hz, centre_hz)
@@ -38,15 +43,17 @@ def leak_in_recording(
     samples = recording.read(0, int(MOST_S * recording.rate_hz))
     glimpses: list[Glimpse] = []
     for stated in stated_hz:
-        within_hz = max(3 * stated * 1e-6 * (tolerance_ppm**2 + crystal_sigma_ppm**2) ** 0.5, 1_000.0)
+        spread_ppm = max(one.sigma_ppm for one in classes_at(stated)) if tolerance_ppm is None else tolerance_ppm
+        within_hz = max(3 * stated * 1e-6 * (spread_ppm**2 + crystal_sigma_ppm**2) ** 0.5, 1_000.0)
         offset_hz = stated - middle_hz
         if abs(offset_hz) + within_hz > recording.rate_hz / 2:
             continue
         try:
-            carrier = estimate_carrier(samples, recording.rate_hz, offset_hz, within_hz)
+            # The receiver's own spike at the centre is no leak.
+            carrier = measure_line(samples, recording.rate_hz, offset_hz, within_hz, (0.0,))
         except NoCarrier:
             glimpses.append(Glimpse(stated, within_hz))
         else:
             shown_hz = middle_hz + carrier.frequency_hz
             glimpses.append(Glimpse(stated, within_hz, shown_hz, carrier.sigma_hz, carrier.cn0_dbhz))
-    return weigh_leaks(glimpses, crystal_ppm, crystal_sigma_ppm, tolerance_ppm)
+    return weigh_leaks(glimpses, crystal_ppm, crystal_sigma_ppm, tolerance_ppm, antenna_off=antenna_off)

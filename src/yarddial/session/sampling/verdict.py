@@ -19,11 +19,18 @@ def span_line(desk: Desk) -> Verdict:
     return Verdict("good", "", "", f"{line.receiver.rate_hz / 1e6:g} MS/s")
 
 
-def span_verdict(answer: "SpanAnswer | None", desk: Desk) -> Verdict:
-    """Where to put rate and centre for a band, and how clean that is."""
+def span_verdict(answer: "SpanAnswer | None", desk: Desk, spur: str = "") -> Verdict:
+    """Where to put rate and centre for a band, and how clean that is.
+
+    spur : what an earlier test found at the dial, which no centre moves.
+    """
     if answer is None:
         why = desk.line.why_not(desk.station.dial_hz)
         return Verdict("look", "The dial is out of reach.", f"{capital(why)}.", "out of reach")
+    if spur:
+        dial = format_frequency(desk.station.dial_hz, 0)
+        more = "No rate or centre moves it: another route, or less gain, may."
+        return Verdict("look", f"The dial at {dial} stands on a ghost.", f"{capital(spur)}. {more}", "on a ghost")
     if not answer.covers:
         sentence = f"{capital(answer.band.name)} takes {count_of(len(answer.steps), 'step')}."
         return Verdict("look", sentence, f"{capital(answer.trouble)}.", "in steps")

@@ -10,6 +10,7 @@ from yarddial.analysis.ghosts.judging import SettingChange, SpanLook, causes, ju
 from yarddial.analysis.ghosts.prediction import predict
 from yarddial.analysis.ghosts.scene import ReceiverModel, Scene
 from yarddial.analysis.ghosts.span import Span
+from yarddial.dsp.carrier import CLIPPED_SHARE
 from yarddial.dsp.spectra import hann_spectra
 from yarddial.records.recordings import Recording, open_recording
 from yarddial.session.spurious.judged_span import MOST_PEAKS, PEAK_OVER_FLOOR_DB, STRONG_OVER_DB, Recorded
@@ -68,7 +69,7 @@ def judge_recordings(
     ghosts = predict(scene, before.centre_hz, before.rate_hz, before.floor_dbm)
     judged = []
     for peak in peaks:
-        able = causes(peak.dial_hz, None, ghosts, before.within_hz / 2, has_converter=has_converter)
+        able = causes(peak.dial_hz, None, ghosts, before.within_hz / 2, has_converter=has_converter, seen=before)
         judged.append((peak, judge(able, peak, looks, IMPOSSIBLE)))
     return Recorded(before, tuple(judged), ghosts, tuple(looks))
 
@@ -104,10 +105,17 @@ def _span(recording: Recording, path: Path, sense: int) -> Span:
     if count < 4:
         raise BadRecording(f"{path.name} is too short: {4 * POINTS} samples are the least to tell noise from signals")
     step = max(count // MOST_BLOCKS, 1)
-    total = np.zeros(POINTS)
+    total, clipped = np.zeros(POINTS), 0
     used = range(0, count, step)
     for block in used:
-        total += hann_spectra(recording.read(block * POINTS, POINTS)[None, :])[0]
+        samples = recording.read(block * POINTS, POINTS)
+        total += hann_spectra(samples[None, :])[0]
+        clipped += int(np.count_nonzero(np.maximum(np.abs(samples.real), np.abs(samples.imag)) >= 0.99))
+    if (share := clipped / (len(used) * POINTS)) > CLIPPED_SHARE:
+        raise BadRecording(
+            f"{share:.1%} of the samples of {path.name} are at full scale: what a full converter makes stands where "
+            "signals do; record again with less gain"
+        )
     level = 10 * np.log10(np.maximum(total / len(used), 1e-24))
     bin_hz = recording.rate_hz / POINTS
     low_hz = recording.centre_hz - recording.rate_hz / 2

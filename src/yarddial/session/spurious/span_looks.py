@@ -157,7 +157,10 @@ class SpanLooks(Job):
         if step.change == "route":
             sigmas_hz = (self._calibration.state(line, dial_hz).sigma_hz, self._calibration.state().sigma_hz)
             within_hz += 2 * float(np.hypot(*sigmas_hz))
-        return Span(low_hz, bin_hz, level if sense > 0 else level[::-1].copy(), centre_hz, step.ask.rate_hz, within_hz)
+        return Span(
+            low_hz, bin_hz, level if sense > 0 else level[::-1].copy(), centre_hz, step.ask.rate_hz, within_hz,
+            point.clipped_share,
+        )  # fmt: skip
 
     def _to_dbm(self, line: Line, point: SweepPoint) -> float:
         from yarddial.analysis.levels.level_line import level_line, socket_offset_db

@@ -45,6 +45,7 @@ class SpanTest:
         self._place: tuple[float, str] = (0.0, "")
         self._looks: list[SpanLook] = []
         self._first: SpanSetting | None = None
+        self._within: Lease | None = None
         self.before: Span | None = None
         self.line: Line | None = None
         self.judged: tuple[JudgedPeak, ...] = ()
@@ -135,6 +136,7 @@ class SpanTest:
         self._begin([SpanSetting("antenna", 0.0, self._first.line, self._first.ask)])
 
     def _begin(self, steps: list[SpanSetting], within: Lease | None = None) -> None:
+        self._within = within
         self._looks_at.begin(steps, self._seen, self._ended, within=within)
         self._changed.tell()
 
@@ -228,7 +230,25 @@ class SpanTest:
         self.trouble = ending.reason
         if ending.how == "done":
             self._finish()
+            if steps := self._otherwise():
+                self._begin(steps, self._within)
+                return
+            if not self.trouble:
+                self._note(f"Span around {format_frequency(self._place[0])}")
         self._changed.tell()
+
+    def _otherwise(self) -> list[SpanSetting]:
+        """A look at one more rate, where peaks are left open because the first one could not see them; once."""
+        blind = any(j.judgement.missing == "rate" and "rate" in j.judgement.blind for j in self.judged)
+        rated = [look.span.rate_hz for look in self._looks if look.change == "rate"]
+        if not blind or len(rated) != 1 or self._first is None or self._first.line.name != self._desk.line.name:
+            return []
+        line, ask = self._first.line, self._first.ask
+        others = [r for r in line.receiver.rates_hz if r not in (ask.rate_hz, *rated) and self.is_clean_at(line, r)]
+        if not others:
+            return []
+        rate_hz = min(others, key=lambda rate: abs(rate - ask.rate_hz))
+        return [SpanSetting("rate", rate_hz - ask.rate_hz, line, msgspec.structs.replace(ask, rate_hz=rate_hz))]
 
     def sources(self, line: Line) -> "tuple[Strong, ...]":
         """Signals that ghosts on a route may be made of: known on its antenna, and seen in the span."""
@@ -254,10 +274,18 @@ class SpanTest:
     def _finish(self) -> None:
         from yarddial.analysis.ghosts.judging import causes, judge
         from yarddial.analysis.ghosts.prediction import predict
+        from yarddial.dsp.carrier import CLIPPED_SHARE
 
         before, line = self.before, self.line
         if before is None or line is None:
             self.trouble = "nothing was seen"
+            return
+        share = max(before.clipped_share, *(look.span.clipped_share for look in self._looks), 0.0)
+        if share > CLIPPED_SHARE:
+            self.trouble = (
+                f"{share:.1%} of the samples are at full scale: what a full converter makes stands where signals do; "
+                "lower the gain in Levels and test again"
+            )
             return
         peaks = before.peaks(MOST_PEAKS, PEAK_OVER_FLOOR_DB)
         is_known = line.receiver.level_offset(line.port) is not None
@@ -278,13 +306,15 @@ class SpanTest:
         judged = []
         for peak in peaks:
             level_dbm = peak.level_dbm if is_known else None
-            able = causes(peak.dial_hz, level_dbm, self.ghosts, before.within_hz / 2, has_converter=bool(line.stages))
+            able = causes(
+                peak.dial_hz, level_dbm, self.ghosts, before.within_hz / 2, has_converter=bool(line.stages),
+                seen=before,
+            )  # fmt: skip
             judged.append(JudgedPeak(peak, judge(able, peak, self._looks)))
         self.judged = tuple(judged)
         # Only what is not a ghost itself is kept in mind for other spans.
         ghosts_hz = [j.peak.dial_hz for j in judged if j.judgement.verdict == "ghost"]
         self.strong.keep([one for one in self._seen_here if one.frequency_hz not in ghosts_hz])
-        self._note(f"Span around {format_frequency(self._place[0])}")
 
     def _note(self, what: str) -> None:
         counts = {v: sum(j.judgement.verdict == v for j in self.judged) for v in ("true", "ghost", "unsure")}

@@ -166,7 +166,9 @@ class GhostsPlace(QWidget):
         changes = list(dict.fromkeys(CHANGES[change] for change in self._span_test.changes))
         told = f"Judged by what it did when {_listed(changes)}." if changes else ""
         if here.judgement.missing is not None:
-            told += f" Not sure yet: {MISSING[here.judgement.missing]}."
+            again = "; as it was tried, it could not have been seen here"
+            is_blind = here.judgement.missing in here.judgement.blind
+            told += f" Not sure yet: {MISSING[here.judgement.missing]}{again if is_blind else ''}."
         self._tested.setText(told.strip())
         self._show_cures(self._cure_text(here, self._span_test.line))
 

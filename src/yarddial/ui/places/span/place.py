@@ -8,6 +8,7 @@ from yarddial.analysis.span.rates import RateFigures, recommended
 from yarddial.session.sampling.span_planner import SpanAnswer
 from yarddial.session.sampling.verdict import span_verdict
 from yarddial.session.session import Session
+from yarddial.session.spurious.known_spurs import known_spur
 from yarddial.ui.places.span.span_picture import SpanPicture
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import ChoiceBox
@@ -104,7 +105,7 @@ class SpanPlace(QWidget):
         answer = self._answer()
         if answer is not None:
             self.band.setCurrentText(answer.band.name)
-        verdict = span_verdict(answer, self._session.desk)
+        verdict = span_verdict(answer, self._session.desk, known_spur(self._session.log, self._session.desk))
         self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
         self.picture.show_answer(answer)
         self.picture.setVisible(answer is not None and bool(answer.covers or answer.steps))

@@ -1,0 +1,66 @@
+"""Products of strong signals outside the span: nobody sees what they are made of, but they do not follow the gain.
+
+At settings of equal total gain a wanted signal stays as it is; what a front stage makes grows with the gain up to it.
+"""
+
+from collections.abc import Sequence
+
+import msgspec
+import numpy as np
+
+from yarddial.analysis.levels.step import GainPoint
+
+# A channel's power errs by this share over a dwell.
+CHANNEL_ERRS = 0.06
+# The signal with products must explain the channel so much better than the signal alone, in chi-square; and products
+# less than this share of the channel at every setting are none.
+BETTER, LEAST_SHARE = 9.0, 0.03
+LEAST_STEPS = 4
+
+
+def with_unseen(steps: Sequence[GainPoint]) -> list[GainPoint]:
+    """The steps, what is made of signals outside the span added to their products.
+
+    The channel over the gain is a constant, the signal, and products of the second and third order made in the first
+    stage or behind the second: they grow with the gain up to there and its square. Non-negative least squares over the
+    settings at which nothing is clipped; nothing is added where a signal alone explains them.
+    """
+    clear = [step for step in steps if not step.is_clipped]
+    if len(clear) < LEAST_STEPS:
+        return list(steps)
+    from scipy.optimize import nnls
+
+    rows = np.stack([_row(step) for step in clear])
+    scale = np.maximum(rows.max(axis=0), 1e-300)
+    held = np.array([_held(step) for step in clear])
+    doubt = np.array([_doubt(step) for step in clear])
+    _, left_alone = nnls((rows[:, :1] / scale[:1]) / doubt[:, None], held / doubt)
+    both, left = nnls(rows / scale / doubt[:, None], held / doubt)
+    made = (rows / scale)[:, 1:] @ both[1:]
+    if left_alone**2 - left**2 < BETTER or (made / np.maximum(held, 1e-300)).max() < LEAST_SHARE:
+        return list(steps)
+    return [_with(step, float((_row(step) / scale)[1:] @ both[1:])) for step in steps]
+
+
+def _row(step: GainPoint) -> np.ndarray:
+    gains = np.cumsum([gain for _, gain in step.gains_db] or [step.gain_db])[:2]
+    up_to = 10 ** (gains / 10)
+    return np.concatenate([[1.0], up_to, up_to**2])
+
+
+def _held(step: GainPoint) -> float:
+    return (_power(step.channel_dbfs) - _power(step.noise_dbfs) - _power(step.products_dbfs)) / _power(step.gain_db)
+
+
+def _doubt(step: GainPoint) -> float:
+    errs = CHANNEL_ERRS * (_power(step.channel_dbfs) + _power(step.noise_dbfs)) + _power(step.products_dbfs)
+    return errs / _power(step.gain_db)
+
+
+def _with(step: GainPoint, unseen: float) -> GainPoint:
+    total = _power(step.products_dbfs) + unseen * _power(step.gain_db)
+    return msgspec.structs.replace(step, products_dbfs=10 * float(np.log10(max(total, 1e-30))))
+
+
+def _power(db: float) -> float:
+    return float(10 ** (db / 10))

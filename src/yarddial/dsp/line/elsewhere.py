@@ -1,0 +1,64 @@
+"""What else stands about a line: keyed data and voices have no line of their own, only peaks of a broad spectrum."""
+
+import numpy as np
+
+from yarddial.dsp.line.blocks import Record
+
+# A line's own is so near to it: hertz, its spreads, its bins.
+OWN_HZ, OWN_SPREADS, OWN_BINS = 3.0, 4.0, 8.0
+# The spectrum in pieces of so many hertz, and bins at least: their median knows nothing of other lines.
+PIECE_HZ, PIECE_BINS = 4.0, 16
+# Noise sums to so many of its own scatters at most.
+SURE = 6.0
+# A peak is a line if it stands so far over what stands beside it, decibels, to either side in bins.
+STANDS_DB, BESIDE_BINS = 15.0, (12, 48)
+
+
+def is_mostly_elsewhere(
+    record: Record,
+    hertz: float,
+    drift_hz_per_s: float,
+    spread_hz: float,
+    signal: float,
+    density: float,
+    within_hz: float,
+) -> bool:
+    """Whether what is broad within the search holds more than the line does, and the line is no more than its peak.
+
+    Parameters
+    ----------
+    record : Record
+        In which the line was found.
+    hertz, drift_hz_per_s, spread_hz : float
+        Of the line, from the slice's middle; its Doppler spread, 0 where it does not fade.
+    signal : float
+        The line's energy over the noise density.
+    density : float
+        Of the noise, power a hertz.
+    within_hz : float
+        How far from the slice's middle is looked.
+    """
+    from scipy import fft
+
+    still = record.still(hertz, drift_hz_per_s)
+    some = still[: fft.prev_fast_len(still.size)]
+    window = np.hanning(some.size).astype(np.float32) * np.float32((8 / 3) ** 0.5)
+    spectrum = fft.fft(some * window)
+    power = (spectrum.real**2 + spectrum.imag**2) / (some.size * record.rate_hz * max(density, 1e-40))
+    bin_hz = record.rate_hz / some.size
+    away_hz = fft.fftfreq(some.size, 1 / record.rate_hz)
+    own_hz = max(OWN_HZ, OWN_SPREADS * spread_hz, OWN_BINS * bin_hz)
+    reach_hz = min(within_hz, record.clean_hz)
+    order = np.argsort(away_hz)
+    seen = order[(np.abs(away_hz[order]) > own_hz) & (np.abs(away_hz[order] + hertz) < reach_hz)]
+    size = max(int(PIECE_HZ / bin_hz), PIECE_BINS)
+    pieces = seen.size // size
+    if not pieces:
+        return False
+    medians = np.median(power[seen[: pieces * size]].reshape(pieces, size), axis=1) / np.log(2)
+    elsewhere = float(np.sum(medians - 1.0)) * size
+    if elsewhere < max(signal, SURE * 1.5 * (pieces * size) ** 0.5):
+        return False
+    bins = np.abs(away_hz) / bin_hz
+    beside = float(np.median(power[(bins >= BESIDE_BINS[0]) & (bins <= BESIDE_BINS[1])]) / np.log(2))
+    return spread_hz > 0 or signal < 10 ** (STANDS_DB / 10) * max(beside, 1.0)
