@@ -1,4 +1,4 @@
-"""Which oscillator a box has, on 500 boxes of all classes: by a station, and by its own leak with the antenna on and off.
+"""Which oscillator a box has, on 500 boxes of all classes: by a station, and by its leak with the antenna on and off.
 
 Oscillators err by the classes that makers' figures give; the leak's recordings are plain arithmetic, none of our code.
 """
@@ -36,9 +36,8 @@ def prove() -> bool:
         fine = wrong <= WRONG * counts[way] and (way.endswith("on") or decided >= DECIDED * stated)
         good = good and fine
         print(
-            f"{'ok  ' if fine else 'MISS'} {counts[way]} boxes by {way}: of {stated} whose value was stated (and leaks) "
-            f"{decided} "
-            f"decided, {wrong} wrong yet decided",
+            f"{'ok  ' if fine else 'MISS'} {counts[way]} boxes by {way}: of {stated} whose value was stated, and that "
+            f"leak, {decided} decided, {wrong} wrong yet decided",
             flush=True,
         )
     return good

@@ -72,12 +72,16 @@ class Measure(Request, frozen=True):
 
     wanted_hz : the uncertainty at which it is enough; 0 to use all of the time.
     kind : a carrier, or the middle of an FM signal.
+    expected_hz, expected_sigma_hz : where it should stand by what is known of the oscillators and of the station's own
+        habits, from the place looked at: of two carriers on one channel the one that fits is taken.
     """
 
     seconds_s: float
     within_hz: float
     wanted_hz: float = 0.0
     kind: Literal["carrier", "nfm", "wfm"] = "carrier"
+    expected_hz: float = 0.0
+    expected_sigma_hz: float = float("inf")
 
 
 class Follow(Request, frozen=True):

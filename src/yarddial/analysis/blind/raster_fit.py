@@ -18,7 +18,7 @@ SHARES = ((0.39, 1.0), (0.12, 0.3), (0.12, 0.1), (0.20, 0.03), (0.06, 5.0))
 OFF_RASTER = 1 - sum(share for share, _ in SHARES)
 # Chance that a spectrum is inverted although the path says it is not: a raster looks alike both ways, so where the
 # offset does not tell, this does.
-INVERTED = 0.005
+INVERTED = 0.01
 # Chance that the carriers keep none of the rasters that are tried, typed ones too.
 NO_RASTER = 0.1
 FEWEST, MOST = 4, 400

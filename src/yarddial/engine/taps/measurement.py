@@ -6,14 +6,14 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.dsp.carrier import CLIPPED_SHARE, Carrier, estimate_carrier
+from yarddial.dsp.carrier import CLIPPED_SHARE, Carrier, OtherLine, estimate_carrier
 from yarddial.dsp.frequency_modulation import estimate_centre
 from yarddial.dsp.line import measure_line
 from yarddial.dsp.rival import rival_of
 from yarddial.engine.messages import Event, Measure, Measured, NotMeasured, Progress
 from yarddial.engine.taps.tap import NOTHING, EndCause, Piece, Stream, StreamChange
 from yarddial.yard.errors import BadSamples, NoCarrier
-from yarddial.yard.frequency import format_hertz
+from yarddial.yard.frequency import format_hertz, format_sigma
 
 # What a recording says at its end: what came of it until then is measured all the same.
 ENDED = "the recording has ended: press Space to play it again"
@@ -21,6 +21,8 @@ ENDED = "the recording has ended: press Space to play it again"
 REPORT_S, LEAST_S = 0.5, 4.0
 # Another line so little below the one found may as well be the one that was meant.
 RIVAL_DB = 5.0
+# Unless it is likelier by so many in log odds where it is expected, and it is within so many sigmas of that.
+LIKELIER, NEAR_SIGMAS = 4.6, 4.0
 # Later reports come after this share of the time so far: each costs a look at all of the samples.
 REPORT_SHARE = 0.1
 # Where nothing stands out for so long, going on finds nothing.
@@ -127,16 +129,39 @@ class Measurement:
             found = msgspec.structs.replace(found, lost=self._lost)
         near = max(found.others, key=lambda one: one.level_db, default=None)
         if near is not None and near.level_db > -RIVAL_DB and found.method != "steady":
-            return self._alike(near.frequency_hz - found.frequency_hz)
+            return self._of_two(found, near)
         other = rival_of(samples, self._slice_hz, found, 0.0, asked.within_hz)
         if other is not None and other.below_db < RIVAL_DB:
-            return self._alike(other.frequency_hz - found.frequency_hz)
+            return self._of_two(found, OtherLine(other.frequency_hz, found.sigma_hz, -other.below_db))
         return self._measured(found)
 
-    def _alike(self, away_hz: float) -> NotMeasured:
+    def _of_two(self, found: Carrier, other: OtherLine) -> Measured | NotMeasured:
+        """The one that stands where the station is expected, if only one does."""
+        asked = self.asked
+        away = [
+            (hertz - asked.expected_hz) / np.hypot(asked.expected_sigma_hz, sigma_hz)
+            for hertz, sigma_hz in ((found.frequency_hz, found.sigma_hz), (other.frequency_hz, other.sigma_hz))
+        ]
+        if abs(away[0] ** 2 - away[1] ** 2) / 2 > LIKELIER and min(abs(away[0]), abs(away[1])) < NEAR_SIGMAS:
+            mine, its_hz = found, other.frequency_hz
+            if abs(away[1]) < abs(away[0]):
+                changed = OtherLine(found.frequency_hz, found.sigma_hz, -other.level_db)
+                mine, its_hz = msgspec.structs.replace(
+                    found, frequency_hz=other.frequency_hz, sigma_hz=other.sigma_hz, others=(changed,),
+                    cn0_dbhz=found.cn0_dbhz + other.level_db,
+                ), found.frequency_hz  # fmt: skip
+            remark = (
+                f"another carrier as strong stands {format_hertz(its_hz - mine.frequency_hz, 0.1)} beside it: this one "
+                "is where the known oscillators expect the station"
+            )
+            return self._measured(msgspec.structs.replace(mine, remark=remark))
+        places = " and ".join(
+            f"{format_hertz(hertz, sigma_hz)} {format_sigma(sigma_hz)}"
+            for hertz, sigma_hz in ((found.frequency_hz, found.sigma_hz), (other.frequency_hz, other.sigma_hz))
+        )
         return self._nothing(
-            f"two carriers as strong as one another stand there, {format_hertz(away_hz, 0.1)} apart: nobody can tell "
-            "which is meant; measure another station, or this one by day",
+            f"two carriers as strong as one another stand there, {places} from the place looked at: nothing tells which "
+            "is meant; measure another station first, or this one by day",
         )
 
     def _centre(self, samples: NDArray[np.complex64]) -> Carrier:

@@ -28,7 +28,7 @@ from yarddial.yard.oscillators import (
     dial_state,
     stated_oscillators,
 )
-from yarddial.yard.path import dial_for_shown
+from yarddial.yard.path import dial_for_shown, path_sense
 from yarddial.yard.references import why_no_reference
 from yarddial.yard.station import Reference, Station
 
@@ -285,7 +285,10 @@ class Calibration(Job):
         kind: Literal["carrier", "nfm", "wfm"] = "carrier"
         if reference.mode in ("nfm", "wfm"):
             kind = "nfm" if reference.mode == "nfm" else "wfm"
-        lease.ask(Measure(most_s, within_hz, wanted_hz, kind))
+        line = self._measured_line
+        expected_hz = path_sense(line.counted_stages(reference.frequency_hz)) * state.error_hz
+        expected_sigma_hz = float((state.sigma_hz**2 + reference.sigma_hz**2) ** 0.5)
+        lease.ask(Measure(most_s, within_hz, wanted_hz, kind, expected_hz, expected_sigma_hz))
         self._changed.tell()
 
     def cancel(self) -> None:
