@@ -160,8 +160,8 @@ class Measurement:
             for hertz, sigma_hz in ((found.frequency_hz, found.sigma_hz), (other.frequency_hz, other.sigma_hz))
         )
         return self._nothing(
-            f"two carriers as strong as one another stand there, {places} from the place looked at: nothing tells which "
-            "is meant; measure another station first, or this one by day",
+            f"two carriers as strong as one another stand there, {places} from the place looked at: nothing tells "
+            "which is meant; measure another station first, or this one by day",
         )
 
     def _centre(self, samples: NDArray[np.complex64]) -> Carrier:
