@@ -5,11 +5,17 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 import channels
 import kinds
 import modulation
 import oscillators
+import paths
+from yarddial.yard.external_noise import external_noise_db
+from yarddial.yard.parts.receiver import DirectSampling
+from yarddial.yard.path import KINDS, ConverterKind, SamplingClock, Stage, path_sense, shown_for_dial, trace
 
 TRUTH = Path(__file__).parents[1] / "truth"
 RATE_HZ = 100.0
@@ -65,3 +71,32 @@ def test_morse_keeps_the_paris_standard_and_records_have_the_strength_asked_for(
     noise = np.mean(np.abs(samples - carrier * made.wave) ** 2)
     cn0_dbhz = 10 * np.log10(abs(carrier) ** 2 / (noise / kinds.RATE_HZ))
     assert cn0_dbhz == pytest.approx(40.0, abs=0.2)
+
+
+@given(
+    st.floats(1e5, 2e9),
+    st.lists(st.tuples(st.sampled_from(KINDS), st.floats(1e6, 11e9)), max_size=3),
+    st.floats(-100, 100),
+)
+def test_the_path_is_what_mixers_and_a_wrong_clock_do_to_a_tone(
+    tone_hz: float, converters: list[tuple[ConverterKind, float]], ppm: float
+) -> None:
+    stages = [Stage(kind, lo_hz) for kind, lo_hz in converters]
+    told = trace(tone_hz, stages, SamplingClock(ppm, 0.0))
+    shown_hz = paths.shown(tone_hz, list(converters), 28.8e6 * (1 + ppm * 1e-6), 28.8e6)
+    # Back through converters that are what is marked on them, the tone is where the clock's error has moved it.
+    assert shown_for_dial(told.dial_hz, stages) == pytest.approx(shown_hz, abs=1e-4)
+    beside_hz = paths.shown(tone_hz + 1_000.0, list(converters), 1.0, 1.0)
+    assert path_sense(stages) == (1 if beside_hz > paths.shown(tone_hz, list(converters), 1.0, 1.0) else -1)
+
+
+@given(st.floats(2e5, 2e9), st.sampled_from(sorted(paths.MADE)))
+def test_noise_from_outside_is_the_recommendations(frequency_hz: float, surroundings: str) -> None:
+    wanted_db = paths.noise_figure_outside_db(frequency_hz, surroundings)
+    assert external_noise_db(frequency_hz, surroundings) == pytest.approx(wanted_db, abs=1e-9)
+
+
+@given(st.floats(1e5, 2e8))
+def test_direct_sampling_folds_as_samples_agree(tone_hz: float) -> None:
+    told_hz = DirectSampling("hf", 64e6).folded_hz(tone_hz)
+    assert told_hz == pytest.approx(paths.sampled(tone_hz, 64e6), abs=1e-4)
