@@ -39,6 +39,8 @@ class Seen(msgspec.Struct):
     bound_hz: float
     name: str
     is_adequate: bool
+    # Of a refusal: whether measuring longer and nearer, as it says, gave an answer that holds the truth.
+    followed: bool | None = None
 
 
 def prove() -> bool:
@@ -76,13 +78,30 @@ def _records(number: int, runs: int) -> list[Seen]:
                 try:
                     found = measure_line(scaled, kinds.RATE_HZ, near_hz, WITHIN_HZ)
                 except (NoCarrier, BadSamples):
-                    seen.append(Seen(seconds, cn0_dbhz, 0.0, 0.0, bound_hz, "", False))
+                    followed = None if kind.model == "none" else _followed(kind, chance, seconds, cn0_dbhz)
+                    seen.append(Seen(seconds, cn0_dbhz, 0.0, 0.0, bound_hz, "", False, followed))
                     continue
                 truths = [one for one in (made.hertz, made.second_hz) if one is not None]
                 off_hz = min((found.frequency_hz - one for one in truths), key=abs)
                 off_hz = float("inf") if np.isnan(made.hertz) else off_hz
                 seen.append(Seen(seconds, cn0_dbhz, off_hz, found.sigma_hz, bound_hz, found.method, found.is_adequate))
     return seen
+
+
+def _followed(kind: object, chance: np.random.Generator, seconds: float, cn0_dbhz: float) -> bool:
+    """Four times as long and 30 Hz near: whether that gives an answer within four of its sigmas."""
+    import kinds
+    from yarddial.dsp.line import measure_line
+    from yarddial.yard.errors import BadSamples, NoCarrier
+
+    samples, made = kinds.record(kind, chance, min(4 * seconds, 40.0), cn0_dbhz)  # type: ignore[arg-type]
+    scaled = (0.05 * samples / np.sqrt(np.mean(np.abs(samples) ** 2))).astype(np.complex64)
+    try:
+        found = measure_line(scaled, kinds.RATE_HZ, made.hertz + float(chance.uniform(-10, 10)), 30.0)
+    except (NoCarrier, BadSamples):
+        return False
+    truths = [one for one in (made.hertz, made.second_hz) if one is not None]
+    return min(abs(found.frequency_hz - one) for one in truths) < 4 * found.sigma_hz
 
 
 def _judged(kind: object, seen: list[Seen]) -> bool:
@@ -104,6 +123,9 @@ def _judged(kind: object, seen: list[Seen]) -> bool:
         share = len(answered) / len(seen)
         more = f", RMSE {over:.2f} of a steady carrier's bound"
         fine = fine and share >= ANSWERED and (over <= MOST_OVER_BOUND or name.startswith("Morse"))
+    tried = [one.followed for one in seen if one.followed is not None]
+    if tried:
+        more += f", of {len(tried)} refusals followed {np.mean(tried):.2f} give an answer"
     counted = Counter(one.name for one in clear)
     print(
         f"{'ok  ' if fine else 'MISS'} {name}{sealed}: answered {len(answered)} of {len(seen)}, within 2 sigma "

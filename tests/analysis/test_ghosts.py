@@ -196,3 +196,25 @@ def test_in_direct_sampling_what_stands_in_the_span_s_own_zone_is_true_and_all_e
     assert {g.sources[0] for g in told if g.kind == "true"} == {f"in zone {zone}"}
     assert {g.sources[0] for g in told if g.kind == "zone"} == {f"in zone {n}" for n in range(3) if n != zone}
     assert {round(g.dial_hz) for g in told} == {round(places[zone])}
+
+
+def test_two_recordings_suffice_for_what_is_strong_and_far_from_the_edges_and_a_blind_look_is_told() -> None:
+    moved = SpanLook("centre", 100e3, span({10.2e6: -75.0}, 10.1e6))
+    seen = span({10.2e6: -75.0, 10.75e6: -75.0})
+    told = judge(causes(10.2e6, -75.0, (), 500.0, seen=seen), Peak(10.2e6, -75.0), [moved])
+    # 45 dB over the floor: products of unknowns 10^(-33/20) as often, the receiver's own 10^(-33/40), an alias 1/5.
+    others = 0.05 / 8 * (2 * 10 ** (-33 / 20) + 10 ** (-33 / 40) + 0.2)
+    assert told.verdict == "true"
+    assert told.odds[0][1] == pytest.approx(0.6 / (0.6 + others), abs=2e-3)
+    # Near the edge an alias is as likely as any; a rate at which neither place is in the clean part tells nothing.
+    at_edge = [
+        SpanLook("centre", 100e3, span({10.75e6: -75.0}, 10.1e6)),
+        SpanLook("rate", -0.6e6, span({}, rate_hz=1.448e6)),
+    ]
+    told = judge(causes(10.75e6, -75.0, (), 500.0, seen=seen), Peak(10.75e6, -75.0), at_edge)
+    assert (told.verdict, told.missing, told.blind) == ("unsure", "rate", ("rate",))
+
+
+def test_sidebands_of_a_broadcaster_are_no_peaks_and_a_weak_neighbour_is() -> None:
+    lines = {10.2e6: -60.0, 10.197e6: -75.0, 10.203e6: -74.0, 10.206e6: -80.0}
+    assert {round(peak.dial_hz, -3) for peak in span(lines).peaks()} == {10.2e6, 10.206e6}

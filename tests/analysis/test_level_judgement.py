@@ -2,6 +2,7 @@
 
 from math import log10
 
+import msgspec
 import numpy as np
 import pytest
 
@@ -10,6 +11,7 @@ from yarddial.analysis.levels.attenuation_test import judge_lines
 from yarddial.analysis.levels.best_setting import best_setting
 from yarddial.analysis.levels.level_line import CONVERTER, MeasuredLevels, level_line, socket_offset_db
 from yarddial.analysis.levels.step import GainPoint
+from yarddial.analysis.levels.unseen_products import with_unseen
 from yarddial.dsp.products import clipping_in_channel, products_in_channel
 from yarddial.engine.taps.gain_sweep import measure
 from yarddial.yard.demo import VIA_LADDER, demo_station
@@ -168,3 +170,20 @@ def test_standing_lines_are_the_strongest_away_from_centre_and_edges() -> None:
     lines, floor_db = standing_lines(mean_db, 100e6, 1.024e6)
     assert floor_db == -90.0
     assert [(round(hertz), level_db) for hertz, level_db in lines] == [(100_188_500, -40.0), (99_788_500, -55.0)]
+
+
+def test_what_signals_beyond_the_span_make_is_seen_at_settings_of_equal_gain() -> None:
+    """Products that nobody sees in the span: at -98 dBm for 0 dB in front, growing by 2 dB for each."""
+    steps = []
+    for front_db in (0.0, 6.0, 12.0, 18.0):
+        for back_db in (30.0, 36.0, 42.0, 48.0):
+            steps.append(msgspec.structs.replace(stepped(front_db, back_db, -95.0, -118.0), products_dbfs=-200.0))
+    found = best_setting(steps)
+    # At 0 dB in front they lie 23 dB under the signal, at 18 dB 13 dB over it.
+    assert dict(found.gains_db)["front"] == 0.0
+    assert found.unseen_db is not None
+    assert "beyond the span" in found.reason
+    made = [step.products_dbfs for step in with_unseen(steps) if step.gains_db == (("front", 18.0), ("back", 30.0))]
+    assert made[0] == pytest.approx(-118.0 + 48.0 + 36.0, abs=0.5)
+    even = [msgspec.structs.replace(stepped(f, b, -95.0, -300.0)) for f in (0.0, 10.0) for b in (30.0, 40.0, 45.0)]
+    assert with_unseen(even) == even

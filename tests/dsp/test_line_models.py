@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 import kinds
+import modulation
 from yarddial.dsp.line import measure_line
 from yarddial.yard.errors import NoCarrier
 
@@ -75,3 +76,19 @@ def test_noise_alone_is_nothing() -> None:
         samples = (noise[0] + 1j * noise[1]).astype(np.complex64)
         with pytest.raises(NoCarrier, match="stands out"):
             measure_line(samples, 4_000.0, 300.0, 100.0)
+
+
+@pytest.mark.parametrize("kind", ["two tones", "phase"])
+def test_keyed_data_is_refused_as_modulated_however_long(kind: str) -> None:
+    """75 baud by 170 Hz, and 31.25 reversals a second: no carrier is left in either."""
+    rate_hz, seconds_s, chance = kinds.RATE_HZ, 10.0, np.random.default_rng(4)
+    count = int(rate_hz * seconds_s)
+    if kind == "two tones":
+        wave = np.exp(1j * modulation.shift_keyed(chance, count, rate_hz, 75.0, 170.0))
+    else:
+        bits = np.repeat(chance.choice([-1.0, 1.0], int(31.25 * seconds_s) + 1), int(rate_hz / 31.25))[:count]
+        wave = np.convolve(bits, np.hanning(128) / np.hanning(128).sum(), "same").astype(complex)
+    noise = chance.standard_normal((2, count)) * np.sqrt(rate_hz / 10**5.5 / 2)
+    samples = wave * np.exp(2j * np.pi * 300.0 * np.arange(count) / rate_hz) + noise[0] + 1j * noise[1]
+    with pytest.raises(NoCarrier, match="modulated"):
+        measure_line((0.05 * samples).astype(np.complex64), rate_hz, 310.0, 100.0)

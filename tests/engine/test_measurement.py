@@ -56,6 +56,17 @@ def test_a_strong_line_takes_no_longer_than_drift_needs_to_be_seen() -> None:
     assert found.carrier.duration_s == pytest.approx(LEAST_S, abs=0.6)
 
 
+@pytest.mark.parametrize("expected_hz", [12.5, 59.0])
+def test_of_two_carriers_the_one_is_taken_that_is_expected(expected_hz: float) -> None:
+    asked = Measure(20.0, 100.0, 0.01, expected_hz=expected_hz, expected_sigma_hz=3.0, job=1, id=1)
+    events = run(asked, ((12.0, 0.01), (60.0, 0.008)), 1e-3)
+    (found,) = [event for event in events if isinstance(event, Measured)]
+    assert found.carrier.frequency_hz == pytest.approx(
+        12.0 if expected_hz < 30 else 60.0, abs=5 * found.carrier.sigma_hz
+    )
+    assert "another carrier" in found.carrier.remark
+
+
 @pytest.mark.parametrize(
     ("lines", "noise", "raw_peak", "word"),
     [
