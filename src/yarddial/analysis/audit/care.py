@@ -16,17 +16,20 @@ def care(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
         names = _names(outdoors)
         yield BenchFinding(
             "care:lightning", "look", f"Lightning and static: {names} {verb} outdoors",
-            "disconnect and ground before a thunderstorm, discharge before plugging in; local rules decide", "", True,
+            "disconnect and ground before a thunderstorm, discharge before plugging in; bond screens and mast where "
+            "they enter, which a house earthed over its neutral may forbid: local rules and an electrician decide",
+            "", True,
         )  # fmt: skip
         yield BenchFinding(
             "care:power lines", "look", f"Power lines and falls: {names} {verb} put up in the open",
-            "keep every wire and mast clear of power lines by more than its length; never work there alone", "", True,
+            "wherever a wire or mast could fall, no power line may be within reach: its whole length and a few metres "
+            "more; a ladder needs a second person, a roof its own training", "", True,
         )  # fmt: skip
     warm = [part.name for part in station.parts if isinstance(part, Receiver)]
     if warm:
         yield BenchFinding(
             "care:heat", "look", f"Heat: {_names(warm)} {'runs' if len(warm) == 1 else 'run'} warm for hours",
-            "give air, keep covers off, use a short lead away from the computer", safety=True,
+            "leave room for air about it and cover nothing; its case stays closed", safety=True,
         )  # fmt: skip
 
 

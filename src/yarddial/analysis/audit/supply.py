@@ -5,11 +5,14 @@ from functools import partial
 
 import msgspec
 
+from yarddial.analysis.audit.dc_graph import DcGraph, DcReached
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.yard.line import Line
 from yarddial.yard.parts import Feed, Need, Part, Receiver, TwoPort
 from yarddial.yard.parts.electrical import DcHazard, dc_hazard, passes_dc
 from yarddial.yard.station import Station
+
+_Key = tuple[str, str]
 
 
 class _Source(msgspec.Struct, frozen=True):
@@ -23,13 +26,18 @@ class _Source(msgspec.Struct, frozen=True):
 
 
 def supply(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
-    """Leads first, then every line with its feeds."""
+    """Leads first, then every line with its feeds, then what each feed's current comes to."""
     for part in station.parts:
         need = getattr(part, "need", None)
         if isinstance(need, Need) and need.by == "lead":
             yield from _lead(part, need)
+    graph = DcGraph(lines)
+    sources = {(source.owner, source.port): source for line in lines for source in _sources(line)}
+    reached = {key: graph.walk(*key) for key in sources}
     for line in lines:
-        yield from _line(line)
+        yield from _line(line, sources, reached)
+    for key, source in sources.items():
+        yield from _source(source, reached[key])
 
 
 def _lead(part: Part, need: Need) -> Iterator[BenchFinding]:
@@ -43,38 +51,45 @@ def _lead(part: Part, need: Need) -> Iterator[BenchFinding]:
         yield BenchFinding(f"{key}:off", "look", f"{part.name} is switched off", "nothing passes it", part.name)
 
 
-def _line(line: Line) -> Iterator[BenchFinding]:
-    parts = line.parts
-    sources = _sources(line)
-    fed: dict[int, list[int]] = {source.index: [] for source in sources}
+def _line(
+    line: Line, sources: dict[_Key, _Source], reached: dict[_Key, tuple[DcReached, ...]]
+) -> Iterator[BenchFinding]:
+    """What each part on a line that wants its supply over the line gets, from this line or another that shares it."""
+    parts, own = line.parts, _sources(line)
     for index, part in enumerate(parts[:-1]):
         need = getattr(part, "need", None)
         if not isinstance(need, Need) or need.by != "line":
             continue
-        source = next((source for source in sources if source.index > index), None)
         key = f"supply:{part.name}:{line.receiver.name}:{line.port}"
-        if source is None:
-            what = f"{part.name} needs {need.text} through its line; nothing on {line.name} feeds it"
-            yield BenchFinding(key, "stop", what, "it gives no signal without", part.name)
-            continue
-        block = next((p for p in parts[index + 1 : source.index] if not passes_dc(p)), None)
-        if block is not None:
+        feeding = [
+            sources[where]
+            for where, found in reached.items()
+            if any(one.part.name == part.name and not one.downwards for one in found)
+        ]
+        if not feeding:
+            source = next((source for source in own if source.index > index), None)
+            if source is None:
+                what = f"{part.name} needs {need.text} through its line; nothing on {line.name} feeds it"
+                yield BenchFinding(key, "stop", what, "it gives no signal without", part.name)
+                continue
+            block = next(p for p in parts[index + 1 : source.index] if not passes_dc(p) or dc_hazard(p))
             what = f"{part.name} needs {need.text}, but {block.name} between it and {source.spoken} passes no current"
             yield BenchFinding(key, "stop", what, "put the feed before it, or a part that passes current", block.name)
             continue
-        fed[source.index].append(index)
+        here = {(source.owner, source.port) for source in own}
+        # The one of this line, and one that is on, before others.
+        source = min(feeding, key=lambda one: ((one.owner, one.port) not in here, not one.feed.on))
         yield from _fits(key, part.name, need, source.feed, source.spoken, need.current_ma)
-        if not source.feed.on and need.low_v <= source.feed.volts <= need.high_v:
+        if not any(one.feed.on for one in feeding) and need.low_v <= source.feed.volts <= need.high_v:
             yield BenchFinding(
                 f"{key}:off", "look", f"{part.name} is not fed: {source.spoken} is off", "it gives no signal without",
                 source.owner, mend_label="Switch it on", mend=partial(_switched, source=source, on=True),
             )  # fmt: skip
-    for source in sources:
-        yield from _source(line, source, [parts[i] for i in fed[source.index]])
 
 
-def _source(line: Line, source: _Source, fed: list[Part]) -> Iterator[BenchFinding]:
-    """What a feed does besides feeding: too many eaters, a short, a transmitter, or nobody at all."""
+def _source(source: _Source, reached: tuple[DcReached, ...]) -> Iterator[BenchFinding]:
+    """What a feed does besides feeding: too many eaters, a short, a transmitter, another receiver, or nobody at all."""
+    fed = [one.part for one in reached if not one.downwards and _wants(one.part)]
     needs = [need for part in fed if isinstance(need := getattr(part, "need", None), Need)]
     total_ma = sum(need.current_ma for need in needs)
     key = f"feed:{source.owner}:{source.port}"
@@ -85,26 +100,34 @@ def _source(line: Line, source: _Source, fed: list[Part]) -> Iterator[BenchFindi
     if not source.feed.on:
         return
     off = partial(_switched, source=source, on=False)
-    for part in reversed(line.parts[: source.index]):
-        danger = _HARMS[dc_hazard(part)]
+    for one in reached:
+        danger = _HARMS[dc_hazard(one.part)]
+        through = f" through {one.through[-1]}" if one.through and one.downwards else ""
+        port = f", port {one.port}" if one.port else ""
+        if one.downwards and not danger and not passes_dc(one.part):
+            danger = "whose input is no place for it, unless it is built with a block for direct current"
         if danger:
             yield BenchFinding(
-                f"{key}:{part.name}",
+                f"{key}:{one.part.name}{f':{one.port}' if one.port else ''}",
                 "stop",
-                f"{source.spoken} puts {source.feed.volts:g} V into {part.name}, {danger}",
-                "switch it off before anything else", source.owner, True, "Switch it off", off,
+                f"{source.spoken} puts {source.feed.volts:g} V{through} into {one.part.name}{port}, {danger}",
+                "switch it off before anything else; a block for direct current keeps it from there",
+                source.owner, True, "Switch it off", off,
             )  # fmt: skip
-        if danger or not passes_dc(part):
-            break
     if not fed:
-        what = f"{source.spoken} is on with {source.feed.volts:g} V, and nothing on {line.name} needs it"
+        what = f"{source.spoken} is on with {source.feed.volts:g} V, and nothing that it reaches needs it"
         yield BenchFinding(f"{key}:idle", "look", what, "sooner or later it meets a short", source.owner,
                            mend_label="Switch it off", mend=off)  # fmt: skip
 
 
+def _wants(part: Part) -> bool:
+    need = getattr(part, "need", None)
+    return isinstance(need, Need) and need.by == "line"
+
+
 _HARMS: dict[DcHazard, str] = {
     "": "", "transmitter": "a transmitter's socket", "short": "which is a short for direct current",
-    "resistors": "whose resistors it heats",
+    "resistors": "whose resistors it heats", "diodes": "whose diodes conduct it to ground",
 }  # fmt: skip
 
 

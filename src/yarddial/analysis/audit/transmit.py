@@ -1,22 +1,42 @@
 """Transmit power against the largest safe input of everything behind the transmitter's tap or beside it."""
 
 from collections.abc import Iterator
-from itertools import takewhile
 from math import log10
 
+import msgspec
+
+from yarddial.analysis.audit.coupling import Coupling, coupling_of
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.yard.line import Line
-from yarddial.yard.parts import Part, Receiver, Transceiver, TwoPort, Value
-from yarddial.yard.parts.electrical import can_burn, largest_input_dbm, weakened_dbm
+from yarddial.yard.parts import Antenna, Part, Receiver, Transceiver, TwoPort, Value
+from yarddial.yard.parts.electrical import can_burn, rating_dbm, weakened_dbm
 from yarddial.yard.station import Station
 
 # Less margin than this deserves a look: isolations are typical values, antennas change.
 LITTLE_DB = 10.0
 _WHY = "check the tap's menu and measure before the first transmission; begin with the lowest power"
+_FAR = (
+    "move it away, disconnect it while you transmit, or measure the loss between the two; begin with the lowest power"
+)
+
+
+class _Reached(msgspec.Struct, frozen=True):
+    """A part that power reaches: what comes to its input, dBm, and what it bears, as far as that is known."""
+
+    part: Part
+    level_dbm: float
+    limit: Value | None
+    is_usual: bool
+
+    @property
+    def margin_db(self) -> float:
+        """Positive where it bears more than comes."""
+        return float("-inf") if self.limit is None else self.limit.value - self.level_dbm
 
 
 def transmit(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
-    """Every transmitter against what hangs behind its own outputs, and on the other ways of a switch or splitter."""
+    """Every transmitter against what hangs behind its outputs, on other ways of a switch, and on other antennas."""
+    rigs: list[str] = []
     for line in lines:
         rig = line.transceiver
         if rig is None or not rig.transmit_w > 0:
@@ -26,6 +46,9 @@ def transmit(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding
         for shared in line.inner[:index]:
             if isinstance(shared, TwoPort) and shared.what in ("switch", "splitter"):
                 yield from _beside(rig, shared, lines)
+        if rig.name not in rigs:
+            rigs.append(rig.name)
+            yield from _across(rig, line.antenna, lines)
 
 
 def _beside(rig: Transceiver, shared: TwoPort, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
@@ -36,45 +59,83 @@ def _beside(rig: Transceiver, shared: TwoPort, lines: tuple[Line, ...]) -> Itera
         yield from _judge(rig, shared.isolation_db, shared.name, behind, other.port)
 
 
+def _across(rig: Transceiver, sends: Antenna, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
+    """Receivers on antennas of their own, in the field of the one that transmits."""
+    for other in lines:
+        if other.antenna.name == sends.name or any(part.name == rig.name for part in other.inner):
+            continue
+        coupling = coupling_of(rig, sends, other.antenna)
+        if coupling is not None:
+            yield from _judge_across(rig, coupling, other)
+
+
+def _judge_across(rig: Transceiver, coupling: Coupling, other: Line) -> Iterator[BenchFinding]:
+    reached = _worst((*other.inner, other.receiver), other.port, _power_dbm(rig) - coupling.loss_db)
+    name = reached.part.name
+    key = f"transmit:{rig.name}:{other.antenna.name}:{name}:{other.port if isinstance(reached.part, Receiver) else ''}"
+    level = f"{reached.level_dbm:+.0f} dBm".replace("-", "−")
+    what = f"{rig.name} puts {level} through the air by {other.antenna.name} onto {name} ({coupling.words})"
+    if reached.limit is None:
+        yield BenchFinding(
+            key, "stop", f"{what}, whose largest safe input nobody stated", f"find it first; {_FAR}", name, True
+        )
+    elif reached.margin_db < 0:
+        mark = "stop" if coupling.is_known else "look"
+        yield BenchFinding(key, mark, f"{what}: {-reached.margin_db:.0f} dB too much", _FAR, name, True)
+    elif reached.margin_db < LITTLE_DB:
+        yield BenchFinding(key, "look", f"{what}: only {reached.margin_db:.0f} dB of margin", _FAR, name, True)
+    else:
+        yield BenchFinding(key, "good", f"{what}: {reached.margin_db:.0f} dB of margin", _FAR, name, True)
+
+
 def _judge(
     rig: Transceiver, isolation_db: Value | None, through: str, behind: tuple[Part, ...], port: str
 ) -> Iterator[BenchFinding]:
-    power_dbm = 10 * log10(rig.transmit_w * 1000)
-    target = _first_at_risk(behind)
-    name = target.name
-    key = f"transmit:{rig.name}:{name}:{port if isinstance(target, Receiver) else ''}"
+    power_dbm = _power_dbm(rig)
     if isolation_db is None:
+        name = next(part for part in behind if can_burn(part)).name
+        key = f"transmit:{rig.name}:{name}:{port if name == behind[-1].name else ''}"
         what = f"{rig.name} transmits {power_dbm:+.0f} dBm; how much of it passes {through} to {name} is not known"
         yield BenchFinding(key, "stop", what, f"find the isolation in dB first; {_WHY}", rig.name, True)
         return
-    level_dbm = _level_dbm(power_dbm - isolation_db.value, behind)
-    limit = largest_input_dbm(target, port)
-    level = f"{level_dbm:+.0f} dBm".replace("-", "−")
-    if limit is None:
+    reached = _worst(behind, port, power_dbm - isolation_db.value)
+    name = reached.part.name
+    key = f"transmit:{rig.name}:{name}:{port if isinstance(reached.part, Receiver) else ''}"
+    level = f"{reached.level_dbm:+.0f} dBm".replace("-", "−")
+    if reached.limit is None:
         what = f"{rig.name} puts {level} onto {name}, whose largest safe input nobody stated"
         yield BenchFinding(key, "stop", what, f"find it before transmitting; {_WHY}", name, True)
         return
-    margin_db = limit.value - level_dbm
-    edge = f"limit {limit.value:+.0f} dBm".replace("-", "−")
+    edge = f"limit {reached.limit.value:+.0f} dBm{', as usual for its kind' if reached.is_usual else ''}"
+    what = f"{rig.name} puts {level} {{}}onto {name} ({edge.replace('-', '−')})"
+    margin_db = reached.margin_db
     if margin_db < 0:
-        what = f"{rig.name} puts {level} onto {name} ({edge}): {-margin_db:.0f} dB too much"
-        yield BenchFinding(key, "stop", what, f"never transmit like this; {_WHY}", name, True)
+        told = f"{what.format('')}: {-margin_db:.0f} dB too much"
+        yield BenchFinding(key, "stop", told, f"never transmit like this; {_WHY}", name, True)
     elif margin_db < LITTLE_DB:
-        what = f"{rig.name} puts {level} onto {name} ({edge}): only {margin_db:.0f} dB of margin"
-        yield BenchFinding(key, "look", what, f"add {LITTLE_DB - margin_db:.0f} dB; {_WHY}", name, True)
+        told = f"{what.format('')}: only {margin_db:.0f} dB of margin"
+        yield BenchFinding(key, "look", told, f"add {LITTLE_DB - margin_db:.0f} dB; {_WHY}", name, True)
     else:
-        what = f"{rig.name} puts {level} at worst onto {name} ({edge}): {margin_db:.0f} dB of margin"
-        yield BenchFinding(key, "good", what, _WHY, name, True)
+        yield BenchFinding(key, "good", f"{what.format('at worst ')}: {margin_db:.0f} dB of margin", _WHY, name, True)
 
 
-def _first_at_risk(behind: tuple[Part, ...]) -> Part:
-    """The first part with something in it that can burn: an amplifier, a converter, another rig, the receiver."""
-    return next(part for part in behind if can_burn(part))
+def _power_dbm(rig: Transceiver) -> float:
+    return 10 * log10(rig.transmit_w * 1000)
 
 
-def _level_dbm(level_dbm: float, behind: tuple[Part, ...]) -> float:
-    """Level at the first part at risk. Only what weakens at every frequency is counted, so never a filter."""
-    target = _first_at_risk(behind)
-    for part in takewhile(lambda part: part is not target, behind):
+def _worst(behind: tuple[Part, ...], port: str, level_dbm: float) -> _Reached:
+    """The first part that is overrun, else the one with the least margin, up to the first that an input can burn in.
+
+    Only what weakens at every frequency is counted, so never a filter.
+    """
+    reached: list[_Reached] = []
+    for part in behind:
+        limit, is_usual = rating_dbm(part, port)
+        here = _Reached(part, level_dbm, limit, is_usual)
+        if limit is not None or can_burn(part):
+            reached.append(here)
+        if can_burn(part) or here.margin_db < 0:
+            break
         level_dbm = weakened_dbm(part, level_dbm)
-    return level_dbm
+    overrun = next((one for one in reached if one.limit is not None and one.margin_db < 0), None)
+    return overrun or min(reached, key=lambda one: one.margin_db)

@@ -77,6 +77,8 @@ def _antenna(part: Antenna) -> tuple[PartValue, ...]:
         number_value(part, "length (a dish: diameter)", "length_m", "m"),
         yes_value(part, "outdoors", "outdoors"),
         yes_value(part, "a short for direct current", "dc_short"),
+        number_value(part, "distance from the antenna that transmits", "apart_m", "m"),
+        level_value(part, "loss from the antenna that transmits, measured", "coupling_db", "dB"),
         need_value(part),
         socket_value(part, "its lead ends in", "output"),
         note_value(part),

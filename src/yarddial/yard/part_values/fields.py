@@ -52,7 +52,8 @@ def number_value(
     part: Part, label: str, field: str, unit: str, *, whole: bool = False, main: bool = False
 ) -> PartValue:  # fmt: skip
     def with_text(text: str, today: str) -> Part:
-        number = read_number(text, unit)
+        # Nothing typed is "not known", as it is shown.
+        number = read_number(text, unit) if text.strip() or whole else 0.0
         if number < 0:
             raise BadStation(f"'{text}' lies below zero: {label} cannot")
         return typed(part, field, today, **{field: round(number) if whole else number})

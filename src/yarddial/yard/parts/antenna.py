@@ -6,7 +6,7 @@ import msgspec
 
 from yarddial.yard.parts.sockets import Socket
 from yarddial.yard.parts.supply import Need
-from yarddial.yard.parts.values import Origins
+from yarddial.yard.parts.values import Origins, Value
 
 AntennaKind = Literal["", "wire", "whip", "dipole", "discone", "loop", "dish", "beam"]
 
@@ -16,6 +16,8 @@ class Antenna(msgspec.Struct, frozen=True, omit_defaults=True, tag="antenna"):
 
     length_m : the whip's or wire's length, the dish's diameter; 0 when unknown.
     dc_short : a direct current finds a short in it, as in many loops and folded dipoles.
+    apart_m : from the nearest antenna of one's own that transmits; 0 when unknown.
+    coupling_db : how much weaker than sent a signal of that one comes out here, measured at worst.
     """
 
     name: str
@@ -26,6 +28,8 @@ class Antenna(msgspec.Struct, frozen=True, omit_defaults=True, tag="antenna"):
     length_m: float = 0.0
     outdoors: bool = False
     dc_short: bool = False
+    apart_m: float = 0.0
+    coupling_db: Value | None = None
     need: Need | None = None
     output: Socket = Socket()
     origins: Origins = {}

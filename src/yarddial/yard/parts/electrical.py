@@ -11,8 +11,14 @@ from yarddial.yard.parts.transceiver import Transceiver
 from yarddial.yard.parts.two_port import TwoPort
 from yarddial.yard.parts.values import Value
 
-# What a direct voltage harms: it meets a transmitter, a short, or resistors.
-DcHazard = Literal["", "transmitter", "short", "resistors"]
+# What a direct voltage harms: it meets a transmitter, a short, resistors, or a limiter's diodes.
+DcHazard = Literal["", "transmitter", "short", "resistors", "diodes"]
+# What passive parts bear, dBm, where nobody stated it: small pads, splitters and limiters with diodes one watt, small
+# relays and PIN switches ten, cables and their adapters a hundred (makers' data sheets of such parts, the lower end).
+USUAL_RATINGS_DBM: dict[str, float] = {
+    "attenuator": 30.0, "splitter": 30.0, "limiter": 30.0, "filter": 30.0, "injector": 30.0, "switch": 40.0,
+    "cable": 50.0, "adapter": 50.0,
+}  # fmt: skip
 # A limiter lets no more than this through, dBm.
 LIMITED_DBM = 10.0
 
@@ -25,7 +31,7 @@ def dc_hazard(part: Part) -> DcHazard:
         case Antenna():
             return "short" if part.dc_short else ""
         case TwoPort():
-            return "resistors" if part.what == "attenuator" else ""
+            return "resistors" if part.what == "attenuator" else "diodes" if part.what == "limiter" else ""
         case Converter() | Lnb() | Receiver():
             return ""
         case _:
@@ -66,6 +72,14 @@ def largest_input_dbm(part: Part, port: str) -> Value | None:
             return found if isinstance(found, Value) else None
         case _:
             assert_never(part)
+
+
+def rating_dbm(part: Part, port: str) -> tuple[Value | None, bool]:
+    """What a part bears, and whether that is only what is usual for its kind; None where nothing is known."""
+    stated = largest_input_dbm(part, port)
+    if stated is not None or not isinstance(part, TwoPort) or part.what not in USUAL_RATINGS_DBM:
+        return stated, False
+    return Value(USUAL_RATINGS_DBM[part.what], 3.0, "stated"), True
 
 
 def weakened_dbm(part: Part, level_dbm: float) -> float:

@@ -1,0 +1,69 @@
+"""Where a feed's current goes: over all lines together, through splitters and back down into other receivers."""
+
+from collections.abc import Sequence
+from itertools import pairwise
+
+import msgspec
+
+from yarddial.yard.line import Line
+from yarddial.yard.parts import Part, Receiver, TwoPort
+from yarddial.yard.parts.electrical import dc_hazard, passes_dc
+
+
+class DcReached(msgspec.Struct, frozen=True):
+    """A part that a current comes to.
+
+    port : of a receiver. downwards : it comes to its input, from the antenna's side. through : what it passed.
+    """
+
+    part: Part
+    port: str
+    downwards: bool
+    through: tuple[str, ...]
+
+
+class DcGraph:
+    """All lines of a yard laid over one another: a part that several share is one place."""
+
+    def __init__(self, lines: Sequence[Line]) -> None:
+        self._up: dict[tuple[str, str], list[tuple[Part, str]]] = {}
+        self._down: dict[tuple[str, str], list[tuple[Part, str]]] = {}
+        for line in lines:
+            parts = [(part, line.port if isinstance(part, Receiver) else "") for part in line.parts]
+            for before, after in pairwise(parts):
+                _put(self._up, after, before)
+                _put(self._down, before, after)
+
+    def walk(self, owner: str, port: str) -> tuple[DcReached, ...]:
+        """Everything that a feed of a part, or of a receiver's port, brings its voltage to.
+
+        It runs towards the antennas; a splitter that passes current hands it to all its outputs, a switch to the one
+        that is chosen, which is taken to be the feed's. A part that blocks it, or is harmed by it, ends the way.
+        """
+        found: list[DcReached] = []
+        seen: set[tuple[str, str]] = {(owner, port)}
+        # What is still to be looked at: a part, whether the current comes down to its input, and what it passed.
+        ways: list[tuple[Part, str, bool, tuple[str, ...]]] = [
+            (part, its_port, False, ()) for part, its_port in self._up.get((owner, port), [])
+        ]
+        while ways:
+            part, its_port, downwards, through = ways.pop(0)
+            if (part.name, its_port) in seen:
+                continue
+            seen.add((part.name, its_port))
+            found.append(DcReached(part, its_port, downwards, through))
+            if dc_hazard(part) or not passes_dc(part):
+                continue
+            passed = (*through, part.name)
+            is_splitter = isinstance(part, TwoPort) and part.what == "splitter"
+            if not downwards:
+                ways += [(one, name, False, passed) for one, name in self._up.get((part.name, its_port), [])]
+            if downwards or is_splitter:
+                ways += [(one, name, True, passed) for one, name in self._down.get((part.name, its_port), [])]
+        return tuple(found)
+
+
+def _put(ways: dict[tuple[str, str], list[tuple[Part, str]]], here: tuple[Part, str], there: tuple[Part, str]) -> None:
+    known = ways.setdefault((here[0].name, here[1]), [])
+    if (there[0].name, there[1]) not in [(part.name, port) for part, port in known]:
+        known.append(there)
