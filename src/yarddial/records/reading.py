@@ -107,15 +107,16 @@ def read_rows(
 ) -> Iterator[tuple[int, Mapping[str, Any]]]:
     """Rows of a CSV, numbered from 1, as mappings; `columns` must be there. Raises like `read_bytes`."""
     name = shown(path.name)
-    rows = csv.DictReader(read_text(path, kind, error).split("\n"), skipinitialspace=True)
+    lines = read_text(path, kind, error).split("\n")
+    rows = csv.DictReader(lines, skipinitialspace=True)
     try:
+        # Counted before a hundred thousand of them are weighed; a quoted row may take several lines, an empty one none.
+        if len(lines) > kind.most_rows and sum(map(bool, csv.reader(lines))) > kind.most_rows + 1:
+            raise error(f"{name} has more than {kind.most_rows:,} rows: split it, or leave out the oldest")
         missing = [column for column in columns if column not in (rows.fieldnames or [])]
         if missing:
             raise error(f"{name} has no column '{missing[0]}': its first line must name {', '.join(columns)}")
-        for number, row in enumerate(rows, 1):
-            if number > kind.most_rows:
-                raise error(f"{name} has more than {kind.most_rows:,} rows: split it, or leave out the oldest")
-            yield number, row
+        yield from enumerate(rows, 1)
     except csv.Error as failed:
         raise error(cut(f"{name} is no readable CSV: {one_line_of(failed)}")) from failed
 

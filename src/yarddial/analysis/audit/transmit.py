@@ -8,6 +8,7 @@ import msgspec
 from yarddial.analysis.audit.coupling import Coupling, coupling_of
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.yard.line import Line
+from yarddial.yard.mark import Mark
 from yarddial.yard.parts import Antenna, Part, Receiver, Transceiver, TwoPort, Value
 from yarddial.yard.parts.electrical import can_burn, rating_dbm, weakened_dbm
 from yarddial.yard.station import Station
@@ -80,7 +81,7 @@ def _judge_across(rig: Transceiver, coupling: Coupling, other: Line) -> Iterator
             key, "stop", f"{what}, whose largest safe input nobody stated", f"find it first; {_FAR}", name, True
         )
     elif reached.margin_db < 0:
-        mark = "stop" if coupling.is_known else "look"
+        mark: Mark = "stop" if coupling.is_known else "look"
         yield BenchFinding(key, mark, f"{what}: {-reached.margin_db:.0f} dB too much", _FAR, name, True)
     elif reached.margin_db < LITTLE_DB:
         yield BenchFinding(key, "look", f"{what}: only {reached.margin_db:.0f} dB of margin", _FAR, name, True)
