@@ -179,3 +179,76 @@ def test_an_unfinished_route_is_a_finding_and_no_yard_breaks_the_check() -> None
             assert finding.why
             if finding.mend is not None:
                 check_yard(finding.mend(random_yard(seed)))
+
+
+def with_transmitter(station: Station, isolation: str = "0 dB") -> Station:
+    """A rig of 100 W whose outputs are so far below it, into a receiver that bears +10 dBm."""
+    station = typed(station, "HF transceiver", "isolation_db", isolation)
+    return typed(typed(station, "HF transceiver", "transmit_w", "100 W"), "Wide-band receiver", "largest0", "10 dBm")
+
+
+@pytest.mark.parametrize(
+    ("pads", "isolation", "mark", "name", "words"),
+    [
+        # 50 dBm meets the first pad's watt: 20 dB too much, whatever stands behind it.
+        (("Attenuator 20 dB",) * 3, "0 dB", "stop", "Attenuator 20 dB", "20 dB too much"),
+        (("Limiter",), "10 dB", "stop", "Limiter", "10 dB too much"),
+        # 50 - 25 dBm into 30 dBm leaves 5; behind 20 dB there is 5 dB to +10 dBm as well.
+        (("Attenuator 20 dB",), "25 dB", "look", "", "only 5 dB"),
+        (("Attenuator 20 dB",), "40 dB", "good", "", "20 dB of margin"),
+    ],
+)  # fmt: skip
+def test_every_part_has_a_rating_and_the_first_overrun_is_named(
+    pads: tuple[str, ...], isolation: str, mark: str, name: str, words: str
+) -> None:
+    station = over("End-fed wire", "HF transceiver", "Wide-band receiver", port="A")
+    for pad in pads:
+        station = put_in(station, from_shelf(pad), station.route)  # type: ignore[arg-type]
+    findings = found(with_transmitter(station, isolation), "transmit:HF transceiver")
+    assert [f.mark for f in findings] == [mark]
+    assert name in findings[0].what
+    assert words in findings[0].what
+
+
+@pytest.mark.parametrize(
+    ("apart", "measured", "mark", "words"),
+    [
+        # P.525 at 1.8 MHz: 20 log(4 pi 300 / 166.6) = 27.1 dB, less 2.2 twice: 22.7, so 50 dBm leave +27.
+        ("300 m", "", "stop", "17 dB too much"),
+        # In the near field no less than 10 dB; a guessed distance is a look, no stop.
+        ("3 m", "", "stop", "30 dB too much"),
+        ("", "", "look", "distance not stated"),
+        ("3 m", "60 dB", "good", "measured"),
+        ("3 m", "45 dB", "look", "only 5 dB"),
+    ],
+)
+def test_a_receiver_on_its_own_antenna_beside_a_transmitting_one_is_weighed(
+    apart: str, measured: str, mark: str, words: str
+) -> None:
+    station = with_transmitter(over("End-fed wire", "HF transceiver", "Wide-band receiver", port="A"), "60 dB")
+    other = over("Wide-band discone", "TV-stick receiver", port="antenna")
+    other = typed(typed(other, "Wide-band discone", "apart_m", apart), "Wide-band discone", "coupling_db", measured)
+    other = typed(other, "TV-stick receiver", "largest0", "10 dBm")
+    station = msgspec.structs.replace(
+        station, parts=(*station.parts, *other.parts),
+        routes=(*station.routes, msgspec.structs.replace(other.routes[0], name="beside")),
+    )  # fmt: skip
+    (finding,) = found(station, "transmit:HF transceiver:Wide-band discone")
+    assert (finding.mark, finding.safety) == (mark, True)
+    assert words in finding.what
+
+
+def test_a_feed_runs_through_a_splitter_into_another_receiver_and_feeds_what_both_share() -> None:
+    first = over("End-fed wire", "Mast preamplifier", "Two-way splitter", "TV-stick receiver", port="antenna")
+    first = typed(first, "TV-stick receiver", "port antenna, bias feed", "12 V 500 mA on")
+    names = first.routes[0].parts
+    other = from_shelf("Wide-band receiver")
+    both = msgspec.structs.replace(
+        first, parts=(*first.parts, other), routes=(*first.routes, Route("second", (*names[:-1], other.name), port="A"))
+    )  # type: ignore[attr-defined]
+    danger = [f for f in found(both, "feed:TV-stick receiver:antenna") if f.mark == "stop"]
+    assert "through Two-way splitter into Wide-band receiver" in danger[0].what
+    assert danger[0].mend is not None
+    # The amplifier on the second line is fed over the first: nothing is missing there.
+    assert not [f for f in found(both, "supply:") if f.mark == "stop"]
+    assert not [f for f in found(first, "feed:TV-stick receiver:antenna") if f.mark == "stop"]

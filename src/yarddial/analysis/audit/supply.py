@@ -77,8 +77,8 @@ def _line(
             yield BenchFinding(key, "stop", what, "put the feed before it, or a part that passes current", block.name)
             continue
         here = {(source.owner, source.port) for source in own}
-        # The one of this line, and one that is on, before others.
-        source = min(feeding, key=lambda one: ((one.owner, one.port) not in here, not one.feed.on))
+        # One that is on, and the one of this line, before others.
+        source = min(feeding, key=lambda one: (not one.feed.on, (one.owner, one.port) not in here))
         yield from _fits(key, part.name, need, source.feed, source.spoken, need.current_ma)
         if not any(one.feed.on for one in feeding) and need.low_v <= source.feed.volts <= need.high_v:
             yield BenchFinding(
