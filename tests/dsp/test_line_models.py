@@ -92,3 +92,10 @@ def test_keyed_data_is_refused_as_modulated_however_long(kind: str) -> None:
     samples = wave * np.exp(2j * np.pi * 300.0 * np.arange(count) / rate_hz) + noise[0] + 1j * noise[1]
     with pytest.raises(NoCarrier, match="modulated"):
         measure_line((0.05 * samples).astype(np.complex64), rate_hz, 310.0, 100.0)
+
+
+def test_a_long_record_searched_narrowly_is_judged_though_fast_tracks_leave_it() -> None:
+    chance = np.random.default_rng(5)
+    samples, made = kinds.record(BY_NAME["1,000 samples lost"], chance, 40.0, 40.0)
+    found = measure_line((0.05 * samples).astype(np.complex64), kinds.RATE_HZ, made.hertz + 5.0, 30.0)
+    assert found.frequency_hz == pytest.approx(made.hertz, abs=5 * found.sigma_hz)

@@ -127,7 +127,9 @@ def _track(narrow: Complex, rate_hz: float, within_hz: float, most_drift: float)
         for line, shift in zip(power, shifts, strict=True):
             low = middle - reach + shift
             first, last = max(low, 0), min(low + 2 * reach + 1, points)
-            total[first - low : last - low] += line[first:last]
+            # A track may have left what this row shows.
+            if first < last:
+                total[first - low : last - low] += line[first:last]
         at = int(np.argmax(total))
         if total[at] > best[0]:
             best = (float(total[at]), (at - reach) * bin_hz, drift)
