@@ -36,7 +36,8 @@ def prove() -> bool:
                     print(f"yard {seed}, {owner} {port}: told {sorted(mine)}, but {sorted(wanted)} ({_shape(station)})")
     good = wrong == 0
     print(
-        f"{'ok  ' if good else 'MISS'} {YARDS} yards, {feeds} feeds that are on, {harms} parts they harm: {wrong} told wrong"
+        f"{'ok  ' if good else 'MISS'} {YARDS} yards, {feeds} feeds that are on, {harms} parts they harm: "
+        f"{wrong} told wrong"
     )
     return good
 

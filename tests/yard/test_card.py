@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from all_parts_yard import BEHIND_HEARTH, DIRECT_IN, SATELLITE, station
 from yarddial.records.card_text import card_html, card_markdown
-from yarddial.yard.card import groupings, settings_card
+from yarddial.yard.card import Card, groupings, settings_card
 from yarddial.yard.demo import DIRECT, HEARTH_IF, VIA_DISH, VIA_LADDER, demo_station
 from yarddial.yard.errors import BadPath
 from yarddial.yard.frequency import parse_frequency
@@ -169,3 +169,47 @@ def test_the_card_is_written_with_all_its_numbers() -> None:
         ):
             assert piece in page
     assert "O′" in card.working().as_text()
+
+
+def reading_hz(card: Card, counted_hz: float, way: str, ppm: float) -> float:
+    """What a listening program of some convention shows for a signal, its offset set as the card says.
+
+    Of its own: a program that corrects its tuner, in either sense, or that scales what its dial shows.
+    """
+    tuner_hz = {"fast": counted_hz * (1 + ppm * 1e-6), "high": counted_hz / (1 + ppm * 1e-6), "dial": counted_hz}[way]
+    dial_hz = card.sense * tuner_hz + card.offset_added_to_tuner_hz
+    return dial_hz * (1 + ppm * 1e-6) if way == "dial" else dial_hz
+
+
+@pytest.mark.parametrize(("kind", "lo_hz"), KINDS_AND_LOS)
+@pytest.mark.parametrize("way", ["fast", "high", "dial"])
+@given(ppm=st.floats(-80, 80), dial_hz=st.floats(1e6, 29e6))
+def test_the_ten_second_test_tells_the_correction_and_its_number_makes_the_dial_true(
+    kind: str, lo_hz: float, way: str, ppm: float, dial_hz: float
+) -> None:
+    yard = corrected_station(kind, lo_hz, ppm)
+    card = settings_card(yard, yard.line(VIA_LADDER), dial_hz)
+    counted = received(yard, dial_hz, ppm)
+    told = " ".join(answer for ask, answer in card.tests() if ask.startswith("Correction"))
+    before, after = (reading_hz(card, counted, way, typed) for typed in (0.0, 100.0))
+    moved = "rises" if after > before else "falls"
+    fast = f"reading {moved}, positive means 'crystal fast'" in told
+    if way == "dial":
+        # By how much it moves tells it, where tuner and dial differ.
+        if abs(card.tuner_hz - dial_hz) > 0.05 * dial_hz:
+            assert "the dial itself is scaled" in told
+        assert reading_hz(card, counted, way, card.scaled_dial_ppm) == pytest.approx(dial_hz, abs=1e-3)
+    else:
+        assert fast == (way == "fast")
+        typed = card.crystal_fast_ppm if way == "fast" else card.shown_high_ppm
+        assert reading_hz(card, counted, way, typed) == pytest.approx(dial_hz, abs=1e-3)
+    assert (card.crystal_factor - 1) * 1e9 == pytest.approx(card.crystal_fast_ppb, abs=1e-3)
+
+
+def test_an_inverted_route_says_what_each_program_needs_and_which_sideband_tells() -> None:
+    yard = corrected_station("high", 60e6, 10.0)
+    (offset, *_, sideband) = settings_card(yard, yard.line(VIA_LADDER), 7.1e6, 100e3).tests()
+    assert "60.000 MHz" in offset[0]
+    assert "swap I/Q" in offset[1]
+    assert "lower sideband here" in sideband[0]
+    assert "upper" in settings_card(yard, yard.line(VIA_LADDER), 5.36e6).tests()[-1][0]

@@ -26,7 +26,7 @@ def command(
 
     station = demo_station() if station_path is None else load_station(station_path).station
     line = station.line(route_name)
-    card = settings_card(station, line, station.dial_hz if dial_hz is None else dial_hz)
+    card = settings_card(station, line, station.dial_hz if dial_hz is None else dial_hz, line.receiver.park_hz)
     if save is not None:
         if save.suffix not in (".html", ".md"):
             raise NotWritten(f"'{save.name}' has no ending that tells its form: use .html or .md (PDF: in the window)")
@@ -51,6 +51,10 @@ def command(
         if card.rig is None
         else {"name": card.rig.name, "if_hz": card.rig.if_hz, "display_hz": card.rig.display_hz},
         "crystal_fast_ppm": card.crystal_fast_ppm,
+        "crystal_fast_ppb": card.crystal_fast_ppb,
+        "crystal_factor": card.crystal_factor,
+        "crystal_hz": card.crystal_hz or None,
+        "scaled_dial_ppm": card.scaled_dial_ppm,
         "shown_high_ppm": card.shown_high_ppm,
         "whole_ppm": card.whole.ppm,
         "leftover_hz_at": {

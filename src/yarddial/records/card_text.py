@@ -12,8 +12,12 @@ def card_rows(card: Card) -> tuple[tuple[str, str, str], ...]:
     rows = [
         ("Offset, if added to the dial", _signed(card.offset_added_to_dial_hz), "reaches the tuner"),
         ("Offset, if added to the tuner", _signed(card.offset_added_to_tuner_hz), "reaches the dial"),
-        ("Correction, crystal fast by", _ppm(card.crystal_fast_ppm), "positive raises what is shown"),
-        ("Correction, shown high by", _ppm(card.shown_high_ppm), "positive lowers what is shown"),
+        ("Correction, crystal fast by", _ppm(card.crystal_fast_ppm), "positive raises what the tuner shows"),
+        ("Correction, shown high by", _ppm(card.shown_high_ppm), "positive lowers what the tuner shows"),
+        ("Correction in ppb", _number(card.crystal_fast_ppb), "crystal fast"),
+        ("Correction as a factor", f"{card.crystal_factor:.9f}", "on what the receiver counts"),
+        *_crystal(card),
+        ("Correction, if the dial is scaled", _ppm(card.scaled_dial_ppm), "right at this place only"),
         (
             "Whole ppm only",
             f"{whole.ppm:+d} ppm".replace("-", "−"),
@@ -49,6 +53,16 @@ def card_rows(card: Card) -> tuple[tuple[str, str, str], ...]:
             )
         )
     return tuple(rows)
+
+
+def _crystal(card: Card) -> list[tuple[str, str, str]]:
+    if not card.crystal_hz:
+        return []
+    return [("Crystal, if it is asked for", format_frequency(card.crystal_hz, 1), "as it truly runs")]
+
+
+def _number(value: float) -> str:
+    return format_number(value, 1.0, signed=True)
 
 
 def _swapped(card: Card) -> list[tuple[str, str, str]]:

@@ -6,6 +6,7 @@ the tuner* to reach the dial. A correction may mean *the crystal runs fast by* o
 
 import msgspec
 
+from yarddial.yard.demodulation import SIDEBANDS_CHANGE_HZ
 from yarddial.yard.errors import BadPath
 from yarddial.yard.frequency import THIN_SPACE, format_frequency, format_hertz, format_number
 from yarddial.yard.line import Line
@@ -14,6 +15,11 @@ from yarddial.yard.parts import TwoPort
 from yarddial.yard.path import SamplingClock, Stage, path_sense, shown_for_dial, trace
 from yarddial.yard.station import Station
 from yarddial.yard.working import WorkedValue, Working
+
+# A correction of the tuner and one of the dial are told apart where the two differ by this share.
+TOLD_APART = 0.05
+# By custom the lower sideband is used below 10 MHz, but for 60 m.
+UPPER_HZ = (5.2e6, 5.5e6)
 
 
 class WholePpm(msgspec.Struct, frozen=True):
@@ -60,6 +66,8 @@ class Card(msgspec.Struct, frozen=True):
     offset_added_to_dial_hz : tuner = sense * dial + this.
     offset_added_to_tuner_hz : dial = sense * tuner + this.
     crystal_fast_ppm, shown_high_ppm : the same correction in its two senses.
+    scaled_dial_ppm : for a program that multiplies the dial itself by 1 + this, and corrects no tuner.
+    crystal_hz : what the crystal truly is, for a program that asks for it; 0 where its marking is not known.
     plain_offset_hz : of an inverted route, the offset added to the dial for a program that swaps I/Q and knows no
         inversion: it mirrors the picture about the centre, so this holds for `centre_hz` only; else the same offset.
     zone : of direct sampling, 0 where nothing is folded; None on a port behind the tuner.
@@ -81,10 +89,22 @@ class Card(msgspec.Struct, frozen=True):
     shown_high_ppm: float
     whole: WholePpm
     plain_offset_hz: float = 0.0
+    scaled_dial_ppm: float = 0.0
+    crystal_hz: float = 0.0
     zone: int | None = None
     gains: tuple[GainSetting, ...] = ()
     feeds: tuple[tuple[str, str], ...] = ()
     rig: Rig | None = None
+
+    @property
+    def crystal_fast_ppb(self) -> float:
+        """The correction in parts in a thousand million."""
+        return 1e3 * self.crystal_fast_ppm
+
+    @property
+    def crystal_factor(self) -> float:
+        """The correction as a factor on what the receiver counts."""
+        return 1 + self.crystal_fast_ppm * 1e-6
 
     def tests(self) -> tuple[tuple[str, str], ...]:
         """Ten seconds each: what to do, and how to read the answer."""
@@ -140,6 +160,8 @@ def settings_card(station: Station, line: Line, dial_hz: float, park_hz: float =
         whole=_whole(line, dial_hz, offset_hz, sense),
         # The dial at the centre is s (c - O); from there to the tuner it is c - s (c - O).
         plain_offset_hz=centre_hz - sense * (centre_hz - offset_hz),
+        scaled_dial_ppm=(dial_hz / (sense * (tuner_hz / (1 + ppm * 1e-6) - offset_hz)) - 1) * 1e6,
+        crystal_hz=receiver.crystal_hz * (1 + ppm * 1e-6),
         zone=receiver.direct.zone(port_hz)
         if receiver.direct is not None and receiver.samples_directly(line.port)
         else None,
@@ -205,7 +227,20 @@ def groupings(hertz: float) -> tuple[str, ...]:
 
 def _tests(card: Card) -> tuple[tuple[str, str], ...]:
     tests: list[tuple[str, str]] = []
-    if card.offset_added_to_dial_hz:
+    if card.sense < 0:
+        whole, plain, against = (
+            format_frequency(h) for h in (card.offset_added_to_dial_hz, card.plain_offset_hz, -card.plain_offset_hz)
+        )
+        tests.append(
+            (
+                f"Offset: type {whole} and dial {format_frequency(card.dial_hz)}.",
+                f"If the receiver goes to {format_frequency(card.tuner_hz)}, the program knows inversion: leave it. "
+                f"If not, it can only swap I/Q: switch that on and type {plain}; the centre must then be at "
+                f"{format_frequency(card.centre_hz)}. If it goes elsewhere or refuses, it adds to the tuner: type "
+                f"{against}.",
+            )
+        )
+    elif card.offset_added_to_dial_hz:
         plus, minus = (format_frequency(h) for h in (card.offset_added_to_dial_hz, card.offset_added_to_tuner_hz))
         tests.append(
             (
@@ -214,12 +249,22 @@ def _tests(card: Card) -> tuple[tuple[str, str], ...]:
                 f"If it goes elsewhere or refuses, it adds to the tuner: type {minus}.",
             )
         )
+    # Behind an inversion what the tuner shows higher the dial reads lower.
+    rises, falls = ("rises", "falls") if card.sense > 0 else ("falls", "rises")
+    moves_hz = 1e-4 * card.tuner_hz
+    scaled = ""
+    if abs(card.tuner_hz - card.dial_hz) > TOLD_APART * card.dial_hz:
+        scaled = (
+            f" It moves by {format_hertz(moves_hz, 1.0, signed=False)} where the tuner is corrected; if it moves by "
+            f"{format_hertz(1e-4 * card.dial_hz, 1.0, signed=False)} only, the dial itself is scaled: type "
+            f"{format_number(card.scaled_dial_ppm, 0.001, signed=True)}, right at this place only."
+        )
     tests.append(
         (
             "Correction: tune to a steady carrier, type +100 ppm in place of what is there.",
-            "If the carrier's reading rises, positive means 'crystal fast': type "
-            f"{format_number(card.crystal_fast_ppm, 0.001, signed=True)}. If it falls, it means 'shown high': type "
-            f"{format_number(card.shown_high_ppm, 0.001, signed=True)}.",
+            f"If the carrier's reading {rises}, positive means 'crystal fast': type "
+            f"{format_number(card.crystal_fast_ppm, 0.001, signed=True)}. If it {falls}, it means 'shown high': type "
+            f"{format_number(card.shown_high_ppm, 0.001, signed=True)}.{scaled}",
         )
     )
     if card.rig is not None:
@@ -231,10 +276,12 @@ def _tests(card: Card) -> tuple[tuple[str, str], ...]:
             )
         )
     if card.sense < 0:
+        is_lower = card.dial_hz < SIDEBANDS_CHANGE_HZ and not UPPER_HZ[0] <= card.dial_hz <= UPPER_HZ[1]
+        side, other = ("lower", "upper") if is_lower else ("upper", "lower")
         tests.append(
             (
-                "Inverted route: listen to a single-sideband signal.",
-                "If it can be understood only in the opposite sideband, switch 'swap I/Q' or 'inverted spectrum' on.",
+                f"Inverted route: listen to a single-sideband signal, of which amateurs send the {side} sideband here.",
+                f"If it can be understood only as {other} sideband, switch 'swap I/Q' or 'inverted spectrum' on.",
             )
         )
     return tuple(tests)
