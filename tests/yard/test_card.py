@@ -212,4 +212,4 @@ def test_an_inverted_route_says_what_each_program_needs_and_which_sideband_tells
     assert "60.000 MHz" in offset[0]
     assert "swap I/Q" in offset[1]
     assert "lower sideband here" in sideband[0]
-    assert "upper" in settings_card(yard, yard.line(VIA_LADDER), 5.36e6).tests()[-1][0]
+    assert "upper sideband here" in settings_card(yard, yard.line(VIA_LADDER), 5.36e6).tests()[-1][0]

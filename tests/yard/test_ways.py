@@ -19,6 +19,9 @@ def test_every_mode_is_heard_in_some_way_and_every_way_serves_a_mode() -> None:
 
 
 def test_the_sideband_is_the_amateurs_custom() -> None:
+    # 60 m is upper, as are ships on 2,182 kHz and aircraft on short wave.
+    for dial_hz in (5.36e6, 2.182e6, 5.658e6):
+        assert demodulations_of("ssb", dial_hz) == ("usb", "lsb")
     assert demodulations_of("ssb", 7.1e6) == ("lsb", "usb")
     assert demodulations_of("ssb", 14.2e6) == ("usb", "lsb")
 

@@ -6,7 +6,7 @@ the tuner* to reach the dial. A correction may mean *the crystal runs fast by* o
 
 import msgspec
 
-from yarddial.yard.demodulation import SIDEBANDS_CHANGE_HZ
+from yarddial.yard.demodulation import is_lower_sideband
 from yarddial.yard.errors import BadPath
 from yarddial.yard.frequency import THIN_SPACE, format_frequency, format_hertz, format_number
 from yarddial.yard.line import Line
@@ -18,8 +18,6 @@ from yarddial.yard.working import WorkedValue, Working
 
 # A correction of the tuner and one of the dial are told apart where the two differ by this share.
 TOLD_APART = 0.05
-# By custom the lower sideband is used below 10 MHz, but for 60 m.
-UPPER_HZ = (5.2e6, 5.5e6)
 
 
 class WholePpm(msgspec.Struct, frozen=True):
@@ -276,11 +274,10 @@ def _tests(card: Card) -> tuple[tuple[str, str], ...]:
             )
         )
     if card.sense < 0:
-        is_lower = card.dial_hz < SIDEBANDS_CHANGE_HZ and not UPPER_HZ[0] <= card.dial_hz <= UPPER_HZ[1]
-        side, other = ("lower", "upper") if is_lower else ("upper", "lower")
+        side, other = ("lower", "upper") if is_lower_sideband(card.dial_hz) else ("upper", "lower")
         tests.append(
             (
-                f"Inverted route: listen to a single-sideband signal, of which amateurs send the {side} sideband here.",
+                f"Inverted route: listen to a single-sideband signal, which is sent in the {side} sideband here.",
                 f"If it can be understood only as {other} sideband, switch 'swap I/Q' or 'inverted spectrum' on.",
             )
         )

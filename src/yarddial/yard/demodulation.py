@@ -4,6 +4,7 @@ from typing import Literal
 
 import msgspec
 
+from yarddial.yard.bands import BANDS
 from yarddial.yard.line import Line
 from yarddial.yard.path import path_sense
 
@@ -74,14 +75,21 @@ def stereo_share(pilot_db: float) -> float:
     return min(max((pilot_db - low) / (high - low), 0.0), 1.0)
 
 
-# Amateurs use the lower sideband below this, by custom.
-SIDEBANDS_CHANGE_HZ = 10e6
+# Amateurs use the lower sideband below this, by custom and the IARU's band plans, but for 60 m; all other services use
+# the upper one everywhere (ITU Radio Regulations, Appendix 17 and article 52 for ships, 27 for aircraft).
+SIDEBANDS_CHANGE_HZ, UPPER_BELOW = 10e6, "60 m"
+
+
+def is_lower_sideband(dial_hz: float) -> bool:
+    """Whether those who speak there in single sideband send the lower one."""
+    inside = [band for band in BANDS if band.kind == "amateur" and band.low_hz <= dial_hz <= band.high_hz]
+    return dial_hz < SIDEBANDS_CHANGE_HZ and any(band.name != UPPER_BELOW for band in inside)
 
 
 def demodulations_of(mode: str, dial_hz: float) -> tuple[Demodulation, ...]:
     """Ways that serve a mode, the usual one first."""
     able = tuple(way.way for way in DEMODULATIONS.values() if way.mode == mode)
-    if mode == "ssb" and dial_hz < SIDEBANDS_CHANGE_HZ:
+    if mode == "ssb" and is_lower_sideband(dial_hz):
         return tuple(reversed(able))
     return able or ("usb",)
 
