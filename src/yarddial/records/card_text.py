@@ -10,8 +10,7 @@ def card_rows(card: Card) -> tuple[tuple[str, str, str], ...]:
     """What to set: name, value, and how it may be meant."""
     whole = card.whole
     rows = [
-        ("Offset, if added to the dial", _signed(card.offset_added_to_dial_hz), "reaches the tuner"),
-        ("Offset, if added to the tuner", _signed(card.offset_added_to_tuner_hz), "reaches the dial"),
+        *_offsets(card),
         ("Correction, crystal fast by", _ppm(card.crystal_fast_ppm), "positive raises what the tuner shows"),
         ("Correction, shown high by", _ppm(card.shown_high_ppm), "positive lowers what the tuner shows"),
         ("Correction in ppb", _number(card.crystal_fast_ppb), "crystal fast"),
@@ -53,6 +52,17 @@ def card_rows(card: Card) -> tuple[tuple[str, str, str], ...]:
             )
         )
     return tuple(rows)
+
+
+def _offsets(card: Card) -> list[tuple[str, str, str]]:
+    """Two senses of one number; turned over there is one: either is that less the other."""
+    if card.sense < 0:
+        meaning = "the tuner is this less the dial: in a program that knows inverted spectra"
+        return [("Offset", _signed(card.offset_added_to_dial_hz), meaning)]
+    return [
+        ("Offset, if added to the dial", _signed(card.offset_added_to_dial_hz), "reaches the tuner"),
+        ("Offset, if added to the tuner", _signed(card.offset_added_to_tuner_hz), "reaches the dial"),
+    ]
 
 
 def _crystal(card: Card) -> list[tuple[str, str, str]]:

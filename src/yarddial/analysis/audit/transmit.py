@@ -72,7 +72,8 @@ def _across(rig: Transceiver, sends: Antenna, lines: tuple[Line, ...]) -> Iterat
 
 def _judge_across(rig: Transceiver, coupling: Coupling, other: Line) -> Iterator[BenchFinding]:
     reached = _worst((*other.inner, other.receiver), other.port, _power_dbm(rig) - coupling.loss_db)
-    name = reached.part.name
+    # Distance and loss are typed at the antenna.
+    name, where = reached.part.name, other.antenna.name
     key = f"transmit:{rig.name}:{other.antenna.name}:{name}:{other.port if isinstance(reached.part, Receiver) else ''}"
     level = f"{reached.level_dbm:+.0f} dBm".replace("-", "−")
     what = f"{rig.name} puts {level} through the air by {other.antenna.name} onto {name} ({coupling.words})"
@@ -82,11 +83,11 @@ def _judge_across(rig: Transceiver, coupling: Coupling, other: Line) -> Iterator
         )
     elif reached.margin_db < 0:
         mark: Mark = "stop" if coupling.is_known else "look"
-        yield BenchFinding(key, mark, f"{what}: {-reached.margin_db:.0f} dB too much", _FAR, name, True)
+        yield BenchFinding(key, mark, f"{what}: {-reached.margin_db:.0f} dB too much", _FAR, where, True)
     elif reached.margin_db < LITTLE_DB:
-        yield BenchFinding(key, "look", f"{what}: only {reached.margin_db:.0f} dB of margin", _FAR, name, True)
+        yield BenchFinding(key, "look", f"{what}: only {reached.margin_db:.0f} dB of margin", _FAR, where, True)
     else:
-        yield BenchFinding(key, "good", f"{what}: {reached.margin_db:.0f} dB of margin", _FAR, name, True)
+        yield BenchFinding(key, "good", f"{what}: {reached.margin_db:.0f} dB of margin", _FAR, where, True)
 
 
 def _judge(
