@@ -125,7 +125,7 @@ def test_findings_stand_worst_first(session: Session) -> None:
 
 def test_bands_rise_and_words_are_explained_once() -> None:
     assert all(band.low_hz < band.high_hz for band in BANDS)
-    assert [b.name for b in bands_within(9.8e6, 10.2e6)] == ["31 m", "10 MHz standard", "30 m"]
+    assert [b.name for b in bands_within(9.8e6, 10.2e6, BANDS)] == ["31 m", "10 MHz standard", "30 m"]
     terms = [term for term, _ in GLOSSARY]
     assert len(set(terms)) == len(terms)
     assert all(meaning.endswith(".") for _, meaning in GLOSSARY)

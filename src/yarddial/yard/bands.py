@@ -1,5 +1,6 @@
 """Well-known bands by region of the radio regulations; where a country differs, its own rules hold: check them."""
 
+from collections.abc import Sequence
 from typing import Literal
 
 import msgspec
@@ -99,6 +100,6 @@ def bands_of(region: Region) -> tuple[Band, ...]:
 BANDS = bands_of(1)
 
 
-def bands_within(low_hz: float, high_hz: float) -> tuple[Band, ...]:
-    """Bands that reach into a range."""
-    return tuple(band for band in BANDS if band.low_hz < high_hz and band.high_hz > low_hz)
+def bands_within(low_hz: float, high_hz: float, bands: Sequence[Band]) -> tuple[Band, ...]:
+    """Those of some bands, as of a station's, that reach into a range."""
+    return tuple(band for band in bands if band.low_hz < high_hz and band.high_hz > low_hz)

@@ -7,7 +7,7 @@ import numpy as np
 
 from yarddial.analysis.ghosts.scene import Floats, ReceiverModel, Scene
 from yarddial.analysis.ghosts.span import Peak, Span
-from yarddial.yard.bands import bands_within
+from yarddial.yard.bands import Band, bands_within
 from yarddial.yard.demodulation import DEMODULATIONS, demodulations_of
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.line import Line
@@ -51,7 +51,11 @@ def scene_of(line: Line, strong: Sequence[Strong], known: Oscillators | None = N
 
 
 def strong_seen(
-    line: Line, span: Span, peaks: Sequence[Peak], names: Sequence[tuple[float, str]] = ()
+    line: Line,
+    span: Span,
+    peaks: Sequence[Peak],
+    names: Sequence[tuple[float, str]] = (),
+    known_bands: Sequence[Band] = (),
 ) -> tuple[Strong, ...]:
     """Signals that a route showed, as the antenna hands them over.
 
@@ -61,10 +65,11 @@ def strong_seen(
     ----------
     peaks : strongest first
     names : of stations known, by frequency
+    known_bands : those of the station's region and its own
     """
     found: list[Strong] = []
     for peak in peaks:
-        bands = bands_within(peak.dial_hz, peak.dial_hz)
+        bands = bands_within(peak.dial_hz, peak.dial_hz, known_bands)
         width_hz = DEMODULATIONS[demodulations_of(bands[0].mode_key, peak.dial_hz)[0]].width_hz if bands else 0.0
         if any(abs(one.frequency_hz - peak.dial_hz) < max(width_hz, one.width_hz) / 2 for one in found):
             continue

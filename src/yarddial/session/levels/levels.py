@@ -377,7 +377,7 @@ class Levels(Job):
 
     def _band(self) -> str:
         dial_hz = self._desk.station.dial_hz
-        found = bands_within(dial_hz, dial_hz + 1e-3)
+        found = bands_within(dial_hz, dial_hz + 1e-3, self._desk.station.bands)
         return found[0].name if found else f"about {format_frequency(round(dial_hz, -6) or dial_hz)}"
 
     def _test_steps(self) -> tuple[float, float] | None:

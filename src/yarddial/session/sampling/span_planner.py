@@ -5,7 +5,7 @@ import msgspec
 from yarddial.analysis.span.cover import Channel, Cover, CoverRequest, best_covers, step_plan, unwanted_at
 from yarddial.analysis.span.rates import RateFigures, rate_figures, recommended
 from yarddial.session.station.desk import Desk
-from yarddial.yard.bands import BANDS, Band
+from yarddial.yard.bands import Band
 from yarddial.yard.errors import BadPath
 from yarddial.yard.line import Line
 from yarddial.yard.path import path_sense, shown_for_dial
@@ -69,7 +69,7 @@ class SpanPlanner:
         """Bands around the dial, the narrowest first, and the dial's neighbourhood."""
         dial_hz = self._desk.station.dial_hz
         around = Band("around the dial", max(dial_hz - AROUND_HZ, 1.0), dial_hz + AROUND_HZ, "")
-        inside = [band for band in BANDS if band.low_hz <= dial_hz <= band.high_hz]
+        inside = [band for band in self._desk.station.bands if band.low_hz <= dial_hz <= band.high_hz]
         inside.sort(key=lambda band: band.high_hz - band.low_hz)
         return (*inside, around)
 

@@ -89,7 +89,7 @@ class StrongSignals:
         from yarddial.analysis.ghosts.from_yard import strong_seen
 
         names = [(r.frequency_hz, r.name) for r in self._desk.station.references]
-        return strong_seen(line, span, peaks, names)
+        return strong_seen(line, span, peaks, names, self._desk.station.bands)
 
     def read(self, path: Path) -> int:
         """Add those of a CSV file; raises BadObservations."""

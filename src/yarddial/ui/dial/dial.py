@@ -82,7 +82,7 @@ class Dial(QWidget):
         self.entry.show_text(number)
         self._unit.setText(unit)
         known = tuple((r.frequency_hz, r.name) for r in station.references)
-        self._rule.show_place(station.dial_hz, reached_spans(line), known)
+        self._rule.show_place(station.dial_hz, reached_spans(line), known, station.bands)
         why_not = line.why_not(station.dial_hz)
         if why_not:
             self._say("look", "Out of reach", f"{why_not}")

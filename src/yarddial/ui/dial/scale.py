@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.axis import nice_step, tick_text
-from yarddial.yard.bands import bands_within
+from yarddial.yard.bands import Band, bands_within
 
 
 class SlideRule(QWidget):
@@ -20,6 +20,7 @@ class SlideRule(QWidget):
         self._dial_hz = 10e6
         self._served: tuple[tuple[float, float], ...] = ()
         self._known: tuple[tuple[float, str], ...] = ()
+        self._bands: tuple[Band, ...] = ()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(px(50))
         self.setAccessibleName("Neighbourhood of the dial")
@@ -29,10 +30,14 @@ class SlideRule(QWidget):
         return QSize(px(320), px(50))
 
     def show_place(
-        self, dial_hz: float, served: tuple[tuple[float, float], ...], known: tuple[tuple[float, str], ...]
+        self,
+        dial_hz: float,
+        served: tuple[tuple[float, float], ...],
+        known: tuple[tuple[float, str], ...],
+        bands: tuple[Band, ...] = (),
     ) -> None:
-        """Show a dial frequency, the ranges its route serves, and known stations."""
-        self._dial_hz, self._served, self._known = dial_hz, served, known
+        """Show a dial frequency, the ranges its route serves, known stations, and the region's bands."""
+        self._dial_hz, self._served, self._known, self._bands = dial_hz, served, known, bands
         self.update()
 
     def _half_hz(self) -> float:
@@ -67,7 +72,7 @@ class SlideRule(QWidget):
         low, high = self._dial_hz - self._half_hz(), self._dial_hz + self._half_hz()
         painter.setFont(font(10))
         metrics = QFontMetricsF(painter.font())
-        for band in bands_within(low, high):
+        for band in bands_within(low, high, self._bands):
             left, right = max(self._x(band.low_hz), 0), min(self._x(band.high_hz), self.width())
             painter.setPen(QPen(c.colour("slate"), 3, cap=Qt.PenCapStyle.FlatCap))
             painter.drawLine(QPointF(left, base - px(8)), QPointF(right, base - px(8)))

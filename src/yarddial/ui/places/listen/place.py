@@ -22,7 +22,6 @@ from yarddial.ui.widgets.side_column import side_column
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import Words, button, hairline
-from yarddial.yard.bands import BANDS
 from yarddial.yard.demodulation import DEMODULATIONS, stereo_share
 from yarddial.yard.errors import BadLevel
 from yarddial.yard.frequency import MINUS, format_frequency
@@ -292,7 +291,7 @@ class ListenPlace(QWidget):
         session, listening = self._session, self._listening
         station, live_receiver = session.desk.station, session.live_receiver
         known = [(r.frequency_hz, r.name, "slate") for r in station.references]
-        known += [(edge, band.name, "quiet") for band in BANDS for edge in (band.low_hz, band.high_hz)]
+        known += [(edge, band.name, "quiet") for band in station.bands for edge in (band.low_hz, band.high_hz)]
         centre_hz = listening.centre_hz()
         if centre_hz is not None:
             clean_hz = CLEAN_SHARE * session.desk.line.receiver.rate_hz
