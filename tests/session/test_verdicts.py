@@ -17,7 +17,7 @@ from yarddial.session.station.desk import Desk
 from yarddial.session.station.inspection import Inspection
 from yarddial.session.station.verdict import bench_verdict
 from yarddial.session.verdict import Verdict
-from yarddial.yard.bands import BANDS, bands_within
+from yarddial.yard.bands import BANDS, Region, bands_of, bands_within, source_of
 from yarddial.yard.demo import VIA_LADDER, demo_station
 from yarddial.yard.errors import LogNotWritten
 from yarddial.yard.glossary import GLOSSARY
@@ -121,6 +121,30 @@ def test_findings_stand_worst_first(session: Session) -> None:
     marks = [order.index(finding.mark) for finding in findings(session)]
     assert marks == sorted(marks)
     assert all(finding.what and finding.why for finding in findings(session))
+
+
+@pytest.mark.parametrize(
+    ("region", "amateur"),
+    [
+        (1, "2200 630 160 80 60 40 30 20 17 15 12 10 6 4 2 m 70 23 13 9 6 3 cm"),
+        (2, "2200 630 160 80 60 40 30 20 17 15 12 10 6 2 1.25 m 70 33 23 13 9 6 3 cm"),
+        (3, "2200 630 160 80 60 40 30 20 17 15 12 10 6 2 m 70 23 13 9 6 3 cm"),
+    ],
+)
+def test_every_amateur_and_short_wave_broadcast_band_of_a_region_is_there_with_its_source(
+    region: Region, amateur: str
+) -> None:
+    """By the tables of the regions' amateur unions and of article 12, as wavelengths."""
+    metres, centimetres = amateur.removesuffix(" cm").split(" m ")
+    wanted = {f"{one} m" for one in metres.split()} | {f"{one} cm" for one in centimetres.split()}
+    bands = bands_of(region)
+    assert {band.name for band in bands if band.kind == "amateur"} == wanted
+    broadcast = {band.name for band in bands if band.kind == "broadcast"}
+    assert broadcast >= {f"{one} m" for one in (120, 90, 49, 41, 31, 25, 22, 19, 16, 13)}
+    assert broadcast >= {"medium wave", "FM broadcast", "15 m broadcast", "11 m broadcast", "60 m tropical"}
+    assert all(source_of(band) for band in bands)
+    names = [band.name for band in bands]
+    assert len(set(names)) == len(names)
 
 
 def test_bands_rise_and_words_are_explained_once() -> None:

@@ -62,9 +62,12 @@ def command(
 
 
 def _told(row: "BandRow") -> dict[str, Any]:
+    from yarddial.yard.bands import source_of
+
     band = row.band
     return {
-        "name": band.name, "low_hz": band.low_hz, "high_hz": band.high_hz, "kind": band.kind, "mode": row.mode.key,
+        "name": band.name, "low_hz": band.low_hz, "high_hz": band.high_hz, "kind": band.kind,
+        "source": source_of(band), "mode": row.mode.key,
         "route": row.route or None, "reached": row.reached, "error_hz": row.error_hz, "sigma_hz": row.sigma_hz,
         "measured": row.is_measured, "verdict": row.mark, "sentence": row.verdict, "todo": row.todo,
     }  # fmt: skip

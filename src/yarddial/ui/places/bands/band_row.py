@@ -9,6 +9,7 @@ from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.mark import NAMES, draw_mark
 from yarddial.ui.widgets.tip import set_tip
+from yarddial.yard.bands import source_of
 from yarddial.yard.frequency import format_bound, format_hertz, format_sigma
 
 HEIGHT = 46
@@ -31,6 +32,7 @@ class BandRowWidget(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setToolTip(source_of(row.band))
         self.setAccessibleName(f"{row.band.name}: {NAMES[row.mark]}, {row.verdict}")
         set_tip(self, row.verdict if row.proof is None else f"{row.verdict} Last: {row.proof.text}")
 
