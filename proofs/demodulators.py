@@ -22,6 +22,8 @@ def heard(way: Demodulation, samples: np.ndarray) -> np.ndarray:
     """The sound of a channel without gain control, from half a second on."""
     hearing = Hearing(RATE_HZ, OFFSET_HZ, plainly(way))
     sound = np.concatenate([hearing.push(part).sound for part in np.array_split(samples, 40)])
+    # Of stereo the mean of both sides is the sum channel.
+    sound = sound if sound.ndim == 1 else sound.mean(axis=1)
     assert hearing.sound_hz == SOUND_HZ
     return sound[int(0.5 * SOUND_HZ) :]
 
