@@ -34,6 +34,7 @@ from yarddial.yard.path import Stage
     callback=positive,
     help="Uncertainty of the oscillators; by their class.",
 )
+@click.option("--upright", "is_upright", is_flag=True, help="Single sideband was heard right way up: not turned over.")
 @through_option
 @json_option
 def command(
@@ -45,6 +46,7 @@ def command(
     stated_hz: tuple[float, ...],
     prior_ppm: float,
     lo_sigma_hz: float | None,
+    is_upright: bool,
     stages: tuple[Stage, ...],
     as_json: bool,
 ) -> None:
@@ -55,7 +57,7 @@ def command(
     if any(raster <= 0 for raster in rasters_hz):
         raise BadObservations("a raster needs a spacing above 0 Hz")
     recording = open_recording(file, sample_format, rate_hz, centre_hz)
-    found = blind_in_recording(recording, stages, rasters_hz, stated_hz, prior_ppm, lo_sigma_hz)
+    found = blind_in_recording(recording, stages, rasters_hz, stated_hz, prior_ppm, lo_sigma_hz, is_upright=is_upright)
     best = found.hypotheses[0]
     values: dict[str, Any] = {
         "offset_hz": best.offset_hz,

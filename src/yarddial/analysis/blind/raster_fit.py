@@ -19,6 +19,8 @@ OFF_RASTER = 1 - sum(share for share, _ in SHARES)
 # Chance that a spectrum is inverted although the path says it is not: a raster looks alike both ways, so where the
 # offset does not tell, this does.
 INVERTED = 0.01
+# The same where somebody has heard that it is not.
+HEARD_UPRIGHT = 1e-4
 # Chance that the carriers keep none of the rasters that are tried, typed ones too.
 NO_RASTER = 0.1
 FEWEST, MOST = 4, 400
@@ -119,6 +121,8 @@ def fit_raster(
     prior_ppm: float = 60.0,
     middle_hz: float | None = None,
     centre_hz: float | None = None,
+    *,
+    inverted_share: float = INVERTED,
 ) -> BlindAnswer:
     """Weigh every raster, way, inversion and whole cell.
 
@@ -138,6 +142,8 @@ def fit_raster(
         Where the offset is told; the carriers' mean by default.
     centre_hz : float, optional
         Of the recording on the dial, about which a spectrum that is turned over is turned; the middle by default.
+    inverted_share : float
+        Chance that the spectrum is turned over against what the path says.
 
     Raises
     ------
@@ -163,7 +169,7 @@ def fit_raster(
             for inverted in (False, True):
                 places = (2 * centre - dial_hz if inverted else dial_hz) + way.moves_hz
                 search = _Search(places, sigma_hz, middle + way.moves_hz, way, raster_hz, prior_ppm)
-                prior = np.log(INVERTED if inverted else 1 - INVERTED)
+                prior = np.log(inverted_share if inverted else 1 - inverted_share)
                 found += [(prior + weight, h) for weight, h in search.explanations(inverted)]
     # Lying anywhere is what all likelihoods are relative to.
     found.append((float(np.log(NO_RASTER)), _nowhere(ways[0], prior_ppm)))

@@ -4,7 +4,16 @@ from collections.abc import Sequence
 
 import msgspec
 
-from yarddial.analysis.blind.raster_fit import BlindAnswer, Hypothesis, RasterCarrier, Way, fit_raster, usual_rasters_hz
+from yarddial.analysis.blind.raster_fit import (
+    HEARD_UPRIGHT,
+    INVERTED,
+    BlindAnswer,
+    Hypothesis,
+    RasterCarrier,
+    Way,
+    fit_raster,
+    usual_rasters_hz,
+)
 from yarddial.dsp.all_lines import all_lines
 from yarddial.records.recordings import Recording
 from yarddial.yard.errors import BadObservations
@@ -25,11 +34,14 @@ def blind_in_recording(
     stated_hz: Sequence[float] = (),
     prior_ppm: float = 60.0,
     lo_sigma_hz: float | None = None,
+    *,
+    is_upright: bool = False,
 ) -> BlindAnswer:
     """Find the dial's error at the recording's centre.
 
     stages : the path, entered oscillators. stated_hz : other values that the last oscillator may really have.
     rasters_hz : to be tried; those usual in the band by default. lo_sigma_hz : doubt of all oscillators together.
+    is_upright : somebody has heard that the spectrum is not turned over against what the path says.
 
     Raises
     ------
@@ -45,7 +57,8 @@ def blind_in_recording(
     lines = all_lines(recording.read(), recording.rate_hz, APART * min(rasters))
     seen = [RasterCarrier(centre_hz + one.carrier.frequency_hz, one.carrier.sigma_hz) for one in lines]
     ways = _ways(centre_hz, stages, stated_hz, lo_sigma_hz)
-    found = fit_raster(seen, ways, rasters, prior_ppm, centre_hz=centre_hz)
+    share = HEARD_UPRIGHT if is_upright else INVERTED
+    found = fit_raster(seen, ways, rasters, prior_ppm, centre_hz=centre_hz, inverted_share=share)
     moved = tuple(_at(h, centre_hz - found.middle_hz) for h in found.hypotheses)
     return msgspec.structs.replace(found, hypotheses=moved, middle_hz=centre_hz)
 

@@ -32,7 +32,7 @@ class BandRowWidget(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setToolTip(source_of(row.band))
+        set_tip(self, source_of(row.band))
         self.setAccessibleName(f"{row.band.name}: {NAMES[row.mark]}, {row.verdict}")
         set_tip(self, row.verdict if row.proof is None else f"{row.verdict} Last: {row.proof.text}")
 
