@@ -59,7 +59,9 @@ def unchecked(rows: Matrix, group: NDArray[np.int64]) -> NDArray[np.bool_]:
     left, sizes, _ = np.linalg.svd(_scaled(rows), full_matrices=False)
     basis = left[:, sizes > 1e-10 * max(float(sizes[0]), 1e-300)]
     alone: NDArray[np.bool_] = np.sum(basis**2, axis=1) > 1 - ALONE
-    for number in np.unique(group[group >= 0]):
+    numbers, counts = np.unique(group[group >= 0], return_counts=True)
+    # What was looked at once is its own leverage.
+    for number in numbers[counts > 1]:
         alike = group == number
         # A direction that only these rows know has all of its weight in them.
         alone[alike] = float(np.linalg.norm(basis[alike].T @ basis[alike], 2)) > 1 - ALONE
