@@ -28,6 +28,7 @@ PROOFS = {
     "fit": "1,000 random yards: pulls, bad references, what cannot be separated",
     "next_measurement": "the proposed next measurement against brute force, 300 random yards",
     "silent": "nothing silently wrong: what is too short, doubled, saturated, misled, set back or far too much is said",
+    "ghost_orders": "products of three signals to order 5 against brute force, and all zones of direct sampling",
     "safety": "where feeds run on 2,000 random yards, against wires joined into pieces of metal",
     "which_lo": "which oscillator: 500 boxes of all classes, by a station and by the leak with the antenna on and off",
     "blind": "300 random worlds trued by their rasters alone",
