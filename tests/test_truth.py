@@ -1,6 +1,8 @@
 """The signals that judge us are themselves what the literature says, and owe nothing to our own code."""
 
 import ast
+from datetime import datetime
+from math import log10
 from pathlib import Path
 
 import numpy as np
@@ -11,9 +13,10 @@ from hypothesis import strategies as st
 import channels
 import kinds
 import modulation
+import noise_watts
 import oscillators
 import paths
-from yarddial.yard.external_noise import external_noise_db
+from yarddial.yard.external_noise import Storms, external_noise_db
 from yarddial.yard.parts.receiver import DirectSampling
 from yarddial.yard.path import KINDS, ConverterKind, SamplingClock, Stage, path_sense, shown_for_dial, trace
 
@@ -90,10 +93,17 @@ def test_the_path_is_what_mixers_and_a_wrong_clock_do_to_a_tone(
     assert path_sense(stages) == (1 if beside_hz > paths.shown(tone_hz, list(converters), 1.0, 1.0) else -1)
 
 
-@given(st.floats(2e5, 2e9), st.sampled_from(sorted(paths.MADE)))
-def test_noise_from_outside_is_the_recommendations(frequency_hz: float, surroundings: str) -> None:
-    wanted_db = paths.noise_figure_outside_db(frequency_hz, surroundings)
-    assert external_noise_db(frequency_hz, surroundings) == pytest.approx(wanted_db, abs=1e-9)
+@given(st.floats(1e4, 1.2e10), st.sampled_from(sorted(noise_watts.MADE)), st.floats(0, 1), st.integers(1, 12),
+       st.integers(0, 23))  # fmt: skip
+def test_noise_from_outside_is_the_recommendations(
+    frequency_hz: float, surroundings: str, ground: float, month: int, hour: int
+) -> None:
+    storms = Storms.of("now", datetime(2026, month, 1, hour))
+    kelvins = noise_watts.antenna_kelvins(
+        frequency_hz, surroundings, noise_watts.storm_weights(month, hour, False), ground
+    )
+    wanted_db = 10 * log10(kelvins / 290)
+    assert external_noise_db(frequency_hz, surroundings, storms, ground) == pytest.approx(wanted_db, abs=1e-3)
 
 
 @given(st.floats(1e5, 2e8))

@@ -1,15 +1,8 @@
-"""What converters and samplers do to a tone, from the product of two cosines; and the noise that is there already.
+"""What converters and samplers do to a tone, from the product of two cosines.
 
 Nothing here is an equation for a dial: a tone is a set of frequencies with signs, a mixer adds and subtracts another
 set, a filter keeps some, a sampler folds them. The dial follows from what is left.
 """
-
-from math import log10
-
-BOLTZMANN_J_K, STANDARD_K = 1.380649e-23, 290.0
-# ITU-R P.372: medians of man-made noise and the galaxy's, F_a = c - d log10(MHz).
-MADE = {"city": (76.8, 27.7), "residential": (72.5, 27.7), "rural": (67.2, 27.7), "quiet": (53.6, 28.6)}
-GALAXY = (52.0, 23.0)
 
 
 def mixed(tone_hz: float, oscillator_hz: float, keeps: str) -> float:
@@ -34,12 +27,3 @@ def shown(tone_hz: float, converters: list[tuple[str, float]], true_clock: float
     for keeps, oscillator_hz in converters:
         here_hz = mixed(here_hz, oscillator_hz, keeps)
     return here_hz * marked_clock / true_clock
-
-
-def noise_figure_outside_db(frequency_hz: float, surroundings: str) -> float:
-    """Watts of man-made and galactic noise in a hertz added, over k T0, in dB; the ground's own warmth at least."""
-    watts = 0.0
-    for (c, d), from_hz in ((MADE[surroundings], 0.0), (GALAXY, 10e6)):
-        if frequency_hz > from_hz:
-            watts += BOLTZMANN_J_K * STANDARD_K * 10 ** ((c - d * log10(frequency_hz / 1e6)) / 10)
-    return max(10 * log10(watts / (BOLTZMANN_J_K * STANDARD_K)), 0.0)

@@ -1,12 +1,15 @@
 """Each rule of the audit: a yard that breaks it is told with its number, one that keeps it is not."""
 
+from collections import Counter
 from collections.abc import Callable
 
 import msgspec
 import pytest
 
+import safety_table
 from random_yard import random_yard
 from yarddial.analysis.audit.check import check_yard
+from yarddial.analysis.audit.exposure import keep_away_m
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.yard.demo import HEARTH_IF, VIA_LADDER, demo_station
 from yarddial.yard.editing import acknowledge, put_in, take_out
@@ -39,7 +42,9 @@ def over(*parts: str, port: str = "") -> Station:
 
 def test_the_demo_yard_has_nothing_wrong_but_what_its_owner_has_seen_to() -> None:
     findings = check_yard(demo_station())
-    assert {f.key for f in findings if f.seen} == {"care:lightning", "care:power lines", "care:heat"}
+    assert {f.key for f in findings if f.seen} == {
+        "care:lightning", "care:power lines", "care:two-wire supplies", "care:exposure:Hearth:Long wire", "care:heat",
+    }  # fmt: skip
     assert all(f.mark == "good" for f in findings if not f.seen)
     # 100 W are 50 dBm; 55 dB of isolation at the taps, 60 dB through the switch; both inputs bear +10 dBm.
     margins = {f.key: f.what for f in findings if f.key.startswith("transmit")}
@@ -76,13 +81,13 @@ def test_a_step_of_impedance_is_told_with_what_it_costs() -> None:
          "50 mA"),
         (lambda s: typed(s, "Ladder", "need", "5 V, 90 mA"), "supply:Ladder", "unknown", "nobody said"),
         (lambda s: typed(s, "Ladder", "need", "5 V, 90 mA from 5 V 500 mA off"), "supply:Ladder:off", "look", "off"),
-        (lambda s: typed(s, "Feeder", "feeds up the line", "13 V 350 mA off"), "supply:Saucer", "look", "not fed"),
-        (lambda s: typed(s, "Feeder", "feeds up the line", "18 V 350 mA on"), "supply:Saucer", "stop", "18 V"),
-        (lambda s: typed(s, "Feeder", "feeds up the line", "13 V 100 mA on"), "supply:Saucer", "stop", "100 mA"),
+        (lambda s: typed(s, "Feeder", "feeds the line", "13 V 350 mA off"), "supply:Saucer", "look", "not fed"),
+        (lambda s: typed(s, "Feeder", "feeds the line", "18 V 350 mA on"), "supply:Saucer", "stop", "18 V"),
+        (lambda s: typed(s, "Feeder", "feeds the line", "13 V 100 mA on"), "supply:Saucer", "stop", "100 mA"),
         (lambda s: typed(s, "Dish lead", "passes_dc", "no"), "supply:Saucer", "stop", "Dish lead"),
         (lambda s: typed(s, "Finch", "port ladder, bias feed", "4.7 V 150 mA on"), "feed:Finch:ladder:idle", "look",
          "4.7 V"),
-        (lambda s: typed(s, "Feeder", "feeds up the line", ""), "supply:Saucer", "stop", "passes no current"),
+        (lambda s: typed(s, "Feeder", "feeds the line", ""), "supply:Saucer", "stop", "passes no current"),
     ],
 )  # fmt: skip
 def test_supplies_are_weighed(change: Callable[[Station], Station], key: str, mark: str, words: str) -> None:
@@ -252,3 +257,23 @@ def test_a_feed_runs_through_a_splitter_into_another_receiver_and_feeds_what_bot
     # The amplifier on the second line is fed over the first: nothing is missing there.
     assert not [f for f in found(both, "supply:") if f.mark == "stop"]
     assert not [f for f in found(first, "feed:TV-stick receiver:antenna") if f.mark == "stop"]
+
+
+def test_every_rule_of_safety_speaks_in_its_three_yards_and_is_silent_in_three() -> None:
+    assert safety_table.wrong_rows(check_yard) == []
+    by_rule = Counter((row.rule, row.must) for row in safety_table.rows())
+    assert set(by_rule.values()) == {3}
+    assert len(by_rule) == 22
+
+
+@pytest.mark.parametrize(
+    ("power_w", "gain_dbi", "hertz", "metres"),
+    [
+        # sqrt(30 * 100 * 1.66) * 1.6 / 27.7 V/m; at 7 MHz 300 / 7^0.7 = 76.8 V/m; 10 W/m2 are 61.4 V/m.
+        (100.0, 2.2, 145e6, 4.08), (100.0, 2.2, 7e6, 1.47), (5.0, 10.0, 5.7e9, 1.01),
+    ],
+)  # fmt: skip
+def test_the_distance_to_keep_is_where_the_field_falls_to_its_limit(
+    power_w: float, gain_dbi: float, hertz: float, metres: float
+) -> None:
+    assert keep_away_m(power_w, gain_dbi, hertz) == pytest.approx(metres, rel=0.01)

@@ -82,9 +82,11 @@ def test_stages_are_read_and_bad_ones_refused() -> None:
 
 
 def test_noise_from_outside_is_the_recommendations() -> None:
-    """Residential at 10 MHz: 72.5 - 27.7 = 44.8 dB over kT0; far up only the ground's own is left."""
-    assert external_noise_db(10e6, "residential") == pytest.approx(44.8, abs=1e-9)
-    assert external_noise_db(10e9, "quiet") == 0.0
+    """Residential at 10 MHz: 72.5 - 27.7 = 44.8 dB over kT0; far up half ground and half cold sky is left."""
+    assert external_noise_db(10e6, "residential") == pytest.approx(44.8, abs=1e-3)
+    # 8.7 K of sky and 290 K of ground, half of each.
+    assert external_noise_db(10e9, "quiet", None, 0.5) == pytest.approx(10 * log10((8.7 + 290) / 2 / 290), abs=0.01)
+    assert external_noise_db(10e9, "quiet") == pytest.approx(0.0, abs=1e-3)
 
 
 def test_the_commands_answer(capsys: pytest.CaptureFixture[str]) -> None:

@@ -66,7 +66,7 @@ def test_supplies_are_read() -> None:
 
 @pytest.mark.parametrize(
     ("part", "key", "text"),
-    [(LADDER, "input", "SMB plug"), (LADDER, "need", "a lot"), (LADDER, "gain_db", "loud"), (LADDER, "lo", "14,305"),
+    [(LADDER, "input", "XYZ plug"), (LADDER, "need", "a lot"), (LADDER, "gain_db", "loud"), (LADDER, "lo", "14,305"),
      (PATCH, "gain_db", ""), (PATCH, "passes_dc", "perhaps"), (FINCH, "holes_hz", "1105"),
      (LONG_WIRE, "length_m", "-1"), (LADDER, "lo_sigma", "0"), (FINCH, "entered_ppm", "many"),
      (LONG_WIRE, "kind", "kite")],

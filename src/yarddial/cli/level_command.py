@@ -17,5 +17,12 @@ def command(text: tuple[str, ...], band: Literal["hf", "vhf"], ohms: float, as_j
     from yarddial.yard.level import parse_level
 
     level = parse_level(" ".join(text), band, ohms)
-    values = {"dbm": level.dbm, "uv": level.uv, "dbuv": level.dbuv, "s_meter": level.s_meter}
-    answer(as_json, values, f"{level.dbm:.2f} dBm = {level.uv:.4g} uV = {level.dbuv:.2f} dBuV = {level.s_meter}")
+    values = {
+        "dbm": level.dbm,
+        "uv": level.uv,
+        "emf_uv": level.emf_uv,
+        "dbuv": level.dbuv,
+        "s_meter": level.s_meter,
+    }
+    volts = f"{level.uv:.4g} uV at the socket ({level.emf_uv:.4g} uV EMF) = {level.dbuv:.2f} dBuV"
+    answer(as_json, values, f"{level.dbm:.2f} dBm = {volts} = {level.s_meter}")

@@ -43,6 +43,13 @@ RECORDING_META = FileKind("description", 64 << 20)
 LISTED = FileKind("list", 1 << 20)
 
 
+def _has_come(handle: int, waits_s: float) -> bool:
+    """Whether something can be read; not by `select`, which ends at 1,024 open files."""
+    waiting = select.poll()
+    waiting.register(handle, select.POLLIN)
+    return bool(waiting.poll(waits_s * 1e3))
+
+
 def read_bytes(path: Path, kind: FileKind, error: type[YardDialError]) -> bytes:
     """All of a file.
 
@@ -64,7 +71,7 @@ def read_bytes(path: Path, kind: FileKind, error: type[YardDialError]) -> bytes:
         try:
             while left > 0:
                 waits_s = min(PIPE_PATIENCE_S, max(ends_s - time.monotonic(), 0.0))
-                if not is_file and not select.select([handle], [], [], waits_s)[0]:
+                if not is_file and not _has_come(handle, waits_s):
                     raise error(f"{name} does not come to its end: give a file")
                 part = os.read(handle, min(left, _BLOCK))
                 if not part:

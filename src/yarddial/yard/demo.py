@@ -44,6 +44,8 @@ def demo_station() -> Station:
         mode="am",
         route=VIA_LADDER,
         acknowledged=_ACKNOWLEDGED,
+        # Its air is made up, and calm.
+        atmospherics="none",
     )
 
 
@@ -186,6 +188,7 @@ FINCH = Receiver(
     rates_hz=(1.024e6, 1.536e6, 2.048e6, 2.4e6, 2.56e6, 3.0e6),
     rate_hz=2.048e6,
     bits=8,
+    effective_bits=Value(8.0, note="a simulated one rounds, and does nothing worse"),
     device="simulated:finch",
     holes_hz=((1105e6, 1140e6),),
     direct=DirectSampling("direct", 26e6, top_zone=2),
@@ -217,6 +220,7 @@ HERON = Receiver(
     rates_hz=(2e6, 4e6, 6e6, 8e6),
     rate_hz=2e6,
     bits=14,
+    effective_bits=Value(14.0, note="a simulated one rounds, and does nothing worse"),
     device="simulated:heron",
     note="14-bit wide-band receiver",
     ports=(Port("A", _SMA, Value(10.0)), Port("B", _SMA, Value(10.0), Feed(4.7, 100.0))),
@@ -256,6 +260,18 @@ _ACKNOWLEDGED = (
         "care:power lines",
         "Power lines and falls: Long wire, Discone and Dish are put up in the open",
         "nearest line is 140 m away, behind the harbour",
+        "2026-05-02",
+    ),
+    Acknowledged(
+        "care:two-wire supplies",
+        "Two-wire supplies: Ladder and the computer may hang on them",
+        "one earthed outlet for all, screens joined at the shed wall",
+        "2026-05-02",
+    ),
+    Acknowledged(
+        "care:exposure:Hearth:Long wire",
+        "Field while Hearth transmits 100 W: nobody within 4.1 m of Long wire",
+        "it hangs 7 m up, its end behind the fence",
         "2026-05-02",
     ),
     Acknowledged("care:heat", "Heat: Finch and Heron run warm for hours", "both on the open shelf", "2026-05-02"),

@@ -1,4 +1,4 @@
-"""Levels as people write them: dBm, microvolts, dBuV and S-units; in and out."""
+"""Levels as people write them: dBm, microvolts, dBuV and S-units. Volts are at the socket unless EMF is written."""
 
 import re
 from math import isfinite, log10
@@ -39,6 +39,11 @@ class Level(msgspec.Struct, frozen=True):
         return float((10 ** (self.dbm / 10) * 1e-3 * self.ohms) ** 0.5 * 1e6)
 
     @property
+    def emf_uv(self) -> float:
+        """Microvolts of the source without a load (EMF), as many signal generators read: twice those at the socket."""
+        return 2 * self.uv
+
+    @property
     def dbuv(self) -> float:
         """Decibels over a microvolt."""
         return 20 * log10(self.uv)
@@ -61,7 +66,7 @@ def band_of(hertz: float) -> LevelBand:
 
 
 def parse_level(text: str, band: LevelBand = "hf", ohms: float = 50.0) -> Level:
-    """Read `-73 dBm`, `5 uV`, `20 dBuV`, `0.1 pW` and the like, `S7`, `S9+20`, `S7+10 dB`.
+    """Read `-73 dBm`, `5 uV`, `20 dBuV`, `0.1 pW` and the like, `S7`, `S9+20`, `S7+10 dB`; `10 uV emf` for a source's.
 
     ohms : turns volts into power.
 
@@ -80,14 +85,19 @@ def parse_level(text: str, band: LevelBand = "hf", ohms: float = 50.0) -> Level:
         if _float(units) > 9:
             raise BadLevel(f"'{text}': S-units end at S9; write S9+{(_float(units) - 9) * S_UNIT_DB:g} for more")
         return _checked(dbm, text, band, ohms)
-    match = re.fullmatch(_NUMBER + r"\s*([a-z]+)", plain)
+    is_emf = plain.endswith("emf")
+    match = re.fullmatch(_NUMBER + r"\s*([a-z]+)", plain.removesuffix("emf").strip(" ()"))
+    if is_emf and (match is None or match[2] not in _VOLTS | _DB_VOLTS):
+        raise BadLevel(f"'{text}': only a voltage is an EMF: write it as 10 uV emf or 20 dBuV emf")
     if match is None:
         raise BadLevel(f"'{text}' is no level: write it as -73 dBm, 5 uV, 20 dBuV or S7")
     number, unit = _float(match[1]), match[2]
+    # Half of what a source has without a load stands across a socket that is matched to it.
+    at_socket_db = 20 * log10(2) if is_emf else 0.0
     if unit in _UNITS:
         return _checked(number + _UNITS[unit], text, band, ohms)
     if unit in _DB_VOLTS:
-        return _checked(number + 20 * log10(_DB_VOLTS[unit]) - 10 * log10(ohms) + 30, text, band, ohms)
+        return _checked(number + 20 * log10(_DB_VOLTS[unit]) - 10 * log10(ohms) + 30 - at_socket_db, text, band, ohms)
     scale = _VOLTS.get(unit) or _WATTS.get(unit) or {"pw": 1e-12, "fw": 1e-15}.get(unit)
     if scale is None:
         raise BadLevel(f"'{match[2]}' in '{text}' is no unit of level: use dBm, uV, dBuV, W or S-units")
@@ -96,7 +106,7 @@ def parse_level(text: str, band: LevelBand = "hf", ohms: float = 50.0) -> Level:
     watts = (number * scale) ** 2 / ohms if unit in _VOLTS else number * scale
     if watts <= 0:
         raise BadLevel(f"'{text}' is too small to be a level")
-    return _checked(10 * log10(watts) + 30, text, band, ohms)
+    return _checked(10 * log10(watts) + 30 - at_socket_db, text, band, ohms)
 
 
 def _float(text: str) -> float:

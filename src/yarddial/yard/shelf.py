@@ -29,6 +29,7 @@ def _usual(value: float, sigma: float = 0.0) -> Value:
 
 
 _SMA, _N, _BNC, _UHF, _F = Socket("SMA"), Socket("N"), Socket("BNC"), Socket("UHF"), Socket("F", ohms=75.0)
+_TERMINALS = Socket("terminals")
 
 
 def _converter(name: str, kind: str, lo_hz: float, low_hz: float, high_hz: float, note: str) -> Converter:
@@ -41,10 +42,12 @@ def _converter(name: str, kind: str, lo_hz: float, low_hz: float, high_hz: float
         low_hz,
         high_hz,
         note,
-        gain_db=_usual(-2.0, 2.0),
-        nf_db=_usual(9.0, 2.0),
+        # A ring of diodes: its loss, its noise, and its oscillator as it comes out of both sockets.
+        gain_db=_usual(-7.0, 1.5),
+        nf_db=_usual(8.0, 1.5),
         iip3_dbm=_usual(15.0, 4.0),
-        isolation_db=_usual(40.0, 10.0),
+        isolation_db=_usual(35.0, 8.0),
+        lo_leak_dbm=_usual(-40.0, 10.0),
         largest_dbm=_usual(10.0),
         need=Need(4.75, 5.25, 100.0, "lead"),
         input=_SMA,
@@ -52,13 +55,20 @@ def _converter(name: str, kind: str, lo_hz: float, low_hz: float, high_hz: float
     )
 
 
-def _cable(name: str, length_m: float, end: Socket, note: str) -> TwoPort:
-    # Thin 50 ohm cable.
-    loss = ((10e6, 6.0), (100e6, 19.0), (1e9, 64.0), (2e9, 95.0))
+# dB lost in 100 m, by outer diameter: thin 5 mm, medium 7 mm with foam, thick 10 mm with foam, satellite 7 mm.
+_LOSS_DB: dict[str, tuple[tuple[float, float], ...]] = {
+    "thin": ((10e6, 4.5), (100e6, 16.0), (1e9, 55.0), (2e9, 80.0)),
+    "medium": ((10e6, 2.8), (100e6, 9.0), (1e9, 30.0), (2e9, 44.0)),
+    "thick": ((10e6, 1.3), (100e6, 4.2), (1e9, 14.2), (2e9, 21.0)),
+    "satellite": ((10e6, 2.1), (100e6, 6.5), (1e9, 21.0), (2e9, 30.5)),
+}
+
+
+def _cable(name: str, length_m: float, end: Socket, kind: str) -> TwoPort:
     plug = end.opposite()
     return TwoPort(
-        name, "cable", _usual(-1.0), note=note, length_m=length_m, loss_db_100m=loss, passes_dc=True, input=plug,
-        output=plug,
+        name, "cable", _usual(-1.0), note=f"{length_m:g} m, {kind}", length_m=length_m, loss_db_100m=_LOSS_DB[kind],
+        passes_dc=True, input=plug, output=plug,
     )  # fmt: skip
 
 
@@ -72,14 +82,43 @@ _GENERIC: tuple[Part, ...] = (
     Antenna("End-fed wire", 0.1e6, 30e6, "20 m, end-fed", "wire", 20.0, outdoors=True, output=_UHF.opposite()),
     Antenna("Small loop", 0.1e6, 30e6, "active, 1 m across; fed through its line", "loop", 1.0, outdoors=True,
             need=Need(9.0, 13.8, 150.0, "line"), output=_BNC.opposite()),
+    Antenna("Active whip", 0.01e6, 30e6, "1 m with an amplifier at its foot; fed through its line", "whip", 1.0,
+            outdoors=True, need=Need(10.0, 15.0, 80.0, "line"), output=_BNC.opposite()),
+    Antenna("Passive loop", 0.5e6, 30e6, "1 m across, one turn", "loop", 1.0, outdoors=True, dc_short=True,
+            output=_SMA.opposite()),
+    Antenna("Dummy load", 0.0, 1e9, "50 Ω, 50 W: nothing is heard, nothing is sent", "dummy load",
+            output=_UHF.opposite()),
     Antenna("Short whip", 60e6, 1000e6, "telescopic, 0.5 m, as it comes in the box", "whip", 0.5,
             output=_SMA.opposite()),
-    Antenna("Half-wave dipole", 13.5e6, 15e6, "for 20 m", "dipole", 10.0, outdoors=True, output=_UHF.opposite()),
+    Antenna("Half-wave dipole", 13.5e6, 15e6, "for 14 MHz, at a balun", "dipole", 10.0, outdoors=True,
+            output=_UHF.opposite()),
     Antenna("Wide-band discone", 60e6, 1300e6, "", "discone", 1.3, outdoors=True, output=_N.opposite()),
     Antenna("Beam 2 m", 143e6, 147e6, "", "beam", 2.0, outdoors=True, dc_short=True, output=_N.opposite()),
     Antenna("Offset dish", 10e9, 12.75e9, "80 cm", "dish", 0.8, outdoors=True),
-    _cable("Thin cable 5 m", 5.0, _SMA, "5 m of thin cable"),
-    _cable("Thin cable 15 m", 15.0, _UHF, "15 m of thin cable"),
+    _cable("Thin cable 5 m", 5.0, _SMA, "thin"),
+    _cable("Thin cable 15 m", 15.0, _UHF, "thin"),
+    _cable("Medium cable 20 m", 20.0, _N, "medium"),
+    _cable("Thick cable 20 m", 20.0, _N, "thick"),
+    _cable("Satellite cable 15 m", 15.0, _F, "satellite"),
+    TwoPort("Balun 1:1", "transformer", _usual(-0.3, 0.2), 1e6, 55e6, "between a dipole and its cable",
+            input=_TERMINALS, output=_UHF),
+    TwoPort("Unun 9:1", "transformer", _usual(-1.0, 0.5), 0.5e6, 30e6, "between an end-fed wire and its cable",
+            input=_TERMINALS, output=_UHF),
+    TwoPort("Line choke", "choke", _usual(-0.1, 0.1), 0.5e6, 60e6, "keeps currents off the cable's screen",
+            passes_dc=True, input=_UHF, output=_UHF),
+    TwoPort("Clip-on ferrites", "choke", _usual(0.0), 0.0, 6e9, "over the cable, beside the receiver", passes_dc=True),
+    TwoPort("DC block", "block", _usual(-0.2, 0.1), 0.1e6, 6e9, "keeps direct current back", input=_SMA,
+            output=_SMA.opposite()),
+    TwoPort("Gas arrester", "arrester", _usual(-0.2, 0.1), 0.0, 1.5e9, "to the earthing bar", passes_dc=True, input=_N,
+            output=_N),
+    TwoPort("Stub arrester", "arrester", _usual(-0.2, 0.1), 80e6, 200e6, "a stub to ground: a short for direct current",
+            dc_short=True, input=_N, output=_N),
+    TwoPort("HF/VHF diplexer", "diplexer", _usual(-0.5, 0.2), 0.0, 500e6, "parts HF from VHF",
+            isolation_db=_usual(50.0, 5.0), input=_UHF, output=_UHF),
+    TwoPort("Transmit/receive relay", "relay", _usual(-0.2, 0.1), 0.0, 150e6, "takes the receiver off the antenna",
+            isolation_db=_usual(50.0, 10.0), passes_dc=True, input=_UHF, output=_UHF),
+    TwoPort("Preselector", "filter", _usual(-3.0, 1.0), 6.5e6, 7.7e6, "tuned by hand: set its range to where it stands",
+            "band-pass", iip3_dbm=_usual(30.0, 5.0), input=_BNC, output=_BNC),
     TwoPort("Attenuator 10 dB", "attenuator", _usual(-10.0, 0.3), 0.0, 6e9, "", input=_SMA,
             output=_SMA.opposite()),
     TwoPort("Attenuator 20 dB", "attenuator", _usual(-20.0, 0.3), 0.0, 6e9, "", input=_SMA,
@@ -98,6 +137,10 @@ _GENERIC: tuple[Part, ...] = (
             passes_dc=True, input=_SMA, output=_SMA),
     TwoPort("Antenna switch", "switch", _usual(-0.2, 0.1), 0.0, 500e6, "", isolation_db=_usual(50.0, 5.0),
             passes_dc=True, input=_UHF, output=_UHF),
+    TwoPort("Bias injector 5 V", "injector", _usual(-0.5, 0.2), 1e6, 3e9, "feeds 5 V up the line",
+            feed=Feed(5.0, 500.0, on=False), input=_SMA, output=_SMA),
+    TwoPort("LNB injector", "injector", _usual(-0.5, 0.2), 0.9e9, 2.5e9, "feeds 13 or 18 V and a tone up the line",
+            feed=Feed(13.0, 350.0, on=False), input=_F, output=_F),
     TwoPort("Bias injector 12 V", "injector", _usual(-0.5, 0.2), 1e6, 3e9, "feeds 12 V up the line",
             feed=Feed(12.0, 500.0, on=False), input=_SMA, output=_SMA),
     TwoPort("Limiter", "limiter", _usual(-0.3, 0.1), 0.0, 1e9, "keeps what passes under +10 dBm", input=_SMA,
@@ -112,6 +155,11 @@ _GENERIC: tuple[Part, ...] = (
         LnbBand("high", _usual(10.6e9, 500e3), 10.6e9, 11.7e9, 12.75e9, tone_khz=22.0),
     ), "dielectric-resonator oscillators", current_ma=150.0, gain_db=_usual(55.0, 5.0), nf_db=_usual(0.8, 0.3),
         output=_F),
+    Lnb("PLL LNB", (
+        # A crystal within 25 ppm, taken as two sigma, times its synthesizer.
+        LnbBand("low", _usual(9.75e9, 9.75e9 * 12.5e-6), 9.75e9, 10.489e9, 11.7e9),
+        LnbBand("high", _usual(10.6e9, 10.6e9 * 12.5e-6), 10.6e9, 11.7e9, 12.75e9, tone_khz=22.0),
+    ), "synthesized from one crystal", current_ma=120.0, gain_db=_usual(55.0, 5.0), nf_db=_usual(0.8, 0.3), output=_F),
     Transceiver("HF transceiver", "antenna", 0.1e6, 54e6, if_hz=8.83e6, sense=1, note="receive-antenna output",
                 transmit_w=100.0, input=_UHF.opposite(), if_output=_BNC, antenna_output=_SMA),
     Receiver("TV-stick receiver", 25e6, 1750e6, 28.8e6,
@@ -120,13 +168,24 @@ _GENERIC: tuple[Part, ...] = (
              note="8-bit, plain crystal", ports=(Port("antenna", _SMA, _usual(10.0), Feed(4.5, 180.0)),
                                                  Port("direct", _SMA, _usual(10.0))),
              gain_stages=(GainStage("gain", (0.0, 10.0, 20.0, 30.0, 40.0), 20.0),)),
+    Receiver("TV-stick, compensated crystal", 25e6, 1750e6, 28.8e6,
+             Value(0.0, 0.5, "assumed", note="temperature-compensated, within 1 ppm"),
+             0.0, (1.024e6, 2.048e6, 2.4e6), 2.048e6, 8, direct=DirectSampling("direct", 28.8e6, 1),
+             note="8-bit, compensated crystal", ports=(Port("antenna", _SMA, _usual(10.0), Feed(4.5, 180.0)),
+                                                       Port("direct", _SMA, _usual(10.0))),
+             gain_stages=(GainStage("gain", (0.0, 10.0, 20.0, 30.0, 40.0), 20.0),)),
+    Receiver("Receiver with a disciplined clock", 1e6, 6000e6, 40e6,
+             Value(0.0, 0.001, "assumed", note="disciplined by satellite, within 2e-9 when locked"), 0.0,
+             (2e6, 8e6, 20e6), 2e6, 12, note="12-bit, clock disciplined by satellite",
+             ports=(Port("A", _SMA, _usual(0.0)), Port("B", _SMA, _usual(0.0)))),
     Receiver("Wide-band receiver", 0.01e6, 2000e6, 24e6,
              Value(0.0, 0.5, "assumed", note="temperature-compensated, within 1 ppm"), 0.0, (2e6, 6e6, 10e6), 2e6, 14,
              note="14-bit, temperature-compensated",
              ports=(Port("A", _SMA, _usual(0.0), Feed(4.7, 100.0)), Port("B", _SMA, _usual(0.0)))),
     Receiver("HF sampling receiver", 0.01e6, 54e6, 122.88e6,
              Value(0.0, 1.0, "assumed", note="temperature-compensated, within 2 ppm"), 0.0, (0.192e6, 0.384e6), 0.384e6,
-             16, note="16-bit, samples HF as a whole", ports=(Port("antenna", _BNC, _usual(10.0)),)),
+             16, note="16-bit, samples HF as a whole", direct=DirectSampling("antenna", 122.88e6), stream_bits=24,
+             ports=(Port("antenna", _BNC, _usual(10.0)),)),
 )  # fmt: skip
 
 # The class that each part is found under, in the order in which a yard is built.
@@ -154,7 +213,7 @@ def kind_of(part: Part) -> str:
     """What a part is, in one word or two."""
     match part:
         case TwoPort():
-            return part.shape if part.shape else part.what
+            return part.shape or {"block": "DC block", "relay": "T/R relay"}.get(part.what, part.what)
         case Antenna():
             return f"antenna ({part.kind})" if part.kind else "antenna"
         case Converter():

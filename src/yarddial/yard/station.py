@@ -2,12 +2,14 @@
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
+from datetime import datetime
 from typing import Literal, assert_never
 
 import msgspec
 
 from yarddial.yard.bands import Band, Region, bands_of
 from yarddial.yard.errors import BadStation
+from yarddial.yard.external_noise import Atmospherics, Outside, Storms
 from yarddial.yard.frequency import LIMIT_HZ, format_bound
 from yarddial.yard.line import Line
 from yarddial.yard.parts import Antenna, Converter, Lnb, Part, Receiver, Socket, Transceiver, TwoPort, converters_of
@@ -70,6 +72,7 @@ class Station(msgspec.Struct, frozen=True, omit_defaults=True):
     """The whole set-up, as kept in a station file.
 
     surroundings : town or country, whose noise the antennas bring: a name of `yard.external_noise`.
+    atmospherics : which far thunderstorms count.
     kept_gains : the gains found right, one for each band and route.
     region : of the radio regulations; own_bands : what the person listens to besides.
     """
@@ -84,9 +87,14 @@ class Station(msgspec.Struct, frozen=True, omit_defaults=True):
     held: bool = False
     acknowledged: tuple[Acknowledged, ...] = ()
     surroundings: Literal["city", "residential", "rural", "quiet"] = "rural"
+    atmospherics: Atmospherics = "now"
     kept_gains: tuple[KeptGains, ...] = ()
     region: Region = 1
     own_bands: tuple[Band, ...] = ()
+
+    def outside(self, now: datetime) -> Outside:
+        """The noise that it stands in at a moment, local time."""
+        return Outside(self.surroundings, Storms.of(self.atmospherics, now))
 
     @property
     def bands(self) -> tuple[Band, ...]:

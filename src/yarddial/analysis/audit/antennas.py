@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from yarddial.analysis.audit.finding import BenchFinding
+from yarddial.yard.antenna_gain import handed_over_db, is_active
 from yarddial.yard.antenna_lengths import LIGHT_M_PER_S, antenna_lengths, metres
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.line import Line
@@ -17,7 +18,7 @@ def antennas(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding
     """The whip on the active route, at the dial's place."""
     for line in lines:
         antenna, dial_hz = line.antenna, station.dial_hz
-        if line.name != station.route or antenna.kind != "whip" or not 0 < dial_hz < HF_TOP_HZ:
+        if line.name != station.route or antenna.kind != "whip" or is_active(antenna) or not 0 < dial_hz < HF_TOP_HZ:
             continue
         share = antenna.length_m * dial_hz / LIGHT_M_PER_S
         if not 0 < share < SHORT:
@@ -27,5 +28,6 @@ def antennas(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding
             f"{antenna.name}, {metres(antenna.length_m)}, is 1/{1 / share:.0f} of a wavelength at "
             f"{format_frequency(dial_hz, 0)}"
         )
-        why = f"hardly any signal: use a wire of some 10 m, or a whip of {metres(needed.whip_m)}"
+        lost_db = -handed_over_db(antenna, dial_hz).value
+        why = f"some {lost_db:.0f} dB are lost: use a wire of some 10 m, or a whip of {metres(needed.whip_m)}"
         yield BenchFinding(f"antenna:{antenna.name}", "look", what, why, antenna.name)

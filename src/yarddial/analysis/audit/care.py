@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.yard.line import Line
-from yarddial.yard.parts import Antenna, Receiver
+from yarddial.yard.parts import Antenna, Need, Receiver
 from yarddial.yard.station import Station
 
 
@@ -24,6 +24,17 @@ def care(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
             "care:power lines", "look", f"Power lines and falls: {names} {verb} put up in the open",
             "wherever a wire or mast could fall, no power line may be within reach: its whole length and a few metres "
             "more; a ladder needs a second person, a roof its own training", "", True,
+        )  # fmt: skip
+    leads = [
+        part.name
+        for part in station.parts
+        if isinstance(need := getattr(part, "need", None), Need) and need.by == "lead"
+    ]
+    if outdoors and leads:
+        yield BenchFinding(
+            "care:two-wire supplies", "look", f"Two-wire supplies: {_names(leads)} and the computer may hang on them",
+            "without an earth wire they float at half the mains' voltage: join all screens first, plug the supplies in "
+            "last, and never take away an earth wire that is there", "", True,
         )  # fmt: skip
     warm = [part.name for part in station.parts if isinstance(part, Receiver)]
     if warm:

@@ -7,6 +7,7 @@ import msgspec
 from yarddial.analysis.audit.antennas import antennas
 from yarddial.analysis.audit.care import care
 from yarddial.analysis.audit.connectors import connectors
+from yarddial.analysis.audit.exposure import exposure
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.analysis.audit.oscillators import oscillators
 from yarddial.analysis.audit.ranges import ranges
@@ -17,7 +18,7 @@ from yarddial.yard.line import Line
 from yarddial.yard.station import Station
 
 Rule = Callable[[Station, tuple[Line, ...]], Iterable[BenchFinding]]
-RULES: tuple[Rule, ...] = (transmit, supply, care, connectors, ranges, oscillators, sampling, antennas)
+RULES: tuple[Rule, ...] = (transmit, supply, exposure, care, connectors, ranges, oscillators, sampling, antennas)
 
 _ORDER = {"stop": 0, "look": 1, "unknown": 2, "good": 3}
 

@@ -88,5 +88,5 @@ def _short(socket: Socket) -> str:
 
 
 def _article(socket: Socket) -> str:
-    vowel = socket.connector in ("SMA", "MCX", "F", "N")
+    vowel = socket.connector in ("SMA", "RP-SMA", "MCX", "MMCX", "SMB", "F", "N", "IEC")
     return f"{'an' if vowel else 'a'} {_short(socket)}"

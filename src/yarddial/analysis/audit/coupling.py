@@ -31,11 +31,12 @@ class Coupling(msgspec.Struct, frozen=True):
 def coupling_of(rig: Transceiver, sends: Antenna, hears: Antenna) -> Coupling | None:
     """A measurement counts above all; else free space (ITU-R P.525), and no less than a near field's loss.
 
-    A dish's feed is a waveguide far below its cut-off where people transmit on short wave: nothing comes out of it.
+    A dummy load hears nothing. A dish's feed is a waveguide far below its cut-off where people transmit on short wave:
+    nothing comes out of it.
     """
     if hears.coupling_db is not None:
         return Coupling(hears.coupling_db.value, f"{hears.coupling_db.value:.0f} dB between the two, measured", True)
-    if hears.kind == "dish" and rig.high_hz < 1e9:
+    if hears.kind == "dummy load" or (hears.kind == "dish" and rig.high_hz < 1e9):
         return None
     is_known = hears.apart_m > 0
     apart_m = hears.apart_m if is_known else YARD_M

@@ -34,17 +34,18 @@ class DcGraph:
                 _put(self._up, after, before)
                 _put(self._down, before, after)
 
-    def walk(self, owner: str, port: str) -> tuple[DcReached, ...]:
+    def walk(self, owner: str, port: str, *, down: bool = False) -> tuple[DcReached, ...]:
         """Everything that a feed of a part, or of a receiver's port, brings its voltage to.
 
-        It runs towards the antennas; a splitter that passes current hands it to all its outputs, a switch to the one
-        that is chosen, which is taken to be the feed's. A part that blocks it, or is harmed by it, ends the way.
+        It runs towards the antennas, or `down` to the receivers; a splitter that passes current hands it to all its
+        outputs, a switch to the one that is chosen, which is taken to be the feed's. A part that blocks it, or is
+        harmed by it, ends the way.
         """
         found: list[DcReached] = []
         seen: set[tuple[str, str]] = {(owner, port)}
         # What is still to be looked at: a part, whether the current comes down to its input, and what it passed.
         ways: list[tuple[Part, str, bool, tuple[str, ...]]] = [
-            (part, its_port, False, ()) for part, its_port in self._up.get((owner, port), [])
+            (part, its_port, down, ()) for part, its_port in (self._down if down else self._up).get((owner, port), [])
         ]
         while ways:
             part, its_port, downwards, through = ways.pop(0)

@@ -7,8 +7,9 @@ import msgspec
 
 from yarddial.analysis.audit.dc_graph import DcGraph, DcReached
 from yarddial.analysis.audit.finding import BenchFinding
+from yarddial.yard.frequency import format_bound
 from yarddial.yard.line import Line
-from yarddial.yard.parts import Feed, Need, Part, Receiver, TwoPort
+from yarddial.yard.parts import Feed, Lnb, Need, Part, Receiver, TwoPort
 from yarddial.yard.parts.electrical import DcHazard, dc_hazard, passes_dc
 from yarddial.yard.station import Station
 
@@ -23,6 +24,7 @@ class _Source(msgspec.Struct, frozen=True):
     spoken: str
     feed: Feed
     port: str = ""
+    down: bool = False
 
 
 def supply(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
@@ -33,7 +35,7 @@ def supply(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
             yield from _lead(part, need)
     graph = DcGraph(lines)
     sources = {(source.owner, source.port): source for line in lines for source in _sources(line)}
-    reached = {key: graph.walk(*key) for key in sources}
+    reached = {key: graph.walk(*key, down=source.down) for key, source in sources.items()}
     for line in lines:
         yield from _line(line, sources, reached)
     for key, source in sources.items():
@@ -72,6 +74,10 @@ def _line(
                 what = f"{part.name} needs {need.text} through its line; nothing on {line.name} feeds it"
                 yield BenchFinding(key, "stop", what, "it gives no signal without", part.name)
                 continue
+            if source.down:
+                what = f"{source.spoken} is the other way round: its voltage goes to the receiver, not to {part.name}"
+                yield BenchFinding(key, "stop", what, f"{part.name} needs {need.text}: turn it round", source.owner)
+                continue
             block = next(p for p in parts[index + 1 : source.index] if not passes_dc(p) or dc_hazard(p))
             what = f"{part.name} needs {need.text}, but {block.name} between it and {source.spoken} passes no current"
             yield BenchFinding(key, "stop", what, "put the feed before it, or a part that passes current", block.name)
@@ -80,11 +86,39 @@ def _line(
         # One that is on, and the one of this line, before others.
         source = min(feeding, key=lambda one: (not one.feed.on, (one.owner, one.port) not in here))
         yield from _fits(key, part.name, need, source.feed, source.spoken, need.current_ma)
+        yield from _tone(key, part, line.dial_hz, source)
         if not any(one.feed.on for one in feeding) and need.low_v <= source.feed.volts <= need.high_v:
             yield BenchFinding(
                 f"{key}:off", "look", f"{part.name} is not fed: {source.spoken} is off", "it gives no signal without",
                 source.owner, mend_label="Switch it on", mend=partial(_switched, source=source, on=True),
             )  # fmt: skip
+
+
+def _tone(key: str, part: Part, dial_hz: float, source: _Source) -> Iterator[BenchFinding]:
+    """The tone that chooses an LNB's band: there for the one, not there for the other."""
+    if not isinstance(part, Lnb) or len(part.bands) < 2 or part.why_not(dial_hz):
+        return
+    wanted_khz = part.band_at(dial_hz).tone_khz
+    if bool(wanted_khz) == bool(source.feed.tone_khz):
+        return
+    band = part.band_at(dial_hz)
+    other = next(one for one in part.bands if bool(one.tone_khz) != bool(wanted_khz))
+    says = f"gives no tone of {wanted_khz:g} kHz" if wanted_khz else f"gives a tone of {source.feed.tone_khz:g} kHz"
+    what = f"{source.spoken} {says}: {part.name} stays in its {other.name} band, and the dial wants the {band.name} one"
+    why = f"everything would show {format_bound(abs(other.entered_lo_hz - band.entered_lo_hz))} off"
+    on = "on" if wanted_khz else "off"
+    yield BenchFinding(
+        f"{key}:tone", "stop", what, f"{why}; switch the tone {on}", source.owner, mend_label=f"Tone {on}",
+        mend=partial(_with_tone, source=source, tone_khz=wanted_khz),
+    )  # fmt: skip
+
+
+def _with_tone(station: Station, source: _Source, tone_khz: float) -> Station:
+    part = station.part(source.owner)
+    if isinstance(part, TwoPort) and part.feed is not None:
+        feed = msgspec.structs.replace(part.feed, tone_khz=tone_khz)
+        return station.with_part(msgspec.structs.replace(part, feed=feed))
+    return station
 
 
 def _source(source: _Source, reached: tuple[DcReached, ...]) -> Iterator[BenchFinding]:
@@ -133,7 +167,7 @@ _HARMS: dict[DcHazard, str] = {
 
 def _sources(line: Line) -> list[_Source]:
     found = [
-        _Source(i, part.name, part.name, part.feed)
+        _Source(i, part.name, part.name, part.feed, down=part.feeds_down)
         for i, part in enumerate(line.parts)
         if isinstance(part, TwoPort) and part.feed is not None
     ]

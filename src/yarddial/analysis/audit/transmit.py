@@ -45,7 +45,7 @@ def transmit(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding
         index = line.inner.index(rig)
         yield from _judge(rig, rig.isolation_db, "its output", (*line.inner[index + 1 :], line.receiver), line.port)
         for shared in line.inner[:index]:
-            if isinstance(shared, TwoPort) and shared.what in ("switch", "splitter"):
+            if isinstance(shared, TwoPort) and shared.what in ("switch", "splitter", "relay", "diplexer"):
                 yield from _beside(rig, shared, lines)
         if rig.name not in rigs:
             rigs.append(rig.name)

@@ -13,13 +13,12 @@ from yarddial.yard.frequency import format_frequency
 from yarddial.yard.line import Line
 from yarddial.yard.oscillators import Oscillators, crystal_of, is_in_ppm, oscillator_of
 from yarddial.yard.parts import Converter, TwoPort, Value
+from yarddial.yard.parts.usual import CRYSTAL_DBM, HARMONIC_DB, iip2_of, iip3_of, isolation_of, leak_of, mirror_of
 from yarddial.yard.path import Stage, shown_for_dial
 from yarddial.yard.strong import Strong
 
-# Usual for the class, where a sheet says nothing: dB above the third-order intercept, dB down, and dBm at the socket.
-IIP2_OVER_IIP3_DB, MIRROR_DB, HARMONIC_DB, CRYSTAL_DBM = 28.0, 35.0, 45.0, -110.0
-# Of a plain filter beyond its edges, dB an octave, and what leaks past it at most.
-OCTAVE_DB, LEAKS_DB = 30.0, 60.0
+# Of a plain filter beyond its edges, dB an octave, what leaks past it at most, and what past a notch.
+OCTAVE_DB, LEAKS_DB, NOTCH_DB = 30.0, 60.0, 40.0
 # A station within this is the one of that name.
 NAMED_HZ = 3e3
 
@@ -38,14 +37,14 @@ def scene_of(line: Line, strong: Sequence[Strong], known: Oscillators | None = N
             error_hz = converter.nominal_lo_hz - converter.entered_lo_hz + more_hz
         stages.append(Stage(converter.kind, converter.entered_lo_hz, error_hz, converter.name))
     boxes = [part for part in line.inner if isinstance(part, Converter)]
-    isolation_db = sum(box.isolation_db.value for box in boxes if box.isolation_db is not None)
-    leaks_dbm = [box.lo_leak_dbm.value for box in boxes if box.lo_leak_dbm is not None]
+    isolation_db = sum(isolation_of(box).value for box in boxes)
+    leaks_dbm = [leak_of(box).value for box in boxes]
     return Scene(
         tuple(strong),
         tuple(stages),
         _receiver(line, known),
         lambda hertz: _gain_db(line, hertz),
-        isolation_db if boxes and all(box.isolation_db is not None for box in boxes) else None,
+        isolation_db if boxes else None,
         max(leaks_dbm, default=None),
     )
 
@@ -84,14 +83,12 @@ def strong_seen(
 
 def _receiver(line: Line, known: Oscillators | None) -> ReceiverModel:
     receiver = line.receiver
-    iip3_dbm = _number(receiver.iip3_dbm)
     direct = receiver.direct if receiver.samples_directly(line.port) else None
-    usual_iip2 = None if iip3_dbm is None else iip3_dbm + IIP2_OVER_IIP3_DB
     name = crystal_of(receiver.name)
     return ReceiverModel(
-        iip2_dbm=_number(receiver.iip2_dbm, usual_iip2),
-        iip3_dbm=iip3_dbm,
-        mirror_db=_number(receiver.mirror_db, MIRROR_DB),
+        iip2_dbm=_number(iip2_of(receiver, line.port)),
+        iip3_dbm=_number(iip3_of(receiver, line.port)),
+        mirror_db=mirror_of(receiver).value,
         harmonic_db=_number(receiver.harmonic_db, HARMONIC_DB),
         crystal_hz=receiver.crystal_hz,
         crystal_dbm=_number(receiver.crystal_leak_dbm, CRYSTAL_DBM),
@@ -120,7 +117,7 @@ def _two_port_db(part: TwoPort, hertz: float) -> float:
     if part.response_db or part.what != "filter":
         return gain_db
     if part.shape == "notch":
-        return gain_db - LEAKS_DB if part.low_hz < hertz < part.high_hz else gain_db
+        return gain_db - NOTCH_DB if part.low_hz < hertz < part.high_hz else gain_db
     beyond = max(log10(max(hertz, 1.0) / part.high_hz), log10(max(part.low_hz, 1.0) / max(hertz, 1.0)), 0.0) / log10(2)
     return gain_db - min(OCTAVE_DB * beyond, LEAKS_DB)
 

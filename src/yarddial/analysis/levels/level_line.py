@@ -5,13 +5,13 @@ from typing import assert_never
 
 import msgspec
 
+from yarddial.yard.antenna_gain import ground_share, handed_over_db, own_noise_db
 from yarddial.yard.cascade import Cascade, ChainStage, cascade
-from yarddial.yard.external_noise import KT0_DBM_HZ, external_noise_db
+from yarddial.yard.external_noise import KT0_DBM_HZ, Outside
 from yarddial.yard.line import Line
 from yarddial.yard.parts import Antenna, Converter, Inner, Lnb, Receiver, Transceiver, TwoPort, Value
+from yarddial.yard.parts.usual import effective_bits_of, gain_of, iip3_of, nf_of
 
-# Taken where a part says nothing, with a word about it; usual for the class.
-USUAL_NF_DB = {"preamplifier": 3.0, "converter": 10.0, "receiver": 8.0}
 # What an attenuator may cost before one would hear it.
 BEARABLE_DB = 1.0
 # A cubic's 1 dB compression lies so far under its third-order intercept.
@@ -71,6 +71,7 @@ class LevelLine(msgspec.Struct, frozen=True):
     to_spare_db : attenuation at the antenna that would raise the floor, against the signal, by 1 dB; 0 where none is.
     noisiest, soonest_bent : the part that adds most noise, and the one that overloads first; empty where none does.
     bottleneck : what limits first, in a sentence.
+    antenna_db : what comes out of the antenna against what one without loss would deliver.
     converter_snr_db, process_gain_db : of the receiver's converter over its span, and into the bandwidth.
     assumed : what no sheet states and was taken as usual. is_hidden : measured, but the converter's own noise hides it.
     """
@@ -88,53 +89,64 @@ class LevelLine(msgspec.Struct, frozen=True):
     seen: MeasuredLevels | None
     assumed: tuple[str, ...]
     is_hidden: bool = False
+    antenna_db: float = 0.0
 
 
-def socket_offset_db(line: Line, surroundings: str, floor_dbfs_hz: float) -> float | None:
+def socket_offset_db(line: Line, outside: Outside, floor_dbfs_hz: float) -> float | None:
     """What makes dBm at the receiver's socket of dBFS, where nothing is calibrated: by the noise that should be there.
 
-    The converter's own, full scale - (6.02 b + 1.76) over the rate, is taken off the floor first; None where it hides
-    what comes in.
+    The converter's own is taken off the floor first; None where it hides what comes in.
     """
-    if converter_hides(line.receiver, floor_dbfs_hz):
+    if converter_hides(line, floor_dbfs_hz):
         return None
-    incoming = _power(floor_dbfs_hz) - _power(_converter_dbfs_hz(line.receiver))
-    return level_line(line, surroundings, 1.0).plates[-1].floor_dbm - _db(incoming)
+    incoming = _power(floor_dbfs_hz) - _power(converter_noise_dbfs_hz(line.receiver, line.port))
+    return level_line(line, outside, 1.0).plates[-1].floor_dbm - _db(incoming)
 
 
-def converter_hides(receiver: Receiver, floor_dbfs_hz: float) -> bool:
+def converter_hides(line: Line, floor_dbfs_hz: float) -> bool:
     """True where the converter's own noise makes so much of the floor that what comes in cannot be told from it."""
-    return floor_dbfs_hz < _converter_dbfs_hz(receiver) + TELLS_DB
+    return floor_dbfs_hz < converter_noise_dbfs_hz(line.receiver, line.port) + TELLS_DB
 
 
-def _converter_dbfs_hz(receiver: Receiver) -> float:
-    return -(6.02 * receiver.bits + 1.76) - 10 * log10(receiver.rate_hz)
+def converter_noise_dbfs_hz(receiver: Receiver, port: str) -> float:
+    """The converter's own noise in a hertz, against full scale: -(6.02 b + 1.76), b its effective bits, over its span.
+
+    Behind a tuner that span is the sample rate. A direct sampler's is half its clock, of which only the rate is kept;
+    what is rounded again on the way to the computer adds that step's noise, over the rate.
+    """
+    noise_db = -(6.02 * effective_bits_of(receiver).value + 1.76)
+    if receiver.direct is None or not receiver.samples_directly(port):
+        return noise_db - 10 * log10(receiver.rate_hz)
+    sent = -(6.02 * (receiver.stream_bits or receiver.bits) + 1.76) - 10 * log10(receiver.rate_hz)
+    return _db(_power(noise_db - 10 * log10(receiver.direct.clock_hz / 2)) + _power(sent))
 
 
 def level_line(
-    line: Line, surroundings: str, bandwidth_hz: float, seen: MeasuredLevels | None = None, *, is_hidden: bool = False
+    line: Line, outside: Outside, bandwidth_hz: float, seen: MeasuredLevels | None = None, *, is_hidden: bool = False
 ) -> LevelLine:
     """Carry levels from the antenna to the receiver, part by part, each at the frequency that it meets.
 
-    surroundings : of Recommendation ITU-R P.372, see `yard.external_noise`; the antenna is taken as without loss.
+    outside : the noise of Recommendation ITU-R P.372, see `yard.external_noise`.
     seen : what was measured at the receiver's socket; with it the converter is a plate of its own.
     is_hidden : nothing could be made of what was measured, as the converter's own noise makes the floor.
-
-    The converter's noise: full scale - (6.02 b + 1.76) - 10 log10(f_s / B), an ideal one of b bits.
     """
     assumed: list[str] = []
     stages: list[ChainStage] = []
     here_hz = line.dial_hz
     for halt in line.walk()[1:]:
-        stages.append(_stage(halt.part, here_hz, assumed))
+        stages.append(_stage(halt.part, line.port, here_hz, assumed))
         here_hz = halt.out_hz
     chain = cascade(stages, bandwidth_hz)
-    fa_db = external_noise_db(line.dial_hz, surroundings)
-    snr_db = 6.02 * line.receiver.bits + 1.76
-    process_db = 10 * log10(max(line.receiver.rate_hz / bandwidth_hz, 1.0))
-    plates = _plates(stages, fa_db, bandwidth_hz, seen)
+    fa_db = outside.noise_db(line.dial_hz, ground_share(line.antenna))
+    antenna_db, active_nf_db = handed_over_db(line.antenna, line.dial_hz), own_noise_db(line.antenna, line.dial_hz)
+    if antenna_db.provenance == "assumed":
+        assumed.insert(0, f"{line.antenna.name}: {antenna_db.value:+.0f} dB against one without loss")
+    snr_db = 6.02 * effective_bits_of(line.receiver).value + 1.76
+    converter_db = -converter_noise_dbfs_hz(line.receiver, line.port) - 10 * log10(bandwidth_hz)
+    process_db = max(converter_db - snr_db, 0.0)
+    plates = _plates(stages, fa_db + antenna_db.value, active_nf_db, bandwidth_hz, seen)
     if seen is not None:
-        plates.append(_converter(plates[-1], seen, snr_db + process_db))
+        plates.append(_converter(plates[-1], seen, converter_db))
     last = plates[-1]
     over_db = last.outside_dbm - last.own_dbm
     # own A / (outside + own) + outside / (outside + own) = 1 dB more.
@@ -151,15 +163,22 @@ def level_line(
         bottleneck = f"{noisiest}: its own noise hides what comes in; raise the gain"
     return LevelLine(
         tuple(plates), chain, fa_db, over_db, spare_db, noisiest, bent, bottleneck, snr_db, process_db, seen,
-        tuple(assumed), is_hidden,
+        tuple(assumed), is_hidden, antenna_db.value,
     )  # fmt: skip
 
 
 def _plates(
-    stages: list[ChainStage], fa_db: float, bandwidth_hz: float, seen: MeasuredLevels | None
+    stages: list[ChainStage],
+    arrives_db: float,
+    active_nf_db: float | None,
+    bandwidth_hz: float,
+    seen: MeasuredLevels | None,
 ) -> list[LevelAtPart]:
+    """Part by part; `arrives_db` is what comes out of the antenna from outside, over k T0 b."""
     source = _power(KT0_DBM_HZ + 10 * log10(bandwidth_hz))
-    outside, own = source * _power(fa_db), 0.0
+    outside, own = source * _power(arrives_db), 0.0
+    if active_nf_db is not None:
+        own = source * (_power(active_nf_db) - 1)
     # What was measured at the receiver's socket, carried back to the antenna.
     to_socket_db = sum(stage.gain_db for stage in stages[:-1])
     passed_db, plates = 0.0, []
@@ -205,36 +224,30 @@ def _largest(shares: tuple[float, ...], stages: list[ChainStage]) -> str:
     return stage.name if share > 0 else ""
 
 
-def _stage(part: Inner | Antenna | Receiver, in_hz: float, assumed: list[str]) -> ChainStage:
-    iip3_dbm = _number(getattr(part, "iip3_dbm", None))
+def _stage(part: Inner | Antenna | Receiver, port: str, in_hz: float, assumed: list[str]) -> ChainStage:
+    iip3, nf = iip3_of(part, port), nf_of(part, port)
+    figures = (("noise figure", nf, "dB"), ("IIP3", iip3, "dBm"))
+    told = [f"{word} {v.value:g} {unit}" for word, v, unit in figures if v is not None and v.provenance == "assumed"]
     match part:
         case TwoPort():
+            # A passive part at T0 has a noise figure of its loss.
             gain_db = part.gain_at_db(in_hz)
-            nf_db = _number(part.nf_db)
-            if nf_db is None and gain_db <= 0:
-                # A passive part at T0 has a noise figure of its loss.
-                nf_db = -gain_db
-            return ChainStage(part.name, gain_db, _nf(part.name, "preamplifier", nf_db, assumed), iip3_dbm)
+            told = told if gain_db > 0 else []
+            nf_db = max(-gain_db, 0.0) if nf is None else nf.value
+        case Converter() | Lnb():
+            gain = gain_of(part)
+            gain_db, nf_db = gain.value, 0.0 if nf is None else nf.value
+            told += [f"gain {gain_db:g} dB"] if gain.provenance == "assumed" else []
         case Transceiver():
-            assumed.append(f"{part.name}'s tap: no gain, no noise of its own")
-            return ChainStage(part.name, 0.0, 0.0, None)
-        case Receiver():
-            return ChainStage(part.name, 0.0, _nf(part.name, "receiver", _number(part.nf_db), assumed), iip3_dbm)
-        case Converter() | Lnb() | Antenna():
-            stated_db = _number(getattr(part, "gain_db", None))
-            if stated_db is None:
-                assumed.append(f"{part.name}: gain 0 dB")
-            nf_db = _nf(part.name, "converter", _number(getattr(part, "nf_db", None)), assumed)
-            return ChainStage(part.name, stated_db or 0.0, nf_db, iip3_dbm)
+            told = ["its tap: no gain, no noise of its own"]
+            gain_db, nf_db = 0.0, 0.0
+        case Receiver() | Antenna():
+            gain_db, nf_db = 0.0, 0.0 if nf is None else nf.value
         case _:
             assert_never(part)
-
-
-def _nf(name: str, kind: str, nf_db: float | None, assumed: list[str]) -> float:
-    if nf_db is not None:
-        return nf_db
-    assumed.append(f"{name}: noise figure {USUAL_NF_DB[kind]:g} dB")
-    return USUAL_NF_DB[kind]
+    if told:
+        assumed.append(f"{part.name}: {', '.join(told)}")
+    return ChainStage(part.name, gain_db, nf_db, _number(iip3))
 
 
 def _number(value: Value | None) -> float | None:

@@ -20,6 +20,7 @@ from yarddial.yard import clock
 from yarddial.yard.bands import bands_within
 from yarddial.yard.demodulation import DEMODULATIONS, demodulations_of, turned
 from yarddial.yard.errors import BadSamples
+from yarddial.yard.external_noise import Atmospherics
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.level import GainsDb
 from yarddial.yard.line import Line
@@ -122,6 +123,15 @@ class Levels(Job):
         station = msgspec.structs.replace(self._desk.station, surroundings=name)
         self._desk.edit("surroundings", station)
 
+    @property
+    def atmospherics(self) -> Atmospherics:
+        """Which far thunderstorms count."""
+        return self._desk.station.atmospherics
+
+    def choose_atmospherics(self, name: Atmospherics) -> None:
+        """Keep which thunderstorms count in the station; it can be undone."""
+        self._desk.edit("thunderstorms", msgspec.structs.replace(self._desk.station, atmospherics=name))
+
     def line(self) -> "LevelLine | None":
         """Levels along the active route at the dial, in the bandwidth of the mode; None while it is out of reach."""
         from yarddial.analysis.levels.level_line import level_line
@@ -133,9 +143,9 @@ class Levels(Job):
         line = self._desk.line.at(dial_hz)
         point = self.weighed()
         if point is None:
-            return level_line(line, self.surroundings, way.width_hz)
+            return level_line(line, self._desk.outside, way.width_hz)
         seen = self._seen(line, point)
-        return level_line(line, self.surroundings, way.width_hz, seen, is_hidden=seen is None)
+        return level_line(line, self._desk.outside, way.width_hz, seen, is_hidden=seen is None)
 
     def weighed(self) -> SweepPoint | None:
         """What was measured with the gains, the dial and the route as they are now."""
@@ -149,7 +159,7 @@ class Levels(Job):
         if offset is not None:
             offset_db, sigma_db, by = offset.value, offset.sigma, "as calibrated"
         else:
-            by_noise_db = socket_offset_db(line, self.surroundings, point.floor_dbfs_hz)
+            by_noise_db = socket_offset_db(line, self._desk.outside, point.floor_dbfs_hz)
             if by_noise_db is None:
                 return None
             offset_db, sigma_db = by_noise_db, BY_NOISE_SIGMA_DB

@@ -74,6 +74,6 @@ class ExpectedProducts:
 
         receiver, dial_hz = line.receiver, line.dial_hz
         centre_hz = line.dial_of(ask_for(line).centre_hz, dial_hz)
-        floor_dbm = level_line(line, self._desk.station.surroundings, STEP_HZ).plates[-1].floor_dbm
+        floor_dbm = level_line(line, self._desk.outside, STEP_HZ).plates[-1].floor_dbm
         scene = self._span_test.scene(line)
         return ExpectRequest(dial_hz, line.name, scene, centre_hz, receiver.rate_hz, floor_dbm)

@@ -168,9 +168,9 @@ class SpanLooks(Job):
         offset = line.receiver.level_offset(line.port)
         if offset is not None:
             return offset.value
-        surroundings = self._desk.station.surroundings
-        by_noise_db = socket_offset_db(line, surroundings, point.floor_dbfs_hz)
+        outside = self._desk.outside
+        by_noise_db = socket_offset_db(line, outside, point.floor_dbfs_hz)
         if by_noise_db is not None:
             return by_noise_db
         # The converter hides what comes in: as if it did not, rough as that is.
-        return level_line(line, surroundings, 1.0).plates[-1].floor_dbm - point.floor_dbfs_hz
+        return level_line(line, outside, 1.0).plates[-1].floor_dbm - point.floor_dbfs_hz

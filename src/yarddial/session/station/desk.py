@@ -6,7 +6,9 @@ from typing import Literal
 import msgspec
 
 from yarddial.session.listeners import Listener, Listeners
+from yarddial.yard import clock
 from yarddial.yard.errors import NotWritten
+from yarddial.yard.external_noise import Outside
 from yarddial.yard.frequency import LIMIT_HZ
 from yarddial.yard.line import Line
 from yarddial.yard.reach import best_route
@@ -45,6 +47,11 @@ class Desk:
     def station(self) -> Station:
         """The station as it stands."""
         return self._station
+
+    @property
+    def outside(self) -> Outside:
+        """The noise that the yard stands in now, by the computer's local time."""
+        return self._station.outside(clock.now().astimezone())
 
     @property
     def line(self) -> Line:

@@ -14,7 +14,12 @@ _LISTS = {
     "parts": "part", "routes": "route", "references": "known station", "own_bands": "band", "kept_gains": "gains of",
     "acknowledged": "acknowledged",
 }  # fmt: skip
-_VALUES = {"name": "name of the yard", "surroundings": "surroundings", "region": "region"}
+_VALUES = {
+    "name": "name of the yard",
+    "surroundings": "surroundings",
+    "atmospherics": "thunderstorms",
+    "region": "region",
+}
 # Where the dial stands is no edit: it stays as it is here.
 _MOVING = ("dial_hz", "mode", "route", "held")
 

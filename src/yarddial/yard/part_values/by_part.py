@@ -69,7 +69,7 @@ def values_of(part: Part) -> tuple[PartValue, ...]:
 
 
 def _antenna(part: Antenna) -> tuple[PartValue, ...]:
-    kinds = ("wire", "whip", "dipole", "discone", "loop", "dish", "beam")
+    kinds = ("wire", "whip", "dipole", "discone", "loop", "dish", "beam", "dummy load")
     return (
         hertz_value(part, "from", "low_hz", main=True),
         hertz_value(part, "to", "high_hz", main=True),
@@ -79,6 +79,8 @@ def _antenna(part: Antenna) -> tuple[PartValue, ...]:
         yes_value(part, "a short for direct current", "dc_short"),
         number_value(part, "distance from the antenna that transmits", "apart_m", "m"),
         level_value(part, "loss from the antenna that transmits, measured", "coupling_db", "dB"),
+        level_value(part, "gain against one without loss", "gain_db", "dB"),
+        level_value(part, "noise figure, of an active one", "nf_db", "dB"),
         need_value(part),
         socket_value(part, "its lead ends in", "output"),
         note_value(part),
@@ -104,13 +106,15 @@ def _two_port(part: TwoPort) -> tuple[PartValue, ...]:
             level_value(part, "noise figure", "nf_db", "dB"),
             level_value(part, "third-order intercept, input", "iip3_dbm", "dBm"),
         ]
-    if part.what in ("splitter", "switch"):
+    if part.what in ("splitter", "switch", "relay", "diplexer"):
         values.append(level_value(part, "isolation between outputs", "isolation_db", "dB", main=True))
     if part.what in ("injector",):
-        values.append(feed_value(part, "feeds up the line", part.feed, lambda feed: replace(part, feed=feed)))
+        values.append(feed_value(part, "feeds the line", part.feed, lambda feed: replace(part, feed=feed)))
+        values.append(yes_value(part, "put in the other way round: feeds towards the receiver", "feeds_down"))
     values += [
         level_value(part, "largest safe input", "largest_dbm", "dBm"),
         yes_value(part, "passes direct current", "passes_dc"),
+        yes_value(part, "a short for direct current", "dc_short"),
         need_value(part),
         socket_value(part, "input", "input"),
         socket_value(part, "output", "output"),
@@ -260,6 +264,8 @@ def _receiver(part: Receiver) -> tuple[PartValue, ...]:
         PartValue("rate_hz", "sample rate", f"{part.rate_hz / 1e6:g} MS/s", origin_of(part, "rate_hz"), with_rate,
                   origin_setter(part, "rate_hz"), tuple(f"{rate / 1e6:g} MS/s" for rate in part.rates_hz)),
         number_value(part, "bits", "bits", "", whole=True),
+        level_value(part, "effective bits of its converter", "effective_bits", ""),
+        number_value(part, "bits sent to the computer, when others", "stream_bits", "", whole=True),
         hertz_value(part, "synthesizer step", "tuner_step_hz"),
         level_value(part, "noise figure", "nf_db", "dB"),
         level_value(part, "third-order intercept, input", "iip3_dbm", "dBm"),

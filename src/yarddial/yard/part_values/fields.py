@@ -20,7 +20,7 @@ from yarddial.yard.part_values.reading import (
     value_text,
 )
 from yarddial.yard.part_values.value import TYPED, PartValue
-from yarddial.yard.parts import Converter, Feed, Lnb, Need, Origin, Part, Receiver, TwoPort, Value, origin_of
+from yarddial.yard.parts import Antenna, Converter, Feed, Lnb, Need, Origin, Part, Receiver, TwoPort, Value, origin_of
 
 replace = msgspec.structs.replace
 
@@ -69,7 +69,7 @@ def level_value(part: Part, label: str, field: str, unit: str, *, main: bool = F
 
     def with_text(text: str, today: str) -> Part:
         new = read_value(text, unit, value, today)
-        if new is None and field in ("gain_db", "rig_ppm") and not isinstance(part, Converter | Lnb):
+        if new is None and field in ("gain_db", "rig_ppm") and not isinstance(part, Antenna | Converter | Lnb):
             raise BadStation(f"{label} cannot be empty: write a number such as -3 {unit}")
         return replace(part, **{field: new})
 

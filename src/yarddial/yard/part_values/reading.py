@@ -39,15 +39,18 @@ def read_need(text: str) -> Need | None:
 
 
 def read_feed(text: str) -> Feed:
-    """Read `4.7 V 150 mA off`."""
+    """Read `4.7 V 150 mA off`, `13 V 350 mA on 22 kHz`."""
     numbers = _numbers(text)
-    if len(numbers) != 2 or "V" not in text or "mA" not in text:
+    has_tone = "khz" in text.lower()
+    if len(numbers) != 2 + has_tone or "V" not in text or "mA" not in text:
         raise BadStation(f"'{text}' is no feed: write its volts, the most milliampere it gives, and on or off")
-    return Feed(numbers[0], numbers[1], on=text.split()[-1].lower() == "on")
+    is_on = "on" in text.lower().split()
+    return Feed(numbers[0], numbers[1], is_on, numbers[2] if has_tone else 0.0)
 
 
 def feed_text(feed: Feed) -> str:
-    return f"{feed.volts:g} V {feed.most_ma:g} mA {'on' if feed.on else 'off'}"
+    tone = f" {feed.tone_khz:g} kHz" if feed.tone_khz else ""
+    return f"{feed.volts:g} V {feed.most_ma:g} mA {'on' if feed.on else 'off'}{tone}"
 
 
 def socket_text(socket: Socket) -> str:

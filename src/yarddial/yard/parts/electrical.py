@@ -14,10 +14,12 @@ from yarddial.yard.parts.values import Value
 # What a direct voltage harms: it meets a transmitter, a short, resistors, or a limiter's diodes.
 DcHazard = Literal["", "transmitter", "short", "resistors", "diodes"]
 # What passive parts bear, dBm, where nobody stated it: small pads, splitters and limiters with diodes one watt, small
-# relays and PIN switches ten, cables and their adapters a hundred (makers' data sheets of such parts, the lower end).
+# relays and PIN switches ten, cables, transformers, chokes and adapters a hundred (makers' data sheets of such parts,
+# the lower end).
 USUAL_RATINGS_DBM: dict[str, float] = {
     "attenuator": 30.0, "splitter": 30.0, "limiter": 30.0, "filter": 30.0, "injector": 30.0, "switch": 40.0,
-    "cable": 50.0, "adapter": 50.0,
+    "cable": 50.0, "adapter": 50.0, "transformer": 50.0, "choke": 50.0, "arrester": 50.0, "relay": 50.0,
+    "diplexer": 47.0, "block": 40.0,
 }  # fmt: skip
 # A limiter lets no more than this through, dBm.
 LIMITED_DBM = 10.0
@@ -29,8 +31,11 @@ def dc_hazard(part: Part) -> DcHazard:
         case Transceiver():
             return "transmitter"
         case Antenna():
-            return "short" if part.dc_short else ""
+            return "short" if part.dc_short else "resistors" if part.kind == "dummy load" else ""
         case TwoPort():
+            # A transformer's winding lies across the line, unless it is built to let current through.
+            if part.dc_short or (part.what == "transformer" and not part.passes_dc):
+                return "short"
             return "resistors" if part.what == "attenuator" else "diodes" if part.what == "limiter" else ""
         case Converter() | Lnb() | Receiver():
             return ""
@@ -42,7 +47,7 @@ def passes_dc(part: Part) -> bool:
     """True where direct current goes through to the next part."""
     match part:
         case TwoPort():
-            return part.passes_dc
+            return part.passes_dc and part.what != "block"
         case Antenna() | Converter() | Lnb() | Transceiver() | Receiver():
             return False
         case _:

@@ -100,6 +100,7 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     tuner_step_hz : its synthesizer's step, 0 when it can go anywhere.
     park_share : of the rate, how far below the dial the centre is put; negative for above.
     calibrations : of its levels, the latest for a port first.
+    effective_bits : of its converter (IEEE Std 1241). stream_bits : of each value sent to the computer; 0 for `bits`.
     lost_shares : (rate in hertz, share of the samples lost at it) for the rates that were watched.
     """
 
@@ -128,6 +129,8 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     lost_shares: tuple[tuple[float, float], ...] = ()
     calibrations: tuple[LevelCalibration, ...] = ()
     clock_ppm: Value | None = None
+    effective_bits: Value | None = None
+    stream_bits: int = 0
     park_share: float = PARK_FRACTION
     origins: Origins = {}
 

@@ -4,8 +4,13 @@ from typing import Literal
 
 import msgspec
 
-Connector = Literal["", "SMA", "MCX", "BNC", "F", "N", "UHF", "phono"]
-CONNECTORS: tuple[Connector, ...] = ("SMA", "MCX", "BNC", "F", "N", "UHF", "phono")
+Connector = Literal[
+    "", "SMA", "RP-SMA", "MCX", "MMCX", "SMB", "BNC", "TNC", "F", "N", "UHF", "IEC", "phono", "terminals"
+]  # fmt: skip
+# IEC is the coaxial plug of domestic aerials (IEC 61169-2); RP-SMA has the middle contacts of an SMA exchanged.
+CONNECTORS: tuple[Connector, ...] = (
+    "SMA", "RP-SMA", "MCX", "MMCX", "SMB", "BNC", "TNC", "F", "N", "UHF", "IEC", "phono", "terminals"
+)  # fmt: skip
 Sex = Literal["jack", "plug"]
 
 
@@ -25,6 +30,9 @@ class Socket(msgspec.Struct, frozen=True, omit_defaults=True):
         """True when the two can be joined as they are; unknown ends are taken to fit."""
         if not self.connector or not other.connector:
             return True
+        if self.connector == "terminals":
+            # Bare wires go under any terminal.
+            return other.connector == "terminals"
         return self.connector == other.connector and self.sex != other.sex
 
     def opposite(self) -> "Socket":

@@ -6,11 +6,12 @@ import msgspec
 
 
 class Feed(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A source of direct current: volts, the most it gives in milliampere, and whether it is switched on."""
+    """A source of direct current: volts, the most it gives in mA, whether it is on, and its tone, kHz (22 for LNBs)."""
 
     volts: float
     most_ma: float
     on: bool = False
+    tone_khz: float = 0.0
 
 
 class Need(msgspec.Struct, frozen=True, omit_defaults=True):

@@ -15,8 +15,9 @@ from yarddial.yard.parts.values import Origins, Value
 # What is put in front against strong signals.
 FilterKind = Literal["low-pass", "high-pass", "notch", "attenuator"]
 TwoPortKind = Literal[
-    "cable", "attenuator", "filter", "preamplifier", "splitter", "switch", "injector", "adapter", "limiter"
-]
+    "cable", "attenuator", "filter", "preamplifier", "splitter", "switch", "injector", "adapter", "limiter",
+    "transformer", "choke", "block", "arrester", "diplexer", "relay",
+]  # fmt: skip
 WHATS: tuple[TwoPortKind, ...] = (
     "cable",
     "attenuator",
@@ -27,6 +28,12 @@ WHATS: tuple[TwoPortKind, ...] = (
     "injector",
     "adapter",
     "limiter",
+    "transformer",
+    "choke",
+    "block",
+    "arrester",
+    "diplexer",
+    "relay",
 )
 Shape = Literal["", "low-pass", "high-pass", "band-pass", "notch"]
 # A filter passes where it weakens by less than this.
@@ -40,8 +47,12 @@ class TwoPort(msgspec.Struct, frozen=True, omit_defaults=True, tag="two_port"):
     low_hz, high_hz : what passes; for a notch, what is taken out.
     loss_db_100m : (hertz, dB lost per 100 m) of a cable of `length_m`, rising.
     response_db : (hertz, gain in dB) as measured, rising: from a Touchstone file.
-    isolation_db : of a splitter or switch, between its outputs.
-    feed : of an injector, what it puts onto the line towards the antenna.
+    what : a transformer is a balun or unun; a choke or ferrite stops what runs on the screen; a block stops direct
+    current; a relay takes the receiver off while one transmits.
+    isolation_db : of a splitter, switch, diplexer or relay, between its ways.
+    dc_short : a direct current finds a short in it, as in filters and arresters with a stub or coil to ground.
+    feed : of an injector, what it puts onto the line towards the antenna; with `feeds_down` towards the receiver, as
+    one that was put in the other way round does.
     """
 
     name: str
@@ -60,7 +71,9 @@ class TwoPort(msgspec.Struct, frozen=True, omit_defaults=True, tag="two_port"):
     largest_dbm: Value | None = None
     passes_dc: bool = False
     need: Need | None = None
+    dc_short: bool = False
     feed: Feed | None = None
+    feeds_down: bool = False
     input: Socket = Socket()
     output: Socket = Socket()
     origins: Origins = {}

@@ -23,6 +23,12 @@ from yarddial.yard.parts import GainStage
 
 # The surroundings of P.372, as people say them.
 SURROUNDINGS = {"city": "city", "residential": "residential", "rural": "rural", "quiet": "quiet rural"}
+# Far thunderstorms, which decide long wave and much of short wave.
+STORMS = {
+    "now": "storms of this hour and month", "now, southern": "storms of this hour, south of the equator",
+    "summer day": "summer day's storms", "summer night": "summer night's storms", "winter day": "winter day's storms",
+    "winter night": "winter night's storms", "none": "no thunderstorms",
+}  # fmt: skip
 
 
 class LevelsPlace(QWidget):
@@ -52,6 +58,10 @@ class LevelsPlace(QWidget):
         for name, text in SURROUNDINGS.items():
             self.surroundings.addItem(text, name)
         self.surroundings.activated.connect(lambda: self._levels.choose_surroundings(self.surroundings.currentData()))
+        self.storms = ChoiceBox("Thunderstorms far away, which decide long wave and much of short wave")
+        for name, text in STORMS.items():
+            self.storms.addItem(text, name)
+        self.storms.activated.connect(lambda: self._levels.choose_atmospherics(self.storms.currentData()))
         self.sweeps: dict[str, QWidget] = {}
         self._lay_out()
         self._show_soon = Soon(self, self._show)
@@ -73,6 +83,7 @@ class LevelsPlace(QWidget):
         head = QHBoxLayout()
         head.addWidget(Words("Levels along the line", 15, "serif"), 1)
         head.addWidget(self.surroundings)
+        head.addWidget(self.storms)
         left.addLayout(head)
         left.addWidget(self.along, 4)
         beside, right = side_column(300)
@@ -108,6 +119,7 @@ class LevelsPlace(QWidget):
         self._show_acts()
         self._show_sweep()
         self.surroundings.setCurrentIndex(self.surroundings.findData(levels.surroundings))
+        self.storms.setCurrentIndex(self.storms.findData(levels.atmospherics))
         line = levels.line()
         self.along.show_line(session.desk.line.antenna.name, line)
         refill(self._found, found_rows(levels))

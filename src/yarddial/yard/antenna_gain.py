@@ -1,0 +1,100 @@
+"""What an antenna makes of what arrives: how much comes out at its socket, and how much it sees of the ground."""
+
+from math import log, log10, pi, tan
+
+from yarddial.yard.parts.antenna import Antenna
+from yarddial.yard.parts.values import Value
+
+LIGHT_M_S = 299_792_458.0
+SOCKET_OHMS = 50.0
+# Radii of conductors as they are usual, metres, and the ground's resistance under an end-fed wire.
+RADIUS_M = {"whip": 2e-3, "wire": 1e-3, "dipole": 1e-3, "loop": 5e-3}
+WIRE_GROUND_OHMS = 30.0
+# What is lost in practice where nothing is wrong: no antenna is matched over its whole range.
+USUAL_LOSS_DB = {
+    "wire": 5.0,
+    "whip": 2.0,
+    "dipole": 0.5,
+    "discone": 0.5,
+    "beam": 0.5,
+    "loop": 3.0,
+    "dish": 0.0,
+    "dummy load": 100.0,
+}
+# Under its range such an antenna loses so much more, for each ten times lower frequency.
+DECADE_DB = 40.0
+MOST_LOSS_DB = 120.0
+# An active antenna, by its amplifier's own noise counted as if it came from outside: under and over 30 MHz.
+ACTIVE_NF_DB, ACTIVE_LIMIT_HZ = (28.0, 8.0), 30e6
+# Of what it looks at: at the horizon half is ground; a dish in use looks up, and sees the ground past its rim.
+GROUND_SHARES = {"dish": 0.12}
+
+
+def is_active(antenna: Antenna) -> bool:
+    """True of one with an amplifier at its foot."""
+    return antenna.need is not None
+
+
+def ground_share(antenna: Antenna) -> float:
+    """How much of what it looks at is ground, 0 to 1."""
+    return GROUND_SHARES.get(antenna.kind, 0.5)
+
+
+def handed_over_db(antenna: Antenna, frequency_hz: float) -> Value:
+    """Gain from what an antenna without loss would deliver to what comes out at the socket, dB; negative for a loss.
+
+    A stated gain counts. An active one is taken as without loss. Else a short conductor's resistance and reactance
+    (Balanis, Antenna Theory: R = 10 G^2, 12.35 G^2.5 with G = 2 pi l / wavelength; X = -60 (ln(l / a) - 1) / tan G for
+    one over ground, twice both for a dipole) against the socket's 50 ohms, and at least what is usual in practice.
+    """
+    if antenna.gain_db is not None:
+        return antenna.gain_db
+    if is_active(antenna):
+        return Value(0.0, 5.0, "assumed", note="active: usual for its class")
+    least_db = USUAL_LOSS_DB.get(antenna.kind, 1.0)
+    lost_db = max(min(_lost_db(antenna, frequency_hz), MOST_LOSS_DB), least_db)
+    return Value(-lost_db, 3.0 if lost_db < 10 else 5.0, "assumed", note="by its kind and length")
+
+
+def own_noise_db(antenna: Antenna, frequency_hz: float) -> float | None:
+    """Noise figure of an active one, against what arrives; None for one without an amplifier."""
+    if not is_active(antenna):
+        return None
+    if antenna.nf_db is not None:
+        return antenna.nf_db.value
+    return ACTIVE_NF_DB[0] if frequency_hz < ACTIVE_LIMIT_HZ else ACTIVE_NF_DB[1]
+
+
+def _lost_db(antenna: Antenna, frequency_hz: float) -> float:
+    length_m, kind = antenna.length_m, antenna.kind
+    wave = 2 * pi * frequency_hz / LIGHT_M_S
+    if kind == "loop" and length_m > 0:
+        return _small_loop_db(length_m / 2, wave)
+    if kind in ("whip", "wire", "dipole") and length_m > 0:
+        arms = 2 if kind == "dipole" else 1
+        return _short_db(length_m / arms, wave, arms, RADIUS_M[kind], WIRE_GROUND_OHMS if kind == "wire" else 0.0)
+    if frequency_hz < antenna.low_hz:
+        return DECADE_DB * log10(antenna.low_hz / max(frequency_hz, 1.0))
+    return 0.0
+
+
+def _short_db(arm_m: float, wave: float, arms: int, radius_m: float, ground_ohms: float) -> float:
+    electrical = wave * arm_m
+    if electrical >= pi / 2:
+        return 0.0
+    resistance = arms * (10 * electrical**2 if electrical < pi / 4 else 12.35 * electrical**2.5)
+    reactance = -arms * 60 * (log(arm_m / radius_m) - 1) / tan(electrical)
+    return _mismatch_db(resistance, reactance, ground_ohms)
+
+
+def _small_loop_db(radius_m: float, wave: float) -> float:
+    """A single turn: R = 20 pi^2 (circumference / wavelength)^4, L = mu0 r (ln(8 r / a) - 2) (Balanis, chapter 5)."""
+    resistance = 20 * pi**2 * (wave * radius_m) ** 4
+    reactance = wave * LIGHT_M_S * 4e-7 * pi * radius_m * (log(8 * radius_m / RADIUS_M["loop"]) - 2)
+    return _mismatch_db(resistance, reactance, 0.0) if wave * radius_m < 0.5 else 0.0
+
+
+def _mismatch_db(resistance: float, reactance: float, lossy_ohms: float) -> float:
+    """What the socket gets of what is there to be had from the radiation resistance: 4 R R_s / |Z + R_s|^2."""
+    total = (resistance + lossy_ohms + SOCKET_OHMS) ** 2 + reactance**2
+    return -10 * log10(max(4 * resistance * SOCKET_OHMS / total, 1e-300))

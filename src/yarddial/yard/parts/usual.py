@@ -1,0 +1,130 @@
+"""What parts of a class usually do where no sheet says: noise, intercepts, leaks, bits. Unknown is never perfect.
+
+The middle and the spread of makers' data sheets of such parts; each comes with its doubt and is marked as assumed.
+"""
+
+from yarddial.yard.parts.antenna import Antenna
+from yarddial.yard.parts.converter import Converter, Lnb
+from yarddial.yard.parts.receiver import Receiver
+from yarddial.yard.parts.transceiver import Transceiver
+from yarddial.yard.parts.two_port import TwoPort
+from yarddial.yard.parts.values import Value
+
+AnyPart = Antenna | TwoPort | Converter | Lnb | Transceiver | Receiver
+# Passive parts with iron, diodes or PIN switches in them bend too, far up; cables and resistors do not.
+_PASSIVE_IIP3_DBM = {"limiter": 25.0, "switch": 45.0, "splitter": 45.0, "filter": 45.0}
+# An amplifier's output intercept, and an LNB's.
+_AMPLIFIER_OIP3_DBM, _LNB_OIP3_DBM = 25.0, 12.0
+_MIXER_GAIN_DB, _MIXER_NF_DB, _MIXER_IIP3_DBM, _MIXER_ISOLATION_DB, _MIXER_LEAK_DBM = -7.0, 8.0, 15.0, 35.0, -40.0
+# Of receivers by the bits of their converter: (up to so many bits, noise figure at high gain, IIP3 at the highest gain,
+# IIP3 at most, mirrors down by). A converter without a tuner is the last line.
+_RECEIVERS = ((8, 6.0, -30.0, 0.0, 35.0), (12, 6.0, -25.0, 5.0, 45.0), (32, 7.0, -20.0, 10.0, 50.0))
+_DIRECT = (24.0, 28.0)
+IIP2_OVER_IIP3_DB, HARMONIC_DB, CRYSTAL_DBM = 28.0, 45.0, -110.0
+# The first so many decibels below the highest gain cost no noise; each one after that so much.
+_FREE_DB, _NOISE_SHARE = 12.0, 0.7
+# Effective bits are so many fewer, by bits.
+_BITS_LOST = ((8, 0.6), (12, 1.6), (14, 2.3), (32, 3.5))
+
+
+def _usual(value: float, sigma: float) -> Value:
+    return Value(value, sigma, "assumed", note="usual for its class")
+
+
+def nf_of(part: AnyPart, port: str = "") -> Value | None:
+    """Noise figure, dB; None for what is passive, whose noise is its loss."""
+    stated: Value | None = getattr(part, "nf_db", None)
+    if stated is not None:
+        return stated
+    match part:
+        case TwoPort():
+            return _usual(3.0, 1.5) if part.gain_db.value > 0 else None
+        case Converter():
+            return _usual(_MIXER_NF_DB, 2.0)
+        case Lnb():
+            return _usual(1.0, 0.4)
+        case Transceiver():
+            return _usual(0.0, 2.0)
+        case Receiver():
+            if part.samples_directly(port):
+                return _usual(_DIRECT[0], 5.0)
+            down_db = _down_db(part)
+            return _usual(_class_of(part)[1] + _NOISE_SHARE * max(down_db - _FREE_DB, 0.0), 3.0)
+        case Antenna():
+            return None
+
+
+def iip3_of(part: AnyPart, port: str = "") -> Value | None:
+    """Third-order intercept at the input, dBm; None for what nothing bends: cables, resistors, wires."""
+    stated: Value | None = getattr(part, "iip3_dbm", None)
+    if stated is not None:
+        return stated
+    match part:
+        case TwoPort():
+            if part.gain_db.value > 0:
+                return _usual(_AMPLIFIER_OIP3_DBM - part.gain_db.value, 6.0)
+            usual = _PASSIVE_IIP3_DBM.get(part.what)
+            return None if usual is None else _usual(usual, 8.0)
+        case Converter():
+            return _usual(_MIXER_IIP3_DBM, 5.0)
+        case Lnb():
+            return _usual(_LNB_OIP3_DBM - (part.gain_db.value if part.gain_db is not None else 55.0), 5.0)
+        case Transceiver():
+            return _usual(20.0, 8.0)
+        case Receiver():
+            if part.samples_directly(port):
+                return _usual(_DIRECT[1], 6.0)
+            _, _, least_dbm, most_dbm, _ = _class_of(part)
+            # Less gain in front: a decibel more for each, until something behind the controls bends first.
+            return _usual(min(least_dbm + _down_db(part), most_dbm), 6.0)
+        case Antenna():
+            return None
+
+
+def iip2_of(receiver: Receiver, port: str = "") -> Value | None:
+    """Second-order intercept at a receiver's socket, dBm."""
+    if receiver.iip2_dbm is not None:
+        return receiver.iip2_dbm
+    iip3 = iip3_of(receiver, port)
+    return None if iip3 is None else _usual(iip3.value + IIP2_OVER_IIP3_DB, 8.0)
+
+
+def mirror_of(receiver: Receiver) -> Value:
+    """Rejection of mirrors, dB."""
+    return receiver.mirror_db or _usual(_class_of(receiver)[4], 8.0)
+
+
+def gain_of(part: Converter | Lnb) -> Value:
+    """Gain of what converts, dB."""
+    if part.gain_db is not None:
+        return part.gain_db
+    return _usual(55.0, 5.0) if isinstance(part, Lnb) else _usual(_MIXER_GAIN_DB, 2.0)
+
+
+def isolation_of(box: Converter) -> Value:
+    """How far down a signal is that passes a converter unconverted, dB."""
+    return box.isolation_db or _usual(_MIXER_ISOLATION_DB, 8.0)
+
+
+def leak_of(box: Converter) -> Value:
+    """Power of a converter's own oscillator at its output, dBm."""
+    return box.lo_leak_dbm or _usual(_MIXER_LEAK_DBM, 12.0)
+
+
+def effective_bits_of(receiver: Receiver) -> Value:
+    """Effective bits of a receiver's converter (IEEE Std 1241)."""
+    if receiver.effective_bits is not None:
+        return receiver.effective_bits
+    lost = next(lost for bits, lost in _BITS_LOST if receiver.bits <= bits)
+    return _usual(max(receiver.bits - lost, 1.0), 0.5)
+
+
+def _class_of(receiver: Receiver) -> tuple[int, float, float, float, float]:
+    return next(row for row in _RECEIVERS if receiver.bits <= row[0])
+
+
+def _down_db(receiver: Receiver) -> float:
+    """How far all gains together are under the highest; half way where it has no control that is known."""
+    if not receiver.gain_stages:
+        return 15.0
+    return sum(stage.steps_db[-1] - stage.set_db for stage in receiver.gain_stages)
