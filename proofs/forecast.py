@@ -6,17 +6,18 @@ from yarddial.analysis.stability.forecast import DAY_S, HABITS, CrystalKind, for
 from yarddial.analysis.stability.track import Point
 
 CRYSTALS, MONTHS_DAYS = 200, 180
-# Ageing in the first year, ppm; per degree; wandering over a month; what a measurement errs by.
-TRAITS: dict[CrystalKind, tuple[float, float, float, float]] = {
-    "plain": (2.0, 0.1, 0.15, 0.05),
-    "compensated": (0.5, 0.01, 0.03, 0.01),
-    "oven": (0.05, 0.0005, 0.003, 0.001),
+# Ageing in the first year, ppm; per degree; wandering over a month; what a measurement errs by; by the hour of the day.
+TRAITS: dict[CrystalKind, tuple[float, float, float, float, float]] = {
+    "plain": (2.0, 0.1, 0.15, 0.05, 0.2),
+    "compensated": (0.5, 0.01, 0.03, 0.01, 0.02),
+    "oven": (0.05, 0.0005, 0.003, 0.001, 0.001),
+    "resonator": (6.0, 1.7, 1.2, 0.3, 8.0),
 }
 
 
 def life(chance: np.random.Generator, kind: CrystalKind) -> np.ndarray:
     """Error in ppm for each day of a year: ageing that slows as a logarithm, seasons and weather, a random walk."""
-    ageing, per_degree, walk, _ = TRAITS[kind]
+    ageing, per_degree, walk, _, daily = TRAITS[kind]
     days = np.arange(361.0)
     slowing = chance.uniform(0.5, 4)
     aged = chance.normal(0, ageing) * np.log1p(slowing * days / 365.25) / np.log1p(slowing)
@@ -25,7 +26,9 @@ def life(chance: np.random.Generator, kind: CrystalKind) -> np.ndarray:
     for day in range(1, days.size):
         weather[day] = weather[day - 1] * np.exp(-0.2) + 4 * np.sqrt(1 - np.exp(-0.4)) * chance.normal()
     walked = np.cumsum(chance.normal(0, walk / np.sqrt(30), days.size))
-    return chance.normal(0, 25) + aged + chance.normal(0, per_degree) * (degrees + weather) + walked
+    # Each day it is looked at at another hour.
+    hourly = chance.normal(0, daily, days.size)
+    return hourly + chance.normal(0, 25) + aged + chance.normal(0, per_degree) * (degrees + weather) + walked
 
 
 def prove() -> bool:

@@ -71,10 +71,12 @@ def rows() -> tuple[Row, ...]:
 
 
 def _power() -> list[Row]:
-    fork = lambda db, what="switch": _two(
-        what, "Fork", isolation_db=None if db is None else Val(db), largest_dbm=Val(60.0)
-    )
-    apart = lambda **more: Antenna("Rod", 1e5, 2e9, kind="whip", length_m=1.0, **more)  # noqa: E731
+    def fork(db: float | None, what: str = "switch") -> Two:
+        return _two(what, "Fork", isolation_db=None if db is None else Val(db), largest_dbm=Val(60.0))
+
+    def apart(**more: object) -> Antenna:
+        return Antenna("Rod", 1e5, 2e9, kind="whip", length_m=1.0, **more)  # type: ignore[arg-type]
+
     own, wire = "behind its own output", _wire()
     shared, air = "on another way of a switch", "through the air"
     t = "transmit:"

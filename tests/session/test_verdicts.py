@@ -39,7 +39,7 @@ def state(error_hz: float, sigma_hz: float) -> DialState:
         (-3098.0, 9.0, "am", "look", "reads 3\u202f098 Hz low"),
         (37.0, 6.0, "ssb", "look", "reads 37 Hz high"),
         (1.0, 6.0, "ssb", "good", "true to 6.0 Hz"),
-        (1.0, 6.0, "data", "look", "true to 6.0 Hz"),
+        (1.0, 12.0, "data", "look", "true to 12 Hz"),
         (0.1, 0.3, "data", "good", "true to 0.30 Hz"),
     ],
 )

@@ -4,7 +4,7 @@ from typing import Literal
 
 import msgspec
 
-from yarddial.yard.bands import TABLE
+from yarddial.yard.bands import TABLE, Region
 from yarddial.yard.line import Line
 from yarddial.yard.path import path_sense
 
@@ -51,7 +51,7 @@ class DemodulationDefaults(msgspec.Struct, frozen=True):
         return Settings(self.way, self.low_hz, self.high_hz, deemphasis_us=self.deemphasis_us)
 
 
-# Region 1's 50 us; elsewhere 75 us is used, which a person can choose.
+# As in region 1, in a raster of 12.5 kHz; what differs by place is in `usual`.
 DEMODULATIONS: dict[Demodulation, DemodulationDefaults] = {
     way.way: way
     for way in (
@@ -64,6 +64,36 @@ DEMODULATIONS: dict[Demodulation, DemodulationDefaults] = {
         DemodulationDefaults("wfm", "wide FM", "wfm", -120_000.0, 120_000.0, 100_000.0, 50.0),
     )
 }
+# Widths in narrow FM by their use, hertz from the middle: channels of 25 kHz (5 kHz of deviation), and the pictures of
+# weather satellites (17 kHz of deviation, tones to 4 kHz, Doppler of 3.5 kHz).
+_WIDE_CHANNELS_HZ, _PICTURES_HZ = 8_000.0, 20_000.0
+_PICTURE_BANDS_HZ = ((137e6, 138e6),)
+# Marine VHF, and the amateurs' 2 m outside region 1 and 23 cm everywhere.
+_WIDE_CHANNEL_BANDS_HZ = ((156e6, 162.05e6), (1240e6, 1300e6))
+# Pre-emphasis of FM broadcasting: 75 us in the Americas (region 2), 50 us elsewhere but for a few countries (ITU-R
+# BS.450).
+DEEMPHASIS_US: dict[Region, float] = {1: 50.0, 2: 75.0, 3: 50.0}
+
+
+def usual(way: Demodulation, dial_hz: float, region: Region = 1) -> DemodulationDefaults:
+    """A way with the edges and de-emphasis that are usual at a place."""
+    found = DEMODULATIONS[way]
+    if way == "wfm":
+        return msgspec.structs.replace(
+            found, deemphasis_us=DEEMPHASIS_US[region], step_hz=raster_at(dial_hz, way, region)
+        )
+    if way != "nfm":
+        return found
+    half_hz = found.high_hz
+    if any(low <= dial_hz < high for low, high in _PICTURE_BANDS_HZ):
+        half_hz = _PICTURES_HZ
+    elif any(low <= dial_hz < high for low, high in _WIDE_CHANNEL_BANDS_HZ) or (
+        region != 1 and 144e6 <= dial_hz < 148e6
+    ):
+        half_hz = _WIDE_CHANNELS_HZ
+    return msgspec.structs.replace(found, low_hz=-half_hz, high_hz=half_hz)
+
+
 # Pilot over the noise of a bin of 30 Hz: mono under the first, both channels whole from the second on. The noise of the
 # difference is then 17 to 37 dB under full scale; in mono it is some 20 dB less (ITU-R BS.641).
 STEREO_DB = (20.0, 40.0)
@@ -89,24 +119,40 @@ def is_lower_sideband(dial_hz: float) -> bool:
 def demodulations_of(mode: str, dial_hz: float) -> tuple[Demodulation, ...]:
     """Ways that serve a mode, the usual one first."""
     able = tuple(way.way for way in DEMODULATIONS.values() if way.mode == mode)
+    if mode == "fsk":
+        # Its tones come out of the upper sideband, whatever the band.
+        return ("usb", "lsb")
     if mode == "ssb" and is_lower_sideband(dial_hz):
         return tuple(reversed(able))
     return able or ("usb",)
 
 
-def raster_at(dial_hz: float, way: Demodulation) -> float:
-    """Spacing of the channels that transmitters keep to here, hertz (region 1); the way's own step where none is usual.
+def raster_at(dial_hz: float, way: Demodulation, region: Region = 1) -> float:
+    """Spacing of the channels that transmitters keep to here, hertz; the way's own step where none is usual.
 
-    Long and medium wave 9 kHz, short-wave broadcasting 5 kHz, FM broadcasting 100 kHz, narrow FM 12.5 kHz, airband
-    8.33 kHz as 25 / 3.
+    Long and medium wave 9 kHz, in region 2 10 kHz; short-wave broadcasting 5 kHz; FM broadcasting 100 kHz, in region 2
+    200 kHz on odd tenths of a megahertz; narrow FM 12.5 kHz, marine 25 kHz; airband in region 1 8.33 kHz as 25 / 3,
+    elsewhere 25 kHz (Geneva 1975 and Rio 1981 agreements; ICAO annex 10; Radio Regulations, appendix 18).
     """
     if way in ("am", "sam"):
-        if dial_hz < 1.7e6:
-            return 9_000.0
+        if dial_hz < 1.705e6:
+            return 10_000.0 if region == 2 else 9_000.0
         if dial_hz < 30e6:
             return 5_000.0
-        return 25_000.0 / 3
-    return {"nfm": 12_500.0, "wfm": 100_000.0}.get(way, DEMODULATIONS[way].step_hz)
+        return 25_000.0 / 3 if region == 1 else 25_000.0
+    if way == "wfm":
+        return 200_000.0 if region == 2 else 100_000.0
+    if way == "nfm":
+        return 25_000.0 if any(low <= dial_hz < high for low, high in _WIDE_CHANNEL_BANDS_HZ) else 12_500.0
+    return DEMODULATIONS[way].step_hz
+
+
+def on_raster(dial_hz: float, way: Demodulation, region: Region = 1) -> float:
+    """The channel nearest to a place."""
+    raster_hz = raster_at(dial_hz, way, region)
+    # Region 2's FM channels lie on odd tenths: 88.1, 88.3 MHz.
+    first_hz = 100_000.0 if way == "wfm" and region == 2 else 0.0
+    return first_hz + round((dial_hz - first_hz) / raster_hz) * raster_hz
 
 
 def turned(settings: Settings, line: Line) -> Settings:

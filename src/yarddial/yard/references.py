@@ -17,6 +17,7 @@ class ReferenceKind(msgspec.Struct, frozen=True):
     day, of a sky-wave.
     trust : `good` for truing, `look` where it mostly proves reception, `never` where it is off on purpose.
     mode : in which it is received and measured.
+    asks : nobody but its keeper knows how well it is kept: the figure must be given.
     low_hz, high_hz : where it is found; a frequency outside is worth a question.
     needs_care : a sentence of caution, first of all.
     """
@@ -32,6 +33,7 @@ class ReferenceKind(msgspec.Struct, frozen=True):
     low_hz: float = 0.0
     high_hz: float = 1e12
     needs_care: str = ""
+    asks: bool = False
 
     def sigma_hz(self, frequency_hz: float) -> float:
         """Doubt as received, one sigma."""
@@ -43,12 +45,18 @@ _CARE = (
     "Only with a licence, at the lowest power, into a dummy load, and never into the receiver: a few centimetres of "
     "wire at its socket hear enough. Local rules decide."
 )
-# The figures of practice, one sigma; rules: ITU-R SM.1045 for transmitters' tolerances.
+# The figures of practice, one sigma. Rules: ITU-R SM.1045 for transmitters' tolerances, TF.768 for time signals, 3GPP
+# TS 36.104 for cellular down-links (0.05 ppm, wide area), BS.450 for the pilot, ICAO annex 10 for the airband.
 KINDS: tuple[ReferenceKind, ...] = (
     ReferenceKind(
         "standard frequency", "am", 1e-4, 0.0, 0.3, "good", "locked to a standard, to 1e-11 or better",
-        "a sky-wave wanders by 0.1 to 1 Hz, most at dawn and dusk: measure by day, and on two or three days",
+        "a sky-wave wanders by 0.1 to 1 Hz, most at dawn and dusk: measure by day, and on two or three days; several "
+        "stations share these frequencies, fractions of a hertz apart as received: none is nearer than that",
         1e6, 30e6,
+    ),
+    ReferenceKind(
+        "long-wave time signal", "cw", 1e-5, 0.0, 0.005, "good", "locked to a standard, to 1e-12",
+        "its ground wave is steady by day; its keying or phase marks take minutes to average out", 15e3, 200e3,
     ),
     ReferenceKind(
         "medium-wave broadcaster", "am", 7.0, 0.0, 0.0, "good", "rule: within 10 to 20 Hz, many are locked far better",
@@ -75,20 +83,35 @@ KINDS: tuple[ReferenceKind, ...] = (
         "carriers of one channel are offset on purpose, so that they do not beat: never a reference", 117e6, 138e6,
     ),
     ReferenceKind(
-        "amateur beacon", "cw", 0.0, 1.0, 0.0, "good", "0.1 to 2 ppm, as its keeper states",
-        "ask its keeper, and trust it that much",
+        "beacon, locked", "cw", 0.0, 1e-3, 0.0, "good", "locked to satellites or rubidium, as its keeper states",
+        "a lock can fail: a beacon that was off once is asked about first; below 30 MHz the sky-wave wanders as well",
+    ),
+    ReferenceKind(
+        "amateur beacon", "cw", 0.0, 1.0, 0.0, "good", "a crystal: 0.1 to 2 ppm, as its keeper states",
+        "ask its keeper, and trust it that much; it moves with the weather on its hill",
     ),
     ReferenceKind(
         "steady carrier", "cw", 0.5, 0.0, 0.0, "good", "as its keeper states",
-        "trust it as far as its keeper measures it",
+        "what stands still may come out of the receiver itself, or a neighbour's supply: give its figure only when its "
+        "keeper measures it", asks=True,
+    ),
+    ReferenceKind(
+        "cellular down-link", "wfm", 0.0, 0.025, 0.0, "look", "rule: within 0.05 ppm at a wide-area station",
+        "it has no carrier to measure: its centre needs the signal's own structure, which is not measured here",
+        450e6, 6e9,
     ),
     ReferenceKind(
         "digital multiplex", "wfm", 0.0, 1e-3, 0.0, "look", "locked, about 1e-9 in networks on one frequency",
         "it has no carrier: its centre needs the multiplex's own structure, which is not measured here", 47e6, 900e6,
     ),
     ReferenceKind(
-        "satellite beacon", "cw", 0.0, 1e-3, 0.0, "good", "locked",
-        "fine once the LNB is in the model; the satellite's own motion adds some hertz over a day", 1e9, 100e9,
+        "satellite beacon", "cw", 0.0, 1e-3, 30.0, "good", "locked, in geostationary orbit",
+        "fine once the LNB is in the model; the satellite swings by some metres a second in a day: tens of hertz at "
+        "10 GHz, so look again at another hour", 1e9, 100e9,
+    ),
+    ReferenceKind(
+        "moving satellite", "cw", 3000.0, 0.0, 3000.0, "never", "as it was built; its motion shifts it",
+        "Doppler moves it by 3 kHz at 137 MHz and 10 kHz at 435 MHz within one pass: never a reference", 20e6, 10e9,
     ),
     ReferenceKind(
         "disciplined source", "cw", 0.0, 1e-3, 0.0, "good", "disciplined by satellite or by rubidium, 1e-10 to 1e-9",
@@ -102,6 +125,7 @@ KINDS: tuple[ReferenceKind, ...] = (
 )  # fmt: skip
 # Bands kept for standard frequencies all over the world (Radio Regulations, article 5).
 STANDARD_BANDS_HZ: tuple[tuple[float, float], ...] = (
+    (19.95e3, 20.05e3),
     (2.498e6, 2.502e6),
     (4.995e6, 5.005e6),
     (9.995e6, 10.005e6),

@@ -7,14 +7,15 @@ import numpy as np
 
 from yarddial.analysis.ghosts.scene import Floats, ReceiverModel, Scene
 from yarddial.analysis.ghosts.span import Peak, Span
-from yarddial.yard.bands import Band, bands_within
-from yarddial.yard.demodulation import DEMODULATIONS, demodulations_of
+from yarddial.yard.bands import Band
+from yarddial.yard.demodulation import demodulations_of, usual
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.line import Line
 from yarddial.yard.oscillators import Oscillators, crystal_of, is_in_ppm, oscillator_of
 from yarddial.yard.parts import Converter, TwoPort, Value
 from yarddial.yard.parts.usual import CRYSTAL_DBM, HARMONIC_DB, iip2_of, iip3_of, isolation_of, leak_of, mirror_of
 from yarddial.yard.path import Stage, shown_for_dial
+from yarddial.yard.segments import segment_at
 from yarddial.yard.strong import Strong
 
 # Of a plain filter beyond its edges, dB an octave, what leaks past it at most, and what past a notch.
@@ -68,8 +69,8 @@ def strong_seen(
     """
     found: list[Strong] = []
     for peak in peaks:
-        bands = bands_within(peak.dial_hz, peak.dial_hz, known_bands)
-        width_hz = DEMODULATIONS[demodulations_of(bands[0].mode_key, peak.dial_hz)[0]].width_hz if bands else 0.0
+        segment = segment_at(peak.dial_hz, known_bands)
+        width_hz = usual(demodulations_of(segment.mode, peak.dial_hz)[0], peak.dial_hz).width_hz if segment else 0.0
         if any(abs(one.frequency_hz - peak.dial_hz) < max(width_hz, one.width_hz) / 2 for one in found):
             continue
         socket_hz = shown_for_dial(peak.dial_hz, line.at(peak.dial_hz).stages)

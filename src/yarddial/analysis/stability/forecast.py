@@ -9,13 +9,16 @@ import numpy as np
 from yarddial.analysis.stability.track import Point
 from yarddial.yard.errors import BadSamples
 
-CrystalKind = Literal["plain", "compensated", "oven"]
+CrystalKind = Literal["plain", "compensated", "oven", "resonator"]
 DAY_S, YEAR_S = 86_400.0, 365.25 * 86_400.0
 
 
 class Habit(msgspec.Struct, frozen=True):
-    """What crystals of a kind do, one sigma: ageing in ppm a year, weather in ppm, wandering in ppm over a year.
+    """What oscillators of a kind do, one sigma.
 
+    ageing_ppm_year : at first; it slows by 1 / e a year, so that the first year makes 0.63 of it.
+    weather_ppm, wander_ppm_year : by seasons and weather, and wandering over a year.
+    daily_ppm : between the hours of a day, indoors. cold_ppm : just switched on, against warm.
     weather_days : over which the weather's part is forgotten.
     allan_deviation : fractional, at the seconds of one measurement (IEEE Std 1139; usual figures).
     """
@@ -25,15 +28,23 @@ class Habit(msgspec.Struct, frozen=True):
     weather_days: float
     wander_ppm_year: float
     allan_deviation: float
+    daily_ppm: float
+    cold_ppm: float
 
 
-# Usual figures: plain crystals age by 1 to 5 ppm in their first year, most of it in its first months,
-# and follow the temperature by a tenth of a ppm a degree.
+# Usual figures: plain crystals age by 1.5 to 2 ppm in their first year, follow the temperature by a tenth of a ppm a
+# degree, and move by one or two while they warm up. Dielectric resonators, which hang outdoors at a dish, move by some
+# ppm a degree.
 HABITS: dict[CrystalKind, Habit] = {
-    "plain": Habit(3.2, 0.9, 90.0, 0.65, 1e-9),
-    "compensated": Habit(0.8, 0.095, 90.0, 0.13, 1e-10),
-    "oven": Habit(0.08, 0.005, 90.0, 0.013, 1e-11),
+    "plain": Habit(3.2, 0.9, 90.0, 0.65, 1e-9, 0.2, 1.5),
+    "compensated": Habit(0.8, 0.095, 90.0, 0.13, 1e-10, 0.02, 0.15),
+    "oven": Habit(0.08, 0.005, 90.0, 0.013, 1e-11, 0.001, 0.05),
+    "resonator": Habit(10.0, 15.0, 90.0, 5.0, 1e-9, 8.0, 10.0),
 }
+# A dielectric resonator is found in oscillators above this, and its sheet allows more than crystals do.
+RESONATOR_HZ, LEAST_RESONATOR_PPM = 3e9, 20.0
+# Over such a part of a day its hours are forgotten.
+HOURS_DAYS = 0.2
 # Sheets of plain crystals allow 20 to 50 ppm, compensated ones 0.5 to 2, ovens less; taken as two sigma.
 LEAST_PLAIN_PPM, LEAST_COMPENSATED_PPM = 3.0, 0.1
 # How sure the habits are, in measurements: what the history shows outweighs them after so many.
@@ -83,11 +94,15 @@ def forecast(history: Sequence[Point], at_s: float, kind: CrystalKind = "plain")
     state, covariance, _ = _filter(history, habit, scale)
     state, covariance = _ahead(state, covariance, at_s - times[-1], habit, scale)
     row = np.array([1.0, 0.0, 1.0])
-    return Forecast(float(row @ state), float(np.sqrt(row @ covariance @ row)), float(state[1]), scale)
+    # At which hour it will be looked at is not known.
+    variance = float(row @ covariance @ row) + (scale * habit.daily_ppm) ** 2
+    return Forecast(float(row @ state), variance**0.5, float(state[1]), scale)
 
 
-def kind_of(sigma_ppm: float) -> CrystalKind:
-    """What an oscillator is by how far its sheet lets it be off, one sigma."""
+def kind_of(sigma_ppm: float, nominal_hz: float = 0.0) -> CrystalKind:
+    """What an oscillator is by how far its sheet lets it be off, one sigma, and by its frequency where known."""
+    if nominal_hz >= RESONATOR_HZ and sigma_ppm >= LEAST_RESONATOR_PPM:
+        return "resonator"
     if sigma_ppm >= LEAST_PLAIN_PPM:
         return "plain"
     return "compensated" if sigma_ppm >= LEAST_COMPENSATED_PPM else "oven"
@@ -100,7 +115,8 @@ def growth_ppm(seconds_s: float, kind: CrystalKind = "plain") -> float:
     # Two looks at something that is forgotten over d days differ by sqrt(2 - 2 exp(-t/d)) of it.
     weather = habit.weather_ppm * float(np.sqrt(2 - 2 * np.exp(-days / habit.weather_days)))
     ageing = habit.ageing_ppm_year * SLOWS_YEARS * float(1 - np.exp(-years / SLOWS_YEARS))
-    return float(np.sqrt(habit.wander_ppm_year**2 * years + weather**2 + ageing**2))
+    daily = habit.daily_ppm * float(np.sqrt(2 - 2 * np.exp(-days / HOURS_DAYS)))
+    return float(np.sqrt(habit.wander_ppm_year**2 * years + weather**2 + ageing**2 + daily**2))
 
 
 def _scale(history: Sequence[Point], habit: Habit) -> float:
@@ -126,7 +142,7 @@ def _filter(history: Sequence[Point], habit: Habit, scale: float) -> tuple[np.nd
     for point in history:
         state, covariance = _ahead(state, covariance, point.time_s - before_s, habit, scale)
         before_s = point.time_s
-        variance = float(row @ covariance @ row) + point.sigma_ppm**2
+        variance = float(row @ covariance @ row) + point.sigma_ppm**2 + (scale * habit.daily_ppm) ** 2
         gain = covariance @ row / variance
         surprise = point.ppm - float(row @ state)
         surprises.append(surprise / variance**0.5)

@@ -11,22 +11,29 @@ from yarddial.yard.frequency import format_number
 
 # Fewer readings, or a smaller range of temperatures, tell no slope.
 FEWEST, LEAST_K = 4, 5.0
+# From so many readings on, over such a range, a crystal's cubic can be seen beside its slope.
+FEWEST_CUBIC, LEAST_CUBIC_K = 7, 20.0
 # A slope within so many of its doubts of none is none.
 SURE_SIGMA = 2.0
 
 
 class Slope(msgspec.Struct, frozen=True):
-    """y = level + slope (T - middle): in ppm and ppm a kelvin, each with its doubt; scatter_ppm about it."""
+    """y = level + slope (T - middle) + cubic (T - middle)^3: ppm, a kelvin, a kelvin cubed; scatter_ppm about it.
+
+    The cubic, as crystals of the usual cut have it, is 0 where the range is too small to see it.
+    """
 
     level_ppm: float
     slope_ppm_k: float
     sigma_ppm_k: float
     middle_c: float
     scatter_ppm: float
+    cubic_ppm_k3: float = 0.0
 
     def at(self, temperature_c: float) -> float:
         """Error at a temperature, ppm."""
-        return self.level_ppm + self.slope_ppm_k * (temperature_c - self.middle_c)
+        away_k = temperature_c - self.middle_c
+        return self.level_ppm + self.slope_ppm_k * away_k + self.cubic_ppm_k3 * away_k**3
 
     def sentence(self) -> str:
         """In plain words."""
@@ -34,11 +41,14 @@ class Slope(msgspec.Struct, frozen=True):
             return "it does not follow the temperature as far as can be seen"
         slope = format_number(self.slope_ppm_k, self.sigma_ppm_k, signed=True)
         doubt = format_number(self.sigma_ppm_k, self.sigma_ppm_k / 3)
-        return f"it follows the temperature by {slope} ± {doubt} ppm a kelvin"
+        bends = ", and bends beyond 10 K" if self.cubic_ppm_k3 else ""
+        return f"it follows the temperature by {slope} ± {doubt} ppm a kelvin{bends}"
 
 
 def fit_slope(points: Sequence[Point], temperatures_c: Sequence[float]) -> Slope:
     """Fit a straight line of error over temperature, weighted, its doubt by the scatter where that is larger.
+
+    With enough readings over 20 K and more a cubic is fitted beside it, and kept where it stands out.
 
     Raises
     ------
@@ -53,9 +63,22 @@ def fit_slope(points: Sequence[Point], temperatures_c: Sequence[float]) -> Slope
     value = np.array([point.ppm for point in points])
     weight = 1 / np.array([max(point.sigma_ppm, 1e-6) for point in points])
     middle_c = float(np.average(warmth, weights=weight**2))
-    rows = np.stack([np.ones_like(warmth), warmth - middle_c], axis=1) * weight[:, None]
+    away = warmth - middle_c
+    terms = [np.ones_like(away), away]
+    if len(points) >= FEWEST_CUBIC and np.ptp(warmth) >= LEAST_CUBIC_K:
+        found, sigma, scatter = _fitted([*terms, away**3], value, weight)
+        if abs(found[2]) > SURE_SIGMA * sigma[2]:
+            return Slope(found[0], found[1], sigma[1], middle_c, scatter, found[2])
+    found, sigma, scatter = _fitted(terms, value, weight)
+    return Slope(found[0], found[1], sigma[1], middle_c, scatter)
+
+
+def _fitted(terms: list[np.ndarray], value: np.ndarray, weight: np.ndarray) -> tuple[list[float], list[float], float]:
+    """Weighted least squares: factors of the terms, each one's doubt, and the scatter about the fit."""
+    columns = np.stack(terms, axis=1)
+    rows = columns * weight[:, None]
     covariance = np.linalg.inv(rows.T @ rows)
-    level, slope = (covariance @ rows.T @ (value * weight)).tolist()
-    rest = value - level - slope * (warmth - middle_c)
-    worse = max(float(np.sum((rest * weight) ** 2)) / (len(points) - 2), 1.0)
-    return Slope(level, slope, float((covariance[1, 1] * worse) ** 0.5), middle_c, float(np.std(rest)))
+    found = covariance @ rows.T @ (value * weight)
+    rest = value - columns @ found
+    worse = max(float(np.sum((rest * weight) ** 2)) / max(value.size - len(terms), 1), 1.0)
+    return found.tolist(), np.sqrt(np.diag(covariance) * worse).tolist(), float(np.std(rest))

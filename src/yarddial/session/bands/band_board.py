@@ -17,6 +17,7 @@ from yarddial.yard.bands import Band, Region
 from yarddial.yard.errors import BadStation
 from yarddial.yard.oscillators import Oscillators
 from yarddial.yard.reach import Reaches
+from yarddial.yard.segments import segment_at
 from yarddial.yard.station import Station
 
 if TYPE_CHECKING:
@@ -178,7 +179,9 @@ class BandBoard:
         """Dial into a band with everything set: on a known station where there is one, else its middle."""
         station, band = self._desk.station, row.band
         near = [r for r in station.references if band.low_hz <= r.frequency_hz <= band.high_hz]
-        self._desk.dial(near[0].frequency_hz if near else round(band.middle_hz, -3))
-        self._desk.choose_mode(near[0].mode if near else row.mode.key)
+        dial_hz = near[0].frequency_hz if near else round(band.middle_hz, -3)
+        segment = segment_at(dial_hz, (band,))
+        self._desk.dial(dial_hz)
+        self._desk.choose_mode(near[0].mode if near else segment.mode if segment is not None else row.mode.key)
         if row.route and not station.held:
             self._desk.choose_route(row.route)

@@ -13,6 +13,8 @@ from yarddial.records.log_data import LoggedChange, LoggedCorrection, LoggedObse
 from yarddial.session.background import Background
 from yarddial.session.calibration.carrier_model import model_evidence, model_sentence
 from yarddial.session.calibration.oscillator_estimates import OscillatorEstimates
+from yarddial.session.calibration.oscillator_history import seconds_of
+from yarddial.session.calibration.warmth import Warmth
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import DIAL_HALF_SPANS_HZ, LiveReceiver
@@ -49,6 +51,8 @@ HALF_CHANNEL_HZ = {"nfm": 9_000.0, "wfm": 125_000.0}
 # The dial counts as being on a reference within this, or within three sigma of its own doubt.
 NEAR_HZ = 1_000.0
 LEAST_SEARCH_HZ = 100.0
+# A drift is told for so long after it was seen.
+DRIFT_TOLD_S = 600.0
 # A drift is one from so many of its own uncertainties on; by what share of itself it changes over a measurement.
 DRIFT_SIGMAS, DRIFT_CHANGES = 4.0, 0.15
 
@@ -140,7 +144,9 @@ class Calibration(Job):
         self.temperature_c: float | None = None
         # How long the person wants to measure; 0 as long as it helps.
         self.chosen_s = 0.0
+        self._warmth = Warmth(live_receiver)
         self.oscillator_estimates = OscillatorEstimates(desk, log, background, self._estimated)
+        self.oscillator_estimates.colder_than = self._colder
         desk.on_yard_changed(self._yard_changed)
         desk.on_dial_changed(self._dial_changed)
 
@@ -204,6 +210,18 @@ class Calibration(Job):
     def touches_active_route(self) -> bool:
         """True when every oscillator of the active route was measured, alone or as part of a sum on this route."""
         return {name for name, _ in self.state().slopes} <= self.oscillator_estimates.touched()
+
+    def _colder(self, measured_s: float) -> dict[str, float]:
+        receiver = self._desk.line.receiver.name
+        return {crystal_of(receiver): self._warmth.colder_than(receiver, measured_s)}
+
+    def drift_hz_per_minute(self) -> float:
+        """How fast the dial moved when a station was last measured on the active route, if just now; else 0."""
+        here = [o for o in self.observations if o.route == self._desk.line.name]
+        latest = max(here, key=lambda one: one.at_utc, default=None)
+        if latest is None or seconds_of("") - seconds_of(latest.at_utc) > DRIFT_TOLD_S:
+            return 0.0
+        return abs(latest.drift_hz_per_s) * 60
 
     def why_out_of_reach(self) -> str:
         """Why the active route cannot serve the dial, or an empty text."""
@@ -322,6 +340,7 @@ class Calibration(Job):
 
     def grow(self) -> None:
         """Let the doubts grow with the time since the last measurement; called now and then."""
+        self._warmth.look(self._desk.line.receiver.name)
         self.oscillator_estimates.grow()
         self._changed.tell()
 

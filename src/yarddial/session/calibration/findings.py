@@ -48,6 +48,12 @@ def dial_findings(calibration: Calibration, desk: Desk) -> list[Finding]:
     elif ago_s is not None and ago_s > HALF_YEAR_S:
         what = f"True: last measured {ago_s / DAY_S:.0f} days ago"
         found.append(going("unknown", what, "crystals age: once in half a year is good practice", "True"))
+    drift_hz = calibration.drift_hz_per_minute()
+    if drift_hz > mode.drift_hz:
+        what = f"True: the dial drifts by {format_hertz(drift_hz, drift_hz / 5)} a minute"
+        bears = format_hertz(mode.drift_hz, signed=False)
+        why = f"{mode.name} bears {bears} a minute: let it warm up, then measure again"
+        found.append(going("look", what, why, "True"))
     if not calibration.touches_active_route():
         what = f"True: nothing measured on {line.name}; the dial may be off by {format_sigma(2 * state.sigma_hz)[1:]}"
         why = f"{mode.name} bears {format_sigma(mode.tolerance_hz)[1:]}"

@@ -87,6 +87,8 @@ class OscillatorEstimates:
         self._desk, self._log, self._background = desk, log, background
         # Nobody is told before the first answer is complete.
         self._changed: Callable[[], None] = lambda: None
+        # By how much of its warm-up an oscillator is colder than when it was measured at a time.
+        self.colder_than: Callable[[float], dict[str, float]] = lambda measured_s: {}
         # Whoever waits for what an observation tells.
         self._waiting: list[Callable[[], None]] = []
         self.observations: tuple[Observation, ...] = ()
@@ -209,7 +211,8 @@ class OscillatorEstimates:
     def _grow(self) -> None:
         since_s = max(seconds_of("") - self._fitted_s, 0.0)
         known = drifted(self._fitted, self.observations, seconds_of(""))
-        self.oscillators = grown(known, self._moving(), self._units, since_s)
+        colder = self.colder_than(self._fitted_s)
+        self.oscillators = grown(known, self._moving(), self._units, since_s, colder)
 
     def serves_for_s(self) -> float:
         """How long the dial will serve its mode here, once corrected, without being measured again."""

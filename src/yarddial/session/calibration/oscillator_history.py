@@ -6,7 +6,7 @@ from math import exp
 
 import msgspec
 
-from yarddial.analysis.stability.forecast import CrystalKind, forecast, growth_ppm, kind_of
+from yarddial.analysis.stability.forecast import HABITS, CrystalKind, forecast, growth_ppm, kind_of
 from yarddial.analysis.stability.track import Point
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import oscillators_of
@@ -102,7 +102,11 @@ def histories(station: Station, entries: Iterable[Entry]) -> dict[str, History]:
 def kinds_of(station: Station) -> dict[str, CrystalKind]:
     """What every oscillator is by its sheet."""
     stated, units = stated_oscillators(station), units_hz(station)
-    return {name: kind_of(stated.sigma(name) / units[name]) for name in stated.names}
+    # One ppm of it, hertz; a crystal counts in ppm.
+    return {
+        name: kind_of(stated.sigma(name) / units[name], 0.0 if is_in_ppm(name) else 1e6 * units[name])
+        for name in stated.names
+    }
 
 
 def carried(known: Oscillators, past: Mapping[str, History], units: Mapping[str, float], at_s: float) -> Oscillators:
@@ -124,13 +128,22 @@ def carried(known: Oscillators, past: Mapping[str, History], units: Mapping[str,
 
 
 def grown(
-    known: Oscillators, kinds: Mapping[str, CrystalKind], units: Mapping[str, float], seconds_s: float
+    known: Oscillators,
+    kinds: Mapping[str, CrystalKind],
+    units: Mapping[str, float],
+    seconds_s: float,
+    colder: Mapping[str, float] | None = None,
 ) -> Oscillators:
-    """The same some time later: each oscillator of a known kind may have moved by itself since."""
+    """The same some time later: each oscillator of a known kind may have moved by itself since.
+
+    colder : by how much of its warm-up one is colder than when it was measured, 0 to 1.
+    """
     rows = [list(row) for row in known.covariance]
     for i, name in enumerate(known.names):
         if name in kinds:
             rows[i][i] += (growth_ppm(seconds_s, kinds[name]) * units[name]) ** 2
+            cold = 0.0 if colder is None else colder.get(name, 0.0)
+            rows[i][i] += (cold * HABITS[kinds[name]].cold_ppm * units[name]) ** 2
     return Oscillators(known.names, known.values, tuple(tuple(row) for row in rows))
 
 

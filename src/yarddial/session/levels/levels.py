@@ -18,7 +18,7 @@ from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
 from yarddial.yard import clock
 from yarddial.yard.bands import bands_within
-from yarddial.yard.demodulation import DEMODULATIONS, demodulations_of, turned
+from yarddial.yard.demodulation import demodulations_of, turned, usual
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.external_noise import Atmospherics
 from yarddial.yard.frequency import format_frequency
@@ -139,7 +139,7 @@ class Levels(Job):
         dial_hz = self._desk.station.dial_hz
         if self._desk.line.why_not(dial_hz):
             return None
-        way = DEMODULATIONS[demodulations_of(self._desk.station.mode, dial_hz)[0]]
+        way = usual(demodulations_of(self._desk.station.mode, dial_hz)[0], dial_hz)
         line = self._desk.line.at(dial_hz)
         point = self.weighed()
         if point is None:
@@ -278,7 +278,7 @@ class Levels(Job):
         self._lease = lease
         self._running, self._points, self.trouble, self.fraction = swept, [], "", 0.0
         dial_hz = self._desk.station.dial_hz
-        way = DEMODULATIONS[demodulations_of(self._desk.station.mode, dial_hz)[0]]
+        way = usual(demodulations_of(self._desk.station.mode, dial_hz)[0], dial_hz)
         heard = turned(way.settings(), self._desk.line.at(dial_hz))
         middle_hz = (heard.low_hz + heard.high_hz) / 2
         lease.ask(Sweep(settings, way.width_hz, middle_hz, with_span=with_span, with_products=with_products))

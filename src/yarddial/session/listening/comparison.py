@@ -15,7 +15,7 @@ from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver, ask_for
 from yarddial.session.station.desk import Desk
-from yarddial.yard.demodulation import DEMODULATIONS, demodulations_of, turned
+from yarddial.yard.demodulation import demodulations_of, turned, usual
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.line import Line
 
@@ -188,7 +188,7 @@ class Comparison(Job):
 
     def _weigh(self) -> None:
         line = self._setup().line.at(self._dial_hz)
-        way = DEMODULATIONS[demodulations_of(self._desk.station.mode, self._dial_hz)[0]]
+        way = usual(demodulations_of(self._desk.station.mode, self._dial_hz)[0], self._dial_hz)
         heard = turned(way.settings(), line)
         self._width_hz = way.width_hz
         if self._lease is not None:

@@ -14,7 +14,16 @@ from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.listening.recorder import Recorder
 from yarddial.session.receiver.live_receiver import LiveReceiver, next_half_span_hz
 from yarddial.session.station.desk import Desk
-from yarddial.yard.demodulation import DEMODULATIONS, Demodulation, demodulations_of, raster_at, turned
+from yarddial.yard.demodulation import (
+    DEMODULATIONS,
+    Demodulation,
+    DemodulationDefaults,
+    demodulations_of,
+    on_raster,
+    raster_at,
+    turned,
+    usual,
+)
 from yarddial.yard.errors import BadLevel, YardDialError
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.level import Level, band_of, parse_level
@@ -152,7 +161,7 @@ class Listening(Job):
     def choose_way(self, way: Demodulation) -> None:
         """Hear it another way, with that way's usual edges."""
         kept = {key: getattr(self.settings, key) for key in ("squelch_dbfs", "gain_control", "noise_reduction")}
-        self.settings = msgspec.structs.replace(DEMODULATIONS[way].settings(), **kept)
+        self.settings = msgspec.structs.replace(self._usual(way).settings(), **kept)
         mode = DEMODULATIONS[way].mode
         if mode != self._desk.station.mode:
             self._mode = mode
@@ -162,7 +171,7 @@ class Listening(Job):
 
     def set_edges(self, low_hz: float, high_hz: float) -> None:
         """Drag the filter's edges; they keep a tenth of the usual width, and stay within three times of it."""
-        usual = DEMODULATIONS[self.settings.way]
+        usual = self._usual(self.settings.way)
         least, most = usual.width_hz / 10, 3 * max(abs(usual.low_hz), abs(usual.high_hz))
         low_hz, high_hz = max(low_hz, -most), min(high_hz, most)
         if high_hz - low_hz >= least:
@@ -241,7 +250,7 @@ class Listening(Job):
 
     def step(self, steps: int) -> None:
         """Move the dial by the mode's step, onto its raster."""
-        step_hz = DEMODULATIONS[self.settings.way].step_hz
+        step_hz = self._usual(self.settings.way).step_hz
         dial_hz = self._desk.station.dial_hz
         place = dial_hz / step_hz
         # From beside the raster the first step goes onto it.
@@ -265,8 +274,9 @@ class Listening(Job):
     def snap_to_raster(self) -> float:
         """Put the dial on the nearest channel of the band's raster; returns its spacing."""
         dial_hz = self._desk.station.dial_hz
-        raster_hz = raster_at(dial_hz, self.settings.way)
-        self._desk.dial(round(dial_hz / raster_hz) * raster_hz)
+        region = self._desk.station.region
+        raster_hz = raster_at(dial_hz, self.settings.way, region)
+        self._desk.dial(on_raster(dial_hz, self.settings.way, region))
         return raster_hz
 
     def snap(self) -> bool:
@@ -410,8 +420,12 @@ class Listening(Job):
             self._mode = mode
             able = demodulations_of(mode_named(mode).key, self._desk.station.dial_hz)
             if self.settings.way not in able:
-                self.settings = DEMODULATIONS[able[0]].settings()
+                self.settings = self._usual(able[0]).settings()
                 self._make_room()
+
+    def _usual(self, way: Demodulation) -> DemodulationDefaults:
+        """A way as it is usual at the dial, in the station's region."""
+        return usual(way, self._desk.station.dial_hz, self._desk.station.region)
 
     def _make_room(self) -> None:
         """Show the whole of a channel that is wider than the picture, and as much again beside it."""

@@ -19,7 +19,7 @@ from yarddial.session.spurious.judged_span import PEAK_OVER_FLOOR_DB, JudgedPeak
 from yarddial.session.spurious.span_looks import SpanLooks, SpanSetting
 from yarddial.session.spurious.span_test import SpanTest
 from yarddial.session.station.desk import Desk
-from yarddial.yard.demodulation import DEMODULATIONS, demodulations_of
+from yarddial.yard.demodulation import demodulations_of, usual
 from yarddial.yard.editing import put_in, unique_name
 from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import format_frequency
@@ -222,7 +222,7 @@ class Mitigation:
             setting = msgspec.structs.replace(
                 setting, scene=msgspec.structs.replace(scene, strong=(*scene.strong, source))
             )
-        width_hz = DEMODULATIONS[demodulations_of(station.mode, station.dial_hz)[0]].width_hz
+        width_hz = usual(demodulations_of(station.mode, station.dial_hz)[0], station.dial_hz).width_hz
         # The peak belongs to the channel, be it at the dial or where the dial's error shows it.
         width_hz = max(width_hz, 2 * abs(here.peak.dial_hz - station.dial_hz) + 2 * before.step_hz)
         channel = WantedChannel(station.dial_hz, width_hz)

@@ -53,6 +53,11 @@ class KnownStations(MethodPage):
         def keep() -> None:
             hertz, sign, doubt = self.place.text().partition("±")
             frequency_hz, kind = parse_frequency(hertz), self._kind()
+            if kind.asks and not sign:
+                raise BadFrequency(
+                    f"{kind.name}: how well it is kept is its keeper's to say; write it as 144.43 MHz ± 30 Hz, or "
+                    "leave it out"
+                )
             sigma_hz = parse_frequency(doubt) if sign else kind.sigma_hz(frequency_hz)
             if not kind.low_hz <= frequency_hz <= kind.high_hz:
                 raise BadFrequency(
