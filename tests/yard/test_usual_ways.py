@@ -1,5 +1,7 @@
 """How a place is used: segments, sidebands, rasters, widths and de-emphasis by region; kinds of references."""
 
+from itertools import pairwise
+
 import pytest
 
 from yarddial.yard.bands import TABLE, bands_of
@@ -28,7 +30,7 @@ def test_segments_cover_their_band_without_a_gap() -> None:
     for band in TABLE:
         parts = segments_of(band)
         assert (parts[0].low_hz, parts[-1].high_hz) == (band.low_hz, band.high_hz)
-        assert all(one.high_hz == two.low_hz for one, two in zip(parts, parts[1:], strict=False))
+        assert all(one.high_hz == two.low_hz for one, two in pairwise(parts))
         assert {part.mode for part in parts} <= {mode.key for mode in MODES}
 
 
