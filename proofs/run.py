@@ -30,6 +30,7 @@ PROOFS = {
     "silent": "nothing silently wrong: what is too short, doubled, saturated, misled, set back or far too much is said",
     "ghost_orders": "products of three signals to order 5 against brute force, and all zones of direct sampling",
     "levels": "noise and levels from 10 kHz to 12 GHz against a second reckoning in watts",
+    "cards": "the settings card typed into models of listening programs: every convention on every kind of route",
     "safety": "66 yards by hand for eleven rules; where feeds run on 2,000 random yards, against wires joined",
     "which_lo": "which oscillator: 500 boxes of all classes, by a station and by the leak with the antenna on and off",
     "blind": "300 random worlds trued by their rasters alone",

@@ -1,10 +1,15 @@
 """The card's numbers, typed into a model of each convention, must put the dial where it should be."""
 
+from itertools import product
+from random import Random
+
 import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+import cards
+import listening_programs
 from all_parts_yard import BEHIND_HEARTH, DIRECT_IN, SATELLITE, station
 from yarddial.records.card_text import card_html, card_markdown
 from yarddial.yard.card import Card, groupings, settings_card
@@ -213,3 +218,13 @@ def test_an_inverted_route_says_what_each_program_needs_and_which_sideband_tells
     assert "swap I/Q" in offset[1]
     assert "lower sideband here" in sideband[0]
     assert "upper sideband here" in settings_card(yard, yard.line(VIA_LADDER), 5.36e6).tests()[-1][0]
+
+
+@pytest.mark.parametrize("kind", cards.ROUTES)
+def test_typed_into_models_of_listening_programs_the_dial_is_true_and_the_tests_tell(kind: str) -> None:
+    card, device = cards._card(Random(f"7 {kind}"), kind)
+    for offset, correction in product(listening_programs.OFFSETS, listening_programs.CORRECTIONS):
+        if offset != "knows no inversion" or card.sense < 0:
+            assert abs(cards._off_hz(card, device, offset, correction)) < 1.0, (offset, correction)
+    told, asked = cards._tests_tell(card, device)
+    assert told == asked

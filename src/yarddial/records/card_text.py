@@ -2,7 +2,7 @@
 
 from html import escape
 
-from yarddial.yard.card import Card, groupings
+from yarddial.yard.card import LO_SIDES, PITCH_HZ, Card, groupings
 from yarddial.yard.frequency import format_frequency, format_hertz, format_number
 
 
@@ -11,12 +11,26 @@ def card_rows(card: Card) -> tuple[tuple[str, str, str], ...]:
     whole = card.whole
     rows = [
         *_offsets(card),
-        ("Correction, crystal fast by", _ppm(card.crystal_fast_ppm), "positive raises what the tuner shows"),
-        ("Correction, shown high by", _ppm(card.shown_high_ppm), "positive lowers what the tuner shows"),
-        ("Correction in ppb", _number(card.crystal_fast_ppb), "crystal fast"),
-        ("Correction as a factor", f"{card.crystal_factor:.9f}", "on what the receiver counts"),
+        *_oscillator(card),
+        *_cw(card),
+        (
+            "Correction, crystal fast by",
+            f"{card.ppm_text(card.crystal_fast_ppm)} ppm",
+            "positive raises what the tuner shows",
+        ),
+        (
+            "Correction, shown high by",
+            f"{card.ppm_text(card.shown_high_ppm)} ppm",
+            "positive lowers what the tuner shows",
+        ),
+        ("Correction in ppb", format_number(card.crystal_fast_ppb, 0.15, signed=True), "crystal fast"),
+        ("Correction as a factor", f"{card.crystal_factor:.12f}", "on what the receiver counts"),
         *_crystal(card),
-        ("Correction, if the dial is scaled", _ppm(card.scaled_dial_ppm), "right at this place only"),
+        (
+            "Correction, if the dial is scaled",
+            f"{card.ppm_text(card.scaled_dial_ppm, of_dial=True)} ppm",
+            "right here only",
+        ),
         (
             "Whole ppm only",
             f"{whole.ppm:+d} ppm".replace("-", "−"),
@@ -65,14 +79,23 @@ def _offsets(card: Card) -> list[tuple[str, str, str]]:
     ]
 
 
+def _oscillator(card: Card) -> list[tuple[str, str, str]]:
+    if not card.lo_side:
+        return []
+    return [("Oscillator, as a positive number", format_frequency(card.lo_hz), f"choose '{LO_SIDES[card.lo_side]}'")]
+
+
+def _cw(card: Card) -> list[tuple[str, str, str]]:
+    if card.cw_dial_hz is None:
+        return []
+    meaning = f"for a tone of {PITCH_HZ:g} Hz, where the dial is that of single sideband"
+    return [("CW, dial of the missing carrier", format_frequency(card.cw_dial_hz), meaning)]
+
+
 def _crystal(card: Card) -> list[tuple[str, str, str]]:
     if not card.crystal_hz:
         return []
-    return [("Crystal, if it is asked for", format_frequency(card.crystal_hz, 1), "as it truly runs")]
-
-
-def _number(value: float) -> str:
-    return format_number(value, 1.0, signed=True)
+    return [("Crystal, if it is asked for", format_frequency(card.crystal_hz, 3), "as it truly runs")]
 
 
 def _swapped(card: Card) -> list[tuple[str, str, str]]:
@@ -127,7 +150,3 @@ def _subtitle(card: Card) -> str:
 def _signed(hertz: float) -> str:
     text = format_frequency(hertz)
     return f"+{text}" if hertz > 0 else text
-
-
-def _ppm(ppm: float) -> str:
-    return f"{format_number(ppm, 0.001, signed=True)} ppm"

@@ -4,11 +4,13 @@ Conventions differ twice over. An offset may be the number *added to the dial* t
 the tuner* to reach the dial. A correction may mean *the crystal runs fast by* or *shown frequencies are high by*.
 """
 
+from math import ceil, log10
+
 import msgspec
 
 from yarddial.yard.demodulation import is_lower_sideband
 from yarddial.yard.errors import BadPath
-from yarddial.yard.frequency import THIN_SPACE, format_frequency, format_hertz, format_number
+from yarddial.yard.frequency import THIN_SPACE, format_frequency, format_hertz
 from yarddial.yard.line import Line
 from yarddial.yard.modes import mode_named
 from yarddial.yard.parts import TwoPort
@@ -16,8 +18,18 @@ from yarddial.yard.path import SamplingClock, Stage, path_sense, shown_for_dial,
 from yarddial.yard.station import Station
 from yarddial.yard.working import WorkedValue, Working
 
+# Of a CW signal's tone, where nothing else is set.
+PITCH_HZ = 600.0
+# A number of ppm is written so finely that half its last digit is no more than this at the frequency it acts on.
+ROUNDED_HZ = 0.2
+# What a program asks that wants its converter as a positive number: which side of the signal it stands on.
+LO_SIDES = {
+    "sum": "up: oscillator + signal",
+    "low": "oscillator below the signal",
+    "high": "oscillator above the signal",
+}
 # A correction of the tuner and one of the dial are told apart where the two differ by this share.
-TOLD_APART = 0.05
+TOLD_APART = 0.002
 
 
 class WholePpm(msgspec.Struct, frozen=True):
@@ -68,6 +80,9 @@ class Card(msgspec.Struct, frozen=True):
     crystal_hz : what the crystal truly is, for a program that asks for it; 0 where its marking is not known.
     plain_offset_hz : of an inverted route, the offset added to the dial for a program that swaps I/Q and knows no
         inversion: it mirrors the picture about the centre, so this holds for `centre_hz` only; else the same offset.
+    lo_hz, lo_side : the offset as a positive number and the side to choose with it, a key of LO_SIDES; 0 and empty
+        where nothing is converted.
+    cw_dial_hz : where a program whose dial in CW is that of its missing carrier must stand; the dial itself otherwise.
     zone : of direct sampling, 0 where nothing is folded; None on a port behind the tuner.
     feeds : what supplies which part through the line: (source, state).
     """
@@ -89,6 +104,9 @@ class Card(msgspec.Struct, frozen=True):
     plain_offset_hz: float = 0.0
     scaled_dial_ppm: float = 0.0
     crystal_hz: float = 0.0
+    lo_hz: float = 0.0
+    lo_side: str = ""
+    cw_dial_hz: float | None = None
     zone: int | None = None
     gains: tuple[GainSetting, ...] = ()
     feeds: tuple[tuple[str, str], ...] = ()
@@ -103,6 +121,12 @@ class Card(msgspec.Struct, frozen=True):
     def crystal_factor(self) -> float:
         """The correction as a factor on what the receiver counts."""
         return 1 + self.crystal_fast_ppm * 1e-6
+
+    def ppm_text(self, ppm: float, *, of_dial: bool = False) -> str:
+        """A correction with as many digits as it takes at the tuner, or at the dial."""
+        place_mhz = max(abs(self.dial_hz if of_dial else self.tuner_hz) / 1e6, 1.0)
+        places = max(ceil(log10(place_mhz / (2 * ROUNDED_HZ))), 3)
+        return f"{round(ppm, places) + 0.0:+.{places}f}".replace("-", "−")
 
     def tests(self) -> tuple[tuple[str, str], ...]:
         """Ten seconds each: what to do, and how to read the answer."""
@@ -160,6 +184,9 @@ def settings_card(station: Station, line: Line, dial_hz: float, park_hz: float =
         plain_offset_hz=centre_hz - sense * (centre_hz - offset_hz),
         scaled_dial_ppm=(dial_hz / (sense * (tuner_hz / (1 + ppm * 1e-6) - offset_hz)) - 1) * 1e6,
         crystal_hz=receiver.crystal_hz * (1 + ppm * 1e-6),
+        lo_hz=abs(offset_hz),
+        lo_side="" if not offset_hz else "high" if sense < 0 else "sum" if offset_hz > 0 else "low",
+        cw_dial_hz=dial_hz - PITCH_HZ if station.mode == "cw" else None,
         zone=receiver.direct.zone(port_hz)
         if receiver.direct is not None and receiver.samples_directly(line.port)
         else None,
@@ -255,16 +282,24 @@ def _tests(card: Card) -> tuple[tuple[str, str], ...]:
         scaled = (
             f" It moves by {format_hertz(moves_hz, 1.0, signed=False)} where the tuner is corrected; if it moves by "
             f"{format_hertz(1e-4 * card.dial_hz, 1.0, signed=False)} only, the dial itself is scaled: type "
-            f"{format_number(card.scaled_dial_ppm, 0.001, signed=True)}, right at this place only."
+            f"{card.ppm_text(card.scaled_dial_ppm, of_dial=True)}, right at this place only."
         )
     tests.append(
         (
             "Correction: tune to a steady carrier, type +100 ppm in place of what is there.",
             f"If the carrier's reading {rises}, positive means 'crystal fast': type "
-            f"{format_number(card.crystal_fast_ppm, 0.001, signed=True)}. If it {falls}, it means 'shown high': type "
-            f"{format_number(card.shown_high_ppm, 0.001, signed=True)}.{scaled}",
+            f"{card.ppm_text(card.crystal_fast_ppm)}. If it {falls}, it means 'shown high': type "
+            f"{card.ppm_text(card.shown_high_ppm)}.{scaled}",
         )
     )
+    if card.cw_dial_hz is not None:
+        tests.append(
+            (
+                f"CW: dial {format_frequency(card.dial_hz)}, on a steady carrier there, pitch {PITCH_HZ:g} Hz.",
+                "If it sounds at the pitch, the program's dial is the carrier: leave it. If it is silent or a very low "
+                f"hum, its dial is that of single sideband: dial {format_frequency(card.cw_dial_hz)} for this signal.",
+            )
+        )
     if card.rig is not None:
         tests.append(
             (
@@ -300,9 +335,7 @@ def _working(card: Card) -> Working:
                 "O", "added to the dial", format_frequency(card.offset_added_to_dial_hz), "entered oscillators"
             ),
             WorkedValue("O′", "added to the tuner", format_frequency(card.offset_added_to_tuner_hz)),
-            WorkedValue(
-                "p", "crystal fast by", f"{format_number(card.crystal_fast_ppm, 0.001, signed=True)} ppm", "entered"
-            ),
+            WorkedValue("p", "crystal fast by", f"{card.ppm_text(card.crystal_fast_ppm)} ppm", "entered"),
             WorkedValue("P", "whole ppm", f"{whole.ppm:+d} ppm"),
             WorkedValue("f", "at the receiver's socket", format_frequency(card.tuner_hz)),
         ),
