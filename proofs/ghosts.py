@@ -1,5 +1,6 @@
 """Prediction of ghosts against the simulator's samples on 300 random scenes: all that is there, and nothing else."""
 
+import msgspec
 import numpy as np
 
 from yarddial.analysis.ghosts.prediction import predict
@@ -22,10 +23,14 @@ MOST_SAID = 20
 
 def prove() -> bool:
     """Completeness, level, and false predictions."""
+    return all([_prove(richer=False), _prove(richer=True)])
+
+
+def _prove(*, richer: bool) -> bool:
     there = missed = levelled = predicted = false = 0
     kinds: dict[str, int] = {}
     for seed in range(SCENES):
-        scene = RandomScene(seed)
+        scene = RandomScene(seed, richer=richer)
         level_dbm, floor_dbm = scene.measured()
         ghosts = predict(scene.scene, scene.dial_hz, RATE_HZ, floor_dbm + 3.0, 3, with_true=True)
         bins, power = _by_bin(ghosts, scene)
@@ -50,8 +55,9 @@ def prove() -> bool:
             around = level_dbm[(np.arange(-2, 3) + round(where)) % BINS]
             false += around.max() < dbm - 6.0
     good = missed == 0 and levelled >= 0.9 * there and false <= 0.05 * predicted
+    name = "richer scenes" if richer else "scenes"
     print(
-        f"{'ok  ' if good else 'MISS'} {SCENES} scenes: {there} ghosts there, {missed} not predicted; "
+        f"{'ok  ' if good else 'MISS'} {SCENES} {name}: {there} ghosts there, {missed} not predicted; "
         f"{levelled / there:.1%} within {LEVEL_DB:g} dB; {predicted} predicted over the floor, "
         f"{false / max(predicted, 1):.1%} not there"
     )
@@ -62,7 +68,7 @@ def prove() -> bool:
 class RandomScene:
     """A receiver with faults of its own, no converter or one, and carriers of all strengths."""
 
-    def __init__(self, seed: int) -> None:
+    def __init__(self, seed: int, *, richer: bool = False) -> None:
         chance = np.random.default_rng(seed)
         bits = int(chance.choice((10, 12, 14)))
         full_dbm = float(chance.uniform(-40, -15))
@@ -81,6 +87,16 @@ class RandomScene:
             float(full_dbm - chance.uniform(40, 60)),
         )  # fmt: skip
         strong = self._strong(chance, full_dbm, self.dial_hz, lo_hz if has_converter else 0.0)
+        more = np.random.default_rng(seed + 70_000)
+        if richer:
+            front = msgspec.structs.replace(
+                front, even_db=float(more.uniform(40, 60)), fifth_db=float(more.uniform(45, 65)),
+                if_hz=float(more.choice((3.57e6, 4.6e6, 10.7e6))), image_db=float(more.uniform(30, 55)),
+                half_if_over_full_db=float(more.uniform(15, 35)), reference_hz=float(more.choice((100e3, 250e3))),
+                reference_db=float(more.uniform(45, 65)), third_over_full_db=float(more.uniform(24, 34)),
+                quarter_dbfs=float(more.uniform(-75, -55)),
+            )  # fmt: skip
+            strong = (*strong[:2], *self._far(more, full_dbm, front, lo_hz if has_converter else 0.0))
         ppm = float(chance.uniform(-40, 40))
         port = WorldPort(
             "x", "x", stages, noise_dbm_hz, full_dbm, leak_dbm if has_converter else float("-inf"),
@@ -91,9 +107,16 @@ class RandomScene:
         self.world, self.full_dbm = world, full_dbm
         model = ReceiverModel(
             iip2_dbm=full_dbm + front.iip2_over_full_db, iip3_dbm=full_dbm + front.iip3_over_full_db,
-            mirror_db=front.image_db, harmonic_db=front.harmonic_db, crystal_hz=front.crystal_hz,
+            mirror_db=front.mirror_db, harmonic_db=front.harmonic_db, crystal_hz=front.crystal_hz,
             crystal_dbm=front.crystal_dbm, spike_dbm=full_dbm + 20 * np.log10(abs(front.spike)), ppm=ppm,
         )  # fmt: skip
+        if richer:
+            model = msgspec.structs.replace(
+                model, even_db=front.even_db, fifth_db=front.fifth_db, if_hz=front.if_hz, image_db=front.image_db,
+                half_if_dbm=full_dbm + front.half_if_over_full_db, reference_hz=front.reference_hz,
+                reference_db=front.reference_db, third_dbm=full_dbm + front.third_over_full_db,
+                quarter_dbm=full_dbm + front.quarter_dbfs,
+            )  # fmt: skip
         self.scene = Scene(
             strong, stages, model, None, isolation_db if has_converter else None, leak_dbm if has_converter else None
         )
@@ -114,6 +137,20 @@ class RandomScene:
         chosen = chance.permutation(len(places))[: int(chance.integers(2, 5))]
         return tuple(
             Strong(places[i], float(full_dbm - chance.uniform(14, 34)), f"S{n}") for n, i in enumerate(chosen.tolist())
+        )
+
+    def _far(self, more: np.random.Generator, full_dbm: float, front: FrontEnd, lo_hz: float) -> tuple[Strong, ...]:
+        """Two where the tuner's other answers bring them into the span."""
+        here_hz = self.dial_hz + lo_hz
+        spread = more.uniform(-0.35, 0.35, 5) * RATE_HZ
+        socket_hz = [
+            here_hz + 2 * front.if_hz + spread[0], here_hz + front.if_hz / 2 + spread[1] / 2, 2 * here_hz + spread[2],
+            4 * here_hz + spread[3], 5 * here_hz + spread[4],
+        ]  # fmt: skip
+        chosen = more.permutation(5)[:2]
+        return tuple(
+            Strong(float(socket_hz[i] - lo_hz), float(full_dbm - more.uniform(12, 24)), f"F{i}")
+            for i in chosen.tolist()
         )
 
     def measured(self) -> tuple[np.ndarray, float]:

@@ -109,7 +109,7 @@ def test_the_mirror_stands_where_gain_and_phase_put_it(gain: float, degrees: flo
     samples = heard(world_of((100.3e6, -40.0), front=front), 100e6)
     cosine = cos(radians(degrees))
     rejection = 10 * log10((1 + 2 * gain * cosine + gain**2) / (1 - 2 * gain * cosine + gain**2))
-    assert front.image_db == pytest.approx(rejection)
+    assert front.mirror_db == pytest.approx(rejection)
     assert level_dbm(samples, 0.3e6) - level_dbm(samples, -0.3e6) == pytest.approx(rejection, abs=0.5)
 
 

@@ -12,6 +12,8 @@ from yarddial.analysis.ghosts.span import Peak, Span
 SettingChange = Literal["centre", "attenuation", "gain", "rate", "antenna", "route"]
 # Before any test a peak is true so often; the ghosts predicted near it share the rest, by how well place and level fit.
 TRUE_BEFORE, OTHER_BEFORE = 0.6, 0.05
+# Where a ghost has to stand, and just such a peak stands there, it is seldom something else.
+MET_BEFORE, MET_WEIGHT = 0.25, 0.5
 # What nobody knows of is seldom strong: so much rarer for so many decibels more over the floor than where peaks begin;
 # what the receiver makes by itself half as fast. Near the span's middle a filter leaves little of what is folded in.
 RARER_DB, FROM_DB = 20.0, 12.0
@@ -126,7 +128,6 @@ def causes(
         over_db = max(seen.level_near(dial_hz) - seen.floor_dbm - FROM_DB, 0.0)
         rarer, own_rarer = 10 ** (-over_db / RARER_DB), 10 ** (-over_db / (2 * RARER_DB))
         alias = INNER_ALIAS if abs(dial_hz - seen.centre_hz) < INNER_SHARE * seen.rate_hz else 1.0
-    found = [PeakCause("true", "a true signal", 0.0, 1.0, 0.0, False, True, TRUE_BEFORE)]
     weights: list[float] = []
     near: list[Ghost] = []
     for ghost in ghosts:
@@ -136,7 +137,10 @@ def causes(
         misfit = 0.0 if level_dbm is None else (ghost.level_dbm - level_dbm) / LEVEL_SIGMA_DB
         near.append(ghost)
         weights.append(float(np.exp(-0.5 * (away**2 + misfit**2))))
-    share = 1 - TRUE_BEFORE - OTHER_BEFORE
+    met = seen is not None and level_dbm is not None and max(weights, default=0.0) > MET_WEIGHT
+    true_before = MET_BEFORE if met else TRUE_BEFORE
+    found = [PeakCause("true", "a true signal", 0.0, 1.0, 0.0, False, True, true_before)]
+    share = 1 - true_before - OTHER_BEFORE
     total = sum(weights) + 0.05
     for ghost, weight in zip(near, weights, strict=True):
         found.append(_cause(ghost, share * weight / total))
@@ -146,6 +150,8 @@ def causes(
         ("harmonic mixing", "a signal far above, by three times the tuner's oscillator", -2.0, 1.0, False, 1.0),
         ("third order", "a product of strong signals that are not known", 0.0, 3.0, False, rarer),
         ("second order", "a product of two strong signals that are not known", 0.0, 2.0, False, rarer),
+        ("harmonic mixing", "a signal far above, by twice the tuner's oscillator", -1.0, 1.0, False, 0.3),
+        ("converter", "what the converter makes of a strong signal", 4.0, 3.0, False, 0.3),
         ("oscillator", "something that the receiver or the computer makes", 0.0, 0.0, True, own_rarer),
         ("alias", "a signal beyond the span, folded in", 0.0, 1.0, False, alias),
     ]

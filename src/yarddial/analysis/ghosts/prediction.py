@@ -1,6 +1,9 @@
 """Everything that will be seen in a span and is not what it seems, from the strong signals and the parts' data."""
 
 from collections.abc import Sequence
+from itertools import combinations_with_replacement
+from math import log10
+from typing import NamedTuple
 
 import msgspec
 import numpy as np
@@ -18,7 +21,7 @@ MOST_MADE = 1_500
 # Of the rate, from the centre: what lies there passes the filter whole.
 SPAN_SHARE = 0.45
 # So many of the strongest in the span are looked at for what the converter makes of them.
-MOST_BENT = 12
+MOST_BENT, MOST_CONVERTED = 12, 28
 Flags = NDArray[np.bool_]
 
 
@@ -79,13 +82,14 @@ def predict(
     seen = _seen(scene, arrivals, counted_c, rate_hz, least_dbm, _home_zone(scene, centre_hz))
     sense = path_sense(_with_fold(scene, centre_hz))
     told: list[Ghost] = []
-    for place, level, slope, slope_rate, index, kind, formula, width_hz in seen:
+    for place, level, slope, slope_rate, index, kind, formula, width_hz, own_falls in seen:
         if (kind == "true" and not with_true) or abs(place) > rate_hz / 2:
             continue
         counted_hz = counted_c + place
         dial_hz = centre_hz + sense * place * (1 + receiver.entered_ppm * 1e-6)
         sources = arrivals.sources[index] if index >= 0 else ()
         falls = float(arrivals.falls[index]) if index >= 0 else 0.0
+        falls = falls if own_falls is None else own_falls
         told.append(
             Ghost(dial_hz, level, kind, sources, formula, slope, falls, sense * slope_rate, counted_hz, width_hz)
         )
@@ -161,8 +165,11 @@ def _made(
     """Products that can be seen: near the centre, or near three times it, or anywhere for direct sampling."""
     fast = 1 + receiver.ppm * 1e-6
     windows = [(counted_c * fast - reach_hz, counted_c * fast + reach_hz)]
-    if receiver.harmonic_db is not None and not receiver.direct_clock_hz:
-        windows.append((3 * counted_c * fast - reach_hz, 3 * counted_c * fast + reach_hz))
+    if not receiver.direct_clock_hz:
+        windows += [(n * counted_c * fast - reach_hz, n * counted_c * fast + reach_hz) for n in receiver.mixes]
+        if receiver.if_hz and receiver.image_db is not None:
+            image_hz = (counted_c + 2 * receiver.if_hz) * fast
+            windows.append((image_hz - reach_hz, image_hz + reach_hz))
     if receiver.direct_clock_hz:
         top = float(hertz.max(initial=0.0)) * order
         zones = range(int(2 * top / receiver.direct_clock_hz) + 1)
@@ -194,15 +201,28 @@ def _crystal(
 ) -> list[tuple[float, float, SpuriousKind, str, str]]:
     if receiver.crystal_dbm is None or not receiver.crystal_hz or receiver.direct_clock_hz:
         return []
-    first = max(int(np.ceil((counted_c - reach_hz) / receiver.crystal_hz)), 1)
-    last = int(np.floor((counted_c + reach_hz) / receiver.crystal_hz))
-    return [
-        (k * receiver.crystal_hz, receiver.crystal_dbm, "crystal", "its crystal", f"{k} X")
-        for k in range(first, last + 1)
-    ]
+    near = set()
+    for times in (1, *receiver.mixes):
+        first = max(int(np.ceil((times * counted_c - reach_hz) / receiver.crystal_hz)), 1)
+        near |= set(range(first, int(np.floor((times * counted_c + reach_hz) / receiver.crystal_hz)) + 1))
+    return [(k * receiver.crystal_hz, receiver.crystal_dbm, "crystal", "its crystal", f"{k} X") for k in sorted(near)]
 
 
-PredictedPlace = tuple[float, float, float, float, int, SpuriousKind, str, float]
+class PredictedPlace(NamedTuple):
+    """Where something stands in the span: from the centre, dBm, how it moves with centre and rate, whose arrival.
+
+    arrival : -1 for none. falls : dB for each dB of attenuation; None for as its arrival does.
+    """
+
+    place: float
+    level_dbm: float
+    slope: float
+    slope_rate: float
+    arrival: int
+    kind: SpuriousKind
+    formula: str
+    width_hz: float
+    falls: float | None = None
 
 
 def _seen(
@@ -220,29 +240,102 @@ def _seen(
     else:
         none = np.zeros(counted.size, bool)
         ways = [(counted - counted_c, np.zeros(counted.size), 0.0, none, "true", "")]
-        if receiver.harmonic_db is not None:
-            down = np.full(counted.size, -receiver.harmonic_db)
-            ways.append((counted - 3 * counted_c, down, -2.0, ~none, "harmonic mixing", "{} − 3 f_c"))
+        for times, down_db in receiver.mixes.items():
+            down = np.full(counted.size, -down_db)
+            away = counted - times * counted_c
+            ways.append((away, down, 1.0 - times, ~none, "harmonic mixing", f"{{}} − {times} f_c"))
+        still = ~arrivals.at_rest
+        if receiver.if_hz and receiver.image_db is not None:
+            # f_c + 2 IF - f: turned over, like a mirror, but about another place.
+            down = np.where(still, -receiver.image_db, -np.inf)
+            away = counted_c + 2 * receiver.if_hz - counted
+            ways.append((away, down, 2.0, ~none, "tuner image", "2 f_c + 2 IF − {}"))
+        if receiver.reference_hz and receiver.reference_db is not None:
+            down = np.where(still, -receiver.reference_db, -np.inf)
+            for sign, text in ((1, "+"), (-1, "−")):
+                away = counted - counted_c + sign * receiver.reference_hz
+                ways.append((away, down, 0.0, ~none, "sideband", f"{{}} {text} f_ref"))
     for away, more_db, slope, marked, mark, formula in ways:
         turns = np.round(away / rate_hz)
         filtered_db = np.where(arrivals.within, 0.0, receiver.filtered_db(away / rate_hz))
         level = arrivals.level_dbm + more_db + filtered_db
         near = np.abs(away) < np.where(arrivals.within, 1.5, receiver.folds_share) * rate_hz
         for i in np.flatnonzero(near & (level > least_dbm)).tolist():
-            if arrivals.at_rest[i] and mark == "harmonic mixing":
-                continue
-            kind: SpuriousKind = mark if marked[i] else arrivals.kinds[i]  # type: ignore[assignment]
+            # The crystal's harmonics keep their name, whatever they are mixed with.
+            own = not marked[i] or bool(arrivals.at_rest[i])
+            kind: SpuriousKind = arrivals.kinds[i] if own else mark  # type: ignore[assignment]
             text = formula.format(arrivals.formulas[i]) if marked[i] else arrivals.formulas[i]
             if turns[i]:
                 kind = "alias" if kind == "true" else kind
                 text = f"{text} {'−' if turns[i] > 0 else '+'} {_count(abs(int(turns[i])))}f_s"
             place = float(away[i] - turns[i] * rate_hz)
-            found.append((place, float(level[i]), slope, -float(turns[i]), i, kind, text, float(arrivals.width_hz[i])))
+            width_hz = float(arrivals.width_hz[i])
+            found.append(PredictedPlace(place, float(level[i]), slope, -float(turns[i]), i, kind, text, width_hz))
+    if not receiver.direct_clock_hz:
+        found += _half_if(receiver, arrivals, counted, counted_c, rate_hz, least_dbm)
     found += _bent(receiver, found, rate_hz, least_dbm)
     found += _mirrors(receiver, found, least_dbm)
     if receiver.spike_dbm is not None and receiver.spike_dbm > least_dbm:
-        found.append((0.0, receiver.spike_dbm, 1.0, 0.0, -1, "spike", "f_c", 0.0))
+        found.append(PredictedPlace(0.0, receiver.spike_dbm, 1.0, 0.0, -1, "spike", "f_c", 0.0))
+    if not receiver.direct_clock_hz:
+        # Behind the two branches' imbalance: the converters meet mirrors and the spike as well.
+        found += _converters(receiver, found, rate_hz, least_dbm)
     return found
+
+
+def _half_if(
+    receiver: ReceiverModel, arrivals: Arrivals, counted: Floats, counted_c: float, rate_hz: float, least_dbm: float
+) -> list[PredictedPlace]:
+    """Twice a signal half an IF above, mixed with twice the oscillator: 2 f - 2 f_c - IF, by its own intercept."""
+    if not receiver.if_hz or receiver.half_if_dbm is None:
+        return []
+    away = 2 * counted - 2 * counted_c - receiver.if_hz
+    turns = np.round(away / rate_hz)
+    level = 2 * arrivals.level_dbm - receiver.half_if_dbm + receiver.filtered_db(away / rate_hz)
+    near = (np.abs(away) < receiver.folds_share * rate_hz) & (level > least_dbm) & ~arrivals.at_rest
+    return [
+        PredictedPlace(
+            float(away[i] - turns[i] * rate_hz), float(level[i]), -1.0, -float(turns[i]), i, "half-IF",
+            f"2 {_in_brackets(arrivals.formulas[i])} − 2 f_c − IF", 2 * float(arrivals.width_hz[i]),
+            2 * float(arrivals.falls[i]),
+        )
+        for i in np.flatnonzero(near).tolist()
+    ]  # fmt: skip
+
+
+def _converters(
+    receiver: ReceiverModel, found: Sequence[PredictedPlace], rate_hz: float, least_dbm: float
+) -> list[PredictedPlace]:
+    """What the two branches' converters add: spurs a quarter of the rate away, and third harmonics, -3 x about the
+    centre, and -(2 x + y) of two, three times as large, and -(x + y + z) of three, six times."""
+    made: list[PredictedPlace] = []
+    if receiver.quarter_dbm is not None and receiver.quarter_dbm > least_dbm:
+        for sign in (1, -1):
+            share = sign / 4
+            formula = f"f_c {'+' if sign > 0 else '−'} f_s / 4"
+            made.append(
+                PredictedPlace(share * rate_hz, receiver.quarter_dbm, 1.0, share, -1, "converter", formula, 0.0)
+            )
+    if receiver.third_dbm is None:
+        return made
+    inside = sorted((p for p in found if abs(p.place) < rate_hz / 2), key=lambda p: -p.level_dbm)[:MOST_CONVERTED]
+    for parts in combinations_with_replacement(inside, 3):
+        more_db = 20 * log10((1.0, 3.0, 6.0)[len(set(parts)) - 1])
+        level_dbm = sum(p.level_dbm for p in parts) - 2 * receiver.third_dbm + more_db
+        if level_dbm < least_dbm:
+            continue
+        away = -sum(p.place for p in parts)
+        turns = round(away / rate_hz)
+        # A place is its dial's frequency less the centre.
+        slope = 1 - sum(p.slope - 1 for p in parts)
+        slope_rate = -sum(p.slope_rate for p in parts) - turns
+        width_hz = sum(p.width_hz for p in parts)
+        formula = "−(" + " + ".join(p.formula for p in parts) + ") in the converter"
+        place = away - turns * rate_hz
+        made.append(
+            PredictedPlace(place, level_dbm, slope, slope_rate, parts[0].arrival, "converter", formula, width_hz, 3.0)
+        )
+    return made
 
 
 def _bent(
@@ -273,7 +366,9 @@ def _bent(
         level_dbm = float(made.level_dbm[row])
         width_hz = sum(abs(t) * parent[7] for t, parent in zip(times, parents, strict=True))
         place = away - turns * rate_hz
-        bent.append((place, level_dbm, slope, rate_slope, parents[0][4], "third order", formula, width_hz))
+        bent.append(
+            PredictedPlace(place, level_dbm, slope, rate_slope, parents[0].arrival, "third order", formula, width_hz)
+        )
     return bent
 
 
@@ -281,7 +376,7 @@ def _mirrors(receiver: ReceiverModel, found: Sequence[PredictedPlace], least_dbm
     if receiver.mirror_db is None or receiver.direct_clock_hz:
         return []
     return [
-        (
+        PredictedPlace(
             -place,
             level - receiver.mirror_db,
             2.0 - slope,
@@ -290,8 +385,9 @@ def _mirrors(receiver: ReceiverModel, found: Sequence[PredictedPlace], least_dbm
             "mirror",
             f"2 f_c − {_in_brackets(formula)}",
             width_hz,
+            falls,
         )
-        for place, level, slope, slope_rate, index, _, formula, width_hz in found
+        for place, level, slope, slope_rate, index, _, formula, width_hz, falls in found
         if level - receiver.mirror_db > least_dbm
     ]
 

@@ -13,7 +13,7 @@ from yarddial.yard.strong import Strong
 Floats = NDArray[np.float64]
 SpuriousKind = Literal[
     "true", "spike", "mirror", "alias", "leak-through", "harmonic mixing", "crystal", "oscillator", "second order",
-    "third order", "higher order", "zone",
+    "third order", "higher order", "zone", "tuner image", "half-IF", "sideband", "converter",
 ]  # fmt: skip
 
 
@@ -22,6 +22,13 @@ class ReceiverModel(msgspec.Struct, frozen=True):
 
     iip2_dbm, iip3_dbm, iip4_dbm, iip5_dbm : intercepts at its socket, at the gain set.
     mirror_db : rejection of the mirror. harmonic_db : how far mixing with three times its oscillator is down.
+    even_db, fifth_db : with twice and five times; four times is 6 dB further down than twice.
+    if_hz : a tuner's intermediate frequency, its oscillator above; 0 for none. image_db : how far its image is down.
+    half_if_dbm : second-order intercept of its half-IF response.
+    reference_hz, reference_db : sidebands of its oscillator, so far away and so far down.
+    phase_noise_dbc_hz : of its oscillator 100 kHz away.
+    third_dbm : intercept of its converter's own third harmonic. quarter_dbm : of the converter's spurs a quarter of the
+        rate from the centre.
     crystal_hz, crystal_dbm : its crystal, and the level at which that one's harmonics appear, at the socket.
     spike_dbm : of the spike at the centre.
     pass_share, stop_share, stop_db : the filter before sampling: flat up to a share of the rate, down by so much
@@ -37,6 +44,16 @@ class ReceiverModel(msgspec.Struct, frozen=True):
     iip5_dbm: float | None = None
     mirror_db: float | None = None
     harmonic_db: float | None = None
+    even_db: float | None = None
+    fifth_db: float | None = None
+    if_hz: float = 0.0
+    image_db: float | None = None
+    half_if_dbm: float | None = None
+    reference_hz: float = 0.0
+    reference_db: float | None = None
+    phase_noise_dbc_hz: float | None = None
+    third_dbm: float | None = None
+    quarter_dbm: float | None = None
     crystal_hz: float = 0.0
     crystal_dbm: float | None = None
     spike_dbm: float | None = None
@@ -47,6 +64,13 @@ class ReceiverModel(msgspec.Struct, frozen=True):
     direct_clock_hz: float = 0.0
     ppm: float = 0.0
     entered_ppm: float = 0.0
+
+    @property
+    def mixes(self) -> dict[int, float]:
+        """By how many times its oscillator it mixes too, and how far that is down."""
+        fourth_db = None if self.even_db is None else self.even_db + 6.0
+        down = {2: self.even_db, 3: self.harmonic_db, 4: fourth_db, 5: self.fifth_db}
+        return {times: db for times, db in down.items() if db is not None}
 
     def filtered_db(self, away_share: Floats) -> Floats:
         """What the filter before sampling leaves at a distance from the centre, as a share of the rate: 0 or less."""

@@ -6,6 +6,8 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+# So far down is not at all.
+NEVER_DB = 150.0
 Complex = NDArray[np.complex64]
 Half = NDArray[np.float32]
 # Pieces that stay in the processor's cache.
@@ -20,6 +22,13 @@ class FrontEnd(msgspec.Struct, frozen=True):
     iip3_over_full_db, iip2_over_full_db : intercepts above the level that fills the converter, at the input.
     harmonic_db : how far the tuner's mixing with three times its oscillator is down.
     crystal_dbm : level of the harmonics of its own crystal, at the reference gain.
+    even_db, fifth_db : the same for twice and five times its oscillator; four times is 6 dB further down than twice.
+    if_hz, image_db : of a tuner with an intermediate frequency, and how far down its image is, at twice that above.
+    half_if_over_full_db : second-order intercept of its half-IF response, above the level that fills the converter.
+    reference_hz, reference_db : sidebands of its oscillator so far away, and so far down.
+    phase_noise_dbc_hz : of its oscillator, 100 kHz away; it falls by 20 dB a decade.
+    third_over_full_db : intercept of the converter's own third harmonic, above full scale.
+    quarter_dbfs : of its spurs a quarter of the rate from the centre.
     """
 
     bits: int
@@ -32,9 +41,25 @@ class FrontEnd(msgspec.Struct, frozen=True):
     crystal_hz: float = 0.0
     crystal_dbm: float = -300.0
     swapped: bool = False
+    even_db: float = 200.0
+    fifth_db: float = 200.0
+    if_hz: float = 0.0
+    image_db: float = 200.0
+    half_if_over_full_db: float = 200.0
+    reference_hz: float = 0.0
+    reference_db: float = 200.0
+    phase_noise_dbc_hz: float = -300.0
+    third_over_full_db: float = 200.0
+    quarter_dbfs: float = -300.0
 
     @property
-    def image_db(self) -> float:
+    def mixes(self) -> dict[int, float]:
+        """By how many times the oscillator is mixed with too, and how far down."""
+        down = {2: self.even_db, 3: self.harmonic_db, 4: self.even_db + 6.0, 5: self.fifth_db}
+        return {times: db for times, db in down.items() if db < NEVER_DB}
+
+    @property
+    def mirror_db(self) -> float:
         """Image rejection from gain ratio and phase error: (1 + 2 g cos + g^2) / (1 - 2 g cos + g^2)."""
         g, cosine = self.iq_gain, np.cos(radians(self.iq_phase_deg))
         wanted, image = 1 + 2 * g * cosine + g * g, 1 - 2 * g * cosine + g * g
@@ -53,6 +78,13 @@ class FrontEnd(msgspec.Struct, frozen=True):
             q += np.float32(complex(self.spike).imag)
         if self.swapped:
             np.negative(q, out=q)
+        if self.third_over_full_db < NEVER_DB:
+            self._bend(i, q, one)
+        if self.quarter_dbfs > -NEVER_DB:
+            # j^n and j^-n: pieces begin at whole fours.
+            amplitude = np.float32(2 * 10 ** (self.quarter_dbfs / 20))
+            i[0::4] += amplitude
+            i[2::4] -= amplitude
         for half in (i, q):
             quantise(half, self.bits)
         samples.real, samples.imag = i, q
@@ -71,6 +103,15 @@ class FrontEnd(msgspec.Struct, frozen=True):
         size += np.float32(1)
         i *= size
         q *= size
+
+    def _bend(self, i: Half, q: Half, spare: Half) -> None:
+        """Each branch's converter bends by itself, y = x - k x^3 with k / 4 = 1 / A^2: a tone gets its -3 f."""
+        bend = np.float32(4 * 10 ** (-self.third_over_full_db / 10))
+        for half in (i, q):
+            np.multiply(half, half, out=spare)
+            spare *= half
+            spare *= bend
+            np.subtract(half, spare, out=half)
 
     def _cubic(self) -> float:
         """k for an intercept I above full scale: two tones of amplitude a give products k a^3 = a^3 / A_I^2."""

@@ -35,11 +35,13 @@ COMB_HZ, LOWEST_DBM = 6e6, -190.0
 class Arrival(msgspec.Struct, frozen=True):
     """One signal at the tuner.
 
-    socket_hz : true frequency at the socket, constant errors included; for harmonic mixing `mixes_with` is 3.
+    socket_hz : true frequency at the socket, constant errors included.
+    mixes_with : so many times the centre is what it is mixed down by: 3 for the third harmonic, -1 for an image.
     level_dbm : at the socket, at the reference gain.
     make, needed_hz : its base band, and the rate at which that has to be sampled.
     drift_turns : phase that it gains over true time besides, in turns: sky-wave and converters' oscillators.
-    folds, folded_about_hz : of direct sampling, in the counting: sense * (f - whole clocks).
+    folds, folded_about_hz : of direct sampling, in the counting: sense * (f - whole clocks); of an image or a sideband
+        likewise, about what the tuner has besides its centre.
     crystal_bound : it is made from the receiver's own crystal, so its place in the counting never changes.
     phase : of kinds of constant amplitude, which are quicker to make from it.
     made_of_hz : how far from the centre the signals lie of which it is a product; empty for a signal of its own.
@@ -81,6 +83,8 @@ def arrivals(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
         return _crystal(world, port, centre_hz)
     found = _signals(world, port, centre_hz)
     every = [*found, *_leaks(world, port, centre_hz), *_products(world, port, found)]
+    if not port.direct_clock_hz:
+        every += _by_oscillator(world, port, found)
     if port.direct_clock_hz:
         clock_hz = port.direct_clock_hz
         every = [_folded(arrival, clock_hz, world.crystal_ppm) for arrival in every if arrival.mixes_with == 1]
@@ -124,7 +128,8 @@ def _signals(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
         ways = [(sense * transmitter.frequency_hz + lo_hz, handed_dbm, sense, 1, True)]
         if port.stages:
             ways.append((transmitter.frequency_hz, handed_dbm - port.isolation_db, 1, 1, False))
-        ways += [(hz, dbm - world.front.harmonic_db, s, 3, converted) for hz, dbm, s, _, converted in ways]
+        mixes = world.front.mixes.items()
+        ways += [(hz, dbm - down, s, times, one) for hz, dbm, s, _, one in ways for times, down in mixes]
         for socket_hz, unfiltered_dbm, turned, harmonic, converted in ways:
             level_dbm = unfiltered_dbm + port.passed_db(abs(socket_hz))
             if level_dbm < LOWEST_DBM:
@@ -138,6 +143,31 @@ def _signals(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
                 )
             )  # fmt: skip
     return found
+
+
+def _by_oscillator(world: World, port: WorldPort, found: list[Arrival]) -> list[Arrival]:
+    """What the tuner's intermediate frequency and its oscillator's sidebands bring: image, half-IF, sidebands."""
+    front, made = world.front, []
+    at_socket = [arrival for arrival in found if arrival.mixes_with == 1]
+    replaced = msgspec.structs.replace
+    if front.if_hz:
+        # The oscillator stands above: f_c + 2 IF - f, turned over, and 2 f - 2 f_c - IF.
+        made += [
+            replaced(one, level_dbm=one.level_dbm - front.image_db, sense=-one.sense, folds=-1,
+                     folded_about_hz=2 * front.if_hz, mixes_with=-1)
+            for one in at_socket
+        ]  # fmt: skip
+        for one in at_socket:
+            level_dbm = 2 * one.level_dbm - (port.full_scale_dbm + front.half_if_over_full_db)
+            twice = _product((one, one), (1, 1), level_dbm)
+            made.append(replaced(twice, folded_about_hz=front.if_hz, mixes_with=2))
+    if front.reference_hz:
+        made += [
+            replaced(one, level_dbm=one.level_dbm - front.reference_db, folded_about_hz=sign * front.reference_hz)
+            for one in at_socket
+            for sign in (1, -1)
+        ]
+    return made
 
 
 def _drift(
@@ -172,18 +202,19 @@ def _clock_turns(hertz: float, clock: Clock, true_s: Seconds) -> Seconds:
 
 
 def _crystal(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
-    """Harmonics of the receiver's own crystal near the centre: they stand still in its own counting."""
-    crystal_hz = world.front.crystal_hz
-    if not crystal_hz:
+    """Harmonics of the receiver's own crystal near the centre and its multiples: they stand still in its counting."""
+    front = world.front
+    if not front.crystal_hz:
         return []
-    first = floor(centre_hz / crystal_hz)
     return [
         Arrival(
-            k * crystal_hz, centre_hz, world.front.crystal_dbm, 1, _steady, 4e3, _nothing, _nothing, crystal_bound=True
+            k * front.crystal_hz, centre_hz, front.crystal_dbm - down_db, 1, _steady, 4e3, _nothing, _nothing,
+            mixes_with=times, crystal_bound=True,
         )
-        for k in (first, first + 1)
+        for times, down_db in ({1: 0.0} | front.mixes).items()
+        for k in (floor(times * centre_hz / front.crystal_hz), floor(times * centre_hz / front.crystal_hz) + 1)
         if k > 0
-    ]
+    ]  # fmt: skip
 
 
 def _nothing(true_s: Seconds) -> Seconds:
