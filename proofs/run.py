@@ -37,6 +37,7 @@ PROOFS = {
     "lines": "drifting, fading and crowded carriers, FM centres and the pilot, against their bounds (ten minutes)",
     "ghosts": "ghosts predicted against the simulator's samples on 300 random scenes",
     "ghost_tests": "true or ghost: 1,000 peaks judged by tests on the simulator's samples (three minutes)",
+    "desense": "reciprocal mixing and blocking on the simulator's samples: named, how much is lost, and the cure tried",
     "cures": "300 ghosts in a wanted channel: what the proposed remedy leaves of each on the simulator's samples",
     "board": "the demo yard's board of bands against the simulator's truth, band by band",
     "band_kills": "kill -9 while all bands of the demo yard are proven, ten times: every band proven, none twice",

@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from yarddial.analysis.ghosts.cure import cures
+from yarddial.analysis.ghosts.desensing import desensing
 from yarddial.analysis.ghosts.from_yard import scene_of
 from yarddial.analysis.ghosts.judging import PeakCause, SpanLook, causes, judge
 from yarddial.analysis.ghosts.prediction import predict
@@ -100,7 +101,9 @@ def test_every_kind_stands_where_the_formulas_of_the_field_have_it_and_moves_as_
     (alias,) = [g for g in by_kind(ghosts, "alias") if g.sources == ("beyond",)]
     assert alias.dial_hz == pytest.approx(11.4004e6 - 2.4e6)
     assert alias.moves_rate == -1.0
-    (crystal,) = by_kind(ghosts, "crystal")
+    # 26 MHz times 5; and times 15, by three times the oscillator, much weaker: 390 - 3 (130.1) + 10.1 MHz.
+    crystal, mixed = sorted(by_kind(ghosts, "crystal"), key=lambda g: -g.level_dbm)
+    assert (mixed.dial_hz, mixed.moves) == (pytest.approx(9.8e6), -2.0)
     assert crystal.dial_hz == pytest.approx(10e6)
     assert crystal.falls == 0.0
     assert by_kind(ghosts, "spike")[0].dial_hz == 10.1e6
@@ -218,3 +221,47 @@ def test_two_recordings_suffice_for_what_is_strong_and_far_from_the_edges_and_a_
 def test_sidebands_of_a_broadcaster_are_no_peaks_and_a_weak_neighbour_is() -> None:
     lines = {10.2e6: -60.0, 10.197e6: -75.0, 10.203e6: -74.0, 10.206e6: -80.0}
     assert {round(peak.dial_hz, -3) for peak in span(lines).peaks()} == {10.2e6, 10.206e6}
+
+
+RICH = ReceiverModel(
+    even_db=50.0, fifth_db=55.0, if_hz=3.57e6, image_db=40.0, half_if_dbm=10.0, reference_hz=250e3, reference_db=60.0,
+    third_dbm=10.0, quarter_dbm=-70.0,
+)  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("kind", "air_hz", "place_hz", "level_dbm", "moves", "falls"),
+    [
+        # Tuned to 100 MHz. Twice its oscillator: 200.1 - 200 + 0; four times, 6 dB weaker; five times.
+        ("harmonic mixing", 200.1e6, 100.1e6, -80.0, -1.0, 1.0),
+        ("harmonic mixing", 400.2e6, 100.2e6, -86.0, -3.0, 1.0),
+        ("harmonic mixing", 499.9e6, 99.9e6, -85.0, -4.0, 1.0),
+        # Oscillator at 103.57: 107.24 lies 3.67 above it, and 0.1 lower than 3.57 it comes out 0.1 below the centre.
+        ("tuner image", 107.24e6, 99.9e6, -70.0, 2.0, 1.0),
+        # 2 (103.57 - 101.885) = 3.37: 0.2 less than the IF, 0.2 above the centre; 2 P - 10 dBm.
+        ("half-IF", 101.885e6, 100.2e6, -70.0, -1.0, 2.0),
+        ("sideband", 100.4e6, 100.15e6, -90.0, 0.0, 1.0),
+        # Three times the 0.2 MHz below the centre, above it; 3 P - 2 IP.
+        ("converter", 99.8e6, 100.6e6, -110.0, 4.0, 3.0),
+    ],
+)  # fmt: skip
+def test_a_tuner_s_and_a_converter_s_own_answers_stand_where_their_formulas_say(
+    kind: str, air_hz: float, place_hz: float, level_dbm: float, moves: float, falls: float
+) -> None:
+    ghosts = predict(Scene((Strong(air_hz, -30.0, "S"),), (), RICH), 100e6, 2.4e6, -150.0)
+    (found,) = [g for g in by_kind(ghosts, kind) if abs(g.dial_hz - place_hz) < 10.0]
+    assert found.level_dbm == pytest.approx(level_dbm, abs=0.1)
+    assert (found.moves, found.falls) == (moves, falls)
+    quarter = [g.dial_hz for g in by_kind(ghosts, "converter") if g.falls == 0.0]
+    assert sorted(quarter) == [pytest.approx(99.4e6), pytest.approx(100.6e6)]
+
+
+def test_what_a_strong_signal_costs_without_a_ghost() -> None:
+    receiver = ReceiverModel(iip3_dbm=-10.0, phase_noise_dbc_hz=-110.0)
+    scene = Scene((Strong(100.3e6, -20.0, "near"),), (), receiver)
+    noise, blocked = sorted(desensing(scene, 100e6, 3e3, -110.0), key=lambda one: -one.costs_db)
+    # -20 - 110 - 9.54 (300 kHz against 100) + 34.77 (3 kHz) = -104.8 dBm beside -110.
+    assert (noise.kind, noise.costs_db) == ("reciprocal mixing", pytest.approx(6.37, abs=0.05))
+    # 20 log(1 - 2 / 10).
+    assert (blocked.kind, blocked.costs_db) == ("blocking", pytest.approx(1.94, abs=0.01))
+    assert not desensing(Scene((Strong(100.3e6, -60.0, "near"),), (), receiver), 100e6, 3e3, -110.0)

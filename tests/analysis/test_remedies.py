@@ -141,7 +141,7 @@ def test_where_a_ghost_comes_from_is_told_by_its_kind_and_place() -> None:
     setting = setting_of((), receiver, 10.3e6, over=True)
     leak = source_of(Ghost(10e6, -80.0, "leak-through", (), ""), setting)
     mirror = source_of(Ghost(10e6, -80.0, "mirror", (), ""), setting)
-    mixed = source_of(Ghost(10e6, -80.0, "harmonic mixing", (), ""), setting)
+    mixed = source_of(Ghost(10e6, -80.0, "harmonic mixing", (), "", -2.0), setting)
     assert leak is not None
     assert (leak.frequency_hz, leak.level_dbm) == (130e6, -35.0)
     assert mirror is not None

@@ -27,9 +27,27 @@ def cures(cause: PeakCause, peak: Peak, span: Span, lo_hz: float = 0.0) -> tuple
     if cause.kind == "alias":
         return ("choose another sample rate: it moves by whole rates", "move the centre towards what is wanted")
     if cause.kind == "harmonic mixing":
+        times = round(1 - cause.moves)
+        word = {2: "twice", 3: "three times", 4: "four times", 5: "five times"}.get(times, "a multiple of")
         return (
-            f"a low-pass filter before the receiver that takes {over_db:.0f} dB at three times the tuner's frequency",
-            "move the centre: it moves twice as far, the other way",
+            f"a low-pass filter before the receiver that takes {over_db:.0f} dB at {word} the tuner's frequency",
+            f"move the centre: it moves {max(times - 1, 1)} times as far, the other way",
+        )
+    if cause.kind in ("tuner image", "half-IF"):
+        return (
+            f"a filter before the receiver that takes {over_db:.0f} dB there: twice the tuner's IF above for an image, "
+            "half of it for the half-IF",
+            "move the centre: it moves as far the other way against what is true",
+        )
+    if cause.kind == "sideband":
+        return (
+            f"a filter that takes {over_db:.0f} dB off the strong signal beside it",
+            "another receiver: it is its oscillator's, and stays where it is under every setting",
+        )
+    if cause.kind == "converter":
+        return (
+            f"{ceil(over_db / max(cause.falls, 1.0))} dB less gain: it is made of what is strong in the span",
+            "move the centre: it does not stay where a true signal stays",
         )
     if cause.kind in ("second order", "third order", "higher order"):
         steps = max(cause.falls - 1, 1.0)

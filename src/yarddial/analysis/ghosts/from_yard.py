@@ -13,7 +13,18 @@ from yarddial.yard.frequency import format_frequency
 from yarddial.yard.line import Line
 from yarddial.yard.oscillators import Oscillators, crystal_of, is_in_ppm, oscillator_of
 from yarddial.yard.parts import Converter, TwoPort, Value
-from yarddial.yard.parts.usual import CRYSTAL_DBM, HARMONIC_DB, iip2_of, iip3_of, isolation_of, leak_of, mirror_of
+from yarddial.yard.parts.usual import (
+    CRYSTAL_DBM,
+    FIFTH_MORE_DB,
+    HARMONIC_DB,
+    even_of,
+    iip2_of,
+    iip3_of,
+    isolation_of,
+    leak_of,
+    mirror_of,
+    phase_noise_of,
+)
 from yarddial.yard.path import Stage, shown_for_dial
 from yarddial.yard.segments import segment_at
 from yarddial.yard.strong import Strong
@@ -84,13 +95,24 @@ def strong_seen(
 
 def _receiver(line: Line, known: Oscillators | None) -> ReceiverModel:
     receiver = line.receiver
+    # A tuner whose filter follows it takes so much off what is an octave or more away.
+    tracking_db = 0.0 if receiver.tracking_db is None else receiver.tracking_db.value
+    harmonic_db = HARMONIC_DB if receiver.harmonic_db is None else receiver.harmonic_db.value
     direct = receiver.direct if receiver.samples_directly(line.port) else None
     name = crystal_of(receiver.name)
     return ReceiverModel(
         iip2_dbm=_number(iip2_of(receiver, line.port)),
         iip3_dbm=_number(iip3_of(receiver, line.port)),
         mirror_db=mirror_of(receiver).value,
-        harmonic_db=_number(receiver.harmonic_db, HARMONIC_DB),
+        harmonic_db=harmonic_db + tracking_db,
+        even_db=even_of(receiver).value + tracking_db,
+        fifth_db=harmonic_db + FIFTH_MORE_DB + tracking_db,
+        if_hz=receiver.if_hz,
+        image_db=None if receiver.image_db is None else receiver.image_db.value + tracking_db,
+        half_if_dbm=None if receiver.half_if_dbm is None else receiver.half_if_dbm.value,
+        reference_hz=receiver.reference_hz,
+        reference_db=_number(receiver.reference_db),
+        phase_noise_dbc_hz=phase_noise_of(receiver).value,
         crystal_hz=receiver.crystal_hz,
         crystal_dbm=_number(receiver.crystal_leak_dbm, CRYSTAL_DBM),
         direct_clock_hz=0.0 if direct is None else direct.clock_hz,

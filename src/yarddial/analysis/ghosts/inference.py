@@ -36,8 +36,12 @@ def source_of(ghost: Ghost, setting: SpanScene) -> Strong | None:
         air_hz, more_db = socket_hz, scene.isolation_db
     elif ghost.kind == "mirror" and receiver.mirror_db is not None:
         air_hz, more_db = 2 * setting.centre_hz - ghost.dial_hz, receiver.mirror_db
-    elif ghost.kind == "harmonic mixing" and receiver.harmonic_db is not None:
-        air_hz, more_db = path_sense(stages) * (socket_hz + 2 * centre_hz - lo_hz), receiver.harmonic_db
+    elif ghost.kind == "harmonic mixing" and (times := round(1 - ghost.moves)) in receiver.mixes:
+        air_hz = path_sense(stages) * (socket_hz + (times - 1) * centre_hz - lo_hz)
+        more_db = receiver.mixes[times]
+    elif ghost.kind == "tuner image" and receiver.image_db is not None:
+        air_hz = path_sense(stages) * (2 * centre_hz + 2 * receiver.if_hz - socket_hz - lo_hz)
+        more_db = receiver.image_db
     else:
         return None
     if air_hz <= 0:

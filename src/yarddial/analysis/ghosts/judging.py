@@ -14,6 +14,8 @@ SettingChange = Literal["centre", "attenuation", "gain", "rate", "antenna", "rou
 TRUE_BEFORE, OTHER_BEFORE = 0.6, 0.05
 # Where a ghost has to stand, and just such a peak stands there, it is seldom something else.
 MET_BEFORE, MET_WEIGHT = 0.25, 0.5
+# Nor where its twin on the other side of the same strong signal stands as well, as strong to so many dB.
+TWIN_BEFORE, TWIN_DB = 0.004, 3.0
 # What nobody knows of is seldom strong: so much rarer for so many decibels more over the floor than where peaks begin;
 # what the receiver makes by itself half as fast. Near the span's middle a filter leaves little of what is folded in.
 RARER_DB, FROM_DB = 20.0, 12.0
@@ -139,6 +141,8 @@ def causes(
         weights.append(float(np.exp(-0.5 * (away**2 + misfit**2))))
     met = seen is not None and level_dbm is not None and max(weights, default=0.0) > MET_WEIGHT
     true_before = MET_BEFORE if met else TRUE_BEFORE
+    if met and seen is not None and level_dbm is not None and _has_twin(near, ghosts, level_dbm, seen):
+        true_before = TWIN_BEFORE
     found = [PeakCause("true", "a true signal", 0.0, 1.0, 0.0, False, True, true_before)]
     share = 1 - true_before - OTHER_BEFORE
     total = sum(weights) + 0.05
@@ -161,6 +165,17 @@ def causes(
         rate, before = -1.0 if kind == "alias" else 0.0, OTHER_BEFORE / 8 * often
         found.append(PeakCause(kind, words, moves, falls, rate, stays, False, before))  # type: ignore[arg-type]
     return tuple(found)
+
+
+def _has_twin(near: Sequence[Ghost], ghosts: Sequence[Ghost], level_dbm: float, seen: Span) -> bool:
+    """True of an oscillator's sideband whose other one is seen too."""
+    return any(
+        other.kind == one.kind and other.sources == one.sources and other.formula != one.formula
+        and seen.covers(other.dial_hz) and abs(seen.level_near(other.dial_hz) - level_dbm) < TWIN_DB
+        for one in near
+        if one.kind == "sideband"
+        for other in ghosts
+    )  # fmt: skip
 
 
 def judge(

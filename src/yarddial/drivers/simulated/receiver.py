@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, GainCapability, RequestedSettings, TimeSource
-from yarddial.drivers.simulated.front_end import PIECE
+from yarddial.drivers.simulated.front_end import NEVER_DB, PIECE
 from yarddial.drivers.simulated.propagation import Arrival, ahead_of, arrivals
 from yarddial.drivers.simulated.synthesis import NoiseSource, Synthesis, TransmittedLine
 from yarddial.drivers.simulated.world import Link, World, WorldPort
@@ -45,6 +45,8 @@ HERON = Capabilities(
 DEFAULT_GAINS = {"Finch": {"gain": 25.5}, "Heron": {"input": 0.0, "mixer": 10.0, "IF": 38.0}}
 # Made in one go: the longer, the less it costs a sample; the shorter, the sooner a new setting is seen.
 RUN_S = 0.19
+# An oscillator's noise falls no further beyond this.
+FLAT_HZ = 10**1.5 * 1e5
 # What USB 1.1 carries, in bytes a second.
 SLOW_LINK_BYTES = 1.0e6
 
@@ -68,6 +70,9 @@ class SimulatedReceiver:
         self._got = ActualSettings(130e6, rate_hz, self._port.name, gains_db=tuple(gains.items()))
         self._synthesis = Synthesis(rate_hz)
         self._arrivals: list[Arrival] | None = None
+        # Signals themselves, beyond the span; and how far the oscillator's phase has wandered.
+        self._arrivals_beyond: list[Arrival] = []
+        self._walked = 0.0
         self._ahead: list[NDArray[np.complex64]] = []
         self._segment = 0
         self._counted = 0
@@ -189,10 +194,14 @@ class SimulatedReceiver:
         port, got, synthesis = self._port, self._got, self._synthesis
         if self._arrivals is None:
             # Those that never come near the span are left out here, once.
+            every = arrivals(self.world, port, got.centre_hz)
             self._arrivals = [
                 arrival
-                for arrival in arrivals(self.world, port, got.centre_hz)
+                for arrival in every
                 if synthesis.reaches(abs(arrival.away_hz) / got.rate_hz - 0.02, arrival.needed_hz)
+            ]
+            self._arrivals_beyond = [
+                a for a in every if a.mixes_with == 1 and not a.folded_about_hz and abs(a.away_hz) > 0.5 * got.rate_hz
             ]
         full_dbm = self._full_scale_dbm()
         clock_s = self._begun_s + (self._segment + np.arange(count + 1)) * (synthesis.hop / got.rate_hz)
@@ -212,6 +221,7 @@ class SimulatedReceiver:
                     )
                 )
         out = synthesis.run(lines, clock_s - ahead_of(self.world)(clock_s))
+        skirts = self._spoilt(out, full_dbm)
         dead = self.world.faults.has("dead_port") or (self.world.faults.has("bias_off") and bool(port.stages))
         # A port with nothing behind it hears the receiver's own noise alone.
         noise_dbm_hz = -165.0 if dead else port.floor_dbm_hz(got.centre_hz)
@@ -220,13 +230,39 @@ class SimulatedReceiver:
         if port.direct_clock_hz:
             # One converter, halved by arithmetic: no spike at the centre, no mirror.
             front = msgspec.structs.replace(front, spike=0.0, iq_gain=1.0, iq_phase_deg=0.0)
-        sigma = sqrt(density * got.rate_hz / 2)
+        sigma = sqrt((density + skirts) * got.rate_hz / 2)
         for row in range(count):
             for first in range(0, synthesis.hop, PIECE):
                 piece = out[row, first : first + PIECE]
                 self._noise.add_to(piece, sigma)
                 front.pass_through(piece)
         return out
+
+    def _spoilt(self, out: NDArray[np.complex64], full_dbm: float) -> float:
+        """Blocking by what is strong beyond the span, and the oscillator's noise; returns what that adds in a hertz.
+
+        What is in the span itself bends in the front end; the oscillator's phase, a random walk, is in all of it, and
+        makes skirts that fall by 20 dB a decade: L(f) = D / f^2 with D = step^2 f_s / (4 pi^2).
+        """
+        front, got = self.world.front, self._got
+        noisy = front.phase_noise_dbc_hz > -NEVER_DB and not self._port.direct_clock_hz
+        beyond = [a for a in self._arrivals_beyond if not a.made_of_hz]
+        less_db = full_dbm - self._port.full_scale_dbm
+        if front.iip3_over_full_db < NEVER_DB and beyond:
+            intercept_dbm = self._port.full_scale_dbm + front.iip3_over_full_db + less_db
+            share = sum(10 ** ((a.level_dbm - intercept_dbm) / 10) for a in beyond)
+            out *= np.float32(max(1 - 2 * share, 0.1))
+        if not noisy:
+            return 0.0
+        at_100_khz = 10 ** (front.phase_noise_dbc_hz / 10)
+        step = sqrt(4 * np.pi**2 * at_100_khz * 1e10 / got.rate_hz)
+        walk = np.cumsum(self._losses.standard_normal(out.size) * step) + self._walked
+        self._walked = float(walk[-1]) % (2 * np.pi)
+        out *= np.exp(1j * walk).astype(np.complex64).reshape(out.shape)
+        return sum(
+            10 ** ((a.level_dbm - full_dbm) / 10) * at_100_khz * 1e10 / min(max(abs(a.away_hz), 1e5), FLAT_HZ) ** 2
+            for a in beyond
+        )
 
     def _delivered(self, samples: NDArray[np.complex64]) -> Block:
         """What comes through the link: beyond its clean rate bursts are lost, as a rule counted."""

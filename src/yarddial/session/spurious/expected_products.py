@@ -13,6 +13,7 @@ from yarddial.yard.line import Line
 
 if TYPE_CHECKING:
     # Not needed before the place is opened.
+    from yarddial.analysis.ghosts.desensing import Desense
     from yarddial.analysis.ghosts.scene import Ghost, Scene
 
 # The floor that they stand over is told in steps of so much, as a picture of the span has them.
@@ -45,6 +46,8 @@ class ExpectedProducts:
         self._asked_for: object = None
         self.request: ExpectRequest | None = None
         self.ghosts: tuple[Ghost, ...] = ()
+        # What strong signals cost the wanted one without any ghost.
+        self.desensed: tuple[Desense, ...] = ()
 
     def on_expected_changed(self, listener: Listener) -> Callable[[], None]:
         """An answer came."""
@@ -56,11 +59,12 @@ class ExpectedProducts:
         now = (station.dial_hz, self._desk.line.name, station.parts, known)
         if now == self._asked_for:
             return None
-        self._asked_for, self.ghosts, self.request = now, (), None
+        self._asked_for, self.ghosts, self.desensed, self.request = now, (), (), None
         line = self._desk.line.at(station.dial_hz)
         if line.why_not(station.dial_hz):
             return None
         self.request = self._request(line)
+        self.desensed = self._desensed(line)
         return self.request
 
     def take(self, request: ExpectRequest, ghosts: "tuple[Ghost, ...]") -> None:
@@ -68,6 +72,16 @@ class ExpectedProducts:
         if request is self.request:
             self.ghosts = ghosts
             self._changed.tell()
+
+    def _desensed(self, line: Line) -> "tuple[Desense, ...]":
+        from yarddial.analysis.ghosts.desensing import desensing
+        from yarddial.analysis.levels.level_line import level_line
+        from yarddial.yard.demodulation import demodulations_of, usual
+
+        way = demodulations_of(self._desk.station.mode, line.dial_hz)[0]
+        width_hz = usual(way, line.dial_hz, self._desk.station.region).width_hz
+        floor_dbm = level_line(line, self._desk.outside, width_hz).plates[-1].floor_dbm
+        return desensing(self._span_test.scene(line), line.dial_hz, width_hz, floor_dbm)
 
     def _request(self, line: Line) -> ExpectRequest:
         from yarddial.analysis.levels.level_line import level_line

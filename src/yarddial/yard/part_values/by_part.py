@@ -272,6 +272,14 @@ def _receiver(part: Receiver) -> tuple[PartValue, ...]:
         level_value(part, "second-order intercept, input", "iip2_dbm", "dBm"),
         level_value(part, "mirrors down by", "mirror_db", "dB"),
         level_value(part, "three times its oscillator, down by", "harmonic_db", "dB"),
+        level_value(part, "twice its oscillator, down by", "even_db", "dB"),
+        level_value(part, "its tracking filter takes besides", "tracking_db", "dB"),
+        hertz_value(part, "intermediate frequency of its tuner", "if_hz"),
+        level_value(part, "image of that, down by", "image_db", "dB"),
+        level_value(part, "half-IF intercept", "half_if_dbm", "dBm"),
+        hertz_value(part, "sidebands of its oscillator, away by", "reference_hz"),
+        level_value(part, "those down by", "reference_db", "dB"),
+        level_value(part, "phase noise at 100 kHz", "phase_noise_dbc_hz", "dBc/Hz"),
         level_value(part, "its crystal's harmonics", "crystal_leak_dbm", "dBm"),
     ]  # fmt: skip
     for index, stage in enumerate(part.gain_stages):

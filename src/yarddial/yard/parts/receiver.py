@@ -97,6 +97,10 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     of its own, whose error is clock_ppm then. `device` names the driver's address for it.
     iip2_dbm, iip3_dbm : intercepts at its socket. mirror_db : rejection of mirrors; harmonic_db : of what is mixed in
     by three times its oscillator; crystal_leak_dbm : level of its crystal's harmonics, as counted at the socket.
+    even_db : of what is mixed in by twice its oscillator. tracking_db : what a filter that follows the tuner takes.
+    if_hz : of a tuner with an intermediate frequency, its oscillator above; image_db : how far its image is down;
+    half_if_dbm : second-order intercept of its half-IF response. reference_hz, reference_db : its oscillator's
+    sidebands, so far away and down. phase_noise_dbc_hz : its oscillator's, 100 kHz away.
     tuner_step_hz : its synthesizer's step, 0 when it can go anywhere.
     park_share : of the rate, how far below the dial the centre is put; negative for above.
     calibrations : of its levels, the latest for a port first.
@@ -125,6 +129,14 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     iip2_dbm: Value | None = None
     mirror_db: Value | None = None
     harmonic_db: Value | None = None
+    even_db: Value | None = None
+    tracking_db: Value | None = None
+    if_hz: float = 0.0
+    image_db: Value | None = None
+    half_if_dbm: Value | None = None
+    reference_hz: float = 0.0
+    reference_db: Value | None = None
+    phase_noise_dbc_hz: Value | None = None
     crystal_leak_dbm: Value | None = None
     lost_shares: tuple[tuple[float, float], ...] = ()
     calibrations: tuple[LevelCalibration, ...] = ()

@@ -20,6 +20,7 @@ _MIXER_GAIN_DB, _MIXER_NF_DB, _MIXER_IIP3_DBM, _MIXER_ISOLATION_DB, _MIXER_LEAK_
 # IIP3 at most, mirrors down by). A converter without a tuner is the last line.
 _RECEIVERS = ((8, 6.0, -30.0, 0.0, 35.0), (12, 6.0, -25.0, 5.0, 45.0), (32, 7.0, -20.0, 10.0, 50.0))
 _DIRECT = (24.0, 28.0)
+_EVEN_DB, FIFTH_MORE_DB = 60.0, 8.0
 IIP2_OVER_IIP3_DB, HARMONIC_DB, CRYSTAL_DBM = 28.0, 45.0, -110.0
 # The first so many decibels below the highest gain cost no noise; each one after that so much.
 _FREE_DB, _NOISE_SHARE = 12.0, 0.7
@@ -92,6 +93,16 @@ def iip2_of(receiver: Receiver, port: str = "") -> Value | None:
 def mirror_of(receiver: Receiver) -> Value:
     """Rejection of mirrors, dB."""
     return receiver.mirror_db or _usual(_class_of(receiver)[4], 8.0)
+
+
+def even_of(receiver: Receiver) -> Value:
+    """How far down mixing with twice its oscillator is, dB: balanced mixers hardly have it."""
+    return receiver.even_db or _usual(_EVEN_DB, 8.0)
+
+
+def phase_noise_of(receiver: Receiver) -> Value:
+    """Of its oscillator 100 kHz away, dB below it in a hertz."""
+    return receiver.phase_noise_dbc_hz or _usual(-115.0 if receiver.bits <= 8 else -125.0, 8.0)
 
 
 def gain_of(part: Converter | Lnb) -> Value:

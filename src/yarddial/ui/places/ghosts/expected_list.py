@@ -45,7 +45,8 @@ class ExpectedList(QWidget):
         ghosts = self._expected_products.ghosts
         count = len(ghosts)
         told = f"{count} over the floor" if count else "None"
-        self.said.setText(f"{told} by the signals known, besides the spike at the centre.")
+        lost = "".join(f"\n{one.sentence()}." for one in self._expected_products.desensed[:2])
+        self.said.setText(f"{told} by the signals known, besides the spike at the centre.{lost}")
         self.every.setVisible(bool(ghosts))
         if ghosts == self._shown:
             return

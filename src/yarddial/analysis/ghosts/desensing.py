@@ -1,0 +1,161 @@
+"""What a strong signal costs a weak one without any ghost: noise of the tuner's oscillator about it, and blocking."""
+
+from collections.abc import Sequence
+from math import log10
+from typing import Literal
+
+import msgspec
+import numpy as np
+
+from yarddial.analysis.ghosts.filters import Filter, filter_against
+from yarddial.analysis.ghosts.scene import ReceiverModel, Scene
+from yarddial.analysis.ghosts.span import LINE_SUM, Span
+from yarddial.yard.path import lo_weights, path_sense
+from yarddial.yard.strong import Strong
+
+DesenseKind = Literal["reciprocal mixing", "blocking"]
+# Phase noise is told so far away, falls by 20 dB a decade, and by this much at most; nearer than this nothing is told.
+TOLD_AT_HZ, FLATTENS_DB, NEAREST_HZ = 100e3, 30.0, 1_000.0
+# Less than this is nothing that one hears.
+LEAST_COST_DB = 1.0
+# Weak signals lose twice what the strong one loses itself by a cubic: 1 - 2 P / IIP3.
+LEAST_GAIN = 0.1
+# A floor is told by so many pieces of the span, of their lower parts, where nothing stands.
+PIECES, LOWER = 48, 30
+# So much of the floor's shape has to be the strong signal's, in its own doubts, to name it.
+SURE_SIGMA = 4.0
+
+
+class Desense(msgspec.Struct, frozen=True):
+    """What is lost, of signal to noise in the wanted channel, dB, by which signal, and how far that is away."""
+
+    kind: DesenseKind
+    source: str
+    away_hz: float
+    costs_db: float
+    level_dbm: float
+    cure: Filter | None = None
+
+    def sentence(self) -> str:
+        """In plain words, with what helps."""
+        what = "raises the floor" if self.kind == "reciprocal mixing" else "takes gain away"
+        how = (
+            "noise of the tuner's oscillator" if self.kind == "reciprocal mixing" else "the receiver is driven too hard"
+        )
+        return f"{self.source} {what}: {self.costs_db:.0f} dB lost here ({self.kind}: {how})"
+
+
+def phase_noise_dbc_hz(receiver: ReceiverModel, away_hz: float) -> float:
+    """Of the tuner's oscillator so far from it, dB below it in a hertz: 20 dB a decade, then flat."""
+    return float(_skirt_dbc_hz(receiver, np.array([away_hz]))[0])
+
+
+def _skirt_dbc_hz(receiver: ReceiverModel, away_hz: np.ndarray) -> np.ndarray:
+    if receiver.phase_noise_dbc_hz is None:
+        return np.full(away_hz.shape, -np.inf)
+    decades = np.log10(np.maximum(np.abs(away_hz), NEAREST_HZ) / TOLD_AT_HZ)
+    return np.asarray(receiver.phase_noise_dbc_hz - np.minimum(20 * decades, FLATTENS_DB))
+
+
+def desensing(scene: Scene, dial_hz: float, width_hz: float, floor_dbm: float) -> tuple[Desense, ...]:
+    """List what strong signals cost a channel, most first; nothing that costs less than a decibel.
+
+    Parameters
+    ----------
+    dial_hz, width_hz : float
+        The wanted channel. A signal within it is the wanted one.
+    floor_dbm : float
+        Its noise without all that, at the socket.
+
+    Notes
+    -----
+    Reciprocal mixing: the channel gets P + L(away) + 10 log10(width) of each strong one (Rohde & Whitaker,
+    Communications Receivers, ch. 2). Blocking: a cubic takes 20 log10(1 - 2 sum P / IIP3) from whatever is weak.
+    """
+    receiver, found = scene.receiver, []
+    others = [one for one in scene.strong if abs(one.frequency_hz - dial_hz) > (width_hz + one.width_hz) / 2]
+    level_dbm = _at_socket(scene, others)
+    for one, dbm in zip(others, level_dbm, strict=True):
+        away_hz = one.frequency_hz - dial_hz
+        noise_dbm = dbm + phase_noise_dbc_hz(receiver, away_hz) + 10 * log10(width_hz)
+        costs_db = 10 * log10(1 + 10 ** ((noise_dbm - floor_dbm) / 10))
+        if costs_db >= LEAST_COST_DB:
+            found.append(_told("reciprocal mixing", one, away_hz, costs_db, dbm, dial_hz))
+    if receiver.iip3_dbm is not None and others:
+        strongest = int(np.argmax(level_dbm))
+        costs_db = blocking_db([float(dbm) for dbm in level_dbm], receiver.iip3_dbm)
+        if costs_db >= LEAST_COST_DB:
+            one = others[strongest]
+            away_hz = one.frequency_hz - dial_hz
+            found.append(_told("blocking", one, away_hz, costs_db, float(level_dbm[strongest]), dial_hz))
+    return tuple(sorted(found, key=lambda one: -one.costs_db))
+
+
+def blocking_db(levels_dbm: Sequence[float], iip3_dbm: float) -> float:
+    """What weak signals lose to strong ones at the socket."""
+    share = sum(10 ** ((dbm - iip3_dbm) / 10) for dbm in levels_dbm)
+    return -20 * log10(max(1 - 2 * share, LEAST_GAIN))
+
+
+def blocked_by(wanted_before_dbm: float, wanted_after_dbm: float, less_db: float, sigma_db: float) -> float:
+    """How much gain a weak signal got back when attenuation was put in front; 0 where that is within the doubt."""
+    back_db = less_db - (wanted_before_dbm - wanted_after_dbm)
+    return back_db if back_db > 3 * sigma_db else 0.0
+
+
+def skirt_share(span: Span, scene: Scene) -> tuple[float, float]:
+    """How much of the floor is shaped like the noise that the strong signals' skirts would make, and its doubt.
+
+    Of the model's own size: 1 where the parts' data are right, 0 where nothing of it is seen. The floor in PIECES of
+    the span is fitted with a constant and the skirts' sum.
+
+    Raises nothing; where all is flat the doubt is infinite.
+    """
+    count = span.level_dbm.size // PIECES
+    if count < 8 or not scene.strong:
+        return 0.0, np.inf
+    cut = span.level_dbm[: count * PIECES].reshape(PIECES, count)
+    floor_mw = 10 ** (np.percentile(cut, LOWER, axis=1) / 10)
+    steps_hz = span.low_hz + np.arange(count * PIECES) * span.step_hz
+    places_hz = steps_hz.reshape(PIECES, count).mean(axis=1)
+    skirts = np.zeros(steps_hz.size)
+    nearest_hz = np.full(PIECES, np.inf)
+    for one, dbm in zip(scene.strong, _at_socket(scene, scene.strong), strict=True):
+        away_hz = steps_hz - one.frequency_hz
+        noise = dbm + _skirt_dbc_hz(scene.receiver, away_hz)
+        skirts += 10 ** ((noise + 10 * log10(span.step_hz * LINE_SUM)) / 10)
+        nearest_hz = np.minimum(nearest_hz, np.abs(places_hz - one.frequency_hz))
+    # Of both the same part of a piece, as a skirt is steep.
+    skirts_mw = np.percentile(skirts.reshape(PIECES, count), LOWER, axis=1)
+    clean = np.abs(places_hz - span.centre_hz) < 0.4 * span.rate_hz
+    # The piece that holds the strong one itself tells of its sidebands.
+    clean &= nearest_hz > count * span.step_hz
+    if clean.sum() < 8:
+        return 0.0, np.inf
+    # Against the floor itself, so that both columns are of like size.
+    level = float(np.median(floor_mw[clean]))
+    weight = level / floor_mw[clean]
+    matrix = np.stack([weight, skirts_mw[clean] / level * weight], axis=1)
+    if matrix[:, 1].max() <= 0 or np.linalg.cond(matrix / np.linalg.norm(matrix, axis=0)) > 1e3:
+        return 0.0, np.inf
+    gram = np.linalg.inv(matrix.T @ matrix)
+    found = gram @ matrix.sum(axis=0)
+    rest = 1 - matrix @ found
+    covariance = gram * float(rest @ rest) / (rest.size - 2)
+    return float(found[1]), float(covariance[1, 1] ** 0.5)
+
+
+def _told(kind: DesenseKind, one: Strong, away_hz: float, costs_db: float, level_dbm: float, dial_hz: float) -> Desense:
+    # So much off that noise is a tenth of the floor's, or that gain falls by half a decibel.
+    left = (10 ** (costs_db / 10) - 1) / 0.1 if kind == "reciprocal mixing" else (1 - 10 ** (-costs_db / 20)) / 2 / 0.03
+    cure = filter_against(dial_hz, one.frequency_hz, max(10 * log10(left), 3.0))
+    return Desense(kind, one.name, away_hz, costs_db, level_dbm, cure)
+
+
+def _at_socket(scene: Scene, strong: Sequence[Strong]) -> np.ndarray:
+    level = np.array([one.level_dbm for one in strong])
+    if scene.gain_db is None or not strong:
+        return level
+    lo_hz = sum(w * (s.lo_hz + s.lo_error_hz) for w, s in zip(lo_weights(scene.stages), scene.stages, strict=True))
+    socket = path_sense(scene.stages) * np.array([one.frequency_hz for one in strong]) + lo_hz
+    return np.asarray(level + scene.gain_db(np.abs(socket)))
