@@ -38,6 +38,7 @@ PROOFS = {
     "ghosts": "ghosts predicted against the simulator's samples on 300 random scenes",
     "ghost_tests": "true or ghost: 1,000 peaks judged by tests on the simulator's samples (three minutes)",
     "desense": "reciprocal mixing and blocking on the simulator's samples: named, how much is lost, and the cure tried",
+    "hunt": "20 houses with a disturber, made without our code: the culprit found by the steps, nobody else accused",
     "cures": "300 ghosts in a wanted channel: what the proposed remedy leaves of each on the simulator's samples",
     "board": "the demo yard's board of bands against the simulator's truth, band by band",
     "band_kills": "kill -9 while all bands of the demo yard are proven, ten times: every band proven, none twice",

@@ -241,8 +241,8 @@ RICH = ReceiverModel(
         # 2 (103.57 - 101.885) = 3.37: 0.2 less than the IF, 0.2 above the centre; 2 P - 10 dBm.
         ("half-IF", 101.885e6, 100.2e6, -70.0, -1.0, 2.0),
         ("sideband", 100.4e6, 100.15e6, -90.0, 0.0, 1.0),
-        # Three times the 0.2 MHz below the centre, above it; 3 P - 2 IP.
-        ("converter", 99.8e6, 100.6e6, -110.0, 4.0, 3.0),
+        # Three times the 0.15 MHz below the centre, above it; 3 P - 2 IP.
+        ("converter", 99.85e6, 100.45e6, -110.0, 4.0, 3.0),
     ],
 )  # fmt: skip
 def test_a_tuner_s_and_a_converter_s_own_answers_stand_where_their_formulas_say(

@@ -10,6 +10,7 @@ from pytestqt.qtbot import QtBot
 from yarddial.records.recordings import write_sigmf
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.ghosts.expected_list import ExpectedSheet
+from yarddial.ui.places.ghosts.hunt_sheet import HuntSheet
 from yarddial.ui.places.ghosts.place import GhostsPlace
 from yarddial.ui.places.ghosts.recordings_sheet import RecordingsSheet
 from yarddial.ui.theme.palette import palette
@@ -94,3 +95,28 @@ def test_what_is_to_be_expected_is_listed_dialled_and_shown_whole(qtbot: QtBot, 
     go = next(b for b in place.expected.findChildren(QPushButton) if "leak-through" in b.toolTip())
     qtbot.mouseClick(go, Qt.MouseButton.LeftButton)
     assert session.desk.station.dial_hz == leak.dial_hz
+
+
+def test_interference_is_hunted_from_a_sheet_step_by_step(qtbot: QtBot, window: MainWindow) -> None:
+    session = window.session
+    window.go("Ghosts")
+    place = window.stack.currentWidget()
+    assert isinstance(place, GhostsPlace)
+    qtbot.keyClick(window, Qt.Key.Key_Space)
+    qtbot.waitUntil(place.test.isEnabled, timeout=30_000)
+    qtbot.mouseClick(place.hunt, Qt.MouseButton.LeftButton)
+    sheet = place.findChild(HuntSheet)
+    assert sheet is not None
+    assert not sheet.look.isEnabled()
+    sheet.rooms.setText("kitchen, shed, kitchen")
+    qtbot.keyClick(sheet.rooms, Qt.Key.Key_Return)
+    assert session.interference_hunt.hunt is not None
+    assert session.interference_hunt.hunt.rooms == ("kitchen", "shed")
+    while session.interference_hunt.step is not None:
+        qtbot.waitUntil(sheet.look.isEnabled, timeout=20_000)
+        looks = len(session.interference_hunt.hunt.results)
+        qtbot.mouseClick(sheet.look, Qt.MouseButton.LeftButton)
+        qtbot.waitUntil(lambda n=looks: len(session.interference_hunt.hunt.results) > n, timeout=30_000)  # type: ignore[misc]
+    # Nobody took the antenna off.
+    qtbot.waitUntil(lambda: "Nothing stands out" in sheet.headline.text(), timeout=20_000)
+    sheet.close()

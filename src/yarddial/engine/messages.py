@@ -133,6 +133,7 @@ class Sweep(Request, frozen=True):
     settings : gains to change; an empty one measures with the gains as they are.
     middle_hz : of the channel, from the place looked at, as the receiver counts: a sideband lies beside its carrier.
     dwell_s : how long is measured at each. with_span : the whole span's spectrum is wanted too.
+    bins : of that spectrum.
     with_products : what the receiver makes of strong signals is wanted too, which costs some transforms.
     """
 
@@ -142,6 +143,7 @@ class Sweep(Request, frozen=True):
     dwell_s: float = 0.15
     with_span: bool = False
     with_products: bool = False
+    bins: int = 4096
 
 
 Command = (
@@ -283,6 +285,7 @@ class SweepPoint(Answer, frozen=True):
     total_dbfs : power of the whole span. strongest_hz, strongest_dbfs : its strongest line, from the centre.
     products_dbfs : what the receiver itself makes in the channel of strong signals in the span, see `dsp.products`.
     span : power density by bin over the whole span, full scale squared a hertz, low end first; empty if not wanted.
+    pulses : with it, how far its level swings at 100 and 120 Hz, see `dsp.pulses`.
     """
 
     gains_db: GainsDb
@@ -296,6 +299,7 @@ class SweepPoint(Answer, frozen=True):
     strongest_dbfs: float = -200.0
     products_dbfs: float = -200.0
     span: NDArray[np.float32] = NO_SPAN
+    pulses: tuple[float, float] = (0.0, 0.0)
 
 
 class SweepDone(Answer, frozen=True):

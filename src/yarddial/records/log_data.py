@@ -106,6 +106,14 @@ class LoggedSpanTest(msgspec.Struct, frozen=True, tag="span test"):
     peaks: tuple[LoggedPeak, ...]
 
 
+class LoggedHunt(msgspec.Struct, frozen=True, tag="hunt"):
+    """A hunt for interference: what it looks like, every step with its level, and how it ended."""
+
+    what: str
+    steps: tuple[tuple[str, float], ...]
+    culprit: str = ""
+
+
 class LoggedComparison(msgspec.Struct, frozen=True, tag="comparison"):
     """Two set-ups compared: the answer, and every pair that it rests on."""
 
@@ -157,7 +165,8 @@ class LoggedBandRun(msgspec.Struct, frozen=True, tag="band run", omit_defaults=T
 
 LogData = (
     LoggedNothing | LoggedLater | LoggedObservation | LoggedObservations | LoggedCorrection | LoggedEntered
-    | LoggedPlace | LoggedGainSweep | LoggedAttenuationTest | LoggedSpanTest | LoggedComparison | LoggedWatch
+    | LoggedPlace | LoggedGainSweep | LoggedAttenuationTest | LoggedSpanTest
+    | LoggedHunt | LoggedComparison | LoggedWatch
     | LoggedDeviceCheck | LoggedStrong | LoggedRemedy | LoggedBandRun
 )  # fmt: skip
 NOTHING = LoggedNothing()

@@ -46,6 +46,7 @@ if TYPE_CHECKING:
     from yarddial.session.listening.reception_check import ReceptionCheck
     from yarddial.session.sampling.span_planner import SpanPlanner
     from yarddial.session.spurious.expected_products import ExpectedProducts
+    from yarddial.session.spurious.interference_hunt import InterferenceHunt
     from yarddial.session.spurious.mitigation import Mitigation
     from yarddial.session.station.building import Building
     from yarddial.session.station.station_saver import StationSaver
@@ -165,6 +166,13 @@ class Session:
         from yarddial.session.spurious.mitigation import Mitigation
 
         return Mitigation(self.desk, self.live_receiver, self.jobs, self.calibration, self.span_test, self.log)
+
+    @cached_property
+    def interference_hunt(self) -> "InterferenceHunt":
+        """What disturbs, and where it is; loaded when it is first asked for."""
+        from yarddial.session.spurious.interference_hunt import InterferenceHunt
+
+        return InterferenceHunt(self.desk, self.live_receiver, self.jobs, self.calibration, self.log)
 
     @cached_property
     def band_run(self) -> "BandRun":

@@ -95,9 +95,23 @@ GLOSSARY: tuple[tuple[str, str], ...] = (
     ("alias", "What lies beyond half the sample rate, folded in; it moves by whole rates when the rate changes."),
     (
         "harmonic mixing",
-        "A signal near three times the tuner's oscillator, mixed in by it: it moves twice as far as the centre, the "
-        "other way.",
+        "A signal near two to five times the tuner's oscillator, mixed in by it: it moves the other way than the "
+        "centre, one to four times as far.",
     ),
+    ("tuner image", "A signal twice the tuner's intermediate frequency away, turned over; it moves like a mirror."),
+    ("half-IF", "Twice a signal that lies half an intermediate frequency away: it falls 2 dB for each of attenuation."),
+    ("sideband", "Of a tuner's oscillator: a strong signal shows again a fixed step beside itself, on both sides."),
+    ("reciprocal mixing", "Noise of the tuner's oscillator about a strong signal, which raises the floor beside it."),
+    ("blocking", "A signal so strong that the receiver loses gain for everything else."),
+    (
+        "effective bits",
+        "How many bits an ideal converter would have with the same noise (IEEE Std 1241): one to four fewer.",
+    ),
+    (
+        "atmospheric noise",
+        "Far thunderstorms: most at night, in summer, and the lower the frequency; they end at about 20 MHz.",
+    ),
+    ("EMF", "What a source has without a load; across a socket that is matched to it stands half of that."),
     (
         "attenuation",
         "Weakening everything that comes from the antenna, in decibels: true signals fall by just as much.",
@@ -108,5 +122,5 @@ GLOSSARY: tuple[tuple[str, str], ...] = (
     ),
     ("high-pass filter", "Passes what lies above its edge; the more poles, the steeper it falls below."),
     ("notch", "A filter that takes out one stretch and passes the rest, such as all of FM broadcasting."),
-    ("ageing", "The slow drift of a crystal over months, fast at first: 1 to 5 ppm in a plain one's first year."),
+    ("ageing", "The slow drift of a crystal over months, fast at first: 1.5 to 2 ppm in a plain one's first year."),
 )

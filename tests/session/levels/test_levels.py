@@ -152,7 +152,7 @@ def test_noise_along_a_route_is_carried_part_by_part(session: Session) -> None:
     assert (line.noisiest, line.soonest_bent, line.assumed) == (
         "Ladder",
         "Finch",
-        ("Long wire: -5 dB against one without loss",),
+        ("Long wire: −5 dB against one without loss",),
     )
     session.levels.choose_surroundings("quiet")
     quiet = session.levels.line()

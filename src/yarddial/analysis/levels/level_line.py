@@ -140,7 +140,8 @@ def level_line(
     fa_db = outside.noise_db(line.dial_hz, ground_share(line.antenna))
     antenna_db, active_nf_db = handed_over_db(line.antenna, line.dial_hz), own_noise_db(line.antenna, line.dial_hz)
     if antenna_db.provenance == "assumed":
-        assumed.insert(0, f"{line.antenna.name}: {antenna_db.value:+.0f} dB against one without loss")
+        loss = f"{antenna_db.value:+.0f} dB".replace("-", "−")
+        assumed.insert(0, f"{line.antenna.name}: {loss} against one without loss")
     snr_db = 6.02 * effective_bits_of(line.receiver).value + 1.76
     converter_db = -converter_noise_dbfs_hz(line.receiver, line.port) - 10 * log10(bandwidth_hz)
     process_db = max(converter_db - snr_db, 0.0)

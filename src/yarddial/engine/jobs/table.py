@@ -64,6 +64,7 @@ _KINDS = (
     JobKind("attenuation_test", "work", "the 3:1 test", "the 3:1 test is under way"),
     JobKind("span_test", "work", "the test of the span", "the span is being tested"),
     JobKind("remedy_trial", "work", "a remedy on trial", "a remedy is being tried"),
+    JobKind("hunt", "work", "the hunt for interference", "a look of the hunt is under way"),
     JobKind("strong_scan", "work", "the scan for strong signals", "the bands are being scanned"),
     JobKind("comparison", "work", "a comparison", "a comparison is under way"),
     JobKind("reception_check", "work", "the proof by steps", "the proof by steps is under way", tunes=False),

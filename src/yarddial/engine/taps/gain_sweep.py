@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.dsp.products import clipping_in_channel, products_in_channel
+from yarddial.dsp.pulses import mains_pulses
 from yarddial.dsp.spectra import power_density
 from yarddial.engine.messages import NO_SPAN, Event, Sweep, SweepDone, SweepPoint
 from yarddial.engine.taps.tap import NOTHING, EndCause, Piece, Stream, StreamChange
@@ -85,6 +86,9 @@ class GainSweep:
 
     def _measured(self, samples: Complex) -> SweepPoint:
         found = measure(samples, self._rate_hz, self._offset_hz, self._sweep.width_hz)
+        if self._sweep.with_span and self._sweep.bins != POINTS:
+            _, density = power_density(samples, self._rate_hz, self._sweep.bins)
+            found = msgspec.structs.replace(found, span=density.astype(np.float32))
         products = self._products(samples, found) if self._sweep.with_products else 0.0
         return SweepPoint(
             self._sweep.settings[self._at],
@@ -98,6 +102,7 @@ class GainSweep:
             found.strongest_dbfs,
             _db(products),
             found.span if self._sweep.with_span else NO_SPAN,
+            mains_pulses(samples, self._rate_hz) if self._sweep.with_span else (0.0, 0.0),
             job=self.job,
             id=self._sweep.id,
         )

@@ -52,9 +52,11 @@ class SpanLooks(Job):
         self._count = 0
         self._place: tuple[float, str] = (0.0, "")
         self._line = desk.line
-        self._look_s = LOOK_S
+        self._look_s, self._bins = LOOK_S, 4096
         self._on_span: Callable[[SpanSetting, Span], None] = lambda step, span: None
         self._on_end: Callable[[Ending], None] = lambda ending: None
+        # How far the latest look's level swings with the mains, at 100 and 120 Hz.
+        self.pulses = (0.0, 0.0)
         # What turned dBFS into dBm for the latest calibrated look.
         self.offset_db = 0.0
         self.now: SpanSetting | None = None
@@ -75,16 +77,16 @@ class SpanLooks(Job):
 
     def begin(
         self, steps: Sequence[SpanSetting], on_span: Callable[[SpanSetting, "Span"], None],
-        on_end: Callable[[Ending], None], look_s: float = LOOK_S, within: Lease | None = None,
+        on_end: Callable[[Ending], None], look_s: float = LOOK_S, within: Lease | None = None, bins: int = 4096,
     ) -> None:  # fmt: skip
         """Look at each; `on_end` gets how it ended.
 
-        look_s : how long each look takes. within : the job that it is a part of.
+        look_s : how long each look takes. bins : of each span. within : the job that it is a part of.
         """
         lease = self._jobs.request(self._name, self, within)
         if isinstance(lease, Refusal):
             return
-        self._lease, self._look_s = lease, look_s
+        self._lease, self._look_s, self._bins = lease, look_s, bins
         self._left, self._count = list(steps), len(steps)
         self._on_span, self._on_end = on_span, on_end
         self._place, self._line = (self._desk.station.dial_hz, self._desk.line.name), self._desk.line
@@ -102,12 +104,13 @@ class SpanLooks(Job):
             return
         match event:
             case Tuned():
-                lease.ask(Sweep(((),), HALF_WIDTH_HZ, 0.0, self._look_s, with_span=True))
+                lease.ask(Sweep(((),), HALF_WIDTH_HZ, 0.0, self._look_s, with_span=True, bins=self._bins))
             case TuneRefused():
                 # That one setting is not to be had here; the others are.
                 self._live_receiver.trouble = ""
                 self._next()
             case SweepPoint() if self.now is not None:
+                self.pulses = event.pulses
                 self._on_span(self.now, self._span(self.now, event))
                 self._next()
             case SweepDone() if event.reason:

@@ -8,6 +8,7 @@ from yarddial.session.spurious.judged_span import JudgedPeak
 from yarddial.session.spurious.verdict import ghosts_verdict
 from yarddial.ui.places.ghosts.expected_list import ExpectedList
 from yarddial.ui.places.ghosts.ghosts_picture import GhostsPicture
+from yarddial.ui.places.ghosts.hunt_sheet import HuntSheet
 from yarddial.ui.places.ghosts.recordings_sheet import RecordingsSheet
 from yarddial.ui.places.ghosts.remedy_list import RemedyList
 from yarddial.ui.places.ghosts.remedy_picture import RemedyPicture
@@ -53,6 +54,8 @@ class GhostsPlace(QWidget):
         self.without.clicked.connect(session.span_test.look_without_antenna)
         self.recordings = button("Recordings", plain=True, tip="Judge by recordings that were made at two centres")
         self.recordings.clicked.connect(lambda: RecordingsSheet(self, session).show())
+        self.hunt = button("Hunt interference", plain=True, tip="Find what in the house disturbs, step by step")
+        self.hunt.clicked.connect(lambda: HuntSheet(self, session).show())
         self._beside = Words("", 12, tone="quiet", wrap=True)
         self._causes, self._peaks = QGridLayout(), QGridLayout()
         for grid in (self._causes, self._peaks):
@@ -81,6 +84,7 @@ class GhostsPlace(QWidget):
         row.addWidget(self.test)
         row.addWidget(self.without)
         row.addWidget(self.recordings)
+        row.addWidget(self.hunt)
         row.addWidget(self._beside, 1)
         left = QVBoxLayout()
         left.setSpacing(px(8))

@@ -1,0 +1,1 @@
+"""The hunt for interference: what it looks like, which step to take next, and who is the culprit."""

@@ -1,0 +1,190 @@
+"""What interference looks like, so that it is known again: a comb's spacing, a hump, pulses at twice the mains."""
+
+from math import ceil, log
+from typing import Literal
+
+import msgspec
+import numpy as np
+
+from yarddial.analysis.ghosts.scene import Floats
+from yarddial.dsp.pulses import MAINS_HZ
+from yarddial.yard.frequency import format_frequency
+
+Pattern = Literal["comb", "pulses", "noise"]
+# Spacings that switching supplies and clocks have, hertz; lines of a comb in a span, at least.
+LEAST_SPACING_HZ, FEWEST_LINES = 12e3, 5
+# A line stands so far over the floor about it; the floor is the middle of so many hertz.
+LINE_DB, AROUND_HZ = 5.0, 40e3
+# A comb is one where at least so many of its places hold a line; so many spacings are tried.
+FILLED, MOST_PERIODS, MOST_PEAKS = 0.6, 16, 60
+# A pulse is one from such a share of the mean on; less than the least is none.
+LEAST_PULSE, LEAST_SWING = 0.05, 0.004
+# A comb wanders by so much of its spacing while one goes through the house.
+WANDERS = 0.01
+HUMP_DB, OWN_HUMP_DB = 3.0, 6.0
+# Pulses are what makes the noise where their swing is such a share of its rise, both as logarithms.
+PULSES_SHARE = 0.4
+
+
+class AirLook(msgspec.Struct, frozen=True):
+    """A span as it was seen once: dB in a bin, low end first, and how far its power pulses at 100 and 120 Hz.
+
+    low_hz : of the first bin. pulses : shares of the mean, for MAINS_HZ.
+    """
+
+    low_hz: float
+    step_hz: float
+    level_db: Floats
+    pulses: tuple[float, float] = (0.0, 0.0)
+
+    @property
+    def floor_db(self) -> float:
+        """The middle of all levels."""
+        return float(np.median(self.level_db))
+
+
+class Fingerprint(msgspec.Struct, frozen=True):
+    """How one interference looks.
+
+    spacing_hz, first_hz : of a comb: its lines, and one of them. low_hz, high_hz : of noise, where it stands out.
+    mains_hz : at what it pulses, 0 for not at all. is_narrowed : it was told what of it goes with the antenna.
+    """
+
+    pattern: Pattern
+    spacing_hz: float = 0.0
+    first_hz: float = 0.0
+    low_hz: float = 0.0
+    high_hz: float = 0.0
+    mains_hz: float = 0.0
+    is_narrowed: bool = False
+
+    @property
+    def words(self) -> str:
+        """What it is, for a person."""
+        pulses = f", pulsing at {self.mains_hz:.0f} Hz" if self.mains_hz else ""
+        if self.pattern == "comb":
+            return f"lines every {self.spacing_hz / 1e3:.1f} kHz{pulses}"
+        return f"noise from {format_frequency(self.low_hz, 0)} to {format_frequency(self.high_hz, 0)}{pulses}"
+
+
+def find(look: AirLook) -> Fingerprint:
+    """What stands out: a comb where there is one, else what pulses with the mains, else the noise itself."""
+    mains = [hertz for hertz, share in zip(MAINS_HZ, look.pulses, strict=True) if share > LEAST_PULSE]
+    mains_hz = 0.0 if not mains else MAINS_HZ[int(np.argmax(look.pulses))]
+    comb = _comb(look)
+    if comb is not None:
+        return Fingerprint("comb", comb[0], comb[1], mains_hz=mains_hz)
+    ends = (look.low_hz, look.low_hz + (look.level_db.size - 1) * look.step_hz)
+    return Fingerprint("pulses" if mains_hz else "noise", low_hz=ends[0], high_hz=ends[1], mains_hz=mains_hz)
+
+
+def narrowed(seen: Fingerprint, on: AirLook, off: AirLook) -> Fingerprint:
+    """Noise by what goes with the antenna: where it stands highest over what is left without.
+
+    Pulses too where they make little of what goes: then a steadier noise is the stronger of the two.
+    """
+    size = max(round(AROUND_HZ / on.step_hz), 3)
+    fell_db = _smooth(on.level_db - off.level_db, size)
+    if seen.pattern == "pulses":
+        swing = on.pulses[MAINS_HZ.index(seen.mains_hz)]
+        if swing < PULSES_SHARE * float(np.mean(on.level_db - off.level_db)) * log(10) / 10:
+            seen = msgspec.structs.replace(seen, pattern="noise")
+    raised = np.flatnonzero(fell_db > max(float(fell_db[size:-size].max()) - HUMP_DB, HUMP_DB))
+    if seen.pattern != "noise" or not raised.size:
+        return seen
+    low, high = (on.low_hz + int(end) * on.step_hz for end in (raised[0], raised[-1]))
+    return msgspec.structs.replace(seen, low_hz=low, high_hz=high, is_narrowed=True)
+
+
+def has_hump(look: AirLook) -> bool:
+    """True where a part of the span stands well over the rest by itself: no receiver's own noise is like that."""
+    smooth = _smooth(look.level_db, max(round(AROUND_HZ / look.step_hz), 3))
+    low_db, high_db = np.percentile(smooth, (10, 90))
+    return bool(high_db - low_db > OWN_HUMP_DB)
+
+
+def strength_db(look: AirLook, seen: Fingerprint) -> float:
+    """How strong it is in another look, dB: a comb's lines, the swing of pulses, the density of noise."""
+    if seen.pattern == "pulses":
+        return 20 * float(np.log10(max(look.pulses[MAINS_HZ.index(seen.mains_hz)], LEAST_SWING)))
+    if seen.pattern == "noise":
+        index = look.low_hz + np.arange(look.level_db.size) * look.step_hz
+        inside = (index >= seen.low_hz) & (index <= seen.high_hz)
+        # The lower part: stations are none of it.
+        return float(np.percentile(look.level_db[inside] if inside.any() else look.level_db, 35))
+    excess, best = _excess(look), 0.0
+    period = seen.spacing_hz / look.step_hz
+    count = excess.size / period
+    for share in np.arange(1 - WANDERS, 1 + WANDERS, 1 / (count * period)):
+        best = max(best, float(_folded(excess, period * share).max(initial=0.0)))
+    return 10 * float(np.log10(best + 0.03)) + look.floor_db
+
+
+def _excess(look: AirLook) -> Floats:
+    """Power over the floor about each bin, in units of that floor, cut off so that stations do not lead."""
+    around = _floor_about(look.level_db, max(round(AROUND_HZ / look.step_hz), 5))
+    return np.minimum(10 ** ((look.level_db - around) / 10) - 1, 30.0).clip(0.0)
+
+
+def _comb(look: AirLook) -> tuple[float, float] | None:
+    """Spacing and one line's place of the best comb; None where there is none."""
+    excess = _excess(look)
+    lines = (excess > 10 ** (LINE_DB / 10) - 1).astype(float)
+    total = 3 * float(lines.mean())
+    if not 0 < total < 0.6:
+        return None
+    best: tuple[float, float, float] | None = None
+    for period in _periods(np.minimum(excess, 8.0), look.step_hz):
+        filled = _folded(lines, period)
+        at = int(np.argmax(filled))
+        places = int(lines.size / period)
+        # By chance the fullest of all first places holds so many more than the mean.
+        chance = total + 3.5 * (total * (1 - total) / places) ** 0.5
+        score = float(filled[at] - total) * places**0.5
+        if filled[at] > max(FILLED, chance) and (best is None or score > best[0]):
+            best = (score, period * look.step_hz, look.low_hz + at * look.step_hz)
+    return None if best is None else (best[1], best[2])
+
+
+def _periods(values: Floats, step_hz: float) -> Floats:
+    """Spacings worth a look, in bins: where the transform of the spectrum peaks, and how far lines are apart."""
+    size, most = values.size, values.size / FEWEST_LINES
+    padded = 16 * size
+    wave = np.abs(np.fft.rfft(values - values.mean(), padded))
+    first, last = int(padded / most), int(padded * step_hz / LEAST_SPACING_HZ)
+    tops = np.flatnonzero((wave[1:-1] >= wave[:-2]) & (wave[1:-1] > wave[2:])) + 1
+    tops = tops[(tops >= first) & (tops <= last)]
+    coarse = (padded / tops[np.argsort(-wave[tops])][:MOST_PERIODS]).tolist()
+    # Wide combs have few lines in the span: their distances tell more.
+    peaks = np.flatnonzero((values[1:-1] >= values[:-2]) & (values[1:-1] > values[2:]) & (values[1:-1] > 2.0)) + 1
+    peaks = peaks[np.argsort(-values[peaks])][:MOST_PEAKS]
+    apart = np.abs(peaks[:, None] - peaks[None, :]).ravel()
+    often = np.bincount(apart[(apart > LEAST_SPACING_HZ / step_hz) & (apart < most)], minlength=2)
+    often = often + np.roll(often, 1) + np.roll(often, -1)
+    coarse += np.argsort(-often)[:MOST_PERIODS].tolist()
+    # As fine as the last line of the span asks, as far as a place is not known to a bin.
+    found = []
+    for period in (one for one in coarse if one > 2):
+        parts = ceil(0.6 / period * size / 1.5)
+        found += [period * (1 + part * 1.5 / size) for part in range(-parts, parts + 1)]
+    return np.array(found)
+
+
+def _folded(values: Floats, period: float) -> Floats:
+    """For each first place in a period, the mean over all its places of the largest of three bins."""
+    wide = np.maximum(np.maximum(values, np.roll(values, 1)), np.roll(values, -1))
+    count = int(values.size / period)
+    places = np.round(np.arange(int(period))[:, None] + period * np.arange(count)[None, :]).astype(int)
+    return np.asarray(wide[np.minimum(places, values.size - 1)].mean(axis=1))
+
+
+def _smooth(values: Floats, size: int) -> Floats:
+    return np.asarray(np.convolve(values, np.full(size, 1 / size), mode="same"))
+
+
+def _floor_about(values: Floats, size: int) -> Floats:
+    """The middle of each piece, straight between pieces' middles."""
+    count = max(values.size // size, 1)
+    cut = values[: count * size].reshape(count, -1)
+    middles = (np.arange(count) + 0.5) * cut.shape[1]
+    return np.asarray(np.interp(np.arange(values.size), middles, np.median(cut, axis=1)))

@@ -1,0 +1,127 @@
+"""The hunt for interference as a sheet: what to switch off now, what each step told, and the culprit."""
+
+from PyQt6.QtGui import QHideEvent
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QWidget
+
+from yarddial.session.session import Session
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.widgets.emptied import empty
+from yarddial.ui.widgets.headline import Headline
+from yarddial.ui.widgets.words import Words, button, hairline
+from yarddial.ui.widgets.working_sheet import Sheet
+from yarddial.yard.frequency import format_frequency
+from yarddial.yard.mark import Mark
+
+HOW = (
+    "One thing is switched off at a time and the receiver looks; what disturbs must go with it and come back with it, "
+    "twice. Keep to switches and plugs, open nothing, and leave on what somebody's health or food hangs on."
+)
+MARKS: dict[str, Mark] = {"going on": "unknown", "named": "good", "left open": "look"}
+MOST_SHOWN = 40
+
+
+class HuntSheet(Sheet):
+    """Circuits first, then one step after the other."""
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        super().__init__(parent, "What disturbs here?", 760)
+        self._session, self._hunt = session, session.interference_hunt
+        self.headline = Headline()
+        self.rooms = QLineEdit("kitchen, living room, office, bedroom")
+        self.rooms.setFont(font(13))
+        self.rooms.setAccessibleName("Circuits of the house that can be switched off")
+        self.battery = QCheckBox("the computer runs on a battery")
+        self.mains = QCheckBox("the house can be switched off for a minute")
+        self.choke = QCheckBox("ferrites are at hand")
+        for box in (self.battery, self.mains, self.choke):
+            box.setFont(font(13))
+            box.setChecked(True)
+        self.start = button("Begin", tip="Begin a hunt at the dial's place")
+        self.start.clicked.connect(self._begin)
+        self.rooms.returnPressed.connect(self._begin)
+        self.look = button("Done: look", strong=True, tip="What is asked for is done: let the receiver look")
+        self.look.clicked.connect(self._look)
+        self._now = Words("", 16, wrap=True)
+        self._said = Words("", 12, tone="quiet", wrap=True)
+        self._rows = QGridLayout()
+        self._rows.setHorizontalSpacing(px(14))
+        self._rows.setVerticalSpacing(px(3))
+        self._rows.setColumnStretch(0, 1)
+        self._lay_out()
+        self.when_left(self._hunt.on_hunt_changed(self._show), self._hunt.cancel)
+        self._show()
+
+    def _lay_out(self) -> None:
+        self.body.addWidget(self.headline)
+        self.body.addWidget(Words(HOW, 12, tone="quiet", wrap=True))
+        self.body.addWidget(Words("Circuits that can be switched off one by one", 13))
+        row = QHBoxLayout()
+        row.addWidget(self.rooms, 1)
+        row.addWidget(self.start)
+        self.body.addLayout(row)
+        able = QHBoxLayout()
+        for box in (self.battery, self.mains, self.choke):
+            able.addWidget(box)
+        able.addStretch()
+        self.body.addLayout(able)
+        self.body.addWidget(self._now)
+        act = QHBoxLayout()
+        act.addWidget(self.look)
+        act.addWidget(self._said, 1)
+        self.body.addLayout(act)
+        self.body.addLayout(self._rows)
+        self.body.addStretch()
+        self.resize(px(760), px(620))
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        """A look that nobody sees is none."""
+        self._hunt.cancel()
+        super().hideEvent(event)
+
+    def _begin(self) -> None:
+        rooms = tuple(dict.fromkeys(name.strip() for name in self.rooms.text().split(",") if name.strip()))
+        self._hunt.begin(
+            rooms, can_choke=self.choke.isChecked(), can_mains=self.mains.isChecked(),
+            has_battery=self.battery.isChecked(),
+        )  # fmt: skip
+
+    def _look(self) -> None:
+        if self._hunt.running:
+            self._hunt.cancel()
+        else:
+            self._hunt.look()
+
+    def _show(self) -> None:
+        hunt, verdict = self._hunt.hunt, self._hunt.verdict
+        why_not = self._hunt.why_not()
+        self.look.setText("Stop" if self._hunt.running else "Done: look")
+        self.look.setEnabled(self._hunt.running or (not why_not and self._hunt.step is not None))
+        if hunt is None or verdict is None:
+            where = format_frequency(self._session.desk.station.dial_hz)
+            self.headline.show_verdict("unknown", "Nothing was hunted yet.", f"It is looked for around {where}.")
+            self._now.setText("")
+            self._said.setText("Say which circuits there are, then begin.")
+            return
+        if verdict.state == "going on":
+            what = hunt.seen.words if hunt.seen is not None else "nothing was looked at yet"
+            self.headline.show_verdict("unknown", "The hunt goes on.", f"It looks like {what}.")
+        else:
+            self.headline.show_verdict(MARKS[verdict.state], verdict.sentence, verdict.advice)
+        step = self._hunt.step
+        self._now.setText(step.words if step is not None else "")
+        trouble = self._hunt.trouble or why_not
+        said = f"{trouble[:1].upper()}{trouble[1:]}." if trouble else ""
+        self._said.setText("Looking." if self._hunt.running else said)
+        self._show_rows()
+
+    def _show_rows(self) -> None:
+        empty(self._rows)
+        hunt = self._hunt.hunt
+        if hunt is None:
+            return
+        for row, result in enumerate(reversed(hunt.results[-MOST_SHOWN:])):
+            against_db = result.strength_db - hunt.usual_db
+            level = "as usual" if abs(against_db) < 1 else f"{against_db:+.0f} dB".replace("-", "−")
+            self._rows.addWidget(Words(result.step.words, 13, wrap=True), 2 * row, 0)
+            self._rows.addWidget(Words(level, 12, "mono"), 2 * row, 1)
+            self._rows.addWidget(hairline(), 2 * row + 1, 0, 1, 2)

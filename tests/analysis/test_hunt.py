@@ -1,0 +1,62 @@
+"""The hunt for interference: fingerprints of signals made without our code, and nobody accused by one look."""
+
+import numpy as np
+import pytest
+
+import hunt as campaign
+from houses import House, Source, house
+from yarddial.analysis.hunt.fingerprint import AirLook, find, strength_db
+from yarddial.analysis.hunt.hunt import AS_IT_IS, Hunt
+
+
+def one_source(**traits: object) -> House:
+    source = Source("kitchen lamp", where="kitchen", over_db=14.0, **traits)  # type: ignore[arg-type]
+    return House(3, (source,), {"kitchen": ("kitchen lamp", "kitchen router"), "office": ("office lamp",)}, 7e6)
+
+
+def test_a_comb_is_known_by_its_spacing_and_pulses_by_the_mains() -> None:
+    comb = find(campaign._look(one_source(kind="comb", clock_hz=71_300.0, mains_hz=120.0)))
+    assert comb.pattern == "comb"
+    # Its clock wanders by three parts in ten thousand from look to look.
+    assert comb.spacing_hz == pytest.approx(71_300.0, rel=2e-3)
+    pulses = find(campaign._look(one_source(kind="pulses", mains_hz=100.0)))
+    assert (pulses.pattern, pulses.mains_hz) == ("pulses", 100.0)
+    quiet = find(campaign._look(House(3, (), {}, 7e6)))
+    assert quiet.pattern == "noise"
+
+
+def test_the_culprit_is_found_by_going_and_coming_back_and_nobody_else_is_named() -> None:
+    for kind, clock_hz in (("comb", 45e3), ("pulses", 0.0)):
+        told = campaign.hunted(one_source(kind=kind, clock_hz=clock_hz, mains_hz=100.0)).verdict()
+        assert (told.state, told.culprit) == ("named", "kitchen lamp")
+    outside = Source("street lamp", "pulses", "outside", 14.0, mains_hz=100.0)
+    told = campaign.hunted(House(4, (outside,), {"kitchen": ()}, 7e6)).verdict()
+    assert told.culprit == "something outside the house"
+    assert "power line" in told.advice
+
+
+def test_what_goes_by_itself_accuses_nobody() -> None:
+    """It goes by itself just as the kitchen is switched off; the second time it stays."""
+    comb = one_source(kind="comb", clock_hz=45e3)
+    on, off = campaign._look(comb), campaign._look(House(3, (), {}, 7e6))
+    hunt = Hunt(("kitchen",), can_choke=False, can_mains=False, has_battery=False)
+    for _ in range(3):
+        hunt = hunt.after(AS_IT_IS, on)
+    while (step := hunt.next_step()) is not None and len(hunt.results) < 40:
+        gone = step.kind == "antenna off" and not step.restores
+        first = not any(result.step.kind == "room off" for result in hunt.results)
+        hunt = hunt.after(step, off if gone or (step.kind == "room off" and first) else on)
+    assert hunt.verdict().state == "left open"
+
+
+def test_a_hunt_through_random_houses_names_no_one_else() -> None:
+    place, truth = house(2)
+    told = campaign.hunted(place).verdict()
+    assert told.state != "named" or told.culprit == truth
+
+
+def test_strength_falls_by_what_is_taken_off() -> None:
+    strong, weak = (campaign._look(one_source(kind="comb", clock_hz=60e3)) for _ in range(2))
+    seen = find(strong)
+    weaker = AirLook(weak.low_hz, weak.step_hz, np.full(weak.level_db.size, weak.floor_db))
+    assert strength_db(strong, seen) - strength_db(weaker, seen) > 10
