@@ -105,7 +105,7 @@ class FrontEnd(msgspec.Struct, frozen=True):
         q *= size
 
     def _bend(self, i: Half, q: Half, spare: Half) -> None:
-        """Each branch's converter bends by itself, y = x - k x^3 with k / 4 = 1 / A^2: a tone gets its -3 f."""
+        """Each branch's converter bends by itself, y = x - b x^3 with b / 4 = 1 / A^2: a tone gets its -3 f."""
         bend = np.float32(4 * 10 ** (-self.third_over_full_db / 10))
         for half in (i, q):
             np.multiply(half, half, out=spare)
