@@ -4,7 +4,8 @@ from itertools import pairwise
 
 import pytest
 
-from yarddial.yard.bands import TABLE, bands_of
+import band_tables
+from yarddial.yard.bands import TABLE, Region, bands_of
 from yarddial.yard.demodulation import demodulations_of, is_lower_sideband, on_raster, raster_at, usual
 from yarddial.yard.modes import MODES, mode_named
 from yarddial.yard.references import KINDS, kind_named
@@ -72,3 +73,10 @@ def test_kinds_of_references_ask_refuse_and_wander() -> None:
     # 10 m/s of a geostationary satellite's swing at 10 GHz would be 330 Hz; a well kept one moves by one.
     assert satellite.sigma_hz(10e9) == pytest.approx((10.0**2 + 30.0**2) ** 0.5)
     assert len({kind.name for kind in KINDS}) == len(KINDS)
+
+
+@pytest.mark.parametrize("region", [1, 2, 3])
+def test_no_band_of_the_radio_regulations_is_missing(region: Region) -> None:
+    bands = [(band.kind, band.low_hz, band.high_hz) for band in bands_of(region)]
+    assert band_tables.missing(bands, region) == []
+    assert len(band_tables.missing([], region)) > 40

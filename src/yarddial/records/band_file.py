@@ -1,4 +1,4 @@
-"""Bands in CSV and JSON files: name, low_hz, high_hz, kind, mode; frequencies in every way the dial reads them."""
+"""Bands in CSV and JSON files: name, low_hz, high_hz, kind, mode, source; frequencies as the dial reads them."""
 
 import csv
 import io
@@ -15,7 +15,7 @@ from yarddial.yard.frequency import parse_frequency
 from yarddial.yard.modes import MODES
 from yarddial.yard.plain_text import shown
 
-COLUMNS = ("name", "low_hz", "high_hz", "kind", "mode")
+COLUMNS = ("name", "low_hz", "high_hz", "kind", "mode", "source")
 MODE_KEYS = tuple(mode.key for mode in MODES)
 
 
@@ -36,9 +36,7 @@ def read_bands(path: Path) -> tuple[Band, ...]:
 
 def write_bands(path: Path, bands: Sequence[Band]) -> None:
     """Write a file, JSON by its ending, else CSV; raises NotWritten."""
-    rows = [
-        {"name": b.name, "low_hz": b.low_hz, "high_hz": b.high_hz, "kind": b.kind, "mode": b.mode_key} for b in bands
-    ]
+    rows = [dict(zip(COLUMNS, (b.name, b.low_hz, b.high_hz, b.kind, b.mode_key, b.source), strict=True)) for b in bands]
     if path.suffix.lower() == ".json":
         write_whole(path, (json.dumps(rows, indent=1, ensure_ascii=False) + "\n").encode())
         return
@@ -52,7 +50,7 @@ def write_bands(path: Path, bands: Sequence[Band]) -> None:
 def _band(number: int, row: object) -> Band:
     if not isinstance(row, Mapping):
         raise BadStation(f"row {number} is no band: give name, low_hz, high_hz, and perhaps kind and mode")
-    name, kind, mode = (str(row.get(key) or "").strip() for key in ("name", "kind", "mode"))
+    name, kind, mode, source = (str(row.get(key) or "").strip() for key in ("name", "kind", "mode", "source"))
     try:
         low_hz, high_hz = (parse_frequency(str(row.get(key) or "")) for key in ("low_hz", "high_hz"))
     except YardDialError as error:
@@ -61,4 +59,4 @@ def _band(number: int, row: object) -> Band:
         raise BadStation(f"row {number}: a band needs a name and two ends above 0, the lower first")
     if mode and mode not in MODE_KEYS:
         raise BadStation(f"row {number}: '{mode[:40]}' is no mode: choose one of {', '.join(MODE_KEYS)}")
-    return Band(name, low_hz, high_hz, kind or "own", mode)
+    return Band(name, low_hz, high_hz, kind or "own", mode, source=source)

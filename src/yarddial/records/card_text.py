@@ -50,7 +50,13 @@ def card_rows(card: Card) -> tuple[tuple[str, str, str], ...]:
         rows.append(("Receiver's port", card.port, ""))
     if card.zone is not None:
         meaning = f"zone {card.zone}: what is shown is folded" if card.zone else "zone 0: shown as it is"
-        rows.append(("Direct sampling", "on", f"{meaning}; takes effect when the stream is restarted"))
+        rows.append(
+            (
+                "Direct sampling",
+                "on",
+                f"{meaning}; takes effect at a restart; silent: take the other branch, I or Q",
+            )
+        )
     for gain in card.gains:
         shows = "its control reads attenuation" if gain.reads == "attenuation" else "its control reads gain"
         rows.append((f"Gain, stage '{gain.stage}'", gain.control, f"gain {gain.gain_db:g} dB; {shows}"))

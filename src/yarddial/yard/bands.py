@@ -10,7 +10,10 @@ ALL: tuple[Region, ...] = (1, 2, 3)
 
 
 class Band(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A named range, hertz: what it is for, where, and the mode mostly used there, by its key in `modes`."""
+    """A named range, hertz: what it is for, where, and the mode mostly used there, by its key in `modes`.
+
+    source : the text that one's own or a national file has it from.
+    """
 
     name: str
     low_hz: float
@@ -18,6 +21,7 @@ class Band(msgspec.Struct, frozen=True, omit_defaults=True):
     kind: str
     mode: str = ""
     regions: tuple[Region, ...] = ALL
+    source: str = ""
 
     @property
     def middle_hz(self) -> float:
@@ -58,15 +62,19 @@ TABLE: tuple[Band, ...] = (
     Band("marine 2 MHz", 2.1735e6, 2.1905e6, "marine", "ssb"),
     Band("120 m", 2.3e6, 2.495e6, "broadcast"),
     Band("2.5 MHz standard", 2.498e6, 2.502e6, "standard frequency"),
+    Band("aircraft 3 MHz", 2.85e6, 3.155e6, "aeronautical", "ssb"),
     Band("90 m", 3.2e6, 3.4e6, "broadcast"),
+    Band("aircraft 3.4 MHz", 3.4e6, 3.5e6, "aeronautical", "ssb"),
     Band("80 m", 3.5e6, 3.8e6, "amateur", regions=(1,)),
     Band("80 m", 3.5e6, 4.0e6, "amateur", regions=(2,)),
     Band("80 m", 3.5e6, 3.9e6, "amateur", regions=(3,)),
     Band("75 m", 3.9e6, 4.0e6, "broadcast", regions=(3,)),
     Band("75 m", 3.95e6, 4.0e6, "broadcast", regions=(1,)),
     Band("marine 4 MHz", 4.063e6, 4.438e6, "marine", "ssb"),
+    Band("aircraft 4.7 MHz", 4.65e6, 4.75e6, "aeronautical", "ssb"),
     Band("60 m tropical", 4.75e6, 4.995e6, "broadcast"),
     Band("5 MHz standard", 4.995e6, 5.005e6, "standard frequency"),
+    Band("60 m tropical, upper part", 5.005e6, 5.06e6, "broadcast"),
     Band("60 m", 5.3515e6, 5.3665e6, "amateur"),
     Band("aircraft 5 MHz", 5.48e6, 5.73e6, "aeronautical", "ssb"),
     Band("49 m", 5.9e6, 6.2e6, "broadcast"),
@@ -80,6 +88,7 @@ TABLE: tuple[Band, ...] = (
     Band("aircraft 9 MHz", 8.815e6, 9.04e6, "aeronautical", "ssb"),
     Band("31 m", 9.4e6, 9.9e6, "broadcast"),
     Band("10 MHz standard", 9.995e6, 10.005e6, "standard frequency"),
+    Band("aircraft 10 MHz", 10.005e6, 10.1e6, "aeronautical", "ssb"),
     Band("30 m", 10.1e6, 10.15e6, "amateur", "cw"),
     Band("aircraft 11 MHz", 11.175e6, 11.4e6, "aeronautical", "ssb"),
     Band("25 m", 11.6e6, 12.1e6, "broadcast"),
@@ -88,20 +97,25 @@ TABLE: tuple[Band, ...] = (
     Band("22 m", 13.57e6, 13.87e6, "broadcast"),
     Band("20 m", 14.0e6, 14.35e6, "amateur"),
     Band("15 MHz standard", 14.99e6, 15.01e6, "standard frequency"),
+    Band("aircraft 15 MHz", 15.01e6, 15.1e6, "aeronautical", "ssb"),
     Band("19 m", 15.1e6, 15.8e6, "broadcast"),
     Band("marine 16 MHz", 16.36e6, 17.41e6, "marine", "ssb"),
     Band("16 m", 17.48e6, 17.9e6, "broadcast"),
+    Band("aircraft 18 MHz", 17.9e6, 18.03e6, "aeronautical", "ssb"),
     Band("17 m", 18.068e6, 18.168e6, "amateur"),
     Band("15 m broadcast", 18.9e6, 19.02e6, "broadcast"),
     Band("20 MHz standard", 19.99e6, 20.01e6, "standard frequency"),
     Band("15 m", 21.0e6, 21.45e6, "amateur"),
     Band("13 m", 21.45e6, 21.85e6, "broadcast"),
+    Band("aircraft 22 MHz", 21.924e6, 22.0e6, "aeronautical", "ssb"),
     Band("12 m", 24.89e6, 24.99e6, "amateur"),
     Band("25 MHz standard", 24.99e6, 25.01e6, "standard frequency"),
     Band("11 m broadcast", 25.67e6, 26.1e6, "broadcast"),
     Band("citizens' band", 26.965e6, 27.405e6, "licence-free", "nfm"),
     Band("10 m", 28.0e6, 29.7e6, "amateur"),
     Band("6 m", 50e6, 52e6, "amateur", "ssb", regions=(1,)),
+    Band("television VHF low", 54e6, 72e6, "broadcast", "wfm", regions=(2,)),
+    Band("television VHF middle", 76e6, 88e6, "broadcast", "wfm", regions=(2,)),
     Band("6 m", 50e6, 54e6, "amateur", "ssb", regions=(2, 3)),
     Band("4 m", 70e6, 70.5e6, "amateur", "nfm", regions=(1,)),
     Band("FM broadcast", 87e6, 108e6, "broadcast", regions=(3,)),
@@ -115,14 +129,19 @@ TABLE: tuple[Band, ...] = (
     Band("marine VHF", 156e6, 162.05e6, "marine"),
     Band("AIS", 161.9625e6, 162.0375e6, "marine", "nfm"),
     Band("digital radio", 174e6, 230e6, "broadcast", "wfm", regions=(1,)),
+    Band("television VHF high", 174e6, 216e6, "broadcast", "wfm", regions=(2,)),
+    Band("television VHF high", 174e6, 230e6, "broadcast", "wfm", regions=(3,)),
     Band("1.25 m", 222e6, 225e6, "amateur", regions=(2,)),
     Band("aircraft UHF", 225e6, 399.9e6, "aeronautical"),
     Band("radiosondes", 400.15e6, 406e6, "meteorological", "nfm"),
     Band("70 cm", 430e6, 440e6, "amateur", "ssb", regions=(1, 3)),
     Band("70 cm", 430e6, 450e6, "amateur", "ssb", regions=(2,)),
     Band("433 MHz", 433.05e6, 434.79e6, "licence-free", regions=(1,)),
+    Band("television UHF", 470e6, 694e6, "broadcast", "wfm", regions=(1,)),
+    Band("television UHF", 470e6, 698e6, "broadcast", "wfm", regions=(2, 3)),
     Band("900 MHz", 902e6, 928e6, "licence-free", regions=(2,)),
     Band("33 cm", 902e6, 928e6, "amateur", regions=(2,)),
+    Band("aircraft distance measuring", 960e6, 1215e6, "aeronautical", "wfm"),
     Band("aircraft 1090 MHz", 1087e6, 1093e6, "aeronautical", "wfm"),
     Band("23 cm", 1240e6, 1300e6, "amateur"),
     Band("hydrogen line", 1420.0e6, 1420.8e6, "radio astronomy", "cw"),
@@ -163,6 +182,8 @@ SOURCES_BY_NAME: dict[str, str] = {
 
 def source_of(band: Band) -> str:
     """The text from which a band of the table has its edges; empty for one's own."""
+    if band.source:
+        return band.source
     if not any((one.name, one.low_hz, one.high_hz) == (band.name, band.low_hz, band.high_hz) for one in TABLE):
         return ""
     return SOURCES_BY_NAME.get(band.name, SOURCES.get(band.kind, ""))
