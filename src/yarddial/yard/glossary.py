@@ -100,7 +100,10 @@ GLOSSARY: tuple[tuple[str, str], ...] = (
     ),
     ("tuner image", "A signal twice the tuner's intermediate frequency away, turned over; it moves like a mirror."),
     ("half-IF", "Twice a signal that lies half an intermediate frequency away: it falls 2 dB for each of attenuation."),
-    ("sideband", "Of a tuner's oscillator: a strong signal shows again a fixed step beside itself, on both sides."),
+    (
+        "oscillator sideband",
+        "Of a tuner's oscillator: a strong signal shows again a fixed step beside itself, on both sides.",
+    ),
     ("reciprocal mixing", "Noise of the tuner's oscillator about a strong signal, which raises the floor beside it."),
     ("blocking", "A signal so strong that the receiver loses gain for everything else."),
     (
