@@ -102,7 +102,7 @@ GLOSSARY: tuple[tuple[str, str], ...] = (
     ("half-IF", "Twice a signal that lies half an intermediate frequency away: it falls 2 dB for each of attenuation."),
     (
         "oscillator sideband",
-        "Of a tuner's oscillator: a strong signal shows again a fixed step beside itself, on both sides.",
+        "Of a tuner's oscillator: a strong signal shows again a step beside itself, both ways.",
     ),
     ("reciprocal mixing", "Noise of the tuner's oscillator about a strong signal, which raises the floor beside it."),
     ("blocking", "A signal so strong that the receiver loses gain for everything else."),
