@@ -5,7 +5,8 @@ import pytest
 
 import hunt as campaign
 from houses import House, Source, house
-from yarddial.analysis.hunt.fingerprint import AirLook, find, strength_db
+from yarddial.analysis.ghosts.span import Span
+from yarddial.analysis.hunt.fingerprint import AirLook, comb_of, find, strength_db
 from yarddial.analysis.hunt.hunt import AS_IT_IS, Hunt
 
 
@@ -60,3 +61,15 @@ def test_strength_falls_by_what_is_taken_off() -> None:
     seen = find(strong)
     weaker = AirLook(weak.low_hz, weak.step_hz, np.full(weak.level_db.size, weak.floor_db))
     assert strength_db(strong, seen) - strength_db(weaker, seen) > 10
+
+
+def test_of_a_true_peak_it_is_told_whether_it_belongs_to_a_comb() -> None:
+    look = campaign._look(one_source(kind="comb", clock_hz=71_300.0))
+    span = Span(look.low_hz, look.step_hz, look.level_db, 7e6, 1.024e6, 500.0)
+    comb = comb_of(span)
+    assert comb is not None
+    # 98 times 71.3 kHz; half way between two lines there is none.
+    assert comb.holds(98 * 71_300.0, 5 * look.step_hz)
+    assert not comb.holds(98.5 * 71_300.0, 5 * look.step_hz)
+    empty = campaign._look(House(3, (), {}, 7e6))
+    assert comb_of(Span(empty.low_hz, empty.step_hz, empty.level_db, 7e6, 1.024e6, 500.0)) is None

@@ -7,6 +7,7 @@ import msgspec
 import numpy as np
 
 from yarddial.analysis.ghosts.scene import Floats
+from yarddial.analysis.ghosts.span import Span
 from yarddial.dsp.pulses import MAINS_HZ
 from yarddial.yard.frequency import format_frequency
 
@@ -58,6 +59,13 @@ class Fingerprint(msgspec.Struct, frozen=True):
     mains_hz: float = 0.0
     is_narrowed: bool = False
 
+    def holds(self, hertz: float, within_hz: float) -> bool:
+        """True of a place on one of a comb's lines."""
+        if self.pattern != "comb":
+            return False
+        away_hz = (hertz - self.first_hz) % self.spacing_hz
+        return min(away_hz, self.spacing_hz - away_hz) <= within_hz
+
     @property
     def words(self) -> str:
         """What it is, for a person."""
@@ -101,6 +109,12 @@ def has_hump(look: AirLook) -> bool:
     smooth = _smooth(look.level_db, max(round(AROUND_HZ / look.step_hz), 3))
     low_db, high_db = np.percentile(smooth, (10, 90))
     return bool(high_db - low_db > OWN_HUMP_DB)
+
+
+def comb_of(span: Span) -> Fingerprint | None:
+    """The comb that stands in a span, if there is one: whatever of it is true comes in, and is interference."""
+    seen = find(AirLook(span.low_hz, span.step_hz, span.level_dbm))
+    return seen if seen.pattern == "comb" else None
 
 
 def strength_db(look: AirLook, seen: Fingerprint) -> float:

@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from yarddial.analysis.ghosts.judging import SettingChange, SpanLook
     from yarddial.analysis.ghosts.scene import Ghost, Scene
     from yarddial.analysis.ghosts.span import Span
+    from yarddial.analysis.hunt.fingerprint import Fingerprint
     from yarddial.yard.strong import Strong
 
 # The centre moves by so much of the rate, and the gain falls by at least so much.
@@ -47,6 +48,9 @@ class SpanTest:
         self._first: SpanSetting | None = None
         self._within: Lease | None = None
         self.before: Span | None = None
+        # The span whose comb is known, and the comb.
+        self._comb_of: Span | None = None
+        self._comb: Fingerprint | None = None
         self.line: Line | None = None
         self.judged: tuple[JudgedPeak, ...] = ()
         self.ghosts: tuple[Ghost, ...] = ()
@@ -106,6 +110,18 @@ class SpanTest:
         near = [j for j in self.judged if abs(j.peak.dial_hz - dial_hz - error_hz) <= reach_hz]
         near = near or [j for j in self.judged if abs(j.peak.dial_hz - dial_hz) <= reach_hz]
         return max(near, key=lambda j: j.peak.level_dbm, default=None)
+
+    def comb_at_dial(self) -> "Fingerprint | None":
+        """The comb on whose line the dial's peak stands: it comes in by the antenna, and is interference."""
+        here, before = self.at_dial(), self.before
+        if here is None or before is None or here.judgement.verdict != "true":
+            return None
+        if self._comb_of is not before:
+            from yarddial.analysis.hunt.fingerprint import comb_of
+
+            self._comb_of, self._comb = before, comb_of(before)
+        comb = self._comb
+        return comb if comb is not None and comb.holds(here.peak.dial_hz, 2 * before.step_hz) else None
 
     def test(self, within: Lease | None = None) -> None:
         """Look at the span as it is, then under one change after the other, and judge every peak.

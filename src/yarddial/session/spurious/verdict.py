@@ -25,6 +25,10 @@ def ghosts_verdict(span_test: SpanTest, desk: Desk) -> Verdict:
         mark: Mark = "good" if not counts["unsure"] else "look"
         return Verdict(mark, "Nothing stands out at the dial.", f"In the span: {told}.", told)
     where = format_frequency(desk.station.dial_hz)
+    comb = span_test.comb_at_dial()
+    if comb is not None:
+        what = f"It comes in by the antenna with {comb.words}: something electrical near by. Hunt it."
+        return Verdict("look", f"What stands at {where} is interference.", what, told)
     if here.judgement.verdict == "true":
         return Verdict("good", f"What stands at {where} is really there.", f"In the span: {told}.", told)
     if here.judgement.verdict == "ghost":
