@@ -97,7 +97,7 @@ class _Case:
         self.strong = Strong(strong_hz, self.full_dbm + over_db, "Near one")
         # Half of them quiet oscillators.
         noise_dbc = float(chance.uniform(-112, -95) if chance.random() < 0.6 else -170.0)
-        self.front = FrontEnd(14, iip3_over_full_db=iip3_over_db, phase_noise_dbc_hz=noise_dbc)
+        self.front = FrontEnd(14, iip3_over_full_db=iip3_over_db, phase_noise_dbc_hz=noise_dbc, is_blocked=True)
         self.port = WorldPort("x", "x", (), noise_dbm_hz, self.full_dbm)
         self.weak_dbm = noise_dbm_hz + 10 * np.log10(CHANNEL_HZ) + 25.0
         model = ReceiverModel(iip3_dbm=self.full_dbm + iip3_over_db, phase_noise_dbc_hz=noise_dbc)

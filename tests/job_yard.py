@@ -254,6 +254,7 @@ class JobYard:
             "span_test": s.span_test.running,
             "remedy_trial": s.mitigation.running,
             "strong_scan": s.strong.running,
+            "hunt": s.interference_hunt.running,
             "comparison": s.comparison.running,
             "reception_check": s.reception_check.running,
             "band_run": s.band_run.running,
@@ -338,6 +339,14 @@ def _record(yard: JobYard) -> None:
     listening.recorder.record_samples(path, listening.settings, listening.centre_hz())
 
 
+def _hunt(yard: JobYard) -> None:
+    hunt = yard.session.interference_hunt
+    # Beginning anew ends a look that is under way: one hunt is enough here.
+    if hunt.hunt is None:
+        hunt.begin(("kitchen",))
+    hunt.look()
+
+
 BEGIN: dict[str, Callable[[JobYard], object]] = {
     "listening": lambda yard: yard.session.listening.open(),
     "level_glance": lambda yard: yard.session.levels.weigh(),
@@ -354,6 +363,7 @@ BEGIN: dict[str, Callable[[JobYard], object]] = {
     "span_test": lambda yard: yard.session.span_test.test(),
     "remedy_trial": _remedy,
     "strong_scan": lambda yard: yard.session.strong.scan(),
+    "hunt": _hunt,
     "comparison": _compare,
     "reception_check": _check_reception,
     "band_run": lambda yard: yard.session.band_run.start(),

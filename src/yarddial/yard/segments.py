@@ -11,7 +11,7 @@ import msgspec
 from yarddial.yard.bands import Band, bands_within
 
 
-class Segment(msgspec.Struct, frozen=True):
+class BandPart(msgspec.Struct, frozen=True):
     """Part of a band: its mode by its key in `modes`, and the spacing of its channels, 0 where there are none."""
 
     low_hz: float
@@ -44,21 +44,21 @@ _PLANS: dict[str, tuple[tuple[float, str], ...]] = {
 _FM_RASTER_HZ = {"10 m": 10e3, "70 cm": 12.5e3, "23 cm": 25e3}
 
 
-def segments_of(band: Band) -> tuple[Segment, ...]:
+def segments_of(band: Band) -> tuple[BandPart, ...]:
     """A band's parts, rising; the whole band where its plan knows none."""
     plan = _PLANS.get(band.name) if band.kind == "amateur" else None
     if plan is None:
-        return (Segment(band.low_hz, band.high_hz, band.mode_key),)
+        return (BandPart(band.low_hz, band.high_hz, band.mode_key),)
     ends = [start * _MHZ for start, _ in plan[1:]] + [band.high_hz]
     raster_hz = _FM_RASTER_HZ.get(band.name, 12.5e3)
     return tuple(
-        Segment(max(start * _MHZ, band.low_hz), min(end, band.high_hz), mode, raster_hz if mode == "nfm" else 0.0)
+        BandPart(max(start * _MHZ, band.low_hz), min(end, band.high_hz), mode, raster_hz if mode == "nfm" else 0.0)
         for (start, mode), end in zip(plan, ends, strict=True)
         if start * _MHZ < band.high_hz and end > band.low_hz
     )
 
 
-def segment_at(dial_hz: float, bands: Sequence[Band]) -> Segment | None:
+def segment_at(dial_hz: float, bands: Sequence[Band]) -> BandPart | None:
     """What a place is used for, by the narrowest of the bands that it lies in; None in no band."""
     inside = bands_within(dial_hz, dial_hz + 1e-3, bands)
     if not inside:

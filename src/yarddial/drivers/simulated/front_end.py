@@ -27,6 +27,7 @@ class FrontEnd(msgspec.Struct, frozen=True):
     half_if_over_full_db : second-order intercept of its half-IF response, above the level that fills the converter.
     reference_hz, reference_db : sidebands of its oscillator so far away, and so far down.
     phase_noise_dbc_hz : of its oscillator, 100 kHz away; it falls by 20 dB a decade.
+    is_blocked : signals beyond the span take gain away too; false of a tuner whose filter follows it.
     third_over_full_db : intercept of the converter's own third harmonic, above full scale.
     quarter_dbfs : of its spurs a quarter of the rate from the centre.
     """
@@ -49,6 +50,7 @@ class FrontEnd(msgspec.Struct, frozen=True):
     reference_hz: float = 0.0
     reference_db: float = 200.0
     phase_noise_dbc_hz: float = -300.0
+    is_blocked: bool = False
     third_over_full_db: float = 200.0
     quarter_dbfs: float = -300.0
 

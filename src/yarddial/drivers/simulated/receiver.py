@@ -248,7 +248,7 @@ class SimulatedReceiver:
         noisy = front.phase_noise_dbc_hz > -NEVER_DB and not self._port.direct_clock_hz
         beyond = [a for a in self._arrivals_beyond if not a.made_of_hz]
         less_db = full_dbm - self._port.full_scale_dbm
-        if front.iip3_over_full_db < NEVER_DB and beyond:
+        if front.is_blocked and front.iip3_over_full_db < NEVER_DB and beyond:
             intercept_dbm = self._port.full_scale_dbm + front.iip3_over_full_db + less_db
             share = sum(10 ** ((a.level_dbm - intercept_dbm) / 10) for a in beyond)
             out *= np.float32(max(1 - 2 * share, 0.1))
