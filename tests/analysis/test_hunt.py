@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 import hunt as campaign
-from houses import House, Source, house
+from houses import House, Source
 from yarddial.analysis.ghosts.span import Span
 from yarddial.analysis.hunt.fingerprint import AirLook, comb_of, find, strength_db
 from yarddial.analysis.hunt.hunt import AS_IT_IS, Hunt
@@ -27,9 +27,8 @@ def test_a_comb_is_known_by_its_spacing_and_pulses_by_the_mains() -> None:
 
 
 def test_the_culprit_is_found_by_going_and_coming_back_and_nobody_else_is_named() -> None:
-    for kind, clock_hz in (("comb", 45e3), ("pulses", 0.0)):
-        told = campaign.hunted(one_source(kind=kind, clock_hz=clock_hz, mains_hz=100.0)).verdict()
-        assert (told.state, told.culprit) == ("named", "kitchen lamp")
+    told = campaign.hunted(one_source(kind="comb", clock_hz=45e3, mains_hz=100.0)).verdict()
+    assert (told.state, told.culprit) == ("named", "kitchen lamp")
     outside = Source("street lamp", "pulses", "outside", 14.0, mains_hz=100.0)
     told = campaign.hunted(House(4, (outside,), {"kitchen": ()}, 7e6)).verdict()
     assert told.culprit == "something outside the house"
@@ -48,12 +47,6 @@ def test_what_goes_by_itself_accuses_nobody() -> None:
         first = not any(result.step.kind == "room off" for result in hunt.results)
         hunt = hunt.after(step, off if gone or (step.kind == "room off" and first) else on)
     assert hunt.verdict().state == "left open"
-
-
-def test_a_hunt_through_random_houses_names_no_one_else() -> None:
-    place, truth = house(2)
-    told = campaign.hunted(place).verdict()
-    assert told.state != "named" or told.culprit == truth
 
 
 def test_strength_falls_by_what_is_taken_off() -> None:
