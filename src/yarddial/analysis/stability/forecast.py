@@ -44,7 +44,7 @@ HABITS: dict[CrystalKind, Habit] = {
 # A dielectric resonator is found in oscillators above this, and its sheet allows more than crystals do.
 RESONATOR_HZ, LEAST_RESONATOR_PPM = 3e9, 20.0
 # Over such a part of a day its hours are forgotten.
-HOURS_DAYS = 0.2
+HOURS_DAYS = 0.25
 # Sheets of plain crystals allow 20 to 50 ppm, compensated ones 0.5 to 2, ovens less; taken as two sigma.
 LEAST_PLAIN_PPM, LEAST_COMPENSATED_PPM = 3.0, 0.1
 # How sure the habits are, in measurements: what the history shows outweighs them after so many.
@@ -115,7 +115,8 @@ def growth_ppm(seconds_s: float, kind: CrystalKind = "plain") -> float:
     # Two looks at something that is forgotten over d days differ by sqrt(2 - 2 exp(-t/d)) of it.
     weather = habit.weather_ppm * float(np.sqrt(2 - 2 * np.exp(-days / habit.weather_days)))
     ageing = habit.ageing_ppm_year * SLOWS_YEARS * float(1 - np.exp(-years / SLOWS_YEARS))
-    daily = habit.daily_ppm * float(np.sqrt(2 - 2 * np.exp(-days / HOURS_DAYS)))
+    # A day's swing is smooth: little within minutes, forgotten after a quarter of it.
+    daily = habit.daily_ppm * float(np.sqrt(2 - 2 * np.cos(2 * np.pi * min(days, HOURS_DAYS))))
     return float(np.sqrt(habit.wander_ppm_year**2 * years + weather**2 + ageing**2 + daily**2))
 
 

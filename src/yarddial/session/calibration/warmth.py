@@ -7,6 +7,7 @@ from yarddial.session.receiver.live_receiver import LiveReceiver
 
 # Of a small box: most of its warm-up is over after a quarter of an hour.
 TAU_S = 480.0
+KEPT_EVERY_S, MOST_KEPT = 2.0, 2_000
 
 
 class Warmth:
@@ -16,7 +17,9 @@ class Warmth:
         self._live_receiver = live_receiver
         self._cold: dict[str, float] = {}
         self._began_s: dict[str, float] = {}
-        self._looked_s = seconds_of("")
+        # How cold each was when it was last looked at, at so many moments.
+        self._past: dict[str, list[tuple[float, float]]] = {}
+        self._looked_s = self._born_s = seconds_of("")
 
     def look(self, receiver: str) -> None:
         """Let the time since the last look pass; `receiver` is the one of the active route."""
@@ -31,8 +34,20 @@ class Warmth:
         if self._live_receiver.running:
             self._cold.setdefault(receiver, 1.0)
             self._began_s.setdefault(receiver, now_s)
+            past = self._past.setdefault(receiver, [])
+            if not past or now_s - past[-1][0] > KEPT_EVERY_S:
+                past.append((now_s, self._cold[receiver]))
+                del past[:-MOST_KEPT]
 
     def colder_than(self, receiver: str, measured_s: float) -> float:
-        """By how much of its warm-up it is colder now than it was when measured: 0 within one run, 1 just started."""
+        """By how much of its warm-up it is colder now than it was when measured: 0 within one run, 1 just started.
+
+        What was measured before this program began is taken to have been measured warm.
+        """
         began_s = self._began_s.get(receiver)
-        return 0.0 if began_s is None or measured_s >= began_s else self._cold[receiver]
+        if began_s is None or measured_s >= began_s:
+            return 0.0
+        past = self._past.get(receiver, [])
+        # Nobody looked near that moment: it had just been started.
+        then = min(past, key=lambda one: abs(one[0] - measured_s), default=(0.0, 1.0))[1]
+        return abs(self._cold[receiver] - (then if measured_s >= self._born_s else 0.0))
