@@ -2,10 +2,18 @@
 
 import numpy as np
 
-from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, GainCapability, RequestedSettings, TimeSource
+from yarddial.drivers.protocol import (
+    ActualSettings,
+    Block,
+    Capabilities,
+    FoundReceiver,
+    GainCapability,
+    RequestedSettings,
+    TimeSource,
+)
 from yarddial.yard.errors import CannotTune, DeviceNotFound, RefusedValue
 
-BLOCK = 16_384
+BLOCK = 8_192
 TONE_HZ = 440.0
 ABLE = Capabilities(
     name="Hum",
@@ -22,9 +30,9 @@ class HumDriver:
 
     name = "hum"
 
-    def discover(self) -> tuple[str, ...]:
-        """Addresses that `open` understands."""
-        return ("one",)
+    def discover(self) -> tuple[FoundReceiver, ...]:
+        """Receivers that are there, found without opening any."""
+        return (FoundReceiver("one", "Hum", "made up"),)
 
     def open(self, address: str, time: TimeSource) -> "Hum":
         """Open a receiver; `time` is the clock to wait by, real or virtual."""
@@ -55,10 +63,11 @@ class Hum:
         if set(gains) != {"gain"}:
             raise RefusedValue("Hum has one gain stage, 'gain': set that")
         nearest = min(ABLE.gains[0].steps_db, key=lambda step: abs(step - gains["gain"]))
-        restart = ask.rate_hz != self._got.rate_hz
-        if restart:
+        if ask.automatic_gain or ask.bias:
+            raise RefusedValue("Hum has neither automatic gain nor a bias feed: set its gain, use an injector")
+        if ask.rate_hz != self._got.rate_hz:
             self._started_s = None
-        self._got = ActualSettings(ask.centre_hz, ask.rate_hz, ask.port, restart, gains_db=(("gain", nearest),))
+        self._got = ActualSettings(ask.centre_hz, ask.rate_hz, ask.port, gains_db=(("gain", nearest),))
         return self._got
 
     def read(self) -> Block:

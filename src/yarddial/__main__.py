@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from yarddial.drivers.registry import Registry
+    from yarddial.records.allowed_programs import AllowedPrograms
     from yarddial.session.first_light.run import FirstLight
     from yarddial.yard.station import Station
 
@@ -19,6 +20,12 @@ class Entrance:
         from yarddial import wiring
 
         return wiring.registry()
+
+    def allowed_programs(self) -> "AllowedPrograms":
+        """Programs that may be started as receivers."""
+        from yarddial import wiring
+
+        return wiring.allowed_programs()
 
     def first_light(
         self, station: "Station", address: str, route_name: str = "", seconds_s: float = 2.0, *, flat_out: bool = False

@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from yarddial.drivers.registry import Registry
+    from yarddial.records.allowed_programs import AllowedPrograms
     from yarddial.session.first_light.result import CheckResult
     from yarddial.session.first_light.run import FirstLight
     from yarddial.session.first_light.runner import Runner
@@ -32,15 +33,33 @@ if TYPE_CHECKING:
 
 def registry() -> "Registry":
     """All drivers: ours, simulated first, then those that other packages announce."""
+    from yarddial.drivers.kernel.driver import KernelDriver
+    from yarddial.drivers.program.driver import ProgramDriver
     from yarddial.drivers.recording.player import RecordingDriver
     from yarddial.drivers.registry import Registry
     from yarddial.drivers.simulated.driver import SimulatedDriver
+    from yarddial.drivers.sound.driver import SoundDriver
     from yarddial.drivers.stream.stream import StreamDriver
     from yarddial.records.recordings import open_recording
 
-    found = Registry((SimulatedDriver(), RecordingDriver(open_recording), StreamDriver()))
+    ours = (
+        SimulatedDriver(),
+        KernelDriver(),
+        SoundDriver(),
+        StreamDriver(),
+        RecordingDriver(open_recording),
+        ProgramDriver(allowed_programs().allows),
+    )
+    found = Registry(ours)
     found.load_announced()
     return found
+
+
+def allowed_programs() -> "AllowedPrograms":
+    """Programs that a person has allowed to be started on this computer."""
+    from yarddial.records.allowed_programs import AllowedPrograms
+
+    return AllowedPrograms(data_folder() / "allowed-programs.json")
 
 
 def open_device(address: str, *, flat_out: bool = False) -> Device:

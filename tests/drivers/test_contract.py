@@ -1,26 +1,36 @@
 """One contract for every driver, and what the simulated receiver owes to physics."""
 
 import importlib.util
+import re
 from pathlib import Path
 
+import msgspec
 import numpy as np
 import pytest
 
+from kernel_node import KernelStandIn
+from plover import PloverDriver
 from yarddial import wiring
-from yarddial.drivers.protocol import Device, RequestedSettings
+from yarddial.drivers.contract import broken_promises
+from yarddial.drivers.held import HeldDevice
+from yarddial.drivers.kernel.driver import KernelDriver
+from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, Driver, GainCapability, RequestedSettings
+from yarddial.drivers.recording.player import RecordingDriver
+from yarddial.drivers.simulated.driver import SimulatedDriver
 from yarddial.drivers.simulated.receiver import SimulatedReceiver
 from yarddial.drivers.simulated.synthesis import NoiseSource
 from yarddial.drivers.simulated.transmitters import wander_hz
 from yarddial.drivers.simulated.world import quillet_world
+from yarddial.drivers.stream.stream import StreamDriver
 from yarddial.drivers.time_source import VirtualTime
 from yarddial.dsp.carrier import estimate_carrier
 from yarddial.dsp.phasor import phasor
-from yarddial.records.recordings import write_sigmf
-from yarddial.yard.errors import CannotTune, DeviceNotFound, RefusedValue, YardDialError
+from yarddial.records.recordings import open_recording, write_sigmf
+from yarddial.yard.errors import BadDriver, CannotTune, DeviceNotFound, RefusedValue, YardDialError
 from yarddial.yard.path import SamplingClock, trace
 
 
-def hum() -> Device:
+def hum() -> Driver:
     """The example out of our tree, straight from its file; that it can be installed is tested beside this."""
     place = Path(__file__).parents[2] / "docs" / "example-driver" / "yarddial_hum.py"
     spec = importlib.util.spec_from_file_location("yarddial_hum", place)
@@ -28,41 +38,129 @@ def hum() -> Device:
     assert spec.loader is not None
     module = importlib.util.module_from_spec(spec)
     spec.loader.exec_module(module)
-    device: Device = module.HumDriver().open("one", VirtualTime())
-    return device
+    driver: Driver = module.HumDriver()
+    return driver
 
 
-@pytest.fixture(params=["finch", "heron", "hum", "recording", "stream"])
-def device(request: pytest.FixtureRequest, tmp_path: Path) -> Device:
-    """Each kind of device, ready to be set."""
-    if request.param in ("finch", "heron"):
-        return wiring.open_device_flat_out(f"simulated:{request.param}")
-    if request.param == "hum":
-        return hum()
-    if request.param == "stream":
-        (tmp_path / "iq").write_bytes(bytes(range(256)) * 2000)
-        return wiring.open_device_flat_out(f"stream:pipe:{tmp_path / 'iq'}?format=cu8&rate=1M&centre=10M")
+@pytest.fixture(params=["finch", "heron", "hum", "recording", "stream", "kernel", "plover"])
+def driver(request: pytest.FixtureRequest, tmp_path: Path) -> tuple[Driver, str]:
+    """Each kind of driver, and what to open with it; programs and the sound card have this test beside their own."""
+    match request.param:
+        case "finch" | "heron":
+            return SimulatedDriver(), request.param
+        case "hum":
+            return hum(), "one"
+        case "plover":
+            return PloverDriver(), "one"
+        case "kernel":
+            for folder in ("sys/class/video4linux/swradio0", "dev"):
+                (tmp_path / folder).mkdir(parents=True)
+            (tmp_path / "dev/swradio0").touch()
+            standin = KernelStandIn(lambda n, count, c, r: bytes(2 * count))
+            return KernelDriver(tmp_path, standin), "swradio0"
+        case "stream":
+            (tmp_path / "iq").write_bytes(bytes(range(256)) * 4000)
+            return StreamDriver(), f"pipe:{tmp_path / 'iq'}?format=cu8&rate=1M&centre=10M"
     blocks = [np.zeros(70_000, np.complex64) + 0.1, np.zeros(70_000, np.complex64) - 0.1]
     write_sigmf(tmp_path / "r", blocks, 1e6, 10e6, {"capture": {"yarddial:tuner_hz": 130e6}})
-    return wiring.open_device_flat_out(f"recording:{tmp_path / 'r.sigmf-meta'}")
+    return RecordingDriver(open_recording), str(tmp_path / "r.sigmf-meta")
 
 
-def test_a_device_tells_what_it_can_and_keeps_to_it(device: Device) -> None:
-    able = device.capabilities
-    rate_hz = able.rates_hz[0]
-    centre_hz = sum(able.ranges_hz[0]) / 2
-    got = device.apply(RequestedSettings(centre_hz, rate_hz, able.ports[0]))
-    assert got.rate_hz == rate_hz
-    with pytest.raises(CannotTune, match="cannot tune to 9 GHz"):
-        device.apply(RequestedSettings(9e9, rate_hz, able.ports[0]))
-    first, second = device.read(), device.read()
+def test_every_driver_keeps_the_contract(driver: tuple[Driver, str]) -> None:
+    assert list(broken_promises(*driver, VirtualTime())) == []
+
+
+class Crooked:
+    """A driver that breaks one promise after the other: each is found, and none ends in a bare error."""
+
+    name = "crooked"
+
+    def __init__(self, what: str) -> None:
+        self.what = what
+        self.capabilities = Capabilities(
+            "Crooked", ((1e6, 2e6), (1.5e6, 3e6)) if what == "ranges" else ((1e6, 30e6),), (48e3, 96e3), ("",), 8,
+            gains=(GainCapability("gain", (10.0, 0.0) if what == "steps" else (0.0, 10.0)),),
+        )  # fmt: skip
+        self.index = 0
+
+    def discover(self) -> tuple[object, ...]:
+        return ("bare",) if self.what == "discover" else ()
+
+    def open(self, address: str, time: object) -> "Crooked":
+        if address != "it" and self.what != "opens all":
+            raise DeviceNotFound("there is only 'it': open that")
+        return self
+
+    def apply(self, ask: RequestedSettings) -> ActualSettings | None:
+        far, loft = ask.centre_hz > 30e6, ask.port or ask.rate_hz not in (48e3, 96e3) or ask.automatic_gain
+        strange = {name for name, _ in ask.gains_db} - {"gain"}
+        if far and self.what != "tunes anywhere":
+            raise CannotTune("too far: stay below 30 MHz") if self.what != "bare error" else ZeroDivisionError("x\ny")
+        if (loft or strange) and self.what != "takes all":
+            raise RefusedValue("it has one port, two rates and one gain: choose of these")
+        gain_db = dict(ask.gains_db).get("gain", 0.0)
+        got = ActualSettings(ask.centre_hz, ask.rate_hz, ask.port, gains_db=(("gain", gain_db),), bias=False)
+        match self.what:
+            case "nothing":
+                return None
+            case "another rate":
+                return msgspec.structs.replace(got, rate_hz=1e6)
+            case "another centre":
+                return msgspec.structs.replace(got, centre_hz=5e6 + ask.centre_hz)
+            case "bias":
+                return msgspec.structs.replace(got, bias=True)
+            case "deaf gain":
+                return msgspec.structs.replace(got, gains_db=(("gain", 0.0),))
+        return got
+
+    def read(self) -> Block | None:
+        if self.what == "ends":
+            return None
+        count = 48_000 if self.what == "long" else 0 if self.what == "empty" else 1000
+        kind = np.complex128 if self.what == "wide" else np.complex64
+        loud = 128.0 if self.what == "loud" else 0.1
+        self.index += -3000 if self.what == "backwards" and self.index else 0
+        block = Block(np.full(count, loud, kind), self.index)
+        self.index += count
+        return block
+
+    def close(self) -> None:
+        if self.what == "close" and self.index < 0:
+            raise RuntimeError("twice")
+        self.index = -1 if self.what == "close" else 0
+
+
+@pytest.mark.parametrize(
+    ("what", "words"),
+    [
+        ("ranges", "rising, none inside"), ("steps", "steps of gain 'gain' rise"), ("discover", "FoundReceiver"),
+        ("opens all", "opened 'no such"), ("nothing", "not NoneType"), ("another rate", "keeps 1e[+]06"),
+        ("another centre", "does not hold what was asked"), ("bias", "only a person may"),
+        ("deaf gain", "asked for it, apply[(][)] says 0"), ("tunes anywhere", "it says that it tunes there"),
+        ("takes all", "which it does not offer"), ("bare error", "raises CannotTune, not ZeroDivisionError"),
+        ("ends", "the end, though it is live"), ("long", "lasts at most"), ("empty", "holds samples"),
+        ("wide", "complex64"), ("loud", "full scale is 1.0"), ("backwards", "first_index went back"),
+        ("close", "second raised RuntimeError"),
+    ],
+)  # fmt: skip
+def test_a_broken_promise_is_named(what: str, words: str) -> None:
+    broken = list(broken_promises(Crooked(what), "it", VirtualTime()))  # type: ignore[arg-type]
+    assert any(re.search(words, one) for one in broken), broken
+    assert not any("\n" in one for one in broken)
+
+
+def test_a_crooked_driver_is_held_in_while_it_runs() -> None:
+    """What can be taken right is; the rest is one sentence of the driver's."""
+    with pytest.raises(BadDriver, match="does not say what it has set"):
+        HeldDevice(Crooked("nothing")).apply(RequestedSettings(10e6, 48e3))  # type: ignore[arg-type]
+    held = HeldDevice(Crooked("backwards"))  # type: ignore[arg-type]
+    first, second = held.read(), held.read()
     assert first is not None
     assert second is not None
-    assert first.samples.dtype == np.complex64
-    assert second.first_index == first.first_index + first.samples.size
-    assert first.lost == second.lost == 0
-    device.close()
-    device.close()
+    assert (second.lost, "backwards" in second.remark) == (0, True)
+    wide = HeldDevice(Crooked("wide")).read()  # type: ignore[arg-type]
+    assert wide is not None
+    assert wide.samples.dtype == np.complex64
 
 
 @pytest.mark.parametrize(

@@ -33,13 +33,14 @@ def installed(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
 
 
 def test_the_example_is_found_opened_and_heard(installed: Path) -> None:
-    assert wiring.registry().names() == ("simulated", "recording", "stream", "hum")
+    ours = ("simulated", "kernel", "sound", "stream", "recording", "process")
+    assert wiring.registry().names() == (*ours, "hum")
     device = wiring.open_device_flat_out("hum:one")
     got = device.apply(RequestedSettings(7e6, 48e3, "antenna", gains_db=(("gain", 17.0),)))
     assert got.gains_db == (("gain", 20.0),)
     with pytest.raises(RefusedValue):
         device.apply(RequestedSettings(7e6, 1e6, "antenna"))
-    samples = np.concatenate([block.samples for block in (device.read(), device.read()) if block is not None])
+    samples = np.concatenate([block.samples for block in (device.read() for _ in range(4)) if block is not None])
     # 440 Hz at 48 kS/s: bin 440 / 48000 * 32768 = 300.4.
     assert int(np.abs(np.fft.fft(samples)).argmax()) == 300
     assert "Hum" in device.capabilities.name

@@ -229,7 +229,6 @@ def test_beyond_the_clean_rate_samples_are_lost_and_counted_and_below_none_is() 
         lost = sum(block.lost for block in blocks)
         assert (lost == 0) == clean
         assert blocks[-1].first_index + blocks[-1].samples.size == sum(b.samples.size for b in blocks) + lost
-        assert all(block.overflow == (block.lost > 0) for block in blocks)
 
 
 def test_heron_has_more_bits_and_three_stages() -> None:

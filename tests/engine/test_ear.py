@@ -131,7 +131,7 @@ def test_a_sweep_visits_every_step_and_sets_the_gain_back(engine: Engine, events
     assert points[2].channel_dbfs - points[1].channel_dbfs == pytest.approx(7.9, abs=1.5)
     assert of(events, SweepDone) == [SweepDone(job=3, id=3)]
     assert isinstance(engine._device, Direct)
-    assert engine._device._device._got.gains_db == (("gain", 25.5),)  # type: ignore[attr-defined]
+    assert engine._device._device._device._got.gains_db == (("gain", 25.5),)  # type: ignore[attr-defined]
 
 
 def test_a_sideband_is_swept_beside_the_place_looked_at(engine: Engine, events: list[Event]) -> None:

@@ -85,9 +85,9 @@ def test_the_first_block_that_fits_again_says_what_fell_over() -> None:
     device.release.set()
     block = ring.next(5.0)
     assert isinstance(block, Block)
-    # Ten blocks of 100 and the one that each had lost before; then its own.
-    assert block.lost == 10 * 101 + 1
-    assert block.overflow
+    # Ten blocks of 100 found no room; each had lost one before it, and so had this one.
+    assert block.missed == 10 * 100
+    assert block.lost == 10 + 1
     ring.close()
 
 

@@ -10,16 +10,22 @@ from yarddial.cli.program import Doors
 @json_option
 @click.pass_obj
 def command(doors: Doors, as_json: bool) -> None:
-    """Print every receiver that a driver finds, and drivers that cannot be loaded."""
-    from yarddial.yard.errors import YardDialError
+    """Print every receiver that a driver finds, what stands in its way, and drivers that cannot be loaded."""
+    from yarddial.drivers.finding import find_receivers
 
     registry = doors.registry()
-    devices: list[dict[str, str]] = []
-    troubles = dict(registry.troubles)
-    for driver in registry.drivers():
-        try:
-            devices += [{"address": f"{driver.name}:{found}", "driver": driver.name} for found in driver.discover()]
-        except YardDialError as error:
-            troubles[driver.name] = str(error)
-    lines = [device["address"] for device in devices] + list(troubles.values())
-    answer(as_json, {"devices": devices, "troubles": troubles}, "\n".join(lines) or "No receiver was found.")
+    listing = find_receivers(registry.drivers(), registry.troubles)
+    lines: list[str] = []
+    devices: list[dict[str, object]] = []
+    for driver, found in listing.receivers:
+        address = f"{driver}:{found.address}"
+        lines.append("  ".join(filter(None, (address, found.name, "" if found.state == "ready" else found.state))))
+        lines += [f"    {line}" for line in (found.why, found.cure) if line]
+        devices.append(
+            {
+                "address": address, "driver": driver, "name": found.name, "bus": found.bus,
+                "speed_mbps": found.speed_mbps, "state": found.state, "why": found.why, "cure": found.cure,
+            }
+        )  # fmt: skip
+    lines += listing.troubles.values()
+    answer(as_json, {"devices": devices, "troubles": listing.troubles}, "\n".join(lines) or "No receiver was found.")

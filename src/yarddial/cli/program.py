@@ -11,6 +11,7 @@ from yarddial.yard.errors import YardDialError
 
 if TYPE_CHECKING:
     from yarddial.drivers.registry import Registry
+    from yarddial.records.allowed_programs import AllowedPrograms
     from yarddial.session.first_light.run import FirstLight
     from yarddial.yard.station import Station
 
@@ -25,6 +26,8 @@ _COMMANDS = {
     "card": "Print what to type into a listening program.",
     "devices": "List the receivers that can be found.",
     "check": "Check a receiver: does it answer, with all its samples.",
+    "check-driver": "Hold an installed driver to its contract and print what it breaks.",
+    "allow-program": "Allow a program of yours to be started as a receiver.",
     "adc": "Tell what a converter can do in a bandwidth.",
     "level": "Read a level: dBm, microvolts, dBuV, S-units.",
     "levels": "Work out noise figure, intercept and dynamic range of a chain.",
@@ -45,6 +48,10 @@ class Doors(Protocol):
 
     def registry(self) -> "Registry":
         """All drivers."""
+        ...
+
+    def allowed_programs(self) -> "AllowedPrograms":
+        """Programs that may be started as receivers."""
         ...
 
     def first_light(

@@ -1,10 +1,32 @@
 """What every driver offers. A driver is data in, blocks of samples out; it knows nothing of dials or windows."""
 
-from typing import Protocol
+from typing import Literal, Protocol
 
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
+
+# What stands between a receiver that is there and its samples.
+FoundState = Literal["ready", "claimed", "denied", "busy", "missing"]
+
+
+class FoundReceiver(msgspec.Struct, frozen=True):
+    """A receiver that a driver finds without opening it.
+
+    address : what `open` takes, without the driver's name and without options.
+    bus : where it hangs, in words; speed_mbps : of that link, 0 where nobody knows.
+    state : `claimed` by another driver of the kernel, `denied` to this person, `busy` with another program,
+        `missing` what it is read through.
+    why : what is in the way, a sentence; cure : the line that takes it away, for the person to read and to run.
+    """
+
+    address: str
+    name: str = ""
+    bus: str = ""
+    speed_mbps: float = 0.0
+    state: FoundState = "ready"
+    why: str = ""
+    cure: str = ""
 
 
 class RequestedSettings(msgspec.Struct, frozen=True):
@@ -14,7 +36,6 @@ class RequestedSettings(msgspec.Struct, frozen=True):
     gains_db : (stage, gain) for the stages to be set; the others stay as they are.
     automatic_gain : the receiver's own control; gains are then ignored.
     bias : the port's bias feed, on or off. Never switched on but by a person.
-    correction_ppm : a correction that the receiver itself applies; 0 leaves its counting alone.
     """
 
     centre_hz: float
@@ -24,11 +45,14 @@ class RequestedSettings(msgspec.Struct, frozen=True):
     gains_db: tuple[tuple[str, float], ...] = ()
     automatic_gain: bool = False
     bias: bool = False
-    correction_ppm: float = 0.0
 
 
 class ActualSettings(msgspec.Struct, frozen=True):
-    """What it was really set to, as the receiver believes; `restart` tells that the stream began anew."""
+    """What it was really set to, as the receiver counts it: the rate it keeps, not the one that was asked.
+
+    restart : the count of samples began anew.
+    gains_db : of every stage that it knows the gain of; under automatic gain what that has set, or nothing.
+    """
 
     centre_hz: float
     rate_hz: float
@@ -38,22 +62,29 @@ class ActualSettings(msgspec.Struct, frozen=True):
     gains_db: tuple[tuple[str, float], ...] = ()
     automatic_gain: bool = False
     bias: bool = False
-    correction_ppm: float = 0.0
 
 
 class GainCapability(msgspec.Struct, frozen=True):
-    """A gain stage as the driver offers it: its name and every step it has, dB, rising."""
+    """A gain stage as the driver offers it: its name and every step it has, dB, rising.
+
+    A step is always a gain: an attenuator of 0, 10 and 20 dB has the steps -20, -10 and 0.
+    reads : what the receiver's own control or its maker's leaflet calls it by.
+    """
 
     name: str
     steps_db: tuple[float, ...]
+    reads: Literal["gain", "attenuation"] = "gain"
 
 
 class Capabilities(msgspec.Struct, frozen=True):
-    """What a receiver can do. A recording has one rate and one centre.
+    """What a receiver can do. A recording or a stream has one rate and one centre.
 
-    restarts : settings after which the stream begins anew: of `rate`, `port`, `bandwidth`, `gain`, `bias`.
+    ranges_hz : where the centre may lie, rising, holes left out. rates_hz : rising.
+    gains : in the order in which the signal meets them.
+    bandwidths_hz : of the filter before sampling, where it can be chosen.
     bias_ports : ports that can feed current to the line.
     direct : (port, its converter's clock) for ports that go past the tuner: the centre lies below half the clock there.
+    own_clock : the sampling has an oscillator of its own; otherwise the tuner's crystal makes both.
     """
 
     name: str
@@ -66,8 +97,8 @@ class Capabilities(msgspec.Struct, frozen=True):
     has_automatic_gain: bool = False
     bandwidths_hz: tuple[float, ...] = ()
     bias_ports: tuple[str, ...] = ()
-    restarts: frozenset[str] = frozenset({"rate"})
     direct: tuple[tuple[str, float], ...] = ()
+    own_clock: bool = False
 
     def ranges_at(self, port: str) -> tuple[tuple[float, float], ...]:
         """Where the centre may lie on a port."""
@@ -78,10 +109,11 @@ class Capabilities(msgspec.Struct, frozen=True):
 class Block(msgspec.Struct, frozen=True):
     """A run of samples without a gap inside.
 
-    samples : complex64, shape (n,), full scale 1.0.
-    first_index : count of samples since the stream began, lost ones included.
-    lost : samples lost just before this block.
-    overflow : the receiver or its link said that it could not keep up.
+    samples : complex64, shape (n,), full scale 1.0, n > 0.
+    first_index : samples given and samples lost since the count began. What a driver throws away itself, since it was
+        taken with older settings, was not given and is not lost: it does not count.
+    lost : samples lost just before this block: what first_index left out. Either is enough.
+    missed : samples that came and found no room, as this computer was busy: counted by the engine, not by drivers.
     time_s : true time of the first sample, where the device knows it; otherwise not a number.
     remark : what the person should know about the stream, in a sentence; empty as a rule.
     """
@@ -89,7 +121,7 @@ class Block(msgspec.Struct, frozen=True):
     samples: NDArray[np.complex64]
     first_index: int
     lost: int = 0
-    overflow: bool = False
+    missed: int = 0
     time_s: float = float("nan")
     remark: str = ""
 
@@ -115,7 +147,10 @@ class Device(Protocol):
         ...
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:
-        """Set it; raises CannotTune or another YardDialError with what it covers. Nothing changes then."""
+        """Set it; raises CannotTune or RefusedValue with what it covers. Nothing changes then.
+
+        Blocks read afterwards hold samples taken with these settings only.
+        """
         ...
 
     def read(self) -> Block | None:
@@ -132,8 +167,8 @@ class Driver(Protocol):
 
     name: str
 
-    def discover(self) -> tuple[str, ...]:
-        """Addresses that can be opened, without the driver's name."""
+    def discover(self) -> tuple[FoundReceiver, ...]:
+        """Receivers that are there, found without opening any; none for what is told instead of found."""
         ...
 
     def open(self, address: str, time: TimeSource) -> Device:

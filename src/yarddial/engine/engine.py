@@ -8,7 +8,7 @@ from typing import Literal
 import msgspec
 import numpy as np
 
-from yarddial.drivers.protocol import ActualSettings, Block, Device, RequestedSettings
+from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, Device, RequestedSettings
 from yarddial.dsp.decimation import Decimator, decimation_for
 from yarddial.engine.clean_up import Cleaner
 from yarddial.engine.intake import Direct, Nothing, Ring
@@ -77,6 +77,27 @@ def finite(block: Block) -> Block:
     )
 
 
+def within(ask: RequestedSettings, able: Capabilities) -> tuple[RequestedSettings, str]:
+    """What is asked, without what a receiver does not have; and what that was, in a sentence or an empty text."""
+    known = {gain.name for gain in able.gains}
+    missing = [f"gain stage '{name}'" for name, _ in ask.gains_db if name not in known]
+    missing += ["automatic gain"] if ask.automatic_gain and not able.has_automatic_gain else []
+    missing += ["choice of bandwidth"] if ask.bandwidth_hz and not able.bandwidths_hz else []
+    missing += [f"bias feed on port '{ask.port}'"] if ask.bias and ask.port not in able.bias_ports else []
+    possible = msgspec.structs.replace(
+        ask,
+        # A single socket without a name is the one that is meant.
+        port="" if able.ports == ("",) else ask.port,
+        gains_db=tuple(gain for gain in ask.gains_db if gain[0] in known),
+        automatic_gain=ask.automatic_gain and able.has_automatic_gain,
+        bandwidth_hz=ask.bandwidth_hz if able.bandwidths_hz else 0.0,
+        bias=ask.bias and ask.port in able.bias_ports,
+    )
+    if not missing:
+        return possible, ""
+    return possible, f"{able.name} has no {' and no '.join(missing)}: choose the receiver anew on Bench"
+
+
 class Engine:
     """One receiver, one slice of its stream, and a list of taps at it.
 
@@ -97,11 +118,14 @@ class Engine:
         self._taps: list[StreamTap] = [self._picture, SpanSurvey(report)]
         self._clean = Clean(CleanUp())
         self._cleaner: Cleaner | None = None
-        self._lost = 0
-        self._gains: frozenset[str] = frozenset()
+        self._lost = self._missed = 0
+        self._able: Capabilities | None = None
+        self._feeds: frozenset[str] = frozenset()
+        self._left_out = ""
         self._silent_s = 0.0
         self._is_fresh = True
-        self._next_index: int | None = None
+        # Until the first block with new settings: what was lost before it touches no tap.
+        self._is_first = True
         self.hangs = False
         # The call of the driver that it is in, and since when.
         self.doing: tuple[DriverCall, float] = ("", 0.0)
@@ -130,7 +154,7 @@ class Engine:
     def _obey(self, command: Command) -> None:
         match command:
             case Start():
-                self._start(command.address)
+                self._start(command)
             case Stop() | Quit():
                 self._stop("")
             case Tune():
@@ -179,35 +203,36 @@ class Engine:
             return
         self._silent_s = 0.0
         block = finite(block)
-        lost = self._count_lost(block)
+        gap = self._count_lost(block)
         cleaned = block.samples if self._cleaner is None else self._cleaner.push(block.samples)
-        piece = Piece(block.samples, cleaned, self._slice.push(cleaned), lost, self._device.read_s)
+        piece = Piece(block.samples, cleaned, self._slice.push(cleaned), gap, self._device.read_s)
         for tap in tuple(self._taps):
             if tap in self._taps and tap.push(piece):
                 self._taps.remove(tap)
 
     def _count_lost(self, block: Block) -> int:
-        """A gap in the counter that nobody announced is a loss all the same."""
-        gap = max(block.first_index - self._next_index, block.lost) if self._next_index is not None else block.lost
-        self._next_index = block.first_index + block.samples.size
+        """Count what is missing before a block; returns how many samples that is since the one before it."""
+        gap = block.lost + block.missed
         if gap or block.remark:
-            self._lost += gap
-            self._report(Noticed(self._lost, block.remark))
-        return gap
+            self._lost += block.lost
+            self._missed += block.missed
+            self._report(Noticed(self._lost, block.remark, missed=self._missed))
+        was_first, self._is_first = self._is_first, False
+        return 0 if was_first else gap
 
-    def _start(self, address: str) -> None:
+    def _start(self, start: Start) -> None:
         if self._device is not None:
             self._stop("", replaced=True)
         try:
             with self._calling("opening"):
-                opened = self._open_device(address)
+                opened = self._open_device(start.address)
         except YardDialError as error:
             self._stop(str(error))
             return
         self._device = Ring(opened) if self._in_thread else Direct(opened)
-        self._lost, self._silent_s, self._is_fresh = 0, 0.0, True
-        able = opened.capabilities
-        self._gains = frozenset(gain.name for gain in able.gains)
+        self._lost, self._missed, self._silent_s, self._is_fresh = 0, 0, 0.0, True
+        self._able, self._left_out = (able := opened.capabilities), ""
+        self._feeds = start.feeds
         self._report(Started(able.name, able.is_live))
         if self._tune is not None:
             self._tune_to(self._tune)
@@ -233,7 +258,8 @@ class Engine:
             return
         try:
             with self._calling("applying"):
-                got = msgspec.structs.replace(self._device.apply(self._able(tune.ask)), restart=False)
+                got = self._device.apply(self._possible(tune.ask))
+            got = msgspec.structs.replace(got, restart=False, port=tune.ask.port)
         except DeviceStalled:
             self.hangs = True
             self._stop(HANGS)
@@ -242,7 +268,7 @@ class Engine:
             self._report(TuneRefused(str(error), job=tune.job, id=tune.id))
             return
         change = self._change_to(got)
-        self._is_fresh, self._next_index = False, None
+        self._is_fresh, self._is_first = False, True
         factor = decimation_for(got.rate_hz, tune.half_width_hz)
         self._slice = Decimator(got.rate_hz, tune.look_hz - got.centre_hz, factor)
         self._stream = stream = Stream(got, tune.look_hz, self._slice.out_rate_hz)
@@ -265,10 +291,18 @@ class Engine:
         is_wanted = self._clean.wanted != CleanUp() and self._stream is not None
         self._cleaner = Cleaner(self._stream.rate_hz, self._clean, self._report) if self._stream and is_wanted else None
 
-    def _able(self, ask: RequestedSettings) -> RequestedSettings:
-        """Without the gain stages that this device does not have: a recording has none."""
-        gains = tuple(gain for gain in ask.gains_db if gain[0] in self._gains)
-        return msgspec.structs.replace(ask, gains_db=gains)
+    def _possible(self, ask: RequestedSettings) -> RequestedSettings:
+        """Without what this device does not have, which is said; a recording has none of it, and needs none."""
+        if self._able is None:
+            return ask
+        if ask.port not in self._feeds:
+            ask = msgspec.structs.replace(ask, bias=False)
+        possible, left_out = within(ask, self._able)
+        if left_out != self._left_out and self._able.is_live:
+            self._left_out = left_out
+            if left_out:
+                self._report(Noticed(self._lost, left_out, missed=self._missed))
+        return possible
 
     def _set_gains(self, gains_db: GainsDb) -> None:
         """Change gains against what was tuned; with nothing, all as it was. Raises what the device raises."""
@@ -277,8 +311,9 @@ class Engine:
         changed = dict(gains_db)
         others = tuple(gain for gain in self._tune.ask.gains_db if gain[0] not in changed)
         with self._calling("applying"):
-            self._device.apply(self._able(msgspec.structs.replace(self._tune.ask, gains_db=(*others, *gains_db))))
-        self._next_index = None
+            ask = msgspec.structs.replace(self._tune.ask, gains_db=(*others, *gains_db))
+            self._device.apply(self._possible(msgspec.structs.replace(ask, automatic_gain=False) if gains_db else ask))
+        self._is_first = True
 
     # The taps
 
@@ -314,7 +349,8 @@ class Engine:
             case RecordSamples():
                 return SampleRecorder(asked, stream, self._report)
             case Sweep():
-                missing = [name for gains in asked.settings for name, _ in gains if name not in self._gains]
+                known = {gain.name for gain in self._able.gains} if self._able is not None else set()
+                missing = [name for gains in asked.settings for name, _ in gains if name not in known]
                 if missing:
                     raise RefusedValue(f"the receiver has no gain '{missing[0]}' to sweep")
                 return GainSweep(asked, stream, self._set_gains, self._report)

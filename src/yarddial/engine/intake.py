@@ -9,6 +9,7 @@ from collections import deque
 
 import msgspec
 
+from yarddial.drivers.held import HeldDevice
 from yarddial.drivers.protocol import ActualSettings, Block, Device, RequestedSettings
 from yarddial.yard.errors import DeviceLost, DeviceStalled, YardDialError
 
@@ -22,7 +23,7 @@ class Direct:
     """Without a thread: each block is read when it is asked for. For tests, commands and running flat out."""
 
     def __init__(self, device: Device) -> None:
-        self._device = device
+        self._device = HeldDevice(device)
         self.read_s = 0.0
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:
@@ -50,11 +51,12 @@ class Ring:
     """With a thread of its own, in the engine's process."""
 
     def __init__(self, device: Device) -> None:
-        self._device = device
+        self._device = HeldDevice(device)
         self._blocks: deque[tuple[Block | YardDialError | None, float]] = deque()
         self.read_s = 0.0
         self._held = 0
-        self._overrun = 0
+        # Lost before blocks that nobody took; those that found no room.
+        self._lost = self._overrun = 0
         self._most = 1
         self._closing = False
         # One for what is held, one for the device: it is set and read by turns.
@@ -73,7 +75,9 @@ class Ring:
             got = self._device.apply(ask)
             with self._ready:
                 if self._device.capabilities.is_live:
-                    self._blocks.clear()
+                    # What was read is of no use; what was lost before it is lost all the same.
+                    self._lost += sum(block.lost for block, _ in self._blocks if isinstance(block, Block))
+                    self._blocks = deque(entry for entry in self._blocks if not isinstance(entry[0], Block))
                     self._held = 0
                 self._most = int(RING_S * got.rate_hz)
                 self._ready.notify_all()
@@ -130,12 +134,11 @@ class Ring:
                 if not self._device.capabilities.is_live:
                     self._ready.wait_for(lambda: self._closing or self._held + size <= self._most)
                 elif self._held + size > self._most:
-                    self._overrun += item.lost + size
+                    self._lost += item.lost
+                    self._overrun += size
                     return
-                item = msgspec.structs.replace(
-                    item, lost=item.lost + self._overrun, overflow=item.overflow or bool(self._overrun)
-                )
-                self._overrun = 0
+                item = msgspec.structs.replace(item, lost=item.lost + self._lost, missed=self._overrun)
+                self._lost = self._overrun = 0
                 self._held += size
             self._blocks.append((item, time.monotonic()))
             self._ready.notify_all()

@@ -24,9 +24,13 @@ NO_SPAN: NDArray[np.float32] = np.empty(0, np.float32)
 
 
 class Start(msgspec.Struct, frozen=True):
-    """Open the device and stream."""
+    """Open the device and stream.
+
+    feeds : ports that a person allowed to feed current to the line; no other is ever told to.
+    """
 
     address: str
+    feeds: frozenset[str] = frozenset()
 
 
 class Stop(msgspec.Struct, frozen=True):
@@ -188,11 +192,15 @@ class Failed(msgspec.Struct, frozen=True):
 
 
 class Noticed(msgspec.Struct, frozen=True):
-    """Samples lost since the stream began, what the receiver has to say in a sentence, and pictures just left out."""
+    """What the stream has lost since it began, what the receiver has to say in a sentence, and pictures just left out.
+
+    lost : samples that the receiver or its link lost. missed : those that came while this computer was too busy.
+    """
 
     lost: int
     remark: str = ""
     pictures_left_out: int = 0
+    missed: int = 0
 
 
 class SpectrogramColumns(msgspec.Struct, frozen=True):

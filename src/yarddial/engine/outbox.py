@@ -5,6 +5,8 @@ import queue
 import threading
 from collections.abc import Callable
 
+import msgspec
+
 from yarddial.engine.messages import Alive, Event, Noticed, SpanSpectrum, SpectrogramColumns
 
 # Events that wait before pictures are left out: some two seconds of them.
@@ -17,7 +19,7 @@ class Outbox:
     def __init__(self, send: Callable[[Event], None]) -> None:
         self._send = send
         self._waiting: queue.SimpleQueue[Event | None] = queue.SimpleQueue()
-        self._lost, self._remark = 0, ""
+        self._noticed = Noticed(0)
         self.pictures_left_out = 0
         self._thread = threading.Thread(target=self._send_on, name="outbox", daemon=True)
         self._thread.start()
@@ -29,13 +31,14 @@ class Outbox:
                 self.pictures_left_out += 1
                 return
             if self.pictures_left_out:
-                self._waiting.put(Noticed(self._lost, self._remark, self.pictures_left_out))
+                left_out = msgspec.structs.replace(self._noticed, pictures_left_out=self.pictures_left_out)
+                self._waiting.put(left_out)
                 self.pictures_left_out = 0
         if isinstance(event, Alive) and self._waiting.qsize() >= MOST_WAITING:
             # What waits will tell the same.
             return
         if isinstance(event, Noticed):
-            self._lost, self._remark = event.lost, event.remark
+            self._noticed = event
         self._waiting.put(event)
 
     def close(self) -> None:

@@ -96,6 +96,14 @@ class DeviceBusy(YardDialError, BlockingIOError):
         self.holder = holder
 
 
+class ProgramNotAllowed(YardDialError, PermissionError):
+    """A station names a program that nobody has allowed on this computer. `command` is what would be started."""
+
+    def __init__(self, message: str, command: str = "") -> None:
+        super().__init__(message)
+        self.command = command
+
+
 class DeviceStalled(YardDialError, TimeoutError):
     """The receiver is there and gives nothing. `waited_s` tells for how long."""
 

@@ -8,7 +8,7 @@ from urllib.parse import parse_qsl
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, RequestedSettings, TimeSource
+from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, FoundReceiver, RequestedSettings, TimeSource
 from yarddial.yard.errors import CannotTune, DeviceNotFound
 from yarddial.yard.frequency import format_frequency, parse_frequency
 
@@ -121,7 +121,7 @@ class RecordingDriver:
     def __init__(self, open_samples: Callable[[Path, str, float | None, float | None], Samples]) -> None:
         self._open_samples = open_samples
 
-    def discover(self) -> tuple[str, ...]:
+    def discover(self) -> tuple[FoundReceiver, ...]:
         """Any file may be one; none is looked for."""
         return ()
 

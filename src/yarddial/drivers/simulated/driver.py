@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 import msgspec
 
-from yarddial.drivers.protocol import Capabilities, TimeSource
+from yarddial.drivers.protocol import Capabilities, FoundReceiver, TimeSource
 from yarddial.drivers.simulated.bus import on_the_bus
 from yarddial.drivers.simulated.faults import SimulatedFaults, parse_faults
 from yarddial.drivers.simulated.plugs import Plug, parse_plugs
@@ -57,9 +57,12 @@ class SimulatedDriver:
 
     name = "simulated"
 
-    def discover(self) -> tuple[str, ...]:
+    def discover(self) -> tuple[FoundReceiver, ...]:
         """Both are always there."""
-        return tuple(_RECEIVERS)
+        return tuple(
+            FoundReceiver(address, able.name, "the simulated bus", 5000.0 if able is HERON else 480.0)
+            for address, (able, _) in _RECEIVERS.items()
+        )
 
     def bus(self, address: str) -> UsbReceiver | None:
         """The receiver as a simulated bus shows it."""

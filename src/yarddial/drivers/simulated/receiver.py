@@ -100,7 +100,10 @@ class SimulatedReceiver:
         if ask.rate_hz not in able.rates_hz:
             rates = ", ".join(f"{rate / 1e6:g}" for rate in able.rates_hz)
             raise RefusedValue(f"{able.name} has no rate of {ask.rate_hz / 1e6:g} MS/s: choose one of {rates} MS/s")
-        gains = self._set_gains(ask)
+        if ask.automatic_gain and not able.has_automatic_gain:
+            raise RefusedValue(f"{able.name} has no automatic gain: set its stages")
+        # The simulated control holds what was set last: there is nothing in this air that it would have to follow.
+        gains = dict(self._got.gains_db) if ask.automatic_gain else self._set_gains(ask)
         restart = ask.rate_hz != self._got.rate_hz
         if restart:
             # A new rate counts samples anew, at the same moment of true time.
@@ -111,7 +114,13 @@ class SimulatedReceiver:
         self._port = port
         self._arrivals, self._ahead = None, []
         self._got = ActualSettings(
-            ask.centre_hz, ask.rate_hz, port.name, restart, gains_db=tuple(gains.items()), bias=ask.bias
+            ask.centre_hz,
+            ask.rate_hz,
+            port.name,
+            restart,
+            gains_db=tuple(gains.items()),
+            automatic_gain=ask.automatic_gain,
+            bias=ask.bias,
         )
         return self._got
 
@@ -269,7 +278,7 @@ class SimulatedReceiver:
         lost = self._lost(samples.size)
         kept = samples[lost:]
         if not lost or not self.world.faults.has("silent_loss"):
-            block = Block(kept, self._counted + lost, lost, overflow=bool(lost))
+            block = Block(kept, self._counted + lost, lost)
             self._counted += samples.size
             return block
         block = Block(kept, self._counted)

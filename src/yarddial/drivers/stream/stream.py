@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, RequestedSettings, TimeSource
+from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, FoundReceiver, RequestedSettings, TimeSource
 from yarddial.drivers.stream.address import StreamAddress, parse_address
 from yarddial.drivers.stream.source import ByteSource, open_source
 from yarddial.dsp.sample_formats import BITS, FORMATS, as_complex, sample_bytes
@@ -142,7 +142,7 @@ class StreamDriver:
 
     name = "stream"
 
-    def discover(self) -> tuple[str, ...]:
+    def discover(self) -> tuple[FoundReceiver, ...]:
         """A stream is told, not found."""
         return ()
 

@@ -25,15 +25,23 @@ LINE_DB, CLIPPED = 15.0, 0.97
 
 
 def gain_checks(
-    device: Device, time: TimeSource, able: Capabilities, ask: RequestedSettings, place_hz: float | None
+    device: Device,
+    time: TimeSource,
+    able: Capabilities,
+    ask: RequestedSettings,
+    place_hz: float | None,
+    reach_hz: float,
 ) -> Iterator[CheckResult]:
-    """Every step of every stage, the others left alone."""
+    """Every step of every stage, the others left alone.
+
+    place_hz : where a station is expected, from the centre; reach_hz : how far off that it may stand.
+    """
     for stage in able.gains:
         seen: list[tuple[float, float]] = []
         for gain_db in stage.steps_db:
-            device.apply(msgspec.structs.replace(ask, gains_db=((stage.name, gain_db),)))
-            heard = listen(device, time, ask.rate_hz, STEP_S)
-            if (level_db := _level_db(heard, able.bits, place_hz)) is not None:
+            got = device.apply(msgspec.structs.replace(ask, gains_db=((stage.name, gain_db),)))
+            heard = listen(device, time, got.rate_hz, STEP_S)
+            if (level_db := _level_db(heard, able.bits, place_hz, reach_hz)) is not None:
                 seen.append((gain_db, level_db))
         device.apply(ask)
         yield _judged(stage, seen)
@@ -61,7 +69,7 @@ def _judged(stage: GainCapability, seen: list[tuple[float, float]]) -> CheckResu
     return CheckResult(name, "good", what, figures=figures)
 
 
-def _level_db(heard: ListenedBlock, bits: int, place_hz: float | None) -> float | None:
+def _level_db(heard: ListenedBlock, bits: int, place_hz: float | None, reach_hz: float) -> float | None:
     """Level of the station's carrier, or of everything where none stands out; None where it is clipped or hidden."""
     samples = heard.samples
     if samples.size == 0 or max(np.abs(samples.real).max(), np.abs(samples.imag).max()) > CLIPPED:
@@ -69,17 +77,17 @@ def _level_db(heard: ListenedBlock, bits: int, place_hz: float | None) -> float 
     over_db = power_db(samples) - converter_floor_db(bits)
     if over_db < DITHERED_DB:
         return None
-    if place_hz is not None and (line_db := _line_db(heard, place_hz)) is not None:
+    if place_hz is not None and (line_db := _line_db(heard, place_hz, reach_hz)) is not None:
         return line_db
     return power_db(samples) if over_db > 12.0 else None
 
 
-def _line_db(heard: ListenedBlock, place_hz: float) -> float | None:
+def _line_db(heard: ListenedBlock, place_hz: float, reach_hz: float) -> float | None:
     size = 1 << (heard.samples.size.bit_length() - 1)
     window = np.hanning(size).astype(np.float32)
     power = np.abs(np.fft.fft(heard.samples[:size] * window)) ** 2
     place = np.fft.fftfreq(size, 1 / heard.rate_hz)
-    near = power[np.abs(place - place_hz) < 10_000.0]
+    near = power[np.abs(place - place_hz) < max(reach_hz, 5_000.0)]
     best = int(np.argmax(near))
     line = float(near[max(best - 3, 0) : best + 4].sum())
     noise = float(np.median(near)) * 7 / 0.69

@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterator
 
 import msgspec
 
+from yarddial.drivers.held import HeldDevice
 from yarddial.drivers.protocol import Capabilities, Device, RequestedSettings, TimeSource
 from yarddial.drivers.usb_bus import UsbReceiver, udev_rule, unbind_line
 from yarddial.session.first_light.device_listening import (
@@ -39,6 +40,10 @@ LEAST_MBPS = 480.0
 BLOCK = 1 << 15
 # By so much the centre is moved for a second look.
 MOVED_HZ, SAME_HZ = 37_000.0, 400.0
+# Place and mirror nearer to each other than this are a tie: a receiver that hardly rejects mirrors.
+SIDES_DB = 3.0
+# Rates nearer than this are the same: nobody sets parts in ten thousand on purpose.
+SAME_RATE = 1e-4
 
 
 class Plan(msgspec.Struct, frozen=True):
@@ -96,7 +101,7 @@ class FirstLight:
 
     def _opens(self) -> CheckResult:
         try:
-            self._device = self._open()
+            self._device = HeldDevice(self._open())
         except DeviceClaimed as error:
             remedy = unbind_line(self._bus) if self._bus is not None and self._bus.kernel_driver else error.remedy
             return CheckResult("opens", "stop", str(error), "read this line, then run it", remedy)
@@ -115,15 +120,16 @@ class FirstLight:
         able = device.capabilities
         ask = self._ask(able)
         # With the gains that it came with, so that each check leaves them as they were.
-        ask = msgspec.structs.replace(ask, gains_db=device.apply(ask).gains_db)
-        heard = listen(device, self._time, ask.rate_hz, 0.5)
+        got = device.apply(ask)
+        ask = msgspec.structs.replace(ask, gains_db=got.gains_db)
+        heard = listen(device, self._time, got.rate_hz, 0.5)
         yield CheckResult(
-            "answers", "good", f"{group_digits(str(heard.samples.size))} samples at {ask.rate_hz / 1e6:g} MS/s"
+            "answers", "good", f"{group_digits(str(heard.samples.size))} samples at {got.rate_hz / 1e6:g} MS/s"
         )
         first = self._line_hz(heard, ask)
         yield tuner_check(device, able, ask, self._plan.line)
         if ask.port not in dict(able.direct):
-            yield from gain_checks(device, self._time, able, ask, self._place_hz(ask))
+            yield from gain_checks(device, self._time, able, ask, self._place_hz(ask), self._reach_hz(ask))
         clean: list[float] = []
         for rate_hz in able.rates_hz:
             result = self._rate(device, msgspec.structs.replace(ask, rate_hz=rate_hz))
@@ -135,8 +141,8 @@ class FirstLight:
             yield CheckResult("rate to use", "good", what)
         if self._clock is not None and self._clock.fast_sigma_ppm < 1e4:
             yield clock_check(self._clock)
-        device.apply(ask)
-        heard = listen(device, self._time, ask.rate_hz, 0.5)
+        got = device.apply(ask)
+        heard = listen(device, self._time, got.rate_hz, 0.5)
         yield spike_check(heard)
         yield balance_check(heard, able.bits)
         antenna = list(self._antenna(device, able, ask, heard))
@@ -159,21 +165,22 @@ class FirstLight:
     def _rate(self, device: Device, ask: RequestedSettings) -> CheckResult:
         name = f"rate {ask.rate_hz / 1e6:g} MS/s"
         try:
-            device.apply(ask)
+            got = device.apply(ask)
         except (RefusedValue, CannotTune) as error:
             return CheckResult(name, "look", str(error), "take it off the list of rates on Bench")
-        heard = listen(device, self._time, ask.rate_hz, self._plan.seconds_s)
+        heard = listen(device, self._time, got.rate_hz, self._plan.seconds_s)
+        kept = "" if same_rate(got.rate_hz, ask.rate_hz) else f" at the {got.rate_hz / 1e6:.6g} MS/s that it keeps"
         uncounted = heard.uncounted
         whole = heard.samples.size + heard.said_lost + uncounted
         figures = {"rate_hz": ask.rate_hz, "lost_share": (heard.said_lost + uncounted) / max(whole, 1)}
         if not heard.said_lost and not uncounted:
             self._clock = heard
-            return CheckResult(name, "good", f"none lost of {group_digits(str(whole))} samples", figures=figures)
+            return CheckResult(name, "good", f"none lost of {group_digits(str(whole))} samples{kept}", figures=figures)
         if uncounted:
             how = "the clock" if heard.missing else "the phase of steady stations"
             what = f"{_grouped(uncounted, whole)} samples are missing by {how}, and it does not say so"
             return CheckResult(name, "stop", what, "use a lower rate, another lead, another socket", figures=figures)
-        what = f"{_grouped(heard.said_lost, whole)} samples lost"
+        what = f"{_grouped(heard.said_lost, whole)} samples lost{kept}"
         return CheckResult(name, "look", what, "use a lower rate for anything that matters", figures=figures)
 
     def _place_hz(self, ask: RequestedSettings) -> float | None:
@@ -183,6 +190,13 @@ class FirstLight:
             return None
         return line.counted_hz(reference.frequency_hz) - ask.centre_hz
 
+    def _reach_hz(self, ask: RequestedSettings) -> float:
+        """How far from its place the station may stand: what crystal and converters may be off, and a little."""
+        line, reference, place_hz = self._plan.line, self._plan.reference, self._place_hz(ask)
+        if line is None or reference is None or place_hz is None:
+            return 0.0
+        return min(max(4 * line.sigma_hz(reference.frequency_hz), 2_000.0), max(abs(place_hz) - 5_000.0, 1_000.0))
+
     def _line_hz(self, heard: ListenedBlock, ask: RequestedSettings) -> Moment | None:
         """Where the station's carrier is now, as exactly as it can be told; None where it cannot be heard."""
         from yarddial.dsp.carrier import estimate_carrier
@@ -190,9 +204,8 @@ class FirstLight:
         place_hz, line, reference = self._place_hz(ask), self._plan.line, self._plan.reference
         if place_hz is None or line is None or reference is None or heard.samples.size < BLOCK:
             return None
-        within_hz = min(max(4 * line.sigma_hz(reference.frequency_hz), 2_000.0), abs(place_hz) - 5_000.0)
         try:
-            carrier = estimate_carrier(heard.samples, heard.rate_hz, place_hz, within_hz)
+            carrier = estimate_carrier(heard.samples, heard.rate_hz, place_hz, self._reach_hz(ask))
         except YardDialError:
             return None
         return Moment(self._time.now_s(), carrier.frequency_hz, carrier.sigma_hz, ask.centre_hz + carrier.frequency_hz)
@@ -209,7 +222,7 @@ class FirstLight:
                 "antenna", "unknown", "no known station lies on a route to this receiver", "add one on Bench"
             )
             return
-        stands_db, mirror_db = self._twice(device, ask, heard, line.sigma_hz(reference.frequency_hz))
+        stands_db, mirror_db = self._twice(device, ask, heard)
         if max(stands_db, mirror_db) < STATION_OVER_FLOOR_DB:
             yield self._silence(device, ask, line, reference, floor_db, own_db)
             return
@@ -219,24 +232,25 @@ class FirstLight:
         sides = (
             f"{reference.name} stands {stands_db:.0f} dB over the floor at its place, {mirror_db:.0f} dB at its mirror"
         )
-        if mirror_db > stands_db + 3:
+        if abs(mirror_db - stands_db) < SIDES_DB:
+            fix = "another station, or another rate, tells them apart"
+            yield CheckResult("I/Q order", "unknown", f"the two sides cannot be told apart: {sides}", fix)
+        elif mirror_db > stands_db:
             fix = "switch 'swap I/Q' on, or exchange the two halves in the driver's settings"
             yield CheckResult("I/Q order", "stop", f"the spectrum is mirrored: {sides}", fix)
         else:
             yield CheckResult("I/Q order", "good", sides)
 
-    def _twice(
-        self, device: Device, ask: RequestedSettings, heard: ListenedBlock, sigma_hz: float
-    ) -> tuple[float, float]:
+    def _twice(self, device: Device, ask: RequestedSettings, heard: ListenedBlock) -> tuple[float, float]:
         """How far a line stands over the floor at the station's place and at its mirror, dB, whatever the centre.
 
         What stands there by chance, or is the receiver's own, does not go along with another centre: it counts as 0 dB.
         """
-        looks = [self._sides(heard, ask, sigma_hz)]
+        looks = [self._sides(heard, ask)]
         if max(stands_db for stands_db, _ in looks[0]) >= STATION_OVER_FLOOR_DB:
             moved = msgspec.structs.replace(ask, centre_hz=ask.centre_hz + MOVED_HZ)
-            device.apply(moved)
-            looks.append(self._sides(listen(device, self._time, ask.rate_hz, 0.3), moved, sigma_hz))
+            got = device.apply(moved)
+            looks.append(self._sides(listen(device, self._time, got.rate_hz, 0.3), moved))
             device.apply(ask)
         levels = []
         for side in zip(*looks, strict=True):
@@ -244,15 +258,12 @@ class FirstLight:
             levels.append(min(stands_db for stands_db, _ in side) if same else 0.0)
         return levels[0], levels[1]
 
-    def _sides(
-        self, heard: ListenedBlock, ask: RequestedSettings, sigma_hz: float
-    ) -> tuple[tuple[float, float], tuple[float, float]]:
+    def _sides(self, heard: ListenedBlock, ask: RequestedSettings) -> tuple[tuple[float, float], tuple[float, float]]:
         """The strongest line near the station's place, and near its mirror: dB over the floor, and hertz off."""
         place_hz = self._place_hz(ask) or 0.0
-        # What the crystal and the converters may be off, from their sheets, and a little.
-        within_hz = min(max(4 * sigma_hz, 2_000.0), abs(place_hz) - 5_000.0)
-        stands_db, at_hz = carrier_db(heard.samples, ask.rate_hz, place_hz, within_hz)
-        mirror_db, mirror_hz = carrier_db(heard.samples, ask.rate_hz, -place_hz, within_hz)
+        within_hz = self._reach_hz(ask)
+        stands_db, at_hz = carrier_db(heard.samples, heard.rate_hz, place_hz, within_hz)
+        mirror_db, mirror_hz = carrier_db(heard.samples, heard.rate_hz, -place_hz, within_hz)
         return (stands_db, at_hz - place_hz), (mirror_db, -mirror_hz - place_hz)
 
     def _silence(
@@ -280,12 +291,17 @@ class FirstLight:
     def _leak_db(self, device: Device, ask: RequestedSettings, lo_hz: float) -> float | None:
         """How far a converter's own leak stands over the floor; None where the receiver cannot look."""
         try:
-            device.apply(msgspec.structs.replace(ask, centre_hz=lo_hz - 0.2 * ask.rate_hz))
+            got = device.apply(msgspec.structs.replace(ask, centre_hz=lo_hz - 0.2 * ask.rate_hz))
         except CannotTune:
             return None
-        heard = listen(device, self._time, ask.rate_hz, 0.2)
-        return carrier_db(heard.samples, ask.rate_hz, 0.2 * ask.rate_hz, 60e-6 * lo_hz + 2_000.0)[0]
+        heard = listen(device, self._time, got.rate_hz, 0.2)
+        return carrier_db(heard.samples, got.rate_hz, 0.2 * ask.rate_hz, 60e-6 * lo_hz + 2_000.0)[0]
 
 
 def _grouped(part: int, whole: int) -> str:
     return f"{group_digits(str(part))} of {group_digits(str(whole))}"
+
+
+def same_rate(one_hz: float, other_hz: float) -> bool:
+    """True of rates that nobody would call two."""
+    return abs(one_hz - other_hz) <= SAME_RATE * other_hz

@@ -66,12 +66,14 @@ class LiveReceiver:
         self._address = ""
         # Address of the recording that plays in the receiver's place; empty for the receiver itself.
         self.plays = ""
+        # Receiver and port for which a person said so; forgotten with the session.
+        self._fed: set[tuple[str, str]] = set()
         self.wanted = False
         self.running = False
         self.is_looking = False
         self.device_name = ""
         self.trouble = ""
-        self.lost_samples = 0
+        self.lost_samples = self.missed_samples = 0
         self.remark = ""
         self.pictures_left_out = 0
         self.read_s = 0.0
@@ -117,7 +119,26 @@ class LiveReceiver:
             )
             self._jobs.command(Stop())
             return
-        self._jobs.command(Start(self._address))
+        self._jobs.command(Start(self._address, self._feeds(line)))
+
+    def _feeds(self, line: Line) -> frozenset[str]:
+        """Ports that may feed the line: those a person allowed in this session; simulated ones harm nobody."""
+        receiver = line.receiver
+        if receiver.device.startswith("simulated:"):
+            return frozenset(port.name for port in receiver.ports)
+        return frozenset(port for name, port in self._fed if name == receiver.name)
+
+    def waits_to_feed(self, line: Line) -> bool:
+        """True where the yard says that the receiver feeds the line, and nobody has allowed it yet."""
+        is_live = bool(line.receiver.device) and not self.plays
+        return is_live and line.receiver.feeds(line.port) and line.port not in self._feeds(line)
+
+    def feed(self, line: Line) -> None:
+        """Let a route's receiver feed its line from now on; it is started anew where it runs."""
+        self._fed.add((line.receiver.name, line.port))
+        if self.wanted:
+            self.start(line)
+        self._changed.tell()
 
     def play(self, address: str) -> None:
         """Take samples from a recording in the receiver's place, from the next start on; an empty text ends that."""
@@ -183,10 +204,10 @@ class LiveReceiver:
             self._open(line)
         rate_hz, counted_hz = line.receiver.rate_hz, line.counted_hz(dial_hz)
         now = self._parked_for(lease)
-        gains_db = line.receiver.gains_db()
-        same = now is not None and (now.rate_hz, now.port, now.gains_db) == (rate_hz, line.port, gains_db)
+        wanted = ask_for(line)
+        same = now is not None and msgspec.structs.replace(now, centre_hz=wanted.centre_hz) == wanted
         if not (same and now is not None and OFF_SPIKE_HZ < abs(counted_hz - now.centre_hz) < CLEAN_SHARE * rate_hz):
-            now = ask_for(line)
+            now = wanted
         self._sense = _sense(line)
         scale = self._sense / (1 + line.receiver.entered_ppm * 1e-6)
         room_hz = max(rate_hz / 2 - half_hz, 0.0) if half_hz < WHOLE_SHARE * rate_hz else 0.0
@@ -226,7 +247,8 @@ class LiveReceiver:
         match event:
             case Started():
                 self.running, self.device_name = True, event.name
-                self.lost_samples, self.remark, self.pictures_left_out = 0, "", 0
+                self.lost_samples = self.missed_samples = self.pictures_left_out = 0
+                self.remark = ""
             case Stopped():
                 self.running, self.is_looking, self.span = False, False, None
                 if event.reason:
@@ -238,7 +260,7 @@ class LiveReceiver:
                 if self._listened is not None and self._listened[0] == event.job:
                     self._listened = None
             case Noticed():
-                self.lost_samples = event.lost
+                self.lost_samples, self.missed_samples = event.lost, event.missed
                 self.remark = event.remark or self.remark
                 self.pictures_left_out += event.pictures_left_out
             case SpanSpectrum():
@@ -268,7 +290,15 @@ def ask_for(line: Line) -> RequestedSettings:
     """What to ask of a route's receiver for the place it stands at: the centre parked beside it, in whole kilohertz."""
     receiver = line.receiver
     centre_hz = round(line.parked_hz(line.counted_hz(line.dial_hz), receiver.park_hz), -3)
-    return RequestedSettings(centre_hz, receiver.rate_hz, line.port, gains_db=receiver.gains_db())
+    return RequestedSettings(
+        centre_hz,
+        receiver.rate_hz,
+        line.port,
+        receiver.bandwidth_hz,
+        receiver.gains_db(),
+        receiver.automatic_gain,
+        receiver.feeds(line.port),
+    )
 
 
 def _sense(line: Line) -> int:

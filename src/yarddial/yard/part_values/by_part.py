@@ -9,6 +9,7 @@ from yarddial.yard.frequency import format_bound, format_frequency, format_numbe
 from yarddial.yard.part_values.fields import (
     SOCKET_HINT,
     choice_value,
+    device_value,
     feed_value,
     hertz_value,
     holes_value,
@@ -253,6 +254,7 @@ def _receiver(part: Receiver) -> tuple[PartValue, ...]:
     entered = Origin("measured", part.crystal_ppm.date, "by the fit") if measured else Origin("stated", note="as typed")
     crystal = Origin(stated.provenance, stated.date, stated.note)
     values = [
+        device_value(part),
         PartValue("entered_ppm", "correction, entered", f"{format_number(part.entered_ppm, 0.01, signed=True)} ppm",
                   entered, with_entered, main=True),
         PartValue("crystal_sigma", "crystal's doubt (one sigma)",
@@ -263,6 +265,8 @@ def _receiver(part: Receiver) -> tuple[PartValue, ...]:
         holes_value(part),
         PartValue("rate_hz", "sample rate", f"{part.rate_hz / 1e6:g} MS/s", origin_of(part, "rate_hz"), with_rate,
                   origin_setter(part, "rate_hz"), tuple(f"{rate / 1e6:g} MS/s" for rate in part.rates_hz)),
+        yes_value(part, "automatic gain", "automatic_gain"),
+        hertz_value(part, "filter before sampling (0: its own choice)", "bandwidth_hz"),
         number_value(part, "bits", "bits", "", whole=True),
         level_value(part, "effective bits of its converter", "effective_bits", ""),
         number_value(part, "bits sent to the computer, when others", "stream_bits", "", whole=True),
@@ -282,6 +286,8 @@ def _receiver(part: Receiver) -> tuple[PartValue, ...]:
         level_value(part, "phase noise at 100 kHz", "phase_noise_dbc_hz", "dBc/Hz"),
         level_value(part, "its crystal's harmonics", "crystal_leak_dbm", "dBm"),
     ]  # fmt: skip
+    if part.clock_ppm is not None:
+        values.append(_clock_sigma(part, part.clock_ppm))
     for index, stage in enumerate(part.gain_stages):
         values += _gain_stage(part, index, stage.name)
     if part.direct is not None:
@@ -289,6 +295,18 @@ def _receiver(part: Receiver) -> tuple[PartValue, ...]:
     for index in range(len(part.ports)):
         values += _port(part, index)
     return (*values, note_value(part))
+
+
+def _clock_sigma(part: Receiver, clock: Value) -> PartValue:
+    stated = clock.unmeasured()
+
+    def with_text(text: str, today: str) -> Part:
+        value = replace(stated, sigma=positive(parse_ppm(text.lstrip("±"))), date=today, note=TYPED)
+        return replace(part, clock_ppm=value)
+
+    text = f"{format_number(stated.sigma, stated.sigma / 3)} ppm"
+    origin = Origin(stated.provenance, stated.date, stated.note)
+    return PartValue("clock_sigma", "sampling clock's doubt (one sigma)", text, origin, with_text)
 
 
 def _gain_stage(part: Receiver, index: int, name: str) -> list[PartValue]:

@@ -161,6 +161,17 @@ def table_value(part: TwoPort, label: str, field: str) -> PartValue:
                      hint="such as 100 MHz: 6.5 dB, 1 GHz: 21 dB")  # fmt: skip
 
 
+def device_value(part: Receiver) -> PartValue:
+    def with_text(text: str, today: str) -> Part:
+        device = text.strip()
+        if device and (":" not in device or not device.isprintable()):
+            raise BadStation(f"'{device}' is no driver with its address: 'Choose the receiver' writes one for you")
+        return typed(part, "device", today, device=device)
+
+    origin = origin_of(part, "device") if part.device else Origin("assumed", note="none chosen")
+    return PartValue("device", "driver", part.device, origin, with_text, hint="choose the receiver", main=True)
+
+
 def holes_value(part: Receiver) -> PartValue:
     def with_text(text: str, today: str) -> Part:
         holes: list[tuple[float, float]] = []

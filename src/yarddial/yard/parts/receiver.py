@@ -105,6 +105,7 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     park_share : of the rate, how far below the dial the centre is put; negative for above.
     calibrations : of its levels, the latest for a port first.
     effective_bits : of its converter (IEEE Std 1241). stream_bits : of each value sent to the computer; 0 for `bits`.
+    automatic_gain : its own control sets the stages. bandwidth_hz : of its filter before sampling, 0 for its choice.
     lost_shares : (rate in hertz, share of the samples lost at it) for the rates that were watched.
     """
 
@@ -144,6 +145,8 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     effective_bits: Value | None = None
     stream_bits: int = 0
     park_share: float = PARK_FRACTION
+    automatic_gain: bool = False
+    bandwidth_hz: float = 0.0
     origins: Origins = {}
 
     @property
@@ -168,6 +171,11 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     def port(self, name: str) -> Port:
         """A port by its name; one that nobody described has nothing to tell."""
         return next((port for port in self.ports if port.name == name), Port(name))
+
+    def feeds(self, port: str) -> bool:
+        """True where a port is told to feed current to the line."""
+        bias = self.port(port).bias
+        return bias is not None and bias.on
 
     def samples_directly(self, port: str) -> bool:
         """True of the port that goes past the tuner."""

@@ -1,0 +1,64 @@
+"""A device held to the protocol: what it says is checked, and lost samples are counted, in the one way there is."""
+
+import msgspec
+import numpy as np
+
+from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, Device, RequestedSettings
+from yarddial.yard.errors import BadDriver
+
+BACKWARDS = "the receiver's driver counted its samples backwards: what was lost before that is not known"
+
+
+class HeldDevice:
+    """Hands on what a device gives: `lost` of each block is exact, and nothing else than blocks comes through.
+
+    Samples lost while settings change are lost all the same, unless the device's count began anew with them.
+    """
+
+    def __init__(self, device: Device) -> None:
+        self._device = device
+        self._next_index: int | None = None
+
+    @property
+    def capabilities(self) -> Capabilities:
+        """What it can do."""
+        return self._device.capabilities
+
+    def apply(self, ask: RequestedSettings) -> ActualSettings:
+        """Set it; raises what the device raises, and BadDriver where it does not say what it has set."""
+        got = self._device.apply(ask)
+        if not isinstance(got, ActualSettings):
+            raise BadDriver(f"the driver of {self._name} does not say what it has set: ask its maker for a newer one")
+        if not (np.isfinite(got.centre_hz) and np.isfinite(got.rate_hz) and got.rate_hz > 0):
+            what = f"a centre of {got.centre_hz:g} Hz and a rate of {got.rate_hz:g} S/s"
+            raise BadDriver(f"the driver of {self._name} says that it has set {what}: that cannot be; ask its maker")
+        if got.restart:
+            self._next_index = None
+        return got
+
+    def read(self) -> Block | None:
+        """The next block, its losses counted; None at the end. Raises what the device raises, or BadDriver."""
+        block = self._device.read()
+        if block is None:
+            return None
+        if not isinstance(block, Block):
+            raise BadDriver(f"the driver of {self._name} gives no blocks of samples: ask its maker for a newer one")
+        samples, remark = block.samples, block.remark
+        if not isinstance(samples, np.ndarray) or samples.ndim != 1 or samples.dtype.kind not in "fc":
+            raise BadDriver(f"the driver of {self._name} gives blocks that hold no samples: ask its maker")
+        wanted = block.first_index if self._next_index is None else self._next_index
+        lost = max(block.first_index - wanted, block.lost, 0)
+        if block.first_index < wanted:
+            remark = remark or BACKWARDS
+        self._next_index = block.first_index + samples.size
+        return msgspec.structs.replace(
+            block, samples=samples.astype(np.complex64, copy=False), lost=lost, remark=remark
+        )
+
+    def close(self) -> None:
+        """Give it back."""
+        self._device.close()
+
+    @property
+    def _name(self) -> str:
+        return self._device.capabilities.name

@@ -1,0 +1,52 @@
+"""The driver of the kernel's receivers: `swradio0`, `swradio1?format=CU8`."""
+
+import errno
+from pathlib import Path
+from urllib.parse import parse_qsl
+
+from yarddial.drivers.kernel.node import RULE, KernelNode, as_found, nodes
+from yarddial.drivers.kernel.receiver import KernelReceiver
+from yarddial.drivers.kernel.system import LinuxSystem, System
+from yarddial.drivers.protocol import FoundReceiver, TimeSource
+from yarddial.yard.errors import DeviceBusy, DeviceDenied, DeviceLost, DeviceNotFound, YardDialError
+
+
+class KernelDriver:
+    """Finds them in sysfs without opening any; `root` and `system` are replaced in tests."""
+
+    name = "kernel"
+
+    def __init__(self, root: Path = Path("/"), system: System | None = None) -> None:
+        self._root, self._system = root, system or LinuxSystem()
+
+    def discover(self) -> tuple[FoundReceiver, ...]:
+        """All that the system lists."""
+        return tuple(as_found(node) for node in nodes(self._root))
+
+    def open(self, address: str, time: TimeSource) -> KernelReceiver:
+        """Open one; raises DeviceNotFound, DeviceDenied, DeviceBusy or DeviceLost in one sentence."""
+        name, _, query = address.partition("?")
+        given = dict(parse_qsl(query))
+        strange = set(given) - {"format"}
+        node = next((node for node in nodes(self._root) if node.name == name), None)
+        if node is None or strange:
+            can = ", ".join(node.name for node in nodes(self._root)) or "none"
+            what = f"the kernel's receivers have no '{sorted(strange)[0]}='" if strange else f"there is no '{name}'"
+            raise DeviceNotFound(f"{what} among the kernel's receivers, of which there are {can}: plug it in")
+        try:
+            return KernelReceiver(name, str(node.path), self._system, given.get("format", ""))
+        except OSError as error:
+            raise _refusal(node, error) from error
+
+
+def _refusal(node: KernelNode, error: OSError) -> Exception:
+    if isinstance(error, YardDialError):
+        return error
+    if error.errno in (errno.EACCES, errno.EPERM):
+        return DeviceDenied(f"you may not open {node.path}: a rule lets you", RULE)
+    if error.errno == errno.EBUSY:
+        return DeviceBusy(f"another program receives with {node.name} already: end it, then start again")
+    if error.errno in (errno.ENOENT, errno.ENODEV, errno.ENXIO):
+        return DeviceNotFound(f"{node.path} is gone: plug the receiver in again")
+    said = (error.strerror or str(error)).lower()
+    return DeviceLost(f"{node.path} cannot be opened ({said}): unplug the receiver, plug it in")

@@ -1,0 +1,66 @@
+"""The kernel's receivers as the system lists them: found without opening any."""
+
+import os
+from pathlib import Path
+
+import msgspec
+
+from yarddial.drivers.protocol import FoundReceiver
+
+RULE = 'SUBSYSTEM=="video4linux", KERNEL=="swradio[0-9]*", TAG+="uaccess"'
+
+
+class KernelNode(msgspec.Struct, frozen=True):
+    """One of them. usb : name of the USB device that it is a part of, as in sysfs; empty for others."""
+
+    name: str
+    title: str
+    path: Path
+    usb: str = ""
+    speed_mbps: float = 0.0
+
+    @property
+    def may_open(self) -> bool:
+        """True where this person may read and set it."""
+        return os.access(self.path, os.R_OK | os.W_OK)
+
+
+def nodes(root: Path = Path("/")) -> tuple[KernelNode, ...]:
+    """All of them, by their number."""
+    folder = root / "sys/class/video4linux"
+    places = sorted(folder.glob("swradio*"), key=lambda place: (len(place.name), place.name))
+    return tuple(_node(root, place) for place in places)
+
+
+def as_found(node: KernelNode) -> FoundReceiver:
+    """With what stands in its way."""
+    bus = f"USB {node.usb}" if node.usb else "the kernel"
+    if node.may_open:
+        return FoundReceiver(node.name, node.title, bus, node.speed_mbps)
+    return FoundReceiver(
+        node.name,
+        node.title,
+        bus,
+        node.speed_mbps,
+        "denied",
+        f"you may not open {node.path}: put this rule in /etc/udev/rules.d/61-swradio.rules, then plug it in anew",
+        RULE,
+    )
+
+
+def _node(root: Path, place: Path) -> KernelNode:
+    title = _text(place / "name") or place.name
+    device = (place / "device").resolve()
+    # The link leads to an interface, such as 1-1.4:1.0; the device above it has the speed.
+    for above in (device, *device.parents[:3]):
+        speed = _text(above / "speed")
+        if speed:
+            return KernelNode(place.name, title, root / "dev" / place.name, above.name, float(speed))
+    return KernelNode(place.name, title, root / "dev" / place.name)
+
+
+def _text(path: Path) -> str:
+    try:
+        return path.read_text(errors="replace").strip()
+    except OSError:
+        return ""

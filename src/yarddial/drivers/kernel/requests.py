@@ -1,0 +1,172 @@
+"""Requests to a receiver of the kernel, one method each; struct layouts and numbers come from the package linuxpy."""
+
+import errno
+from typing import Any
+
+import msgspec
+from linuxpy.video import raw
+
+from yarddial.drivers.kernel.system import System
+
+# What `linux/videodev2.h` and `v4l2-controls.h` call these.
+CAN_SDR, CAN_STREAM = 0x0010_0000, 0x0400_0000
+CAPTURE, MAPPED, SDR_TUNER, RF_TUNER = 11, 1, 4, 5
+IN_HERTZ, IN_62_5_HERTZ = 0x1000, 0x0001
+BROKEN, MONOTONIC = 0x0040, 0x2000
+DISABLED, EMULATED = 0x0001, 0x0002
+
+
+class TunerBand(msgspec.Struct, frozen=True):
+    """A band of one of its tuners, hertz; `unit_hz` is what the tuner counts in."""
+
+    low_hz: float
+    high_hz: float
+    unit_hz: float
+
+
+class Control(msgspec.Struct, frozen=True):
+    """A control: its number and what it takes."""
+
+    id: int
+    low: int
+    high: int
+    step: int
+
+
+class FullBuffer(msgspec.Struct, frozen=True):
+    """A buffer with samples. time_s : by the system's steady clock, not a number where the driver does not say."""
+
+    index: int
+    size: int
+    sequence: int
+    is_broken: bool
+    time_s: float
+
+
+class Requests:
+    """An open node."""
+
+    def __init__(self, system: System, path: str) -> None:
+        self._system = system
+        self.handle = system.open(path)
+
+    def ask(self, name: str, data: Any) -> None:
+        """One request by the header's name without VIDIOC_; raises OSError."""
+        self._system.ioctl(self.handle, raw.IOC[name].value & 0xFFFF_FFFF, data)
+
+    def card(self) -> tuple[str, int]:
+        """Its title and what it can."""
+        found = raw.v4l2_capability()
+        self.ask("QUERYCAP", found)
+        able = found.device_caps if found.capabilities & 0x8000_0000 else found.capabilities
+        return found.card.decode(errors="replace"), int(able)
+
+    def formats(self) -> list[tuple[int, bool]]:
+        """Four letters of each format as a number, and whether it is only made out of another."""
+        found: list[tuple[int, bool]] = []
+        while True:
+            one = raw.v4l2_fmtdesc(index=len(found), type=CAPTURE)
+            if not self._has("ENUM_FMT", one):
+                return found
+            found.append((int(one.pixelformat), bool(one.flags & EMULATED)))
+
+    def set_format(self, letters: int) -> int:
+        """Choose a format; returns the one in force."""
+        asked = raw.v4l2_format(type=CAPTURE)
+        asked.fmt.sdr.pixelformat = letters
+        self.ask("S_FMT", asked)
+        return int(asked.fmt.sdr.pixelformat)
+
+    def tuners(self) -> dict[int, int]:
+        """Number of each tuner by its type."""
+        found: dict[int, int] = {}
+        for index in range(8):
+            one = raw.v4l2_tuner(index=index)
+            if not self._has("G_TUNER", one):
+                break
+            found.setdefault(int(one.type), index)
+        return found
+
+    def bands(self, tuner: int, kind: int) -> list[TunerBand]:
+        """Bands of a tuner, rising."""
+        found: list[TunerBand] = []
+        while True:
+            one = raw.v4l2_frequency_band(tuner=tuner, type=kind, index=len(found))
+            if not self._has("ENUM_FREQ_BANDS", one):
+                return sorted(found, key=lambda band: band.low_hz)
+            unit_hz = 1.0 if one.capability & IN_HERTZ else 62.5 if one.capability & IN_62_5_HERTZ else 62_500.0
+            found.append(TunerBand(one.rangelow * unit_hz, one.rangehigh * unit_hz, unit_hz))
+
+    def set_frequency(self, tuner: int, kind: int, hertz: float, unit_hz: float) -> None:
+        """Tune; where to is told by `frequency`."""
+        one = raw.v4l2_frequency(tuner=tuner, type=kind, frequency=round(hertz / unit_hz))
+        self.ask("S_FREQUENCY", one)
+
+    def frequency(self, tuner: int, kind: int, unit_hz: float) -> float:
+        """Where a tuner stands, hertz."""
+        one = raw.v4l2_frequency(tuner=tuner, type=kind)
+        self.ask("G_FREQUENCY", one)
+        return float(one.frequency * unit_hz)
+
+    def control(self, name: str) -> Control | None:
+        """A control of the class RF_TUNER, or None where it has none such."""
+        number = raw.ControlID[f"RF_TUNER_{name}"].value
+        one = raw.v4l2_queryctrl(id=number)
+        if not self._has("QUERYCTRL", one) or one.flags & DISABLED:
+            return None
+        return Control(number, int(one.minimum), int(one.maximum), max(int(one.step), 1))
+
+    def set_control(self, control: Control, value: int) -> None:
+        """Set one."""
+        self.ask("S_CTRL", raw.v4l2_control(id=control.id, value=value))
+
+    def get_control(self, control: Control) -> int:
+        """What one is set to."""
+        one = raw.v4l2_control(id=control.id)
+        self.ask("G_CTRL", one)
+        return int(one.value)
+
+    def map_buffers(self, count: int) -> list[Any]:
+        """Ask for so many buffers and map those that there are."""
+        asked = raw.v4l2_requestbuffers(count=count, type=CAPTURE, memory=MAPPED)
+        self.ask("REQBUFS", asked)
+        maps = []
+        for index in range(asked.count):
+            one = raw.v4l2_buffer(index=index, type=CAPTURE, memory=MAPPED)
+            self.ask("QUERYBUF", one)
+            maps.append(self._system.map(self.handle, int(one.length), int(one.m.offset)))
+        return maps
+
+    def free_buffers(self) -> None:
+        """Give the kernel's buffers back."""
+        self.ask("REQBUFS", raw.v4l2_requestbuffers(count=0, type=CAPTURE, memory=MAPPED))
+
+    def queue(self, index: int) -> None:
+        """Hand a buffer back to be filled."""
+        self.ask("QBUF", raw.v4l2_buffer(index=index, type=CAPTURE, memory=MAPPED))
+
+    def take(self) -> FullBuffer | None:
+        """The next full buffer; None where there is none yet."""
+        one = raw.v4l2_buffer(type=CAPTURE, memory=MAPPED)
+        try:
+            self.ask("DQBUF", one)
+        except BlockingIOError:
+            return None
+        when_s = one.timestamp.secs + one.timestamp.usecs * 1e-6 if one.flags & MONOTONIC else float("nan")
+        return FullBuffer(int(one.index), int(one.bytesused), int(one.sequence), bool(one.flags & BROKEN), when_s)
+
+    def stream(self, on: bool) -> None:
+        """Begin, or end."""
+        from ctypes import c_int
+
+        self.ask("STREAMON" if on else "STREAMOFF", c_int(CAPTURE))
+
+    def _has(self, name: str, data: Any) -> bool:
+        """False where the list is at its end, or the driver does not know such a list."""
+        try:
+            self.ask(name, data)
+        except OSError as error:
+            if error.errno in (errno.EINVAL, errno.ENOTTY, errno.ENODATA):
+                return False
+            raise
+        return True

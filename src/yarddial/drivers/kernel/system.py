@@ -1,0 +1,66 @@
+"""The five calls of the system that a receiver of the kernel needs; replaced as one in tests."""
+
+import contextlib
+import os
+from collections.abc import Sequence
+from typing import Any, Protocol
+
+
+class System(Protocol):
+    """What is called of the system; each raises OSError as the system does."""
+
+    def open(self, path: str) -> int:
+        """Open a node for reading and setting, without waiting."""
+        ...
+
+    def ioctl(self, handle: int, request: int, data: Any) -> None:
+        """One request; `data` is a ctypes struct, changed in place."""
+        ...
+
+    def map(self, handle: int, length: int, offset: int) -> Any:
+        """A buffer of the kernel's as bytes."""
+        ...
+
+    def wait(self, handle: int, seconds_s: float) -> bool:
+        """True as soon as a buffer is full, or something is wrong; False after so many seconds."""
+        ...
+
+    def close(self, handle: int, maps: Sequence[Any]) -> None:
+        """Give all back."""
+        ...
+
+
+class LinuxSystem:
+    """The real one."""
+
+    def open(self, path: str) -> int:
+        """Open a node for reading and setting, without waiting."""
+        return os.open(path, os.O_RDWR | os.O_NONBLOCK | os.O_CLOEXEC)
+
+    def ioctl(self, handle: int, request: int, data: Any) -> None:
+        """One request."""
+        import fcntl
+
+        fcntl.ioctl(handle, request, data)
+
+    def map(self, handle: int, length: int, offset: int) -> Any:
+        """A buffer of the kernel's."""
+        import mmap
+
+        return mmap.mmap(handle, length, mmap.MAP_SHARED, mmap.PROT_READ | mmap.PROT_WRITE, offset=offset)
+
+    def wait(self, handle: int, seconds_s: float) -> bool:
+        """By poll, which knows no limit of 1,024 files."""
+        import select
+
+        watch = select.poll()
+        watch.register(handle, select.POLLIN)
+        return bool(watch.poll(seconds_s * 1000))
+
+    def close(self, handle: int, maps: Sequence[Any]) -> None:
+        """Give all back."""
+        for one in maps:
+            with contextlib.suppress(BufferError):
+                one.close()
+        with contextlib.suppress(OSError):
+            os.close(handle)

@@ -1,0 +1,32 @@
+"""The driver of programs of the person's: its address is the command, by its whole path."""
+
+from collections.abc import Callable
+
+from yarddial.drivers.program.child import words_of
+from yarddial.drivers.program.receiver import ProgramReceiver
+from yarddial.drivers.protocol import FoundReceiver, TimeSource
+from yarddial.yard.errors import ProgramNotAllowed
+from yarddial.yard.plain_text import one_line
+
+
+class ProgramDriver:
+    """Starts nothing that has not been allowed on this computer, whatever a station file says."""
+
+    name = "process"
+
+    def __init__(self, is_allowed: Callable[[str], bool]) -> None:
+        self._is_allowed = is_allowed
+
+    def discover(self) -> tuple[FoundReceiver, ...]:
+        """A program is told, not found."""
+        return ()
+
+    def open(self, address: str, time: TimeSource) -> ProgramReceiver:
+        """Start it; raises ProgramNotAllowed, DeviceNotFound or BadDriver in one sentence."""
+        words_of(address)
+        if not self._is_allowed(address):
+            raise ProgramNotAllowed(
+                f"the program '{one_line(address)}' has not been allowed on this computer: allow it, if you know it",
+                address,
+            )
+        return ProgramReceiver(address, time)

@@ -1,0 +1,130 @@
+"""The lines that Yard Dial and a program exchange, one JSON object each; docs/program.md is the page for people."""
+
+import msgspec
+
+from yarddial.drivers.protocol import ActualSettings, Capabilities, GainCapability, RequestedSettings
+from yarddial.dsp.sample_formats import BITS, FORMATS
+from yarddial.yard.errors import BadDriver
+
+VERSION = 1
+
+
+class Gain(msgspec.Struct, frozen=True):
+    """A gain stage as the program tells of it."""
+
+    name: str
+    steps_db: tuple[float, ...]
+
+
+class CapabilitiesLine(msgspec.Struct, frozen=True, tag_field="say", tag="capabilities"):
+    """What it can do, and in which format its samples come."""
+
+    version: int
+    name: str
+    format: str
+    ranges_hz: tuple[tuple[float, float], ...]
+    rates_hz: tuple[float, ...]
+    ports: tuple[str, ...] = ("",)
+    bits: int = 0
+    gains: tuple[Gain, ...] = ()
+    has_automatic_gain: bool = False
+    bandwidths_hz: tuple[float, ...] = ()
+    bias_ports: tuple[str, ...] = ()
+    own_clock: bool = False
+
+    def capabilities(self) -> Capabilities:
+        """As the protocol has it; raises BadDriver where it cannot be."""
+        if self.version != VERSION:
+            raise BadDriver(f"the program speaks version {self.version} of the page, this is {VERSION}: change it")
+        if self.format not in FORMATS:
+            raise BadDriver(f"the program's format is '{self.format}': it must be one of {', '.join(FORMATS)}")
+        if not self.rates_hz or not self.ranges_hz or min(self.rates_hz) <= 0 or not self.name.isprintable():
+            raise BadDriver("the program does not say its name, ranges_hz and rates_hz as numbers above 0: change it")
+        return Capabilities(
+            self.name,
+            self.ranges_hz,
+            self.rates_hz,
+            self.ports,
+            self.bits or BITS[self.format],
+            gains=tuple(GainCapability(gain.name, gain.steps_db) for gain in self.gains),
+            has_automatic_gain=self.has_automatic_gain,
+            bandwidths_hz=self.bandwidths_hz,
+            bias_ports=self.bias_ports,
+            own_clock=self.own_clock,
+        )
+
+
+class GotLine(msgspec.Struct, frozen=True, tag_field="say", tag="got"):
+    """What a `set` really set. from_sample : the first sample written that was taken with it."""
+
+    id: int
+    centre_hz: float
+    rate_hz: float
+    from_sample: int
+    port: str = ""
+    bandwidth_hz: float = 0.0
+    gains_db: dict[str, float] = {}
+    automatic_gain: bool = False
+    bias: bool = False
+
+    def settings(self, restart: bool) -> ActualSettings:
+        """As the protocol has it."""
+        return ActualSettings(
+            self.centre_hz, self.rate_hz, self.port, restart, self.bandwidth_hz, tuple(self.gains_db.items()),
+            self.automatic_gain, self.bias,
+        )  # fmt: skip
+
+
+class RefusedLine(msgspec.Struct, frozen=True, tag_field="say", tag="refused"):
+    """A `set` that it cannot do, and nothing was changed. what : `centre` where that is the reason."""
+
+    id: int
+    why: str
+    what: str = ""
+
+
+class LostLine(msgspec.Struct, frozen=True, tag_field="say", tag="lost"):
+    """So many samples were lost just before the one that it wrote as number at_sample."""
+
+    count: int
+    at_sample: int
+
+
+class RemarkLine(msgspec.Struct, frozen=True, tag_field="say", tag="remark"):
+    """What the person should know."""
+
+    text: str
+
+
+class FailedLine(msgspec.Struct, frozen=True, tag_field="say", tag="failed"):
+    """It cannot go on."""
+
+    why: str
+
+
+ProgramLine = CapabilitiesLine | GotLine | RefusedLine | LostLine | RemarkLine | FailedLine
+_DECODER = msgspec.json.Decoder(ProgramLine)
+_ENCODER = msgspec.json.Encoder()
+
+
+def read_line(text: bytes) -> ProgramLine:
+    """One line of a program's; raises BadDriver with what is wrong with it."""
+    try:
+        line: ProgramLine = _DECODER.decode(text)
+    except (msgspec.DecodeError, UnicodeDecodeError) as error:
+        begins = " ".join(text[:60].decode(errors="replace").split())
+        raise BadDriver(
+            f"the program wrote a line that is none of docs/program.md ({error}), it begins '{begins}': change it"
+        ) from error
+    return line
+
+
+def set_line(number: int, ask: RequestedSettings) -> bytes:
+    """What is asked of a program."""
+    fields = msgspec.to_builtins(ask) | {"gains_db": dict(ask.gains_db)}
+    return _ENCODER.encode({"do": "set", "id": number} | fields) + b"\n"
+
+
+def plain_line(what: str) -> bytes:
+    """`capabilities` or `stop`."""
+    return _ENCODER.encode({"do": what, "version": VERSION}) + b"\n"

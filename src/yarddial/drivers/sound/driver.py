@@ -1,0 +1,37 @@
+"""The driver of receivers on the sound card: `NAME?centre=7.05M&swap=yes`."""
+
+from yarddial.drivers.protocol import FoundReceiver, TimeSource
+from yarddial.drivers.sound.address import parse_address
+from yarddial.drivers.sound.portaudio import LINE, MISSING, PortAudioMissing, inputs, look_anew
+from yarddial.drivers.sound.receiver import SoundReceiver
+from yarddial.yard.errors import DeviceNotFound
+
+
+class SoundDriver:
+    """Finds stereo inputs; where PortAudio is missing, it says what brings it."""
+
+    name = "sound"
+
+    def __init__(self) -> None:
+        self._has_looked = False
+
+    def discover(self) -> tuple[FoundReceiver, ...]:
+        """Inputs with two sides, as the system has them now."""
+        try:
+            if self._has_looked:
+                look_anew()
+            found = inputs()
+        except PortAudioMissing:
+            return (FoundReceiver("", "Sound card", "", 0.0, "missing", MISSING, LINE),)
+        self._has_looked = True
+        return tuple(FoundReceiver(one.name, one.name, f"sound card, {one.host}") for one in found)
+
+    def open(self, address: str, time: TimeSource) -> SoundReceiver:
+        """Open an input; raises DeviceNotFound, PortAudioMissing or DeviceBusy in one sentence."""
+        asked = parse_address(address)
+        there = inputs()
+        one = next((one for one in there if one.name == asked.name), None)
+        if one is None:
+            names = ", ".join(f"'{other.name}'" for other in there) or "none"
+            raise DeviceNotFound(f"there is no sound input '{asked.name}' with two sides: there are {names}")
+        return SoundReceiver(asked, one, time)

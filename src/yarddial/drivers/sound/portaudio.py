@@ -1,0 +1,84 @@
+"""PortAudio, kept at arm's length: loaded when it is first needed, and silent on standard error."""
+
+import contextlib
+import os
+from collections.abc import Iterator
+from typing import Any
+
+import msgspec
+
+from yarddial.yard.errors import DeviceNotFound
+
+LINE = "sudo apt-get install libportaudio2"
+MISSING = "sound cards are read through PortAudio, which is not installed: this line installs it"
+RATES_HZ = (8e3, 11.025e3, 16e3, 22.05e3, 32e3, 44.1e3, 48e3, 64e3, 88.2e3, 96e3, 176.4e3, 192e3, 352.8e3, 384e3)
+
+
+class SoundInput(msgspec.Struct, frozen=True):
+    """A stereo input. name : as PortAudio has it, with a number where several are called the same."""
+
+    name: str
+    index: int
+    host: str
+
+
+class PortAudioMissing(DeviceNotFound):
+    """The library is not there. `remedy` is the line that brings it."""
+
+    remedy = LINE
+
+
+def load() -> Any:
+    """The package sounddevice, its library loaded; raises PortAudioMissing."""
+    try:
+        with quiet():
+            import sounddevice
+    except OSError as error:
+        raise PortAudioMissing(f"{MISSING}: {LINE}") from error
+    return sounddevice
+
+
+def look_anew() -> None:
+    """Have PortAudio look for devices once more: it lists what was there when it was begun."""
+    sounddevice = load()
+    with quiet():
+        sounddevice._terminate()
+        sounddevice._initialize()
+
+
+def inputs() -> tuple[SoundInput, ...]:
+    """All inputs with two sides."""
+    sounddevice = load()
+    hosts = [host["name"] for host in sounddevice.query_hostapis()]
+    found: list[SoundInput] = []
+    for index, one in enumerate(sounddevice.query_devices()):
+        if one["max_input_channels"] < 2:
+            continue
+        same = sum(other.name.partition(" #")[0] == one["name"] for other in found)
+        name = f"{one['name']} #{same + 1}" if same else one["name"]
+        found.append(SoundInput(name, index, hosts[one["hostapi"]]))
+    return tuple(found)
+
+
+def rates_of(one: SoundInput) -> tuple[float, ...]:
+    """Every usual rate that an input takes, to 384 kHz."""
+    sounddevice = load()
+    able = []
+    for rate_hz in RATES_HZ:
+        with quiet(), contextlib.suppress(sounddevice.PortAudioError, ValueError):
+            sounddevice.check_input_settings(one.index, 2, "float32", samplerate=rate_hz)
+            able.append(rate_hz)
+    return tuple(able)
+
+
+@contextlib.contextmanager
+def quiet() -> Iterator[None]:
+    """Without what libraries below PortAudio write to standard error in passing."""
+    kept, nowhere = os.dup(2), os.open(os.devnull, os.O_WRONLY)
+    try:
+        os.dup2(nowhere, 2)
+        yield
+    finally:
+        os.dup2(kept, 2)
+        os.close(kept)
+        os.close(nowhere)

@@ -1,0 +1,47 @@
+"""Silence of a sound input is no signal: where no receiver stands before it, or its player pauses."""
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+Complex = NDArray[np.complex64]
+# A receiver's noise leaves no two sides at exactly zero for so long.
+LEAST = 64
+
+
+class Stretch(msgspec.Struct, frozen=True):
+    """Samples between two silences, and how many were silent before them."""
+
+    samples: Complex
+    silent_before: int
+
+
+class SilenceFilter:
+    """Cuts silences out and counts them; a silence may go on over many blocks."""
+
+    def __init__(self) -> None:
+        self._silent = 0
+
+    def push(self, samples: Complex) -> list[Stretch]:
+        """Stretches of a block that are no silence."""
+        zero = samples == 0
+        if not zero.any():
+            silent, self._silent = self._silent, 0
+            return [Stretch(samples, silent)]
+        edges = np.flatnonzero(np.diff(np.concatenate([[False], zero, [False]]).astype(np.int8)))
+        found: list[Stretch] = []
+        at = 0
+        for first, last in edges.reshape(-1, 2).tolist():
+            # A short run at an end may be a piece of a long one.
+            runs_on = (first == 0 and self._silent > 0) or last == samples.size
+            if last - first < LEAST and not runs_on:
+                continue
+            if first > at:
+                found.append(Stretch(samples[at:first], self._silent))
+                self._silent = 0
+            self._silent += last - first
+            at = last
+        if at < samples.size:
+            found.append(Stretch(samples[at:], self._silent))
+            self._silent = 0
+        return found

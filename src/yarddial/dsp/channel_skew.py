@@ -1,0 +1,67 @@
+"""One side of a stereo input a sample late: told by the mirrors that it makes, which grow with the frequency."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+Complex = NDArray[np.complex64]
+POINTS = 1024
+# Of the mirrors, what a skew must explain better than none does, and its opposite.
+BETTER = 0.5
+# What a whole sample's skew leaves after it was named: it must be most of what decides.
+LEAST_CORRELATION = 0.02
+# Places whose powers differ by less than three to one are noise; what stands out must be a line at least.
+NOISY, LEAST_WEIGHT = 0.5, 0.1
+# Mirrors 20 dB down, and no less, are what gain and phase of the two sides may make.
+WORST_BALANCE = 0.1
+
+
+def shifted(samples: Complex, skew: int) -> Complex:
+    """With Q taken `skew` samples later than I was: what a converter does whose Q is late, taken back.
+
+    skew : -1, 0 or 1; one sample shorter unless it is 0.
+    """
+    if skew == 0:
+        return samples
+    i, q = (samples.real[:-1], samples.imag[1:]) if skew > 0 else (samples.real[1:], samples.imag[:-1])
+    return (i + 1j * q).astype(np.complex64)
+
+
+def measured_skew(samples: Complex) -> int | None:
+    """By how many samples Q lags I: -1, 0 or 1; None where nothing stands on one side to tell it by.
+
+    Notes
+    -----
+    With Q late by d samples x(f) = A s(f) + B s*(-f), A = (1 + e^-jp)/2, B = (1 - e^-jp)/2, p = 2 pi f d / f_s, so that
+    E x(f) x(-f) = -j sin(p) (P(f) - P(-f)) / 2: nothing of noise that is the same on both sides. A plain difference of
+    gain and phase between the sides adds c (P(f) + P(-f)) with one c for all f, which is fitted and taken off.
+    """
+    wide = samples.size // POINTS
+    if wide < 16:
+        return None
+    window = np.hanning(POINTS).astype(np.float32)
+    keep = np.r_[4 : POINTS // 2 - 4]
+    shares: dict[int, NDArray[np.complexfloating]] = {}
+    one_sided = np.zeros(keep.size)
+    for skew in (-1, 0, 1):
+        x = shifted(samples - samples.mean(), skew)
+        frames = np.fft.fft(x[: (x.size // POINTS) * POINTS].reshape(-1, POINTS) * window, axis=1)
+        both = np.mean(frames * np.roll(frames[:, ::-1], 1, axis=1), axis=0)
+        power = np.mean(np.abs(frames) ** 2, axis=0)
+        mirrored = np.roll(power[::-1], 1)
+        # In shares of what stands at both: a strong station counts as its place, not as all.
+        shares[skew] = (both / (power + mirrored))[keep]
+        one_sided = np.maximum(one_sided, (np.abs(power - mirrored) / (power + mirrored))[keep])
+    # Noise is nearly the same on both sides and tells nothing.
+    weight = np.maximum(one_sided - NOISY, 0.0) ** 2
+    if weight.sum() < LEAST_WEIGHT:
+        return None
+    weight /= weight.sum()
+    rest: dict[int, float] = {}
+    for skew, share in shares.items():
+        constant = np.sum(weight * share)
+        left = float(np.sum(weight * np.abs(share - constant) ** 2))
+        # One line alone tells skew and imbalance apart only by this: no receiver is as bad as that.
+        rest[skew] = left + max(abs(constant) - WORST_BALANCE, 0.0) ** 2
+    best = min(rest, key=lambda skew: rest[skew])
+    others = min(value for skew, value in rest.items() if skew != best)
+    return best if rest[best] < BETTER * others and others > LEAST_CORRELATION**2 else None

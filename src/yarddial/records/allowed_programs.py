@@ -1,0 +1,37 @@
+"""Which programs a person has allowed to be started as receivers on this computer; no station file says it."""
+
+import json
+from pathlib import Path
+
+from yarddial.records.reading import LISTED, read_json_value
+from yarddial.records.whole_file import write_whole
+from yarddial.yard.errors import BadStation, NotWritten
+
+
+class AllowedPrograms:
+    """Commands, letter by letter, in one small JSON file; what cannot be read allows nothing."""
+
+    def __init__(self, place: Path) -> None:
+        self._place = place
+
+    def allows(self, command: str) -> bool:
+        """True of a command that was allowed as it stands."""
+        return command in self._commands()
+
+    def allow(self, command: str) -> None:
+        """Allow one; raises NotWritten."""
+        commands = self._commands()
+        if command in commands:
+            return
+        try:
+            self._place.parent.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise NotWritten(f"cannot make {self._place.parent}: {error.strerror}; check its permissions") from error
+        write_whole(self._place, json.dumps([*commands, command], indent=1).encode())
+
+    def _commands(self) -> list[str]:
+        try:
+            raw = read_json_value(self._place, LISTED, BadStation)
+        except BadStation:
+            return []
+        return [command for command in raw if isinstance(command, str)] if isinstance(raw, list) else []
