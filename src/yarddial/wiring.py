@@ -16,6 +16,9 @@ from yarddial.yard.parts import Receiver
 from yarddial.yard.plain_text import one_line
 from yarddial.yard.station import Station
 
+# Receivers are looked for so often while somebody chooses one; a driver that takes longer than this hangs.
+LOOKS_EVERY_S, LOOKS_PATIENCE_S, ASKS_PATIENCE_S = 1.0, 20.0, 15.0
+
 if TYPE_CHECKING:
     import logging
 
@@ -23,11 +26,13 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
     from pathlib import Path
 
+    from yarddial.drivers.finding import Listing, Told
     from yarddial.drivers.registry import Registry
     from yarddial.records.allowed_programs import AllowedPrograms
     from yarddial.session.first_light.result import CheckResult
     from yarddial.session.first_light.run import FirstLight
     from yarddial.session.first_light.runner import Runner
+    from yarddial.session.receiver.receiver_choice import ChoiceHelpers
     from yarddial.yard.line import Line
 
 
@@ -124,18 +129,18 @@ def begin_check(station: Station, address: str, route_name: str) -> "Runner":
     """First light in a process of its own."""
     from functools import partial
 
-    from yarddial.session.first_light.runner import ProcessRunner
+    from yarddial.session.first_light.runner import process_runner
 
-    return ProcessRunner(partial(check_results, station, address, route_name))
+    return process_runner(partial(check_results, station, address, route_name))
 
 
 def begin_check_flat_out(station: Station, address: str, route_name: str) -> "Runner":
     """The same in this process and without waiting; for tests and pictures."""
     from functools import partial
 
-    from yarddial.session.first_light.runner import InlineRunner
+    from yarddial.session.first_light.runner import inline_runner
 
-    return InlineRunner(partial(check_results, station, address, route_name, flat_out=True))
+    return inline_runner(partial(check_results, station, address, route_name, flat_out=True))
 
 
 def check_results(
@@ -143,6 +148,42 @@ def check_results(
 ) -> "Iterator[CheckResult]":
     """The results of a run as they come; a plain function, so that it can be named to another process."""
     return first_light(station, address, route_name, flat_out=flat_out).results()
+
+
+def choice_helpers(*, inline: bool = False) -> "ChoiceHelpers":
+    """Who looks for receivers while somebody chooses one: a process of its own, or this one in tests and pictures."""
+    from functools import partial
+
+    from yarddial.session.helper_process import HelperInline, HelperProcess
+    from yarddial.session.receiver.receiver_choice import ChoiceHelpers
+
+    allowed = allowed_programs()
+    if inline:
+        return ChoiceHelpers(
+            lambda: HelperInline(partial(look_for_receivers, 0.0)),
+            lambda device: HelperInline(partial(ask_receiver, device)),
+            allowed.allow, allowed.allows,
+        )  # fmt: skip
+    return ChoiceHelpers(
+        lambda: HelperProcess(partial(look_for_receivers, LOOKS_EVERY_S), LOOKS_PATIENCE_S),
+        lambda device: HelperProcess(partial(ask_receiver, device), ASKS_PATIENCE_S),
+        allowed.allow, allowed.allows,
+    )  # fmt: skip
+
+
+def look_for_receivers(every_s: float) -> "Iterator[Listing]":
+    """What all drivers find, again and again; a plain function, so that it can be named to another process."""
+    from yarddial.drivers.finding import listings
+
+    known = registry()
+    return listings(known.drivers(), known.troubles, every_s)
+
+
+def ask_receiver(device: str) -> "Iterator[Told]":
+    """What one receiver's driver says of it."""
+    from yarddial.drivers.finding import told_of
+
+    yield told_of(device, open_device)
 
 
 def demo_session(*, flat_out: bool = False, folder: "Path | None" = None, seed: int = 1) -> Session:
@@ -155,7 +196,9 @@ def demo_session(*, flat_out: bool = False, folder: "Path | None" = None, seed: 
     opener = open_device_flat_out if flat_out else open_device
     begin = begin_check_flat_out if flat_out else begin_check
     engine = EngineProcess(opener, in_thread=not flat_out)
-    return Session(station, engine, lambda: _demo_log(folder), begin_check=begin, faults=Faults(fault_file))
+    return Session(
+        station, engine, lambda: _demo_log(folder), begin_check=begin, faults=Faults(fault_file), helpers=choice_helpers
+    )  # fmt: skip
 
 
 def _demo_log(folder: "Path | None") -> Book:
@@ -200,6 +243,7 @@ def open_session(path: "Path") -> Session:
         begin_check,
         Faults(fault_file),
         saver,
+        choice_helpers,
     )
 
 

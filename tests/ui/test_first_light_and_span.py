@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 
 from yarddial import wiring
 from yarddial.engine.link import EngineInline
-from yarddial.session.first_light.runner import ProcessRunner
+from yarddial.session.first_light.runner import HelpedRunner
 from yarddial.session.session import Session
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.first_light.check_row import CheckRow
@@ -67,7 +67,7 @@ def test_a_run_can_be_cancelled_and_a_killed_process_is_said(qtbot: QtBot, windo
     window.session.device_check._begin = wiring.begin_check
     window.session.device_check.start()
     runner = window.session.device_check._runner
-    assert isinstance(runner, ProcessRunner)
+    assert isinstance(runner, HelpedRunner)
     qtbot.waitUntil(lambda: len(window.session.device_check.results) > 1, timeout=20_000)
     os.kill(runner._process.pid or 0, signal.SIGKILL)
     qtbot.waitUntil(lambda: not window.session.device_check.running, timeout=10_000)

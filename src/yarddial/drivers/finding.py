@@ -1,10 +1,10 @@
 """What all drivers find, and what befell those that could not look: one list for the command line and the picker."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 
 import msgspec
 
-from yarddial.drivers.protocol import Driver, FoundReceiver
+from yarddial.drivers.protocol import Capabilities, Device, Driver, FoundReceiver
 from yarddial.yard.errors import YardDialError
 
 
@@ -34,3 +34,42 @@ def find_receivers(drivers: Iterable[Driver], troubles: Mapping[str, str]) -> Li
 def as_found(found: FoundReceiver) -> FoundReceiver:
     """As the protocol has it; a driver of an older kind gives the bare address."""
     return found if isinstance(found, FoundReceiver) else FoundReceiver(str(found), str(found))
+
+
+class Told(msgspec.Struct, frozen=True):
+    """What a driver says of a receiver: its capabilities, or why it cannot say them.
+
+    error : the kind of error, by its class's name. cure : the line that takes it away, where there is one.
+    """
+
+    device: str
+    capabilities: Capabilities | None = None
+    why: str = ""
+    error: str = ""
+    cure: str = ""
+
+
+def told_of(device: str, open_device: Callable[[str], Device]) -> Told:
+    """Open a receiver for a moment and ask it; whatever goes wrong is said."""
+    try:
+        opened = open_device(device)
+        try:
+            return Told(device, opened.capabilities)
+        finally:
+            opened.close()
+    except YardDialError as error:
+        return Told(device, None, str(error), type(error).__name__, getattr(error, "remedy", ""))
+    except Exception as error:
+        # Code of others may raise anything.
+        said = " ".join(str(error).split()) or type(error).__name__
+        return Told(device, None, f"the driver failed: {said}; ask its maker", type(error).__name__)
+
+
+def listings(drivers: Iterable[Driver], troubles: Mapping[str, str], every_s: float) -> Iterator[Listing]:
+    """What is found, again and again, for as long as anybody takes it."""
+    import time
+
+    known = tuple(drivers)
+    while True:
+        yield find_receivers(known, troubles)
+        time.sleep(every_s)

@@ -84,6 +84,7 @@ class Capabilities(msgspec.Struct, frozen=True):
     bandwidths_hz : of the filter before sampling, where it can be chosen.
     bias_ports : ports that can feed current to the line.
     direct : (port, its converter's clock) for ports that go past the tuner: the centre lies below half the clock there.
+    fixed_centre_hz : where the centre stays of what is not tuned from here, such as a recording; 0 for all others.
     own_clock : the sampling has an oscillator of its own; otherwise the tuner's crystal makes both.
     """
 
@@ -99,6 +100,7 @@ class Capabilities(msgspec.Struct, frozen=True):
     bias_ports: tuple[str, ...] = ()
     direct: tuple[tuple[str, float], ...] = ()
     own_clock: bool = False
+    fixed_centre_hz: float = 0.0
 
     def ranges_at(self, port: str) -> tuple[tuple[float, float], ...]:
         """Where the centre may lie on a port."""

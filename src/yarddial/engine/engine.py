@@ -147,7 +147,7 @@ class Engine:
         try:
             self._step()
         except YardDialError as error:
-            self._stop(str(error))
+            self._stop(str(error), error=type(error).__name__)
         except Exception as fault:
             self._fail(fault)
 
@@ -227,7 +227,7 @@ class Engine:
             with self._calling("opening"):
                 opened = self._open_device(start.address)
         except YardDialError as error:
-            self._stop(str(error))
+            self._stop(str(error), error=type(error).__name__)
             return
         self._device = Ring(opened) if self._in_thread else Direct(opened)
         self._lost, self._missed, self._silent_s, self._is_fresh = 0, 0, 0.0, True
@@ -237,7 +237,7 @@ class Engine:
         if self._tune is not None:
             self._tune_to(self._tune)
 
-    def _stop(self, reason: str, *, replaced: bool = False) -> None:
+    def _stop(self, reason: str, *, replaced: bool = False, error: str = "") -> None:
         """End the stream; what can go on with another receiver does so where another takes its place."""
         for tap in tuple(self._taps):
             if tap.job == 0 or (replaced and "receiver" in tap.survives):
@@ -250,7 +250,7 @@ class Engine:
         if not replaced:
             self._clean = Clean(CleanUp())
             self._picture.give_up("stopped")
-        self._report(Stopped(reason, self.hangs, replaced))
+        self._report(Stopped(reason, self.hangs, replaced, error))
 
     def _tune_to(self, tune: Tune) -> None:
         self._tune = tune

@@ -177,11 +177,13 @@ class Stopped(msgspec.Struct, frozen=True):
     """The stream ended; `reason` is empty when it was asked for.
 
     process_ends : the driver hangs, and goes with it. replaced : another device is being opened in its place.
+    error : the kind of error that it ended with, by its class's name.
     """
 
     reason: str = ""
     process_ends: bool = False
     replaced: bool = False
+    error: str = ""
 
 
 class Failed(msgspec.Struct, frozen=True):

@@ -44,6 +44,7 @@ if TYPE_CHECKING:
     from yarddial.session.calibration.other_methods import OtherMethods
     from yarddial.session.listening.comparison import Comparison
     from yarddial.session.listening.reception_check import ReceptionCheck
+    from yarddial.session.receiver.receiver_choice import ChoiceHelpers, ReceiverChoice
     from yarddial.session.sampling.span_planner import SpanPlanner
     from yarddial.session.spurious.expected_products import ExpectedProducts
     from yarddial.session.spurious.interference_hunt import InterferenceHunt
@@ -74,6 +75,7 @@ class Session:
         begin_check: "BeginRun | None" = None,
         faults: Faults | None = None,
         saver: "StationSaver | None" = None,
+        helpers: "Callable[[], ChoiceHelpers] | None" = None,
     ) -> None:
         keep_together()
         self._engine = engine
@@ -82,6 +84,7 @@ class Session:
         self._grows, self._retries = _Every(GROW_POLLS, GROW_S), _Every(RETRY_POLLS, RETRY_S)
         self.recovered, self.saver = recovered, saver
         self._saver_state: object = None
+        self._helpers = helpers
         self._saver_changed = Listeners()
         self.faults = faults or Faults()
         self.background = Background()
@@ -124,6 +127,14 @@ class Session:
             ),
         )
         calibration.follow_dial()
+
+    @cached_property
+    def receiver_choice(self) -> "ReceiverChoice":
+        """What a receiver of the yard really is; loaded when somebody chooses."""
+        from yarddial.session.receiver.receiver_choice import ReceiverChoice
+
+        helpers = self._helpers() if self._helpers is not None else None
+        return ReceiverChoice(self.desk, self.live_receiver, helpers)
 
     @cached_property
     def carrier_watch(self) -> "CarrierWatch":
@@ -228,6 +239,8 @@ class Session:
         if self.saver is not None and self._saver_state != (state := (self.saver.conflict, self.saver.others)):
             self._saver_state = state
             self._saver_changed.tell()
+        if "receiver_choice" in vars(self):
+            self.receiver_choice.poll()
         if "reception_check" in vars(self):
             self.reception_check.poll()
         if "band_run" in vars(self):
@@ -258,7 +271,8 @@ class Session:
     def is_busy(self) -> bool:
         """True while something goes on that must be looked at often."""
         goes_on = any(lease.kind.nature not in ("listen", "along") for lease in self.jobs.leases)
-        return self.live_receiver.wanted or goes_on or self.background.is_busy or self.faults.is_new
+        chooses = "receiver_choice" in vars(self) and self.receiver_choice.is_busy
+        return self.live_receiver.wanted or goes_on or chooses or self.background.is_busy or self.faults.is_new
 
     def stop_job(self, lease: Lease) -> None:
         """Stop who has the receiver, by a person's wish; a recording is made whole first."""
@@ -361,6 +375,8 @@ class Session:
         if self.log.waiting:
             self.log.retry()
         self.jobs.end_all("the window was closed")
+        if "receiver_choice" in vars(self):
+            self.receiver_choice.leave()
         if "live_methods" in vars(self):
             self.live_methods.clear()
         self.background.close()

@@ -372,7 +372,17 @@ class MainWindow(QMainWindow):
             "save elsewhere": self._save_elsewhere,
             "restore the log": self._restore_log,
             "export unreadable": self._export_unreadable,
+            "choose the receiver": self.choose_receiver,
+            "feed the line": lambda: session.live_receiver.feed(session.desk.line),
         }
+
+    def choose_receiver(self) -> None:
+        """What the active route's receiver really is."""
+        from yarddial.ui.receiver_picker.sheet import ReceiverPicker
+
+        line = self.session.desk.line
+        if not line.missing:
+            ReceiverPicker(self, self.session, line.receiver.name).show()
 
     def _compare_versions(self) -> None:
         from yarddial.ui.versions_sheet import VersionsSheet

@@ -219,3 +219,10 @@ def group_digits(whole: str) -> str:
 def group_fraction(fraction: str) -> str:
     """Put thin spaces between groups of three, counted from the decimal point."""
     return THIN_SPACE.join(fraction[i : i + 3] for i in range(0, len(fraction), 3))
+
+
+def format_plain(hertz: float) -> str:
+    """Write a frequency for a file or an address: hertz without marks between digits, as `parse_frequency` reads it."""
+    whole, _, part = f"{hertz:.6f}".partition(".")
+    part = part.rstrip("0")
+    return f"{whole}.{part}Hz" if part else whole

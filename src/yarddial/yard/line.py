@@ -142,7 +142,12 @@ class Line(msgspec.Struct, frozen=True):
         return dial_hz + sense * away_hz
 
     def parked_hz(self, tuner_hz: float, park_hz: float) -> float:
-        """Where to put the centre: below the signal, off the spike; above it where the receiver does not go below."""
+        """Where to put the centre: below the signal, off the spike; above it where the receiver does not go below.
+
+        A receiver that is tuned by hand keeps its own.
+        """
+        if self.receiver.fixed_centre_hz and not self.receiver.samples_directly(self.port):
+            return self.receiver.fixed_centre_hz
         below_hz = tuner_hz - park_hz
         outside = below_hz < 0 or (not self.receiver.samples_directly(self.port) and self.receiver.why_not(below_hz))
         return tuner_hz + park_hz if outside else below_hz

@@ -73,7 +73,10 @@ class RecordingPlayer:
         """One centre, one rate."""
         half = self._recording.rate_hz / 2
         span = (self._centre_hz - half, self._centre_hz + half)
-        return Capabilities(self._recording.path.name, (span,), (self._recording.rate_hz,), ("",), 8, is_live=False)
+        return Capabilities(
+            self._recording.path.name, (span,), (self._recording.rate_hz,), ("",), 8, is_live=False,
+            fixed_centre_hz=self._centre_hz,
+        )  # fmt: skip
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:
         """Accept any centre inside the recorded span; the answer is always the recorded centre and rate."""

@@ -1,11 +1,11 @@
 """How a sound card's input is addressed: its name, and what no card can say of the receiver before it."""
 
-from urllib.parse import parse_qsl, unquote
+from urllib.parse import parse_qsl, quote, unquote
 
 import msgspec
 
 from yarddial.yard.errors import BadFrequency, DeviceNotFound
-from yarddial.yard.frequency import parse_frequency
+from yarddial.yard.frequency import format_plain, parse_frequency
 
 _EXAMPLE = "write it as 'Line in?centre=7.05M', and swap=yes or skew=1 behind a & where they are needed"
 
@@ -20,6 +20,14 @@ class SoundAddress(msgspec.Struct, frozen=True):
     centre_hz: float
     swap: bool = False
     skew: int | None = None
+
+
+def address_text(address: SoundAddress) -> str:
+    """As `parse_address` reads it; what is usual is left away."""
+    query = [f"centre={format_plain(address.centre_hz)}"]
+    query += ["swap=yes"] if address.swap else []
+    query += [f"skew={address.skew}"] if address.skew is not None else []
+    return f"{quote(address.name, safe=' ,.:()#')}?{'&'.join(query)}"
 
 
 def parse_address(text: str) -> SoundAddress:

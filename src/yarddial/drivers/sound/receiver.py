@@ -54,7 +54,7 @@ class SoundReceiver:
         centre_hz, half = self._address.centre_hz, self._rates_hz[-1] / 2
         return Capabilities(
             self._input.name, ((max(centre_hz - half, 0.0), centre_hz + half),), self._rates_hz, ("",), 16,
-            own_clock=True,
+            own_clock=True, fixed_centre_hz=centre_hz,
         )  # fmt: skip
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:

@@ -7,7 +7,7 @@ import msgspec
 
 from yarddial.dsp.sample_formats import FORMATS
 from yarddial.yard.errors import BadFrequency, DeviceNotFound
-from yarddial.yard.frequency import parse_frequency
+from yarddial.yard.frequency import format_plain, parse_frequency
 
 StreamKind = Literal["tcp", "listen", "pipe", "stdin"]
 _EXAMPLE = "write it as tcp://127.0.0.1:7000?format=cu8&rate=2.048M&centre=130M"
@@ -59,6 +59,14 @@ def parse_address(text: str) -> StreamAddress:
     if not 1.0 <= rate_hz <= 1e9:
         raise DeviceNotFound(f"a sample rate of {rate_hz:g} Hz cannot be: {_EXAMPLE}")
     return StreamAddress(way, place, sample_format, rate_hz, centre_hz)
+
+
+def address_text(address: StreamAddress) -> str:
+    """As `parse_address` reads it."""
+    where = {"tcp": f"tcp://{address.place}", "listen": f"listen://{address.place}", "pipe": f"pipe:{address.place}"}
+    base = where.get(address.way, "stdin")
+    rate, centre = format_plain(address.rate_hz), format_plain(address.centre_hz)
+    return f"{base}?format={address.sample_format}&rate={rate}&centre={centre}"
 
 
 def _where(text: str) -> tuple[StreamKind, str]:

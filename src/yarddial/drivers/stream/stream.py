@@ -36,7 +36,10 @@ class StreamReceiver:
         half = self._address.rate_hz / 2
         span = (self._address.centre_hz - half, self._address.centre_hz + half)
         name = self._address.place or "standard input"
-        return Capabilities(name, (span,), (self._address.rate_hz,), ("",), BITS[self._address.sample_format])
+        return Capabilities(
+            name, (span,), (self._address.rate_hz,), ("",), BITS[self._address.sample_format],
+            fixed_centre_hz=self._address.centre_hz,
+        )  # fmt: skip
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:
         """Any place inside the span is as good as another: the stream stays as it is."""

@@ -53,7 +53,7 @@ class DeviceCheck(Job):
         if line.missing:
             return line.missing
         if not line.receiver.device or self._begin is None:
-            return f"no driver is set for {line.receiver.name}"
+            return f"no receiver is chosen for {line.receiver.name}"
         return ""
 
     def start(self) -> None:

@@ -20,7 +20,7 @@ def findings(of: Topics) -> tuple[Finding, ...]:
     found = [*file_findings(of.desk, of.recovered, of.saver), *log_findings(of.log), *bench_findings(of.inspection)]
     found += _faults(of.faults)
     if of.desk.station.routes:
-        found += [*reach_findings(of.desk), *receiver_findings(of.live_receiver)]
+        found += [*reach_findings(of.desk), *receiver_findings(of.live_receiver, of.desk.line)]
         found += [*dial_findings(of.calibration, of.desk), *first_light_findings(of.device_check, of.desk)]
         found += [*levels_findings(of.levels, of.desk), *spurious_findings(of.span_test, of.desk)]
         found += listen_findings(of.listening, of.live_receiver, of.desk)

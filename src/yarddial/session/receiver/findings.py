@@ -1,15 +1,31 @@
 """What is wrong with the running receiver."""
 
-from yarddial.session.finding import Finding, going
+from yarddial.session.finding import Act, Finding, going
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.yard.frequency import group_digits
+from yarddial.yard.line import Line
+
+# Troubles that are mended by choosing the receiver, and what that is called then.
+CHOOSING = {
+    "no driver": "Choose the receiver", "DeviceNotFound": "Choose the receiver", "BadDriver": "Choose another",
+    "PortAudioMissing": "See what is missing", "ProgramNotAllowed": "Look at the program",
+    "DeviceDenied": "See what cures it", "DeviceClaimed": "See what cures it",
+}  # fmt: skip
 
 
-def receiver_findings(receiver: LiveReceiver) -> list[Finding]:
+def receiver_findings(receiver: LiveReceiver, line: Line) -> list[Finding]:
     """Why it does not run, what it lost, what it says."""
     if receiver.trouble:
-        return [Finding("look", f"Receiver: {receiver.trouble}", "nothing can be measured")]
+        what = f"Receiver: {receiver.trouble}"
+        if receiver.trouble_kind in CHOOSING:
+            choose = Act("choose the receiver")
+            return [Finding("look", what, "nothing can be measured", choose, CHOOSING[receiver.trouble_kind])]
+        return [Finding("look", what, "nothing can be measured")]
     found: list[Finding] = []
+    if receiver.wanted and receiver.waits_to_feed(line):
+        what = f"Receiver: the yard has {line.receiver.name} feed current to port '{line.port}', and it does not yet"
+        why = "only you may switch a feed on: look at Bench first"
+        found.append(Finding("look", what, why, Act("feed the line"), "Feed the line"))
     if receiver.running and receiver.lost_samples:
         lost = group_digits(str(receiver.lost_samples))
         what = f"Receiver: {lost} samples lost by the receiver or its link since it was started"

@@ -73,6 +73,8 @@ class LiveReceiver:
         self.is_looking = False
         self.device_name = ""
         self.trouble = ""
+        # The kind of error that the trouble is, by its class's name; "no driver" where none is chosen.
+        self.trouble_kind = ""
         self.lost_samples = self.missed_samples = 0
         self.remark = ""
         self.pictures_left_out = 0
@@ -105,7 +107,7 @@ class LiveReceiver:
 
     def start(self, line: Line) -> None:
         """Start the receiver of a route, and have it told where to look, since its process may be a new one."""
-        self.wanted, self.trouble, self._look = True, "", None
+        self.wanted, self.trouble, self.trouble_kind, self._look = True, "", "", None
         self._open(line)
         self._jobs.look_again()
         self._changed.tell()
@@ -114,9 +116,8 @@ class LiveReceiver:
         self._address = self._device_of(line)
         if line.missing or not self._address:
             self.wanted = False
-            self.trouble = line.missing or (
-                f"no driver is set for {line.receiver.name}: choose a route to another receiver, or play a recording"
-            )
+            self.trouble = line.missing or f"no receiver is chosen for {line.receiver.name}: choose what it really is"
+            self.trouble_kind = "" if line.missing else "no driver"
             self._jobs.command(Stop())
             return
         self._jobs.command(Start(self._address, self._feeds(line)))
@@ -206,7 +207,8 @@ class LiveReceiver:
         now = self._parked_for(lease)
         wanted = ask_for(line)
         same = now is not None and msgspec.structs.replace(now, centre_hz=wanted.centre_hz) == wanted
-        if not (same and now is not None and OFF_SPIKE_HZ < abs(counted_hz - now.centre_hz) < CLEAN_SHARE * rate_hz):
+        clean = now is not None and OFF_SPIKE_HZ < abs(counted_hz - now.centre_hz) < CLEAN_SHARE * rate_hz
+        if now is None or not (same and clean):
             now = wanted
         self._sense = _sense(line)
         scale = self._sense / (1 + line.receiver.entered_ppm * 1e-6)
@@ -252,7 +254,7 @@ class LiveReceiver:
             case Stopped():
                 self.running, self.is_looking, self.span = False, False, None
                 if event.reason:
-                    self.wanted, self.trouble = False, event.reason
+                    self.wanted, self.trouble, self.trouble_kind = False, event.reason, event.error
             case Tuned() if self._look is not None and event.id == self._look.id:
                 self.is_looking, self.trouble = True, ""
             case TuneRefused() if self._look is not None and event.id == self._look.id:
@@ -289,7 +291,8 @@ class LiveReceiver:
 def ask_for(line: Line) -> RequestedSettings:
     """What to ask of a route's receiver for the place it stands at: the centre parked beside it, in whole kilohertz."""
     receiver = line.receiver
-    centre_hz = round(line.parked_hz(line.counted_hz(line.dial_hz), receiver.park_hz), -3)
+    parked_hz = line.parked_hz(line.counted_hz(line.dial_hz), receiver.park_hz)
+    centre_hz = parked_hz if receiver.fixed_centre_hz else round(parked_hz, -3)
     return RequestedSettings(
         centre_hz,
         receiver.rate_hz,

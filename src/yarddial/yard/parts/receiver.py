@@ -106,6 +106,7 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     calibrations : of its levels, the latest for a port first.
     effective_bits : of its converter (IEEE Std 1241). stream_bits : of each value sent to the computer; 0 for `bits`.
     automatic_gain : its own control sets the stages. bandwidth_hz : of its filter before sampling, 0 for its choice.
+    fixed_centre_hz : where the centre stays of one that is tuned by hand or by another program; 0 for all others.
     lost_shares : (rate in hertz, share of the samples lost at it) for the rates that were watched.
     """
 
@@ -147,6 +148,7 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     park_share: float = PARK_FRACTION
     automatic_gain: bool = False
     bandwidth_hz: float = 0.0
+    fixed_centre_hz: float = 0.0
     origins: Origins = {}
 
     @property
@@ -185,9 +187,17 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
         """Why a port of it does not reach a frequency, or an empty text."""
         if self.direct is not None and self.samples_directly(port):
             return outside(f"{self.name}'s direct input", in_hz, 0.0, self.direct.top_hz)
-        if not self.tuner_low_hz <= in_hz <= self.tuner_high_hz:
-            return f"{self.name} tunes {span_text(self.tuner_low_hz, self.tuner_high_hz)}"
+        low_hz, high_hz = self.tuned_span_hz
+        if not low_hz <= in_hz <= high_hz:
+            return f"{self.name} tunes {span_text(low_hz, high_hz)}"
         return self.hole_at(in_hz)
+
+    @property
+    def tuned_span_hz(self) -> tuple[float, float]:
+        """Lowest and highest it reaches: what its tuner does, or half its rate on each side of where it stays."""
+        if not self.fixed_centre_hz:
+            return self.tuner_low_hz, self.tuner_high_hz
+        return max(self.fixed_centre_hz - self.rate_hz / 2, 0.0), self.fixed_centre_hz + self.rate_hz / 2
 
     def hole_at(self, in_hz: float) -> str:
         """The hole in the tuner's range that a frequency falls into, in words, or an empty text."""
@@ -200,4 +210,4 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
         """Frequencies at a port at which its reach begins or ends, or turns over."""
         if self.direct is not None and self.samples_directly(port):
             return tuple(zone * self.direct.clock_hz / 2 for zone in range(self.direct.top_zone + 2))
-        return (self.tuner_low_hz, self.tuner_high_hz, *(edge for hole in self.holes_hz for edge in hole))
+        return (*self.tuned_span_hz, *(edge for hole in self.holes_hz for edge in hole))

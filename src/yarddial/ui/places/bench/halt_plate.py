@@ -28,6 +28,7 @@ class HaltPlate(QWidget):
     toggled = pyqtSignal(str)
     origin_wanted = pyqtSignal(str, str)
     export_wanted = pyqtSignal(str)
+    choose_wanted = pyqtSignal(str)
 
     def __init__(self, session: Session, part: Part) -> None:
         super().__init__()
@@ -74,6 +75,7 @@ class HaltPlate(QWidget):
             self._form = HaltForm(self._session, self._part)
             self._form.origin_wanted.connect(lambda key: self.origin_wanted.emit(self.part_name, key))
             self._form.export_wanted.connect(lambda: self.export_wanted.emit(self.part_name))
+            self._form.choose_wanted.connect(lambda: self.choose_wanted.emit(self.part_name))
             self._layout.insertWidget(1, self._form)
             self._summary.hide()
 
@@ -131,6 +133,7 @@ class HaltForm(QWidget):
 
     origin_wanted = pyqtSignal(str)
     export_wanted = pyqtSignal()
+    choose_wanted = pyqtSignal()
 
     def __init__(self, session: Session, part: Part) -> None:
         super().__init__()
@@ -152,6 +155,11 @@ class HaltForm(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, px(2), 0, px(4))
         layout.addWidget(self._trouble)
+        if isinstance(part, Receiver):
+            choose = button("Choose the receiver", tip="What is plugged in, and what can be told: driver, rates, gains")
+            choose.setAccessibleName(f"{part.name}: choose the receiver")
+            choose.clicked.connect(self.choose_wanted)
+            layout.addWidget(choose, 0, Qt.AlignmentFlag.AlignLeft)
         layout.addLayout(self._grid)
         layout.addLayout(self._foot())
         self.setCursor(Qt.CursorShape.ArrowCursor)

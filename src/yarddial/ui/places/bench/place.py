@@ -96,6 +96,7 @@ class BenchPlace(QWidget):
         self.findings.taken_back.connect(lambda finding: self._attempt(partial(session.building.take_back, finding)))
         self.sheet.origin_wanted.connect(self._ask_origin)
         self.sheet.export_wanted.connect(self.export_part)
+        self.sheet.choose_wanted.connect(self.choose_receiver)
 
     def open_part(self, name: str, key: str = "") -> None:
         """Show a part of the active route and give it the focus."""
@@ -125,6 +126,12 @@ class BenchPlace(QWidget):
         sheet = CardSheet(self, card, Path.home())
         sheet.saved.connect(self._session.note_card)
         sheet.show()
+
+    def choose_receiver(self, part_name: str) -> None:
+        """What a receiver of the yard really is: what is plugged in, or told."""
+        from yarddial.ui.receiver_picker.sheet import ReceiverPicker
+
+        ReceiverPicker(self, self._session, part_name).show()
 
     def show_which_lo(self) -> None:
         """Find out which oscillator a converter really has."""

@@ -19,6 +19,7 @@ class RoutePartsSheet(QScrollArea):
 
     origin_wanted = pyqtSignal(str, str)
     export_wanted = pyqtSignal(str)
+    choose_wanted = pyqtSignal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -112,6 +113,7 @@ class RoutePartsSheet(QScrollArea):
         halt.toggled.connect(self._toggle)
         halt.origin_wanted.connect(self.origin_wanted)
         halt.export_wanted.connect(self.export_wanted)
+        halt.choose_wanted.connect(self.choose_wanted)
         if name == self._open:
             halt.open()
         return halt

@@ -27,6 +27,8 @@ class FirstLightPlace(QWidget):
         self.start.clicked.connect(session.device_check.start)
         self.cancel = button("Cancel", tip="End the run (Esc)")
         self.cancel.clicked.connect(session.device_check.cancel)
+        self.choose = button("Choose the receiver", tip="What is plugged in, and what can be told")
+        self.choose.clicked.connect(self._choose)
         self._hint = Words("", 12, tone="quiet")
         self._rows = QVBoxLayout()
         self._rows.setSpacing(0)
@@ -41,6 +43,7 @@ class FirstLightPlace(QWidget):
         row.setSpacing(px(8))
         row.addWidget(self.start)
         row.addWidget(self.cancel)
+        row.addWidget(self.choose)
         row.addWidget(self._hint, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(px(26), px(14), px(20), px(8))
@@ -57,7 +60,15 @@ class FirstLightPlace(QWidget):
         self._show()
         super().showEvent(event)
 
+    def _choose(self) -> None:
+        from yarddial.ui.receiver_picker.sheet import ReceiverPicker
+
+        line = self._session.desk.line
+        if not line.missing:
+            ReceiverPicker(self, self._session, line.receiver.name).show()
+
     def _show(self) -> None:
+        self.choose.setEnabled(not self._session.desk.line.missing)
         device_check = self._session.device_check
         verdict = first_light_verdict(device_check, self._session.desk)
         self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)

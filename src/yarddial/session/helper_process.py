@@ -1,0 +1,115 @@
+"""Work that hands out answers as it goes, in a process of its own: what hangs or dies there takes only that with it."""
+
+from collections.abc import Callable, Iterator
+from typing import TYPE_CHECKING, Generic, Literal, Protocol, TypeVar
+
+from yarddial.yard import clock
+
+if TYPE_CHECKING:
+    from multiprocessing.connection import Connection
+    from multiprocessing.process import BaseProcess
+
+Answer = TypeVar("Answer")
+Ended = Literal["", "done", "gone", "hangs", "cancelled"]
+
+
+class Helper(Protocol[Answer]):
+    """Gives answers as they come. `ended` : why there will be no more; empty while there may be."""
+
+    ended: Ended
+
+    def poll(self) -> list[Answer]:
+        """Answers since the last call."""
+        ...
+
+    def cancel(self) -> None:
+        """End it at once."""
+        ...
+
+
+class HelperProcess(Generic[Answer]):
+    """Begins a process at once.
+
+    make : gives the answers; a plain function with plain arguments, so that it can be handed to another process.
+    patience_s : the longest time between two answers.
+    """
+
+    def __init__(self, make: Callable[[], Iterator[Answer]], patience_s: float) -> None:
+        import multiprocessing
+
+        context = multiprocessing.get_context("spawn")
+        here, there = context.Pipe()
+        self._link: Connection | None = here
+        self._process: BaseProcess = context.Process(target=answer_on, args=(there, make), daemon=True)
+        self._process.start()
+        there.close()
+        self._patience_s, self._heard_s = patience_s, clock.monotonic_s()
+        self.ended: Ended = ""
+
+    def poll(self) -> list[Answer]:
+        """Answers since the last call; a process that died or hangs has then ended."""
+        found: list[Answer] = []
+        try:
+            while self._link is not None and self._link.poll():
+                answer = self._link.recv()
+                if answer is None:
+                    self._finish("done")
+                    break
+                found.append(answer)
+        except (EOFError, OSError):
+            self._finish("gone")
+        if found:
+            self._heard_s = clock.monotonic_s()
+        elif self._link is not None and clock.monotonic_s() - self._heard_s > self._patience_s:
+            self._kill("hangs")
+        return found
+
+    def cancel(self) -> None:
+        """Kill it: what hangs hears nothing else."""
+        if not self.ended:
+            self._kill("cancelled")
+
+    def _kill(self, why: Ended) -> None:
+        if self._process.is_alive():
+            self._process.kill()
+        self._finish(why)
+
+    def _finish(self, why: Ended) -> None:
+        self.ended = why
+        if self._link is not None:
+            self._link.close()
+        self._link = None
+        self._process.join(0.5)
+
+
+class HelperInline(Generic[Answer]):
+    """One answer a poll, in this process; for tests and pictures."""
+
+    def __init__(self, make: Callable[[], Iterator[Answer]]) -> None:
+        self._answers: Iterator[Answer] | None = make()
+        self.ended: Ended = ""
+
+    def poll(self) -> list[Answer]:
+        """The next answer."""
+        if self._answers is None:
+            return []
+        answer = next(self._answers, None)
+        if answer is None:
+            self._answers, self.ended = None, "done"
+        return [] if answer is None else [answer]
+
+    def cancel(self) -> None:
+        """Leave it."""
+        self._answers, self.ended = None, self.ended or "cancelled"
+
+
+def answer_on(link: "Connection", make: Callable[[], Iterator[object]]) -> None:
+    """The other process: answers as they come, then nothing."""
+    import contextlib
+    import signal
+
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    with contextlib.suppress(BrokenPipeError, ConnectionResetError):
+        for answer in make():
+            link.send(answer)
+        link.send(None)

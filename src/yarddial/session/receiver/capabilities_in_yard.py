@@ -1,0 +1,101 @@
+"""What a driver says of a receiver, taken into the part of the yard that stands for it."""
+
+from itertools import pairwise
+from typing import Any
+
+import msgspec
+
+from yarddial.drivers.protocol import Capabilities, GainCapability
+from yarddial.yard.parts import DirectSampling, Feed, GainStage, Origin, Port, Receiver, Value
+from yarddial.yard.station import Route, Station
+
+AS_TOLD = "as the driver says"
+# Usual of a plain crystal on a sound card, one sigma; and what most bias feeds give, as no driver tells it.
+CLOCK_PPM = 30.0
+USUAL_FEED = Feed(4.5, 100.0)
+# Where nobody chose a rate: about what a computer and a USB 2 lead bear.
+USUAL_RATE_HZ = 2.048e6
+ONLY_PORT = "antenna"
+
+
+def with_capabilities(station: Station, part_name: str, able: Capabilities, device: str, day: str) -> Station:
+    """The station with a receiver that is this device: everything that the driver knows, marked as told by it.
+
+    What was measured on another device is taken away: its crystal, lost samples and levels were that one's. A port that
+    a route ends in and that the device does not have becomes its first.
+    """
+    part = station.part(part_name)
+    if not isinstance(part, Receiver):
+        return station
+    changed = _changed(part, able, device, day)
+    names = [port.name for port in changed.ports]
+    routes = tuple(_into(route, part_name, names) for route in station.routes)
+    return msgspec.structs.replace(station.with_part(changed), routes=routes)
+
+
+def _into(route: Route, receiver: str, ports: list[str]) -> Route:
+    if not route.parts or route.parts[-1] != receiver or route.port in ports:
+        return route
+    return msgspec.structs.replace(route, port=ports[0])
+
+
+def _changed(part: Receiver, able: Capabilities, device: str, day: str) -> Receiver:
+    ranges = able.ranges_hz
+    told: dict[str, Any] = {
+        "device": device,
+        "tuner_low_hz": ranges[0][0],
+        "tuner_high_hz": ranges[-1][1],
+        "holes_hz": tuple((low[1], high[0]) for low, high in pairwise(ranges)),
+        "fixed_centre_hz": able.fixed_centre_hz,
+        "rates_hz": able.rates_hz,
+        "rate_hz": _rate_hz(part, able),
+        "bits": able.bits,
+        "ports": _ports(part, able),
+        "gain_stages": tuple(_stage(part, gain) for gain in able.gains),
+        "automatic_gain": part.automatic_gain and able.has_automatic_gain,
+        "bandwidth_hz": part.bandwidth_hz if part.bandwidth_hz in able.bandwidths_hz else 0.0,
+    }
+    direct = next((DirectSampling(port, clock_hz) for port, clock_hz in able.direct), None)
+    kept = part.direct if part.direct is not None and direct is not None and part.direct.port == direct.port else direct
+    told |= {"direct": kept}
+    if not able.own_clock:
+        told["clock_ppm"] = None
+    elif part.clock_ppm is None:
+        told["clock_ppm"] = Value(0.0, CLOCK_PPM, "assumed", day, "usual of a sound card")
+    origins = {key: Origin("stated", day, AS_TOLD) for key in told if key not in ("clock_ppm", "direct")}
+    another = bool(part.device) and part.device.partition("?")[0] != device.partition("?")[0]
+    if another:
+        told |= {"crystal_ppm": part.crystal_ppm.unmeasured(), "entered_ppm": 0.0}
+        told |= {"lost_shares": (), "calibrations": ()}
+        if part.clock_ppm is not None and able.own_clock:
+            told["clock_ppm"] = part.clock_ppm.unmeasured()
+    return msgspec.structs.replace(part, origins={**part.origins, **origins}, **told)
+
+
+def _rate_hz(part: Receiver, able: Capabilities) -> float:
+    if part.rate_hz in able.rates_hz:
+        return part.rate_hz
+    return min(able.rates_hz, key=lambda rate: abs(rate - USUAL_RATE_HZ))
+
+
+def _ports(part: Receiver, able: Capabilities) -> tuple[Port, ...]:
+    """Those of the device; what the yard knows of one of the same name stays."""
+    if able.ports == ("",):
+        # One socket without a name: whatever the yard calls it.
+        return part.ports[:1] or (Port(ONLY_PORT),)
+    known = {port.name: port for port in part.ports}
+    found = []
+    for name in able.ports:
+        port = known.get(name, Port(name))
+        if name in able.bias_ports and port.bias is None:
+            port = msgspec.structs.replace(port, bias=USUAL_FEED)
+        found.append(port)
+    return tuple(found)
+
+
+def _stage(part: Receiver, gain: GainCapability) -> GainStage:
+    known = next((stage for stage in part.gain_stages if stage.name == gain.name), None)
+    steps = gain.steps_db
+    wanted_db = known.set_db if known is not None else (steps[0] + steps[-1]) / 2
+    reads = known.reads if known is not None else gain.reads
+    return GainStage(gain.name, steps, min(steps, key=lambda step: abs(step - wanted_db)), reads)

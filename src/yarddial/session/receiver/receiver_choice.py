@@ -1,0 +1,148 @@
+"""Choosing what a receiver of the yard really is: what is found now, and what its driver says once it is chosen."""
+
+from collections.abc import Callable
+
+import msgspec
+
+from yarddial.drivers.finding import Listing, Told
+from yarddial.session.helper_process import Helper
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.receiver.capabilities_in_yard import with_capabilities
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.station.desk import Desk
+from yarddial.yard import clock
+
+LOST = {
+    "gone": "the search for receivers ended unexpectedly: open this page anew",
+    "hangs": "a driver does not come back from its search: open this page anew",
+}
+NOT_TOLD = {
+    "gone": "the driver ended unexpectedly: suspect it",
+    "hangs": "the driver does not answer: unplug the receiver, plug it in, then choose it again",
+    "done": "the driver said nothing: choose it again",
+}
+
+
+class ChoiceHelpers(msgspec.Struct, frozen=True):
+    """Who looks for receivers, who asks one, and who remembers programs; given by whoever joins the parts."""
+
+    look: Callable[[], Helper[Listing]]
+    ask: Callable[[str], Helper[Told]]
+    allow: Callable[[str], None]
+    is_allowed: Callable[[str], bool]
+
+
+class ReceiverChoice:
+    """Looks while somebody chooses; asks one device at a time; what it says becomes one edit of the yard."""
+
+    def __init__(self, desk: Desk, live_receiver: LiveReceiver, helpers: ChoiceHelpers | None) -> None:
+        self._desk, self._live_receiver, self._helpers = desk, live_receiver, helpers
+        self._changed = Listeners()
+        self._looking: Helper[Listing] | None = None
+        self._asking: Helper[Told] | None = None
+        self._take: Callable[[Told], None] | None = None
+        self.listing: Listing | None = None
+        self.device = ""
+        self.trouble = ""
+        self.told: Told | None = None
+
+    @property
+    def is_asking(self) -> bool:
+        """True while a device is asked what it can."""
+        return self._asking is not None
+
+    @property
+    def is_busy(self) -> bool:
+        """True while there is something to poll for."""
+        return self._looking is not None or self._asking is not None
+
+    def on_choice_changed(self, listener: Listener) -> Callable[[], None]:
+        """Something was plugged or unplugged, or a device has answered."""
+        return self._changed.add(listener)
+
+    def look(self) -> None:
+        """Begin to look, and go on until `leave`."""
+        if self._helpers is not None and self._looking is None:
+            self.trouble, self.told, self.device = "", None, ""
+            self._looking = self._helpers.look()
+            self._changed.tell()
+
+    def leave(self) -> None:
+        """Nobody chooses any more."""
+        for helper in (self._looking, self._asking):
+            if helper is not None:
+                helper.cancel()
+        self._looking = self._asking = None
+
+    def is_allowed(self, device: str) -> bool:
+        """False of a program that nobody has allowed on this computer."""
+        driver, _, command = device.partition(":")
+        return driver != "process" or self._helpers is None or self._helpers.is_allowed(command)
+
+    def allow(self, device: str) -> None:
+        """Let a program be started on this computer, by a press that showed it; raises NotWritten."""
+        if self._helpers is not None:
+            self._helpers.allow(device.partition(":")[2])
+
+    def choose(self, part_name: str, device: str) -> None:
+        """Ask a device what it can; a receiver of the yard then is that device."""
+        self._ask(device, lambda told: self._put(part_name, told))
+
+    def ask(self, device: str, take: Callable[[Told], None]) -> None:
+        """Ask a device what it can, for a yard that is only begun."""
+        self._ask(device, take)
+
+    def _ask(self, device: str, take: Callable[[Told], None]) -> None:
+        if self._helpers is None:
+            return
+        if self._asking is not None:
+            self._asking.cancel()
+        # Only one of two can have it.
+        self._live_receiver.stop()
+        self.device, self.trouble, self.told, self._take = device, "", None, take
+        self._asking = self._helpers.ask(device)
+        self._changed.tell()
+
+    def cancel(self) -> None:
+        """Do not wait for the device's answer."""
+        if self._asking is not None:
+            self._asking.cancel()
+            self._asking = None
+            self.trouble = "that was cancelled: choose again"
+            self._changed.tell()
+
+    def poll(self) -> None:
+        """Take what was found and said."""
+        if self._looking is not None:
+            found = self._looking.poll()
+            if found and found[-1] != self.listing:
+                self.listing = found[-1]
+                self._changed.tell()
+            if self._looking.ended:
+                self.trouble = LOST.get(self._looking.ended, "")
+                self._looking = None
+                self._changed.tell()
+        if self._asking is not None:
+            self._poll_asked(self._asking)
+
+    def _poll_asked(self, asking: Helper[Told]) -> None:
+        answers = asking.poll()
+        if not answers and not asking.ended:
+            return
+        self._asking = None
+        asking.cancel()
+        told = answers[0] if answers else Told(self.device, None, NOT_TOLD.get(asking.ended, "it did not answer"))
+        self.told, take = told, self._take
+        self._take = None
+        self.trouble = told.why
+        if told.capabilities is not None and take is not None:
+            take(told)
+        self._changed.tell()
+
+    def _put(self, part_name: str, told: Told) -> None:
+        if told.capabilities is None:
+            return
+        station = with_capabilities(
+            self._desk.station, part_name, told.capabilities, told.device, clock.today()
+        )  # fmt: skip
+        self._desk.edit(f"{part_name}: choose the receiver", station)

@@ -1,0 +1,1 @@
+"""Choosing what a receiver of the yard really is."""

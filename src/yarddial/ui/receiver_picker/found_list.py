@@ -1,0 +1,106 @@
+"""Receivers that are there now, a row each; what stands in the way of one has its cure under it, ready to copy."""
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+
+from yarddial.drivers.protocol import FoundReceiver
+from yarddial.ui.theme.lettering import px
+from yarddial.ui.widgets.emptied import empty
+from yarddial.ui.widgets.mark import MarkSign
+from yarddial.ui.widgets.words import Words, button, hairline
+from yarddial.yard.mark import Mark
+from yarddial.yard.plain_text import one_line
+
+STATES: dict[str, tuple[Mark, str]] = {
+    "ready": ("good", "ready"),
+    "claimed": ("look", "held by the kernel's own driver"),
+    "denied": ("stop", "you may not open it"),
+    "busy": ("look", "in use by another program"),
+    "missing": ("look", "something is not installed"),
+}
+
+
+class FoundList(QWidget):
+    """`chosen` carries driver and address in one."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(px(12))
+        self._grid.setVerticalSpacing(px(4))
+        self._grid.setColumnStretch(1, 3)
+        self._grid.setColumnStretch(2, 4)
+        self._shown: tuple[object, ...] | None = None
+
+    def show_receivers(self, found: Sequence[tuple[str, FoundReceiver]], now: str) -> None:
+        """Show them; the one that the yard has now is marked as such, by its device."""
+        state = (tuple(found), now)
+        if state == self._shown:
+            return
+        self._shown = state
+        empty(self._grid)
+        row = 0
+        for driver, one in found:
+            device = f"{driver}:{one.address}"
+            self._add(row, driver, one, device == now.partition("?")[0])
+            row += 3
+
+    def _add(self, row: int, driver: str, one: FoundReceiver, is_now: bool) -> None:
+        name, device = one_line(one.name) or one.address, f"{driver}:{one.address}"
+        mark, state = STATES[one.state]
+        sign = MarkSign(size=10)
+        sign.set_mark(mark)
+        where = ", ".join(filter(None, (driver, one.bus, speed_text(one.speed_mbps), state)))
+        self._grid.addWidget(sign, row, 0)
+        self._grid.addWidget(Words(name, 14, weight=600, wrap=True), row, 1)
+        self._grid.addWidget(Words(where, 12, tone="quiet", wrap=True), row, 2)
+        tip = f"{device}: ask it what it can, and take that over"
+        choose = button("It is this one" if is_now else "Choose", tip=tip)
+        choose.setAccessibleName(f"Choose {name}")
+        choose.setEnabled(one.state == "ready")
+        choose.clicked.connect(lambda: self.chosen.emit(device))
+        self._grid.addWidget(choose, row, 3)
+        if one.state != "ready":
+            self._grid.addWidget(Cure(one.why, one.cure, name), row + 1, 1, 1, 3)
+        self._grid.addWidget(hairline(), row + 2, 0, 1, 4)
+
+
+class Cure(QWidget):
+    """What is in the way, and the line that takes it away; the program never runs it."""
+
+    def __init__(self, why: str, cure: str, name: str) -> None:
+        super().__init__()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, px(2))
+        layout.setSpacing(px(2))
+        if why:
+            layout.addWidget(Words(f"{why[:1].upper()}{why[1:]}.", 12, tone="quiet", wrap=True))
+        if not cure:
+            return
+        line = QHBoxLayout()
+        text = Words(cure, 12, "mono", wrap=True)
+        text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        copy = button("Copy the line", plain=True, tip="For a terminal: read it, then run it yourself")
+        copy.setAccessibleName(f"{name}: copy the line that cures it")
+        copy.clicked.connect(lambda: _copy(cure))
+        line.addWidget(text, 1)
+        line.addWidget(copy, 0, Qt.AlignmentFlag.AlignTop)
+        layout.addLayout(line)
+
+
+def speed_text(speed_mbps: float) -> str:
+    """Of a link, as people say it; empty where nobody knows."""
+    if not speed_mbps:
+        return ""
+    return f"{speed_mbps / 1000:g} Gb/s" if speed_mbps >= 1000 else f"{speed_mbps:g} Mb/s"
+
+
+def _copy(text: str) -> None:
+    clipboard = QApplication.clipboard()
+    if clipboard is not None:
+        clipboard.setText(text)

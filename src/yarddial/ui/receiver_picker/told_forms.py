@@ -1,0 +1,225 @@
+"""What cannot be found and is told instead: a few fields each, no address to learn."""
+
+import contextlib
+from collections.abc import Callable, Sequence
+from functools import partial
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from yarddial.drivers.protocol import FoundReceiver
+from yarddial.drivers.stream.address import StreamKind
+from yarddial.dsp.sample_formats import FORMATS
+from yarddial.session.receiver.device_addresses import program_device, recording_device, sound_device, stream_device
+from yarddial.ui.receiver_picker.found_list import Cure
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.widgets.choice import ChoiceBox
+from yarddial.ui.widgets.emptied import empty
+from yarddial.ui.widgets.path_field import PathField
+from yarddial.ui.widgets.words import Words, button
+from yarddial.yard.errors import YardDialError
+
+WAYS: dict[str, tuple[StreamKind, str]] = {
+    "it sends at": ("tcp", "127.0.0.1:7000"),
+    "it comes to me at": ("listen", "127.0.0.1:7000"),
+    "it writes into the pipe": ("pipe", "/tmp/samples"),
+}
+FORMAT_WORDS = {"cu8": "8 bits, unsigned", "cs8": "8 bits, signed", "cs16": "16 bits, signed", "cf32": "floating point"}
+
+
+class ToldForm(QWidget):
+    """Heading, one row of fields, a word on what was refused. `chosen` carries the device."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, heading: str, about: str) -> None:
+        super().__init__()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, px(4), 0, px(2))
+        layout.setSpacing(px(4))
+        layout.addWidget(Words(heading, 15, "serif"))
+        layout.addWidget(Words(about, 12, tone="quiet", wrap=True))
+        self.row = QHBoxLayout()
+        self.row.setSpacing(px(10))
+        layout.addLayout(self.row)
+        # A second row where one would be too wide.
+        self.rest = QHBoxLayout()
+        self.rest.setSpacing(px(10))
+        layout.addLayout(self.rest)
+        self.said = Words("", 12, tone="vermilion", wrap=True)
+        self.said.hide()
+        layout.addWidget(self.said)
+        self._page = layout
+
+    def add_field(
+        self, name: str, label: str, text: str, width: int = 110, row: QHBoxLayout | None = None
+    ) -> QLineEdit:
+        """A labelled field; Enter chooses."""
+        field = QLineEdit(text)
+        field.setFont(font(13, "mono"))
+        field.setAccessibleName(name)
+        field.setMinimumWidth(px(width))
+        field.returnPressed.connect(self.submit)
+        row = row or self.row
+        if label:
+            row.addWidget(Words(label, 12, tone="quiet"))
+        row.addWidget(field, width)
+        return field
+
+    def add_choose(self, name: str, text: str = "Choose", row: QHBoxLayout | None = None) -> QPushButton:
+        """The button at the row's end."""
+        made = button(text)
+        made.setAccessibleName(name)
+        made.clicked.connect(self.submit)
+        (row or self.row).addWidget(made)
+        return made
+
+    def submit(self) -> None:
+        """Make a device of what was typed, or say what is wrong with it."""
+        try:
+            device = self.device()
+        except YardDialError as error:
+            self.refuse(str(error))
+            return
+        self.refuse("")
+        self.chosen.emit(device)
+
+    def refuse(self, sentence: str) -> None:
+        """Say why it cannot be, under the row."""
+        self.said.setText(f"{sentence[:1].upper()}{sentence[1:]}." if sentence else "")
+        self.said.setVisible(bool(sentence))
+
+    def device(self) -> str:
+        """The device as typed; raises a YardDialError."""
+        raise NotImplementedError
+
+
+class StreamForm(ToldForm):
+    """Samples that another program sends."""
+
+    def __init__(self) -> None:
+        super().__init__("Samples from a program", "Another program has the receiver and passes its I and Q on.")
+        self.way = ChoiceBox("How the samples come", at_left=True)
+        self.way.addItems(list(WAYS))
+        self.way.textActivated.connect(lambda text: self.place.setText(WAYS[text][1]))
+        self.row.addWidget(self.way)
+        self.place = self.add_field("Where the samples come from", "", WAYS["it sends at"][1], 140)
+        self.format = ChoiceBox("Format of the samples", at_left=True)
+        self.format.addItems([FORMAT_WORDS[name] for name in FORMATS])
+        self.rest.addWidget(self.format)
+        self.rate = self.add_field("Rate of the samples", "rate", "2.048 MS/s", 90, self.rest)
+        self.centre = self.add_field("Centre of the samples", "centre", "100 MHz", 90, self.rest)
+        self.add_choose("Choose samples from a program", row=self.rest)
+
+    def device(self) -> str:
+        """As typed."""
+        way = WAYS[self.way.currentText()][0]
+        sample_format = list(FORMATS)[self.format.currentIndex()]
+        return stream_device(way, self.place.text(), sample_format, self.rate.text(), self.centre.text())
+
+
+class RecordingForm(ToldForm):
+    """A recording that plays again and again."""
+
+    def __init__(self) -> None:
+        super().__init__("A recording", "SigMF, or WAV with I and Q: played again and again in the receiver's place.")
+        self.path = PathField("Path of the recording", writes=False)
+        self.path.returnPressed.connect(self.submit)
+        self.row.addWidget(self.path, 1)
+        self.add_choose("Choose a recording", "Play this one")
+
+    def device(self) -> str:
+        """As typed."""
+        return recording_device(self.path.text())
+
+
+class SoundForm(ToldForm):
+    """A stereo input with a receiver before it; or what it takes to read one."""
+
+    def __init__(self) -> None:
+        super().__init__(
+            "A sound card",
+            "A receiver whose two outputs, I and Q, go into a stereo input. It is tuned by hand: say to what.",
+        )
+        self.input = ChoiceBox("Sound input", at_left=True)
+        self.row.addWidget(self.input)
+        self.centre = self.add_field("What the receiver is tuned to", "tuned to", "", 120)
+        self.centre.setPlaceholderText("7.05 MHz")
+        self.swap = QCheckBox("the sides are exchanged")
+        self.swap.setFont(font(12))
+        self.row.addWidget(self.swap)
+        self.row.addStretch(1)
+        self._choose = self.add_choose("Choose the sound card")
+        self._needs = QVBoxLayout()
+        self._page.addLayout(self._needs)
+        self._shown: tuple[FoundReceiver, ...] | None = None
+
+    def show_inputs(self, found: Sequence[FoundReceiver]) -> None:
+        """The inputs there are now, or what is missing."""
+        if tuple(found) == self._shown:
+            return
+        self._shown = tuple(found)
+        ready = [one for one in found if one.state == "ready"]
+        kept = self.input.currentText()
+        self.input.clear()
+        self.input.addItems([one.name for one in ready] or ["no stereo input is there"])
+        self.input.setCurrentIndex(max(self.input.findText(kept), 0))
+        for widget in (self.input, self.centre, self.swap, self._choose):
+            widget.setEnabled(bool(ready))
+        empty(self._needs)
+        for one in found:
+            if one.state != "ready":
+                self._needs.addWidget(Cure(one.why, one.cure, one.name))
+
+    def device(self) -> str:
+        """As typed."""
+        return sound_device(self.input.currentText(), self.centre.text(), swap=self.swap.isChecked())
+
+
+class ProgramForm(ToldForm):
+    """A program of the person's: allowed once, by a press that shows it."""
+
+    def __init__(self, is_allowed: Callable[[str], bool], allow: Callable[[str], None]) -> None:
+        super().__init__(
+            "A program of mine",
+            "A command, by its whole path, that speaks the page docs/program.md. It runs with all your rights: "
+            "allow only what you know.",
+        )
+        self._is_allowed, self._allow = is_allowed, allow
+        self.command = self.add_field("Command of the program", "", "", 300)
+        self.command.setPlaceholderText("/home/me/receiver.py --gain 3")
+        self.command.textChanged.connect(self._show_choose)
+        self._choose = self.add_choose("Choose a program of mine")
+
+    def device(self) -> str:
+        """As typed."""
+        return program_device(self.command.text())
+
+    def submit(self) -> None:
+        """Pressing is allowing: the button says so, and what is allowed stands beside it."""
+        try:
+            device = self.device()
+            if not self._is_allowed(device):
+                self._allow(device)
+        except YardDialError as error:
+            self.refuse(str(error))
+            return
+        self.refuse("")
+        self._show_choose()
+        self.chosen.emit(device)
+
+    def _show_choose(self) -> None:
+        known = True
+        with contextlib.suppress(YardDialError):
+            known = self._is_allowed(self.device())
+        self._choose.setText("Choose" if known else "Allow this program, and choose it")
+
+
+def told_forms(
+    is_allowed: Callable[[str], bool], allow: Callable[[str], None], choose: Callable[[str], None]
+) -> tuple[StreamForm, SoundForm, RecordingForm, ProgramForm]:
+    """All of them, each handing on what it makes."""
+    forms = (StreamForm(), SoundForm(), RecordingForm(), ProgramForm(is_allowed, allow))
+    for form in forms:
+        form.chosen.connect(partial(choose))
+    return forms
