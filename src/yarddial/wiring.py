@@ -293,6 +293,10 @@ class OwnFiles:
 
         return RecentFiles(data_folder() / "recent.json").paths()
 
+    def demo(self) -> Session:
+        """A session on the demo yard."""
+        return demo_session()
+
 
 def data_folder() -> "Path":
     """Where the program keeps what is the person's own."""

@@ -69,7 +69,7 @@ def test_a_run_can_be_cancelled_and_a_killed_process_is_said(qtbot: QtBot, windo
     runner = window.session.device_check._runner
     assert isinstance(runner, HelpedRunner)
     qtbot.waitUntil(lambda: len(window.session.device_check.results) > 1, timeout=20_000)
-    os.kill(runner._process.pid or 0, signal.SIGKILL)
+    os.kill(runner._helper._process.pid or 0, signal.SIGKILL)
     qtbot.waitUntil(lambda: not window.session.device_check.running, timeout=10_000)
     assert any("ended unexpectedly" in result.detail for result in window.session.device_check.results)
     assert window.isVisible()
@@ -110,7 +110,7 @@ def test_a_receiver_that_leaves_is_said_and_samples_lost_are_counted(fault: str,
     for _ in range(10):
         session.poll()
     assert session.live_receiver.lost_samples > 0
-    assert any("samples lost since" in finding.what for finding in findings(session))
+    assert any("samples lost by the receiver" in finding.what for finding in findings(session))
     for _ in range(60):
         session.poll()
     assert not session.live_receiver.running

@@ -9,16 +9,16 @@ if TYPE_CHECKING:
     from multiprocessing.connection import Connection
     from multiprocessing.process import BaseProcess
 
-Answer = TypeVar("Answer")
+Given = TypeVar("Given")
 Ended = Literal["", "done", "gone", "hangs", "cancelled"]
 
 
-class Helper(Protocol[Answer]):
+class Helper(Protocol[Given]):
     """Gives answers as they come. `ended` : why there will be no more; empty while there may be."""
 
     ended: Ended
 
-    def poll(self) -> list[Answer]:
+    def poll(self) -> list[Given]:
         """Answers since the last call."""
         ...
 
@@ -27,14 +27,14 @@ class Helper(Protocol[Answer]):
         ...
 
 
-class HelperProcess(Generic[Answer]):
+class HelperProcess(Generic[Given]):
     """Begins a process at once.
 
     make : gives the answers; a plain function with plain arguments, so that it can be handed to another process.
     patience_s : the longest time between two answers.
     """
 
-    def __init__(self, make: Callable[[], Iterator[Answer]], patience_s: float) -> None:
+    def __init__(self, make: Callable[[], Iterator[Given]], patience_s: float) -> None:
         import multiprocessing
 
         context = multiprocessing.get_context("spawn")
@@ -46,9 +46,9 @@ class HelperProcess(Generic[Answer]):
         self._patience_s, self._heard_s = patience_s, clock.monotonic_s()
         self.ended: Ended = ""
 
-    def poll(self) -> list[Answer]:
+    def poll(self) -> list[Given]:
         """Answers since the last call; a process that died or hangs has then ended."""
-        found: list[Answer] = []
+        found: list[Given] = []
         try:
             while self._link is not None and self._link.poll():
                 answer = self._link.recv()
@@ -82,14 +82,14 @@ class HelperProcess(Generic[Answer]):
         self._process.join(0.5)
 
 
-class HelperInline(Generic[Answer]):
+class HelperInline(Generic[Given]):
     """One answer a poll, in this process; for tests and pictures."""
 
-    def __init__(self, make: Callable[[], Iterator[Answer]]) -> None:
-        self._answers: Iterator[Answer] | None = make()
+    def __init__(self, make: Callable[[], Iterator[Given]]) -> None:
+        self._answers: Iterator[Given] | None = make()
         self.ended: Ended = ""
 
-    def poll(self) -> list[Answer]:
+    def poll(self) -> list[Given]:
         """The next answer."""
         if self._answers is None:
             return []

@@ -164,6 +164,15 @@ class MainWindow(QMainWindow):
     def _open_first_place(self) -> None:
         if self._first_place:
             self.go(self._first_place)
+            if self.opener.has_files and not self.session.desk.station.parts:
+                self.begin_from_the_box()
+
+    def begin_from_the_box(self) -> None:
+        """Ask what there is, and build the yard of it."""
+        from yarddial.ui.from_the_box.sheet import FromTheBox
+
+        built = partial(self.go, "First light")
+        FromTheBox(self, self.session, self.opener.show_demo, self.opener.ask_open, built).show()
 
     @property
     def is_furnished(self) -> bool:
@@ -373,6 +382,7 @@ class MainWindow(QMainWindow):
             "restore the log": self._restore_log,
             "export unreadable": self._export_unreadable,
             "choose the receiver": self.choose_receiver,
+            "begin from the box": self.begin_from_the_box,
             "feed the line": lambda: session.live_receiver.feed(session.desk.line),
         }
 

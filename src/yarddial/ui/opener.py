@@ -25,6 +25,10 @@ class Files(Protocol):
         """Files opened lately."""
         ...
 
+    def demo(self) -> Session:
+        """A session on the demo yard."""
+        ...
+
 
 class Opener:
     """Asks for files and opens them; without files to open from, as in the demo yard of a test, it does nothing."""
@@ -34,6 +38,16 @@ class Opener:
 
     def __init__(self, window: QMainWindow, files: Files | None, make: Callable[[Session, Files], Any]) -> None:
         self._window, self._files, self._make = window, files, make
+
+    @property
+    def has_files(self) -> bool:
+        """True where there are files to open from."""
+        return self._files is not None
+
+    def show_demo(self) -> None:
+        """The demo yard in a window that takes this one's place."""
+        if self._files is not None:
+            self._succeed(self._files.demo(), self._files)
 
     def ask_open(self) -> None:
         """Open another station file; recent ones are offered."""

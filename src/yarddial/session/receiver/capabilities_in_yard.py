@@ -6,10 +6,10 @@ from typing import Any
 import msgspec
 
 from yarddial.drivers.protocol import Capabilities, GainCapability
+from yarddial.yard.part_values.value import DRIVER_SAYS
 from yarddial.yard.parts import DirectSampling, Feed, GainStage, Origin, Port, Receiver, Value
 from yarddial.yard.station import Route, Station
 
-AS_TOLD = "as the driver says"
 # Usual of a plain crystal on a sound card, one sigma; and what most bias feeds give, as no driver tells it.
 CLOCK_PPM = 30.0
 USUAL_FEED = Feed(4.5, 100.0)
@@ -62,7 +62,7 @@ def _changed(part: Receiver, able: Capabilities, device: str, day: str) -> Recei
         told["clock_ppm"] = None
     elif part.clock_ppm is None:
         told["clock_ppm"] = Value(0.0, CLOCK_PPM, "assumed", day, "usual of a sound card")
-    origins = {key: Origin("stated", day, AS_TOLD) for key in told if key not in ("clock_ppm", "direct")}
+    origins = {key: Origin("stated", day, DRIVER_SAYS) for key in told if key not in ("clock_ppm", "direct")}
     another = bool(part.device) and part.device.partition("?")[0] != device.partition("?")[0]
     if another:
         told |= {"crystal_ppm": part.crystal_ppm.unmeasured(), "entered_ppm": 0.0}

@@ -62,6 +62,9 @@ def bench_findings(inspection: Inspection) -> list[Finding]:
 def reach_findings(desk: Desk) -> list[Finding]:
     """The dial out of reach of the route that is set."""
     station, line = desk.station, desk.line
+    if not station.parts:
+        what, why = "The yard is empty", "say what you have got, and it is built"
+        return [Finding("look", what, why, Act("begin from the box"), "What have you got?")]
     why = line.why_not(station.dial_hz)
     if not why:
         return []

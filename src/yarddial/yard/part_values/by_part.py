@@ -266,7 +266,7 @@ def _receiver(part: Receiver) -> tuple[PartValue, ...]:
         PartValue("rate_hz", "sample rate", f"{part.rate_hz / 1e6:g} MS/s", origin_of(part, "rate_hz"), with_rate,
                   origin_setter(part, "rate_hz"), tuple(f"{rate / 1e6:g} MS/s" for rate in part.rates_hz)),
         yes_value(part, "automatic gain", "automatic_gain"),
-        hertz_value(part, "filter before sampling (0: its own choice)", "bandwidth_hz"),
+        hertz_value(part, "filter before sampling", "bandwidth_hz"),
         number_value(part, "bits", "bits", "", whole=True),
         level_value(part, "effective bits of its converter", "effective_bits", ""),
         number_value(part, "bits sent to the computer, when others", "stream_bits", "", whole=True),
@@ -286,6 +286,8 @@ def _receiver(part: Receiver) -> tuple[PartValue, ...]:
         level_value(part, "phase noise at 100 kHz", "phase_noise_dbc_hz", "dBc/Hz"),
         level_value(part, "its crystal's harmonics", "crystal_leak_dbm", "dBm"),
     ]  # fmt: skip
+    if part.fixed_centre_hz:
+        values.append(hertz_value(part, "tuned by hand to", "fixed_centre_hz", main=True))
     if part.clock_ppm is not None:
         values.append(_clock_sigma(part, part.clock_ppm))
     for index, stage in enumerate(part.gain_stages):

@@ -37,14 +37,18 @@ def typed(part: Part, field: str, today: str, **changes: Any) -> Part:
     return replace(part, origins={**part.origins, field: Origin("stated", today, TYPED)}, **changes)
 
 
+# Nothing typed is "not known", or "its own choice".
+MAY_BE_BLANK = ("output_low_hz", "output_high_hz", "tuner_step_hz", "bandwidth_hz")
+
+
 def hertz_value(part: Part, label: str, field: str, *, main: bool = False) -> PartValue:
     def with_text(text: str, today: str) -> Part:
-        blank = not text.strip() and field in ("output_low_hz", "output_high_hz", "tuner_step_hz")
+        blank = not text.strip() and field in MAY_BE_BLANK
         hertz = (1e12 if field == "output_high_hz" else 0.0) if blank else read_hz(text)
         return typed(part, field, today, **{field: hertz})
 
     hertz = getattr(part, field)
-    text = "" if (hertz >= 1e12 or hertz == 0.0) and field.startswith(("output", "tuner_step")) else format_bound(hertz)
+    text = "" if (hertz >= 1e12 or hertz == 0.0) and field in MAY_BE_BLANK else format_bound(hertz)
     return PartValue(field, label, text, origin_of(part, field), with_text, origin_setter(part, field), main=main)
 
 

@@ -7,6 +7,7 @@ import msgspec
 from yarddial.yard.parts import Origin, Part
 
 TYPED = "typed in on Bench"
+DRIVER_SAYS = "as the driver says"
 
 
 class PartValue(msgspec.Struct, frozen=True):
@@ -32,5 +33,7 @@ class PartValue(msgspec.Struct, frozen=True):
 
 def origin_text(origin: Origin) -> str:
     """As people say it: 'measured 2026-05-02, tape'."""
+    if origin.note == DRIVER_SAYS:
+        return f"{DRIVER_SAYS}, {origin.date[:10]}"
     first = f"{origin.provenance} {origin.date[:10]}".strip()
     return f"{first}, {origin.note}" if origin.note else first

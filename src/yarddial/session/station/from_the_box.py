@@ -1,0 +1,100 @@
+"""A yard begun from what lies on the table: a receiver, perhaps a converter, an antenna."""
+
+import msgspec
+
+from yarddial.yard import editing
+from yarddial.yard.errors import BadStation
+from yarddial.yard.frequency import format_frequency, parse_frequency
+from yarddial.yard.parts import Antenna, Converter, Lnb, Part, Receiver, Value
+from yarddial.yard.references import STANDARD_BANDS_HZ, kind_named
+from yarddial.yard.shelf import shelf
+from yarddial.yard.station import Reference, Station
+
+# Nobody knows a crystal before it was measured: a plain one keeps within 50 ppm, taken as two sigma.
+PLAIN_CRYSTAL = Value(0.0, 25.0, "assumed", note="plain crystal, within 50 ppm")
+NONE = "none"
+
+
+class BoxAnswers(msgspec.Struct, frozen=True):
+    """What was answered.
+
+    antenna, converter : names of parts on the shelf; `none` for no converter. lo : its oscillator as people write it,
+    empty for what the shelf says. with_usual : the standard frequencies of the world as known stations.
+    """
+
+    receiver_name: str
+    antenna: str
+    converter: str = NONE
+    lo: str = ""
+    with_usual: bool = True
+
+
+def antennas() -> tuple[str, ...]:
+    """Those of the shelf, by name."""
+    return tuple(part.name for part in shelf() if isinstance(part, Antenna))
+
+
+def converters() -> tuple[str, ...]:
+    """Those of the shelf, by name; none first."""
+    return (NONE, *(part.name for part in shelf() if isinstance(part, Converter | Lnb)))
+
+
+def lo_text(converter: str) -> str:
+    """What the oscillator of a converter on the shelf is usually marked with."""
+    part = next((part for part in shelf() if part.name == converter), None)
+    return format_frequency(part.nominal_lo_hz) if isinstance(part, Converter) else ""
+
+
+def begun(station: Station, answers: BoxAnswers) -> Station:
+    """The station with the parts, a route over them and known stations; what the receiver can, its driver says.
+
+    Raises
+    ------
+    BadFrequency
+        An oscillator that cannot be read.
+    BadStation
+        A name that cannot be.
+    """
+    name = answers.receiver_name.strip() or "Receiver"
+    receiver = Receiver(name, 0.0, 6e9, 28.8e6, PLAIN_CRYSTAL, 0.0, (2.048e6,), 2.048e6, 8)
+    for part in (_from_shelf(answers.antenna), *_converter(answers), receiver):
+        station = editing.put_in(station, part, station.route)
+    if answers.with_usual:
+        known = {(one.name, one.frequency_hz) for one in station.references}
+        more = tuple(one for one in usual_references() if (one.name, one.frequency_hz) not in known)
+        station = msgspec.structs.replace(station, references=(*station.references, *more))
+    return station
+
+
+def usual_references() -> tuple[Reference, ...]:
+    """Standard frequencies that are kept all over the world: kinds and places, no station's name."""
+    kind = kind_named("standard frequency")
+    assert kind is not None
+    middles = [(low + high) / 2 for low, high in STANDARD_BANDS_HZ]
+    return tuple(
+        Reference(f"Standard frequency {hertz / 1e6:g} MHz", hertz, kind.sigma_hz(hertz), kind.name, kind.mode)
+        for hertz in middles
+        if kind.low_hz <= hertz <= kind.high_hz
+    )
+
+
+def _from_shelf(name: str) -> Part:
+    part = next((part for part in shelf() if part.name == name), None)
+    if part is None:
+        raise BadStation(f"there is no '{name}' on the shelf: choose another")
+    return part
+
+
+def _converter(answers: BoxAnswers) -> tuple[Part, ...]:
+    if answers.converter == NONE:
+        return ()
+    part = _from_shelf(answers.converter)
+    if not isinstance(part, Converter) or not answers.lo.strip():
+        return (part,)
+    lo_hz = parse_frequency(answers.lo)
+    if not lo_hz > 0:
+        raise BadStation(f"an oscillator at {answers.lo} cannot be: write what its can says, such as 120 MHz")
+    if lo_hz == part.nominal_lo_hz:
+        return (part,)
+    value = Value(lo_hz, part.lo_hz.sigma * lo_hz / part.nominal_lo_hz, "stated", note="as you said")
+    return (msgspec.structs.replace(part, lo_hz=value, entered_lo_hz=lo_hz),)
