@@ -66,9 +66,15 @@ def command(
     offset_hz = 0.0 if near_hz is None else path.offset_hz(near_hz)
     if near_hz is not None and abs(offset_hz) > recording.rate_hz / 2:
         half = recording.rate_hz / 2
+        other = "dial" if centre_at == "receiver" else "receiver"
+        otherwise = _Path(recording.centre_hz, stages if other == "receiver" else ())
+        hint = ""
+        if stages and abs(otherwise.offset_hz(near_hz)) <= half:
+            whose = "what the receiver was tuned to" if other == "receiver" else "what the dial showed"
+            hint = f"; if its centre is {whose}, add --centre-at {other}"
         raise BadFrequency(
             f"{format_frequency(near_hz)} is not in {file.name}, which covers "
-            f"{format_frequency(path.centre_dial_hz - half)} to {format_frequency(path.centre_dial_hz + half)}"
+            f"{format_frequency(path.centre_dial_hz - half)} to {format_frequency(path.centre_dial_hz + half)}{hint}"
         )
     if near_hz is not None and within_hz is None:
         # What a plain crystal may be off at the receiver's own frequency, and a converter's oscillator besides.
@@ -88,6 +94,7 @@ def command(
         "cn0_dbhz": found.cn0_dbhz,
         "duration_s": found.duration_s,
         "drift_hz_per_s": found.drift_hz_per_s,
+        "at_utc": recording.at_utc,
     }
     sentence = (
         f"{format_frequency(frequency_hz)} {format_sigma(found.sigma_hz)} "

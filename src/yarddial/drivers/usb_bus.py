@@ -13,6 +13,7 @@ class UsbReceiver(msgspec.Struct, frozen=True):
     kernel_driver : the kernel's own driver that holds its interface, or empty.
     node : the file by which it is opened; may_open tells whether the person may.
     interface : the name under which the kernel binds and unbinds it.
+    kernel_receiver : under which the kernel's own driver offers it as a receiver, such as swradio0, or empty.
     """
 
     name: str
@@ -23,6 +24,7 @@ class UsbReceiver(msgspec.Struct, frozen=True):
     interface: str = ""
     node: str = ""
     may_open: bool = True
+    kernel_receiver: str = ""
 
 
 def read_bus(root: Path = Path("/")) -> tuple[UsbReceiver, ...]:
@@ -39,6 +41,7 @@ def read_bus(root: Path = Path("/")) -> tuple[UsbReceiver, ...]:
             UsbReceiver(
                 _text(place / "product") or f"{vendor}:{product}", vendor, product, float(_text(place / "speed") or 0),
                 driver, interface, str(node), node.exists() and os.access(node, os.R_OK | os.W_OK),
+                _kernel_receiver(root, place.name),
             )
         )  # fmt: skip
     return tuple(found)
@@ -63,6 +66,13 @@ def _driver(place: Path) -> tuple[str, str]:
             if name not in ("", "usbfs"):
                 return name, interface.name
     return "", f"{place.name}:1.0"
+
+
+def _kernel_receiver(root: Path, device: str) -> str:
+    for node in sorted((root / "sys/class/video4linux").glob("swradio*")):
+        if (node / "device").resolve().name.partition(":")[0] == device:
+            return node.name
+    return ""
 
 
 def _node(root: Path, place: Path) -> Path:

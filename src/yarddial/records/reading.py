@@ -35,6 +35,7 @@ class FileKind(msgspec.Struct, frozen=True):
 STATION = FileKind("station", 16 << 20)
 PART = FileKind("part", 1 << 20)
 BANDS = FileKind("band", 1 << 20, 2_000)
+REFERENCES = FileKind("station", 1 << 20, 2_000)
 STRONG = FileKind("strong signals", 4 << 20, 3_000)
 OBSERVATIONS = FileKind("observations", 64 << 20, 100_000)
 TOUCHSTONE = FileKind("Touchstone", 8 << 20, 20_001)

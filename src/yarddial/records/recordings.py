@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from yarddial.dsp.sample_formats import FORMATS, as_complex, sample_bytes
 from yarddial.records.reading import RECORDING_META, cut, json_value_of, read_bytes, why_no_file
 from yarddial.records.sample_file import SampleFile
+from yarddial.records.told_by_name import centre_in, moment_in, moment_in_wav
 from yarddial.records.whole_file import reason
 from yarddial.yard.errors import BadRecording
 from yarddial.yard.frequency import LIMIT_HZ
@@ -35,6 +36,7 @@ class Recording(msgspec.Struct, frozen=True):
     centre_hz : what the dial showed at the centre of the span; 0 when the file does not tell.
     tuner_hz : where the receiver itself was tuned, if the file tells.
     inverted : the receiver saw it the other way round. route : over which it came, if the file tells.
+    at_utc : when it was begun, as its description, header or name tells; empty where none does.
     """
 
     path: Path
@@ -47,6 +49,7 @@ class Recording(msgspec.Struct, frozen=True):
     is_wav: bool = False
     inverted: bool = False
     route: str = ""
+    at_utc: str = ""
 
     @property
     def duration_s(self) -> float:
@@ -112,12 +115,20 @@ def open_recording(
             )
     except OSError as error:
         raise BadRecording(f"cannot read {path}: {reason(error)}", str(path)) from error
+    found = _with_told(found)
     found = msgspec.structs.replace(
         found,
         rate_hz=found.rate_hz if rate_hz is None else rate_hz,
         centre_hz=found.centre_hz if centre_hz is None else centre_hz,
     )
     return _plausible(found)
+
+
+def _with_told(found: Recording) -> Recording:
+    """With what its header or its name tells where nothing better does."""
+    at_utc = found.at_utc or (moment_in_wav(found.path) if found.is_wav else "") or moment_in(found.path.name)
+    centre_hz = found.centre_hz or centre_in(found.path.name) or 0.0
+    return msgspec.structs.replace(found, at_utc=at_utc, centre_hz=centre_hz)
 
 
 def _plausible(found: Recording) -> Recording:
@@ -183,6 +194,7 @@ def _open_sigmf(meta_path: Path) -> Recording:
         tuner_hz,
         inverted=inverted,
         route=route,
+        at_utc=str(capture.get("core:datetime", "")),
     )
 
 

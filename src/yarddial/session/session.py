@@ -44,6 +44,7 @@ if TYPE_CHECKING:
     from yarddial.session.calibration.other_methods import OtherMethods
     from yarddial.session.listening.comparison import Comparison
     from yarddial.session.listening.reception_check import ReceptionCheck
+    from yarddial.session.listening.replayed_centre import CentreAt
     from yarddial.session.receiver.receiver_choice import ChoiceHelpers, ReceiverChoice
     from yarddial.session.sampling.span_planner import SpanPlanner
     from yarddial.session.spurious.expected_products import ExpectedProducts
@@ -294,9 +295,9 @@ class Session:
         else:
             self.live_receiver.start(self.desk.line)
 
-    def replay(self, path: "Path") -> None:
-        """Play a recording in the receiver's place; raises BadRecording."""
-        self.listening.recorder.replay(path)
+    def replay(self, path: "Path", centre_at: "CentreAt | None" = None) -> None:
+        """Play a recording in the receiver's place; raises BadRecording, or CentreUnclear where a person must say."""
+        self.listening.recorder.replay(path, centre_at)
         self.live_receiver.start(self.desk.line)
 
     def end_replay(self) -> None:

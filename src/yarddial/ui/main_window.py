@@ -149,7 +149,9 @@ class MainWindow(QMainWindow):
         if name not in self._made:
             self._made[name] = _PLACE_MAKERS[name](self.session)
             if name == "Bench":
-                cast("BenchPlace", self._made[name]).add_wanted.connect(self.put_in)
+                bench = cast("BenchPlace", self._made[name])
+                bench.add_wanted.connect(self.put_in)
+                bench.stations_wanted.connect(self.show_known_stations)
             if name == "Bands":
                 cast("BandsPlace", self._made[name]).wanted.connect(self.go)
             self.stack.addWidget(self._made[name])
@@ -385,6 +387,12 @@ class MainWindow(QMainWindow):
             "begin from the box": self.begin_from_the_box,
             "feed the line": lambda: session.live_receiver.feed(session.desk.line),
         }
+
+    def show_known_stations(self) -> None:
+        """The known stations: seen, added, taken out, read from a file."""
+        from yarddial.ui.places.true.methods.sheet import MethodsSheet
+
+        MethodsSheet(self, self.session, "Known stations").show()
 
     def choose_receiver(self) -> None:
         """What the active route's receiver really is."""

@@ -1,20 +1,29 @@
-"""Sound to the person's own device; without one, or when it goes away, quietly without."""
+"""Sound to the device a person chose; without one, or when it goes away, quietly without, and said."""
 
 from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QIODevice, QLoggingCategory, QObject
+from PyQt6.QtCore import QIODevice, QLoggingCategory, QObject, pyqtSignal
 
 if TYPE_CHECKING:
-    from PyQt6.QtMultimedia import QAudioSink, QMediaDevices
+    from PyQt6.QtMultimedia import QAudioDevice, QAudioSink, QMediaDevices
 
 # What may wait in the device: more would be heard late.
 LATE_S = 0.4
+MISSING = "no sound: this computer lacks its library; this line installs it: sudo apt-get install libpulse0"
+NO_DEVICE = "no sound device here: plug one in, or start the system's sound server; it is then taken by itself"
 
 
 class SoundOut(QObject):
-    """Plays one channel or two, on two; opens the device at the first sound, and again when devices come or go."""
+    """Plays one channel or two, on two; opens the device at the first sound, and again when devices come or go.
+
+    volume : 0 to 1, as the ear counts. `levels` : of the sound being made, dB relative to full scale, left and right,
+    whether it is played or not.
+    """
+
+    levels_moved = pyqtSignal()
+    devices_changed = pyqtSignal()
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
@@ -23,10 +32,15 @@ class SoundOut(QObject):
         self._devices: QMediaDevices | None = None
         self._rate_hz = 0.0
         self._given_up = False
+        self._wanted = ""
+        self._volume, self._muted = 1.0, False
+        self.levels_db: tuple[float, float] = (-120.0, -120.0)
         self.state = ""
 
     def play(self, samples: NDArray[np.float32], rate_hz: float) -> None:
         """Add sound; what the device has no room for is dropped rather than heard late."""
+        both = samples if samples.ndim > 1 else np.stack([samples, samples], axis=1)
+        self._weigh(both)
         if self._given_up and rate_hz == self._rate_hz:
             return
         if self._sink is None or rate_hz != self._rate_hz:
@@ -34,7 +48,6 @@ class SoundOut(QObject):
         if self._sink is None or self._io is None:
             return
         room = self._sink.bytesFree() // 8
-        both = samples if samples.ndim > 1 else np.stack([samples, samples], axis=1)
         self._io.write(both[:room].astype(np.float32).tobytes())
 
     def stop(self) -> None:
@@ -42,32 +55,108 @@ class SoundOut(QObject):
         if self._sink is not None:
             self._sink.stop()
         self._sink, self._io, self._given_up = None, None, False
+        self.levels_db = (-120.0, -120.0)
+        self.levels_moved.emit()
+
+    @property
+    def is_sounding(self) -> bool:
+        """True while sound is being made, played or not."""
+        return max(self.levels_db) > -120.0
+
+    @property
+    def volume(self) -> float:
+        """From 0 to 1, as the ear counts."""
+        return self._volume
+
+    def set_volume(self, volume: float) -> None:
+        """Louder or quieter, at once."""
+        self._volume = min(max(volume, 0.0), 1.0)
+        self._set_sink_volume()
+
+    def set_muted(self, muted: bool) -> None:
+        """Silent, or as loud as before."""
+        self._muted = muted
+        self._set_sink_volume()
+
+    def names(self) -> list[str]:
+        """Names of the devices there are now; the system's own choice is none of them. Loads the system's library."""
+        self._watch()
+        if self._devices is None:
+            return []
+        return [device.description() for device in self._devices.audioOutputs()]
+
+    @property
+    def wanted(self) -> str:
+        """The device chosen, by name; empty for the system's own choice."""
+        return self._wanted
+
+    def choose(self, name: str) -> None:
+        """Play on this device from now on; an empty name leaves the choice to the system."""
+        self._wanted = name
+        self.stop()
+
+    def _weigh(self, both: NDArray[np.float32]) -> None:
+        if both.size:
+            power = np.mean(np.square(both, dtype=np.float64), axis=0)
+            left, right = (10 * float(np.log10(max(one, 1e-12))) for one in power)
+            self.levels_db = (left, right)
+            self.levels_moved.emit()
+
+    def _set_sink_volume(self) -> None:
+        if self._sink is not None:
+            # The ear's scale is about the third power.
+            self._sink.setVolume(0.0 if self._muted else self._volume**3)
+
+    def _watch(self) -> None:
+        """Look for devices, and hear of those that come and go; nothing where the library is missing."""
+        if self._devices is not None:
+            return
+        # What it lacks here is told by `state`; its own chatter helps nobody.
+        QLoggingCategory.setFilterRules("qt.multimedia.*=false")
+        try:
+            from PyQt6.QtMultimedia import QMediaDevices
+        except ImportError:
+            self._given_up, self.state = True, MISSING
+            return
+        self._devices = QMediaDevices(self)
+        self._devices.audioOutputsChanged.connect(self._changed)
+
+    def _changed(self) -> None:
+        self.stop()
+        self.devices_changed.emit()
+
+    def _device(self) -> "QAudioDevice | None":
+        """The one that was chosen, or the system's own where that is gone; None where there is none."""
+        if self._devices is None:
+            return None
+        chosen = next((one for one in self._devices.audioOutputs() if one.description() == self._wanted), None)
+        device = chosen or self._devices.defaultAudioOutput()
+        return None if device.isNull() else device
 
     def _open(self, rate_hz: float) -> None:
         self.stop()
         self._rate_hz = rate_hz
-        # What it lacks here is told by `state`; its own chatter helps nobody.
-        QLoggingCategory.setFilterRules("qt.multimedia.*=false")
-        try:
-            from PyQt6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices
-        except ImportError:
-            self._given_up, self.state = True, "no sound: this computer lacks its library (Debian: libpulse0)"
-            return
+        self._watch()
         if self._devices is None:
-            self._devices = QMediaDevices(self)
-            self._devices.audioOutputsChanged.connect(self.stop)
-        device = QMediaDevices.defaultAudioOutput()
-        if device.isNull():
-            self._given_up, self.state = True, "no sound device here: nothing is played"
             return
+        device = self._device()
+        if device is None:
+            self._given_up, self.state = True, NO_DEVICE
+            return
+        from PyQt6.QtMultimedia import QAudioFormat, QAudioSink
+
         wanted = QAudioFormat()
         wanted.setSampleRate(round(rate_hz))
         wanted.setChannelCount(2)
         wanted.setSampleFormat(QAudioFormat.SampleFormat.Float)
         self._sink = QAudioSink(device, wanted, self)
         self._sink.setBufferSize(int(8 * LATE_S * rate_hz))
+        self._set_sink_volume()
         self._io = self._sink.start()
         if self._io is None:
-            self._sink, self._given_up, self.state = None, True, "the sound device cannot be opened"
+            self._sink, self._given_up = None, True
+            self.state = f"'{device.description()}' cannot be opened: choose another device"
             return
-        self.state = f"played on {device.description()}"
+        gone = self._wanted and device.description() != self._wanted
+        missing = f"'{self._wanted}' is not there; " if gone else ""
+        self.state = f"{missing}played on {device.description()}"

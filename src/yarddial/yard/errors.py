@@ -64,6 +64,10 @@ class BadRecording(YardDialError, ValueError):
         self.path = path
 
 
+class CentreUnclear(BadRecording):
+    """A recording's centre may be the dial's or the receiver's: the person must say which."""
+
+
 class BadObservations(YardDialError, ValueError):
     """A list of observations that cannot be fitted."""
 

@@ -15,6 +15,7 @@ from yarddial.yard.line import Line
 from yarddial.yard.parts import Antenna, Converter, Lnb, Part, Receiver, Socket, Transceiver, TwoPort, converters_of
 from yarddial.yard.parts.spans import span_text
 from yarddial.yard.parts.transceiver import Output
+from yarddial.yard.references import STANDARD_BANDS_HZ, kind_named
 
 
 class Reference(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -26,6 +27,19 @@ class Reference(msgspec.Struct, frozen=True, omit_defaults=True):
     kind: str
     mode: str = "am"
     note: str = ""
+
+
+def usual_references() -> tuple[Reference, ...]:
+    """Standard frequencies that are kept all over the world: kinds and places, no station's name."""
+    kind = kind_named("standard frequency")
+    if kind is None:
+        return ()
+    middles = [(low + high) / 2 for low, high in STANDARD_BANDS_HZ]
+    return tuple(
+        Reference(f"Standard frequency {hertz / 1e6:g} MHz", hertz, kind.sigma_hz(hertz), kind.name, kind.mode)
+        for hertz in middles
+        if kind.low_hz <= hertz <= kind.high_hz
+    )
 
 
 class Tap(msgspec.Struct, frozen=True):

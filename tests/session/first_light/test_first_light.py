@@ -139,6 +139,11 @@ def test_the_lines_for_driver_and_rule_are_made_for_the_device_seen(tmp_path: Pa
         (hub / name).write_text(text)
     (found,) = read_bus(tmp_path)
     assert (found.kernel_driver, found.speed_mbps, found.may_open) == ("media_stick", 480.0, False)
+    assert found.kernel_receiver == ""
+    node = tmp_path / "sys/class/video4linux/swradio3"
+    node.mkdir(parents=True)
+    (node / "device").symlink_to(interface)
+    assert read_bus(tmp_path)[0].kernel_receiver == "swradio3"
     assert unbind_line(found) == "echo -n '2-3:1.0' | sudo tee /sys/bus/usb/drivers/media_stick/unbind"
     assert udev_rule(found) == 'SUBSYSTEM=="usb", ATTR{idVendor}=="f1c4", ATTR{idProduct}=="0007", TAG+="uaccess"'
     assert read_bus(tmp_path / "nothing") == ()

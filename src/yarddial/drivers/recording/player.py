@@ -56,17 +56,30 @@ class Samples(Protocol):
 class RecordingPlayer:
     """A device that gives the samples of a recording: once, or again and again without a gap, from where it is told.
 
+    tuner_hz, inverted : what the receiver was tuned to and how it saw it, where the file itself does not tell.
+
     The count of samples goes on when the recording begins anew; the seam is where the recording itself jumps.
     """
 
-    def __init__(self, recording: Samples, time: TimeSource, *, loops: bool = False, start_s: float = 0.0) -> None:
+    def __init__(
+        self,
+        recording: Samples,
+        time: TimeSource,
+        *,
+        loops: bool = False,
+        start_s: float = 0.0,
+        tuner_hz: float | None = None,
+        inverted: bool | None = None,
+    ) -> None:
         self._recording = recording
         self._loops = loops
         self._place = min(max(round(start_s * recording.rate_hz), 0), max(recording.count - 1, 0))
         self._time = time
         self._index = 0
         self._started_s: float | None = None
-        self._centre_hz = recording.centre_hz if recording.tuner_hz is None else recording.tuner_hz
+        known_hz = recording.tuner_hz if tuner_hz is None else tuner_hz
+        self._centre_hz = recording.centre_hz if known_hz is None else known_hz
+        self._inverted = recording.inverted if inverted is None else inverted
 
     @property
     def capabilities(self) -> Capabilities:
@@ -100,7 +113,7 @@ class RecordingPlayer:
             self._started_s = self._time.now_s()
         self._time.sleep_s(self._started_s + (self._index + count) / self._recording.rate_hz - self._time.now_s())
         samples = self._recording.read(self._place, count)
-        block = Block(samples.conj() if self._recording.inverted else samples, self._index)
+        block = Block(samples.conj() if self._inverted else samples, self._index)
         self._index += count
         self._place += count
         return block
@@ -135,10 +148,14 @@ class RecordingDriver:
             rate_hz = parse_frequency(query["rate"]) if "rate" in query else None
             centre_hz = parse_frequency(query["centre"]) if "centre" in query else None
             start_s = float(query.get("start", "0"))
+            tuner_hz = parse_frequency(query["tuner"]) if "tuner" in query else None
         except ValueError as error:
             raise DeviceNotFound(f"what is stated for {path.name} cannot be read: {error}") from error
         recording = self._open_samples(path, query.get("format", ""), rate_hz, centre_hz)
-        return RecordingPlayer(recording, time, loops=query.get("loop", "no") == "yes", start_s=start_s)
+        return RecordingPlayer(
+            recording, time, loops=query.get("loop", "no") == "yes", start_s=start_s, tuner_hz=tuner_hz,
+            inverted=query["inverted"] == "yes" if "inverted" in query else None,
+        )  # fmt: skip
 
 
 def _split(address: str) -> tuple[Path, dict[str, str]]:
@@ -149,7 +166,7 @@ def _split(address: str) -> tuple[Path, dict[str, str]]:
     if not mark:
         return Path(address), {}
     given = dict(parse_qsl(query))
-    strange = set(given) - {"format", "rate", "centre", "loop", "start"}
+    strange = set(given) - {"format", "rate", "centre", "loop", "start", "tuner", "inverted"}
     if given.get("loop", "no") not in ("yes", "no"):
         raise DeviceNotFound(f"loop={given['loop']} cannot be read: write loop=yes, or leave it away")
     if strange or not given:

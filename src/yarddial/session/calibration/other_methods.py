@@ -1,6 +1,6 @@
 """Ways of truing without a carrier measured here: readings by hand, tones, pilots, rasters, files, own transmitter."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -154,6 +154,22 @@ class OtherMethods:
         station = self._desk.station
         others = tuple(r for r in station.references if not _same(r, reference))
         self._desk.edit("reference", msgspec.structs.replace(station, references=(*others, reference)))
+
+    def keep_references(self, references: Sequence[Reference]) -> int:
+        """Put several in at once, as one edit; those that are there already stay as they are. Gives how many came."""
+        station = self._desk.station
+        known = {(one.name, one.frequency_hz) for one in station.references}
+        more = tuple(one for one in references if (one.name, one.frequency_hz) not in known)
+        if more:
+            changed = msgspec.structs.replace(station, references=(*station.references, *more))
+            self._desk.edit(f"{len(more)} known stations", changed)
+        return len(more)
+
+    def import_references(self, path: Path) -> int:
+        """Known stations from a CSV; raises BadStation. Gives how many were new."""
+        from yarddial.records.reference_file import read_references
+
+        return self.keep_references(read_references(path))
 
     def drop_reference(self, reference: Reference) -> None:
         """Take a reference out of the station. Undoable."""

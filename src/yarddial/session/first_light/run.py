@@ -104,7 +104,11 @@ class FirstLight:
             self._device = HeldDevice(self._open())
         except DeviceClaimed as error:
             remedy = unbind_line(self._bus) if self._bus is not None and self._bus.kernel_driver else error.remedy
-            return CheckResult("opens", "stop", str(error), "read this line, then run it", remedy)
+            way_in = self._bus.kernel_receiver if self._bus is not None else ""
+            fix = "read this line, then run it"
+            if way_in:
+                fix = f"two ways: choose the kernel's {way_in} with 'Choose the receiver'; or read this line and run it"
+            return CheckResult("opens", "stop", str(error), fix, remedy)
         except DeviceDenied as error:
             remedy = udev_rule(self._bus) if self._bus is not None else error.remedy
             return CheckResult(

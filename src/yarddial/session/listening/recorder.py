@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from yarddial.records.sound_file import SoundFile
+    from yarddial.session.listening.replayed_centre import CentreAt
 
 # A dial further from a recording's centre, as a share of its span, goes to the centre.
 WELL_INSIDE = 0.4
@@ -103,16 +104,39 @@ class Recorder(Job):
         if self._lease is not None:
             self._lease.release()
 
-    def replay(self, path: "Path") -> None:
-        """Play a recording in the receiver's place, again and again; the dial goes into it. Raises BadRecording."""
+    def replay(self, path: "Path", centre_at: "CentreAt | None" = None) -> None:
+        """Play a recording in the receiver's place, again and again; the dial goes into it.
+
+        centre_at : whose frequency a recording from elsewhere states as its centre, where a person has said so.
+
+        Raises
+        ------
+        BadRecording
+            It cannot be read.
+        CentreUnclear
+            It may be either over this route: the person must say.
+        """
         from yarddial.records.recordings import open_recording
+        from yarddial.session.listening.replayed_centre import whose_centre
+        from yarddial.yard.frequency import format_plain
 
         found = open_recording(path)
-        self._live_receiver.play(f"recording:{found.path}?loop=yes")
+        line, query, dial_hz = self._desk.line, "loop=yes", found.centre_hz
+        if found.tuner_hz is None and found.centre_hz and line.converters:
+            if centre_at is None:
+                centre_at = whose_centre(line, found.centre_hz, path.name)
+            if centre_at == "dial":
+                there = line.at(found.centre_hz)
+                inverted = path_sense(there.counted_stages(found.centre_hz)) < 0
+                tuner = format_plain(there.counted_hz(found.centre_hz))
+                query += f"&tuner={tuner}&inverted={'yes' if inverted else 'no'}"
+            else:
+                dial_hz = line.dial_of(found.centre_hz, line.dial_hz)
+        self._live_receiver.play(f"recording:{found.path}?{query}")
         if any(route.name == found.route for route in self._desk.station.routes):
             self._desk.choose_route(found.route)
-        if found.centre_hz and abs(self._desk.station.dial_hz - found.centre_hz) > WELL_INSIDE * found.rate_hz:
-            self._desk.dial(found.centre_hz)
+        if dial_hz and abs(self._desk.station.dial_hz - dial_hz) > WELL_INSIDE * found.rate_hz:
+            self._desk.dial(dial_hz)
         self._changed.tell()
 
     def end_replay(self) -> None:

@@ -6,9 +6,8 @@ from yarddial.yard import editing
 from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import format_frequency, parse_frequency
 from yarddial.yard.parts import Antenna, Converter, Lnb, Part, Receiver, Value
-from yarddial.yard.references import STANDARD_BANDS_HZ, kind_named
 from yarddial.yard.shelf import shelf
-from yarddial.yard.station import Reference, Station
+from yarddial.yard.station import Station, usual_references
 
 # Nobody knows a crystal before it was measured: a plain one keeps within 50 ppm, taken as two sigma.
 PLAIN_CRYSTAL = Value(0.0, 25.0, "assumed", note="plain crystal, within 50 ppm")
@@ -64,18 +63,6 @@ def begun(station: Station, answers: BoxAnswers) -> Station:
         more = tuple(one for one in usual_references() if (one.name, one.frequency_hz) not in known)
         station = msgspec.structs.replace(station, references=(*station.references, *more))
     return station
-
-
-def usual_references() -> tuple[Reference, ...]:
-    """Standard frequencies that are kept all over the world: kinds and places, no station's name."""
-    kind = kind_named("standard frequency")
-    assert kind is not None
-    middles = [(low + high) / 2 for low, high in STANDARD_BANDS_HZ]
-    return tuple(
-        Reference(f"Standard frequency {hertz / 1e6:g} MHz", hertz, kind.sigma_hz(hertz), kind.name, kind.mode)
-        for hertz in middles
-        if kind.low_hz <= hertz <= kind.high_hz
-    )
 
 
 def _from_shelf(name: str) -> Part:

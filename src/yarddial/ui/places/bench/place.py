@@ -25,6 +25,7 @@ class BenchPlace(QWidget):
     """At the left the active route part by part; at the right all routes, and what is wrong with the yard."""
 
     add_wanted = pyqtSignal()
+    stations_wanted = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -48,7 +49,9 @@ class BenchPlace(QWidget):
         which.clicked.connect(self.show_which_lo)
         card = button("Settings card", tip="What to type into a listening program (C)")
         card.clicked.connect(self.show_card)
-        for widget in (self._add, new_route, which, card):
+        stations = button("Known stations", tip="Carriers whose frequency is known: seen, added, taken out")
+        stations.clicked.connect(self.stations_wanted)
+        for widget in (self._add, new_route, which, card, stations):
             row.addWidget(widget)
         row.addStretch()
         routes = QScrollArea()

@@ -11,6 +11,7 @@ from yarddial.ui.places.listen.chart import ListenChart
 from yarddial.ui.places.listen.comparison_sheet import ComparisonSheet
 from yarddial.ui.places.listen.reception_check_sheet import ReceptionCheckSheet
 from yarddial.ui.places.listen.recorder_row import RecorderRow
+from yarddial.ui.places.listen.sound_row import SoundRow
 from yarddial.ui.sound_out import SoundOut
 from yarddial.ui.spectrogram_feed import SpectrogramFeed
 from yarddial.ui.theme.lettering import px
@@ -92,6 +93,7 @@ class ListenPlace(QWidget):
         self._under_level = Words("", 12, tone="quiet", wrap=True)
         self._told_spike, self._told_mirrors = (Words("", 12, tone="quiet", wrap=True) for _ in range(2))
         self._sound = SoundOut(self)
+        self.sound_row = SoundRow(self._sound)
         self._sound_state = Words("", 12, tone="quiet", wrap=True)
         self._feed = SpectrogramFeed(self.chart, session.live_receiver)
         self._lay_out()
@@ -123,7 +125,16 @@ class ListenPlace(QWidget):
         left.addLayout(told)
         left.addLayout(row)
         beside, right = side_column(262, 5)
-        heard = (self._width, self.emphasis, self.hear, self._sound_state, self.even, self.quieter, self.squelch)
+        heard = (
+            self._width,
+            self.emphasis,
+            self.hear,
+            self.sound_row,
+            self._sound_state,
+            self.even,
+            self.quieter,
+            self.squelch,
+        )
         groups: tuple[tuple[str, tuple[QWidget, ...]], ...] = (
             ("In the channel", (self._level, self._under_level, self._tone)),
             ("How it is heard", heard),
@@ -312,6 +323,8 @@ class ListenPlace(QWidget):
         sounds, self._listening.sounds = self._listening.sounds, []
         for sound in sounds if self._listening.is_heard else ():
             self._sound.play(sound.samples, sound.rate_hz)
+        if not self._listening.is_heard and self._sound.is_sounding:
+            self._sound.stop()
         self._heard += 1
         if self._heard % EVERY == 0:
             self._show_soon()

@@ -6,11 +6,14 @@ from pathlib import Path
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from yarddial.session.listening.listening import SOUND_HZ
+from yarddial.session.listening.replayed_centre import CentreAt
 from yarddial.session.session import Session
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.file_sheet import FileSheet
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button
+from yarddial.ui.widgets.working_sheet import Sheet
+from yarddial.yard.errors import CentreUnclear
 
 
 class RecorderRow(QWidget):
@@ -88,6 +91,31 @@ class RecorderRow(QWidget):
             return
         last = self._recorder.last_recording
         recent = (Path(last),) if last else ()
-        FileSheet(
-            self, "Play a recording", "samples.sigmf-meta", "Play", self._session.replay, recent, reads=True
-        ).show()
+        FileSheet(self, "Play a recording", "samples.sigmf-meta", "Play", self._replay, recent, reads=True).show()
+
+    def _replay(self, path: Path) -> None:
+        try:
+            self._session.replay(path)
+        except CentreUnclear as unclear:
+            CentreSheet(self, self._session, path, str(unclear)).show()
+
+
+class CentreSheet(Sheet):
+    """Asks whose frequency a recording states as its centre."""
+
+    def __init__(self, parent: QWidget, session: Session, path: Path, sentence: str) -> None:
+        super().__init__(parent, "Whose frequency is the recording's centre?", 620)
+        self.body.addWidget(Words(f"{sentence[:1].upper()}{sentence[1:]}.", 13, wrap=True))
+        self.body.addStretch()
+        receiver = session.desk.line.receiver.name
+        self.dial = button("What the dial showed", strong=True)
+        self.receiver = button(f"What {receiver} was tuned to", strong=True)
+        for at, made in enumerate((self.dial, self.receiver)):
+            self.buttons.insertWidget(at + 1, made)
+        self.dial.clicked.connect(lambda: self._say(session, path, "dial"))
+        self.receiver.clicked.connect(lambda: self._say(session, path, "receiver"))
+        self.resize(self.width(), px(240))
+
+    def _say(self, session: Session, path: Path, centre_at: CentreAt) -> None:
+        self.close()
+        session.replay(path, centre_at)

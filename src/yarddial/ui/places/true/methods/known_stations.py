@@ -1,6 +1,7 @@
 """The stations that are known, how far each can be trusted, and the person's own."""
 
 from functools import partial
+from pathlib import Path
 
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
@@ -15,7 +16,7 @@ from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import format_frequency, format_sigma, parse_frequency
 from yarddial.yard.references import KINDS, ReferenceKind, kind_named
-from yarddial.yard.station import Reference
+from yarddial.yard.station import Reference, usual_references
 
 HOW = "How far each can be trusted as received, one sigma. What is off on purpose trues nothing and is refused."
 
@@ -42,6 +43,11 @@ class KnownStations(MethodPage):
         add.clicked.connect(self.add)
         self.place.returnPressed.connect(self.add)
         self.fields([("Name", self.name, None), ("Sends at", self.place, add), ("Kind", self.kind, None)])
+        usual = button("Standard frequencies", tip="Those kept all over the world; look which of them you hear")
+        usual.clicked.connect(self.add_usual)
+        read = button("Read a file", tip="CSV: name, frequency_hz, kind, and perhaps sigma_hz and note")
+        read.clicked.connect(self._read)
+        self.buttons(usual, read)
         self._trap = Words("", 12, tone="quiet", wrap=True)
         self.body.addWidget(self._trap)
         self._show_trap()
@@ -70,6 +76,25 @@ class KnownStations(MethodPage):
         if self.attempt(keep):
             self.tell(f"{self.name.text().strip()} is a known station now; Ctrl+Z takes it back")
             self._show()
+
+    def add_usual(self) -> None:
+        """The standard frequencies of the world, as one edit."""
+        if self.attempt(lambda: self._say_new(self.session.other_methods.keep_references(usual_references()))):
+            self._show()
+
+    def _read(self) -> None:
+        from yarddial.ui.widgets.file_sheet import FileSheet
+
+        FileSheet(self, "Read known stations from", "stations.csv", "Read them", self.read_file, reads=True).show()
+
+    def read_file(self, path: Path) -> None:
+        """Take in a file's stations; raises BadStation."""
+        self._say_new(self.session.other_methods.import_references(path))
+        self._show()
+
+    def _say_new(self, count: int) -> None:
+        new = f"{count} known stations came in; Ctrl+Z takes them back"
+        self.tell(new if count else "all of them were there already")
 
     def _kind(self) -> ReferenceKind:
         return kind_named(self.kind.currentText()) or KINDS[0]

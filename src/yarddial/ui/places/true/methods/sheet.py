@@ -30,7 +30,7 @@ PAGES: tuple[tuple[str, Callable[[Session], MethodPage]], ...] = (
 class MethodsSheet(Sheet):
     """Pages are made when they are first shown."""
 
-    def __init__(self, parent: QWidget, session: Session) -> None:
+    def __init__(self, parent: QWidget, session: Session, first: str = "") -> None:
         super().__init__(parent, "Other ways to true the dial", 880)
         self._session = session
         self._made: dict[int, MethodPage] = {}
@@ -47,7 +47,7 @@ class MethodsSheet(Sheet):
         self.body.addLayout(row)
         self.resize(px(880), px(620))
         self.names.currentRowChanged.connect(self._go)
-        self.names.setCurrentRow(0)
+        self.names.setCurrentRow(next((row for row, (name, _) in enumerate(PAGES) if name == first), 0))
         self.when_left(self._leave_pages)
 
     @property
