@@ -123,6 +123,7 @@ class MainWindow(QMainWindow):
         session.overview.on_stale(self.hurry)
         session.faults.on_fault(self._tell_fault)
         self.places.owner.stopped.connect(self._stop_job)
+        self.places.owner.started.connect(session.toggle_receiver)
         shortcuts: tuple[tuple[str, Callable[[], object]], ...] = (
             ("Ctrl+Z", session.undo),
             ("Ctrl+Y", session.redo),

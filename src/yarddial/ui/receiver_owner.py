@@ -13,6 +13,7 @@ class ReceiverOwner(QWidget):
     """One line; the button stops what it names."""
 
     stopped = pyqtSignal(int)
+    started = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -20,11 +21,15 @@ class ReceiverOwner(QWidget):
         self.label = ElidedWords("", 12, tone="quiet")
         self.stop = button("Stop", plain=True)
         self.stop.clicked.connect(lambda: self.stopped.emit(self._owner.lease_id) if self._owner else None)
+        self.start = button("Start", plain=True, tip="Start the receiver (Space)")
+        self.start.setAccessibleName("Start the receiver")
+        self.start.clicked.connect(self.started)
         row = QHBoxLayout(self)
         row.setContentsMargins(px(16), 0, px(6), px(2))
         row.setSpacing(px(4))
         row.addWidget(self.label, 1)
         row.addWidget(self.stop)
+        row.addWidget(self.start)
         self.setFixedHeight(px(30))
         self.setAccessibleName("Who has the receiver")
 
@@ -38,4 +43,5 @@ class ReceiverOwner(QWidget):
         set_tip(self.label, f"Who has the receiver: {owner.label or 'nobody, it follows the dial'}{waits}")
         self.label.setAccessibleName(f"Who has the receiver: {said}{waits}")
         self.stop.setVisible(owner.can_be_stopped)
+        self.start.setVisible(not is_wanted and not owner.can_be_stopped)
         self.stop.setAccessibleName(f"Stop {owner.label}")

@@ -19,6 +19,7 @@ from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button
 from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard import clock
+from yarddial.yard.editing import choose_port
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.frequency import format_bound
 
@@ -54,6 +55,8 @@ class FromTheBox(Sheet):
         self.converter.textActivated.connect(self._show_lo)
         self.antenna.textActivated.connect(self._say_antenna)
         self._antenna_said = False
+        self.socket = ChoiceBox("Socket of the receiver", at_left=True)
+        self._socket_words = Words("into its socket", 13)
         self.usual = QCheckBox("the world's standard frequencies as known stations")
         self.usual.setFont(font(13))
         self.usual.setChecked(True)
@@ -70,6 +73,7 @@ class FromTheBox(Sheet):
         self.when_left(self._choice.on_choice_changed(self._show_soon), self._choice.leave)
         self._choice.look()
         self._show_lo(NONE)
+        self._show_sockets()
         self._show()
 
     def _lay_out(self) -> None:
@@ -91,6 +95,7 @@ class FromTheBox(Sheet):
         rows = (
             (Words("Call the receiver", 13), self.name), (Words("Antenna", 13), self.antenna),
             (Words("Converter before the receiver", 13), self.converter), (self._lo_words, self.lo),
+            (self._socket_words, self.socket),
         )  # fmt: skip
         for row, (label, widget) in enumerate(rows):
             grid.addWidget(label, row, 0)
@@ -135,6 +140,14 @@ class FromTheBox(Sheet):
         high = told.capabilities.ranges_hz[0][0] >= HF_ENDS_HZ and self.converter.currentText() == NONE
         self.antenna.setCurrentText("Short whip" if high else "End-fed wire")
 
+    def _show_sockets(self) -> None:
+        told = self._told
+        ports = told.capabilities.ports if told is not None and told.capabilities is not None else ()
+        self.socket.clear()
+        self.socket.addItems(list(ports))
+        for widget in (self._socket_words, self.socket):
+            widget.setVisible(len(ports) > 1)
+
     def _ask(self, device: str) -> None:
         self._told = None
         self._choice.ask(device, self._take)
@@ -144,6 +157,7 @@ class FromTheBox(Sheet):
         if told.capabilities is not None and not self.name.isModified():
             self.name.setText(told.capabilities.name)
         self._guess_antenna()
+        self._show_sockets()
         self.build.setFocus()
 
     def _build(self) -> None:
@@ -159,6 +173,8 @@ class FromTheBox(Sheet):
             station = begun(desk.station, answers)
             name = next(part.name for part in reversed(station.parts))
             station = with_capabilities(station, name, told.capabilities, told.device, clock.today())
+            if self.socket.currentText():
+                station = choose_port(station, station.route, self.socket.currentText())
             desk.edit("from the box", station)
         except YardDialError as error:
             sentence = str(error)
