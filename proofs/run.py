@@ -26,6 +26,7 @@ PROOFS = {
     "tones": "the dial's error by a tone in three WAV files that sox made, with hum and noise",
     "forecast": "200 crystals of each kind carried six months forward: inside one and two sigma",
     "fit": "1,000 random yards: pulls, bad references, what cannot be separated",
+    "clocks": "receivers with two oscillators: 1,000 fits, what can be told apart and what cannot",
     "next_measurement": "the proposed next measurement against brute force, 300 random yards",
     "silent": "nothing silently wrong: what is too short, doubled, saturated, misled, set back or far too much is said",
     "ghost_orders": "products of three signals to order 5 against brute force, and all zones of direct sampling",

@@ -8,7 +8,7 @@ import numpy as np
 
 from yarddial.analysis.correction.design import Matrix, equations, unknowns_of, whiten
 from yarddial.analysis.correction.outliers import chi_square, outlying, unchecked
-from yarddial.analysis.correction.separability import tied, weakly_known
+from yarddial.analysis.correction.separability import tied, unseen_clocks, weakly_known
 from yarddial.yard.errors import BadObservations
 from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
 from yarddial.yard.observation import Observation
@@ -111,7 +111,9 @@ def fit(observations: Sequence[Observation], priors: Mapping[str, tuple[float, f
     misfit += sum(
         ((value[j] - priors[n][0]) / priors[n][1]) ** 2 for j, n in enumerate(names) if priors and n in priors
     )
-    groups = tied(rows[kept]) or weakly_known(_solve(*white, names, {})[1], names)
+    alone_covariance = _solve(*white, names, {})[1]
+    groups = tied(rows[kept]) or weakly_known(alone_covariance, names)
+    groups = groups or unseen_clocks(alone_covariance, names, priors or {})
     loose = {j for group in groups for j in group}
     estimates = tuple(
         Estimate(name, float(value[j]), float(covariance[j, j] ** 0.5), j not in loose) for j, name in enumerate(names)
@@ -150,6 +152,9 @@ def _solve(
 def _advice(group: Sequence[int], names: Sequence[str], seen: Sequence[Observation]) -> str:
     who = " and ".join(spoken(names[j]) for j in group)
     crystals = [names[j] for j in group if names[j].startswith("crystal:")]
+    if any(names[j].startswith("clock:") for j in group):
+        far, near = "far from the centre, which tells the sampling clock", "near it, which tells the tuner"
+        return f"{who} cannot be told apart yet: measure a carrier {far}, and one {near}"
     if crystals:
         receiver = crystals[0].partition(":")[2]
         if not any(not o.stages and o.receiver == receiver for o in seen):

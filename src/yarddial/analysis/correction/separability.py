@@ -1,5 +1,7 @@
 """Which oscillators can the observations tell apart?"""
 
+from collections.abc import Mapping
+
 import numpy as np
 
 from yarddial.analysis.correction.design import Matrix
@@ -73,3 +75,20 @@ def weakly_known(covariance: Matrix, names: tuple[str, ...]) -> list[tuple[int, 
         for j in pair
         if names[j].startswith("crystal:") and covariance[j, j] > USEFUL_PPM**2
     ]
+
+
+def unseen_clocks(
+    covariance: Matrix, names: tuple[str, ...], priors: Mapping[str, tuple[float, float]]
+) -> list[tuple[int, ...]]:
+    """Find sampling clocks that the looks alone know no better than their sheet: they were all near the centre.
+
+    covariance : without any prior. Each is named with its receiver's crystal.
+    """
+    found: list[tuple[int, ...]] = []
+    for j, name in enumerate(names):
+        kind, _, receiver = name.partition(":")
+        known = priors.get(name)
+        crystal = f"crystal:{receiver}"
+        if kind == "clock" and known is not None and crystal in names and covariance[j, j] > known[1] ** 2:
+            found.append((names.index(crystal), j))
+    return found
