@@ -27,6 +27,8 @@ PROOFS = {
     "forecast": "200 crystals of each kind carried six months forward: inside one and two sigma",
     "fit": "1,000 random yards: pulls, bad references, what cannot be separated",
     "clocks": "receivers with two oscillators: 1,000 fits, what can be told apart and what cannot",
+    "kernel_interface": "the kernel's interface for receivers against the C compiler, and 3,000 retunes with losses",
+    "sound_card": "a real sound server: both oscillators from what is played into it, pauses, ten minutes (20 minutes)",
     "next_measurement": "the proposed next measurement against brute force, 300 random yards",
     "silent": "nothing silently wrong: what is too short, doubled, saturated, misled, set back or far too much is said",
     "ghost_orders": "products of three signals to order 5 against brute force, and all zones of direct sampling",
