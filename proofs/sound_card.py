@@ -99,9 +99,10 @@ def _clocks(rate_hz: int, runs: int) -> bool:
     for seed in range(runs):
         chance = np.random.default_rng((rate_hz, seed))
         tuner_ppm, clock_ppm = chance.normal(0, TUNER_PPM), chance.normal(0, CLOCK_PPM)
-        shares = [*chance.uniform(0.03, 0.06, 2), *chance.uniform(0.28, 0.43, 3), *-chance.uniform(0.28, 0.43, 3)]
-        sent_hz = CENTRE_HZ + rate_hz * np.array(shares)
-        counted_hz = (sent_hz - CENTRE_HZ * (1 + tuner_ppm * 1e-6)) / (1 + clock_ppm * 1e-6)
+        shares = np.array([0.03, 0.06, 0.29, 0.35, 0.41, -0.28, -0.33, -0.42]) + chance.uniform(-0.008, 0.008, 8)
+        sent_hz = CENTRE_HZ + rate_hz * shares
+        off_hz = chance.normal(0, 0.01, sent_hz.size)
+        counted_hz = (sent_hz + off_hz - CENTRE_HZ * (1 + tuner_ppm * 1e-6)) / (1 + clock_ppm * 1e-6)
         n = np.arange(int((SECONDS_S + 3) * rate_hz))
         x = 2e-3 * (chance.standard_normal(n.size) + 1j * chance.standard_normal(n.size))
         for hertz in counted_hz:
