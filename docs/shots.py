@@ -3,18 +3,24 @@
 import random
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from datetime import UTC, datetime, timedelta
 from math import sin
 from pathlib import Path
 
+import msgspec
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from yarddial import wiring
+from yarddial.drivers.finding import Listing
+from yarddial.drivers.protocol import FoundReceiver
+from yarddial.drivers.simulated.driver import SimulatedDriver
 from yarddial.engine.link import EngineInline
 from yarddial.records.entry import Entry
 from yarddial.records.logbook import Logbook
+from yarddial.session.helper_process import HelperInline
 from yarddial.session.session import Session
+from yarddial.ui.from_the_box.sheet import FromTheBox
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.bench.card_sheet import CardSheet
 from yarddial.ui.places.bench.which_lo_sheet import WhichLoSheet
@@ -22,8 +28,9 @@ from yarddial.ui.places.listen.comparison_sheet import ComparisonSheet
 from yarddial.ui.places.true.history_sheet import HistorySheet
 from yarddial.ui.places.true.methods.by_tone import ByTone
 from yarddial.ui.places.true.methods.sheet import MethodsSheet
+from yarddial.ui.receiver_picker.sheet import ReceiverPicker
 from yarddial.ui.start import dressed_application
-from yarddial.yard.demo import LONG_WIRE, demo_station
+from yarddial.yard.demo import demo_station
 from yarddial.yard.station import Station
 
 # A picture that takes longer will never come.
@@ -180,11 +187,6 @@ def _ghosts(app: QApplication, window: MainWindow) -> None:
     _wait(session, lambda: not session.span_test.running)
     _until(app, lambda: session.mitigation.remedies is not None)
     _picture(app, window, "ghosts")
-    remedies = session.mitigation.remedies or ()
-    session.mitigation.try_it(next(remedy for remedy in remedies if remedy.kind == "filter"))
-    _wait(session, lambda: not session.mitigation.running)
-    _picture(app, window, "cure")
-    session.mitigation.leave()
     session.desk.dial(10e6)
     _wait(session, lambda: not session.span_test.why_not())
     session.span_test.test()
@@ -217,16 +219,45 @@ def _history(app: QApplication, window: MainWindow) -> None:
 
 
 def _empty_yard(app: QApplication) -> None:
+    """The first start, and the choice of a receiver, with made-up ones plugged in."""
     log = Path(tempfile.mkdtemp()) / "log.sqlite"
-    session = Session(Station("My yard"), EngineInline(wiring.open_device_flat_out), lambda: Logbook(log))
+    helpers = msgspec.structs.replace(wiring.choice_helpers(inline=True), look=lambda: HelperInline(_plugged_in))
+    session = Session(
+        Station("My yard"), EngineInline(wiring.open_device_flat_out), lambda: Logbook(log), helpers=lambda: helpers
+    )
     window = MainWindow(session)
     window._timer.stop()
     window.resize(1280, 800)
     window.show()
     window.go("Bench")
-    session.building.add(LONG_WIRE)
-    _picture(app, window, "bench-empty")
+    box = FromTheBox(window, session, lambda: None, lambda: None, lambda: None)
+    box.show()
+    _wait(session, lambda: session.receiver_choice.listing is not None)
+    box._ask("simulated:finch")
+    _wait(session, lambda: not session.receiver_choice.is_asking)
+    box.converter.setCurrentText("Up-converter 125")
+    box._show_lo("Up-converter 125")
+    _picture(app, box, "from-the-box")
+    box._build()
+    picker = ReceiverPicker(window, session, "Finch")
+    picker.show()
+    _wait(session, lambda: session.receiver_choice.listing is not None)
+    _run(session, 1)
+    _picture(app, picker, "choose-receiver")
+    picker.close()
     window.close()
+
+
+def _plugged_in() -> Iterator[Listing]:
+    rule = 'SUBSYSTEM=="video4linux", KERNEL=="swradio[0-9]*", TAG+="uaccess"'
+    why = "you may not open /dev/swradio1: put this rule in /etc/udev/rules.d/61-swradio.rules, then plug it in anew"
+    simulated = [("simulated", found) for found in SimulatedDriver().discover()]
+    while True:
+        yield Listing((
+            ("kernel", FoundReceiver("swradio0", "Loft stick", "USB 1-1.4", 480.0)),
+            ("kernel", FoundReceiver("swradio1", "Shed stick", "USB 2-3", 480.0, "denied", why, rule)),
+            ("sound", FoundReceiver("Line in", "Line in", "sound card")), *simulated,
+        ))  # fmt: skip
 
 
 def _measure(session: Session, *, verifying: bool = False) -> None:

@@ -3,7 +3,7 @@
 Front port: an up-converter of 100 MHz whose oscillator runs 60 ppm fast, one steady station at 5 MHz behind it, noise.
 Its rates are what a divider gives; it loses samples and tells it by `first_index` only; an attenuator comes first.
 Options behind `one?`: `swap=1`, `dead=1` (the front port hears nothing), `cold=1`, `lossless=1`, `flat=1` (amplifier
-does nothing), `seed=N`.
+does nothing), `one-sided=1`, `seed=N`.
 """
 
 from typing import ClassVar
@@ -41,7 +41,7 @@ class PloverDriver:
     def open(self, address: str, time: TimeSource) -> "Plover":
         base, _, query = address.partition("?")
         options = dict(piece.partition("=")[::2] for piece in query.split("&") if piece)
-        if base != "one" or set(options) - {"swap", "dead", "cold", "lossless", "flat", "seed"}:
+        if base != "one" or set(options) - {"swap", "dead", "cold", "lossless", "flat", "seed", "one-sided"}:
             raise DeviceNotFound(f"there is no Plover '{address}': there is 'one'")
         return Plover(options, time)
 
@@ -115,6 +115,9 @@ class Plover:
         gain_db = gains["attenuator"] + (0.0 if "flat" in self._options else gains["amplifier"])
         out = out * 10 ** (gain_db / 20)
         out = (np.round(out.real * 2047) + 1j * np.round(out.imag * 2047)) / 2047 + 0.003
+        if "one-sided" in self._options:
+            # A lead that is broken: one of the two sides is missing, and each line stands on both sides of the centre.
+            out = out.real.astype(complex)
         if "swap" in self._options:
             out = out.imag + 1j * out.real
         block = Block(out.astype(np.complex64), self._index)

@@ -8,7 +8,9 @@ import numpy as np
 import pytest
 import soundfile
 
+from yarddial import wiring
 from yarddial.cli.program import run
+from yarddial.records.recordings import write_sigmf
 from yarddial.yard.path import SamplingClock, Stage, trace
 
 
@@ -350,3 +352,36 @@ def test_own_bands_come_in_and_go_out(call: Any, tmp_path: Path, ending: str) ->
         (tmp_path / "bad.csv").write_text(text)
         status, told, err = call("bands", "--own", str(tmp_path / "bad.csv"))
         assert (status, told, word in err) == (2, "", True)
+
+
+def test_an_installed_driver_is_held_to_its_contract_from_the_command_line(capsys: pytest.CaptureFixture[str]) -> None:
+    assert run(["check-driver", "simulated", "--json"], wiring) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert (told["driver"], told["opened"], told["broken"]) == ("simulated", True, [])
+    assert run(["check-driver", "process"], wiring) == 0
+    assert "Nothing was opened" in capsys.readouterr().out
+    assert run(["check-driver", "loft"], wiring) == 2
+    assert run(["devices", "--json"], wiring) == 0
+    first = json.loads(capsys.readouterr().out)["devices"][0]
+    assert {"address", "driver", "name", "state", "cure"} <= set(first)
+
+
+def test_a_program_is_allowed_from_the_command_line(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
+    program = str(Path(__file__).parents[2] / "docs" / "example-program" / "tone.py")
+    assert run(["check-driver", "process", program], wiring) == 2
+    assert "has not been allowed" in capsys.readouterr().err
+    assert run(["allow-program", program], wiring) == 0
+    assert run(["check-driver", "process", program], wiring) == 0
+    assert run(["allow-program", "tone.py"], wiring) == 2
+
+
+def test_a_centre_that_can_only_be_the_receivers_is_suggested(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path
+) -> None:
+    write_sigmf(tmp_path / "r", [np.zeros(50_000, np.complex64)], 1e6, 134e6, {})
+    call = ["measure", str(tmp_path / "r.sigmf-meta"), "--near", "14.2M", "--through", "sum:120M"]
+    assert run([*call, "--centre-at", "dial"], wiring) == 2
+    assert "add --centre-at receiver" in capsys.readouterr().err

@@ -74,6 +74,13 @@ def test_what_is_wrong_is_named_and_nothing_else(options: str, name: str, verdic
     assert others == {name}, found
 
 
+def test_place_and_mirror_alike_are_no_order() -> None:
+    found = checked("lossless=1&one-sided=1")
+    assert found["I/Q order"].verdict == "unknown"
+    assert "cannot be told apart" in found["I/Q order"].detail
+    assert found["I/Q balance"].verdict == "look"
+
+
 @pytest.mark.parametrize("in_thread", [False, True])
 def test_no_loss_goes_missing_over_sixty_retunes(in_thread: bool) -> None:
     """Told by the engine to the sample, but for what was lost after the last block that it took."""
