@@ -49,7 +49,7 @@ def test_a_person_chooses_between_two_versions_part_by_part(qtbot: QtBot, place:
     other.save(other.station.with_part(dish))
     window.session.building.set_value("Ladder", "note", "moved")
     qtbot.waitUntil(lambda: window.session.overview.state.findings[0].fix == Act("compare versions"), timeout=20_000)
-    window._fix(window.session.overview.state.findings[0])
+    window.fixes.fix(window.session.overview.state.findings[0])
     (sheet,) = window.findChildren(VersionsSheet)
     assert sheet.verdict.text() == "2 things differ."
     qtbot.mouseClick(sheet.use, Qt.MouseButton.LeftButton)
@@ -70,7 +70,7 @@ def test_a_damaged_log_is_restored_from_the_window_and_searched(qtbot: QtBot, pl
     window = shown(qtbot, place)
     qtbot.waitUntil(lambda: window.session.log.is_damaged, timeout=20_000)
     assert any(finding.fix == Act("restore the log") for finding in findings(window.session))
-    window._restore_log()
+    window.fixes.restore_log()
     (sheet,) = window.findChildren(RestoreSheet)
     qtbot.mouseClick(sheet.restore, Qt.MouseButton.LeftButton)
     assert "450 entries" in sheet.verdict.text()

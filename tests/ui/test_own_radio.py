@@ -188,7 +188,7 @@ DENIED = ("kernel", FoundReceiver("swradio1", "Second", "USB 1-2", 480.0, "denie
 def test_the_picker_follows_what_is_plugged_in_and_shows_cures(qtbot: QtBot, own_data: Path) -> None:
     seen = [Listing()]
     window = shown(qtbot, picker_session(own_data, seen))
-    window.choose_receiver()
+    window.fixes.choose_receiver()
     picker = window.findChild(ReceiverPicker)
     assert picker is not None
     qtbot.waitUntil(lambda: "No driver finds a receiver" in picker._nothing.text(), timeout=5_000)
@@ -224,7 +224,7 @@ def test_a_choice_takes_over_what_the_driver_knows_and_one_undo_takes_it_back(qt
     window = shown(qtbot, session_of(station.with_part(worn), own_data))
     window.session.toggle_receiver()
     what = next(finding for finding in findings(window.session) if "no receiver is chosen" in finding.what)
-    window._fix(what)
+    window.fixes.fix(what)
     picker = window.findChild(ReceiverPicker)
     assert picker is not None
     qtbot.waitUntil(lambda: bool(picker.simulated.findChildren(QAbstractButton)), timeout=5_000)
@@ -266,7 +266,7 @@ def test_opening_a_yard_starts_no_program_and_opens_nothing(qtbot: QtBot, own_da
     session.toggle_receiver()
     qtbot.waitUntil(lambda: "has not been allowed" in session.live_receiver.trouble, timeout=5_000)
     finding = next(f for f in findings(session) if f.fix_label == "Look at the program")
-    window._fix(finding)
+    window.fixes.fix(finding)
     picker = window.findChild(ReceiverPicker)
     assert picker is not None
     assert picker.program.command.text() == str(program)
@@ -302,7 +302,7 @@ def test_a_feed_that_a_file_has_on_waits_for_a_person(qtbot: QtBot, own_data: Pa
     session.toggle_receiver()
     qtbot.waitUntil(lambda: session.live_receiver.running, timeout=5_000)
     assert made[-1]._got.bias is False
-    window._fix(next(f for f in findings(session) if f.fix_label == "Feed the line"))
+    window.fixes.fix(next(f for f in findings(session) if f.fix_label == "Feed the line"))
     qtbot.waitUntil(lambda: session.live_receiver.running and made[-1]._got.bias, timeout=5_000)
     assert not [f for f in findings(session) if f.fix_label == "Feed the line"]
     assert np.isfinite(session.desk.line.receiver.rate_hz)

@@ -5,6 +5,7 @@ from functools import partial
 from typing import Protocol
 
 from yarddial.session.session import Session
+from yarddial.ui.finding_fixes import FindingFixes
 from yarddial.ui.widgets.finder import Findable
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import format_bound, format_frequency, parse_frequency
@@ -14,6 +15,7 @@ class Commands(Protocol):
     """What the window does; it is one."""
 
     session: Session
+    fixes: FindingFixes
 
     def go(self, name: str) -> None:
         """Open a place."""
@@ -73,6 +75,9 @@ def findables(window: Commands, places: list[str]) -> list[Findable]:
         ("scan all bands for strong signals", partial(_at, window, "Ghosts", session.strong.scan)),
         ("prove all bands", partial(_at, window, "Bands", session.band_run.start)),
         ("measure afresh: leave out what was measured so far", session.calibration.forget),
+        ("choose the receiver: driver, what is plugged in", window.fixes.choose_receiver),
+        ("known stations: add, take out, read from a file", window.fixes.show_known_stations),
+        ("what have you got: begin from the box", window.fixes.begin_from_the_box),
         ("undo", session.undo),
         ("redo", session.redo),
         ("day or night", window.change_theme),

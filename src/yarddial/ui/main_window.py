@@ -10,10 +10,10 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QPaintEvent, QShortcut
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from yarddial.session.finding import Act, Finding, GoTo, MendYard
 from yarddial.session.receiver.live_receiver import DIAL_HALF_SPANS_HZ, next_half_span_hz
 from yarddial.session.session import Session
 from yarddial.ui.dial.dial import Dial, nudge_steps
+from yarddial.ui.finding_fixes import FindingFixes
 from yarddial.ui.findings_bar import FindingsBar
 from yarddial.ui.opener import Files, Opener, dropped_file, is_part
 from yarddial.ui.places_list import PlacesList
@@ -48,6 +48,7 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self.setMinimumSize(900, 600)
         self.strip, self.dial = YardStrip(session), Dial(session)
+        self.fixes = FindingFixes(self, session, self.opener, self.go, self.strip.attempt, self.copy_fault)
         self.places = PlacesList(PLACES)
         self._made: dict[str, QWidget] = {}
         self.stack = QStackedWidget()
@@ -117,7 +118,7 @@ class MainWindow(QMainWindow):
         self.strip.add_wanted.connect(self.put_in)
         self.strip.rename_wanted.connect(lambda name: self.open_part(name, "name"))
         self.strip.export_wanted.connect(self._export_part)
-        self.findings.fixed.connect(self._fix)
+        self.findings.fixed.connect(self.fixes.fix)
         session = self.session
         session.overview.on_state_changed(self._show_state)
         session.overview.on_stale(self.hurry)
@@ -152,7 +153,7 @@ class MainWindow(QMainWindow):
             if name == "Bench":
                 bench = cast("BenchPlace", self._made[name])
                 bench.add_wanted.connect(self.put_in)
-                bench.stations_wanted.connect(self.show_known_stations)
+                bench.stations_wanted.connect(self.fixes.show_known_stations)
             if name == "Bands":
                 cast("BandsPlace", self._made[name]).wanted.connect(self.go)
             self.stack.addWidget(self._made[name])
@@ -168,14 +169,7 @@ class MainWindow(QMainWindow):
         if self._first_place:
             self.go(self._first_place)
             if self.opener.has_files and not self.session.desk.station.parts:
-                self.begin_from_the_box()
-
-    def begin_from_the_box(self) -> None:
-        """Ask what there is, and build the yard of it."""
-        from yarddial.ui.from_the_box.sheet import FromTheBox
-
-        built = partial(self.go, "First light")
-        FromTheBox(self, self.session, self.opener.show_demo, self.opener.ask_open, built).show()
+                self.fixes.begin_from_the_box()
 
     @property
     def is_furnished(self) -> bool:
@@ -360,70 +354,6 @@ class MainWindow(QMainWindow):
             desk.choose_route(passing[0])
         self.bench.open_part(name, key)
 
-    def _fix(self, finding: Finding) -> None:
-        match finding.fix:
-            case GoTo(place):
-                self.go(place)
-            case Act(what):
-                self.strip.attempt(self._acts()[what])
-            case MendYard(bench):
-                self.strip.attempt(partial(self.session.building.mend, bench))
-            case None:
-                pass
-
-    def _acts(self) -> dict[str, Callable[[], object]]:
-        session = self.session
-        return {
-            "measure": self._measure_in_true,
-            "apply": session.calibration.apply,
-            "free the route": self._free_route,
-            "recover": session.recover,
-            "copy the fault": self._copy_fault,
-            "compare versions": self._compare_versions,
-            "write read-only": session.write_read_only,
-            "save elsewhere": self._save_elsewhere,
-            "restore the log": self._restore_log,
-            "export unreadable": self._export_unreadable,
-            "choose the receiver": self.choose_receiver,
-            "begin from the box": self.begin_from_the_box,
-            "feed the line": lambda: session.live_receiver.feed(session.desk.line),
-        }
-
-    def show_known_stations(self) -> None:
-        """The known stations: seen, added, taken out, read from a file."""
-        from yarddial.ui.places.true.methods.sheet import MethodsSheet
-
-        MethodsSheet(self, self.session, "Known stations").show()
-
-    def choose_receiver(self) -> None:
-        """What the active route's receiver really is."""
-        from yarddial.ui.receiver_picker.sheet import ReceiverPicker
-
-        line = self.session.desk.line
-        if not line.missing:
-            ReceiverPicker(self, self.session, line.receiver.name).show()
-
-    def _compare_versions(self) -> None:
-        from yarddial.ui.versions_sheet import VersionsSheet
-
-        VersionsSheet(self, self.session).show()
-
-    def _save_elsewhere(self) -> None:
-        from yarddial.ui.widgets.file_sheet import FileSheet
-
-        FileSheet(self, "Keep the station elsewhere", "my.yard.json", "Keep it", self.session.save_elsewhere).show()
-
-    def _restore_log(self) -> None:
-        from yarddial.ui.places.log.restore_sheet import RestoreSheet
-
-        RestoreSheet(self, self.session.log).show()
-
-    def _export_unreadable(self) -> None:
-        from yarddial.ui.widgets.file_sheet import FileSheet
-
-        keep = self.session.log.export_unreadable
-        FileSheet(self, "Export what cannot be read", "unreadable-entries.jsonl", "Export", keep).show()
-
     def _stop_job(self, lease_id: int) -> None:
         for lease in self.session.jobs.leases:
             if lease.id == lease_id:
@@ -434,15 +364,6 @@ class MainWindow(QMainWindow):
         if self.session.listening.is_open:
             self.go("True")
         self.session.calibration.measure(verifying=verifying)
-
-    def _measure_in_true(self) -> None:
-        self.go("True")
-        self.session.calibration.measure()
-
-    def _free_route(self) -> None:
-        desk = self.session.desk
-        desk.hold(False)
-        desk.dial(desk.station.dial_hz)
 
     def _show_state(self) -> None:
         overview = self.session.overview
@@ -467,9 +388,10 @@ class MainWindow(QMainWindow):
         self._fault_shown = True
         from yarddial.ui.help_sheets import fault_sheet
 
-        fault_sheet(self, self.session.faults.kept[-1], self._copy_fault).show()
+        fault_sheet(self, self.session.faults.kept[-1], self.copy_fault).show()
 
-    def _copy_fault(self) -> None:
+    def copy_fault(self) -> None:
+        """Its details, for whoever mends the program."""
         clipboard = QApplication.clipboard()
         if clipboard is not None:
             clipboard.setText(self.session.faults.details)

@@ -1,0 +1,110 @@
+"""What mends a finding, done from wherever it is shown; and the sheets that this opens."""
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtWidgets import QWidget
+
+from yarddial.session.finding import Act, Finding, GoTo, MendYard
+from yarddial.session.session import Session
+from yarddial.ui.opener import Opener
+
+
+class FindingFixes:
+    """Acts on the window's session; sheets lie over the window."""
+
+    def __init__(
+        self,
+        window: QWidget,
+        session: Session,
+        opener: Opener,
+        go: Callable[[str], object],
+        attempt: Callable[[Callable[[], object]], None],
+        copy_fault: Callable[[], None],
+    ) -> None:
+        self._window, self._session, self._opener = window, session, opener
+        self._go, self._attempt, self._copy_fault = go, attempt, copy_fault
+
+    def fix(self, finding: Finding) -> None:
+        """Do what mends it; a refusal is said on the strip."""
+        match finding.fix:
+            case GoTo(place):
+                self._go(place)
+            case Act(what):
+                self._attempt(self._acts()[what])
+            case MendYard(bench):
+                self._attempt(partial(self._session.building.mend, bench))
+            case None:
+                pass
+
+    def _acts(self) -> dict[str, Callable[[], object]]:
+        session = self._session
+        return {
+            "measure": self._measure_in_true,
+            "apply": session.calibration.apply,
+            "free the route": self._free_route,
+            "recover": session.recover,
+            "copy the fault": self._copy_fault,
+            "compare versions": self._compare_versions,
+            "write read-only": session.write_read_only,
+            "save elsewhere": self._save_elsewhere,
+            "restore the log": self.restore_log,
+            "export unreadable": self._export_unreadable,
+            "choose the receiver": self.choose_receiver,
+            "begin from the box": self.begin_from_the_box,
+            "feed the line": lambda: session.live_receiver.feed(session.desk.line),
+        }
+
+    def begin_from_the_box(self) -> None:
+        """Ask what there is, and build the yard of it."""
+        from yarddial.ui.from_the_box.sheet import FromTheBox
+
+        built = partial(self._go, "First light")
+        FromTheBox(self._window, self._session, self._opener.show_demo, self._opener.ask_open, built).show()
+
+    def choose_receiver(self) -> None:
+        """What the active route's receiver really is."""
+        from yarddial.ui.receiver_picker.sheet import ReceiverPicker
+
+        line = self._session.desk.line
+        if not line.missing:
+            ReceiverPicker(self._window, self._session, line.receiver.name).show()
+
+    def show_known_stations(self) -> None:
+        """The known stations: seen, added, taken out, read from a file."""
+        from yarddial.ui.places.true.methods.sheet import MethodsSheet
+
+        MethodsSheet(self._window, self._session, "Known stations").show()
+
+    def _compare_versions(self) -> None:
+        from yarddial.ui.versions_sheet import VersionsSheet
+
+        VersionsSheet(self._window, self._session).show()
+
+    def _save_elsewhere(self) -> None:
+        from yarddial.ui.widgets.file_sheet import FileSheet
+
+        FileSheet(
+            self._window, "Keep the station elsewhere", "my.yard.json", "Keep it", self._session.save_elsewhere
+        ).show()
+
+    def restore_log(self) -> None:
+        """Put a copy of the log in its place."""
+        from yarddial.ui.places.log.restore_sheet import RestoreSheet
+
+        RestoreSheet(self._window, self._session.log).show()
+
+    def _export_unreadable(self) -> None:
+        from yarddial.ui.widgets.file_sheet import FileSheet
+
+        keep = self._session.log.export_unreadable
+        FileSheet(self._window, "Export what cannot be read", "unreadable-entries.jsonl", "Export", keep).show()
+
+    def _measure_in_true(self) -> None:
+        self._go("True")
+        self._session.calibration.measure()
+
+    def _free_route(self) -> None:
+        desk = self._session.desk
+        desk.hold(False)
+        desk.dial(desk.station.dial_hz)
