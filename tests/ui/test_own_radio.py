@@ -141,11 +141,13 @@ def test_from_an_empty_start_to_a_station_heard(
             person.press(named(sheet, "Choose Finch"))
         case "sound":
             person.press(sheet.others)
+            person.press(sheet.sound.heading)
             qtbot.waitUntil(lambda: sheet.sound.input.currentText() == "Line in")
             person.write(sheet.sound.centre, "7.05 MHz")
             person.press(named(sheet, "Choose the sound card"))
         case "program":
             person.press(sheet.others)
+            person.press(sheet.program.heading)
             person.write(sheet.program.command, str(TONE))
             allow = named(sheet, "Choose a program of mine")
             assert isinstance(allow, QAbstractButton)
@@ -209,6 +211,7 @@ def test_the_picker_follows_what_is_plugged_in_and_shows_cures(qtbot: QtBot, own
     qtbot.waitUntil(lambda: picker.headline.text() == "Finch is the kernel's swradio0.", timeout=2_000)
     seen.append(Listing())
     qtbot.waitUntil(lambda: "not plugged in now" in picker.headline.text(), timeout=2_000)
+    qtbot.mouseClick(picker.stream.heading, Qt.MouseButton.LeftButton)
     qtbot.mouseClick(named(picker, "Choose samples from a program"), Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "nobody sends at 127.0.0.1:7000" in picker.headline.text().lower(), timeout=10_000)
     assert window.session.desk.line.receiver.device == "kernel:swradio0"

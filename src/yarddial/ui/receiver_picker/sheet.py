@@ -1,7 +1,7 @@
 """The sheet "Choose the receiver": what is found now, what can be told instead, and what came of the choice."""
 
 from PyQt6.QtGui import QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from yarddial.drivers.protocol import FoundReceiver
 from yarddial.session.session import Session
@@ -31,7 +31,10 @@ class ReceiverPicker(Sheet):
         self.found, self.simulated = FoundList(), FoundList()
         self._nothing = Words("", 13, tone="quiet", wrap=True)
         self._troubles = Words("", 12, tone="quiet", wrap=True)
-        self._cure = QVBoxLayout()
+        self._cure, self._known = QVBoxLayout(), QGridLayout()
+        self._known.setHorizontalSpacing(px(14))
+        self._known.setVerticalSpacing(px(2))
+        self._known.setColumnStretch(1, 1)
         self.stream, self.sound, self.recording, self.program = told_forms(
             self._choice.is_allowed, self._choice.allow, self._choose
         )
@@ -55,13 +58,15 @@ class ReceiverPicker(Sheet):
         self.body.setSpacing(px(8))
         self.body.addWidget(self.headline)
         self.body.addLayout(self._cure)
+        self.body.addLayout(self._known)
         self.body.addWidget(Words("Found now", 15, "serif"))
         self.body.addWidget(self.found)
         self.body.addWidget(self._nothing)
-        for form in (self.stream, self.sound, self.recording, self.program):
-            self.body.addWidget(form)
         self.body.addWidget(Words("Simulated, to try things out", 15, "serif"))
         self.body.addWidget(self.simulated)
+        self.body.addWidget(Words("Not among them?", 15, "serif"))
+        for form in (self.stream, self.sound, self.recording, self.program):
+            self.body.addWidget(form)
         self.body.addWidget(self._troubles)
         self.body.addStretch()
         self.resize(px(860), px(680))
@@ -71,6 +76,7 @@ class ReceiverPicker(Sheet):
         driver, _, address = self._device.partition(":")
         if driver == "process":
             self.program.command.setText(address)
+            self.program.unfold()
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """Look as long as somebody looks along."""
@@ -125,6 +131,17 @@ class ReceiverPicker(Sheet):
         if choice.trouble and choice.told is not None and choice.told.cure:
             self._cure.addWidget(Cure("", choice.told.cure, self._part_name))
         self.headline.show_verdict(*self._verdict(part, receivers))
+        self._show_known(part)
+
+    def _show_known(self, part: Receiver) -> None:
+        """What its driver has told, once it was asked here."""
+        empty(self._known)
+        told = self._choice.told
+        if told is None or told.capabilities is None or told.device != part.device:
+            return
+        for row, (label, text) in enumerate(known_rows(part)):
+            self._known.addWidget(Words(label, 12, tone="quiet"), row, 0)
+            self._known.addWidget(Words(text, 13, weight=500, wrap=True), row, 1)
 
     def _verdict(self, part: Receiver, receivers: tuple[tuple[str, FoundReceiver], ...]) -> tuple[str, str, str]:
         """Mark, sentence and what follows."""
@@ -136,7 +153,8 @@ class ReceiverPicker(Sheet):
         if not part.device:
             return "look", f"Nothing is chosen for {part.name} yet.", "Without it nothing can be received."
         if choice.told is not None and choice.told.device == part.device:
-            return "good", f"{part.name} is now {_short(part.device)}.", f"{summary(part)}. Ctrl+Z takes it back."
+            now = f"{part.name} is now {_short(part.device)}."
+            return "good", now, "Taken over as the driver says; Ctrl+Z takes it back. Nothing runs until you start it."
         driver, _, address = part.device.partition(":")
         there = any((name, one.address) == (driver, address.partition("?")[0]) for name, one in receivers)
         if driver == "kernel" and choice.listing is not None and not there:
@@ -170,3 +188,22 @@ def summary(part: Receiver) -> str:
     if part.clock_ppm is not None:
         pieces.append("tuner and sampling have an oscillator each")
     return ", ".join(pieces)
+
+
+def known_rows(part: Receiver) -> list[tuple[str, str]]:
+    """What was taken over, a row each."""
+    low_hz, high_hz = part.tuned_span_hz
+    holes = "".join(f", but for {format_bound(low)} to {format_bound(high)}" for low, high in part.holes_hz)
+    rates = [f"{rate / 1e6:g}" for rate in part.rates_hz]
+    some = ", ".join(rates) if len(rates) < 5 else f"{len(rates)} from {rates[0]} to {rates[-1]}"
+    feeds = [port.name for port in part.ports if port.bias is not None]
+    rows = [
+        ("tunes", f"{format_bound(low_hz)} to {format_bound(high_hz)}{holes}"),
+        ("rates", f"{some} MS/s"),
+        ("ports", ", ".join(port.name for port in part.ports)),
+        ("gain stages", ", ".join(f"{stage.name}, {len(stage.steps_db)} steps" for stage in part.gain_stages)),
+        ("bias feed", f"port {', '.join(feeds)}; off until you switch it on" if feeds else ""),
+        ("bits", str(part.bits)),
+        ("oscillators", "tuner and sampling have one each" if part.clock_ppm is not None else ""),
+    ]
+    return [(label, text) for label, text in rows if text]

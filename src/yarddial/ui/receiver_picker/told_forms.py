@@ -4,7 +4,7 @@ import contextlib
 from collections.abc import Callable, Sequence
 from functools import partial
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from yarddial.drivers.protocol import FoundReceiver
@@ -28,28 +28,43 @@ FORMAT_WORDS = {"cu8": "8 bits, unsigned", "cs8": "8 bits, signed", "cs16": "16 
 
 
 class ToldForm(QWidget):
-    """Heading, one row of fields, a word on what was refused. `chosen` carries the device."""
+    """A heading that unfolds a row of fields, and a word on what was refused. `chosen` carries the device."""
 
     chosen = pyqtSignal(str)
 
     def __init__(self, heading: str, about: str) -> None:
         super().__init__()
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, px(4), 0, px(2))
-        layout.setSpacing(px(4))
-        layout.addWidget(Words(heading, 15, "serif"))
-        layout.addWidget(Words(about, 12, tone="quiet", wrap=True))
-        self.row = QHBoxLayout()
-        self.row.setSpacing(px(10))
-        layout.addLayout(self.row)
+        self.heading = button(heading, plain=True)
+        self.heading.clicked.connect(self.unfold)
+        head = QHBoxLayout()
+        head.setSpacing(px(12))
+        head.addWidget(self.heading, 0, Qt.AlignmentFlag.AlignTop)
+        head.addWidget(Words(about, 12, tone="quiet", wrap=True), 1)
+        self._fields = QWidget()
+        self.page = QVBoxLayout(self._fields)
+        self.page.setContentsMargins(px(22), 0, 0, px(6))
+        self.page.setSpacing(px(4))
         # A second row where one would be too wide.
-        self.rest = QHBoxLayout()
-        self.rest.setSpacing(px(10))
-        layout.addLayout(self.rest)
+        self.row, self.rest = QHBoxLayout(), QHBoxLayout()
+        for row in (self.row, self.rest):
+            row.setSpacing(px(10))
+            self.page.addLayout(row)
         self.said = Words("", 12, tone="vermilion", wrap=True)
         self.said.hide()
-        layout.addWidget(self.said)
-        self._page = layout
+        self.page.addWidget(self.said)
+        self._fields.hide()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, px(2), 0, 0)
+        layout.setSpacing(px(2))
+        layout.addLayout(head)
+        layout.addWidget(self._fields)
+
+    def unfold(self) -> None:
+        """Show the fields, or put them away."""
+        self._fields.setVisible(self._fields.isHidden())
+        first = next(iter(self._fields.findChildren(QLineEdit)), None)
+        if first is not None and not self._fields.isHidden():
+            first.setFocus()
 
     def add_field(
         self, name: str, label: str, text: str, width: int = 110, row: QHBoxLayout | None = None
@@ -151,7 +166,7 @@ class SoundForm(ToldForm):
         self.row.addStretch(1)
         self._choose = self.add_choose("Choose the sound card")
         self._needs = QVBoxLayout()
-        self._page.addLayout(self._needs)
+        self.page.addLayout(self._needs)
         self._shown: tuple[FoundReceiver, ...] | None = None
 
     def show_inputs(self, found: Sequence[FoundReceiver]) -> None:
