@@ -89,7 +89,7 @@ def test_a_receiver_without_a_driver_is_said(session: Session) -> None:
         session.building.add(part)
     session.toggle_receiver()
     session.poll()
-    assert "no driver is set for Wide-band receiver" in session.live_receiver.trouble
+    assert "no receiver is chosen for Wide-band receiver" in session.live_receiver.trouble
     assert not session.live_receiver.wanted
 
 
