@@ -29,6 +29,7 @@ PROOFS = {
     "clocks": "receivers with two oscillators: 1,000 fits, what can be told apart and what cannot",
     "kernel_interface": "the kernel's interface for receivers against the C compiler, and 3,000 retunes with losses",
     "sound_card": "a real sound server: both oscillators from what is played into it, pauses, ten minutes (20 minutes)",
+    "walk": "200 random yards walked to the end: all routes serve, against the fewest measurements by search",
     "next_measurement": "the proposed next measurement against brute force, 300 random yards",
     "silent": "nothing silently wrong: what is too short, doubled, saturated, misled, set back or far too much is said",
     "ghost_orders": "products of three signals to order 5 against brute force, and all zones of direct sampling",

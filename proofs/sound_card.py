@@ -39,7 +39,9 @@ def sound_server(rate_hz: int) -> Iterator[None]:
         os.environ["PULSE_SERVER"] = f"unix:{folder}/pulse/native"
         server = subprocess.Popen(
             [
-                "pulseaudio", "-n", "--daemonize=no", "--exit-idle-time=-1", "--log-target=null",
+                # Not in real time: the kernel would end it where this machine is busy.
+                "pulseaudio", "-n", "--daemonize=no", "--realtime=no", "--high-priority=no", "--exit-idle-time=-1",
+                "--log-target=null",
                 "-L", "module-native-protocol-unix",
                 "-L", f"module-null-sink sink_name=air rate={rate_hz} format=s32le channels=2",
             ],

@@ -258,6 +258,7 @@ class JobYard:
             "comparison": s.comparison.running,
             "reception_check": s.reception_check.running,
             "band_run": s.band_run.running,
+            "oscillator_walk": s.oscillator_walk.running,
             "device_check": s.device_check.running,
             "listening": s.listening.is_open,
             "recording": s.listening.recorder.recording is not None,
@@ -367,6 +368,7 @@ BEGIN: dict[str, Callable[[JobYard], object]] = {
     "comparison": _compare,
     "reception_check": _check_reception,
     "band_run": lambda yard: yard.session.band_run.start(),
+    "oscillator_walk": lambda yard: yard.session.oscillator_walk.start(),
     "device_check": lambda yard: yard.session.device_check.start(),
 }
 assert set(BEGIN) == set(KINDS), "every job of the table needs a way to be begun here"

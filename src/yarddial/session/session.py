@@ -41,6 +41,7 @@ if TYPE_CHECKING:
     from yarddial.session.calibration.carrier_watch import CarrierWatch
     from yarddial.session.calibration.live_methods import LiveMethods
     from yarddial.session.calibration.lo_leak_scan import LoLeakScan
+    from yarddial.session.calibration.oscillator_walk import OscillatorWalk
     from yarddial.session.calibration.other_methods import OtherMethods
     from yarddial.session.listening.comparison import Comparison
     from yarddial.session.listening.reception_check import ReceptionCheck
@@ -194,6 +195,13 @@ class Session:
         return BandRun(self.desk, self.live_receiver, self.jobs, self.calibration, self.span_test, self.board, self.log)
 
     @cached_property
+    def oscillator_walk(self) -> "OscillatorWalk":
+        """All oscillators in one list, and the walk through them; loaded when it is first asked for."""
+        from yarddial.session.calibration.oscillator_walk import OscillatorWalk
+
+        return OscillatorWalk(self.desk, self.live_receiver, self.jobs, self.calibration, self.background)
+
+    @cached_property
     def span_planner(self) -> "SpanPlanner":
         """Which rate and centre; loaded when it is first asked for."""
         from yarddial.session.sampling.span_planner import SpanPlanner
@@ -246,6 +254,8 @@ class Session:
             self.reception_check.poll()
         if "band_run" in vars(self):
             self.band_run.poll()
+        if "oscillator_walk" in vars(self):
+            self.oscillator_walk.poll()
         self.overview.refresh()
         self._polls += 1
         if self._grows.is_due():

@@ -93,18 +93,25 @@ def test_a_receiver_without_a_driver_is_said(session: Session) -> None:
     assert not session.live_receiver.wanted
 
 
-def test_before_they_can_be_told_apart_only_a_shift_is_offered(session: Session, finish: Finish) -> None:
+def test_before_they_can_be_told_apart_both_are_entered_together(session: Session, finish: Finish) -> None:
+    """The sum is known: the dial is true where it was measured; elsewhere it is no worse than its doubt says."""
+    places = ((VIA_LADDER, 1.134e6), (DIRECT, 145.2e6))
+    before = [abs(true_error_hz(session, 1, route, hertz)) for route, hertz in places]
     session.calibration.measure()
     finish(session)
     proposal = session.calibration.proposal()
     assert proposal is not None
-    assert proposal.shift_only
+    assert proposal.together == (("crystal:Finch", "lo:Ladder"),)
+    assert {change.part for change in proposal.changes} == {"Finch", "Ladder"}
+    assert "of Finch's crystal and Ladder's oscillator the sum is known" in proposal.sentence
     session.calibration.apply()
-    assert abs(true_error_hz(session, 1, VIA_LADDER, 10e6)) < 1.0
-    # The price of a shift, in the open: another band is off by the crystal, and the program knows it does not know.
-    elsewhere = session.calibration.state(dial_hz=1.134e6)
-    assert abs(true_error_hz(session, 1, VIA_LADDER, 1.134e6)) > 100
-    assert elsewhere.sigma_hz > 30
+    # A single look may be at something else by a little: its own doubt of it, twice.
+    assert abs(true_error_hz(session, 1, VIA_LADDER, 10e6)) < 2 * session.calibration.state(dial_hz=10e6).sigma_hz
+    for (route, hertz), was_hz in zip(places, before, strict=True):
+        line = session.desk.station.line(route)
+        left_hz = abs(true_error_hz(session, 1, route, hertz))
+        assert left_hz < was_hz
+        assert left_hz < 3 * session.calibration.state(line, hertz).sigma_hz
 
 
 def test_apply_can_be_undone_and_redone_and_the_log_says_so(session: Session, finish: Finish) -> None:

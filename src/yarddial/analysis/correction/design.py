@@ -48,6 +48,12 @@ class ObservationNoise(NamedTuple):
     shared: Matrix
     group: NDArray[np.int64]
 
+    @property
+    def total_hz(self) -> Matrix:
+        """All doubts of each look together."""
+        total: Matrix = np.sqrt(self.sigma**2 + self.shared**2 + self.daily**2)
+        return total
+
     def take(self, kept: NDArray[np.int64]) -> "ObservationNoise":
         """The doubts of some rows."""
         return ObservationNoise(self.sigma[kept], self.daily[kept], self.day[kept], self.shared[kept], self.group[kept])

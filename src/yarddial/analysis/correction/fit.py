@@ -8,7 +8,7 @@ import numpy as np
 
 from yarddial.analysis.correction.design import Matrix, equations, unknowns_of, whiten
 from yarddial.analysis.correction.outliers import chi_square, outlying, unchecked
-from yarddial.analysis.correction.separability import tied, unseen_clocks, weakly_known
+from yarddial.analysis.correction.separability import known_alone, tied, unseen_clocks, weakly_known
 from yarddial.yard.errors import BadObservations
 from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
 from yarddial.yard.observation import Observation
@@ -41,7 +41,7 @@ class CorrectionFit(msgspec.Struct, frozen=True):
     covariance : k by k, in the units of `estimates`.
     residuals_hz : observed minus fitted dial, one for each observation, outliers too.
     outliers : indices of observations left out.
-    inseparable : sentences, one for each group of oscillators that cannot be told apart.
+    inseparable : sentences, one for each group of oscillators that cannot be told apart; together : those groups.
     remarks : what could not be checked, what contradicts, what was left out.
     prior_misfit : chi-square that the priors cost; large where the observations contradict them.
     """
@@ -56,6 +56,7 @@ class CorrectionFit(msgspec.Struct, frozen=True):
     dof: int
     observations: tuple[Observation, ...]
     prior_misfit: float = 0.0
+    together: tuple[tuple[str, ...], ...] = ()
 
     def estimate(self, name: str) -> Estimate | None:
         """The estimate of one oscillator, if the observations touch it."""
@@ -112,7 +113,10 @@ def fit(observations: Sequence[Observation], priors: Mapping[str, tuple[float, f
         ((value[j] - priors[n][0]) / priors[n][1]) ** 2 for j, n in enumerate(names) if priors and n in priors
     )
     alone_covariance = _solve(*white, names, {})[1]
-    groups = tied(rows[kept]) or weakly_known(alone_covariance, names)
+    sure = known_alone(rows[kept], noise.take(kept).with_lies(lies_hz).total_hz, names, priors or {})
+    others = [j for j in range(len(names)) if j not in sure]
+    groups = [tuple(others[j] for j in group) for group in tied(rows[np.ix_(kept, np.array(others))])] if others else []
+    groups = groups or [g for g in weakly_known(alone_covariance, names) if not set(g) & set(sure)]
     groups = groups or unseen_clocks(alone_covariance, names, priors or {})
     loose = {j for group in groups for j in group}
     estimates = tuple(
@@ -130,6 +134,7 @@ def fit(observations: Sequence[Observation], priors: Mapping[str, tuple[float, f
         dof=dof,
         observations=seen,
         prior_misfit=misfit,
+        together=tuple(tuple(names[j] for j in group) for group in groups if len(group) > 1),
     )
 
 

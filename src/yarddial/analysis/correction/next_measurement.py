@@ -109,11 +109,16 @@ def _after_look(
     """Variances at the wanted places after one more look: what it checks, and what it leaves unchecked, counted."""
     latest = max((seen.at_utc for seen in made), default="")
     look = observed(line, reference, reference.frequency_hz, MEASURED_HZ, latest)
-    names = oscillators.names
-    rows, right, noise = equations([*made, look], names)
-    looks = (*made, look)
+    covariance = covariance_after((*made, look), before)
+    return [float(goal @ covariance @ goal) for goal in goals]
+
+
+def covariance_after(looks: Sequence[Observation], before: Oscillators) -> np.ndarray:
+    """Covariance of all oscillators, shape (k, k), after looks on top of what was known before them."""
+    names = before.names
+    rows, right, noise = equations(looks, names)
     lies_hz = np.array([one.lie_sigma_hz for one in looks]) * unchecked(rows, noise.group)
     white, _ = whiten(rows, right, noise.with_lies(lies_hz))
     weight = np.diag([1 / max(before.sigma(name), 1e-12) ** 2 for name in names])
-    covariance = np.linalg.inv(white.T @ white + weight)
-    return [float(goal @ covariance @ goal) for goal in goals]
+    found: np.ndarray = np.linalg.inv(white.T @ white + weight)
+    return found

@@ -11,6 +11,8 @@ CONDITION_LIMIT = 30.0
 CORRELATION_LIMIT = 0.99
 # A crystal doubt beyond this, when tied to another unknown, is hardly better than the data sheet's.
 USEFUL_PPM = 1.0
+# So much better than its sheet an unknown must be told by looks of its own.
+BETTER = 3.0
 
 
 def tied(rows: Matrix) -> list[tuple[int, ...]]:
@@ -92,3 +94,45 @@ def unseen_clocks(
         if kind == "clock" and known is not None and crystal in names and covariance[j, j] > known[1] ** 2:
             found.append((names.index(crystal), j))
     return found
+
+
+def known_alone(
+    rows: Matrix, sigma_hz: Matrix, names: tuple[str, ...], priors: Mapping[str, tuple[float, float]]
+) -> tuple[int, ...]:
+    """Find unknowns that some looks tell of alone, one after the other: what is known then counts for the next.
+
+    Parameters
+    ----------
+    rows : ndarray, shape (n, k)
+        Design matrix, hertz per unit.
+    sigma_hz : ndarray, shape (n,)
+        Doubt of each look in whole.
+    priors : mapping of name to (value, sigma)
+        Better by BETTER than its sheet is known; without one there is nothing to go by, and nothing is known.
+
+    Returns
+    -------
+    tuple of int
+        Columns. However alike another column is in other looks, these do not lean on it.
+    """
+    variance = np.square(sigma_hz)
+    left = list(range(len(names)))
+    found: list[int] = []
+    while True:
+        best: tuple[float, int] | None = None
+        for j in left:
+            lone = [i for i in range(rows.shape[0]) if rows[i, j] and not any(rows[i, k] for k in left if k != j)]
+            known = priors.get(names[j])
+            if not lone or known is None or not known[1] > 0:
+                continue
+            ratio = float(np.sum(rows[lone, j] ** 2 / variance[lone])) ** -0.5 / known[1]
+            if ratio < 1 / BETTER and (best is None or ratio < best[0]):
+                best = (ratio, j)
+        if best is None:
+            return tuple(sorted(found))
+        ratio, j = best
+        sigma = ratio * priors[names[j]][1]
+        # What it leaves open counts as noise of the looks that hold it.
+        variance = variance + np.square(rows[:, j] * sigma)
+        left.remove(j)
+        found.append(j)

@@ -69,6 +69,9 @@ _KINDS = (
     JobKind("comparison", "work", "a comparison", "a comparison is under way"),
     JobKind("reception_check", "work", "the proof by steps", "the proof by steps is under way", tunes=False),
     JobKind("band_run", "work", "the proof of all bands", "the bands are being proven", tunes=False, outlives=True),
+    JobKind(
+        "oscillator_walk", "work", "all oscillators", "all oscillators are being measured", tunes=False, outlives=True
+    ),
     JobKind("device_check", "device", "First light", "checks are being made", tunes=False, outlives=True),
 )
 KINDS = {kind.name: kind for kind in _KINDS}

@@ -325,7 +325,7 @@ class Calibration(Job):
                 station=self._desk.station.name,
                 kind="correction",
                 route=self._desk.line.name,
-                method="shift" if proposal.shift_only else "model",
+                method="sum" if proposal.together else "model",
                 text=proposal.sentence,
                 data=LoggedCorrection(
                     tuple(LoggedChange(c.part, c.unit, c.old, c.new, c.known_only) for c in proposal.changes),

@@ -8,14 +8,14 @@ from yarddial.analysis.correction.fit import CorrectionFit
 from yarddial.records.entry import utc_now
 from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma
 from yarddial.yard.line import Line
-from yarddial.yard.oscillators import DialState, Oscillators, crystal_of, oscillator_of
+from yarddial.yard.oscillators import DialState, Oscillators, crystal_of, oscillator_of, spoken
 from yarddial.yard.parts import Converter, Part, Receiver, Transceiver, converters_of, with_converter
-from yarddial.yard.path import lo_weights
 from yarddial.yard.station import Station
 
 # Entered values are kept to the last digit that a listening program takes.
 PPM_DECIMALS = 3
 LO_DECIMALS = 1
+FITTED = "fit of known carriers"
 
 
 class EnteredChange(msgspec.Struct, frozen=True):
@@ -52,13 +52,13 @@ class EnteredChange(msgspec.Struct, frozen=True):
 class CorrectionProposal(msgspec.Struct, frozen=True):
     """A correction, not yet entered.
 
-    shift_only : right at this place only, since crystal and converter cannot be told apart yet.
+    together : groups of oscillators, by name, of which only the sum is known: entered all at once or not at all.
     sigma_after_hz : the dial's one-sigma doubt at its present place once it is entered.
     """
 
     changes: tuple[EnteredChange, ...]
     station: Station
-    shift_only: bool
+    together: tuple[tuple[str, ...], ...]
     sigma_after_hz: float
 
     @property
@@ -69,41 +69,50 @@ class CorrectionProposal(msgspec.Struct, frozen=True):
     @property
     def label(self) -> str:
         """Name of the step for undo."""
-        return "shift for this place" if self.shift_only else "correction"
+        return "correction"
 
     @property
     def sentence(self) -> str:
         """What is entered, in one line."""
         what = "; ".join(change.text for change in self.changes)
-        return f"Entered {what}: the dial is then true to {format_sigma(self.sigma_after_hz)[1:]} here"
+        sums = "".join(
+            f"; of {' and '.join(spoken(name) for name in group)} the sum is known" for group in self.together
+        )
+        return f"Entered {what}{sums}: the dial is then true to {format_sigma(self.sigma_after_hz)[1:]} here"
 
 
 def propose(
     station: Station, line: Line, fit: CorrectionFit, oscillators: Oscillators, state: DialState
 ) -> CorrectionProposal:
-    """Work out what to enter for everything that the fit can tell apart, or a shift for this place."""
-    crystal = fit.estimate(crystal_of(line.receiver.name))
-    loose = [c for c in line.converters if not _is_separate(fit, oscillator_of(c)) and not c.follows_dial]
-    if loose and (crystal is None or not crystal.separate):
-        return _shift(station, line, loose[0], state)
-    changed, changes = station, list[EnteredChange]()
+    """Work out what to enter: of every oscillator that the fit touches, what is most likely, all at once.
+
+    The most likely values together leave each route with its own least doubt, whether the measurements tell two of them
+    apart or know only their sum; one of them alone could throw another route off by what the other still holds.
+    Nothing is entered while every step lies well inside its doubt, as that would only chase noise.
+    """
+    changed, changes, worth = station, list[EnteredChange](), False
     for part in station.parts:
         edits: list[tuple[Part, EnteredChange]] = []
-        if isinstance(part, Receiver) and _is_separate(fit, crystal_of(part.name)):
-            edits.append(_true_receiver(part, oscillators))
+        if isinstance(part, Receiver) and (name := crystal_of(part.name)) in oscillators.names and fit.estimate(name):
+            edits.append(_true_receiver(part, oscillators, known=_is_separate(fit, name)))
+            worth = worth or _worth(fit, oscillators, name, edits[-1][1], state)
         for converter in converters_of(part):
-            if not _is_separate(fit, oscillator_of(converter)):
+            name = oscillator_of(converter)
+            if fit.estimate(name) is None:
                 continue
             if isinstance(part, Transceiver):
-                edits.append(_true_transceiver(part, oscillators.value(oscillator_of(converter)), oscillators))
+                edits.append(_true_transceiver(part, oscillators.value(name), oscillators))
             else:
-                true, change = _true_converter(converter, oscillators)
+                true, change = _true_converter(converter, oscillators, known=_is_separate(fit, name))
                 edits.append((with_converter(changed.part(part.name), true), change))
+            worth = worth or _worth(fit, oscillators, name, edits[-1][1], state)
         for edited, change in edits:
             if change.new != change.old:
                 changes.append(change)
-                changed = changed.with_part(edited)
-    return CorrectionProposal(tuple(changes), changed, False, state.sigma_hz)
+            changed = changed.with_part(edited)
+    if not worth or not changes:
+        return CorrectionProposal((), station, fit.together, state.sigma_hz)
+    return CorrectionProposal(tuple(changes), changed, fit.together, state.sigma_hz)
 
 
 def _is_separate(fit: CorrectionFit, name: str) -> bool:
@@ -111,24 +120,27 @@ def _is_separate(fit: CorrectionFit, name: str) -> bool:
     return estimate is not None and estimate.separate
 
 
-def _true_receiver(part: Receiver, oscillators: Oscillators) -> tuple[Receiver, EnteredChange]:
+def _worth(fit: CorrectionFit, oscillators: Oscillators, name: str, change: EnteredChange, state: DialState) -> bool:
+    """A step well inside the doubt only chases noise; of a sum it is the dial's own error that tells."""
+    if not _is_separate(fit, name):
+        return change.new != change.old and abs(state.error_hz) > 0.5 * state.sigma_hz
+    return abs(change.new - change.old) > 0.5 * oscillators.sigma(name)
+
+
+def _true_receiver(part: Receiver, oscillators: Oscillators, *, known: bool) -> tuple[Receiver, EnteredChange]:
     value, sigma = oscillators.value(crystal_of(part.name)), oscillators.sigma(crystal_of(part.name))
     entered = round(value, PPM_DECIMALS)
-    if not _worth(part.entered_ppm, entered, sigma):
-        entered = part.entered_ppm
-    measured = part.crystal_ppm.measured(value, sigma, utc_now(), "fit of known carriers")
-    replaced = msgspec.structs.replace(part, crystal_ppm=measured, entered_ppm=entered)
+    crystal = part.crystal_ppm.measured(value, sigma, utc_now(), FITTED) if known else part.crystal_ppm
+    replaced = msgspec.structs.replace(part, crystal_ppm=crystal, entered_ppm=entered)
     return replaced, EnteredChange(part.name, "ppm", part.entered_ppm, entered)
 
 
-def _true_converter(part: Converter, oscillators: Oscillators) -> tuple[Converter, EnteredChange]:
+def _true_converter(part: Converter, oscillators: Oscillators, *, known: bool) -> tuple[Converter, EnteredChange]:
     value = part.nominal_lo_hz + oscillators.value(oscillator_of(part))
     sigma = oscillators.sigma(oscillator_of(part))
     entered = round(value, LO_DECIMALS)
-    if not _worth(part.entered_lo_hz, entered, sigma):
-        entered = part.entered_lo_hz
-    measured = part.lo_hz.measured(value, sigma, utc_now(), "fit of known carriers")
-    replaced = msgspec.structs.replace(part, lo_hz=measured, entered_lo_hz=entered)
+    lo_hz = part.lo_hz.measured(value, sigma, utc_now(), FITTED) if known else part.lo_hz
+    replaced = msgspec.structs.replace(part, lo_hz=lo_hz, entered_lo_hz=entered)
     return replaced, EnteredChange(part.name, "Hz", part.entered_lo_hz, entered)
 
 
@@ -136,26 +148,8 @@ def _true_transceiver(part: Transceiver, value: float, oscillators: Oscillators)
     """Nothing of it is for us to enter; it is known from now on."""
     (converter,) = converters_of(part)
     sigma = oscillators.sigma(oscillator_of(converter))
-    known = round(value, PPM_DECIMALS) if _worth(part.rig_ppm.value, value, sigma) else part.rig_ppm.value
-    measured = part.rig_ppm.measured(known, sigma, utc_now(), "fit of known carriers")
+    known = round(value, PPM_DECIMALS)
+    measured = part.rig_ppm.measured(known, sigma, utc_now(), FITTED)
     return msgspec.structs.replace(part, rig_ppm=measured), EnteredChange(
         part.name, "ppm", part.rig_ppm.value, known, True
-    )
-
-
-def _worth(old: float, new: float, sigma: float) -> bool:
-    """A step well inside the doubt only chases noise."""
-    return abs(new - old) > 0.5 * sigma
-
-
-def _shift(station: Station, line: Line, part: Converter, state: DialState) -> CorrectionProposal:
-    """Put the whole error of this place into one converter's entered oscillator."""
-    weight = lo_weights(line.stages)[line.converters.index(part)]
-    entered = round(part.entered_lo_hz + state.trace.sense * weight * state.error_hz, LO_DECIMALS)
-    if not _worth(part.entered_lo_hz, entered, state.sigma_hz):
-        return CorrectionProposal((), station, True, state.sigma_hz)
-    owner = next(p for p in station.parts if any(c.name == part.name for c in converters_of(p)))
-    changed = station.with_part(with_converter(owner, msgspec.structs.replace(part, entered_lo_hz=entered)))
-    return CorrectionProposal(
-        (EnteredChange(part.name, "Hz", part.entered_lo_hz, entered),), changed, True, state.sigma_hz
     )

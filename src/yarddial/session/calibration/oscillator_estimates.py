@@ -214,6 +214,11 @@ class OscillatorEstimates:
         colder = self.colder_than(self._fitted_s)
         self.oscillators = grown(known, self._moving(), self._units, since_s, colder)
 
+    @property
+    def fitted(self) -> Oscillators:
+        """As the measurements had it, before any uncertainty grew since: what a plan is made on."""
+        return self._fitted
+
     def serves_for_s(self) -> float:
         """How long the dial will serve its mode here, once corrected, without being measured again."""
         station, line = self._desk.station, self._desk.line

@@ -1,6 +1,8 @@
 """Over True, and of the dial itself: how far it is off, whether that serves, how long it will."""
 
+from collections.abc import Sequence
 from datetime import timedelta
+from typing import TYPE_CHECKING
 
 import msgspec
 
@@ -8,10 +10,18 @@ from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.verdict import Verdict
 from yarddial.session.wording import capital
 from yarddial.yard import clock
-from yarddial.yard.frequency import format_hertz, format_sigma
+from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
 from yarddial.yard.modes import Mode, mode_named, suitability
 from yarddial.yard.oscillators import DialState
 
+if TYPE_CHECKING:
+    # Not needed before the list is opened.
+    from yarddial.analysis.correction.measurement_plan import MeasurementPlan
+    from yarddial.session.calibration.oscillator_list import OscillatorRow
+    from yarddial.session.calibration.oscillator_walk import OscillatorWalk
+
+# Of one measurement of a walk, on the way and back.
+LOOK_S = 40.0
 DAY_S, LONGEST_S = 86_400.0, 365.25 * 86_400.0
 
 
@@ -90,3 +100,54 @@ def true_verdict(calibration: Calibration, mode: Mode) -> Verdict:
         consequence = capital(calibration.fit.inseparable[0]) + "."
         return msgspec.structs.replace(verdict, consequence=consequence)
     return verdict
+
+
+def oscillators_verdict(rows: "Sequence[OscillatorRow]", walk: "OscillatorWalk") -> Verdict:
+    """Over the list of all oscillators: how many are true, and what does the rest."""
+    if not rows:
+        return Verdict("unknown", "There is no oscillator to true.", "A route to a receiver comes first.", "none")
+    count, true = len(rows), sum(row.mark == "good" for row in rows)
+    plan = walk.plan
+    begins = f"{capital(_number(true))} of {_number(count)} oscillators are true."
+    if true == count:
+        unmet = "" if plan is None or not plan.unmet else _unmet_sentence(plan)
+        serves = unmet or "Every route serves what it is used for."
+        return Verdict("good", f"All {_number(count)} are true.", serves, "true")
+    if walk.running:
+        return Verdict(
+            "unknown", f"Measuring: {true} of {_number(count)} are true.", "It goes on by itself.", "walking"
+        )
+    if plan is None:
+        return Verdict("unknown", begins, "The rest is being planned.", "planning")
+    left = len(plan.looks)
+    if left:
+        minutes = max(round(left * LOOK_S / 60), 1)
+        looks = "one measurement" if left == 1 else f"{_number(left)} measurements"
+        does = f"{capital(looks)}, about {minutes} min, {'does' if left == 1 else 'do'} the rest."
+        return Verdict(
+            "look", f"{begins} {does}", _unmet_sentence(plan) or "Nothing then makes a route worse.", "to do"
+        )
+    own = [row for row in rows if row.entered == "cannot be"]
+    if true + len(own) == count and own:
+        names = " and ".join(row.title for row in own)
+        return Verdict(
+            "good", f"{begins} {capital(names)} is set in its own menu.", capital(own[0].next_step) + ".", "its menu"
+        )
+    return Verdict("look", begins, "Enter what is known, or add a known station for the rest.", "to enter")
+
+
+def _unmet_sentence(plan: "MeasurementPlan") -> str:
+    """What no known station makes good enough; the worst of it."""
+    if not plan.unmet:
+        return ""
+    place, sigma_hz = max(plan.unmet, key=lambda one: one[1] / one[0].tolerance_hz)
+    where = format_frequency(place.dial_hz)
+    return (
+        f"{place.line.name} at {where} will be known to {format_sigma(2 * sigma_hz)[1:]} only, where "
+        f"{format_sigma(place.tolerance_hz)[1:]} is asked for: no known station does better."
+    )
+
+
+def _number(count: int) -> str:
+    words = ("none", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
+    return words[count] if count < len(words) else str(count)

@@ -35,6 +35,8 @@ class TruePlace(QWidget):
         self.measure = button("Measure here", strong=True, tip="Measure the known station at the dial (M)")
         self.apply = button("Apply", tip="Enter the correction (Ctrl+Return); Ctrl+Z takes it back")
         self.verify = button("Verify", tip="Measure again with the correction entered (V)")
+        self.everything = button("All oscillators", tip="All of the yard in one list, and a walk that trues them all")
+        self.everything.clicked.connect(self._show_all)
         self._beside = Words("", 12, tone="quiet", wrap=True)
         self._errors = ErrorPicture()
         self._evidence = Evidence(session)
@@ -58,7 +60,7 @@ class TruePlace(QWidget):
     def _lay_out(self) -> None:
         buttons = QHBoxLayout()
         buttons.setSpacing(px(10))
-        for widget in (self.measure, self.apply, self.verify):
+        for widget in (self.measure, self.apply, self.verify, self.everything):
             buttons.addWidget(widget)
         buttons.addStretch()
         left = QVBoxLayout()
@@ -74,6 +76,11 @@ class TruePlace(QWidget):
         left.addWidget(Words("Dial error over all routes", 14, "serif"))
         left.addWidget(self._errors, 1)
         side_by_side(self, self.headline, left, self._evidence)
+
+    def _show_all(self) -> None:
+        from yarddial.ui.places.true.all_oscillators_sheet import AllOscillatorsSheet
+
+        AllOscillatorsSheet(self, self._session).show()
 
     def _measure(self) -> None:
         self._session.calibration.measure()
@@ -92,7 +99,6 @@ class TruePlace(QWidget):
         self.measure.setEnabled(not why_not)
         self.verify.setEnabled(not why_not and calibration.fit is not None)
         self.apply.setEnabled(can_apply)
-        self.apply.setText("Apply here only" if can_apply and proposal is not None and proposal.shift_only else "Apply")
         self._beside.setText(self._beside_text(why_not))
         self.how_long.setCurrentIndex(max(self.how_long.findData(calibration.chosen_s), 0))
         reference = calibration.reference()

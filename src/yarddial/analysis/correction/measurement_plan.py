@@ -1,0 +1,165 @@
+"""Which measurements, in which order, bring every place that matters within what its mode allows; and when none can."""
+
+from collections.abc import Sequence
+from math import log
+
+import msgspec
+import numpy as np
+
+from yarddial.analysis.correction.design import Matrix
+from yarddial.analysis.correction.next_measurement import MEASURED_HZ, covariance_after, slopes
+from yarddial.yard.line import Line
+from yarddial.yard.observation import Observation, observed
+from yarddial.yard.oscillators import Oscillators
+from yarddial.yard.station import Reference
+
+# Two sigma must lie within what is allowed.
+WITHIN_SIGMA = 2.0
+# A plan that does not get there in so many looks will not; a look that brings less than this is none.
+MOST_LOOKS, LEAST_GAIN = 24, 0.02
+# Where all known stations together do not reach what is allowed, so near to the best that they can is enough.
+NEAR_BEST = 1.5
+
+
+class WantedPlace(msgspec.Struct, frozen=True):
+    """A place of the dial that matters: over a route, and what its mode allows there, hertz."""
+
+    line: Line
+    dial_hz: float
+    tolerance_hz: float
+
+
+class PlannedLook(msgspec.Struct, frozen=True):
+    """One measurement: a station over a route."""
+
+    reference: Reference
+    route: str
+
+
+class MeasurementPlan(msgspec.Struct, frozen=True):
+    """Looks in their order; and the places that stay beyond what is allowed, with what they will be known to."""
+
+    looks: tuple[PlannedLook, ...]
+    unmet: tuple[tuple[WantedPlace, float], ...]
+
+
+def plan_measurements(
+    lines: Sequence[Line],
+    references: Sequence[Reference],
+    oscillators: Oscillators,
+    wanted: Sequence[WantedPlace],
+    made: Sequence[Observation] = (),
+    before: Oscillators | None = None,
+    left_out: frozenset[tuple[str, str]] = frozenset(),
+) -> MeasurementPlan:
+    """Choose look after look by what it brings to the places that are not within their tolerance yet.
+
+    A place counts by ln(2 sigma / tolerance) while that is above 0; each look is weighed with all before it, and what
+    one look alone tells stays unchecked until another agrees. Where no single look helps, pairs are tried.
+
+    Parameters
+    ----------
+    lines, references : sequences
+        What can be measured over what. left_out : (station, route) that are not to be tried.
+    oscillators : Oscillators
+        What is known now. made : the looks that went into it; `before` is what was known without them.
+    wanted : sequence of WantedPlace
+    """
+    looks: list[Observation] = list(made)
+    seen = {(one.reference_name, one.reference_hz, one.route) for one in made}
+    # A second look at the same carrier on the same day errs alike: it is no new one.
+    able = [
+        (line, reference)
+        for line in lines
+        for reference in references
+        if (reference.name, line.name) not in left_out
+        and (reference.name, reference.frequency_hz, line.name) not in seen
+        and not line.why_not(reference.frequency_hz)
+    ]
+    start = before or oscillators
+    goals = [slopes(place.line, place.dial_hz, oscillators) for place in wanted]
+    known: Matrix = np.array(oscillators.covariance)
+    allowed = _allowed(
+        wanted, goals, covariance_after([*looks, *(_look(*one) for one in able)], start) if able else known
+    )
+    planned: list[PlannedLook] = []
+    while able and len(planned) < MOST_LOOKS:
+        cost = _cost(known, goals, allowed)
+        if cost <= 0:
+            break
+        best = _best(able, looks, start, goals, allowed)
+        if best is None or best[0] > cost - LEAST_GAIN:
+            best = _best_pair(able, looks, start, goals, allowed)
+            if best is None or best[0] > cost - LEAST_GAIN:
+                break
+        _, chosen = best
+        for line, reference in chosen:
+            looks.append(_look(line, reference))
+            planned.append(PlannedLook(reference, line.name))
+            able.remove((line, reference))
+        known = covariance_after(looks, start)
+    return MeasurementPlan(tuple(planned), tuple(_unmet(known, goals, wanted)))
+
+
+def _allowed(wanted: Sequence[WantedPlace], goals: Sequence[np.ndarray], best: Matrix) -> list[float]:
+    """What each place may be known to, two sigma in hertz: its tolerance, or near the best that can be had."""
+    return [
+        max(place.tolerance_hz, NEAR_BEST * WITHIN_SIGMA * float(goal @ best @ goal) ** 0.5)
+        for place, goal in zip(wanted, goals, strict=True)
+    ]
+
+
+def _best(
+    able: Sequence[tuple[Line, Reference]],
+    looks: Sequence[Observation],
+    start: Oscillators,
+    goals: Sequence[np.ndarray],
+    allowed: Sequence[float],
+) -> tuple[float, tuple[tuple[Line, Reference], ...]] | None:
+    best: tuple[float, tuple[tuple[Line, Reference], ...]] | None = None
+    for line, reference in able:
+        cost = _cost(covariance_after([*looks, _look(line, reference)], start), goals, allowed)
+        if best is None or cost < best[0] - 1e-9:
+            best = (cost, ((line, reference),))
+    return best
+
+
+def _best_pair(
+    able: Sequence[tuple[Line, Reference]],
+    looks: Sequence[Observation],
+    start: Oscillators,
+    goals: Sequence[np.ndarray],
+    allowed: Sequence[float],
+) -> tuple[float, tuple[tuple[Line, Reference], ...]] | None:
+    """Two that only together tell something, such as one that checks the other."""
+    best: tuple[float, tuple[tuple[Line, Reference], ...]] | None = None
+    for i, first in enumerate(able):
+        for second in able[i + 1 :]:
+            both = [*looks, _look(*first), _look(*second)]
+            cost = _cost(covariance_after(both, start), goals, allowed)
+            if best is None or cost < best[0] - 1e-9:
+                best = (cost, (first, second))
+    return best
+
+
+def _look(line: Line, reference: Reference) -> Observation:
+    return observed(line, reference, reference.frequency_hz, MEASURED_HZ)
+
+
+def _cost(known: Matrix, goals: Sequence[np.ndarray], allowed: Sequence[float]) -> float:
+    cost = 0.0
+    for goal, allowed_hz in zip(goals, allowed, strict=True):
+        sigma_hz = float(goal @ known @ goal) ** 0.5
+        cost += max(log(max(WITHIN_SIGMA * sigma_hz / allowed_hz, 1e-12)), 0.0)
+    return cost
+
+
+def _unmet(
+    known: Matrix, goals: Sequence[np.ndarray], wanted: Sequence[WantedPlace]
+) -> list[tuple[WantedPlace, float]]:
+    found = []
+    for goal, place in zip(goals, wanted, strict=True):
+        sigma_hz = float(goal @ known @ goal) ** 0.5
+        if WITHIN_SIGMA * sigma_hz > place.tolerance_hz:
+            found.append((place, sigma_hz))
+    return found

@@ -1,0 +1,230 @@
+"""All oscillators of the yard in one list: value, what it is known to, whether it is entered, and its one next step."""
+
+from collections.abc import Sequence
+from typing import Literal
+
+import msgspec
+
+from yarddial.analysis.correction.measurement_plan import MeasurementPlan, PlannedLook, WantedPlace, plan_measurements
+from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma
+from yarddial.yard.line import Line
+from yarddial.yard.mark import Mark
+from yarddial.yard.modes import mode_named
+from yarddial.yard.observation import Observation
+from yarddial.yard.oscillators import Oscillators, dial_state, is_in_ppm, oscillator_of, spoken
+from yarddial.yard.parts import Converter, Part, Receiver, Transceiver, converters_of
+from yarddial.yard.references import why_no_reference
+from yarddial.yard.shelf import kind_of
+from yarddial.yard.station import Reference, Station
+
+Entered = Literal["yes", "not yet", "cannot be", "as stated"]
+# A transceiver's menu wants its offset at some frequency: its makers say at ten megahertz.
+MENU_HZ = 10e6
+# What entering leaves on a route within half its uncertainty counts as entered.
+ENTERED_SHARE = 0.5
+
+
+class OscillatorRow(msgspec.Struct, frozen=True):
+    """One oscillator as a person reads it; `name` as everywhere."""
+
+    name: str
+    title: str
+    about: str
+    value: str
+    known_to: str
+    entered: Entered
+    next_step: str
+    mark: Mark
+
+
+class RouteEffect(msgspec.Struct, frozen=True):
+    """What entering does to a route at its place that matters most: the dial's error before and after, in words."""
+
+    route: str
+    effect: str
+    change: str
+
+
+class PlanRequest(msgspec.Struct, frozen=True):
+    """All that a plan of measurements rests on. left_out : (station, route) that are not to be tried again."""
+
+    station: Station
+    oscillators: Oscillators
+    before: Oscillators
+    made: tuple[Observation, ...]
+    left_out: frozenset[tuple[str, str]]
+
+    def solve(self) -> MeasurementPlan:
+        """Plan."""
+        lines = tuple(line for line in self.station.lines() if line.receiver.device and not line.missing)
+        return plan_measurements(
+            lines, usable_references(self.station), self.oscillators, wanted_places(self.station), self.made,
+            self.before, self.left_out,
+        )  # fmt: skip
+
+
+def usable_references(station: Station) -> tuple[Reference, ...]:
+    """Known stations that a carrier can be measured of."""
+    return tuple(
+        r for r in station.references if r.mode in ("am", "cw") and not why_no_reference(r.kind, r.frequency_hz)
+    )
+
+
+def wanted_places(station: Station) -> tuple[WantedPlace, ...]:
+    """Of each route and each mode used over it the highest band that it reaches: there it asks for most."""
+    found: list[WantedPlace] = []
+    for line in station.lines():
+        if line.missing or not line.receiver.device:
+            continue
+        highest: dict[float, float] = {}
+        for band in station.bands:
+            middle_hz = (band.low_hz + band.high_hz) / 2
+            tolerance_hz = mode_named(band.mode_key).tolerance_hz
+            if middle_hz > highest.get(tolerance_hz, 0.0) and line.reach(middle_hz).state == "reached":
+                highest[tolerance_hz] = middle_hz
+        found += [WantedPlace(line, hertz, tolerance_hz) for tolerance_hz, hertz in sorted(highest.items())]
+    return tuple(found)
+
+
+def oscillator_rows(
+    station: Station,
+    oscillators: Oscillators,
+    touched: set[str],
+    plan: MeasurementPlan | None,
+    together: Sequence[Sequence[str]] = (),
+) -> tuple[OscillatorRow, ...]:
+    """A row for each oscillator that some route to a receiver needs.
+
+    touched : those that measurements tell of. together : groups of which only the sum is known.
+    """
+    needed = {name for place in wanted_places(station) for name, _ in _slopes(place, oscillators)}
+    return tuple(
+        _row(station, name, oscillators, name in touched, plan, together)
+        for name in oscillators.names
+        if name in needed
+    )
+
+
+def _row(
+    station: Station,
+    name: str,
+    oscillators: Oscillators,
+    is_touched: bool,
+    plan: MeasurementPlan | None,
+    together: Sequence[Sequence[str]],
+) -> OscillatorRow:
+    part = _owner(station, name)
+    value, sigma = oscillators.value(name), oscillators.sigma(name)
+    if is_in_ppm(name):
+        text = f"{format_number(value, sigma, signed=True)} ppm"
+        known_to = f"± {format_number(sigma, sigma / 3)} ppm"
+    else:
+        text, known_to = format_hertz(value, sigma), f"± {format_sigma(sigma)[1:]}"
+    entered = entered_of(part, name, value, sigma) if is_touched else "as stated"
+    look = _look_for(plan, station, name, oscillators)
+    others = next((tuple(other for other in group if other != name) for group in together if name in group), ())
+    return OscillatorRow(
+        name,
+        f"{part.name} {_noun(name)}",
+        _about(part, name),
+        text if is_touched else "not measured",
+        known_to,
+        entered,
+        _next_step(part, value, entered, is_touched, look, others),
+        "unknown" if not is_touched else "good" if entered == "yes" and look is None else "look",
+    )
+
+
+def _next_step(
+    part: Part, value: float, entered: Entered, is_touched: bool, look: PlannedLook | None, others: Sequence[str]
+) -> str:
+    if look is not None:
+        return f"measure {look.reference.name} {format_frequency(look.reference.frequency_hz)} over {look.route}"
+    if not is_touched:
+        return "no known station tells it: add one"
+    if isinstance(part, Transceiver):
+        return f"its own menu: set {format_hertz(-value * 1e-6 * MENU_HZ, 0.1)} at 10 MHz"
+    if entered == "yes":
+        return "nothing"
+    if others:
+        return f"enter it together with {' and '.join(spoken(one) for one in others)}: the sum is known"
+    return "enter it"
+
+
+def entered_of(part: Part, name: str, value: float, sigma: float) -> Entered:
+    """Whether what is entered is what is known, to half of what it is known to."""
+    if isinstance(part, Transceiver):
+        return "yes" if abs(value) <= ENTERED_SHARE * sigma else "cannot be"
+    if name.startswith("clock:"):
+        # One correction is all that a receiver takes: its tuner's.
+        return "cannot be"
+    if isinstance(part, Receiver):
+        off = part.entered_ppm - value
+    else:
+        converter = next(c for c in converters_of(part) if oscillator_of(c) == name)
+        off = converter.entered_lo_hz - converter.nominal_lo_hz - value
+    return "yes" if abs(off) <= max(ENTERED_SHARE * sigma, 1e-3) else "not yet"
+
+
+def route_effects(station: Station, corrected: Station, oscillators: Oscillators) -> tuple[RouteEffect, ...]:
+    """What entering does to each route, at the place of it that allows least."""
+    found: list[RouteEffect] = []
+    lines = {line.name: line for line in corrected.lines()}
+    seen: set[str] = set()
+    for place in wanted_places(station):
+        if place.line.name in seen or place.line.name not in lines:
+            continue
+        seen.add(place.line.name)
+        before = dial_state(place.line, place.dial_hz, oscillators)
+        after = dial_state(lines[place.line.name], place.dial_hz, oscillators)
+        was, is_now = format_hertz(before.error_hz, before.sigma_hz), format_hertz(after.error_hz, after.sigma_hz)
+        doubt = format_sigma(after.sigma_hz)
+        moved_hz = abs(before.error_hz) - abs(after.error_hz)
+        effect = "unchanged" if abs(moved_hz) <= 0.1 * after.sigma_hz else "better" if moved_hz > 0 else "worse"
+        change = f"{is_now} {doubt}" if effect == "unchanged" else f"{was} → {is_now} {doubt}"
+        found.append(RouteEffect(place.line.name, effect, change))
+    return tuple(found)
+
+
+def _look_for(
+    plan: MeasurementPlan | None, station: Station, name: str, oscillators: Oscillators
+) -> PlannedLook | None:
+    """The first planned look that tells of an oscillator."""
+    lines: dict[str, Line] = {line.name: line for line in station.lines()}
+    for look in plan.looks if plan is not None else ():
+        line = lines.get(look.route)
+        if line is None:
+            continue
+        if name in {told for told, _ in dial_state(line, look.reference.frequency_hz, oscillators).slopes}:
+            return look
+    return None
+
+
+def _slopes(place: WantedPlace, oscillators: Oscillators) -> tuple[tuple[str, float], ...]:
+    return dial_state(place.line, place.dial_hz, oscillators).slopes
+
+
+def _owner(station: Station, name: str) -> Part:
+    kind, _, part_name = name.partition(":")
+    for part in station.parts:
+        if kind in ("crystal", "clock") and part.name == part_name:
+            return part
+        if any(oscillator_of(c) == name for c in converters_of(part)):
+            return part
+    raise LookupError(name)
+
+
+def _noun(name: str) -> str:
+    kinds = {"crystal": "crystal", "clock": "sampling clock", "rig": "reference"}
+    return kinds.get(name.partition(":")[0], "oscillator")
+
+
+def _about(part: Part, name: str) -> str:
+    """What it is, and what it is marked with."""
+    if isinstance(part, Receiver):
+        return f"receiver, {part.crystal_hz / 1e6:g} MHz" if name.startswith("crystal:") else "receiver"
+    if isinstance(part, Transceiver):
+        return "transceiver"
+    converter = next(c for c in converters_of(part) if oscillator_of(c) == name)
+    kind = kind_of(part) if isinstance(part, Converter) else "LNB"
+    return f"{kind}, {converter.nominal_lo_hz / 1e6:g} MHz"

@@ -1,0 +1,199 @@
+"""The walk through all oscillators: look after look as planned, then all entered at once; it ends, with a reason."""
+
+from collections.abc import Callable
+
+from yarddial.analysis.correction.measurement_plan import MeasurementPlan, PlannedLook
+from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.session.background import Background
+from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.calibration.oscillator_list import (
+    OscillatorRow,
+    PlanRequest,
+    RouteEffect,
+    oscillator_rows,
+    route_effects,
+)
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.station.desk import Desk
+
+# Measurements of one walk; whatever is not known by then will not be.
+MOST_LOOKS = 24
+
+
+class OscillatorWalk(Job):
+    """Plans in the background; measures under its own lease; what was heard nothing of is not tried again."""
+
+    def __init__(
+        self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, background: Background
+    ) -> None:
+        self._desk, self._live_receiver, self._jobs = desk, live_receiver, jobs
+        self._calibration, self._background = calibration, background
+        self._changed = Listeners()
+        self._lease: Lease | None = None
+        self._asked: PlanRequest | None = None
+        self._answered: PlanRequest | None = None
+        self._left_out: frozenset[tuple[str, str]] = frozenset()
+        self._now: PlannedLook | None = None
+        self._count = 0
+        self._yard = ""
+        self.plan: MeasurementPlan | None = None
+        self.trouble = ""
+        calibration.on_calibration_changed(self._changed.tell)
+
+    def on_walk_changed(self, listener: Listener) -> Callable[[], None]:
+        """It moved on, was planned anew, began or ended."""
+        return self._changed.add(listener)
+
+    @property
+    def running(self) -> bool:
+        """True while it measures."""
+        return self._lease is not None
+
+    @property
+    def doing(self) -> str:
+        """Which look, and how far it is."""
+        if self._now is None:
+            return ""
+        left = len(self.plan.looks) if self.plan is not None else 1
+        name = f"{self._now.reference.name} over {self._now.route}"
+        return f"{self._count} of about {self._count + max(left - 1, 0)}: {name}"
+
+    def rows(self) -> tuple[OscillatorRow, ...]:
+        """The list."""
+        fit = self._calibration.fit
+        return oscillator_rows(
+            self._desk.station,
+            self._calibration.oscillators,
+            self._calibration.oscillator_estimates.touched(),
+            self.plan,
+            fit.together if fit is not None else (),
+        )
+
+    def effects(self) -> tuple[RouteEffect, ...]:
+        """What entering now does to each route; empty where there is nothing to enter."""
+        proposal = self._calibration.proposal()
+        if proposal is None or proposal.is_nothing:
+            return ()
+        return route_effects(self._desk.station, proposal.station, self._calibration.oscillators)
+
+    def ask_plan(self) -> None:
+        """Have it planned for what is known now; the answer comes by `on_walk_changed`."""
+        request = self._request()
+        if request != self._asked:
+            self._asked = request
+            self._background.ask("the plan of measurements", request.solve, self._take_plan, self._no_plan)
+
+    def _request(self) -> PlanRequest:
+        fit = self._calibration.fit
+        made = fit.kept if fit is not None else ()
+        estimates = self._calibration.oscillator_estimates
+        return PlanRequest(self._desk.station, estimates.fitted, estimates.before, made, self._left_out)
+
+    def _take_plan(self, plan: MeasurementPlan) -> None:
+        self.plan, self._answered = plan, self._asked
+        if self._lease is not None and self._now is None:
+            self._go_on()
+        self._changed.tell()
+
+    def _no_plan(self, sentence: str) -> None:
+        self.plan = None
+        if self._lease is not None:
+            self._lease.end("failed", f"no plan could be made: {sentence}")
+        self._changed.tell()
+
+    def why_not(self) -> str:
+        """Why it cannot begin just now, or an empty text."""
+        if why_not := self._jobs.why_not("oscillator_walk"):
+            return why_not
+        return "a recording plays: end it first" if self._live_receiver.plays else ""
+
+    def start(self) -> None:
+        """Begin."""
+        if self.why_not():
+            return
+        lease = self._jobs.request("oscillator_walk", self)
+        if isinstance(lease, Refusal):
+            return
+        self._lease = lease
+        lease.restore_with(self._desk.way_back())
+        self.trouble, self._yard, self._count, self._now = "", self._desk.station.name, 0, None
+        self._left_out = frozenset()
+        self._plan_on()
+        self._changed.tell()
+
+    def skip(self) -> None:
+        """Leave the look out that is under way, or the first that is planned."""
+        look = self._now or (self.plan.looks[0] if self.plan is not None and self.plan.looks else None)
+        if look is None:
+            return
+        self._left_out |= {(look.reference.name, look.route)}
+        if self._now is not None:
+            self._calibration.cancel()
+        else:
+            self.ask_plan()
+
+    def cancel(self) -> None:
+        """Stop; what was measured stays."""
+        if self._lease is not None:
+            self._jobs.cancel(self._lease)
+
+    def ended(self, ending: Ending) -> None:
+        """The dial is back where it was."""
+        self._lease, self._now = None, None
+        if ending.how == "cancelled":
+            self.trouble = "stopped: what was measured stays, and the walk can be gone on with"
+        elif ending.how != "done":
+            self.trouble = f"stopped, {ending.reason}: it can be gone on with"
+        self._changed.tell()
+
+    def why_stale(self) -> str:
+        """The oscillators are those of one yard."""
+        return "" if self._desk.station.name == self._yard else "another yard was opened"
+
+    def poll(self) -> None:
+        """Move on when the measurement under way has ended."""
+        if self._lease is None or self._now is None or self._calibration.measuring is not None:
+            return
+        look, self._now = self._now, None
+        outcome = self._calibration.outcome
+        if outcome is None or outcome.kind != "measured":
+            self._left_out |= {(look.reference.name, look.route)}
+        if not self._live_receiver.wanted and self._live_receiver.trouble:
+            self._lease.end("failed", self._live_receiver.trouble)
+            return
+        self._plan_on()
+
+    def _plan_on(self) -> None:
+        """Plan anew; where nothing has changed since the last plan, go on with that."""
+        self.ask_plan()
+        if self._answered == self._asked and self.plan is not None:
+            self._go_on()
+
+    def _go_on(self) -> None:
+        lease, plan = self._lease, self.plan
+        if lease is None or plan is None:
+            return
+        if not plan.looks or self._count >= MOST_LOOKS:
+            self._calibration.apply()
+            lease.end()
+            return
+        look = plan.looks[0]
+        self._now = look
+        self._count += 1
+        desk = self._desk
+        desk.hold(False)
+        desk.choose_route(look.route)
+        desk.dial(look.reference.frequency_hz)
+        desk.choose_mode(look.reference.mode)
+        if desk.station.route != look.route:
+            desk.choose_route(look.route)
+        if self._calibration.why_not_measure(within=lease):
+            # It cannot be measured now: said by its being left out of the plan.
+            self._now = None
+            self._left_out |= {(look.reference.name, look.route)}
+            self._plan_on()
+            return
+        self._calibration.measure(within=lease)
+        self._changed.tell()

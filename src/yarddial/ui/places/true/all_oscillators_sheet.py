@@ -1,0 +1,117 @@
+"""All oscillators as one list, a button that walks through them, and what entering does to each route."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
+
+from yarddial.session.calibration.oscillator_list import OscillatorRow
+from yarddial.session.calibration.verdict import oscillators_verdict
+from yarddial.session.session import Session
+from yarddial.ui.theme.lettering import px
+from yarddial.ui.widgets.emptied import empty
+from yarddial.ui.widgets.headline import Headline
+from yarddial.ui.widgets.mark import MarkSign
+from yarddial.ui.widgets.soon import Soon
+from yarddial.ui.widgets.words import Words, button, hairline
+from yarddial.ui.widgets.working_sheet import Sheet
+
+COLUMNS = ("", "oscillator", "off by", "known to", "entered", "next")
+ENTERED_TONES = {"yes": "", "as stated": "quiet", "not yet": "ochre", "cannot be": "ochre"}
+TONES = {"better": "spruce", "worse": "vermilion", "unchanged": "quiet"}
+
+
+class AllOscillatorsSheet(Sheet):
+    """Shows and starts the walk; it goes on when the sheet is closed."""
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        super().__init__(parent, "All oscillators of the yard", 900)
+        self._session, self._walk = session, session.oscillator_walk
+        self.headline = Headline()
+        self.go = button(
+            "Measure what is left", strong=True, tip="One measurement after the other, then all is entered"
+        )
+        self.go.clicked.connect(self._go)
+        self.skip = button("Skip this one", tip="Leave out the measurement that is under way, or the next one")
+        self.skip.clicked.connect(self._walk.skip)
+        self.enter = button("Enter all", tip="What is most likely of each, all at once; Ctrl+Z takes it back")
+        self.enter.clicked.connect(session.calibration.apply)
+        self._doing = Words("", 13, tone="quiet", wrap=True)
+        self._table, self._effects = QGridLayout(), QGridLayout()
+        self._effects_title = Words("What entering does to each route", 15, "serif")
+        self._lay_out()
+        self._show_soon = Soon(self, self._show)
+        self.when_left(
+            self._walk.on_walk_changed(self._show_soon), session.desk.on_yard_changed(self._show_soon)
+        )  # fmt: skip
+        self._show()
+
+    def _lay_out(self) -> None:
+        self.body.addWidget(self.headline)
+        row = QHBoxLayout()
+        row.setSpacing(px(10))
+        for widget in (self.go, self.skip, self.enter):
+            row.addWidget(widget)
+        row.addWidget(self._doing, 1)
+        self.body.addLayout(row)
+        for grid in (self._table, self._effects):
+            grid.setHorizontalSpacing(px(14))
+            grid.setVerticalSpacing(px(3))
+        self._table.setColumnStretch(5, 1)
+        self._effects.setColumnStretch(2, 1)
+        self.body.addLayout(self._table)
+        self.body.addWidget(self._effects_title)
+        self.body.addLayout(self._effects)
+        self.body.addStretch()
+        self.resize(px(900), px(640))
+
+    def _go(self) -> None:
+        if self._walk.running:
+            self._walk.cancel()
+        else:
+            self._walk.start()
+
+    def _show(self) -> None:
+        walk = self._walk
+        walk.ask_plan()
+        rows = walk.rows()
+        verdict = oscillators_verdict(rows, walk)
+        self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
+        why_not = "" if walk.running else walk.why_not()
+        left = len(walk.plan.looks) if walk.plan is not None else 0
+        self.go.setText("Stop" if walk.running else "Measure what is left")
+        self.go.setEnabled(walk.running or (not why_not and bool(left)))
+        self.skip.setVisible(bool(left))
+        effects = walk.effects()
+        self.enter.setEnabled(bool(effects) and not walk.running)
+        said = walk.doing or walk.trouble or why_not
+        self._doing.setText(f"{said[:1].upper()}{said[1:]}." if said else "")
+        self._fill(rows)
+        empty(self._effects)
+        self._effects_title.setVisible(bool(effects))
+        for at, one in enumerate(effects):
+            self._effects.addWidget(Words(one.route, 13), at, 0)
+            self._effects.addWidget(Words(one.effect, 13, tone=TONES[one.effect]), at, 1)
+            self._effects.addWidget(Words(one.change, 13, "mono"), at, 2)
+
+    def _fill(self, rows: tuple[OscillatorRow, ...]) -> None:
+        empty(self._table)
+        for column, text in enumerate(COLUMNS):
+            self._table.addWidget(Words(text, 12, tone="quiet"), 0, column, _side(column))
+        for number, row in enumerate(rows):
+            at = 3 * number + 2
+            self._table.addWidget(hairline(), at - 1, 0, 1, len(COLUMNS))
+            entered = Words(row.entered, 13, tone=ENTERED_TONES[row.entered])
+            cells: tuple[QWidget, ...] = (
+                MarkSign(row.mark, 10),
+                Words(row.title, 14, weight=600),
+                Words(row.value, 13, weight=600, tone="quiet" if row.mark == "unknown" else ""),
+                Words(row.known_to, 12, tone="quiet"),
+                entered,
+                Words(row.next_step, 13, wrap=True),
+            )
+            for column, cell in enumerate(cells):
+                self._table.addWidget(cell, at, column, _side(column))
+            self._table.addWidget(Words(row.about, 12, tone="quiet"), at + 1, 1)
+
+
+def _side(column: int) -> Qt.AlignmentFlag:
+    return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter if column in (2, 3) else Qt.AlignmentFlag(0)
