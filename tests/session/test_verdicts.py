@@ -54,7 +54,7 @@ def test_the_dial_is_judged_by_error_doubt_and_mode(
 def test_what_was_not_measured_is_never_called_an_error() -> None:
     verdict = dial_verdict(state(0.0, 3300.0), mode_named("am"), measured=False)
     assert verdict.mark == "unknown"
-    assert "may be off by 6.6 kHz" in verdict.sentence
+    assert "may be off by some 3.3 kHz" in verdict.sentence
 
 
 def test_what_first_light_found_is_a_finding_while_it_concerns_the_rate_in_use(session: Session) -> None:

@@ -139,5 +139,5 @@ def test_numbers_carry_as_many_digits_as_their_doubt_bears() -> None:
     assert format_hertz(float("nan")) == "unknown"
     assert format_sigma(8100) == "±8.1 kHz"
     assert format_sigma(float("inf")) == "unknown"
-    assert format_sigma(0.00031) == "±0.31 mHz"
+    assert (format_sigma(0.0031), format_sigma(0.00031)) == ("±0.003 Hz", "±0.001 Hz")
     assert format_number(-0.0001, 0.4, signed=True) == "0.0"

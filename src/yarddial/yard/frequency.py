@@ -189,13 +189,14 @@ def format_number(value: float, sigma: float | None = None, *, signed: bool = Fa
 
 
 def format_sigma(sigma_hz: float) -> str:
-    """Write a one-sigma doubt in hertz with two digits, such as `±0.32 Hz` or `±8.1 kHz`."""
+    """Write a one-sigma doubt in hertz with two digits, such as `±0.32 Hz` or `±8.1 kHz`; never less than 1 mHz.
+
+    A doubt of microhertz is written as a thousandth of a hertz: millihertz are read as megahertz.
+    """
     if not sigma_hz < float("inf"):
         return "unknown"
     scale, unit = (1e6, "MHz") if sigma_hz >= 1e6 else (1e3, "kHz") if sigma_hz >= 1e3 else (1.0, "Hz")
-    if 0 < sigma_hz < 0.01:
-        scale, unit = 1e-3, "mHz"
-    value = sigma_hz / scale
+    value = max(sigma_hz, 1e-3 if sigma_hz > 0 else 0.0) / scale
     places = 0 if value >= 10 else 1 if value >= 1 else 2 if value >= 0.1 else 3
     return f"±{value:.{places}f} {unit}"
 

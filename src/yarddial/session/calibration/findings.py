@@ -55,11 +55,11 @@ def dial_findings(calibration: Calibration, desk: Desk) -> list[Finding]:
         why = f"{mode.name} bears {bears} a minute: let it warm up, then measure again"
         found.append(going("look", what, why, "True"))
     if not calibration.touches_active_route():
-        what = f"True: nothing measured on {line.name}; the dial may be off by {format_sigma(2 * state.sigma_hz)[1:]}"
+        what = f"True: nothing measured on {line.name}; the dial may be off by some {format_sigma(state.sigma_hz)[1:]}"
         why = f"{mode.name} bears {format_sigma(mode.tolerance_hz)[1:]}"
         found.append(Finding("unknown", what, why, Act("measure"), "Measure"))
     elif not found and abs(state.error_hz) + 2 * state.sigma_hz > mode.tolerance_hz:
-        what = f"True: the dial is known to {format_sigma(2 * state.sigma_hz)[1:]} only"
+        what = f"True: the dial is known to {format_sigma(state.sigma_hz)} only, which is not enough twice over"
         why = f"{mode.name} bears {format_sigma(mode.tolerance_hz)[1:]}"
         found.append(going("look", what, why, "True"))
     return found

@@ -36,7 +36,7 @@ def dial_verdict(state: DialState, mode: Mode, *, measured: bool) -> Verdict:
     if not measured:
         return Verdict(
             "good" if served else "unknown",
-            f"Your dial may be off by {format_sigma(2 * sigma_hz)[1:]} here.",
+            f"Your dial may be off by some {format_sigma(sigma_hz)[1:]} here.",
             f"Only the data sheets speak so far. {fits}",
             f"±{format_sigma(sigma_hz)[1:]}, not measured",
         )
@@ -143,7 +143,7 @@ def _unmet_sentence(plan: "MeasurementPlan") -> str:
     place, sigma_hz = max(plan.unmet, key=lambda one: one[1] / one[0].tolerance_hz)
     where = format_frequency(place.dial_hz)
     return (
-        f"{place.line.name} at {where} will be known to {format_sigma(2 * sigma_hz)[1:]} only, where "
+        f"{place.line.name} at {where} will be known to {format_sigma(sigma_hz)[1:]} only, where "
         f"{format_sigma(place.tolerance_hz)[1:]} is asked for: no known station does better."
     )
 

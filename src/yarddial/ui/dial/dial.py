@@ -94,8 +94,9 @@ class Dial(QWidget):
             text = f"{format_hertz(state.error_hz, state.sigma_hz)} {format_sigma(state.sigma_hz)}"
         else:
             text = f"{format_sigma(state.sigma_hz)}, unmeasured"
-        fits = "enough for" if verdict.mark == "good" else "too much for"
-        self._say(verdict.mark, text, f"{fits} {mode.name} ({format_sigma(mode.tolerance_hz)[1:]})")
+        served = abs(state.error_hz) + 2 * state.sigma_hz <= mode.tolerance_hz
+        allows = f"{mode.name} allows {format_sigma(mode.tolerance_hz)[1:]}"
+        self._say(verdict.mark, text, allows if served else f"too much: {allows}")
 
     def _say(self, mark: str, error: str, sentence: str) -> None:
         self._error.setText(error)
