@@ -66,7 +66,7 @@ def test_carriers_through_the_converter_alone_cannot_separate(references_hz: tup
     found = fit([observed(hertz, LADDER) for hertz in references_hz])
     assert not any(estimate.separate for estimate in found.estimates)
     assert len(found.inseparable) == 1
-    assert "cannot be told apart yet" in found.inseparable[0]
+    assert "cannot yet be separated" in found.inseparable[0]
     assert "without the converter" in found.inseparable[0]
 
 
@@ -178,7 +178,7 @@ def test_thirty_thousand_observations_are_no_burden() -> None:
 def test_nothing_and_nonsense_are_refused() -> None:
     with pytest.raises(BadObservations, match="nothing to fit"):
         fit([])
-    with pytest.raises(BadObservations, match="doubt"):
+    with pytest.raises(BadObservations, match="uncertainty"):
         fit([Observation("Finch", 10e6, 0.0, 10e6, 0.0)])
 
 

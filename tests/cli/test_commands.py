@@ -110,7 +110,7 @@ def test_what_cannot_be_separated_is_null_with_a_sentence(call: Any, tmp_path: P
     assert status == 0
     assert found["receiver_ppm"] is None
     assert found["converters"] == [{"through": "sum:120M", "lo_error_hz": None, "lo_error_ppm": None, "sigma_hz": None}]
-    assert "cannot be told apart" in found["inseparable"][0]
+    assert "cannot yet be separated" in found["inseparable"][0]
 
 
 @pytest.mark.parametrize(
@@ -118,7 +118,7 @@ def test_what_cannot_be_separated_is_null_with_a_sentence(call: Any, tmp_path: P
     [
         ("10M,0.3,9996933.4,0.01,up:5", "row 1, through"),
         ("10M,0.3,x,0.01,", "row 1, measured_hz"),
-        ("10M,0,9996933.4,0,", "doubt"),
+        ("10M,0,9996933.4,0,", "uncertainty"),
         ("10M,0.3", "measured_hz"),
     ],
 )

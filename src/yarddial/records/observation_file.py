@@ -122,7 +122,7 @@ def _observation(
         shares=text("shares") or lasting_error_of(text("name"), hertz("reference_hz")),
     )
     if min(observation.reference_sigma_hz, observation.sigma_hz) < 0 or observation.total_sigma_hz == 0:
-        raise BadObservations(f"row {number}: a doubt must be positive; give sigma_hz or reference_sigma_hz above 0")
+        raise BadObservations(f"row {number}: give an uncertainty above 0: sigma_hz or reference_sigma_hz")
     return observation
 
 

@@ -37,5 +37,5 @@ def _reference(number: int, row: Mapping[str, Any]) -> Reference:
     except YardDialError as error:
         raise BadStation(cut(f"row {number}: {error}")) from error
     if not name or frequency_hz <= 0 or not sigma_hz > 0:
-        raise BadStation(f"row {number}: a station needs a name, a frequency above 0 and a doubt above 0")
+        raise BadStation(f"row {number}: a station needs a name, a frequency above 0 and an uncertainty above 0")
     return Reference(name, frequency_hz, sigma_hz, kind.name, kind.mode, note)

@@ -3,8 +3,8 @@
 GLOSSARY: tuple[tuple[str, str], ...] = (
     ("dial error", "What the dial shows minus the true frequency: positive when the dial reads high."),
     (
-        "doubt",
-        "One standard deviation. The truth lies within one doubt in two of three cases, within two in 95 of 100.",
+        "uncertainty",
+        "One standard deviation, written ±. The truth lies within it in two of three cases, within twice it in 95%.",
     ),
     ("ppm", "Parts per million of a frequency: 1 ppm is 1 Hz at 1 MHz and 100 Hz at 100 MHz."),
     (

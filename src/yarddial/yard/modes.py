@@ -52,7 +52,7 @@ def suitability(error_hz: float, sigma_hz: float) -> str:
     if not unserved:
         return "Enough for every mode, narrow data too."
     if not served:
-        return f"Not enough for any mode: even wide FM bears only {format_hertz(MODES[-1].tolerance_hz, signed=False)}."
+        return f"Not enough for any mode: wide FM allows only {format_hertz(MODES[-1].tolerance_hz, signed=False)}."
     best, next_one = served[0], unserved[-1]
     return (
         f"Enough for {best.name} ({format_sigma(best.tolerance_hz)[1:]}), "

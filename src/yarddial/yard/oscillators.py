@@ -100,7 +100,7 @@ class DialState(msgspec.Struct, frozen=True):
         base = self.trace.working()
         parts = tuple(
             WorkedValue(
-                f"σ{i}", f"doubt that {spoken(name)} brings alone", format_sigma(part), "propagated, first order"
+                f"σ{i}", f"uncertainty that {spoken(name)} brings alone", format_sigma(part), "propagated, first order"
             )
             for i, (name, part) in enumerate(self.budget_hz, 1)
         )

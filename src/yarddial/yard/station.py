@@ -266,7 +266,7 @@ def _checked_converters(part: Lnb | Converter) -> list[tuple[float, float]]:
     if not all(0 < hertz <= LIMIT_HZ for hertz in oscillators):
         raise BadStation(f"{part.name}: the oscillator must lie above 0 Hz and within {format_bound(LIMIT_HZ)}")
     if not all(0 <= c.lo_hz.sigma <= LIMIT_HZ for c in converters_of(part)):
-        raise BadStation(f"{part.name}: the oscillator's doubt must not be negative")
+        raise BadStation(f"{part.name}: the oscillator's uncertainty must not be negative")
     ranges = [(c.input_low_hz, c.input_high_hz) for c in converters_of(part)]
     return ranges + [(c.output_low_hz, c.output_high_hz) for c in converters_of(part)]
 

@@ -41,7 +41,7 @@ def test_two_measurements_a_fit_and_apply_make_the_dial_true(seed: int, tmp_path
     session.calibration.measure()
     finish(session)
     assert session.calibration.fit is not None
-    assert "cannot be told apart yet" in session.calibration.fit.inseparable[0]
+    assert "cannot yet be separated" in session.calibration.fit.inseparable[0]
     session.step_reference(+1)
     assert session.desk.station.route == DIRECT
     session.calibration.measure()

@@ -75,7 +75,7 @@ def report_markdown(report: Report) -> str:
     lines += ["| " + " | ".join(HEADINGS) + " |", "|" + " --- |" * len(HEADINGS)]
     for row in report.rows:
         lines.append("| " + " | ".join(cell.replace("|", "\\|") for cell in _cells(row)) + " |")
-    lines += ["", f"![Dial error of every band, full width being what its mode bears][dials]\n\n{RULES}", ""]
+    lines += ["", f"![Dial error of every band, full width being what its mode allows][dials]\n\n{RULES}", ""]
     return "\n".join([*lines, f"[dials]: {_as_address(dials_svg(report.rows, names=True))}", ""])
 
 
@@ -96,7 +96,7 @@ def report_html(report: Report) -> str:
         f"<body style='color:{PAPER_INK}'><h1>{name}: every band</h1>"
         f"<p>{_moment(report.made_utc)}, region {report.region}. <b>{report.summary}</b></p>"
         "<p>A picture is a dial: thick below where the route reaches, red where a ghost stands, the bar the dial's "
-        "error with its doubt, the full width what the mode bears.</p>"
+        "error with its uncertainty, the full width what the mode allows.</p>"
         f"<table cellspacing='0' cellpadding='4' width='100%'><thead><tr>{head}</tr></thead>{''.join(lines)}</table>"
         f"<p>{RULES}</p></body></html>\n"
     )

@@ -123,7 +123,7 @@ def _judged(
         return "unknown", f"Not measured: the dial may be off by {format_sigma(2 * worst.sigma_hz)[1:]}.", "measure"
     if not served and abs(worst.error_hz) > 2 * worst.sigma_hz:
         off = format_hertz(worst.error_hz, worst.sigma_hz)
-        return "look", f"The dial is off by {off}; {mode.name} bears {format_bound(mode.tolerance_hz)}.", "apply"
+        return "look", f"The dial is off by {off}; {mode.name} allows {format_bound(mode.tolerance_hz)}.", "apply"
     if not served:
         return "look", f"Known to {doubt}, too little for {mode.name}: measure again.", "measure"
     if ghosts:

@@ -98,7 +98,7 @@ def fit(observations: Sequence[Observation], priors: Mapping[str, tuple[float, f
     names = unknowns_of(seen)
     rows, right, noise = equations(seen, names)
     if not (np.all(noise.sigma > 0) and all(np.all(np.isfinite(part)) for part in (rows, right, *noise))):
-        raise BadObservations("an observation has no positive, finite doubt: give reference_sigma_hz or sigma_hz")
+        raise BadObservations("an observation has no positive, finite uncertainty: give reference_sigma_hz or sigma_hz")
     dropped = outlying(rows, right, noise)
     kept = np.setdiff1d(np.arange(len(seen)), dropped)
     # What one look alone tells, no other checks: its doubt holds the chance that it was at something else.
@@ -159,13 +159,13 @@ def _advice(group: Sequence[int], names: Sequence[str], seen: Sequence[Observati
     crystals = [names[j] for j in group if names[j].startswith("crystal:")]
     if any(names[j].startswith("clock:") for j in group):
         far, near = "far from the centre, which tells the sampling clock", "near it, which tells the tuner"
-        return f"{who} cannot be told apart yet: measure a carrier {far}, and one {near}"
+        return f"{who} cannot yet be separated: measure a carrier {far}, and one {near}"
     if crystals:
         receiver = crystals[0].partition(":")[2]
         if not any(not o.stages and o.receiver == receiver for o in seen):
-            return f"{who} cannot be told apart yet: measure a carrier with {receiver} without the converter"
-        return f"{who} cannot be told apart yet: measure a better-known carrier with {receiver} without the converter"
-    return f"{who} cannot be told apart yet: measure a carrier that passes only one of them"
+            return f"{who} cannot yet be separated: measure a carrier with {receiver} without the converter"
+        return f"{who} cannot yet be separated: measure a better-known carrier with {receiver} without the converter"
+    return f"{who} cannot yet be separated: measure a carrier that passes only one of them"
 
 
 def _remarks(
@@ -182,8 +182,8 @@ def _remarks(
     # 3.5 sigma for one degree of freedom, and about as rare for more.
     if dof and chi2 > dof + 3.5 * (2 * dof) ** 0.5 + 8:
         sentence = (
-            "the measurements contradict each other by more than their doubts, and there are too few to say which "
-            "is wrong: measure another carrier"
+            "the measurements contradict each other by more than their uncertainties, and there are too few to say "
+            "which is wrong: measure another carrier"
         )
         remarks.append(FitRemark("contradiction", sentence))
     if dropped:

@@ -71,7 +71,7 @@ REMARKS = {
     "lines": "more than one line stands there",
 }
 INADEQUATE = (
-    "no model explains this record: its doubt is as wide as the line; measure longer, nearer, or at another hour"
+    "no model explains this record: its uncertainty is as wide as the line; measure longer, nearer, or at another hour"
 )
 
 

@@ -74,7 +74,7 @@ class Measuring(msgspec.Struct, frozen=True):
         """How far it is, and how long it will take."""
         if self.sigma_hz == float("inf"):
             return f"{self.fraction:.0%} done"
-        doubt = f"doubt {format_sigma(self.sigma_hz)} so far"
+        doubt = f"uncertainty {format_sigma(self.sigma_hz)} so far"
         if not self.wanted_hz:
             return f"{self.fraction:.0%} done, {doubt}"
         if self.needed_s > self.seconds_s:

@@ -41,9 +41,10 @@ def dial_findings(calibration: Calibration, desk: Desk) -> list[Finding]:
     ago_s = calibration.oscillator_estimates.measured_s_ago()
     if ago_s is not None and ago_s > REMINDED_S and 2 * state.sigma_hz > mode.tolerance_hz:
         what = (
-            f"True: last measured {ago_s / DAY_S:.0f} days ago; the doubt has grown to {format_sigma(state.sigma_hz)}"
+            f"True: last measured {ago_s / DAY_S:.0f} days ago; since then the uncertainty has grown to "
+            f"{format_sigma(state.sigma_hz)}"
         )
-        why = f"{mode.name} bears {format_sigma(mode.tolerance_hz)[1:]}"
+        why = f"{mode.name} allows {format_sigma(mode.tolerance_hz)[1:]}"
         found.append(going("look", what, why, "True", "Measure again"))
     elif ago_s is not None and ago_s > HALF_YEAR_S:
         what = f"True: last measured {ago_s / DAY_S:.0f} days ago"
@@ -52,15 +53,15 @@ def dial_findings(calibration: Calibration, desk: Desk) -> list[Finding]:
     if drift_hz > mode.drift_hz:
         what = f"True: the dial drifts by {format_hertz(drift_hz, drift_hz / 5)} a minute"
         bears = format_hertz(mode.drift_hz, signed=False)
-        why = f"{mode.name} bears {bears} a minute: let it warm up, then measure again"
+        why = f"{mode.name} allows {bears} a minute: let it warm up, then measure again"
         found.append(going("look", what, why, "True"))
     if not calibration.touches_active_route():
         what = f"True: nothing measured on {line.name}; the dial may be off by some {format_sigma(state.sigma_hz)[1:]}"
-        why = f"{mode.name} bears {format_sigma(mode.tolerance_hz)[1:]}"
+        why = f"{mode.name} allows {format_sigma(mode.tolerance_hz)[1:]}"
         found.append(Finding("unknown", what, why, Act("measure"), "Measure"))
     elif not found and abs(state.error_hz) + 2 * state.sigma_hz > mode.tolerance_hz:
         what = f"True: the dial is known to {format_sigma(state.sigma_hz)} only, which is not enough twice over"
-        why = f"{mode.name} bears {format_sigma(mode.tolerance_hz)[1:]}"
+        why = f"{mode.name} allows {format_sigma(mode.tolerance_hz)[1:]}"
         found.append(going("look", what, why, "True"))
     return found
 

@@ -69,7 +69,7 @@ class OtherMethods:
         right_to_hz : one sigma of the station's own pilot; by the rule 2 Hz at most.
         """
         if not right_to_hz > 0:
-            raise BadObservations("no pilot is right to nothing: give a doubt above 0, such as 0.7 Hz")
+            raise BadObservations("no pilot is right to nothing: give an uncertainty above 0, such as 0.7 Hz")
         receiver, place = self._desk.line.receiver, format_frequency(self._desk.station.dial_hz)
         observation = Observation(
             receiver.name, PILOT_HZ, right_to_hz, told.frequency_hz, told.sigma_hz,
@@ -150,7 +150,7 @@ class OtherMethods:
         if why := why_no_reference(reference.kind, reference.frequency_hz):
             raise BadObservations(f"{reference.name or 'that'} trues nothing: {why}")
         if not reference.name.strip() or reference.frequency_hz <= 0 or not reference.sigma_hz > 0:
-            raise BadObservations("a reference needs a name, a frequency above 0 and a doubt above 0")
+            raise BadObservations("a reference needs a name, a frequency above 0 and an uncertainty above 0")
         station = self._desk.station
         others = tuple(r for r in station.references if not _same(r, reference))
         self._desk.edit("reference", msgspec.structs.replace(station, references=(*others, reference)))
@@ -252,7 +252,7 @@ def read_with_sigma(text: str) -> tuple[float, float]:
     if sign:
         sigma_hz = parse_frequency(doubt)
         if sigma_hz <= 0:
-            raise BadFrequency(f"a doubt of {sigma_hz:g} Hz is none: give one above 0, or none at all")
+            raise BadFrequency(f"an uncertainty of {sigma_hz:g} Hz is none: give one above 0, or none at all")
         return dial_hz, sigma_hz
     # One more in the last digit that is written: the difference is that digit's worth.
     places = [i for i, letter in enumerate(value) if letter.isdigit()]

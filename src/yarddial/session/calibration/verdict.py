@@ -64,7 +64,8 @@ def lasts_sentence(calibration: Calibration) -> str:
         return ""
     mode, lasts_s = mode_named(calibration.mode), calibration.oscillator_estimates.serves_for_s()
     if lasts_s <= 0:
-        return f"The doubt here is more than {mode.name} bears ({format_sigma(mode.tolerance_hz)[1:]}): measure again."
+        allows = f"{mode.name} allows ({format_sigma(mode.tolerance_hz)[1:]})"
+        return f"The uncertainty here is more than {allows}: measure again."
     if lasts_s >= LONGEST_S:
         return f"Once corrected, it serves {mode.name} for a year or more."
     until = clock.now() + timedelta(seconds=lasts_s)
@@ -86,7 +87,9 @@ def true_verdict(calibration: Calibration, mode: Mode) -> Verdict:
         return Verdict("stop", "Nothing was measured.", capital(calibration.outcome.text) + ".", "not measured")
     if calibration.measuring is not None:
         now = calibration.measuring
-        doubt = "nothing stands out yet" if now.sigma_hz == float("inf") else f"doubt {format_sigma(now.sigma_hz)}"
+        doubt = (
+            "nothing stands out yet" if now.sigma_hz == float("inf") else f"uncertainty {format_sigma(now.sigma_hz)}"
+        )
         return Verdict(
             "unknown",
             f"Measuring {now.reference.name}: {doubt}.",

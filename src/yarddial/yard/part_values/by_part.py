@@ -152,7 +152,7 @@ def _oscillator(part: Part, converter: Converter, prefix: str = "") -> tuple[Par
     return (
         PartValue(f"{prefix}lo", f"{prefix}oscillator, as stated", format_frequency(stated.value), spoken,
                   with_stated, with_origin, main=True),
-        PartValue(f"{prefix}lo_sigma", f"{prefix}its doubt (one sigma)", format_sigma(stated.sigma)[1:],
+        PartValue(f"{prefix}lo_sigma", f"{prefix}its uncertainty (one sigma)", format_sigma(stated.sigma)[1:],
                   Origin("assumed", note="10 ppm is usual for a plain can") if not stated.note else spoken, with_sigma),
         PartValue(f"{prefix}entered", f"{prefix}oscillator, entered", format_frequency(converter.entered_lo_hz),
                   entered, with_entered),
@@ -257,7 +257,7 @@ def _receiver(part: Receiver) -> tuple[PartValue, ...]:
         device_value(part),
         PartValue("entered_ppm", "correction, entered", f"{format_number(part.entered_ppm, 0.01, signed=True)} ppm",
                   entered, with_entered, main=True),
-        PartValue("crystal_sigma", "crystal's doubt (one sigma)",
+        PartValue("crystal_sigma", "crystal's uncertainty (one sigma)",
                   f"{format_number(stated.sigma, stated.sigma / 3)} ppm", crystal, with_sigma),
         hertz_value(part, "tunes from", "tuner_low_hz", main=True),
         hertz_value(part, "to", "tuner_high_hz", main=True),
@@ -308,7 +308,7 @@ def _clock_sigma(part: Receiver, clock: Value) -> PartValue:
 
     text = f"{format_number(stated.sigma, stated.sigma / 3)} ppm"
     origin = Origin(stated.provenance, stated.date, stated.note)
-    return PartValue("clock_sigma", "sampling clock's doubt (one sigma)", text, origin, with_text)
+    return PartValue("clock_sigma", "sampling clock's uncertainty (one sigma)", text, origin, with_text)
 
 
 def _gain_stage(part: Receiver, index: int, name: str) -> list[PartValue]:

@@ -107,5 +107,5 @@ def read_hz(text: str, unit: str = "MHz") -> float:
 
 def positive(value: float) -> float:
     if not value > 0:
-        raise BadStation("a doubt must be above zero: nothing is known exactly")
+        raise BadStation("an uncertainty must be above zero: nothing is known exactly")
     return value

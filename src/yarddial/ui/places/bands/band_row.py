@@ -114,5 +114,5 @@ class BandRowWidget(QWidget):
             text = format_sigma(row.sigma_hz)
         painter.drawText(QRectF(box.left(), box.bottom() + px(2), box.width(), px(14)), 0, text)
         right = int(Qt.AlignmentFlag.AlignRight)
-        bears = f"{row.mode.name} bears {format_bound(row.mode.tolerance_hz)}"
+        bears = f"{row.mode.name} allows {format_bound(row.mode.tolerance_hz)}"
         painter.drawText(QRectF(box.left(), box.bottom() + px(2), box.width(), px(14)), right, bears)

@@ -39,7 +39,7 @@ class LinePicture(QWidget):
         if line is not None:
             last = line.plates[-1]
             self.setAccessibleDescription(
-                f"noise {last.floor_dbm:.0f} dBm, strongest {_said(last.strongest_dbm)}, bears {_said(last.limit_dbm)}"
+                f"noise {last.floor_dbm:.0f} dBm, strongest {_said(last.strongest_dbm)}, limit {_said(last.limit_dbm)}"
             )
         self.update()
 
@@ -90,7 +90,7 @@ class LinePicture(QWidget):
                 painter.setPen(QPen(c.colour("vermilion"), px(2)))
                 painter.drawLine(QPointF(middle.x() - half, middle.y()), QPointF(middle.x() + half, middle.y()))
         if limits[-1] is not None:
-            labels.append((at(count - 1, limits[-1]).y(), f"bears {_said(limits[-1])}", "vermilion"))
+            labels.append((at(count - 1, limits[-1]).y(), f"limit {_said(limits[-1])}", "vermilion"))
         self._draw_labels(painter, c, chart, labels)
 
     def _at_antenna(self, what: str) -> float | None:

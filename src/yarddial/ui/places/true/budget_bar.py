@@ -19,7 +19,7 @@ class BudgetBar(QWidget):
         super().__init__()
         self._parts: tuple[tuple[str, float], ...] = ()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Where the dial's doubt comes from")
+        self.setAccessibleName("Where the dial's uncertainty comes from")
 
     def sizeHint(self) -> QSize:
         """A bar and a line of text for each part."""

@@ -61,7 +61,7 @@ class Evidence(QWidget):
         layout.addWidget(Words("What is off", 14, "serif"))
         layout.addLayout(self._off)
         layout.addSpacing(px(2))
-        layout.addWidget(Words("The dial's doubt here", 14, "serif"))
+        layout.addWidget(Words("The dial's uncertainty here", 14, "serif"))
         layout.addWidget(self._budget)
         layout.addWidget(self._lasts)
         layout.addSpacing(px(2))
@@ -132,7 +132,7 @@ class Evidence(QWidget):
                 doubt = f"± {format_sigma(sigma)[1:]}"
             said = Words(spoken(name).replace("'s", ""), 13)
             if estimate is not None and not estimate.separate:
-                text = "not apart"
+                text = "not separated"
             elif not settled:
                 text = "not known"
             quiet = "" if settled and (estimate is None or estimate.separate) else "quiet"
@@ -173,7 +173,7 @@ class Evidence(QWidget):
             set_tip(
                 name,
                 f"{seen.route}: {format_hertz(seen.error_hz, seen.sigma_hz)}, "
-                f"doubt {format_sigma(seen.total_sigma_hz)}, "
+                f"uncertainty {format_sigma(seen.total_sigma_hz)}, "
                 f"residual {format_hertz(fit.residuals_hz[i], seen.total_sigma_hz)}",
             )
             self._row(
@@ -205,8 +205,8 @@ class Evidence(QWidget):
         if fit is not None and fit.inseparable:
             return f"Most would help: {_route_text(one)}."
         return (
-            f"Most would help: {_route_text(one)}; the doubt here would fall from {format_sigma(one.before_hz)} to "
-            f"{format_sigma(one.after_hz)}."
+            f"Most would help: {_route_text(one)}; the uncertainty here would fall from "
+            f"{format_sigma(one.before_hz)} to {format_sigma(one.after_hz)}."
         )
 
     def _advice(self) -> str:

@@ -8,7 +8,7 @@ from yarddial.yard.frequency import format_frequency
 HOW = (
     "Works with any receiver that shows a number. Zero beat: hear the station on a sideband and turn until the beat "
     "stops; a beat slower than one a second is within 1 Hz, and a flutter of the S-meter slower still. By eye: zoom "
-    "until the carrier is a line, and read it to one row. Give the reading with its doubt; without one "
+    "until the carrier is a line, and read it to one row. Give the reading with its uncertainty; without one "
     "its last digit is it."
 )
 

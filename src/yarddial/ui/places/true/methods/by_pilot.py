@@ -58,5 +58,5 @@ class ByPilot(LivePage):
         try:
             right_to_hz = parse_frequency(text)
         except BadFrequency as error:
-            raise BadObservations(f"'{text}' is no doubt of a pilot: give it in hertz, such as 0.7 Hz") from error
+            raise BadObservations(f"'{text}' is no uncertainty of a pilot: give it in hertz, such as 0.7 Hz") from error
         self.session.other_methods.take_pilot(told, right_to_hz)

@@ -34,7 +34,7 @@ class KnownStations(MethodPage):
         self.body.addWidget(self._table)
         self.body.addWidget(Words("One of your own", 14, "serif"))
         self.name = entry("Name of the station", "", "as you call it")
-        self.place = entry("Its frequency and doubt", "", "5 MHz; with its doubt, 144.43 MHz ± 30 Hz")
+        self.place = entry("Its frequency and uncertainty", "", "5 MHz; with its uncertainty, 144.43 MHz ± 30 Hz")
         self.kind = ChoiceBox("Its kind")
         for kind in KINDS:
             self.kind.addItem(kind.name)

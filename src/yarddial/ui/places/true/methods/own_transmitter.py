@@ -22,7 +22,7 @@ class OwnTransmitter(MethodPage):
         care.setAccessibleName("Caution")
         self.body.addWidget(care)
         self.name = entry("Name of the transmitter", "", "as you call it")
-        self.place = entry("Its frequency and doubt", "", "145.5 MHz ± 150 Hz; without a doubt 2 ppm")
+        self.place = entry("Its frequency and uncertainty", "", "145.5 MHz ± 150 Hz; without an uncertainty 2 ppm")
         keep = button("Dial it as a known station", strong=True)
         keep.clicked.connect(self.keep)
         self.place.returnPressed.connect(self.keep)
