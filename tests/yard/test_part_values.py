@@ -5,9 +5,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from yarddial.yard.demo import FINCH, HERON, LADDER, LONG_WIRE, PATCH
-from yarddial.yard.errors import YardDialError
+from yarddial.yard.errors import BadStation, YardDialError
 from yarddial.yard.part_values import origin_text, values_of
-from yarddial.yard.part_values.reading import read_feed, read_need, read_socket
+from yarddial.yard.part_values.reading import feed_text, read_feed, read_need, read_socket
 from yarddial.yard.parts import Feed, Need, Origin, Part, Socket
 from yarddial.yard.shelf import shelf
 
@@ -60,6 +60,16 @@ def test_connectors_are_read(text: str, socket: Socket) -> None:
 def test_supplies_are_read() -> None:
     assert read_need("11 to 14 V, 160 mA by line") == Need(11.0, 14.0, 160.0, "line")
     assert read_need("5 V 90 mA from 5 V 500 mA on") == Need(4.75, 5.25, 90.0, "lead", Feed(5.0, 500.0, on=True))
+    assert read_need("5 V, 90 mA from USB") == Need(4.75, 5.25, 90.0, "lead", Feed(5.0, 500.0, on=True, source="USB"))
+    assert read_feed("hub 5 V 900 mA off") == Feed(5.0, 900.0, on=False, source="hub")
+    assert read_feed("wall plug 12 V 1 A") == Feed(12.0, 1000.0, on=True, source="wall plug")
+    assert read_feed("13 V 350 mA on 22 kHz") == Feed(13.0, 350.0, on=True, tone_khz=22.0)
+    for feed in (read_feed("USB lead"), read_feed("wall plug 9 V 600 mA"), read_feed("battery 12 V 7000 mA off")):
+        assert read_feed(feed_text(feed)) == feed
+    # A word that is not known is never dropped.
+    for text, word in (("5 V, 90 mA from a friend", "a"), ("5 V 90 mA by line sometimes", "sometimes")):
+        with pytest.raises(BadStation, match=f"'{word}' is not understood"):
+            read_need(text)
     assert read_need(" ") is None
     assert read_feed("4.7 V 150 mA") == Feed(4.7, 150.0, on=False)
 

@@ -140,7 +140,7 @@ def need_value(part: Part) -> PartValue:
         return typed(part, "need", today, need=read_need(text))
 
     return PartValue("need", "needs", text, origin_of(part, "need"), with_text, origin_setter(part, "need"),
-                     hint="such as 5 V, 90 mA from 5 V 500 mA on; or 11 to 14 V, 160 mA by line")  # fmt: skip
+                     hint="5 V, 90 mA from USB; from wall plug 5 V 1 A; 11 to 14 V, 160 mA by line")  # fmt: skip
 
 
 def feed_value(part: Part, label: str, feed: Feed | None, put: Callable[[Feed | None], Part]) -> PartValue:

@@ -1,9 +1,12 @@
 """The texts of values: connectors, supplies, levels with their doubts; written and read back."""
 
+import re
+
 from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import parse_frequency
 from yarddial.yard.part_values.value import TYPED
 from yarddial.yard.parts import CONNECTORS, Feed, Need, Socket, Value
+from yarddial.yard.parts.supply import SOURCES, FeedSource
 
 
 def read_socket(text: str) -> Socket:
@@ -23,34 +26,55 @@ def read_socket(text: str) -> Socket:
 
 
 def read_need(text: str) -> Need | None:
-    """Read `5 V, 90 mA from 5 V 500 mA on` or `11 to 14 V, 160 mA by line`; empty when it needs nothing."""
+    """Read `5 V, 90 mA from USB`, `12 V, 200 mA from wall plug 12 V 1 A on` or `11 to 14 V, 160 mA by line`.
+
+    Empty when it needs nothing. Raises BadStation, also for a word that it does not know: nothing is dropped.
+    """
     if not text.strip():
         return None
-    wants, by_line, _ = text.partition(" by line")
+    wants, by_line, more = text.partition(" by line")
     wants, fed, lead = wants.partition(" from ")
-    numbers = _numbers(wants)
-    if len(numbers) not in (2, 3) or "mA" not in wants or "V" not in wants or numbers[0] <= 0:
-        raise BadStation(f"'{text}' is no supply: write it as 5 V, 90 mA or as 11 to 14 V, 160 mA by line")
-    low, high = numbers[0], numbers[-2]
+    found, left = _quantities(f"{wants} {more}")
+    volts, amperes = found["V"], found["mA"]
+    left = [word for word in left if word not in ("to", "-")]
+    if left or not 1 <= len(volts) <= 2 or len(amperes) != 1 or volts[0] <= 0 or found["kHz"]:
+        raise BadStation(
+            f"'{text}' is no supply{_not_understood(left)}: write it as 5 V, 90 mA from USB, or as 11 to 14 V, 160 mA "
+            "by line"
+        )
+    low, high = volts[0], volts[-1]
     if low == high:
         # A single voltage is meant with the usual five per cent.
         low, high = round(0.95 * low, 3), round(1.05 * high, 3)
-    return Need(low, high, numbers[-1], "line" if by_line else "lead", read_feed(lead) if fed else None)
+    return Need(low, high, amperes[0], "line" if by_line else "lead", read_feed(lead) if fed else None)
 
 
 def read_feed(text: str) -> Feed:
-    """Read `4.7 V 150 mA off`, `13 V 350 mA on 22 kHz`."""
-    numbers = _numbers(text)
-    has_tone = "khz" in text.lower()
-    if len(numbers) != 2 + has_tone or "V" not in text or "mA" not in text:
-        raise BadStation(f"'{text}' is no feed: write its volts, the most milliampere it gives, and on or off")
-    is_on = "on" in text.lower().split()
-    return Feed(numbers[0], numbers[1], is_on, numbers[2] if has_tone else 0.0)
+    """Read `4.7 V 150 mA off`, `13 V 350 mA on 22 kHz`, `USB`, `hub 5 V 900 mA`, `wall plug 12 V 1 A`.
+
+    What hangs on USB has 5 V and, by itself, 500 mA (USB 2.0, section 7.2.1), and is on. Raises BadStation.
+    """
+    found, left = _quantities(text)
+    words = " ".join(left).lower().replace("usb lead", "usb").replace("usb socket", "usb").replace("usb hub", "hub")
+    source: FeedSource = next((name for name in SOURCES if name.lower() in words), "")
+    rest = words.replace(source.lower(), " ").split() if source else words.split()
+    is_on = "on" in rest or (bool(source) and "off" not in rest)
+    rest = [word for word in rest if word not in ("on", "off")]
+    volts, amperes = found["V"], found["mA"]
+    if source in ("USB", "hub"):
+        volts, amperes = volts or [5.0], amperes or [500.0]
+    if rest or len(volts) != 1 or len(amperes) != 1 or len(found["kHz"]) > 1:
+        raise BadStation(
+            f"'{text}' is no feed{_not_understood(rest)}: write its volts, the most milliampere it gives, and on or "
+            "off; or USB, hub 5 V 900 mA, wall plug 12 V 1 A"
+        )
+    return Feed(volts[0], amperes[0], is_on, found["kHz"][0] if found["kHz"] else 0.0, source)
 
 
 def feed_text(feed: Feed) -> str:
     tone = f" {feed.tone_khz:g} kHz" if feed.tone_khz else ""
-    return f"{feed.volts:g} V {feed.most_ma:g} mA {'on' if feed.on else 'off'}{tone}"
+    source = f"{feed.source} " if feed.source else ""
+    return f"{source}{feed.volts:g} V {feed.most_ma:g} mA {'on' if feed.on else 'off'}{tone}"
 
 
 def socket_text(socket: Socket) -> str:
@@ -84,15 +108,29 @@ def read_number(text: str, unit: str) -> float:
     return number
 
 
-def _numbers(text: str) -> list[float]:
-    cleaned = text.replace("–", " ").replace(",", " ").replace("mA", " ").replace("V", " ")
-    found: list[float] = []
-    for word in cleaned.split():
-        try:
-            found.append(float(word))
-        except ValueError:
-            continue
-    return found if all(0 <= number < 1e6 for number in found) else []
+# A bare number before `to` has the unit of the one behind it.
+_QUANTITY = re.compile(r"(\d+(?:\.\d+)?)\s*(mA|A|kHz|V|(?=\s*(?:to|–|-)\s*\d))", re.IGNORECASE)
+
+
+def _quantities(text: str) -> tuple[dict[str, list[float]], list[str]]:
+    """Volts, milliamperes and kilohertz in a text, in their order; and the words that are left."""
+    found: dict[str, list[float]] = {"V": [], "mA": [], "kHz": []}
+    for number, unit in _QUANTITY.findall(text):
+        match unit.lower():
+            case "a":
+                found["mA"].append(1000 * float(number))
+            case "ma":
+                found["mA"].append(float(number))
+            case "khz":
+                found["kHz"].append(float(number))
+            case _:
+                found["V"].append(float(number))
+    rest = _QUANTITY.sub(" ", text).replace(",", " ").replace("–", " ").replace(";", " ")
+    return found, [word for word in rest.split() if word != "-"]
+
+
+def _not_understood(words: list[str]) -> str:
+    return f", '{words[0]}' is not understood" if words else ""
 
 
 def read_yes(text: str) -> bool:

@@ -4,14 +4,22 @@ from typing import Literal
 
 import msgspec
 
+# What a feed comes out of, where somebody said so.
+FeedSource = Literal["", "wall plug", "USB", "hub", "battery"]
+SOURCES: tuple[FeedSource, ...] = ("wall plug", "USB", "hub", "battery")
+
 
 class Feed(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A source of direct current: volts, the most it gives in mA, whether it is on, and its tone, kHz (22 for LNBs)."""
+    """A source of direct current: volts, the most it gives in mA, whether it is on, and its tone, kHz (22 for LNBs).
+
+    source : what it comes out of.
+    """
 
     volts: float
     most_ma: float
     on: bool = False
     tone_khz: float = 0.0
+    source: FeedSource = ""
 
 
 class Need(msgspec.Struct, frozen=True, omit_defaults=True):
