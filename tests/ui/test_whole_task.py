@@ -71,6 +71,7 @@ def test_a_cold_yard_is_warmed_measured_trued_and_verified_from_10_mhz_to_10_ghz
     # Warm it up on the pilot carrier, for the mode that is hardest to please.
     dial("145.2 MHz")
     session.desk.choose_mode("data")
+    qtbot.waitUntil(lambda: window.is_furnished, timeout=20_000)
     evidence = window.findChildren(Evidence)[0]
     qtbot.mouseClick(evidence.watch, Qt.MouseButton.LeftButton)
     sheet = evidence.findChildren(WatchSheet)[0]
