@@ -9,6 +9,7 @@ from pytestqt.qtbot import QtBot
 
 from yarddial import wiring
 from yarddial.records.station_file import load_station
+from yarddial.ui.from_the_box.sheet import FromTheBox
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.bench.card_sheet import CardSheet
 from yarddial.ui.start import dressed_application
@@ -45,6 +46,13 @@ def test_from_an_empty_yard_to_a_card_by_keys_alone(qtbot: QtBot, tmp_path: Path
         qtbot.waitUntil(lambda: not any(finder.isVisible() for finder in window.findChildren(Finder)), timeout=20_000)
         back_to(window)
 
+    # Who would rather build by hand leaves the first question.
+    qtbot.waitUntil(lambda: window.findChild(FromTheBox) is not None, timeout=20_000)
+    asked = window.findChild(FromTheBox)
+    assert asked is not None
+    qtbot.keyClick(asked, Qt.Key.Key_Escape)
+    qtbot.waitUntil(lambda: window.findChild(FromTheBox) is None, timeout=20_000)
+    back_to(window)
     put_in("end-fed")
     put_in("up-converter 125")
     put_in("stick")

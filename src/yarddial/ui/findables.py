@@ -1,99 +1,77 @@
-"""Everything that the finder knows: stations, bands, parts, routes, places and commands."""
+"""Everything that the finder knows: stations, bands, parts and their values, routes, places, actions, words, keys."""
 
-from collections.abc import Callable
 from functools import partial
-from typing import Protocol
 
-from yarddial.session.session import Session
-from yarddial.ui.finding_fixes import FindingFixes
+from yarddial.ui.keys import KEYS
 from yarddial.ui.widgets.finder import Findable
+from yarddial.ui.window_actions import Acting, window_actions
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import format_bound, format_frequency, parse_frequency
+from yarddial.yard.glossary import GLOSSARY
+from yarddial.yard.part_values import values_of
+from yarddial.yard.parts import Part, Receiver
+from yarddial.yard.shelf import kind_of
+
+# What people call a value besides.
+SYNONYMS = {
+    "entered_ppm": "offset ppm calibration error frequency correction", "device": "driver address usb sdr hardware",
+    "rate_hz": "sampling bandwidth msps", "crystal": "oscillator clock reference tcxo",
+    "automatic_gain": "agc", "bandwidth_hz": "filter", "nf_db": "sensitivity noise", "lo": "oscillator offset lo",
+    "port": "connector socket plug jack sma antenna input", "input": "connector socket plug jack",
+    "output": "connector socket plug jack", "need": "power supply feed usb wall plug volts", "note": "remark",
+}  # fmt: skip
+PLACES_ALSO = {
+    "Bench": "parts wiring yard build line problems", "First light": "check test driver usb",
+    "Span": "sample rate centre", "Levels": "gain noise overload", "True": "calibrate offset ppm correction",
+    "Ghosts": "images spurs interference", "Bands": "board list overview", "Listen": "hear audio waterfall tune",
+    "Log": "logbook history diary notes",
+}  # fmt: skip
 
 
-class Commands(Protocol):
-    """What the window does; it is one."""
-
-    session: Session
-    fixes: FindingFixes
-
-    def go(self, name: str) -> None:
-        """Open a place."""
-        ...
-
-    def open_part(self, name: str) -> None:
-        """Show a part on Bench."""
-        ...
-
-    def measure(self) -> None:
-        """Measure the station at the dial."""
-        ...
-
-    def show_card(self) -> None:
-        """The settings card."""
-        ...
-
-    def write_note(self) -> None:
-        """Go to the log's note."""
-        ...
-
-    def change_theme(self) -> None:
-        """Day to night and back."""
-        ...
-
-    def show_keys(self) -> None:
-        """The list of keys."""
-        ...
-
-    def show_glossary(self) -> None:
-        """The words used."""
-        ...
-
-
-def findables(window: Commands, places: list[str]) -> list[Findable]:
+def findables(window: Acting, places: list[str]) -> list[Findable]:
     """All things to go to, the yard's own first."""
-    session, desk = window.session, window.session.desk
+    desk = window.session.desk
     station = desk.station
     things = [
-        Findable("known station", f"{r.name} {format_frequency(r.frequency_hz)}", partial(desk.dial, r.frequency_hz))
+        Findable("known station", f"{r.name} {format_frequency(r.frequency_hz)}", partial(desk.dial, r.frequency_hz),
+                 f"{r.kind} reference transmitter")
         for r in station.references
-    ]
-    things += [Findable("part", part.name, partial(window.open_part, part.name)) for part in station.parts]
-    things += [Findable("route", route.name, partial(desk.choose_route, route.name)) for route in station.routes]
-    things += [Findable("place", name, partial(window.go, name)) for name in places]
+    ]  # fmt: skip
     things += [
-        Findable("band", f"{band.name} {format_bound(band.low_hz)}", partial(desk.dial, band.low_hz))
+        Findable(kind_of(part), part.name, partial(window.fixes.open_part, part.name, ""), f"part {part.note}")
+        for part in station.parts
+    ]
+    things += [
+        Findable("route", route.name, partial(desk.choose_route, route.name), "path") for route in station.routes
+    ]
+    things += [Findable("place", name, partial(window.go, name), PLACES_ALSO.get(name, "")) for name in places]
+    things += [Findable("do it", one.name, one.act, f"{one.also} {one.keys}") for one in window_actions(window)]
+    things += [value for part in station.parts for value in _values(window, part)]
+    things += [
+        Findable("band", f"{band.name} {format_bound(band.low_hz)}", partial(desk.dial, band.low_hz), band.kind)
         for band in station.bands
     ]
-    commands = (
-        ("start or stop the receiver", session.toggle_receiver),
-        ("measure here", window.measure),
-        ("apply the correction", session.calibration.apply),
-        ("settings card", window.show_card),
-        ("write a note", window.write_note),
-        ("test the span for ghosts", partial(_at, window, "Ghosts", session.span_test.test)),
-        ("scan all bands for strong signals", partial(_at, window, "Ghosts", session.strong.scan)),
-        ("prove all bands", partial(_at, window, "Bands", session.band_run.start)),
-        ("measure afresh: leave out what was measured so far", session.calibration.forget),
-        ("choose the receiver: driver, what is plugged in", window.fixes.choose_receiver),
-        ("known stations: add, take out, read from a file", window.fixes.show_known_stations),
-        ("what have you got: begin from the box", window.fixes.begin_from_the_box),
-        ("undo", session.undo),
-        ("redo", session.redo),
-        ("day or night", window.change_theme),
-        ("keys", window.show_keys),
-        ("words explained", window.show_glossary),
-    )
-    return things + [Findable("command", name, act) for name, act in commands]
+    things += [Findable("word explained", word, window.show_glossary, meaning) for word, meaning in GLOSSARY]
+    things += [Findable("key", f"{key}: {does}", window.show_keys) for key, does in KEYS]
+    return things
 
 
-def _at(window: Commands, place: str, act: Callable[[], None]) -> None:
-    """Go where it is seen, then do it."""
-    window.go(place)
-    act()
+def _values(window: Acting, part: Part) -> list[Findable]:
+    rate = [("sample rate", "rate_hz")] if isinstance(part, Receiver) else []
+    known = {key for _, key in rate}
+    labels = [*rate, *((value.label, value.key) for value in values_of(part) if value.key not in known)]
+    return [
+        Findable(
+            f"value of a part, {kind_of(part)}",
+            f"{part.name}: {label}",
+            partial(window.fixes.open_part, part.name, key),
+            SYNONYMS.get(key.rstrip("0123456789"), ""),
+        )
+        for label, key in labels
+    ]
 
 
-def dialled(window: Commands, text: str) -> Findable | None:
+def dialled(window: Acting, text: str) -> Findable | None:
     """A text that is a frequency dials it."""
     try:
         hertz = parse_frequency(text, "MHz")

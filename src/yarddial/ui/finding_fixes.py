@@ -21,9 +21,10 @@ class FindingFixes:
         go: Callable[[str], object],
         attempt: Callable[[Callable[[], object]], None],
         copy_fault: Callable[[], None],
+        open_part: Callable[[str, str], None],
     ) -> None:
         self._window, self._session, self._opener = window, session, opener
-        self._go, self._attempt, self._copy_fault = go, attempt, copy_fault
+        self._go, self._attempt, self._copy_fault, self._open_part = go, attempt, copy_fault, open_part
 
     def fix(self, finding: Finding) -> None:
         """Do what mends it; a refusal is said on the strip."""
@@ -47,7 +48,7 @@ class FindingFixes:
             "copy the fault": self._copy_fault,
             "compare versions": self._compare_versions,
             "write read-only": session.write_read_only,
-            "save elsewhere": self._save_elsewhere,
+            "save elsewhere": self.save_elsewhere,
             "restore the log": self.restore_log,
             "export unreadable": self._export_unreadable,
             "choose the receiver": self.choose_receiver,
@@ -81,7 +82,8 @@ class FindingFixes:
 
         VersionsSheet(self._window, self._session).show()
 
-    def _save_elsewhere(self) -> None:
+    def save_elsewhere(self) -> None:
+        """Keep the station in another file as well."""
         from yarddial.ui.widgets.file_sheet import FileSheet
 
         FileSheet(
@@ -108,3 +110,7 @@ class FindingFixes:
         desk = self._session.desk
         desk.hold(False)
         desk.dial(desk.station.dial_hz)
+
+    def open_part(self, name: str, key: str = "") -> None:
+        """Show a part on Bench, and a value of it."""
+        self._open_part(name, key)

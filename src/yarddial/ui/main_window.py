@@ -22,6 +22,8 @@ from yarddial.ui.theme.lettering import px
 from yarddial.ui.theme.palette import DAY, NIGHT, palette
 from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import hairline
+from yarddial.ui.window_actions import window_actions
+from yarddial.ui.window_menu import MenuButton, pop_up
 from yarddial.ui.yard_strip.strip import YardStrip
 from yarddial.yard.fault_log import log_fault
 from yarddial.yard.working import Working
@@ -48,11 +50,14 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self.setMinimumSize(900, 600)
         self.strip, self.dial = YardStrip(session), Dial(session)
-        self.fixes = FindingFixes(self, session, self.opener, self.go, self.strip.attempt, self.copy_fault)
+        self.fixes = FindingFixes(
+            self, session, self.opener, self.go, self.strip.attempt, self.copy_fault, self.open_part
+        )
         self.places = PlacesList(PLACES)
         self._made: dict[str, QWidget] = {}
         self.stack = QStackedWidget()
         self.findings = FindingsBar()
+        self.menu = MenuButton(self.strip)
         self._chrome: list[QWidget] = []
         self._lay_out()
         self._join()
@@ -119,6 +124,7 @@ class MainWindow(QMainWindow):
         self.strip.rename_wanted.connect(lambda name: self.open_part(name, "name"))
         self.strip.export_wanted.connect(self._export_part)
         self.findings.fixed.connect(self.fixes.fix)
+        self.menu.clicked.connect(lambda: pop_up(self.menu, window_actions(self)))
         session = self.session
         session.overview.on_state_changed(self._show_state)
         session.overview.on_stale(self.hurry)
@@ -310,6 +316,16 @@ class MainWindow(QMainWindow):
             return
         live_receiver = self.session.live_receiver
         live_receiver.show(next_half_span_hz(live_receiver.half_span_hz, steps, DIAL_HALF_SPANS_HZ))
+
+    def show_which_oscillator(self) -> None:
+        """Which of several stated oscillators a converter has."""
+        self.go("Bench")
+        self.bench.show_which_lo()
+
+    def show_all_oscillators(self) -> None:
+        """All oscillators of the yard in one list."""
+        self.go("True")
+        self.true.show_all()
 
     def find_anything(self) -> None:
         """Find anything by a few letters, or dial a frequency."""

@@ -26,7 +26,10 @@ def puttables(
         for part in station.unused()
     ]
     new = [
-        (class_of(part), Findable(_words(part), part.name, partial(attempt, partial(building.add, part, index))))
+        (
+            class_of(part),
+            Findable(_words(part), part.name, partial(attempt, partial(building.add, part, index)), _also(part)),
+        )
         for part in shelf()
     ]
     wanted = _wanted(session)
@@ -64,3 +67,16 @@ def _words(part: Part) -> str:
         case _:
             assert_never(part)
     return ", ".join(word for word in words if word)
+
+
+def _also(part: Part) -> str:
+    """Other words for it: its class, and what feeds or needs feeding."""
+    words = [class_of(part)]
+    need = getattr(part, "need", None)
+    if need is not None:
+        words.append("needs power feed supply volts")
+    if isinstance(part, TwoPort) and part.feed is not None:
+        words.append(f"power supply plug feed {part.feed.volts:g} V")
+    if isinstance(part, Receiver):
+        words.append("sdr stick dongle")
+    return " ".join(words)

@@ -1,6 +1,7 @@
 """Find anything: type a few letters, choose with the arrows, Enter goes there."""
 
-from collections.abc import Callable
+import re
+from collections.abc import Callable, Sequence
 
 import msgspec
 from PyQt6.QtCore import Qt
@@ -8,16 +9,21 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.widgets.words import Words
 
 MOST_SHOWN = 12
+# Words that tell nothing of what is meant.
+SMALL = frozenset(("a", "an", "the", "is", "it", "of", "my", "do", "i", "how", "where"))
+NOTHING = "Nothing found: try another word, such as gain, offset, driver, record or report; or type a frequency."
 
 
 class Findable(msgspec.Struct, frozen=True):
-    """Something to go to: its kind, its name, and what Enter does."""
+    """Something to go to: its kind, its name, and what Enter does. also : other words that people use for it."""
 
     kind: str
     name: str
     act: Callable[[], object]
+    also: str = ""
 
 
 class Finder(QDialog):
@@ -49,6 +55,8 @@ class Finder(QDialog):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(px(16), px(14), px(16), px(14))
         layout.addWidget(self.line)
+        self._nothing = Words(NOTHING, 13, tone="quiet", wrap=True)
+        layout.addWidget(self._nothing)
         layout.addWidget(self.list)
         self.resize(px(620), px(400))
         self._match("")
@@ -67,26 +75,58 @@ class Finder(QDialog):
             self._shown[row].act()
 
     def _match(self, text: str) -> None:
-        words = text.lower().split()
-        ranked = sorted((rank, i) for i, t in enumerate(self._things) if (rank := _rank(t, text, words)) is not None)
-        self._shown = [self._things[i] for _, i in ranked[:MOST_SHOWN]]
-        other = self._fallback(text) if words else None
+        self._shown = ranked(self._things, text)[:MOST_SHOWN]
+        other = self._fallback(text) if text.split() else None
         if other is not None:
             self._shown.insert(0, other)
         self.list.clear()
         for thing in self._shown:
             self.list.addItem(QListWidgetItem(f"{thing.name}   ·   {thing.kind}"))
+        self._nothing.setVisible(not self._shown)
         self.list.setCurrentRow(0)
 
 
-def _rank(thing: Findable, text: str, words: list[str]) -> int | None:
-    """0 where the name begins with the text, 1 where every word begins one of its words, 2 where it is inside."""
-    whole = f"{thing.kind} {thing.name}".lower()
-    if not all(word in whole for word in words):
+def ranked(things: Sequence[Findable], text: str) -> list[Findable]:
+    """What a text finds, the best first: a name that it begins, names that hold its words, then other words for it."""
+    words = [_plain(word) for word in text.split() if word.lower() not in SMALL] or [_plain(w) for w in text.split()]
+    found = [(rank, i) for i, thing in enumerate(things) if (rank := _rank(thing, text, words)) is not None]
+    return [things[i] for _, i in sorted(found)]
+
+
+def _rank(thing: Findable, text: str, words: list[str]) -> tuple[int, int] | None:
+    """How well; None where a word begins none of its words. Of two that are alike the shorter name goes first."""
+    name, also = _words_of(thing.name), _words_of(f"{thing.kind} {thing.also}")
+    if not all(_begins(word, [*name, *also]) for word in words):
         return None
-    if thing.name.lower().startswith(text.lower().strip()):
-        return 0
-    return 1 if all(any(own.startswith(word) for own in whole.split()) for word in words) else 2
+    typed = text.lower().strip()
+    if thing.name.lower().startswith(typed) and (len(typed) > 2 or typed in name):
+        return 0, len(name)
+    if len(typed) <= 2 and typed in also:
+        return 1, len(name)
+    in_name = sum(_begins(word, name) for word in words)
+    if all(word in name for word in words):
+        return 1, len(name)
+    # Whole words that people use for it beat beginnings of words.
+    if all(word in name or word in also for word in words):
+        return (2, len(words) - in_name)
+    return (3, len(name)) if in_name == len(words) else (4, len(words) - in_name)
+
+
+def _begins(word: str, others: list[str]) -> bool:
+    return any(other.startswith(word) for other in others)
+
+
+def _words_of(text: str) -> list[str]:
+    """Its words, and the halves of those with a hyphen."""
+    whole = [word for word in re.split(r"[\s,;:()/·']+", text) if word]
+    halves = [half for word in whole if "-" in word for half in word.split("-") if half]
+    return [_plain(word) for word in (*whole, *halves)]
+
+
+def _plain(word: str) -> str:
+    """Without its plural's s, so that `routes` finds a route."""
+    word = word.lower().strip(".")
+    return word[:-1] if len(word) > 3 and word.endswith("s") and not word.endswith("ss") else word
 
 
 class FinderLine(QLineEdit):

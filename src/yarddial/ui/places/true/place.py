@@ -36,7 +36,7 @@ class TruePlace(QWidget):
         self.apply = button("Apply", tip="Enter the correction (Ctrl+Return); Ctrl+Z takes it back")
         self.verify = button("Verify", tip="Measure again with the correction entered (V)")
         self.everything = button("All oscillators", tip="All of the yard in one list, and a walk that trues them all")
-        self.everything.clicked.connect(self._show_all)
+        self.everything.clicked.connect(self.show_all)
         self._beside = Words("", 12, tone="quiet", wrap=True)
         self._errors = ErrorPicture()
         self._evidence = Evidence(session)
@@ -77,7 +77,8 @@ class TruePlace(QWidget):
         left.addWidget(self._errors, 1)
         side_by_side(self, self.headline, left, self._evidence)
 
-    def _show_all(self) -> None:
+    def show_all(self) -> None:
+        """All oscillators of the yard in one list, and the walk that trues them."""
         from yarddial.ui.places.true.all_oscillators_sheet import AllOscillatorsSheet
 
         AllOscillatorsSheet(self, self._session).show()

@@ -1,0 +1,171 @@
+"""Everything the window does by name, in one table: the menu shows it, the finder finds it by plain words."""
+
+from collections.abc import Callable
+from functools import partial
+from typing import Protocol
+
+import msgspec
+
+from yarddial.session.session import Session
+from yarddial.ui.finding_fixes import FindingFixes
+from yarddial.ui.opener import Opener
+
+
+class WindowAction(msgspec.Struct, frozen=True):
+    """One thing to do.
+
+    section : of the menu. keys : as the list of keys has them. also : other words that people use for it.
+    """
+
+    section: str
+    name: str
+    act: Callable[[], object]
+    keys: str = ""
+    also: str = ""
+
+
+class Acting(Protocol):
+    """What the window offers; it is one."""
+
+    session: Session
+    fixes: FindingFixes
+    opener: Opener
+
+    def go(self, name: str) -> None:
+        """Open a place."""
+        ...
+
+    def measure(self) -> None:
+        """Measure the station at the dial."""
+        ...
+
+    def show_card(self) -> None:
+        """The settings card."""
+        ...
+
+    def show_fit(self) -> None:
+        """The working of the fit."""
+        ...
+
+    def write_note(self) -> None:
+        """Go to the log's note."""
+        ...
+
+    def change_theme(self) -> None:
+        """Day to night and back."""
+        ...
+
+    def toggle_chart_only(self) -> None:
+        """The picture alone, or all."""
+        ...
+
+    def zoom(self, steps: int) -> None:
+        """Zoom the picture."""
+        ...
+
+    def show_keys(self) -> None:
+        """The list of keys."""
+        ...
+
+    def show_glossary(self) -> None:
+        """The words used."""
+        ...
+
+    def find_anything(self) -> None:
+        """The finder."""
+        ...
+
+    def put_in(self) -> None:
+        """Put a part in."""
+        ...
+
+    def new_route(self) -> None:
+        """Begin a route."""
+        ...
+
+    def show_which_oscillator(self) -> None:
+        """Which of several stated oscillators a converter has."""
+        ...
+
+    def show_all_oscillators(self) -> None:
+        """All oscillators in one list."""
+        ...
+
+
+def window_actions(window: Acting) -> tuple[WindowAction, ...]:
+    """All of them, section by section."""
+    session, fixes, opener = window.session, window.fixes, window.opener
+    at = partial(_at, window)
+    return (
+        WindowAction("Yard", "Begin an empty yard", opener.ask_new, "Ctrl+N", "new station file start over"),
+        WindowAction("Yard", "Open a station file", opener.ask_open, "Ctrl+O", "load recent yard"),
+        WindowAction("Yard", "Save a copy of the yard", fixes.save_elsewhere, "", "export keep store backup file"),
+        WindowAction("Yard", "What have you got: begin from the box", fixes.begin_from_the_box, "",
+                     "first start wizard set up beginner"),
+        WindowAction("Yard", "Look at the demo yard", opener.show_demo, "", "example try simulated"),
+        WindowAction("Yard", "Put a part in", window.put_in, "A",
+                     "add antenna cable filter converter preamplifier shelf lna"),
+        WindowAction("Yard", "Begin a new route", window.new_route, "N", "path line chain"),
+        WindowAction("Yard", "Known stations", fixes.show_known_stations, "",
+                     "reference references transmitter beacon add import csv time signal"),
+        WindowAction("Yard", "Undo", session.undo, "Ctrl+Z", "take back revert"),
+        WindowAction("Yard", "Redo", session.redo, "Ctrl+Y", "again"),
+        WindowAction("Receiver", "Start or stop the receiver", session.toggle_receiver, "Space",
+                     "run play power on off stream sdr"),
+        WindowAction("Receiver", "Choose the receiver", fixes.choose_receiver, "",
+                     "driver device stick dongle sound card plugged usb hardware select sdr address"),
+        WindowAction("Receiver", "Check the receiver: First light", partial(window.go, "First light"), "Ctrl+2",
+                     "test diagnose driver usb lost samples drops"),
+        WindowAction("Receiver", "Measure the station at the dial", window.measure, "M",
+                     "calibrate calibration offset frequency error ppm here"),
+        WindowAction("Receiver", "Apply the correction", session.calibration.apply, "Ctrl+Return",
+                     "enter correct offset ppm calibration"),
+        WindowAction("Receiver", "Measure afresh: leave out what was measured", session.calibration.forget, "",
+                     "reset forget clear measurements"),
+        WindowAction("Tools", "All oscillators: true them all", window.show_all_oscillators, "",
+                     "calibrate everything ppm crystal lo list offset drift align"),
+        WindowAction("Tools", "Which oscillator does the converter have", window.show_which_oscillator, "",
+                     "lo local 120 125 mhz leaflet wrong converter"),
+        WindowAction("Tools", "Settings card", window.show_card, "C",
+                     "listening program what to type offset shift convert lo pdf print export"),
+        WindowAction("Tools", "Gain: set and sweep it", partial(window.go, "Levels"), "Ctrl+4",
+                     "agc rf gain attenuation noise figure overload level sensitivity"),
+        WindowAction("Tools", "Test the span for ghosts", at("Ghosts", session.span_test.test), "",
+                     "images spurs fake signals mirror intermodulation birdie"),
+        WindowAction("Tools", "Scan all bands for strong signals", at("Ghosts", session.strong.scan), "",
+                     "search survey strongest"),
+        WindowAction("Tools", "Hunt interference in the house", at("Ghosts", lambda: None), "",
+                     "noise qrm rfi disturbance charger power supply hum"),
+        WindowAction("Tools", "Prove all bands", at("Bands", session.band_run.start), "",
+                     "check every band run survey"),
+        WindowAction("Tools", "Write a report of all bands", partial(window.go, "Bands"), "",
+                     "pdf html export print document"),
+        WindowAction("Tools", "Compare two routes or settings: which hears better", partial(window.go, "Listen"), "",
+                     "antenna a b better versus difference"),
+        WindowAction("Tools", "Record sound or samples", partial(window.go, "Listen"), "",
+                     "wav sigmf iq save capture tape recorder"),
+        WindowAction("Tools", "Play a recording", partial(window.go, "Listen"), "", "open file replay iq wav sigmf"),
+        WindowAction("Tools", "Listen: tune and hear", partial(window.go, "Listen"), "Ctrl+8",
+                     "audio sound speaker volume mute waterfall spectrum am ssb cw fm filter squelch"),
+        WindowAction("Tools", "Sample rate and centre: Span", partial(window.go, "Span"), "Ctrl+3",
+                     "bandwidth msps aliasing decimation spike"),
+        WindowAction("Tools", "Write a note in the log", window.write_note, "L", "diary journal logbook entry"),
+        WindowAction("Tools", "Show the working of the fit", window.show_fit, "Shift+W", "formula mathematics why"),
+        WindowAction("View", "Find anything", window.find_anything, "Ctrl+K", "search go to"),
+        WindowAction("View", "Day or night", window.change_theme, "Ctrl+T", "theme dark light mode colours"),
+        WindowAction("View", "Picture only", window.toggle_chart_only, "F11", "full screen maximise"),
+        WindowAction("View", "Zoom in", partial(window.zoom, -1), "+", "closer magnify"),
+        WindowAction("View", "Zoom out", partial(window.zoom, +1), "-", "wider"),
+        WindowAction("Help", "Keys", window.show_keys, "?", "shortcuts keyboard hotkeys"),
+        WindowAction("Help", "Words explained", window.show_glossary, "F1", "glossary terms help manual meaning"),
+    )  # fmt: skip
+
+
+def _at(window: Acting, place: str, act: Callable[[], object]) -> Callable[[], None]:
+    """Go where it is seen, then do it."""
+
+    def do() -> None:
+        window.go(place)
+        act()
+
+    return do

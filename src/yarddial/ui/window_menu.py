@@ -1,0 +1,56 @@
+"""The one menu: all that the window does, by section; the same table that the finder searches."""
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import QEvent, QObject, QPoint, Qt
+from PyQt6.QtWidgets import QMenu, QPushButton, QWidget
+
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.widgets.tip import set_tip
+from yarddial.ui.widgets.words import PressButton
+from yarddial.ui.window_actions import WindowAction
+
+
+class MenuButton(PressButton):
+    """Stands at the right end of the strip's first line, however wide the strip is."""
+
+    def __init__(self, strip: QWidget) -> None:
+        super().__init__("Menu", strip)
+        self.setFont(font(13, "sans", 500))
+        self.setProperty("plain", True)
+        self.setAccessibleName("Menu")
+        set_tip(self, "Everything the program does, by section (Ctrl+K finds it by words)")
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        strip.installEventFilter(self)
+        self._place()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Follow the strip's width."""
+        if event is not None and event.type() == QEvent.Type.Resize:
+            self._place()
+        return super().eventFilter(watched, event)
+
+    def _place(self) -> None:
+        parent = self.parentWidget()
+        if parent is not None:
+            self.adjustSize()
+            self.move(parent.width() - self.width() - px(10), px(6))
+
+
+def pop_up(at: QPushButton, actions: Sequence[WindowAction]) -> QMenu:
+    """Show the menu under its button."""
+    menu = QMenu(at)
+    menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    sections: dict[str, QMenu] = {}
+    for one in actions:
+        if one.section not in sections:
+            made = menu.addMenu(one.section)
+            if made is None:
+                continue
+            sections[one.section] = made
+        action = sections[one.section].addAction(f"{one.name}\t{one.keys}" if one.keys else one.name)
+        if action is not None:
+            action.triggered.connect(lambda _=False, act=one.act: act())
+    menu.popup(at.mapToGlobal(QPoint(0, at.height())))
+    return menu
