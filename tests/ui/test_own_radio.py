@@ -55,7 +55,7 @@ class Person:
         self.actions += 1
         if self.by_keys:
             button.setFocus()
-            self.qtbot.keyClick(button, Qt.Key.Key_Space)
+            self.qtbot.keyClick(button, Qt.Key.Key_Return)
         else:
             self.qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
 

@@ -324,3 +324,19 @@ def test_a_part_of_another_route_is_found_and_opened(qtbot: QtBot, window: MainW
     field = window.focusWidget()
     assert field is not None
     assert field.accessibleName() == "Discone: from"
+
+
+def test_space_starts_the_receiver_from_a_button_too_and_brackets_say_where_nothing_is(
+    qtbot: QtBot, window: MainWindow
+) -> None:
+    qtbot.waitUntil(lambda: window.is_furnished, timeout=10_000)
+    window.true.everything.setFocus()
+    qtbot.keyClick(window.true.everything, Qt.Key.Key_Space)
+    assert window.session.live_receiver.wanted
+    window.places.buttons[0].setFocus()
+    qtbot.keyClick(window.places.buttons[0], Qt.Key.Key_Space)
+    assert not window.session.live_receiver.wanted
+    window.session.desk.dial(11e9)
+    window.setFocus()
+    qtbot.keyClicks(window, "]")
+    assert "No known station lies above the dial" in window.strip.accessibleDescription()

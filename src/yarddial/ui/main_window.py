@@ -227,8 +227,8 @@ class MainWindow(QMainWindow):
         acts: dict[str, Callable[[], object]] = {
             " ": session.toggle_receiver,
             "/": self.focus_dial,
-            "[": lambda: session.step_reference(-1),
-            "]": lambda: session.step_reference(+1),
+            "[": lambda: self._step_reference(-1),
+            "]": lambda: self._step_reference(+1),
             "m": self.measure,
             "v": lambda: self.measure(verifying=True),
             "w": lambda: self._show_working(session.calibration.state().working()),
@@ -249,6 +249,12 @@ class MainWindow(QMainWindow):
             return False
         act()
         return True
+
+    def _step_reference(self, direction: int) -> None:
+        """To the next known station; where there is none, that is said."""
+        if self.session.step_reference(direction) is None:
+            side = "above" if direction > 0 else "below"
+            self.strip.say(f"No known station lies {side} the dial within reach: add one under Known stations")
 
     def focus_dial(self) -> None:
         """Go to the dial and select what it shows."""

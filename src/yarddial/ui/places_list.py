@@ -35,9 +35,11 @@ class PlaceButton(QAbstractButton):
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Enter opens, as Space does."""
+        """Enter opens; Space is the receiver's, here as everywhere in the window."""
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.click()
+        elif event is not None and event.key() == Qt.Key.Key_Space:
+            event.ignore()
         else:
             super().keyPressEvent(event)
 

@@ -2,7 +2,7 @@
 
 from PyQt6.QtCore import QEvent, QSize, Qt
 from PyQt6.QtGui import QFontMetrics, QKeyEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QFrame, QLabel, QMainWindow, QPushButton, QSizePolicy, QWidget
 
 from yarddial.ui.theme.lettering import Face, font, px
 from yarddial.ui.theme.palette import palette
@@ -65,12 +65,14 @@ class ElidedWords(Words):
 
 
 class PressButton(QPushButton):
-    """A button that Enter presses as well as Space."""
+    """A button that Enter presses; Space does so in a sheet, and starts the receiver from anywhere in the window."""
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Enter presses."""
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.click()
+        elif event is not None and event.key() == Qt.Key.Key_Space and isinstance(self.window(), QMainWindow):
+            event.ignore()
         else:
             super().keyPressEvent(event)
 

@@ -42,7 +42,7 @@ class YardStrip(QWidget):
         self._laid_for = session.desk.station
         self._hush = QTimer(self)
         self._hush.setSingleShot(True)
-        self._hush.timeout.connect(lambda: self._say(""))
+        self._hush.timeout.connect(lambda: self.say(""))
         self.setAccessibleName("Yard strip")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(px(150))
@@ -100,11 +100,12 @@ class YardStrip(QWidget):
         try:
             act()
         except YardDialError as error:
-            self._say(str(error)[:1].upper() + str(error)[1:])
+            self.say(str(error)[:1].upper() + str(error)[1:])
         else:
-            self._say("")
+            self.say("")
 
-    def _say(self, sentence: str) -> None:
+    def say(self, sentence: str) -> None:
+        """Beside the yard's name for a while: a refusal, or what there is not."""
         self._said = sentence
         self.setAccessibleDescription(sentence)
         if sentence:
@@ -216,7 +217,7 @@ class YardStrip(QWidget):
         elif what == "rename":
             self.rename_wanted.emit(spot.part)
         elif not active:
-            self._say(f"{spot.part} is not on the active route: press Enter to set the points first")
+            self.say(f"{spot.part} is not on the active route: press Enter to set the points first")
         elif what == "add":
             self.add_wanted.emit(self._session.desk.station.route_named().parts.index(spot.part) + 1)
         elif what == "take out":
