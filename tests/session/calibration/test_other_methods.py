@@ -76,6 +76,23 @@ def test_only_a_whole_look_counts_as_no_leak_seen(session: Session, *, is_silent
     assert (session.lo_leak_scan.answer is not None, bool(session.lo_leak_scan.trouble)) == (judged, not judged)
 
 
+def test_an_antenna_that_is_said_to_be_off_must_be_silent(session: Session) -> None:
+    session.desk.dial(10e6)
+    session.lo_leak_scan.start([120e6], antenna_off=True)
+    until(session, lambda: bool(session.lo_leak_scan.trouble))
+    assert "the antenna is not off" in session.lo_leak_scan.trouble
+    assert session.lo_leak_scan.answer is None
+
+
+def test_a_known_station_that_must_be_silent_is_looked_for_before_the_leaks(session: Session) -> None:
+    session.desk.dial(10e6)
+    session.lo_leak_scan.start([120e6], antenna_off=True)
+    session.lo_leak_scan.take(NotMeasured("nothing stands out", is_silent=True))
+    assert session.lo_leak_scan.answer is None
+    session.lo_leak_scan.take(NotMeasured("nothing stands out", is_silent=True))
+    assert session.lo_leak_scan.answer is not None
+
+
 def test_a_stereo_pilot_tells_the_clock_whatever_the_converter_does(session: Session) -> None:
     session.desk.dial(96.2e6)
     session.live_methods.hear_pilot()

@@ -51,7 +51,7 @@ class LeakAnswer(msgspec.Struct, frozen=True):
         fits = f"it fits {format_frequency(best.stated_hz)} ({format_hertz(best.apart_hz, self.sigma_hz)} apart)"
         if self.decided:
             return f"{found}: {fits}; it stays when the antenna is taken off, if it is the leak"
-        return f"{found}: probably {fits}; what stays without the antenna, or a trued crystal, would decide"
+        return f"undecided: {found}, perhaps {fits}; take the antenna off and look again, or true the crystal first"
 
     def working(self) -> Working:
         """Show what was found at each stated value."""

@@ -62,7 +62,7 @@ class LoAnswer(msgspec.Struct, frozen=True):
         if best.stated_hz == 0:
             return f"{found}: none of the stated values fits"
         fits = f"it fits {format_frequency(best.stated_hz)} ({format_hertz(best.apart_hz, self.sigma_hz)} apart)"
-        return f"{found}: {fits}" if self.decided else f"{found}: probably {fits}, but another is possible"
+        return f"{found}: {fits}" if self.decided else f"undecided: {found}, perhaps {fits}; true the crystal first"
 
 
 def which_lo(

@@ -3,6 +3,8 @@
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
+import msgspec
+
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.messages import Event, Measure, Measured, NotMeasured, TuneRefused
@@ -13,6 +15,8 @@ from yarddial.yard.errors import BadObservations
 from yarddial.yard.line import Line
 from yarddial.yard.oscillators import Oscillators, crystal_of
 from yarddial.yard.parts import Antenna
+from yarddial.yard.path import Stage
+from yarddial.yard.station import Reference
 
 if TYPE_CHECKING:
     # Not needed before the first paint.
@@ -40,6 +44,12 @@ class LoLeakScan(Job):
         self._line: Line | None = None
         self._place: tuple[float, Line] = (0.0, desk.line)
         self._count = 0
+        self._stated: tuple[float, ...] = ()
+        # Stated values whose place a known station may explain: they count neither for nor against.
+        self.left_out: list[float] = []
+        self._antenna_off = False
+        # A station that must be silent while the antenna is off; None once that was seen.
+        self._checks: Reference | None = None
         self.answer: LeakAnswer | None = None
         self.trouble = ""
 
@@ -57,8 +67,10 @@ class LoLeakScan(Job):
         """It moved on, ended or failed."""
         return self._changed.add(listener)
 
-    def start(self, stated_hz: Sequence[float]) -> None:
+    def start(self, stated_hz: Sequence[float], *, antenna_off: bool = False) -> None:
         """Look around each stated value that the receiver of the active route can tune to.
+
+        antenna_off : the person has taken it off: that is checked first, by a known station that must be silent then.
 
         Raises
         ------
@@ -74,6 +86,8 @@ class LoLeakScan(Job):
                 f"{line.receiver.name} can tune to none of the stated oscillators: use a known station instead"
             )
         self.answer, self.trouble, self._glimpses = None, "", []
+        self._antenna_off, self._checks = antenna_off, self._witness(line) if antenna_off else None
+        self._stated, self.left_out = tuple(stated_hz), []
         self._left, self._count = list(able), len(able)
         # At the socket itself, past all converters.
         self._line = Line.of("leak", (Antenna("socket", 0.0, 1e12), line.receiver), able[0], line.port)
@@ -84,7 +98,22 @@ class LoLeakScan(Job):
         self._lease = lease
         if not self._live_receiver.wanted:
             self._live_receiver.start(self._line)
-        self._next()
+        self._check() if self._checks is not None else self._next()
+
+    def _witness(self, line: Line) -> Reference | None:
+        """A station that is heard over the route while the antenna is on: the one that is surest to be."""
+        able = [r for r in self._desk.station.references if not line.why_not(r.frequency_hz) and r.mode in ("am", "cw")]
+        return min(able, key=lambda r: r.sigma_hz, default=None)
+
+    def _check(self) -> None:
+        """Is the antenna off? Then its stations are silent."""
+        assert self._checks is not None
+        assert self._lease is not None
+        hertz, line = self._checks.frequency_hz, self._place[1]
+        within_hz = max(4 * line.sigma_hz(hertz), 2_000.0)
+        self._live_receiver.tune(line, hertz, 1.1 * within_hz, self._lease)
+        self._lease.ask(Measure(SECONDS, within_hz))
+        self._changed.tell()
 
     def cancel(self) -> None:
         """Stop looking."""
@@ -94,6 +123,9 @@ class LoLeakScan(Job):
     def take(self, event: Event) -> None:
         """Take an answer from the engine."""
         look = self._live_receiver.look
+        if self._checks is not None and isinstance(event, Measured | NotMeasured):
+            self._checked(event)
+            return
         match event:
             case Measured() if look is not None:
                 shown = look.look_hz + event.carrier.frequency_hz
@@ -108,6 +140,33 @@ class LoLeakScan(Job):
                 self._lease.end("failed", event.sentence)
             case _:
                 pass
+
+    def _checked(self, event: Measured | NotMeasured) -> None:
+        witness, self._checks = self._checks, None
+        assert witness is not None
+        if isinstance(event, Measured) and self._lease is not None:
+            what = f"{witness.name} is still heard: the antenna is not off"
+            self._lease.end("failed", f"{what}; take it off at the converter's input, then look again")
+        elif isinstance(event, NotMeasured) and not event.is_silent and self._lease is not None:
+            self._lease.end("failed", event.sentence)
+        else:
+            self._next()
+
+    def _explained(self, stated_hz: float, there_hz: float) -> bool:
+        """Whether a known station would stand there too, had the converter another of the stated oscillators."""
+        if self._antenna_off:
+            return False
+        line = self._place[1]
+        kinds = [converter.kind for converter in line.converters]
+        for reference in self._desk.station.references:
+            for other_hz in self._stated:
+                if other_hz == stated_hz:
+                    continue
+                for kind in kinds:
+                    place_hz = Stage(kind, other_hz).convert(reference.frequency_hz)
+                    if abs(there_hz - place_hz) < 3 * TOLERANCE_PPM * 1e-6 * other_hz:
+                        return True
+        return False
 
     def why_stale(self) -> str:
         """Dial or yard moved: what is heard from here on is not what was asked for."""
@@ -134,15 +193,38 @@ class LoLeakScan(Job):
         self._changed.tell()
 
     def _seen(self, shown_hz: float | None, sigma_hz: float, cn0_dbhz: float) -> None:
-        from yarddial.analysis.correction.lo_leak import Glimpse, weigh_leaks
+        from yarddial.analysis.correction.lo_leak import Glimpse
 
         stated_hz = self._left.pop(0)
+        known = self._known()
+        ppm = known.value(crystal_of(self._desk.line.receiver.name))
+        if shown_hz is not None and self._explained(stated_hz, shown_hz * (1 + ppm * 1e-6)):
+            # A station may be what stands there: it counts for neither.
+            self.left_out.append(stated_hz)
+            if self._left:
+                self._next()
+            else:
+                self._weigh()
+            return
         self._glimpses.append(Glimpse(stated_hz, self._within_hz(stated_hz), shown_hz, sigma_hz, cn0_dbhz))
         if self._left:
             self._next()
             return
+        self._weigh()
+
+    def _weigh(self) -> None:
+        from yarddial.analysis.correction.lo_leak import weigh_leaks
+
         crystal = crystal_of(self._desk.line.receiver.name)
         known = self._known()
-        self.answer = weigh_leaks(self._glimpses, known.value(crystal), known.sigma(crystal), TOLERANCE_PPM)
-        if self._lease is not None:
-            self._lease.end()
+        if self._lease is None:
+            return
+        if not self._glimpses:
+            self._lease.end("failed", "a known station may stand at each stated value: take the antenna off, then look")
+            return
+        answer = weigh_leaks(
+            self._glimpses, known.value(crystal), known.sigma(crystal), TOLERANCE_PPM, antenna_off=self._antenna_off
+        )
+        # One that could not be looked at may still be the one.
+        self.answer = msgspec.structs.replace(answer, decided=answer.decided and not self.left_out)
+        self._lease.end()

@@ -1,8 +1,9 @@
 """Which oscillator does the box have? From one known station and where it was found, or from the oscillator's leak."""
 
+from collections.abc import Sequence
 from pathlib import Path
 
-from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QWidget
 
 from yarddial.analysis.correction.lo_leak import LeakAnswer
 from yarddial.analysis.correction.which_lo import Candidate, LoAnswer, which_lo
@@ -57,6 +58,8 @@ class WhichLoSheet(Sheet):
         weigh = button("Weigh", tip="Find the oscillator from the station")
         weigh.clicked.connect(self.weigh)
         self.shown.returnPressed.connect(self.weigh)
+        self.antenna_off = QCheckBox("the antenna is taken off the converter: surest, and checked")
+        self.antenna_off.setFont(font(13))
         self._look = button("Look now", tip="Tune to each stated value and look for the oscillator's own leak")
         self._look.clicked.connect(self.look)
         read = button("Read", tip="Look for the leak in the recording")
@@ -67,7 +70,7 @@ class WhichLoSheet(Sheet):
             ("What leaflets and box say", self.stated, None),
             ("From a station at", self.station, None),
             ("which the receiver shows at", self.shown, weigh),
-            ("From its leak, with the receiver", Words("the antenna may stay off", 12, tone="quiet"), self._look),
+            ("From its leak, with the receiver", self.antenna_off, self._look),
             ("or in a recording", self.recording, read),
         )
         for row, (label, widget, act) in enumerate(head):
@@ -112,7 +115,7 @@ class WhichLoSheet(Sheet):
             scan.cancel()
             return
         try:
-            scan.start(self._stated_hz())
+            scan.start(self._stated_hz(), antenna_off=self.antenna_off.isChecked())
         except YardDialError as error:
             self._refuse(str(error))
 
@@ -155,9 +158,9 @@ class WhichLoSheet(Sheet):
         elif scan.trouble:
             self._refuse(scan.trouble)
         elif scan.answer is not None:
-            self._show_answer(scan.answer)
+            self._show_answer(scan.answer, scan.left_out)
 
-    def _show_answer(self, answer: LoAnswer | LeakAnswer) -> None:
+    def _show_answer(self, answer: LoAnswer | LeakAnswer, left_out: Sequence[float] = ()) -> None:
         self.answer = answer
         self._said.setText("")
         sentence = answer.sentence()
@@ -169,9 +172,13 @@ class WhichLoSheet(Sheet):
             self._odds.addWidget(Words(odds, 13, "mono", 500), row, 1)
             apart = format_hertz(candidate.apart_hz, answer.sigma_hz) + " apart" if candidate.apart_hz else ""
             self._odds.addWidget(Words(apart, 12, tone="quiet"), row, 2)
+        for row, stated_hz in enumerate(left_out, len(answer.candidates)):
+            self._odds.addWidget(Words(format_frequency(stated_hz), 13, "mono"), row, 0)
+            why = "not judged: a known station may stand there while the antenna is on"
+            self._odds.addWidget(Words(why, 12, tone="quiet"), row, 1, 1, 2)
         self._odds.setColumnStretch(2, 1)
         self._working.setEnabled(True)
-        self._use.setEnabled(answer.lo_hz is not None and answer.candidates[0].stated_hz > 0)
+        self._use.setEnabled(answer.decided and answer.lo_hz is not None and answer.candidates[0].stated_hz > 0)
 
     def _refuse(self, sentence: str) -> None:
         self._verdict.setText("")
