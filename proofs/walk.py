@@ -81,6 +81,8 @@ def _station(chance: np.random.Generator) -> Station:
         parts.append(Converter(f"C{i}", "sum", Value(lo_hz, lo_hz * 1e-5), lo_hz, 0.05e6, 60e6))
         receiver = str(chance.choice(receivers))
         routes.append(Route(f"wire C{i} {receiver}", ("Wire", f"C{i}", receiver), "a"))
+    if not routes:
+        routes.append(Route(f"discone {receivers[0]}", ("Discone", receivers[0]), "a"))
     kind = kind_named("standard frequency")
     assert kind is not None
     references = [

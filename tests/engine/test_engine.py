@@ -11,6 +11,7 @@ from yarddial.engine.messages import (
     Event,
     Measure,
     Measured,
+    Noticed,
     NotMeasured,
     Progress,
     Show,
@@ -139,3 +140,14 @@ def test_columns_come_at_their_pace_however_the_samples_come() -> None:
     in_parts = np.concatenate([pieces.push(part) for part in np.array_split(samples, 91)])
     assert 90 <= at_once.shape[0] <= 100
     np.testing.assert_allclose(in_parts, at_once, atol=1e-2)
+
+
+def test_another_receiver_is_not_tuned_as_the_one_before_it(engine: Engine, events: list[Event]) -> None:
+    gained = RequestedSettings(129.7e6, 2.048e6, "ladder", gains_db=(("gain", 25.5),))
+    engine.handle(Tune(gained, SHOWN_HZ, 10_000.0, job=1, id=2))
+    events.clear()
+    engine.handle(Start("simulated:heron"))
+    assert of(events, Started)
+    assert not of(events, Tuned)
+    engine.step()
+    assert not of(events, Noticed)

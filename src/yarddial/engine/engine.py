@@ -112,6 +112,8 @@ class Engine:
         self._in_thread = in_thread
         self._device: Direct | Ring | None = None
         self._tune: Tune | None = None
+        # The address whose receiver was tuned so; nothing while none was.
+        self._tuned, self._address = "", ""
         self._stream: Stream | None = None
         self._slice: Decimator | None = None
         self._picture = PictureTap(report)
@@ -232,7 +234,10 @@ class Engine:
         self._device = Ring(opened) if self._in_thread else Direct(opened)
         self._lost, self._missed, self._silent_s, self._is_fresh = 0, 0, 0.0, True
         self._able, self._left_out = (able := opened.capabilities), ""
-        self._feeds = start.feeds
+        self._feeds, self._address = start.feeds, start.address
+        if self._tuned not in ("", start.address):
+            # Another receiver's gains and port are nothing to this one: it waits to be told.
+            self._tune = None
         self._report(Started(able.name, able.is_live))
         if self._tune is not None:
             self._tune_to(self._tune)
@@ -253,9 +258,10 @@ class Engine:
         self._report(Stopped(reason, self.hangs, replaced, error))
 
     def _tune_to(self, tune: Tune) -> None:
-        self._tune = tune
+        self._tune, self._tuned = tune, ""
         if self._device is None:
             return
+        self._tuned = self._address
         try:
             with self._calling("applying"):
                 got = self._device.apply(self._possible(tune.ask))
