@@ -104,7 +104,14 @@ def test_before_they_can_be_told_apart_both_are_entered_together(session: Sessio
     assert proposal.together == (("crystal:Finch", "lo:Ladder"),)
     assert {change.part for change in proposal.changes} == {"Finch", "Ladder"}
     assert "of Finch's crystal and Ladder's oscillator the sum is known" in proposal.sentence
+    # It is as much worth entering where the dial stands on a route that the sum is nothing to.
+    session.desk.choose_route(VIA_HEARTH)
+    elsewhere = session.calibration.proposal()
+    assert elsewhere is not None
+    assert elsewhere.changes == proposal.changes
+    session.desk.choose_route(VIA_LADDER)
     session.calibration.apply()
+    assert not (again := session.calibration.proposal()) or again.is_nothing
     # A single look may be at something else by a little: its own doubt of it, twice.
     assert abs(true_error_hz(session, 1, VIA_LADDER, 10e6)) < 2 * session.calibration.state(dial_hz=10e6).sigma_hz
     for (route, hertz), was_hz in zip(places, before, strict=True):

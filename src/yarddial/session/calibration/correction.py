@@ -31,6 +31,11 @@ class EnteredChange(msgspec.Struct, frozen=True):
     known_only: bool = False
 
     @property
+    def step(self) -> float:
+        """How far it moves."""
+        return self.new - self.old
+
+    @property
     def text(self) -> str:
         """As people say it."""
         if self.unit == "ppm" and self.known_only:
@@ -90,12 +95,12 @@ def propose(
     apart or know only their sum; one of them alone could throw another route off by what the other still holds.
     Nothing is entered while every step lies well inside its doubt, as that would only chase noise.
     """
-    changed, changes, worth = station, list[EnteredChange](), False
+    changed, changes, steps = station, list[EnteredChange](), dict[str, float]()
     for part in station.parts:
         edits: list[tuple[Part, EnteredChange]] = []
         if isinstance(part, Receiver) and (name := crystal_of(part.name)) in oscillators.names and fit.estimate(name):
             edits.append(_true_receiver(part, oscillators, known=_is_separate(fit, name)))
-            worth = worth or _worth(fit, oscillators, name, edits[-1][1], state)
+            steps[name] = edits[-1][1].step
         for converter in converters_of(part):
             name = oscillator_of(converter)
             if fit.estimate(name) is None:
@@ -105,12 +110,12 @@ def propose(
             else:
                 true, change = _true_converter(converter, oscillators, known=_is_separate(fit, name))
                 edits.append((with_converter(changed.part(part.name), true), change))
-            worth = worth or _worth(fit, oscillators, name, edits[-1][1], state)
+            steps[name] = edits[-1][1].step
         for edited, change in edits:
             if change.new != change.old:
                 changes.append(change)
             changed = changed.with_part(edited)
-    if not worth or not changes:
+    if not changes or not _is_worth(fit, oscillators, steps):
         return CorrectionProposal((), station, fit.together, state.sigma_hz)
     return CorrectionProposal(tuple(changes), changed, fit.together, state.sigma_hz)
 
@@ -120,11 +125,22 @@ def _is_separate(fit: CorrectionFit, name: str) -> bool:
     return estimate is not None and estimate.separate
 
 
-def _worth(fit: CorrectionFit, oscillators: Oscillators, name: str, change: EnteredChange, state: DialState) -> bool:
-    """A step well inside the doubt only chases noise; of a sum it is the dial's own error that tells."""
-    if not _is_separate(fit, name):
-        return change.new != change.old and abs(state.error_hz) > 0.5 * state.sigma_hz
-    return abs(change.new - change.old) > 0.5 * oscillators.sigma(name)
+def _is_worth(fit: CorrectionFit, oscillators: Oscillators, steps: dict[str, float]) -> bool:
+    """Whether a step lies beyond half its doubt: less only chases noise; of a sum it is all its steps together."""
+    import numpy as np
+
+    grouped = {name for group in fit.together for name in group}
+    if any(abs(step) > 0.5 * oscillators.sigma(name) for name, step in steps.items() if name not in grouped):
+        return True
+    for group in fit.together:
+        at = [oscillators.names.index(name) for name in group]
+        step = np.array([steps.get(name, 0.0) for name in group])
+        doubt = np.array([oscillators.sigma(name) for name in group])
+        # In their own units a crystal's and a converter's numbers are far apart: each counted in its own doubt.
+        correlation = np.array(oscillators.covariance)[np.ix_(at, at)] / np.outer(doubt, doubt)
+        if float((step / doubt) @ np.linalg.pinv(correlation, hermitian=True) @ (step / doubt)) > 0.25 * len(group):
+            return True
+    return False
 
 
 def _true_receiver(part: Receiver, oscillators: Oscillators, *, known: bool) -> tuple[Receiver, EnteredChange]:
