@@ -9,6 +9,7 @@ from pytestqt.qtbot import QtBot
 
 from yarddial.records.recordings import write_sigmf
 from yarddial.ui.main_window import MainWindow
+from yarddial.ui.places.ghosts.antenna_off_sheet import AntennaOffSheet
 from yarddial.ui.places.ghosts.expected_list import ExpectedSheet
 from yarddial.ui.places.ghosts.hunt_sheet import HuntSheet
 from yarddial.ui.places.ghosts.place import GhostsPlace
@@ -52,6 +53,15 @@ def test_the_span_is_tested_judged_and_clicked(qtbot: QtBot, window: MainWindow)
     qtbot.mouseClick(place.cures.keep, Qt.MouseButton.LeftButton)
     assert session.mitigation.trial is None
     assert session.desk.undo_label == "remedy"
+    # The page does not stand empty: the span is judged anew as it is now.
+    qtbot.waitUntil(lambda: bool(session.span_test.judged) and not session.span_test.running, timeout=60_000)
+    # Without the antenna is looked at after it was asked for; here it stayed on, which is found.
+    qtbot.waitUntil(place.without.isEnabled, timeout=20_000)
+    qtbot.mouseClick(place.without, Qt.MouseButton.LeftButton)
+    asked = place.findChild(AntennaOffSheet)
+    assert asked is not None
+    qtbot.mouseClick(asked.look, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: bool(session.span_test.not_off), timeout=60_000)
 
 
 def test_recordings_are_judged_from_a_sheet_and_a_bad_one_is_said_there(

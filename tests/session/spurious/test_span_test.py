@@ -94,3 +94,15 @@ def test_without_the_antenna_what_the_receiver_makes_stays_and_what_leaks_throug
     assert here.judgement.verdict == "ghost"
     assert here.judgement.best.kind == "leak-through"
     assert here.judgement.odds[0][1] > 0.9
+
+
+def test_a_look_with_the_antenna_still_on_does_not_count(trued: Session) -> None:
+    session = trued
+    run_span_test(session, 10e6)
+    before = session.span_test.judged
+    assert sum(judged.judgement.verdict == "true" for judged in before) >= 2
+    session.span_test.look_without_antenna()
+    until(session, lambda: not session.span_test.running)
+    assert session.span_test.not_off.startswith("the antenna is not off")
+    assert "antenna" not in session.span_test.changes
+    assert [j.judgement.verdict for j in session.span_test.judged] == [j.judgement.verdict for j in before]

@@ -196,8 +196,9 @@ class Mitigation:
             )
         )  # fmt: skip
         self.request = self.remedies = self.trial = None
-        # What was judged is of the yard as it was.
+        # What was judged is of the yard as it was: what it is now is looked at at once.
         self._span_test.forget()
+        self._span_test.test()
         self._changed.tell()
 
     def leave(self) -> None:

@@ -31,6 +31,8 @@ if TYPE_CHECKING:
 
 # The centre moves by so much of the rate, and the gain falls by at least so much.
 MOVES_SHARE, FALLS_DB = 0.064, 7.0
+# Without the antenna signals fall by more than this; so many that do not are no chance.
+GONE_DB, WITNESSES = 6.0, 2
 
 
 class SpanTest:
@@ -57,6 +59,8 @@ class SpanTest:
         self.strong = strong
         self._seen_here: tuple[Strong, ...] = ()
         self.trouble = ""
+        # Why the look without the antenna does not count, or an empty text.
+        self.not_off = ""
 
     def on_span_test_changed(self, listener: Listener) -> Callable[[], None]:
         """A look came, or the test began or ended."""
@@ -131,6 +135,7 @@ class SpanTest:
         if self.why_not(within):
             return
         self.trouble, self._looks, self.judged, self.before, self._seen_here = "", [], (), None, ()
+        self.not_off = ""
         self._place = (self._desk.station.dial_hz, self._desk.line.name)
         self._begin(self._steps(), within)
 
@@ -146,7 +151,7 @@ class SpanTest:
         """Look once more, now that the person has taken the antenna off, and judge every peak anew."""
         if self.why_not_without() or self._first is None:
             return
-        self.trouble = ""
+        self.trouble = self.not_off = ""
         self._looks = [look for look in self._looks if look.change != "antenna"]
         self._place = (self._desk.station.dial_hz, self._desk.line.name)
         self._begin([SpanSetting("antenna", 0.0, self._first.line, self._first.ask)])
@@ -167,6 +172,7 @@ class SpanTest:
 
     def forget(self) -> None:
         """Nothing is judged any more: what was looked at has been changed since."""
+        self.not_off = ""
         self.before, self.line, self._first, self.trouble = None, None, None, ""
         self.judged, self.ghosts, self._looks, self._seen_here = (), (), [], ()
         self._changed.tell()
@@ -238,9 +244,21 @@ class SpanTest:
                 shift_hz = (
                     self._calibration.state(step.line, self._place[0]).error_hz - self._calibration.state().error_hz
                 )
+            if step.change == "antenna" and (still := self._still_heard(span)):
+                self.not_off = (
+                    f"the antenna is not off: {still} signals judged true still stand; take it off, look again"
+                )
+                self._changed.tell()
+                return
             same = self.line is not None and step.line.antenna.name == self.line.antenna.name
             self._looks.append(SpanLook(step.change, step.amount, span, shift_hz, same))
         self._changed.tell()
+
+    def _still_heard(self, span: "Span") -> int:
+        """How many signals that the antenna brought stand as before, where all do and they are no chance; else 0."""
+        true = [j.peak for j in self.judged if j.judgement.verdict == "true" and span.covers(j.peak.dial_hz)]
+        stay = [peak for peak in true if span.level_near(peak.dial_hz) > peak.level_dbm - GONE_DB]
+        return len(true) if len(true) >= WITNESSES and len(stay) == len(true) else 0
 
     def _ended(self, ending: Ending) -> None:
         self.trouble = ending.reason
@@ -249,7 +267,7 @@ class SpanTest:
             if steps := self._otherwise():
                 self._begin(steps, self._within)
                 return
-            if not self.trouble:
+            if not self.trouble and not self.not_off:
                 self._note(f"Span around {format_frequency(self._place[0])}")
         self._changed.tell()
 

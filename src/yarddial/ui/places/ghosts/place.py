@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 from yarddial.session.session import Session
 from yarddial.session.spurious.judged_span import JudgedPeak
 from yarddial.session.spurious.verdict import ghosts_verdict
+from yarddial.ui.places.ghosts.antenna_off_sheet import AntennaOffSheet
 from yarddial.ui.places.ghosts.expected_list import ExpectedList
 from yarddial.ui.places.ghosts.ghosts_picture import GhostsPicture
 from yarddial.ui.places.ghosts.hunt_sheet import HuntSheet
@@ -51,7 +52,7 @@ class GhostsPlace(QWidget):
         self.without = button(
             "Look without antenna", tip="Take it off, then look again: what stays, the receiver makes"
         )
-        self.without.clicked.connect(session.span_test.look_without_antenna)
+        self.without.clicked.connect(lambda: AntennaOffSheet(self, session).show())
         self.recordings = button("Recordings", plain=True, tip="Judge by recordings that were made at two centres")
         self.recordings.clicked.connect(lambda: RecordingsSheet(self, session).show())
         self.hunt = button("Hunt interference", plain=True, tip="Find what in the house disturbs, step by step")
@@ -146,7 +147,8 @@ class GhostsPlace(QWidget):
         if span_test.running:
             self._beside.setText(f"Looking {span_test.doing}: {span_test.fraction:.0%} done.")
         else:
-            self._beside.setText(f"{why_not[:1].upper()}{why_not[1:]}." if why_not else "")
+            said = why_not or span_test.not_off
+            self._beside.setText(f"{said[:1].upper()}{said[1:]}." if said else "")
         self.picture.show_dial(desk.station.dial_hz)
         self._plan()
         self.strong.show_known()

@@ -1,0 +1,33 @@
+"""Asks for the antenna to be taken off before a look that counts on it."""
+
+from PyQt6.QtWidgets import QWidget
+
+from yarddial.session.session import Session
+from yarddial.ui.theme.lettering import px
+from yarddial.ui.widgets.words import Words, button
+from yarddial.ui.widgets.working_sheet import Sheet
+
+
+class AntennaOffSheet(Sheet):
+    """Says what to take off, where, and with what care; looks when it is off."""
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        super().__init__(parent, "Take the antenna off", 620)
+        line = session.desk.line
+        asks = f"Take {line.antenna.name} off at the input of {line.parts[1].name}: all else stays as it is."
+        told = "What the antenna brought then goes; what stays, the receiver, a converter or the computer makes."
+        care = "Never with a thunderstorm near or a transmitter on."
+        if line.receiver.feeds(line.port):
+            care += f" {line.receiver.name} feeds the line: switch that off first."
+        for text, tone in ((asks, ""), (told, "quiet"), (care, "quiet")):
+            self.body.addWidget(Words(text, 13, tone=tone, wrap=True))
+        self.body.addStretch()
+        self.look = button("It is off: look", strong=True)
+        self.look.clicked.connect(self._look)
+        self.buttons.insertWidget(1, self.look)
+        self._session = session
+        self.resize(self.width(), px(260))
+
+    def _look(self) -> None:
+        self.close()
+        self._session.span_test.look_without_antenna()
