@@ -95,3 +95,19 @@ def test_of_noise_alone_nothing_is_said_to_be_better_and_a_weak_signal_s_range_h
         held += found.low_db <= 10 * np.log10(2) <= found.high_db
         assert found.verdict != "first"
     assert held >= 90
+
+
+@pytest.mark.parametrize("tilt", [0.04, -0.04])
+def test_a_floor_that_leans_makes_no_signal_of_noise(tilt: float) -> None:
+    """Noise that is by so much stronger in the channel than beside it stays that however often it is measured."""
+    chance = np.random.default_rng(3)
+    first, second = (tilt * sign + 0.01 * chance.standard_normal(400) for sign in (1, -1))
+    noise = ([0.01] * 400, [0.01] * 400)
+    assert difference(first, second, noise).has_signal
+    assert not difference(first, second, noise, (0.05, 0.05)).has_signal
+    # Against a signal as strong as the noise nothing but a bound is known: both means at their unlikeliest.
+    bound_db = 10 * np.log10((1.0 - tilt - 0.05) / (tilt + 0.05))
+    bound = difference(first, 1.0 + second, noise, (0.05, 0.05))
+    assert bound.verdict == "second"
+    assert bound_db - 1.0 < bound.low_db < bound_db
+    assert bound.high_db == 90.0

@@ -188,3 +188,14 @@ def test_what_signals_beyond_the_span_make_is_seen_at_settings_of_equal_gain() -
     assert made[0] == pytest.approx(-118.0 + 48.0 + 36.0, abs=0.5)
     even = [msgspec.structs.replace(stepped(f, b, -95.0, -300.0)) for f in (0.0, 10.0) for b in (30.0, 40.0, 45.0)]
     assert with_unseen(even) == even
+
+
+@pytest.mark.parametrize("width_hz", [1_000.0, 1_800.0, 2_500.0, 2_700.0, 9_000.0])
+@pytest.mark.parametrize("offset_hz", [-30_000.0, 41_130.0])
+def test_noise_in_a_channel_is_its_floor_times_its_width(width_hz: float, offset_hz: float) -> None:
+    chance = np.random.default_rng(8)
+    noise = (0.01 * chance.standard_normal(2 * 4_000_000)).astype(np.float32).view(np.complex64)
+    found = measure(noise, RATE_HZ, offset_hz, width_hz)
+    # Relative sigma 1 / sqrt(B T) of the channel; T is 4,000,000 samples.
+    sigma_db = 10 / np.log(10) / np.sqrt(width_hz * 4_000_000 / RATE_HZ)
+    assert found.channel_dbfs - found.floor_dbfs_hz - 10 * log10(found.width_hz) == pytest.approx(0, abs=4 * sigma_db)

@@ -67,7 +67,10 @@ class Difference(msgspec.Struct, frozen=True):
 
 
 def difference(
-    first: Sequence[float], second: Sequence[float], scatter: tuple[Sequence[float], Sequence[float]] | None = None
+    first: Sequence[float],
+    second: Sequence[float],
+    scatter: tuple[Sequence[float], Sequence[float]] | None = None,
+    floor_doubts: tuple[float, float] = (0.0, 0.0),
 ) -> Difference:
     """Compare powers measured in pairs, of which the order within each was drawn by lot.
 
@@ -86,6 +89,9 @@ def difference(
         One sigma of each power by noise alone. Where the powers hardly exceed it, their ratio is no longer a logistic
         variable: the range is then Fieller's [3]_, of the ratio of two means, and where neither mean stands out there
         is no signal.
+    floor_doubts : two floats
+        How far the mean of each may be off, as the noise taken off was measured beside it: no number of pairs makes
+        that less, so it counts in full against a signal and for a wider range.
 
     Raises
     ------
@@ -106,11 +112,14 @@ def difference(
 
     if scatter is not None:
         noises = [np.asarray(one, float) for one in scatter]
-        if not any(_stands_out(power, noise) for power, noise in zip((a, b), noises, strict=True)):
+        doubts = zip((a, b), noises, floor_doubts, strict=True)
+        if not any(_stands_out(power - off, noise) for power, noise, off in doubts):
             return Difference(0.0, -FURTHEST_DB, FURTHEST_DB, a.size, float(a.size), has_signal=False)
         clear = [float(np.median(power)) / float(np.median(one)) for power, one in zip((a, b), noises, strict=True)]
-        if min(clear) < CLEAR_SIGMAS:
-            return _of_means(a, b)
+        medians = float(np.median(a)), float(np.median(b))
+        is_near = any(power < 2 * CLEAR_SIGMAS * off for power, off in zip(medians, floor_doubts, strict=True))
+        if min(clear) < CLEAR_SIGMAS or is_near:
+            return _of_means(a, b, floor_doubts)
 
     def u_at(db: float) -> NDArray[np.float64]:
         g = 10 ** (db / 10)
@@ -140,11 +149,11 @@ def _stands_out(power: NDArray[np.float64], noise: NDArray[np.float64]) -> bool:
     return bool(power.mean() > STANDS_OUT * float(np.sqrt(np.mean(noise**2))) / np.sqrt(power.size))
 
 
-def _of_means(a: NDArray[np.float64], b: NDArray[np.float64]) -> Difference:
+def _of_means(a: NDArray[np.float64], b: NDArray[np.float64], doubts: tuple[float, float]) -> Difference:
     """The ratio of the means, for powers that scatter by noise: all ratios at which b - g a has a mean of nought."""
 
-    def t_at(db: float) -> float:
-        rest = b - 10 ** (db / 10) * a
+    def t_at(db: float, side: int) -> float:
+        rest = b - side * doubts[1] - 10 ** (db / 10) * (a + side * doubts[0])
         independent = min(rest.size / _alike(rest), rest.size)
         return float(rest.mean() / max(rest.std(ddof=1) / np.sqrt(independent), 1e-300))
 
@@ -155,8 +164,8 @@ def _of_means(a: NDArray[np.float64], b: NDArray[np.float64]) -> Difference:
     likeliest_db = 10 * float(np.log10(max(float(b.mean()), least) / max(float(a.mean()), least)))
     return Difference(
         float(np.clip(likeliest_db, -FURTHEST_DB, FURTHEST_DB)),
-        _falls_through(lambda db: t_at(db) - t),
-        _falls_through(lambda db: t_at(db) + t),
+        _falls_through(lambda db: t_at(db, 1) - t),
+        _falls_through(lambda db: t_at(db, -1) + t),
         a.size,
         float(independent),
     )

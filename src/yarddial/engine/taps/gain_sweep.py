@@ -147,7 +147,9 @@ def measure(samples: Complex, rate_hz: float, offset_hz: float, width_hz: float)
     beside = clear & (away > half_hz + 4 * bin_hz) & (away < half_hz + BESIDE_HZ)
     floor = float(np.median(density[beside])) if beside.any() else float(np.median(density))
     floor /= median_of_averages(samples.size)
-    channel = float(density[away <= half_hz].sum() * bin_hz)
+    # Bins at the edges count by the share that lies in the channel, so that noise alone is floor times width.
+    inside = np.clip((half_hz - away) / bin_hz + 0.5, 0.0, 1.0)
+    channel = float((density * inside).sum() * bin_hz)
     at = int(np.argmax(np.where(clear, density, 0.0)))
     # A Hann line spreads over three bins.
     strongest = float(density[max(at - 1, 0) : at + 2].sum() * bin_hz)

@@ -2,6 +2,7 @@
 
 import random
 from collections.abc import Callable
+from statistics import fmean
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -25,6 +26,8 @@ if TYPE_CHECKING:
 
 # Pairs of a whole comparison, and how long each is measured in it.
 PAIRS, DWELL_S = 40, 0.25
+# So unequal may noise be in a channel and beside it: 0.2 dB.
+FLOOR_SHARE = 0.05
 HALF_WIDTH_HZ = 10_000.0
 
 
@@ -145,14 +148,23 @@ class Comparison(Job):
             return None
         # A power over B hertz and T seconds scatters by 1 / sqrt(B T) of itself.
         relative = 1 / (max(self._width_hz, 1.0) * DWELL_S) ** 0.5
+        # Noise is the same beside a channel as in it to such a share.
+        first_off = FLOOR_SHARE * fmean(p.first_noise for p in pairs)
+        second_off = FLOOR_SHARE * fmean(p.second_noise for p in pairs)
         noise_scatter = ([relative * p.first_noise for p in pairs], [relative * p.second_noise for p in pairs])
         return Compared(
-            difference([p.first_signal for p in pairs], [p.second_signal for p in pairs], noise_scatter),
+            difference(
+                [p.first_signal for p in pairs],
+                [p.second_signal for p in pairs],
+                noise_scatter,
+                (first_off, second_off),
+            ),
             difference([p.first_noise for p in pairs], [p.second_noise for p in pairs]),
             difference(
                 [p.first_signal / p.first_noise for p in pairs],
                 [p.second_signal / p.second_noise for p in pairs],
                 ([relative] * len(pairs), [relative] * len(pairs)),
+                (FLOOR_SHARE, FLOOR_SHARE),
             ),
             self.in_dbm,
         )

@@ -16,6 +16,8 @@ from yarddial.yard.frequency import MINUS, format_frequency
 
 # Less nobody hears.
 ALIKE_DB = 1.0
+# A bound there is none.
+FURTHEST_DB = 90.0
 
 
 class ComparisonSheet(Sheet):
@@ -127,6 +129,11 @@ class ComparisonSheet(Sheet):
         under = f"{so_far}The range holds the true difference 19 times in 20."
         if max(abs(over.low_db), abs(over.high_db)) < ALIKE_DB:
             return f"Both hear it alike, within {ALIKE_DB:g} dB: {_db(over.db)}.", under
+        if over.is_sure and max(abs(over.low_db), abs(over.high_db)) >= FURTHEST_DB:
+            return (
+                f"{name} hears it, at least {low_db:.1f} dB better.",
+                f"{so_far}Nothing is sure to stand out over the other.",
+            )
         if over.is_sure:
             return f"{name} hears it {abs(over.db):.1f} dB better ({low_db:.1f} to {high_db:.1f}).", under
         return f"No difference is sure: {_db(over.db)} ({_db(over.low_db)} to {_db(over.high_db)}).", under
@@ -145,6 +152,8 @@ class ComparisonSheet(Sheet):
 
 
 def _db(value_db: float) -> str:
+    if abs(value_db) >= FURTHEST_DB:
+        return "no limit"
     return f"{round(value_db, 1) + 0.0:+.1f} dB".replace("-", MINUS)
 
 
