@@ -146,7 +146,7 @@ def test_without_a_calibration_the_noise_that_should_be_there_tells_dbm(offset_d
     assert socket_offset_db(line, Outside("rural"), 10 * log10(floor)) == pytest.approx(offset_db, abs=1e-6)
     assert socket_offset_db(line, Outside("rural"), 10 * log10(converter) + 1.0) is None
     hidden = level_line(line, Outside("rural"), 9_000.0, is_hidden=True)
-    assert hidden.bottleneck == "Finch's converter: its own noise hides what comes in; raise the gain"
+    assert hidden.bottleneck == "Finch's ADC: its own noise hides what comes in; raise the gain"
 
 
 def test_ghosts_are_expected_where_the_formulas_put_them() -> None:

@@ -13,7 +13,7 @@ KEYS: tuple[tuple[str, str], ...] = (
     ("C", "the settings card for this place: what to type into a listening program"),
     ("R", "hold the route, or let it go"),
     ("L", "write a note in the log"),
-    ("Y", "go to the yard strip; arrows move on it, Enter sets the points or opens a part"),
+    ("Y", "go to the yard strip; arrows move on it, Enter switches to a route or opens a part"),
     ("A", "put a part into the route: from the shelf, the yard or a file; on the strip, behind the plate"),
     ("N", "begin a new route"),
     ("Del  Alt+← →  F2", "on a plate: take it out, move it, rename it; its menu has the rest"),

@@ -16,10 +16,11 @@ GLOSSARY: tuple[tuple[str, str], ...] = (
         "converter",
         "A box that moves a band: sum gives f + L, low-side f − L, high-side L − f, which also inverts the spectrum.",
     ),
+    ("ADC", "Analogue-to-digital converter: what turns the signal in a receiver into samples; too strong ones clip."),
     ("route", "The way from an antenna through filters and converters to a receiver; each band runs over one."),
     (
         "bias feed",
-        "Direct current that a receiver or injector puts onto the line, for an amplifier or LNB at its far end.",
+        "Direct current that a receiver or injector puts on the line, for an amplifier or LNB at its far end.",
     ),
     (
         "IF output",
@@ -69,7 +70,7 @@ GLOSSARY: tuple[tuple[str, str], ...] = (
         "3:1 test",
         "Take X dB off in front: a true signal falls by X, what the receiver makes of two strong ones by 3 X.",
     ),
-    ("full scale", "The largest level that a receiver's converter can take; beyond it samples are clipped."),
+    ("full scale", "The largest level that a receiver's ADC can take; beyond it samples are clipped."),
     (
         "process gain",
         "What is won over the noise of a wide span by hearing a narrow piece of it: 10 log10 of their ratio.",

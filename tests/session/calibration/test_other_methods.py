@@ -159,7 +159,7 @@ def test_a_row_that_names_no_parts_counts_for_the_active_route(session: Session,
     assert seen.stages[0].name == "Ladder"
     assert seen.receiver == "Finch"
     session.desk.dial(145.2e6)
-    with pytest.raises(BadObservations, match="set the points"):
+    with pytest.raises(BadObservations, match="switch to the route"):
         session.other_methods.read_file(tmp_path / "rows.csv")
 
 

@@ -76,7 +76,7 @@ def _judge_across(rig: Transceiver, coupling: Coupling, other: Line) -> Iterator
     name, where = reached.part.name, other.antenna.name
     key = f"transmit:{rig.name}:{other.antenna.name}:{name}:{other.port if isinstance(reached.part, Receiver) else ''}"
     level = f"{reached.level_dbm:+.0f} dBm".replace("-", "−")
-    what = f"{rig.name} puts {level} through the air by {other.antenna.name} onto {name} ({coupling.words})"
+    what = f"{rig.name} puts {level} through the air by {other.antenna.name} into {name} ({coupling.words})"
     if reached.limit is None:
         yield BenchFinding(
             key, "stop", f"{what}, whose largest safe input nobody stated", f"find it first; {_FAR}", name, True
@@ -105,11 +105,11 @@ def _judge(
     key = f"transmit:{rig.name}:{name}:{port if isinstance(reached.part, Receiver) else ''}"
     level = f"{reached.level_dbm:+.0f} dBm".replace("-", "−")
     if reached.limit is None:
-        what = f"{rig.name} puts {level} onto {name}, whose largest safe input nobody stated"
+        what = f"{rig.name} puts {level} into {name}, whose largest safe input nobody stated"
         yield BenchFinding(key, "stop", what, f"find it before transmitting; {_WHY}", name, True)
         return
     edge = f"limit {reached.limit.value:+.0f} dBm{', as usual for its kind' if reached.is_usual else ''}"
-    what = f"{rig.name} puts {level} {{}}onto {name} ({edge.replace('-', '−')})"
+    what = f"{rig.name} puts {level} {{}}into {name} ({edge.replace('-', '−')})"
     margin_db = reached.margin_db
     if margin_db < 0:
         told = f"{what.format('')}: {-margin_db:.0f} dB too much"

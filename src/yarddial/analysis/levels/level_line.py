@@ -18,7 +18,7 @@ BEARABLE_DB = 1.0
 COMPRESSION_UNDER_IIP3_DB = 9.6
 # The strongest signal nearer than this to what a part bears is the first thing to mend.
 ROOM_DB = 10.0
-CONVERTER = "its converter"
+CONVERTER = "its ADC"
 # A floor less than this over the converter's own noise tells nothing of what comes in: below, the converter no longer
 # makes noise like an ideal one either.
 TELLS_DB = 1.5
@@ -155,12 +155,12 @@ def level_line(
     spare = _power(BEARABLE_DB) * (ratio + 1) - ratio
     noisiest = _largest(chain.noise_shares, stages)
     if len(plates) > 1 and seen is not None and _power(last.own_dbm) > 2 * _power(plates[-2].own_dbm):
-        noisiest = f"{line.receiver.name}'s converter"
+        noisiest = f"{line.receiver.name}'s ADC"
     bent = _largest(chain.overload_shares, stages)
     spare_db = max(10 * log10(spare), 0.0)
     bottleneck = _bottleneck(plates, line.receiver.name, over_db, noisiest)
     if is_hidden:
-        noisiest = f"{line.receiver.name}'s converter"
+        noisiest = f"{line.receiver.name}'s ADC"
         bottleneck = f"{noisiest}: its own noise hides what comes in; raise the gain"
     return LevelLine(
         tuple(plates), chain, fa_db, over_db, spare_db, noisiest, bent, bottleneck, snr_db, process_db, seen,
@@ -209,7 +209,7 @@ def _bottleneck(plates: list[LevelAtPart], receiver: str, over_db: float, noisie
     known = [(plate.room_db, plate) for plate in plates if plate.room_db is not None]
     if known:
         room_db, plate = min(known, key=lambda pair: pair[0])
-        name = f"{receiver}'s converter" if plate.name == CONVERTER else plate.name
+        name = f"{receiver}'s ADC" if plate.name == CONVERTER else plate.name
         where = "full scale" if plate.name == CONVERTER else "where it compresses"
         if room_db < 0:
             return f"{name} is driven {-room_db:.0f} dB over {where}"

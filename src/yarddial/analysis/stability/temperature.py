@@ -41,7 +41,7 @@ class Slope(msgspec.Struct, frozen=True):
             return "it does not follow the temperature as far as can be seen"
         slope = format_number(self.slope_ppm_k, self.sigma_ppm_k, signed=True)
         doubt = format_number(self.sigma_ppm_k, self.sigma_ppm_k / 3)
-        bends = ", and bends beyond 10 K" if self.cubic_ppm_k3 else ""
+        bends = ", and curves beyond 10 K" if self.cubic_ppm_k3 else ""
         return f"it follows the temperature by {slope} ± {doubt} ppm a kelvin{bends}"
 
 

@@ -193,8 +193,8 @@ class OtherMethods:
             return seen
         if len(converters) != len(seen.stages):
             raise BadObservations(
-                f"a row goes through {len(seen.stages)} converters, the active route through {len(converters)}: set "
-                "the points for the route that it was measured over"
+                f"a row goes through {len(seen.stages)} converters, the active route through {len(converters)}: "
+                "switch to the route that it was measured over"
             )
         stages = tuple(
             msgspec.structs.replace(stage, name=c.name, nominal_lo_hz=c.nominal_lo_hz, follows_dial=c.follows_dial)

@@ -61,7 +61,7 @@ def _at_a_glance(levels: Levels, desk: Desk, now: str) -> Verdict | None:
         what = f"{point.clipped_share:.1%} of the samples are at full scale: lower it, or sweep for the best."
         return Verdict("look", f"{capital(now)} {are} too much.", what, "too high")
     if converter_hides(desk.line, point.floor_dbfs_hz):
-        what = f"{receiver.name}'s converter hides with its own noise what comes in: raise it, or sweep for the best."
+        what = f"{receiver.name}'s ADC hides with its own noise what comes in: raise it, or sweep for the best."
         return Verdict("look", f"{capital(now)} {are} too little.", what, "too low")
     return None
 

@@ -72,7 +72,7 @@ class Recorder(Job):
         except NotWritten as error:
             self.trouble = str(error)
         else:
-            self._note(f"Sound of {kept.seconds_s:.0f} s kept as {kept.path}")
+            self._note(f"Sound of {kept.seconds_s:.0f} s saved as {kept.path}")
         self._changed.tell()
 
     def record_samples(self, path: "Path", settings: Settings, centre_hz: float | None) -> None:
@@ -152,7 +152,7 @@ class Recorder(Job):
         if event.is_done:
             if event.seconds_s:
                 self.last_recording = event.path
-                self._note(f"Samples of {event.seconds_s:.1f} s kept as {event.path}")
+                self._note(f"Samples of {event.seconds_s:.1f} s saved as {event.path}")
             nothing = "nothing was kept: it was stopped before the first samples came"
             trouble = event.trouble or ("" if event.seconds_s else nothing)
             self._lease.end("failed" if trouble else "done", trouble)

@@ -217,7 +217,7 @@ class YardStrip(QWidget):
         elif what == "rename":
             self.rename_wanted.emit(spot.part)
         elif not active:
-            self.say(f"{spot.part} is not on the active route: press Enter to set the points first")
+            self.say(f"{spot.part} is not on the active route: press Enter to switch to its route first")
         elif what == "add":
             self.add_wanted.emit(self._session.desk.station.route_named().parts.index(spot.part) + 1)
         elif what == "take out":

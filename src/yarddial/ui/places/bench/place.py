@@ -170,7 +170,7 @@ class BenchPlace(QWidget):
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for label, act in (
-            ("Set the points for it\tEnter", partial(self._session.desk.choose_route, name)),
+            ("Switch to this route\tEnter", partial(self._session.desk.choose_route, name)),
             ("No longer the first choice\tP" if preferred else "Make it the first choice\tP",
              partial(self._session.building.prefer, name, not preferred)),
             ("Rename\tF2", partial(self.rename_route, name)),

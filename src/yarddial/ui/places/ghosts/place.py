@@ -98,7 +98,7 @@ class GhostsPlace(QWidget):
         left.addLayout(below)
         beside, right = side_column(330)
         for title, part in (
-            ("What stands at the dial", self._causes), ("", self._tested), ("Against it", self.cures),
+            ("What stands at the dial", self._causes), ("", self._tested), ("What would remove it", self.cures),
             ("All that stands out", self._peaks), ("To be expected here", self.expected),
             ("Signals known to be strong", self.strong),
         ):  # fmt: skip

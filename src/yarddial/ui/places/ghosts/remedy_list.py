@@ -58,7 +58,7 @@ class RemedyList(QWidget):
             self._mark.set_mark(trial.verdict)
             self.verdict.setText(f"{trial.sentence}.")
             self._what.setText(f"Tried: {trial.remedy.words}.")
-            back = "the points are set by hand again" if trial.remedy.route else "Ctrl+Z takes it back"
+            back = "the route is chosen by hand again" if trial.remedy.route else "Ctrl+Z takes it back"
             set_tip(self.keep, f"Set it in the yard; {back}")
         if remedies is None:
             said = "Working out what helps…"

@@ -19,7 +19,7 @@ def found_rows(levels: Levels) -> list[Row]:
         rows += [(name, _db(gain_db)) for name, gain_db in setting.gains_db] if advice is None else []
         rows += [
             ("signal over noise and products", _db(setting.sndr_db, 1)),
-            ("half way costs", _cost(setting.half_way_costs_db)),
+            ("middle gain would cost", _cost(setting.half_way_costs_db)),
             ("automatic gain would cost", _cost(setting.automatic_costs_db)),
         ]
         if setting.attenuator_db:
@@ -31,12 +31,12 @@ def found_rows(levels: Levels) -> list[Row]:
                 rows.append((f"Or a filter that takes {setting.filter_db:.0f} dB off {strongest}.", ""))
     elif advice is not None:
         rows += [] if advice.over_db is None else [("signal over noise there", _db(advice.over_db, 1))]
-        costs = (("half way costs", advice.half_way_costs_db), ("all of it costs", advice.most_costs_db))
+        costs = (("middle gain would cost", advice.half_way_costs_db), ("full gain would cost", advice.most_costs_db))
         rows += [(name, _cost(cost_db)) for name, cost_db in costs if cost_db is not None]
     if advice is not None:
         rows += [
             ("antenna's noise takes over", _from(advice.taken_over_db, "never")),
-            ("bends or is full", _from(advice.bent_from_db, "nowhere")),
+            ("overloads from", _from(advice.bent_from_db, "nowhere")),
         ]
     return rows
 

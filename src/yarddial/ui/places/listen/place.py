@@ -58,8 +58,8 @@ class ListenPlace(QWidget):
         self.swap = _tick("exchange I and Q", "For a receiver whose spectrum is mirrored")
         self.follow = _tick("follow it", "Measure a known station in the span all the time; show the crystal by it")
         self._crystal = Words("", 12, tone="quiet", wrap=True)
-        self.snap = button("Line", plain=True, tip="Put the dial on the strongest line near it")
-        self.raster = button("Raster", plain=True, tip="Put the dial on the nearest channel of the band")
+        self.snap = button("Carrier", plain=True, tip="Put the dial on the strongest line near it")
+        self.raster = button("Channel", plain=True, tip="Put the dial on the nearest channel of the band")
         self.visited = ChoiceBox("Lately heard")
         # The picture keeps its height when the list appears.
         policy = self.visited.sizePolicy()
@@ -75,7 +75,8 @@ class ListenPlace(QWidget):
             button("−", plain=True, tip="Wider: see more (-)"),
         )
         for widget, name in (
-            (self.snap, "Onto line"), (self.raster, "Onto the raster"), (self.closer, "Closer"), (self.wider, "Wider")
+            (self.snap, "Snap to carrier"), (self.raster, "Snap to channel"),
+            (self.closer, "Closer"), (self.wider, "Wider"),
         ):  # fmt: skip
             widget.setAccessibleName(name)
         self.scale = button("by itself", plain=True, tip="Levels drawn lightest and darkest: by itself, or two in dBFS")
@@ -103,7 +104,7 @@ class ListenPlace(QWidget):
     def _lay_out(self) -> None:
         row = QHBoxLayout()
         row.setSpacing(px(10))
-        row.addWidget(Words("Onto", 13, tone="quiet"))
+        row.addWidget(Words("Snap to", 13, tone="quiet"))
         for widget in (self.snap, self.raster):
             row.addWidget(widget)
         row.addSpacing(px(12))
@@ -138,7 +139,7 @@ class ListenPlace(QWidget):
         groups: tuple[tuple[str, tuple[QWidget, ...]], ...] = (
             ("In the channel", (self._level, self._under_level, self._tone)),
             ("How it is heard", heard),
-            ("Kept", (self.kept,)),
+            ("Record", (self.kept,)),
             ("Cleaned up", (self.spike, self._told_spike, self.mirrors, self._told_mirrors, self.swap)),
             ("The crystal", (self.follow, self._crystal)),
         )

@@ -58,7 +58,7 @@ class RecorderRow(QWidget):
         elif not said and recording is not None:
             said = "samples are kept until the receiver is set differently"
         elif not said and recorder.last_recording:
-            said = f"kept as {Path(recorder.last_recording).name}"
+            said = f"saved as {Path(recorder.last_recording).name}"
         self._said.set_tone("vermilion" if recorder.trouble else "quiet")
         self._said.setText(f"{said[:1].upper()}{said[1:]}." if said else "")
         self._said.setVisible(bool(said))
