@@ -11,7 +11,7 @@ from yarddial.analysis.board.report import Report, dials_svg, report_csv, report
 from yarddial.analysis.board.row import Proof, row_of
 from yarddial.analysis.ghosts.scene import Ghost
 from yarddial.yard.bands import TABLE, Band, bands_of
-from yarddial.yard.demo import demo_station
+from yarddial.yard.demo import VIA_HEARTH, VIA_LADDER, demo_station
 from yarddial.yard.oscillators import Oscillators, known_oscillators, stated_oscillators
 from yarddial.yard.reach import reaching
 
@@ -45,7 +45,7 @@ def test_what_is_to_be_done_follows_the_order_of_the_work() -> None:
     assert (true.mark, true.todo) == ("unknown", "listen")
     ghost = Ghost(14.2e6, -90.0, "mirror", (), "x")
     assert row_of(station, TWENTY, known(0.0, 0.0), MEASURED, (ghost,)).todo == "ghosts"
-    proven = row_of(station, TWENTY, known(0.0, 0.0), MEASURED, (), Proof("2026-11-25T12:00:00Z", "heard"))
+    proven = row_of(station, TWENTY, known(0.0, 0.0), MEASURED, (), [Proof("2026-11-25T12:00:00Z", "heard")])
     assert (proven.mark, proven.todo) == ("good", "")
     grown = row_of(station, TWENTY, known(0.0, 0.0, 0.2, 0.5), MEASURED)
     # 0.2 ppm of 134 MHz is 27 Hz, and SSB bears 25.
@@ -81,7 +81,7 @@ def test_the_report_tells_every_band_in_each_form_and_its_picture_is_to_scale() 
     station = demo_station()
     bands = (*bands_of(1)[:6], Band("far | out <b>", 60e9, 61e9, "x", "cw"))
     proof = Proof("2026-11-25T12:00:00Z", "heard <it>")
-    rows = tuple(row_of(station, band, known(0.0, 12.5, 0.001, 2.0), MEASURED, (), proof) for band in bands)
+    rows = tuple(row_of(station, band, known(0.0, 12.5, 0.001, 2.0), MEASURED, (), [proof]) for band in bands)
     report = Report(station.name, 1, "2026-11-25T12:30:00Z", rows)
     read = list(csv.DictReader(report_csv(report).splitlines()))
     assert [float(line["low_hz"]) for line in read] == [band.low_hz for band in bands]
@@ -104,3 +104,21 @@ def test_the_report_tells_every_band_in_each_form_and_its_picture_is_to_scale() 
     assert low + width / 2 == pytest.approx(150 + 300 / 8, abs=0.1)
     assert width == pytest.approx(300 / 100, abs=0.1)
     assert b64decode(pictures[0]).decode() == dials_svg(rows[:1])
+
+
+def test_what_was_heard_over_another_route_proves_nothing_of_this_one() -> None:
+    station = demo_station()
+    over = {name: Proof("2026-11-25T12:00:00Z", "heard", name) for name in (VIA_LADDER, VIA_HEARTH)}
+    rows = [row_of(station, TWENTY, known(0.0, 0.0), MEASURED, (), [one]) for one in over.values()]
+    (own, other) = (one for one in sorted(over, key=lambda name: name != rows[0].route))
+    assert row_of(station, TWENTY, known(0.0, 0.0), MEASURED, (), [over[other], over[own]]).mark == "good"
+    elsewhere = row_of(station, TWENTY, known(0.0, 0.0), MEASURED, (), [over[other]])
+    assert elsewhere.mark == "unknown"
+    assert f"heard over {other}, not yet over this route" in elsewhere.verdict
+
+
+def test_a_band_that_was_looked_at_in_vain_says_when() -> None:
+    looks = [Proof("2026-11-25T12:34:00Z", "20 m: 0 true, 0 ghosts")]
+    row = row_of(demo_station(), TWENTY, known(0.0, 0.0), MEASURED, (), (), looks)
+    assert "nothing stood out on 2026-11-25 at 12:34 UTC" in row.verdict
+    assert row.proof is None

@@ -15,7 +15,7 @@ from yarddial.yard.frequency import format_bound, format_hertz, format_sigma
 
 COLUMNS = ("band", "low_hz", "high_hz", "kind", "route", "reached", "mode", "error_hz", "sigma_hz", "measured",
            "bears_hz", "ghosts", "verdict", "sentence", "todo", "proof_utc", "proof")  # fmt: skip
-HEADINGS = ("Band", "Route", "Dial", "Bears", "Verdict", "Last proof")
+HEADINGS = ("Band", "Route", "Dial", "Allowed", "Verdict", "Last proof")
 SHARES = ("13%", "14%", "12%", "10%", "24%", "19%")
 RULES = "Bands as the radio regulations have them: check local rules before you transmit."
 # Of the pictures, in their own units; the right half is what the dial shows too much.

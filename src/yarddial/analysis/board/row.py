@@ -23,10 +23,11 @@ Todo = Literal["", "bench", "measure", "apply", "ghosts", "listen"]
 
 
 class Proof(msgspec.Struct, frozen=True):
-    """The last time that something was heard or measured in a band: when, and what."""
+    """A time that something was heard or measured in a band: when, what, and over which route, if that is known."""
 
     at_utc: str
     text: str
+    route: str = ""
 
 
 class BandRow(msgspec.Struct, frozen=True):
@@ -63,12 +64,14 @@ def row_of(
     known: Oscillators,
     measured: frozenset[str],
     ghosts: Sequence[Ghost] = (),
-    proof: Proof | None = None,
+    proofs: Sequence[Proof] = (),
+    looks: Sequence[Proof] = (),
     reaches: Reaches | None = None,
 ) -> BandRow:
     """Judge a band.
 
     measured : oscillators that were measured, today or earlier. ghosts : known ones, with their place on the dial.
+    proofs : of the band, the latest first; one over another route proves nothing of the best one. looks : at its span.
     reaches : of the station, for whoever judges many bands of it.
     """
     places = [band.low_hz + (band.high_hz - band.low_hz) * i / (PLACES - 1) for i in range(PLACES)]
@@ -79,12 +82,14 @@ def row_of(
     if line is None:
         why = why_out_of_reach(station, band.middle_hz)
         return BandRow(
-            band, "", 0.0, mode, None, 0.0, 0.0, False, (), gains, proof, "stop", f"Out of reach: {why}.", "bench"
+            band, "", 0.0, mode, None, 0.0, 0.0, False, (), gains, None, "stop", f"Out of reach: {why}.", "bench"
         )
     states = [dial_state(line, place, known) for place in places if line.reach(place).is_reached]
     worst = max(states, key=lambda state: abs(state.error_hz) + 2 * state.sigma_hz)
     is_measured = {name for name, _ in worst.slopes} <= measured
-    mark, verdict, todo = _judged(band, line, share, mode, worst, inside, proof, is_measured=is_measured)
+    proof = next((one for one in proofs if one.route in ("", line.name)), None)
+    silent = "" if proof is not None else _silent(line, proofs, looks)
+    mark, verdict, todo = _judged(line, share, mode, worst, inside, proof, silent, is_measured=is_measured)
     return BandRow(
         band, line.name, share, mode, states[len(states) // 2], worst.error_hz, worst.sigma_hz, is_measured, inside,
         gains, proof, mark, verdict, todo,
@@ -111,8 +116,17 @@ def _best_line(station: Station, band: Band, places: Sequence[float], reaches: R
     return reaches.lines[chosen], best
 
 
+def _silent(line: Line, proofs: Sequence[Proof], looks: Sequence[Proof]) -> str:
+    """What is known of a band in which nothing was proven over its route."""
+    if look := next((one for one in looks if one.route in ("", line.name)), None):
+        return f"nothing stood out on {look.at_utc[:10]} at {look.at_utc[11:16]} UTC: look at another hour"
+    if proofs:
+        return f"heard over {proofs[0].route}, not yet over this route"
+    return "nothing was heard or measured here yet"
+
+
 def _judged(
-    band: Band, line: Line, share: float, mode: Mode, worst: DialState, ghosts: Sequence[Ghost], proof: Proof | None,
+    line: Line, share: float, mode: Mode, worst: DialState, ghosts: Sequence[Ghost], proof: Proof | None, silent: str,
     *, is_measured: bool,
 ) -> tuple[Mark, str, Todo]:  # fmt: skip
     served = abs(worst.error_hz) + 2 * worst.sigma_hz <= mode.tolerance_hz
@@ -130,5 +144,5 @@ def _judged(
         count = f"{len(ghosts)} ghosts stand" if len(ghosts) > 1 else "a ghost stands"
         return "look", f"True to {doubt}, but {count} in it.", "ghosts"
     if proof is None:
-        return "unknown", f"True to {doubt}; nothing was heard or measured here yet.", "listen"
+        return "unknown", f"True to {doubt}; {silent}.", "listen"
     return "good", f"Reachable and true to {doubt}; proven {proof.at_utc[:10]}.", ""

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from yarddial.records.entry import Entry
-from yarddial.records.log_data import LoggedObservation, LoggedSpanTest
+from yarddial.records.log_data import LoggedBandRun, LoggedObservation, LoggedSpanTest
 from yarddial.session.background import Background
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.listeners import Listener, Listeners
@@ -30,6 +30,8 @@ if TYPE_CHECKING:
 MOVING = ("spike", "mirror", "harmonic mixing", "alias")
 # Ghosts nearer together than this are one.
 SAME_HZ = 5e3
+# Of entries of runs over all bands, and how many of them are read: some three runs.
+RUN_KIND, MOST_LOOKS = "band run", 400
 
 
 class BoardRequest(msgspec.Struct, frozen=True):
@@ -39,16 +41,18 @@ class BoardRequest(msgspec.Struct, frozen=True):
     oscillators: Oscillators
     measured: frozenset[str]
     entries: tuple[Entry, ...]
+    looks: tuple[Entry, ...] = ()
 
     def rows(self) -> "tuple[BandRow, ...]":
         """Every band of the region and the person's own: some forty of them cost a blink of work."""
         from yarddial.analysis.board.row import row_of
 
-        station, ghosts, proofs = self.station, self._ghosts(), self._proofs()
+        station, ghosts, proofs, looks = self.station, self._ghosts(), self._proofs(), self._looks()
         rows, reaches = [], Reaches(station)
         for band in station.bands:
-            proof = next((told for hertz, told in proofs if band.low_hz <= hertz <= band.high_hz), None)
-            rows.append(row_of(station, band, self.oscillators, self.measured, ghosts, proof, reaches))
+            inside = [told for hertz, told in proofs if band.low_hz <= hertz <= band.high_hz]
+            seen = looks.get(band.name, ())
+            rows.append(row_of(station, band, self.oscillators, self.measured, ghosts, inside, seen, reaches))
         return tuple(rows)
 
     def _ghosts(self) -> "tuple[Ghost, ...]":
@@ -81,7 +85,17 @@ class BoardRequest(msgspec.Struct, frozen=True):
                     true = [entry.data.observation.reference_hz]
                 case _:
                     pass
-            found += [(hertz, Proof(entry.at_utc, entry.text)) for hertz in true]
+            found += [(hertz, Proof(entry.at_utc, entry.text, entry.route)) for hertz in true]
+        return found
+
+    def _looks(self) -> "dict[str, list[Proof]]":
+        """By band, when its span was tested in a run, the latest first."""
+        from yarddial.analysis.board.row import Proof
+
+        found: dict[str, list[Proof]] = {}
+        for entry in self.looks:
+            if isinstance(entry.data, LoggedBandRun) and entry.data.band and not entry.data.failed:
+                found.setdefault(entry.data.band, []).append(Proof(entry.at_utc, entry.text, entry.route))
         return found
 
 
@@ -120,6 +134,7 @@ class BandBoard:
             estimates.oscillators,
             frozenset(estimates.touched()),
             self._log.of_places(self._desk.station.name),
+            self._log.entries(RUN_KIND, self._desk.station.name, most=MOST_LOOKS),
         )
 
     def _take(self, rows: "tuple[BandRow, ...]") -> None:

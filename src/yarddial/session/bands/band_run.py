@@ -7,7 +7,7 @@ from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.records.entry import Entry, utc_now
 from yarddial.records.log_data import LoggedBandRun
-from yarddial.session.bands.band_board import BandBoard
+from yarddial.session.bands.band_board import RUN_KIND, BandBoard
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
@@ -21,8 +21,6 @@ if TYPE_CHECKING:
 
 # Polls without the receiver getting anywhere, from which a band is left and said to have failed.
 PATIENCE_POLLS = 4_000
-# Of its entries in the log.
-KIND = "band run"
 
 
 class BandRun(Job):
@@ -72,7 +70,7 @@ class BandRun(Job):
 
     def unfinished(self) -> str:
         """The run that was begun and not ended, by its name in the log; empty where there is none."""
-        for entry in self._log.entries(KIND, self._desk.station.name, most=1):
+        for entry in self._log.entries(RUN_KIND, self._desk.station.name, most=1):
             if isinstance(entry.data, LoggedBandRun):
                 return "" if entry.data.ended else entry.data.run
         return ""
@@ -183,7 +181,7 @@ class BandRun(Job):
         """Bands that need not be proven again; those that could not be tested are tried again."""
         return {
             entry.data.band
-            for entry in self._log.entries(KIND, self._desk.station.name)
+            for entry in self._log.entries(RUN_KIND, self._desk.station.name)
             if isinstance(entry.data, LoggedBandRun)
             and entry.data.run == self._run
             and entry.data.band
@@ -191,5 +189,5 @@ class BandRun(Job):
         }
 
     def _tell(self, text: str, data: LoggedBandRun, route: str = "") -> None:
-        entry = Entry(station=self._desk.station.name, kind=KIND, route=route, text=text, data=data)
+        entry = Entry(station=self._desk.station.name, kind=RUN_KIND, route=route, text=text, data=data)
         self._log.add(entry)
