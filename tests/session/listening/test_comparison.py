@@ -150,3 +150,18 @@ def test_a_station_beside_its_place_asks_for_truing(listening: Session) -> None:
     hf = listening.reception_check.results[-1]
     assert hf.mark == "look"
     assert "true the dial" in hf.sentence
+
+
+def test_over_noise_alone_nothing_is_better_and_the_nearest_station_is_offered(listening: Session) -> None:
+    session = listening
+    session.desk.dial(13.37e6)
+    first, second = session.comparison.setups()[:2]
+    session.comparison.start(first, second)
+    until(session, lambda: not session.comparison.running)
+    compared = session.comparison.compared()
+    assert compared is not None
+    assert compared.over.verdict == "no signal"
+    near = session.comparison.nearest()
+    assert near is not None
+    assert near.name == "Northmark Time"
+    assert not [entry for entry in session.log.shown() if entry.kind == "comparison"]

@@ -19,6 +19,7 @@ from yarddial.session.station.desk import Desk
 from yarddial.yard.demodulation import demodulations_of, turned, usual
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.line import Line
+from yarddial.yard.station import Reference
 
 if TYPE_CHECKING:
     # Not needed before the first paint.
@@ -99,6 +100,17 @@ class Comparison(Job):
         routes = tuple(Setup(_label(line), line) for line in able)
         kept = tuple(one for one in self._kept if not one.line.why_not(dial_hz) and one not in routes)
         return (*routes, *kept)
+
+    def nearest(self) -> Reference | None:
+        """The known station next to the dial that every set-up compared reaches, off the dial itself."""
+        lines = [one.line for one in (self.first, self.second) if one is not None]
+        dial_hz = self._desk.station.dial_hz
+        able = [
+            reference
+            for reference in self._desk.station.references
+            if reference.frequency_hz != dial_hz and not any(line.why_not(reference.frequency_hz) for line in lines)
+        ]
+        return min(able, key=lambda reference: abs(reference.frequency_hz - dial_hz), default=None)
 
     def keep(self) -> None:
         """Keep the active route as it is set now, to compare it with other settings."""

@@ -122,7 +122,9 @@ class ComparisonSheet(Sheet):
         low_db, high_db = sorted((abs(over.low_db), abs(over.high_db)))
         so_far = f"{count} of {PAIRS} pairs. " if comparison.running else f"{count} pairs. "
         if not over.has_signal:
-            return "No signal here.", f"{so_far}Nothing stands out of the noise over either: dial a station."
+            near = comparison.nearest()
+            where = f"{near.name} on {format_frequency(near.frequency_hz)} is the nearest known" if near else "dial one"
+            return "No signal here.", f"{so_far}Over neither does a station stand out of the noise: {where}."
         if not over.is_settled:
             under = f"{so_far}It fades so slowly that only {over.independent:.0f} of them count."
             return f"Not settled: {_db(over.db)} so far ({_db(over.low_db)} to {_db(over.high_db)}).", under
