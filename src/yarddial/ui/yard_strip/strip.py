@@ -42,7 +42,8 @@ class YardStrip(QWidget):
         self._laid_for = session.desk.station
         self._hush = QTimer(self)
         self._hush.setSingleShot(True)
-        self._hush.timeout.connect(lambda: self.say(""))
+        # A method, not a lambda: it is let go of with the strip, however late the timer is.
+        self._hush.timeout.connect(self._hushed)
         self.setAccessibleName("Yard strip")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(px(150))
@@ -111,6 +112,9 @@ class YardStrip(QWidget):
         if sentence:
             self._hush.start(8_000)
         self.update()
+
+    def _hushed(self) -> None:
+        self.say("")
 
     def _origin(self) -> QPointF:
         return QPointF(px(20), 0)
