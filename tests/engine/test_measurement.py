@@ -22,7 +22,9 @@ def slice_of(rate_hz: float) -> Stream:
     return Stream(ActualSettings(99e6, 2e6, ""), 100e6, rate_hz)
 
 
-def run(asked: Measure, lines: tuple[tuple[float, float], ...], noise: float, raw_peak: float = 0.1) -> list[Event]:
+def run(
+    asked: Measure, lines: tuple[tuple[float, float], ...], noise: float, raw_peak: float = 0.1, *, still: bool = False
+) -> list[Event]:
     """Feed lines of (hertz, amplitude) in tenths of a second until it ends."""
     chance, events, done, first = np.random.default_rng(4), [], False, 0
     measurement = Measurement(asked, slice_of(RATE_HZ), events.append)
@@ -32,7 +34,9 @@ def run(asked: Measure, lines: tuple[tuple[float, float], ...], noise: float, ra
         first += count
         samples = sum(size * np.exp(2j * np.pi * hertz * time_s) for hertz, size in lines)
         samples = samples + noise * (chance.standard_normal(count) + 1j * chance.standard_normal(count))
-        done = measurement.push(piece(np.full(count, raw_peak, np.complex64), samples.astype(np.complex64)))
+        raw = np.full(count, raw_peak, np.complex64)
+        raw[:: 1 if still else 2] *= -1
+        done = measurement.push(piece(raw, samples.astype(np.complex64)))
     return events
 
 
@@ -99,3 +103,10 @@ def test_the_middle_of_a_narrow_fm_signal_is_measured_as_one() -> None:
     assert isinstance(found, Measured)
     assert found.carrier.frequency_hz == pytest.approx(640.0, abs=0.05)
     assert "narrow FM" in found.carrier.method
+
+
+def test_of_samples_that_never_change_only_rounding_is_left_and_that_is_no_carrier() -> None:
+    events = run(Measure(20.0, 100.0, 0.01, job=1, id=1), ((12.0, 1e-9),), 1e-13, still=True)
+    (refused,) = [event for event in events if isinstance(event, NotMeasured)]
+    assert "all samples are equal" in refused.sentence
+    assert not refused.is_silent

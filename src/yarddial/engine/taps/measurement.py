@@ -43,6 +43,8 @@ class Measurement:
         self._spike_hz = stream.centre_hz - stream.look_hz
         self._parts: list[NDArray[np.complex64]] = []
         self._have = self._clipped = self._seen = self._lost = 0
+        self._still: complex | None = None
+        self._moves = False
         self._next_report_s = REPORT_S
         self._next_look_s = LEAST_S
 
@@ -97,6 +99,9 @@ class Measurement:
         """See whether the receiver's own samples are at full scale; in a slice of them that is hidden."""
         limits = np.maximum(np.abs(samples.real), np.abs(samples.imag))
         self._clipped += int(np.count_nonzero(limits >= 0.99))
+        if self._still is None and samples.size:
+            self._still = complex(samples[0])
+        self._moves = self._moves or bool((samples != self._still).any())
         self._seen += samples.size
 
     def _nothing(self, why: str, *, is_silent: bool = False) -> NotMeasured:
@@ -122,6 +127,9 @@ class Measurement:
         if self._clipped > CLIPPED_SHARE * max(self._seen, 1):
             share = self._clipped / self._seen
             raise BadSamples(f"{share:.1%} of the samples are at full scale: lower the gain and measure again")
+        if self._seen and not self._moves:
+            # What is left then are the rounding errors of sums.
+            raise BadSamples("all samples are equal, so nothing can be seen: raise the gain and measure again")
         if asked.kind != "carrier":
             return self._measured(self._centre(samples))
         found = measure_line(samples, self._slice_hz, 0.0, asked.within_hz, (self._spike_hz,))

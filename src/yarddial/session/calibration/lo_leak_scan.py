@@ -48,8 +48,9 @@ class LoLeakScan(Job):
         # Stated values whose place a known station may explain: they count neither for nor against.
         self.left_out: list[float] = []
         self._antenna_off = False
-        # A station that must be silent while the antenna is off; None once that was seen.
-        self._checks: Reference | None = None
+        # A station that must be silent while the antenna is off, and where it would stand with each stated value.
+        self._witness = ""
+        self._checks: list[float] = []
         self.answer: LeakAnswer | None = None
         self.trouble = ""
 
@@ -86,8 +87,8 @@ class LoLeakScan(Job):
                 f"{line.receiver.name} can tune to none of the stated oscillators: use a known station instead"
             )
         self.answer, self.trouble, self._glimpses = None, "", []
-        self._antenna_off, self._checks = antenna_off, self._witness(line) if antenna_off else None
-        self._stated, self.left_out = tuple(stated_hz), []
+        self._antenna_off, self._stated, self.left_out = antenna_off, tuple(stated_hz), []
+        self._witness, self._checks = self._must_be_silent(line) if antenna_off else ("", [])
         self._left, self._count = list(able), len(able)
         # At the socket itself, past all converters.
         self._line = Line.of("leak", (Antenna("socket", 0.0, 1e12), line.receiver), able[0], line.port)
@@ -98,22 +99,32 @@ class LoLeakScan(Job):
         self._lease = lease
         if not self._live_receiver.wanted:
             self._live_receiver.start(self._line)
-        self._check() if self._checks is not None else self._next()
+        self._check() if self._checks else self._next()
 
-    def _witness(self, line: Line) -> Reference | None:
-        """A station that is heard over the route while the antenna is on: the one that is surest to be."""
+    def _must_be_silent(self, line: Line) -> tuple[str, list[float]]:
+        """A station of the route, and where it would stand at the socket with each of the stated oscillators.
+
+        Which of them the box has is not known, so it must be silent at each. A place near a harmonic of the receiver's
+        own crystal tells nothing: that stays without an antenna.
+        """
+        receiver = line.receiver
         able = [r for r in self._desk.station.references if not line.why_not(r.frequency_hz) and r.mode in ("am", "cw")]
-        return min(able, key=lambda r: r.sigma_hz, default=None)
+        for reference in sorted(able, key=lambda r: r.sigma_hz):
+            places = [place for place in self._places(reference, line) if not receiver.why_not(place)]
+            harmonics = [round(place / receiver.crystal_hz) * receiver.crystal_hz for place in places]
+            far = [abs(p - h) > 2 * self._within_hz(p) for p, h in zip(places, harmonics, strict=True)]
+            if places and all(far):
+                return reference.name, places
+        return "", []
+
+    def _places(self, reference: Reference, line: Line) -> list[float]:
+        if len(line.converters) != 1:
+            return []
+        return [Stage(line.converters[0].kind, hertz).convert(reference.frequency_hz) for hertz in self._stated]
 
     def _check(self) -> None:
         """Is the antenna off? Then its stations are silent."""
-        assert self._checks is not None
-        assert self._lease is not None
-        hertz, line = self._checks.frequency_hz, self._place[1]
-        within_hz = max(4 * line.sigma_hz(hertz), 2_000.0)
-        self._live_receiver.tune(line, hertz, 1.1 * within_hz, self._lease)
-        self._lease.ask(Measure(SECONDS, within_hz))
-        self._changed.tell()
+        self._look_at(self._checks[0])
 
     def cancel(self) -> None:
         """Stop looking."""
@@ -123,7 +134,7 @@ class LoLeakScan(Job):
     def take(self, event: Event) -> None:
         """Take an answer from the engine."""
         look = self._live_receiver.look
-        if self._checks is not None and isinstance(event, Measured | NotMeasured):
+        if self._checks and isinstance(event, Measured | NotMeasured):
             self._checked(event)
             return
         match event:
@@ -142,13 +153,14 @@ class LoLeakScan(Job):
                 pass
 
     def _checked(self, event: Measured | NotMeasured) -> None:
-        witness, self._checks = self._checks, None
-        assert witness is not None
+        self._checks = self._checks[1:]
         if isinstance(event, Measured) and self._lease is not None:
-            what = f"{witness.name} is still heard: the antenna is not off"
+            what = f"{self._witness} is still heard: the antenna is not off"
             self._lease.end("failed", f"{what}; take it off at the converter's input, then look again")
         elif isinstance(event, NotMeasured) and not event.is_silent and self._lease is not None:
             self._lease.end("failed", event.sentence)
+        elif self._checks:
+            self._check()
         else:
             self._next()
 
@@ -184,11 +196,13 @@ class LoLeakScan(Job):
         return float(max(3 * stated_hz * 1e-6 * (TOLERANCE_PPM**2 + sigma_ppm**2) ** 0.5, 1_000.0))
 
     def _next(self) -> None:
+        self._look_at(self._left[0])
+
+    def _look_at(self, socket_hz: float) -> None:
         assert self._line is not None
         assert self._lease is not None
-        stated_hz = self._left[0]
-        within_hz = self._within_hz(stated_hz)
-        self._live_receiver.tune(self._line, stated_hz, 1.1 * within_hz, self._lease)
+        within_hz = self._within_hz(socket_hz)
+        self._live_receiver.tune(self._line, socket_hz, 1.1 * within_hz, self._lease)
         self._lease.ask(Measure(SECONDS, within_hz))
         self._changed.tell()
 
