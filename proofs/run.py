@@ -37,7 +37,7 @@ PROOFS = {
     "cards": "the settings card typed into models of listening programs: every convention on every kind of route",
     "safety": "66 yards by hand for eleven rules; where feeds run on 2,000 random yards, against wires joined",
     "which_lo": "which oscillator: 500 boxes of all classes, by a station and by the leak with the antenna on and off",
-    "which_lo_live": "which oscillator on the running receiver: both truths, antenna on, off and said to be off (15 minutes)",
+    "which_lo_live": "which oscillator, live: both truths, antenna on, off and said to be off (15 minutes)",
     "blind": "300 random worlds trued by their rasters alone",
     "lines": "drifting, fading and crowded carriers, FM centres and the pilot, against their bounds (ten minutes)",
     "ghosts": "ghosts predicted against the simulator's samples on 300 random scenes",
