@@ -119,7 +119,7 @@ def test_samples_are_kept_and_played_with_the_buttons(
     qtbot.waitUntil(lambda: recorder.recording is not None and recorder.recording.seconds_s > 0, timeout=20_000)
     qtbot.mouseClick(kept.samples, Qt.MouseButton.LeftButton)
     qtbot.waitUntil((tmp_path / "evening.sigmf-meta").exists, timeout=20_000)
-    qtbot.waitUntil(lambda: "Kept as" in kept._said.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "Saved as" in kept._said.text(), timeout=20_000)
     session.replay(tmp_path / "evening.sigmf-meta")
     qtbot.waitUntil(lambda: "plays in the receiver" in kept._said.text(), timeout=20_000)
     assert kept.play.text() == "End playing"
