@@ -39,9 +39,16 @@ FOLDER = Path(__file__).parent / "screenshots"
 
 
 def main() -> None:
-    """One window, led through the job, photographed on the way."""
-    app = dressed_application("day", 1.0)
+    """Photograph every main view."""
     FOLDER.mkdir(exist_ok=True)
+    lead_through(_save, 1.0)
+
+
+def lead_through(take: Callable[[QApplication, QWidget, str], None], text_scale: float) -> None:
+    """One window, led through the job; `take` is called with the application, a view and its name."""
+    global _take
+    _take = take
+    app = dressed_application("day", text_scale)
     log = Path(tempfile.mkdtemp()) / "log.sqlite"
     session = Session(
         demo_station(),
@@ -313,8 +320,15 @@ def _picture(app: QApplication, window: QWidget, name: str) -> None:
     _settle(app, window)
     for _ in range(6):
         app.processEvents()
+    _take(app, window, name)
+
+
+def _save(app: QApplication, window: QWidget, name: str) -> None:
     window.grab().save(str(FOLDER / f"{name}.png"))
     print(FOLDER / f"{name}.png")
+
+
+_take = _save
 
 
 if __name__ == "__main__":

@@ -2,14 +2,18 @@
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QSizePolicy, QVBoxLayout, QWidget
 
 from yarddial.session.verdict import Verdict
 from yarddial.ui.receiver_owner import ReceiverOwner
+from yarddial.ui.theme.fitting import fitting_font, whole_clauses
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.mark import NAMES, draw_mark
 from yarddial.ui.widgets.tip import set_tip
+
+# Design pixels: from this height on there is room for the verdict under the name.
+TWO_LINES = 40
 
 
 class PlaceButton(QAbstractButton):
@@ -21,11 +25,16 @@ class PlaceButton(QAbstractButton):
         self._verdict = Verdict("unknown", "", "", "")
         self.setCheckable(True)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setFixedHeight(px(50))
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
+        self.setMaximumHeight(px(50))
 
     def sizeHint(self) -> QSize:
         """As wide as the list."""
         return QSize(px(176), px(50))
+
+    def minimumSizeHint(self) -> QSize:
+        """In a low window the name alone; the verdict is then in the tip and over the place."""
+        return QSize(px(176), px(24))
 
     def show_verdict(self, verdict: Verdict) -> None:
         """Show mark and line."""
@@ -52,15 +61,21 @@ class PlaceButton(QAbstractButton):
         if self.hasFocus():
             painter.setPen(c.colour("slate"))
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-        draw_mark(painter, QPointF(px(22), px(18)), px(10), self._verdict.mark)
-        width = self.width() - px(44)
+        width, spare = self.width() - px(44), min(self.height() - px(50), 0) / 2
+        two_lines = self.height() >= px(TWO_LINES)
+        middle = px(23) + spare if two_lines else self.height() / 2 + px(5)
+        draw_mark(painter, QPointF(px(22), middle - px(5)), px(10), self._verdict.mark)
         painter.setFont(font(14, "sans", 500))
         painter.setPen(c.colour("ink"))
-        painter.drawText(QPointF(px(38), px(23)), self._name)
-        painter.setFont(font(11))
-        painter.setPen(c.colour("quiet"))
-        short = QFontMetricsF(painter.font()).elidedText(self._verdict.short, Qt.TextElideMode.ElideRight, width)
-        painter.drawText(QPointF(px(38), px(41)), short)
+        painter.drawText(QPointF(px(38), middle), self._name)
+        if two_lines:
+            painter.setFont(fitting_font(self._verdict.short, width, 11))
+            painter.setPen(c.colour("quiet"))
+            metrics = QFontMetricsF(painter.font())
+            short = whole_clauses(self._verdict.short, metrics, width) or metrics.elidedText(
+                self._verdict.short, Qt.TextElideMode.ElideRight, width
+            )
+            painter.drawText(QPointF(px(38), px(41) + spare), short)
 
 
 class PlacesList(QWidget):
@@ -79,7 +94,7 @@ class PlacesList(QWidget):
         for i, place in enumerate(self.buttons):
             place.clicked.connect(lambda _=False, n=i: self.chosen.emit(n))
             layout.addWidget(place)
-        layout.addStretch()
+        layout.addStretch(1)
         self.owner = ReceiverOwner()
         layout.addWidget(self.owner)
 

@@ -158,6 +158,17 @@ def format_frequency(hertz: float, decimals_hz: int = 3) -> str:
     return f"{MINUS if number < 0 else ''}{text} {unit}"
 
 
+def shorter_and_shorter(hertz: float) -> list[str]:
+    """Ways to write a frequency, to the hertz first, then rounded to fewer and fewer digits.
+
+    >>> shorter_and_shorter(130_000_461.0)[2:]
+    ['130.000 MHz', '130 MHz']
+    """
+    exact = format_frequency(hertz, 0)
+    texts = [exact, *(format_frequency(hertz, -places) for places in (2, 3)), format_bound(round(hertz, -3))]
+    return list(dict.fromkeys(texts))
+
+
 def format_bound(hertz: float) -> str:
     """Write the end of a range, a round number as a rule, without idle decimals: `30 MHz`, `526.5 kHz`."""
     text = format_frequency(hertz, 0)

@@ -1,12 +1,15 @@
 """Lettering on the page: headings, sentences, hairlines."""
 
 from PyQt6.QtCore import QEvent, QSize, Qt
-from PyQt6.QtGui import QFontMetrics, QKeyEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QFont, QFontMetrics, QFontMetricsF, QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QMainWindow, QPushButton, QSizePolicy, QWidget
 
+from yarddial.ui.theme.fitting import whole_clauses
 from yarddial.ui.theme.lettering import Face, font, px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.tip import set_tip
+
+_LINES = int(Qt.AlignmentFlag.AlignVCenter.value | Qt.TextFlag.TextWordWrap.value)
 
 
 class Words(QLabel):
@@ -45,7 +48,7 @@ class Words(QLabel):
 
 
 class ElidedWords(Words):
-    """A line that ends in an ellipsis where there is no room for all of it; the whole is in the tool tip."""
+    """A line that leaves off its last clauses where there is no room for all; the whole is in the tool tip."""
 
     def sizeHint(self) -> QSize:
         """A little more than the text, so that rounding never costs a letter."""
@@ -60,7 +63,10 @@ class ElidedWords(Words):
         painter = QPainter(self)
         painter.setPen(self.palette().windowText().color())
         painter.setFont(self.font())
-        shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        metrics, room = self.fontMetrics(), self.width()
+        shown = whole_clauses(self.text(), QFontMetricsF(self.font()), room) or metrics.elidedText(
+            self.text(), Qt.TextElideMode.ElideRight, room
+        )
         painter.drawText(self.rect(), int(Qt.AlignmentFlag.AlignVCenter), shown)
 
 
@@ -78,32 +84,42 @@ class PressButton(QPushButton):
 
 
 class LinkButton(PressButton):
-    """A quiet text that can be pressed; it gives way where there is no room for all of it."""
+    """A quiet text that can be pressed; it goes on in further lines where there is no room in one."""
 
     def __init__(self, name: str, size: float = 12) -> None:
         super().__init__()
         self._size = size
         self.setAccessibleName(name)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        policy = QSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
+        policy.setHeightForWidth(True)
+        self.setSizePolicy(policy)
 
     def sizeHint(self) -> QSize:
         """As high as its lettering."""
         return QSize(px(60), QFontMetrics(font(self._size)).height() + px(4))
 
     def minimumSizeHint(self) -> QSize:
-        """It may shrink to a few letters."""
-        return QSize(px(40), self.sizeHint().height())
+        """It may be as narrow as a short word."""
+        return QSize(px(60), self.sizeHint().height())
+
+    def hasHeightForWidth(self) -> bool:
+        """The narrower, the higher."""
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        """Height of all its lines."""
+        box = QFontMetrics(font(self._size)).boundingRect(0, 0, max(width, 1), 10_000, _LINES, self.text())
+        return box.height() + px(4)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw what fits, underlined while it is looked at."""
+        """Draw it, underlined while it is looked at."""
         painter, awake = QPainter(self), self.hasFocus() or self.underMouse()
-        lettering = font(self._size)
+        lettering = QFont(font(self._size))
         lettering.setUnderline(awake)
         painter.setFont(lettering)
         painter.setPen(palette().colour("slate" if self.hasFocus() else "quiet"))
-        shown = QFontMetrics(lettering).elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
-        painter.drawText(self.rect(), int(Qt.AlignmentFlag.AlignVCenter), shown)
+        painter.drawText(self.rect(), _LINES, self.text())
 
 
 def hairline(*, vertical: bool = False) -> QFrame:

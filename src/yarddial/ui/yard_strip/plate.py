@@ -4,6 +4,7 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QWidget
 
+from yarddial.ui.theme.fitting import first_that_fits, fitting_font
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.tip import set_tip
@@ -23,16 +24,20 @@ class Plate(QAbstractButton):
     def __init__(self, parent: QWidget, part: str) -> None:
         super().__init__(parent)
         self.part = part
-        self._frequency = ""
+        self._frequencies = [""]
+        self._role = ""
         self._active = False
         self._grabbed_x: float | None = None
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
-    def show_part(self, frequency: str, active: bool, note: str) -> None:
-        """Show the frequency at this point, and whether the active route passes here."""
-        self._frequency, self._active = frequency, active
-        self.setAccessibleName(f"{self.part}, {frequency}" + (", on the active route" if active else ""))
+    def show_part(self, frequencies: list[str], active: bool, note: str, role: str = "") -> None:
+        """Show the frequency at this point and whether the active route passes here.
+
+        frequencies : ways to write it, the exact one first. role : what the part is, shown where there is room.
+        """
+        self._frequencies, self._active, self._role = frequencies, active, role
+        self.setAccessibleName(f"{self.part}, {frequencies[0]}" + (", on the active route" if active else ""))
         set_tip(self, note)
         self.update()
 
@@ -103,30 +108,31 @@ class Plate(QAbstractButton):
         painter.setBrush(c.colour("card"))
         painter.setPen(QPen(c.colour("slate" if self.hasFocus() else edge), 2.4 if self.hasFocus() else 1.4))
         painter.drawRoundedRect(box, px(3), px(3))
-        inner = box.adjusted(px(9), px(3), -px(5), -px(3))
-        self._line(painter, inner, Qt.AlignmentFlag.AlignTop, self.part, "ink" if self._active else "quiet", 12, 500)
-        self._line(
-            painter,
-            inner,
-            Qt.AlignmentFlag.AlignBottom,
-            self._frequency,
-            "spruce" if self._active else "quiet",
-            11,
-            400,
-        )
+        inner = box.adjusted(px(8), px(3), -px(4), -px(3))
+        self._paint_name(painter, inner, "ink" if self._active else "quiet")
+        painter.setPen(c.colour("spruce" if self._active else "quiet"))
+        shown = first_that_fits(self._frequencies, QFontMetricsF(font(11)), inner.width())
+        painter.setFont(fitting_font(shown, inner.width(), 11))
+        painter.drawText(inner, int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom), shown)
+
+    def _paint_name(self, painter: QPainter, box: QRectF, ink: str) -> None:
+        """The name, and what the part is where there is room for that too."""
+        flags = int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
+        lettering = fitting_font(self.part, box.width(), 12, weight=500)
+        metrics = QFontMetricsF(lettering)
+        painter.setFont(lettering)
+        painter.setPen(palette().colour(ink))
+        painter.drawText(box, flags, metrics.elidedText(self.part, Qt.TextElideMode.ElideRight, box.width()))
+        wide, role = metrics.horizontalAdvance(self.part), f", {self._role}"
+        if self._role and wide + QFontMetricsF(font(12)).horizontalAdvance(role) <= box.width():
+            painter.setFont(font(12))
+            painter.setPen(palette().colour("quiet"))
+            painter.drawText(box.adjusted(wide, 0, 0, 0), flags, role)
 
     def _paint_thin(self, painter: QPainter, box: QRectF) -> None:
         """A thin lane has room for the name alone, on paper instead of in a frame."""
-        painter.setFont(font(10, "sans", 500))
+        painter.setFont(fitting_font(self.part, box.width() - px(6), 10, weight=500))
         width = min(QFontMetricsF(painter.font()).horizontalAdvance(self.part) + px(8), box.width())
         painter.fillRect(QRectF(box.left(), box.top(), width, box.height()), palette().colour("paper"))
         painter.setPen(palette().colour("slate" if self.hasFocus() else "quiet"))
-        painter.drawText(box.adjusted(px(3), -px(3), 0, px(3)), int(Qt.AlignmentFlag.AlignVCenter), self.part)
-
-    def _line(
-        self, painter: QPainter, box: QRectF, edge: Qt.AlignmentFlag, text: str, role: str, size: float, weight: int
-    ) -> None:
-        painter.setPen(palette().colour(role))
-        painter.setFont(font(size, "sans", weight))
-        shown = QFontMetricsF(painter.font()).elidedText(text, Qt.TextElideMode.ElideRight, box.width())
-        painter.drawText(box, int(Qt.AlignmentFlag.AlignLeft | edge), shown)
+        painter.drawText(box.adjusted(px(3), -px(3), px(2), px(3)), int(Qt.AlignmentFlag.AlignVCenter), self.part)

@@ -15,7 +15,7 @@ from yarddial.ui.yard_strip.gap import SIZE, Gap
 from yarddial.ui.yard_strip.layout import GapSpot, Layout, lay_out
 from yarddial.ui.yard_strip.plate import Plate
 from yarddial.yard.errors import YardDialError
-from yarddial.yard.frequency import format_bound, format_frequency
+from yarddial.yard.frequency import format_bound, shorter_and_shorter
 from yarddial.yard.line import Halt
 from yarddial.yard.oscillators import Oscillators, crystal_of, oscillator_of, value_text
 from yarddial.yard.parts import Antenna, Converter, Lnb, Part, Receiver, Transceiver, TwoPort, converters_of
@@ -276,12 +276,12 @@ class YardStrip(QWidget):
             line = lines[station.route if active else spot.routes[0]]
             if line.missing:
                 part = station.part(spot.part)
-                plate.show_part(_at_rest(part), active, part.note)
+                plate.show_part([_at_rest(part)], active, part.note, role_of(part))
                 continue
             halt = next(halt for halt in line.walk() if halt.part.name == spot.part)
-            text = format_frequency(halt.out_hz, 0) if active else _at_rest(halt.part)
+            texts = shorter_and_shorter(halt.out_hz) if active else [_at_rest(halt.part)]
             note = "; ".join(filter(None, (halt.part.note, _known(halt, oscillators))))
-            plate.show_part(text, active, note)
+            plate.show_part(texts, active, note, role_of(halt.part))
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -350,7 +350,10 @@ class YardStrip(QWidget):
             elif isinstance(halt.part, Receiver):
                 text = "crystal " + _error_text(halt, oscillators)
                 # All of it, where the strip ends soon after the plate.
-                left = min(left, self.width() - px(6) - painter.fontMetrics().horizontalAdvance(text))
+                wide = painter.fontMetrics().horizontalAdvance(text)
+                left = min(left, self.width() - px(6) - wide)
+                below = QRectF(left - px(2), spot.y + spot.height + px(3), wide + px(4), px(14))
+                painter.fillRect(below, c.colour("paper"))
                 painter.drawText(QPointF(left, spot.y + spot.height + px(14)), text)
             if sense < 0:
                 painter.setPen(c.colour("ochre"))
@@ -371,6 +374,13 @@ def _error_text(halt: Halt, oscillators: Oscillators) -> str:
 def _known(halt: Halt, oscillators: Oscillators) -> str:
     text = _error_text(halt, oscillators)
     return f"{'crystal' if isinstance(halt.part, Receiver) else 'oscillator'} {text}" if text else ""
+
+
+def role_of(part: Part) -> str:
+    """What a part is, in a word or two: `up-converter`."""
+    from yarddial.yard.shelf import kind_of
+
+    return kind_of(part).partition(" (")[0]
 
 
 def _invitation(station: Station) -> str:

@@ -5,6 +5,7 @@ from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintE
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from yarddial.analysis.board.row import BandRow
+from yarddial.ui.theme.fitting import first_that_fits, whole_clauses
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.mark import NAMES, draw_mark
@@ -13,7 +14,7 @@ from yarddial.yard.bands import source_of
 from yarddial.yard.frequency import format_bound, format_hertz, format_sigma
 
 HEIGHT = 46
-NAME, SCALE = 190, 300
+NAME, SCALE, SCALE_IN_LITTLE = 190, 300, 210
 DO = {
     "": "", "bench": "look at Bench", "measure": "measure", "apply": "enter the correction", "ghosts": "see Ghosts",
     "listen": "listen there",
@@ -67,19 +68,20 @@ class BandRowWidget(QWidget):
         painter.drawText(
             QPointF(px(28), px(36)), f"{format_bound(row.band.low_hz)} to {format_bound(row.band.high_hz)}"
         )
-        self._draw_scale(painter, c, QRectF(px(NAME), px(8), px(SCALE), px(22)))
-        left = px(NAME + SCALE + 22)
+        wide = px(SCALE) if self.width() >= px(NAME + 2 * SCALE + 60) else px(SCALE_IN_LITTLE)
+        self._draw_scale(painter, c, QRectF(px(NAME), px(8), wide, px(22)))
+        left = px(NAME + 22) + wide
         room = self.width() - left - px(8)
         painter.setFont(font(12))
         painter.setPen(c.colour("ink"))
         metrics = QFontMetricsF(painter.font())
-        painter.drawText(QPointF(left, px(20)), metrics.elidedText(row.verdict, Qt.TextElideMode.ElideRight, room))
+        painter.drawText(QPointF(left, px(20)), whole_clauses(row.verdict, metrics, room))
         painter.setFont(font(11))
         painter.setPen(c.colour("quiet"))
         more = [row.route] if row.route else []
         more += ["gain kept"] if row.gains else []
         more += [f"next: {DO[row.todo]}"] if row.todo else []
-        text = QFontMetricsF(painter.font()).elidedText(" · ".join(more), Qt.TextElideMode.ElideRight, room)
+        text = whole_clauses(" · ".join(more), QFontMetricsF(painter.font()), room)
         painter.drawText(QPointF(left, px(36)), text)
         painter.setPen(QPen(c.colour("hairline"), 1))
         painter.drawLine(QPointF(0, self.height() - 1), QPointF(self.width(), self.height() - 1))
@@ -114,5 +116,8 @@ class BandRowWidget(QWidget):
             text = format_sigma(row.sigma_hz)
         painter.drawText(QRectF(box.left(), box.bottom() + px(2), box.width(), px(14)), 0, text)
         right = int(Qt.AlignmentFlag.AlignRight)
-        bears = f"{row.mode.name} allows {format_bound(row.mode.tolerance_hz)}"
-        painter.drawText(QRectF(box.left(), box.bottom() + px(2), box.width(), px(14)), right, bears)
+        allowed = f"allows {format_bound(row.mode.tolerance_hz)}"
+        metrics = QFontMetricsF(painter.font())
+        room = box.width() - metrics.horizontalAdvance(text) - px(8)
+        shown = first_that_fits([f"{row.mode.name} {allowed}", allowed], metrics, room)
+        painter.drawText(QRectF(box.left(), box.bottom() + px(2), box.width(), px(14)), right, shown)

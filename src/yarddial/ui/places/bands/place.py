@@ -17,6 +17,7 @@ from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.file_sheet import FileSheet
+from yarddial.ui.widgets.flow_row import FlowRow
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.pdf import write_pdf
 from yarddial.ui.widgets.soon import Soon
@@ -54,8 +55,7 @@ class BandsPlace(QWidget):
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(inside)
-        row = QHBoxLayout()
-        row.setSpacing(px(12))
+        row = FlowRow(spacing=12)
         row.addWidget(self.region)
         row.addWidget(self.order)
         self.prove = button(
@@ -74,7 +74,7 @@ class BandsPlace(QWidget):
         row.addWidget(self.report)
         row.addWidget(self.read)
         row.addWidget(self.write)
-        row.addWidget(Words("as the radio regulations have them: check local rules", 12, tone="quiet"), 1)
+        row.addWidget(Words("as the radio regulations have them: check local rules", 12, tone="quiet"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(px(26), px(16), px(24), px(10))
         layout.setSpacing(px(8))

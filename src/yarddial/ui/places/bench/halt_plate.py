@@ -3,8 +3,8 @@
 from functools import partial
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from yarddial.session.session import Session
 from yarddial.ui.theme.lettering import px
@@ -12,7 +12,7 @@ from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.value_field import ValueField
-from yarddial.ui.widgets.words import ElidedWords, LinkButton, Words, button, hairline
+from yarddial.ui.widgets.words import LinkButton, Words, button, hairline
 from yarddial.yard.antenna_lengths import AntennaLengths, metres
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.part_values import PartValue, origin_text, values_of
@@ -39,8 +39,8 @@ class HaltPlate(QWidget):
         self._name.setObjectName("haltName")
         self._name.setFont(Words("", 16, "serif").font())
         self._name.clicked.connect(lambda: self.toggled.emit(self.part_name))
-        self._what = ElidedWords("", 12, tone="quiet")
-        self._summary = ElidedWords("", 12, tone="quiet")
+        self._what = Words("", 12, tone="quiet", wrap=True)
+        self._summary = Words("", 12, tone="quiet", wrap=True)
         self._here = Words("", 14, "mono", 500)
         self._here_note = Words("", 12, tone="quiet")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -205,15 +205,15 @@ class HaltForm(QWidget):
 
     def _add_row(self, label: str, field: QWidget, value: PartValue | None) -> None:
         row = self._grid.rowCount()
-        words = ElidedWords(label, 13)
-        words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        set_tip(words, label)
-        self._grid.addWidget(words, row, 0)
-        self._grid.addWidget(field, row, 1)
+        words = Words(label, 13, wrap=True)
+        # A long value has a line of its own.
+        wide = value is not None and QFontMetrics(field.font()).horizontalAdvance(value.text) > px(FIELD)
+        self._grid.addWidget(words, row, 0, 1, 2 if wide else 1)
+        self._grid.addWidget(field, row + wide, 0 if wide else 1, 1, 3 if wide else 1)
         if value is None:
             return
         if value.with_origin is None:
-            origin = ElidedWords("", 12, tone="quiet")
+            origin = Words("", 12, tone="quiet", wrap=True)
             self._origins[value.key] = origin
             self._grid.addWidget(origin, row, 2)
             return

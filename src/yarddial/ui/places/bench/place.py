@@ -4,7 +4,7 @@ from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QCursor, QShowEvent
-from PyQt6.QtWidgets import QHBoxLayout, QMenu, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QMenu, QScrollArea, QVBoxLayout, QWidget
 
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.session.session import Session
@@ -13,9 +13,11 @@ from yarddial.ui.places.bench.finding_list import FindingList
 from yarddial.ui.places.bench.route_list import ROW, RouteList
 from yarddial.ui.places.bench.route_parts_sheet import RoutePartsSheet
 from yarddial.ui.theme.lettering import px
+from yarddial.ui.widgets.flow_row import FlowRow
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.soon import Soon
-from yarddial.ui.widgets.words import Words, button, hairline
+from yarddial.ui.widgets.turning_columns import TurningColumns
+from yarddial.ui.widgets.words import Words, button
 from yarddial.yard.card import settings_card
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.reach import choices
@@ -39,8 +41,6 @@ class BenchPlace(QWidget):
         self._show()
 
     def _lay_out(self) -> None:
-        row = QHBoxLayout()
-        row.setSpacing(px(8))
         self._add = button("Put a part in", tip="From the shelf, the yard or a file, at the end of the line (A)")
         self._add.clicked.connect(self.add_wanted)
         new_route = button("New route", tip="Begin another route over the yard (N)")
@@ -51,32 +51,30 @@ class BenchPlace(QWidget):
         card.clicked.connect(self.show_card)
         stations = button("Known stations", tip="Carriers whose frequency is known: seen, added, taken out")
         stations.clicked.connect(self.stations_wanted)
-        for widget in (self._add, new_route, which, card, stations):
-            row.addWidget(widget)
-        row.addStretch()
+        row = FlowRow(self._add, new_route, which, card, stations, spacing=8)
         routes = QScrollArea()
         routes.setWidgetResizable(True)
         routes.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         routes.setWidget(self.routes)
         routes.setMinimumHeight(px(ROW) + px(8))
         self._routes_room = routes
-        right = QVBoxLayout()
+        beside = QWidget()
+        right = QVBoxLayout(beside)
+        right.setContentsMargins(0, 0, 0, 0)
         right.setSpacing(px(6))
         right.addWidget(Words("Routes, the best for here first", 15, "serif"))
         right.addWidget(routes, 3)
         right.addWidget(Words("What is wrong with the yard", 15, "serif"))
         right.addWidget(self.findings, 2)
-        columns = QHBoxLayout()
-        columns.setSpacing(px(18))
-        columns.addWidget(self.sheet, 11)
-        columns.addWidget(hairline(vertical=True))
-        columns.addLayout(right, 9)
+        columns = TurningColumns(720, 18, stacked_height=860)
+        columns.row.addWidget(self.sheet, 11)
+        columns.row.addWidget(beside, 9)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(px(26), px(14), px(20), px(8))
         layout.setSpacing(px(10))
         layout.addWidget(self.headline)
         layout.addLayout(row)
-        layout.addLayout(columns, 1)
+        layout.addWidget(columns, 1)
 
     def _join(self) -> None:
         session = self._session

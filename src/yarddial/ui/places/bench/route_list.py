@@ -15,6 +15,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from yarddial.ui.theme.fitting import whole_clauses
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.mark import draw_mark
@@ -172,9 +173,7 @@ class RouteList(QWidget):
         painter.setFont(font(12))
         painter.setPen(c.colour("quiet"))
         left = px(20) + width + px(10)
-        reason = QFontMetricsF(painter.font()).elidedText(
-            choice.reason, Qt.TextElideMode.ElideRight, max(self.width() - left - px(2), 0)
-        )
+        reason = whole_clauses(choice.reason, QFontMetricsF(painter.font()), self.width() - left - px(2))
         painter.drawText(QPointF(left, y + px(16)), reason)
         for segment in self._coverages.get(choice.line.name, ()):
             self._paint_segment(painter, y + px(32), segment, active)
@@ -200,7 +199,7 @@ class RouteList(QWidget):
         for state, inverted, words in (
             ("reached", False, "reached"),
             ("reached", True, "inverted"),
-            ("under", False, "weak: under the antenna"),
+            ("under", False, "weak"),
         ):
             sample = Segment(0.0, 1.0, state, inverted)  # type: ignore[arg-type]
             self._paint_sample(painter, x, y + px(3), sample)

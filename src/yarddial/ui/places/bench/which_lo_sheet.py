@@ -50,7 +50,7 @@ class WhichLoSheet(Sheet):
         expected = shown_for_dial(dial_hz, self._line.stages)
         self.shown.setPlaceholderText(f"without offset and correction, near {format_frequency(expected, 0)}")
         self.recording = self._entry("A recording of the converter's output", "")
-        self.recording.setPlaceholderText("path of a .sigmf-meta or .wav that covers the stated values")
+        self.recording.setPlaceholderText("a .sigmf-meta or .wav file")
         grid = QGridLayout()
         grid.setHorizontalSpacing(px(12))
         grid.setVerticalSpacing(px(6))

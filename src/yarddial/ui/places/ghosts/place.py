@@ -1,7 +1,7 @@
 """The place Ghosts: is it really there?"""
 
 from PyQt6.QtGui import QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from yarddial.session.session import Session
 from yarddial.session.spurious.judged_span import JudgedPeak
@@ -16,6 +16,7 @@ from yarddial.ui.places.ghosts.remedy_picture import RemedyPicture
 from yarddial.ui.places.ghosts.strong_list import StrongList
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.emptied import empty
+from yarddial.ui.widgets.flow_row import FlowRow
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.side_by_side import side_by_side
@@ -80,22 +81,13 @@ class GhostsPlace(QWidget):
         self._show()
 
     def _lay_out(self) -> None:
-        row = QHBoxLayout()
-        row.setSpacing(px(12))
-        row.addWidget(self.test)
-        row.addWidget(self.without)
-        row.addWidget(self._beside, 1)
-        below = QHBoxLayout()
-        below.setSpacing(px(12))
-        below.addWidget(self.recordings)
-        below.addWidget(self.hunt)
-        below.addStretch()
+        row = FlowRow(self.test, self.without, self.recordings, self.hunt, spacing=12)
         left = QVBoxLayout()
         left.setSpacing(px(8))
         left.addWidget(self.picture, 1)
         left.addWidget(self.cured, 1)
         left.addLayout(row)
-        left.addLayout(below)
+        left.addWidget(self._beside)
         beside, right = side_column(330)
         for title, part in (
             ("What stands at the dial", self._causes), ("", self._tested), ("What would remove it", self.cures),

@@ -5,6 +5,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from yarddial.analysis.levels.level_line import LevelAtPart, LevelLine
+from yarddial.ui.theme.fitting import fitting_font
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.scales import scale_up
@@ -106,12 +107,12 @@ class LinePicture(QWidget):
         scale_up(painter, c, chart, (low, high), "dBm", lines=True)
 
     def _draw_names(self, painter: QPainter, c: Palette, chart: QRectF, count: int) -> None:
-        painter.setFont(font(11))
         painter.setPen(c.colour("quiet"))
         wide = chart.width() / count
         for index, name in enumerate(self._names):
             box = QRectF(chart.left() + index * wide, chart.bottom() + px(4), wide, px(18))
-            text = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(wide - px(4)))
+            painter.setFont(fitting_font(name, wide - px(4), 11))
+            text = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(wide - px(2)))
             painter.drawText(box, int(Qt.AlignmentFlag.AlignHCenter), text)
 
     def _draw_labels(self, painter: QPainter, c: Palette, chart: QRectF, labels: list[tuple[float, str, str]]) -> None:

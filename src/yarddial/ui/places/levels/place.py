@@ -12,6 +12,7 @@ from yarddial.ui.places.levels.sweep_picture import SweepPicture
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.emptied import empty
+from yarddial.ui.widgets.flow_row import FlowRow
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.side_by_side import side_by_side
 from yarddial.ui.widgets.side_column import side_column
@@ -80,10 +81,7 @@ class LevelsPlace(QWidget):
         left.setSpacing(px(6))
         left.addLayout(self._upper, 5)
         left.addLayout(row)
-        head = QHBoxLayout()
-        head.addWidget(Words("Levels along the line", 15, "serif"), 1)
-        head.addWidget(self.surroundings)
-        head.addWidget(self.storms)
+        head = FlowRow(Words("Levels along the line", 15, "serif"), self.surroundings, self.storms)
         left.addLayout(head)
         left.addWidget(self.along, 4)
         beside, right = side_column(300)

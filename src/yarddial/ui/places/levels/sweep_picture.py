@@ -68,7 +68,8 @@ class SweepPicture(QWidget):
         painter.setPen(QPen(c.colour("vermilion"), 1, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(chart.left(), full), QPointF(chart.right(), full))
         painter.setFont(font(11))
-        painter.drawText(QPointF(chart.left() + px(6), full - px(4)), "full scale")
+        over = full - px(15) > chart.top()
+        painter.drawText(QPointF(chart.left() + px(6), full - px(4) if over else full + px(12)), "full scale")
         lines = (
             ("slate", "noise in the channel", [at(step.gain_db, step.noise_dbfs) for step in self._steps]),
             ("spruce", "all in the channel", [at(step.gain_db, step.channel_dbfs) for step in self._steps]),

@@ -16,6 +16,7 @@ from yarddial.ui.sound_out import SoundOut
 from yarddial.ui.spectrogram_feed import SpectrogramFeed
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import ChoiceBox
+from yarddial.ui.widgets.flow_row import FlowRow, together
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.line_sheet import LineSheet
 from yarddial.ui.widgets.side_by_side import side_by_side
@@ -102,19 +103,12 @@ class ListenPlace(QWidget):
         self._show()
 
     def _lay_out(self) -> None:
-        row = QHBoxLayout()
-        row.setSpacing(px(10))
-        row.addWidget(Words("Snap to", 13, tone="quiet"))
-        for widget in (self.snap, self.raster):
-            row.addWidget(widget)
-        row.addSpacing(px(12))
-        row.addWidget(Words("See", 13, tone="quiet"))
-        for widget in (self.closer, self.wider):
-            row.addWidget(widget)
-        row.addSpacing(px(12))
-        row.addWidget(Words("Scale", 13, tone="quiet"))
-        row.addWidget(self.scale)
-        row.addStretch()
+        row = FlowRow(
+            together(Words("Snap to", 13, tone="quiet"), self.snap, self.raster),
+            together(Words("See", 13, tone="quiet"), self.closer, self.wider),
+            together(Words("Scale", 13, tone="quiet"), self.scale),
+            spacing=16,
+        )
         told = QHBoxLayout()
         told.addWidget(self._pointed, 1)
         told.addWidget(self.compare)

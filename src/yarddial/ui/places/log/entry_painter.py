@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedObservation
+from yarddial.ui.theme.fitting import whole_clauses
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.mark import draw_mark
@@ -68,4 +69,6 @@ class EntryPainter(QStyledItemDelegate):
 
 
 def _elided(painter: QPainter, text: str, width: float) -> str:
-    return QFontMetricsF(painter.font()).elidedText(text, Qt.TextElideMode.ElideRight, width)
+    """Whole clauses; only a single one that is too long is cut."""
+    metrics = QFontMetricsF(painter.font())
+    return whole_clauses(text, metrics, width) or metrics.elidedText(text, Qt.TextElideMode.ElideRight, width)

@@ -22,7 +22,7 @@ class LogPlace(QWidget):
         self.headline = Headline()
         self.note = QLineEdit()
         self.note.setFont(font(13))
-        self.note.setPlaceholderText("Write a note: weather, temperature, what was changed…")
+        self.note.setPlaceholderText("A note: weather, what was changed")
         self.note.setAccessibleName("Note for the log")
         self.note.returnPressed.connect(self._add_note)
         self.list = QListWidget()

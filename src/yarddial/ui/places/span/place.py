@@ -2,7 +2,7 @@
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from yarddial.analysis.span.rates import RateFigures, recommended
 from yarddial.session.sampling.span_planner import SpanAnswer
@@ -13,7 +13,9 @@ from yarddial.ui.places.span.span_picture import SpanPicture
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.emptied import empty
+from yarddial.ui.widgets.flow_row import FlowRow, together
 from yarddial.ui.widgets.headline import Headline
+from yarddial.ui.widgets.turning_columns import TurningColumns
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.yard.frequency import format_bound, format_frequency
 
@@ -48,16 +50,9 @@ class SpanPlace(QWidget):
             self.picture.show_live(self._session.live_receiver.span)
 
     def _lay_out(self) -> None:
-        row = QHBoxLayout()
-        row.setSpacing(px(10))
-        row.addWidget(Words("Band to cover", 13, tone="quiet"))
-        row.addWidget(self.band)
-        row.addWidget(self.use)
-        row.addStretch()
-        below = QWidget()
-        columns = QHBoxLayout(below)
-        columns.setContentsMargins(0, 0, px(8), 0)
-        columns.setSpacing(px(26))
+        row = FlowRow(together(Words("Band to cover", 13, tone="quiet"), self.band), self.use)
+        columns = TurningColumns(900, 26)
+        columns.row.setContentsMargins(0, 0, px(8), 0)
         for title, grid, share in (("The best ways", self._ways, 5), ("What each rate gives", self._rates, 6)):
             column = QVBoxLayout()
             column.addWidget(Words(title, 15, "serif"))
@@ -65,18 +60,14 @@ class SpanPlace(QWidget):
             grid.setVerticalSpacing(px(4))
             column.addLayout(grid)
             column.addStretch()
-            columns.addLayout(column, share)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setWidget(below)
+            columns.row.addLayout(column, share)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(px(26), px(14), px(20), px(8))
         layout.setSpacing(px(10))
         layout.addWidget(self.headline)
         layout.addLayout(row)
         layout.addWidget(self.picture)
-        layout.addWidget(scroll, 1)
+        layout.addWidget(columns, 1)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """Catch up with what changed while the place was hidden."""

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from yarddial.ui.theme.fitting import draw_wrapped
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.yard.frequency import format_bound, format_sigma
@@ -67,7 +68,7 @@ class ErrorPicture(QWidget):
         """Draw the wedges side by side."""
         painter, c = QPainter(self), palette()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        chart = QRectF(px(58), px(2), self.width() - px(154), self.height() - px(34))
+        chart = QRectF(px(58), px(2), self.width() - px(154), self.height() - px(24) - self._names_high())
         self._draw_scale(painter, c, chart)
         gap = px(GAP)
         count = max(len(self._wedges), 1)
@@ -79,6 +80,17 @@ class ErrorPicture(QWidget):
                 self._draw_wedge(painter, c, box, "", self._after[i], "spruce")
         if self._after:
             self._draw_legend(painter, c, chart)
+
+    def _column(self) -> float:
+        """Width of one route's column, with the gap beside it."""
+        count = max(len(self._wedges), 1)
+        return (self.width() - px(154) - px(GAP) * (count - 1)) / count + px(GAP - 2)
+
+    def _names_high(self) -> float:
+        """Room for the routes' names, in as many lines as the longest needs."""
+        metrics, flags = QFontMetricsF(font(11)), int(Qt.TextFlag.TextWordWrap)
+        box = QRectF(0, 0, self._column(), 1_000)
+        return max([metrics.boundingRect(box, flags, name).height() for name, _ in self._wedges] or [px(10)])
 
     def _y(self, chart: QRectF, hertz: float) -> float:
         share = asinh(hertz / KNEE_HZ) / asinh(TOP_HZ / KNEE_HZ)
@@ -152,12 +164,9 @@ class ErrorPicture(QWidget):
             painter.drawText(QPointF(chart.left(), base), ends[0])
             painter.drawText(QPointF(chart.right() - metrics.horizontalAdvance(ends[1]), base), ends[1])
         painter.setPen(c.colour("ink"))
-        room = chart.width() + px(GAP - 2)
-        if metrics.horizontalAdvance(name) > room:
-            painter.setFont(font(10))
-            metrics = QFontMetricsF(painter.font())
-        fits = metrics.elidedText(name, Qt.TextElideMode.ElideRight, room)
-        painter.drawText(QPointF(chart.center().x() - metrics.horizontalAdvance(fits) / 2, base + px(13)), fits)
+        room = self._column()
+        box = QRectF(chart.center().x() - room / 2, base + px(3), room, self._names_high() + px(4))
+        draw_wrapped(painter, box, name)
 
 
 def _wedge(line: Line, oscillators: Oscillators) -> Wedge:

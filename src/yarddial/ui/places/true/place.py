@@ -10,6 +10,7 @@ from yarddial.ui.places.true.evidence import Evidence
 from yarddial.ui.spectrogram_feed import SpectrogramFeed
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import ChoiceBox
+from yarddial.ui.widgets.flow_row import FlowRow
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.side_by_side import side_by_side
 from yarddial.ui.widgets.soon import Soon
@@ -58,11 +59,7 @@ class TruePlace(QWidget):
         self._show()
 
     def _lay_out(self) -> None:
-        buttons = QHBoxLayout()
-        buttons.setSpacing(px(10))
-        for widget in (self.measure, self.apply, self.verify, self.everything):
-            buttons.addWidget(widget)
-        buttons.addStretch()
+        buttons = FlowRow(self.measure, self.apply, self.verify, self.everything)
         left = QVBoxLayout()
         left.setSpacing(px(8))
         left.addWidget(self.recorder, 3)
@@ -73,7 +70,12 @@ class TruePlace(QWidget):
         told.addWidget(self._beside, 1)
         left.addLayout(told)
         left.addSpacing(px(4))
-        left.addWidget(Words("Dial error over all routes", 14, "serif"))
+        left.addLayout(
+            FlowRow(
+                Words("Dial error over all routes", 14, "serif"),
+                Words("middle: error; thickness: ±1 sigma; logarithmic beyond 1 Hz", 12, tone="quiet"),
+            )
+        )
         left.addWidget(self._errors, 1)
         side_by_side(self, self.headline, left, self._evidence)
 
