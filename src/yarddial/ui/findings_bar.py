@@ -9,7 +9,10 @@ from yarddial.session.finding import Finding
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.tip import set_tip
-from yarddial.ui.widgets.words import ElidedWords, Words, button, hairline
+from yarddial.ui.widgets.words import ElidedWords, button, hairline
+
+# Design pixels: as high with a button as without, so that a finding that comes does not move the page.
+ROW = 28
 
 
 class FindingsBarRow(QWidget):
@@ -23,6 +26,7 @@ class FindingsBarRow(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(px(10))
+        self.setFixedHeight(px(ROW))
         row.addWidget(self._mark)
         row.addWidget(self._what)
         row.addWidget(self._why, 1)
@@ -53,7 +57,8 @@ class FindingsBar(QWidget):
         self._rows: list[FindingsBarRow] = []
         self._list = QVBoxLayout()
         self._list.setSpacing(px(4))
-        self._quiet = Words("Nothing is wrong with what is set, as far as it was measured.", 13, tone="quiet")
+        self._quiet = ElidedWords("", 13, tone="quiet")
+        self._quiet.setFixedHeight(px(ROW))
         self._toggle = button("", plain=True)
         self._toggle.clicked.connect(self._turn)
         bottom = QHBoxLayout()
@@ -68,8 +73,9 @@ class FindingsBar(QWidget):
         self._list.addWidget(self._quiet)
         self.setAccessibleName("Findings")
 
-    def show_findings(self, findings: tuple[Finding, ...]) -> None:
-        """Show them, worst first."""
+    def show_findings(self, findings: tuple[Finding, ...], quiet: str = "") -> None:
+        """Show them, worst first; `quiet` is said where there are none."""
+        self._quiet.setText(quiet)
         if findings != self._findings:
             self._findings = findings
             self._draw()

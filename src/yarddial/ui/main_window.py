@@ -393,7 +393,7 @@ class MainWindow(QMainWindow):
         if overview.state.verdicts:
             self.places.show_verdicts([overview.state.verdicts[name] for name in PLACES])
         self.places.owner.show_owner(overview.state.owner, self.session.live_receiver.wanted)
-        self.findings.show_findings(overview.state.findings)
+        self.findings.show_findings(overview.state.findings, overview.state.quiet)
 
     def report_fault(self, kind: type[BaseException], fault: BaseException, trace: TracebackType | None) -> None:
         """The last resort: a fault of the program itself, wherever nobody caught it."""

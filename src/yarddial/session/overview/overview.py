@@ -10,7 +10,7 @@ from yarddial.session.finding import Finding
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.overview.findings import findings
 from yarddial.session.overview.topics import Topics
-from yarddial.session.overview.verdicts import all_verdicts
+from yarddial.session.overview.verdicts import all_quiet, all_verdicts
 from yarddial.session.verdict import Verdict
 from yarddial.yard.errors import YardDialError
 
@@ -32,12 +32,16 @@ class Owner(msgspec.Struct, frozen=True):
 
 
 class State(msgspec.Struct, frozen=True):
-    """What is shown around the place: verdicts by place, findings, the correction to enter, who has the receiver."""
+    """What is shown around the place: verdicts by place, findings, the correction to enter, who has the receiver.
+
+    quiet : what is said where there are no findings.
+    """
 
     verdicts: Mapping[str, Verdict] = {}
     findings: tuple[Finding, ...] = ()
     proposal: "CorrectionProposal | None" = None
     owner: Owner = Owner()
+    quiet: str = ""
 
 
 class Overview:
@@ -68,7 +72,10 @@ class Overview:
             return
         self._is_stale = False
         try:
-            now = State(all_verdicts(self._of), findings(self._of), self._of.calibration.proposal(), self._owner())
+            verdicts = all_verdicts(self._of)
+            quiet = all_quiet(self._of.desk.station, verdicts)
+            proposal = self._of.calibration.proposal()
+            now = State(verdicts, findings(self._of), proposal, self._owner(), quiet)
         except YardDialError as error:
             self.trouble = str(error)
             self._changed.tell()

@@ -12,6 +12,7 @@ from yarddial.session.spurious.verdict import ghosts_verdict
 from yarddial.session.station.verdict import bench_verdict
 from yarddial.session.verdict import Verdict
 from yarddial.yard.modes import mode_named
+from yarddial.yard.station import Station
 
 
 def all_verdicts(of: Topics) -> dict[str, Verdict]:
@@ -28,3 +29,15 @@ def all_verdicts(of: Topics) -> dict[str, Verdict]:
         "Listen": listen_verdict(of.listening, of.live_receiver, desk),
         "Log": log_verdict(of.log),
     }
+
+
+def all_quiet(station: Station, verdicts: dict[str, Verdict]) -> str:
+    """What may be said where nothing was found wrong: an empty yard is not in order, nor is a place that warns."""
+    if not station.parts:
+        return "Nothing can be judged yet: the yard is empty."
+    if not any(not line.missing for line in station.lines()):
+        return "Nothing can be judged yet: no route runs from an antenna to a receiver."
+    warned = [name for name, verdict in verdicts.items() if verdict.mark in ("stop", "look")]
+    if warned:
+        return f"Nothing is wrong with what is set; worth a look: {', '.join(warned)}."
+    return "Nothing is wrong with what is set, as far as it was measured."

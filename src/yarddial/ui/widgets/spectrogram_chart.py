@@ -60,7 +60,7 @@ class SpectrogramChart(QWidget):
 
     def minimumSizeHint(self) -> QSize:
         """The least that can be read."""
-        return QSize(px(300), px(150))
+        return QSize(px(300), px(126))
 
     def scale(self, ends_db: tuple[float, float] | None) -> None:
         """Draw levels from the lightest to the darkest between two ends, dB; None finds them by itself."""

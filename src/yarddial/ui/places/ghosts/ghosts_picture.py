@@ -11,7 +11,7 @@ from yarddial.session.spurious.judged_span import JudgedPeak
 from yarddial.session.spurious.span_test import SpanTest
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
-from yarddial.ui.widgets.scales import ticks
+from yarddial.ui.widgets.scales import scale_up, ticks
 from yarddial.yard.frequency import format_frequency
 
 # Levels drawn: from a little under the floor to the strongest.
@@ -60,7 +60,7 @@ class GhostsPicture(QWidget):
             self.dialled.emit(nearest.peak.dial_hz)
 
     def _chart(self) -> QRectF:
-        return QRectF(px(10), px(12), self.width() - px(20), self.height() - px(20))
+        return QRectF(px(52), px(20), self.width() - px(62), self.height() - px(28))
 
     def _looked_at(self) -> tuple[float, float] | None:
         """Centre and rate of the span that was tested, else of the one that will be; on the dial."""
@@ -136,7 +136,9 @@ class GhostsPicture(QWidget):
         y = base - px(4) - np.clip((tops - low_db) / (high_db - low_db), 0, 1) * (base - chart.top() - px(4))
         x = chart.left() + (np.arange(columns) + 0.5) / columns * chart.width()
         points = [QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]
-        painter.setPen(QPen(c.colour("hairline"), 1))
+        ends = (low_db, high_db)
+        scale_up(painter, c, QRectF(chart.topLeft(), QPointF(chart.right(), base - px(4))), ends, "dBm", lines=True)
+        painter.setPen(QPen(c.colour("quiet"), 1))
         painter.setBrush(c.colour("card"))
         painter.drawPolygon(QPolygonF([QPointF(chart.left(), base), *points, QPointF(chart.right(), base)]))
         painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -48,7 +48,7 @@ class ErrorPicture(QWidget):
 
     def minimumSizeHint(self) -> QSize:
         """The least that can be read."""
-        return QSize(px(300), px(80))
+        return QSize(px(300), px(102))
 
     def show_routes(
         self, station: Station, oscillators: Oscillators, mode: Mode, corrected: Station | None = None

@@ -13,8 +13,8 @@ from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.scales import scale_up
 
 DAY_S = 86_400.0
-# Dates written along the scale.
-DATES = 5
+# Dates written along the scale, at most.
+DATES = 7
 
 
 class HistoryPicture(QWidget):
@@ -77,9 +77,10 @@ class HistoryPicture(QWidget):
         self._draw_moments(painter, c, chart, (first_s, last_s), lambda time_s: at(time_s, low).x())
         painter.setPen(QPen(c.colour("slate"), 1.5))
         for point in self._points:
-            painter.drawLine(
-                at(point.time_s, point.ppm - point.sigma_ppm), at(point.time_s, point.ppm + point.sigma_ppm)
-            )
+            ends = [at(point.time_s, point.ppm + side * point.sigma_ppm) for side in (-1, 1)]
+            painter.drawLine(*ends)
+            for end in ends:
+                painter.drawLine(end - QPointF(px(4), 0), end + QPointF(px(4), 0))
         painter.setBrush(c.colour("slate"))
         painter.setPen(Qt.PenStyle.NoPen)
         for point in self._points:
@@ -88,10 +89,13 @@ class HistoryPicture(QWidget):
     def _draw_dates(self, painter: QPainter, c: Palette, chart: QRectF, first_s: float, last_s: float) -> None:
         painter.setFont(font(11, "mono"))
         painter.setPen(c.colour("quiet"))
-        for i in range(DATES):
-            share = (i + 0.5) / DATES
-            day = datetime.fromtimestamp(first_s + (last_s - first_s) * share, UTC)
-            text = day.strftime("%d %b %Y" if last_s - first_s > 90 * DAY_S else "%d %b")
+        for day in even_dates(first_s, last_s):
+            share = (day.timestamp() - first_s) / (last_s - first_s)
+            if not 0.03 < share < 0.97:
+                continue
+            text = day.strftime("%b %Y" if day.day == 1 and last_s - first_s > 60 * DAY_S else "%d %b")
+            x = chart.left() + share * chart.width()
+            painter.drawLine(QPointF(x, chart.bottom()), QPointF(x, chart.bottom() + px(4)))
             box = QRectF(chart.left() + share * chart.width() - px(60), chart.bottom() + px(5), px(120), px(18))
             painter.drawText(box, int(Qt.AlignmentFlag.AlignHCenter), text)
 
@@ -122,3 +126,18 @@ class HistoryPicture(QWidget):
             if ends_s[0] <= time_s <= ends_s[1]:
                 x = at(time_s)
                 painter.drawLine(QPointF(x, chart.bottom() - px(10)), QPointF(x, chart.bottom()))
+
+
+def even_dates(first_s: float, last_s: float) -> list[datetime]:
+    """Round dates between two moments, no more than fit: the first of months over long times, else even days."""
+    first, days = datetime.fromtimestamp(first_s, UTC), (last_s - first_s) / DAY_S
+    if days > 60:
+        step = next((n for n in (1, 2, 3, 6, 12) if days / 30.4 / n <= DATES), 24)
+        months = range(first.year * 12 + first.month, int(first.year * 12 + first.month + days / 28) + 1)
+        dates = [datetime(month // 12, month % 12 + 1, 1, tzinfo=UTC) for month in months if month % step == 0]
+    else:
+        step = next(n for n in (1, 2, 5, 7, 14) if days / n <= DATES or n == 14)
+        number = first.toordinal() + 1
+        ordinals = range(-(-number // step) * step, number + int(days) + 1, step)
+        dates = [datetime.fromordinal(ordinal).replace(tzinfo=UTC) for ordinal in ordinals]
+    return [date for date in dates if first_s <= date.timestamp() <= last_s]

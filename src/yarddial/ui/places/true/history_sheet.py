@@ -36,7 +36,7 @@ class HistorySheet(Sheet):
         self.warmth = QLineEdit()
         self.warmth.setFont(font(13, "mono"))
         self.warmth.setAccessibleName("Temperature beside the receiver, degrees Celsius")
-        self.warmth.setPlaceholderText("such as 21.5; kept with every measurement from now on")
+        self.warmth.setPlaceholderText("such as 21.5; noted with every measurement")
         self.warmth.editingFinished.connect(self._note_warmth)
         row = QHBoxLayout()
         row.addWidget(Words("Temperature beside the receiver, °C", 13))
