@@ -8,6 +8,7 @@ from yarddial.drivers.protocol import Device
 from yarddial.engine.process import EngineProcess
 from yarddial.session.faults import Faults
 from yarddial.session.log.log_keeper import Book
+from yarddial.session.preferences.keeper import PreferenceKeeper
 from yarddial.session.session import Session
 from yarddial.session.station.saving import BackgroundSave
 from yarddial.yard.demo import demo_station
@@ -197,7 +198,8 @@ def demo_session(*, flat_out: bool = False, folder: "Path | None" = None, seed: 
     begin = begin_check_flat_out if flat_out else begin_check
     engine = EngineProcess(opener, in_thread=not flat_out)
     return Session(
-        station, engine, lambda: _demo_log(folder), begin_check=begin, faults=Faults(fault_file), helpers=choice_helpers
+        station, engine, lambda: _demo_log(folder), begin_check=begin, faults=Faults(fault_file),
+        helpers=choice_helpers, preferences=preference_keeper(),
     )  # fmt: skip
 
 
@@ -244,6 +246,7 @@ def open_session(path: "Path") -> Session:
         Faults(fault_file),
         saver,
         choice_helpers,
+        preference_keeper(),
     )
 
 
@@ -259,7 +262,8 @@ def begin_session(path: "Path") -> Session:
         except OSError as error:
             raise NotWritten(f"cannot make {path.parent}: {error.strerror}; check its permissions") from error
         name = path.name.removesuffix(".yard.json").replace("-", " ").strip().capitalize() or "My yard"
-        station = Station("My yard" if name == "My" else name)
+        name = "My yard" if name == "My" else name
+        station = Station(name, region=preference_keeper().now.region)
         StationFile(path, station).save(station)
     return open_session(path)
 
@@ -296,6 +300,24 @@ class OwnFiles:
     def demo(self) -> Session:
         """A session on the demo yard."""
         return demo_session()
+
+
+def preference_keeper() -> PreferenceKeeper:
+    """What the person likes, from the file in the folder of settings, and written there."""
+    from yarddial.records.preference_file import PreferenceFile
+
+    file = PreferenceFile(config_folder() / "settings.json")
+    now, trouble = file.read()
+    return PreferenceKeeper(now, file.save, trouble)
+
+
+def config_folder() -> "Path":
+    """Where the person's settings are."""
+    from pathlib import Path
+
+    import platformdirs
+
+    return Path(platformdirs.user_config_dir("yard-dial"))
 
 
 def data_folder() -> "Path":

@@ -97,8 +97,8 @@ class Program(click.Group):
 @click.command(cls=Program, invoke_without_command=True, options_metavar="[OPTIONS] [FILE.yard.json]")
 @click.version_option(package_name="yard-dial")
 @click.option("--demo", is_flag=True, help="Open the window on the demo yard.")
-@click.option("--theme", type=click.Choice(["day", "night"]), default="day", help="Colours of the window.")
-@click.option("--text-scale", type=click.FloatRange(0.5, 3.0), default=1.0, help="Enlarge all lettering, 1 to 2.")
+@click.option("--theme", type=click.Choice(["day", "night"]), help="Colours of the window; else as in the settings.")
+@click.option("--text-scale", type=click.FloatRange(0.5, 3.0), help="Enlarge all lettering, 1 to 2.")
 @click.option("--picture", type=click.Path(path_type=Path), help="Write a picture of the first window and end.")
 @click.option("--say-painted", is_flag=True, help="Print the moment of the first paint and go on.")
 @click.pass_context

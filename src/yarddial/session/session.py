@@ -21,6 +21,7 @@ from yarddial.session.listening.listening import Listening
 from yarddial.session.log.log_keeper import Book, LogKeeper
 from yarddial.session.memory import give_back, keep_together
 from yarddial.session.overview.overview import Overview
+from yarddial.session.preferences.keeper import PreferenceKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.spurious.span_test import SpanTest
 from yarddial.session.spurious.strong_signals import StrongSignals
@@ -78,6 +79,7 @@ class Session:
         faults: Faults | None = None,
         saver: "StationSaver | None" = None,
         helpers: "Callable[[], ChoiceHelpers] | None" = None,
+        preferences: PreferenceKeeper | None = None,
     ) -> None:
         keep_together()
         self._engine = engine
@@ -89,6 +91,7 @@ class Session:
         self._helpers = helpers
         self._saver_changed = Listeners()
         self.faults = faults or Faults()
+        self.preferences = preferences or PreferenceKeeper()
         self.background = Background()
         # What may take long and nobody waits for.
         self.upkeep = Background()
@@ -128,6 +131,7 @@ class Session:
                 self.faults.on_fault,
             ),
         )
+        self.preferences.on_preferences_changed(desk.show_again)
         calibration.follow_dial()
 
     @cached_property

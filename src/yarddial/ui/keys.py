@@ -22,7 +22,7 @@ KEYS: tuple[tuple[str, str], ...] = (
     ("+  −", "zoom the picture"),
     ("Ctrl+1 … Ctrl+9", "Bench, First light, Span, Levels, True, Ghosts, Bands, Listen, Log"),
     ("Ctrl+Z  Ctrl+Y", "undo, redo"),
-    ("Ctrl+T", "day or night"),
+    ("Ctrl+T  Ctrl+,", "day or night; settings"),
     ("Ctrl+K", "find anything: station, part, route, band, command, or a frequency"),
     ("F1", "explain the words used"),
     ("F11", "picture only"),

@@ -17,7 +17,7 @@ from yarddial.ui.finding_fixes import FindingFixes
 from yarddial.ui.findings_bar import FindingsBar
 from yarddial.ui.opener import Files, Opener, dropped_file, is_part
 from yarddial.ui.places_list import PlacesList
-from yarddial.ui.theme import style
+from yarddial.ui.theme import lettering, style
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.theme.palette import DAY, NIGHT, palette
 from yarddial.ui.widgets.tip import set_tip
@@ -140,6 +140,7 @@ class MainWindow(QMainWindow):
             ("Ctrl+Return", session.calibration.apply),
             ("F1", self.show_glossary),
             ("F11", self.toggle_chart_only),
+            ("Ctrl+,", self.show_settings),
             ("Ctrl+O", self.opener.ask_open),
             ("Ctrl+N", self.opener.ask_new),
             *((f"Ctrl+{i}", partial(self.go, name)) for i, name in enumerate(PLACES, 1)),
@@ -204,7 +205,23 @@ class MainWindow(QMainWindow):
         """Day to night and back."""
         app = QApplication.instance()
         if isinstance(app, QApplication):
-            style.apply(app, NIGHT if palette() is DAY else DAY)
+            night = palette() is DAY
+            style.apply(app, NIGHT if night else DAY)
+            self.session.preferences.change(theme="night" if night else "day")
+
+    def show_settings(self) -> None:
+        """All settings in one sheet."""
+        from yarddial.ui.settings_sheet import SettingsSheet
+
+        reopen = self._reopen if self.opener.has_files and self.session.saver is not None else None
+        SettingsSheet(self, self.session, self.change_theme, reopen).show()
+
+    def _reopen(self) -> None:
+        """The same yard in a new window, with lettering as it is now set; the receiver stops."""
+        saver = self.session.saver
+        if saver is not None:
+            lettering.set_scale(self.session.preferences.now.text_scale)
+            self.opener.open(saver.path)
 
     def toggle_chart_only(self) -> None:
         """Hide all but the place, or bring it back."""

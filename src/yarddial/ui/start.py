@@ -24,19 +24,21 @@ SETTLES_MS = 50
 class WindowOptions(msgspec.Struct, frozen=True):
     """How the window is opened.
 
-    text_scale : lettering, 1 as it is. picture : a file to write a picture of the first window to, and end.
+    theme, text_scale : None for what the settings say; lettering is 1 as it is.
+    picture : a file to write a picture of the first window to, and end.
     say_painted : print the moment of the first paint.
     """
 
-    theme: Literal["day", "night"] = "day"
-    text_scale: float = 1.0
+    theme: Literal["day", "night"] | None = None
+    text_scale: float | None = None
     picture: "Path | None" = None
     say_painted: bool = False
 
 
 def open_window(session: Session, options: WindowOptions, files: Files | None = None) -> int:
     """Open the window on a session; returns the exit status when it is closed."""
-    app = dressed_application(options.theme, options.text_scale)
+    liked = session.preferences.now
+    app = dressed_application(options.theme or liked.theme, options.text_scale or liked.text_scale)
     window = MainWindow(session, files)
     _end_in_good_order(window)
     window.show()

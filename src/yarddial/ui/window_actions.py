@@ -55,6 +55,10 @@ class Acting(Protocol):
         """Day to night and back."""
         ...
 
+    def show_settings(self) -> None:
+        """All settings in one sheet."""
+        ...
+
     def toggle_chart_only(self) -> None:
         """The picture alone, or all."""
         ...
@@ -151,6 +155,9 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
                      "bandwidth msps aliasing decimation spike"),
         WindowAction("Tools", "Write a note in the log", window.write_note, "L", "diary journal logbook entry"),
         WindowAction("Tools", "Show the working of the fit", window.show_fit, "Shift+W", "formula mathematics why"),
+        WindowAction("View", "Settings", window.show_settings, "Ctrl+,",
+                     "preferences options configure theme font text size region sound device units s-meter dbm locator "
+                     "sunrise sunset number style digits"),
         WindowAction("View", "Find anything", window.find_anything, "Ctrl+K", "search go to"),
         WindowAction("View", "Day or night", window.change_theme, "Ctrl+T", "theme dark light mode colours"),
         WindowAction("View", "Picture only", window.toggle_chart_only, "F11", "full screen maximise"),

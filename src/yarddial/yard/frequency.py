@@ -11,6 +11,7 @@ from yarddial.yard.errors import BadFrequency
 
 THIN_SPACE = "\N{NARROW NO-BREAK SPACE}"
 MINUS = "\N{MINUS SIGN}"
+_between_groups = THIN_SPACE
 LIMIT_HZ = 1e12
 
 _UNITS = {
@@ -223,14 +224,20 @@ def decimals_for(sigma: float) -> int:
     return 3
 
 
+def write_digits(*, grouped: bool) -> None:
+    """How numbers are written from now on: thousands apart by a thin space, or all digits together."""
+    global _between_groups
+    _between_groups = THIN_SPACE if grouped else ""
+
+
 def group_digits(whole: str) -> str:
-    """Put thin spaces between groups of three, counted from the right; four digits stay together as five do not."""
-    return f"{int(whole):,}".replace(",", THIN_SPACE)
+    """Put thin spaces between groups of three, counted from the right, where digits are grouped."""
+    return f"{int(whole):,}".replace(",", _between_groups)
 
 
 def group_fraction(fraction: str) -> str:
-    """Put thin spaces between groups of three, counted from the decimal point."""
-    return THIN_SPACE.join(fraction[i : i + 3] for i in range(0, len(fraction), 3))
+    """Put thin spaces between groups of three, counted from the decimal point, where digits are grouped."""
+    return _between_groups.join(fraction[i : i + 3] for i in range(0, len(fraction), 3))
 
 
 def format_plain(hertz: float) -> str:

@@ -7,6 +7,7 @@ from typing import Literal
 import msgspec
 
 from yarddial.yard.errors import BadLevel
+from yarddial.yard.frequency import format_number
 
 LevelBand = Literal["hf", "vhf"]
 # S9 under and above 30 MHz (IARU Region 1 recommendation R.1); an S-unit is 6 dB.
@@ -16,6 +17,7 @@ LIMIT_HZ = 30e6
 # Beyond these nothing is a level at a receiver's socket.
 LEAST_DBM, MOST_DBM = -250.0, 100.0
 
+_s_units_first = False
 _NUMBER = r"([+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?)"
 _UNITS = {"dbm": 0.0, "dbw": 30.0}
 _VOLTS = {"nv": 1e-9, "uv": 1e-6, "mv": 1e-3, "v": 1.0}
@@ -58,6 +60,17 @@ class Level(msgspec.Struct, frozen=True):
         if units < 0:
             return f"S0−{-units * S_UNIT_DB:.0f}"
         return f"S{units:.1f}".removesuffix(".0")
+
+    def said(self, sigma_db: float | None = None) -> str:
+        """In the unit that the person likes first, the other behind it: `−73 dBm, S9`, or `S9, −73 dBm`."""
+        dbm = f"{format_number(self.dbm, sigma_db if sigma_db is not None else 1.0)} dBm"
+        return f"{self.s_meter}, {dbm}" if _s_units_first else f"{dbm}, {self.s_meter}"
+
+
+def write_levels(*, s_units_first: bool) -> None:
+    """Which unit comes first from now on."""
+    global _s_units_first
+    _s_units_first = s_units_first
 
 
 def band_of(hertz: float) -> LevelBand:

@@ -34,8 +34,7 @@ def listen_verdict(listening: Listening, live_receiver: LiveReceiver, desk: Desk
     over_db = listening.over_floor_db()
     level = f"{format_number(listening.level_dbfs, 1.0)} dBFS in the channel"
     if (known := listening.level()) is not None:
-        dbm = format_number(known[0].dbm, known[1])
-        level = f"{known[0].s_meter}, {dbm} dBm at {desk.line.receiver.name}'s socket"
+        level = f"{known[0].said(known[1])} at {desk.line.receiver.name}'s socket"
     if listening.level_dbfs > LIMIT_DBFS:
         fix = "lower the gain, or put an attenuator in front: what is heard now is bent"
         return Verdict("look", f"{where} drives the receiver to its limit.", f"{level}: {fix}.", "too strong")

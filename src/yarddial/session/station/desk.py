@@ -72,6 +72,10 @@ class Desk:
         """Parts, routes or corrections changed."""
         return self._yard_changed.add(listener)
 
+    def show_again(self) -> None:
+        """Numbers are written another way: everybody who shows the yard shows it anew."""
+        self._yard_changed.tell()
+
     def on_dial_changed(self, listener: Listener) -> Callable[[], None]:
         """Dial, mode, active route or hold changed."""
         return self._dial_changed.add(listener)

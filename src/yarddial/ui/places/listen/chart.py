@@ -183,4 +183,4 @@ class ListenChart(SpectrogramChart):
         if self.level_offset_db is None:
             return f"{text}, {level_db:.0f} dBFS {beside}".replace("-", MINUS)
         level = Level(level_db + self.level_offset_db, band_of(hertz))
-        return f"{text}, {level.dbm:.0f} dBm at the socket, {level.s_meter} {beside}".replace("-", MINUS)
+        return f"{text}, {level.said()} at the socket {beside}"

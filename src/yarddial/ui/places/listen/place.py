@@ -95,11 +95,20 @@ class ListenPlace(QWidget):
         self._under_level = Words("", 12, tone="quiet", wrap=True)
         self._told_spike, self._told_mirrors = (Words("", 12, tone="quiet", wrap=True) for _ in range(2))
         self._sound = SoundOut(self)
-        self.sound_row = SoundRow(self._sound)
+        self._sound.choose(session.preferences.now.sound_device)
+        self.sound_row = SoundRow(self._sound, lambda name: session.preferences.change(sound_device=name))
         self._sound_state = Words("", 12, tone="quiet", wrap=True)
         self._feed = SpectrogramFeed(self.chart, session.live_receiver)
+        session.preferences.on_preferences_changed(self._follow_preferences)
         self._lay_out()
         self._join()
+        self._show()
+
+    def _follow_preferences(self) -> None:
+        wanted = self._session.preferences.now.sound_device
+        if wanted != self._sound.wanted:
+            self._sound.choose(wanted)
+            self.sound_row.device.fill()
         self._show()
 
     def _lay_out(self) -> None:
@@ -285,7 +294,7 @@ class ListenPlace(QWidget):
         self._level.setText(f"{_db(listening.level_dbfs, 1)} dBFS")
         if known is not None:
             level, sigma_db = known
-            self._level.setText(f"{level.s_meter}   {_db(level.dbm, 1)} dBm \u00b1 {sigma_db:.1f}")
+            self._level.setText(f"{level.said(sigma_db)} \u00b1 {sigma_db:.1f} dB")
         over_db = listening.over_floor_db()
         self._tone.setVisible(bool(self._tone.text()))
         texts = [] if over_db is None else [f"{_db(over_db)} dB over the noise beside it"]

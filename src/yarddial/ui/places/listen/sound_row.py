@@ -1,16 +1,17 @@
 """Where the sound goes: device, volume, mute; and bars that show that it is made, even where nobody can hear it."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
+from yarddial.ui.sound_device_box import DeviceBox
 from yarddial.ui.sound_out import SoundOut
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
-from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.tip import set_tip
 
-SYSTEM = "the system's own choice"
 # Of the bars.
 LEAST_DB = -60.0
 
@@ -44,11 +45,11 @@ class LevelBars(QWidget):
 class SoundRow(QWidget):
     """Bars above; device, volume and mute below."""
 
-    def __init__(self, sound: SoundOut) -> None:
+    def __init__(self, sound: SoundOut, chosen: Callable[[str], object] = lambda name: None) -> None:
         super().__init__()
         self._sound = sound
         self.bars = LevelBars(sound)
-        self.device = DeviceBox(sound)
+        self.device = DeviceBox(sound, chosen)
         self.volume = QSlider(Qt.Orientation.Horizontal)
         self.volume.setAccessibleName("Volume")
         set_tip(self.volume, "How loud it is played; levels and measurements do not change")
@@ -68,27 +69,3 @@ class SoundRow(QWidget):
         layout.addWidget(self.bars)
         layout.addLayout(row)
         layout.addWidget(self.device)
-
-
-class DeviceBox(ChoiceBox):
-    """Devices are asked for when the list is opened: the library behind it takes a moment to load."""
-
-    def __init__(self, sound: SoundOut) -> None:
-        super().__init__("Sound device", at_left=True)
-        self._sound = sound
-        self.addItem(SYSTEM)
-        self.activated.connect(lambda index: sound.choose("" if index == 0 else self.itemText(index)))
-        sound.devices_changed.connect(self.fill)
-
-    def fill(self) -> None:
-        """What is there now; a chosen one that is gone stays chosen, and is taken again when it is back."""
-        wanted = self._sound.wanted
-        names = self._sound.names()
-        self.clear()
-        self.addItems([SYSTEM, *names, *([wanted] if wanted and wanted not in names else [])])
-        self.setCurrentIndex(max(self.findText(wanted), 0) if wanted else 0)
-
-    def showPopup(self) -> None:
-        """Look first."""
-        self.fill()
-        super().showPopup()

@@ -1,9 +1,12 @@
 """The place True."""
 
+from datetime import UTC, datetime
+
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from yarddial.session.calibration.verdict import true_verdict
+from yarddial.session.preferences.sun import sun_sentence
 from yarddial.session.session import Session
 from yarddial.ui.places.true.error_picture import ErrorPicture
 from yarddial.ui.places.true.evidence import Evidence
@@ -125,7 +128,13 @@ class TruePlace(QWidget):
         if why_not:
             return why_not[:1].upper() + why_not[1:] + "."
         reference = calibration.reference()
-        return _trap(reference) if reference else ""
+        if reference is None:
+            return ""
+        kind = kind_named(reference.kind)
+        if kind is None or not kind.wander_hz >= 0.1:
+            return _trap(reference)
+        sun = sun_sentence(self._session.preferences.now.locator, datetime.now(UTC))
+        return f"{_trap(reference)} {sun}".strip()
 
     def _empty_text(self) -> str:
         live_receiver = self._session.live_receiver

@@ -1,0 +1,1 @@
+"""What the person likes, and what follows from where the station stands."""

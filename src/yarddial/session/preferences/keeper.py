@@ -1,0 +1,47 @@
+"""Holds the preferences, changes one at a time, has each change written."""
+
+from collections.abc import Callable
+from typing import Any
+
+import msgspec
+
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.yard.errors import NotWritten
+from yarddial.yard.frequency import write_digits
+from yarddial.yard.level import write_levels
+from yarddial.yard.preferences import Preferences
+
+
+class PreferenceKeeper:
+    """`now` is in force; without a way to save it lasts as long as the session."""
+
+    def __init__(
+        self, now: Preferences | None = None, save: Callable[[Preferences], None] | None = None, trouble: str = ""
+    ) -> None:
+        self.now = now or Preferences()
+        self._save, self._changed = save, Listeners()
+        # Why it could not be read or written, or "".
+        self.trouble = trouble
+        self._put_in_force()
+
+    def on_preferences_changed(self, listener: Listener) -> Callable[[], None]:
+        """One of them is another."""
+        return self._changed.add(listener)
+
+    def change(self, **one: Any) -> None:
+        """Put a preference in force and have it written."""
+        now = msgspec.structs.replace(self.now, **one)
+        if now == self.now:
+            return
+        self.now, self.trouble = now, ""
+        self._put_in_force()
+        if self._save is not None:
+            try:
+                self._save(now)
+            except NotWritten as error:
+                self.trouble = f"it holds until the program is closed: {error}"
+        self._changed.tell()
+
+    def _put_in_force(self) -> None:
+        write_digits(grouped=self.now.digits == "grouped")
+        write_levels(s_units_first=self.now.level_unit == "S")

@@ -1,0 +1,41 @@
+"""The choice of the device that sound goes to."""
+
+from collections.abc import Callable
+
+from yarddial.ui.sound_out import SoundOut
+from yarddial.ui.widgets.choice import ChoiceBox
+
+SYSTEM = "the system's own choice"
+
+
+class DeviceBox(ChoiceBox):
+    """Devices are asked for when the list is opened: the library behind it takes a moment to load."""
+
+    def __init__(self, sound: SoundOut, chosen: Callable[[str], object] = lambda name: None) -> None:
+        """`chosen` : is told the name of another device, "" for the system's own choice."""
+        super().__init__("Sound device", at_left=True)
+        self._sound, self._chosen = sound, chosen
+        self.addItem(SYSTEM)
+        self.activated.connect(self._choose)
+        sound.devices_changed.connect(self.fill)
+        if sound.wanted:
+            self.addItem(sound.wanted)
+            self.setCurrentIndex(1)
+
+    def _choose(self, index: int) -> None:
+        name = "" if index == 0 else self.itemText(index)
+        self._sound.choose(name)
+        self._chosen(name)
+
+    def fill(self) -> None:
+        """What is there now; a chosen one that is gone stays chosen, and is taken again when it is back."""
+        wanted = self._sound.wanted
+        names = self._sound.names()
+        self.clear()
+        self.addItems([SYSTEM, *names, *([wanted] if wanted and wanted not in names else [])])
+        self.setCurrentIndex(max(self.findText(wanted), 0) if wanted else 0)
+
+    def showPopup(self) -> None:
+        """Look first."""
+        self.fill()
+        super().showPopup()
