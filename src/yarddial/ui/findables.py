@@ -2,12 +2,12 @@
 
 from functools import partial
 
-from yarddial.ui.keys import KEYS
 from yarddial.ui.widgets.finder import Findable
 from yarddial.ui.window_actions import Acting, window_actions
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import format_bound, format_frequency, parse_frequency
 from yarddial.yard.glossary import GLOSSARY
+from yarddial.yard.manual.keys import KEYS
 from yarddial.yard.part_values import values_of
 from yarddial.yard.parts import Part, Receiver
 from yarddial.yard.shelf import kind_of

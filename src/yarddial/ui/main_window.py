@@ -29,6 +29,7 @@ from yarddial.yard.fault_log import log_fault
 from yarddial.yard.working import Working
 
 if TYPE_CHECKING:
+    from yarddial.ui.first_hour.guide import Guide
     from yarddial.ui.places.bands.place import BandsPlace
     from yarddial.ui.places.bench.place import BenchPlace
     from yarddial.ui.places.log.place import LogPlace
@@ -46,6 +47,7 @@ class MainWindow(QMainWindow):
         self.opener = Opener(self, files, MainWindow)
         self.setAcceptDrops(True)
         self._fault_shown = False
+        self._guide: Guide | None = None
         self.setWindowTitle(f"{session.desk.station.name} – Yard Dial")
         self.resize(1280, 800)
         self.setMinimumSize(900, 600)
@@ -138,7 +140,7 @@ class MainWindow(QMainWindow):
             ("Ctrl+T", self.change_theme),
             ("Ctrl+K", self.find_anything),
             ("Ctrl+Return", session.calibration.apply),
-            ("F1", self.show_glossary),
+            ("F1", self.show_manual),
             ("F11", self.toggle_chart_only),
             ("Ctrl+,", self.show_settings),
             ("Ctrl+O", self.opener.ask_open),
@@ -208,6 +210,22 @@ class MainWindow(QMainWindow):
             night = palette() is DAY
             style.apply(app, NIGHT if night else DAY)
             self.session.preferences.change(theme="night" if night else "day")
+
+    def show_first_hour(self) -> None:
+        """Walk through the work; each step points at its control."""
+        from yarddial.ui.first_hour.guide import Guide
+
+        if self._guide is None:
+            self._guide = Guide(self, self.session, self._open_place)
+            page = self.centralWidget()
+            layout = page.layout() if page is not None else None
+            if isinstance(layout, QVBoxLayout):
+                layout.insertWidget(layout.indexOf(self.findings), self._guide)
+        self._guide.begin()
+
+    def _open_place(self, name: str) -> QWidget:
+        self.go(name)
+        return self._place(name)
 
     def show_settings(self) -> None:
         """All settings in one sheet."""
@@ -375,15 +393,28 @@ class MainWindow(QMainWindow):
 
     def show_keys(self) -> None:
         """The list of keys."""
-        from yarddial.ui.help_sheets import keys_sheet
-
-        keys_sheet(self).show()
+        self.show_manual("keys")
 
     def show_glossary(self) -> None:
         """The words used."""
-        from yarddial.ui.help_sheets import words_sheet
+        self.show_manual("words")
 
-        words_sheet(self).show()
+    def show_manual(self, page: str = "") -> None:
+        """A page of the manual; without a name that of what has the focus."""
+        from yarddial.ui.manual_sheet import ManualSheet
+
+        ManualSheet(self, page or self._page_in_sight()).show()
+
+    def _page_in_sight(self) -> str:
+        widget = QApplication.focusWidget()
+        while widget is not None and widget is not self:
+            if widget is self.dial or widget is self.findings:
+                return "start"
+            if widget is self.strip:
+                return "bench"
+            widget = widget.parentWidget()
+        place = next((name for name, made in self._made.items() if made is self.stack.currentWidget()), "")
+        return place.lower().replace(" ", "-") or "start"
 
     def open_part(self, name: str, key: str = "") -> None:
         """Show a part on Bench; the points are set for a route that passes it."""
@@ -425,7 +456,7 @@ class MainWindow(QMainWindow):
         if self._fault_shown:
             return
         self._fault_shown = True
-        from yarddial.ui.help_sheets import fault_sheet
+        from yarddial.ui.fault_sheet import fault_sheet
 
         fault_sheet(self, self.session.faults.kept[-1], self.copy_fault).show()
 

@@ -18,6 +18,8 @@ WHO = {"here": "changed here", "file": "changed by the other program", "both": "
 class VersionsSheet(Sheet):
     """A row for each thing that differs, with the side to keep; nothing is written before a person has chosen."""
 
+    manual_page = "files"
+
     def __init__(self, parent: object, session: Session) -> None:
         super().__init__(parent, "Two versions of the station file", 860)  # type: ignore[arg-type]
         self._session = session

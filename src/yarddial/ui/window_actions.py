@@ -75,6 +75,14 @@ class Acting(Protocol):
         """The words used."""
         ...
 
+    def show_manual(self) -> None:
+        """The manual, at the page of what has the focus."""
+        ...
+
+    def show_first_hour(self) -> None:
+        """Walk through the work and point at the controls."""
+        ...
+
     def find_anything(self) -> None:
         """The finder."""
         ...
@@ -163,8 +171,11 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
         WindowAction("View", "Picture only", window.toggle_chart_only, "F11", "full screen maximise"),
         WindowAction("View", "Zoom in", partial(window.zoom, -1), "+", "closer magnify"),
         WindowAction("View", "Zoom out", partial(window.zoom, +1), "-", "wider"),
+        WindowAction("Help", "Manual", window.show_manual, "F1", "help guide documentation read handbook"),
+        WindowAction("Help", "First hour: show me round", window.show_first_hour, "",
+                     "tour tutorial beginner guide introduction learn getting started"),
         WindowAction("Help", "Keys", window.show_keys, "?", "shortcuts keyboard hotkeys"),
-        WindowAction("Help", "Words explained", window.show_glossary, "F1", "glossary terms help manual meaning"),
+        WindowAction("Help", "Words explained", window.show_glossary, "", "glossary terms help meaning"),
     )  # fmt: skip
 
 

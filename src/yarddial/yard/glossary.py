@@ -39,8 +39,8 @@ GLOSSARY: tuple[tuple[str, str], ...] = (
         "50 or 75 ohms in receiving. A step costs little, 0.18 dB, but shifts a filter that stands beside it.",
     ),
     (
-        "points",
-        "As on a railway: they lie for the route in use. Dialling a frequency sets them unless the route is held.",
+        "route, switched",
+        "Dialling a frequency that the route in use does not reach switches to one that does, unless it is held.",
     ),
     ("carrier", "The steady line at the middle of a signal, whose frequency can be measured to a fraction of a hertz."),
     ("C/N0", "Carrier power over the noise in one hertz, in dB-Hz: it sets how fast a measurement gets sharp."),
@@ -64,8 +64,11 @@ GLOSSARY: tuple[tuple[str, str], ...] = (
     ("mirror", "A signal's image on the other side of the centre, from branches I and Q that are not quite alike."),
     ("gain control", "Evens out loudness: down at once for a strong station, up slowly for a weak one."),
     ("synchronous AM", "AM heard against its own carrier's phase: fading of one sideband distorts less."),
-    ("dBFS", "Level relative to the largest that the converter can take; it becomes dBm only by calibration."),
-    ("products", "Signals that a receiver makes itself of strong ones, by bending: they fall faster than signals do."),
+    ("dBFS", "Level relative to the largest that the ADC can take; it becomes dBm only by calibration."),
+    (
+        "products",
+        "Signals that a receiver makes itself of strong ones where it overloads: they fall faster than signals do.",
+    ),
     (
         "3:1 test",
         "Take X dB off in front: a true signal falls by X, what the receiver makes of two strong ones by 3 X.",

@@ -30,6 +30,8 @@ HF_ENDS_HZ = 20e6
 class FromTheBox(Sheet):
     """Three things, each chosen from a few; what the receiver can, its driver says."""
 
+    manual_page = "evening"
+
     def __init__(
         self, parent: QWidget, session: Session, show_demo: Callable[[], object], open_file: Callable[[], object],
         built: Callable[[], object],

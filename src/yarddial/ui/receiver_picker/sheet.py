@@ -24,6 +24,8 @@ OWN_SECTION = ("simulated", "sound")
 class ReceiverPicker(Sheet):
     """Follows plugging and unplugging while it is open; a choice is one edit of the yard."""
 
+    manual_page = "receivers"
+
     def __init__(self, parent: QWidget, session: Session, part_name: str) -> None:
         super().__init__(parent, f"What is {part_name} really?", 860)
         self._session, self._choice, self._part_name = session, session.receiver_choice, part_name

@@ -17,6 +17,8 @@ class FileSheet(Sheet):
     reads : the file is there already; it is written otherwise.
     """
 
+    manual_page = "files"
+
     def __init__(
         self,
         parent: QWidget,

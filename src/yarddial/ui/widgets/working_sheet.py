@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QCloseEvent, QKeyEvent
+from PyQt6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLayout, QScrollArea, QVBoxLayout, QWidget
 
 from yarddial.ui.theme.lettering import px
@@ -12,13 +12,19 @@ from yarddial.yard.working import Working
 
 
 class Sheet(QDialog):
-    """A heading, a scrolling body, one way out. Not modal: the numbers behind stay in sight."""
+    """A heading, a scrolling body, one way out. Not modal: the numbers behind stay in sight.
+
+    manual_page : what F1 opens.
+    """
+
+    manual_page = "start"
 
     def __init__(self, parent: QWidget, heading: str, width: int = 640) -> None:
         super().__init__(parent)
         self.setWindowTitle(heading)
         self.setAccessibleName(heading)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        QShortcut(QKeySequence("F1"), self).activated.connect(self._explain)
         self._leaving: list[Callable[[], object]] = []
         self.finished.connect(self._left)
         self.body = QVBoxLayout()
@@ -52,6 +58,14 @@ class Sheet(QDialog):
         acts, self._leaving = self._leaving, []
         for act in acts:
             act()
+
+    def _explain(self) -> None:
+        """Whoever of those that this sheet belongs to has the manual shows it."""
+        above = self.parent()
+        while above is not None and not hasattr(above, "show_manual"):
+            above = above.parent()
+        if above is not None:
+            above.show_manual(self.manual_page)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """The same for one that was hidden before."""

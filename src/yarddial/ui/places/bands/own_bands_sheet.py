@@ -20,6 +20,8 @@ from yarddial.yard.modes import MODES, mode_named
 class OwnBandsSheet(Sheet):
     """What is there above, one more below."""
 
+    manual_page = "bands"
+
     def __init__(self, parent: QWidget, board: BandBoard) -> None:
         super().__init__(parent, "Bands of your own", 680)
         self._board = board

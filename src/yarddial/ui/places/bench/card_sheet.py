@@ -20,6 +20,8 @@ from yarddial.yard.frequency import format_frequency
 class CardSheet(Sheet):
     """One route at one place."""
 
+    manual_page = "bench"
+
     saved = pyqtSignal(str, float, str)
 
     def __init__(self, parent: QWidget, card: Card, folder: Path) -> None:

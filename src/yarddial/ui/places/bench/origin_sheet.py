@@ -16,6 +16,8 @@ from yarddial.yard.parts import Origin
 class OriginSheet(Sheet):
     """Asks and keeps."""
 
+    manual_page = "bench"
+
     def __init__(self, parent: QWidget, session: Session, part_name: str, key: str) -> None:
         value = next(value for value in values_of(session.desk.station.part(part_name)) if value.key == key)
         super().__init__(parent, f"Where does {part_name}'s '{value.label}' come from?", 520)

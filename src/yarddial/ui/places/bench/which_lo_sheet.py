@@ -23,6 +23,8 @@ from yarddial.yard.path import shown_for_dial
 class WhichLoSheet(Sheet):
     """States the candidates, takes the evidence, gives the odds; enters the value found when asked."""
 
+    manual_page = "bench"
+
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, "Which oscillator is it?", 780)
         self._session = session

@@ -11,6 +11,8 @@ from yarddial.ui.widgets.working_sheet import Sheet
 class AntennaOffSheet(Sheet):
     """Says what to take off, where, and with what care; looks when it is off."""
 
+    manual_page = "ghosts"
+
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, "Take the antenna off", 620)
         line = session.desk.line

@@ -64,6 +64,8 @@ class ExpectedList(QWidget):
 class ExpectedSheet(Sheet):
     """Every one as a row."""
 
+    manual_page = "ghosts"
+
     def __init__(self, parent: QWidget, ghosts: tuple[Ghost, ...]) -> None:
         super().__init__(parent, "Ghosts to expect here", 920)
         grid = QGridLayout()

@@ -23,6 +23,8 @@ MOST_SHOWN = 40
 class HuntSheet(Sheet):
     """Circuits first, then one step after the other."""
 
+    manual_page = "ghosts"
+
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, "What disturbs here?", 760)
         self._session, self._hunt = session, session.interference_hunt

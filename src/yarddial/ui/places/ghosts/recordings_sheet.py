@@ -23,6 +23,8 @@ FIELDS = ("First recording", "Centre moved", "Another rate, if there is one", "A
 class RecordingsSheet(Sheet):
     """Paths in, verdicts into the place behind; what is refused is said here."""
 
+    manual_page = "ghosts"
+
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, "True or ghost by recordings", 680)
         self._session = session

@@ -23,6 +23,8 @@ FURTHEST_DB = 90.0
 class ComparisonSheet(Sheet):
     """Chooses first and second, begins, and shows the difference as it becomes firm."""
 
+    manual_page = "listen"
+
     def __init__(self, parent: QWidget, session: Session) -> None:
         where = format_frequency(session.desk.station.dial_hz)
         super().__init__(parent, f"Which hears {where} better?", 760)

@@ -15,6 +15,8 @@ from yarddial.ui.widgets.working_sheet import Sheet
 class ReceptionCheckSheet(Sheet):
     """Begins and shows each step's mark and sentence."""
 
+    manual_page = "listen"
+
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, "Proof by steps: something strong first, then one change at a time", 760)
         self._reception_check = session.reception_check

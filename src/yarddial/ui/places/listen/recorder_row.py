@@ -103,6 +103,8 @@ class RecorderRow(QWidget):
 class CentreSheet(Sheet):
     """Asks whose frequency a recording states as its centre."""
 
+    manual_page = "listen"
+
     def __init__(self, parent: QWidget, session: Session, path: Path, sentence: str) -> None:
         super().__init__(parent, "Whose frequency is the recording's centre?", 620)
         self.body.addWidget(Words(f"{sentence[:1].upper()}{sentence[1:]}.", 13, wrap=True))

@@ -10,6 +10,8 @@ from yarddial.ui.widgets.working_sheet import Sheet
 class RestoreSheet(Sheet):
     """Which copies there are, what becomes of the damaged log, and what came of it."""
 
+    manual_page = "log"
+
     def __init__(self, parent: QWidget, log: LogKeeper) -> None:
         super().__init__(parent, "Restore the log", 640)
         self._log = log

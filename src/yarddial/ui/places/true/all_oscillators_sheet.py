@@ -22,6 +22,8 @@ TONES = {"better": "spruce", "worse": "vermilion", "unchanged": "quiet"}
 class AllOscillatorsSheet(Sheet):
     """Shows and starts the walk; it goes on when the sheet is closed."""
 
+    manual_page = "true"
+
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, "All oscillators of the yard", 900)
         self._session, self._walk = session, session.oscillator_walk

@@ -22,6 +22,8 @@ MOST_CORRECTIONS = 4
 class HistorySheet(Sheet):
     """One oscillator at a time, the receiver's crystal first."""
 
+    manual_page = "true"
+
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, "History", 780)
         self._session = session

@@ -17,6 +17,8 @@ from yarddial.ui.widgets.working_sheet import Sheet
 class WatchSheet(Sheet):
     """Begins and ends a run; shows it as it grows."""
 
+    manual_page = "true"
+
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, "Is the oscillator steady?", 760)
         self._session, self._carrier_watch = session, session.carrier_watch

@@ -30,6 +30,8 @@ PAGES: tuple[tuple[str, Callable[[Session], MethodPage]], ...] = (
 class MethodsSheet(Sheet):
     """Pages are made when they are first shown."""
 
+    manual_page = "true"
+
     def __init__(self, parent: QWidget, session: Session, first: str = "") -> None:
         super().__init__(parent, "Other ways to true the dial", 880)
         self._session = session

@@ -1,30 +1,12 @@
-"""Sheets that explain: the keys, the words, and a fault of the program itself."""
+"""The sheet that tells of a fault of the program itself."""
 
 from collections.abc import Callable
 
 from PyQt6.QtWidgets import QWidget
 
 from yarddial.session.faults import Fault
-from yarddial.ui.keys import KEYS
 from yarddial.ui.widgets.words import Words, button
 from yarddial.ui.widgets.working_sheet import Sheet
-from yarddial.yard.glossary import GLOSSARY
-
-
-def keys_sheet(parent: QWidget) -> Sheet:
-    """The list of keys."""
-    sheet = Sheet(parent, "Keys")
-    sheet.rows([(key, "", meaning) for key, meaning in KEYS])
-    sheet.body.addStretch()
-    return sheet
-
-
-def words_sheet(parent: QWidget) -> Sheet:
-    """The words used, each in a sentence or two."""
-    sheet = Sheet(parent, "Words")
-    sheet.rows([(term, "", meaning) for term, meaning in GLOSSARY])
-    sheet.body.addStretch()
-    return sheet
 
 
 def fault_sheet(parent: QWidget, fault: Fault, copy: Callable[[], None]) -> Sheet:

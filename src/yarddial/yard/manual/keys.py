@@ -24,8 +24,8 @@ KEYS: tuple[tuple[str, str], ...] = (
     ("Ctrl+Z  Ctrl+Y", "undo, redo"),
     ("Ctrl+T  Ctrl+,", "day or night; settings"),
     ("Ctrl+K", "find anything: station, part, route, band, command, or a frequency"),
-    ("F1", "explain the words used"),
+    ("F1", "the manual, at the page of what you look at"),
     ("F11", "picture only"),
     ("Esc", "cancel a measurement, leave a field"),
-    ("?", "this list"),
+    ("?", "this list, which can be searched"),
 )

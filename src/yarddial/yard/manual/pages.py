@@ -1,0 +1,67 @@
+"""Pages of the manual as Markdown, and a search over them."""
+
+import re
+from functools import cache
+from pathlib import Path
+
+import msgspec
+
+from yarddial.yard.errors import BadStation
+from yarddial.yard.glossary import GLOSSARY
+from yarddial.yard.manual.keys import KEYS
+
+# In the order of reading; the last two are made from the tables that the window uses.
+WRITTEN = (
+    "start", "evening", "safety", "bench", "first-light", "span", "levels", "true", "ghosts", "bands", "listen", "log",
+    "receivers", "numbers", "files",
+)  # fmt: skip
+PAGES = (*WRITTEN, "words", "keys")
+
+
+class Found(msgspec.Struct, frozen=True):
+    """A place in the manual: a page, and the line that has the words, without its marks."""
+
+    page: str
+    line: str
+
+
+@cache
+def text_of(page: str) -> str:
+    """A page; raises BadStation where there is none of that name."""
+    if page == "words":
+        terms = sorted(GLOSSARY, key=lambda row: row[0].lower())
+        rows = "\n\n".join(f"**{term}**: {meaning}" for term, meaning in terms)
+        return f"# Words\n\n{rows}\n"
+    if page == "keys":
+        rows = "\n".join(f"| `{keys}` | {does} |" for keys, does in KEYS)
+        return f"# Keys\n\nIn a text they belong to the text.\n\n| key | does |\n| --- | --- |\n{rows}\n"
+    if page not in WRITTEN:
+        raise BadStation(f"the manual has no page '{page}': choose from {', '.join(PAGES)}")
+    return (Path(__file__).parent / f"{page}.md").read_text(encoding="utf-8")
+
+
+def title_of(page: str) -> str:
+    """A page's heading."""
+    return text_of(page).partition("\n")[0].lstrip("# ")
+
+
+def search(words: str) -> list[Found]:
+    """Where all the words stand, the best first: in a heading, in one line, on one page."""
+    wanted = words.lower().split()
+    ranked: list[tuple[int, int, Found]] = []
+    for number, page in enumerate(PAGES if wanted else ()):
+        text = text_of(page)
+        plain = text.lower()
+        if not all(word in plain for word in wanted):
+            continue
+        lines = [line for line in text.splitlines() if line.strip(" -|")]
+        whole = [line for line in lines if all(word in line.lower() for word in wanted)]
+        first = next((line for line in whole if line.startswith("#")), whole[0] if whole else "")
+        best = first or next(line for line in lines if wanted[0] in line.lower())
+        ranked.append((0 if first.startswith("#") else 1 if first else 2, number, Found(page, without_marks(best))))
+    return [found for _, _, found in sorted(ranked, key=lambda row: row[:2])]
+
+
+def without_marks(line: str) -> str:
+    """A line of Markdown as it reads."""
+    return " ".join(re.sub(r"[*`|#]|^\s*(-|\d+\.)\s", " ", line).split())
