@@ -134,7 +134,9 @@ def test_a_note_reaches_the_log_by_keys(qtbot: QtBot, window: MainWindow) -> Non
     assert item.text() == "Rain since noon"
 
 
-@pytest.mark.parametrize(("key", "title", "words"), [("w", "The dial at 10.000", "f_shown"), ("?", "Keys", "F11")])
+@pytest.mark.parametrize(
+    ("key", "title", "words"), [("w", "The dial at 10.000", "f_shown"), ("c", "What to set", "route")]
+)
 def test_sheets_open_and_escape_closes(qtbot: QtBot, window: MainWindow, key: str, title: str, words: str) -> None:
     qtbot.keyClicks(window, key)
     sheet = next(w for w in window.findChildren(QWidget) if w.isWindow() and w.windowTitle().startswith(title))

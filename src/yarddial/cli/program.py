@@ -39,6 +39,7 @@ _COMMANDS = {
     "reach": "List the routes to a frequency, the best first, and what each covers.",
     "shelf": "List the parts on the shelf, or write one to a file.",
     "lengths": "Print antenna lengths for a frequency.",
+    "join-desktop": "Put a menu entry on the desktop, or take it away.",
     "manual": "Print the manual, page by page, or search it.",
     "which-lo": "Tell which of several stated oscillators a converter really has.",
 }
