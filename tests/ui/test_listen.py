@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from yarddial.ui.main_window import MainWindow
-from yarddial.ui.places.listen.chart import ListenChart
+from yarddial.ui.places.listen.chart import ListenChart, dragged_edges
 from yarddial.ui.places.listen.comparison_sheet import ComparisonSheet
 from yarddial.ui.places.listen.place import ListenPlace
 from yarddial.ui.places.listen.reception_check_sheet import ReceptionCheckSheet
@@ -143,4 +143,50 @@ def test_the_scale_is_set_by_hand_and_the_pointer_tells_dbm_once_calibrated(
     session.listening.calibrate("-73 dBm")
     qtbot.waitUntil(lambda: chart.level_offset_db is not None, timeout=20_000)
     qtbot.mouseMove(chart, point(chart, 9.997e6))
-    qtbot.waitUntil(lambda: "dBm at the socket, S" in listen._pointed.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: all(word in listen._pointed.text() for word in ("dBm, S", "at the socket")), timeout=20_000)
+
+
+@pytest.mark.parametrize(
+    ("held", "offset_hz", "alone", "wanted"),
+    [
+        ("high", 6_000.0, False, (-6_000.0, 6_000.0)),
+        ("low", -3_000.0, False, (-3_000.0, 3_000.0)),
+        ("high", 6_000.0, True, (-4_500.0, 6_000.0)),
+        ("low", -3_000.0, True, (-3_000.0, 4_500.0)),
+    ],
+)
+def test_both_edges_move_unless_shift_is_held(
+    held: str, offset_hz: float, alone: bool, wanted: tuple[float, float]
+) -> None:
+    assert dragged_edges((-4_500.0, 4_500.0), held, offset_hz, alone) == wanted
+
+
+def test_a_range_that_is_dialled_is_seen_in_listen(qtbot: QtBot, window: MainWindow) -> None:
+    entry, listening = window.dial.entry, window.session.listening
+    window.focus_dial()
+    qtbot.keyClicks(entry, "9.4-9.9 MHz")
+    qtbot.keyClick(entry, Qt.Key.Key_Return)
+    assert window.stack.currentWidget() is window._made["Listen"]
+    assert (listening.chart_hz, listening.half_span_hz) == (9.65e6, 0.25e6)
+    # What the dial stands on is within what is seen; nothing else was turned for it.
+    assert 9.4e6 <= window.session.desk.station.dial_hz <= 9.9e6
+    window.focus_dial()
+    qtbot.keyClicks(entry, "9.9-9.9")
+    qtbot.keyClick(entry, Qt.Key.Key_Return)
+    assert "no range" in window.dial._serves.text()
+    qtbot.keyClick(entry, Qt.Key.Key_Escape)
+    # Wider than the receiver's span: said, and its middle shown.
+    window.focus_dial()
+    qtbot.keyClicks(entry, "5 to 15 MHz")
+    qtbot.keyClick(entry, Qt.Key.Key_Return)
+    assert "wider than" in window.strip.accessibleDescription()
+
+
+def test_the_zoom_is_continuous(window: MainWindow) -> None:
+    listening = window.session.listening
+    before_hz = listening.half_span_hz
+    for _ in range(8):
+        listening.zoom(0.125)
+    assert listening.half_span_hz == pytest.approx(2 * before_hz)
+    listening.zoom(-100)
+    assert listening.half_span_hz >= 1.0

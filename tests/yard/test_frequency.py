@@ -3,7 +3,7 @@
 from decimal import Decimal
 
 import pytest
-from hypothesis import given
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from yarddial.yard.errors import BadFrequency
@@ -13,6 +13,7 @@ from yarddial.yard.frequency import (
     format_number,
     format_sigma,
     parse_frequency,
+    parse_range,
 )
 
 MILLIHERTZ = st.integers(min_value=-(10**14), max_value=10**14)
@@ -141,3 +142,18 @@ def test_numbers_carry_as_many_digits_as_their_doubt_bears() -> None:
     assert format_sigma(float("inf")) == "unknown"
     assert (format_sigma(0.0031), format_sigma(0.00031)) == ("±0.003 Hz", "±0.001 Hz")
     assert format_number(-0.0001, 0.4, signed=True) == "0.0"
+
+
+@given(st.integers(1, 10**9), st.integers(1, 10**9), st.sampled_from(["-", " to ", "–", " ... ", " - "]))
+def test_a_range_is_read_whichever_way_it_is_joined(first_hz: int, second_hz: int, joint: str) -> None:
+    assume(first_hz != second_hz)
+    wanted = tuple(sorted((float(first_hz), float(second_hz))))
+    assert parse_range(f"{first_hz} Hz{joint}{second_hz} Hz") == wanted
+    assert parse_range(f"{first_hz}{joint}{second_hz} Hz") == wanted
+
+
+def test_what_is_no_range_is_left_to_the_frequency() -> None:
+    assert parse_range("14.305M") is None
+    assert parse_range("-100.000.000") is None
+    assert parse_range("9.4-9.9k") == (9_400.0, 9_900.0)
+    assert parse_range("526.5k-1.6065M") == (526_500.0, 1_606_500.0)

@@ -47,7 +47,7 @@ class SampleFile:
         try:
             self._file = self._partial.open("wb")
         except OSError as error:
-            raise NotWritten(f"cannot write {self.data_path}: {reason(error)}; nothing was kept of it") from error
+            raise NotWritten(f"cannot write {self.data_path}: {reason(error)}; nothing was recorded") from error
 
     @property
     def seconds_s(self) -> float:
@@ -70,7 +70,7 @@ class SampleFile:
             kept_s = self._rescue() if self._is_new else 0.0
             if not kept_s:
                 self.drop()
-            told = f"its first {kept_s:.1f} s are kept" if kept_s else "nothing was kept of it"
+            told = f"its first {kept_s:.1f} s are there" if kept_s else "nothing was recorded"
             raise NotWritten(f"cannot write {self.data_path}: {reason(error)}; {told}") from error
         self.count += samples.size
 
@@ -108,7 +108,7 @@ class SampleFile:
             self._partial.replace(self.data_path)
         except OSError as error:
             self._partial.unlink(missing_ok=True) if self._partial.parent.is_dir() else None
-            raise NotWritten(f"cannot write {self.data_path}: {reason(error)}; nothing was kept of it") from error
+            raise NotWritten(f"cannot write {self.data_path}: {reason(error)}; nothing was recorded") from error
         capture = {
             "core:sample_start": 0,
             "core:frequency": self._centre_hz,

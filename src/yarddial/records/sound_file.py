@@ -45,7 +45,7 @@ class SoundFile:
         try:
             self._file.write(_as_many(samples, self._file.channels))
         except (OSError, soundfile.LibsndfileError) as error:
-            told = f"its first {self.seconds_s:.0f} s are kept" if self._rescue() else "nothing was kept of it"
+            told = f"its first {self.seconds_s:.0f} s are there" if self._rescue() else "nothing was recorded"
             raise NotWritten(f"cannot write {self.path}: the disk may be full; {told}") from error
         self.seconds_s += len(samples) / self.rate_hz
 

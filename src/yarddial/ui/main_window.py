@@ -126,6 +126,7 @@ class MainWindow(QMainWindow):
         self.strip.rename_wanted.connect(lambda name: self.open_part(name, "name"))
         self.strip.export_wanted.connect(self._export_part)
         self.findings.fixed.connect(self.fixes.fix)
+        self.dial.entry.ranged.connect(self._show_range)
         self.menu.clicked.connect(lambda: pop_up(self.menu, window_actions(self)))
         session = self.session
         session.overview.on_state_changed(self._show_state)
@@ -349,6 +350,11 @@ class MainWindow(QMainWindow):
     def cancel_work(self) -> None:
         """Cancel whatever has the receiver but for listening and recording."""
         self.session.jobs.cancel_all()
+
+    def _show_range(self, low_hz: float, high_hz: float) -> None:
+        """A range that was dialled is seen in Listen."""
+        self.go("Listen")
+        self.strip.say(self.session.listening.show_range(low_hz, high_hz))
 
     def zoom(self, steps: int) -> None:
         """Zoom the picture out (+1) or in (-1)."""

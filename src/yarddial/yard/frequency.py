@@ -25,6 +25,7 @@ _UNITS = {
 }
 _FIELD_UNITS = {"Hz": Decimal(1), "kHz": Decimal(10) ** 3, "MHz": Decimal(10) ** 6, "GHz": Decimal(10) ** 9}
 _SPACES = re.compile(r"[\s_'’\u00a0\u2007\u2008\u2009\u202f]+")
+_BETWEEN = re.compile(r"\s*(?:-|–|—|…|\.\.\.|\bto\b)\s*")
 _SHAPE = re.compile(r"([+-]?)([\d.,_'’\s]*\d[\d.,_'’\s]*)(?:[eE]([+-]?\d{1,3}))?\s*([A-Za-zµ]*)")
 
 
@@ -137,6 +138,23 @@ def _join_fraction(fraction: str, shown: str) -> str:
     if any(len(p) != 3 for p in parts[:-1]) or any(not p.isdigit() for p in parts):
         raise BadFrequency(f"'{shown}' has digit groups that are not of three: check for a missing digit", shown)
     return "".join(parts) or "0"
+
+
+def parse_range(text: str, field_unit: str = "MHz") -> tuple[float, float] | None:
+    """Read a range such as `9.4-9.9 MHz`, `526.5 to 1606.5 kHz` or `9400k … 9.9M`; None for what is no range.
+
+    A unit at the end holds for both ends where the first carries none. Returns hertz, rising. Raises BadFrequency where
+    an end is no frequency, or both are the same.
+    """
+    ends = _BETWEEN.split(text.strip())
+    if len(ends) != 2 or not all(end.strip() for end in ends):
+        return None
+    unit = re.search(r"[A-Za-zµ]+\s*$", ends[1])
+    first = ends[0] if re.search(r"[A-Za-zµ]\s*$", ends[0]) or unit is None else f"{ends[0]} {unit.group().strip()}"
+    low_hz, high_hz = sorted((parse_frequency(first, field_unit), parse_frequency(ends[1], field_unit)))
+    if low_hz < 0 or low_hz == high_hz:
+        raise BadFrequency(f"'{text.strip()}' is no range: write it like 9.4-9.9 MHz", text)
+    return low_hz, high_hz
 
 
 def format_frequency(hertz: float, decimals_hz: int = 3) -> str:

@@ -125,7 +125,7 @@ class Comparison(Job):
         if why_not := self._jobs.why_not("comparison"):
             return why_not
         if first is None or second is None or first == second:
-            return "choose two set-ups that differ: other routes, or other gains kept beside the present ones"
+            return "choose two set-ups that differ: other routes, or gains used before beside the present ones"
         if not self._live_receiver.wanted:
             return "the receiver is off: Space starts it"
         if self._live_receiver.plays:

@@ -12,7 +12,7 @@ from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.messages import TOGETHER, Clean, CleanedUp, CleanUp, Event, Hear, Sound, SpanSpectrum, Stopped
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.listening.recorder import Recorder
-from yarddial.session.receiver.live_receiver import LiveReceiver, next_half_span_hz
+from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
 from yarddial.yard.demodulation import (
     DEMODULATIONS,
@@ -257,13 +257,25 @@ class Listening(Job):
         start = np.floor(place + 1e-9) if steps > 0 else np.ceil(place - 1e-9)
         self._desk.dial(float((start + steps) * step_hz))
 
-    def zoom(self, steps: int) -> None:
-        """See more (+1) or less (-1)."""
+    def zoom(self, steps: float) -> None:
+        """See more (+) or less (-): a whole step doubles or halves it, parts of a step are parts of that."""
         most = 0.5 * self._desk.line.receiver.rate_hz
-        able = [span for span in CHART_HALF_SPANS_HZ if span < most] + [most]
-        self.half_span_hz = next_half_span_hz(self.half_span_hz, steps, able)
+        self.half_span_hz = min(max(self.half_span_hz * 2.0**steps, CHART_HALF_SPANS_HZ[0]), most)
         self.chart_hz = self._desk.station.dial_hz
         self._send()
+
+    def show_range(self, low_hz: float, high_hz: float) -> str:
+        """Show a range of the dial; returns a sentence where the sample rate does not take in all of it, else ""."""
+        middle_hz, half_hz = (low_hz + high_hz) / 2, (high_hz - low_hz) / 2
+        if abs(self._desk.station.dial_hz - middle_hz) > MIDDLE * half_hz:
+            self._desk.dial(middle_hz)
+        rate_hz = self._desk.line.receiver.rate_hz
+        self.half_span_hz = max(min(half_hz, 0.5 * rate_hz), CHART_HALF_SPANS_HZ[0])
+        self.chart_hz = middle_hz
+        self._send()
+        if half_hz <= 0.45 * rate_hz:
+            return ""
+        return f"That is wider than {rate_hz / 1e6:g} MS/s show: its middle is shown; Span has higher rates"
 
     def go_back(self, index: int) -> None:
         """Dial a place of `visited`, heard as it was then."""

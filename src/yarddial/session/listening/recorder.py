@@ -83,7 +83,7 @@ class Recorder(Job):
         """
         look, line, dial_hz = self._live_receiver.look, self._desk.line, self._desk.station.dial_hz
         if look is None or centre_hz is None or not self._live_receiver.running:
-            raise NotWritten("the receiver is off: Space starts it, then samples can be kept")
+            raise NotWritten("the receiver is off: Space starts it, then samples can be recorded")
         lease = self._jobs.request("recording", self)
         if isinstance(lease, Refusal):
             raise NotWritten(f"not now: {lease.reason}")
@@ -153,7 +153,7 @@ class Recorder(Job):
             if event.seconds_s:
                 self.last_recording = event.path
                 self._note(f"Samples of {event.seconds_s:.1f} s saved as {event.path}")
-            nothing = "nothing was kept: it was stopped before the first samples came"
+            nothing = "nothing was recorded: it was stopped before the first samples came"
             trouble = event.trouble or ("" if event.seconds_s else nothing)
             self._lease.end("failed" if trouble else "done", trouble)
         self._changed.tell()
@@ -164,7 +164,7 @@ class Recorder(Job):
         self.trouble = ending.reason
         if ending.how == "lost" and kept is not None:
             # A receiver that stops in good order has told of its recording before.
-            self.trouble = f"{kept.path} is not whole: the receiver's process ended while it was kept"
+            self.trouble = f"{kept.path} is not whole: the receiver's process ended while it was recorded"
         self._changed.tell()
 
     def _annotations(self, settings: Settings, centre_hz: float, rate_hz: float) -> list[dict[str, object]]:

@@ -13,11 +13,11 @@ def log_verdict(log: LogKeeper) -> Verdict:
         return Verdict("stop", "The log cannot be written.", capital(log.trouble) + ".", what)
     if not log.count:
         return Verdict(
-            "unknown", "Nothing is logged yet.", "Every measurement and correction will be kept here.", "empty"
+            "unknown", "Nothing is logged yet.", "Every measurement and correction will stand here.", "empty"
         )
     measured = log.last_measured
     last = f"Last measured {ago(measured.at_utc)}: {measured.text}." if measured else "Nothing measured yet."
     if log.unreadable:
         bad = f"{len(log.unreadable):,}".replace(",", "\u202f")
         return Verdict("look", f"{bad} of {count} cannot be read.", last, f"{bad} unreadable")
-    return Verdict("good", f"{count}, all of them kept.", last, count)
+    return Verdict("good", f"{count}, all of them saved.", last, count)

@@ -13,7 +13,14 @@ from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import Words, repolish
 from yarddial.yard.errors import BadFrequency
-from yarddial.yard.frequency import format_hertz, format_sigma, group_digits, group_fraction, parse_frequency
+from yarddial.yard.frequency import (
+    format_hertz,
+    format_sigma,
+    group_digits,
+    group_fraction,
+    parse_frequency,
+    parse_range,
+)
 from yarddial.yard.modes import MODES, mode_named
 from yarddial.yard.reach import reached_spans
 
@@ -112,9 +119,10 @@ class Dial(QWidget):
 
 
 class DialEntry(QLineEdit):
-    """One text that takes any sane way to write a frequency; bare numbers are in the unit shown beside it."""
+    """One text that takes any sane way to write a frequency, or a range; bare numbers are in the unit beside it."""
 
     dialled = pyqtSignal(float)
+    ranged = pyqtSignal(float, float)
     nudged = pyqtSignal(float)
     refused = pyqtSignal(str)
 
@@ -122,7 +130,11 @@ class DialEntry(QLineEdit):
         super().__init__()
         self._shown = ""
         self.setAccessibleName("Dial frequency")
-        set_tip(self, "Any way of writing a frequency: 14.305M, 14305 kHz, 14.305.000. Arrows nudge it.")
+        set_tip(
+            self,
+            "Any way of writing a frequency: 14.305M, 14305 kHz, 14.305.000. A range, 9.4-9.9, is shown in Listen. "
+            "Arrows nudge the dial.",
+        )
         self._dress()
 
     def show_text(self, text: str) -> None:
@@ -191,7 +203,8 @@ class DialEntry(QLineEdit):
             return
         try:
             unit = "MHz"
-            hertz = parse_frequency(self.text(), unit)
+            ends = parse_range(self.text(), unit)
+            hertz = parse_frequency(self.text(), unit) if ends is None else ends[0]
             if hertz < 0:
                 raise BadFrequency("a dial frequency cannot be negative", self.text())
         except BadFrequency as error:
@@ -201,7 +214,10 @@ class DialEntry(QLineEdit):
             return
         self._restore()
         self.clearFocus()
-        self.dialled.emit(hertz)
+        if ends is None:
+            self.dialled.emit(hertz)
+        else:
+            self.ranged.emit(*ends)
         self.refused.emit("")
 
     def _restore(self) -> None:

@@ -79,7 +79,7 @@ class BandRowWidget(QWidget):
         painter.setFont(font(11))
         painter.setPen(c.colour("quiet"))
         more = [row.route] if row.route else []
-        more += ["gain kept"] if row.gains else []
+        more += ["gain known"] if row.gains else []
         more += [f"next: {DO[row.todo]}"] if row.todo else []
         text = whole_clauses(" · ".join(more), QFontMetricsF(painter.font()), room)
         painter.drawText(QPointF(left, px(36)), text)

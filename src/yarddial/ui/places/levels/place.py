@@ -51,7 +51,7 @@ class LevelsPlace(QWidget):
         self.test.clicked.connect(self._levels.test_products)
         self.cancel = button("Cancel", tip="End the sweep; the gain is set back (Esc)")
         self.cancel.clicked.connect(self._levels.cancel)
-        self.use_kept = button("", plain=True, tip="Set the gains kept for this band and route")
+        self.use_kept = button("", plain=True, tip="Set the gains used before for this band and route")
         self.use_kept.clicked.connect(self._levels.use_kept)
         self._why_not = Words("", 12, tone="quiet", wrap=True)
         self._rows, self._found, self._tested, self._told = (QVBoxLayout() for _ in range(4))
@@ -149,7 +149,7 @@ class LevelsPlace(QWidget):
         self.use_kept.setVisible(kept is not None)
         if kept is not None:
             gains = ", ".join(f"{gain_db:g}" for _, gain_db in kept.gains_db).replace("-", MINUS)
-            self.use_kept.setText(f"Kept for {kept.band}: {gains} dB")
+            self.use_kept.setText(f"Used before for {kept.band}: {gains} dB")
             self.use_kept.setEnabled(any(now.get(name) != gain_db for name, gain_db in kept.gains_db))
 
     def _show_sweep(self) -> None:

@@ -22,14 +22,14 @@ NOTCH = 120
 
 
 class ListenChart(SpectrogramChart):
-    """Click or drag tunes, the edges are dragged, the wheel steps, with Ctrl it zooms."""
+    """Click or drag tunes, the edges are dragged together, with Shift one; the wheel steps, with Ctrl it zooms."""
 
     SCALE_WIDTH = 84
 
     tuned = pyqtSignal(float)
     edges_dragged = pyqtSignal(float, float)
     stepped = pyqtSignal(int)
-    zoomed = pyqtSignal(int)
+    zoomed = pyqtSignal(float)
     pointed = pyqtSignal(str)
 
     def __init__(self) -> None:
@@ -142,9 +142,8 @@ class ListenChart(SpectrogramChart):
         if self._held == "dial":
             self.tuned.emit(hertz)
         elif self._held:
-            low, high = self.edges_hz
-            offset = hertz - self.dial_hz
-            self.edges_dragged.emit(*((offset, high) if self._held == "low" else (low, offset)))
+            alone = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self.edges_dragged.emit(*dragged_edges(self.edges_hz, self._held, hertz - self.dial_hz, alone))
         else:
             shape = Qt.CursorShape.SizeVerCursor if self._grip(y) else Qt.CursorShape.CrossCursor
             if self.cursor().shape() != shape:
@@ -158,13 +157,16 @@ class ListenChart(SpectrogramChart):
         """Step the dial; with Ctrl see more or less."""
         if event is None:
             return
+        event.accept()
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            # As finely as the wheel or the pad turns: two notches for twice as much.
+            self.zoomed.emit(-event.angleDelta().y() / NOTCH / 2)
+            return
         self._turned += event.angleDelta().y()
         steps = int(self._turned / NOTCH)
         self._turned -= steps * NOTCH
         if steps:
-            is_zoom = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
-            (self.zoomed if is_zoom else self.stepped).emit(-steps if is_zoom else steps)
-        event.accept()
+            self.stepped.emit(steps)
 
     def _readout(self, x: float, hertz: float) -> str:
         """Frequency and level under the pointer."""
@@ -184,3 +186,13 @@ class ListenChart(SpectrogramChart):
             return f"{text}, {level_db:.0f} dBFS {beside}".replace("-", MINUS)
         level = Level(level_db + self.level_offset_db, band_of(hertz))
         return f"{text}, {level.said()} at the socket {beside}"
+
+
+def dragged_edges(edges_hz: tuple[float, float], held: str, offset_hz: float, alone: bool) -> tuple[float, float]:
+    """The filter's edges when one is dragged to an offset from the dial: the other goes as far the other way.
+
+    alone : only the one that is held moves.
+    """
+    low_hz, high_hz = edges_hz
+    other_hz = (high_hz if held == "low" else low_hz) if alone else low_hz + high_hz - offset_hz
+    return (offset_hz, other_hz) if held == "low" else (other_hz, offset_hz)

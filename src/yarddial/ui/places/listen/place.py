@@ -83,7 +83,7 @@ class ListenPlace(QWidget):
         self.scale = button("by itself", plain=True, tip="Levels drawn lightest and darkest: by itself, or two in dBFS")
         self.scale.setAccessibleName("Scale of levels")
         self.calibrate = button(
-            "Calibrate", plain=True, tip="State what arrives at the socket now; kept with the gains set"
+            "Calibrate", plain=True, tip="State what arrives at the socket now; it holds for the gains set now"
         )
         self.kept = RecorderRow(session)
         self.compare = button("Compare", plain=True, tip="Two routes or settings in turn: which hears it better")

@@ -1,15 +1,16 @@
-"""What is kept of what comes in, and a recording played instead: three buttons and a line that says how it stands."""
+"""What is recorded of what comes in, and a recording played instead: three buttons, and how it stands."""
 
 from datetime import datetime
 from pathlib import Path
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from yarddial.session.listening.listening import SOUND_HZ
 from yarddial.session.listening.replayed_centre import CentreAt
 from yarddial.session.session import Session
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.file_sheet import FileSheet
+from yarddial.ui.widgets.flow_row import FlowRow
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button
 from yarddial.ui.widgets.working_sheet import Sheet
@@ -22,16 +23,14 @@ class RecorderRow(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session, self._recorder = session, session.listening.recorder
-        self.sound = button("Sound", tip="Write what is heard into a WAV file")
-        self.samples = button("Samples", tip="Write what the receiver gives into a SigMF recording, with annotations")
+        self.sound = button("Record sound", tip="Write what is heard into a WAV file")
+        self.samples = button("Record samples", tip="Write what the receiver gives into a SigMF recording")
         self.play = button("Play", tip="Play a recording in the receiver's place")
         self._said = Words("", 12, tone="quiet", wrap=True)
-        row = QHBoxLayout()
-        row.setSpacing(px(6))
+        row = FlowRow(spacing=6)
         for widget, act in ((self.sound, self._sound), (self.samples, self._samples), (self.play, self._play)):
             widget.clicked.connect(act)
             row.addWidget(widget)
-        row.addStretch()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(px(4))
@@ -46,9 +45,9 @@ class RecorderRow(QWidget):
         """How it stands."""
         recorder, live_receiver = self._recorder, self._session.live_receiver
         sound, recording = recorder.sound, recorder.recording
-        self.sound.setText("Sound" if sound is None else f"Stop at {sound.seconds_s:.0f} s")
+        self.sound.setText("Record sound" if sound is None else f"Stop at {sound.seconds_s:.0f} s")
         self.sound.setEnabled(sound is not None or live_receiver.running)
-        self.samples.setText("Samples" if recording is None else f"Stop at {recording.seconds_s:.0f} s")
+        self.samples.setText("Record samples" if recording is None else f"Stop at {recording.seconds_s:.0f} s")
         self.samples.setEnabled(recording is not None or live_receiver.running)
         self.play.setText("End playing" if live_receiver.plays else "Play")
         said = recorder.trouble
@@ -56,7 +55,7 @@ class RecorderRow(QWidget):
             name = Path(live_receiver.plays.partition(":")[2].rpartition("?")[0]).name
             said = f"{name} plays in the receiver's place"
         elif not said and recording is not None:
-            said = "samples are kept until the receiver is set differently"
+            said = "samples are recorded until the receiver is set differently"
         elif not said and recorder.last_recording:
             said = f"saved as {Path(recorder.last_recording).name}"
         self._said.set_tone("vermilion" if recorder.trouble else "quiet")
@@ -68,7 +67,7 @@ class RecorderRow(QWidget):
             self._recorder.stop_recording_sound()
             return
         name = datetime.now().strftime("heard-%Y%m%d-%H%M%S.wav")
-        FileSheet(self, "Keep what is heard in", name, "Keep", self._record_sound).show()
+        FileSheet(self, "Record what is heard in", name, "Record", self._record_sound).show()
 
     def _record_sound(self, path: Path) -> None:
         channels = 2 if self._session.listening.settings.way == "wfm" else 1
@@ -79,7 +78,7 @@ class RecorderRow(QWidget):
             self._recorder.stop_recording_samples()
             return
         name = datetime.now().strftime("samples-%Y%m%d-%H%M%S.sigmf-meta")
-        FileSheet(self, "Keep the receiver's samples in", name, "Keep", self._record_samples).show()
+        FileSheet(self, "Record the receiver's samples in", name, "Record", self._record_samples).show()
 
     def _record_samples(self, path: Path) -> None:
         listening = self._session.listening
