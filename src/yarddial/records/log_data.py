@@ -92,12 +92,13 @@ class LoggedAttenuationTest(msgspec.Struct, frozen=True, tag="attenuation test")
 
 
 class LoggedPeak(msgspec.Struct, frozen=True):
-    """A peak of a tested span, judged."""
+    """A peak of a tested span, judged. over_db : how far it stood over the floor; None in older logs."""
 
     dial_hz: float
     verdict: str
     cause: str
     kind: str = ""
+    over_db: float | None = None
 
 
 class LoggedSpanTest(msgspec.Struct, frozen=True, tag="span test"):

@@ -23,11 +23,15 @@ Todo = Literal["", "bench", "measure", "apply", "ghosts", "listen"]
 
 
 class Proof(msgspec.Struct, frozen=True):
-    """A time that something was heard or measured in a band: when, what, and over which route, if that is known."""
+    """A time that something was heard or measured in a band: when, what, and over which route, if that is known.
+
+    found : where and how strong, in a few words.
+    """
 
     at_utc: str
     text: str
     route: str = ""
+    found: str = ""
 
 
 class BandRow(msgspec.Struct, frozen=True):
@@ -145,4 +149,5 @@ def _judged(
         return "look", f"True to {doubt}, but {count} in it.", "ghosts"
     if proof is None:
         return "unknown", f"True to {doubt}; {silent}.", "listen"
-    return "good", f"Reachable and true to {doubt}; proven {proof.at_utc[:10]}.", ""
+    found = f", {proof.found}" if proof.found else ""
+    return "good", f"Reachable and true to {doubt}; proven {proof.at_utc[:10]}{found}.", ""

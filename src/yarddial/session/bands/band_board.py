@@ -15,6 +15,7 @@ from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.station.desk import Desk
 from yarddial.yard.bands import Band, Region
 from yarddial.yard.errors import BadStation
+from yarddial.yard.frequency import format_frequency
 from yarddial.yard.oscillators import Oscillators
 from yarddial.yard.reach import Reaches
 from yarddial.yard.segments import segment_at
@@ -77,15 +78,19 @@ class BoardRequest(msgspec.Struct, frozen=True):
         for entry in self.entries:
             if entry.station != self.station.name:
                 continue
-            true: list[float] = []
+            true: list[tuple[float, str]] = []
             match entry.data:
                 case LoggedSpanTest():
-                    true = [peak.dial_hz for peak in entry.data.peaks if peak.verdict == "true"]
+                    peaks = [peak for peak in entry.data.peaks if peak.verdict == "true"]
+                    # The strongest stands for its band.
+                    peaks.sort(key=lambda peak: -(peak.over_db or 0.0))
+                    true = [(peak.dial_hz, _stood(peak.dial_hz, peak.over_db, "dB over the floor")) for peak in peaks]
                 case LoggedObservation():
-                    true = [entry.data.observation.reference_hz]
+                    hertz = entry.data.observation.reference_hz
+                    true = [(hertz, _stood(hertz, entry.data.cn0_dbhz, "dB-Hz"))]
                 case _:
                     pass
-            found += [(hertz, Proof(entry.at_utc, entry.text, entry.route)) for hertz in true]
+            found += [(hertz, Proof(entry.at_utc, entry.text, entry.route, said)) for hertz, said in true]
         return found
 
     def _looks(self) -> "dict[str, list[Proof]]":
@@ -97,6 +102,11 @@ class BoardRequest(msgspec.Struct, frozen=True):
             if isinstance(entry.data, LoggedBandRun) and entry.data.band and not entry.data.failed:
                 found.setdefault(entry.data.band, []).append(Proof(entry.at_utc, entry.text, entry.route))
         return found
+
+
+def _stood(hertz: float, level_db: float | None, unit: str) -> str:
+    """`10.000 MHz at 52 dB-Hz`."""
+    return f"{format_frequency(hertz, -2)}" + ("" if level_db is None else f" at {level_db:.0f} {unit}")
 
 
 def worst_first(rows: "Sequence[BandRow]") -> "tuple[BandRow, ...]":

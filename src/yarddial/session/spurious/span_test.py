@@ -354,9 +354,16 @@ class SpanTest:
         counts = {v: sum(j.judgement.verdict == v for j in self.judged) for v in ("true", "ghost", "unsure")}
         ghosts = f"{counts['ghost']} ghost{'s' if counts['ghost'] != 1 else ''}"
         text = f"{what} tested: {counts['true']} true, {ghosts}, "
+        floor_dbm = self.before.floor_dbm if self.before is not None else None
         data = LoggedSpanTest(
             tuple(
-                LoggedPeak(j.peak.dial_hz, j.judgement.verdict, j.judgement.best.words, j.judgement.best.kind)
+                LoggedPeak(
+                    j.peak.dial_hz,
+                    j.judgement.verdict,
+                    j.judgement.best.words,
+                    j.judgement.best.kind,
+                    None if floor_dbm is None else round(j.peak.level_dbm - floor_dbm, 1),
+                )
                 for j in self.judged
             )
         )
