@@ -17,6 +17,7 @@ PROOFS = {
     "hearing": "retuning without a click, any block length, lateness, synchronous AM in fades; so many retunes as told",
     "narrow_fm": "the middle of narrow FM whose transmitter leans or clips one side, voices by other people's programs",
     "doubts": "sixty kinds of signal made without our code: stated sigma against the truth, so many runs as told",
+    "sentences": "every sentence that the program can say, on one page, filled with extremes (build/sentences.md)",
     "looks": "every main view at five sizes, by day and by night: no text cut, shortened or overlapped (two minutes)",
     "edit_kill": "kill -9 while editing, 200 times: the last or the one-before-last edit is there",
     "driver_faults": "unplug, hang and kill of the driver while streaming, 50 times each: window alive, log intact",

@@ -8,6 +8,7 @@ import click
 from yarddial.cli.options import FREQUENCY, MINUS_ALLOWED, answer, json_option, positive
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import MINUS, format_frequency
+from yarddial.yard.plain_text import count_of
 
 if TYPE_CHECKING:
     # Not needed to tell what the command is.
@@ -58,7 +59,11 @@ def command(first: Path, second: Path, near_hz: float, width_hz: float, as_json:
         answer(as_json, values, f"no signal at {format_frequency(near_hz)}: nothing stands out of the noise in either")
         return
     lines = [f"{name.replace('_', ' ')}: {_said(one)}" for name, one in found.items()]
-    answer(as_json, values, "\n".join([f"second against first, in {count} pieces; ranges hold 19 times in 20", *lines]))
+    answer(
+        as_json,
+        values,
+        "\n".join([f"second against first, in {count_of(count, 'piece')}; ranges hold 19 times in 20", *lines]),
+    )
 
 
 def _powers(recording: "Recording", name: str, near_hz: float, width_hz: float) -> list[tuple[float, float]]:

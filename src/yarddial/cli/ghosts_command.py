@@ -87,7 +87,7 @@ def command(
     if values["assumed"]:
         told.append(f"levels of order 4 and 5 are assumed: no {' and no '.join(values['assumed'])} is known")
     if wanted_hz is not None:
-        told += ["", f"against it at {format_frequency(wanted_hz)}:"]
+        told += ["", f"what would remove it, at {format_frequency(wanted_hz)}:"]
         told += [f"{one.words}: {one.prediction()}" for one in helps] or ["nothing that can be set or bought"]
     answer(as_json, values, "\n".join(told))
 

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 )
 @json_option
 def command(file: Path, working: bool, out: Path | None, as_json: bool) -> None:
-    """Print each oscillator's error, what cannot be told apart, and which rows do not fit."""
+    """Print each oscillator's error, what cannot yet be separated, and which rows do not fit."""
     from yarddial.analysis.correction.fit import fit
 
     with waiting("reading and fitting"):

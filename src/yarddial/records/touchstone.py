@@ -8,7 +8,7 @@ from pathlib import Path
 from yarddial.records.reading import TOUCHSTONE, read_bytes
 from yarddial.yard.errors import BadStation
 from yarddial.yard.parts import TwoPort, Value
-from yarddial.yard.plain_text import shown
+from yarddial.yard.plain_text import count_of, shown
 
 # More points than a picture can show are thinned out evenly.
 KEPT_POINTS = 801
@@ -57,7 +57,7 @@ def load_filter(path: Path) -> TwoPort:
     return TwoPort(
         file_name.rsplit(".", 1)[0] or "filter",
         "filter",
-        Value(best, 0.1, "measured", note=f"from {file_name}, {len(points)} points"),
+        Value(best, 0.1, "measured", note=f"from {file_name}, {count_of(len(points), 'point')}"),
         note=f"measured response from {file_name}",
         response_db=points,
     )

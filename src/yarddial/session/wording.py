@@ -16,11 +16,6 @@ def joined(spans: list[tuple[float, float]]) -> list[tuple[float, float]]:
     return stretches
 
 
-def count_of(number: int, one: str, many: str = "") -> str:
-    """One antenna, three antennas."""
-    return f"{number} {one if number == 1 else many or one + 's'}"
-
-
 def ago(at_utc: str) -> str:
     """A past moment as people say it."""
     then = datetime.strptime(at_utc, "%Y-%m-%dT%H:%M:%SZ").replace(tzinfo=UTC)

@@ -62,7 +62,7 @@ class Opener:
         from yarddial.ui.widgets.file_sheet import FileSheet
 
         if self._files is not None:
-            FileSheet(self._window, "Begin an empty yard, kept in", "new.yard.json", "Begin", self.begin).show()
+            FileSheet(self._window, "Begin an empty yard in", "new.yard.json", "Begin", self.begin).show()
 
     def open(self, path: Path) -> None:
         """Open a station file; raises a YardDialError when it cannot, and the old window stays."""

@@ -5,12 +5,12 @@ from PyQt6.QtWidgets import QGridLayout
 
 from yarddial.session.session import Session
 from yarddial.session.station.versions import Side, VersionDifference
-from yarddial.session.wording import count_of
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard.errors import YardDialError
+from yarddial.yard.plain_text import count_of
 
 WHO = {"here": "changed here", "file": "changed by the other program", "both": "changed on both sides"}
 

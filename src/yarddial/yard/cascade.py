@@ -9,6 +9,7 @@ import msgspec
 from yarddial.yard.errors import BadLevel
 from yarddial.yard.external_noise import KT0_DBM_HZ
 from yarddial.yard.frequency import format_bound
+from yarddial.yard.plain_text import count_of
 from yarddial.yard.working import WorkedValue, Working
 
 
@@ -65,7 +66,7 @@ class Cascade(msgspec.Struct, frozen=True):
         if self.iip3_dbm is not None:
             result += f", IIP3 {self.iip3_dbm:+.1f} dBm, free of products over {self.sfdr_db:.1f} dB"
         return Working(
-            title=f"{len(self.stages)} stages, in {format_bound(self.bandwidth_hz)}",
+            title=f"{count_of(len(self.stages), 'stage')}, in {format_bound(self.bandwidth_hz)}",
             formulas=(
                 "F = F1 + (F2 − 1) / G1 + (F3 − 1) / (G1 G2) + ...",
                 "1 / IIP3 = sum of (gain before stage i) / IIP3_i, in milliwatts",

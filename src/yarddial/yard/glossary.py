@@ -47,7 +47,7 @@ GLOSSARY: tuple[tuple[str, str], ...] = (
     ("sky-wave", "A signal by way of the ionosphere. Its frequency wanders by 0.1 to 1 Hz, most at dawn and dusk."),
     ("fit", "Least squares over all measurements: the error of each oscillator that explains them best."),
     (
-        "cannot be told apart",
+        "cannot yet be separated",
         "Through a converter, crystal and oscillator shift the dial together; a carrier without it separates them.",
     ),
     (

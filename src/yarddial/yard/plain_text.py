@@ -39,3 +39,8 @@ def shown_in(value: Any, depth: int = 0) -> Any:
 def _written_out(found: re.Match[str]) -> str:
     code = ord(found.group())
     return f"⟨byte {code - 0xDC00:02X}⟩" if code in _BYTES else f"⟨U+{code:04X}⟩"
+
+
+def count_of(number: int, one: str, many: str = "") -> str:
+    """One antenna, three antennas."""
+    return f"{number} {one if number == 1 else many or one + 's'}"

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.yard.errors import BadObservations
+from yarddial.yard.plain_text import count_of
 
 Floats = NDArray[np.float64]
 
@@ -156,7 +157,9 @@ def fit_raster(
     """
     seen = sorted(carriers, key=lambda one: one.dial_hz)[:MOST]
     if len(seen) < FEWEST:
-        raise BadObservations(f"{len(seen)} carriers tell no raster: scan a band with {FEWEST} or more")
+        raise BadObservations(
+            f"{count_of(len(seen), 'carrier')}: too few to tell a raster; scan a band with {FEWEST} or more"
+        )
     if not ways or not rasters_hz:
         raise BadObservations("no raster or no oscillator to try: name one")
     dial_hz = np.array([one.dial_hz for one in seen])

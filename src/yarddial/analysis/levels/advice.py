@@ -6,6 +6,7 @@ import msgspec
 
 from yarddial.analysis.levels.step import GainPoint
 from yarddial.yard.errors import BadSamples
+from yarddial.yard.plain_text import count_of
 
 # The least gain that is worse than the best by no more than this is set: more only costs what strong signals need.
 NEAR_BEST_DB = 0.5
@@ -23,7 +24,7 @@ class Advice(msgspec.Struct, frozen=True):
     by : whether a wanted signal decided, or the antenna's noise alone.
     over_db : signal over noise at that gain; None without a signal.
     taken_over_db : gain from which the antenna's noise, not the converter's, makes the floor; None where it never does.
-    bent_from_db : gain from which the converter is full or the signal no longer follows; None where none is.
+    bent_from_db : gain from which the ADC is overloaded or the signal no longer follows; None where none is.
     half_way_costs_db, most_costs_db : what the middle of the control, and its end, cost against the best.
     """
 
@@ -50,11 +51,11 @@ def advise(steps: Sequence[GainPoint]) -> Advice:
     """
     steps = sorted(steps, key=lambda step: step.gain_db)
     if len(steps) < 3:
-        raise BadSamples(f"{len(steps)} steps tell nothing of a gain: sweep three or more")
+        raise BadSamples(f"{count_of(len(steps), 'step')}: too few to tell anything of a gain; sweep three or more")
     bent_from_db = _bent_from_db(steps)
     able = [step for step in steps if bent_from_db is None or step.gain_db < bent_from_db]
     if not able:
-        raise BadSamples("the converter is full even at the least gain: put an attenuator in front, or a filter")
+        raise BadSamples("the ADC is overloaded even at the least gain: put an attenuator in front, or a filter")
     taken_over_db = _taken_over_db(able)
     best = max(able, key=lambda step: step.over_db)
     if best.over_db < CHANNEL_OVER_FLOOR_DB:
@@ -81,7 +82,7 @@ def advise(steps: Sequence[GainPoint]) -> Advice:
 
 
 def _bent_from_db(steps: Sequence[GainPoint]) -> float | None:
-    """The first gain at which the converter is full, or the channel falls behind its gain after having followed it.
+    """The first gain at which the ADC is overloaded, or the channel falls behind its gain after having followed it.
 
     Below, where the signal is smaller than a step of the converter, it does not follow either; that is no bending.
     """

@@ -64,7 +64,7 @@ def best_setting(steps: Sequence[GainPoint], outside_share: float = 0.0) -> Best
     over_db = _judged(steps)
     able = [(one, db) for one, db in zip(steps, over_db, strict=True) if one.clipped_share <= MOST_CLIPPED]
     if not able:
-        raise BadSamples("the converter is full at every setting: put an attenuator in front, or a filter")
+        raise BadSamples("the ADC is overloaded at every setting: put an attenuator in front, or a filter")
     best_db = max(db for _, db in able)
     if best_db < SIGNAL_OVER_NOISE_DB:
         raise BadSamples("no wanted signal stands out at any setting: put the dial on one, then sweep")
@@ -139,7 +139,7 @@ def _reason(chosen: GainPoint, *, is_unseen: bool) -> str:
         )
     if chosen.products_over_noise_db > -3.0:
         return "more gain makes products of strong signals, less lets the receiver's own noise through"
-    return "from here on the converter's noise no longer counts; more gain only costs what strong signals need"
+    return "from here on the ADC's noise no longer counts; more gain only costs what strong signals need"
 
 
 def _half_way(steps: Sequence[GainPoint]) -> GainPoint:

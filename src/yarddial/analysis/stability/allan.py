@@ -7,6 +7,7 @@ import numpy as np
 
 from yarddial.analysis.stability.track import Point
 from yarddial.yard.errors import BadSamples
+from yarddial.yard.plain_text import count_of
 
 FEWEST = 16
 # Times between points may differ by this share of their median before the track has gaps.
@@ -35,7 +36,9 @@ def allan_deviation(points: Sequence[Point]) -> tuple[Allan, ...]:
     .. [1] Riley, NIST Special Publication 1065 (2008), sections 5.2.4 and 5.3; IEEE Std 1139.
     """
     if len(points) < FEWEST:
-        raise BadSamples(f"{len(points)} points are too few for an Allan deviation: watch until there are {FEWEST}")
+        raise BadSamples(
+            f"{count_of(len(points), 'point')}: too few for an Allan deviation; watch until there are {FEWEST}"
+        )
     steps = np.diff([point.time_s for point in points])
     step_s = float(np.median(steps))
     if step_s <= 0 or np.abs(steps - step_s).max() > UNEVEN * step_s:

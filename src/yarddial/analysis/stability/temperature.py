@@ -8,6 +8,7 @@ import numpy as np
 from yarddial.analysis.stability.track import Point
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.frequency import format_number
+from yarddial.yard.plain_text import count_of
 
 # Fewer readings, or a smaller range of temperatures, tell no slope.
 FEWEST, LEAST_K = 4, 5.0
@@ -56,7 +57,9 @@ def fit_slope(points: Sequence[Point], temperatures_c: Sequence[float]) -> Slope
         Fewer than four readings, or less than 5 K between the coldest and the warmest.
     """
     if len(points) < FEWEST:
-        raise BadSamples(f"{len(points)} readings with a temperature tell no slope: note it with {FEWEST} or more")
+        raise BadSamples(
+            f"{count_of(len(points), 'reading')} with a temperature: too few for a slope; note it with {FEWEST} or more"
+        )
     warmth = np.array(temperatures_c, float)
     if np.ptp(warmth) < LEAST_K:
         raise BadSamples(f"the temperatures noted lie within {np.ptp(warmth):.1f} K: {LEAST_K:g} K or more are needed")

@@ -8,6 +8,7 @@ import numpy as np
 
 from yarddial.analysis.stability.track import Point
 from yarddial.yard.errors import BadSamples
+from yarddial.yard.plain_text import count_of
 
 FEWEST = 8
 # Time constants that are tried first, as shares of the run; a run that is shorter than it takes has not settled.
@@ -61,7 +62,7 @@ def fit_warm_up(points: Sequence[Point], tolerance_ppm: float = 0.1) -> WarmUp:
         Fewer than 8 points, or no time between them.
     """
     if len(points) < FEWEST or points[-1].time_s <= points[0].time_s:
-        raise BadSamples(f"{len(points)} points tell no warm-up: watch longer")
+        raise BadSamples(f"{count_of(len(points), 'point')}: too few to tell a warm-up; watch longer")
     time_s = np.array([point.time_s - points[0].time_s for point in points])
     value = np.array([point.ppm for point in points])
     weight = 1 / np.array([max(point.sigma_ppm, 1e-9) for point in points])

@@ -12,6 +12,7 @@ from yarddial.session.station.desk import Desk
 from yarddial.yard.errors import BadFrequency, BadObservations
 from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma, parse_frequency
 from yarddial.yard.observation import Observation, OneCrystal, SamplingOnly, lasting_error_of, observed
+from yarddial.yard.plain_text import count_of
 from yarddial.yard.references import PILOT_HZ, why_no_reference
 from yarddial.yard.station import Reference
 
@@ -110,7 +111,7 @@ class OtherMethods:
                 f"{path.name} has {len(rows)} rows, more than the {MOST_ROWS} that a window keeps at hand: fit them "
                 "by the command 'true', or thin them"
             )
-        self._calibration.take_in(rows, "file", f"{len(rows)} observations from {path.name}")
+        self._calibration.take_in(rows, "file", f"{count_of(len(rows), 'observation')} from {path.name}")
         return len(rows)
 
     def write_file(self, path: Path) -> int:
@@ -192,8 +193,9 @@ class OtherMethods:
         if all(stage.name in by_name for stage in seen.stages):
             return seen
         if len(converters) != len(seen.stages):
+            seen_count = count_of(len(seen.stages), "converter")
             raise BadObservations(
-                f"a row goes through {len(seen.stages)} converters, the active route through {len(converters)}: "
+                f"a row goes through {seen_count}, the active route through {len(converters)}: "
                 "switch to the route that it was measured over"
             )
         stages = tuple(

@@ -16,6 +16,7 @@ from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
 from yarddial.yard.parts import Origin, Receiver
+from yarddial.yard.plain_text import count_of
 from yarddial.yard.station import Station
 
 # Begins a run on a station's route: station, device, route.
@@ -127,7 +128,11 @@ class DeviceCheck(Job):
         if part is None or not lost:
             return
         clean = sum(not share for _, share in lost)
-        origins = {"lost_shares": Origin("measured", day, f"First light: {clean} of {len(lost)} rates without loss")}
+        origins = {
+            "lost_shares": Origin(
+                "measured", day, f"First light: {clean} of {count_of(len(lost), 'rate')} without loss"
+            )
+        }
         changes: dict[str, Any] = {"lost_shares": lost}
         tuned = next((result.figures for result in self.results if result.name == "tunes"), {})
         if tuned and not part.samples_directly(self._desk.line.port):

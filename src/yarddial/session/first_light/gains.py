@@ -1,4 +1,4 @@
-"""Gain steps as measured: the level must follow each step, until the converter's own limits hide it."""
+"""Gain steps as measured: the level must follow each step, until the ADC's own limits hide it."""
 
 from collections.abc import Iterator
 from math import log10
@@ -50,7 +50,7 @@ def gain_checks(
 def _judged(stage: GainCapability, seen: list[tuple[float, float]]) -> CheckResult:
     name, steps = f"gain '{stage.name}'", f"{len(stage.steps_db)} steps"
     if len(seen) < 2:
-        return CheckResult(name, "unknown", f"{steps}, all but {len(seen)} hidden by the converter's own limits")
+        return CheckResult(name, "unknown", f"{steps}, all but {len(seen)} hidden by the ADC's own limits")
     gains, levels = np.array(seen).T
     # What is the same at every step is the signal; what is left over is a step that is not what it says.
     off = levels - gains - np.median(levels - gains)
@@ -62,7 +62,7 @@ def _judged(stage: GainCapability, seen: list[tuple[float, float]]) -> CheckResu
         fix = "the gain does not follow: update its driver, or do without it"
         return CheckResult(name, "look", what, fix, figures=figures)
     hidden = len(stage.steps_db) - len(seen)
-    rest = f"; {hidden} more are hidden by the converter's own limits" if hidden else ""
+    rest = f"; {hidden} more are hidden by the ADC's own limits" if hidden else ""
     what = f"{steps}; {len(seen)} measured, from {gains[0]:g} to {gains[-1]:g} dB, at most {worst_db:.1f} dB off{rest}"
     if worst_db > AS_REPORTED_DB:
         return CheckResult(name, "good", f"{what}: uneven, and harmless", figures=figures)

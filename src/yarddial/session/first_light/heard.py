@@ -64,7 +64,7 @@ def spike_check(heard: ListenedBlock) -> CheckResult:
 def balance_check(heard: ListenedBlock, bits: int) -> CheckResult:
     """Mirror images, from the samples' lack of circularity."""
     if power_db(heard.samples) < converter_floor_db(bits) + DITHERED_DB:
-        return CheckResult("I/Q balance", "unknown", "hardly more comes than the converter's own steps")
+        return CheckResult("I/Q balance", "unknown", "hardly more comes than the ADC's own steps")
     rejection_db = image_rejection_db(heard.samples)
     what = f"mirror images are {rejection_db:.0f} dB down"
     if rejection_db < 20:

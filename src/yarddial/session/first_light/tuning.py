@@ -9,6 +9,7 @@ from yarddial.session.first_light.result import CheckResult
 from yarddial.yard.errors import CannotTune
 from yarddial.yard.frequency import format_bound
 from yarddial.yard.line import Line
+from yarddial.yard.plain_text import count_of
 
 # Tried between the ends and a little beyond; borders are then halved down to this.
 PLACES, BEYOND, EXACT_HZ = 64, 0.1, 10e3
@@ -33,7 +34,7 @@ def tuner_check(device: Device, able: Capabilities, ask: RequestedSettings, line
     for i, (low, high) in enumerate(zip(borders[1:-1:2], borders[2:-1:2], strict=True)):
         figures |= {f"hole_{i}_low_hz": low, f"hole_{i}_high_hz": high}
     spans = " and ".join(f"{format_bound(low)} to {format_bound(high)}" for low, high in measured)
-    detail = f"{spans}, measured at {len(places)} places"
+    detail = f"{spans}, measured at {count_of(len(places), 'place')}"
     missing = [(low, high) for low, high in stated if not _covered(low, high, measured)]
     if missing:
         low, high = missing[0]

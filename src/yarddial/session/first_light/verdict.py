@@ -3,7 +3,8 @@
 from yarddial.session.first_light.device_check import DeviceCheck
 from yarddial.session.station.desk import Desk
 from yarddial.session.verdict import Verdict
-from yarddial.session.wording import capital, count_of
+from yarddial.session.wording import capital
+from yarddial.yard.plain_text import count_of
 
 
 def first_light_verdict(device_check: DeviceCheck, desk: Desk) -> Verdict:

@@ -25,6 +25,7 @@ from yarddial.yard.frequency import format_frequency
 from yarddial.yard.level import GainsDb
 from yarddial.yard.line import Line
 from yarddial.yard.parts import GainStage
+from yarddial.yard.plain_text import count_of
 from yarddial.yard.station import KeptGains
 
 if TYPE_CHECKING:
@@ -359,7 +360,7 @@ class Levels(Job):
         made = sum(line.kind == "product" for line in judged)
         text = f"3:1 test of {swept.receiver} at {format_frequency(swept.dial_hz)} with {self._less_db:g} dB: "
         data = LoggedAttenuationTest(tuple(msgspec.to_builtins(line) for line in judged))
-        self._log_it(swept, f"{text}{made} of {len(judged)} lines are made in the receiver", data)
+        self._log_it(swept, f"{text}{made} of {count_of(len(judged), 'line')} made in the receiver", data)
 
     def _swept(self, advice: msgspec.Struct) -> LoggedGainSweep:
         return LoggedGainSweep(msgspec.to_builtins(advice), msgspec.to_builtins(self.steps))

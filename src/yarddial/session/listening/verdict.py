@@ -36,7 +36,7 @@ def listen_verdict(listening: Listening, live_receiver: LiveReceiver, desk: Desk
     if (known := listening.level()) is not None:
         level = f"{known[0].said(known[1])} at {desk.line.receiver.name}'s socket"
     if listening.level_dbfs > LIMIT_DBFS:
-        fix = "lower the gain, or put an attenuator in front: what is heard now is bent"
+        fix = "lower the gain, or put an attenuator in front: what is heard now is distorted"
         return Verdict("look", f"{where} drives the receiver to its limit.", f"{level}: {fix}.", "too strong")
     if not listening.squelch_open:
         return Verdict("good", f"Quiet at {where}.", f"{level}: the squelch is closed.", "quiet")

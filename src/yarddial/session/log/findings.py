@@ -8,10 +8,10 @@ def log_findings(log: LogKeeper) -> list[Finding]:
     """What it could not take, what of it cannot be read, and what was put right."""
     found: list[Finding] = []
     if log.is_damaged:
-        why = f"{log.waiting} waiting, kept in memory until then"
+        why = f"{log.waiting} waiting in memory until then"
         found.append(Finding("stop", f"Log: {log.trouble}", why, Act("restore the log"), "Restore a copy"))
     elif log.trouble:
-        found.append(going("stop", f"Log: {log.trouble}", f"{log.waiting} waiting, kept in memory until then", "Log"))
+        found.append(going("stop", f"Log: {log.trouble}", f"{log.waiting} waiting in memory until then", "Log"))
     if log.unreadable:
         what = f"Log: {len(log.unreadable):,} of {log.count:,} entries cannot be read"
         first = min(log.unreadable)

@@ -4,8 +4,9 @@ from typing import TYPE_CHECKING
 
 from yarddial.session.station.desk import Desk
 from yarddial.session.verdict import Verdict
-from yarddial.session.wording import capital, count_of
+from yarddial.session.wording import capital
 from yarddial.yard.frequency import format_frequency
+from yarddial.yard.plain_text import count_of
 
 if TYPE_CHECKING:
     from yarddial.session.sampling.span_planner import SpanAnswer

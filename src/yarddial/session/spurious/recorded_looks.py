@@ -113,7 +113,7 @@ def _span(recording: Recording, path: Path, sense: int) -> Span:
         clipped += int(np.count_nonzero(np.maximum(np.abs(samples.real), np.abs(samples.imag)) >= 0.99))
     if (share := clipped / (len(used) * POINTS)) > CLIPPED_SHARE:
         raise BadRecording(
-            f"{share:.1%} of the samples of {path.name} are at full scale: what a full converter makes stands where "
+            f"{share:.1%} of the samples of {path.name} are at full scale: what an overloaded ADC makes stands where "
             "signals do; record again with less gain"
         )
     level = 10 * np.log10(np.maximum(total / len(used), 1e-24))

@@ -317,7 +317,7 @@ class SpanTest:
         share = max(before.clipped_share, *(look.span.clipped_share for look in self._looks), 0.0)
         if share > CLIPPED_SHARE:
             self.trouble = (
-                f"{share:.1%} of the samples are at full scale: what a full converter makes stands where signals do; "
+                f"{share:.1%} of the samples are at full scale: what an overloaded ADC makes stands where signals do; "
                 "lower the gain in Levels and test again"
             )
             return

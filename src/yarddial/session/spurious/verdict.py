@@ -3,9 +3,10 @@
 from yarddial.session.spurious.span_test import SpanTest
 from yarddial.session.station.desk import Desk
 from yarddial.session.verdict import Verdict
-from yarddial.session.wording import capital, count_of
+from yarddial.session.wording import capital
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.mark import Mark
+from yarddial.yard.plain_text import count_of
 
 
 def ghosts_verdict(span_test: SpanTest, desk: Desk) -> Verdict:

@@ -3,9 +3,10 @@
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.session.station.desk import Desk
 from yarddial.session.verdict import Verdict
-from yarddial.session.wording import capital, count_of, joined
+from yarddial.session.wording import capital, joined
 from yarddial.yard.frequency import format_bound, format_frequency
 from yarddial.yard.parts import Antenna
+from yarddial.yard.plain_text import count_of
 from yarddial.yard.reach import Segment, why_out_of_reach
 
 

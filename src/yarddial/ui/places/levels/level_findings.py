@@ -71,7 +71,7 @@ def along_rows(line: LevelLine | None) -> list[Row]:
     else:
         most = f", most of it from {line.noisiest}" if line.noisiest else ""
         rows.append((f"The route's own noise is {-line.over_db:.0f} dB over what comes from outside{most}.", ""))
-    rows.append(("converter's range in the span", _db(line.converter_snr_db)))
+    rows.append(("ADC's range in the span", _db(line.converter_snr_db)))
     rows.append((f"gained by hearing {format_bound(line.chain.bandwidth_hz)} of it", _db(line.process_gain_db)))
     if line.seen is not None:
         rows.append((f"dBm {line.seen.by}: ±{line.seen.sigma_db:.1f} dB.", ""))

@@ -95,7 +95,7 @@ class ComparisonSheet(Sheet):
                 old.deleteLater()
         if found is None:
             return
-        plane = "at the sockets, dBm" if found.in_dbm else "as it reaches the converters"
+        plane = "at the sockets, dBm" if found.in_dbm else "as it reaches the ADCs"
         rows = (("signal over noise", found.over), (f"signal {plane}", found.signal), ("noise beside it", found.noise))
         for number, (name, difference) in enumerate(rows):
             self._rows.addWidget(Words(name, 13, tone="quiet"), 2 * number, 0)

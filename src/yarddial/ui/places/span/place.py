@@ -18,6 +18,7 @@ from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.turning_columns import TurningColumns
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.yard.frequency import format_bound, format_frequency
+from yarddial.yard.plain_text import count_of
 
 
 class SpanPlace(QWidget):
@@ -118,7 +119,8 @@ class SpanPlace(QWidget):
         if answer is not None and answer.steps:
             centres = ",  ".join(format_frequency(hertz, -3) for hertz in answer.steps[:12])
             more = f" and {len(answer.steps) - 12} more" if len(answer.steps) > 12 else ""
-            text = f"{len(answer.steps)} steps at {answer.step_rate_hz / 1e6:g} MS/s, centres at {centres}{more}"
+            count = count_of(len(answer.steps), "step")
+            text = f"{count} at {answer.step_rate_hz / 1e6:g} MS/s, centres at {centres}{more}"
             self._ways.addWidget(Words(text, 13, wrap=True), 0, 0, 1, 3)
 
     def _fill_rates(self, rates: tuple[RateFigures, ...]) -> None:

@@ -19,6 +19,7 @@ from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma
 from yarddial.yard.oscillators import is_in_ppm, spoken, stated_oscillators
+from yarddial.yard.plain_text import count_of
 from yarddial.yard.reach import reaching
 
 if TYPE_CHECKING:
@@ -231,7 +232,7 @@ class Evidence(QWidget):
         if helps:
             return helps
         return (
-            f"All {len(calibration.fit.observations)} measurements agree "
+            f"{count_of(len(calibration.fit.observations), 'measurement')}, all in agreement "
             f"(χ² {calibration.fit.chi2:.1f}, {calibration.fit.dof} to spare). "
             "Measure again on another day: crystals follow the weather."
         )

@@ -6,6 +6,7 @@ from yarddial.session.session import Session
 from yarddial.ui.places.true.methods.page import MethodPage
 from yarddial.ui.widgets.path_field import PathField
 from yarddial.ui.widgets.words import button
+from yarddial.yard.plain_text import count_of
 
 HOW = (
     "A CSV file whose first line names reference_hz, reference_sigma_hz, measured_hz, sigma_hz and through. Through "
@@ -34,11 +35,11 @@ class FromFile(MethodPage):
         counts: list[int] = []
         path = self.source.path or Path()
         if self.attempt(lambda: counts.append(self.session.other_methods.read_file(path))):
-            self.tell(f"{counts[0]} observations were taken from {path.name}")
+            self.tell(f"{count_of(counts[0], 'observation')} taken from {path.name}")
 
     def write(self) -> None:
         """Write what counts now."""
         counts: list[int] = []
         path = self.target.path or Path()
         if self.attempt(lambda: counts.append(self.session.other_methods.write_file(path))):
-            self.tell(f"{counts[0]} observations are in {path}")
+            self.tell(f"{count_of(counts[0], 'observation')} in {path}")
