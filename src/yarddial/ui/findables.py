@@ -8,6 +8,7 @@ from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import format_bound, format_frequency, parse_frequency
 from yarddial.yard.glossary import GLOSSARY
 from yarddial.yard.manual.keys import KEYS
+from yarddial.yard.manual.pages import PAGES, title_of
 from yarddial.yard.part_values import values_of
 from yarddial.yard.parts import Part, Receiver
 from yarddial.yard.shelf import kind_of
@@ -52,6 +53,7 @@ def findables(window: Acting, places: list[str]) -> list[Findable]:
         for band in station.bands
     ]
     things += [Findable("word explained", word, window.show_glossary, meaning) for word, meaning in GLOSSARY]
+    things += [Findable("manual page", title_of(page), partial(window.show_manual, page), page) for page in PAGES]
     things += [Findable("key", f"{key}: {does}", window.show_keys) for key, does in KEYS]
     return things
 

@@ -75,8 +75,8 @@ class Acting(Protocol):
         """The words used."""
         ...
 
-    def show_manual(self) -> None:
-        """The manual, at the page of what has the focus."""
+    def show_manual(self, page: str = "") -> None:
+        """A page of the manual; without a name that of what has the focus."""
         ...
 
     def show_first_hour(self) -> None:

@@ -15,6 +15,7 @@ from yarddial.session.calibration.oscillator_history import (
     grown,
     histories,
     kinds_of,
+    menus_set,
     seconds_of,
     serves_for_s,
     units_hz,
@@ -231,10 +232,12 @@ class OscillatorEstimates:
 def _touches_only(station: Station, observation: Observation) -> bool:
     """True while every part that the observation speaks of is still in the yard as it was."""
     there = {c.name: c for part in station.parts for c in converters_of(part)}
+    set_utc = menus_set(station)
     receivers = {line.receiver.name for line in station.lines()}
     return observation.receiver in receivers and all(
         stage.name in there
         and (there[stage.name].follows_dial or there[stage.name].nominal_lo_hz == stage.nominal_lo_hz)
+        and observation.at_utc > set_utc.get(stage.unknown, "")
         for stage in observation.stages
     )
 

@@ -70,14 +70,14 @@ def units_hz(station: Station) -> dict[str, float]:
 
 def histories(station: Station, entries: Iterable[Entry]) -> dict[str, History]:
     """Read every oscillator's history out of the log, oldest first."""
-    units = units_hz(station)
+    units, set_utc = units_hz(station), menus_set(station)
     seen: dict[str, list[tuple[Point, float | None]]] = {}
     for entry in sorted(entries, key=lambda one: (one.at_utc, one.id)):
         if entry.station != station.name:
             continue
         time_s = seconds_of(entry.at_utc)
         for name, (value, sigma) in oscillators_of(entry.data).items():
-            if name not in units:
+            if name not in units or entry.at_utc <= set_utc.get(name, ""):
                 continue
             track = seen.setdefault(name, [])
             if track and time_s - track[-1][0].time_s < APART_S:
@@ -96,6 +96,16 @@ def histories(station: Station, entries: Iterable[Entry]) -> dict[str, History]:
         )
         for name, track in seen.items()
         if name in kinds
+    }
+
+
+def menus_set(station: Station) -> dict[str, str]:
+    """By the oscillator of each transceiver whose own menu was set, when that was: it is another one from then on."""
+    return {
+        rig_of(converter.name): part.menu_set_utc
+        for part in station.parts
+        if isinstance(part, Transceiver) and part.menu_set_utc
+        for converter in converters_of(part)
     }
 
 

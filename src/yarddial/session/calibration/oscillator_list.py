@@ -25,7 +25,10 @@ ENTERED_SHARE = 0.5
 
 
 class OscillatorRow(msgspec.Struct, frozen=True):
-    """One oscillator as a person reads it; `name` as everywhere."""
+    """One oscillator as a person reads it; `name` as everywhere.
+
+    own_menu : the transceiver in whose menu the person sets it, while that is the next step.
+    """
 
     name: str
     title: str
@@ -35,6 +38,7 @@ class OscillatorRow(msgspec.Struct, frozen=True):
     entered: Entered
     next_step: str
     mark: Mark
+    own_menu: str = ""
 
 
 class RouteEffect(msgspec.Struct, frozen=True):
@@ -132,6 +136,7 @@ def _row(
         entered,
         _next_step(part, value, entered, is_touched, look, others),
         "unknown" if not is_touched else "good" if entered == "yes" and look is None else "look",
+        part.name if isinstance(part, Transceiver) and is_touched and entered == "cannot be" and look is None else "",
     )
 
 

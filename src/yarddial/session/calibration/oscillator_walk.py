@@ -2,12 +2,16 @@
 
 from collections.abc import Callable
 
+import msgspec
+
 from yarddial.analysis.correction.measurement_plan import MeasurementPlan, PlannedLook
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.records.entry import utc_now
 from yarddial.session.background import Background
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.calibration.oscillator_list import (
+    MENU_HZ,
     OscillatorRow,
     PlanRequest,
     RouteEffect,
@@ -17,7 +21,12 @@ from yarddial.session.calibration.oscillator_list import (
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
+from yarddial.yard.frequency import format_hertz
+from yarddial.yard.oscillators import oscillator_of
+from yarddial.yard.parts import Transceiver, converters_of
 
+# A menu takes its offset in steps of this at ten megahertz.
+MENU_STEP_HZ = 0.1
 # Measurements of one walk; whatever is not known by then will not be.
 MOST_LOOKS = 24
 
@@ -45,6 +54,28 @@ class OscillatorWalk(Job):
     def on_walk_changed(self, listener: Listener) -> Callable[[], None]:
         """It moved on, was planned anew, began or ended."""
         return self._changed.add(listener)
+
+    def menu_was_set(self, part_name: str) -> None:
+        """The person has set a transceiver's reference in its own menu, as the list asks: it is true from now on.
+
+        As well as it was known, and to the menu's step. What was measured of it before no longer counts; one undo
+        brings it back.
+        """
+        station = self._desk.station
+        part = station.part(part_name)
+        if not isinstance(part, Transceiver):
+            return
+        (converter,) = converters_of(part) or (None,)
+        if converter is None:
+            return
+        name, known = oscillator_of(converter), self._calibration.oscillators
+        at_utc = utc_now()
+        offset = format_hertz(-known.value(name) * 1e-6 * MENU_HZ, 0.1)
+        step_ppm = MENU_STEP_HZ / MENU_HZ * 1e6
+        sigma = (known.sigma(name) ** 2 + step_ppm**2 / 12) ** 0.5
+        value = part.rig_ppm.measured(0.0, sigma, at_utc, f"set in its menu by {offset} at 10 MHz")
+        changed = msgspec.structs.replace(part, rig_ppm=value, menu_set_utc=at_utc)
+        self._desk.edit(f"{part_name}: set in its own menu", station.with_part(changed))
 
     @property
     def running(self) -> bool:

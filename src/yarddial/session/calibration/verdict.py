@@ -115,7 +115,8 @@ def oscillators_verdict(rows: "Sequence[OscillatorRow]", walk: "OscillatorWalk")
     if true == count:
         unmet = "" if plan is None or not plan.unmet else _unmet_sentence(plan)
         serves = unmet or "Every route serves what it is used for."
-        return Verdict("good", f"All {_number(count)} are true.", serves, "true")
+        all_true = "The one oscillator is true." if count == 1 else f"All {_number(count)} are true."
+        return Verdict("good", all_true, serves, "true")
     if walk.running:
         return Verdict(
             "unknown", f"Measuring: {true} of {_number(count)} are true.", "It goes on by itself.", "walking"

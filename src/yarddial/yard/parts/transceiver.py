@@ -21,6 +21,7 @@ class Transceiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="transcei
     sense : +1, or -1 when the spectrum comes out inverted.
     rig_ppm : error of its own frequencies, positive when it tunes high.
     offsets_hz : by mode, carrier minus what its display shows.
+    menu_set_utc : when its reference was last set in its own menu; what was measured of it before no longer counts.
     transmit_w : its power; 0 for one that cannot transmit.
     isolation_db : how far the outputs are below the transmitter while it transmits, at worst.
     """
@@ -32,6 +33,7 @@ class Transceiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="transcei
     if_hz: float = 0.0
     sense: Literal[1, -1] = 1
     rig_ppm: Value = Value(0.0, 0.5, "stated")
+    menu_set_utc: str = ""
     offsets_hz: dict[str, float] = {}
     note: str = ""
     transmit_w: float = 0.0

@@ -4,6 +4,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 from yarddial.session.session import Session
+from yarddial.ui.places.bench.also_in_yard import AlsoInYard
 from yarddial.ui.places.bench.halt_plate import HaltPlate
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.words import Words
@@ -32,7 +33,9 @@ class RoutePartsSheet(QScrollArea):
         self._layout = QVBoxLayout(self._inside)
         self._layout.setContentsMargins(0, 0, px(10), 0)
         self._layout.setSpacing(0)
+        self._others = AlsoInYard(session)
         self._layout.addWidget(self._empty)
+        self._layout.addWidget(self._others)
         self._layout.addStretch()
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -59,6 +62,7 @@ class RoutePartsSheet(QScrollArea):
         names = station.route_named().parts if station.routes else ()
         if names != tuple(self._halts):
             self._rebuild(names)
+        self._others.show_station()
         self._empty.setVisible(bool(line.missing))
         self._empty.setText(_next_step(line.missing))
         if line.missing:

@@ -42,7 +42,7 @@ class CheckRow(QWidget):
 
 
 def _sentence(text: str) -> str:
-    return text[:1].upper() + text[1:].rstrip(".") + "."
+    return text[:1].upper() + text[1:].rstrip(".") + ("" if text.endswith("?") else ".")
 
 
 def _copy(text: str) -> None:

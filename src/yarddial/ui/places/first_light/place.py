@@ -4,7 +4,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from yarddial.session.first_light.result import CheckResult
+from yarddial.session.first_light.result import QUESTIONS, CheckResult
 from yarddial.session.first_light.verdict import first_light_verdict
 from yarddial.session.session import Session
 from yarddial.ui.places.first_light.check_row import CheckRow
@@ -79,7 +79,7 @@ class FirstLightPlace(QWidget):
         self._hint.setText(
             why_not if why_not and not device_check.running else f"{receiver}; the receiver is stopped for it"
         )
-        results = device_check.results
+        results = device_check.results if device_check.results or device_check.running else QUESTIONS
         if not device_check.running:
             results = tuple(sorted(results, key=lambda result: _ORDER[result.verdict]))
         if results != self._shown:

@@ -1,5 +1,7 @@
 """All oscillators as one list, a button that walks through them, and what entering does to each route."""
 
+from functools import partial
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
@@ -94,6 +96,9 @@ class AllOscillatorsSheet(Sheet):
             self._effects.addWidget(Words(one.effect, 13, tone=TONES[one.effect]), at, 1)
             self._effects.addWidget(Words(one.change, 13, "mono"), at, 2)
 
+    def _walk_set(self, part_name: str, _checked: bool = False) -> None:
+        self._walk.menu_was_set(part_name)
+
     def _fill(self, rows: tuple[OscillatorRow, ...]) -> None:
         empty(self._table)
         for column, text in enumerate(COLUMNS):
@@ -113,6 +118,11 @@ class AllOscillatorsSheet(Sheet):
             for column, cell in enumerate(cells):
                 self._table.addWidget(cell, at, column, _side(column))
             self._table.addWidget(Words(row.about, 12, tone="quiet"), at + 1, 1)
+            if row.own_menu:
+                done = button("I have set it", tip="It counts as true from now on; measure it again to be sure")
+                done.setAccessibleName(f"{row.own_menu}: I have set it in its menu")
+                done.clicked.connect(partial(self._walk_set, row.own_menu))
+                self._table.addWidget(done, at + 1, 5, Qt.AlignmentFlag.AlignLeft)
 
 
 def _side(column: int) -> Qt.AlignmentFlag:
