@@ -18,6 +18,7 @@ PROOFS = {
     "narrow_fm": "the middle of narrow FM whose transmitter leans or clips one side, voices by other people's programs",
     "doubts": "sixty kinds of signal made without our code: stated sigma against the truth, so many runs as told",
     "sentences": "every sentence that the program can say, on one page, filled with extremes (build/sentences.md)",
+    "rig_follow": "dial and transceiver moved from both sides, 10,000 moves with delays and losses: equal, no hunting",
     "looks": "every main view at five sizes, by day and by night: no text cut, shortened or overlapped (two minutes)",
     "edit_kill": "kill -9 while editing, 200 times: the last or the one-before-last edit is there",
     "driver_faults": "unplug, hang and kill of the driver while streaming, 50 times each: window alive, log intact",

@@ -40,6 +40,7 @@ _COMMANDS = {
     "shelf": "List the parts on the shelf, or write one to a file.",
     "lengths": "Print antenna lengths for a frequency.",
     "join-desktop": "Put a menu entry on the desktop, or take it away.",
+    "rig": "Read a transceiver, or tune it, by its control daemon.",
     "manual": "Print the manual, page by page, or search it.",
     "which-lo": "Tell which of several stated oscillators a converter really has.",
 }

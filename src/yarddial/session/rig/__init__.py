@@ -1,0 +1,1 @@
+"""The transceiver and the dial move as one."""
