@@ -25,10 +25,13 @@ from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.bench.card_sheet import CardSheet
 from yarddial.ui.places.bench.which_lo_sheet import WhichLoSheet
 from yarddial.ui.places.listen.comparison_sheet import ComparisonSheet
+from yarddial.ui.manual_sheet import ManualSheet
+from yarddial.ui.places.true.all_oscillators_sheet import AllOscillatorsSheet
 from yarddial.ui.places.true.history_sheet import HistorySheet
 from yarddial.ui.places.true.methods.by_tone import ByTone
 from yarddial.ui.places.true.methods.sheet import MethodsSheet
 from yarddial.ui.receiver_picker.sheet import ReceiverPicker
+from yarddial.ui.settings_sheet import SettingsSheet
 from yarddial.ui.start import dressed_application
 from yarddial.yard.demo import demo_station
 from yarddial.yard.station import Station
@@ -44,8 +47,13 @@ def main() -> None:
     lead_through(_save, 1.0)
 
 
-def lead_through(take: Callable[[QApplication, QWidget, str], None], text_scale: float) -> None:
-    """One window, led through the job; `take` is called with the application, a view and its name."""
+def lead_through(
+    take: Callable[[QApplication, QWidget, str], None], text_scale: float, *, more: bool = False
+) -> None:
+    """One window, led through the job; `take` is called with the application, a view and its name.
+
+    more : sheets, too, of which there is no picture in the documents.
+    """
     global _take
     _take = take
     app = dressed_application("day", text_scale)
@@ -75,8 +83,25 @@ def lead_through(take: Callable[[QApplication, QWidget, str], None], text_scale:
     _ghosts(app, window)
     _listen(app, window)
     _bench(app, window)
+    if more:
+        _sheets(app, window)
     window.close()
     _empty_yard(app)
+
+
+def _sheets(app: QApplication, window: MainWindow) -> None:
+    """Those that only explain or list, and the bar of the first hour."""
+    for name, act, kind in (
+        ("settings", window.show_settings, SettingsSheet),
+        ("manual", lambda: window.show_manual("numbers"), ManualSheet),
+        ("all-oscillators", window.show_all_oscillators, AllOscillatorsSheet),
+    ):
+        act()
+        sheet = window.findChildren(kind)[-1]
+        _picture(app, sheet, name)
+        sheet.close()
+    window.show_first_hour()
+    _picture(app, window, "first-hour")
 
 
 def _true(app: QApplication, window: MainWindow) -> None:

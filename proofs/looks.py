@@ -55,7 +55,7 @@ def prove() -> bool:
                     break
             view.resize(first)
 
-        shots.lead_through(take, scale)
+        shots.lead_through(take, scale, more=True)
     print(f"{counts['views']} views, {counts['texts']:,} texts: {counts['faults']} cut or overlapped, ", end="")
     print(f"{counts['shortened']} shortened with an ellipsis")
     return not counts["faults"]

@@ -101,7 +101,8 @@ class SettingsSheet(Sheet):
         self._session.preferences.change(**one)
         self._say(self._session.preferences.trouble)
 
-    def _say(self, sentence: str) -> None:
+    def _say(self, sentence: str, tone: str = "vermilion") -> None:
+        self._said.set_tone(tone)
         self._said.setText(sentence[:1].upper() + sentence[1:])
 
     def _set_theme(self, theme: object) -> None:
@@ -118,7 +119,7 @@ class SettingsSheet(Sheet):
         differs = abs(self._session.preferences.now.text_scale - scale()) > 0.01
         self.anew.setVisible(differs and self._reopen is not None)
         if differs and self._reopen is None:
-            self._say("The lettering changes when the program is started next.")
+            self._say("The lettering changes when the program is started next.", "quiet")
 
     def _open_anew(self) -> None:
         reopen = self._reopen

@@ -111,7 +111,7 @@ def oscillators_verdict(rows: "Sequence[OscillatorRow]", walk: "OscillatorWalk")
         return Verdict("unknown", "There is no oscillator to true.", "A route to a receiver comes first.", "none")
     count, true = len(rows), sum(row.mark == "good" for row in rows)
     plan = walk.plan
-    begins = f"{capital(_number(true))} of {_number(count)} oscillators {'is' if true == 1 else 'are'} true."
+    begins = f"{capital(_number(true))} of {_number(count)} oscillators {'is' if true <= 1 else 'are'} true."
     if true == count:
         unmet = "" if plan is None or not plan.unmet else _unmet_sentence(plan)
         serves = unmet or "Every route serves what it is used for."

@@ -2,14 +2,16 @@
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QBoxLayout, QScrollArea
+from PyQt6.QtWidgets import QBoxLayout, QScrollArea, QVBoxLayout
 
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.side_by_side import Pressed
 
 
 class TurningColumns(QScrollArea):
-    """The columns are added to `row`; narrower than `turns_at` design pixels they stand below each other, scrolled.
+    """The columns are added to `row`, what scrolls above them to `page`.
+
+    Narrower than `turns_at` design pixels the columns stand below each other.
 
     stacked_height : the least height of all of them then, design pixels; 0 where they know it themselves.
     """
@@ -18,8 +20,11 @@ class TurningColumns(QScrollArea):
         super().__init__()
         self._turns_at, self._stacked_height = turns_at, stacked_height
         self.inside = Pressed()
-        self.row = QBoxLayout(QBoxLayout.Direction.LeftToRight, self.inside)
+        self.page = QVBoxLayout(self.inside)
+        self.page.setContentsMargins(0, 0, 0, 0)
+        self.row = QBoxLayout(QBoxLayout.Direction.LeftToRight)
         self.row.setContentsMargins(0, 0, 0, 0)
+        self.page.addLayout(self.row, 1)
         self.row.setSpacing(px(spacing))
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

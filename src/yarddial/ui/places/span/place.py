@@ -67,7 +67,7 @@ class SpanPlace(QWidget):
         layout.setSpacing(px(10))
         layout.addWidget(self.headline)
         layout.addLayout(row)
-        layout.addWidget(self.picture)
+        columns.page.insertWidget(0, self.picture)
         layout.addWidget(columns, 1)
 
     def showEvent(self, event: QShowEvent | None) -> None:
