@@ -6,6 +6,7 @@ from yarddial.session.station.desk import Desk
 from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
 from yarddial.yard.modes import mode_named
 from yarddial.yard.observation import Observation
+from yarddial.yard.plain_text import count_of
 
 DAY_S = 86_400.0
 REMINDED_S, HALF_YEAR_S = DAY_S, 183 * DAY_S
@@ -41,13 +42,13 @@ def dial_findings(calibration: Calibration, desk: Desk) -> list[Finding]:
     ago_s = calibration.oscillator_estimates.measured_s_ago()
     if ago_s is not None and ago_s > REMINDED_S and 2 * state.sigma_hz > mode.tolerance_hz:
         what = (
-            f"True: last measured {ago_s / DAY_S:.0f} days ago; since then the uncertainty has grown to "
+            f"True: last measured {count_of(round(ago_s / DAY_S), 'day')} ago; since then the uncertainty has grown to "
             f"{format_sigma(state.sigma_hz)}"
         )
         why = f"{mode.name} allows {format_sigma(mode.tolerance_hz)[1:]}"
         found.append(going("look", what, why, "True", "Measure again"))
     elif ago_s is not None and ago_s > HALF_YEAR_S:
-        what = f"True: last measured {ago_s / DAY_S:.0f} days ago"
+        what = f"True: last measured {count_of(round(ago_s / DAY_S), 'day')} ago"
         found.append(going("unknown", what, "crystals age: once in half a year is good practice", "True"))
     drift_hz = calibration.drift_hz_per_minute()
     if drift_hz > mode.drift_hz:
