@@ -6,6 +6,7 @@ from pytestqt.qtbot import QtBot
 
 from yarddial.ui.findables import dialled, findables
 from yarddial.ui.main_window import PLACES, MainWindow
+from yarddial.ui.shelf_finder import puttables
 from yarddial.ui.widgets.finder import NOTHING, Finder, ranked
 
 # Words typed, and what the name of the wanted hit holds.
@@ -87,3 +88,16 @@ def test_the_menu_opens_a_file_and_all_else(qtbot: QtBot, window: MainWindow) ->
         "All oscillators: true them all",
     } <= set(names)
     menu.close()
+
+
+@pytest.mark.parametrize(
+    ("query", "wanted"),
+    [
+        ("power", "njector"), ("plug", "njector"), ("5 V", "Bias injector 5 V"), ("usb", "njector"), ("coax", "cable"),
+        ("filter", "Low-pass"), ("lna", "preamplifier"), ("pad", "Attenuator"), ("aerial", "wire"), ("splitter", "splitter"),
+    ],
+)  # fmt: skip
+def test_the_shelf_is_found_by_plain_words_and_by_nothing_else(window: MainWindow, query: str, wanted: str) -> None:
+    things = puttables(window.session, None, lambda act: None, lambda: None)
+    assert any(wanted in thing.name for thing in ranked(things, query)[:3])
+    assert not ranked(things, "xyzzy")

@@ -11,6 +11,15 @@ from yarddial.yard.parts import Antenna, Converter, Lnb, Part, Receiver, Transce
 from yarddial.yard.parts.spans import span_text
 from yarddial.yard.shelf import CLASSES, class_of, kind_of, shelf
 
+# What people call a kind besides.
+SYNONYMS = {
+    "cable": "coax coaxial lead feeder wire", "low-pass": "filter", "high-pass": "filter", "band-pass": "filter",
+    "notch": "filter trap", "amplifier": "preamp lna booster gain", "attenuator": "pad", "limiter": "protection guard",
+    "splitter": "divider share two receivers", "switch": "relay selector", "injector": "bias tee power supply",
+    "LNB": "satellite dish downconverter", "converter": "upconverter downconverter shift",
+    "antenna": "aerial", "transceiver": "radio rig",
+}  # fmt: skip
+
 
 def puttables(
     session: Session, index: int | None, attempt: Callable[[Callable[[], object]], None], from_file: Callable[[], None]
@@ -74,9 +83,11 @@ def _also(part: Part) -> str:
     words = [class_of(part)]
     need = getattr(part, "need", None)
     if need is not None:
-        words.append("needs power feed supply volts")
+        words.append("needs a feed, volts")
     if isinstance(part, TwoPort) and part.feed is not None:
-        words.append(f"power supply plug feed {part.feed.volts:g} V")
+        words.append(f"power supply, wall plug, usb, feed, {part.feed.volts:g} V")
+    kind = kind_of(part)
+    words += [more for word, more in SYNONYMS.items() if word in kind]
     if isinstance(part, Receiver):
         words.append("sdr stick dongle")
     return " ".join(words)

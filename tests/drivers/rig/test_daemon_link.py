@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from yarddial.cli.rig_command import command
 from yarddial.drivers.rig.daemon_link import DaemonLink
 from yarddial.drivers.rig.protocol import RIG_MODES, RigGone, RigRefused, RigSilent, mode_key_of, sideband_of
-from yarddial.drivers.rig.stand_in import Fault, StandIn
+from yarddial.drivers.rig.stand_in import RigFault, StandIn
 
 
 @pytest.fixture
@@ -73,7 +73,7 @@ def test_nothing_that_makes_no_sense_reaches_it(hertz: float, mode: str) -> None
 
 
 @pytest.mark.parametrize("fault", ["silent", "garbled", "slow"])
-def test_a_fault_is_one_sentence_in_time_and_it_is_over_when_the_fault_is(hearth: StandIn, fault: Fault) -> None:
+def test_a_fault_is_one_sentence_in_time_and_it_is_over_when_the_fault_is(hearth: StandIn, fault: RigFault) -> None:
     link = linked(hearth, 0.3)
     hearth.faults.add(fault)
     began = time.monotonic()

@@ -10,7 +10,7 @@ import time
 from contextlib import suppress
 from typing import Literal
 
-Fault = Literal["slow", "silent", "garbled", "wrong modes", "rounded", "jumps", "stuck", "doubled", "lost"]
+RigFault = Literal["slow", "silent", "garbled", "wrong modes", "rounded", "jumps", "stuck", "doubled", "lost"]
 MODES = {"USB": 2400, "LSB": 2400, "AM": 9000, "CW": 500, "CWR": 500, "FM": 15000, "RTTY": 500}
 STEP_HZ = {"rounded": 10.0}
 
@@ -27,7 +27,7 @@ class StandIn:
         self.frequency_hz, self.mode, self.passband_hz = 7_100_000.0, "LSB", 2400
         self.transmit_hz: float | None = None
         self.transmitting, self.reference_ppm = False, reference_ppm
-        self.faults: set[Fault] = set()
+        self.faults: set[RigFault] = set()
         self.delay_s = 0.0
         # How often somebody has set it from outside: what a client causes is counted here.
         self.sets = 0
