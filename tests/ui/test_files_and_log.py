@@ -20,8 +20,10 @@ from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.log.restore_sheet import RestoreSheet
 from yarddial.ui.start import dressed_application
 from yarddial.ui.versions_sheet import VersionsSheet
+from yarddial.ui.widgets.file_sheet import FileSheet
 from yarddial.ui.widgets.tip import set_tip, tip_of
 from yarddial.ui.widgets.words import Words
+from yarddial.ui.window_actions import window_actions
 from yarddial.yard.demo import demo_station
 
 
@@ -109,3 +111,14 @@ def test_what_killed_programs_left_is_removed_and_nothing_else(tmp_path: Path, m
     (dead / MARK).touch()
     assert clear_dead_folders() == 1
     assert (alive.exists(), dead.exists(), stranger.exists()) == (True, False, True)
+
+
+def test_the_log_is_exported_from_the_menu_and_that_is_said(qtbot: QtBot, window: MainWindow, tmp_path: Path) -> None:
+    window.session.note("Rain since noon.")
+    action = next(one for one in window_actions(window) if one.name == "Export the log")
+    action.act()
+    sheet = window.findChildren(FileSheet)[-1]
+    sheet.line.setText(str(tmp_path / "log.csv"))
+    qtbot.keyClick(sheet.line, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: "1 entry written" in window.strip.accessibleDescription(), timeout=20_000)
+    assert "Rain since noon." in (tmp_path / "log.csv").read_text(encoding="utf-8")

@@ -2,12 +2,14 @@
 
 from collections.abc import Callable
 from functools import partial
+from pathlib import Path
 
 from PyQt6.QtWidgets import QWidget
 
 from yarddial.session.finding import Act, Finding, GoTo, MendYard
 from yarddial.session.session import Session
 from yarddial.ui.opener import Opener
+from yarddial.yard.plain_text import count_of
 
 
 class FindingFixes:
@@ -22,9 +24,11 @@ class FindingFixes:
         attempt: Callable[[Callable[[], object]], None],
         copy_fault: Callable[[], None],
         open_part: Callable[[str, str], None],
+        say: Callable[[str], None],
     ) -> None:
         self._window, self._session, self._opener = window, session, opener
         self._go, self._attempt, self._copy_fault, self._open_part = go, attempt, copy_fault, open_part
+        self._say = say
 
     def fix(self, finding: Finding) -> None:
         """Do what mends it; a refusal is said on the strip."""
@@ -95,6 +99,24 @@ class FindingFixes:
         from yarddial.ui.places.log.restore_sheet import RestoreSheet
 
         RestoreSheet(self._window, self._session.log).show()
+
+    def export_log(self) -> None:
+        """The whole log as a table, or with all its numbers; written in a thread, and said when it is done."""
+        from yarddial.ui.widgets.file_sheet import FileSheet
+
+        name = f"{self._session.desk.station.name.lower().replace(' ', '-')}-log.csv"
+        heading = "Export the log, to .csv or with all its numbers to .jsonl"
+        FileSheet(self._window, heading, name, "Export", self._begin_export).show()
+
+    def _begin_export(self, path: Path) -> None:
+        from yarddial.records.log_export import check_target
+        from yarddial.ui.work import Work
+
+        check_target(path)
+        work = Work(self._window, partial(self._session.log.export, path))
+        work.done.connect(lambda count: self._say(f"{count_of(count, 'entry', 'entries')} written to {path}"))
+        work.refused.connect(self._say)
+        work.start()
 
     def _export_unreadable(self) -> None:
         from yarddial.ui.widgets.file_sheet import FileSheet

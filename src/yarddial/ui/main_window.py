@@ -53,7 +53,7 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(900, 600)
         self.strip, self.dial = YardStrip(session), Dial(session)
         self.fixes = FindingFixes(
-            self, session, self.opener, self.go, self.strip.attempt, self.copy_fault, self.open_part
+            self, session, self.opener, self.go, self.strip.attempt, self.copy_fault, self.open_part, self.strip.say
         )
         self.places = PlacesList(PLACES)
         self._made: dict[str, QWidget] = {}

@@ -64,6 +64,10 @@ class Book(Protocol):
         ...
 
 
+# Entries read at once when all of them are written out.
+EXPORTED_AT_ONCE = 5_000
+
+
 class LogKeeper:
     """Entries go to the book at once, or wait in order until it can take them; what is wanted is read when it is."""
 
@@ -232,6 +236,23 @@ class LogKeeper:
         finally:
             self._open()
             self.retry()
+
+    def export(self, path: "Path") -> int:
+        """Write the whole log into a CSV or JSON Lines file, oldest first; gives how many entries.
+
+        For a thread: it opens the book for itself and asks for it page by page. Raises NotWritten or LogNotWritten.
+        """
+        from yarddial.records.log_export import check_target, export_log
+
+        check_target(path)
+        book = self._open_book()
+        try:
+            pages: list[tuple[Entry, ...]] = []
+            while page := book.entries(most=EXPORTED_AT_ONCE, before_id=pages[-1][-1].id if pages else 0):
+                pages.append(page)
+            return export_log((entry for page in reversed(pages) for entry in reversed(page)), path)
+        finally:
+            book.close()
 
     def export_unreadable(self, path: "Path") -> int:
         """Write what cannot be read into a file, a row a line as JSON; gives how many. Raises NotWritten."""
