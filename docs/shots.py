@@ -22,10 +22,10 @@ from yarddial.session.helper_process import HelperInline
 from yarddial.session.session import Session
 from yarddial.ui.from_the_box.sheet import FromTheBox
 from yarddial.ui.main_window import MainWindow
+from yarddial.ui.manual_sheet import ManualSheet
 from yarddial.ui.places.bench.card_sheet import CardSheet
 from yarddial.ui.places.bench.which_lo_sheet import WhichLoSheet
 from yarddial.ui.places.listen.comparison_sheet import ComparisonSheet
-from yarddial.ui.manual_sheet import ManualSheet
 from yarddial.ui.places.true.all_oscillators_sheet import AllOscillatorsSheet
 from yarddial.ui.places.true.history_sheet import HistorySheet
 from yarddial.ui.places.true.methods.by_tone import ByTone

@@ -1,4 +1,4 @@
-"""Writes the manual page of the command line from the commands themselves: `python packaging/man_page.py > yard-dial.1`."""
+"""Writes the manual page of the command line from its commands: `python packaging/man_page.py > yard-dial.1`."""
 
 import sys
 from datetime import UTC, datetime
