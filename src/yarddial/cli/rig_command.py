@@ -1,15 +1,10 @@
 """`yard-dial rig ADDRESS`: what a transceiver is tuned to, and where to tune it."""
 
-import re
-
 import click
 
 from yarddial.cli.options import FREQUENCY, answer, json_option
 from yarddial.drivers.rig.protocol import RigState
-from yarddial.yard.errors import DeviceNotFound
 from yarddial.yard.frequency import format_bound, format_frequency
-
-_ADDRESS = re.compile(r"(?:rig:)?tcp://(?P<host>[\w.-]+|\[[0-9a-fA-F:]+\]):(?P<port>\d{1,5})")
 
 
 @click.command()
@@ -18,17 +13,19 @@ _ADDRESS = re.compile(r"(?:rig:)?tcp://(?P<host>[\w.-]+|\[[0-9a-fA-F:]+\]):(?P<p
 @click.option("--set-mode", "mode", default="", help="Another mode, in the transceiver's words, such as USB.")
 @json_option
 def command(address: str, frequency_hz: float | None, mode: str, as_json: bool) -> None:
-    """Read a transceiver behind the control daemon, rig:tcp://HOST:PORT; it is never made to transmit."""
-    from yarddial.drivers.rig.daemon_link import DaemonLink
+    """Read a transceiver, rig:tcp://HOST:PORT or TABLE.json@/dev/LINE; it is never made to transmit."""
+    from yarddial.drivers.rig.opening import open_rig
+    from yarddial.drivers.rig.protocol import ReadRig, RigSilent, SetRigFrequency, SetRigMode, ask
 
-    host, port = _host_and_port(address)
-    link = DaemonLink(host, port)
+    link = open_rig(address)
     try:
         if frequency_hz is not None:
-            link.set_frequency(frequency_hz)
+            ask(link, SetRigFrequency(frequency_hz))
         if mode:
-            link.set_mode(mode)
-        state = link.read()
+            ask(link, SetRigMode(mode))
+        state = ask(link, ReadRig())
+        if state is None:
+            raise RigSilent("the transceiver says nothing of itself")
     finally:
         link.close()
     values = {
@@ -36,13 +33,6 @@ def command(address: str, frequency_hz: float | None, mode: str, as_json: bool) 
         "transmitting": state.transmitting, "transmit_hz": state.transmit_hz,
     }  # fmt: skip
     answer(as_json, values, _said(state))
-
-
-def _host_and_port(address: str) -> tuple[str, int]:
-    found = _ADDRESS.fullmatch(address)
-    if found is None or not 0 < int(found["port"]) < 65_536:
-        raise DeviceNotFound(f"'{address}' is no transceiver's address: write it like rig:tcp://127.0.0.1:4532")
-    return found["host"].strip("[]"), int(found["port"])
 
 
 def _said(state: RigState) -> str:

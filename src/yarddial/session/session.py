@@ -23,6 +23,7 @@ from yarddial.session.memory import give_back, keep_together
 from yarddial.session.overview.overview import Overview
 from yarddial.session.preferences.keeper import PreferenceKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.rig.rig_control import RigControl
 from yarddial.session.spurious.span_test import SpanTest
 from yarddial.session.spurious.strong_signals import StrongSignals
 from yarddial.session.station.desk import Desk, Edit
@@ -38,6 +39,7 @@ if TYPE_CHECKING:
     from collections.abc import Mapping
     from pathlib import Path
 
+    from yarddial.drivers.rig.protocol import RigLink
     from yarddial.session.bands.band_run import BandRun
     from yarddial.session.calibration.carrier_watch import CarrierWatch
     from yarddial.session.calibration.live_methods import LiveMethods
@@ -80,6 +82,7 @@ class Session:
         saver: "StationSaver | None" = None,
         helpers: "Callable[[], ChoiceHelpers] | None" = None,
         preferences: PreferenceKeeper | None = None,
+        open_rig: "Callable[[str], RigLink] | None" = None,
     ) -> None:
         keep_together()
         self._engine = engine
@@ -111,6 +114,7 @@ class Session:
         self.span_test = SpanTest(desk, receiver, jobs, calibration, self.log, self.strong)
         self.board = BandBoard(desk, calibration, self.log, self.background)
         self.device_check = DeviceCheck(desk, receiver, jobs, self.log, begin_check)
+        self.rig = RigControl(desk, receiver, jobs, self.listening, open_rig)
         self.overview = Overview(
             self,
             jobs,
@@ -129,6 +133,7 @@ class Session:
                 self.board.on_board_changed,
                 jobs.on_jobs_changed,
                 self.faults.on_fault,
+                self.rig.on_rig_changed,
             ),
         )
         self.preferences.on_preferences_changed(desk.show_again)
@@ -244,6 +249,7 @@ class Session:
             self.log.open()
             self.calibration.recall()
         is_news = self.jobs.poll()
+        self.rig.poll()
         self.background.poll()
         self.upkeep.poll()
         self.log.poll()
@@ -287,7 +293,14 @@ class Session:
         """True while something goes on that must be looked at often."""
         goes_on = any(lease.kind.nature not in ("listen", "along") for lease in self.jobs.leases)
         chooses = "receiver_choice" in vars(self) and self.receiver_choice.is_busy
-        return self.live_receiver.wanted or goes_on or chooses or self.background.is_busy or self.faults.is_new
+        return (
+            self.live_receiver.wanted
+            or self.rig.status != "off"
+            or goes_on
+            or chooses
+            or self.background.is_busy
+            or self.faults.is_new
+        )
 
     def stop_job(self, lease: Lease) -> None:
         """Stop who has the receiver, by a person's wish; a recording is made whole first."""
@@ -394,6 +407,7 @@ class Session:
             self.receiver_choice.leave()
         if "live_methods" in vars(self):
             self.live_methods.clear()
+        self.rig.unlink()
         self.background.close()
         self.upkeep.close()
         self.desk.finish()

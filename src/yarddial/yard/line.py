@@ -10,7 +10,7 @@ from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import format_bound
 from yarddial.yard.parts import Antenna, Converter, Inner, Part, Receiver, Transceiver, Value
 from yarddial.yard.parts.spans import span_text
-from yarddial.yard.path import SamplingClock, Stage, path_sense, shown_for_dial
+from yarddial.yard.path import SamplingClock, Stage, dial_for_shown, path_sense, shown_for_dial
 
 ReachState = Literal["reached", "under", "hole", "out"]
 
@@ -44,6 +44,8 @@ class Line(msgspec.Struct, frozen=True):
     """A route with its parts looked up, for one place on the dial: an LNB's band and a transceiver follow the dial.
 
     missing : what an unfinished route lacks, as a sentence; such a line reaches nothing.
+    rig_centre_hz : what its transceiver brings to the middle of its IF, as it says itself; None where nobody asks it:
+        then it is taken to be tuned to the dial.
     """
 
     name: str
@@ -53,6 +55,7 @@ class Line(msgspec.Struct, frozen=True):
     dial_hz: float
     port: str = ""
     missing: str = ""
+    rig_centre_hz: float | None = None
 
     @classmethod
     def of(cls, name: str, parts: Sequence[Part], dial_hz: float, port: str = "") -> "Line":
@@ -85,7 +88,7 @@ class Line(msgspec.Struct, frozen=True):
         here_hz = self.dial_hz
         halts = [Halt(self.antenna, None, here_hz)]
         for part in self.inner:
-            converter = part.converter_at(here_hz)
+            converter = part.converter_at(self._centre_hz(part, here_hz))
             if converter is not None:
                 here_hz = Stage(converter.kind, converter.entered_lo_hz).convert(here_hz)
             halts.append(Halt(part, converter, here_hz))
@@ -105,6 +108,24 @@ class Line(msgspec.Struct, frozen=True):
     def clock(self) -> SamplingClock:
         """The receiver's crystal, its error as far as known, and the correction entered."""
         return SamplingClock(self.receiver.crystal_ppm.value, self.receiver.entered_ppm)
+
+    def _centre_hz(self, part: Inner, here_hz: float) -> float:
+        """What stands in the middle of a transceiver's IF; of other parts, what is asked about."""
+        return self.rig_centre_hz if isinstance(part, Transceiver) and self.rig_centre_hz is not None else here_hz
+
+    def display_hz(self, dial_hz: float) -> float:
+        """What the transceiver on the route shows for a place on the dial: what lies before it taken into account."""
+        return shown_for_dial(dial_hz, self._stages_before_rig(dial_hz))
+
+    def dial_of_display(self, display_hz: float) -> float:
+        """The place on the dial that the transceiver on the route shows so."""
+        return dial_for_shown(display_hz, self._stages_before_rig(self.dial_hz))
+
+    def _stages_before_rig(self, dial_hz: float) -> tuple[Stage, ...]:
+        rig = self.transceiver
+        before = self.inner[: self.inner.index(rig)] if rig is not None else ()
+        found = (part.converter_at(dial_hz) for part in before)
+        return tuple(Stage(one.kind, one.entered_lo_hz) for one in found if one is not None)
 
     @property
     def transceiver(self) -> Transceiver | None:
@@ -165,7 +186,7 @@ class Line(msgspec.Struct, frozen=True):
             reason = part.why_not(here_hz)
             if reason:
                 return Reach("out", False, reason, part.name)
-            converter = part.converter_at(here_hz)
+            converter = part.converter_at(self._centre_hz(part, here_hz))
             if converter is not None:
                 stage = Stage(converter.kind, converter.entered_lo_hz)
                 here_hz, sense = stage.convert(here_hz), sense * stage.sense

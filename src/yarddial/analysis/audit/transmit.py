@@ -1,16 +1,14 @@
 """Transmit power against the largest safe input of everything behind the transmitter's tap or beside it."""
 
 from collections.abc import Iterator
-from math import log10
-
-import msgspec
 
 from yarddial.analysis.audit.coupling import Coupling, coupling_of
 from yarddial.analysis.audit.finding import BenchFinding
+from yarddial.analysis.audit.worst_power import SHARING, power_dbm, worst_reached
 from yarddial.yard.line import Line
 from yarddial.yard.mark import Mark
 from yarddial.yard.parts import Antenna, Part, Receiver, Transceiver, TwoPort, Value
-from yarddial.yard.parts.electrical import can_burn, rating_dbm, weakened_dbm
+from yarddial.yard.parts.electrical import can_burn
 from yarddial.yard.station import Station
 
 # Less margin than this deserves a look: isolations are typical values, antennas change.
@@ -19,20 +17,6 @@ _WHY = "check the tap's menu and measure before the first transmission; begin wi
 _FAR = (
     "move it away, disconnect it while you transmit, or measure the loss between the two; begin with the lowest power"
 )
-
-
-class _Reached(msgspec.Struct, frozen=True):
-    """A part that power reaches: what comes to its input, dBm, and what it bears, as far as that is known."""
-
-    part: Part
-    level_dbm: float
-    limit: Value | None
-    is_usual: bool
-
-    @property
-    def margin_db(self) -> float:
-        """Positive where it bears more than comes."""
-        return float("-inf") if self.limit is None else self.limit.value - self.level_dbm
 
 
 def transmit(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
@@ -45,7 +29,7 @@ def transmit(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding
         index = line.inner.index(rig)
         yield from _judge(rig, rig.isolation_db, "its output", (*line.inner[index + 1 :], line.receiver), line.port)
         for shared in line.inner[:index]:
-            if isinstance(shared, TwoPort) and shared.what in ("switch", "splitter", "relay", "diplexer"):
+            if isinstance(shared, TwoPort) and shared.what in SHARING:
                 yield from _beside(rig, shared, lines)
         if rig.name not in rigs:
             rigs.append(rig.name)
@@ -71,7 +55,7 @@ def _across(rig: Transceiver, sends: Antenna, lines: tuple[Line, ...]) -> Iterat
 
 
 def _judge_across(rig: Transceiver, coupling: Coupling, other: Line) -> Iterator[BenchFinding]:
-    reached = _worst((*other.inner, other.receiver), other.port, _power_dbm(rig) - coupling.loss_db)
+    reached = worst_reached((*other.inner, other.receiver), other.port, power_dbm(rig) - coupling.loss_db)
     # Distance and loss are typed at the antenna.
     name, where = reached.part.name, other.antenna.name
     key = f"transmit:{rig.name}:{other.antenna.name}:{name}:{other.port if isinstance(reached.part, Receiver) else ''}"
@@ -93,14 +77,14 @@ def _judge_across(rig: Transceiver, coupling: Coupling, other: Line) -> Iterator
 def _judge(
     rig: Transceiver, isolation_db: Value | None, through: str, behind: tuple[Part, ...], port: str
 ) -> Iterator[BenchFinding]:
-    power_dbm = _power_dbm(rig)
+    dbm = power_dbm(rig)
     if isolation_db is None:
         name = next(part for part in behind if can_burn(part)).name
         key = f"transmit:{rig.name}:{name}:{port if name == behind[-1].name else ''}"
-        what = f"{rig.name} transmits {power_dbm:+.0f} dBm; how much of it passes {through} to {name} is not known"
+        what = f"{rig.name} transmits {dbm:+.0f} dBm; how much of it passes {through} to {name} is not known"
         yield BenchFinding(key, "stop", what, f"find the isolation in dB first; {_WHY}", rig.name, True)
         return
-    reached = _worst(behind, port, power_dbm - isolation_db.value)
+    reached = worst_reached(behind, port, dbm - isolation_db.value)
     name = reached.part.name
     key = f"transmit:{rig.name}:{name}:{port if isinstance(reached.part, Receiver) else ''}"
     level = f"{reached.level_dbm:+.0f} dBm".replace("-", "−")
@@ -119,25 +103,3 @@ def _judge(
         yield BenchFinding(key, "look", told, f"add {LITTLE_DB - margin_db:.0f} dB; {_WHY}", name, True)
     else:
         yield BenchFinding(key, "good", f"{what.format('at worst ')}: {margin_db:.0f} dB of margin", _WHY, name, True)
-
-
-def _power_dbm(rig: Transceiver) -> float:
-    return 10 * log10(rig.transmit_w * 1000)
-
-
-def _worst(behind: tuple[Part, ...], port: str, level_dbm: float) -> _Reached:
-    """The first part that is overrun, else the one with the least margin, up to the first that an input can burn in.
-
-    Only what weakens at every frequency is counted, so never a filter.
-    """
-    reached: list[_Reached] = []
-    for part in behind:
-        limit, is_usual = rating_dbm(part, port)
-        here = _Reached(part, level_dbm, limit, is_usual)
-        if limit is not None or can_burn(part):
-            reached.append(here)
-        if can_burn(part) or here.margin_db < 0:
-            break
-        level_dbm = weakened_dbm(part, level_dbm)
-    overrun = next((one for one in reached if one.limit is not None and one.margin_db < 0), None)
-    return overrun or min(reached, key=lambda one: one.margin_db)

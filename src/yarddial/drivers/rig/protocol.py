@@ -17,6 +17,8 @@ RIG_MODES: dict[str, tuple[str, ...]] = {
     "data": ("PKTUSB", "PKTLSB", "USB-D", "LSB-D"),
 }
 Sideband = Literal["upper", "lower", "both"]
+# How long an answer is waited for.
+PATIENCE_S = 1.0
 
 
 class RigState(msgspec.Struct, frozen=True):
@@ -34,6 +36,53 @@ class RigState(msgspec.Struct, frozen=True):
     transmit_hz: float | None = None
 
 
+class RigOrder(msgspec.Struct, frozen=True, kw_only=True):
+    """Something asked of it; `number` comes back with the answer."""
+
+    number: int = 0
+
+
+class ReadRig(RigOrder, frozen=True):
+    """Say what you are tuned to."""
+
+
+class SetRigFrequency(RigOrder, frozen=True):
+    """Tune there, to your own step."""
+
+    hertz: float
+
+
+class SetRigMode(RigOrder, frozen=True):
+    """Another mode, in its own words; passband_hz None for the usual one."""
+
+    mode: str
+    passband_hz: float | None = None
+
+
+class SetRigSplit(RigOrder, frozen=True):
+    """Transmit elsewhere; None ends the split."""
+
+    transmit_hz: float | None
+
+
+class PressRigKey(RigOrder, frozen=True):
+    """Transmit, or stop. Only ever sent while a person holds a button that says so."""
+
+    transmit: bool
+
+
+class RigAnswer(msgspec.Struct, frozen=True):
+    """What became of an order: a state for a reading, a failure where there is one; both None where it was done.
+
+    asked_s : when it was asked, `time.monotonic`.
+    """
+
+    order: RigOrder
+    asked_s: float
+    state: RigState | None = None
+    failure: YardDialError | None = None
+
+
 class RigRefused(YardDialError):
     """It answered that it will not; the sentence says what was asked."""
 
@@ -47,23 +96,33 @@ class RigGone(YardDialError):
 
 
 class RigLink(Protocol):
-    """Asks one transceiver; each call answers or raises within `patience_s`."""
+    """Asks one transceiver. Orders are done in the order in which they are begun; it belongs to one thread."""
 
-    def read(self) -> RigState:
-        """What it is tuned to now."""
+    depth: int
+    """So many orders may be under way at a time."""
+
+    def begin(self, order: RigOrder) -> None:
+        """Ask; its answer comes out of `answers`. Raises RigGone."""
         ...
 
-    def set_frequency(self, hertz: float) -> None:
-        """Tune it, to its own step."""
-        ...
-
-    def set_mode(self, mode: str, passband_hz: float | None = None) -> None:
-        """Another mode, in its own words."""
+    def answers(self, wait_s: float) -> list[RigAnswer]:
+        """What has come, waiting so long at most for the first; raises RigGone."""
         ...
 
     def close(self) -> None:
         """Let go."""
         ...
+
+
+def ask(link: RigLink, order: RigOrder) -> RigState | None:
+    """One order from end to end; raises what became of it."""
+    link.begin(order)
+    while True:
+        for answer in link.answers(PATIENCE_S):
+            if answer.order is order:
+                if answer.failure is not None:
+                    raise answer.failure
+                return answer.state
 
 
 def mode_key_of(rig_mode: str) -> str | None:
@@ -73,8 +132,8 @@ def mode_key_of(rig_mode: str) -> str | None:
 
 
 def sideband_of(rig_mode: str) -> Sideband:
-    """Which side of the carrier it hears."""
+    """Which side of the place on its display it hears; CW is heard on the upper side, its reverse on the lower."""
     plain = rig_mode.upper()
-    if plain.startswith(("LSB", "PKTLSB")) or plain == "RTTY":
+    if plain in ("LSB", "PKTLSB", "LSB-D", "RTTY", "CWR"):
         return "lower"
-    return "upper" if plain.startswith(("USB", "PKTUSB", "CW", "RTTYR")) else "both"
+    return "upper" if plain in ("USB", "PKTUSB", "USB-D", "RTTYR", "CW") else "both"

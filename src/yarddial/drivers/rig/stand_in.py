@@ -1,32 +1,66 @@
 """A transceiver that is not there: "Hearth" on a port of this computer, with the daemon's lines and faults at will.
 
-It serves whoever would control a transceiver, in tests and in the demo yard. A `T 1` only lights a lamp here.
+It serves whoever would control a transceiver, in tests and in the demo yard. What it transmits goes into a dummy load;
+simulated receivers ask it over a line of its own, as over a cable, what it is truly tuned to.
 """
 
 import random
+import re
 import socket
 import threading
 import time
+from collections.abc import Mapping
 from contextlib import suppress
+from queue import SimpleQueue
 from typing import Literal
+
+from yarddial.drivers.rig.protocol import mode_key_of, sideband_of
 
 RigFault = Literal["slow", "silent", "garbled", "wrong modes", "rounded", "jumps", "stuck", "doubled", "lost"]
 MODES = {"USB": 2400, "LSB": 2400, "AM": 9000, "CW": 500, "CWR": 500, "FM": 15000, "RTTY": 500}
-STEP_HZ = {"rounded": 10.0}
+# How its modes move the middle of its IF from its display; turned around on the lower sideband.
+OFFSETS_HZ = {"ssb": 1500.0, "cw": 600.0}
+# Lowest and full power into its dummy load.
+LEAST_W, MOST_W = 5.0, 100.0
+_QUESTION = re.compile(r"([^\w\\]?)\\?(\w+) ?(.*)")
+
+
+class _LongLine:
+    """What is sent arrives late, in the order in which it was sent; many may be on their way."""
+
+    def __init__(self, client: socket.socket) -> None:
+        self._client = client
+        self._waiting: SimpleQueue[tuple[float, str] | None] = SimpleQueue()
+        threading.Thread(target=self._run, name="stand-in line", daemon=True).start()
+
+    def send(self, text: str, late_s: float) -> None:
+        self._waiting.put((time.monotonic() + late_s, text))
+
+    def close(self) -> None:
+        self._waiting.put(None)
+
+    def _run(self) -> None:
+        with suppress(OSError):
+            while (one := self._waiting.get()) is not None:
+                time.sleep(max(one[0] - time.monotonic(), 0.0))
+                self._client.sendall(one[1].encode("ascii"))
+        self._client.close()
 
 
 class StandIn:
     """One transceiver for any number of clients.
 
     frequency_hz : what its display shows; moved by clients, and by `turn` as a person would at its knob.
-    reference_ppm : how far its own reference is off; what it truly receives is that much higher than the display says.
+    offsets_hz : by our modes, the middle of its IF minus what its display shows.
+    watts : what it would transmit, into a dummy load.
     """
 
-    def __init__(self, seed: int = 1, reference_ppm: float = 0.37) -> None:
+    def __init__(self, seed: int = 1, offsets_hz: Mapping[str, float] | None = None) -> None:
         """Listen on a free port of the loopback interface, in threads of its own."""
         self.frequency_hz, self.mode, self.passband_hz = 7_100_000.0, "LSB", 2400
         self.transmit_hz: float | None = None
-        self.transmitting, self.reference_ppm = False, reference_ppm
+        self.offsets_hz = OFFSETS_HZ if offsets_hz is None else offsets_hz
+        self.transmitting, self.watts = False, LEAST_W
         self.faults: set[RigFault] = set()
         self.delay_s = 0.0
         # How often somebody has set it from outside: what a client causes is counted here.
@@ -49,9 +83,10 @@ class StandIn:
         return 10.0 if "rounded" in self.faults else 1.0
 
     @property
-    def true_hz(self) -> float:
-        """What it receives when its display shows `frequency_hz`."""
-        return self.frequency_hz * (1 + self.reference_ppm * 1e-6)
+    def centre_hz(self) -> float:
+        """What it would bring to the middle of its IF, were its reference true."""
+        offset_hz = self.offsets_hz.get(mode_key_of(self.mode) or "", 0.0)
+        return self.frequency_hz + (-offset_hz if sideband_of(self.mode) == "lower" else offset_hz)
 
     def turn(self, hertz: float) -> None:
         """Somebody turns its knob."""
@@ -84,42 +119,73 @@ class StandIn:
             threading.Thread(target=self._serve, args=(client,), name="stand-in client", daemon=True).start()
 
     def _serve(self, client: socket.socket) -> None:
+        line_out = _LongLine(client)
         with suppress(OSError), client.makefile("r", encoding="ascii", errors="replace") as lines:
             for line in lines:
                 if line.strip() == "q":
                     break
-                answer = self._answer(line.strip().lstrip("+"))
-                time.sleep(self.delay_s + (1.5 if "slow" in self.faults else 0.0))
+                if line.startswith("\\world"):
+                    client.sendall(self._world().encode("ascii"))
+                    continue
+                answer = self._answer(line.strip())
                 if "silent" in self.faults or ("lost" in self.faults and self._chance.random() < 0.1):
                     continue
                 if "garbled" in self.faults:
                     answer = "".join(c if self._chance.random() < 0.7 or c == "\n" else "?" for c in answer)
                 twice = 2 if "doubled" in self.faults and self._chance.random() < 0.2 else 1
-                client.sendall((answer * twice).encode("ascii"))
-        client.close()
+                late_s = self.delay_s + (1.5 if "slow" in self.faults else 0.0)
+                line_out.send(answer * twice, late_s)
+        line_out.close()
 
-    def _answer(self, question: str) -> str:
-        letter, _, rest = question.partition(" ")
+    def _world(self) -> str:
+        """What comes out of its outputs: middle of the IF, and place and power of what it transmits."""
+        with self._lock:
+            sends_hz = self.transmit_hz or self.frequency_hz
+            return f"{self.centre_hz:.1f} {sends_hz:.1f} {self.watts if self.transmitting else 0.0:g} {self.mode}\n"
+
+    def _answer(self, line: str) -> str:
+        found = _QUESTION.match(line)
+        if found is None:
+            return "RPRT -11\n"
+        tag, letter, rest = found.groups()
+        name, told, code = self._done(letter, rest)
+        between = "\n" if tag == "+" else tag
+        if not tag:
+            return f"RPRT {code}\n" if code or not told else "".join(f"{one.partition(': ')[2]}\n" for one in told)
+        head = f"{name}: {rest}" if rest else f"{name}:"
+        return between.join((head, *told, f"RPRT {code}")) + "\n"
+
+    def _done(self, letter: str, rest: str) -> tuple[str, tuple[str, ...], int]:
+        """The answer's name, what it tells, and its code."""
         with self._lock:
             if "jumps" in self.faults and self._chance.random() < 0.2:
                 self.frequency_hz = self._rounded(self.frequency_hz + self._chance.choice((-5_000, 5_000)))
             match letter:
                 case "f":
-                    return f"get_freq:\nFrequency: {self.frequency_hz:.0f}\nRPRT 0\n"
+                    return "get_freq", (f"Frequency: {self.frequency_hz:.0f}",), 0
                 case "m":
                     mode = "MODE7" if "wrong modes" in self.faults else self.mode
-                    return f"get_mode:\nMode: {mode}\nPassband: {self.passband_hz}\nRPRT 0\n"
+                    return "get_mode", (f"Mode: {mode}", f"Passband: {self.passband_hz}"), 0
                 case "t":
-                    return f"get_ptt:\nPTT: {int(self.transmitting or 'stuck' in self.faults)}\nRPRT 0\n"
+                    return "get_ptt", (f"PTT: {int(self.transmitting or 'stuck' in self.faults)}",), 0
                 case "s":
-                    return f"get_split_vfo:\nSplit: {int(self.transmit_hz is not None)}\nTX VFO: VFOB\nRPRT 0\n"
+                    return "get_split_vfo", (f"Split: {int(self.transmit_hz is not None)}", "TX VFO: VFOB"), 0
                 case "i":
-                    return f"get_split_freq:\nTX Frequency: {self.transmit_hz or self.frequency_hz:.0f}\nRPRT 0\n"
+                    return "get_split_freq", (f"TX Frequency: {self.transmit_hz or self.frequency_hz:.0f}",), 0
                 case "F":
-                    return f"set_freq: {rest}\nRPRT {self._set_frequency(rest)}\n"
+                    return "set_freq", (), self._set_frequency(rest)
                 case "M":
-                    return f"set_mode: {rest}\nRPRT {self._set_mode(rest)}\n"
-        return "RPRT -11\n"
+                    return "set_mode", (), self._set_mode(rest)
+                case "S":
+                    self.transmit_hz = (self.transmit_hz or self.frequency_hz) if rest.startswith("1") else None
+                    return "set_split_vfo", (), 0
+                case "I":
+                    self.transmit_hz = self._rounded(float(rest))
+                    return "set_split_freq", (), 0
+                case "T":
+                    self.transmitting = rest.startswith("1")
+                    return "set_ptt", (), 0
+        return letter, (), -11
 
     def _set_frequency(self, text: str) -> int:
         try:

@@ -9,6 +9,7 @@ from yarddial.drivers.simulated.bus import on_the_bus
 from yarddial.drivers.simulated.faults import SimulatedFaults, parse_faults
 from yarddial.drivers.simulated.plugs import Plug, parse_plugs
 from yarddial.drivers.simulated.receiver import FINCH, HERON, SimulatedReceiver
+from yarddial.drivers.simulated.rig_cable import RigCable
 from yarddial.drivers.simulated.world import WARMS_UP_S, World, WorldPort, cold, heron_world, quillet_world
 from yarddial.drivers.usb_bus import UsbReceiver
 from yarddial.yard.errors import BadFrequency, DeviceNotFound
@@ -20,7 +21,8 @@ class SimulatedAddress(msgspec.Struct, frozen=True):
 
     seed : which crystal and oscillators. hour : time of day on the air. cold_s : just switched on, and as long until a
     third of its warm-up is left; 0 for a warm one. calm : its crystal has no noise of its own.
-    hearth_hz : what the transceiver, whose IF output the direct input gets, is tuned to.
+    hearth_hz : what the transceiver, whose IF output the direct input gets, is tuned to; rig_port : where the made-up
+    transceiver tells it, 0 for one that stays where it is.
     plugs : what is plugged in behind the antennas; lo_hz : another oscillator in its up-converter, 0 for its own.
     """
 
@@ -33,6 +35,7 @@ class SimulatedAddress(msgspec.Struct, frozen=True):
     hearth_hz: float = 10e6
     plugs: tuple[Plug, ...] = ()
     lo_hz: float = 0.0
+    rig_port: int = 0
 
     def world(self) -> World:
         """The world as it asks for."""
@@ -74,7 +77,8 @@ class SimulatedDriver:
         asked = parse_address(address)
         capabilities = _RECEIVERS[asked.name][0]
         asked.faults.refuse_to_open(capabilities.name)
-        return SimulatedReceiver(asked.world(), time, capabilities)
+        cable = RigCable(asked.rig_port) if asked.rig_port else None
+        return SimulatedReceiver(asked.world(), time, capabilities, cable)
 
 
 def parse_address(address: str) -> SimulatedAddress:
@@ -82,6 +86,7 @@ def parse_address(address: str) -> SimulatedAddress:
     name, _, query = address.partition("?")
     given = dict(piece.partition("=")[::2] for piece in query.split("&")) if query else {}
     faults = parse_faults(given.pop("fault", ""))
+    rig = given.pop("rig", "0")
     seed, hour, warmth = given.pop("seed", "1"), given.pop("hour", "12"), given.pop("cold", "0")
     plugs, lo, hearth = given.pop("plug", ""), given.pop("lo", "0"), given.pop("hearth", "10M")
     try:
@@ -90,15 +95,22 @@ def parse_address(address: str) -> SimulatedAddress:
     except BadFrequency as error:
         raise DeviceNotFound(f"hearth= or lo= in '{address}': {error}") from error
     numbers = seed.isascii() and seed.isdigit() and hour.isascii() and hour.isdigit() and int(hour) < 24
-    if name not in _RECEIVERS or not numbers or not (warmth.isascii() and warmth.isdigit()) or given:
+    if (
+        name not in _RECEIVERS
+        or not numbers
+        or not rig.isdigit()
+        or not (warmth.isascii() and warmth.isdigit())
+        or given
+    ):
         able = " and ".join(f"'{known}'" for known in _RECEIVERS)
         raise DeviceNotFound(
             f"there is no simulated receiver '{address}': there are {able}, with seed=, fault=, hour=, cold=1, "
-            "hearth=, lo= and plug= behind a question mark, such as 'finch?seed=7'"
+            "hearth=, rig=, lo= and plug= behind a question mark, such as 'finch?seed=7'"
         )
     cold_s = WARMS_UP_S if warmth == "1" else float(warmth)
     plugged = parse_plugs(plugs, _RECEIVERS[name][0].ports)
-    return SimulatedAddress(name, int(seed), faults, float(hour), cold_s, calm, hearth_hz, plugged, max(lo_hz, 0.0))
+    lo_hz = max(lo_hz, 0.0)
+    return SimulatedAddress(name, int(seed), faults, float(hour), cold_s, calm, hearth_hz, plugged, lo_hz, int(rig))
 
 
 def faulty(world: World, faults: SimulatedFaults) -> World:

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, GainCapability, RequestedSettings, TimeSource
 from yarddial.drivers.simulated.front_end import NEVER_DB, PIECE
 from yarddial.drivers.simulated.propagation import Arrival, ahead_of, arrivals
+from yarddial.drivers.simulated.rig_cable import RigCable
 from yarddial.drivers.simulated.synthesis import NoiseSource, Synthesis, TransmittedLine
 from yarddial.drivers.simulated.world import Link, World, WorldPort
 from yarddial.yard.errors import CannotTune, DeviceLost, DeviceStalled, RefusedValue
@@ -58,8 +59,11 @@ class SimulatedReceiver:
     in the receiver's own counting. Time is true time: sample n is taken when the receiver's clock has counted n / f_s.
     """
 
-    def __init__(self, world: World, time: TimeSource, capabilities: Capabilities = FINCH) -> None:
-        self.world = world
+    def __init__(
+        self, world: World, time: TimeSource, capabilities: Capabilities = FINCH, cable: RigCable | None = None
+    ) -> None:
+        self.world = self._plain_world = world
+        self._cable, self._on_cable = cable, None if cable is None else cable.state
         self._capabilities = capabilities
         self._time = time
         self._noise = NoiseSource(world.seed + 7919)
@@ -134,6 +138,7 @@ class SimulatedReceiver:
         due_s = self._started_s + (self._segment + 1 - self._started_segment) * hop / true_rate_hz
         self._time.sleep_s(due_s - self._time.now_s())
         clock_s = self._begun_s + self._segment * hop / rate_hz
+        self._look_at_cable()
         if clock_s >= self.world.faults.after_s("unplug"):
             raise DeviceLost(f"{self._capabilities.name} was unplugged: plug it in again, then start")
         if clock_s >= self.world.faults.after_s("stall"):
@@ -144,7 +149,18 @@ class SimulatedReceiver:
         return self._delivered(samples)
 
     def close(self) -> None:
-        """Nothing to give back."""
+        """Nothing to give back but the cable."""
+        if self._cable is not None:
+            self._cable.close()
+
+    def _look_at_cable(self) -> None:
+        """A transceiver that was turned or keyed: the world is another, and what was made ahead is of the old one."""
+        if self._cable is None or (now := self._cable.state) is None or now == self._on_cable:
+            return
+        self._on_cable = now
+        self.world = now.put_on(self._plain_world)
+        self._port = self.world.port(self._port.name) or self._port
+        self._arrivals, self._ahead = None, []
 
     @property
     def segments_a_run(self) -> int:

@@ -167,6 +167,26 @@ def _sideband_tones(name: str) -> tuple[Seconds, Seconds, NDArray[np.float32]]:
     return hertz, chance.uniform(0, 1, 6), (chance.uniform(0.3, 1.0, 6) / 3).astype(np.float32)
 
 
+# A transmitter under test: two tones of a voice, and what its amplifier makes of them, dB below each of the two.
+_TEST_TONES_HZ, _TEST_PRODUCTS_DB = (
+    (700.0, 1900.0),
+    ((-500.0, -32.0), (3100.0, -32.0), (-1700.0, -44.0), (4300.0, -44.0)),
+)
+
+
+def _test_tones(sign: float) -> Callable[[Transmitter, Seconds], Baseband]:
+    """Two tones on one side of the suppressed carrier, with products of the third and fifth order beside them."""
+
+    def signal(transmitter: Transmitter, time_s: Seconds) -> Baseband:
+        lines = [(hertz, 0.5) for hertz in _TEST_TONES_HZ] + [
+            (hz, 0.5 * 10 ** (db / 20)) for hz, db in _TEST_PRODUCTS_DB
+        ]
+        made = sum(size * np.exp(2j * pi * ((sign * hertz * time_s) % 1.0)) for hertz, size in lines)
+        return np.asarray(made, np.complex64)
+
+    return signal
+
+
 def _keyed_carrier(transmitter: Transmitter, time_s: Seconds) -> Baseband:
     table, rate_hz = keyed(transmitter.text or "TEST DE QUILLET LANE")
     return look_up(table, time_s, rate_hz).astype(np.complex64)
@@ -244,6 +264,8 @@ _KINDS: dict[str, Callable[[Transmitter, Seconds], Baseband]] = {
     "wfm": _of_phase,
     "usb": _single_sideband(+1.0),
     "lsb": _single_sideband(-1.0),
+    "two tones": _test_tones(+1.0),
+    "two tones below": _test_tones(-1.0),
     "cw": _keyed_carrier,
     "psk": _phase_keyed,
     "fsk": _frequency_keyed,
@@ -253,5 +275,5 @@ _KINDS: dict[str, Callable[[Transmitter, Seconds], Baseband]] = {
 KINDS = tuple(_KINDS)
 _NEEDED_HZ = {
     "carrier": 4e3, "am": 12e3, "ticks": 12e3, "tone": 12e3, "nfm": 30e3, "wfm": 270e3, "usb": 12e3, "lsb": 12e3,
-    "cw": 8e3, "psk": 4e3, "fsk": 8e3, "pager": 60e3, "buzz": 8e3,
+    "two tones": 24e3, "two tones below": 24e3, "cw": 8e3, "psk": 4e3, "fsk": 8e3, "pager": 60e3, "buzz": 8e3,
 }  # fmt: skip

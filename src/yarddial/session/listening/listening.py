@@ -85,6 +85,7 @@ class Listening(Job):
         self.squelch_open = True
         self.pilot_db: float | None = None
         self._mode = ""
+        self._is_muted = False
         self._heard_lately: list[NDArray[np.float32]] = []
         # Places heard for a while, the latest first: dial in hertz and way of hearing.
         self.visited: tuple[tuple[float, Demodulation], ...] = ()
@@ -187,6 +188,34 @@ class Listening(Job):
         """Close a little above what the channel has now, or leave it open."""
         level = self.level_dbfs
         self.change(squelch_dbfs=round(level + 3.0, 1) if wanted and level is not None else None)
+
+    def mute(self, on: bool) -> None:
+        """Silence while somebody transmits: nothing is heard, kept as sound or remembered."""
+        if on != self._is_muted:
+            self._is_muted, self.sounds, self.level_dbfs = on, [], None
+            self._changed.tell()
+
+    @property
+    def is_muted(self) -> bool:
+        """True while nothing is heard for the sake of a transmission."""
+        return self._is_muted
+
+    def way_at_dial(self) -> Demodulation:
+        """How the dial is heard, or would be."""
+        mode, dial_hz = mode_named(self._desk.station.mode).key, self._desk.station.dial_hz
+        able = demodulations_of(mode, dial_hz)
+        return self.settings.way if self.is_open and self.settings.way in able else able[0]
+
+    def follow_rig(self, way: Demodulation, edges_hz: tuple[float, float] | None) -> None:
+        """Hear as a transceiver hears; its pass-band where it says that."""
+        self._mode = self._desk.station.mode
+        if way != self.settings.way:
+            kept = {key: getattr(self.settings, key) for key in ("squelch_dbfs", "gain_control", "noise_reduction")}
+            self.settings = msgspec.structs.replace(self._usual(way).settings(), **kept)
+        if edges_hz is not None:
+            self.settings = msgspec.structs.replace(self.settings, low_hz=edges_hz[0], high_hz=edges_hz[1])
+        self._make_room()
+        self._send()
 
     def hear(self, wanted: bool) -> None:
         """Sound on or off; the level is told either way."""
@@ -376,6 +405,8 @@ class Listening(Job):
     def take(self, event: Event) -> None:
         """Take an answer from the engine, or hear that the receiver stopped."""
         match event:
+            case Sound() if self._is_muted:
+                pass
             case Sound():
                 self._record_sound(event)
                 self.sounds = [*self.sounds[-MOST_KEPT:], event]

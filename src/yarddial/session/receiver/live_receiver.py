@@ -58,6 +58,10 @@ class LiveReceiver:
         self._spectrogram_moved = Listeners()
         self._span_moved = Listeners()
         self._look: Tune | None = None
+        self._look_lease: Lease | None = None
+        # Each gain at its least, of the receiver looked with; and what the picture shows: place, half span, sense.
+        self._least_db: dict[str, float] = {}
+        self._pictured: tuple[object, ...] = ()
         self._show = Show(0, 3_000.0, ROWS, COLUMN_S)
         self._sense = 1
         # Of whoever listens: the job, and what the receiver was set to for it.
@@ -66,6 +70,11 @@ class LiveReceiver:
         self._address = ""
         # Address of the recording that plays in the receiver's place; empty for the receiver itself.
         self.plays = ""
+        # Why the receiver must stay off on a route, or an empty text; a linked transceiver has its say here.
+        self.forbids: Callable[[Line], str] = lambda line: ""
+        # What joins a simulated receiver to the made-up transceiver, as a part of its address.
+        self.cable = ""
+        self._is_guarded = False
         # Receiver and port for which a person said so; forgotten with the session.
         self._fed: set[tuple[str, str]] = set()
         self.wanted = False
@@ -120,7 +129,30 @@ class LiveReceiver:
             self.trouble_kind = "" if line.missing else "no driver"
             self._jobs.command(Stop())
             return
+        if why := self.forbids(line):
+            self.refuse(why)
+            return
         self._jobs.command(Start(self._address, self._feeds(line)))
+
+    def refuse(self, why: str) -> None:
+        """Stop, and say why it must stay off."""
+        self.wanted, self.trouble, self.trouble_kind = False, why, "transmitter"
+        self._jobs.command(Stop())
+        self._changed.tell()
+
+    def guard(self, on: bool) -> None:
+        """Take every gain to its least while somebody transmits, and back."""
+        if on == self._is_guarded:
+            return
+        self._is_guarded = on
+        now = self._look
+        if now is not None and self.wanted:
+            self._send_look(msgspec.structs.replace(now, id=0, job=0), self._look_lease, anew=True, keeps=True)
+
+    @property
+    def is_guarded(self) -> bool:
+        """True while its gains are at their least for the sake of a transmission."""
+        return self._is_guarded
 
     def _feeds(self, line: Line) -> frozenset[str]:
         """Ports that may feed the line: those a person allowed in this session; simulated ones harm nobody."""
@@ -150,7 +182,10 @@ class LiveReceiver:
         self._changed.tell()
 
     def _device_of(self, line: Line) -> str:
-        return self.plays or line.receiver.device
+        device = self.plays or line.receiver.device
+        if not self.cable or not device.startswith("simulated:"):
+            return device
+        return f"{device}{'&' if '?' in device else '?'}{self.cable}"
 
     def stop(self) -> None:
         """Stop it; what is under way ends, whether the receiver still answers or not."""
@@ -171,16 +206,30 @@ class LiveReceiver:
         self, line: Line, ask: RequestedSettings, half_width_hz: float, lease: Lease | None, *, anew: bool = False
     ) -> None:
         """Look at the middle of a slice with just these settings; `anew` even where it looks like that already."""
-        if not self._jobs.may_tune(lease) or not self._device_of(line):
+        if not self._jobs.may_tune(lease) or not self._device_of(line) or self._is_forbidden(line):
             return
         if self.wanted and self._device_of(line) != self._address:
             # The points have been set for another receiver.
             self._look = None
             self._open(line)
         self._sense = _sense(line)
+        self._least_db = {stage.name: min(stage.steps_db) for stage in line.receiver.gain_stages}
         self._send_look(Tune(ask, line.counted_hz(line.dial_hz), half_width_hz), lease, anew=anew)
 
-    def _send_look(self, asked: Tune, lease: Lease | None, *, anew: bool = False) -> None:
+    def _is_forbidden(self, line: Line) -> bool:
+        """A receiver that runs is stopped where the points are set for a route on which it must stay off."""
+        if not self.wanted or not (why := self.forbids(line)):
+            return False
+        self.refuse(why)
+        return True
+
+    def _quiet(self, ask: RequestedSettings) -> RequestedSettings:
+        """With every gain at its least."""
+        gains_db = tuple((name, self._least_db.get(name, gain_db)) for name, gain_db in ask.gains_db)
+        return msgspec.structs.replace(ask, gains_db=gains_db, automatic_gain=False)
+
+    def _send_look(self, asked: Tune, lease: Lease | None, *, anew: bool = False, keeps: bool = False) -> None:
+        """`keeps` : the picture goes on, as its place on the dial is the same."""
         now = self._look
         if not anew and now is not None and asked == msgspec.structs.replace(now, id=0, job=0):
             return
@@ -188,9 +237,12 @@ class LiveReceiver:
         if self.wanted:
             # Why it stopped stays said, wherever the dial is turned.
             self.trouble = ""
-        number = self._jobs.send(asked, None) if lease is None else lease.ask(asked)
+        sent = msgspec.structs.replace(asked, ask=self._quiet(asked.ask)) if self._is_guarded else asked
+        number = self._jobs.send(sent, None) if lease is None else lease.ask(sent)
+        self._look_lease = lease
         self._look = msgspec.structs.replace(asked, id=number, job=lease.id if lease is not None else 0)
-        self._begin_picture()
+        if not keeps:
+            self._begin_picture()
 
     def listen(self, line: Line, dial_hz: float, chart_hz: float, half_hz: float, lease: Lease) -> float:
         """Draw half_hz around chart_hz of the dial; the receiver keeps its centre while the dial lies well in its span.
@@ -198,7 +250,7 @@ class LiveReceiver:
         Returns where the picture's middle really is on the dial: it does not reach beyond the span.
         """
         line = line.at(dial_hz)
-        if not self._device_of(line) or not self._jobs.may_tune(lease):
+        if not self._device_of(line) or not self._jobs.may_tune(lease) or self._is_forbidden(line):
             return chart_hz
         if self.wanted and self._device_of(line) != self._address:
             self._look = None
@@ -216,8 +268,14 @@ class LiveReceiver:
         look_hz = counted_hz + (chart_hz - dial_hz) * scale
         look_hz = min(max(look_hz, now.centre_hz - room_hz), now.centre_hz + room_hz)
         self._listened = (lease.id, now)
-        self._send_look(Tune(now, look_hz, half_hz), lease)
-        return dial_hz + (look_hz - counted_hz) / scale
+        self._least_db = {stage.name: min(stage.steps_db) for stage in line.receiver.gain_stages}
+        middle_hz = dial_hz + (look_hz - counted_hz) / scale
+        # A transceiver that was turned moves the IF under a picture that stays where it is on the dial.
+        pictured = (line.name, self._address, round(middle_hz, 1), half_hz, self._sense, self._show.half_span_hz)
+        keeps = line.rig_centre_hz is not None and pictured == self._pictured and self.is_looking
+        self._pictured = pictured
+        self._send_look(Tune(now, look_hz, half_hz), lease, keeps=keeps)
+        return middle_hz
 
     def _parked_for(self, lease: Lease) -> RequestedSettings | None:
         """Where the centre was parked for whoever listens; else where it is parked for the dial."""

@@ -1,34 +1,122 @@
-"""Dial and transceiver follow each other: whoever moved last wins; no echo, no fight, no hunting. No clock, no thread.
+"""Dial and transceiver follow each other: whoever moved last wins; no echo, no fight, no hunting. Knows no clock.
 
 Whoever runs it tells what happens and when, and does what it says. Its rules:
 
-- What the transceiver said before the last setting was answered is old, and is not looked at.
-- A place that the transceiver showed already is no move of it; one that it was set to from here neither.
+- What the transceiver said before the last setting was sent is old, and is not looked at: orders are done in turn.
+- What the transceiver showed already is no move of it; what it was set to from here neither.
 - A setting counts as taken once a later answer shows it; one that was not taken is tried again, a few times.
 """
 
+from collections import deque
 from math import isclose
+from typing import Generic, TypeVar
 
 # A setting that is answered but not taken is sent again so often; then the transceiver is believed.
 MOST_TRIES = 3
+# Some show a new place only a while after they have taken it.
+TAKES_S = 0.6
+# What it was set to lately, which is no move of its own.
+REMEMBERED = 8
 # The step to which a transceiver rounds is told by so many different places that it showed.
 TELLS_STEP = 4
 STEPS_HZ = (100.0, 50.0, 25.0, 20.0, 10.0, 5.0, 2.0, 1.0)
 
+V = TypeVar("V")
 
-class Following:
-    """One pair of dial and transceiver; all places in hertz as its display shows them, all times in seconds."""
+
+class LastMover(Generic[V]):
+    """One value that is moved here and on the transceiver; all times in seconds."""
+
+    def __init__(self, most_tries: int = MOST_TRIES) -> None:
+        self._most_tries = most_tries
+        self._wanted: V | None = None
+        self._sending: V | None = None
+        self._in_flight = False
+        self._sent_s = self._answered_s = float("-inf")
+        self._sent: deque[V] = deque(maxlen=REMEMBERED)
+        self._shown: V | None = None
+        self._tries = 0
+        # Moves that were made by it: on the transceiver, and here.
+        self.rig_moves = self.dial_moves = 0
+
+    def is_same(self, one: V, other: V) -> bool:
+        """Whether two values are one to the transceiver."""
+        return one == other
+
+    @property
+    def is_settled(self) -> bool:
+        """True while nothing is owed to the transceiver."""
+        return self._wanted is None
+
+    @property
+    def wanted(self) -> V | None:
+        """Where the transceiver is to go; None while nothing is owed to it."""
+        return self._wanted
+
+    def person_moved(self, value: V) -> None:
+        """It was moved here; the transceiver is to follow."""
+        self._wanted, self._tries = value, 0
+
+    def to_set(self, now_s: float) -> V | None:
+        """What to set on the transceiver now, or None; then `was_answered` or `was_refused` is owed."""
+        if self._in_flight or self._wanted is None or self._wanted == self._sending:
+            return None
+        self._in_flight, self._sending, self._sent_s = True, self._wanted, now_s
+        self._sent.append(self._wanted)
+        self.rig_moves += 1
+        return self._wanted
+
+    def was_answered(self, now_s: float) -> None:
+        """The setting was answered, or given up for lost."""
+        self._in_flight, self._answered_s = False, now_s
+
+    def was_refused(self, now_s: float) -> None:
+        """It will not go there: nothing is owed to it any more, and the two stay apart."""
+        self.was_answered(now_s)
+        if self._wanted == self._sending:
+            self._wanted = self._sending = None
+
+    def give_up(self) -> None:
+        """Nobody follows for now; what was owed is not."""
+        self._wanted = self._sending = self._shown = None
+        self._in_flight = False
+
+    def rig_said(self, value: V, asked_s: float) -> V | None:
+        """What the transceiver shows, asked at a time; returns where to go here, or None to stay."""
+        if asked_s < self._sent_s or (self._wanted is not None and self._wanted != self._sending):
+            # Older than the last setting, or the next one is on its way.
+            return None
+        before, self._shown = self._shown, value
+        if self._wanted is None:
+            return None if before == value else self._follow(value)
+        if self.is_same(value, self._wanted):
+            self._wanted = self._sending = None
+            return None
+        if value == before or any(self.is_same(value, sent) for sent in self._sent):
+            return self._was_not_taken(value, asked_s)
+        return self._follow(value)
+
+    def _was_not_taken(self, value: V, asked_s: float) -> V | None:
+        """Patience first, then once more, and at last the transceiver is believed."""
+        if self._in_flight or asked_s < self._answered_s + TAKES_S:
+            return None
+        if self._tries < self._most_tries:
+            self._tries, self._sending = self._tries + 1, None
+            return None
+        return self._follow(value)
+
+    def _follow(self, value: V) -> V:
+        self._wanted = self._sending = None
+        self.dial_moves += 1
+        return value
+
+
+class Following(LastMover[float]):
+    """Dial and transceiver; all places in hertz as its display shows them."""
 
     def __init__(self) -> None:
-        self._wanted_hz: float | None = None
-        self._sent_hz: float | None = None
-        self._in_flight = False
-        self._answered_s = float("-inf")
-        self._rig_hz: float | None = None
-        self._tries = 0
+        super().__init__()
         self._seen: set[float] = set()
-        # Moves that were made by it: on the transceiver, and on the dial.
-        self.rig_moves = self.dial_moves = 0
 
     @property
     def step_hz(self) -> float:
@@ -37,54 +125,24 @@ class Following:
             return 1.0
         return next((step for step in STEPS_HZ if all(isclose(hz % step, 0.0) for hz in self._seen)), 1.0)
 
-    @property
-    def is_settled(self) -> bool:
-        """True while nothing is owed to the transceiver."""
-        return self._wanted_hz is None
+    def is_same(self, one: float, other: float) -> bool:
+        """Within its step."""
+        return abs(one - other) < self.step_hz
 
-    def person_dialled(self, hertz: float) -> None:
-        """The dial was moved here; the transceiver is to follow."""
-        self._wanted_hz, self._tries = hertz, 0
-
-    def to_set(self) -> float | None:
-        """What to set on the transceiver now, or None; then `was_answered` or `was_lost` is owed."""
-        if self._in_flight or self._wanted_hz is None or self._wanted_hz == self._sent_hz:
-            return None
-        self._in_flight, self._sent_hz = True, self._wanted_hz
-        self.rig_moves += 1
-        return self._wanted_hz
-
-    def was_answered(self, now_s: float) -> None:
-        """The setting was answered, or given up for lost: what is said from now on counts."""
-        self._in_flight, self._answered_s = False, now_s
-
-    was_lost = was_answered
-
-    def rig_said(self, hertz: float, asked_s: float) -> float | None:
-        """What the transceiver shows, asked at a time; returns where the dial is to go, or None to leave it."""
-        if self._in_flight or asked_s < self._answered_s:
-            return None
-        if self._wanted_hz is not None and self._wanted_hz != self._sent_hz:
-            # The next setting is on its way.
-            return None
-        before_hz, self._rig_hz = self._rig_hz, hertz
-        self._remember(hertz)
-        if self._wanted_hz is None:
-            return None if before_hz == hertz else self._follow(hertz)
-        if abs(hertz - self._wanted_hz) < self.step_hz:
-            self._wanted_hz = self._sent_hz = None
-            return None
-        if hertz == before_hz and self._tries < MOST_TRIES:
-            # Not taken: once more.
-            self._tries, self._sent_hz = self._tries + 1, None
-            return None
-        return self._follow(hertz)
-
-    def _follow(self, hertz: float) -> float:
-        self._wanted_hz = self._sent_hz = None
-        self.dial_moves += 1
-        return hertz
-
-    def _remember(self, hertz: float) -> None:
+    def rig_said(self, value: float, asked_s: float) -> float | None:
+        """Its step is learned from every place that it shows."""
         if len(self._seen) < 50:
-            self._seen.add(hertz)
+            self._seen.add(value)
+        return super().rig_said(value, asked_s)
+
+
+class FollowingMode(LastMover[tuple[str, float]]):
+    """Mode, in the transceiver's words, and pass-band in hertz: 0 for the usual one, or where it is not told."""
+
+    def __init__(self) -> None:
+        # A pass-band that it does not have is believed soon.
+        super().__init__(most_tries=1)
+
+    def is_same(self, one: tuple[str, float], other: tuple[str, float]) -> bool:
+        """The mode; and the pass-band, where both name one."""
+        return one[0] == other[0] and (not one[1] or not other[1] or abs(one[1] - other[1]) < 1.0)

@@ -39,6 +39,8 @@ class Desk:
         self._dial_changed = Listeners()
         self._saving_changed = Listeners()
         self._unsaved = False
+        # What linked transceivers bring to the middle of their IF, hertz, by name: known while the program runs.
+        self._rig_centres_hz: dict[str, float] = {}
         # Why it is not saved where it belongs, as a sentence and as what was raised.
         self.save_trouble = ""
         self.save_failure: NotWritten | None = None
@@ -56,7 +58,11 @@ class Desk:
     @property
     def line(self) -> Line:
         """The active route; in a yard without one a line that reaches nothing."""
-        return self._station.active_line()
+        line = self._station.active_line()
+        rig = line.transceiver if self._rig_centres_hz else None
+        if rig is None or rig.name not in self._rig_centres_hz:
+            return line
+        return msgspec.structs.replace(line, rig_centre_hz=self._rig_centres_hz[rig.name])
 
     @property
     def undo_label(self) -> str:
@@ -107,6 +113,20 @@ class Desk:
         dial_hz = min(max(dial_hz, 0.0), LIMIT_HZ)
         route = self._station.route if self._station.held else best_route(self._station, dial_hz)
         self._set_dial(msgspec.structs.replace(self._station, dial_hz=dial_hz, route=route))
+
+    def follow_rig(self, dial_hz: float, mode: str) -> None:
+        """Dial and mode as a transceiver was turned; the route stays while it reaches that, or is held."""
+        dial_hz = min(max(dial_hz, 0.0), LIMIT_HZ)
+        stays = self._station.held or not self._station.active_line().why_not(dial_hz)
+        route = self._station.route if stays else best_route(self._station, dial_hz)
+        self._set_dial(msgspec.structs.replace(self._station, dial_hz=dial_hz, mode=mode, route=route))
+
+    def rig_shows(self, name: str, centre_hz: float | None) -> None:
+        """What a linked transceiver brings to the middle of its IF; None when none is linked any more."""
+        centres_hz = {} if centre_hz is None else {name: centre_hz}
+        if centres_hz != self._rig_centres_hz:
+            self._rig_centres_hz = centres_hz
+            self._dial_changed.tell()
 
     def choose_route(self, name: str) -> None:
         """Set the points by hand."""

@@ -20,7 +20,8 @@ class Transceiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="transcei
     if_hz : the fixed intermediate frequency at the IF output.
     sense : +1, or -1 when the spectrum comes out inverted.
     rig_ppm : error of its own frequencies, positive when it tunes high.
-    offsets_hz : by mode, carrier minus what its display shows.
+    offsets_hz : by mode, what stands in the middle of its IF minus what its display shows, on the upper sideband.
+    link : the address by which it is controlled, see `drivers.rig.opening`; empty where it is not.
     menu_set_utc : when its reference was last set in its own menu; what was measured of it before no longer counts.
     transmit_w : its power; 0 for one that cannot transmit.
     isolation_db : how far the outputs are below the transmitter while it transmits, at worst.
@@ -41,6 +42,7 @@ class Transceiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="transcei
     input: Socket = Socket()
     if_output: Socket = Socket()
     antenna_output: Socket = Socket()
+    link: str = ""
     origins: Origins = {}
 
     @property
@@ -57,8 +59,13 @@ class Transceiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="transcei
         """Why it does not receive a frequency, or an empty text."""
         return outside(self.name, in_hz, self.low_hz, self.high_hz)
 
+    def offset_hz(self, mode: str, *, is_lower: bool = False) -> float:
+        """Middle of the IF minus the display in one of our modes; the lower sideband lies on the other side."""
+        offset_hz = self.offsets_hz.get(mode, 0.0)
+        return -offset_hz if is_lower else offset_hz
+
     def converter_at(self, in_hz: float) -> Converter | None:
-        """Tuned to a signal it acts as a converter whose oscillator follows the dial: f_rig -+ IF."""
+        """With in_hz in the middle of its IF it acts as a converter whose oscillator is at in_hz -+ IF."""
         if self.tap == "antenna":
             return None
         lo_hz = in_hz - self.if_hz if self.sense > 0 else in_hz + self.if_hz

@@ -1,0 +1,112 @@
+"""A transceiver's own commands as data: what to send, and how its answers look. Written by whoever has its manual.
+
+A pattern is plain text with places in braces: {hertz} for digits (in a set pattern {hertz:11} fills up with noughts),
+{mode} and {flag} for up to eight signs, {any:3} for signs that tell nothing. `template.json` is one to begin from.
+"""
+
+import re
+from importlib import resources
+from pathlib import Path
+
+import msgspec
+
+from yarddial.yard.errors import YardDialError
+from yarddial.yard.plain_text import shown
+
+_PLACE = re.compile(r"\{(hertz|mode|flag|any)(?::(\d{1,2}))?\}")
+MOST_BYTES = 20_000
+
+
+class BadTable(YardDialError, ValueError):
+    """A table of commands that cannot be used; the sentence says what to mend."""
+
+
+class TableCommand(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """One thing it knows.
+
+    ask, answer : question and the pattern of its answer; empty where it cannot be asked.
+    set : the pattern that sets it; empty where it cannot be set.
+    names : of modes, by what stands on the line what the program calls it; of flags, by it "yes" or "no".
+    """
+
+    ask: str = ""
+    answer: str = ""
+    set: str = ""
+    names: dict[str, str] = {}
+
+
+class CommandTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """All of it. `terminator` ends every question and every answer."""
+
+    name: str
+    frequency: TableCommand
+    speed: int = 9600
+    stop_bits: int = 1
+    terminator: str = ";"
+    confirms_sets: bool = False
+    mode: TableCommand | None = None
+    transmitting: TableCommand | None = None
+    transmit_frequency: TableCommand | None = None
+    split: TableCommand | None = None
+
+
+def load_table(name: str) -> CommandTable:
+    """By the path of a file, or `template`; raises BadTable in one sentence."""
+    if name == "template":
+        raw = (resources.files("yarddial.drivers.rig") / "tables" / "template.json").read_bytes()
+    else:
+        try:
+            with Path(name).expanduser().open("rb") as file:
+                raw = file.read(MOST_BYTES + 1)
+        except OSError as error:
+            raise BadTable(f"the table {shown(name)} cannot be read: {error.strerror or error}") from error
+    if len(raw) > MOST_BYTES:
+        raise BadTable(f"{shown(name)} is no table of commands: it is longer than {MOST_BYTES} bytes")
+    try:
+        table = msgspec.json.decode(raw, type=CommandTable)
+    except (msgspec.DecodeError, msgspec.ValidationError, RecursionError) as error:
+        raise BadTable(f"{shown(name)} is no table of commands: {shown(str(error))}") from error
+    return _checked(table, name)
+
+
+def _checked(table: CommandTable, name: str) -> CommandTable:
+    where = f"the table {shown(name)}"
+    if not (300 <= table.speed <= 1_000_000 and table.stop_bits in (1, 2) and 1 <= len(table.terminator) <= 2):
+        raise BadTable(f"{where}: speed 300 to 1 000 000, stop_bits 1 or 2, terminator of one or two signs")
+    for what, wanted in (("frequency", "hertz"), ("mode", "mode"), ("transmitting", "flag"), ("split", "flag")):
+        command: TableCommand | None = getattr(table, what)
+        if command is None:
+            continue
+        if not command.ask.isascii() or not command.set.isascii():
+            raise BadTable(f"{where}: {what} may send plain ASCII only")
+        if command.ask and f"{{{wanted}" not in command.answer:
+            raise BadTable(f"{where}: the answer to {what} must have {{{wanted}}} in it")
+    if not table.frequency.ask:
+        raise BadTable(f"{where}: a frequency that cannot be asked cannot be followed: fill in frequency.ask")
+    return table
+
+
+def reading(pattern: str) -> re.Pattern[str]:
+    """What an answer of that pattern looks like; its places are groups."""
+    made, end = "", 0
+    for place in _PLACE.finditer(pattern):
+        made += re.escape(pattern[end : place.start()])
+        match place[1]:
+            case "hertz":
+                made += r"(?P<hertz>\d{1,12})"
+            case "any":
+                made += f".{{{place[2] or 1}}}"
+            case other:
+                made += f"(?P<{other}>[^;\\r\\n]{{1,8}}?)"
+        end = place.end()
+    return re.compile(made + re.escape(pattern[end:]) + r"\Z")
+
+
+def filled(pattern: str, **values: str | int) -> str:
+    """The words that set a value."""
+
+    def value(place: re.Match[str]) -> str:
+        found = values.get(place[1], "")
+        return str(found).zfill(int(place[2] or 0)) if place[1] == "hertz" else str(found)
+
+    return _PLACE.sub(value, pattern)

@@ -1,0 +1,111 @@
+"""The library's daemon, started for a person on this computer alone, and ended with the program.
+
+Which transceivers it knows is asked of it at run time; nothing of that list is kept here.
+"""
+
+import re
+import shutil
+import socket
+import subprocess
+import time
+from contextlib import suppress
+from pathlib import Path
+
+import msgspec
+
+from yarddial.drivers.rig.protocol import RigGone
+
+PROGRAM = "rigctld"
+PACKAGE = "libhamlib-utils"
+STARTS_S = 5.0
+SERIAL_FOLDER = Path("/dev/serial/by-id")
+SPEEDS = (4800, 9600, 19_200, 38_400, 57_600, 115_200)
+_MODEL = re.compile(r"^\s*(\d+)\s{2,}(\S.*?)\s{2,}(\S.*?)\s{2,}\S+\s{2,}(\S+)")
+
+
+class RigModel(msgspec.Struct, frozen=True):
+    """One that the daemon knows: its number, what the daemon calls it, and how well it says that it works."""
+
+    number: int
+    name: str
+    state: str
+
+
+class DaemonAddress(msgspec.Struct, frozen=True):
+    """Which transceiver, on which serial line (empty for one that needs none), how fast (0: as is usual for it)."""
+
+    model: int
+    device: str = ""
+    speed: int = 0
+
+
+def is_installed() -> bool:
+    """Whether the daemon is there."""
+    return shutil.which(PROGRAM) is not None
+
+
+def models() -> tuple[RigModel, ...]:
+    """What the daemon knows, by name; raises RigGone where it is not installed."""
+    found = [_MODEL.match(line) for line in _asked("-l").splitlines()]
+    made = [RigModel(int(one[1]), f"{one[2]} {one[3]}", one[4]) for one in found if one is not None]
+    return tuple(sorted(made, key=lambda model: model.name.lower()))
+
+
+def serial_ports(folder: Path = SERIAL_FOLDER) -> tuple[str, ...]:
+    """Serial lines by the names that stay theirs wherever they are plugged in."""
+    return tuple(str(path) for path in sorted(folder.iterdir())) if folder.is_dir() else ()
+
+
+class DaemonProcess:
+    """One daemon of ours, on a free port of the loopback interface."""
+
+    def __init__(self, address: DaemonAddress) -> None:
+        """Start it and wait until it listens; raises RigGone in one sentence."""
+        with socket.create_server(("127.0.0.1", 0)) as free:
+            self.port = int(free.getsockname()[1])
+        words = [_program(), "-m", str(address.model), "-T", "127.0.0.1", "-t", str(self.port)]
+        words += ["-r", address.device] if address.device else []
+        words += ["-s", str(address.speed)] if address.speed else []
+        # It ends with us however we end: the shell between waits for its input to close.
+        guarded = ["sh", "-c", '"$@" & d=$!; read -r _; kill $d 2>/dev/null', "sh", *words]
+        self._process = subprocess.Popen(
+            guarded, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True
+        )
+        self._wait(address)
+
+    def _wait(self, address: DaemonAddress) -> None:
+        until_s = time.monotonic() + STARTS_S
+        while time.monotonic() < until_s:
+            with suppress(OSError), socket.create_connection(("127.0.0.1", self.port), 0.2):
+                return
+            time.sleep(0.05)
+        self.close()
+        on = f" on {address.device}" if address.device else ""
+        raise RigGone(f"the daemon did not start for model {address.model}{on}: look at model, line and speed")
+
+    def close(self) -> None:
+        """End it."""
+        if self._process.stdin is not None:
+            with suppress(OSError):
+                self._process.stdin.close()
+        if self._process.stderr is not None:
+            self._process.stderr.close()
+        try:
+            self._process.wait(3.0)
+        except subprocess.TimeoutExpired:
+            self._process.kill()
+            self._process.wait()
+
+
+def _program() -> str:
+    found = shutil.which(PROGRAM)
+    if found is None:
+        raise RigGone(f"the daemon {PROGRAM} is not installed: it comes with the package {PACKAGE}")
+    return found
+
+
+def _asked(word: str) -> str:
+    try:
+        return subprocess.run([_program(), word], capture_output=True, text=True, timeout=20, check=False).stdout
+    except (OSError, subprocess.TimeoutExpired) as error:
+        raise RigGone(f"the daemon {PROGRAM} does not say which transceivers it knows: {error}") from error

@@ -1,0 +1,103 @@
+"""A transceiver's address: how it is written, and what opens it.
+
+`rig:tcp://HOST:PORT`             a daemon that runs already
+`rig:daemon:MODEL[@LINE[:SPEED]]` a daemon that is started for it
+`rig:TABLE@LINE[:SPEED]`          a serial line, by a table of commands: a file, or `template`
+`rig:simulated`                   the made-up one
+"""
+
+import re
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from yarddial.drivers.rig.protocol import RigAnswer, RigLink, RigOrder
+from yarddial.yard.errors import DeviceNotFound
+from yarddial.yard.plain_text import shown
+
+if TYPE_CHECKING:
+    from yarddial.drivers.rig.daemon_process import DaemonProcess
+    from yarddial.drivers.rig.stand_in import StandIn
+
+SIMULATED = "rig:simulated"
+_TCP = re.compile(r"(?:rig:)?tcp://(?P<host>[\w.-]+|\[[0-9a-fA-F:]+\]):(?P<port>\d{1,5})")
+_DAEMON = re.compile(r"(?:rig:)?daemon:(?P<model>\d{1,7})(?:@(?P<device>/[^:]+)(?::(?P<speed>\d{3,7}))?)?")
+_TABLE = re.compile(r"(?:rig:)?(?P<table>[^@]+)@(?P<device>/[^:]+)(?::(?P<speed>\d{3,7}))?")
+
+
+class RigAddress(msgspec.Struct, frozen=True):
+    """An address, taken apart. kind : tcp, daemon, table or simulated; the others as far as the kind has them."""
+
+    kind: str
+    host: str = ""
+    port: int = 0
+    model: int = 0
+    table: str = ""
+    device: str = ""
+    speed: int = 0
+
+
+def parse_rig_address(text: str) -> RigAddress:
+    """Take an address apart; raises DeviceNotFound in one sentence."""
+    text = text.strip()
+    if text == SIMULATED:
+        return RigAddress("simulated")
+    if (found := _TCP.fullmatch(text)) and 0 < int(found["port"]) < 65_536:
+        return RigAddress("tcp", host=found["host"].strip("[]"), port=int(found["port"]))
+    if found := _DAEMON.fullmatch(text):
+        return RigAddress(
+            "daemon", model=int(found["model"]), device=found["device"] or "", speed=int(found["speed"] or 0)
+        )
+    if "://" not in text and (found := _TABLE.fullmatch(text)):
+        return RigAddress("table", table=found["table"], device=found["device"], speed=int(found["speed"] or 0))
+    raise DeviceNotFound(
+        f"'{shown(text)}' is no transceiver's address: write rig:tcp://127.0.0.1:4532, "
+        "rig:daemon:MODEL@/dev/LINE:9600, or a table of commands and its line, TABLE.json@/dev/LINE:9600"
+    )
+
+
+def open_rig(address: str) -> RigLink:
+    """Open what an address names; raises DeviceNotFound, BadTable or RigGone in one sentence."""
+    asked = parse_rig_address(address)
+    from yarddial.drivers.rig.daemon_link import DaemonLink
+
+    match asked.kind:
+        case "tcp":
+            return DaemonLink(asked.host, asked.port)
+        case "daemon":
+            from yarddial.drivers.rig.daemon_process import DaemonAddress, DaemonProcess
+
+            process = DaemonProcess(DaemonAddress(asked.model, asked.device, asked.speed))
+            return _Owned(DaemonLink("127.0.0.1", process.port), process)
+        case "table":
+            from yarddial.drivers.rig.command_table import load_table
+            from yarddial.drivers.rig.table_link import TableLink, open_port
+
+            table = load_table(asked.table)
+            return TableLink(table, open_port(asked.device, table, asked.speed), asked.device)
+        case _:
+            from yarddial.drivers.rig.stand_in import StandIn
+
+            made = StandIn()
+            return _Owned(DaemonLink("127.0.0.1", made.port), made)
+
+
+class _Owned:
+    """A link whose other end is ours, and ends with it."""
+
+    def __init__(self, link: RigLink, owned: "DaemonProcess | StandIn") -> None:
+        self._link, self.owned = link, owned
+        self.depth = link.depth
+
+    def begin(self, order: RigOrder) -> None:
+        """Ask."""
+        self._link.begin(order)
+
+    def answers(self, wait_s: float) -> list[RigAnswer]:
+        """What has come."""
+        return self._link.answers(wait_s)
+
+    def close(self) -> None:
+        """End both."""
+        self._link.close()
+        self.owned.close()

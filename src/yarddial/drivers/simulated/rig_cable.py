@@ -1,0 +1,83 @@
+"""The cable from the made-up transceiver to a simulated receiver: what it is tuned to, and what it transmits."""
+
+import socket
+import threading
+import time
+from contextlib import suppress
+from math import log10
+
+import msgspec
+
+from yarddial.drivers.simulated.transmitters import Transmitter
+from yarddial.drivers.simulated.world import HEARTH_IF_HZ, World, WorldPort
+from yarddial.yard.path import Stage
+
+EVERY_S = 0.01
+# Its outputs lie so far below what it transmits, better than its sheet says; what leaves the dummy load far more.
+OUTPUT_DB, AIR_DB = 58.0, 105.0
+# A voice under test is two tones; in CW, AM and FM a carrier stands.
+_KINDS = {"USB": "two tones", "LSB": "two tones below"}
+
+
+class CableState(msgspec.Struct, frozen=True):
+    """What is in the middle of its IF were its reference true, where it would transmit, with what power now."""
+
+    centre_hz: float
+    transmit_hz: float
+    watts: float = 0.0
+    mode: str = ""
+
+    def put_on(self, world: World) -> World:
+        """The world with the transceiver tuned so, and with what it transmits at each port."""
+        ports = tuple(self._tuned(port) for port in world.ports)
+        if not self.watts:
+            return msgspec.structs.replace(world, ports=ports)
+        # Its reference is off by as much when it transmits as when it receives.
+        off = next((s.lo_error_hz / s.lo_hz for port in world.ports for s in port.stages if _is_rig(s.name)), 0.0)
+        dbm = 10 * log10(1e3 * self.watts)
+        kind = _KINDS.get(self.mode, "carrier")
+        own = tuple(
+            Transmitter("own transmission", self.transmit_hz * (1 + off), dbm - weaker_db, kind, antenna)
+            for antenna, weaker_db in (("long wire", OUTPUT_DB), ("discone", AIR_DB))
+        )
+        return msgspec.structs.replace(world, ports=ports, transmitters=(*world.transmitters, *own))
+
+    def _tuned(self, port: WorldPort) -> WorldPort:
+        if not any(_is_rig(stage.name) for stage in port.stages):
+            return port
+        stages = tuple(self._stage(stage) if _is_rig(stage.name) else stage for stage in port.stages)
+        return msgspec.structs.replace(port, stages=stages)
+
+    def _stage(self, stage: Stage) -> Stage:
+        """Its first oscillator above the signal: the IF comes out inverted; off by as many ppm as before."""
+        lo_hz = self.centre_hz + HEARTH_IF_HZ
+        return msgspec.structs.replace(stage, lo_hz=lo_hz, lo_error_hz=stage.lo_error_hz / stage.lo_hz * lo_hz)
+
+
+class RigCable:
+    """Asks in a thread of its own; what came last is in `state`, None before the first answer."""
+
+    def __init__(self, port: int) -> None:
+        self._port = port
+        self.state: CableState | None = None
+        self._is_open = True
+        threading.Thread(target=self._run, name="rig cable", daemon=True).start()
+
+    def close(self) -> None:
+        """Pull it."""
+        self._is_open = False
+
+    def _run(self) -> None:
+        with suppress(OSError, ValueError), socket.create_connection(("127.0.0.1", self._port), 1.0) as line:
+            answers = line.makefile("r", encoding="ascii")
+            while self._is_open:
+                line.sendall(b"\\world\n")
+                words = answers.readline().split()
+                if len(words) < 3:
+                    break
+                self.state = CableState(float(words[0]), float(words[1]), float(words[2]), (*words, "")[3])
+                time.sleep(EVERY_S)
+
+
+def _is_rig(name: str) -> bool:
+    return name.endswith(" IF")

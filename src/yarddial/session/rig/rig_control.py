@@ -1,0 +1,519 @@
+"""The transceiver beside the receiver: linked, followed both ways, left for a while and come back to, and kept safe.
+
+It never switches a transmitter on; `own_transmission` does, by a press that is held.
+"""
+
+from collections import deque
+from collections.abc import Callable
+from typing import Literal
+
+from yarddial.analysis.audit.worst_power import WorstPower, worst_power_of
+from yarddial.drivers.rig.protocol import (
+    RigAnswer,
+    RigLink,
+    RigOrder,
+    RigRefused,
+    RigState,
+    SetRigFrequency,
+    SetRigMode,
+    SetRigSplit,
+    mode_key_of,
+    sideband_of,
+)
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.listening.listening import Listening
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.rig.following import Following, FollowingMode
+from yarddial.session.rig.rig_modes import edges_of, plain_way, rig_mode_of, way_of, width_of
+from yarddial.session.rig.worker import Linked, RigNews, RigWorker, Unlinked
+from yarddial.session.station.desk import Desk
+from yarddial.yard import clock
+from yarddial.yard.editing import acknowledge
+from yarddial.yard.errors import BadStation
+from yarddial.yard.line import Line
+from yarddial.yard.modes import mode_named
+from yarddial.yard.parts import Transceiver
+
+RigStatus = Literal["off", "opening", "linked", "lost"]
+# A display that turns about so often within so long, by so much, is nobody's hand.
+TURNS, TURNS_WITHIN_S, TURNS_HZ, STEADY_S = 4, 4.0, 1_000.0, 5.0
+# So many readings in a row that failed are worth a sentence.
+FAILED = 3
+# Beyond this share of the span a move of the dial leaves the picture.
+FAR_SHARE = 0.4
+# Nobody speaks for so long without a pause.
+STUCK_S = 180.0
+
+
+class RigControl:
+    """One linked transceiver. `poll` is called with the session's."""
+
+    def __init__(
+        self,
+        desk: Desk,
+        receiver: LiveReceiver,
+        jobs: Scheduler,
+        listening: Listening,
+        open_link: Callable[[str], RigLink] | None = None,
+    ) -> None:
+        self._desk, self._receiver, self._jobs, self._listening = desk, receiver, jobs, listening
+        self._open_link = open_link
+        self._changed = Listeners()
+        self._worker: RigWorker | None = None
+        self._following, self._mode = Following(), FollowingMode()
+        self._orders: dict[int, RigOrder] = {}
+        self._number = 0
+        self._is_moving = False
+        # Where it will be brought is counted with before it says so: too far for the picture to wait.
+        self._is_ahead = False
+        self._dial_hz = 0.0
+        self._turns: deque[tuple[float, float]] = deque(maxlen=TURNS)
+        self._failed = 0
+        self._transmits_since_s: float | None = None
+        self._safety: dict[str, tuple[object, object, WorstPower | None]] = {}
+        # The linked transceiver's name; empty while none is.
+        self.name = ""
+        self.status: RigStatus = "off"
+        self.trouble = ""
+        self.remark = ""
+        # What it last said of itself.
+        self.shown: RigState | None = None
+        self.transmitting: bool | None = None
+        # Whether a person wants it followed; and whether the receiver is away from it meanwhile, on which route it was.
+        self.is_wanted = False
+        self.is_roaming = False
+        self._home_route = ""
+        # A job that listens to what is transmitted, and must not be ended by it.
+        self.hears_itself: Callable[[], bool] = lambda: False
+        receiver.forbids = self.why_closed
+        desk.on_dial_changed(self._dial_moved)
+        desk.on_yard_changed(self._yard_changed)
+        listening.on_listening_changed(self._listening_changed)
+
+    def on_rig_changed(self, listener: Listener) -> Callable[[], None]:
+        """Linked, lost, moved, following or not, transmitting or not."""
+        return self._changed.add(listener)
+
+    # What it is
+
+    @property
+    def part(self) -> Transceiver | None:
+        """The linked transceiver as the yard has it."""
+        return next((p for p in self._desk.station.parts if isinstance(p, Transceiver) and p.name == self.name), None)
+
+    @property
+    def is_following(self) -> bool:
+        """True while dial and transceiver move as one."""
+        return self.is_wanted and not self.is_roaming and self.status == "linked" and not self.pauses
+
+    @property
+    def pauses(self) -> str:
+        """Why following waits, though it is wanted; it goes on by itself. Empty while it does not."""
+        if self.is_jumping:
+            return f"{self.name}'s display jumps by itself: following waits until it has stood still for {STEADY_S:g} s"
+        if self._failed >= FAILED:
+            return f"{self.name}: {self.trouble}"
+        return ""
+
+    @property
+    def is_jumping(self) -> bool:
+        """True while its display moves as no hand moves it."""
+        return (
+            len(self._turns) == TURNS
+            and clock.monotonic_s() - self._turns[-1][0] < STEADY_S
+            and (self._turns[-1][0] - self._turns[0][0] < TURNS_WITHIN_S)
+        )
+
+    @property
+    def is_settled(self) -> bool:
+        """False while the transceiver is still on its way to where the dial stands."""
+        return not self.is_following or self._following.is_settled
+
+    @property
+    def is_stuck(self) -> bool:
+        """True where it has transmitted for longer than anybody speaks."""
+        since_s = self._transmits_since_s
+        return since_s is not None and clock.monotonic_s() - since_s > STUCK_S
+
+    @property
+    def step_hz(self) -> float:
+        """To what its display rounds, as far as that was seen."""
+        return self._following.step_hz
+
+    @property
+    def moves(self) -> tuple[int, int]:
+        """How often following has moved the transceiver, and the dial."""
+        return self._following.rig_moves, self._following.dial_moves
+
+    def place_hz(self) -> float | None:
+        """Where the transceiver stands, on the dial of the active route."""
+        return None if self.shown is None else self._line().dial_of_display(self.shown.frequency_hz)
+
+    def transmit_place_hz(self) -> float | None:
+        """Where it would transmit, on the dial, when it is split; else None."""
+        if self.shown is None or self.shown.transmit_hz is None:
+            return None
+        return self._line().dial_of_display(self.shown.transmit_hz)
+
+    # Linking
+
+    def link(self, name: str) -> None:
+        """Link a transceiver of the yard by its address; raises BadStation where it has none."""
+        part = self._desk.station.part(name)
+        if not isinstance(part, Transceiver) or not part.link:
+            raise BadStation(f"{name} has no address by which it is controlled: choose how it is linked")
+        self.unlink()
+        if self._open_link is None:
+            from yarddial.drivers.rig.opening import open_rig
+
+            self._open_link = open_rig
+        opens, address = self._open_link, part.link
+        self.name, self.status, self.trouble, self.remark = name, "opening", "", ""
+        self._worker = RigWorker(lambda: opens(address))
+        self._enforce()
+        self._changed.tell()
+
+    def unlink(self) -> None:
+        """Let it go: nothing follows, and the receiver is no longer kept from a route for its sake."""
+        if self._worker is not None:
+            self._worker.close()
+        self._worker = None
+        self._set_transmitting(None)
+        self._receiver.guard(False)
+        self._listening.mute(False)
+        self._receiver.cable = ""
+        self._desk.rig_shows("", None)
+        self.name, self.status, self.trouble, self.remark, self.shown = "", "off", "", "", None
+        self.is_wanted = self.is_roaming = False
+        self._begin_anew()
+        self._changed.tell()
+
+    def _begin_anew(self) -> None:
+        self._following, self._mode = Following(), FollowingMode()
+        self._orders.clear()
+        self._turns.clear()
+        self._failed = 0
+
+    # Following
+
+    def worst(self, line: Line | None = None) -> WorstPower | None:
+        """What the linked transceiver brings to the receiver of a route at worst, the active one by default."""
+        part, station = self.part, self._desk.station
+        line = line or self._desk.line
+        if part is None:
+            return None
+        known = self._safety.get(line.name)
+        if known is None or known[0] is not station.parts or known[1] is not station.routes:
+            known = (station.parts, station.routes, worst_power_of(station, line, part))
+            self._safety[line.name] = known
+        return known[2]
+
+    @property
+    def is_acknowledged(self) -> bool:
+        """Whether a person has seen what comes to the active route's receiver at worst, in just these words."""
+        worst = self.worst()
+        if worst is None:
+            return True
+        return any(seen.key == _key(worst) and seen.what == worst.words for seen in self._desk.station.acknowledged)
+
+    def acknowledge(self, note: str = "") -> None:
+        """The person has seen it; kept with the yard."""
+        worst = self.worst()
+        if worst is not None:
+            station = acknowledge(self._desk.station, _key(worst), worst.words, note or "seen", clock.today())
+            self._desk.edit(f"{worst.rig}'s power on {worst.route} seen", station)
+        self._changed.tell()
+
+    def follow(self) -> bool:
+        """Dial and transceiver move as one from now on; the dial goes to where the transceiver stands.
+
+        False where what comes to the receiver at worst was not acknowledged for this route.
+        """
+        if not self.name or not self.is_acknowledged:
+            return False
+        if self.is_roaming and self._home_route:
+            self._go_home()
+        self.is_wanted, self.is_roaming = True, False
+        self._following.give_up()
+        self._mode.give_up()
+        self._home_route = self._desk.station.route
+        if self.shown is not None and self.status == "linked":
+            self._take_place(self.shown, clock.monotonic_s())
+        self._changed.tell()
+        return True
+
+    def roam(self) -> None:
+        """Leave the transceiver where it is; the receiver is free."""
+        if self.is_wanted:
+            self._home_route = self._desk.station.route
+            self.is_roaming = True
+            self._following.give_up()
+            self._mode.give_up()
+            self._changed.tell()
+
+    def toggle(self) -> bool:
+        """One key: follow, roam, come back. False where an acknowledgement is owed first."""
+        if self.is_wanted and not self.is_roaming:
+            self.roam()
+            return True
+        return self.follow()
+
+    def _go_home(self) -> None:
+        if any(route.name == self._home_route for route in self._desk.station.routes):
+            self._is_moving = True
+            try:
+                self._desk.choose_route(self._home_route)
+            finally:
+                self._is_moving = False
+
+    def split(self, transmit_hz: float | None) -> None:
+        """Have it transmit elsewhere, a place on the dial; None ends that."""
+        if self._worker is not None:
+            wanted = None if transmit_hz is None else round(self._line().display_hz(transmit_hz))
+            self.order(SetRigSplit(wanted))
+
+    def order(self, order: RigOrder) -> int:
+        """Have the transceiver do something; returns its number."""
+        import msgspec
+
+        self._number += 1
+        numbered = msgspec.structs.replace(order, number=self._number)
+        if self._worker is not None:
+            self._orders[self._number] = numbered
+            self._worker.order(numbered)
+        return self._number
+
+    # Safety
+
+    def why_closed(self, line: Line) -> str:
+        """Why the receiver must stay off on a route while this transceiver may transmit; empty where it need not."""
+        if not self.name or self._receiver.plays or line.missing:
+            return ""
+        worst = self.worst(line)
+        if worst is None or worst.is_safe:
+            return ""
+        return f"{worst.words}: the receiver stays off on this route while {self.name} is linked"
+
+    def _enforce(self) -> None:
+        """Stop a receiver that stands open where it must not."""
+        if self._receiver.wanted and (why := self.why_closed(self._desk.line)):
+            self._receiver.stop()
+            self._receiver.refuse(why)
+
+    def _set_transmitting(self, transmitting: bool | None) -> None:
+        was, self.transmitting = self.transmitting, transmitting
+        if transmitting and not was:
+            self._transmits_since_s = clock.monotonic_s()
+            self._receiver.guard(True)
+            if not self.hears_itself():
+                self._listening.mute(True)
+                self._jobs.cancel_all(f"{self.name} transmits")
+        elif was and transmitting is False:
+            self._receiver.guard(False)
+            self._listening.mute(False)
+        if not transmitting:
+            self._transmits_since_s = None
+
+    # What comes
+
+    def poll(self) -> None:
+        """Take what the transceiver said, and send what is owed to it."""
+        if self._worker is None:
+            return
+        news = self._worker.take()
+        for one in news:
+            self._take(one)
+        if self.is_following and self.transmitting is not True:
+            self._send(clock.monotonic_s())
+        if news:
+            self._changed.tell()
+
+    def _take(self, news: RigNews) -> None:
+        match news:
+            case Linked():
+                self.status, self.trouble = "linked", ""
+                self._begin_anew()
+                self._lay_cable()
+            case Unlinked(sentence):
+                self.status, self.trouble = "lost", sentence
+                self._begin_anew()
+                # Whether it transmits is not known now; what was muted stays muted.
+                if self.transmitting is False:
+                    self.transmitting = None
+            case RigAnswer():
+                self._take_answer(news)
+
+    def _take_answer(self, answer: RigAnswer) -> None:
+        now_s = clock.monotonic_s()
+        order = self._orders.pop(answer.order.number, None) if answer.order.number else None
+        if order is None:
+            self._take_reading(answer)
+            return
+        refused = answer.failure if isinstance(answer.failure, RigRefused) else None
+        if refused is not None:
+            self.remark = f"{self.name} refused: {refused}"
+        match order:
+            case SetRigFrequency():
+                self._following.was_refused(now_s) if refused else self._following.was_answered(now_s)
+            case SetRigMode():
+                self._mode.was_refused(now_s) if refused else self._mode.was_answered(now_s)
+            case _:
+                pass
+
+    def _take_reading(self, answer: RigAnswer) -> None:
+        if answer.state is None:
+            self._failed += 1
+            self.trouble = str(answer.failure or "")
+            return
+        if self._failed >= FAILED:
+            # What was shown meanwhile is no move.
+            self._following.give_up()
+            self._mode.give_up()
+        self._failed, self.trouble = 0, ""
+        before, self.shown = self.shown, answer.state
+        self._set_transmitting(answer.state.transmitting)
+        self._watch_turns(before, answer.state)
+        self._tell_place()
+        if self.is_following:
+            self._take_place(answer.state, answer.asked_s)
+
+    def _take_place(self, state: RigState, asked_s: float) -> None:
+        """Move dial and mode where the transceiver was moved."""
+        to_hz = self._following.rig_said(state.frequency_hz, asked_s)
+        to_mode = self._mode.rig_said((state.mode, state.passband_hz or 0.0), asked_s) if state.mode else None
+        if to_hz is None and to_mode is None:
+            return
+        station = self._desk.station
+        key = mode_key_of(to_mode[0]) if to_mode is not None else None
+        dial_hz = station.dial_hz if to_hz is None else self._line().dial_of_display(to_hz)
+        self._is_moving = True
+        try:
+            self._desk.follow_rig(dial_hz, key or station.mode)
+            if to_mode is not None and key is not None:
+                way = way_of(to_mode[0])
+                self._listening.follow_rig(way, edges_of(way, to_mode[1]))
+            self._dial_hz = self._desk.station.dial_hz
+        finally:
+            self._is_moving = False
+        self.remark = ""
+        if to_mode is not None and key is None:
+            self.remark = (
+                f"{self.name}'s mode '{to_mode[0]}' is not one that is known here: the dial follows, it does not"
+            )
+
+    def _tell_place(self) -> None:
+        """What stands in the middle of its IF now: the picture over the IF is laid out by it."""
+        state, part = self.shown, self.part
+        self._is_ahead = self._is_ahead and not self._following.is_settled
+        if state is None or part is None or self._is_ahead:
+            return
+        self._show_centre(state.frequency_hz + self._offset_hz())
+
+    def _offset_hz(self) -> float:
+        """Middle of its IF minus its display, in the mode that it is in."""
+        part, mode = self.part, self.shown.mode if self.shown is not None else ""
+        if part is None:
+            return 0.0
+        return part.offset_hz(mode_key_of(mode) or "", is_lower=sideband_of(mode) == "lower")
+
+    def _show_centre(self, centre_hz: float) -> None:
+        self._is_moving = True
+        try:
+            self._desk.rig_shows(self.name, centre_hz)
+        finally:
+            self._is_moving = False
+
+    def _watch_turns(self, before: RigState | None, now: RigState) -> None:
+        """Remember when its display turned about, by itself, by more than a knob does between two looks."""
+        moved_hz = now.frequency_hz - before.frequency_hz if before is not None else 0.0
+        if abs(moved_hz) < TURNS_HZ or not self._following.is_settled:
+            return
+        if self._following.is_same(now.frequency_hz, self._line().display_hz(self._desk.station.dial_hz)):
+            # It was set there from here.
+            return
+        self._turns.append((clock.monotonic_s(), moved_hz))
+        if len(self._turns) == TURNS and all((one[1] > 0) == (self._turns[0][1] > 0) for one in self._turns):
+            # All one way: a hand that turns fast.
+            self._turns.popleft()
+
+    def _lay_cable(self) -> None:
+        """A simulated receiver is joined to the made-up transceiver."""
+        stand_in = getattr(self._worker.link, "owned", None) if self._worker is not None else None
+        port = getattr(stand_in, "port", 0) if getattr(stand_in, "centre_hz", None) is not None else 0
+        self._receiver.cable = f"rig={port}" if port else ""
+
+    # What is done here
+
+    def _send(self, now_s: float) -> None:
+        hertz, mode = self._following.to_set(now_s), self._mode.to_set(now_s)
+        if mode is not None:
+            self.order(SetRigMode(mode[0], mode[1] or None))
+        if hertz is not None:
+            self.order(SetRigFrequency(hertz))
+
+    def _dial_moved(self) -> None:
+        dial_hz = self._desk.station.dial_hz
+        if self._is_moving or not self.is_following:
+            self._dial_hz = dial_hz
+            return
+        if dial_hz != self._dial_hz:
+            self._dial_hz = dial_hz
+            self._send_place()
+        self._send_mode()
+
+    def _send_place(self) -> None:
+        part, line = self.part, self._line()
+        display_hz = round(line.display_hz(self._dial_hz))
+        owner = self._jobs.tuner
+        if owner is not None and owner.kind.nature == "work" and line.transceiver is None:
+            # A measurement over another route is no reason to turn it.
+            return
+        if part is not None and part.why_not(display_hz):
+            self.remark = f"{part.why_not(display_hz)}: the dial goes there alone"
+            return
+        self.remark = ""
+        self._following.person_moved(float(display_hz))
+        offset_hz = self._offset_hz()
+        if self.shown is not None and abs(display_hz - self.shown.frequency_hz) > FAR_SHARE * line.receiver.rate_hz:
+            self._is_ahead = True
+            self._show_centre(display_hz + offset_hz)
+
+    def _send_mode(self) -> None:
+        """What is heard here, where it is not what the transceiver hears already."""
+        if self.shown is None or self._mode.wanted is not None:
+            return
+        station, listening = self._desk.station, self._listening
+        way = plain_way(listening.way_at_dial())
+        if (mode_key_of(self.shown.mode), way_of(self.shown.mode)) == (mode_named(station.mode).key, way):
+            return
+        mode = rig_mode_of(mode_named(station.mode).key, way)
+        if mode:
+            self._mode.person_moved((mode, 0.0))
+
+    def _listening_changed(self) -> None:
+        if self._is_moving or not self.is_following or self.shown is None or not self._listening.is_open:
+            return
+        self._send_mode()
+        width_hz = width_of(self._listening.settings)
+        shown_hz = self.shown.passband_hz
+        if self._mode.wanted is None and width_hz and shown_hz and abs(width_hz - shown_hz) > 1.0:
+            self._mode.person_moved((self.shown.mode, width_hz))
+
+    def _yard_changed(self) -> None:
+        if self.name and self.part is None:
+            self.unlink()
+        self._enforce()
+
+    def _line(self) -> Line:
+        """The active route where the transceiver stands on it; else one on which nothing lies before it."""
+        line = self._desk.line
+        if line.transceiver is None or line.transceiver.name != self.name:
+            station = self._desk.station
+            mine = (one for one in station.lines() if one.transceiver is not None and one.transceiver.name == self.name)
+            line = next(mine, line)
+        return line
+
+
+def _key(worst: WorstPower) -> str:
+    return f"follow:{worst.rig}:{worst.route}"

@@ -1,0 +1,42 @@
+"""A transceiver's modes and pass-bands as ways of hearing, and back."""
+
+from yarddial.drivers.rig.protocol import RIG_MODES, mode_key_of, sideband_of
+from yarddial.yard.demodulation import Demodulation, Settings
+
+# Middle of a voice's channel from its carrier, hertz: a pass-band of 2400 Hz reaches from 300 to 2700.
+VOICE_MIDDLE_HZ, LEAST_EDGE_HZ = 1_500.0, 50.0
+_WAYS: dict[str, Demodulation] = {"am": "am", "cw": "cw", "nfm": "nfm", "wfm": "wfm"}
+
+
+def way_of(rig_mode: str) -> Demodulation:
+    """How its mode is heard here."""
+    key = mode_key_of(rig_mode) or ""
+    return _WAYS.get(key, "lsb" if sideband_of(rig_mode) == "lower" else "usb")
+
+
+def plain_way(way: Demodulation) -> Demodulation:
+    """Ways that a transceiver does not tell apart."""
+    return "am" if way == "sam" else way
+
+
+def rig_mode_of(mode: str, way: Demodulation) -> str:
+    """The transceiver's mode for one of ours and a way of hearing it; empty where there is none."""
+    names = RIG_MODES.get(mode, ())
+    wanted = [name for name in names if way_of(name) == plain_way(way)]
+    return (wanted or list(names) or [""])[0]
+
+
+def edges_of(way: Demodulation, passband_hz: float) -> tuple[float, float] | None:
+    """The filter's edges about the dial for its pass-band; None where it does not say, or as is usual for FM."""
+    if not passband_hz or way in ("nfm", "wfm"):
+        return None
+    half_hz = passband_hz / 2
+    if way in ("usb", "lsb"):
+        low_hz, high_hz = max(VOICE_MIDDLE_HZ - half_hz, LEAST_EDGE_HZ), VOICE_MIDDLE_HZ + half_hz
+        return (low_hz, high_hz) if way == "usb" else (-high_hz, -low_hz)
+    return -half_hz, half_hz
+
+
+def width_of(settings: Settings) -> float:
+    """The pass-band that is heard here, hertz; 0 where the transceiver's own is left alone."""
+    return 0.0 if settings.way in ("nfm", "wfm") else settings.high_hz - settings.low_hz

@@ -1,0 +1,122 @@
+"""Talks to a transceiver in a thread of its own: readings at its pace, orders at once, and again after it was lost."""
+
+import threading
+import time
+from collections.abc import Callable
+from queue import Empty, SimpleQueue
+
+import msgspec
+
+from yarddial.drivers.rig.protocol import PressRigKey, ReadRig, RigAnswer, RigLink, RigOrder, RigRefused, RigState
+from yarddial.session.rig.pace import Pace
+from yarddial.yard.errors import YardDialError
+from yarddial.yard.fault_log import log_fault
+
+# Waiting for answers is broken off so often to look for orders.
+LOOKS_S = 0.015
+# Lost, it is tried again so often.
+AGAIN_S = 2.0
+
+
+class Linked(msgspec.Struct, frozen=True):
+    """The link stands."""
+
+
+class Unlinked(msgspec.Struct, frozen=True):
+    """It does not, or not any more; it is tried again by itself."""
+
+    sentence: str
+
+
+RigNews = Linked | Unlinked | RigAnswer
+
+
+class RigWorker:
+    """One transceiver; what it does is taken out with `take`."""
+
+    def __init__(self, open_link: Callable[[], RigLink]) -> None:
+        self._open_link = open_link
+        self._orders: SimpleQueue[RigOrder] = SimpleQueue()
+        self._news: SimpleQueue[RigNews] = SimpleQueue()
+        self._closing = threading.Event()
+        # The link itself, for who must know what stands behind it.
+        self.link: RigLink | None = None
+        self._thread = threading.Thread(target=self._run, name="transceiver", daemon=True)
+        self._thread.start()
+
+    def order(self, order: RigOrder) -> None:
+        """Have it done as soon as it can be."""
+        self._orders.put(order)
+
+    def take(self) -> list[RigNews]:
+        """All that has happened since."""
+        found: list[RigNews] = []
+        while True:
+            try:
+                found.append(self._news.get_nowait())
+            except Empty:
+                return found
+
+    def close(self) -> None:
+        """Let go; waits a moment for what the link has started to end."""
+        self._closing.set()
+        self._thread.join(5.0)
+
+    def _run(self) -> None:
+        while not self._closing.is_set():
+            try:
+                self.link = link = self._open_link()
+            except YardDialError as error:
+                self._news.put(Unlinked(str(error)))
+            except Exception as fault:
+                # The top of a thread.
+                log_fault("opening the transceiver failed", fault)
+                self._news.put(Unlinked(f"a fault of the program ({type(fault).__name__})"))
+            else:
+                self._serve(link)
+            self._closing.wait(AGAIN_S)
+
+    def _serve(self, link: RigLink) -> None:
+        """Until it is lost or let go; a key that this program holds down is let go with it."""
+        self._news.put(Linked())
+        keyed = False
+        try:
+            pace, last = Pace(), RigState(0.0)
+            while not self._closing.is_set():
+                while not self._orders.empty():
+                    order = self._orders.get()
+                    keyed = order.transmit if isinstance(order, PressRigKey) else keyed
+                    self._begin(link, order)
+                if pace.is_due(time.monotonic(), link.depth):
+                    pace.asked(time.monotonic())
+                    link.begin(ReadRig())
+                for answer in link.answers(LOOKS_S):
+                    if isinstance(answer.order, ReadRig):
+                        pace.came(time.monotonic(), moved=answer.state is not None and answer.state != last)
+                        last = answer.state or last
+                    self._news.put(answer)
+        except YardDialError as error:
+            self._news.put(Unlinked(str(error)))
+        except Exception as fault:
+            log_fault("talking to the transceiver failed", fault)
+            self._news.put(Unlinked(f"a fault of the program ({type(fault).__name__})"))
+        finally:
+            self.link = None
+            self._leave(link, keyed=keyed)
+
+    def _begin(self, link: RigLink, order: RigOrder) -> None:
+        """What makes no sense is refused before it is sent."""
+        try:
+            link.begin(order)
+        except RigRefused as error:
+            self._news.put(RigAnswer(order, time.monotonic(), failure=error))
+
+    def _leave(self, link: RigLink, *, keyed: bool) -> None:
+        try:
+            if keyed:
+                link.begin(PressRigKey(transmit=False))
+                link.answers(0.5)
+        except YardDialError:
+            pass
+        finally:
+            link.close()
