@@ -50,6 +50,7 @@ if TYPE_CHECKING:
     from yarddial.session.listening.reception_check import ReceptionCheck
     from yarddial.session.listening.replayed_centre import CentreAt
     from yarddial.session.receiver.receiver_choice import ChoiceHelpers, ReceiverChoice
+    from yarddial.session.rig.own_transmission import OwnTransmission
     from yarddial.session.sampling.span_planner import SpanPlanner
     from yarddial.session.spurious.expected_products import ExpectedProducts
     from yarddial.session.spurious.interference_hunt import InterferenceHunt
@@ -233,6 +234,13 @@ class Session:
         return OtherMethods(self.desk, self.calibration)
 
     @cached_property
+    def own_transmission(self) -> "OwnTransmission":
+        """One's own transmission heard; loaded when it is first asked for."""
+        from yarddial.session.rig.own_transmission import OwnTransmission
+
+        return OwnTransmission(self.desk, self.live_receiver, self.jobs, self.calibration, self.log, self.rig)
+
+    @cached_property
     def building(self) -> "Building":
         """Every change to parts and routes; loaded when the first one is made."""
         from yarddial.session.station.building import Building
@@ -266,6 +274,8 @@ class Session:
             self.band_run.poll()
         if "oscillator_walk" in vars(self):
             self.oscillator_walk.poll()
+        if "own_transmission" in vars(self):
+            self.own_transmission.poll()
         self.overview.refresh()
         self._polls += 1
         if self._grows.is_due():

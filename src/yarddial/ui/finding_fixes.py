@@ -57,6 +57,7 @@ class FindingFixes:
             "export unreadable": self._export_unreadable,
             "choose the receiver": self.choose_receiver,
             "begin from the box": self.begin_from_the_box,
+            "show the transceiver": self._show_transceiver,
             "feed the line": lambda: session.live_receiver.feed(session.desk.line),
         }
 
@@ -66,6 +67,11 @@ class FindingFixes:
 
         built = partial(self._go, "First light")
         FromTheBox(self._window, self._session, self._opener.show_demo, self._opener.ask_open, built).show()
+
+    def _show_transceiver(self) -> None:
+        from yarddial.ui.transceiver.sheet import TransceiverSheet
+
+        TransceiverSheet(self._window, self._session).show()
 
     def choose_receiver(self) -> None:
         """What the active route's receiver really is."""

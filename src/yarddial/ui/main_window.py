@@ -274,13 +274,17 @@ class MainWindow(QMainWindow):
             "c": self.show_card,
             "a": self.put_in,
             "n": self.new_route,
+            "f": self.follow_transceiver,
+            "t": self.show_transceiver,
+            "g": lambda: self.next_clear(+1),
+            "G": lambda: self.next_clear(-1),
             "y": self.strip.focus_first_plate,
             "+": lambda: self.zoom(-1),
             "-": lambda: self.zoom(+1),
             "?": self.show_keys,
             "\x1b": self.cancel_work,
         }
-        act = acts.get(text) or acts.get(text.lower() if text.lower() in "mvrlycan" else "")
+        act = acts.get(text) or acts.get(text.lower() if text.lower() in "mvrlycanft" else "")
         if act is None or not text:
             return False
         act()
@@ -373,6 +377,25 @@ class MainWindow(QMainWindow):
         """All oscillators of the yard in one list."""
         self.go("True")
         self.true.show_all()
+
+    def show_transceiver(self) -> None:
+        """The transceiver: linked, followed, kept safe."""
+        from yarddial.ui.transceiver.sheet import TransceiverSheet
+
+        TransceiverSheet(self, self.session).show()
+        self.hurry()
+
+    def follow_transceiver(self) -> None:
+        """Follow the transceiver, leave it, come back; where something is owed first, show what."""
+        rig = self.session.rig
+        if rig.status == "off" or not rig.toggle():
+            self.show_transceiver()
+
+    def next_clear(self, direction: int) -> None:
+        """To the next gap between stations, in Listen."""
+        if not self.session.listening.is_open:
+            self.go("Listen")
+        self.strip.say(self.session.listening.next_clear(direction))
 
     def find_anything(self) -> None:
         """Find anything by a few letters, or dial a frequency."""

@@ -103,6 +103,18 @@ class Acting(Protocol):
         """All oscillators in one list."""
         ...
 
+    def show_transceiver(self) -> None:
+        """The transceiver: linked, followed, kept safe."""
+        ...
+
+    def follow_transceiver(self) -> None:
+        """Follow the transceiver, leave it, come back."""
+        ...
+
+    def next_clear(self, direction: int) -> None:
+        """To the next gap between stations."""
+        ...
+
 
 def window_actions(window: Acting) -> tuple[WindowAction, ...]:
     """All of them, section by section."""
@@ -135,6 +147,14 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
                      "enter correct offset ppm calibration"),
         WindowAction("Receiver", "Measure afresh: leave out what was measured", session.calibration.forget, "",
                      "reset forget clear measurements"),
+        WindowAction("Receiver", "Transceiver: link it, follow it, split", window.show_transceiver, "T",
+                     "rig radio cat control ptt daemon serial vfo panadapter band scope tx"),
+        WindowAction("Receiver", "Follow the transceiver, leave it, come back", window.follow_transceiver, "F",
+                     "rig sync track lock roam"),
+        WindowAction("Tools", "Next clear place above", partial(window.next_clear, +1), "G",
+                     "gap free empty channel between stations 3 khz"),
+        WindowAction("Tools", "Next clear place below", partial(window.next_clear, -1), "Shift+G",
+                     "gap free empty channel between stations 3 khz"),
         WindowAction("Tools", "All oscillators: true them all", window.show_all_oscillators, "",
                      "calibrate everything ppm crystal lo list offset drift align"),
         WindowAction("Tools", "Which oscillator does the converter have", window.show_which_oscillator, "",

@@ -77,6 +77,8 @@ class DaemonLink:
         self._free = deque(TAGS)
         self._resting: deque[tuple[float, str]] = deque()
         self._readings = 0
+        # Lines that answered nothing that was under way.
+        self.strays = 0
         self._split = ""
         try:
             self._socket = socket.create_connection((host, port), patience_s)
@@ -174,8 +176,10 @@ class DaemonLink:
     def _take(self, line: str) -> RigAnswer | None:
         """A line of the daemon's; what answers nothing that is under way is left alone."""
         found = _ANSWER.match(line)
+        self.strays += 1
         if found is None or (asked := self._under_way.get(found[3])) is None or found[1] not in asked.owed:
             return None
+        self.strays -= 1
         name, code = found[1], int(found[4])
         asked.owed.remove(name)
         if code in CANNOT and isinstance(asked.order, ReadRig) and name != "get_freq":

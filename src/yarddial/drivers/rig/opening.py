@@ -13,7 +13,7 @@ import msgspec
 
 from yarddial.drivers.rig.protocol import RigAnswer, RigLink, RigOrder
 from yarddial.yard.errors import DeviceNotFound
-from yarddial.yard.plain_text import shown
+from yarddial.yard.plain_text import one_line
 
 if TYPE_CHECKING:
     from yarddial.drivers.rig.daemon_process import DaemonProcess
@@ -51,7 +51,7 @@ def parse_rig_address(text: str) -> RigAddress:
     if "://" not in text and (found := _TABLE.fullmatch(text)):
         return RigAddress("table", table=found["table"], device=found["device"], speed=int(found["speed"] or 0))
     raise DeviceNotFound(
-        f"'{shown(text)}' is no transceiver's address: write rig:tcp://127.0.0.1:4532, "
+        f"'{one_line(text)}' is no transceiver's address: write rig:tcp://127.0.0.1:4532, "
         "rig:daemon:MODEL@/dev/LINE:9600, or a table of commands and its line, TABLE.json@/dev/LINE:9600"
     )
 
@@ -88,6 +88,11 @@ class _Owned:
     def __init__(self, link: RigLink, owned: "DaemonProcess | StandIn") -> None:
         self._link, self.owned = link, owned
         self.depth = link.depth
+
+    @property
+    def strays(self) -> int:
+        """Lines that answered nothing."""
+        return int(getattr(self._link, "strays", 0))
 
     def begin(self, order: RigOrder) -> None:
         """Ask."""

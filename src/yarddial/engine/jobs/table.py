@@ -67,6 +67,7 @@ _KINDS = (
     JobKind("hunt", "work", "the hunt for interference", "a look of the hunt is under way"),
     JobKind("strong_scan", "work", "the scan for strong signals", "the bands are being scanned"),
     JobKind("comparison", "work", "a comparison", "a comparison is under way"),
+    JobKind("own_transmission", "work", "one's own transmission", "one's own transmission is being heard"),
     JobKind("reception_check", "work", "the proof by steps", "the proof by steps is under way", tunes=False),
     JobKind("band_run", "work", "the proof of all bands", "the bands are being proven", tunes=False, outlives=True),
     JobKind(

@@ -306,8 +306,16 @@ class Calibration(Job):
         line = self._measured_line
         expected_hz = path_sense(line.counted_stages(reference.frequency_hz)) * state.error_hz
         expected_sigma_hz = float((state.sigma_hz**2 + reference.sigma_hz**2) ** 0.5)
-        lease.ask(Measure(most_s, within_hz, wanted_hz, kind, expected_hz, expected_sigma_hz))
+        wanted = Measure(most_s, within_hz, wanted_hz, kind, expected_hz, expected_sigma_hz)
+        self._desk.when_settled(lambda: self._begin_measuring(lease, reference, wanted))
         self._changed.tell()
+
+    def _begin_measuring(self, lease: Lease, reference: Reference, wanted: Measure) -> None:
+        """A transceiver on the route stands where the dial stands now."""
+        if lease.is_alive:
+            self._measured_line = self._desk.line.at(reference.frequency_hz)
+            self.look_at_dial(lease)
+            lease.ask(wanted)
 
     def cancel(self) -> None:
         """Stop measuring; what was observed before is untouched."""
@@ -439,7 +447,7 @@ class Calibration(Job):
             return ""
         if self._dial_turned():
             return "the dial was turned meanwhile"
-        if self._desk.line.at(now.reference.frequency_hz) != self._measured_line:
+        if self._desk.is_settled() and self._desk.line.at(now.reference.frequency_hz) != self._measured_line:
             return "the yard was changed meanwhile: measure again"
         return ""
 

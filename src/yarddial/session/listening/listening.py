@@ -25,7 +25,7 @@ from yarddial.yard.demodulation import (
     usual,
 )
 from yarddial.yard.errors import BadLevel, YardDialError
-from yarddial.yard.frequency import format_frequency
+from yarddial.yard.frequency import format_frequency, format_hertz
 from yarddial.yard.level import Level, band_of, parse_level
 from yarddial.yard.line import Line
 from yarddial.yard.modes import mode_named
@@ -92,6 +92,8 @@ class Listening(Job):
         self._stayed_s = 0.0
         # Places on the dial at which the receiver itself may show something, with what it is.
         self.ghosts: tuple[tuple[float, str], ...] = ()
+        # Gaps in the picture, as last looked for.
+        self.clear: tuple[tuple[float, float], ...] = ()
         self._spans = 0
         self.recorder = Recorder(desk, live_receiver, jobs, note)
         desk.on_dial_changed(self._dial_moved)
@@ -305,6 +307,36 @@ class Listening(Job):
         if half_hz <= 0.45 * rate_hz:
             return ""
         return f"That is wider than {rate_hz / 1e6:g} MS/s show: its middle is shown; Span has higher rates"
+
+    def find_clear(self) -> tuple[tuple[float, float], ...]:
+        """Gaps of the picture, wide enough for the channel as it is heard; what was seen of the last ten seconds."""
+        columns = self._live_receiver.recent_columns()
+        if columns.shape[1] < 16:
+            return ()
+        from yarddial.dsp.clear_places import clear_stretches
+
+        half_hz = self._live_receiver.recent()[1]
+        row_hz = 2 * half_hz / columns.shape[1]
+        width_hz = self.settings.high_hz - self.settings.low_hz
+        self.clear = clear_stretches(columns, row_hz, self.chart_hz - half_hz, width_hz)
+        return self.clear
+
+    def next_clear(self, direction: int) -> str:
+        """Dial the next gap up (+1) or down (-1); returns a sentence where there is none, else an empty text."""
+        from yarddial.dsp.clear_places import next_clear
+
+        width_hz = self.settings.high_hz - self.settings.low_hz
+        if not self.find_clear():
+            if 2 * self.half_span_hz / max(self._live_receiver.recent_columns().shape[1], 1) > width_hz / 3:
+                return "the picture is too coarse to find a gap: zoom in"
+            return f"no gap of {format_hertz(width_hz, 1.0, signed=False)} in the picture so far"
+        edges_hz = (self.settings.low_hz, self.settings.high_hz)
+        step_hz = self._usual(self.settings.way).step_hz
+        found = next_clear(self.clear, self._desk.station.dial_hz, edges_hz, direction, step_hz)
+        if found is None:
+            return f"no further gap {'above' if direction > 0 else 'below'} in the picture: see more of the band"
+        self._desk.dial(found)
+        return ""
 
     def go_back(self, index: int) -> None:
         """Dial a place of `visited`, heard as it was then."""

@@ -29,6 +29,9 @@ def listen_verdict(listening: Listening, live_receiver: LiveReceiver, desk: Desk
     if owner := listening.waits_for:
         what = "It goes on by itself when that has ended; it can be stopped at the lower left."
         return Verdict("unknown", f"Listen waits: {owner} has the receiver.", what, "waits")
+    if listening.is_muted:
+        what = f"The transceiver transmits; {where} is heard again when it has ended."
+        return Verdict("unknown", "Listening is muted.", what, "muted")
     if listening.level_dbfs is None:
         return Verdict("unknown", f"Listening begins at {where}.", f"As {way}.", "begins")
     over_db = listening.over_floor_db()

@@ -10,6 +10,7 @@ from yarddial.session.levels.levels import Levels
 from yarddial.session.listening.listening import Listening
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.rig.rig_control import RigControl
 from yarddial.session.spurious.span_test import SpanTest
 from yarddial.session.station.desk import Desk
 from yarddial.session.station.inspection import Inspection
@@ -36,3 +37,4 @@ class Topics(Protocol):
     span_test: SpanTest
     board: BandBoard
     faults: Faults
+    rig: RigControl

@@ -36,6 +36,8 @@ OFF_SPIKE_HZ, CLEAN_SHARE = 3_000.0, 0.4
 WHOLE_SHARE = 0.25
 # Columns that tell what stands there now.
 RECENT = 20
+# And so many are kept.
+REMEMBERED_COLUMNS = 100
 
 
 class DialColumns(msgspec.Struct, frozen=True):
@@ -287,7 +289,11 @@ class LiveReceiver:
         """The picture's last columns averaged, dB, dial frequency rising; and the half span they show, hertz."""
         if not self._recent:
             return np.empty(0, np.float32), self.half_span_hz
-        return np.mean(self._recent, axis=0), self._recent_half_hz
+        return np.mean(self._recent[-RECENT:], axis=0), self._recent_half_hz
+
+    def recent_columns(self, most: int = REMEMBERED_COLUMNS) -> NDArray[np.float32]:
+        """The last columns one by one, dB, shape (columns, rows), dial frequency rising; empty before the first."""
+        return np.stack(self._recent[-most:]) if self._recent else np.empty((0, 0), np.float32)
 
     def show(self, half_span_hz: float) -> None:
         """Zoom the picture."""
@@ -338,7 +344,7 @@ class LiveReceiver:
         self.read_s = event.read_s
         level_db = event.level_db if self._sense > 0 else event.level_db[:, ::-1]
         self.dial_columns.append(DialColumns(event.id, event.first, event.half_span_hz, event.column_s, level_db))
-        self._recent = [*self._recent, *level_db][-RECENT:]
+        self._recent = [*self._recent, *level_db][-REMEMBERED_COLUMNS:]
         self._recent_half_hz = event.half_span_hz
         # The widget takes what is new and keeps its own picture; a minute of columns is all that can be shown.
         if len(self.dial_columns) > 600:

@@ -87,6 +87,7 @@ class RigControl:
         # A job that listens to what is transmitted, and must not be ended by it.
         self.hears_itself: Callable[[], bool] = lambda: False
         receiver.forbids = self.why_closed
+        desk.is_settled = lambda: self.is_settled
         desk.on_dial_changed(self._dial_moved)
         desk.on_yard_changed(self._yard_changed)
         listening.on_listening_changed(self._listening_changed)
@@ -142,6 +143,11 @@ class RigControl:
         return self._following.step_hz
 
     @property
+    def strays(self) -> int:
+        """Answers that answered nothing: late, twice, or garbled."""
+        return int(getattr(self._worker.link, "strays", 0)) if self._worker is not None else 0
+
+    @property
     def moves(self) -> tuple[int, int]:
         """How often following has moved the transceiver, and the dial."""
         return self._following.rig_moves, self._following.dial_moves
@@ -179,6 +185,7 @@ class RigControl:
         if self._worker is not None:
             self._worker.close()
         self._worker = None
+        self._desk.settled()
         self._set_transmitting(None)
         self._receiver.guard(False)
         self._listening.mute(False)
@@ -211,15 +218,21 @@ class RigControl:
 
     @property
     def is_acknowledged(self) -> bool:
-        """Whether a person has seen what comes to the active route's receiver at worst, in just these words."""
-        worst = self.worst()
+        """Whether a person has seen what comes to the receiver at worst, in just these words, where it is followed."""
+        worst = self.worst(self._home())
         if worst is None:
             return True
         return any(seen.key == _key(worst) and seen.what == worst.words for seen in self._desk.station.acknowledged)
 
+    def _home(self) -> Line:
+        """The route on which it is followed: while the receiver is away, the one that it comes back to."""
+        station = self._desk.station
+        away = self.is_roaming and any(route.name == self._home_route for route in station.routes)
+        return station.line(self._home_route) if away else self._desk.line
+
     def acknowledge(self, note: str = "") -> None:
         """The person has seen it; kept with the yard."""
-        worst = self.worst()
+        worst = self.worst(self._home())
         if worst is not None:
             station = acknowledge(self._desk.station, _key(worst), worst.words, note or "seen", clock.today())
             self._desk.edit(f"{worst.rig}'s power on {worst.route} seen", station)
@@ -286,6 +299,10 @@ class RigControl:
 
     # Safety
 
+    def why_closed_here(self) -> str:
+        """The same of the active route."""
+        return self.why_closed(self._desk.line)
+
     def why_closed(self, line: Line) -> str:
         """Why the receiver must stay off on a route while this transceiver may transmit; empty where it need not."""
         if not self.name or self._receiver.plays or line.missing:
@@ -326,6 +343,8 @@ class RigControl:
             self._take(one)
         if self.is_following and self.transmitting is not True:
             self._send(clock.monotonic_s())
+        if self.is_settled:
+            self._desk.settled()
         if news:
             self._changed.tell()
 

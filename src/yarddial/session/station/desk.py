@@ -41,6 +41,9 @@ class Desk:
         self._unsaved = False
         # What linked transceivers bring to the middle of their IF, hertz, by name: known while the program runs.
         self._rig_centres_hz: dict[str, float] = {}
+        # Whether a transceiver that follows has come to where the dial stands; and what waits for that.
+        self.is_settled: Callable[[], bool] = lambda: True
+        self._when_settled: list[Callable[[], None]] = []
         # Why it is not saved where it belongs, as a sentence and as what was raised.
         self.save_trouble = ""
         self.save_failure: NotWritten | None = None
@@ -127,6 +130,19 @@ class Desk:
         if centres_hz != self._rig_centres_hz:
             self._rig_centres_hz = centres_hz
             self._dial_changed.tell()
+
+    def when_settled(self, act: Callable[[], None]) -> None:
+        """Do it once a transceiver that follows stands where the dial stands: at once where none does."""
+        if self.is_settled():
+            act()
+        else:
+            self._when_settled.append(act)
+
+    def settled(self) -> None:
+        """The transceiver is there, or is waited for no more."""
+        acts, self._when_settled = self._when_settled, []
+        for act in acts:
+            act()
 
     def choose_route(self, name: str) -> None:
         """Set the points by hand."""

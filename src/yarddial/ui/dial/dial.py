@@ -5,6 +5,7 @@ from PyQt6.QtGui import QFontMetrics, QKeyEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from yarddial.session.calibration.verdict import dial_verdict
+from yarddial.session.rig.verdict import rig_verdict
 from yarddial.session.session import Session
 from yarddial.ui.dial.scale import SlideRule
 from yarddial.ui.theme.lettering import font, px
@@ -46,7 +47,11 @@ class Dial(QWidget):
         self._rule.dialled.connect(session.desk.dial)
         self._serves = Words("", 12, wrap=True)
         self._serves.setAccessibleName("What the dial is good for")
+        self._rig = Words("", 12)
+        self._rig.setAccessibleName("Transceiver")
         self._lay_out()
+        session.rig.on_rig_changed(self._show_rig)
+        session.desk.on_yard_changed(self._show_rig)
         session.desk.on_dial_changed(self._show)
         session.calibration.on_calibration_changed(self._show)
         self._show()
@@ -54,6 +59,7 @@ class Dial(QWidget):
     def _lay_out(self) -> None:
         top, row = QHBoxLayout(), QHBoxLayout()
         top.addWidget(Words("Dial", 12, tone="quiet"))
+        top.addWidget(self._rig)
         top.addStretch()
         top.addWidget(self.mode)
         row.setSpacing(px(6))
@@ -90,6 +96,7 @@ class Dial(QWidget):
         self._unit.setText(unit)
         known = tuple((r.frequency_hz, r.name) for r in station.references)
         self._rule.show_place(station.dial_hz, reached_spans(line), known, station.bands)
+        self._show_rig()
         why_not = line.why_not(station.dial_hz)
         if why_not:
             self._say("look", "Out of reach", f"{why_not}")
@@ -104,6 +111,19 @@ class Dial(QWidget):
         served = abs(state.error_hz) + 2 * state.sigma_hz <= mode.tolerance_hz
         allows = f"{mode.name} allows {format_sigma(mode.tolerance_hz)[1:]}"
         self._say(verdict.mark, text, allows if served else f"too much: {allows}")
+
+    def _show_rig(self) -> None:
+        """A few words beside the title, and both its places on the slide rule."""
+        rig = self._session.rig
+        if rig.status == "off":
+            self._rig.setText("")
+            self._rule.show_rig(None, None)
+            return
+        verdict = rig_verdict(rig)
+        self._rig.setText(f"\u00b7 {rig.name} {verdict.short}")
+        tone = {"stop": "vermilion", "look": "ochre"}.get(verdict.mark, "spruce" if rig.is_following else "quiet")
+        self._rig.set_tone(tone)
+        self._rule.show_rig(rig.place_hz() if not rig.is_following else None, rig.transmit_place_hz())
 
     def _say(self, mark: str, error: str, sentence: str) -> None:
         self._error.setText(error)

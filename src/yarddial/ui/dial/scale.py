@@ -21,6 +21,8 @@ class SlideRule(QWidget):
         self._served: tuple[tuple[float, float], ...] = ()
         self._known: tuple[tuple[float, str], ...] = ()
         self._bands: tuple[Band, ...] = ()
+        self._rig_hz: float | None = None
+        self._transmit_hz: float | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(px(50))
         self.setAccessibleName("Neighbourhood of the dial")
@@ -39,6 +41,12 @@ class SlideRule(QWidget):
         """Show a dial frequency, the ranges its route serves, known stations, and the region's bands."""
         self._dial_hz, self._served, self._known, self._bands = dial_hz, served, known, bands
         self.update()
+
+    def show_rig(self, place_hz: float | None, transmit_hz: float | None) -> None:
+        """Where a transceiver stands while the receiver is elsewhere, and where it would transmit when split."""
+        if (place_hz, transmit_hz) != (self._rig_hz, self._transmit_hz):
+            self._rig_hz, self._transmit_hz = place_hz, transmit_hz
+            self.update()
 
     def _half_hz(self) -> float:
         return nice_step(max(self._dial_hz, 1e4) * 0.012, 1)
@@ -64,9 +72,22 @@ class SlideRule(QWidget):
             if 0 <= x <= self.width():
                 painter.setPen(QPen(c.colour("spruce"), 2))
                 painter.drawLine(QPointF(x, base - px(12)), QPointF(x, base))
+        self._draw_rig(painter, c, base)
         painter.setPen(QPen(c.colour("vermilion"), 2))
         middle = self.width() / 2
         painter.drawLine(QPointF(middle, base - px(16)), QPointF(middle, base + px(9)))
+
+    def _draw_rig(self, painter: QPainter, c: Palette, base: float) -> None:
+        """A bracket for where it stands, a short thick line for where it would transmit."""
+        if self._rig_hz is not None and 0 <= (x := self._x(self._rig_hz)) <= self.width():
+            painter.setPen(QPen(c.colour("slate"), 2))
+            painter.drawPolyline(
+                QPointF(x - px(4), base - px(11)), QPointF(x - px(4), base + px(5)),
+                QPointF(x + px(4), base + px(5)), QPointF(x + px(4), base - px(11)),
+            )  # fmt: skip
+        if self._transmit_hz is not None and 0 <= (x := self._x(self._transmit_hz)) <= self.width():
+            painter.setPen(QPen(c.colour("ochre"), px(4), cap=Qt.PenCapStyle.FlatCap))
+            painter.drawLine(QPointF(x, base - px(11)), QPointF(x, base + px(5)))
 
     def _draw_bands(self, painter: QPainter, c: Palette, base: float) -> None:
         low, high = self._dial_hz - self._half_hz(), self._dial_hz + self._half_hz()

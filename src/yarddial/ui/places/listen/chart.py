@@ -40,6 +40,7 @@ class ListenChart(SpectrogramChart):
         # What makes dBm at the receiver's socket of dBFS; None before a calibration.
         self.level_offset_db: float | None = None
         self.known: tuple[tuple[float, str, str], ...] = ()
+        self._gaps: tuple[tuple[float, float], ...] = ()
         self.keeps_extremes = True
         self._held = ""
         self._turned = 0
@@ -54,6 +55,12 @@ class ListenChart(SpectrogramChart):
         now = (middle_hz, dial_hz, edges_hz, known)
         if now != (self.middle_hz, self.dial_hz, self.edges_hz, self.known):
             self.middle_hz, self.dial_hz, self.edges_hz, self.known = now
+            self.update()
+
+    def show_gaps(self, gaps: tuple[tuple[float, float], ...]) -> None:
+        """Stretches in which nobody is, hertz."""
+        if gaps != self._gaps:
+            self._gaps = gaps
             self.update()
 
     def _hertz(self, y: float) -> float:
@@ -83,6 +90,15 @@ class ListenChart(SpectrogramChart):
             for edge in (low, high):
                 if chart.top() <= edge <= chart.bottom():
                     painter.drawLine(QPointF(chart.left(), edge), QPointF(chart.right(), edge))
+        for low_hz, high_hz in self._gaps:
+            top, bottom = max(self._at(chart, high_hz), chart.top()), min(self._at(chart, low_hz), chart.bottom())
+            if bottom - top > px(3):
+                # A bracket at the left edge: room for a call.
+                painter.setPen(QPen(c.colour("spruce"), px(2)))
+                painter.drawPolyline(
+                    QPointF(chart.left() + px(7), top + 1), QPointF(chart.left() + px(2), top + 1),
+                    QPointF(chart.left() + px(2), bottom - 1), QPointF(chart.left() + px(7), bottom - 1),
+                )  # fmt: skip
         dial = self._at(chart, self.dial_hz)
         if chart.top() <= dial <= chart.bottom():
             painter.setPen(QPen(c.colour("vermilion"), px(2)))

@@ -190,6 +190,7 @@ class ListenPlace(QWidget):
         self._show_soon = Soon(self, self._show)
         listening.on_listening_changed(self._show_soon)
         session.crystal_follower.on_crystal_changed(self._show_soon)
+        session.rig.on_rig_changed(self._show_soon)
         listening.on_heard(self._play)
         session.live_receiver.on_spectrogram_moved(self._feed.draw)
 
@@ -313,6 +314,8 @@ class ListenPlace(QWidget):
             known.append((centre_hz, "centre of the span", "ochre"))
             known += [(centre_hz + side * clean_hz, "clean up to here", "quiet") for side in (-1, 1)]
             known += [(hertz, f"may be {name}", "ochre") for hertz, name in listening.ghosts]
+        known += self._rig_places()
+        self.chart.show_gaps(listening.clear if self._shows_gaps() else ())
         line = session.desk.line
         offset = line.receiver.level_offset(line.port) if not line.missing else None
         self.chart.level_offset_db = None if offset is None else offset.value
@@ -323,6 +326,20 @@ class ListenPlace(QWidget):
         said = live_receiver.trouble or empty
         self.chart.empty_text = f"{said[:1].upper()}{said[1:]}".rstrip(".") + ("" if said.endswith("…") else ".")
 
+    def _rig_places(self) -> list[tuple[float, str, str]]:
+        """Where the transceiver stands while the receiver is elsewhere, and where it would transmit."""
+        rig = self._session.rig
+        places: list[tuple[float, str, str]] = []
+        if (place_hz := rig.place_hz()) is not None and not rig.is_following:
+            places.append((place_hz, f"{rig.name} stands here", "slate"))
+        if (transmit_hz := rig.transmit_place_hz()) is not None:
+            places.append((transmit_hz, f"{rig.name} would transmit here", "ochre"))
+        return places
+
+    def _shows_gaps(self) -> bool:
+        """Beside a transceiver, where somebody may want to call."""
+        return self._session.rig.status == "linked" and self._listening.settings.way in TONED
+
     def _play(self) -> None:
         sounds, self._listening.sounds = self._listening.sounds, []
         for sound in sounds if self._listening.is_heard else ():
@@ -331,6 +348,8 @@ class ListenPlace(QWidget):
             self._sound.stop()
         self._heard += 1
         if self._heard % EVERY == 0:
+            if self._shows_gaps():
+                self._listening.find_clear()
             self._show_soon()
 
 

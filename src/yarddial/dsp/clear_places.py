@@ -1,0 +1,50 @@
+"""Gaps between stations: stretches of a picture in which nothing has stood for as long as it was looked at."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+# Columns whose means are looked at one by one: a second, in which a voice or key says something.
+TOGETHER = 10
+# A mean of so many columns stands so far over the floor where somebody is.
+BUSY_DB = 6.0
+# At least this share of the rows is taken to be quiet.
+QUIET_SHARE = 0.25
+
+
+def clear_stretches(
+    columns_db: NDArray[np.float32], row_hz: float, low_hz: float, width_hz: float
+) -> tuple[tuple[float, float], ...]:
+    """Stretches at least width_hz wide in which no second was busy, rising.
+
+    columns_db : dB, shape (columns, rows), frequency rising along the rows, the first at low_hz.
+    Empty where the rows are too wide to tell, or a second is not over yet.
+    """
+    count = columns_db.shape[0] // TOGETHER
+    if not count or row_hz > width_hz / 3:
+        return ()
+    power = 10 ** (columns_db[-count * TOGETHER :].astype(np.float64) / 10)
+    seconds = power.reshape(count, TOGETHER, -1).mean(axis=1)
+    floor = np.quantile(seconds.mean(axis=0), QUIET_SHARE)
+    busy = (seconds > floor * 10 ** (BUSY_DB / 10)).any(axis=0)
+    edges = np.flatnonzero(np.diff(np.concatenate([[1], busy.astype(np.int8), [1]])))
+    places = [(low_hz + row_hz * (first - 0.5), low_hz + row_hz * (last - 0.5)) for first, last in edges.reshape(-1, 2)]
+    return tuple((float(first), float(last)) for first, last in places if last - first >= width_hz)
+
+
+def next_clear(
+    gaps: tuple[tuple[float, float], ...], dial_hz: float, edges_hz: tuple[float, float], direction: int, step_hz: float
+) -> float | None:
+    """The next place on the dial, up (+1) or down (-1), whose whole channel lies in a gap; None where none does.
+
+    edges_hz : of the channel about the dial. The place is a whole number of steps, the nearest edge of its gap first;
+    from within a gap it goes on to the next one.
+    """
+    low_hz, high_hz = edges_hz
+    able: list[tuple[float, float]] = []
+    for first_hz, last_hz in gaps:
+        low, high = np.ceil((first_hz - low_hz) / step_hz) * step_hz, np.floor((last_hz - high_hz) / step_hz) * step_hz
+        if low <= high:
+            able.append((float(low), float(high)))
+    if direction > 0:
+        return next((low for low, _ in sorted(able) if low > dial_hz), None)
+    return next((high for _, high in sorted(able, reverse=True) if high < dial_hz), None)

@@ -1,0 +1,272 @@
+"""A person's own transmission into a dummy load, heard by their own receiver: where it truly is, and how wide.
+
+The transmitter is keyed by a press that is held, never longer than needed, and let go whatever happens.
+"""
+
+from collections.abc import Callable
+from typing import Literal
+
+import msgspec
+
+from yarddial.drivers.rig.protocol import PressRigKey, mode_key_of
+from yarddial.dsp.occupied_bandwidth import OccupiedBandwidth, occupied_bandwidth
+from yarddial.engine.jobs.lease import Ending, Job, Lease
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.messages import Event, Measure, Measured, NotMeasured, TuneRefused
+from yarddial.records.entry import Entry
+from yarddial.records.log_data import LoggedPlace
+from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.log.log_keeper import LogKeeper
+from yarddial.session.receiver.live_receiver import COLUMN_S, LiveReceiver
+from yarddial.session.rig.rig_control import RigControl
+from yarddial.session.station.desk import Desk
+from yarddial.yard import clock
+from yarddial.yard.frequency import format_frequency, format_hertz
+from yarddial.yard.line import Line
+from yarddial.yard.parts import Transceiver, Value
+
+# What is looked at around the place, for how long, and the longest press.
+HALF_HZ, LOOKS_S, SETTLES_S, MOST_S = 10_000.0, 2.0, 0.6, 8.0
+# A transmission that does not show within this is not one.
+SHOWS_S = 2.0
+# Modes in which a carrier stands alone, and what each needs by ITU-R SM.1138 and the Radio Regulations, appendix 1.
+CARRIED = ("am", "nfm")
+NECESSARY_HZ = {"ssb": 3_000.0, "am": 6_000.0, "cw": 200.0, "nfm": 16_000.0, "fsk": 400.0, "data": 500.0}
+# Ageing of a temperature-compensated reference, ppm a year; a voice is right within this.
+AGES_PPM, VOICE_HZ = 1.0, 10.0
+Phase = Literal["", "ready", "keyed", "looking"]
+
+
+class TransmissionResult(msgspec.Struct, frozen=True):
+    """What was heard. ppm, sigma_ppm : how high it truly is over its display; None where no carrier stood.
+
+    width : of what was sent; None where nothing stood out.
+    """
+
+    rig: str
+    route: str
+    place_hz: float
+    mode: str
+    error_hz: float | None
+    sigma_hz: float
+    width: OccupiedBandwidth | None
+    necessary_hz: float
+
+    @property
+    def ppm(self) -> float | None:
+        """Positive where its frequencies are high."""
+        return None if self.error_hz is None else self.error_hz / self.place_hz * 1e6
+
+    @property
+    def sigma_ppm(self) -> float:
+        """One sigma."""
+        return self.sigma_hz / self.place_hz * 1e6
+
+    @property
+    def again_days(self) -> float:
+        """Until ageing alone shifts a voice by what is heard, at this place."""
+        return VOICE_HZ / (AGES_PPM * 1e-6 * self.place_hz) * 365.0
+
+
+class OwnTransmission(Job):
+    """One at a time; `press` and `let_go` are a person's hand."""
+
+    def __init__(
+        self,
+        desk: Desk,
+        receiver: LiveReceiver,
+        jobs: Scheduler,
+        calibration: Calibration,
+        log: LogKeeper,
+        rig: RigControl,
+    ) -> None:
+        self._desk, self._receiver, self._jobs, self._rig = desk, receiver, jobs, rig
+        self._calibration, self._log = calibration, log
+        self._changed = Listeners()
+        self._lease: Lease | None = None
+        self._line: Line | None = None
+        self._place_hz = 0.0
+        self._since_s = 0.0
+        self._measured: tuple[float, float] | None = None
+        self._is_pressed = False
+        self.phase: Phase = ""
+        self.trouble = ""
+        self.result: TransmissionResult | None = None
+        rig.hears_itself = lambda: self._lease is not None
+
+    def on_transmission_changed(self, listener: Listener) -> Callable[[], None]:
+        """Begun, keyed, heard, ended."""
+        return self._changed.add(listener)
+
+    @property
+    def is_held(self) -> bool:
+        """True while the transmitter is keyed from here."""
+        return self._is_pressed
+
+    def why_not(self, *, dummy_load: bool, least_power: bool) -> str:
+        """Why it cannot be begun, or an empty text."""
+        rig, line = self._rig, self._desk.line
+        if rig.status != "linked" or rig.shown is None:
+            return "no transceiver is linked"
+        if not dummy_load or not least_power:
+            return "first the dummy load and the lowest power: only you can see to that"
+        if line.transceiver is not None and line.transceiver.tap == "if":
+            return f"over {rig.name}'s own IF its error hides itself: choose a route to another output or antenna"
+        if why := rig.why_closed(line):
+            return why
+        if not rig.is_acknowledged:
+            return "first look at what comes to this receiver at worst"
+        if rig.transmitting is None:
+            return f"{rig.name} does not tell whether it transmits: nothing is keyed that cannot be seen"
+        if rig.transmitting:
+            return f"{rig.name} transmits already"
+        if why := line.why_not(rig.transmit_place_hz() or rig.place_hz() or 0.0):
+            return f"this route does not reach its place: {why}"
+        return self._jobs.why_not("own_transmission")
+
+    def begin(self, *, dummy_load: bool, least_power: bool) -> str:
+        """Get ready: the receiver looks where it would transmit. Returns why not, or an empty text."""
+        if why := self.why_not(dummy_load=dummy_load, least_power=least_power):
+            return why
+        lease = self._jobs.request("own_transmission", self)
+        if not isinstance(lease, Lease):
+            return lease.reason
+        self._place_hz = self._rig.transmit_place_hz() or self._rig.place_hz() or 0.0
+        self._lease, self._line = lease, self._desk.line.at(self._place_hz)
+        self.phase, self.trouble, self.result, self._measured = "ready", "", None, None
+        if not self._receiver.wanted:
+            self._receiver.start(self._line)
+        self._receiver.tune(self._line, self._place_hz, HALF_HZ, lease)
+        self._receiver.show(HALF_HZ)
+        self._changed.tell()
+        return ""
+
+    def press(self) -> None:
+        """The person presses, and holds."""
+        if self._lease is not None and self.phase == "ready" and not self._is_pressed:
+            self._is_pressed, self.phase, self._since_s = True, "keyed", clock.monotonic_s()
+            self._rig.order(PressRigKey(transmit=True))
+            self._changed.tell()
+
+    def let_go(self) -> None:
+        """The person lets go; what was not heard to its end is not counted."""
+        if not self._is_pressed:
+            return
+        self._is_pressed = False
+        self._rig.order(PressRigKey(transmit=False))
+        if self.phase in ("keyed", "looking"):
+            self.phase, self.trouble = "ready", "let go before it was heard: hold it for some four seconds"
+        self._changed.tell()
+
+    def cancel(self) -> None:
+        """Leave it."""
+        if self._lease is not None:
+            self._jobs.cancel(self._lease)
+
+    def ended(self, ending: Ending) -> None:
+        """Whatever ends it lets the key go."""
+        if self._is_pressed:
+            self._is_pressed = False
+            self._rig.order(PressRigKey(transmit=False))
+        self._lease, self.phase = None, ""
+        if ending.how != "done":
+            self.trouble = ending.reason
+        self._changed.tell()
+
+    def why_stale(self) -> str:
+        """It is heard over one route."""
+        line = self._line
+        return "" if line is None or self._desk.line.name == line.name else "another route was chosen meanwhile"
+
+    def poll(self) -> None:
+        """Begin to listen once it is seen to transmit; never hold the key too long."""
+        now_s, lease = clock.monotonic_s(), self._lease
+        if lease is None:
+            return
+        if self.phase == "keyed" and self._rig.transmitting:
+            self.phase, self._since_s = "looking", now_s
+            self._receiver.show(HALF_HZ)
+            key = mode_key_of(self._rig.shown.mode if self._rig.shown is not None else "")
+            if key in CARRIED:
+                lease.ask(Measure(LOOKS_S + SETTLES_S, 3_000.0))
+        elif self.phase == "keyed" and now_s - self._since_s > SHOWS_S:
+            self.let_go()
+            self.trouble = f"{self._rig.name} did not say that it transmits: may the computer key it?"
+        elif self.phase == "looking" and now_s - self._since_s > MOST_S:
+            self.let_go()
+        elif self.phase == "looking" and now_s - self._since_s > LOOKS_S + SETTLES_S and self._is_heard():
+            self._finish()
+
+    def _is_heard(self) -> bool:
+        key = mode_key_of(self._rig.shown.mode if self._rig.shown is not None else "")
+        return key not in CARRIED or self._measured is not None
+
+    def take(self, event: Event) -> None:
+        """Take an answer from the engine."""
+        look = self._receiver.look
+        match event:
+            case Measured() if look is not None:
+                self._measured = (look.look_hz + event.carrier.frequency_hz, event.carrier.sigma_hz)
+            case NotMeasured(sentence=sentence) if self.phase == "looking":
+                self.let_go()
+                self.trouble = f"nothing to measure was heard: {sentence}"
+            case TuneRefused(sentence=sentence) if self._lease is not None:
+                self._lease.end("failed", sentence)
+            case _:
+                pass
+
+    def _finish(self) -> None:
+        lease, line, rig = self._lease, self._line, self._rig
+        if lease is None or line is None or rig.shown is None:
+            return
+        columns = self._receiver.recent_columns(int(LOOKS_S / COLUMN_S))
+        row_hz = 2 * HALF_HZ / columns.shape[1] if columns.size else 1.0
+        key = mode_key_of(rig.shown.mode) or ""
+        error_hz, sigma_hz = None, 0.0
+        if self._measured is not None:
+            # What the dial shows of it, less what the receiver's own oscillators make of that.
+            state = self._calibration.state(line, self._place_hz)
+            shown_hz = line.dial_of(self._measured[0], self._place_hz)
+            error_hz = shown_hz - state.error_hz - self._place_hz
+            sigma_hz = (state.sigma_hz**2 + self._measured[1] ** 2) ** 0.5
+        width = occupied_bandwidth(columns, row_hz) if columns.size else None
+        necessary_hz = NECESSARY_HZ.get(key, 0.0)
+        self.result = TransmissionResult(
+            rig.name, line.name, self._place_hz, rig.shown.mode, error_hz, sigma_hz, width, necessary_hz
+        )
+        self._is_pressed = False
+        rig.order(PressRigKey(transmit=False))
+        self._note(self.result)
+        lease.end()
+
+    def _note(self, result: TransmissionResult) -> None:
+        said = "" if result.error_hz is None else f", {format_hertz(result.error_hz, result.sigma_hz)} off its display"
+        wide = "" if result.width is None else f", {result.width.width_hz:.0f} Hz hold 99 % of it"
+        text = f"{result.rig}'s own transmission at {format_frequency(result.place_hz)}, {result.mode}{said}{wide}"
+        entry = Entry(
+            station=self._desk.station.name,
+            kind="note",
+            route=result.route,
+            text=text,
+            data=LoggedPlace(result.place_hz),
+        )
+        self._log.add(entry)
+
+    @property
+    def is_worth_entering(self) -> bool:
+        """Whether what was heard tells more than is known, or that what is known is wrong."""
+        result, part = self.result, self._rig.part
+        if result is None or result.ppm is None or part is None:
+            return False
+        off_ppm = abs(result.ppm - part.rig_ppm.value)
+        return result.sigma_ppm < part.rig_ppm.sigma or off_ppm > 3 * result.sigma_ppm
+
+    def enter(self) -> None:
+        """Make what was heard the transceiver's measured error; one step of undo."""
+        result, part = self.result, self._rig.part
+        if result is None or result.ppm is None or not isinstance(part, Transceiver):
+            return
+        value = Value(result.ppm, result.sigma_ppm, "measured", clock.today(), "its own transmission")
+        edited = msgspec.structs.replace(part, rig_ppm=value)
+        self._desk.edit(f"{part.name}'s reference", self._desk.station.with_part(edited), "correction")

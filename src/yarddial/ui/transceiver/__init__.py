@@ -1,0 +1,1 @@
+"""The transceiver beside the receiver: linked, followed, kept safe; and its own transmission heard."""

@@ -1,0 +1,151 @@
+"""The transceiver: what it does now, what it could do to the receiver, following, split, and how it is linked."""
+
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from yarddial.session.rig.verdict import rig_verdict
+from yarddial.session.session import Session
+from yarddial.ui.theme.lettering import px
+from yarddial.ui.transceiver.link_rows import LinkRows
+from yarddial.ui.widgets.headline import Headline
+from yarddial.ui.widgets.mark import MarkSign
+from yarddial.ui.widgets.soon import Soon
+from yarddial.ui.widgets.words import Words, button, hairline
+from yarddial.ui.widgets.working_sheet import Sheet
+from yarddial.yard.errors import BadFrequency, YardDialError
+from yarddial.yard.frequency import format_frequency, parse_frequency
+
+
+class TransceiverSheet(Sheet):
+    """The verdict first; then, from top to bottom, what is to be done."""
+
+    manual_page = "transceiver"
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        super().__init__(parent, "Transceiver", 760)
+        self._session, self._rig = session, session.rig
+        self.headline = Headline()
+        self._mark, self._worst = MarkSign(size=12), Words("", 13, wrap=True)
+        self._worst.setAccessibleName("Power at the receiver")
+        self.seen = button("I have seen it", tip="Kept with the yard for this route, until the numbers change")
+        self.follow = button("Follow it", strong=True, tip="Dial and transceiver move as one (F)")
+        self.unlink = button("Let it go", tip="Nothing follows, and the receiver is free on every route")
+        self.split_at = QLineEdit()
+        self.split_at.setAccessibleName("Transmit at")
+        self.split_at.setPlaceholderText("such as 7.105M")
+        self.split = button("Split", tip="Have it transmit there, and receive where it stands")
+        self.together = button("End split", tip="Transmit where it receives")
+        self.own = button("Its own transmission…", tip="Into a dummy load: how true its dial is, and how wide it is")
+        self._said = Words("", 12, tone="vermilion", wrap=True)
+        self._said.setAccessibleName("Refusal")
+        self._linked_only = QWidget()
+        self.links = LinkRows(session, self._say)
+        self._lay_out()
+        self._join()
+        soon = Soon(self, self._show)
+        self.when_left(
+            self._rig.on_rig_changed(soon), session.desk.on_dial_changed(soon), session.desk.on_yard_changed(soon)
+        )
+        self._show()
+        self.resize(px(760), px(620))
+
+    def _lay_out(self) -> None:
+        safe, acts, split = QHBoxLayout(), QHBoxLayout(), QHBoxLayout()
+        safe.setSpacing(px(10))
+        safe.addWidget(self._mark)
+        safe.addWidget(self._worst, 1)
+        safe.addWidget(self.seen)
+        for widget in (self.follow, self.own, self.unlink):
+            acts.addWidget(widget)
+        acts.addStretch()
+        split.setSpacing(px(10))
+        split.addWidget(self.split_at, 1)
+        split.addWidget(self.split)
+        split.addWidget(self.together)
+        linked = QVBoxLayout(self._linked_only)
+        linked.setContentsMargins(0, 0, 0, 0)
+        linked.setSpacing(px(10))
+        linked.addWidget(Words("What it brings to the receiver at worst", 15, "serif"))
+        linked.addLayout(safe)
+        linked.addLayout(acts)
+        linked.addWidget(Words("Transmit elsewhere", 15, "serif"))
+        linked.addLayout(split)
+        linked.addWidget(hairline())
+        self.body.addWidget(self.headline)
+        self.body.addWidget(self._said)
+        self.body.addWidget(hairline())
+        self.body.addWidget(self._linked_only)
+        self.body.addWidget(Words("How it is linked", 15, "serif"))
+        self.body.addWidget(self.links)
+        self.body.addStretch()
+
+    def _join(self) -> None:
+        self.seen.clicked.connect(self._see)
+        self.follow.clicked.connect(self._toggle)
+        self.unlink.clicked.connect(self._rig.unlink)
+        self.split.clicked.connect(self._split)
+        self.split_at.returnPressed.connect(self._split)
+        self.together.clicked.connect(lambda: self._rig.split(None))
+        self.own.clicked.connect(self._show_own)
+
+    def _say(self, sentence: str) -> None:
+        self._said.setText(sentence[:1].upper() + sentence[1:])
+        self._said.setVisible(bool(sentence))
+
+    def _see(self) -> None:
+        self._rig.acknowledge()
+
+    def _toggle(self) -> None:
+        self._say("" if self._rig.toggle() else "first look at what it brings to the receiver, and say that you have")
+
+    def _split(self) -> None:
+        try:
+            hertz = parse_frequency(self.split_at.text(), "MHz")
+        except BadFrequency as error:
+            self._say(str(error))
+            return
+        part = self._rig.part
+        if part is not None and (why := part.why_not(hertz)):
+            self._say(why)
+            return
+        self._say("")
+        self._rig.split(hertz)
+
+    def _show_own(self) -> None:
+        from yarddial.ui.transceiver.own_transmission_sheet import OwnTransmissionSheet
+
+        parent = self.parentWidget()
+        OwnTransmissionSheet(parent if parent is not None else self, self._session).show()
+
+    def _show(self) -> None:
+        rig = self._rig
+        verdict = rig_verdict(rig)
+        self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
+        linked = rig.status != "off"
+        self._linked_only.setVisible(linked)
+        self._show_worst()
+        followed = rig.is_wanted and not rig.is_roaming
+        self.follow.setText("Leave it there" if followed else "Back to it" if rig.is_roaming else "Follow it")
+        self.follow.setEnabled(rig.is_acknowledged)
+        split_hz = rig.transmit_place_hz()
+        self.together.setEnabled(split_hz is not None)
+        if split_hz is not None and not self.split_at.hasFocus():
+            self.split_at.setText(format_frequency(split_hz))
+        self.links.show_link()
+
+    def _show_worst(self) -> None:
+        rig = self._rig
+        try:
+            worst = rig.worst()
+        except YardDialError as error:
+            self._worst.setText(str(error))
+            return
+        self.seen.setVisible(rig.status != "off" and worst is not None and not rig.is_acknowledged)
+        if worst is None:
+            self._mark.set_mark("good")
+            self._worst.setText("Nothing of what it transmits comes to the receiver on this route.")
+            return
+        margin_db = worst.margin_db
+        mark = "stop" if not worst.is_safe else "look" if margin_db is not None and margin_db < 10 else "good"
+        self._mark.set_mark(mark)
+        rule = "Check isolation and menu yourself before the first transmission; local rules and your licence decide."
+        self._worst.setText(f"{worst.words}. {rule}")
