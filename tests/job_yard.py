@@ -7,6 +7,7 @@ from pathlib import Path
 import msgspec
 import numpy as np
 
+from rig_yard import ScriptedRig
 from slow_yards import slow_station
 from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, Device, GainCapability, RequestedSettings
 from yarddial.engine.engine import Engine
@@ -260,6 +261,7 @@ class JobYard:
             "band_run": s.band_run.running,
             "oscillator_walk": s.oscillator_walk.running,
             "device_check": s.device_check.running,
+            "own_transmission": bool(s.own_transmission.phase),
             "listening": s.listening.is_open,
             "recording": s.listening.recorder.recording is not None,
         }
@@ -340,6 +342,15 @@ def _record(yard: JobYard) -> None:
     listening.recorder.record_samples(path, listening.settings, listening.centre_hz())
 
 
+def _transmit(yard: JobYard) -> None:
+    session = yard.session
+    if session.rig.status == "off":
+        ScriptedRig().join(session)
+    session.rig.acknowledge()
+    session.own_transmission.begin(dummy_load=True, least_power=True)
+    session.own_transmission.press()
+
+
 def _hunt(yard: JobYard) -> None:
     hunt = yard.session.interference_hunt
     # Beginning anew ends a look that is under way: one hunt is enough here.
@@ -370,6 +381,7 @@ BEGIN: dict[str, Callable[[JobYard], object]] = {
     "band_run": lambda yard: yard.session.band_run.start(),
     "oscillator_walk": lambda yard: yard.session.oscillator_walk.start(),
     "device_check": lambda yard: yard.session.device_check.start(),
+    "own_transmission": _transmit,
 }
 assert set(BEGIN) == set(KINDS), "every job of the table needs a way to be begun here"
 assert scheduling.Scheduler is Scheduler

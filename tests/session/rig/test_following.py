@@ -25,7 +25,7 @@ def test_a_move_there_moves_the_dial_once_and_is_not_sent_back() -> None:
     assert following.to_set(0.0) is None
 
 
-def test_of_two_moves_here_the_last_is_sent_when_the_first_is_answered() -> None:
+def test_of_two_moves_here_the_last_is_sent_when_the_first_is_answered_or_a_while_ago() -> None:
     following = Following()
     following.person_moved(7.01e6)
     assert following.to_set(0.0) == 7.01e6
@@ -34,6 +34,9 @@ def test_of_two_moves_here_the_last_is_sent_when_the_first_is_answered() -> None
     following.was_answered(0.5)
     assert following.rig_said(7.01e6, 0.6) is None
     assert following.to_set(0.0) == 7.02e6
+    following.person_moved(7.03e6)
+    assert following.to_set(0.01) is None
+    assert following.to_set(0.2) == 7.03e6
 
 
 def test_a_setting_that_is_not_taken_is_tried_a_few_times_and_then_the_transceiver_is_believed() -> None:

@@ -1,8 +1,9 @@
 """A transceiver behind the control daemon of a well-kept library (`rigctld`): plain lines over TCP on this computer.
 
 Every question is asked in the extended form (rigctld(1), "Extended Response Protocol"), whose answer repeats the
-question, with a separator of its own for each order: so an answer that comes late or twice is told from the one that is
-waited for, and several may be under way.
+question's name, and what was to be set. The daemon answers in turn, so several may be under way: what is owed by an
+order before the one that is answered will not come any more. Its separators, which could tell orders apart, are left
+alone: the daemon has one for all its clients, and others may use it.
 """
 
 import math
@@ -32,10 +33,6 @@ from yarddial.yard.errors import YardDialError
 PORT = 4532
 # Longer than any answer; a peer that never ends a line is no daemon.
 MOST_BYTES = 65_536
-# Signs that no answer has in it, and that the daemon takes for separators.
-TAGS = ";|,!@%&*=^~$<>[]{}"
-# A sign whose answer never came is not used again so soon: it may come yet.
-RESTS_S = 10.0
 # Split is asked with every so many readings: nobody splits and joins five times a second.
 SPLIT_EVERY = 5
 # Codes by which it says that it cannot do a thing at all: -4 not implemented, -11 not available.
@@ -49,15 +46,16 @@ _FREQUENCY = re.compile(r"^(?:Frequency|TX Frequency): (-?\d+(?:\.\d+)?)$", re.M
 _MODE = re.compile(r"^Mode: ([\w-]*)$", re.MULTILINE)
 _PASSBAND = re.compile(r"^Passband: (-?\d+)$", re.MULTILINE)
 _FLAG = re.compile(r"^(?:PTT|Split): (\d)$", re.MULTILINE)
-_ANSWER = re.compile(r"^(\w+):(.*)([^\w\s])RPRT (-?\d+)$")
+_HEAD = re.compile(r"^([gs]et_\w+):(?: (.*))?$")
+_END = re.compile(r"^RPRT (-?\d+)$")
 
 
 class _Asked(msgspec.Struct):
-    """An order under way: what is still to be answered, and what was."""
+    """An order under way: what is still to be answered, by name and what is repeated, and what was."""
 
     order: RigOrder
     asked_s: float
-    owed: list[str]
+    owed: list[tuple[str, str]]
     told: dict[str, str] = {}
     failure: YardDialError | None = None
 
@@ -69,57 +67,73 @@ class DaemonLink:
 
     def __init__(self, host: str, port: int, patience_s: float = PATIENCE_S) -> None:
         """Connect; raises RigGone where nobody listens."""
-        self._place, self._patience_s = f"{host}:{port}", patience_s
+        self._place, self._patience_s = (host, port), patience_s
         self._buffer = b""
+        # After silence an answer may come yet, and look like a later one's: that connection is not used again.
+        self._is_stale = False
         # What it said once that it cannot tell is not asked again.
         self._cannot: set[str] = set()
-        self._under_way: dict[str, _Asked] = {}
-        self._free = deque(TAGS)
-        self._resting: deque[tuple[float, str]] = deque()
+        self._under_way: deque[_Asked] = deque()
+        # Of the answer that is coming: its name, what it repeats, and its lines.
+        self._head: tuple[str, str] | None = None
+        self._lines: list[str] = []
         self._readings = 0
         # Lines that answered nothing that was under way.
         self.strays = 0
         self._split = ""
+        self._told: dict[str, str] = {}
+        self._done: list[RigAnswer] = []
+        self._socket = self._connected()
+
+    def _connected(self) -> socket.socket:
+        host, port = self._place
         try:
-            self._socket = socket.create_connection((host, port), patience_s)
+            made = socket.create_connection(self._place, self._patience_s)
         except OSError as error:
             raise RigGone(
-                f"nobody answers at {self._place} ({error.strerror or error}): start the daemon, or check the port"
+                f"nobody answers at {host}:{port} ({error.strerror or error}): start the daemon, or check the port"
             ) from error
-        self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+        made.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+        return made
 
     def begin(self, order: RigOrder) -> None:
         """Send it; raises RigGone, or RigRefused for what makes no sense."""
         questions = self._questions(order)
+        if self._is_stale:
+            self._begin_anew()
         now_s = time.monotonic()
-        while self._resting and self._resting[0][0] < now_s:
-            self._free.append(self._resting.popleft()[1])
-        if not self._free:
-            raise RigGone(f"the daemon at {self._place} answers nothing: look at the line to the transceiver")
-        tag = self._free.popleft()
-        self._under_way[tag] = _Asked(order, now_s, [name for name, _ in questions])
+        self._under_way.append(_Asked(order, now_s, [(name, words.partition(" ")[2]) for name, words in questions]))
         try:
             self._socket.settimeout(self._patience_s)
-            self._socket.sendall("".join(f"{tag}{words}\n" for _, words in questions).encode("ascii"))
+            self._socket.sendall("".join(f"+{words}\n" for _, words in questions).encode("ascii"))
         except OSError as error:
             raise self._gone(error) from error
 
     def answers(self, wait_s: float) -> list[RigAnswer]:
         """What has come; what was waited for too long comes as RigSilent."""
         until_s = time.monotonic() + wait_s
-        done: list[RigAnswer] = []
+        done, self._done = self._done, []
         while True:
             done += self._late(time.monotonic())
             while b"\n" in self._buffer:
                 line, _, self._buffer = self._buffer.partition(b"\n")
-                answer = self._take(line.decode("ascii", "replace").strip("\r"))
-                done += [answer] if answer is not None else []
+                done += self._take(line.decode("ascii", "replace").strip("\r"))
             # A deadline within the wait ends it too.
-            owed_s = min((asked.asked_s + self._patience_s for asked in self._under_way.values()), default=until_s)
+            owed_s = min((asked.asked_s + self._patience_s for asked in self._under_way), default=until_s)
             left_s = min(until_s, owed_s) - time.monotonic()
             if done or time.monotonic() >= until_s:
                 return done
             self._receive(max(left_s, 0.001))
+
+    def _begin_anew(self) -> None:
+        """Another connection; what was under way on the old one is given up."""
+        self._socket.close()
+        for asked in self._under_way:
+            silent = RigSilent(f"no answer to '{asked.owed[0][0]}'")
+            self._done.append(RigAnswer(asked.order, asked.asked_s, failure=silent))
+        self._under_way.clear()
+        self._buffer, self._head, self._lines, self._is_stale = b"", None, [], False
+        self._socket = self._connected()
 
     def close(self) -> None:
         """Say good-bye; never fails."""
@@ -150,11 +164,12 @@ class DaemonLink:
                 return (("set_split_vfo", "S 1 VFOB"), ("set_split_freq", f"I {round(order.transmit_hz)}"))
             case PressRigKey(transmit=transmit):
                 return (("set_ptt", f"T {int(transmit)}"),)
-        every = [("get_freq", "f"), ("get_mode", "m"), ("get_ptt", "t")]
+        every = [("get_mode", "m"), ("get_ptt", "t")]
         if self._readings % SPLIT_EVERY == 0:
             every += [("get_split_vfo", "s"), ("get_split_freq", "i")]
         self._readings += 1
-        return tuple(one for one in every if one[0] not in self._cannot)
+        # The place comes last: when it is told, nothing more is waited for.
+        return (*(one for one in every if one[0] not in self._cannot), ("get_freq", "f"))
 
     def _receive(self, wait_s: float) -> None:
         try:
@@ -168,30 +183,48 @@ class DaemonLink:
             raise self._gone(ConnectionError("it was closed"))
         self._buffer += came
         if len(self._buffer) > MOST_BYTES:
-            raise RigGone(f"whoever listens at {self._place} is no daemon for transceivers: check the port")
+            raise RigGone(f"whoever listens at port {self._place[1]} is no daemon for transceivers: check the port")
 
     def _gone(self, error: OSError) -> RigGone:
         return RigGone(f"the link to the daemon broke ({error.strerror or error}): is it running?")
 
-    def _take(self, line: str) -> RigAnswer | None:
+    def _take(self, line: str) -> list[RigAnswer]:
         """A line of the daemon's; what answers nothing that is under way is left alone."""
-        found = _ANSWER.match(line)
-        self.strays += 1
-        if found is None or (asked := self._under_way.get(found[3])) is None or found[1] not in asked.owed:
-            return None
-        self.strays -= 1
-        name, code = found[1], int(found[4])
-        asked.owed.remove(name)
-        if code in CANNOT and isinstance(asked.order, ReadRig) and name != "get_freq":
+        if found := _HEAD.match(line):
+            self.strays += self._head is not None
+            self._head, self._lines = (found[1], (found[2] or "").strip()), []
+            return []
+        found = _END.match(line)
+        if found is None:
+            self._lines.append(line)
+            return []
+        head, self._head = self._head, None
+        # What is set is repeated, what is asked is not.
+        asked = next((one for one in self._under_way if head in one.owed), None) if head is not None else None
+        if head is None or asked is None:
+            self.strays += 1
+            return []
+        done = self._lost_before(asked)
+        # Of the same order too: its questions are answered in turn.
+        del asked.owed[: asked.owed.index(head) + 1]
+        self._put_down(asked, head[0], int(found[1]))
+        if asked.owed:
+            return done
+        self._under_way.remove(asked)
+        return [*done, self._answered(asked)]
+
+    def _put_down(self, asked: _Asked, name: str, code: int) -> None:
+        """What one of an order's questions was answered."""
+        is_reading = isinstance(asked.order, ReadRig)
+        if code in CANNOT and is_reading and name != "get_freq":
             self._cannot.add(name)
-        elif code < 0 and not (isinstance(asked.order, ReadRig) and name.startswith("get_split")):
+        elif code < 0 and not (is_reading and name.startswith("get_split")):
             asked.failure = RigRefused(f"'{name}' was refused: {_WHY.get(code, f'error {code}')}")
         else:
-            asked.told[name] = found[2].replace(found[3], "\n")
-        if asked.owed:
-            return None
-        del self._under_way[found[3]]
-        self._free.append(found[3])
+            asked.told[name] = "\n".join(self._lines)
+
+    def _answered(self, asked: _Asked) -> RigAnswer:
+        """All that will be told of an order has been told."""
         if not isinstance(asked.order, ReadRig) or asked.failure is not None:
             return RigAnswer(asked.order, asked.asked_s, failure=asked.failure)
         try:
@@ -199,13 +232,24 @@ class DaemonLink:
         except RigSilent as silent:
             return RigAnswer(asked.order, asked.asked_s, failure=silent)
 
+    def _lost_before(self, asked: _Asked) -> list[RigAnswer]:
+        """Orders begun before one that is being answered: what they were told so far is all."""
+        lost = []
+        while (other := self._under_way[0]) is not asked:
+            self._under_way.popleft()
+            if isinstance(other.order, ReadRig) and "get_freq" in other.told:
+                lost.append(self._answered(other))
+            else:
+                silent = RigSilent(f"no answer to '{other.owed[0][0]}'")
+                lost.append(RigAnswer(other.order, other.asked_s, failure=silent))
+        return lost
+
     def _late(self, now_s: float) -> list[RigAnswer]:
-        late = [tag for tag, asked in self._under_way.items() if now_s > asked.asked_s + self._patience_s]
+        """Those that were waited for too long."""
         made: list[RigAnswer] = []
-        for tag in late:
-            asked = self._under_way.pop(tag)
-            self._resting.append((now_s + RESTS_S, tag))
-            silent = RigSilent(f"no answer to '{asked.owed[0]}' within {self._patience_s:g} s")
+        while self._under_way and now_s > self._under_way[0].asked_s + self._patience_s:
+            asked, self._is_stale = self._under_way.popleft(), True
+            silent = RigSilent(f"no answer to '{asked.owed[0][0]}' within {self._patience_s:g} s")
             made.append(RigAnswer(asked.order, asked.asked_s, failure=silent))
         return made
 
@@ -213,8 +257,11 @@ class DaemonLink:
         frequency_hz = _number(told.get("get_freq", ""), _FREQUENCY)
         if frequency_hz is None or not 0 < frequency_hz < 1e12:
             raise RigSilent(f"the daemon gave no frequency that can be: {frequency_hz}")
-        mode, passband_hz = _MODE.search(told.get("get_mode", "")), _number(told.get("get_mode", ""), _PASSBAND)
-        transmitting = _FLAG.search(told.get("get_ptt", ""))
+        # What was lost on the way is as it was before.
+        self._told |= {name: told[name] for name in ("get_mode", "get_ptt") if name in told}
+        said = self._told.get("get_mode", "")
+        mode, passband_hz = _MODE.search(said), _number(said, _PASSBAND)
+        transmitting = _FLAG.search(self._told.get("get_ptt", ""))
         if "get_split_vfo" in told:
             split = _FLAG.search(told["get_split_vfo"])
             is_split = split is not None and split.group(1) == "1"

@@ -2,6 +2,7 @@
 
 import math
 import os
+import termios
 import time
 from collections import deque
 from collections.abc import Callable
@@ -165,7 +166,7 @@ class TableLink:
         try:
             self._port.reset_input_buffer()
             self._port.write(words.encode("ascii", "replace") + self._end)
-        except OSError as error:
+        except (OSError, termios.error) as error:
             raise RigGone(f"the serial line {self._device} broke: is the cable in?") from error
 
     def _exchange(self, words: str, fits: Callable[[str], bool]) -> str:
@@ -179,7 +180,7 @@ class TableLink:
                 text = came.removesuffix(self._end).decode("ascii", "replace").strip("\r\n ")
                 if came.endswith(self._end) and fits(text):
                     return text
-        except OSError as error:
+        except (OSError, termios.error) as error:
             raise RigGone(f"the serial line {self._device} broke: is the cable in?") from error
         raise RigSilent(f"no answer to '{words}' within {self._patience_s:g} s: look at speed and cable")
 

@@ -15,6 +15,8 @@ from typing import Generic, TypeVar
 MOST_TRIES = 3
 # Some show a new place only a while after they have taken it.
 TAKES_S = 0.6
+# Settings go out without waiting for the answers to those before, but not faster than this.
+APART_S = 0.12
 # What it was set to lately, which is no move of its own.
 REMEMBERED = 8
 # The step to which a transceiver rounds is told by so many different places that it showed.
@@ -31,7 +33,7 @@ class LastMover(Generic[V]):
         self._most_tries = most_tries
         self._wanted: V | None = None
         self._sending: V | None = None
-        self._in_flight = False
+        self._in_flight = 0
         self._sent_s = self._answered_s = float("-inf")
         self._sent: deque[V] = deque(maxlen=REMEMBERED)
         self._shown: V | None = None
@@ -59,16 +61,19 @@ class LastMover(Generic[V]):
 
     def to_set(self, now_s: float) -> V | None:
         """What to set on the transceiver now, or None; then `was_answered` or `was_refused` is owed."""
-        if self._in_flight or self._wanted is None or self._wanted == self._sending:
+        if self._wanted is None or self._wanted == self._sending:
             return None
-        self._in_flight, self._sending, self._sent_s = True, self._wanted, now_s
+        if self._in_flight and now_s < self._sent_s + APART_S:
+            # A dial that is dragged moves faster than a transceiver takes it.
+            return None
+        self._in_flight, self._sending, self._sent_s = self._in_flight + 1, self._wanted, now_s
         self._sent.append(self._wanted)
         self.rig_moves += 1
         return self._wanted
 
     def was_answered(self, now_s: float) -> None:
         """The setting was answered, or given up for lost."""
-        self._in_flight, self._answered_s = False, now_s
+        self._in_flight, self._answered_s = max(self._in_flight - 1, 0), now_s
 
     def was_refused(self, now_s: float) -> None:
         """It will not go there: nothing is owed to it any more, and the two stay apart."""
@@ -79,7 +84,7 @@ class LastMover(Generic[V]):
     def give_up(self) -> None:
         """Nobody follows for now; what was owed is not."""
         self._wanted = self._sending = self._shown = None
-        self._in_flight = False
+        self._in_flight = 0
 
     def rig_said(self, value: V, asked_s: float) -> V | None:
         """What the transceiver shows, asked at a time; returns where to go here, or None to stay."""

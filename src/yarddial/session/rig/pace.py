@@ -2,39 +2,51 @@
 
 # Between two readings; a little more while nothing has moved for a while.
 OFTEN_S, SELDOM_S, RESTS_AFTER_S = 0.1, 0.13, 20.0
-# Of the time between two answers, how much each new one counts.
-SHARE = 0.3
+# Answers that take so much longer than usual, by share and seconds, wait for each other: fewer are asked for then.
+LONGER, LONGER_S = 1.5, 0.15
+SLOWER, FASTER, SLOWEST_S = 1.15, 0.95, 2.0
+# Of what is usual, how much each new answer counts; downward more, as a line that was crowded clears at once.
+SHARE_UP, SHARE_DOWN = 0.02, 0.3
 
 
 class Pace:
     """Readings go out without waiting for those before: so a long line costs its delay once and not twice.
 
-    A transceiver that takes longer than the interval for each would only heap them up: then its own pace is kept.
+    A transceiver that takes longer than the interval for each would only heap them up: then its own pace is found, as
+    its answers take ever longer.
     """
 
     def __init__(self) -> None:
-        self._asked_s = self._came_s = float("-inf")
-        self._gap_s = OFTEN_S
+        self._asked_s = float("-inf")
+        self._every_s = OFTEN_S
+        self._usual_s: float | None = None
         self._moved_s = 0.0
         self.under_way = 0
 
     def is_due(self, now_s: float, depth: int) -> bool:
         """Whether to ask again."""
-        every_s = OFTEN_S if now_s - self._moved_s < RESTS_AFTER_S else SELDOM_S
-        if self.under_way > 1:
-            every_s = max(every_s, 1.1 * self._gap_s)
-        return self.under_way < depth and now_s - self._asked_s >= every_s
+        return self.under_way < depth and self.due_in_s(now_s) <= 0
+
+    def due_in_s(self, now_s: float) -> float:
+        """So long until the next one."""
+        least_s = OFTEN_S if now_s - self._moved_s < RESTS_AFTER_S else SELDOM_S
+        return self._asked_s + max(self._every_s, least_s) - now_s
 
     def asked(self, now_s: float) -> None:
         """A reading went out."""
         self._asked_s = now_s
         self.under_way += 1
 
-    def came(self, now_s: float, *, moved: bool) -> None:
+    def came(self, now_s: float, asked_s: float, *, moved: bool) -> None:
         """One was answered, or given up; `moved` where it told anything new."""
-        if self.under_way > 1:
-            self._gap_s += SHARE * (min(now_s - self._came_s, 2.0) - self._gap_s)
-        self._came_s = now_s
+        took_s = now_s - asked_s
+        usual_s = took_s if self._usual_s is None else self._usual_s
+        if self.under_way > 1 and took_s > LONGER * usual_s + LONGER_S:
+            self._every_s = min(self._every_s * SLOWER, SLOWEST_S)
+        else:
+            self._every_s = max(self._every_s * FASTER, OFTEN_S)
+        share = SHARE_UP if took_s > usual_s else SHARE_DOWN
+        self._usual_s = usual_s + share * (took_s - usual_s)
         self.under_way = max(self.under_way - 1, 0)
         if moved:
             self._moved_s = now_s

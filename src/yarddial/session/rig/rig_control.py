@@ -508,7 +508,8 @@ class RigControl:
             return
         mode = rig_mode_of(mode_named(station.mode).key, way)
         if mode:
-            self._mode.person_moved((mode, 0.0))
+            heard = listening.is_open and plain_way(listening.settings.way) == way
+            self._mode.person_moved((mode, width_of(listening.settings) if heard else 0.0))
 
     def _listening_changed(self) -> None:
         if self._is_moving or not self.is_following or self.shown is None or not self._listening.is_open:

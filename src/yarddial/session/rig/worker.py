@@ -90,9 +90,12 @@ class RigWorker:
                 if pace.is_due(time.monotonic(), link.depth):
                     pace.asked(time.monotonic())
                     link.begin(ReadRig())
-                for answer in link.answers(LOOKS_S):
+                due_in_s = pace.due_in_s(time.monotonic())
+                for answer in link.answers(min(max(due_in_s, 0.001), LOOKS_S)):
                     if isinstance(answer.order, ReadRig):
-                        pace.came(time.monotonic(), moved=answer.state is not None and answer.state != last)
+                        pace.came(
+                            time.monotonic(), answer.asked_s, moved=answer.state is not None and answer.state != last
+                        )
                         last = answer.state or last
                     self._news.put(answer)
         except YardDialError as error:
