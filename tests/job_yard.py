@@ -38,7 +38,7 @@ class PlainDevice:
         gains = tuple(GainCapability(stage.name, tuple(sorted(stage.steps_db))) for stage in part.gain_stages)
         self.capabilities = Capabilities(name, ((0.0, 3e9),), part.rates_hz, (), part.bits, gains=gains)
         self._name, self._seen, self._index = name, seen, 0
-        self.fails = False
+        self.fails, self.is_open = False, True
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:
         """Whatever is asked."""
@@ -55,6 +55,7 @@ class PlainDevice:
 
     def close(self) -> None:
         """Nothing to give back."""
+        self.is_open = False
 
 
 class KillableEngine:

@@ -42,6 +42,12 @@ _WHY = {
     -6: "the line to the transceiver failed", -8: "the transceiver's answer was garbled",
     -9: "the transceiver refused",
 }  # fmt: skip
+_ASKED = {
+    "get_freq": "its frequency", "get_mode": "its mode", "get_ptt": "whether it transmits",
+    "get_split_vfo": "its split", "get_split_freq": "where it would transmit", "set_freq": "to tune",
+    "set_mode": "for another mode", "set_split_vfo": "to split", "set_split_freq": "to transmit elsewhere",
+    "set_ptt": "to key",
+}  # fmt: skip
 _FREQUENCY = re.compile(r"^(?:Frequency|TX Frequency): (-?\d+(?:\.\d+)?)$", re.MULTILINE)
 _MODE = re.compile(r"^Mode: ([\w-]*)$", re.MULTILINE)
 _PASSBAND = re.compile(r"^Passband: (-?\d+)$", re.MULTILINE)
@@ -78,7 +84,7 @@ class DaemonLink:
         self._head: tuple[str, str] | None = None
         self._lines: list[str] = []
         self._readings = 0
-        # Lines that answered nothing that was under way.
+        # Answers that answered nothing that was under way, and those that never came.
         self.strays = 0
         self._split = ""
         self._told: dict[str, str] = {}
@@ -129,7 +135,7 @@ class DaemonLink:
         """Another connection; what was under way on the old one is given up."""
         self._socket.close()
         for asked in self._under_way:
-            silent = RigSilent(f"no answer to '{asked.owed[0][0]}'")
+            silent = RigSilent(f"no answer when asked {_ASKED[asked.owed[0][0]]}")
             self._done.append(RigAnswer(asked.order, asked.asked_s, failure=silent))
         self._under_way.clear()
         self._buffer, self._head, self._lines, self._is_stale = b"", None, [], False
@@ -206,6 +212,7 @@ class DaemonLink:
             return []
         done = self._lost_before(asked)
         # Of the same order too: its questions are answered in turn.
+        self.strays += asked.owed.index(head)
         del asked.owed[: asked.owed.index(head) + 1]
         self._put_down(asked, head[0], int(found[1]))
         if asked.owed:
@@ -219,7 +226,7 @@ class DaemonLink:
         if code in CANNOT and is_reading and name != "get_freq":
             self._cannot.add(name)
         elif code < 0 and not (is_reading and name.startswith("get_split")):
-            asked.failure = RigRefused(f"'{name}' was refused: {_WHY.get(code, f'error {code}')}")
+            asked.failure = RigRefused(f"asked {_ASKED[name]}, {_WHY.get(code, f'it gave error {code}')}")
         else:
             asked.told[name] = "\n".join(self._lines)
 
@@ -240,7 +247,7 @@ class DaemonLink:
             if isinstance(other.order, ReadRig) and "get_freq" in other.told:
                 lost.append(self._answered(other))
             else:
-                silent = RigSilent(f"no answer to '{other.owed[0][0]}'")
+                silent = RigSilent(f"no answer when asked {_ASKED[other.owed[0][0]]}")
                 lost.append(RigAnswer(other.order, other.asked_s, failure=silent))
         return lost
 
@@ -249,7 +256,7 @@ class DaemonLink:
         made: list[RigAnswer] = []
         while self._under_way and now_s > self._under_way[0].asked_s + self._patience_s:
             asked, self._is_stale = self._under_way.popleft(), True
-            silent = RigSilent(f"no answer to '{asked.owed[0][0]}' within {self._patience_s:g} s")
+            silent = RigSilent(f"no answer within {self._patience_s:g} s when asked {_ASKED[asked.owed[0][0]]}")
             made.append(RigAnswer(asked.order, asked.asked_s, failure=silent))
         return made
 

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 SIMULATED = "rig:simulated"
 _TCP = re.compile(r"(?:rig:)?tcp://(?P<host>[\w.-]+|\[[0-9a-fA-F:]+\]):(?P<port>\d{1,5})")
 _DAEMON = re.compile(r"(?:rig:)?daemon:(?P<model>\d{1,7})(?:@(?P<device>/[^:]+)(?::(?P<speed>\d{3,7}))?)?")
-_TABLE = re.compile(r"(?:rig:)?(?P<table>[^@]+)@(?P<device>/[^:]+)(?::(?P<speed>\d{3,7}))?")
+_TABLE = re.compile(r"(?:rig:)?(?P<table>(?!(?:rig:)?daemon:)[^@]+)@(?P<device>/[^:]+)(?::(?P<speed>\d{3,7}))?")
 
 
 class RigAddress(msgspec.Struct, frozen=True):

@@ -55,8 +55,8 @@ class StandIn:
     watts : what it would transmit, into a dummy load.
     """
 
-    def __init__(self, seed: int = 1, offsets_hz: Mapping[str, float] | None = None) -> None:
-        """Listen on a free port of the loopback interface, in threads of its own."""
+    def __init__(self, seed: int = 1, offsets_hz: Mapping[str, float] | None = None, port: int = 0) -> None:
+        """Listen on a port of the loopback interface, a free one by default, in threads of its own."""
         self.frequency_hz, self.mode, self.passband_hz = 7_100_000.0, "LSB", 2400
         self.transmit_hz: float | None = None
         self.offsets_hz = OFFSETS_HZ if offsets_hz is None else offsets_hz
@@ -67,7 +67,7 @@ class StandIn:
         self.sets = 0
         self._chance = random.Random(seed)
         self._lock = threading.RLock()
-        self._server = socket.create_server(("127.0.0.1", 0))
+        self._server = socket.create_server(("127.0.0.1", port))
         self._clients: list[socket.socket] = []
         self._open = True
         threading.Thread(target=self._accept, name="stand-in", daemon=True).start()

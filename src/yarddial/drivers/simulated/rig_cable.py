@@ -33,11 +33,10 @@ class CableState(msgspec.Struct, frozen=True):
         if not self.watts:
             return msgspec.structs.replace(world, ports=ports)
         # Its reference is off by as much when it transmits as when it receives.
-        off = next((s.lo_error_hz / s.lo_hz for port in world.ports for s in port.stages if _is_rig(s.name)), 0.0)
         dbm = 10 * log10(1e3 * self.watts)
         kind = _KINDS.get(self.mode, "carrier")
         own = tuple(
-            Transmitter("own transmission", self.transmit_hz * (1 + off), dbm - weaker_db, kind, antenna)
+            Transmitter("own transmission", self.transmit_hz * (1 + world.rig_off), dbm - weaker_db, kind, antenna)
             for antenna, weaker_db in (("long wire", OUTPUT_DB), ("discone", AIR_DB))
         )
         return msgspec.structs.replace(world, ports=ports, transmitters=(*world.transmitters, *own))

@@ -101,6 +101,7 @@ class World(msgspec.Struct, frozen=True):
     """Everything that is true: transmitters, ports, the receiver's crystal, its front end, link and faults.
 
     crystal : what the crystal does over time besides its constant error.
+    rig_off : by what share the transceiver's reference is high.
     reference_gain_db : gain at which levels are stated; hour : true time of day when the stream begins.
     """
 
@@ -115,6 +116,7 @@ class World(msgspec.Struct, frozen=True):
     reference_gain_db: float = 0.0
     hour: float = 12.0
     combs: tuple[Comb, ...] = ()
+    rig_off: float = 0.0
 
     def port(self, name: str) -> WorldPort | None:
         """A port by its name; the first one for an empty name."""
@@ -135,9 +137,8 @@ def quillet_world(seed: int = 1, hearth_hz: float = 10e6) -> World:
     lo_error_hz = 412.0 + chance.normal(0, 60.0)
     ladder = Stage("sum", 120e6, lo_error_hz, "Ladder")
     # Hearth's own reference is a good one: within 2 ppm.
-    hearth = Stage(
-        "high", hearth_hz + HEARTH_IF_HZ, float(chance.normal(0, 0.6e-6)) * (hearth_hz + HEARTH_IF_HZ), "Hearth IF"
-    )
+    off = float(chance.normal(0, 0.6e-6))
+    hearth = Stage("high", hearth_hz + HEARTH_IF_HZ, off * (hearth_hz + HEARTH_IF_HZ), "Hearth IF")
     return World(
         transmitters=TRANSMITTERS,
         # On the discone the receiver's own noise decides.
@@ -161,6 +162,7 @@ def quillet_world(seed: int = 1, hearth_hz: float = 10e6) -> World:
         link=Link(clean_hz=2.6e6),
         reference_gain_db=25.5,
         combs=COMBS,
+        rig_off=off,
     )  # fmt: skip
 
 
@@ -184,6 +186,8 @@ def heron_world(seed: int = 1, hearth_hz: float = 10e6) -> World:
         link=Link(clean_hz=8.2e6),
         reference_gain_db=48.0,
         combs=COMBS,
+        # The same transceiver as Finch hears.
+        rig_off=quillet_world(seed).rig_off,
     )  # fmt: skip
 
 

@@ -342,7 +342,7 @@ class LiveReceiver:
 
     def _take_columns(self, event: SpectrogramColumns) -> None:
         self.read_s = event.read_s
-        level_db = event.level_db if self._sense > 0 else event.level_db[:, ::-1]
+        level_db = event.level_db if self._sense > 0 else _turned(event.level_db)
         self.dial_columns.append(DialColumns(event.id, event.first, event.half_span_hz, event.column_s, level_db))
         self._recent = [*self._recent, *level_db][-REMEMBERED_COLUMNS:]
         self._recent_half_hz = event.half_span_hz
@@ -366,6 +366,12 @@ def ask_for(line: Line) -> RequestedSettings:
         receiver.automatic_gain,
         receiver.feeds(line.port),
     )
+
+
+def _turned(level_db: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Rows the other way round about the middle one, number n / 2 of n; the outermost has no counterpart."""
+    turned = level_db[:, ::-1]
+    return np.concatenate([turned[:, :1], turned[:, :-1]], axis=1)
 
 
 def _sense(line: Line) -> int:

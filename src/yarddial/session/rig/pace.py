@@ -6,7 +6,7 @@ OFTEN_S, SELDOM_S, RESTS_AFTER_S = 0.1, 0.13, 20.0
 LONGER, LONGER_S = 1.5, 0.15
 SLOWER, FASTER, SLOWEST_S = 1.15, 0.95, 2.0
 # Of what is usual, how much each new answer counts; downward more, as a line that was crowded clears at once.
-SHARE_UP, SHARE_DOWN = 0.02, 0.3
+SHARE_UP, SHARE_DOWN = 0.05, 0.1
 
 
 class Pace:

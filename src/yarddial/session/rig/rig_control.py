@@ -144,7 +144,7 @@ class RigControl:
 
     @property
     def strays(self) -> int:
-        """Answers that answered nothing: late, twice, or garbled."""
+        """Answers that answered nothing, or never came: late, twice, garbled, lost."""
         return int(getattr(self._worker.link, "strays", 0)) if self._worker is not None else 0
 
     @property
@@ -472,6 +472,8 @@ class RigControl:
             self.order(SetRigFrequency(hertz))
 
     def _dial_moved(self) -> None:
+        # Whatever else comes of it: the points may have been set for another route.
+        self._enforce()
         dial_hz = self._desk.station.dial_hz
         if self._is_moving or not self.is_following:
             self._dial_hz = dial_hz

@@ -3,6 +3,7 @@
 from yarddial.session.rig.rig_control import RigControl
 from yarddial.session.verdict import Verdict
 from yarddial.yard.frequency import format_bound, format_frequency
+from yarddial.yard.plain_text import count_of
 
 
 def rig_verdict(rig: RigControl) -> Verdict:
@@ -44,8 +45,8 @@ def _at_work(rig: RigControl) -> Verdict:
         return Verdict("look", f"{name} is followed on {place}.", _sentence(rig.remark), "is followed")
     if rig.transmitting is None:
         told = f"{name} does not tell whether it transmits: the receiver cannot be muted for it."
-        return Verdict("look", f"{name} is followed on {place}.", told, "followed")
-    return Verdict("good", f"{name} is followed on {place}.", _details(rig), "followed")
+        return Verdict("look", f"{name} is followed on {place}.", told, "is followed")
+    return Verdict("good", f"{name} is followed on {place}.", _details(rig), "is followed")
 
 
 def _details(rig: RigControl) -> str:
@@ -54,7 +55,7 @@ def _details(rig: RigControl) -> str:
     if rig.step_hz > 1:
         parts.append(f"Its display goes in steps of {rig.step_hz:g} Hz; the receiver makes up the rest.")
     if rig.strays:
-        parts.append(f"{rig.strays} of its answers came late, twice or garbled, and were left aside.")
+        parts.append(f"{count_of(rig.strays, 'answer')} came late, twice, garbled or not at all, without harm.")
     return " ".join(parts) or "Turn either: the other goes along. F leaves it where it is."
 
 
