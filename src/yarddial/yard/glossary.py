@@ -26,6 +26,16 @@ GLOSSARY: tuple[tuple[str, str], ...] = (
         "IF output",
         "A transceiver's intermediate frequency brought out: the receiver stays on it, and the dial follows the rig.",
     ),
+    ("split", "A transceiver that receives on one frequency and transmits on another."),
+    ("pass-band", "The stretch of frequencies that a receiver hears at a time: the width of its filter."),
+    (
+        "occupied bandwidth",
+        "The width that holds 99 % of a transmission's power, half a percent lying beyond either edge.",
+    ),
+    (
+        "dummy load",
+        "A resistor in the antenna's place: it takes all that is transmitted, and nearly nothing leaves it.",
+    ),
     (
         "direct sampling",
         "The tuner is bypassed. What lies above half the clock folds back in zones, every second one inverted.",

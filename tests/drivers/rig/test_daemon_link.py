@@ -5,6 +5,7 @@ import json
 import shutil
 import socket
 import subprocess
+import sys
 import time
 from collections.abc import Iterator
 
@@ -15,6 +16,8 @@ from hypothesis import strategies as st
 
 from yarddial.cli.rig_command import command
 from yarddial.drivers.rig.daemon_link import DaemonLink
+from yarddial.drivers.rig.daemon_process import models
+from yarddial.drivers.rig.opening import open_rig
 from yarddial.drivers.rig.protocol import (
     RIG_MODES,
     ReadRig,
@@ -192,3 +195,33 @@ def test_the_real_daemon_with_its_dummy_answers_alike() -> None:
     finally:
         daemon.terminate()
         daemon.wait(timeout=10)
+
+
+@pytest.mark.skipif(shutil.which("rigctld") is None, reason="Debian's libhamlib-utils is not installed")
+def test_a_daemon_that_was_started_ends_even_when_the_program_is_killed() -> None:
+    starts = (
+        "import os, sys\n"
+        "from yarddial.drivers.rig.daemon_process import DaemonAddress, DaemonProcess\n"
+        "print(DaemonProcess(DaemonAddress(1)).port, flush=True)\n"
+        "sys.stdin.read()\n"
+        "os.kill(os.getpid(), 9)\n"
+    )
+    program = subprocess.Popen([sys.executable, "-c", starts], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+    assert program.stdout is not None
+    port = int(program.stdout.readline())
+    socket.create_connection(("127.0.0.1", port), 1.0).close()
+    program.communicate("")
+    for _ in range(100):
+        try:
+            socket.create_connection(("127.0.0.1", port), 0.2).close()
+        except OSError:
+            return
+        time.sleep(0.05)
+    pytest.fail("it still listens")
+
+
+@pytest.mark.skipif(shutil.which("rigctld") is None, reason="Debian's libhamlib-utils is not installed")
+def test_models_are_the_daemons_own_and_what_is_no_model_is_said() -> None:
+    assert any(model.number == 1 for model in models())
+    with pytest.raises(RigGone, match="model 999999"):
+        open_rig("rig:daemon:999999")

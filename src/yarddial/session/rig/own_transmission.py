@@ -27,7 +27,9 @@ from yarddial.yard.line import Line
 from yarddial.yard.parts import Transceiver, Value
 
 # What is looked at around the place, for how long, and the longest press.
-HALF_HZ, LOOKS_S, SETTLES_S, MOST_S = 10_000.0, 2.0, 0.6, 8.0
+LOOKS_S, SETTLES_S, MOST_S = 2.0, 0.6, 8.0
+HALF_SPANS_HZ = {"cw": 1_000.0, "data": 2_000.0, "fsk": 2_000.0, "ssb": 6_000.0, "nfm": 15_000.0, "wfm": 120_000.0}
+USUAL_HALF_HZ = 10_000.0
 # A transmission that does not show within this is not one.
 SHOWS_S = 2.0
 # Modes in which a carrier stands alone, and what each needs by ITU-R SM.1138 and the Radio Regulations, appendix 1.
@@ -41,7 +43,7 @@ Phase = Literal["", "ready", "keyed", "looking"]
 class TransmissionResult(msgspec.Struct, frozen=True):
     """What was heard. ppm, sigma_ppm : how high it truly is over its display; None where no carrier stood.
 
-    width : of what was sent; None where nothing stood out.
+    width : of what was sent; None where nothing stood out. by_if : heard over its own IF, where its error hides itself.
     """
 
     rig: str
@@ -52,6 +54,7 @@ class TransmissionResult(msgspec.Struct, frozen=True):
     sigma_hz: float
     width: OccupiedBandwidth | None
     necessary_hz: float
+    by_if: bool = False
 
     @property
     def ppm(self) -> float | None:
@@ -111,8 +114,6 @@ class OwnTransmission(Job):
             return "no transceiver is linked"
         if not dummy_load or not least_power:
             return "first the dummy load and the lowest power: only you can see to that"
-        if line.transceiver is not None and line.transceiver.tap == "if":
-            return f"over {rig.name}'s own IF its error hides itself: choose a route to another output or antenna"
         if why := rig.why_closed(line):
             return why
         if not rig.is_acknowledged:
@@ -137,8 +138,8 @@ class OwnTransmission(Job):
         self.phase, self.trouble, self.result, self._measured = "ready", "", None, None
         if not self._receiver.wanted:
             self._receiver.start(self._line)
-        self._receiver.tune(self._line, self._place_hz, HALF_HZ, lease)
-        self._receiver.show(HALF_HZ)
+        self._receiver.tune(self._line, self._place_hz, self._half_hz(), lease)
+        self._receiver.show(self._half_hz())
         self._changed.tell()
         return ""
 
@@ -186,9 +187,7 @@ class OwnTransmission(Job):
             return
         if self.phase == "keyed" and self._rig.transmitting:
             self.phase, self._since_s = "looking", now_s
-            self._receiver.show(HALF_HZ)
-            key = mode_key_of(self._rig.shown.mode if self._rig.shown is not None else "")
-            if key in CARRIED:
+            if self._has_carrier():
                 lease.ask(Measure(LOOKS_S + SETTLES_S, 3_000.0))
         elif self.phase == "keyed" and now_s - self._since_s > SHOWS_S:
             self.let_go()
@@ -198,9 +197,23 @@ class OwnTransmission(Job):
         elif self.phase == "looking" and now_s - self._since_s > LOOKS_S + SETTLES_S and self._is_heard():
             self._finish()
 
+    def _key(self) -> str:
+        return mode_key_of(self._rig.shown.mode if self._rig.shown is not None else "") or ""
+
+    def _half_hz(self) -> float:
+        """Half of what is looked at, for its mode."""
+        return HALF_SPANS_HZ.get(self._key(), USUAL_HALF_HZ)
+
+    def _by_if(self) -> bool:
+        rig = self._line.transceiver if self._line is not None else None
+        return rig is not None and rig.name == self._rig.name and rig.tap == "if"
+
+    def _has_carrier(self) -> bool:
+        """Whether a carrier stands whose place tells of its reference."""
+        return self._key() in CARRIED and not self._by_if()
+
     def _is_heard(self) -> bool:
-        key = mode_key_of(self._rig.shown.mode if self._rig.shown is not None else "")
-        return key not in CARRIED or self._measured is not None
+        return not self._has_carrier() or self._measured is not None
 
     def take(self, event: Event) -> None:
         """Take an answer from the engine."""
@@ -221,8 +234,7 @@ class OwnTransmission(Job):
         if lease is None or line is None or rig.shown is None:
             return
         columns = self._receiver.recent_columns(int(LOOKS_S / COLUMN_S))
-        row_hz = 2 * HALF_HZ / columns.shape[1] if columns.size else 1.0
-        key = mode_key_of(rig.shown.mode) or ""
+        row_hz = 2 * self._half_hz() / columns.shape[1] if columns.size else 1.0
         error_hz, sigma_hz = None, 0.0
         if self._measured is not None:
             # What the dial shows of it, less what the receiver's own oscillators make of that.
@@ -231,9 +243,9 @@ class OwnTransmission(Job):
             error_hz = shown_hz - state.error_hz - self._place_hz
             sigma_hz = (state.sigma_hz**2 + self._measured[1] ** 2) ** 0.5
         width = occupied_bandwidth(columns, row_hz) if columns.size else None
-        necessary_hz = NECESSARY_HZ.get(key, 0.0)
+        necessary_hz = NECESSARY_HZ.get(self._key(), 0.0)
         self.result = TransmissionResult(
-            rig.name, line.name, self._place_hz, rig.shown.mode, error_hz, sigma_hz, width, necessary_hz
+            rig.name, line.name, self._place_hz, rig.shown.mode, error_hz, sigma_hz, width, necessary_hz, self._by_if()
         )
         self._is_pressed = False
         rig.order(PressRigKey(transmit=False))

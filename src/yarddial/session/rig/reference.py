@@ -11,6 +11,9 @@ AGAINST_HZ = 10e6
 def neighbour_words(result: TransmissionResult) -> tuple[str, str, Mark]:
     """How far a voice is shifted for others: verdict, what follows, its mark."""
     if result.error_hz is None:
+        if result.by_if:
+            told = "Over its own IF its error hides itself: its dial is measured over another output or antenna."
+            return f"{result.rig}'s transmission was heard; its dial was not measured.", told, "unknown"
         told = "A sideband has no carrier of its own: put the transceiver into AM or FM to measure its dial."
         return f"{result.rig}'s transmission was heard; its dial was not measured.", told, "unknown"
     off = format_hertz(result.error_hz, result.sigma_hz)

@@ -58,6 +58,7 @@ class Dial(QWidget):
 
     def _lay_out(self) -> None:
         top, row = QHBoxLayout(), QHBoxLayout()
+        top.setSpacing(px(6))
         top.addWidget(Words("Dial", 12, tone="quiet"))
         top.addWidget(self._rig)
         top.addStretch()

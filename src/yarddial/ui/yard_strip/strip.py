@@ -353,8 +353,14 @@ class YardStrip(QWidget):
                 wide = painter.fontMetrics().horizontalAdvance(text)
                 left = min(left, self.width() - px(6) - wide)
                 below = QRectF(left - px(2), spot.y + spot.height + px(3), wide + px(4), px(14))
-                painter.fillRect(below, c.colour("paper"))
-                painter.drawText(QPointF(left, spot.y + spot.height + px(14)), text)
+                # Under a receiver whose thin plate lies right below; without room, the tip has it.
+                for other in self._layout.plates:
+                    there = QRectF(other.x + self._origin().x(), other.y, other.width, other.height)
+                    if other is not spot and there.intersects(below):
+                        below.moveTop(there.bottom() + px(2))
+                if below.bottom() <= self.height():
+                    painter.fillRect(below, c.colour("paper"))
+                    painter.drawText(QPointF(left, below.top() + px(11)), text)
             if sense < 0:
                 painter.setPen(c.colour("ochre"))
                 painter.drawText(QPointF(left + spot.width + px(3), spot.middle_y - px(6)), "⇅")
