@@ -27,6 +27,7 @@ from yarddial.engine.messages import (
     Quit,
     RecordingState,
     RecordSamples,
+    SendChannel,
     Show,
     Start,
     Started,
@@ -38,6 +39,7 @@ from yarddial.engine.messages import (
     Tuned,
     TuneRefused,
 )
+from yarddial.engine.taps.channel_sender import ChannelSender
 from yarddial.engine.taps.ear import Ear
 from yarddial.engine.taps.follower import Follower
 from yarddial.engine.taps.gain_sweep import GainSweep
@@ -59,7 +61,7 @@ OFF = "the receiver does not run: Space starts it"
 LARGEST = 1e6
 DriverCall = Literal["", "opening", "applying", "reading", "closing"]
 # Taps of which a job has one at a time.
-TapRequest = Measure | Sweep | Hear | Follow | RecordSamples
+TapRequest = Measure | Sweep | Hear | SendChannel | Follow | RecordSamples
 
 
 def finite(block: Block) -> Block:
@@ -168,7 +170,7 @@ class Engine:
                 self._begin_cleaning()
             case Cancel():
                 self._cancel(command.job)
-            case Measure() | Sweep() | Hear() | Follow() | RecordSamples():
+            case Measure() | Sweep() | Hear() | SendChannel() | Follow() | RecordSamples():
                 self._begin(command)
 
     def _fail(self, fault: Exception) -> None:
@@ -332,8 +334,8 @@ class Engine:
                 self._end(former, "cancelled")
         stream = self._stream
         made: StreamTap
-        if isinstance(asked, Hear | Follow):
-            made = Ear(asked, self._report) if isinstance(asked, Hear) else Follower(asked, self._report)
+        if isinstance(asked, Hear | Follow | SendChannel):
+            made = self._made_now(asked)
             self._taps.append(made)
             if isinstance(made, Ear) and heard is not None:
                 made.take_over(heard)
@@ -347,6 +349,16 @@ class Engine:
             self._taps.append(self._made(asked, stream))
         except YardDialError as error:
             self._refuse(asked, str(error))
+
+    def _made_now(self, asked: Hear | Follow | SendChannel) -> StreamTap:
+        """Those that wait for a stream."""
+        match asked:
+            case Hear():
+                return Ear(asked, self._report)
+            case Follow():
+                return Follower(asked, self._report)
+            case SendChannel():
+                return ChannelSender(asked, self._report)
 
     def _made(self, asked: Measure | Sweep | RecordSamples, stream: Stream) -> StreamTap:
         match asked:

@@ -103,6 +103,13 @@ class Hear(Request, frozen=True):
     settings: Settings
 
 
+class SendChannel(Request, frozen=True):
+    """Hand over a channel's own samples, to be heard elsewhere: hear_hz as the receiver counts."""
+
+    hear_hz: float
+    settings: Settings
+
+
 class CleanUp(msgspec.Struct, frozen=True):
     """What is done to the samples before everything else: spike and mirrors taken out, the two halves exchanged."""
 
@@ -151,7 +158,7 @@ class Sweep(Request, frozen=True):
 
 
 Command = (
-    Start | Stop | Tune | Show | Measure | Follow | Cancel | Hear | Clean | RecordSamples | Sweep | Quit
+    Start | Stop | Tune | Show | Measure | Follow | Cancel | Hear | SendChannel | Clean | RecordSamples | Sweep | Quit
 )  # fmt: skip
 
 
@@ -267,6 +274,18 @@ class Sound(Answer, frozen=True):
     pilot_db: float | None = None
 
 
+class ChannelSamples(Answer, frozen=True):
+    """A channel's own samples, complex at rate_hz, whose zero lies middle_hz from the place that is heard.
+
+    factor : how often the rate goes into that of the channel before it was thinned out.
+    """
+
+    rate_hz: float
+    middle_hz: float
+    factor: int
+    samples: NDArray[np.complex64]
+
+
 class CleanedUp(Answer, frozen=True):
     """Evidence: spike in dB of full scale and mirrors in dB down, before and after; None for what is not known.
 
@@ -350,10 +369,11 @@ class Followed(Answer, frozen=True):
 
 Event = (
     Alive | Started | Stopped | Failed | Noticed | SpectrogramColumns | SpanSpectrum | Tuned | TuneRefused | Sound
-    | CleanedUp | RecordingState | SweepPoint | SweepDone | Progress | Measured | NotMeasured | Followed
+    | ChannelSamples | CleanedUp | RecordingState | SweepPoint | SweepDone | Progress | Measured | NotMeasured
+    | Followed
 )  # fmt: skip
 # What each kind of answer answers.
 ANSWERS: dict[type[Answer], type[Request]] = {
-    Tuned: Tune, TuneRefused: Tune, Sound: Hear, CleanedUp: Clean, RecordingState: RecordSamples, SweepPoint: Sweep,
-    SweepDone: Sweep, Progress: Measure, Measured: Measure, NotMeasured: Measure, Followed: Follow,
+    Tuned: Tune, TuneRefused: Tune, Sound: Hear, ChannelSamples: SendChannel, CleanedUp: Clean,
+    RecordingState: RecordSamples, SweepPoint: Sweep, SweepDone: Sweep, Progress: Measure, Measured: Measure, NotMeasured: Measure, Followed: Follow,
 }  # fmt: skip

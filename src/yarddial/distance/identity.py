@@ -1,0 +1,163 @@
+"""Who a computer is: a key and a certificate made once, the computers that it serves, and those that it knows.
+
+All of it lies in the person's own folder, readable by nobody else, and is written whole or not at all.
+"""
+
+import hashlib
+import hmac
+import os
+import secrets
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Literal, TypeVar
+
+import msgspec
+
+from yarddial.records.whole_file import write_whole
+from yarddial.yard import clock
+from yarddial.yard.errors import NotWritten, YardDialError
+
+T = TypeVar("T")
+Role = Literal["listen", "control"]
+YEARS = 30
+
+
+class PairedComputer(msgspec.Struct, frozen=True):
+    """One that may come: its name as it gave it, what it may do, and the print of the word that it comes with."""
+
+    name: str
+    role: Role
+    word_print: str
+    paired_utc: str = ""
+
+
+class KnownComputer(msgspec.Struct, frozen=True):
+    """One that is served from: where it is, the whole print of its certificate, and the word for it."""
+
+    name: str
+    host: str
+    port: int
+    fingerprint: str
+    word: str
+
+
+class Identity:
+    """Key, certificate and paired computers of a serving one, in a folder."""
+
+    def __init__(self, folder: Path) -> None:
+        """Make what is not there yet; raises NotWritten."""
+        self.certificate_path, self.key_path = folder / "certificate.pem", folder / "key.pem"
+        self._paired_path = folder / "paired.json"
+        try:
+            folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        except OSError as error:
+            raise NotWritten(f"cannot make {folder}: {error.strerror}; check its permissions") from error
+        if not (self.certificate_path.exists() and self.key_path.exists()):
+            self._make()
+
+    @property
+    def certificate(self) -> bytes:
+        """DER, as it is seen on the link."""
+        from cryptography import x509
+        from cryptography.hazmat.primitives.serialization import Encoding
+
+        return x509.load_pem_x509_certificate(self.certificate_path.read_bytes()).public_bytes(Encoding.DER)
+
+    def _make(self) -> None:
+        from cryptography import x509
+        from cryptography.hazmat.primitives import hashes
+        from cryptography.hazmat.primitives.asymmetric import ec
+        from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat
+
+        key = ec.generate_private_key(ec.SECP256R1())
+        name = x509.Name([x509.NameAttribute(x509.NameOID.COMMON_NAME, "yard-dial")])
+        now = datetime.now(UTC)
+        made = (
+            x509.CertificateBuilder().subject_name(name).issuer_name(name).public_key(key.public_key())
+            .serial_number(x509.random_serial_number()).not_valid_before(now - timedelta(days=1))
+            .not_valid_after(now + timedelta(days=365 * YEARS)).sign(key, hashes.SHA256())
+        )  # fmt: skip
+        _write_private(self.key_path, key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption()))
+        _write_private(self.certificate_path, made.public_bytes(Encoding.PEM))
+
+    def paired(self) -> tuple[PairedComputer, ...]:
+        """All that may come; looked up anew each time, so that one that is revoked is so at once."""
+        return _read(self._paired_path, tuple[PairedComputer, ...], lambda: ())
+
+    def pair(self, name: str, role: Role) -> str:
+        """Let a computer come from now on; returns the word that it comes with, which is kept nowhere here."""
+        word = secrets.token_urlsafe(32)
+        others = [one for one in self.paired() if one.name != name]
+        made = PairedComputer(name, role, _print_of(word), clock.utc_text())
+        _write_private(self._paired_path, msgspec.json.encode((*others, made)))
+        return word
+
+    def revoke(self, name: str) -> bool:
+        """It may not come any more; False where nobody of that name may."""
+        kept = [one for one in self.paired() if one.name != name]
+        if len(kept) == len(self.paired()):
+            return False
+        _write_private(self._paired_path, msgspec.json.encode(kept))
+        return True
+
+    def who_comes_with(self, word: str) -> PairedComputer | None:
+        """The paired computer that has this word; in the same time whether there is one or not."""
+        found: PairedComputer | None = None
+        given = _print_of(word)
+        for one in self.paired():
+            if hmac.compare_digest(one.word_print, given):
+                found = one
+        return found
+
+
+class KnownComputers:
+    """Those that this computer was paired with, in a file."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+
+    def all(self) -> tuple[KnownComputer, ...]:
+        """By name."""
+        return _read(self._path, tuple[KnownComputer, ...], lambda: ())
+
+    def named(self, name: str) -> KnownComputer | None:
+        """One of them."""
+        return next((one for one in self.all() if one.name == name), None)
+
+    def add(self, computer: KnownComputer) -> None:
+        """In the place of one of the same name; raises NotWritten."""
+        kept = [one for one in self.all() if one.name != computer.name]
+        self._path.parent.mkdir(parents=True, exist_ok=True)
+        _write_private(self._path, msgspec.json.encode((*kept, computer)))
+
+    def forget(self, name: str) -> None:
+        """It is known no more."""
+        _write_private(self._path, msgspec.json.encode([one for one in self.all() if one.name != name]))
+
+
+class BadIdentity(YardDialError):
+    """A file of keys or computers that cannot be read."""
+
+
+def _print_of(word: str) -> str:
+    return hashlib.sha256(word.encode("utf-8", "replace")).hexdigest()
+
+
+def _write_private(path: Path, content: bytes) -> None:
+    """Whole, and for the person alone."""
+    before = os.umask(0o077)
+    try:
+        write_whole(path, content)
+        path.chmod(0o600)
+    finally:
+        os.umask(before)
+
+
+def _read(path: Path, kind: type[T], empty: Callable[[], T]) -> T:
+    try:
+        return msgspec.json.decode(path.read_bytes(), type=kind)
+    except FileNotFoundError:
+        return empty()
+    except (OSError, msgspec.DecodeError) as error:
+        raise BadIdentity(f"{path} cannot be read: {error}; nobody is let in until it is mended or removed") from error

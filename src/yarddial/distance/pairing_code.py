@@ -1,0 +1,73 @@
+"""The short code by which two computers get to know each other: whose certificate it is, and a secret for once.
+
+Twenty signs in fours: 60 bits of the certificate's SHA-256, 35 of a secret, five that catch a slip of the finger. The
+signs are digits and letters without I, L, O and U.
+"""
+
+import hashlib
+import secrets
+
+import msgspec
+
+from yarddial.yard.errors import YardDialError
+
+SIGNS = "0123456789ABCDEFGHJKMNPQRSTVWXYZ"
+PRINT_BITS, SECRET_BITS, CHECK_BITS = 60, 35, 5
+_LOOKS_LIKE = str.maketrans("ILOU", "110V")
+
+
+class BadPairingCode(YardDialError, ValueError):
+    """A code that was mistyped."""
+
+
+class PairingCode(msgspec.Struct, frozen=True):
+    """Taken apart: the first bits of the certificate's print, and the secret."""
+
+    print_bits: int
+    secret: int
+
+    @property
+    def text(self) -> str:
+        """As it is shown and typed."""
+        whole = ((self.print_bits << SECRET_BITS) | self.secret) << CHECK_BITS
+        whole |= _check(self.print_bits, self.secret)
+        signs = "".join(SIGNS[(whole >> (5 * place)) & 31] for place in range(19, -1, -1))
+        return "-".join(signs[first : first + 4] for first in range(0, 20, 4))
+
+    def fits(self, certificate: bytes) -> bool:
+        """Whether a certificate (DER) is the one that was meant."""
+        return secrets.compare_digest(str(self.print_bits), str(print_bits_of(certificate)))
+
+
+def new_code(certificate: bytes) -> PairingCode:
+    """With a fresh secret."""
+    return PairingCode(print_bits_of(certificate), secrets.randbits(SECRET_BITS))
+
+
+def read_code(text: str) -> PairingCode:
+    """As a person types it: small letters, blanks and look-alikes do no harm. Raises BadPairingCode."""
+    plain = "".join(sign for sign in text.upper().translate(_LOOKS_LIKE) if sign not in "- \t\n")
+    if len(plain) != 20 or any(sign not in SIGNS for sign in plain):
+        raise BadPairingCode("a pairing code has five groups of four digits or letters: look at the far computer")
+    whole = 0
+    for sign in plain:
+        whole = whole << 5 | SIGNS.index(sign)
+    check, whole = whole & 31, whole >> CHECK_BITS
+    found = PairingCode(whole >> SECRET_BITS, whole & ((1 << SECRET_BITS) - 1))
+    if check != _check(found.print_bits, found.secret):
+        raise BadPairingCode("the pairing code has a slip in it: compare it sign by sign")
+    return found
+
+
+def fingerprint_of(certificate: bytes) -> str:
+    """The certificate's SHA-256, hexadecimal: by this it is known once paired."""
+    return hashlib.sha256(certificate).hexdigest()
+
+
+def print_bits_of(certificate: bytes) -> int:
+    """The first bits of it."""
+    return int(fingerprint_of(certificate)[: PRINT_BITS // 4], 16)
+
+
+def _check(print_bits: int, secret: int) -> int:
+    return hashlib.sha256(f"{print_bits}:{secret}".encode()).digest()[0] & 31

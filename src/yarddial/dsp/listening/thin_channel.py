@@ -1,0 +1,71 @@
+"""A channel's samples at the lowest rate that holds them, and back to a rate at which they can be heard."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.dsp.decimation import Decimator
+from yarddial.dsp.listening.channel_filter import ChannelFilter
+
+Complex = NDArray[np.complex64]
+# Before thinning: as the hearing itself works; and the width of an edge, a share of the channel, and at least.
+BETWEEN_HZ, EDGE_SHARE, LEAST_EDGE_HZ = 48_000.0, 1 / 12, 60.0
+# Taps of the way back, for each sample that comes.
+SPREAD = 24
+
+
+class ThinChannel:
+    """Keeps what lies between two edges about a place of the span, and nothing else.
+
+    rate_hz : of what comes out, whose zero lies middle_hz from the place. factor : by which it was thinned out.
+    """
+
+    def __init__(self, span_hz: float, offset_hz: float, low_hz: float, high_hz: float) -> None:
+        width_hz = high_hz - low_hz
+        between_hz = max(BETWEEN_HZ, 2.5 * max(abs(low_hz), abs(high_hz)))
+        self._slice = Decimator(span_hz, offset_hz, max(int(span_hz / between_hz), 1))
+        channel_hz = self._slice.out_rate_hz
+        edge_hz = max(width_hz * EDGE_SHARE, LEAST_EDGE_HZ)
+        self._filter = ChannelFilter(channel_hz, low_hz - edge_hz / 2, high_hz + edge_hz / 2, edge_hz)
+        self.factor = max(int(channel_hz / (width_hz + 2.5 * edge_hz)), 1)
+        self.rate_hz = channel_hz / self.factor
+        self.middle_hz = (low_hz + high_hz) / 2
+        self._turns = -self.middle_hz / channel_hz
+        self._count = 0
+
+    def push(self, samples: Complex) -> Complex:
+        """Take the span's samples; return the channel's, as many as are complete."""
+        channel = self._filter.push(self._slice.push(samples))
+        if not channel.size:
+            return channel
+        index = np.arange(self._count, self._count + channel.size)
+        turned = channel * np.exp(2j * np.pi * ((self._turns * index) % 1.0)).astype(np.complex64)
+        first = -self._count % self.factor
+        self._count += channel.size
+        return np.asarray(turned[first :: self.factor], np.complex64)
+
+
+class FilledChannel:
+    """The way back: the samples of a thin channel at `factor` times their rate, its place at zero again."""
+
+    def __init__(self, rate_hz: float, middle_hz: float, factor: int) -> None:
+        self._factor = factor
+        self.rate_hz = rate_hz * factor
+        count = SPREAD * factor
+        n = np.arange(count) - (count - 1) / 2
+        self._taps = (np.sinc(n / factor) * np.kaiser(count, 7.0)).astype(np.float32)
+        self._held = np.zeros(SPREAD - 1, np.complex64)
+        self._turns = middle_hz / self.rate_hz
+        self._count = 0
+
+    def push(self, samples: Complex) -> Complex:
+        """`factor` samples for each that comes."""
+        from scipy.signal import upfirdn
+
+        joined = np.concatenate([self._held, samples])
+        self._held = joined[-(SPREAD - 1) :]
+        filled = upfirdn(self._taps, joined, self._factor)
+        first = (SPREAD - 1) * self._factor
+        channel = filled[first : first + samples.size * self._factor]
+        index = np.arange(self._count, self._count + channel.size)
+        self._count += channel.size
+        return np.asarray(channel * np.exp(2j * np.pi * ((self._turns * index) % 1.0)), np.complex64)

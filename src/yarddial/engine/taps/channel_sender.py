@@ -1,0 +1,52 @@
+"""One channel's own samples, thinned out to what they need: for whoever hears it at a distance."""
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from yarddial.engine.messages import ChannelSamples, Event, SendChannel
+from yarddial.engine.taps.tap import EVERYTHING, EndCause, Piece, Stream, StreamChange
+
+if TYPE_CHECKING:
+    from yarddial.dsp.listening.thin_channel import ThinChannel
+
+
+class ChannelSender:
+    """Sends them as they come; what cannot be heard is not sent."""
+
+    survives = EVERYTHING
+
+    def __init__(self, asked: SendChannel, report: Callable[[Event], None]) -> None:
+        self.job, self.asked, self._report = asked.job, asked, report
+        self._thin: ThinChannel | None = None
+
+    def begin(self, stream: Stream, change: StreamChange) -> None:
+        """Begin on the channel; another slice of the same span leaves it alone."""
+        from yarddial.dsp.listening.thin_channel import ThinChannel
+
+        if change == "slice" and self._thin is not None:
+            return
+        away_hz = self.asked.hear_hz - stream.centre_hz
+        settings = self.asked.settings
+        self._thin = None
+        if abs(away_hz) <= stream.rate_hz / 2:
+            self._thin = ThinChannel(stream.rate_hz, away_hz, settings.low_hz, settings.high_hz)
+
+    def push(self, piece: Piece) -> bool:
+        """Thin it out."""
+        if self._thin is None:
+            return False
+        samples = self._thin.push(piece.cleaned)
+        if samples.size:
+            thin = self._thin
+            self._report(
+                ChannelSamples(
+                    thin.rate_hz, thin.middle_hz, thin.factor, np.ascontiguousarray(samples),
+                    job=self.job, id=self.asked.id,
+                )
+            )  # fmt: skip
+        return False
+
+    def give_up(self, cause: EndCause, reason: str = "") -> None:
+        """Silence says it."""
