@@ -375,5 +375,6 @@ Event = (
 # What each kind of answer answers.
 ANSWERS: dict[type[Answer], type[Request]] = {
     Tuned: Tune, TuneRefused: Tune, Sound: Hear, ChannelSamples: SendChannel, CleanedUp: Clean,
-    RecordingState: RecordSamples, SweepPoint: Sweep, SweepDone: Sweep, Progress: Measure, Measured: Measure, NotMeasured: Measure, Followed: Follow,
+    RecordingState: RecordSamples, SweepPoint: Sweep, SweepDone: Sweep, Progress: Measure, Measured: Measure,
+    NotMeasured: Measure, Followed: Follow,
 }  # fmt: skip

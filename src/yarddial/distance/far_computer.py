@@ -1,0 +1,33 @@
+"""How this computer is, where the system tells it: load, temperature, free disk."""
+
+import os
+import shutil
+from contextlib import suppress
+from pathlib import Path
+
+UNKNOWN = -1.0
+
+
+def load() -> float:
+    """Of all cores together over the last minute; 1 is all of them."""
+    try:
+        return os.getloadavg()[0] / (os.cpu_count() or 1)
+    except OSError:
+        return UNKNOWN
+
+
+def temperature_c(root: Path = Path("/sys/class/thermal")) -> float:
+    """The hottest place that the system knows of."""
+    found: list[float] = []
+    for zone in sorted(root.glob("thermal_zone*/temp")) if root.is_dir() else ():
+        with suppress(OSError, ValueError):
+            found.append(int(zone.read_text()) / 1000.0)
+    return max((one for one in found if -50 < one < 150), default=UNKNOWN)
+
+
+def free_gb(folder: Path) -> float:
+    """On the disk of a folder."""
+    try:
+        return shutil.disk_usage(folder).free / 1e9
+    except OSError:
+        return UNKNOWN

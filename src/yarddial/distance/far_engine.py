@@ -1,0 +1,337 @@
+"""An engine on another computer, as the session holds one: asks, hears, and goes on by itself where a link broke."""
+
+import asyncio
+import contextlib
+import queue
+import threading
+import time
+from collections import deque
+
+import msgspec
+
+from yarddial.distance import wire
+from yarddial.distance.coding import samples_of
+from yarddial.distance.identity import KnownComputer
+from yarddial.distance.knocking import FarRefused, FarUnreachable, knock
+from yarddial.dsp.listening.thin_channel import FilledChannel
+from yarddial.engine.messages import (
+    Command,
+    Event,
+    Hear,
+    Noticed,
+    Quit,
+    Sound,
+    Start,
+    Stopped,
+)
+from yarddial.yard.errors import BadSamples, YardDialError
+from yarddial.yard.fault_log import log_fault
+
+# It says so often what has come; and tries again so often where nobody answers.
+SAYS_S, AGAIN_S = 0.1, 1.0
+# Beyond this nothing that was under way can be there any more.
+GIVES_UP_S = 120.0
+# Events waiting for a window that does not look; pictures and sound give way first.
+MOST_WAITING, MOST_PICTURES = 20_000, 200
+# Of a picture's columns left out on the way, so many are filled with their neighbour.
+MOST_FILLED = 50
+
+
+class FarEngine:
+    """One far computer. Nothing here ever waits for it."""
+
+    def __init__(self, computer: KnownComputer, own_name: str) -> None:
+        self.computer = computer
+        self._own_name = own_name
+        self._events: queue.SimpleQueue[Event] = queue.SimpleQueue()
+        self._asked: deque[wire.Asked] = deque()
+        self._number = 0
+        self._hears: dict[int, Hear] = {}
+        self._channels: dict[int, _FarEar] = {}
+        self._session = ""
+        self._heard = 0
+        self._got_bytes = 0
+        self._echo = (0.0, 0.0)
+        self._column = 0
+        self._lock = threading.Lock()
+        self._wakes: asyncio.Event | None = None
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._closing = False
+        self._is_wanted = False
+        self._thread: threading.Thread | None = None
+        # What the far side has told of itself and its guests; for whoever shows it.
+        self.welcome: wire.Welcome | None = None
+        self.here: wire.Here | None = None
+        self.far: wire.Far | None = None
+        self.is_linked = False
+        self.turn_s = 0.0
+        self.away_s = 0.0
+        # Samples of the channel heard that never came: filled with silence.
+        self.lost_sound = 0
+
+    # As the session has it
+
+    def send(self, command: Command) -> None:
+        """Ask; kept until it has come, over as many links as that takes."""
+        if isinstance(command, Quit):
+            return
+        self.warm()
+        with self._lock:
+            if isinstance(command, Start):
+                self._is_wanted = True
+            if isinstance(command, Hear):
+                self._hears[command.job] = command
+            self._number += 1
+            self._asked.append(wire.asked_of(command, self._number, self._heard))
+        self._wake()
+
+    def poll(self) -> list[Event]:
+        """What has come since the last call."""
+        found: list[Event] = []
+        while len(found) < 256:
+            try:
+                found.append(self._events.get_nowait())
+            except queue.Empty:
+                break
+        return found
+
+    def warm(self) -> None:
+        """Link it ahead of need."""
+        if self._thread is None and not self._closing:
+            self._thread = threading.Thread(target=self._run, name="far engine", daemon=True)
+            self._thread.start()
+
+    def close(self) -> None:
+        """Leave it; what is under way there ends when it has waited in vain."""
+        self._closing = True
+        self._wake()
+        if self._thread is not None:
+            self._thread.join(2.0)
+
+    def want_control(self, *, wanted: bool) -> None:
+        """Ask for control, or give it up."""
+        self._say(wire.WantControl(wanted))
+
+    def _say(self, message: wire.FromNear) -> None:
+        loop = self._loop
+        if loop is not None and self.is_linked:
+            loop.call_soon_threadsafe(self._write, message)
+
+    def _wake(self) -> None:
+        loop, wakes = self._loop, self._wakes
+        if loop is not None and wakes is not None:
+            with contextlib.suppress(RuntimeError):
+                loop.call_soon_threadsafe(wakes.set)
+
+    # The thread
+
+    def _run(self) -> None:
+        try:
+            # What hearing needs is loaded before anything waits for it.
+            from yarddial.dsp.listening import hearing as _loaded  # noqa: F401
+
+            asyncio.run(self._keep_linked())
+        except Exception as fault:
+            log_fault("the link to a far computer failed", fault)
+            self._events.put(Stopped(f"a fault of the program ({type(fault).__name__})"))
+
+    async def _keep_linked(self) -> None:
+        self._loop, self._wakes = asyncio.get_running_loop(), asyncio.Event()
+        broke_s: float | None = None
+        while not self._closing:
+            try:
+                hello = wire.Hello(wire.VERSION, self._own_name, self.computer.word, -1, self._session, self._heard)
+                welcome, reader, writer = await knock(self.computer, hello)
+            except (FarUnreachable, FarRefused) as error:
+                self._unreached(error, broke_s)
+                if broke_s is None or isinstance(error, FarRefused):
+                    broke_s = broke_s or time.monotonic()
+                await self._pause(AGAIN_S)
+                continue
+            self._linked(welcome, broke_s)
+            try:
+                await self._converse(reader, writer)
+            except (TimeoutError, OSError, asyncio.IncompleteReadError, wire.BadFrame) as error:
+                if isinstance(error, wire.BadFrame):
+                    log_fault("what a far computer said", error)
+            finally:
+                self.is_linked = False
+                writer.transport.abort()
+            broke_s = time.monotonic()
+            if not self._closing and self._is_wanted:
+                self._events.put(Noticed(0, f"the link to {self.computer.name} broke: it is tried again"))
+
+    async def _pause(self, seconds_s: float) -> None:
+        assert self._wakes is not None
+        until_s = time.monotonic() + seconds_s
+        while not self._closing and time.monotonic() < until_s:
+            await asyncio.sleep(0.05)
+
+    def _unreached(self, error: YardDialError, broke_s: float | None) -> None:
+        """Where somebody waits for the receiver, that is said; once there is nothing to wait for any more, it ends."""
+        gone_s = time.monotonic() - broke_s if broke_s is not None else 0.0
+        with self._lock:
+            if not self._is_wanted or (
+                broke_s is not None and gone_s < GIVES_UP_S and not isinstance(error, FarRefused)
+            ):
+                return
+            self._is_wanted, self._session, self._heard = False, "", 0
+            self._asked.clear()
+        self._events.put(Stopped(str(error), error="DeviceNotFound"))
+
+    def _linked(self, welcome: wire.Welcome, broke_s: float | None) -> None:
+        self.away_s = time.monotonic() - broke_s if broke_s is not None else 0.0
+        went_on = welcome.is_resumed and welcome.session == self._session
+        with self._lock:
+            if self._session and not went_on and self._is_wanted:
+                # Whatever was under way there is gone.
+                self._is_wanted = False
+                self._asked.clear()
+                lost = (
+                    f"{self.computer.name} was away for {self.away_s:.0f} s and has let go of its work: Space starts it"
+                )
+                self._events.put(Stopped(lost))
+            if not went_on:
+                self._heard, self._number = 0, 0
+                for place, asked in enumerate(self._asked, 1):
+                    self._asked[place - 1] = msgspec.structs.replace(asked, number=place)
+                self._number = len(self._asked)
+            else:
+                while self._asked and self._asked[0].number <= welcome.heard:
+                    self._asked.popleft()
+            self._session, self.welcome, self.is_linked, self._got_bytes = welcome.session, welcome, True, 0
+            self._sent_number = welcome.heard if went_on else 0
+        if went_on and broke_s is not None:
+            self._events.put(Noticed(0, f"the link to {self.computer.name} was away for {self.away_s:.1f} s"))
+
+    async def _converse(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        assert self._wakes is not None
+        self._write = lambda message: writer.write(wire.frame(message))
+        out = asyncio.create_task(self._send_on(writer))
+        try:
+            while not self._closing:
+                head = await asyncio.wait_for(reader.readexactly(4), 15.0)
+                body = await reader.readexactly(wire.length_of(head, wire.MOST_TOLD))
+                self._got_bytes += 4 + len(body)
+                self._take(wire.read_far(body))
+        finally:
+            out.cancel()
+
+    async def _send_on(self, writer: asyncio.StreamWriter) -> None:
+        """Commands at once, and ten times a second what has come."""
+        assert self._wakes is not None
+        while not self._closing:
+            with self._lock:
+                due = [asked for asked in self._asked if asked.number > self._sent_number]
+                self._sent_number = max([self._sent_number, *(asked.number for asked in due)])
+            for asked in due:
+                writer.write(wire.frame(msgspec.structs.replace(asked, heard=self._heard)))
+            now_s = time.monotonic()
+            (sent_s, came_s), self._echo = self._echo, (0.0, 0.0)
+            echo_s = sent_s + (now_s - came_s) if sent_s else 0.0
+            writer.write(wire.frame(wire.Heard(self._heard, self._got_bytes, now_s, echo_s)))
+            await writer.drain()
+            with contextlib.suppress(asyncio.TimeoutError):
+                await asyncio.wait_for(self._wakes.wait(), SAYS_S)
+            self._wakes.clear()
+        writer.transport.abort()
+
+    # What comes
+
+    def _take(self, message: wire.FromFar) -> None:
+        match message:
+            case wire.Told():
+                self._take_told(message)
+            case wire.Columns():
+                self._take_columns(message)
+            case wire.Span():
+                self._put_picture(wire.spectrum_of(message))
+            case wire.Channel():
+                self._hear_channel(message)
+            case wire.Heard():
+                # How long it lies here is no part of the way.
+                self._echo = (message.sent_s, time.monotonic())
+                self.turn_s = time.monotonic() - message.echo_s if message.echo_s else self.turn_s
+                with self._lock:
+                    while self._asked and self._asked[0].number <= message.heard:
+                        self._asked.popleft()
+            case wire.Here():
+                self.here = message
+            case wire.Far():
+                self.far = message
+            case _:
+                pass
+
+    def _take_told(self, told: wire.Told) -> None:
+        """Each once, however often it comes."""
+        if told.number:
+            if told.number <= self._heard:
+                return
+            self._heard = told.number
+        event = wire.event_of(told)
+        if isinstance(event, Stopped) and not event.replaced:
+            self._is_wanted = False
+        self._events.put(event)
+
+    def _take_columns(self, message: wire.Columns) -> None:
+        """Columns left out on the way are filled, so that time stays true."""
+        import numpy as np
+
+        event = wire.picture_of(message, time.monotonic())
+        missing = message.first - self._column
+        if 0 < missing <= MOST_FILLED:
+            filled = np.concatenate([np.repeat(event.level_db[:1], missing, axis=0), event.level_db])
+            event = msgspec.structs.replace(event, first=self._column, level_db=filled)
+        self._column = message.first + message.level.shape[0]
+        self._put_picture(event)
+
+    def _put_picture(self, event: Event) -> None:
+        if self._events.qsize() < MOST_PICTURES:
+            self._events.put(event)
+
+    def _hear_channel(self, message: wire.Channel) -> None:
+        """Made audible here."""
+        asked = self._hears.get(message.job)
+        if asked is None or asked.id != message.id:
+            return
+        ear = self._channels.get(message.job)
+        try:
+            if (
+                ear is None
+                or ear.asked is not asked
+                or ear.kind != (message.rate_hz, message.middle_hz, message.factor)
+            ):
+                self._channels[message.job] = ear = _FarEar(asked, message)
+            self.lost_sound += message.lost
+            sound = ear.hear(message)
+        except BadSamples as error:
+            log_fault("what a far computer sent to be heard", error)
+            return
+        if sound is not None and self._events.qsize() < MOST_PICTURES:
+            self._events.put(sound)
+
+
+class _FarEar:
+    """One channel of a far computer's, heard."""
+
+    def __init__(self, asked: Hear, first: wire.Channel) -> None:
+        from yarddial.dsp.listening.hearing import ContinuousHearing
+
+        self.asked, self.kind = asked, (first.rate_hz, first.middle_hz, first.factor)
+        self._filled = FilledChannel(first.rate_hz, first.middle_hz, first.factor)
+        self._hearing = ContinuousHearing(self._filled.rate_hz, 0.0, asked.settings)
+
+    def hear(self, message: wire.Channel) -> Sound | None:
+        """Its sound; what was left out on the way is silence of the same length."""
+        import numpy as np
+
+        samples = samples_of(message.samples)
+        if message.lost:
+            samples = np.concatenate([np.zeros(min(message.lost, int(message.rate_hz)), np.complex64), samples])
+        heard = self._hearing.push(self._filled.push(samples))
+        if not heard.sound.size:
+            return None
+        return Sound(
+            self._hearing.sound_hz, heard.sound, heard.level_dbfs, heard.is_open, heard.pilot_db,
+            job=self.asked.job, id=self.asked.id,
+        )  # fmt: skip

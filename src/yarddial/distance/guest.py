@@ -1,0 +1,130 @@
+"""One computer that is served: what it may do, what is owed to it, and what it was told, over any number of links."""
+
+import secrets
+from collections import deque
+from collections.abc import Callable
+
+from yarddial.distance import wire
+from yarddial.distance.coding import code_samples
+from yarddial.distance.identity import PairedComputer
+from yarddial.distance.thin_link import ThinLink
+from yarddial.engine.messages import (
+    Alive,
+    Answer,
+    ChannelSamples,
+    Event,
+    Sound,
+    SpanSpectrum,
+    SpectrogramColumns,
+)
+from yarddial.yard import clock
+
+# Bits for each half of a channel's samples: as few as must be where the link is crowded.
+PLENTY_BITS, USUAL_BITS, FEW_BITS = 10, 8, 6
+# Carried so many times over, more bits are worth it.
+PLENTY = 3.0
+# The whole span's line comes so often.
+SPANS_S = 1.0
+# And what has come of its commands, where there is nothing new.
+TURNS_S = 1.0
+# Answers that nobody has taken; more than that, and whoever it was is given up.
+MOST_OWED = 4_000
+
+
+class Guest:
+    """Told in order, each answer once: what it has not heard is told again on its next link."""
+
+    def __init__(self, who: PairedComputer) -> None:
+        self.who = who
+        self.session = secrets.token_hex(16)
+        self.thin = ThinLink()
+        self.heard_command = 0
+        self.controls = False
+        # Its jobs, by its own numbers, and the engine's for them.
+        self.jobs: dict[int, int] = {}
+        # Since when its link is broken; None while it stands.
+        self.away_since_s: float | None = None
+        self.send_now: Callable[[], None] = lambda: None
+        self._number = 0
+        self._owed: deque[wire.Told] = deque()
+        self._left_out_samples = 0
+        self._span_s = self._turn_s = 0.0
+        self._told_command = 0
+
+    @property
+    def is_hopeless(self) -> bool:
+        """True where more is owed to it than is kept."""
+        return len(self._owed) > MOST_OWED
+
+    def linked(self, heard: int) -> None:
+        """A link stands: what was not heard on the last one goes again."""
+        self.away_since_s = None
+        self.thin = ThinLink()
+        self.took(heard)
+        for told in self._owed:
+            self._put("answer", told)
+
+    def took(self, heard: int) -> None:
+        """It has heard so far."""
+        while self._owed and self._owed[0].number <= heard:
+            self._owed.popleft()
+
+    def tell(self, event: Event) -> None:
+        """In its own numbers already."""
+        match event:
+            case Alive():
+                return
+            case SpectrogramColumns():
+                self._put("picture", wire.columns_of(event))
+            case SpanSpectrum():
+                now_s = clock.monotonic_s()
+                if now_s - self._span_s >= SPANS_S:
+                    self._span_s = now_s
+                    self._put("span", wire.span_of(event))
+            case ChannelSamples():
+                self._send_channel(event)
+            case Sound():
+                self._put("sound", wire.told_of(event, 0, self.heard_command))
+            case _:
+                self._number += 1
+                told = wire.told_of(event, self._number, self.heard_command)
+                self._owed.append(told)
+                if self.away_since_s is None:
+                    self._put("answer", told)
+
+    def answer_turn(self, sent_s: float, now_s: float) -> None:
+        """Now and then say what has come, and send the time back: from it both know how long a turn takes."""
+        if now_s - self._turn_s >= TURNS_S or self.heard_command != self._told_command:
+            self._turn_s, self._told_command = now_s, self.heard_command
+            self.say(wire.Heard(self.heard_command, 0, now_s, sent_s))
+
+    def say(self, message: wire.Here | wire.Far | wire.Able | wire.Heard) -> None:
+        """What need not come twice."""
+        self._put("state", message)
+
+    def _send_channel(self, event: ChannelSamples) -> None:
+        """Coded for what the link carries; what finds no room is counted and told with the next block."""
+        rate_bits = 2 * event.rate_hz
+        carried = 8 * self.thin.bytes_a_second
+        bits = PLENTY_BITS if carried > PLENTY * rate_bits * PLENTY_BITS else USUAL_BITS
+        bits = FEW_BITS if self.thin.is_crowded else bits
+        samples = code_samples(event.samples, bits)
+        lost, self._left_out_samples = self._left_out_samples, 0
+        message = wire.Channel(event.job, event.id, event.rate_hz, event.middle_hz, event.factor, lost, samples)
+        if not self._put("sound", message):
+            self._left_out_samples += int(event.samples.size)
+
+    def _put(self, kind: str, message: wire.FromFar) -> bool:
+        if self.away_since_s is not None:
+            return True
+        data = wire.frame(message)
+        has_room = self.thin.put(kind, data, len(data))  # type: ignore[arg-type]
+        self.send_now()
+        return has_room
+
+
+def renumbered(event: Event, job: int) -> Event:
+    """An answer under another job's number."""
+    import msgspec
+
+    return msgspec.structs.replace(event, job=job) if isinstance(event, Answer) else event

@@ -1,0 +1,108 @@
+"""What goes out next, and when: sound before all, then answers, then the picture; and never more than the link carries.
+
+No clock, no thread, no socket. Whoever runs it asks `next_out` for what may go now and tells what the other side says
+has come. How much may be on its way follows from how fast things arrive: so nothing waits in the network, where nobody
+could change its order any more.
+"""
+
+from collections import deque
+from typing import Any, Literal
+
+import msgspec
+
+Kind = Literal["sound", "answer", "picture", "span", "state"]
+ORDER: tuple[Kind, ...] = ("sound", "answer", "state", "picture", "span")
+# Waiting of each at most: sound in blocks, the newest of a picture's columns, one line of a span.
+MOST: dict[Kind, int] = {"sound": 16, "answer": 4_000, "state": 4, "picture": 6, "span": 1}
+# What a link carries is taken to be so much at first, bytes a second; on its way at least and at most, bytes; and
+# beyond what it carries in a turn, so long of it.
+FIRST_SPEED, LEAST_BYTES, MOST_BYTES = 100_000.0, 2_500, 2_000_000
+SPARE_S, GROWS = 0.12, 1.3
+# How much one slower look counts; a faster one counts in full. A turn's least time of so long a while.
+SLOWER_SHARE, TURN_S = 0.3, 20.0
+
+
+class Leaving(msgspec.Struct, frozen=True):
+    """What may go now."""
+
+    kind: Kind
+    message: Any
+    size: int
+
+
+class ThinLink:
+    """One direction of one link."""
+
+    def __init__(self) -> None:
+        self._waiting: dict[Kind, deque[tuple[Any, int]]] = {kind: deque() for kind in ORDER}
+        self._sent_bytes = self._come_bytes = 0
+        self._turns: deque[tuple[float, float]] = deque()
+        self._last: tuple[float, int] | None = None
+        # Whether anything had to wait since the last look: only then does its speed tell what the link carries.
+        self._is_limited = False
+        self.bytes_a_second = FIRST_SPEED
+        # Left out for want of room, by kind.
+        self.left_out: dict[Kind, int] = dict.fromkeys(ORDER, 0)
+        self.sent: dict[Kind, int] = dict.fromkeys(ORDER, 0)
+
+    @property
+    def turn_s(self) -> float:
+        """The least time there and back, lately."""
+        return min((turn for _, turn in self._turns), default=0.1)
+
+    @property
+    def may_be_out(self) -> int:
+        """Bytes that may be on their way."""
+        wanted = GROWS * self.bytes_a_second * (self.turn_s + SPARE_S)
+        return int(min(max(wanted, LEAST_BYTES), MOST_BYTES))
+
+    @property
+    def is_crowded(self) -> bool:
+        """Whether sound waits: fewer bits then."""
+        return len(self._waiting["sound"]) > 2
+
+    def put(self, kind: Kind, message: Any, size: int) -> bool:
+        """Have it go when its turn comes; the oldest of its kind gives way where there is no room. False then."""
+        waiting = self._waiting[kind]
+        has_room = len(waiting) < MOST[kind]
+        if not has_room:
+            waiting.popleft()
+            self.left_out[kind] += 1
+        waiting.append((message, size))
+        return has_room
+
+    def next_out(self) -> Leaving | None:
+        """The most urgent of what waits, where there is room on the way."""
+        if self._sent_bytes - self._come_bytes >= self.may_be_out:
+            self._is_limited = self._is_limited or self.waits > 0
+            return None
+        for kind in ORDER:
+            if self._waiting[kind]:
+                message, size = self._waiting[kind].popleft()
+                self._sent_bytes += size
+                self.sent[kind] += size
+                return Leaving(kind, message, size)
+        return None
+
+    def came(self, now_s: float, got_bytes: int, turn_s: float) -> None:
+        """The other side says how many bytes have come in all; and how long a turn has taken."""
+        if got_bytes < self._come_bytes or got_bytes > self._sent_bytes:
+            return
+        if self._last is not None and now_s > self._last[0] + 0.02:
+            speed = (got_bytes - self._last[1]) / (now_s - self._last[0])
+            if speed > self.bytes_a_second:
+                self.bytes_a_second = speed
+            elif self._is_limited:
+                self.bytes_a_second += SLOWER_SHARE * (speed - self.bytes_a_second)
+            self._is_limited = False
+        self._last = (now_s, got_bytes)
+        self._come_bytes = got_bytes
+        if turn_s > 0:
+            self._turns.append((now_s, turn_s))
+        while self._turns and self._turns[0][0] < now_s - TURN_S:
+            self._turns.popleft()
+
+    @property
+    def waits(self) -> int:
+        """All that waits: bounded, whatever the link does."""
+        return sum(len(one) for one in self._waiting.values())

@@ -1,0 +1,301 @@
+"""What goes over: frames of MessagePack, four bytes of length before each; the version, and every message.
+
+A command is read strictly, as its own type and no other; of events, which come from a paired computer, the arrays are
+bounded by the frame. `docs/distance.md` has it all in words.
+"""
+
+import struct
+from collections.abc import Callable
+from typing import Any, get_args
+
+import msgspec
+import numpy as np
+
+from yarddial.distance.coding import CodedLevels, CodedSamples, code_levels, levels_of
+from yarddial.drivers.protocol import Capabilities, FoundReceiver
+from yarddial.engine import messages
+from yarddial.engine.messages import Command, Event, SpanSpectrum, SpectrogramColumns
+from yarddial.yard.errors import YardDialError
+
+VERSION = 1
+# Before somebody is known, from whom commands come, and from the far side; bytes.
+MOST_HELLO, MOST_ASKED, MOST_TOLD = 2_048, 65_536, 4_000_000
+_LENGTH = struct.Struct(">I")
+
+
+class BadFrame(YardDialError):
+    """What came over the link is nothing that may come over it."""
+
+
+class Hello(msgspec.Struct, frozen=True, tag="hello"):
+    """The first word of whoever comes: with the word that it was given, or with a code's secret, to be given one.
+
+    session, heard : of a link that broke: which, and the number of the last event that came over it.
+    """
+
+    version: int
+    name: str
+    word: str = ""
+    secret: int = -1
+    session: str = ""
+    heard: int = 0
+
+
+class Welcome(msgspec.Struct, frozen=True, tag="welcome"):
+    """The answer. word : for one that was just paired. receivers : what may be started, by address.
+
+    session : the link's; is_resumed : it goes on where it broke. heard : number of the last command that came.
+    """
+
+    version: int
+    name: str
+    role: str
+    session: str
+    is_resumed: bool
+    heard: int
+    receivers: tuple[tuple[str, FoundReceiver], ...] = ()
+    word: str = ""
+
+
+class Refused(msgspec.Struct, frozen=True, tag="refused"):
+    """Why not, in a sentence."""
+
+    sentence: str
+
+
+class Asked(msgspec.Struct, frozen=True, tag="ask"):
+    """A command, by its kind's name; numbered, and told which events have come."""
+
+    number: int
+    heard: int
+    kind: str
+    body: dict[str, Any]
+
+
+class Heard(msgspec.Struct, frozen=True, tag="heard"):
+    """What has come: events up to a number, and bytes in all; the time, for how long a turn takes."""
+
+    heard: int
+    got_bytes: int
+    sent_s: float
+    echo_s: float = 0.0
+
+
+class WantControl(msgspec.Struct, frozen=True, tag="control"):
+    """Ask for control, or give it up."""
+
+    wanted: bool
+
+
+class TellCapabilities(msgspec.Struct, frozen=True, tag="able?"):
+    """What can this receiver do?"""
+
+    address: str
+
+
+class Told(msgspec.Struct, frozen=True, tag="tell"):
+    """An event, by its kind's name; numbered, and told which commands have come."""
+
+    number: int
+    heard: int
+    kind: str
+    body: dict[str, Any]
+
+
+class Columns(msgspec.Struct, frozen=True, tag="columns"):
+    """Columns of the picture, coded."""
+
+    id: int
+    first: int
+    half_span_hz: float
+    column_s: float
+    level: CodedLevels
+
+
+class Span(msgspec.Struct, frozen=True, tag="span"):
+    """The whole span's line, coded: mean, and peak."""
+
+    centre_hz: float
+    rate_hz: float
+    spike_db: float
+    mean: CodedLevels
+    peak: CodedLevels
+
+
+class Channel(msgspec.Struct, frozen=True, tag="channel"):
+    """A channel's samples, coded; `lost` : of its samples, how many were left out just before."""
+
+    job: int
+    id: int
+    rate_hz: float
+    middle_hz: float
+    factor: int
+    lost: int
+    samples: CodedSamples
+
+
+class Here(msgspec.Struct, frozen=True, tag="here"):
+    """Who is there: name, role, and whether it controls."""
+
+    people: tuple[tuple[str, str, bool], ...]
+
+
+class Far(msgspec.Struct, frozen=True, tag="far"):
+    """How the far computer is: load of all its cores, 1 being all; degrees; free disk; -1 where it does not tell."""
+
+    load: float
+    temperature_c: float
+    free_gb: float
+    lost: int
+
+
+class Able(msgspec.Struct, frozen=True, tag="able"):
+    """What a receiver can do, or why that is not known."""
+
+    address: str
+    capabilities: Capabilities | None
+    why: str = ""
+
+
+FromNear = Hello | Asked | Heard | WantControl | TellCapabilities
+FromFar = Welcome | Refused | Told | Heard | Columns | Span | Channel | Here | Far | Able
+
+COMMANDS: dict[str, type] = {kind.__name__: kind for kind in get_args(Command)}
+EVENTS: dict[str, type] = {kind.__name__: kind for kind in get_args(Event)}
+# Every struct that stands in an event.
+_PARTS: dict[str, type] = {}
+
+
+def frame(message: FromNear | FromFar) -> bytes:
+    """Ready to be sent."""
+    body = _encoder.encode(message)
+    return _LENGTH.pack(len(body)) + body
+
+
+def length_of(head: bytes, most: int) -> int:
+    """From the four bytes before it; raises BadFrame for what is too long."""
+    (length,) = _LENGTH.unpack(head)
+    if not 0 < length <= most:
+        raise BadFrame(f"a frame of {length} bytes, where no more than {most} may come")
+    return int(length)
+
+
+def read_near(body: bytes) -> FromNear:
+    """A message of the near side; raises BadFrame."""
+    message: FromNear = _read(_near.decode, body)
+    return message
+
+
+def read_far(body: bytes) -> FromFar:
+    """A message of the far side; raises BadFrame."""
+    message: FromFar = _read(_far.decode, body)
+    return message
+
+
+def _read(decode: Callable[[bytes], Any], body: bytes) -> Any:
+    try:
+        return decode(body)
+    except (msgspec.DecodeError, msgspec.ValidationError, RecursionError, ValueError, OverflowError) as error:
+        raise BadFrame(f"a message that is none: {error}") from error
+
+
+def command_of(asked: Asked) -> Command:
+    """The command, read strictly; raises BadFrame."""
+    kind = COMMANDS.get(asked.kind)
+    if kind is None:
+        raise BadFrame(f"no command is called '{asked.kind[:40]}'")
+    try:
+        made: Command = msgspec.convert(asked.body, kind, strict=True)
+    except (msgspec.ValidationError, TypeError, RecursionError, OverflowError) as error:
+        raise BadFrame(f"a command {asked.kind} that is none: {error}") from error
+    return made
+
+
+def asked_of(command: Command, number: int, heard: int) -> Asked:
+    """For the way."""
+    return Asked(number, heard, type(command).__name__, msgspec.to_builtins(command))
+
+
+def told_of(event: Event, number: int, heard: int) -> Told:
+    """For the way: each struct with its name, arrays as they are."""
+    return Told(number, heard, type(event).__name__, _taken_apart(event))
+
+
+def event_of(told: Told) -> Event:
+    """The event; raises BadFrame."""
+    try:
+        made: Event = _put_together(told.kind, told.body)
+    except (KeyError, TypeError, ValueError) as error:
+        raise BadFrame(f"an event {told.kind[:40]} that is none: {error}") from error
+    return made
+
+
+def columns_of(event: SpectrogramColumns) -> Columns:
+    """Coded."""
+    return Columns(event.id, event.first, event.half_span_hz, event.column_s, code_levels(event.level_db))
+
+
+def picture_of(coded: Columns, read_s: float) -> SpectrogramColumns:
+    """And back."""
+    return SpectrogramColumns(coded.id, coded.first, coded.half_span_hz, coded.column_s, levels_of(coded.level), read_s)
+
+
+def span_of(event: SpanSpectrum) -> Span:
+    """Coded."""
+    mean, peak = code_levels(event.mean_db), code_levels(event.peak_db)
+    return Span(event.centre_hz, event.rate_hz, event.spike_db, mean, peak)
+
+
+def spectrum_of(coded: Span) -> SpanSpectrum:
+    """And back."""
+    return SpanSpectrum(coded.centre_hz, coded.rate_hz, levels_of(coded.mean), levels_of(coded.peak), coded.spike_db)
+
+
+def _taken_apart(value: Any) -> Any:
+    if isinstance(value, msgspec.Struct):
+        fields = {name: _taken_apart(getattr(value, name)) for name in value.__struct_fields__}
+        return {"": type(value).__name__, **fields}
+    if isinstance(value, np.ndarray):
+        if value.dtype.str not in _DTYPES:
+            raise TypeError(f"an array of {value.dtype} does not go over")
+        return {"": "array", "dtype": value.dtype.str, "shape": value.shape, "data": value.tobytes()}
+    if isinstance(value, tuple | list):
+        return [_taken_apart(one) for one in value]
+    return value.item() if isinstance(value, np.generic) else value
+
+
+def _put_together(kind: str, body: dict[str, Any]) -> Any:
+    made = EVENTS.get(kind) or _parts()[kind]
+    return made(**{name: _value(one) for name, one in body.items() if name})
+
+
+def _value(value: Any) -> Any:
+    if isinstance(value, dict):
+        kind = value.get("")
+        if kind == "array":
+            if value["dtype"] not in _DTYPES:
+                raise ValueError("an array of a kind that does not go over")
+            return np.frombuffer(value["data"], value["dtype"]).reshape(value["shape"]).copy()
+        return _put_together(kind, value) if isinstance(kind, str) else value
+    return tuple(_value(one) for one in value) if isinstance(value, list) else value
+
+
+_DTYPES = ("<f4", "<f8", "<c8", "<i8")
+
+
+def _parts() -> dict[str, type]:
+    """Structs inside of events: what was measured, and how the receiver is set."""
+    if not _PARTS:
+        from yarddial.drivers import protocol
+        from yarddial.dsp import carrier
+
+        for module in (protocol, carrier, messages):
+            for name, kind in vars(module).items():
+                if isinstance(kind, type) and issubclass(kind, msgspec.Struct):
+                    _PARTS[name] = kind
+    return _PARTS
+
+
+_encoder = msgspec.msgpack.Encoder()
+_near = msgspec.msgpack.Decoder(FromNear)
+_far = msgspec.msgpack.Decoder(FromFar)
