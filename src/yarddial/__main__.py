@@ -6,6 +6,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from yarddial.distance.identity import Identity, KnownComputers
+    from yarddial.distance.server import Server
     from yarddial.drivers.registry import Registry
     from yarddial.records.allowed_programs import AllowedPrograms
     from yarddial.session.first_light.run import FirstLight
@@ -34,6 +36,25 @@ class Entrance:
         from yarddial import wiring
 
         return wiring.first_light(station, address, route_name, seconds_s, flat_out=flat_out)
+
+    def serving_identity(self) -> "Identity":
+        """Who this computer is to those that it serves."""
+        from yarddial import wiring
+        from yarddial.distance.identity import Identity
+
+        return Identity(wiring.data_folder() / "serving")
+
+    def distance_server(self, identity: "Identity", name: str) -> "Server":
+        """What serves its receivers."""
+        from yarddial import wiring
+
+        return wiring.distance_server(identity, name)
+
+    def known_computers(self) -> "KnownComputers":
+        """Computers that this one was paired with."""
+        from yarddial import wiring
+
+        return wiring.known_computers()
 
     def open_window(self, file: "Path | None", *, demo: bool, **options: Any) -> int:
         """Open the window; what cannot be opened is said in a sentence."""

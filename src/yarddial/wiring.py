@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from yarddial.drivers.protocol import Device
+from yarddial.engine.link import EngineLink
 from yarddial.engine.process import EngineProcess
 from yarddial.session.faults import Faults
 from yarddial.session.log.log_keeper import Book
@@ -27,7 +28,11 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
     from pathlib import Path
 
+    from yarddial.distance.far_driver import FarDriver
+    from yarddial.distance.identity import Identity, KnownComputers
+    from yarddial.distance.server import Server
     from yarddial.drivers.finding import Listing, Told
+    from yarddial.drivers.protocol import Capabilities, FoundReceiver
     from yarddial.drivers.registry import Registry
     from yarddial.records.allowed_programs import AllowedPrograms
     from yarddial.session.first_light.result import CheckResult
@@ -55,10 +60,70 @@ def registry() -> "Registry":
         StreamDriver(),
         RecordingDriver(open_recording),
         ProgramDriver(allowed_programs().allows),
+        _far_driver(),
     )
     found = Registry(ours)
     found.load_announced()
     return found
+
+
+def _far_driver() -> "FarDriver":
+    """Receivers of paired computers."""
+    import platform
+
+    from yarddial.distance.far_driver import FarDriver
+
+    return FarDriver(lambda: known_computers().all(), platform.node() or "near computer")
+
+
+def known_computers() -> "KnownComputers":
+    """Those that this computer was paired with."""
+    from yarddial.distance.identity import KnownComputers
+
+    return KnownComputers(data_folder() / "known-computers.json")
+
+
+def engine_link() -> "EngineLink":
+    """The engine in its own process, or on a paired computer, by what is started."""
+    from yarddial.distance.engine_switch import EngineSwitch
+
+    return EngineSwitch(EngineProcess(open_device), far_engine)
+
+
+def far_engine(name: str) -> "EngineLink | None":
+    """The engine of a paired computer; None for one that is not known."""
+    import platform
+
+    from yarddial.distance.far_engine import FarEngine
+
+    known = known_computers().named(name)
+    return None if known is None else FarEngine(known, platform.node() or "near computer")
+
+
+def distance_server(identity: "Identity", name: str) -> "Server":
+    """What serves this computer's receivers: those that are found, but none of other computers'."""
+    from functools import partial
+
+    from yarddial.distance.server import Server
+
+    recordings = data_folder() / "far-recordings"
+    return Server(identity, EngineProcess(open_device), offered_receivers, partial(_capabilities_of), recordings, name)
+
+
+def offered_receivers() -> "tuple[tuple[str, FoundReceiver], ...]":
+    """By the addresses under which they are started."""
+    from yarddial.drivers.finding import find_receivers
+
+    known = registry()
+    ours = [driver for driver in known.drivers() if driver.name not in ("far", "process", "stream", "recording")]
+    return tuple((f"{name}:{found.address}", found) for name, found in find_receivers(ours, {}).receivers)
+
+
+def _capabilities_of(address: str) -> "tuple[Capabilities | None, str]":
+    from yarddial.drivers.finding import told_of
+
+    told = told_of(address, open_device)
+    return told.capabilities, told.why
 
 
 def allowed_programs() -> "AllowedPrograms":
@@ -238,7 +303,7 @@ def open_session(path: "Path") -> Session:
     saver = StationSaver(file, recovery, Presence(state_folder() / "open", path), left)
     return Session(
         file.station,
-        EngineProcess(open_device),
+        engine_link(),
         lambda: Logbook(log_path()),
         BackgroundSave(saver.save, saver.check),
         recovery.find(path),

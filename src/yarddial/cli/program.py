@@ -10,6 +10,8 @@ import click
 from yarddial.yard.errors import YardDialError
 
 if TYPE_CHECKING:
+    from yarddial.distance.identity import Identity, KnownComputers
+    from yarddial.distance.server import Server
     from yarddial.drivers.registry import Registry
     from yarddial.records.allowed_programs import AllowedPrograms
     from yarddial.session.first_light.run import FirstLight
@@ -41,6 +43,8 @@ _COMMANDS = {
     "lengths": "Print antenna lengths for a frequency.",
     "join-desktop": "Put a menu entry on the desktop, or take it away.",
     "rig": "Read a transceiver, or tune it, by its control daemon.",
+    "serve": "Serve this computer's receivers to paired computers.",
+    "pair": "Pair with a computer that serves its receivers.",
     "manual": "Print the manual, page by page, or search it.",
     "which-lo": "Tell which of several stated oscillators a converter really has.",
 }
@@ -61,6 +65,18 @@ class Doors(Protocol):
         self, station: "Station", address: str, route_name: str = "", seconds_s: float = 2.0, *, flat_out: bool = False
     ) -> "FirstLight":
         """A run of First light."""
+        ...
+
+    def serving_identity(self) -> "Identity":
+        """Who this computer is to those that it serves."""
+        ...
+
+    def distance_server(self, identity: "Identity", name: str) -> "Server":
+        """What serves its receivers."""
+        ...
+
+    def known_computers(self) -> "KnownComputers":
+        """Computers that this one was paired with."""
         ...
 
     def open_window(self, file: "Path | None", *, demo: bool, **options: Any) -> int:

@@ -127,9 +127,7 @@ class FarEngine:
 
     def _run(self) -> None:
         try:
-            # What hearing needs is loaded before anything waits for it.
-            from yarddial.dsp.listening import hearing as _loaded  # noqa: F401
-
+            _load()
             asyncio.run(self._keep_linked())
         except Exception as fault:
             log_fault("the link to a far computer failed", fault)
@@ -309,6 +307,19 @@ class FarEngine:
             return
         if sound is not None and self._events.qsize() < MOST_PICTURES:
             self._events.put(sound)
+
+
+def _load() -> None:
+    """What hearing needs is loaded before anything waits for it: a moment of silence is heard."""
+    import numpy as np
+
+    from yarddial.dsp.listening.hearing import ContinuousHearing
+    from yarddial.yard.demodulation import DEMODULATIONS
+
+    filled = FilledChannel(12_000.0, 0.0, 4)
+    ContinuousHearing(filled.rate_hz, 0.0, DEMODULATIONS["am"].settings()).push(
+        filled.push(np.zeros(6_000, np.complex64))
+    )
 
 
 class _FarEar:

@@ -1,0 +1,110 @@
+"""Receivers of paired computers among those that are found: their samples stay there, so here they are only listed."""
+
+import asyncio
+import time
+from collections.abc import Callable
+
+import msgspec
+
+from yarddial.distance import wire
+from yarddial.distance.identity import KnownComputer
+from yarddial.distance.knocking import FarRefused, FarUnreachable, knock
+from yarddial.drivers.protocol import (
+    ActualSettings,
+    Block,
+    Capabilities,
+    Device,
+    FoundReceiver,
+    RequestedSettings,
+    TimeSource,
+)
+from yarddial.yard.errors import DeviceNotFound
+
+# What a computer has is asked again after so long.
+FRESH_S = 15.0
+ONLY_FAR = "it is heard through the engine of its own computer: use it in a window's yard"
+
+
+class FarDriver:
+    """Its addresses are NAME/DRIVER:ADDRESS."""
+
+    name = "far"
+
+    def __init__(self, known: Callable[[], tuple[KnownComputer, ...]], own_name: str) -> None:
+        self._known, self._own_name = known, own_name
+        self._found: dict[str, tuple[float, tuple[FoundReceiver, ...]]] = {}
+
+    def discover(self) -> tuple[FoundReceiver, ...]:
+        """Those of all paired computers; one that is not reached is listed with why."""
+        found: list[FoundReceiver] = []
+        for computer in self._known():
+            asked_s, receivers = self._found.get(computer.name, (float("-inf"), ()))
+            if time.monotonic() - asked_s > FRESH_S:
+                receivers = self._ask(computer)
+                self._found[computer.name] = (time.monotonic(), receivers)
+            found += receivers
+        return tuple(found)
+
+    def _ask(self, computer: KnownComputer) -> tuple[FoundReceiver, ...]:
+        where = f"on {computer.name}, another computer"
+        try:
+            welcome, _ = asyncio.run(_visit(computer, self._own_name, ""))
+        except (FarUnreachable, FarRefused) as error:
+            return (FoundReceiver(f"{computer.name}/", computer.name, where, state="missing", why=str(error)),)
+        return tuple(
+            msgspec.structs.replace(found, address=f"{computer.name}/{address}", bus=where)
+            for address, found in welcome.receivers
+        )
+
+    def open(self, address: str, time: TimeSource) -> Device:
+        """What it can do; its samples do not come. Raises DeviceNotFound."""
+        name, _, rest = address.partition("/")
+        computer = next((one for one in self._known() if one.name == name), None)
+        if computer is None:
+            raise DeviceNotFound(f"the computer {name} is not known here: pair with it first")
+        try:
+            _, able = asyncio.run(_visit(computer, self._own_name, rest))
+        except (FarUnreachable, FarRefused) as error:
+            raise DeviceNotFound(str(error)) from error
+        if able is None or able.capabilities is None:
+            raise DeviceNotFound(able.why if able is not None else f"{name} does not say what it can do")
+        return _ListedDevice(able.capabilities)
+
+
+class _ListedDevice:
+    """What a far receiver can do, and nothing of what it hears."""
+
+    def __init__(self, capabilities: Capabilities) -> None:
+        self.capabilities = capabilities
+
+    def apply(self, ask: RequestedSettings) -> ActualSettings:
+        """Not from here."""
+        raise DeviceNotFound(ONLY_FAR)
+
+    def read(self) -> Block:
+        """Not from here."""
+        raise DeviceNotFound(ONLY_FAR)
+
+    def close(self) -> None:
+        """Nothing is open."""
+
+
+async def _visit(computer: KnownComputer, own_name: str, address: str) -> tuple[wire.Welcome, wire.Able | None]:
+    """Come in, ask what there is, and go; with an address, what that receiver can do."""
+    hello = wire.Hello(wire.VERSION, own_name, computer.word)
+    welcome, reader, writer = await knock(computer, hello)
+    try:
+        if not address:
+            return welcome, None
+        writer.write(wire.frame(wire.TellCapabilities(address)))
+        await writer.drain()
+        for _ in range(50):
+            head = await asyncio.wait_for(reader.readexactly(4), 10.0)
+            answer = wire.read_far(await reader.readexactly(wire.length_of(head, wire.MOST_TOLD)))
+            if isinstance(answer, wire.Able):
+                return welcome, answer
+        return welcome, None
+    except (TimeoutError, OSError, asyncio.IncompleteReadError) as error:
+        raise FarUnreachable(f"{computer.name} does not say what it can do") from error
+    finally:
+        writer.transport.abort()
