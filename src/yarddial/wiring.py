@@ -366,6 +366,27 @@ class OwnFiles:
         """A session on the demo yard."""
         return demo_session()
 
+    def pair(self, place: str, code: str, name: str) -> str:
+        """Pair with a computer that serves its receivers; waits for it."""
+        import asyncio
+        import platform
+
+        from yarddial.distance.knocking import pair_with
+        from yarddial.distance.place import host_and_port
+
+        host, port = host_and_port(place)
+        known = asyncio.run(pair_with(host, port, code, platform.node() or "near computer", name))
+        known_computers().add(known)
+        return known.name
+
+    def computers(self) -> tuple[str, ...]:
+        """Those that are known, as name and place."""
+        return tuple(f"{one.name}, {one.host}:{one.port}" for one in known_computers().all())
+
+    def forget_computer(self, name: str) -> None:
+        """One of them is known no more."""
+        known_computers().forget(name)
+
 
 def preference_keeper() -> PreferenceKeeper:
     """What the person likes, from the file in the folder of settings, and written there."""

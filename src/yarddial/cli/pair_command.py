@@ -6,7 +6,6 @@ import platform
 import click
 
 from yarddial.cli.program import Doors
-from yarddial.yard.errors import DeviceNotFound
 
 
 @click.command()
@@ -17,15 +16,9 @@ from yarddial.yard.errors import DeviceNotFound
 def command(doors: Doors, host: str, code: str, name: str) -> None:
     """Pair with a computer on which 'yard-dial serve --pair' shows a code."""
     from yarddial.distance.knocking import pair_with
-    from yarddial.distance.server import PORT
+    from yarddial.distance.place import host_and_port
 
-    place, _, port = host.rpartition(":") if ":" in host else (host, "", str(PORT))
-    if not port.isdigit() or not 0 < int(port) < 65_536:
-        raise DeviceNotFound(
-            f"'{host}' is no place to pair with: write a name or address, and a port where it is another"
-        )
-    known = asyncio.run(pair_with(place, int(port), code, platform.node() or "near computer", name))
+    place, port = host_and_port(host)
+    known = asyncio.run(pair_with(place, port, code, platform.node() or "near computer", name))
     doors.known_computers().add(known)
-    click.echo(
-        f"paired with {known.name}; its receivers are in 'yard-dial devices' and in the window's list of receivers"
-    )
+    click.echo(f"paired with {known.name}; its receivers are among those of 'yard-dial devices' and of the window")

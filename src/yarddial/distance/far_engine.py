@@ -49,7 +49,8 @@ class FarEngine:
         self._hears: dict[int, Hear] = {}
         self._channels: dict[int, _FarEar] = {}
         self._session = ""
-        self._heard = 0
+        self._heard = self._sent_number = 0
+        self._writer: asyncio.StreamWriter | None = None
         self._got_bytes = 0
         self._echo = (0.0, 0.0)
         self._column = 0
@@ -116,6 +117,10 @@ class FarEngine:
         loop = self._loop
         if loop is not None and self.is_linked:
             loop.call_soon_threadsafe(self._write, message)
+
+    def _write(self, message: wire.FromNear) -> None:
+        if self._writer is not None:
+            self._writer.write(wire.frame(message))
 
     def _wake(self) -> None:
         loop, wakes = self._loop, self._wakes
@@ -202,9 +207,14 @@ class FarEngine:
         if went_on and broke_s is not None:
             self._events.put(Noticed(0, f"the link to {self.computer.name} was away for {self.away_s:.1f} s"))
 
+    def cut(self) -> None:
+        """Drop the link, on the loop's own thread; it is made anew by itself."""
+        if self._writer is not None:
+            self._writer.transport.abort()
+
     async def _converse(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         assert self._wakes is not None
-        self._write = lambda message: writer.write(wire.frame(message))
+        self._writer = writer
         out = asyncio.create_task(self._send_on(writer))
         try:
             while not self._closing:

@@ -4,10 +4,12 @@ import secrets
 from collections import deque
 from collections.abc import Callable
 
+import numpy as np
+
 from yarddial.distance import wire
-from yarddial.distance.coding import code_samples
+from yarddial.distance.coding import BITS, code_samples
 from yarddial.distance.identity import PairedComputer
-from yarddial.distance.thin_link import ThinLink
+from yarddial.distance.thin_link import Kind, ThinLink
 from yarddial.engine.messages import (
     Alive,
     Answer,
@@ -20,7 +22,9 @@ from yarddial.engine.messages import (
 from yarddial.yard import clock
 
 # Bits for each half of a channel's samples: as few as must be where the link is crowded.
-PLENTY_BITS, USUAL_BITS, FEW_BITS = 10, 8, 6
+PLENTY_BITS, USUAL_BITS = 10, 8
+# Beside the sound, bits a second; and below which a link is thin.
+BESIDE_BITS, THIN_BITS, GATHERS_S, WAITS_S = 9_000.0, 130_000.0, 0.1, 0.6
 # Carried so many times over, more bits are worth it.
 PLENTY = 3.0
 # The whole span's line comes so often.
@@ -48,6 +52,7 @@ class Guest:
         self._number = 0
         self._owed: deque[wire.Told] = deque()
         self._left_out_samples = 0
+        self._gathered: list[ChannelSamples] = []
         self._span_s = self._turn_s = 0.0
         self._told_command = 0
 
@@ -104,21 +109,38 @@ class Guest:
 
     def _send_channel(self, event: ChannelSamples) -> None:
         """Coded for what the link carries; what finds no room is counted and told with the next block."""
-        rate_bits = 2 * event.rate_hz
+        if self._gathered and (self._gathered[0].job, self._gathered[0].id) != (event.job, event.id):
+            self._gathered.clear()
+        self._gathered.append(event)
+        count = sum(one.samples.size for one in self._gathered)
         carried = 8 * self.thin.bytes_a_second
-        bits = PLENTY_BITS if carried > PLENTY * rate_bits * PLENTY_BITS else USUAL_BITS
-        bits = FEW_BITS if self.thin.is_crowded else bits
-        samples = code_samples(event.samples, bits)
+        # On a thin link a block's head weighs as much as its samples: fewer, longer blocks.
+        if carried < THIN_BITS and count < GATHERS_S * event.rate_hz:
+            return
+        parts = [one.samples for one in self._gathered]
+        self._gathered.clear()
+        samples = np.concatenate(parts) if len(parts) > 1 else parts[0]
         lost, self._left_out_samples = self._left_out_samples, 0
-        message = wire.Channel(event.job, event.id, event.rate_hz, event.middle_hz, event.factor, lost, samples)
-        if not self._put("sound", message):
-            self._left_out_samples += int(event.samples.size)
+        coded = code_samples(samples, self._bits(2 * event.rate_hz, carried))
+        message = wire.Channel(event.job, event.id, event.rate_hz, event.middle_hz, event.factor, lost, coded)
+        # Half a second of it may wait, however long its blocks are.
+        room = max(int(WAITS_S * event.rate_hz / samples.size), 2)
+        if not self._put("sound", message, room):
+            self._left_out_samples += int(samples.size)
 
-    def _put(self, kind: str, message: wire.FromFar) -> bool:
+    def _bits(self, halves_a_second: float, carried: float) -> int:
+        """For each half of a sample: what the link carries beside a little for everything else."""
+        if self.thin.is_crowded:
+            return BITS[0]
+        share = PLENTY if carried > PLENTY * PLENTY_BITS * halves_a_second else 1.0
+        able = [bits for bits in BITS if bits * halves_a_second * share + BESIDE_BITS <= carried]
+        return min(max(able, default=BITS[0]), PLENTY_BITS if share > 1 else USUAL_BITS)
+
+    def _put(self, kind: Kind, message: wire.FromFar, room: int = 0) -> bool:
         if self.away_since_s is not None:
             return True
         data = wire.frame(message)
-        has_room = self.thin.put(kind, data, len(data))  # type: ignore[arg-type]
+        has_room = self.thin.put(kind, data, len(data), room)
         self.send_now()
         return has_room
 

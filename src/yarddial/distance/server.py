@@ -47,7 +47,6 @@ from yarddial.engine.messages import (
 )
 from yarddial.yard.fault_log import log_fault
 
-PORT = 47_110
 POLLS_S, STATE_S = 0.01, 5.0
 # Who has not said who it is by then goes; so many may stand at the door at a time.
 DOOR_S, MOST_AT_DOOR = 5.0, 20
@@ -253,7 +252,7 @@ class Server:
             while True:
                 await wakes.wait()
                 wakes.clear()
-                while (leaving := guest.thin.next_out()) is not None:
+                while (leaving := guest.thin.next_out(time.monotonic())) is not None:
                     writer.write(leaving.message)
                     await writer.drain()
 

@@ -16,10 +16,12 @@ ORDER: tuple[Kind, ...] = ("sound", "answer", "state", "picture", "span")
 MOST: dict[Kind, int] = {"sound": 16, "answer": 4_000, "state": 4, "picture": 6, "span": 1}
 # What a link carries is taken to be so much at first, bytes a second; on its way at least and at most, bytes; and
 # beyond what it carries in a turn, so long of it.
-FIRST_SPEED, LEAST_BYTES, MOST_BYTES = 100_000.0, 2_500, 2_000_000
+FIRST_SPEED, LEAST_BYTES, MOST_BYTES = 30_000.0, 2_500, 2_000_000
 SPARE_S, GROWS = 0.12, 1.3
-# How much one slower look counts; a faster one counts in full. A turn's least time of so long a while.
-SLOWER_SHARE, TURN_S = 0.3, 20.0
+# Its speed is that over so long; what took so much longer than a turn has waited on the way.
+SPEED_S, LEAST_SPEED_S, WAITED_S = 1.0, 0.35, 0.15
+# A turn's least time of so long a while.
+TURN_S = 20.0
 
 
 class Leaving(msgspec.Struct, frozen=True):
@@ -37,10 +39,13 @@ class ThinLink:
         self._waiting: dict[Kind, deque[tuple[Any, int]]] = {kind: deque() for kind in ORDER}
         self._sent_bytes = self._come_bytes = 0
         self._turns: deque[tuple[float, float]] = deque()
-        self._last: tuple[float, int] | None = None
+        # What the other side had said had come, and when; and what was sent by when.
+        self._come: deque[tuple[float, int]] = deque()
+        self._out: deque[tuple[int, float]] = deque()
         # Whether anything had to wait since the last look: only then does its speed tell what the link carries.
         self._is_limited = False
         self.bytes_a_second = FIRST_SPEED
+        self._turn = 0
         # Left out for want of room, by kind.
         self.left_out: dict[Kind, int] = dict.fromkeys(ORDER, 0)
         self.sent: dict[Kind, int] = dict.fromkeys(ORDER, 0)
@@ -61,46 +66,68 @@ class ThinLink:
         """Whether sound waits: fewer bits then."""
         return len(self._waiting["sound"]) > 2
 
-    def put(self, kind: Kind, message: Any, size: int) -> bool:
-        """Have it go when its turn comes; the oldest of its kind gives way where there is no room. False then."""
+    def put(self, kind: Kind, message: Any, size: int, room: int = 0) -> bool:
+        """Have it go when its turn comes; the oldest of its kind gives way where there is no room. False then.
+
+        room : for so many of its kind, where it is not the usual.
+        """
         waiting = self._waiting[kind]
-        has_room = len(waiting) < MOST[kind]
+        has_room = len(waiting) < (room or MOST[kind])
         if not has_room:
             waiting.popleft()
             self.left_out[kind] += 1
         waiting.append((message, size))
         return has_room
 
-    def next_out(self) -> Leaving | None:
+    def next_out(self, now_s: float) -> Leaving | None:
         """The most urgent of what waits, where there is room on the way."""
         if self._sent_bytes - self._come_bytes >= self.may_be_out:
             self._is_limited = self._is_limited or self.waits > 0
             return None
-        for kind in ORDER:
+        for kind in self._order():
             if self._waiting[kind]:
                 message, size = self._waiting[kind].popleft()
                 self._sent_bytes += size
                 self.sent[kind] += size
+                self._out.append((self._sent_bytes, now_s))
                 return Leaving(kind, message, size)
         return None
+
+    def _order(self) -> tuple[Kind, ...]:
+        """Sound first; but where a link carries not even that, every fourth of what goes is an answer."""
+        self._turn += 1
+        return ("answer", *ORDER) if self._turn % 4 == 0 else ORDER
 
     def came(self, now_s: float, got_bytes: int, turn_s: float) -> None:
         """The other side says how many bytes have come in all; and how long a turn has taken."""
         if got_bytes < self._come_bytes or got_bytes > self._sent_bytes:
             return
-        if self._last is not None and now_s > self._last[0] + 0.02:
-            speed = (got_bytes - self._last[1]) / (now_s - self._last[0])
-            if speed > self.bytes_a_second:
-                self.bytes_a_second = speed
-            elif self._is_limited:
-                self.bytes_a_second += SLOWER_SHARE * (speed - self.bytes_a_second)
-            self._is_limited = False
-        self._last = (now_s, got_bytes)
         self._come_bytes = got_bytes
+        took_s = 0.0
+        while self._out and self._out[0][0] <= got_bytes:
+            took_s = now_s - self._out.popleft()[1]
+        if took_s > self.turn_s + SPARE_S + WAITED_S:
+            self._is_limited = True
+        self._come.append((now_s, got_bytes))
+        while self._come[0][0] < now_s - SPEED_S:
+            self._come.popleft()
+        self._see_speed()
         if turn_s > 0:
             self._turns.append((now_s, turn_s))
         while self._turns and self._turns[0][0] < now_s - TURN_S:
             self._turns.popleft()
+
+    def _see_speed(self) -> None:
+        """What has come over a while: what the link carries where something had to wait, else at least that."""
+        (first_s, first), (last_s, last) = self._come[0], self._come[-1]
+        if last_s - first_s < LEAST_SPEED_S:
+            return
+        speed = (last - first) / (last_s - first_s)
+        if self._is_limited:
+            self.bytes_a_second += 0.5 * (speed - self.bytes_a_second)
+            self._is_limited = False
+        else:
+            self.bytes_a_second = max(self.bytes_a_second, speed)
 
     @property
     def waits(self) -> int:

@@ -27,7 +27,7 @@ class BadFrame(YardDialError):
     """What came over the link is nothing that may come over it."""
 
 
-class Hello(msgspec.Struct, frozen=True, tag="hello"):
+class Hello(msgspec.Struct, frozen=True, array_like=True, tag="hello"):
     """The first word of whoever comes: with the word that it was given, or with a code's secret, to be given one.
 
     session, heard : of a link that broke: which, and the number of the last event that came over it.
@@ -41,7 +41,7 @@ class Hello(msgspec.Struct, frozen=True, tag="hello"):
     heard: int = 0
 
 
-class Welcome(msgspec.Struct, frozen=True, tag="welcome"):
+class Welcome(msgspec.Struct, frozen=True, array_like=True, tag="welcome"):
     """The answer. word : for one that was just paired. receivers : what may be started, by address.
 
     session : the link's; is_resumed : it goes on where it broke. heard : number of the last command that came.
@@ -57,13 +57,13 @@ class Welcome(msgspec.Struct, frozen=True, tag="welcome"):
     word: str = ""
 
 
-class Refused(msgspec.Struct, frozen=True, tag="refused"):
+class Refused(msgspec.Struct, frozen=True, array_like=True, tag="refused"):
     """Why not, in a sentence."""
 
     sentence: str
 
 
-class Asked(msgspec.Struct, frozen=True, tag="ask"):
+class Asked(msgspec.Struct, frozen=True, array_like=True, tag="ask"):
     """A command, by its kind's name; numbered, and told which events have come."""
 
     number: int
@@ -72,7 +72,7 @@ class Asked(msgspec.Struct, frozen=True, tag="ask"):
     body: dict[str, Any]
 
 
-class Heard(msgspec.Struct, frozen=True, tag="heard"):
+class Heard(msgspec.Struct, frozen=True, array_like=True, tag="heard"):
     """What has come: events up to a number, and bytes in all; the time, for how long a turn takes."""
 
     heard: int
@@ -81,19 +81,19 @@ class Heard(msgspec.Struct, frozen=True, tag="heard"):
     echo_s: float = 0.0
 
 
-class WantControl(msgspec.Struct, frozen=True, tag="control"):
+class WantControl(msgspec.Struct, frozen=True, array_like=True, tag="control"):
     """Ask for control, or give it up."""
 
     wanted: bool
 
 
-class TellCapabilities(msgspec.Struct, frozen=True, tag="able?"):
+class TellCapabilities(msgspec.Struct, frozen=True, array_like=True, tag="able?"):
     """What can this receiver do?"""
 
     address: str
 
 
-class Told(msgspec.Struct, frozen=True, tag="tell"):
+class Told(msgspec.Struct, frozen=True, array_like=True, tag="tell"):
     """An event, by its kind's name; numbered, and told which commands have come."""
 
     number: int
@@ -102,7 +102,7 @@ class Told(msgspec.Struct, frozen=True, tag="tell"):
     body: dict[str, Any]
 
 
-class Columns(msgspec.Struct, frozen=True, tag="columns"):
+class Columns(msgspec.Struct, frozen=True, array_like=True, tag="columns"):
     """Columns of the picture, coded."""
 
     id: int
@@ -112,7 +112,7 @@ class Columns(msgspec.Struct, frozen=True, tag="columns"):
     level: CodedLevels
 
 
-class Span(msgspec.Struct, frozen=True, tag="span"):
+class Span(msgspec.Struct, frozen=True, array_like=True, tag="span"):
     """The whole span's line, coded: mean, and peak."""
 
     centre_hz: float
@@ -122,7 +122,7 @@ class Span(msgspec.Struct, frozen=True, tag="span"):
     peak: CodedLevels
 
 
-class Channel(msgspec.Struct, frozen=True, tag="channel"):
+class Channel(msgspec.Struct, frozen=True, array_like=True, tag="channel"):
     """A channel's samples, coded; `lost` : of its samples, how many were left out just before."""
 
     job: int
@@ -134,13 +134,13 @@ class Channel(msgspec.Struct, frozen=True, tag="channel"):
     samples: CodedSamples
 
 
-class Here(msgspec.Struct, frozen=True, tag="here"):
+class Here(msgspec.Struct, frozen=True, array_like=True, tag="here"):
     """Who is there: name, role, and whether it controls."""
 
     people: tuple[tuple[str, str, bool], ...]
 
 
-class Far(msgspec.Struct, frozen=True, tag="far"):
+class Far(msgspec.Struct, frozen=True, array_like=True, tag="far"):
     """How the far computer is: load of all its cores, 1 being all; degrees; free disk; -1 where it does not tell."""
 
     load: float
@@ -149,7 +149,7 @@ class Far(msgspec.Struct, frozen=True, tag="far"):
     lost: int
 
 
-class Able(msgspec.Struct, frozen=True, tag="able"):
+class Able(msgspec.Struct, frozen=True, array_like=True, tag="able"):
     """What a receiver can do, or why that is not known."""
 
     address: str

@@ -39,6 +39,7 @@ if TYPE_CHECKING:
     from collections.abc import Mapping
     from pathlib import Path
 
+    from yarddial.distance.far_engine import FarEngine
     from yarddial.drivers.rig.protocol import RigLink
     from yarddial.session.bands.band_run import BandRun
     from yarddial.session.calibration.carrier_watch import CarrierWatch
@@ -92,6 +93,7 @@ class Session:
         self._grows, self._retries = _Every(GROW_POLLS, GROW_S), _Every(RETRY_POLLS, RETRY_S)
         self.recovered, self.saver = recovered, saver
         self._saver_state: object = None
+        self._far_state: object = None
         self._helpers = helpers
         self._saver_changed = Listeners()
         self.faults = faults or Faults()
@@ -263,6 +265,10 @@ class Session:
         self.log.poll()
         self.faults.poll()
         self.device_check.poll()
+        far = self.far_engine
+        if self._far_state != (far_state := (far.here, far.far, far.is_linked) if far is not None else None):
+            self._far_state = far_state
+            self._saver_changed.tell()
         if self.saver is not None and self._saver_state != (state := (self.saver.conflict, self.saver.others)):
             self._saver_state = state
             self._saver_changed.tell()
@@ -318,6 +324,12 @@ class Session:
             self.listening.recorder.stop_recording_samples()
         else:
             self.jobs.cancel(lease)
+
+    @property
+    def far_engine(self) -> "FarEngine | None":
+        """The engine in use, where it is another computer's."""
+        link = getattr(self._engine, "link", None)
+        return link if link is not None and hasattr(link, "want_control") else None
 
     def warm(self) -> None:
         """Get ready for the receiver to be started; call it when there is nothing better to do."""

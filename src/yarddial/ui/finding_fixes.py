@@ -81,6 +81,15 @@ class FindingFixes:
         if not line.missing:
             ReceiverPicker(self._window, self._session, line.receiver.name).show()
 
+    def pair_with_computer(self) -> None:
+        """Get to know a computer that serves its receivers."""
+        from yarddial.ui.pairing_sheet import PairingSheet
+
+        if self._opener.files is not None:
+            PairingSheet(self._window, self._opener.files, self.choose_receiver).show()
+        else:
+            self._say("Computers are paired from a yard of your own: begin one in the menu, under Yard")
+
     def show_known_stations(self) -> None:
         """The known stations: seen, added, taken out, read from a file."""
         from yarddial.ui.places.true.methods.sheet import MethodsSheet

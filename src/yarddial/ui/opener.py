@@ -29,6 +29,18 @@ class Files(Protocol):
         """A session on the demo yard."""
         ...
 
+    def pair(self, place: str, code: str, name: str) -> str:
+        """Pair with a computer that serves its receivers; waits for it. Returns its name; raises a YardDialError."""
+        ...
+
+    def computers(self) -> tuple[str, ...]:
+        """Those that are known, as name and place; raises a YardDialError."""
+        ...
+
+    def forget_computer(self, name: str) -> None:
+        """One of them is known no more."""
+        ...
+
 
 class Opener:
     """Asks for files and opens them; without files to open from, as in the demo yard of a test, it does nothing."""
@@ -38,6 +50,11 @@ class Opener:
 
     def __init__(self, window: QMainWindow, files: Files | None, make: Callable[[Session, Files], Any]) -> None:
         self._window, self._files, self._make = window, files, make
+
+    @property
+    def files(self) -> Files | None:
+        """Where sessions come from, where there is such a thing."""
+        return self._files
 
     @property
     def has_files(self) -> bool:

@@ -139,6 +139,8 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
                      "run play power on off stream sdr"),
         WindowAction("Receiver", "Choose the receiver", fixes.choose_receiver, "",
                      "driver device stick dongle sound card plugged usb hardware select sdr address"),
+        WindowAction("Receiver", "Pair with another computer", fixes.pair_with_computer, "",
+                     "remote network far shed server serve raspberry distance code"),
         WindowAction("Receiver", "Check the receiver: First light", partial(window.go, "First light"), "Ctrl+2",
                      "test diagnose driver usb lost samples drops"),
         WindowAction("Receiver", "Measure the station at the dial", window.measure, "M",

@@ -8,6 +8,7 @@ from yarddial.session.levels.findings import levels_findings
 from yarddial.session.listening.findings import listen_findings
 from yarddial.session.log.findings import log_findings
 from yarddial.session.overview.topics import Topics
+from yarddial.session.receiver.far_findings import far_findings
 from yarddial.session.receiver.findings import receiver_findings
 from yarddial.session.rig.findings import rig_findings
 from yarddial.session.spurious.findings import spurious_findings
@@ -19,7 +20,7 @@ ORDER = {"stop": 0, "look": 1, "unknown": 2, "good": 3}
 def findings(of: Topics) -> tuple[Finding, ...]:
     """All findings of the moment: safety first, then the worst."""
     found = [*file_findings(of.desk, of.recovered, of.saver), *log_findings(of.log), *bench_findings(of.inspection)]
-    found += _faults(of.faults) + rig_findings(of.rig)
+    found += _faults(of.faults) + rig_findings(of.rig) + far_findings(of.far_engine)
     if of.desk.station.routes:
         found += [*reach_findings(of.desk), *receiver_findings(of.live_receiver, of.desk.line)]
         found += [*dial_findings(of.calibration, of.desk), *first_light_findings(of.device_check, of.desk)]

@@ -18,6 +18,7 @@ from yarddial.yard.station import Station
 
 if TYPE_CHECKING:
     # Kept off the way to the first paint.
+    from yarddial.distance.far_engine import FarEngine
     from yarddial.session.station.station_saver import StationSaver
 
 
@@ -38,3 +39,8 @@ class Topics(Protocol):
     board: BandBoard
     faults: Faults
     rig: RigControl
+
+    @property
+    def far_engine(self) -> "FarEngine | None":
+        """The engine in use, where it is another computer's."""
+        ...

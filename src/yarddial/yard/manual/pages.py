@@ -13,7 +13,7 @@ from yarddial.yard.manual.keys import KEYS
 # In the order of reading; the last two are made from the tables that the window uses.
 WRITTEN = (
     "start", "evening", "safety", "bench", "first-light", "span", "levels", "true", "ghosts", "bands", "listen", "log",
-    "receivers", "transceiver", "numbers", "files",
+    "receivers", "distance", "transceiver", "numbers", "files",
 )  # fmt: skip
 PAGES = (*WRITTEN, "words", "keys")
 

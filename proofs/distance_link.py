@@ -1,0 +1,197 @@
+"""The engine at a distance over links made bad: what it uses, gaps in the sound, lateness, what a click takes.
+
+First, that a measurement at a distance is the same to the last bit as on the spot, for the same samples.
+"""
+
+import asyncio
+import sys
+import tempfile
+import threading
+import time
+from pathlib import Path
+
+import numpy as np
+
+from bad_link import BadLink, LinkKind
+from yarddial import wiring
+from yarddial.distance import guest as guests
+from yarddial.distance import wire
+from yarddial.distance.coding import CodedSamples
+from yarddial.distance.far_engine import FarEngine
+from yarddial.distance.identity import Identity, KnownComputer
+from yarddial.distance.pairing_code import fingerprint_of
+from yarddial.distance.server import Server
+from yarddial.drivers.protocol import FoundReceiver, RequestedSettings
+from yarddial.engine.link import EngineLink
+from yarddial.engine.messages import (
+    Event,
+    Hear,
+    Measure,
+    Measured,
+    Show,
+    Sound,
+    SpectrogramColumns,
+    Start,
+    Started,
+    Tune,
+    Tuned,
+)
+from yarddial.engine.process import EngineProcess
+from yarddial.yard.demodulation import DEMODULATIONS
+
+FINCH = "simulated:finch?seed=3"
+ASK = RequestedSettings(129.85e6, 1.024e6, "ladder", gains_db=(("gain", 25.5),))
+MILLIONS = 1_000_000
+
+
+class Served:
+    """A serving computer in threads of this one, and a link to it."""
+
+    def __init__(self, kind: LinkKind, *, flat_out: bool = False) -> None:
+        folder = Path(tempfile.mkdtemp())
+        self.identity = Identity(folder / "id")
+        opens = wiring.open_device_flat_out if flat_out else wiring.open_device
+        engine = EngineProcess(opens, in_thread=not flat_out)
+        offered = ((FINCH, FoundReceiver("finch", "Finch")),)
+        self.server = Server(self.identity, engine, lambda: offered, lambda _: (None, ""), folder / "rec", "shed")
+        ready = threading.Event()
+        self.port = 0
+
+        async def serve() -> None:
+            door = await self.server.listen("127.0.0.1", 0)
+            self.port = door.sockets[0].getsockname()[1]
+            ready.set()
+            await self.server.serve()
+
+        threading.Thread(target=lambda: asyncio.run(serve()), daemon=True).start()
+        ready.wait(10)
+        self.link = BadLink(self.port, kind)
+        print_of = fingerprint_of(self.identity.certificate)
+        word = self.identity.pair("desk", "control")
+        self.known = KnownComputer("shed", "127.0.0.1", self.link.port, print_of, word)
+        self.far = FarEngine(self.known, "desk")
+
+
+def wait_for(link: EngineLink, kind: type, for_s: float, found: list[Event] | None = None) -> Event | None:
+    """Poll until an event of a kind comes."""
+    until_s = time.monotonic() + for_s
+    while time.monotonic() < until_s:
+        for event in link.poll():
+            if found is not None:
+                found.append(event)
+            if isinstance(event, kind):
+                return event
+        time.sleep(0.005)
+    return None
+
+
+def measured(link: EngineLink) -> Event | None:
+    """One measurement right after the start: the samples are the same each time."""
+    link.send(Start(FINCH))
+    link.send(Tune(ASK, 130e6 + 412.0, 2_000.0, job=1, id=1))
+    link.send(Measure(2.0, 1_500.0, job=2, id=2))
+    return wait_for(link, Measured, 60.0)
+
+
+def bit_for_bit() -> bool:
+    """On the spot and at 64 kbit/s."""
+    here = EngineProcess(wiring.open_device_flat_out, in_thread=False)
+    there = Served(LinkKind(64e3, 0.05), flat_out=True)
+    one, other = measured(here), measured(there.far)
+    here.close()
+    there.far.close()
+    good = isinstance(one, Measured) and isinstance(other, Measured) and one.carrier == other.carrier
+    told = f"{one.carrier.frequency_hz!r} Hz" if isinstance(one, Measured) else "nothing"
+    print(f"{'ok  ' if good else 'MISS'} measured on the spot and over 64 kbit/s: {told}, equal in every bit: {good}")
+    return good
+
+
+def over(name: str, kind: LinkKind, way: str, seconds_s: float, limits: dict[str, float]) -> bool:
+    """One link, with sound and picture, a click every three seconds."""
+    served = Served(kind)
+    far = served.far
+    sent: dict[tuple[float, int], float] = {}
+    late_s: list[float] = []
+    gaps = 0
+    plain_code, plain_hear = guests.code_samples, FarEngine._hear_channel
+
+    def code(samples: "np.ndarray", bits: int) -> CodedSamples:
+        made = plain_code(samples, bits)
+        sent[(made.scale, made.count)] = time.monotonic()
+        return made
+
+    def hear(self: FarEngine, message: wire.Channel) -> None:
+        nonlocal gaps
+        key = (message.samples.scale, message.samples.count)
+        if key in sent:
+            late_s.append(time.monotonic() - sent[key])
+        gaps += message.lost > 0
+        plain_hear(self, message)
+
+    guests.code_samples, FarEngine._hear_channel = code, hear  # type: ignore[assignment,method-assign]
+    try:
+        far.send(Start(FINCH))
+        far.send(Show(7, 5_000.0, 300, 0.1 if kind.bits_a_second > 100e3 else 0.4))
+        far.send(Tune(ASK, 130e6, 5_000.0, job=1, id=1))
+        settings = DEMODULATIONS[way].settings()  # type: ignore[index]
+        far.send(Hear(130e6, settings, job=1, id=2))
+        wait_for(far, Started, 20.0)
+        wait_for(far, Sound, 20.0)
+        time.sleep(3.0)
+        far.poll()
+        began_s, before, gaps = time.monotonic(), dict(served.link.passed), 0
+        late_s.clear()
+        clicks: list[float] = []
+        columns = sounds = most_waiting = number = 0
+        clicked_s = began_s
+        while time.monotonic() < began_s + seconds_s:
+            if time.monotonic() > clicked_s + 3.0:
+                clicked_s, number = time.monotonic(), number + 1
+                asked = Tune(ASK, 130e6 + 10.0 * number, 5_000.0, job=1, id=100 + number)
+                far.send(asked)
+                while (event := wait_for(far, Tuned, 15.0)) is not None and event.id != asked.id:  # type: ignore[attr-defined]
+                    pass
+                clicks.append(time.monotonic() - clicked_s)
+            for event in far.poll():
+                columns += event.level_db.shape[0] if isinstance(event, SpectrogramColumns) else 0
+                sounds += isinstance(event, Sound)
+            most_waiting = max([most_waiting, *(one.thin.waits for one in served.server._guests.values())])
+            time.sleep(0.02)
+        lasted_s = time.monotonic() - began_s
+    finally:
+        guests.code_samples, FarEngine._hear_channel = plain_code, plain_hear  # type: ignore[method-assign]
+        far.close()
+    used = 8e-3 * (served.link.passed["down"] - before["down"]) / lasted_s
+    up = 8e-3 * (served.link.passed["up"] - before["up"]) / lasted_s
+    late = np.percentile(late_s, [50, 95]) if late_s else np.array([np.inf, np.inf])
+    click = float(np.percentile(clicks, 95)) if clicks else float("inf")
+    figures = {"used_kbit": used, "gaps_a_minute": 60 * gaps / lasted_s, "late95_s": float(late[1]), "click95_s": click}
+    good = all(figures[key] <= limit for key, limit in limits.items()) and most_waiting < 100 and sounds > 0
+    sound = f"sound late by {1e3 * late[0]:.0f} ms (p95 {1e3 * late[1]:.0f}), {60 * gaps / lasted_s:.1f} gaps a minute"
+    print(f"{'ok  ' if good else 'MISS'} {name}: {used:.0f} kbit/s down, {up:.0f} up; {sound};", end=" ")
+    print(f"a click takes {1e3 * click:.0f} ms (p95); {columns / lasted_s:.1f} columns a second;", end=" ")
+    print(f"at most {most_waiting} things waited; {served.link.resets} resets", flush=True)
+    return good
+
+
+def prove() -> bool:
+    """Print the figures; True where all is well."""
+    seconds_s = float(next((word for word in sys.argv[2:] if word.isdigit()), 40))
+    rare = {"gaps_a_minute": 0.1}
+    good = bit_for_bit()
+    good &= over("AM, 2,000 kbit/s, 10 ms", LinkKind(2e6, 0.01), "am", seconds_s, rare | {"late95_s": 0.3})
+    good &= over("AM, 250 kbit/s, 30 ms", LinkKind(250e3, 0.03), "am", seconds_s, rare | {"used_kbit": 250.0})
+    jittery = LinkKind(250e3, 0.1, 0.05)
+    good &= over("AM, 250 kbit/s, 100 ms, 50 of jitter", jittery, "am", seconds_s, rare | {"used_kbit": 250.0})
+    good &= over("SSB, 64 kbit/s, 50 ms", LinkKind(64e3, 0.05), "usb", seconds_s, rare | {"used_kbit": 64.5})
+    good &= over("SSB, 100 kbit/s, 400 ms", LinkKind(100e3, 0.4), "usb", seconds_s, rare)
+    good &= over("CW, 30 kbit/s, 100 ms", LinkKind(30e3, 0.1), "cw", seconds_s, rare)
+    good &= over("AM, 100 kbit/s: too little for it", LinkKind(100e3, 0.05), "am", seconds_s, {"click95_s": 5.0})
+    stalls, resets = LinkKind(500e3, 0.03, 0.0, 20.0), LinkKind(500e3, 0.03, reset_every_s=10.0)
+    good &= over("AM, 500 kbit/s, stalls of 5 s", stalls, "am", seconds_s, {"click95_s": 8.0})
+    good &= over("AM, 500 kbit/s, a reset every 10 s", resets, "am", seconds_s, {"click95_s": 5.0})
+    return good
+
+
+if __name__ == "__main__":
+    raise SystemExit(not prove())

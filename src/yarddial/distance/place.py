@@ -1,0 +1,20 @@
+"""Where a computer is: a name or an address, and a port."""
+
+import re
+
+from yarddial.yard.errors import DeviceNotFound
+
+# Where a serving computer listens unless it was told otherwise.
+PORT = 47_110
+_PLACE = re.compile(r"(?P<host>\[[0-9A-Fa-f:.]+\]|[\w.-]+)(?::(?P<port>\d{1,5}))?")
+
+
+def host_and_port(text: str) -> tuple[str, int]:
+    """Read `shed.local`, `10.0.0.3:47110` or `[fd00::3]:47110`; raises DeviceNotFound in one sentence."""
+    found = _PLACE.fullmatch(text.strip())
+    port = int(found["port"] or PORT) if found is not None else 0
+    if found is None or not 0 < port < 65_536:
+        raise DeviceNotFound(
+            f"'{text.strip()[:60]}' is no computer's place: write a name or an address, such as shed.local"
+        )
+    return found["host"].strip("[]"), port

@@ -1,0 +1,125 @@
+"""Pairing with a computer that serves its receivers: what to do there, and the code that it shows."""
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from yarddial.ui.opener import Files
+from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.widgets.emptied import empty
+from yarddial.ui.widgets.words import Words, button, hairline
+from yarddial.ui.widgets.working_sheet import Sheet
+from yarddial.ui.work import Work
+from yarddial.yard.errors import YardDialError
+
+
+class PairingSheet(Sheet):
+    """Two steps; below, the computers that are known."""
+
+    manual_page = "distance"
+
+    def __init__(self, parent: QWidget, files: Files, choose_receiver: Callable[[], None]) -> None:
+        super().__init__(parent, "Receivers on another computer", 720)
+        self._files, self._choose = files, choose_receiver
+        self.place, self.code, self.name = (
+            _entry("Computer", "its name or address, such as shed.local"),
+            _entry("Pairing code", "the code that it shows, such as K7QF-M2X9-…"),
+            _entry("What to call it", "its own name, if nothing stands here"),
+        )
+        self.pair = button(
+            "Pair", strong=True, tip="Its certificate is checked against the code before anything is told"
+        )
+        self.pair.clicked.connect(self._pair)
+        self.code.returnPressed.connect(self._pair)
+        self._said = Words("", 13, wrap=True)
+        self._said.setAccessibleName("Answer")
+        self.choose = button("Choose its receiver", tip="Which of its receivers the active route ends in")
+        self.choose.clicked.connect(self._choose_receiver)
+        self._known = QVBoxLayout()
+        self._lay_out()
+        self._show_known()
+        self.resize(px(720), px(470))
+
+    def _lay_out(self) -> None:
+        there = "There, in a terminal: yard-dial serve --host 0.0.0.0 --pair control"
+        self.body.addWidget(Words("1. On the computer with the antenna", 15, "serif"))
+        self.body.addWidget(Words(there, 13, "mono", wrap=True))
+        self.body.addWidget(Words("It shows a code, good once and for ten minutes.", 12, tone="quiet", wrap=True))
+        self.body.addWidget(Words("2. Here", 15, "serif"))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(px(14))
+        grid.setVerticalSpacing(px(8))
+        grid.setColumnStretch(1, 1)
+        for row, field in enumerate((self.place, self.code, self.name)):
+            grid.addWidget(Words(field.accessibleName(), 13), row, 0)
+            grid.addWidget(field, row, 1)
+        self.body.addLayout(grid)
+        acts = QHBoxLayout()
+        acts.addWidget(self.pair)
+        acts.addWidget(self.choose)
+        acts.addStretch()
+        self.body.addLayout(acts)
+        self.body.addWidget(self._said)
+        self.body.addWidget(hairline())
+        self.body.addWidget(Words("Known computers", 15, "serif"))
+        self.body.addLayout(self._known)
+        self.body.addStretch()
+
+    def _say(self, sentence: str, tone: str) -> None:
+        self._said.set_tone(tone)
+        self._said.setText(f"{sentence[:1].upper()}{sentence[1:]}".rstrip(".") + ".")
+
+    def _pair(self) -> None:
+        """In a thread: the other computer may take its time."""
+        self.pair.setEnabled(False)
+        self._say("it is asked", "quiet")
+        place, code, name = self.place.text(), self.code.text(), self.name.text().strip()
+        work = Work(self, lambda: self._files.pair(place, code, name))
+        work.done.connect(self._paired)
+        work.refused.connect(self._refused)
+        work.start()
+
+    def _paired(self, name: str) -> None:
+        self.pair.setEnabled(True)
+        self.code.clear()
+        self._say(f"{name} is paired: choose its receiver, and all goes on as if it stood here", "spruce")
+        self._show_known()
+
+    def _refused(self, sentence: str) -> None:
+        self.pair.setEnabled(True)
+        self._say(sentence, "vermilion")
+
+    def _show_known(self) -> None:
+        empty(self._known)
+        try:
+            known = self._files.computers()
+        except YardDialError as error:
+            self._say(str(error), "vermilion")
+            return
+        self.choose.setEnabled(bool(known))
+        if not known:
+            self._known.addWidget(Words("None yet.", 13, tone="quiet"))
+        for told in known:
+            row = QHBoxLayout()
+            row.addWidget(Words(told, 13), 1)
+            forget = button("Forget", plain=True, tip="Its receivers are no longer found here")
+            forget.clicked.connect(partial(self._forget, told.partition(",")[0]))
+            row.addWidget(forget)
+            self._known.addLayout(row)
+
+    def _forget(self, name: str, _checked: bool = False) -> None:
+        self._files.forget_computer(name)
+        self._show_known()
+
+    def _choose_receiver(self) -> None:
+        self.close()
+        self._choose()
+
+
+def _entry(name: str, hint: str) -> QLineEdit:
+    made = QLineEdit()
+    made.setAccessibleName(name)
+    made.setPlaceholderText(hint)
+    made.setFont(font(13))
+    return made

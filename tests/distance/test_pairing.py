@@ -1,0 +1,70 @@
+"""Codes and identities: what is typed is what was shown, a slip is caught, and a word is good for its own computer."""
+
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from yarddial.distance.identity import BadIdentity, Identity, KnownComputer, KnownComputers
+from yarddial.distance.pairing_code import SIGNS, BadPairingCode, PairingCode, new_code, read_code
+
+
+@given(st.integers(0, 2**60 - 1), st.integers(0, 2**35 - 1))
+def test_a_code_is_read_as_it_was_shown_however_it_is_typed(print_bits: int, secret: int) -> None:
+    code = PairingCode(print_bits, secret)
+    for typed in (code.text, code.text.lower(), code.text.replace("-", " "), code.text.replace("0", "o")):
+        assert read_code(typed) == code
+
+
+@given(st.integers(0, 2**60 - 1), st.integers(0, 2**35 - 1), st.integers(0, 19), st.sampled_from(SIGNS))
+def test_a_slip_of_one_sign_is_nearly_always_caught(print_bits: int, secret: int, place: int, sign: str) -> None:
+    plain = PairingCode(print_bits, secret).text.replace("-", "")
+    slipped = plain[:place] + sign + plain[place + 1 :]
+    try:
+        # One in 32 passes the check; then the secret or the certificate does not fit.
+        assert slipped == plain or read_code(slipped) != PairingCode(print_bits, secret)
+    except BadPairingCode as error:
+        assert "\n" not in str(error)
+
+
+@given(st.text(max_size=30))
+def test_what_is_no_code_is_said(text: str) -> None:
+    try:
+        read_code(text)
+    except BadPairingCode as error:
+        assert "\n" not in str(error)
+
+
+def test_who_is_paired_comes_with_a_word_and_is_revoked_at_once(tmp_path: Path) -> None:
+    identity = Identity(tmp_path / "id")
+    word = identity.pair("desk", "control")
+    other = identity.pair("couch", "listen")
+    found = identity.who_comes_with(word)
+    assert found is not None
+    assert (found.name, found.role) == ("desk", "control")
+    assert identity.who_comes_with(word + "x") is None
+    assert word not in (tmp_path / "id" / "paired.json").read_text(), "the word itself is kept nowhere"
+    assert identity.revoke("desk")
+    assert identity.who_comes_with(word) is None
+    assert identity.who_comes_with(other) is not None
+    assert not identity.revoke("desk")
+    for path in (tmp_path / "id").iterdir():
+        assert path.stat().st_mode & 0o077 == 0
+    # It stays who it is.
+    assert Identity(tmp_path / "id").certificate == identity.certificate
+    assert new_code(identity.certificate).fits(identity.certificate)
+    assert not new_code(identity.certificate).fits(Identity(tmp_path / "id2").certificate)
+
+
+def test_known_computers_are_kept_one_of_a_name(tmp_path: Path) -> None:
+    known = KnownComputers(tmp_path / "deep" / "known.json")
+    assert known.all() == ()
+    known.add(KnownComputer("shed", "shed.local", 47110, "ab", "w"))
+    known.add(KnownComputer("shed", "10.0.0.3", 47110, "cd", "v"))
+    assert [one.host for one in known.all()] == ["10.0.0.3"]
+    known.forget("shed")
+    assert known.named("shed") is None
+    (tmp_path / "deep" / "known.json").write_bytes(b"{")
+    with pytest.raises(BadIdentity, match="cannot be read"):
+        known.all()

@@ -1,0 +1,315 @@
+"""The door and the guests: nobody unknown is told anything, roles hold, a link that broke loses and doubles nothing."""
+
+import asyncio
+import contextlib
+import random
+import ssl
+import struct
+import time
+from collections.abc import AsyncIterator, Awaitable, Callable
+from pathlib import Path
+
+import pytest
+
+from yarddial.distance import server as serving
+from yarddial.distance import wire
+from yarddial.distance.far_engine import FarEngine
+from yarddial.distance.identity import Identity, KnownComputer
+from yarddial.distance.knocking import FarRefused, FarUnreachable, context, knock, pair_with
+from yarddial.distance.pairing_code import PairingCode, fingerprint_of, read_code
+from yarddial.distance.server import Server
+from yarddial.drivers.protocol import FoundReceiver, RequestedSettings
+from yarddial.engine.messages import (
+    Cancel,
+    Command,
+    Event,
+    Measure,
+    NotMeasured,
+    Quit,
+    RecordSamples,
+    Start,
+    Stop,
+    Stopped,
+    Tune,
+    Tuned,
+)
+
+ADDRESS = "simulated:finch"
+ASK = RequestedSettings(130e6, 1.024e6, "ladder", bias=True)
+
+
+class NotedEngine:
+    """Notes what it is asked; says what a test has it say."""
+
+    def __init__(self) -> None:
+        self.asked: list[Command] = []
+        self.says: list[Event] = []
+
+    def send(self, command: Command) -> None:
+        self.asked.append(command)
+
+    def poll(self) -> list[Event]:
+        said, self.says = self.says, []
+        return said
+
+    def warm(self) -> None:
+        pass
+
+    def close(self) -> None:
+        self.asked.append(Quit())
+
+
+class Shed:
+    """A serving computer on a free port."""
+
+    def __init__(self, folder: Path) -> None:
+        self.engine = NotedEngine()
+        self.identity = Identity(folder / "id")
+        offered = ((ADDRESS, FoundReceiver("finch", "Finch")),)
+        self.server = Server(
+            self.identity, self.engine, lambda: offered, lambda _: (None, "no"), folder / "rec", "shed"
+        )
+        self.port = 0
+
+    @contextlib.asynccontextmanager
+    async def open(self) -> AsyncIterator["Shed"]:
+        door = await self.server.listen("127.0.0.1", 0)
+        self.port = door.sockets[0].getsockname()[1]
+        task = asyncio.create_task(self.server.serve())
+        try:
+            yield self
+        finally:
+            task.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await task
+            door.close()
+
+    def known(self, name: str = "desk", role: str = "control") -> KnownComputer:
+        word = self.identity.pair(name, role)  # type: ignore[arg-type]
+        return KnownComputer("shed", "127.0.0.1", self.port, fingerprint_of(self.identity.certificate), word)
+
+
+def at(shed: Shed, act: Callable[[Shed], Awaitable[None]]) -> None:
+    """Do it while the shed serves."""
+
+    async def run() -> None:
+        async with shed.open():
+            await act(shed)
+
+    asyncio.run(run())
+
+
+@pytest.fixture
+def shed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Shed:
+    # Wrong words cost less time here.
+    monkeypatch.setattr(serving, "WRONG_S", 0.001)
+    monkeypatch.setattr(serving, "MOST_WRONG_S", 0.01)
+    return Shed(tmp_path)
+
+
+async def until(so: Callable[[], bool], for_s: float = 10.0) -> None:
+    until_s = time.monotonic() + for_s
+    while not so():
+        assert time.monotonic() < until_s, "it never came"
+        await asyncio.sleep(0.01)
+
+
+def test_a_code_pairs_once_and_a_wrong_one_never(shed: Shed) -> None:
+    async def act(shed: Shed) -> None:
+        code = shed.server.offer_pairing("listen")
+        right = read_code(code)
+        wrong = PairingCode(right.print_bits, right.secret ^ 1)
+        with pytest.raises(FarRefused):
+            await pair_with("127.0.0.1", shed.port, wrong.text, "desk", "")
+        known = await pair_with("127.0.0.1", shed.port, code, "desk", "")
+        with pytest.raises(FarRefused):
+            await pair_with("127.0.0.1", shed.port, code, "other", "")
+        welcome, _, writer = await knock(known, wire.Hello(wire.VERSION, "desk", known.word))
+        assert (welcome.name, welcome.role) == ("shed", "listen")
+        writer.transport.abort()
+
+    at(shed, act)
+
+
+def test_a_code_is_void_after_so_many_tries(shed: Shed) -> None:
+    async def act(shed: Shed) -> None:
+        code = read_code(shed.server.offer_pairing("control"))
+        for number in range(serving.CODE_TRIES):
+            wrong = PairingCode(code.print_bits, (code.secret + 1 + number) % 2**35)
+            with pytest.raises(FarRefused):
+                await pair_with("127.0.0.1", shed.port, wrong.text, "desk", "")
+        with pytest.raises(FarRefused):
+            await pair_with("127.0.0.1", shed.port, code.text, "desk", "")
+
+    at(shed, act)
+
+
+def test_another_computer_at_its_address_is_told_nothing(shed: Shed, tmp_path: Path) -> None:
+    other = Shed(tmp_path / "other")
+
+    async def act(shed: Shed) -> None:
+        async with other.open():
+            known = KnownComputer("shed", "127.0.0.1", other.port, fingerprint_of(shed.identity.certificate), "secret")
+            with pytest.raises(FarUnreachable, match="nothing was told"):
+                await knock(known, wire.Hello(wire.VERSION, "desk", known.word))
+            assert other.server.refused == other.server.accepted == 0
+            with pytest.raises(FarUnreachable, match="another computer"):
+                await pair_with("127.0.0.1", other.port, shed.server.offer_pairing("control"), "desk", "")
+
+    at(shed, act)
+
+
+def test_only_tls_1_3_is_spoken(shed: Shed) -> None:
+    async def act(shed: Shed) -> None:
+        old = context()
+        old.minimum_version, old.maximum_version = ssl.TLSVersion.TLSv1_2, ssl.TLSVersion.TLSv1_2
+        with pytest.raises((ssl.SSLError, OSError)):
+            await asyncio.open_connection("127.0.0.1", shed.port, ssl=old)
+        _, writer = await asyncio.open_connection("127.0.0.1", shed.port, ssl=context())
+        assert writer.get_extra_info("ssl_object").version() == "TLSv1.3"
+        writer.transport.abort()
+
+    at(shed, act)
+
+
+def test_what_is_thrown_at_the_door_lets_nobody_in_and_the_guest_inside_hears_on(shed: Shed) -> None:
+    chance = random.Random(4)
+    hello = wire.frame(wire.Hello(wire.VERSION, "x", "word"))
+
+    def thrown() -> bytes:
+        match chance.randrange(6):
+            case 0:
+                return chance.randbytes(chance.randrange(200))
+            case 1:
+                return struct.pack(">I", chance.choice((0, 2**31, 2**32 - 1, 5_000)))
+            case 2:
+                broken = bytearray(hello)
+                for _ in range(3):
+                    broken[chance.randrange(len(broken))] = chance.randrange(256)
+                return bytes(broken)
+            case 3:
+                return wire.frame(wire.Asked(1, 0, "Start", {"address": ADDRESS})) + hello
+            case 4:
+                return hello[: chance.randrange(len(hello))]
+            case _:
+                return hello * 3
+
+    async def act(shed: Shed) -> None:
+        known = shed.known()
+        _, reader, writer = await knock(known, wire.Hello(wire.VERSION, "desk", known.word))
+        for _ in range(60):
+            try:
+                _, other = await asyncio.wait_for(asyncio.open_connection("127.0.0.1", shed.port, ssl=context()), 5.0)
+            except (TimeoutError, OSError):
+                continue
+            other.write(thrown())
+            with contextlib.suppress(OSError):
+                await other.drain()
+            other.transport.abort()
+        assert not shed.engine.asked
+        assert shed.server.accepted == 1
+        shed.engine.says.append(Stopped("still here"))
+        writer.write(wire.frame(wire.Heard(0, 0, 0.0)))
+        for _ in range(50):
+            length = wire.length_of(await asyncio.wait_for(reader.readexactly(4), 5.0), wire.MOST_TOLD)
+            if isinstance(told := wire.read_far(await reader.readexactly(length)), wire.Told):
+                break
+        assert wire.event_of(told) == Stopped("still here")  # type: ignore[arg-type]
+
+    at(shed, act)
+
+
+def test_a_listener_sets_nothing_and_is_told_who_controls(shed: Shed) -> None:
+    async def act(shed: Shed) -> None:
+        first, second = FarEngine(shed.known(), "desk"), FarEngine(shed.known("couch", "listen"), "couch")
+        first.warm()
+        await until(lambda: first.is_linked)
+        second.send(Tune(ASK, 130e6, 1e3, job=7, id=8))
+        second.send(Measure(1.0, 100.0, job=9, id=10))
+        told: list[Event] = []
+        await until(lambda: bool(told.extend(second.poll()) or len(told) >= 2))
+        assert not shed.engine.asked
+        refused = [event for event in told if isinstance(event, NotMeasured)]
+        assert refused[0].sentence.startswith("desk controls")
+        assert (refused[0].job, refused[0].id) == (9, 10)
+        await until(lambda: first.here is not None and len(first.here.people) == 2)
+        for one in (first, second):
+            await asyncio.to_thread(one.close)
+
+    at(shed, act)
+
+
+def test_names_paths_and_feeds_of_the_near_side_are_not_used(shed: Shed, tmp_path: Path) -> None:
+    async def act(shed: Shed) -> None:
+        far = FarEngine(shed.known(), "desk")
+        far.send(Start("process:/bin/sh -c 'touch /tmp/x'", frozenset(("ladder",))))
+        told: list[Event] = []
+        await until(lambda: bool(told.extend(far.poll()) or told))
+        assert isinstance(told[0], Stopped)
+        far.send(Start(ADDRESS, frozenset(("ladder",))))
+        far.send(RecordSamples("../../etc/passwd", 1e6, 8, False, {}, job=1, id=1))
+        await until(lambda: len(shed.engine.asked) == 2)
+        start, record = shed.engine.asked
+        assert start == Start(ADDRESS)
+        assert isinstance(record, RecordSamples)
+        assert Path(record.path).parent == tmp_path / "rec"
+        await asyncio.to_thread(far.close)
+
+    at(shed, act)
+
+
+def test_over_links_that_break_every_command_is_done_once_and_every_answer_comes_once(shed: Shed) -> None:
+    async def act(shed: Shed) -> None:
+        far = FarEngine(shed.known(), "desk")
+        far.send(Start(ADDRESS))
+        await until(lambda: far.is_linked)
+        heard: list[Event] = []
+        for number in range(40):
+            far.send(Tune(ASK, 130e6 + number, 1e3, job=5, id=number + 1))
+            if number % 4 == 1:
+                for guest in list(shed.server._guests.values()):
+                    writers = [task for task in asyncio.all_tasks() if "_entertain" in repr(task.get_coro())]
+                    del writers, guest
+                await asyncio.to_thread(_cut, far)
+            await asyncio.sleep(0.01)
+            job = next((one.job for one in shed.engine.asked if isinstance(one, Tune)), 0)
+            if job:
+                shed.engine.says.append(Tuned(None, 1.0, job=job, id=number + 1))  # type: ignore[arg-type]
+            heard += far.poll()
+        await until(lambda: len([one for one in shed.engine.asked if isinstance(one, Tune)]) >= 40, 30.0)
+        ids = [one.id for one in shed.engine.asked if isinstance(one, Tune)]
+        assert ids == list(range(1, 41)), "each once, in order"
+        said = [event for event in heard if isinstance(event, Tuned)]
+        until_s = time.monotonic() + 10
+        while time.monotonic() < until_s and len(said) < 39:
+            await asyncio.sleep(0.05)
+            said += [event for event in far.poll() if isinstance(event, Tuned)]
+        assert len({event.id for event in said}) == len(said) >= 39
+        assert all(event.job == 5 for event in said)
+        assert not any(isinstance(one, Stop | Cancel) for one in shed.engine.asked)
+        await asyncio.to_thread(far.close)
+
+    at(shed, act)
+
+
+def _cut(far: FarEngine) -> None:
+    """The near side's link breaks, as if somebody pulled it."""
+    loop = far._loop
+    if loop is not None:
+        loop.call_soon_threadsafe(far.cut)
+
+
+def test_one_that_is_revoked_is_put_out(shed: Shed, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(serving, "REVOKED_S", 0.1)
+
+    async def act(shed: Shed) -> None:
+        far = FarEngine(shed.known(), "desk")
+        far.send(Start(ADDRESS))
+        await until(lambda: far.is_linked and bool(shed.engine.asked))
+        shed.identity.revoke("desk")
+        await until(lambda: Stop() in shed.engine.asked)
+        told: list[Event] = []
+        await until(lambda: bool(told.extend(far.poll()) or any(isinstance(one, Stopped) for one in told)), 30.0)
+        await asyncio.to_thread(far.close)
+
+    at(shed, act)

@@ -1,0 +1,96 @@
+"""A whole session whose receiver stands on another computer: trued as on the spot, heard, and told when it breaks."""
+
+import asyncio
+import threading
+import time
+from pathlib import Path
+
+import msgspec
+
+from job_yard import Book
+from slow_yards import slow_station
+from yarddial import wiring
+from yarddial.distance.engine_switch import EngineSwitch
+from yarddial.distance.far_engine import FarEngine
+from yarddial.distance.identity import Identity, KnownComputer
+from yarddial.distance.pairing_code import fingerprint_of
+from yarddial.distance.server import Server
+from yarddial.drivers.protocol import FoundReceiver
+from yarddial.drivers.simulated.truth import true_dial_error_hz
+from yarddial.drivers.simulated.world import quillet_world
+from yarddial.engine.link import EngineInline
+from yarddial.engine.process import EngineProcess
+from yarddial.session.session import Session
+from yarddial.yard.parts import Receiver
+
+ADDRESS = "simulated:finch"
+
+
+def served(folder: Path) -> FarEngine:
+    """A serving computer in a thread, with a receiver that runs flat out; and a link to it."""
+    identity = Identity(folder / "id")
+    engine = EngineProcess(wiring.open_device_flat_out, in_thread=False)
+    offered = ((ADDRESS, FoundReceiver("finch", "Finch")),)
+    server = Server(identity, engine, lambda: offered, lambda _: (None, ""), folder / "rec", "shed")
+    ready, port = threading.Event(), 0
+
+    async def serve() -> None:
+        nonlocal port
+        door = await server.listen("127.0.0.1", 0)
+        port = door.sockets[0].getsockname()[1]
+        ready.set()
+        await server.serve()
+
+    threading.Thread(target=lambda: asyncio.run(serve()), daemon=True).start()
+    assert ready.wait(10)
+    word = identity.pair("desk", "control")
+    return FarEngine(KnownComputer("shed", "127.0.0.1", port, fingerprint_of(identity.certificate), word), "desk")
+
+
+def poll(session: Session, so: object, for_s: float = 60.0) -> None:
+    until_s = time.monotonic() + for_s
+    while not so():  # type: ignore[operator]
+        assert time.monotonic() < until_s, session.live_receiver.trouble
+        session.poll()
+        time.sleep(0.005)
+
+
+def test_a_far_receiver_is_measured_heard_and_comes_back_after_a_break(tmp_path: Path) -> None:
+    far = served(tmp_path)
+    station = slow_station()
+    finch = station.part("Finch")
+    assert isinstance(finch, Receiver)
+    station = station.with_part(msgspec.structs.replace(finch, device=f"far:shed/{ADDRESS}"))
+    here = EngineInline(wiring.open_device_flat_out)
+    session = Session(station, EngineSwitch(here, lambda name: far if name == "shed" else None), Book)
+    session.calibration.chosen_s = 2.0
+    session.calibration.measure()
+    poll(session, lambda: len(session.calibration.observations) == 1)
+    state = session.calibration.state()
+    off_hz = true_dial_error_hz(quillet_world(), session.desk.line, session.desk.station.dial_hz)
+    assert abs(off_hz - state.error_hz) <= 3 * state.sigma_hz
+    session.listening.open()
+    poll(session, lambda: session.listening.level_dbfs is not None)
+    poll(session, lambda: bool(session.live_receiver.recent()[0].size))
+    # The link is pulled: it is made anew, nothing has stopped, and it is said.
+    assert far._loop is not None
+    far._loop.call_soon_threadsafe(far.cut)
+    poll(session, lambda: not far.is_linked or "broke" in session.live_receiver.remark)
+    poll(session, lambda: far.is_linked and "was away" in session.live_receiver.remark)
+    assert session.live_receiver.running
+    session.listening.close()
+    session.calibration.measure()
+    poll(session, lambda: len(session.calibration.observations) == 2)
+    session.close()
+
+
+def test_a_computer_that_is_not_known_is_said(tmp_path: Path) -> None:
+    station = slow_station()
+    finch = station.part("Finch")
+    assert isinstance(finch, Receiver)
+    station = station.with_part(msgspec.structs.replace(finch, device="far:attic/simulated:finch"))
+    session = Session(station, EngineSwitch(EngineInline(wiring.open_device_flat_out), lambda _: None), Book)
+    session.toggle_receiver()
+    session.poll()
+    assert "attic is not known" in session.live_receiver.trouble
+    session.close()
