@@ -1,4 +1,4 @@
-"""How another computer is, whose receiver is in use: its link, its load, its heat and its disk; and who else is there."""
+"""How a computer is whose receiver is in use from afar: its link, load, heat and disk; and who else is there."""
 
 from typing import TYPE_CHECKING
 
