@@ -71,6 +71,11 @@ class Shed:
         )
         self.port = 0
 
+    @property
+    def links(self) -> list[asyncio.BaseTransport]:
+        """Those that stand now, as the serving side has them."""
+        return [guest.transport for guest in self.server._guests.values() if guest.transport is not None]
+
     @contextlib.asynccontextmanager
     async def open(self) -> AsyncIterator["Shed"]:
         door = await self.server.listen("127.0.0.1", 0)

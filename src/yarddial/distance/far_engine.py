@@ -228,6 +228,11 @@ class FarEngine:
     async def _send_on(self, writer: asyncio.StreamWriter) -> None:
         """Commands at once, and ten times a second what has come."""
         assert self._wakes is not None
+        with contextlib.suppress(OSError):
+            await self._send_while_linked(writer, self._wakes)
+        writer.transport.abort()
+
+    async def _send_while_linked(self, writer: asyncio.StreamWriter, wakes: asyncio.Event) -> None:
         while not self._closing:
             with self._lock:
                 due = [asked for asked in self._asked if asked.number > self._sent_number]
@@ -240,9 +245,8 @@ class FarEngine:
             writer.write(wire.frame(wire.Heard(self._heard, self._got_bytes, now_s, echo_s)))
             await writer.drain()
             with contextlib.suppress(asyncio.TimeoutError):
-                await asyncio.wait_for(self._wakes.wait(), SAYS_S)
-            self._wakes.clear()
-        writer.transport.abort()
+                await asyncio.wait_for(wakes.wait(), SAYS_S)
+            wakes.clear()
 
     # What comes
 

@@ -1,5 +1,6 @@
 """One computer that is served: what it may do, what is owed to it, and what it was told, over any number of links."""
 
+import asyncio
 import secrets
 from collections import deque
 from collections.abc import Callable
@@ -48,6 +49,8 @@ class Guest:
         self.jobs: dict[int, int] = {}
         # Since when its link is broken; None while it stands.
         self.away_since_s: float | None = None
+        # The link that it stands on, for whoever must cut it.
+        self.transport: asyncio.BaseTransport | None = None
         self.send_now: Callable[[], None] = lambda: None
         self._number = 0
         self._owed: deque[wire.Told] = deque()

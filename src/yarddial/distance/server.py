@@ -232,7 +232,7 @@ class Server:
     async def _entertain(self, guest: Guest, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         """Its link stands: what it says is done, what is owed to it goes out as the link carries it."""
         wakes = asyncio.Event()
-        guest.send_now = wakes.set
+        guest.send_now, guest.transport = wakes.set, writer.transport
         wakes.set()
         out = asyncio.create_task(self._send_on(guest, writer, wakes))
         mine = guest.thin
@@ -244,7 +244,7 @@ class Server:
         finally:
             out.cancel()
             if guest.thin is mine:
-                guest.away_since_s = time.monotonic()
+                guest.away_since_s, guest.transport = time.monotonic(), None
                 self._tell_who()
 
     async def _send_on(self, guest: Guest, writer: asyncio.StreamWriter, wakes: asyncio.Event) -> None:

@@ -39,7 +39,7 @@ class PairingSheet(Sheet):
         self._known = QVBoxLayout()
         self._lay_out()
         self._show_known()
-        self.resize(px(720), px(470))
+        self.resize(px(720), px(560))
 
     def _lay_out(self) -> None:
         there = "There, in a terminal: yard-dial serve --host 0.0.0.0 --pair control"
