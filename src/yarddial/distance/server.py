@@ -82,6 +82,9 @@ class Server:
         self._wrong: dict[str, int] = {}
         self._code: tuple[PairingCode, Role, float] | None = None
         self._code_tries = 0
+        # What may be started, as last looked for; and work for guests that takes a while.
+        self._offered: tuple[tuple[str, FoundReceiver], ...] = ()
+        self._errands: set[asyncio.Task[None]] = set()
         self._started: Started | None = None
         self._lost = 0
         self._recording = 0
@@ -208,7 +211,7 @@ class Server:
             guest = Guest(who)
             self._guests[guest.session] = guest
         guest.who = who
-        receivers = await asyncio.to_thread(self._receivers)
+        self._offered = receivers = await asyncio.to_thread(self._receivers)
         answer = wire.Welcome(
             wire.VERSION, self._name, who.role, guest.session, is_resumed, guest.heard_command, receivers
         )
@@ -274,7 +277,9 @@ class Server:
             case wire.WantControl():
                 self._hand_over(guest, wanted=message.wanted)
             case wire.TellCapabilities():
-                self._tell_able(guest, message.address)
+                errand = asyncio.create_task(self._tell_able(guest, message.address))
+                self._errands.add(errand)
+                errand.add_done_callback(self._errands.discard)
             case wire.Hello():
                 raise wire.BadFrame("a second greeting")
 
@@ -293,11 +298,11 @@ class Server:
                 holder.tell(Noticed(self._lost, wants))
         self._tell_who()
 
-    def _tell_able(self, guest: Guest, address: str) -> None:
-        if address not in {offered for offered, _ in self._receivers()}:
+    async def _tell_able(self, guest: Guest, address: str) -> None:
+        if address not in {offered for offered, _ in self._offered}:
             guest.say(wire.Able(address, None, "the far computer offers no such receiver"))
             return
-        able, why = self._capabilities(address)
+        able, why = await asyncio.to_thread(self._capabilities, address)
         guest.say(wire.Able(address, able, why))
 
     def _do(self, guest: Guest, command: Command) -> None:
@@ -338,7 +343,7 @@ class Server:
 
     def _start(self, guest: Guest, command: Start) -> None:
         """Only what is offered, and no line is fed: that is the owner's own affair."""
-        if command.address not in {address for address, _ in self._receivers()}:
+        if command.address not in {address for address, _ in self._offered}:
             guest.tell(Stopped("the far computer offers no such receiver: choose another", error="DeviceNotFound"))
             return
         self._engine.send(Start(command.address))

@@ -90,6 +90,23 @@ class FindingFixes:
         else:
             self._say("Computers are paired from a yard of your own: begin one in the menu, under Yard")
 
+    def ask_for_control(self) -> None:
+        """Of the receiver in use, where it is another computer's."""
+        self._want_control(wanted=True)
+
+    def hand_control_over(self) -> None:
+        """Whoever asks next gets it."""
+        self._want_control(wanted=False)
+
+    def _want_control(self, *, wanted: bool) -> None:
+        far = self._session.far_engine
+        if far is None:
+            self._say("The receiver in use stands here: there is nobody to ask")
+            return
+        far.want_control(wanted=wanted)
+        name = far.computer.name
+        self._say(f"{name} is asked for control" if wanted else f"control of {name} is free for others")
+
     def show_known_stations(self) -> None:
         """The known stations: seen, added, taken out, read from a file."""
         from yarddial.ui.places.true.methods.sheet import MethodsSheet
