@@ -119,7 +119,7 @@ class FarEngine:
             loop.call_soon_threadsafe(self._write, message)
 
     def _write(self, message: wire.FromNear) -> None:
-        if self._writer is not None:
+        if self._writer is not None and not self._writer.is_closing():
             self._writer.write(wire.frame(message))
 
     def _wake(self) -> None:
@@ -233,11 +233,11 @@ class FarEngine:
         writer.transport.abort()
 
     async def _send_while_linked(self, writer: asyncio.StreamWriter, wakes: asyncio.Event) -> None:
-        while not self._closing:
+        while not self._closing and not writer.is_closing():
             with self._lock:
                 due = [asked for asked in self._asked if asked.number > self._sent_number]
                 self._sent_number = max([self._sent_number, *(asked.number for asked in due)])
-            for asked in due:
+            for asked in due if not writer.is_closing() else ():
                 writer.write(wire.frame(msgspec.structs.replace(asked, heard=self._heard)))
             now_s = time.monotonic()
             (sent_s, came_s), self._echo = self._echo, (0.0, 0.0)

@@ -255,6 +255,8 @@ class Server:
             while True:
                 await wakes.wait()
                 wakes.clear()
+                if writer.is_closing():
+                    return
                 while (leaving := guest.thin.next_out(time.monotonic())) is not None:
                     writer.write(leaving.message)
                     await writer.drain()
