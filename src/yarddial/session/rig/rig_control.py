@@ -5,7 +5,7 @@ It never switches a transmitter on; `own_transmission` does, by a press that is 
 
 from collections import deque
 from collections.abc import Callable
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from yarddial.analysis.audit.worst_power import WorstPower, worst_power_of
 from yarddial.drivers.rig.protocol import (
@@ -26,7 +26,6 @@ from yarddial.session.listening.listening import Listening
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.rig.following import Following, FollowingMode
 from yarddial.session.rig.rig_modes import edges_of, plain_way, rig_mode_of, way_of, width_of
-from yarddial.session.rig.worker import Linked, RigNews, RigWorker, Unlinked
 from yarddial.session.station.desk import Desk
 from yarddial.yard import clock
 from yarddial.yard.editing import acknowledge
@@ -34,6 +33,10 @@ from yarddial.yard.errors import BadStation
 from yarddial.yard.line import Line
 from yarddial.yard.modes import mode_named
 from yarddial.yard.parts import Transceiver
+
+if TYPE_CHECKING:
+    # Not needed before one is linked.
+    from yarddial.session.rig.worker import RigNews, RigWorker
 
 RigStatus = Literal["off", "opening", "linked", "lost"]
 # A display that turns about so often within so long, by so much, is nobody's hand.
@@ -174,6 +177,8 @@ class RigControl:
             from yarddial.drivers.rig.opening import open_rig
 
             self._open_link = open_rig
+        from yarddial.session.rig.worker import RigWorker
+
         opens, address = self._open_link, part.link
         self.name, self.status, self.trouble, self.remark = name, "opening", "", ""
         self._worker = RigWorker(lambda: opens(address))
@@ -348,7 +353,9 @@ class RigControl:
         if news:
             self._changed.tell()
 
-    def _take(self, news: RigNews) -> None:
+    def _take(self, news: "RigNews") -> None:
+        from yarddial.session.rig.worker import Linked, Unlinked
+
         match news:
             case Linked():
                 self.status, self.trouble = "linked", ""
