@@ -12,7 +12,7 @@ from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import mark_role
 from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.tip import set_tip
-from yarddial.ui.widgets.words import Words, repolish
+from yarddial.ui.widgets.words import ElidedWords, Words, repolish
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import (
     format_hertz,
@@ -47,7 +47,7 @@ class Dial(QWidget):
         self._rule.dialled.connect(session.desk.dial)
         self._serves = Words("", 12, wrap=True)
         self._serves.setAccessibleName("What the dial is good for")
-        self._rig = Words("", 12)
+        self._rig = ElidedWords("", 12)
         self._rig.setAccessibleName("Transceiver")
         self._lay_out()
         session.rig.on_rig_changed(self._show_rig)
