@@ -120,7 +120,7 @@ def over(name: str, kind: LinkKind, way: str, seconds_s: float, limits: dict[str
         sent[(made.scale, made.count)] = time.monotonic()
         return made
 
-    def hear(self: FarEngine, message: wire.Channel) -> None:
+    def hear(self: FarEngine, message: wire.ChannelMessage) -> None:
         nonlocal gaps
         key = (message.samples.scale, message.samples.count)
         if key in sent:

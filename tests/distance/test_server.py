@@ -217,7 +217,7 @@ def test_what_is_thrown_at_the_door_lets_nobody_in_and_the_guest_inside_hears_on
         writer.write(wire.frame(wire.Heard(0, 0, 0.0)))
         for _ in range(50):
             length = wire.length_of(await asyncio.wait_for(reader.readexactly(4), 5.0), wire.MOST_TOLD)
-            if isinstance(told := wire.read_far(await reader.readexactly(length)), wire.Told):
+            if isinstance(told := wire.read_far(await reader.readexactly(length)), wire.ToldMessage):
                 break
         assert wire.event_of(told) == Stopped("still here")  # type: ignore[arg-type]
 

@@ -33,7 +33,7 @@ def installed(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
 
 
 def test_the_example_is_found_opened_and_heard(installed: Path) -> None:
-    ours = ("simulated", "kernel", "sound", "stream", "recording", "process")
+    ours = ("simulated", "kernel", "sound", "stream", "recording", "process", "far")
     assert wiring.registry().names() == (*ours, "hum")
     device = wiring.open_device_flat_out("hum:one")
     got = device.apply(RequestedSettings(7e6, 48e3, "antenna", gains_db=(("gain", 17.0),)))

@@ -89,7 +89,7 @@ class _ListedDevice:
         """Nothing is open."""
 
 
-async def _visit(computer: KnownComputer, own_name: str, address: str) -> tuple[wire.Welcome, wire.Able | None]:
+async def _visit(computer: KnownComputer, own_name: str, address: str) -> tuple[wire.Welcome, wire.AbleMessage | None]:
     """Come in, ask what there is, and go; with an address, what that receiver can do."""
     hello = wire.Hello(wire.VERSION, own_name, computer.word)
     welcome, reader, writer = await knock(computer, hello)
@@ -101,7 +101,7 @@ async def _visit(computer: KnownComputer, own_name: str, address: str) -> tuple[
         for _ in range(50):
             head = await asyncio.wait_for(reader.readexactly(4), 10.0)
             answer = wire.read_far(await reader.readexactly(wire.length_of(head, wire.MOST_TOLD)))
-            if isinstance(answer, wire.Able):
+            if isinstance(answer, wire.AbleMessage):
                 return welcome, answer
         return welcome, None
     except (TimeoutError, OSError, asyncio.IncompleteReadError) as error:

@@ -252,13 +252,13 @@ class FarEngine:
 
     def _take(self, message: wire.FromFar) -> None:
         match message:
-            case wire.Told():
+            case wire.ToldMessage():
                 self._take_told(message)
-            case wire.Columns():
+            case wire.ColumnsMessage():
                 self._take_columns(message)
-            case wire.Span():
+            case wire.SpanMessage():
                 self._put_picture(wire.spectrum_of(message))
-            case wire.Channel():
+            case wire.ChannelMessage():
                 self._hear_channel(message)
             case wire.Heard():
                 # How long it lies here is no part of the way.
@@ -274,7 +274,7 @@ class FarEngine:
             case _:
                 pass
 
-    def _take_told(self, told: wire.Told) -> None:
+    def _take_told(self, told: wire.ToldMessage) -> None:
         """Each once, however often it comes."""
         if told.number:
             if told.number <= self._heard:
@@ -285,7 +285,7 @@ class FarEngine:
             self._is_wanted = False
         self._events.put(event)
 
-    def _take_columns(self, message: wire.Columns) -> None:
+    def _take_columns(self, message: wire.ColumnsMessage) -> None:
         """Columns left out on the way are filled, so that time stays true."""
         import numpy as np
 
@@ -301,7 +301,7 @@ class FarEngine:
         if self._events.qsize() < MOST_PICTURES:
             self._events.put(event)
 
-    def _hear_channel(self, message: wire.Channel) -> None:
+    def _hear_channel(self, message: wire.ChannelMessage) -> None:
         """Made audible here."""
         asked = self._hears.get(message.job)
         if asked is None or asked.id != message.id:
@@ -339,14 +339,14 @@ def _load() -> None:
 class _FarEar:
     """One channel of a far computer's, heard."""
 
-    def __init__(self, asked: Hear, first: wire.Channel) -> None:
+    def __init__(self, asked: Hear, first: wire.ChannelMessage) -> None:
         from yarddial.dsp.listening.hearing import ContinuousHearing
 
         self.asked, self.kind = asked, (first.rate_hz, first.middle_hz, first.factor)
         self._filled = FilledChannel(first.rate_hz, first.middle_hz, first.factor)
         self._hearing = ContinuousHearing(self._filled.rate_hz, 0.0, asked.settings)
 
-    def hear(self, message: wire.Channel) -> Sound | None:
+    def hear(self, message: wire.ChannelMessage) -> Sound | None:
         """Its sound; what was left out on the way is silence of the same length."""
         import numpy as np
 

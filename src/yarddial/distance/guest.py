@@ -53,7 +53,7 @@ class Guest:
         self.transport: asyncio.BaseTransport | None = None
         self.send_now: Callable[[], None] = lambda: None
         self._number = 0
-        self._owed: deque[wire.Told] = deque()
+        self._owed: deque[wire.ToldMessage] = deque()
         self._left_out_samples = 0
         self._gathered: list[ChannelSamples] = []
         self._span_s = self._turn_s = 0.0
@@ -106,7 +106,7 @@ class Guest:
             self._turn_s, self._told_command = now_s, self.heard_command
             self.say(wire.Heard(self.heard_command, 0, now_s, sent_s))
 
-    def say(self, message: wire.Here | wire.Far | wire.Able | wire.Heard) -> None:
+    def say(self, message: wire.Here | wire.Far | wire.AbleMessage | wire.Heard) -> None:
         """What need not come twice."""
         self._put("state", message)
 
@@ -125,7 +125,7 @@ class Guest:
         samples = np.concatenate(parts) if len(parts) > 1 else parts[0]
         lost, self._left_out_samples = self._left_out_samples, 0
         coded = code_samples(samples, self._bits(2 * event.rate_hz, carried))
-        message = wire.Channel(event.job, event.id, event.rate_hz, event.middle_hz, event.factor, lost, coded)
+        message = wire.ChannelMessage(event.job, event.id, event.rate_hz, event.middle_hz, event.factor, lost, coded)
         # Half a second of it may wait, however long its blocks are.
         room = max(int(WAITS_S * event.rate_hz / samples.size), 2)
         if not self._put("sound", message, room):

@@ -302,10 +302,10 @@ class Server:
 
     async def _tell_able(self, guest: Guest, address: str) -> None:
         if address not in {offered for offered, _ in self._offered}:
-            guest.say(wire.Able(address, None, "the far computer offers no such receiver"))
+            guest.say(wire.AbleMessage(address, None, "the far computer offers no such receiver"))
             return
         able, why = await asyncio.to_thread(self._capabilities, address)
-        guest.say(wire.Able(address, able, why))
+        guest.say(wire.AbleMessage(address, able, why))
 
     def _do(self, guest: Guest, command: Command) -> None:
         """What it may; the rest is answered with why not."""

@@ -93,7 +93,7 @@ class TellCapabilities(msgspec.Struct, frozen=True, array_like=True, tag="able?"
     address: str
 
 
-class Told(msgspec.Struct, frozen=True, array_like=True, tag="tell"):
+class ToldMessage(msgspec.Struct, frozen=True, array_like=True, tag="tell"):
     """An event, by its kind's name; numbered, and told which commands have come."""
 
     number: int
@@ -102,7 +102,7 @@ class Told(msgspec.Struct, frozen=True, array_like=True, tag="tell"):
     body: dict[str, Any]
 
 
-class Columns(msgspec.Struct, frozen=True, array_like=True, tag="columns"):
+class ColumnsMessage(msgspec.Struct, frozen=True, array_like=True, tag="columns"):
     """Columns of the picture, coded."""
 
     id: int
@@ -112,7 +112,7 @@ class Columns(msgspec.Struct, frozen=True, array_like=True, tag="columns"):
     level: CodedLevels
 
 
-class Span(msgspec.Struct, frozen=True, array_like=True, tag="span"):
+class SpanMessage(msgspec.Struct, frozen=True, array_like=True, tag="span"):
     """The whole span's line, coded: mean, and peak."""
 
     centre_hz: float
@@ -122,7 +122,7 @@ class Span(msgspec.Struct, frozen=True, array_like=True, tag="span"):
     peak: CodedLevels
 
 
-class Channel(msgspec.Struct, frozen=True, array_like=True, tag="channel"):
+class ChannelMessage(msgspec.Struct, frozen=True, array_like=True, tag="channel"):
     """A channel's samples, coded; `lost` : of its samples, how many were left out just before."""
 
     job: int
@@ -149,7 +149,7 @@ class Far(msgspec.Struct, frozen=True, array_like=True, tag="far"):
     lost: int
 
 
-class Able(msgspec.Struct, frozen=True, array_like=True, tag="able"):
+class AbleMessage(msgspec.Struct, frozen=True, array_like=True, tag="able"):
     """What a receiver can do, or why that is not known."""
 
     address: str
@@ -158,7 +158,9 @@ class Able(msgspec.Struct, frozen=True, array_like=True, tag="able"):
 
 
 FromNear = Hello | Asked | Heard | WantControl | TellCapabilities
-FromFar = Welcome | Refused | Told | Heard | Columns | Span | Channel | Here | Far | Able
+FromFar = (
+    Welcome | Refused | ToldMessage | Heard | ColumnsMessage | SpanMessage | ChannelMessage | Here | Far | AbleMessage
+)
 
 COMMANDS: dict[str, type] = {kind.__name__: kind for kind in get_args(Command)}
 EVENTS: dict[str, type] = {kind.__name__: kind for kind in get_args(Event)}
@@ -216,12 +218,12 @@ def asked_of(command: Command, number: int, heard: int) -> Asked:
     return Asked(number, heard, type(command).__name__, msgspec.to_builtins(command))
 
 
-def told_of(event: Event, number: int, heard: int) -> Told:
+def told_of(event: Event, number: int, heard: int) -> ToldMessage:
     """For the way: each struct with its name, arrays as they are."""
-    return Told(number, heard, type(event).__name__, _taken_apart(event))
+    return ToldMessage(number, heard, type(event).__name__, _taken_apart(event))
 
 
-def event_of(told: Told) -> Event:
+def event_of(told: ToldMessage) -> Event:
     """The event; raises BadFrame."""
     try:
         made: Event = _put_together(told.kind, told.body)
@@ -230,23 +232,23 @@ def event_of(told: Told) -> Event:
     return made
 
 
-def columns_of(event: SpectrogramColumns) -> Columns:
+def columns_of(event: SpectrogramColumns) -> ColumnsMessage:
     """Coded."""
-    return Columns(event.id, event.first, event.half_span_hz, event.column_s, code_levels(event.level_db))
+    return ColumnsMessage(event.id, event.first, event.half_span_hz, event.column_s, code_levels(event.level_db))
 
 
-def picture_of(coded: Columns, read_s: float) -> SpectrogramColumns:
+def picture_of(coded: ColumnsMessage, read_s: float) -> SpectrogramColumns:
     """And back."""
     return SpectrogramColumns(coded.id, coded.first, coded.half_span_hz, coded.column_s, levels_of(coded.level), read_s)
 
 
-def span_of(event: SpanSpectrum) -> Span:
+def span_of(event: SpanSpectrum) -> SpanMessage:
     """Coded."""
     mean, peak = code_levels(event.mean_db), code_levels(event.peak_db)
-    return Span(event.centre_hz, event.rate_hz, event.spike_db, mean, peak)
+    return SpanMessage(event.centre_hz, event.rate_hz, event.spike_db, mean, peak)
 
 
-def spectrum_of(coded: Span) -> SpanSpectrum:
+def spectrum_of(coded: SpanMessage) -> SpanSpectrum:
     """And back."""
     return SpanSpectrum(coded.centre_hz, coded.rate_hz, levels_of(coded.mean), levels_of(coded.peak), coded.spike_db)
 
