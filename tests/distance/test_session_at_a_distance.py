@@ -75,7 +75,7 @@ def test_a_far_receiver_is_measured_heard_and_comes_back_after_a_break(tmp_path:
     # The link is pulled: it is made anew, nothing has stopped, and it is said.
     assert far._loop is not None
     far._loop.call_soon_threadsafe(far.cut)
-    poll(session, lambda: not far.is_linked or "broke" in session.live_receiver.remark)
+    poll(session, lambda: not far.is_linked or "the link to shed" in session.live_receiver.remark)
     poll(session, lambda: far.is_linked and "was away" in session.live_receiver.remark)
     assert session.live_receiver.running
     session.listening.close()
