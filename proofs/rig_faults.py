@@ -148,9 +148,10 @@ def taken_port() -> bool:
     session = linked(Path(tempfile.mkdtemp()), lambda: DaemonLink("127.0.0.1", port))
     says_s = run(session, SAYS_WITHIN_S, lambda: "no answer" in said(session))
     sentence = said(session)
-    other.close()
     with suppress(OSError):
-        socket.create_connection(("127.0.0.1", port), 0.2).close()
+        other.shutdown(socket.SHUT_RDWR)
+    other.close()
+    run(session, 3.0, lambda: _is_free(port))
     rig = StandIn(port=port)
     rig.turn(7.2e6)
     run(session, BACK_WITHIN_S, lambda: session.rig.status == "linked" and session.rig.shown is not None)
@@ -160,6 +161,13 @@ def taken_port() -> bool:
     session.close()
     rig.close()
     return judged("a port that is another's", says_s, sentence, back_s)
+
+
+def _is_free(port: int) -> bool:
+    """Whether nobody listens there any more."""
+    with suppress(OSError), socket.create_server(("127.0.0.1", port)):
+        return True
+    return False
 
 
 class SerialRig:
