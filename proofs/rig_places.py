@@ -13,7 +13,7 @@ from pathlib import Path
 import msgspec
 import numpy as np
 
-sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
+sys.path[:0] = [str(Path(__file__).parents[1] / folder) for folder in ("tests", "truth")]
 
 from if_rig import IfRig, random_rig
 from job_yard import Book, KillableEngine

@@ -13,7 +13,7 @@ from pathlib import Path
 
 import msgspec
 
-sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
+sys.path[:0] = [str(Path(__file__).parents[1] / folder) for folder in ("tests", "truth")]
 
 from job_yard import JobYard
 from rig_yard import ScriptedRig
