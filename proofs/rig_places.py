@@ -13,7 +13,8 @@ from pathlib import Path
 import msgspec
 import numpy as np
 
-sys.path[:0] = [str(Path(__file__).parents[1] / folder) for folder in ("tests", "truth")]
+sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
+sys.path.insert(0, str(Path(__file__).parents[1] / "truth"))
 
 from if_rig import IfRig, random_rig
 from job_yard import Book, KillableEngine

@@ -13,7 +13,8 @@ from pathlib import Path
 
 import msgspec
 
-sys.path[:0] = [str(Path(__file__).parents[1] / folder) for folder in ("tests", "truth")]
+sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
+sys.path.insert(0, str(Path(__file__).parents[1] / "truth"))
 
 from job_yard import JobYard
 from rig_yard import ScriptedRig
