@@ -94,3 +94,65 @@ def test_a_computer_that_is_not_known_is_said(tmp_path: Path) -> None:
     session.poll()
     assert "attic is not known" in session.live_receiver.trouble
     session.close()
+
+
+def test_a_recording_made_there_is_brought_over_whole_though_the_link_breaks(tmp_path: Path) -> None:
+    far = served(tmp_path)
+    station = slow_station()
+    finch = station.part("Finch")
+    assert isinstance(finch, Receiver)
+    station = station.with_part(msgspec.structs.replace(finch, device=f"far:shed/{ADDRESS}"))
+    session = Session(station, EngineSwitch(EngineInline(wiring.open_device_flat_out), lambda _: far), Book)
+    session.toggle_receiver()
+    poll(session, lambda: session.live_receiver.running and session.listening.centre_hz() is not None)
+    recorder = session.listening.recorder
+    here = tmp_path / "here"
+    here.mkdir()
+    recorder.record_samples(here / "one", session.listening.settings, session.listening.centre_hz())
+    poll(session, lambda: recorder.recording is not None and recorder.recording.seconds_s >= 2.0)
+    recorder.stop_recording_samples()
+    poll(session, lambda: session.far_recordings.fetching is not None)
+    # Cut as soon as some of it has come, twice, and it is gone on with.
+    assert far._loop is not None
+    whole = 0
+    for _ in range(2):
+        poll(session, lambda: far.is_linked and far.fetching is not None and far.fetching.have_bytes > whole)
+        assert far.fetching is not None
+        assert not far.fetching.is_done
+        whole = far.fetching.have_bytes
+        far._loop.call_soon_threadsafe(far.cut)
+        poll(session, lambda: not far.is_linked)
+    poll(session, lambda: recorder.last_recording == str(here / "one.sigmf-meta"))
+    assert not recorder.trouble
+    for ending in (".sigmf-data", ".sigmf-meta"):
+        (made,) = (tmp_path / "rec").rglob(f"*{ending}")
+        assert made.read_bytes() == (here / f"one{ending}").read_bytes()
+    assert sorted(path.name for path in here.iterdir()) == ["one.sigmf-data", "one.sigmf-meta"]
+    # Removed there by a person's wish.
+    poll(session, lambda: len(session.far_recordings.there) == 1)
+    (there,) = session.far_recordings.there
+    session.far_recordings.remove(there.name)
+    poll(session, lambda: not session.far_recordings.there)
+    assert not list((tmp_path / "rec").rglob("*.sigmf-*"))
+    session.close()
+
+
+def test_a_pilot_is_gathered_there_and_judged_here(tmp_path: Path) -> None:
+    far = served(tmp_path)
+    station = slow_station()
+    finch = station.part("Finch")
+    assert isinstance(finch, Receiver)
+    station = station.with_part(msgspec.structs.replace(finch, device=f"far:shed/{ADDRESS}"))
+    session = Session(station, EngineSwitch(EngineInline(wiring.open_device_flat_out), lambda _: far), Book)
+    session.desk.choose_route(next(line.name for line in station.lines() if line.antenna.name == "Discone"))
+    session.desk.dial(96.2e6)
+    methods = session.live_methods
+    methods.hear_pilot()
+    assert methods.running == "pilot"
+    poll(session, lambda: not methods.running)
+    assert methods.work is not None, methods.trouble
+    assert methods.gathered == "pilot"
+    methods.work()
+    # What was only gathered for that does not stay there.
+    poll(session, lambda: not list((tmp_path / "rec").rglob("*.sigmf-*")))
+    session.close()

@@ -6,11 +6,14 @@ import queue
 import threading
 import time
 from collections import deque
+from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 
 from yarddial.distance import wire
 from yarddial.distance.coding import samples_of
+from yarddial.distance.fetching import Fetching
 from yarddial.distance.identity import KnownComputer
 from yarddial.distance.knocking import FarRefused, FarUnreachable, knock
 from yarddial.dsp.listening.thin_channel import FilledChannel
@@ -20,12 +23,19 @@ from yarddial.engine.messages import (
     Hear,
     Noticed,
     Quit,
+    RecordingState,
     Sound,
     Start,
     Stopped,
 )
 from yarddial.yard.errors import BadSamples, YardDialError
 from yarddial.yard.fault_log import log_fault
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    from yarddial.dsp.listening.thin_sound import FilledSound
 
 # It says so often what has come; and tries again so often where nobody answers.
 SAYS_S, AGAIN_S = 0.1, 1.0
@@ -48,6 +58,7 @@ class FarEngine:
         self._number = 0
         self._hears: dict[int, Hear] = {}
         self._channels: dict[int, _FarEar] = {}
+        self._filled: tuple[object, FilledSound] | None = None
         self._session = ""
         self._heard = self._sent_number = 0
         self._writer: asyncio.StreamWriter | None = None
@@ -69,6 +80,9 @@ class FarEngine:
         self.away_s = 0.0
         # Samples of the channel heard that never came: filled with silence.
         self.lost_sound = 0
+        # Recordings that this computer made there, as last told; and the one that is brought over.
+        self.recordings: tuple[wire.FarRecording, ...] | None = None
+        self.fetching: Fetching | None = None
 
     # As the session has it
 
@@ -112,6 +126,30 @@ class FarEngine:
     def want_control(self, *, wanted: bool) -> None:
         """Ask for control, or give it up."""
         self._say(wire.WantControl(wanted))
+
+    def list_recordings(self) -> None:
+        """Have it tell which recordings lie there."""
+        self.warm()
+        self._say(wire.ListRecordings())
+
+    def fetch(self, name: str, target: Path) -> Fetching:
+        """Bring one over, in the place of another that was on its way; goes on over as many links as it takes."""
+        self.leave_fetching()
+        self.fetching = fetching = Fetching(name, target)
+        self.warm()
+        if not fetching.is_done:
+            self._say(wire.FetchRecording(name, fetching.have_bytes))
+        return fetching
+
+    def leave_fetching(self) -> None:
+        """What has come is kept, and gone on with when it is fetched again."""
+        if self.fetching is not None and not self.fetching.is_done:
+            self.fetching.give_up()
+            self._say(wire.FetchRecording(""))
+
+    def remove_recording(self, name: str) -> None:
+        """It is not wanted there any more."""
+        self._say(wire.RemoveRecording(name))
 
     def _say(self, message: wire.FromNear) -> None:
         loop = self._loop
@@ -215,6 +253,11 @@ class FarEngine:
     async def _converse(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         assert self._wakes is not None
         self._writer = writer
+        fetching = self.fetching
+        if fetching is not None and not fetching.is_done:
+            self._write(wire.FetchRecording(fetching.name, fetching.have_bytes))
+        if self.recordings is None:
+            self._write(wire.ListRecordings())
         out = asyncio.create_task(self._send_on(writer))
         try:
             while not self._closing:
@@ -260,6 +303,8 @@ class FarEngine:
                 self._put_picture(wire.spectrum_of(message))
             case wire.ChannelMessage():
                 self._hear_channel(message)
+            case wire.SoundMessage():
+                self._hear_sound(message)
             case wire.Heard():
                 # How long it lies here is no part of the way.
                 self._echo = (message.sent_s, time.monotonic())
@@ -271,6 +316,10 @@ class FarEngine:
                 self.here = message
             case wire.Far():
                 self.far = message
+            case wire.RecordingsMessage():
+                self.recordings = message.recordings
+            case wire.PieceMessage() if self.fetching is not None:
+                self.fetching.take(message)
             case _:
                 pass
 
@@ -283,6 +332,8 @@ class FarEngine:
         event = wire.event_of(told)
         if isinstance(event, Stopped) and not event.replaced:
             self._is_wanted = False
+        if isinstance(event, RecordingState):
+            event = msgspec.structs.replace(event, far=self.computer.name)
         self._events.put(event)
 
     def _take_columns(self, message: wire.ColumnsMessage) -> None:
@@ -300,6 +351,30 @@ class FarEngine:
     def _put_picture(self, event: Event) -> None:
         if self._events.qsize() < MOST_PICTURES:
             self._events.put(event)
+
+    def _hear_sound(self, message: wire.SoundMessage) -> None:
+        """Made there; played here."""
+        asked = self._hears.get(message.job)
+        if asked is None or asked.id != message.id:
+            return
+        kind = (message.job, message.rate_hz, message.played_hz, message.is_stereo)
+        try:
+            if self._filled is None or self._filled[0] != kind:
+                from yarddial.dsp.listening.thin_sound import FilledSound
+
+                self._filled = (kind, FilledSound(message.rate_hz, message.played_hz, is_stereo=message.is_stereo))
+            self.lost_sound += message.lost
+            heard = self._filled[1].push(_with_silence(message.lost, message.rate_hz, samples_of(message.samples)))
+        except BadSamples as error:
+            log_fault("what a far computer sent to be heard", error)
+            return
+        if heard.size and self._events.qsize() < MOST_PICTURES:
+            self._events.put(
+                Sound(
+                    message.played_hz, heard, message.level_dbfs, message.is_open, message.pilot_db, job=message.job,
+                    id=message.id,
+                )
+            )  # fmt: skip
 
     def _hear_channel(self, message: wire.ChannelMessage) -> None:
         """Made audible here."""
@@ -336,6 +411,13 @@ def _load() -> None:
     )
 
 
+def _with_silence(lost: int, rate_hz: float, samples: "NDArray[np.complex64]") -> "NDArray[np.complex64]":
+    """What was left out on the way, silent, and what came."""
+    import numpy as np
+
+    return np.concatenate([np.zeros(min(lost, int(rate_hz)), np.complex64), samples]) if lost else samples
+
+
 class _FarEar:
     """One channel of a far computer's, heard."""
 
@@ -348,11 +430,7 @@ class _FarEar:
 
     def hear(self, message: wire.ChannelMessage) -> Sound | None:
         """Its sound; what was left out on the way is silence of the same length."""
-        import numpy as np
-
-        samples = samples_of(message.samples)
-        if message.lost:
-            samples = np.concatenate([np.zeros(min(message.lost, int(message.rate_hz)), np.complex64), samples])
+        samples = _with_silence(message.lost, message.rate_hz, samples_of(message.samples))
         heard = self._hearing.push(self._filled.push(samples))
         if not heard.sound.size:
             return None

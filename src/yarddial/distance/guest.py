@@ -10,6 +10,8 @@ import numpy as np
 from yarddial.distance import wire
 from yarddial.distance.coding import BITS, code_samples
 from yarddial.distance.identity import PairedComputer
+from yarddial.distance.recording_shelf import LEAST_PIECE, MOST_PIECE, PIECE_S, StoredRecording
+from yarddial.distance.sound_sender import SoundSender
 from yarddial.distance.thin_link import Kind, ThinLink
 from yarddial.engine.messages import (
     Alive,
@@ -25,7 +27,7 @@ from yarddial.yard import clock
 # Bits for each half of a channel's samples: as few as must be where the link is crowded.
 PLENTY_BITS, USUAL_BITS = 10, 8
 # Beside the sound, bits a second; and below which a link is thin.
-BESIDE_BITS, THIN_BITS, GATHERS_S, WAITS_S = 9_000.0, 130_000.0, 0.1, 0.6
+BESIDE_BITS, THIN_BITS, GATHERS_S, WAITS_S = 14_000.0, 130_000.0, 0.1, 0.6
 # Carried so many times over, more bits are worth it.
 PLENTY = 3.0
 # The whole span's line comes so often.
@@ -45,6 +47,8 @@ class Guest:
         self.thin = ThinLink()
         self.heard_command = 0
         self.controls = False
+        # It has asked for control, and waits for it.
+        self.asks = False
         # Its jobs, by its own numbers, and the engine's for them.
         self.jobs: dict[int, int] = {}
         # Since when its link is broken; None while it stands.
@@ -52,9 +56,13 @@ class Guest:
         # The link that it stands on, for whoever must cut it.
         self.transport: asyncio.BaseTransport | None = None
         self.send_now: Callable[[], None] = lambda: None
+        # A recording on its way to it, and from which byte on.
+        self.fetches: StoredRecording | None = None
+        self.fetched_bytes = 0
         self._number = 0
         self._owed: deque[wire.ToldMessage] = deque()
         self._left_out_samples = 0
+        self._sound = SoundSender()
         self._gathered: list[ChannelSamples] = []
         self._span_s = self._turn_s = 0.0
         self._told_command = 0
@@ -68,6 +76,7 @@ class Guest:
         """A link stands: what was not heard on the last one goes again."""
         self.away_since_s = None
         self.thin = ThinLink()
+        self.fetches = None
         self.took(heard)
         for told in self._owed:
             self._put("answer", told)
@@ -92,7 +101,7 @@ class Guest:
             case ChannelSamples():
                 self._send_channel(event)
             case Sound():
-                self._put("sound", wire.told_of(event, 0, self.heard_command))
+                self._send_sound(event)
             case _:
                 self._number += 1
                 told = wire.told_of(event, self._number, self.heard_command)
@@ -106,9 +115,32 @@ class Guest:
             self._turn_s, self._told_command = now_s, self.heard_command
             self.say(wire.Heard(self.heard_command, 0, now_s, sent_s))
 
-    def say(self, message: wire.Here | wire.Far | wire.AbleMessage | wire.Heard) -> None:
+    def say(self, message: wire.FromFar) -> None:
         """What need not come twice."""
         self._put("state", message)
+
+    def fetch(self, stored: StoredRecording | None, from_bytes: int) -> None:
+        """A recording goes out from now on, beside everything else; None for nothing more."""
+        self.fetches, self.fetched_bytes = stored, max(from_bytes, 0)
+        if stored is not None and not self.fetched_bytes < stored.whole_bytes:
+            self.fetched_bytes = 0
+        self.send_now()
+
+    def fill_file(self) -> None:
+        """Have the next piece wait for its turn, where none does."""
+        stored = self.fetches
+        if stored is None or self.thin.has("file"):
+            return
+        count = int(min(max(self.thin.bytes_a_second * PIECE_S, LEAST_PIECE), MOST_PIECE))
+        try:
+            piece = stored.piece(self.fetched_bytes, count)
+            self.fetched_bytes += len(piece.data)
+        except OSError as error:
+            piece = wire.PieceMessage(stored.name, 0, 0, 0, "", b"", f"it cannot be read there: {error.strerror}")
+        if piece.why or not piece.data or self.fetched_bytes >= stored.whole_bytes:
+            self.fetches = None
+        data = wire.frame(piece)
+        self.thin.put("file", data, len(data))
 
     def _send_channel(self, event: ChannelSamples) -> None:
         """Coded for what the link carries; what finds no room is counted and told with the next block."""
@@ -130,6 +162,16 @@ class Guest:
         room = max(int(WAITS_S * event.rate_hz / samples.size), 2)
         if not self._put("sound", message, room):
             self._left_out_samples += int(samples.size)
+
+    def _send_sound(self, event: Sound) -> None:
+        """Made here; what finds no room is counted like a channel's."""
+        lost, self._left_out_samples = self._left_out_samples, 0
+        able = 0.0 if self.thin.is_crowded else 8 * self.thin.bytes_a_second - BESIDE_BITS
+        message = self._sound.code(event, able, lost)
+        if message is None:
+            self._left_out_samples = lost
+        elif not self._put("sound", message):
+            self._left_out_samples += message.samples.count
 
     def _bits(self, halves_a_second: float, carried: float) -> int:
         """For each half of a sample: what the link carries beside a little for everything else."""

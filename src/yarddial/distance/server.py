@@ -8,7 +8,7 @@ import asyncio
 import contextlib
 import ssl
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Coroutine
 from pathlib import Path
 
 import msgspec
@@ -17,6 +17,7 @@ from yarddial.distance import far_computer, wire
 from yarddial.distance.guest import Guest, renumbered
 from yarddial.distance.identity import Identity, PairedComputer, Role
 from yarddial.distance.pairing_code import PairingCode, new_code
+from yarddial.distance.recording_shelf import LEAST_FREE_GB, RecordingShelf
 from yarddial.drivers.protocol import Capabilities, FoundReceiver
 from yarddial.engine.link import EngineLink
 from yarddial.engine.messages import (
@@ -73,11 +74,13 @@ class Server:
         name: str,
     ) -> None:
         self._identity, self._engine, self._receivers = identity, engine, receivers
-        self._capabilities, self._recordings, self._name = capabilities, recordings, name
+        self._capabilities, self._shelf, self._name = capabilities, RecordingShelf(recordings), name
         self._guests: dict[str, Guest] = {}
         # Whose a job of the engine's is, and by which number.
         self._jobs: dict[int, tuple[Guest, int]] = {}
         self._job_number = 0
+        # Those of them that record.
+        self._records: set[int] = set()
         self._at_door = 0
         self._wrong: dict[str, int] = {}
         self._code: tuple[PairingCode, Role, float] | None = None
@@ -87,7 +90,6 @@ class Server:
         self._errands: set[asyncio.Task[None]] = set()
         self._started: Started | None = None
         self._lost = 0
-        self._recording = 0
         self._looked_s = 0.0
         self.accepted = self.refused = 0
         self.on_paired: Callable[[str], None] = lambda name: None
@@ -257,8 +259,10 @@ class Server:
                 wakes.clear()
                 if writer.is_closing():
                     return
+                guest.fill_file()
                 while (leaving := guest.thin.next_out(time.monotonic())) is not None:
                     writer.write(leaving.message)
+                    guest.fill_file()
                     await writer.drain()
 
     def _hear(self, guest: Guest, message: wire.FromNear) -> None:
@@ -279,15 +283,55 @@ class Server:
             case wire.WantControl():
                 self._hand_over(guest, wanted=message.wanted)
             case wire.TellCapabilities():
-                errand = asyncio.create_task(self._tell_able(guest, message.address))
-                self._errands.add(errand)
-                errand.add_done_callback(self._errands.discard)
+                self._run(self._tell_able(guest, message.address))
+            case wire.ListRecordings():
+                self._run(self._tell_recordings(guest))
+            case wire.FetchRecording():
+                guest.fetch(None, 0)
+                if message.name:
+                    self._run(self._begin_fetch(guest, message))
+            case wire.RemoveRecording():
+                self._run(self._remove_recording(guest, message.name))
             case wire.Hello():
                 raise wire.BadFrame("a second greeting")
 
+    def _run(self, errand: Coroutine[None, None, None]) -> None:
+        """What takes a while for a guest."""
+        task = asyncio.create_task(errand)
+        self._errands.add(task)
+        task.add_done_callback(self._errands.discard)
+
+    async def _tell_recordings(self, guest: Guest) -> None:
+        guest.say(wire.RecordingsMessage(await asyncio.to_thread(self._shelf.all_of, guest.who)))
+
+    async def _begin_fetch(self, guest: Guest, asked: wire.FetchRecording) -> None:
+        try:
+            stored = await asyncio.to_thread(self._shelf.stored, guest.who, asked.name)
+            why = "there is no such recording there any more"
+        except OSError as error:
+            stored, why = None, f"it cannot be read there: {error.strerror}"
+        if stored is not None:
+            guest.fetch(stored, asked.have_bytes)
+        else:
+            guest.say(wire.PieceMessage(asked.name, 0, 0, 0, "", b"", why))
+
+    async def _remove_recording(self, guest: Guest, name: str) -> None:
+        if guest.fetches is not None and guest.fetches.name == name:
+            guest.fetch(None, 0)
+        with contextlib.suppress(OSError):
+            await asyncio.to_thread(self._shelf.remove, guest.who, name)
+        await self._tell_recordings(guest)
+
     def _hand_over(self, guest: Guest, *, wanted: bool) -> None:
-        """Whoever asks and may, gets it where nobody has it or the one who has it is away; else the one is told."""
+        """Whoever asks and may, gets it where nobody has it or the one who has it is away; else the one is told.
+
+        One that is handed over goes to who has asked for it.
+        """
+        guest.asks = False
         if not wanted:
+            asking = next((one for one in self._guests.values() if one.asks and one.away_since_s is None), None)
+            if guest.controls and asking is not None:
+                asking.controls, asking.asks = True, False
             guest.controls = False
         elif guest.who.role == "control":
             holder = next((one for one in self._guests.values() if one.controls and one is not guest), None)
@@ -296,6 +340,7 @@ class Server:
                     holder.controls = False
                 guest.controls = True
             else:
+                guest.asks = not guest.controls
                 wants = f"{guest.who.name} asks for control of the receiver: hand it over or not"
                 holder.tell(Noticed(self._lost, wants))
         self._tell_who()
@@ -326,11 +371,24 @@ class Server:
                 heard = SendChannel(command.hear_hz, command.settings, job=self._job(guest, command), id=command.id)
                 self._engine.send(heard)
             case RecordSamples():
-                self._recording += 1
-                path = self._recordings / f"far-{time.strftime('%Y%m%d-%H%M%S')}-{self._recording}"
-                self._send_numbered(guest, msgspec.structs.replace(command, path=str(path)))
+                self._record(guest, command)
             case Tune() | Measure() | Follow() | Hear() | SendChannel() | Clean() | Sweep():
                 self._send_numbered(guest, command)
+
+    def _record(self, guest: Guest, command: RecordSamples) -> None:
+        """Under a name of this computer's, as long as there is room."""
+        free_gb = far_computer.free_gb(self._shelf.folder.parent)
+        try:
+            path = self._shelf.new_path(guest.who)
+        except OSError as error:
+            why = f"the far computer cannot write: {error.strerror}"
+        else:
+            why = f"the disk there has {free_gb:.1f} GB left: make room" if 0 <= free_gb < LEAST_FREE_GB else ""
+        if why:
+            guest.tell(RecordingState("", 0.0, True, why, job=command.job, id=command.id))
+            return
+        self._records.add(self._job(guest, command))
+        self._send_numbered(guest, msgspec.structs.replace(command, path=str(path)))
 
     def _send_numbered(self, guest: Guest, request: Request) -> None:
         self._engine.send(msgspec.structs.replace(request, job=self._job(guest, request)))  # type: ignore[arg-type]
@@ -384,9 +442,16 @@ class Server:
             case _:
                 pass
         if isinstance(event, Answer) and event.job:
-            owner = self._jobs.get(event.job)
+            engine_job = event.job
+            owner = self._jobs.get(engine_job)
             if owner is not None:
                 guest, job = owner
+                if isinstance(event, RecordingState):
+                    # Where it lies is no affair of a guest's.
+                    trouble = event.trouble.replace(f"{self._shelf.folder}/", "")
+                    event = msgspec.structs.replace(event, path=Path(event.path).stem, trouble=trouble)
+                    if event.is_done:
+                        self._records.discard(engine_job)
                 guest.tell(renumbered(event, job))
             return
         for guest in self._guests.values():
@@ -415,13 +480,19 @@ class Server:
         self._tell_who()
 
     def _tell_who(self) -> None:
-        people = tuple((one.who.name, one.who.role, one.controls) for one in self._guests.values())
-        for guest in self._guests.values():
-            guest.say(wire.Here(people))
+        guests = list(self._guests.values())
+        people = tuple((one.who.name, one.who.role, one.controls) for one in guests)
+        asks = next((one.who.name for one in guests if one.asks), "")
+        for place, guest in enumerate(guests):
+            guest.say(wire.Here(people, place, asks))
 
     def _tell_state(self) -> None:
         if self._guests:
-            free_gb = far_computer.free_gb(self._recordings.parent)
+            free_gb = far_computer.free_gb(self._shelf.folder.parent)
+            if 0 <= free_gb < LEAST_FREE_GB:
+                # Whose disk it is needs some of it: what is recorded ends whole.
+                for job in self._records:
+                    self._engine.send(Cancel(job))
             told = wire.Far(far_computer.load(), far_computer.temperature_c(), free_gb, self._lost)
             for guest in self._guests.values():
                 guest.say(told)

@@ -1,4 +1,4 @@
-"""What goes out next, and when: sound before all, then answers, then the picture; and never more than the link carries.
+"""What goes out next, and when: sound first, then answers, picture and files; and never more than the link carries.
 
 No clock, no thread, no socket. Whoever runs it asks `next_out` for what may go now and tells what the other side says
 has come. How much may be on its way follows from how fast things arrive: so nothing waits in the network, where nobody
@@ -10,16 +10,18 @@ from typing import Any, Literal
 
 import msgspec
 
-Kind = Literal["sound", "answer", "picture", "span", "state"]
-ORDER: tuple[Kind, ...] = ("sound", "answer", "state", "picture", "span")
+Kind = Literal["sound", "answer", "picture", "span", "state", "file"]
+ORDER: tuple[Kind, ...] = ("sound", "answer", "state", "picture", "span", "file")
 # Waiting of each at most: sound in blocks, the newest of a picture's columns, one line of a span.
-MOST: dict[Kind, int] = {"sound": 16, "answer": 4_000, "state": 4, "picture": 6, "span": 1}
+MOST: dict[Kind, int] = {"sound": 16, "answer": 4_000, "state": 4, "picture": 6, "span": 1, "file": 1}
 # What a link carries is taken to be so much at first, bytes a second; on its way at least and at most, bytes; and
 # beyond what it carries in a turn, so long of it.
 FIRST_SPEED, LEAST_BYTES, MOST_BYTES = 30_000.0, 2_500, 2_000_000
 SPARE_S, GROWS = 0.12, 1.3
 # Its speed is that over so long; what took so much longer than a turn has waited on the way.
 SPEED_S, LEAST_SPEED_S, WAITED_S = 1.0, 0.35, 0.15
+# Of so many things that go, one is a file's where there is no sound to send.
+FILE_EACH = 7
 # A turn's least time of so long a while.
 TURN_S = 20.0
 
@@ -61,6 +63,10 @@ class ThinLink:
         wanted = GROWS * self.bytes_a_second * (self.turn_s + SPARE_S)
         return int(min(max(wanted, LEAST_BYTES), MOST_BYTES))
 
+    def has(self, kind: Kind) -> bool:
+        """Whether something of a kind waits."""
+        return bool(self._waiting[kind])
+
     @property
     def is_crowded(self) -> bool:
         """Whether sound waits: fewer bits then."""
@@ -94,8 +100,13 @@ class ThinLink:
         return None
 
     def _order(self) -> tuple[Kind, ...]:
-        """Sound first; but where a link carries not even that, every fourth of what goes is an answer."""
+        """Sound first; but where a link carries not even that, every fourth of what goes is an answer.
+
+        A file comes last, and yet goes on beside a picture that would take all there is.
+        """
         self._turn += 1
+        if self._turn % FILE_EACH == 0:
+            return ("sound", "file", *ORDER)
         return ("answer", *ORDER) if self._turn % 4 == 0 else ORDER
 
     def came(self, now_s: float, got_bytes: int, turn_s: float) -> None:

@@ -17,7 +17,7 @@ from yarddial.engine import messages
 from yarddial.engine.messages import Command, Event, SpanSpectrum, SpectrogramColumns
 from yarddial.yard.errors import YardDialError
 
-VERSION = 1
+VERSION = 2
 # Before somebody is known, from whom commands come, and from the far side; bytes.
 MOST_HELLO, MOST_ASKED, MOST_TOLD = 2_048, 65_536, 4_000_000
 _LENGTH = struct.Struct(">I")
@@ -93,6 +93,23 @@ class TellCapabilities(msgspec.Struct, frozen=True, array_like=True, tag="able?"
     address: str
 
 
+class ListRecordings(msgspec.Struct, frozen=True, array_like=True, tag="recordings?"):
+    """Which recordings lie there that this computer made?"""
+
+
+class FetchRecording(msgspec.Struct, frozen=True, array_like=True, tag="fetch"):
+    """Send one, from a byte on; no name ends what is sent."""
+
+    name: str
+    have_bytes: int = 0
+
+
+class RemoveRecording(msgspec.Struct, frozen=True, array_like=True, tag="remove"):
+    """It is not wanted there any more."""
+
+    name: str
+
+
 class ToldMessage(msgspec.Struct, frozen=True, array_like=True, tag="tell"):
     """An event, by its kind's name; numbered, and told which commands have come."""
 
@@ -134,10 +151,27 @@ class ChannelMessage(msgspec.Struct, frozen=True, array_like=True, tag="channel"
     samples: CodedSamples
 
 
+class SoundMessage(msgspec.Struct, frozen=True, array_like=True, tag="sound"):
+    """Sound made there, coded: left + j right, or of one channel two samples in each; played at another rate."""
+
+    job: int
+    id: int
+    rate_hz: float
+    played_hz: float
+    is_stereo: bool
+    level_dbfs: float
+    is_open: bool
+    pilot_db: float | None
+    lost: int
+    samples: CodedSamples
+
+
 class Here(msgspec.Struct, frozen=True, array_like=True, tag="here"):
-    """Who is there: name, role, and whether it controls."""
+    """Who is there: name, role, and whether it controls. `you` : the one that is told. `asks` : for control."""
 
     people: tuple[tuple[str, str, bool], ...]
+    you: int = -1
+    asks: str = ""
 
 
 class Far(msgspec.Struct, frozen=True, array_like=True, tag="far"):
@@ -157,9 +191,46 @@ class AbleMessage(msgspec.Struct, frozen=True, array_like=True, tag="able"):
     why: str = ""
 
 
-FromNear = Hello | Asked | Heard | WantControl | TellCapabilities
+class FarRecording(msgspec.Struct, frozen=True, array_like=True):
+    """One that lies there."""
+
+    name: str
+    size_bytes: int
+
+
+class RecordingsMessage(msgspec.Struct, frozen=True, array_like=True, tag="recordings"):
+    """The newest first."""
+
+    recordings: tuple[FarRecording, ...]
+
+
+class PieceMessage(msgspec.Struct, frozen=True, array_like=True, tag="piece"):
+    """Of a recording, from a byte on: its data, and behind them its description; SHA-256 of both. Or why none comes."""
+
+    name: str
+    first: int
+    data_bytes: int
+    whole_bytes: int
+    digest: str
+    data: bytes
+    why: str = ""
+
+
+FromNear = Hello | Asked | Heard | WantControl | TellCapabilities | ListRecordings | FetchRecording | RemoveRecording
 FromFar = (
-    Welcome | Refused | ToldMessage | Heard | ColumnsMessage | SpanMessage | ChannelMessage | Here | Far | AbleMessage
+    Welcome
+    | Refused
+    | ToldMessage
+    | Heard
+    | ColumnsMessage
+    | SpanMessage
+    | ChannelMessage
+    | Here
+    | Far
+    | AbleMessage
+    | RecordingsMessage
+    | PieceMessage
+    | SoundMessage
 )
 
 COMMANDS: dict[str, type] = {kind.__name__: kind for kind in get_args(Command)}

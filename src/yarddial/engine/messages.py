@@ -300,12 +300,16 @@ class CleanedUp(Answer, frozen=True):
 
 
 class RecordingState(Answer, frozen=True):
-    """A recording under way, or at its end: its length, and why it ended other than by being asked to."""
+    """A recording under way, or at its end: its length, and why it ended other than by being asked to.
+
+    far : the computer on which it lies, under the name in `path`; nothing where that is a file's path here.
+    """
 
     path: str
     seconds_s: float
     is_done: bool = False
     trouble: str = ""
+    far: str = ""
 
 
 class SweepPoint(Answer, frozen=True):

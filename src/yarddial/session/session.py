@@ -22,6 +22,7 @@ from yarddial.session.log.log_keeper import Book, LogKeeper
 from yarddial.session.memory import give_back, keep_together
 from yarddial.session.overview.overview import Overview
 from yarddial.session.preferences.keeper import PreferenceKeeper
+from yarddial.session.receiver.far_recordings import FarRecordings
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.rig.rig_control import RigControl
 from yarddial.session.spurious.span_test import SpanTest
@@ -111,6 +112,8 @@ class Session:
         self.live_receiver = receiver = LiveReceiver(jobs)
         self.calibration = calibration = Calibration(desk, receiver, jobs, self.log, self.background)
         self.listening = Listening(desk, receiver, jobs, self.note)
+        self.far_recordings = FarRecordings(lambda: self.far_engine)
+        self.listening.recorder.bring = self.far_recordings.bring
         self.crystal_follower = CrystalFollower(desk, receiver, jobs, calibration)
         self.levels = Levels(desk, receiver, jobs, self.log)
         self.strong = StrongSignals(desk, receiver, jobs, calibration, self.log)
@@ -226,7 +229,9 @@ class Session:
         from yarddial.records.temporary import temporary_folder
         from yarddial.session.calibration.live_methods import LiveMethods
 
-        return LiveMethods(self.desk, self.live_receiver, self.jobs, self.calibration, temporary_folder())
+        return LiveMethods(
+            self.desk, self.live_receiver, self.jobs, self.calibration, temporary_folder(), self.far_recordings
+        )
 
     @cached_property
     def other_methods(self) -> "OtherMethods":
@@ -265,6 +270,7 @@ class Session:
         self.log.poll()
         self.faults.poll()
         self.device_check.poll()
+        self.far_recordings.poll()
         far = self.far_engine
         if self._far_state != (far_state := (far.here, far.far, far.is_linked) if far is not None else None):
             self._far_state = far_state
@@ -314,6 +320,7 @@ class Session:
             or self.rig.status != "off"
             or goes_on
             or chooses
+            or self.far_recordings.fetching is not None
             or self.background.is_busy
             or self.faults.is_new
         )

@@ -58,6 +58,8 @@ class FindingFixes:
             "choose the receiver": self.choose_receiver,
             "begin from the box": self.begin_from_the_box,
             "show the transceiver": self._show_transceiver,
+            "hand control over": self.hand_control_over,
+            "ask for control": self.ask_for_control,
             "feed the line": lambda: session.live_receiver.feed(session.desk.line),
         }
 
@@ -89,6 +91,15 @@ class FindingFixes:
             PairingSheet(self._window, self._opener.files, self.choose_receiver).show()
         else:
             self._say("Computers are paired from a yard of your own: begin one in the menu, under Yard")
+
+    def show_far_computer(self) -> None:
+        """Who is there, how it is, and what was recorded there."""
+        from yarddial.ui.far_computer_sheet import FarComputerSheet
+
+        if self._session.far_engine is None:
+            self._say("The receiver in use stands here: pair with another computer in the menu, under Receiver")
+        else:
+            FarComputerSheet(self._window, self._session, self.ask_for_control, self.hand_control_over).show()
 
     def ask_for_control(self) -> None:
         """Of the receiver in use, where it is another computer's."""

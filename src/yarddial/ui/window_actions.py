@@ -141,6 +141,8 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
                      "driver device stick dongle sound card plugged usb hardware select sdr address"),
         WindowAction("Receiver", "Pair with another computer", fixes.pair_with_computer, "",
                      "remote network far shed server serve raspberry distance code"),
+        WindowAction("Receiver", "The far computer: who is there, recordings", fixes.show_far_computer, "",
+                     "remote network distance fetch download recording state load temperature"),
         WindowAction("Receiver", "Ask for control of a far receiver", fixes.ask_for_control, "",
                      "remote network distance take over hand"),
         WindowAction("Receiver", "Hand control of a far receiver over", fixes.hand_control_over, "",

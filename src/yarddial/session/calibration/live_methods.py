@@ -4,6 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -12,6 +13,7 @@ from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.messages import Event, Hear, RecordingState, RecordSamples, Sound, TuneRefused
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.receiver.far_recordings import FarRecordings
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
 from yarddial.yard.demodulation import Settings, turned
@@ -21,6 +23,7 @@ if TYPE_CHECKING:
     # Not needed before the first paint.
     from yarddial.analysis.blind.raster_fit import BlindAnswer
     from yarddial.analysis.tones.dial_error import ToneAnswer, ToneReception
+    from yarddial.distance.fetching import Fetching
     from yarddial.dsp.frequency_modulation import Pilot
 
 # Each way of hearing a tone takes so long; the first moments, in which filters settle, are left out.
@@ -47,8 +50,17 @@ class LiveMethods(Job):
     """
 
     def __init__(
-        self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, folder: Path
+        self,
+        desk: Desk,
+        live_receiver: LiveReceiver,
+        jobs: Scheduler,
+        calibration: Calibration,
+        folder: Path,
+        far_recordings: FarRecordings,
     ) -> None:
+        self._far_recordings = far_recordings
+        # On another computer: what is brought over.
+        self._brings = ""
         self._desk, self._live_receiver, self._jobs, self._calibration, self._folder = (
             desk,
             live_receiver,
@@ -144,6 +156,9 @@ class LiveMethods(Job):
     def ended(self, ending: Ending) -> None:
         """It is over; what was gathered is in `work`."""
         way, self._lease, self.running = self.running, None, ""
+        if self._brings:
+            self._far_recordings.remove(self._brings)
+            self._brings = ""
         self.trouble = ending.reason
         if ending.how != "done" and way in SCAN_S:
             _remove(self._folder, self._path.name)
@@ -209,6 +224,8 @@ class LiveMethods(Job):
             lease.end("failed", event.trouble or "nothing came from the receiver")
         elif event.is_done and event.seconds_s < WHOLE_SHARE * wanted_s:
             lease.end("failed", f"only {event.seconds_s:.1f} s of {wanted_s:g} s came: what is cut short is not judged")
+        elif event.is_done and event.far:
+            self._bring_over(event)
         elif event.is_done and self.running == "pilot":
             self._finish_pilot(Path(event.path))
         elif event.is_done:
@@ -216,6 +233,23 @@ class LiveMethods(Job):
         elif event.seconds_s >= wanted_s:
             self._jobs.stop_requests(lease)
         self._changed.tell()
+
+    def _bring_over(self, event: RecordingState) -> None:
+        """It was gathered on another computer, and is judged here."""
+        self._brings = name = event.path
+
+        def told(fetching: "Fetching") -> None:
+            lease, self.fraction = self._lease, fetching.share
+            if fetching.is_done and lease is not None:
+                self._brings = ""
+                self._far_recordings.remove(name)
+                if fetching.trouble:
+                    lease.end("failed", fetching.trouble)
+                else:
+                    self._kept(msgspec.structs.replace(event, path=str(fetching.meta_path), far=""))
+            self._changed.tell()
+
+        self._far_recordings.bring(name, self._path, told)
 
     def _finish_pilot(self, path: Path) -> None:
         from yarddial.session.calibration.other_methods import pilot_in_recording

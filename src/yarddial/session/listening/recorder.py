@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     # Not needed before the first paint.
     from pathlib import Path
 
+    from yarddial.distance.fetching import Fetching
     from yarddial.records.sound_file import SoundFile
     from yarddial.session.listening.replayed_centre import CentreAt
 
@@ -37,6 +38,10 @@ class Recorder(Job):
         self.sound: SoundFile | None = None
         self.recording: RecordingState | None = None
         self.last_recording = ""
+        self._path: Path | None = None
+        # Brings one over that was made on another computer: its name there, where to, and who hears of it.
+        self.bring: Callable[[str, Path, Callable[[Fetching], None]], None] = lambda name, to, told: None
+        self.brought = ""
         self.trouble = ""
 
     def on_recorder_changed(self, listener: Listener) -> Callable[[], None]:
@@ -87,7 +92,7 @@ class Recorder(Job):
         lease = self._jobs.request("recording", self)
         if isinstance(lease, Refusal):
             raise NotWritten(f"not now: {lease.reason}")
-        self._lease, self.trouble = lease, ""
+        self._lease, self.trouble, self._path, self.brought = lease, "", path, ""
         self.recording = RecordingState(str(path), 0.0)
         about = {
             "description": f"{line.name}, {self._desk.station.name}",
@@ -150,13 +155,32 @@ class Recorder(Job):
             return
         self.recording = event
         if event.is_done:
-            if event.seconds_s:
+            if event.seconds_s and event.far:
+                self._bring_over(event)
+            elif event.seconds_s:
                 self.last_recording = event.path
                 self._note(f"Samples of {event.seconds_s:.1f} s saved as {event.path}")
             nothing = "nothing was recorded: it was stopped before the first samples came"
             trouble = event.trouble or ("" if event.seconds_s else nothing)
             self._lease.end("failed" if trouble else "done", trouble)
         self._changed.tell()
+
+    def _bring_over(self, event: RecordingState) -> None:
+        """Made at full width on another computer; it comes as fast as the link carries beside the sound."""
+        kept_s, name, far = event.seconds_s, event.path, event.far
+        self._note(f"Samples of {kept_s:.1f} s kept on {far} as {name}")
+
+        def told(fetching: "Fetching") -> None:
+            self.brought = f"{fetching.share:.0%} of {name} is brought over from {far}"
+            if fetching.is_done:
+                self.brought, self.trouble = "", fetching.trouble and f"{name} on {far}: {fetching.trouble}"
+            if fetching.is_done and not fetching.trouble:
+                self.last_recording = str(fetching.meta_path)
+                self._note(f"Samples of {kept_s:.1f} s brought from {far}, saved as {fetching.meta_path}")
+            self._changed.tell()
+
+        if self._path is not None:
+            self.bring(name, self._path, told)
 
     def ended(self, ending: Ending) -> None:
         """The file is whole, or it is said that it is not."""

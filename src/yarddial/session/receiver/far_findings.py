@@ -2,7 +2,7 @@
 
 from typing import TYPE_CHECKING
 
-from yarddial.session.finding import Finding
+from yarddial.session.finding import Act, Finding
 
 if TYPE_CHECKING:
     from yarddial.distance.far_engine import FarEngine
@@ -27,8 +27,23 @@ def far_findings(far: "FarEngine | None") -> list[Finding]:
     if state is not None and 0 <= state.free_gb < FULL_GB:
         what = f"Far computer: {name} has {state.free_gb:.1f} GB of disk left"
         found.append(Finding("look", what, "recordings there will end early"))
-    people = far.here.people if far.here is not None else ()
-    if len(people) > 1:
-        told = ", ".join(f"{one} {'controls' if controls else 'listens'}" for one, _, controls in people)
-        found.append(Finding("unknown", f"Far computer: {name} serves {len(people)}: {told}", "one sets the receiver"))
-    return found
+    return found + _people(far)
+
+
+def _people(far: "FarEngine") -> list[Finding]:
+    """Who else is there, and who wants to set the receiver."""
+    here = far.here
+    if here is None or len(here.people) < 2 or not 0 <= here.you < len(here.people):
+        return []
+    name, (_, role, controls) = far.computer.name, here.people[here.you]
+    if controls and here.asks:
+        what = f"Far computer: {here.asks} asks for control of the receiver on {name}"
+        why = "you go on listening; what is measured ends"
+        return [Finding("look", what, why, Act("hand control over"), "Hand it over")]
+    told = ", ".join(f"{one} {'controls' if has else 'listens'}" for one, _, has in here.people)
+    what = f"Far computer: {name} serves {len(here.people)}: {told}"
+    if controls or role != "control":
+        return [Finding("unknown", what, "one sets the receiver")]
+    if here.asks == here.people[here.you][0]:
+        return [Finding("unknown", what, "you have asked for control: it is theirs to hand over")]
+    return [Finding("unknown", what, "one sets the receiver", Act("ask for control"), "Ask for control")]

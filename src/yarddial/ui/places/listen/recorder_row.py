@@ -56,6 +56,8 @@ class RecorderRow(QWidget):
             said = f"{name} plays in the receiver's place"
         elif not said and recording is not None:
             said = "samples are recorded until the receiver is set differently"
+        elif not said and recorder.brought:
+            said = recorder.brought
         elif not said and recorder.last_recording:
             said = f"saved as {Path(recorder.last_recording).name}"
         self._said.set_tone("vermilion" if recorder.trouble else "quiet")

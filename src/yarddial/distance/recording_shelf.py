@@ -1,0 +1,97 @@
+"""Recordings that guests have made on the serving computer: where they lie, and in pieces for the way.
+
+Every name here is this computer's own; what a guest asks for is looked up among what is its, never joined to a path.
+"""
+
+import hashlib
+import time
+from pathlib import Path
+
+import msgspec
+
+from yarddial.distance.identity import PairedComputer
+from yarddial.distance.wire import FarRecording, PieceMessage
+
+# A piece takes so long on the way, and is so large at least and at most, bytes.
+PIECE_S, LEAST_PIECE, MOST_PIECE = 0.1, 1_000, 65_536
+# Below this nothing more is recorded for guests, GB.
+LEAST_FREE_GB = 0.5
+# Bytes of a description; the largest is of a recording with many losses.
+MOST_META = 8_000_000
+_DATA, _META = ".sigmf-data", ".sigmf-meta"
+
+
+class StoredRecording(msgspec.Struct, frozen=True):
+    """One that is whole. digest : SHA-256 of data and description, one after the other."""
+
+    name: str
+    data_path: Path
+    data_bytes: int
+    meta: bytes
+    digest: str
+
+    @property
+    def whole_bytes(self) -> int:
+        """Data, and the description behind it."""
+        return self.data_bytes + len(self.meta)
+
+    def piece(self, first: int, count: int) -> PieceMessage:
+        """What stands from a byte on; raises OSError."""
+        data = b""
+        if first < self.data_bytes:
+            with self.data_path.open("rb") as file:
+                file.seek(first)
+                data = file.read(min(count, self.data_bytes - first))
+        if len(data) < count and first + len(data) >= self.data_bytes:
+            from_meta = first + len(data) - self.data_bytes
+            data += self.meta[from_meta : from_meta + count - len(data)]
+        return PieceMessage(self.name, first, self.data_bytes, self.whole_bytes, self.digest, data)
+
+
+class RecordingShelf:
+    """One folder for each paired computer, by the print of the word that it comes with."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self._number = 0
+
+    def new_path(self, who: PairedComputer) -> Path:
+        """For one more; raises OSError."""
+        self._number += 1
+        folder = self._of(who)
+        folder.mkdir(parents=True, exist_ok=True)
+        return folder / f"far-{time.strftime('%Y%m%d-%H%M%S')}-{self._number}"
+
+    def all_of(self, who: PairedComputer) -> tuple[FarRecording, ...]:
+        """Those that are whole, the newest first."""
+        found: list[tuple[float, FarRecording]] = []
+        for meta_path in self._of(who).glob(f"*{_META}"):
+            try:
+                said = meta_path.stat()
+                size = meta_path.with_suffix(_DATA).stat().st_size + said.st_size
+            except OSError:
+                continue
+            found.append((said.st_mtime, FarRecording(meta_path.stem, size)))
+        return tuple(one for _, one in sorted(found, key=lambda pair: -pair[0]))
+
+    def stored(self, who: PairedComputer, name: str) -> StoredRecording | None:
+        """One of its own, read through once; None where there is none. Raises OSError."""
+        if name not in {one.name for one in self.all_of(who)}:
+            return None
+        data_path = self._of(who) / f"{name}{_DATA}"
+        meta = (self._of(who) / f"{name}{_META}").read_bytes()[:MOST_META]
+        digest = hashlib.sha256()
+        with data_path.open("rb") as file:
+            while part := file.read(1 << 20):
+                digest.update(part)
+        digest.update(meta)
+        return StoredRecording(name, data_path, data_path.stat().st_size, meta, digest.hexdigest())
+
+    def remove(self, who: PairedComputer, name: str) -> None:
+        """One of its own; the description first, so that half of it is never offered."""
+        if name in {one.name for one in self.all_of(who)}:
+            for ending in (_META, _DATA):
+                (self._of(who) / f"{name}{ending}").unlink(missing_ok=True)
+
+    def _of(self, who: PairedComputer) -> Path:
+        return self.folder / who.word_print[:16]

@@ -1,0 +1,50 @@
+"""Sound for a thin link: one or two channels at a rate that holds what is heard, two values in a complex sample."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yarddial.dsp.listening.resampling import Resampler
+
+Complex = NDArray[np.complex64]
+Heard = NDArray[np.float32]
+# What is kept of the lower rate's half.
+CUT_SHARE = 0.46
+
+
+class ThinSound:
+    """Two channels become left + j right; of one, two samples that follow each other become one."""
+
+    def __init__(self, rate_hz: float, wanted_hz: float, *, is_stereo: bool) -> None:
+        self.is_stereo = is_stereo
+        self._each = [Resampler(rate_hz, wanted_hz, CUT_SHARE * wanted_hz) for _ in range(2 if is_stereo else 1)]
+        self.rate_hz = self._each[0].out_rate_hz
+        self._held: Heard = np.empty(0, np.float32)
+
+    def push(self, samples: Heard) -> Complex:
+        """Take sound of shape (n,) or (n, 2); give what is complete."""
+        sides = samples.reshape(len(samples), -1)
+        left, right = sides[:, 0], sides[:, -1]
+        if self.is_stereo:
+            both = np.stack([self._each[0].push(left), self._each[1].push(right)], axis=1)
+            return np.ascontiguousarray(both, np.float32).view(np.complex64)[:, 0]
+        joined = np.concatenate([self._held, self._each[0].push(np.asarray(0.5 * (left + right), np.float32))])
+        whole = joined.size // 2 * 2
+        self._held = joined[whole:]
+        return np.ascontiguousarray(joined[:whole]).view(np.complex64)
+
+
+class FilledSound:
+    """The way back, to the rate that is played."""
+
+    def __init__(self, rate_hz: float, played_hz: float, *, is_stereo: bool) -> None:
+        self._is_stereo = is_stereo
+        self._each = [Resampler(rate_hz, played_hz, CUT_SHARE * rate_hz) for _ in range(2 if is_stereo else 1)]
+        self.rate_hz = self._each[0].out_rate_hz
+
+    def push(self, samples: Complex) -> Heard:
+        """Sound of shape (n,), or (n, 2) of two channels."""
+        halves = np.ascontiguousarray(samples).view(np.float32)
+        if self._is_stereo:
+            sides = [one.push(np.ascontiguousarray(halves[at::2])) for at, one in enumerate(self._each)]
+            return np.stack(sides, axis=1)
+        return self._each[0].push(halves)

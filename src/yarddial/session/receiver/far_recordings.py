@@ -1,0 +1,100 @@
+"""Recordings made on another computer: what lies there, and what is brought over, one after the other."""
+
+from collections import deque
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from yarddial.session.listeners import Listener, Listeners
+
+if TYPE_CHECKING:
+    from yarddial.distance.far_engine import FarEngine
+    from yarddial.distance.fetching import Fetching
+    from yarddial.distance.wire import FarRecording
+
+Told = Callable[["Fetching"], None]
+
+
+class FarRecordings:
+    """Brings them over in turn; whoever asked hears how far it is, and its end once.
+
+    far_engine : gives the link in use, or None where the receiver stands here.
+    """
+
+    def __init__(self, far_engine: "Callable[[], FarEngine | None]") -> None:
+        self._far_engine = far_engine
+        self._changed = Listeners()
+        self._waiting: deque[tuple[FarEngine, str, Path, Told]] = deque()
+        self._now: tuple[FarEngine, Fetching, Told] | None = None
+        self._seen: object = None
+
+    def on_far_recordings_changed(self, listener: Listener) -> Callable[[], None]:
+        """More of it came, it ended, or others lie there."""
+        return self._changed.add(listener)
+
+    @property
+    def there(self) -> "tuple[FarRecording, ...]":
+        """What lies on the computer in use; the newest first."""
+        far = self._far_engine()
+        return (far.recordings or ()) if far is not None else ()
+
+    @property
+    def fetching(self) -> "Fetching | None":
+        """The one on its way."""
+        return self._now[1] if self._now is not None else None
+
+    def look(self) -> None:
+        """Ask anew what lies there."""
+        far = self._far_engine()
+        if far is not None:
+            far.list_recordings()
+
+    def waits(self, name: str) -> bool:
+        """Whether one waits for its turn, or is on its way."""
+        fetching = self.fetching
+        return any(one[1] == name for one in self._waiting) or (fetching is not None and fetching.name == name)
+
+    def bring(self, name: str, target: Path, told: Told = lambda fetching: None) -> None:
+        """Have it here as `target`; what came of it earlier is gone on with."""
+        far = self._far_engine()
+        if far is not None and not self.waits(name):
+            self._waiting.append((far, name, target, told))
+            self._next()
+            self._changed.tell()
+
+    def leave(self, name: str) -> None:
+        """It is not brought over now; what has come is kept. Nobody is told any more."""
+        self._waiting = deque(one for one in self._waiting if one[1] != name)
+        if self._now is not None and self._now[1].name == name:
+            self._now[0].leave_fetching()
+            self._now = None
+        self._next()
+        self._changed.tell()
+
+    def remove(self, name: str) -> None:
+        """It is no longer wanted there."""
+        far = self._far_engine()
+        if far is not None:
+            self.leave(name)
+            far.remove_recording(name)
+
+    def poll(self) -> None:
+        """Tell what has come since."""
+        fetching = self.fetching
+        seen = (self.there, fetching.have_bytes if fetching else 0, fetching.is_done if fetching else False)
+        if seen == self._seen:
+            return
+        self._seen = seen
+        if self._now is not None:
+            _, fetching, told = self._now
+            if fetching.is_done:
+                self._now = None
+                self.look()
+            told(fetching)
+            self._next()
+        self._changed.tell()
+
+    def _next(self) -> None:
+        if self._now is None and self._waiting:
+            far, name, target, told = self._waiting.popleft()
+            self._now, self._seen = (far, far.fetch(name, target), told), None
