@@ -3,6 +3,7 @@
 import asyncio
 import threading
 import time
+from functools import partial
 from pathlib import Path
 
 import msgspec
@@ -12,6 +13,7 @@ from slow_yards import slow_station
 from yarddial import wiring
 from yarddial.distance.engine_switch import EngineSwitch
 from yarddial.distance.far_engine import FarEngine
+from yarddial.distance.fetching import Fetching
 from yarddial.distance.identity import Identity, KnownComputer
 from yarddial.distance.pairing_code import fingerprint_of
 from yarddial.distance.server import Server
@@ -53,6 +55,14 @@ def poll(session: Session, so: object, for_s: float = 60.0) -> None:
         assert time.monotonic() < until_s, session.live_receiver.trouble
         session.poll()
         time.sleep(0.005)
+
+
+def grew(fetching: Fetching, had: int) -> bool:
+    return fetching.have_bytes > had
+
+
+def made_anew(far: FarEngine, link: object) -> bool:
+    return far.is_linked and far._writer is not link
 
 
 def test_a_far_receiver_is_measured_heard_and_comes_back_after_a_break(tmp_path: Path) -> None:
@@ -114,14 +124,14 @@ def test_a_recording_made_there_is_brought_over_whole_though_the_link_breaks(tmp
     poll(session, lambda: session.far_recordings.fetching is not None)
     # Cut as soon as some of it has come, twice, and it is gone on with.
     assert far._loop is not None
-    whole = 0
     for _ in range(2):
-        poll(session, lambda: far.is_linked and far.fetching is not None and far.fetching.have_bytes > whole)
-        assert far.fetching is not None
-        assert not far.fetching.is_done
-        whole = far.fetching.have_bytes
+        fetching, link = far.fetching, far._writer
+        assert fetching is not None
+        had = fetching.have_bytes
+        poll(session, partial(grew, fetching, had))
+        assert not fetching.is_done
         far._loop.call_soon_threadsafe(far.cut)
-        poll(session, lambda: not far.is_linked)
+        poll(session, partial(made_anew, far, link))
     poll(session, lambda: recorder.last_recording == str(here / "one.sigmf-meta"))
     assert not recorder.trouble
     for ending in (".sigmf-data", ".sigmf-meta"):
