@@ -15,6 +15,7 @@ import numpy as np
 from bad_link import BadLink, LinkKind
 from yarddial import wiring
 from yarddial.distance import guest as guests
+from yarddial.distance import sound_sender as senders
 from yarddial.distance import wire
 from yarddial.distance.coding import CodedSamples
 from yarddial.distance.far_engine import FarEngine
@@ -41,6 +42,7 @@ from yarddial.yard.demodulation import DEMODULATIONS
 
 FINCH = "simulated:finch?seed=3"
 ASK = RequestedSettings(129.85e6, 1.024e6, "ladder", gains_db=(("gain", 25.5),))
+BROADCAST = RequestedSettings(96.2e6, 1.024e6, "discone", gains_db=(("gain", 25.5),))
 MILLIONS = 1_000_000
 
 
@@ -53,7 +55,8 @@ class Served:
         opens = wiring.open_device_flat_out if flat_out else wiring.open_device
         engine = EngineProcess(opens, in_thread=not flat_out)
         offered = ((FINCH, FoundReceiver("finch", "Finch")),)
-        self.server = Server(self.identity, engine, lambda: offered, lambda _: (None, ""), folder / "rec", "shed")
+        self.recordings = folder / "rec"
+        self.server = Server(self.identity, engine, lambda: offered, lambda _: (None, ""), self.recordings, "shed")
         ready = threading.Event()
         self.port = 0
 
@@ -70,6 +73,15 @@ class Served:
         word = self.identity.pair("desk", "control")
         self.known = KnownComputer("shed", "127.0.0.1", self.link.port, print_of, word)
         self.far = FarEngine(self.known, "desk")
+        (self.who,) = self.identity.paired()
+
+    def long_recording(self) -> tuple[str, Path]:
+        """One of 6 MB that lies there as if the near side had made it; and where it shall come."""
+        folder = self.recordings / self.who.word_print[:16]
+        folder.mkdir(parents=True, exist_ok=True)
+        (folder / "far-long.sigmf-data").write_bytes(np.random.default_rng(1).bytes(6 * MILLIONS))
+        (folder / "far-long.sigmf-meta").write_text('{"global": {"core:description": "made up"}}')
+        return "far-long", Path(tempfile.mkdtemp()) / "here"
 
 
 def wait_for(link: EngineLink, kind: type, for_s: float, found: list[Event] | None = None) -> Event | None:
@@ -106,39 +118,51 @@ def bit_for_bit() -> bool:
     return good
 
 
-def over(name: str, kind: LinkKind, way: str, seconds_s: float, limits: dict[str, float]) -> bool:
-    """One link, with sound and picture, a click every three seconds."""
+def over(
+    name: str, kind: LinkKind, way: str, seconds_s: float, limits: dict[str, float], *, with_file: bool = False
+) -> bool:
+    """One link, with sound and picture, a click every three seconds; with_file: a recording comes over meanwhile."""
+    ask, hear_hz = (BROADCAST, 96.2e6) if way == "wfm" else (ASK, 130e6)
     served = Served(kind)
     far = served.far
     sent: dict[tuple[float, int], float] = {}
     late_s: list[float] = []
     gaps = 0
-    plain_code, plain_hear = guests.code_samples, FarEngine._hear_channel
+    plain_code, plain_hear, plain_sound = guests.code_samples, FarEngine._hear_channel, FarEngine._hear_sound
 
     def code(samples: "np.ndarray", bits: int) -> CodedSamples:
         made = plain_code(samples, bits)
         sent[(made.scale, made.count)] = time.monotonic()
         return made
 
-    def hear(self: FarEngine, message: wire.ChannelMessage) -> None:
+    def note(message: wire.ChannelMessage | wire.SoundMessage) -> None:
         nonlocal gaps
         key = (message.samples.scale, message.samples.count)
         if key in sent:
             late_s.append(time.monotonic() - sent[key])
         gaps += message.lost > 0
+
+    def hear(self: FarEngine, message: wire.ChannelMessage) -> None:
+        note(message)
         plain_hear(self, message)
 
-    guests.code_samples, FarEngine._hear_channel = code, hear  # type: ignore[assignment,method-assign]
+    def hear_sound(self: FarEngine, message: wire.SoundMessage) -> None:
+        note(message)
+        plain_sound(self, message)
+
+    guests.code_samples = senders.code_samples = code  # type: ignore[assignment]
+    FarEngine._hear_channel, FarEngine._hear_sound = hear, hear_sound  # type: ignore[method-assign]
     try:
         far.send(Start(FINCH))
         far.send(Show(7, 5_000.0, 300, 0.1 if kind.bits_a_second > 100e3 else 0.4))
-        far.send(Tune(ASK, 130e6, 5_000.0, job=1, id=1))
+        far.send(Tune(ask, hear_hz, 5_000.0, job=1, id=1))
         settings = DEMODULATIONS[way].settings()  # type: ignore[index]
-        far.send(Hear(130e6, settings, job=1, id=2))
+        far.send(Hear(hear_hz, settings, job=1, id=2))
         wait_for(far, Started, 20.0)
         wait_for(far, Sound, 20.0)
         time.sleep(3.0)
         far.poll()
+        fetching = far.fetch(*served.long_recording()) if with_file else None
         began_s, before, gaps = time.monotonic(), dict(served.link.passed), 0
         late_s.clear()
         clicks: list[float] = []
@@ -147,7 +171,7 @@ def over(name: str, kind: LinkKind, way: str, seconds_s: float, limits: dict[str
         while time.monotonic() < began_s + seconds_s:
             if time.monotonic() > clicked_s + 3.0:
                 clicked_s, number = time.monotonic(), number + 1
-                asked = Tune(ASK, 130e6 + 10.0 * number, 5_000.0, job=1, id=100 + number)
+                asked = Tune(ask, hear_hz + 10.0 * number, 5_000.0, job=1, id=100 + number)
                 far.send(asked)
                 while (event := wait_for(far, Tuned, 15.0)) is not None and event.id != asked.id:  # type: ignore[attr-defined]
                     pass
@@ -159,7 +183,8 @@ def over(name: str, kind: LinkKind, way: str, seconds_s: float, limits: dict[str
             time.sleep(0.02)
         lasted_s = time.monotonic() - began_s
     finally:
-        guests.code_samples, FarEngine._hear_channel = plain_code, plain_hear  # type: ignore[method-assign]
+        guests.code_samples = senders.code_samples = plain_code
+        FarEngine._hear_channel, FarEngine._hear_sound = plain_hear, plain_sound  # type: ignore[method-assign]
         far.close()
     used = 8e-3 * (served.link.passed["down"] - before["down"]) / lasted_s
     up = 8e-3 * (served.link.passed["up"] - before["up"]) / lasted_s
@@ -169,9 +194,35 @@ def over(name: str, kind: LinkKind, way: str, seconds_s: float, limits: dict[str
     good = all(figures[key] <= limit for key, limit in limits.items()) and most_waiting < 100 and sounds > 0
     sound = f"sound late by {1e3 * late[0]:.0f} ms (p95 {1e3 * late[1]:.0f}), {60 * gaps / lasted_s:.1f} gaps a minute"
     print(f"{'ok  ' if good else 'MISS'} {name}: {used:.0f} kbit/s down, {up:.0f} up; {sound};", end=" ")
+    if fetching is not None:
+        print(f"of a recording {8e-3 * fetching.have_bytes / lasted_s:.0f} kbit/s came beside;", end=" ")
     print(f"a click takes {1e3 * click:.0f} ms (p95); {columns / lasted_s:.1f} columns a second;", end=" ")
     print(f"at most {most_waiting} things waited; {served.link.resets} resets", flush=True)
     return good
+
+
+def recordings(seconds_s: float) -> bool:
+    """Whole over a link that is reset again and again, and equal in every byte."""
+    served = Served(LinkKind(2e6, 0.02, reset_every_s=3.0))
+    name, target = served.long_recording()
+    fetching = served.far.fetch(name, target)
+    began_s = time.monotonic()
+    while not fetching.is_done and time.monotonic() < began_s + 6 * seconds_s:
+        time.sleep(0.05)
+    took_s = time.monotonic() - began_s
+    served.far.close()
+    there = served.recordings / served.who.word_print[:16] / name
+    same = not fetching.trouble and all(
+        there.with_name(f"{name}{end}").read_bytes() == target.with_name(f"{target.name}{end}").read_bytes()
+        for end in (".sigmf-data", ".sigmf-meta")
+    )
+    rate = 8e-3 * fetching.have_bytes / took_s
+    print(
+        f"{'ok  ' if same else 'MISS'} a recording of {fetching.have_bytes / 1e6:.1f} MB over 2,000 kbit/s with",
+        end=" ",
+    )
+    print(f"{served.link.resets} resets: {rate:.0f} kbit/s, equal in every byte: {same}", flush=True)
+    return same
 
 
 def prove() -> bool:
@@ -186,6 +237,11 @@ def prove() -> bool:
     good &= over("SSB, 64 kbit/s, 50 ms", LinkKind(64e3, 0.05), "usb", seconds_s, rare | {"used_kbit": 64.5})
     good &= over("SSB, 100 kbit/s, 400 ms", LinkKind(100e3, 0.4), "usb", seconds_s, rare)
     good &= over("CW, 30 kbit/s, 100 ms", LinkKind(30e3, 0.1), "cw", seconds_s, rare)
+    good &= over("Wide FM, 2,000 kbit/s", LinkKind(2e6, 0.03), "wfm", seconds_s, rare | {"late95_s": 0.3})
+    good &= over("Wide FM, 250 kbit/s", LinkKind(250e3, 0.03), "wfm", seconds_s, rare | {"used_kbit": 252.0})
+    filled = LinkKind(600e3, 0.03)
+    good &= over("AM and a recording, 600 kbit/s", filled, "am", seconds_s, rare | {"late95_s": 0.5}, with_file=True)
+    good &= recordings(seconds_s)
     good &= over("AM, 100 kbit/s: too little for it", LinkKind(100e3, 0.05), "am", seconds_s, {"click95_s": 5.0})
     stalls, resets = LinkKind(500e3, 0.03, 0.0, 20.0), LinkKind(500e3, 0.03, reset_every_s=10.0)
     good &= over("AM, 500 kbit/s, stalls of 5 s", stalls, "am", seconds_s, {"click95_s": 8.0})

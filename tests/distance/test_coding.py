@@ -15,7 +15,10 @@ from yarddial.distance.coding import (
     levels_of,
     samples_of,
 )
+from yarddial.distance.sound_sender import SoundSender, needs_bits
 from yarddial.dsp.listening.thin_channel import FilledChannel, ThinChannel
+from yarddial.dsp.listening.thin_sound import FilledSound, ThinSound
+from yarddial.engine.messages import Sound
 from yarddial.yard.errors import BadSamples
 
 
@@ -91,3 +94,44 @@ def test_a_thin_channel_brings_its_tones_back_where_they_were(low_hz: float, hig
     assert abs((steady * at).sum()) / np.hanning(steady.size).sum() == pytest.approx(1.0, abs=0.02)
     # What is left beside the tone, by its power in all.
     assert np.vdot(steady, steady).real / steady.size == pytest.approx(1.0, abs=0.02)
+
+
+@pytest.mark.parametrize(("rate_hz", "is_stereo"), [(32_000.0, True), (32_000.0, False), (16_000.0, False)])
+def test_thin_sound_plays_the_same_tones_on_their_own_sides(rate_hz: float, *, is_stereo: bool) -> None:
+    """Through 10 bits each: a tone of half of full scale stands 10 log10(3/2 4^9) - 6 = 50 dB over what is added."""
+    n = np.arange(48_000)
+    left, right = 0.5 * np.sin(2 * np.pi * 1_000 / 48e3 * n), 0.5 * np.sin(2 * np.pi * 3_000 / 48e3 * n)
+    sound = np.stack([left, right], axis=1).astype(np.float32)
+    thin = ThinSound(48e3, rate_hz, is_stereo=is_stereo)
+    filled = FilledSound(thin.rate_hz, 48e3, is_stereo=is_stereo)
+    blocks = [filled.push(samples_of(code_samples(thin.push(part), 10))) for part in np.array_split(sound, 37)]
+    played = np.concatenate(blocks).reshape(-1, 2 if is_stereo else 1)
+    assert filled.rate_hz == 48e3
+    for side, tones_hz in zip(played.T, ((1_000,), (3_000,)) if is_stereo else ((1_000, 3_000),), strict=True):
+        kept = side[4_800:43_200]
+        basis = np.exp(2j * np.pi * np.outer(np.array(tones_hz) / 48e3, np.arange(kept.size)))
+        heard = np.array([2 * np.mean(kept * wave.conj()) for wave in basis])
+        assert np.abs(heard) == pytest.approx(0.5 if is_stereo else 0.25, rel=0.01)
+        rest = kept - np.real(heard @ basis)
+        assert 10 * np.log10(np.mean(kept**2) / np.mean(rest**2)) > 45
+
+
+def test_sound_climbs_where_there_is_room_and_falls_where_there_is_none(monkeypatch: pytest.MonkeyPatch) -> None:
+    at = [100.0]
+    monkeypatch.setattr("yarddial.yard.clock.monotonic_s", lambda: at[0])
+    sender = SoundSender()
+    block = Sound(48e3, np.zeros((4_800, 2), np.float32), -40.0, True)
+
+    def sends(able_bits: float, free_s: float, for_s: float) -> float:
+        """Bits a second of what it sends then."""
+        for _ in range(int(for_s / 0.1)):
+            at[0] += 0.1
+            message = sender.code(block, able_bits, free_s, 0)
+            assert message is not None
+        return 2 * message.rate_hz * message.samples.bits / (1 if message.is_stereo else 2)
+
+    # Known to carry 100 kbit/s, and nothing waits: up to the best; then it is crowded: down to what fits, at once.
+    assert sends(100e3, 60.0, 30.0) == pytest.approx(needs_bits(0), rel=0.01)
+    assert sends(300e3, 0.0, 0.1) <= 300e3
+    # Still crowded, it never takes more than it is known to carry.
+    assert max(sends(300e3, 0.0, 1.0) for _ in range(20)) <= 300e3

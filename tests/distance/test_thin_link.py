@@ -76,3 +76,36 @@ def test_what_the_other_side_cannot_have_had_is_not_believed() -> None:
     link.came(0.6, -5, 0.1)
     assert link.may_be_out > 0
     assert link.bytes_a_second < 10**6
+
+
+def test_a_file_fills_what_is_left_and_keeps_neither_sound_nor_answers_waiting() -> None:
+    """20 kB/s are carried, sound takes 8: of what goes in ten seconds all of the sound does, and a file the rest."""
+    link, now_s, free_s, sent = ThinLink(), 0.0, 0.0, {"sound": 0, "file": 0, "picture": 0}
+    on_way: deque[tuple[float, int]] = deque()
+    got, worst, next_s = 0, 0.0, 0.0
+    while now_s < 20.0:
+        now_s += 0.005
+        if now_s >= next_s:
+            next_s += 0.1
+            link.put("sound", now_s, 800)
+            link.put("picture", now_s, 100)
+        if not link.has("file"):
+            link.put("file", now_s, 2_000)
+        while (leaving := link.next_out(now_s)) is not None:
+            free_s = max(free_s, now_s) + leaving.size / 20_000
+            on_way.append((free_s + 0.02, leaving.size))
+            if now_s > 10.0:
+                sent[leaving.kind] += leaving.size
+                worst = max(worst, free_s - leaving.message) if leaving.kind == "sound" else worst
+            if not link.has("file"):
+                link.put("file", now_s, 2_000)
+        while on_way and on_way[0][0] <= now_s:
+            got += on_way.popleft()[1]
+        if int(now_s * 200) % 20 == 0:
+            link.came(now_s, got, 0.04)
+    assert sent["sound"] == pytest.approx(10 * 8_000, rel=0.02)
+    assert sent["picture"] == pytest.approx(10 * 1_000, rel=0.05)
+    # What is left is 11 kB/s; it takes most of it.
+    assert sent["file"] > 10 * 8_000
+    # One piece of the file and what may be on the way stand before a block of sound, no more: under half a second.
+    assert worst < 0.5

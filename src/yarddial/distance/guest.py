@@ -167,7 +167,7 @@ class Guest:
         """Made here; what finds no room is counted like a channel's."""
         lost, self._left_out_samples = self._left_out_samples, 0
         able = 0.0 if self.thin.is_crowded else 8 * self.thin.bytes_a_second - BESIDE_BITS
-        message = self._sound.code(event, able, lost)
+        message = self._sound.code(event, able, clock.monotonic_s() - self.thin.limited_s, lost)
         if message is None:
             self._left_out_samples = lost
         elif not self._put("sound", message):

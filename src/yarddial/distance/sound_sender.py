@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 from yarddial.distance.coding import code_samples
 from yarddial.distance.wire import SoundMessage
 from yarddial.engine.messages import Sound
+from yarddial.yard import clock
 
 if TYPE_CHECKING:
     from yarddial.dsp.listening.thin_sound import ThinSound
@@ -16,6 +17,9 @@ LADDER: tuple[tuple[bool, float, int], ...] = (
 )  # fmt: skip
 # Up only where there is so much more room than it takes: each change is heard.
 ROOM_UP = 1.3
+# Where nothing had to wait for so long, a link may carry more than it ever had to: one rung up is tried. What did not
+# bear it is not tried again for a while, each time a longer one.
+TRIES_S, FAILED_S, MOST_FAILED_S = 2.0, 4.0, 60.0
 
 
 def needs_bits(rung: int) -> float:
@@ -32,12 +36,16 @@ class SoundSender:
         self._of: tuple[int, int, float] = (0, 0, 0.0)
         self._rung = len(LADDER) - 1
         self._shape = (False, 0.0)
+        self._waits_until_s, self._failed_s = clock.monotonic_s() + TRIES_S, FAILED_S
 
-    def code(self, sound: Sound, able_bits: float, lost: int) -> SoundMessage | None:
-        """What goes out now, where the link carries so many bits a second for it; None while nothing is complete."""
+    def code(self, sound: Sound, able_bits: float, free_s: float, lost: int) -> SoundMessage | None:
+        """What goes out now; None while nothing is complete.
+
+        able_bits : what the link is known to carry for it, a second. free_s : for how long nothing had to wait.
+        """
         from yarddial.dsp.listening.thin_sound import ThinSound
 
-        self._choose(able_bits, is_stereo=sound.samples.ndim == 2)
+        self._choose(able_bits, free_s, is_stereo=sound.samples.ndim == 2)
         is_stereo, rate_hz, bits = LADDER[self._rung]
         of = (sound.job, sound.id, sound.rate_hz)
         if self._thin is None or of != self._of or self._shape != (is_stereo, rate_hz):
@@ -51,11 +59,19 @@ class SoundSender:
             sound.pilot_db, lost, code_samples(samples, bits),
         )  # fmt: skip
 
-    def _choose(self, able_bits: float, *, is_stereo: bool) -> None:
+    def _choose(self, able_bits: float, free_s: float, *, is_stereo: bool) -> None:
         """The best rung that fits; one that is in use stays until it does not."""
-        for rung in range(len(LADDER)):
-            room = ROOM_UP if rung < self._rung else 1.0
-            if (is_stereo or not LADDER[rung][0]) and needs_bits(rung) * room <= able_bits:
-                self._rung = rung
-                return
-        self._rung = len(LADDER) - 1
+        now_s = clock.monotonic_s()
+        possible = [rung for rung, (stereo, _, _) in enumerate(LADDER) if is_stereo or not stereo]
+        fits = [rung for rung in possible if needs_bits(rung) * (ROOM_UP if rung < self._rung else 1.0) <= able_bits]
+        best = min(fits, default=possible[-1])
+        if best > self._rung and free_s < TRIES_S:
+            # The link is fuller than it bears.
+            self._waits_until_s = now_s + self._failed_s
+            self._failed_s = min(2 * self._failed_s, MOST_FAILED_S)
+            self._rung = best
+        elif best <= self._rung:
+            self._rung = max(best, possible[0])
+        above = max((rung for rung in possible if rung < self._rung), default=None)
+        if above is not None and free_s > TRIES_S and now_s > self._waits_until_s:
+            self._rung, self._waits_until_s = above, now_s + TRIES_S

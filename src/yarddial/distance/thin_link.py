@@ -48,6 +48,8 @@ class ThinLink:
         self._is_limited = False
         self.bytes_a_second = FIRST_SPEED
         self._turn = 0
+        # When something has waited on the way last, or sound had to wait for its turn.
+        self.limited_s = float("-inf")
         # Left out for want of room, by kind.
         self.left_out: dict[Kind, int] = dict.fromkeys(ORDER, 0)
         self.sent: dict[Kind, int] = dict.fromkeys(ORDER, 0)
@@ -89,6 +91,8 @@ class ThinLink:
         """The most urgent of what waits, where there is room on the way."""
         if self._sent_bytes - self._come_bytes >= self.may_be_out:
             self._is_limited = self._is_limited or self.waits > 0
+            if self.is_crowded:
+                self.limited_s = now_s
             return None
         for kind in self._order():
             if self._waiting[kind]:
@@ -117,6 +121,8 @@ class ThinLink:
         took_s = 0.0
         while self._out and self._out[0][0] <= got_bytes:
             took_s = now_s - self._out.popleft()[1]
+        if took_s > self.turn_s + SPARE_S:
+            self.limited_s = now_s
         if took_s > self.turn_s + SPARE_S + WAITED_S:
             self._is_limited = True
         self._come.append((now_s, got_bytes))
