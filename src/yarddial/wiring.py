@@ -28,6 +28,8 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
     from pathlib import Path
 
+    from yarddial.distance.engine_switch import EngineSwitch
+    from yarddial.distance.far_check import CheckRun
     from yarddial.distance.far_driver import FarDriver
     from yarddial.distance.identity import Identity, KnownComputers
     from yarddial.distance.server import Server
@@ -35,6 +37,7 @@ if TYPE_CHECKING:
     from yarddial.drivers.protocol import Capabilities, FoundReceiver
     from yarddial.drivers.registry import Registry
     from yarddial.records.allowed_programs import AllowedPrograms
+    from yarddial.session.first_light.device_check import BeginRun
     from yarddial.session.first_light.result import CheckResult
     from yarddial.session.first_light.run import FirstLight
     from yarddial.session.first_light.runner import Runner
@@ -83,7 +86,7 @@ def known_computers() -> "KnownComputers":
     return KnownComputers(data_folder() / "known-computers.json")
 
 
-def engine_link() -> "EngineLink":
+def engine_link() -> "EngineSwitch":
     """The engine in its own process, or on a paired computer, by what is started."""
     from yarddial.distance.engine_switch import EngineSwitch
 
@@ -107,7 +110,25 @@ def distance_server(identity: "Identity", name: str) -> "Server":
     from yarddial.distance.server import Server
 
     recordings = data_folder() / "far-recordings"
-    return Server(identity, EngineProcess(open_device), offered_receivers, partial(_capabilities_of), recordings, name)
+    return Server(
+        identity, EngineProcess(open_device), offered_receivers, partial(_capabilities_of), recordings, name,
+        served_check,
+    )  # fmt: skip
+
+
+def served_check(address: str, station_text: str, route_name: str, *, flat_out: bool = False) -> "CheckRun":
+    """First light for a guest, of a receiver that is offered, over the route that it has there; raises BadStation."""
+    from pathlib import Path
+
+    from yarddial.records.station_file import station_of
+    from yarddial.session.first_light.told_run import ToldRun
+
+    station = station_of(station_text.encode(), Path("a guest's yard")).station
+    for part in station.parts:
+        if isinstance(part, Receiver) and part.device.startswith("far:") and part.device.endswith(f"/{address}"):
+            station = station.with_part(msgspec.structs.replace(part, device=address))
+    begin = begin_check_flat_out if flat_out else begin_check
+    return ToldRun(begin(station, address, route_name))
 
 
 def offered_receivers() -> "tuple[tuple[str, FoundReceiver], ...]":
@@ -189,6 +210,31 @@ def _by_the_crystal(line: "Line", hertz: float) -> bool:
     counted_hz, crystal_hz = line.counted_hz(hertz), line.receiver.crystal_hz
     away_hz = abs(counted_hz - round(counted_hz / crystal_hz) * crystal_hz) if crystal_hz else float("inf")
     return counted_hz > crystal_hz / 2 and away_hz < 4 * line.sigma_hz(hertz) + 5_000.0
+
+
+def begin_check_anywhere(engine: "EngineSwitch") -> "BeginRun":
+    """First light where the receiver stands: in a process of its own, or on a paired computer."""
+
+    def begin(station: Station, address: str, route_name: str) -> "Runner":
+        from pathlib import Path
+
+        from yarddial.distance.engine_switch import PREFIX
+        from yarddial.distance.far_check import MOST_STATION
+        from yarddial.distance.far_engine import FarEngine
+        from yarddial.records.station_file import StationFile
+        from yarddial.session.first_light.far_runner import FarRunner
+
+        if not address.startswith(PREFIX):
+            return begin_check(station, address, route_name)
+        far, rest = engine.far(address)
+        if not isinstance(far, FarEngine):
+            raise DeviceNotFound(f"the computer of '{address}' is not known here: pair with it first")
+        text = StationFile(Path("yard"), station).content.decode()
+        if len(text) > MOST_STATION:
+            raise DeviceNotFound("the yard is too large to be sent for a check: run 'yard-dial check' there")
+        return FarRunner(far, far.check(rest, text, route_name))
+
+    return begin
 
 
 def begin_check(station: Station, address: str, route_name: str) -> "Runner":
@@ -300,14 +346,15 @@ def open_session(path: "Path") -> Session:
     recovery = Recovery(data_folder() / "unsaved")
     recovery.keep_what_was_written_over(path)
     RecentFiles(data_folder() / "recent.json").add(path)
+    engine = engine_link()
     saver = StationSaver(file, recovery, Presence(state_folder() / "open", path), left)
     return Session(
         file.station,
-        engine_link(),
+        engine,
         lambda: Logbook(log_path()),
         BackgroundSave(saver.save, saver.check),
         recovery.find(path),
-        begin_check,
+        begin_check_anywhere(engine),
         Faults(fault_file),
         saver,
         choice_helpers,

@@ -33,7 +33,8 @@ def served(folder: Path) -> FarEngine:
     identity = Identity(folder / "id")
     engine = EngineProcess(wiring.open_device_flat_out, in_thread=False)
     offered = ((ADDRESS, FoundReceiver("finch", "Finch")),)
-    server = Server(identity, engine, lambda: offered, lambda _: (None, ""), folder / "rec", "shed")
+    check = partial(wiring.served_check, flat_out=True)
+    server = Server(identity, engine, lambda: offered, lambda _: (None, ""), folder / "rec", "shed", check)
     ready, port = threading.Event(), 0
 
     async def serve() -> None:
@@ -165,4 +166,37 @@ def test_a_pilot_is_gathered_there_and_judged_here(tmp_path: Path) -> None:
     methods.work()
     # What was only gathered for that does not stay there.
     poll(session, lambda: not list((tmp_path / "rec").rglob("*.sigmf-*")))
+    session.close()
+
+
+def test_first_light_runs_where_the_receiver_stands(tmp_path: Path) -> None:
+    far = served(tmp_path)
+    station = slow_station()
+    finch = station.part("Finch")
+    assert isinstance(finch, Receiver)
+    station = station.with_part(msgspec.structs.replace(finch, device=f"far:shed/{ADDRESS}"))
+    switch = EngineSwitch(EngineInline(wiring.open_device_flat_out), lambda name: far if name == "shed" else None)
+    session = Session(station, switch, Book, begin_check=wiring.begin_check_anywhere(switch))
+    session.device_check.start()
+    poll(session, lambda: len(session.device_check.results) >= 2)
+    assert far._loop is not None
+    far._loop.call_soon_threadsafe(far.cut)
+    poll(session, lambda: not session.device_check.running)
+    # The same as on the spot, each once, and what is to be done is done there.
+    here = list(wiring.check_results(slow_station(), ADDRESS, session.desk.line.name, flat_out=True))
+    there = session.device_check.results
+    assert [(one.name, one.verdict) for one in there] == [(one.name, one.verdict) for one in here]
+    assert all(one.fix.startswith("on shed: ") for one in there if one.fix)
+    # One that is left ends there too: the receiver can be used at once.
+    session.device_check.start()
+    session.device_check.cancel()
+    session.toggle_receiver()
+    poll(session, lambda: session.live_receiver.running)
+    # And one whose far computer is not known any more is said and over.
+    finch = station.part("Finch")
+    assert isinstance(finch, Receiver)
+    session.desk.edit("gone", station.with_part(msgspec.structs.replace(finch, device="far:attic/x")))
+    session.device_check.start()
+    poll(session, lambda: not session.device_check.running)
+    assert "attic" in session.device_check.results[-1].detail
     session.close()

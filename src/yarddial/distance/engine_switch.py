@@ -44,6 +44,11 @@ class EngineSwitch:
             command = msgspec.structs.replace(command, address=address)
         self._now.send(command)
 
+    def far(self, address: str) -> tuple[EngineLink | None, str]:
+        """The far computer of an address, None for one of this computer's, and the address that it has there."""
+        link, rest = self._chosen(address)
+        return (None if link is self._here else link), rest
+
     def _chosen(self, address: str) -> tuple[EngineLink | None, str]:
         if not address.startswith(PREFIX):
             return self._here, address

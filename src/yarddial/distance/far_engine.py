@@ -13,6 +13,7 @@ import msgspec
 
 from yarddial.distance import wire
 from yarddial.distance.coding import samples_of
+from yarddial.distance.far_check import CheckReceiver, CheckTold, EndCheck, FarCheck
 from yarddial.distance.fetching import Fetching
 from yarddial.distance.identity import KnownComputer
 from yarddial.distance.knocking import FarRefused, FarUnreachable, knock
@@ -24,6 +25,7 @@ from yarddial.engine.messages import (
     Noticed,
     Quit,
     RecordingState,
+    RecordSamples,
     Sound,
     Start,
     Stopped,
@@ -43,6 +45,8 @@ SAYS_S, AGAIN_S = 0.1, 1.0
 GIVES_UP_S = 120.0
 # Events waiting for a window that does not look; pictures and sound give way first.
 MOST_WAITING, MOST_PICTURES = 20_000, 200
+# A command that takes more bytes does not go over.
+LARGE = wire.MOST_ASKED - 100
 # Of a picture's columns left out on the way, so many are filled with their neighbour.
 MOST_FILLED = 50
 
@@ -60,6 +64,8 @@ class FarEngine:
         self._channels: dict[int, _FarEar] = {}
         self._filled: tuple[object, FilledSound] | None = None
         self._session = ""
+        self._check: FarCheck | None = None
+        self._checks = 0
         self._heard = self._sent_number = 0
         self._writer: asyncio.StreamWriter | None = None
         self._got_bytes = 0
@@ -96,9 +102,33 @@ class FarEngine:
                 self._is_wanted = True
             if isinstance(command, Hear):
                 self._hears[command.job] = command
-            self._number += 1
-            self._asked.append(wire.asked_of(command, self._number, self._heard))
+            if isinstance(command, RecordSamples) and len(wire.frame(wire.asked_of(command, 0, 0))) > LARGE:
+                # What is known to stand in the span is left away, rather than nothing recorded.
+                command = msgspec.structs.replace(command, about={})
+            self._ask(command)
         self._wake()
+
+    def _ask(self, command: Command | CheckReceiver | EndCheck) -> None:
+        self._number += 1
+        self._asked.append(wire.asked_of(command, self._number, self._heard))
+
+    def check(self, address: str, station: str, route: str) -> FarCheck:
+        """Have First light run there; one at a time. station : as its file has it."""
+        self.warm()
+        with self._lock:
+            self._checks += 1
+            self._check = made = FarCheck(self._checks)
+            self._ask(CheckReceiver(made.number, address, station, route))
+        self._wake()
+        return made
+
+    def end_check(self, check: FarCheck) -> None:
+        """Leave it."""
+        if not check.is_done:
+            check.end("")
+            with self._lock:
+                self._ask(EndCheck(check.number))
+            self._wake()
 
     def poll(self) -> list[Event]:
         """What has come since the last call."""
@@ -212,18 +242,22 @@ class FarEngine:
         """Where somebody waits for the receiver, that is said; once there is nothing to wait for any more, it ends."""
         gone_s = time.monotonic() - broke_s if broke_s is not None else 0.0
         with self._lock:
-            if not self._is_wanted or (
+            if not (self._is_wanted or (self._check is not None and not self._check.is_done)) or (
                 broke_s is not None and gone_s < GIVES_UP_S and not isinstance(error, FarRefused)
             ):
                 return
             self._is_wanted, self._session, self._heard = False, "", 0
             self._asked.clear()
+            if self._check is not None:
+                self._check.end(str(error))
         self._events.put(Stopped(str(error), error="DeviceNotFound"))
 
     def _linked(self, welcome: wire.Welcome, broke_s: float | None) -> None:
         self.away_s = time.monotonic() - broke_s if broke_s is not None else 0.0
         went_on = welcome.is_resumed and welcome.session == self._session
         with self._lock:
+            if self._session and not went_on and self._check is not None:
+                self._check.end(f"{self.computer.name} was away for {self.away_s:.0f} s and has let go of the check")
             if self._session and not went_on and self._is_wanted:
                 # Whatever was under way there is gone.
                 self._is_wanted = False
@@ -330,6 +364,10 @@ class FarEngine:
                 return
             self._heard = told.number
         event = wire.event_of(told)
+        if isinstance(event, CheckTold):
+            if self._check is not None:
+                self._check.take(event)
+            return
         if isinstance(event, Stopped) and not event.replaced:
             self._is_wanted = False
         if isinstance(event, RecordingState):

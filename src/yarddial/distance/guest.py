@@ -9,6 +9,7 @@ import numpy as np
 
 from yarddial.distance import wire
 from yarddial.distance.coding import BITS, code_samples
+from yarddial.distance.far_check import CheckTold
 from yarddial.distance.identity import PairedComputer
 from yarddial.distance.recording_shelf import LEAST_PIECE, MOST_PIECE, PIECE_S, StoredRecording
 from yarddial.distance.sound_sender import SoundSender
@@ -103,11 +104,15 @@ class Guest:
             case Sound():
                 self._send_sound(event)
             case _:
-                self._number += 1
-                told = wire.told_of(event, self._number, self.heard_command)
-                self._owed.append(told)
-                if self.away_since_s is None:
-                    self._put("answer", told)
+                self.tell_once(event)
+
+    def tell_once(self, event: Event | CheckTold) -> None:
+        """Numbered, and told again until it is heard."""
+        self._number += 1
+        told = wire.told_of(event, self._number, self.heard_command)
+        self._owed.append(told)
+        if self.away_since_s is None:
+            self._put("answer", told)
 
     def answer_turn(self, sent_s: float, now_s: float) -> None:
         """Now and then say what has come, and send the time back: from it both know how long a turn takes."""

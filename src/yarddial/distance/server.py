@@ -14,6 +14,7 @@ from pathlib import Path
 import msgspec
 
 from yarddial.distance import far_computer, wire
+from yarddial.distance.far_check import MOST_STATION, CheckReceiver, CheckRun, CheckTold, EndCheck
 from yarddial.distance.guest import Guest, renumbered
 from yarddial.distance.identity import Identity, PairedComputer, Role
 from yarddial.distance.pairing_code import PairingCode, new_code
@@ -46,6 +47,7 @@ from yarddial.engine.messages import (
     Tune,
     TuneRefused,
 )
+from yarddial.yard.errors import YardDialError
 from yarddial.yard.fault_log import log_fault
 
 POLLS_S, STATE_S = 0.01, 5.0
@@ -72,7 +74,11 @@ class Server:
         capabilities: Callable[[str], tuple[Capabilities | None, str]],
         recordings: Path,
         name: str,
+        check: Callable[[str, str, str], CheckRun] | None = None,
     ) -> None:
+        """`check` begins First light: an address that is offered, a station's file as text, one of its routes."""
+        # The run under way, whose it is, and its number there.
+        self._check, self._checks = check, _RunningChecks()
         self._identity, self._engine, self._receivers = identity, engine, receivers
         self._capabilities, self._shelf, self._name = capabilities, RecordingShelf(recordings), name
         self._guests: dict[str, Guest] = {}
@@ -121,6 +127,7 @@ class Server:
         state_s = 0.0
         try:
             while True:
+                self._checks.poll()
                 for event in self._engine.poll():
                     self._pass_on(event)
                     # Whoever sends has its turn, so that a burst does not pass for a link that is full.
@@ -132,6 +139,7 @@ class Server:
                     self._tell_state()
                 await asyncio.sleep(POLLS_S)
         finally:
+            self._checks.end(None)
             self._engine.close()
 
     async def _come(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
@@ -352,12 +360,37 @@ class Server:
         able, why = await asyncio.to_thread(self._capabilities, address)
         guest.say(wire.AbleMessage(address, able, why))
 
-    def _do(self, guest: Guest, command: Command) -> None:
+    def _begin_check(self, guest: Guest, asked: CheckReceiver) -> None:
+        """First light here: the receiver is left by everybody for it."""
+        why = ""
+        if asked.address not in {address for address, _ in self._offered} or self._check is None:
+            why = "the far computer offers no such receiver: choose another"
+        elif self._checks.is_running:
+            why = "another check runs there: wait until it is over"
+        elif len(asked.station) > MOST_STATION:
+            why = "the yard is too large to be sent for a check: check it there, with 'yard-dial check'"
+        run: CheckRun | None = None
+        if not why and self._check is not None:
+            self._engine.send(Stop())
+            try:
+                run = self._check(asked.address, asked.station, asked.route)
+            except YardDialError as error:
+                why = f"the yard that was sent cannot be read there: {error}"
+        if run is None:
+            guest.tell_once(CheckTold(asked.number, (), is_done=True, why=why))
+        else:
+            self._checks.begin(guest, asked.number, run)
+
+    def _do(self, guest: Guest, command: Command | CheckReceiver | EndCheck) -> None:
         """What it may; the rest is answered with why not."""
         if not guest.controls and not isinstance(command, Hear | Cancel):
             self._refuse_command(guest, command)
             return
         match command:
+            case CheckReceiver():
+                self._begin_check(guest, command)
+            case EndCheck():
+                self._checks.end(guest)
             case Quit():
                 return
             case Start():
@@ -406,9 +439,12 @@ class Server:
         if command.address not in {address for address, _ in self._offered}:
             guest.tell(Stopped("the far computer offers no such receiver: choose another", error="DeviceNotFound"))
             return
+        if self._checks.is_running:
+            guest.tell(Stopped("the receiver is being checked there: wait until that is over", error="DeviceBusy"))
+            return
         self._engine.send(Start(command.address))
 
-    def _refuse_command(self, guest: Guest, command: Command) -> None:
+    def _refuse_command(self, guest: Guest, command: Command | CheckReceiver | EndCheck) -> None:
         holder = next((one.who.name for one in self._guests.values() if one.controls), "nobody")
         why = f"{holder} controls the receiver: ask for control"
         match command:
@@ -416,6 +452,8 @@ class Server:
                 guest.tell(TuneRefused(why, job=command.job, id=command.id))
             case Measure():
                 guest.tell(NotMeasured(why, job=command.job, id=command.id))
+            case CheckReceiver():
+                guest.tell_once(CheckTold(command.number, (), is_done=True, why=why))
             case Sweep():
                 guest.tell(SweepDone(why, job=command.job, id=command.id))
             case RecordSamples():
@@ -472,6 +510,7 @@ class Server:
 
     def _let_go(self, guest: Guest) -> None:
         self._guests.pop(guest.session, None)
+        self._checks.end(guest)
         for engine_job in guest.jobs.values():
             self._jobs.pop(engine_job, None)
             self._engine.send(Cancel(engine_job))
@@ -496,6 +535,39 @@ class Server:
             told = wire.Far(far_computer.load(), far_computer.temperature_c(), free_gb, self._lost)
             for guest in self._guests.values():
                 guest.say(told)
+
+
+class _RunningChecks:
+    """At most one run of First light, told to whom it belongs."""
+
+    def __init__(self) -> None:
+        self._now: tuple[Guest, int, CheckRun] | None = None
+
+    @property
+    def is_running(self) -> bool:
+        """True while one is made."""
+        return self._now is not None
+
+    def begin(self, guest: Guest, number: int, run: CheckRun) -> None:
+        """This one."""
+        self._now = (guest, number, run)
+
+    def poll(self) -> None:
+        """Tell what has come."""
+        if self._now is None:
+            return
+        guest, number, run = self._now
+        found = tuple(run.poll())
+        if not run.running:
+            self._now = None
+        if found or self._now is None:
+            guest.tell_once(CheckTold(number, found, is_done=self._now is None))
+
+    def end(self, guest: Guest | None) -> None:
+        """It is not wanted any more by this guest, or by anybody."""
+        if self._now is not None and guest in (None, self._now[0]):
+            self._now[2].cancel()
+            self._now = None
 
 
 async def _body(reader: asyncio.StreamReader, most: int) -> bytes:

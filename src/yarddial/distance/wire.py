@@ -12,6 +12,7 @@ import msgspec
 import numpy as np
 
 from yarddial.distance.coding import CodedLevels, CodedSamples, code_levels, levels_of
+from yarddial.distance.far_check import CheckReceiver, CheckTold, EndCheck
 from yarddial.drivers.protocol import Capabilities, FoundReceiver
 from yarddial.engine import messages
 from yarddial.engine.messages import Command, Event, SpanSpectrum, SpectrogramColumns
@@ -233,8 +234,8 @@ FromFar = (
     | SoundMessage
 )
 
-COMMANDS: dict[str, type] = {kind.__name__: kind for kind in get_args(Command)}
-EVENTS: dict[str, type] = {kind.__name__: kind for kind in get_args(Event)}
+COMMANDS: dict[str, type] = {kind.__name__: kind for kind in (*get_args(Command), CheckReceiver, EndCheck)}
+EVENTS: dict[str, type] = {kind.__name__: kind for kind in (*get_args(Event), CheckTold)}
 # Every struct that stands in an event.
 _PARTS: dict[str, type] = {}
 
@@ -272,32 +273,32 @@ def _read(decode: Callable[[bytes], Any], body: bytes) -> Any:
         raise BadFrame(f"a message that is none: {error}") from error
 
 
-def command_of(asked: Asked) -> Command:
+def command_of(asked: Asked) -> Command | CheckReceiver | EndCheck:
     """The command, read strictly; raises BadFrame."""
     kind = COMMANDS.get(asked.kind)
     if kind is None:
         raise BadFrame(f"no command is called '{asked.kind[:40]}'")
     try:
-        made: Command = msgspec.convert(asked.body, kind, strict=True)
+        made: Command | CheckReceiver | EndCheck = msgspec.convert(asked.body, kind, strict=True)
     except (msgspec.ValidationError, TypeError, RecursionError, OverflowError) as error:
         raise BadFrame(f"a command {asked.kind} that is none: {error}") from error
     return made
 
 
-def asked_of(command: Command, number: int, heard: int) -> Asked:
+def asked_of(command: Command | CheckReceiver | EndCheck, number: int, heard: int) -> Asked:
     """For the way."""
     return Asked(number, heard, type(command).__name__, msgspec.to_builtins(command))
 
 
-def told_of(event: Event, number: int, heard: int) -> ToldMessage:
+def told_of(event: Event | CheckTold, number: int, heard: int) -> ToldMessage:
     """For the way: each struct with its name, arrays as they are."""
     return ToldMessage(number, heard, type(event).__name__, _taken_apart(event))
 
 
-def event_of(told: ToldMessage) -> Event:
+def event_of(told: ToldMessage) -> Event | CheckTold:
     """The event; raises BadFrame."""
     try:
-        made: Event = _put_together(told.kind, told.body)
+        made: Event | CheckTold = _put_together(told.kind, told.body)
     except (KeyError, TypeError, ValueError) as error:
         raise BadFrame(f"an event {told.kind[:40]} that is none: {error}") from error
     return made

@@ -15,6 +15,7 @@ from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
+from yarddial.yard.errors import YardDialError
 from yarddial.yard.parts import Origin, Receiver
 from yarddial.yard.plain_text import count_of
 from yarddial.yard.station import Station
@@ -70,7 +71,11 @@ class DeviceCheck(Job):
             lease.restore_with(self._start_again)
         line = self._desk.line
         self.results, self.receiver, self.outcome = (), line.receiver.name, ""
-        self._runner = self._begin(self._desk.station, line.receiver.device, line.name)
+        try:
+            self._runner = self._begin(self._desk.station, line.receiver.device, line.name)
+        except YardDialError as error:
+            self.results = (CheckResult("opens", "stop", str(error), "choose the receiver anew on Bench"),)
+            lease.end("failed", str(error))
         self._changed.tell()
 
     def cancel(self) -> None:

@@ -1,0 +1,78 @@
+"""First light of a receiver where it stands: run by the far computer, told here check by check."""
+
+from typing import Any, Protocol
+
+import msgspec
+
+# A station's file is smaller; more does not come.
+MOST_STATION = 60_000
+
+
+class CheckReceiver(msgspec.Struct, frozen=True):
+    """Run all checks on a receiver that is offered. station : as its file has it; route : one of its routes."""
+
+    number: int
+    address: str
+    station: str
+    route: str
+
+
+class EndCheck(msgspec.Struct, frozen=True):
+    """Leave the run."""
+
+    number: int
+
+
+class CheckTold(msgspec.Struct, frozen=True):
+    """Results that have come since, field by field; whether there may be more, and why there is none."""
+
+    number: int
+    results: tuple[dict[str, Any], ...]
+    is_done: bool = False
+    why: str = ""
+
+
+class CheckRun(Protocol):
+    """A run on this computer, as the server has it."""
+
+    def poll(self) -> list[dict[str, Any]]:
+        """Results since the last call."""
+        ...
+
+    @property
+    def running(self) -> bool:
+        """True while there may be more."""
+        ...
+
+    def cancel(self) -> None:
+        """End it at once."""
+        ...
+
+
+class FarCheck:
+    """A run on another computer, as whoever asked has it. Ends once.
+
+    why : why it ended other than by itself.
+    """
+
+    def __init__(self, number: int) -> None:
+        self.number = number
+        self.is_done = False
+        self.why = ""
+        self._results: list[dict[str, Any]] = []
+
+    def take(self, told: CheckTold) -> None:
+        """What has come of it."""
+        if told.number == self.number and not self.is_done:
+            self._results += told.results
+            self.is_done, self.why = told.is_done, told.why
+
+    def end(self, why: str) -> None:
+        """Nothing more will come."""
+        if not self.is_done:
+            self.is_done, self.why = True, why
+
+    def results(self) -> list[dict[str, Any]]:
+        """Since the last call."""
+        found, self._results = self._results, []
+        return found

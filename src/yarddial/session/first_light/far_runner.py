@@ -1,0 +1,44 @@
+"""First light on another computer, as a runner: its results, and whose computer it is that wants mending."""
+
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from yarddial.session.first_light.result import CheckResult
+
+if TYPE_CHECKING:
+    from yarddial.distance.far_check import FarCheck
+    from yarddial.distance.far_engine import FarEngine
+
+
+class FarRunner:
+    """Gives results as they come over the link; a link that is gone for good is a result as well."""
+
+    def __init__(self, far: "FarEngine", check: "FarCheck") -> None:
+        self._far, self._check = far, check
+        self._told_end = False
+
+    @property
+    def running(self) -> bool:
+        """True while there may be more."""
+        return not self._told_end
+
+    def poll(self) -> list[CheckResult]:
+        """Results since the last call."""
+        is_done = self._check.is_done
+        found = [self._there(msgspec.convert(one, CheckResult)) for one in self._check.results()]
+        if is_done and not self._told_end:
+            self._told_end = True
+            if self._check.why:
+                found.append(CheckResult("answers", "stop", self._check.why, "look at the link, then check again"))
+        return found
+
+    def cancel(self) -> None:
+        """End it at once."""
+        self._told_end = True
+        self._far.end_check(self._check)
+
+    def _there(self, result: CheckResult) -> CheckResult:
+        """What is to be done is done there."""
+        where = self._far.computer.name
+        return msgspec.structs.replace(result, fix=f"on {where}: {result.fix}") if result.fix else result

@@ -1,0 +1,27 @@
+"""A run of First light for another computer: its results field by field."""
+
+from typing import Any
+
+import msgspec
+
+from yarddial.session.first_light.runner import Runner
+
+
+class ToldRun:
+    """What `distance` sends on."""
+
+    def __init__(self, runner: Runner) -> None:
+        self._runner = runner
+
+    @property
+    def running(self) -> bool:
+        """True while there may be more."""
+        return self._runner.running
+
+    def poll(self) -> list[dict[str, Any]]:
+        """Results since the last call."""
+        return [msgspec.to_builtins(result) for result in self._runner.poll()]
+
+    def cancel(self) -> None:
+        """End it at once."""
+        self._runner.cancel()
