@@ -23,6 +23,7 @@ PROOFS = {
     "rig_faults": "every fault of a transceiver's link, a daemon killed, a line pulled: said, waited for, gone on",
     "rig_safety": "40 yards by hand in watts; 5,000 transmissions keyed at random beside a receiver in use",
     "distance_link": "an engine at a distance over bad links: equal bit for bit; bandwidth, gaps, lateness (8 minutes)",
+    "distance_kills": "either program killed 100 times in every kind of work: jobs ended once, nothing left, log whole",
     "distance_breaks": "1,000 breaks of a link and 100 programs that vanish: all done once, heard once, ended once",
     "distance_attack": "strangers at a serving computer's door: wrong codes, broken frames, half-open links",
     "looks": "every main view at five sizes, by day and by night: no text cut, shortened or overlapped (two minutes)",

@@ -191,7 +191,7 @@ class JobYard:
         self.endings: dict[int, list[Ending]] = {}
         self.granted: list[Lease] = []
         self.session: Session | None = None  # type: ignore[assignment]
-        self.engine = KillableEngine(self._open, self._see)
+        self.engine = self._make_engine()
         self.session = self._made()
         self.session.poll()
         self.session.toggle_receiver()
@@ -212,8 +212,14 @@ class JobYard:
                     f"{tuner.kind.name if tuner else 'the dial'} had the receiver, job {command.job} set it"
                 )
 
+    def _make_engine(self) -> KillableEngine:
+        return KillableEngine(self._open, self._see)
+
+    def _plain_session(self) -> Session:
+        return Session(slow_station(), self.engine, Book, begin_check=lambda *_: EndlessRunner())
+
     def _made(self) -> Session:
-        session = Session(slow_station(), self.engine, Book, begin_check=lambda *_: EndlessRunner())
+        session = self._plain_session()
         request = session.jobs.request
 
         def watched(name: str, activity: Activity, within: Lease | None = None) -> Lease | Refusal:

@@ -6,11 +6,13 @@ import time
 from typing import TYPE_CHECKING
 
 from yarddial.engine.link import OpenDevice
-from yarddial.engine.messages import Alive, Command, Event, Quit, Start, Started, Stopped
+from yarddial.engine.messages import Alive, Command, Event, Quit, Start, Started, Stop, Stopped
 
 if TYPE_CHECKING:
     from multiprocessing.connection import Connection
     from multiprocessing.process import BaseProcess
+
+    from yarddial.engine.engine import Engine
 
 # Events taken in one go, so that a burst of columns cannot hold up the interface.
 MOST_EVENTS = 64
@@ -22,6 +24,8 @@ STARTS_S = 20.0
 SILENT_S = 5.0
 # Nothing that computes all the while takes so long in one call.
 LASTS_S = 20.0
+# Nobody waits longer for what a process does whose window is gone, of which a driver may hold something.
+ALONE_S = 5.0
 HANGS = {
     "opening": "the receiver's driver does not come back from opening it: unplug it, plug it in, then start",
     "applying": "the receiver's driver does not come back from being set: unplug it, plug it in, then start",
@@ -214,3 +218,16 @@ def run_engine(link: "Connection", open_device: OpenDevice, in_thread: bool) -> 
                 # A thread is stuck inside the driver; only the end of the process frees what it holds.
                 outbox.close()
                 return
+    _end_alone(engine)
+
+
+def _end_alone(engine: "Engine") -> None:
+    """Whoever asked is gone: what is recorded is made whole, and the process ends, whatever its threads do."""
+    import os
+
+    late = threading.Timer(ALONE_S, os._exit, (1,))
+    late.daemon = True
+    late.start()
+    with contextlib.suppress(Exception):
+        engine.handle(Stop())
+    os._exit(0)
