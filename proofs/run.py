@@ -23,6 +23,7 @@ PROOFS = {
     "rig_faults": "every fault of a transceiver's link, a daemon killed, a line pulled: said, waited for, gone on",
     "rig_safety": "40 yards by hand in watts; 5,000 transmissions keyed at random beside a receiver in use",
     "distance_link": "an engine at a distance over bad links: equal bit for bit; bandwidth, gaps, lateness (8 minutes)",
+    "distance_load": "what serving costs the far computer at 2.4 MS/s, with one core and with a throttled one",
     "distance_kills": "either program killed 100 times in every kind of work: jobs ended once, nothing left, log whole",
     "distance_breaks": "1,000 breaks of a link and 100 programs that vanish: all done once, heard once, ended once",
     "distance_attack": "strangers at a serving computer's door: wrong codes, broken frames, half-open links",

@@ -56,18 +56,8 @@ class FarComputerHere:
     def serve(self, *more: str) -> None:
         """Begin to serve."""
         before = ["ip", "netns", "exec", self._name] if self.is_apart else []
-        words = [
-            sys.executable,
-            "-c",
-            SERVES,
-            self._pace,
-            "serve",
-            "--host",
-            self.host,
-            "--port",
-            str(self.port),
-            *more,
-        ]
+        where = ["serve", "--listen", f"{self.host}:{self.port}"]
+        words = [sys.executable, "-c", SERVES, self._pace, *where, *more]
         homes = {f"XDG_{kind}_HOME": str(self._folder / kind.lower()) for kind in ("DATA", "STATE", "CONFIG")}
         self._process = subprocess.Popen(
             before + words, stdout=subprocess.PIPE, text=True, env=os.environ | homes, bufsize=1

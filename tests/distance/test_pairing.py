@@ -1,5 +1,10 @@
 """Codes and identities: what is typed is what was shown, a slip is caught, and a word is good for its own computer."""
 
+import asyncio
+import json
+import os
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -7,6 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from yarddial.distance.identity import BadIdentity, Identity, KnownComputer, KnownComputers
+from yarddial.distance.knocking import pair_with
 from yarddial.distance.pairing_code import SIGNS, BadPairingCode, PairingCode, new_code, read_code
 
 
@@ -68,3 +74,23 @@ def test_known_computers_are_kept_one_of_a_name(tmp_path: Path) -> None:
     (tmp_path / "deep" / "known.json").write_bytes(b"{")
     with pytest.raises(BadIdentity, match="cannot be read"):
         known.all()
+
+
+def test_serving_from_the_command_line_is_told_in_one_line_and_ends_in_good_order(tmp_path: Path) -> None:
+    """`serve --listen HOST:PORT --pair --json`: address, fingerprint, code; whoever pairs meets just that computer."""
+    homes = {f"XDG_{kind}_HOME": str(tmp_path / kind.lower()) for kind in ("DATA", "STATE", "CONFIG")}
+    words = [sys.executable, "-m", "yarddial", "serve", "--listen", "127.0.0.1:0", "--pair", "--json"]
+    with subprocess.Popen(words, stdout=subprocess.PIPE, text=True, env=os.environ | homes) as serving:
+        assert serving.stdout is not None
+        told = json.loads(serving.stdout.readline())
+        host, _, port = told["address"].rpartition(":")
+        known = asyncio.run(pair_with(host, int(port), told["code"], "desk", "shed"))
+        assert known.fingerprint == told["fingerprint"]
+        again = [*words[:4], "--listen", told["address"]]
+        taken = subprocess.run(again, capture_output=True, text=True, env=os.environ | homes, check=False)
+        assert taken.returncode == 2
+        assert taken.stdout == ""
+        assert taken.stderr.count("\n") == 1
+        serving.terminate()
+        assert serving.wait(20) == 0
+        assert serving.stdout.read() == ""

@@ -4,14 +4,16 @@ import asyncio
 import contextlib
 import platform
 import shutil
+import signal
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
 
+from yarddial.cli.options import answer, json_option
 from yarddial.cli.program import Doors
-from yarddial.yard.errors import NotWritten
+from yarddial.yard.errors import DeviceBusy, NotWritten
 
 if TYPE_CHECKING:
     from yarddial.distance.identity import Identity
@@ -20,7 +22,7 @@ UNIT = """[Unit]
 Description=Yard Dial: receivers for paired computers
 
 [Service]
-ExecStart={program} serve --host {host} --port {port}
+ExecStart={program} serve --listen {place}
 Restart=on-failure
 
 [Install]
@@ -29,54 +31,83 @@ WantedBy=default.target
 
 
 @click.command()
-@click.option("--host", default="127.0.0.1", help="Where to listen: 0.0.0.0 for the whole network.", show_default=True)
-@click.option("--port", default=47_110, type=click.IntRange(1, 65_535), show_default=True)
-@click.option("--pair", "role", type=click.Choice(["listen", "control"]), help="Show a code for one more computer.")
+@click.option(
+    "--listen", default="127.0.0.1", metavar="HOST[:PORT]", show_default=True,
+    help="Where to listen: 0.0.0.0 for the whole network.",
+)  # fmt: skip
+@click.option(
+    "--pair", "role", type=click.Choice(["listen", "control"]), is_flag=False, flag_value="control",
+    help="Show a code for one more computer, and what it may.",
+)  # fmt: skip
 @click.option("--list", "lists", is_flag=True, help="The computers that may come.")
 @click.option("--revoke", "revoked", default="", metavar="NAME", help="One of them may not come any more.")
 @click.option("--install", is_flag=True, help="Write a user service for systemd that serves from now on.")
+@json_option
 @click.pass_obj
-def command(doors: Doors, host: str, port: int, role: str | None, lists: bool, revoked: str, install: bool) -> None:
+def command(
+    doors: Doors, listen: str, role: str | None, lists: bool, revoked: str, install: bool, as_json: bool
+) -> None:
     """Serve this computer's receivers to paired computers, over TLS 1.3 alone."""
+    from yarddial.distance.place import host_and_port
+
     identity = doors.serving_identity()
+    host, port = host_and_port(listen, to_listen=True)
     if lists:
-        for one in identity.paired():
-            click.echo(f"{one.name}  {one.role}  since {one.paired_utc}")
+        computers = identity.paired()
+        text = "\n".join(f"{one.name}  {one.role}  since {one.paired_utc}" for one in computers)
+        told = [{"name": one.name, "role": one.role, "paired_utc": one.paired_utc} for one in computers]
+        answer(as_json, {"computers": told}, text or "nobody may come yet: 'yard-dial serve --pair' shows a code")
         return
     if revoked:
         done = identity.revoke(revoked)
-        click.echo(f"{revoked} may not come any more" if done else f"nobody called {revoked} may come")
+        said = f"{revoked} may not come any more" if done else f"nobody called {revoked} may come"
+        answer(as_json, {"revoked": done}, said)
         return
     if install:
-        click.echo(_installed(host, port))
+        path = _installed(listen)
+        said = f"{path} is written; begin it with: systemctl --user enable --now yard-dial-serve"
+        answer(as_json, {"file": str(path)}, said)
         return
     with contextlib.suppress(KeyboardInterrupt):
-        asyncio.run(_serve(doors, identity, host, port, role))
+        asyncio.run(_serve(doors, identity, (host, port), role, as_json=as_json))
 
 
-async def _serve(doors: Doors, identity: "Identity", host: str, port: int, role: str | None) -> None:
+async def _serve(
+    doors: Doors, identity: "Identity", wanted: tuple[str, int], role: str | None, *, as_json: bool
+) -> None:
+    from yarddial.distance.pairing_code import fingerprint_of
+
+    host, port = wanted
     server = doors.distance_server(identity, platform.node() or "far computer")
     try:
         door = await server.listen(host, port)
     except OSError as error:
-        raise click.ClickException(f"cannot listen at {host}:{port}: {error.strerror or error}") from error
-    where = "this computer alone" if host.startswith("127.") or host == "localhost" else "the network"
-    click.echo(f"serving at {host}:{port}, reached from {where}; Ctrl+C ends it")
+        raise DeviceBusy(f"cannot listen at {host}:{port}: {error.strerror or error}; choose another") from error
+    port = door.sockets[0].getsockname()[1]
+    asyncio.get_running_loop().add_signal_handler(signal.SIGTERM, asyncio.current_task().cancel)  # type: ignore[union-attr]
+    place = f"[{host}]:{port}" if ":" in host else f"{host}:{port}"
+    told = {"address": place, "fingerprint": fingerprint_of(identity.certificate)}
+    where = "this computer alone" if host.startswith("127.") or host in ("localhost", "::1") else "the network"
+    text = f"serving at {place}, reached from {where}; Ctrl+C ends it"
     if role is not None or not identity.paired():
-        code = server.offer_pairing("listen" if role == "listen" else "control")
-        click.echo(f"pair within ten minutes, on the near computer: yard-dial pair THIS-COMPUTER:{port} {code}")
-    server.on_paired = lambda name: click.echo(f"{name} is paired; 'yard-dial serve --revoke' takes it back")
+        told["code"] = code = server.offer_pairing("listen" if role == "listen" else "control")
+        text += f"\npair within ten minutes, on the near computer: yard-dial pair THIS-COMPUTER:{port} {code}"
+    answer(as_json, told, text)
+    sys.stdout.flush()
+    if not as_json:
+        server.on_paired = lambda name: click.echo(f"{name} is paired; 'yard-dial serve --revoke' takes it back")
     async with door:
-        await server.serve()
+        with contextlib.suppress(asyncio.CancelledError):
+            await server.serve()
 
 
-def _installed(host: str, port: int) -> str:
+def _installed(listen: str) -> Path:
     folder = Path.home() / ".config/systemd/user"
     path = folder / "yard-dial-serve.service"
     program = shutil.which("yard-dial") or f"{sys.executable} -m yarddial"
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        path.write_text(UNIT.format(program=program, host=host, port=port), encoding="utf-8")
+        path.write_text(UNIT.format(program=program, place=listen), encoding="utf-8")
     except OSError as error:
         raise NotWritten(f"cannot write {path}: {error.strerror}") from error
-    return f"{path} is written; begin it with: systemctl --user enable --now yard-dial-serve"
+    return path

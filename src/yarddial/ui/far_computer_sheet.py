@@ -99,7 +99,9 @@ class FarComputerSheet(Sheet):
             if fetching is not None and fetching.name == name:
                 words.setText(f"{fetching.share:.0%} is here" if fetching.whole_bytes else "it is begun")
             else:
-                words.setText("waits for its turn" if self._recordings.waits(name) else "")
+                here = self._recordings.brought.get(name)
+                said = f"is here as {here.name}" if here is not None else ""
+                words.setText("waits for its turn" if self._recordings.waits(name) else said)
 
     def _build_rows(self) -> None:
         empty(self._rows)

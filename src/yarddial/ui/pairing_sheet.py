@@ -42,7 +42,7 @@ class PairingSheet(Sheet):
         self.resize(px(720), px(560))
 
     def _lay_out(self) -> None:
-        there = "There, in a terminal: yard-dial serve --host 0.0.0.0 --pair control"
+        there = "There, in a terminal: yard-dial serve --listen 0.0.0.0 --pair control"
         self.body.addWidget(Words("1. On the computer with the antenna", 15, "serif"))
         self.body.addWidget(Words(there, 13, "mono", wrap=True))
         self.body.addWidget(Words("It shows a code, good once and for ten minutes.", 12, tone="quiet", wrap=True))

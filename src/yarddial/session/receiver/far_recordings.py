@@ -27,6 +27,8 @@ class FarRecordings:
         self._waiting: deque[tuple[FarEngine, str, Path, Told]] = deque()
         self._now: tuple[FarEngine, Fetching, Told] | None = None
         self._seen: object = None
+        # Names of those that were brought over, and as what.
+        self.brought: dict[str, Path] = {}
 
     def on_far_recordings_changed(self, listener: Listener) -> Callable[[], None]:
         """More of it came, it ended, or others lie there."""
@@ -89,6 +91,8 @@ class FarRecordings:
             _, fetching, told = self._now
             if fetching.is_done:
                 self._now = None
+                if not fetching.trouble:
+                    self.brought[fetching.name] = fetching.meta_path
                 self.look()
             told(fetching)
             self._next()
