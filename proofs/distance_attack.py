@@ -19,7 +19,7 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "tests" / "distance"))
 
 from test_server import Shed
 
-from yarddial.distance import server as serving
+from yarddial.distance import door as serving
 from yarddial.distance import wire
 from yarddial.distance.far_engine import FarEngine
 from yarddial.distance.knocking import context
@@ -70,7 +70,7 @@ async def strangers(shed: Shed, codes: int, throws: int) -> bool:
     far.warm()
     while not far.is_linked:
         await asyncio.sleep(0.01)
-    shed.server.offer_pairing("control")
+    shed.server.door.offer_pairing("control")
     serving.WRONG_S, serving.MOST_WRONG_S, serving.CODE_TRIES = 0.0, 0.0, 10**9
     heard = told = 0
 
@@ -133,7 +133,7 @@ async def strangers(shed: Shed, codes: int, throws: int) -> bool:
         heard += sum(isinstance(event, Noticed) for event in events)
     grown_mb = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before_kb) / 1024
     took_s = time.monotonic() - began_s
-    good = let_in == 0 and shed.server.accepted == 1 and heard == told and far.is_linked and grown_mb < 60
+    good = let_in == 0 and shed.server.door.accepted == 1 and heard == told and far.is_linked and grown_mb < 60
     await asyncio.to_thread(far.close)
     verdict, thrown = "ok  " if good else "MISS", f"{throws:,} broken, cut and oversized frames"
     print(f"{verdict} {codes:,} wrong codes, {thrown}, 60 links without TLS in {took_s:.0f} s:", end=" ")

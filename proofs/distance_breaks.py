@@ -96,7 +96,7 @@ async def vanished(count: int) -> bool:
             # Of what was on its way when it vanished, some still came.
             begun = {one.job for one in shed.engine.asked if isinstance(one, Measure)}
             ended = [one.job for one in shed.engine.asked if isinstance(one, Cancel)]
-            wrong += sorted(ended) != sorted(begun) or len(shed.server._guests) != 1
+            wrong += sorted(ended) != sorted(begun) or len(shed.server.guests) != 1
             shed.engine.asked.clear()
             await asyncio.to_thread(again.close)
             await asyncio.sleep(0.02)

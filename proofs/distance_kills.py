@@ -110,7 +110,7 @@ def server_in(folder: Path) -> tuple[Server, Identity]:
 
 async def listen(server: Server, port: int, told: "object" = None) -> None:
     """Open the door at a port and serve."""
-    door = await server.listen("127.0.0.1", port)
+    door = await server.door.listen("127.0.0.1", port)
     if callable(told):
         told(door.sockets[0].getsockname()[1])
     async with door:
@@ -168,7 +168,9 @@ def log_faults(path: Path) -> list[str]:
 
 def is_over(yard: FarYard, begun: list[Lease]) -> bool:
     """The receiver has stopped, or what was begun has ended; it may then be started again at once."""
-    return not yard.session.live_receiver.wanted or bool(begun and all(one.ending is not None for one in begun))
+    if begun:
+        return all(one.ending is not None for one in begun if not one.kind.outlives)
+    return not yard.session.live_receiver.wanted
 
 
 def recordings_in(folder: Path) -> tuple[int, list[str]]:
@@ -268,10 +270,10 @@ def near_killed(count: int) -> bool:
         time.sleep(chance.uniform(0.0, 2.5))
         near.kill()
         near.wait()
-        if len(server._guests) > 1:
-            wrong.append(f"{kind}: {len(server._guests)} guests")
-        owners = {guest.session for guest, _ in server._jobs.values()}
-        if owners - set(server._guests):
+        if len(server.guests) > 1:
+            wrong.append(f"{kind}: {len(server.guests)} guests")
+        owners = {guest.session for guest, _ in server.work.jobs.values()}
+        if owners - set(server.guests):
             wrong.append(f"{kind}: jobs of a guest that is gone")
         wrong += [f"{kind}: {one}" for one in log_faults(folder / "near" / "log.sqlite")]
         now = Logbook(folder / "near" / "log.sqlite").count()
@@ -279,12 +281,12 @@ def near_killed(count: int) -> bool:
             wrong.append(f"{kind}: entries of the log were lost")
         entries = now
     # The last one vanished as well: nobody comes for what it left, and after a while nothing is left of it.
-    for guest in server._guests.values():
+    for guest in server.guests.values():
         guest.away_since_s = float("-inf")
     time.sleep(2.0)
     kept, faults = recordings_in(folder / "far" / "rec")
     wrong += faults
-    wrong += ["jobs are left there"] if server._jobs or server._guests or server._checks.is_running else []
+    wrong += ["jobs are left there"] if server.work.jobs or server.guests or server.work.is_checking else []
     good = not wrong
     print(f"{'ok  ' if good else 'MISS'} near program killed {count} times: {len(wrong)} wrong;", end=" ")
     print(f"{kept} recordings whole there, {entries} entries in the log, each once", flush=True)

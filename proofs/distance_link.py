@@ -61,7 +61,7 @@ class Served:
         self.port = 0
 
         async def serve() -> None:
-            door = await self.server.listen("127.0.0.1", 0)
+            door = await self.server.door.listen("127.0.0.1", 0)
             self.port = door.sockets[0].getsockname()[1]
             ready.set()
             await self.server.serve()
@@ -179,7 +179,7 @@ def over(
             for event in far.poll():
                 columns += event.level_db.shape[0] if isinstance(event, SpectrogramColumns) else 0
                 sounds += isinstance(event, Sound)
-            most_waiting = max([most_waiting, *(one.thin.waits for one in served.server._guests.values())])
+            most_waiting = max([most_waiting, *(one.thin.waits for one in served.server.guests.values())])
             time.sleep(0.02)
         lasted_s = time.monotonic() - began_s
     finally:

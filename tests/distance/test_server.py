@@ -11,7 +11,8 @@ from pathlib import Path
 
 import pytest
 
-from yarddial.distance import server as serving
+from yarddial.distance import door as serving
+from yarddial.distance import server as looking_after
 from yarddial.distance import wire
 from yarddial.distance.far_engine import FarEngine
 from yarddial.distance.identity import Identity, KnownComputer
@@ -74,11 +75,11 @@ class Shed:
     @property
     def links(self) -> list[asyncio.BaseTransport]:
         """Those that stand now, as the serving side has them."""
-        return [guest.transport for guest in self.server._guests.values() if guest.transport is not None]
+        return [guest.transport for guest in self.server.guests.values() if guest.transport is not None]
 
     @contextlib.asynccontextmanager
     async def open(self) -> AsyncIterator["Shed"]:
-        door = await self.server.listen("127.0.0.1", 0)
+        door = await self.server.door.listen("127.0.0.1", 0)
         self.port = door.sockets[0].getsockname()[1]
         task = asyncio.create_task(self.server.serve())
         try:
@@ -121,7 +122,7 @@ async def until(so: Callable[[], bool], for_s: float = 10.0) -> None:
 
 def test_a_code_pairs_once_and_a_wrong_one_never(shed: Shed) -> None:
     async def act(shed: Shed) -> None:
-        code = shed.server.offer_pairing("listen")
+        code = shed.server.door.offer_pairing("listen")
         right = read_code(code)
         wrong = PairingCode(right.print_bits, right.secret ^ 1)
         with pytest.raises(FarRefused):
@@ -138,7 +139,7 @@ def test_a_code_pairs_once_and_a_wrong_one_never(shed: Shed) -> None:
 
 def test_a_code_is_void_after_so_many_tries(shed: Shed) -> None:
     async def act(shed: Shed) -> None:
-        code = read_code(shed.server.offer_pairing("control"))
+        code = read_code(shed.server.door.offer_pairing("control"))
         for number in range(serving.CODE_TRIES):
             wrong = PairingCode(code.print_bits, (code.secret + 1 + number) % 2**35)
             with pytest.raises(FarRefused):
@@ -157,9 +158,9 @@ def test_another_computer_at_its_address_is_told_nothing(shed: Shed, tmp_path: P
             known = KnownComputer("shed", "127.0.0.1", other.port, fingerprint_of(shed.identity.certificate), "secret")
             with pytest.raises(FarUnreachable, match="nothing was told"):
                 await knock(known, wire.Hello(wire.VERSION, "desk", known.word))
-            assert other.server.refused == other.server.accepted == 0
+            assert other.server.door.refused == other.server.door.accepted == 0
             with pytest.raises(FarUnreachable, match="another computer"):
-                await pair_with("127.0.0.1", other.port, shed.server.offer_pairing("control"), "desk", "")
+                await pair_with("127.0.0.1", other.port, shed.server.door.offer_pairing("control"), "desk", "")
 
     at(shed, act)
 
@@ -212,7 +213,7 @@ def test_what_is_thrown_at_the_door_lets_nobody_in_and_the_guest_inside_hears_on
                 await other.drain()
             other.transport.abort()
         assert not shed.engine.asked
-        assert shed.server.accepted == 1
+        assert shed.server.door.accepted == 1
         shed.engine.says.append(Stopped("still here"))
         writer.write(wire.frame(wire.Heard(0, 0, 0.0)))
         for _ in range(50):
@@ -272,7 +273,7 @@ def test_over_links_that_break_every_command_is_done_once_and_every_answer_comes
         for number in range(40):
             far.send(Tune(ASK, 130e6 + number, 1e3, job=5, id=number + 1))
             if number % 4 == 1:
-                for guest in list(shed.server._guests.values()):
+                for guest in list(shed.server.guests.values()):
                     writers = [task for task in asyncio.all_tasks() if "_entertain" in repr(task.get_coro())]
                     del writers, guest
                 await asyncio.to_thread(_cut, far)
@@ -305,7 +306,7 @@ def _cut(far: FarEngine) -> None:
 
 
 def test_one_that_is_revoked_is_put_out(shed: Shed, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(serving, "REVOKED_S", 0.1)
+    monkeypatch.setattr(looking_after, "REVOKED_S", 0.1)
 
     async def act(shed: Shed) -> None:
         far = FarEngine(shed.known(), "desk")

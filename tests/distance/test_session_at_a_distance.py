@@ -39,7 +39,7 @@ def served(folder: Path) -> FarEngine:
 
     async def serve() -> None:
         nonlocal port
-        door = await server.listen("127.0.0.1", 0)
+        door = await server.door.listen("127.0.0.1", 0)
         port = door.sockets[0].getsockname()[1]
         ready.set()
         await server.serve()

@@ -80,7 +80,7 @@ async def _serve(
     host, port = wanted
     server = doors.distance_server(identity, platform.node() or "far computer")
     try:
-        door = await server.listen(host, port)
+        door = await server.door.listen(host, port)
     except OSError as error:
         raise DeviceBusy(f"cannot listen at {host}:{port}: {error.strerror or error}; choose another") from error
     port = door.sockets[0].getsockname()[1]
@@ -90,12 +90,12 @@ async def _serve(
     where = "this computer alone" if host.startswith("127.") or host in ("localhost", "::1") else "the network"
     text = f"serving at {place}, reached from {where}; Ctrl+C ends it"
     if role is not None or not identity.paired():
-        told["code"] = code = server.offer_pairing("listen" if role == "listen" else "control")
+        told["code"] = code = server.door.offer_pairing("listen" if role == "listen" else "control")
         text += f"\npair within ten minutes, on the near computer: yard-dial pair THIS-COMPUTER:{port} {code}"
     answer(as_json, told, text)
     sys.stdout.flush()
     if not as_json:
-        server.on_paired = lambda name: click.echo(f"{name} is paired; 'yard-dial serve --revoke' takes it back")
+        server.door.on_paired = lambda name: click.echo(f"{name} is paired; 'yard-dial serve --revoke' takes it back")
     async with door:
         with contextlib.suppress(asyncio.CancelledError):
             await server.serve()

@@ -256,16 +256,8 @@ class FarEngine:
         self.away_s = time.monotonic() - broke_s if broke_s is not None else 0.0
         went_on = welcome.is_resumed and welcome.session == self._session
         with self._lock:
-            if self._session and not went_on and self._check is not None:
-                self._check.end(f"{self.computer.name} was away for {self.away_s:.0f} s and has let go of the check")
-            if self._session and not went_on and self._is_wanted:
-                # Whatever was under way there is gone.
-                self._is_wanted = False
-                self._asked.clear()
-                lost = (
-                    f"{self.computer.name} was away for {self.away_s:.0f} s and has let go of its work: Space starts it"
-                )
-                self._events.put(Stopped(lost))
+            if self._session and not went_on:
+                self._forget_what_was_under_way()
             if not went_on:
                 self._heard, self._number = 0, 0
                 for place, asked in enumerate(self._asked, 1):
@@ -278,6 +270,19 @@ class FarEngine:
             self._sent_number = welcome.heard if went_on else 0
         if went_on and broke_s is not None:
             self._events.put(Noticed(0, f"the link to {self.computer.name} was away for {self.away_s:.1f} s"))
+
+    def _forget_what_was_under_way(self) -> None:
+        """It is gone over there; what was begun since the link broke is begun all the same."""
+        begins = [place for place, asked in enumerate(self._asked) if asked.kind in ("Start", "CheckReceiver")]
+        for _ in range(begins[0] if begins else len(self._asked)):
+            self._asked.popleft()
+        kinds = {asked.kind for asked in self._asked}
+        lost = f"{self.computer.name} was away for {self.away_s:.0f} s and has let go of its work"
+        if self._check is not None and "CheckReceiver" not in kinds:
+            self._check.end(f"{lost}: check again")
+        if self._is_wanted and "Start" not in kinds:
+            self._is_wanted = False
+            self._events.put(Stopped(f"{lost}: Space starts it"))
 
     def cut(self) -> None:
         """Drop the link, on the loop's own thread; it is made anew by itself."""

@@ -1,0 +1,224 @@
+"""What guests have the engine do: each job under a number of its own, within what a guest may; and its answers."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+import msgspec
+
+from yarddial.distance import far_computer
+from yarddial.distance.far_check import MOST_STATION, CheckReceiver, CheckRun, CheckTold, EndCheck
+from yarddial.distance.guest import Guest, renumbered
+from yarddial.distance.recording_shelf import LEAST_FREE_GB, RecordingShelf
+from yarddial.drivers.protocol import FoundReceiver
+from yarddial.engine.link import EngineLink
+from yarddial.engine.messages import (
+    Answer,
+    Cancel,
+    Clean,
+    Command,
+    Event,
+    Follow,
+    Hear,
+    Measure,
+    NotMeasured,
+    Quit,
+    RecordingState,
+    RecordSamples,
+    Request,
+    SendChannel,
+    Show,
+    Start,
+    Started,
+    Stop,
+    Stopped,
+    Sweep,
+    SweepDone,
+    Tune,
+    TuneRefused,
+)
+from yarddial.yard.errors import YardDialError
+
+# Jobs of a guest that are remembered; more than that are over long ago.
+MOST_JOBS = 2_000
+BeginCheck = Callable[[str, str, str], CheckRun]
+
+
+class GuestWork:
+    """Asks the engine for guests.
+
+    A guest's data are data: no path, name or command of it is used; which receivers may be started, whether a line is
+    fed, and where recordings lie is this computer's own.
+
+    check : begins First light of an address that is offered, with a station's file as text and one of its routes.
+    """
+
+    def __init__(self, engine: EngineLink, shelf: RecordingShelf, check: BeginCheck | None) -> None:
+        self._engine, self._shelf, self._check = engine, shelf, check
+        # Whose a job of the engine's is, and by which number.
+        self.jobs: dict[int, tuple[Guest, int]] = {}
+        self._number = 0
+        # Those of them that record.
+        self._records: set[int] = set()
+        # First light under way: whose it is, its number there, and the run.
+        self._run: tuple[Guest, int, CheckRun] | None = None
+        # What may be started, by address, as last looked for; and the receiver that runs.
+        self.offered: tuple[tuple[str, FoundReceiver], ...] = ()
+        self.started: Started | None = None
+
+    @property
+    def is_checking(self) -> bool:
+        """Whether First light runs."""
+        return self._run is not None
+
+    def do(self, guest: Guest, command: Command | CheckReceiver | EndCheck) -> None:
+        """What it may ask for; it controls the receiver, or only listens."""
+        match command:
+            case CheckReceiver():
+                self._begin_check(guest, command)
+            case EndCheck():
+                self._end_check(guest)
+            case Quit():
+                return
+            case Start():
+                self._start(guest, command)
+            case Cancel():
+                if command.job in guest.jobs:
+                    self._engine.send(Cancel(guest.jobs[command.job]))
+            case Stop() | Show():
+                self._engine.send(command)
+            case Hear() if command.settings.way != "wfm":
+                heard = SendChannel(command.hear_hz, command.settings, job=self._job(guest, command), id=command.id)
+                self._engine.send(heard)
+            case RecordSamples():
+                self._record(guest, command)
+            case Tune() | Measure() | Follow() | Hear() | SendChannel() | Clean() | Sweep():
+                self._send_numbered(guest, command)
+
+    def _start(self, guest: Guest, command: Start) -> None:
+        """Only what is offered, and no line is fed: that is the owner's own affair."""
+        if command.address not in {address for address, _ in self.offered}:
+            guest.tell(Stopped("the far computer offers no such receiver: choose another", error="DeviceNotFound"))
+            return
+        if self.is_checking:
+            guest.tell(Stopped("the receiver is being checked there: wait until that is over", error="DeviceBusy"))
+            return
+        self._engine.send(Start(command.address))
+
+    def _send_numbered(self, guest: Guest, request: Request) -> None:
+        self._engine.send(msgspec.structs.replace(request, job=self._job(guest, request)))  # type: ignore[arg-type]
+
+    def _job(self, guest: Guest, request: Request) -> int:
+        """The engine's number for a guest's job; 0 stays nobody's, but is remembered to be this guest's."""
+        if request.job not in guest.jobs:
+            if len(guest.jobs) >= MOST_JOBS:
+                self.jobs.pop(guest.jobs.pop(next(iter(guest.jobs))), None)
+            self._number += 1
+            guest.jobs[request.job] = self._number
+            self.jobs[self._number] = (guest, request.job)
+        return guest.jobs[request.job]
+
+    def _record(self, guest: Guest, command: RecordSamples) -> None:
+        """Under a name of this computer's, as long as there is room."""
+        free_gb = far_computer.free_gb(self._shelf.folder.parent)
+        try:
+            path = self._shelf.new_path(guest.who)
+        except OSError as error:
+            why = f"the far computer cannot write: {error.strerror}"
+        else:
+            why = f"the disk there has {free_gb:.1f} GB left: make room" if 0 <= free_gb < LEAST_FREE_GB else ""
+        if why:
+            guest.tell(RecordingState("", 0.0, True, why, job=command.job, id=command.id))
+            return
+        self._records.add(self._job(guest, command))
+        self._send_numbered(guest, msgspec.structs.replace(command, path=str(path)))
+
+    def spare_disk(self, free_gb: float) -> None:
+        """Whose disk it is needs some of it: what is recorded ends whole where little is left."""
+        if 0 <= free_gb < LEAST_FREE_GB:
+            for job in self._records:
+                self._engine.send(Cancel(job))
+
+    def _begin_check(self, guest: Guest, asked: CheckReceiver) -> None:
+        """First light here: the receiver is left by everybody for it."""
+        why = ""
+        if asked.address not in {address for address, _ in self.offered} or self._check is None:
+            why = "the far computer offers no such receiver: choose another"
+        elif self.is_checking:
+            why = "another check runs there: wait until it is over"
+        elif len(asked.station) > MOST_STATION:
+            why = "the yard is too large to be sent for a check: check it there, with 'yard-dial check'"
+        run: CheckRun | None = None
+        if not why and self._check is not None:
+            self._engine.send(Stop())
+            try:
+                run = self._check(asked.address, asked.station, asked.route)
+            except YardDialError as error:
+                why = f"the yard that was sent cannot be read there: {error}"
+        if run is None:
+            guest.tell_once(CheckTold(asked.number, (), is_done=True, why=why))
+        else:
+            self._run = (guest, asked.number, run)
+
+    def _end_check(self, guest: Guest) -> None:
+        if self._run is not None and self._run[0] is guest:
+            self._run[2].cancel()
+            self._run = None
+
+    def poll(self) -> None:
+        """Tell what First light has found since."""
+        if self._run is None:
+            return
+        guest, number, run = self._run
+        found = tuple(run.poll())
+        if not run.running:
+            self._run = None
+        if found or self._run is None:
+            guest.tell_once(CheckTold(number, found, is_done=self._run is None))
+
+    def answer(self, event: Event) -> None:
+        """To whom it belongs, under its own number."""
+        owner = self.jobs.get(event.job) if isinstance(event, Answer) else None
+        if owner is None:
+            return
+        guest, job = owner
+        if isinstance(event, RecordingState):
+            # Where it lies is no affair of a guest's.
+            trouble = event.trouble.replace(f"{self._shelf.folder}/", "")
+            if event.is_done:
+                self._records.discard(event.job)
+            event = msgspec.structs.replace(event, path=Path(event.path).stem, trouble=trouble)
+        guest.tell(renumbered(event, job))
+
+    def end_all_of(self, guest: Guest) -> None:
+        """Nobody waits for it any more."""
+        self._end_check(guest)
+        for number in guest.jobs.values():
+            self.jobs.pop(number, None)
+            self._engine.send(Cancel(number))
+
+    def close(self) -> None:
+        """The engine and what runs beside it end."""
+        if self._run is not None:
+            self._end_check(self._run[0])
+        self._engine.close()
+
+    def refuse(self, guest: Guest, command: Command | CheckReceiver | EndCheck, why: str) -> None:
+        """Answer that it may not."""
+        match command:
+            case Tune():
+                guest.tell(TuneRefused(why, job=command.job, id=command.id))
+            case Measure():
+                guest.tell(NotMeasured(why, job=command.job, id=command.id))
+            case CheckReceiver():
+                guest.tell_once(CheckTold(command.number, (), is_done=True, why=why))
+            case Sweep():
+                guest.tell(SweepDone(why, job=command.job, id=command.id))
+            case RecordSamples():
+                guest.tell(RecordingState("", 0.0, True, why, job=command.job, id=command.id))
+            case Start():
+                if self.started is not None:
+                    guest.tell(self.started)
+                else:
+                    guest.tell(Stopped(why))
+            case _:
+                pass
