@@ -93,6 +93,16 @@ class FarYard(JobYard):
             time.sleep(0.01)
         return False
 
+    def goes_on(self) -> bool:
+        """Whether something of the receiver comes: what was begun between two starts of it has lost nothing."""
+        self.far.send = partial(self._noted, self.far.send)  # type: ignore[method-assign]
+        self.asked_since = 0
+        return self.until(lambda: self.asked_since > 2 and self.far.is_linked, 10.0)
+
+    def _noted(self, send, command) -> None:  # type: ignore[no-untyped-def]
+        self.asked_since += 1
+        send(command)
+
     def polls(self, count: int) -> None:
         """Go on a little."""
         self.until(lambda: False, 0.05 * count)
@@ -168,9 +178,10 @@ def log_faults(path: Path) -> list[str]:
 
 def is_over(yard: FarYard, begun: list[Lease]) -> bool:
     """The receiver has stopped, or what was begun has ended; it may then be started again at once."""
-    if begun:
-        return all(one.ending is not None for one in begun if not one.kind.outlives)
-    return not yard.session.live_receiver.wanted
+    bound = [one for one in begun if not one.kind.outlives]
+    if bound:
+        return all(one.ending is not None for one in bound)
+    return not yard.session.live_receiver.wanted and not yard.session.device_check.running
 
 
 def recordings_in(folder: Path) -> tuple[int, list[str]]:
@@ -208,7 +219,7 @@ def far_killed(count: int) -> bool:
         killed_s = time.monotonic()
         far.begin()
         begun = yard.granted[first:]
-        if wanted and not yard.until(partial(is_over, yard, begun), 30.0):
+        if wanted and not yard.until(partial(is_over, yard, begun), 12.0) and not yard.goes_on():
             wrong.append(f"{kind}: the end of the far program was not told")
         told_s.append(time.monotonic() - killed_s)
         wrong += [f"{kind}: {one}" for one in yard.still_under_way_without_receiver()]

@@ -69,7 +69,7 @@ def linked(folder: Path, link: Callable[[], RigLink]) -> Session:
     session.rig._open_link = lambda _: link()
     session.rig.link("Hearth")
     run(session, 3.0, lambda: session.rig.shown is not None)
-    session.rig.acknowledge()
+    session.rig.safety.acknowledge()
     session.rig.follow()
     run(session, 0.5)
     return session
@@ -105,7 +105,7 @@ def stand_in(fault: RigFault) -> bool:
     run(session, 0.3)
 
     def is_back() -> bool:
-        if not session.rig.is_following or session.rig.transmitting:
+        if not session.rig.is_following or session.rig.safety.transmitting:
             return False
         rig.turn(7.2e6)
         return session.desk.station.dial_hz == 7.2e6
@@ -155,7 +155,7 @@ def taken_port() -> bool:
     rig = StandIn(port=port)
     rig.turn(7.2e6)
     run(session, BACK_WITHIN_S, lambda: session.rig.status == "linked" and session.rig.shown is not None)
-    session.rig.acknowledge()
+    session.rig.safety.acknowledge()
     session.rig.follow()
     back_s = run(session, BACK_WITHIN_S, lambda: session.rig.is_following and session.desk.station.dial_hz == 7.2e6)
     session.close()

@@ -143,7 +143,7 @@ class Campaign:
             case 5:
                 session.rig.toggle()
             case 6:
-                session.rig.acknowledge()
+                session.rig.safety.acknowledge()
             case 7:
                 session.listening.close() if session.listening.is_open else session.listening.open()
             case 8:

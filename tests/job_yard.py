@@ -353,7 +353,7 @@ def _transmit(yard: JobYard) -> None:
     session = yard.session
     if session.rig.status == "off":
         ScriptedRig().join(session)
-    session.rig.acknowledge()
+    session.rig.safety.acknowledge()
     session.own_transmission.begin(dummy_load=True, least_power=True)
     session.own_transmission.press()
 

@@ -158,7 +158,7 @@ def test_an_evening_follow_click_mode_roam_split_and_its_own_reference(qtbot: Qt
     session.calibration.measure(4.0)
     qtbot.waitUntil(lambda: len(session.calibration.observations) == 1, timeout=40_000)
     session.rig.is_roaming = session.rig.is_wanted = False
-    session.rig.acknowledge()
+    session.rig.safety.acknowledge()
     hearth.turn(14_200_000)
     hearth.mode = "AM"
     qtbot.waitUntil(lambda: session.rig.shown is not None and session.rig.shown.mode == "AM", timeout=5_000)

@@ -28,6 +28,8 @@ from yarddial.engine.messages import (
     RecordSamples,
     Sound,
     Start,
+    Started,
+    Stop,
     Stopped,
 )
 from yarddial.yard.errors import BadSamples, YardDialError
@@ -75,7 +77,7 @@ class FarEngine:
         self._wakes: asyncio.Event | None = None
         self._loop: asyncio.AbstractEventLoop | None = None
         self._closing = False
-        self._is_wanted = False
+        self._is_wanted = self._is_starting = False
         self._thread: threading.Thread | None = None
         # What the far side has told of itself and its guests; for whoever shows it.
         self.welcome: wire.Welcome | None = None
@@ -98,8 +100,8 @@ class FarEngine:
             return
         self.warm()
         with self._lock:
-            if isinstance(command, Start):
-                self._is_wanted = True
+            if isinstance(command, Start | Stop):
+                self._is_wanted = self._is_starting = isinstance(command, Start)
             if isinstance(command, Hear):
                 self._hears[command.job] = command
             if isinstance(command, RecordSamples) and len(wire.frame(wire.asked_of(command, 0, 0))) > LARGE:
@@ -373,8 +375,14 @@ class FarEngine:
             if self._check is not None:
                 self._check.take(event)
             return
-        if isinstance(event, Stopped) and not event.replaced:
-            self._is_wanted = False
+        match event:
+            case Started():
+                self._is_starting = False
+            case Stopped(replaced=False) if event.reason or not self._is_starting:
+                # One without a reason that comes while the receiver starts answers an earlier wish.
+                self._is_wanted = self._is_starting = False
+            case _:
+                pass
         if isinstance(event, RecordingState):
             event = msgspec.structs.replace(event, far=self.computer.name)
         self._events.put(event)

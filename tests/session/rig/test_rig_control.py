@@ -37,7 +37,7 @@ def yard(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[JobYard]:
 
 def followed(yard: JobYard, rig: ScriptedRig | None = None) -> ScriptedRig:
     made = (rig or ScriptedRig()).join(yard.session)
-    yard.session.rig.acknowledge()
+    yard.session.rig.safety.acknowledge()
     assert yard.session.rig.follow()
     yard.polls(2)
     return made
@@ -49,14 +49,14 @@ def test_nothing_follows_before_the_power_was_looked_at(yard: JobYard) -> None:
     yard.polls(3)
     assert not yard.session.rig.follow()
     assert yard.session.desk.station.dial_hz == 7.1e6
-    yard.session.rig.acknowledge()
+    yard.session.rig.safety.acknowledge()
     assert yard.session.rig.follow()
     assert yard.session.desk.station.dial_hz == 7.2e6
     # Other numbers are other words: it has to be seen anew.
     hearth = yard.session.desk.station.part("Hearth")
     yard.session.desk.edit("isolation", yard.session.desk.station.with_part(
         msgspec.structs.replace(hearth, isolation_db=Value(48.0))))  # fmt: skip
-    assert not yard.session.rig.is_acknowledged
+    assert not yard.session.rig.safety.is_acknowledged
 
 
 def test_each_follows_the_other_and_nothing_comes_back(yard: JobYard) -> None:
@@ -126,7 +126,7 @@ def test_while_it_transmits_nothing_is_heard_the_gains_are_least_and_work_ends(y
     rig = followed(yard)
     session = yard.session
     session.desk.choose_route(VIA_HEARTH)
-    session.rig.acknowledge()
+    session.rig.safety.acknowledge()
     session.listening.open()
     yard.settle()
     before = dict(yard.applied[-1][1].gains_db)
@@ -135,7 +135,7 @@ def test_while_it_transmits_nothing_is_heard_the_gains_are_least_and_work_ends(y
     least = {stage.name: min(stage.steps_db) for stage in session.desk.line.receiver.gain_stages}
     assert dict(yard.applied[-1][1].gains_db) == least != before
     assert session.listening.is_muted
-    assert session.rig.worst() is not None
+    assert session.rig.safety.worst() is not None
     yard.begin("measurement")
     rig.change(transmitting=False)
     yard.polls(4)
@@ -226,7 +226,7 @@ def test_the_key_is_only_pressed_while_a_person_holds_it(yard: JobYard) -> None:
     session.rig.roam()
     session.desk.choose_route(VIA_HEARTH)
     session.rig.is_wanted = session.rig.is_roaming = False
-    session.rig.acknowledge()
+    session.rig.safety.acknowledge()
     assert own.begin(dummy_load=True, least_power=True) == ""
     yard.polls(3)
     assert not [order for order in rig.orders if isinstance(order, PressRigKey)]

@@ -96,7 +96,7 @@ class OwnTransmission(Job):
         self.phase: Phase = ""
         self.trouble = ""
         self.result: TransmissionResult | None = None
-        rig.hears_itself = lambda: self._lease is not None
+        rig.safety.hears_itself = lambda: self._lease is not None
 
     def on_transmission_changed(self, listener: Listener) -> Callable[[], None]:
         """Begun, keyed, heard, ended."""
@@ -114,13 +114,13 @@ class OwnTransmission(Job):
             return "no transceiver is linked"
         if not dummy_load or not least_power:
             return "first the dummy load and the lowest power: only you can see to that"
-        if why := rig.why_closed(line):
+        if why := rig.safety.why_closed(line):
             return why
-        if not rig.is_acknowledged:
+        if not rig.safety.is_acknowledged:
             return "first look at what comes to this receiver at worst"
-        if rig.transmitting is None:
+        if rig.safety.transmitting is None:
             return f"{rig.name} does not tell whether it transmits: nothing is keyed that cannot be seen"
-        if rig.transmitting:
+        if rig.safety.transmitting:
             return f"{rig.name} transmits already"
         if why := line.why_not(rig.transmit_place_hz() or rig.place_hz() or 0.0):
             return f"this route does not reach its place: {why}"
@@ -185,7 +185,7 @@ class OwnTransmission(Job):
         now_s, lease = clock.monotonic_s(), self._lease
         if lease is None:
             return
-        if self.phase == "keyed" and self._rig.transmitting:
+        if self.phase == "keyed" and self._rig.safety.transmitting:
             self.phase, self._since_s = "looking", now_s
             if self._has_carrier():
                 lease.ask(Measure(LOOKS_S + SETTLES_S, 3_000.0))

@@ -1,4 +1,4 @@
-"""The transceiver beside the receiver: linked, followed both ways, left for a while and come back to, and kept safe.
+"""The transceiver beside the receiver: linked, followed both ways, left for a while and come back to.
 
 It never switches a transmitter on; `own_transmission` does, by a press that is held.
 """
@@ -7,7 +7,6 @@ from collections import deque
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Literal
 
-from yarddial.analysis.audit.worst_power import WorstPower, worst_power_of
 from yarddial.drivers.rig.protocol import (
     RigAnswer,
     RigLink,
@@ -26,9 +25,9 @@ from yarddial.session.listening.listening import Listening
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.rig.following import Following, FollowingMode
 from yarddial.session.rig.rig_modes import edges_of, plain_way, rig_mode_of, way_of, width_of
+from yarddial.session.rig.safety import RigSafety
 from yarddial.session.station.desk import Desk
 from yarddial.yard import clock
-from yarddial.yard.editing import acknowledge
 from yarddial.yard.errors import BadStation
 from yarddial.yard.line import Line
 from yarddial.yard.modes import mode_named
@@ -45,8 +44,6 @@ TURNS, TURNS_WITHIN_S, TURNS_HZ, STEADY_S = 4, 4.0, 1_000.0, 5.0
 FAILED = 3
 # Beyond this share of the span a move of the dial leaves the picture.
 FAR_SHARE = 0.4
-# Nobody speaks for so long without a pause.
-STUCK_S = 180.0
 
 
 class RigControl:
@@ -73,8 +70,6 @@ class RigControl:
         self._dial_hz = 0.0
         self._turns: deque[tuple[float, float]] = deque(maxlen=TURNS)
         self._failed = 0
-        self._transmits_since_s: float | None = None
-        self._safety: dict[str, tuple[object, object, WorstPower | None]] = {}
         # The linked transceiver's name; empty while none is.
         self.name = ""
         self.status: RigStatus = "off"
@@ -82,14 +77,11 @@ class RigControl:
         self.remark = ""
         # What it last said of itself.
         self.shown: RigState | None = None
-        self.transmitting: bool | None = None
         # Whether a person wants it followed; and whether the receiver is away from it meanwhile, on which route it was.
         self.is_wanted = False
         self.is_roaming = False
         self._home_route = ""
-        # A job that listens to what is transmitted, and must not be ended by it.
-        self.hears_itself: Callable[[], bool] = lambda: False
-        receiver.forbids = self.why_closed
+        self.safety = RigSafety(desk, receiver, jobs, listening, self)
         desk.is_settled = lambda: self.is_settled
         desk.on_dial_changed(self._dial_moved)
         desk.on_yard_changed(self._yard_changed)
@@ -135,12 +127,6 @@ class RigControl:
         return not self.is_following or self._following.is_settled
 
     @property
-    def is_stuck(self) -> bool:
-        """True where it has transmitted for longer than anybody speaks."""
-        since_s = self._transmits_since_s
-        return since_s is not None and clock.monotonic_s() - since_s > STUCK_S
-
-    @property
     def step_hz(self) -> float:
         """To what its display rounds, as far as that was seen."""
         return self._following.step_hz
@@ -182,7 +168,7 @@ class RigControl:
         opens, address = self._open_link, part.link
         self.name, self.status, self.trouble, self.remark = name, "opening", "", ""
         self._worker = RigWorker(lambda: opens(address))
-        self._enforce()
+        self.safety.enforce()
         self._changed.tell()
 
     def unlink(self) -> None:
@@ -191,9 +177,7 @@ class RigControl:
             self._worker.close()
         self._worker = None
         self._desk.settled()
-        self._set_transmitting(None)
-        self._receiver.guard(False)
-        self._listening.mute(False)
+        self.safety.let_go()
         self._receiver.cable = ""
         self._desk.rig_shows("", None)
         self.name, self.status, self.trouble, self.remark, self.shown = "", "off", "", "", None
@@ -209,46 +193,18 @@ class RigControl:
 
     # Following
 
-    def worst(self, line: Line | None = None) -> WorstPower | None:
-        """What the linked transceiver brings to the receiver of a route at worst, the active one by default."""
-        part, station = self.part, self._desk.station
-        line = line or self._desk.line
-        if part is None:
-            return None
-        known = self._safety.get(line.name)
-        if known is None or known[0] is not station.parts or known[1] is not station.routes:
-            known = (station.parts, station.routes, worst_power_of(station, line, part))
-            self._safety[line.name] = known
-        return known[2]
-
-    @property
-    def is_acknowledged(self) -> bool:
-        """Whether a person has seen what comes to the receiver at worst, in just these words, where it is followed."""
-        worst = self.worst(self._home())
-        if worst is None:
-            return True
-        return any(seen.key == _key(worst) and seen.what == worst.words for seen in self._desk.station.acknowledged)
-
-    def _home(self) -> Line:
+    def home(self) -> Line:
         """The route on which it is followed: while the receiver is away, the one that it comes back to."""
         station = self._desk.station
         away = self.is_roaming and any(route.name == self._home_route for route in station.routes)
         return station.line(self._home_route) if away else self._desk.line
-
-    def acknowledge(self, note: str = "") -> None:
-        """The person has seen it; kept with the yard."""
-        worst = self.worst(self._home())
-        if worst is not None:
-            station = acknowledge(self._desk.station, _key(worst), worst.words, note or "seen", clock.today())
-            self._desk.edit(f"{worst.rig}'s power on {worst.route} seen", station)
-        self._changed.tell()
 
     def follow(self) -> bool:
         """Dial and transceiver move as one from now on; the dial goes to where the transceiver stands.
 
         False where what comes to the receiver at worst was not acknowledged for this route.
         """
-        if not self.name or not self.is_acknowledged:
+        if not self.name or not self.safety.is_acknowledged:
             return False
         if self.is_roaming and self._home_route:
             self._go_home()
@@ -302,41 +258,6 @@ class RigControl:
             self._worker.order(numbered)
         return self._number
 
-    # Safety
-
-    def why_closed_here(self) -> str:
-        """The same of the active route."""
-        return self.why_closed(self._desk.line)
-
-    def why_closed(self, line: Line) -> str:
-        """Why the receiver must stay off on a route while this transceiver may transmit; empty where it need not."""
-        if not self.name or self._receiver.plays or line.missing:
-            return ""
-        worst = self.worst(line)
-        if worst is None or worst.is_safe:
-            return ""
-        return f"{worst.words}: the receiver stays off on this route while {self.name} is linked"
-
-    def _enforce(self) -> None:
-        """Stop a receiver that stands open where it must not."""
-        if self._receiver.wanted and (why := self.why_closed(self._desk.line)):
-            self._receiver.stop()
-            self._receiver.refuse(why)
-
-    def _set_transmitting(self, transmitting: bool | None) -> None:
-        was, self.transmitting = self.transmitting, transmitting
-        if transmitting and not was:
-            self._transmits_since_s = clock.monotonic_s()
-            self._receiver.guard(True)
-            if not self.hears_itself():
-                self._listening.mute(True)
-                self._jobs.cancel_all(f"{self.name} transmits")
-        elif was and transmitting is False:
-            self._receiver.guard(False)
-            self._listening.mute(False)
-        if not transmitting:
-            self._transmits_since_s = None
-
     # What comes
 
     def poll(self) -> None:
@@ -346,7 +267,7 @@ class RigControl:
         news = self._worker.take()
         for one in news:
             self._take(one)
-        if self.is_following and self.transmitting is not True:
+        if self.is_following and self.safety.transmitting is not True:
             self._send(clock.monotonic_s())
         if self.is_settled:
             self._desk.settled()
@@ -364,9 +285,7 @@ class RigControl:
             case Unlinked(sentence):
                 self.status, self.trouble = "lost", sentence
                 self._begin_anew()
-                # Whether it transmits is not known now; what was muted stays muted.
-                if self.transmitting is False:
-                    self.transmitting = None
+                self.safety.is_lost()
             case RigAnswer():
                 self._take_answer(news)
 
@@ -398,7 +317,7 @@ class RigControl:
             self._mode.give_up()
         self._failed, self.trouble = 0, ""
         before, self.shown = self.shown, answer.state
-        self._set_transmitting(answer.state.transmitting)
+        self.safety.set_transmitting(answer.state.transmitting)
         self._watch_turns(before, answer.state)
         self._tell_place()
         if self.is_following:
@@ -480,7 +399,7 @@ class RigControl:
 
     def _dial_moved(self) -> None:
         # Whatever else comes of it: the points may have been set for another route.
-        self._enforce()
+        self.safety.enforce()
         dial_hz = self._desk.station.dial_hz
         if self._is_moving or not self.is_following:
             self._dial_hz = dial_hz
@@ -532,7 +451,9 @@ class RigControl:
     def _yard_changed(self) -> None:
         if self.name and self.part is None:
             self.unlink()
-        self._enforce()
+        self.safety.enforce()
+        if self.name:
+            self._changed.tell()
 
     def _line(self) -> Line:
         """The active route where the transceiver stands on it; else one on which nothing lies before it."""
@@ -542,7 +463,3 @@ class RigControl:
             mine = (one for one in station.lines() if one.transceiver is not None and one.transceiver.name == self.name)
             line = next(mine, line)
         return line
-
-
-def _key(worst: WorstPower) -> str:
-    return f"follow:{worst.rig}:{worst.route}"

@@ -11,10 +11,10 @@ def rig_verdict(rig: RigControl) -> Verdict:
     name = rig.name
     if rig.status == "off":
         return Verdict("unknown", "No transceiver is linked.", "Link one, and dial and transceiver move as one.", "off")
-    if why := rig.why_closed_here():
+    if why := rig.safety.why_closed_here():
         told = f"{_sentence(why)} Take it off first, or choose another route."
         return Verdict("stop", f"{name} would harm the receiver on this route.", told, "receiver off")
-    if rig.is_stuck:
+    if rig.safety.is_stuck:
         told = "Look whether its key is stuck. The receiver stays muted."
         return Verdict("stop", f"{name} has transmitted for minutes without a pause.", told, "key stuck?")
     if rig.status == "opening":
@@ -25,7 +25,7 @@ def rig_verdict(rig: RigControl) -> Verdict:
     if rig.pauses:
         told = f"{_sentence(rig.pauses)} It goes on by itself."
         return Verdict("look", f"Following {name} waits.", told, "waits")
-    if rig.transmitting:
+    if rig.safety.transmitting:
         told = "The receiver is muted, and its gains are at their least."
         return Verdict("look", f"{name} transmits.", told, "transmits")
     return _at_work(rig)
@@ -33,7 +33,7 @@ def rig_verdict(rig: RigControl) -> Verdict:
 
 def _at_work(rig: RigControl) -> Verdict:
     name, place = rig.name, _place(rig)
-    if not rig.is_acknowledged and not rig.is_wanted:
+    if not rig.safety.is_acknowledged and not rig.is_wanted:
         told = "Look at what it brings to the receiver, then follow it."
         return Verdict("look", f"{name} stands on {place}.", told, "is linked")
     if rig.is_roaming:
@@ -43,7 +43,7 @@ def _at_work(rig: RigControl) -> Verdict:
         return Verdict("good", f"{name} stands on {place}.", "F: dial and transceiver move as one.", "is linked")
     if rig.remark:
         return Verdict("look", f"{name} is followed on {place}.", _sentence(rig.remark), "is followed")
-    if rig.transmitting is None:
+    if rig.safety.transmitting is None:
         told = f"{name} does not tell whether it transmits: the receiver cannot be muted for it."
         return Verdict("look", f"{name} is followed on {place}.", told, "is followed")
     return Verdict("good", f"{name} is followed on {place}.", _details(rig), "is followed")

@@ -92,7 +92,7 @@ class TransceiverSheet(Sheet):
         self._said.setVisible(bool(sentence))
 
     def _see(self) -> None:
-        self._rig.acknowledge()
+        self._rig.safety.acknowledge()
 
     def _toggle(self) -> None:
         self._say("" if self._rig.toggle() else "first look at what it brings to the receiver, and say that you have")
@@ -125,7 +125,7 @@ class TransceiverSheet(Sheet):
         self._show_worst()
         followed = rig.is_wanted and not rig.is_roaming
         self.follow.setText("Leave it there" if followed else "Back to it" if rig.is_roaming else "Follow it")
-        self.follow.setEnabled(rig.is_acknowledged)
+        self.follow.setEnabled(rig.safety.is_acknowledged)
         split_hz = rig.transmit_place_hz()
         self.together.setEnabled(split_hz is not None)
         if split_hz is not None and not self.split_at.hasFocus():
@@ -135,11 +135,11 @@ class TransceiverSheet(Sheet):
     def _show_worst(self) -> None:
         rig = self._rig
         try:
-            worst = rig.worst()
+            worst = rig.safety.worst()
         except YardDialError as error:
             self._worst.setText(str(error))
             return
-        self.seen.setVisible(rig.status != "off" and worst is not None and not rig.is_acknowledged)
+        self.seen.setVisible(rig.status != "off" and worst is not None and not rig.safety.is_acknowledged)
         if worst is None:
             self._mark.set_mark("good")
             self._worst.setText("Nothing of what it transmits comes to the receiver on this route.")
