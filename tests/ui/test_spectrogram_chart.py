@@ -85,3 +85,19 @@ def test_without_a_sound_device_it_is_quiet_and_says_so(qtbot: QtBot) -> None:
     sound.stop()
     sound.play(silence, 44_100.0)
     assert sound.state.startswith("no sound")
+
+
+def test_sound_from_afar_is_held_for_as_long_as_it_comes_unevenly(qtbot: QtBot) -> None:
+    parent = QObject()
+    sound = SoundOut(parent)
+    sound.play(np.zeros(480, np.float32), 48_000.0)
+    assert sound.remark == "", "what stands here comes evenly"
+    sound.smooth(wanted=True)
+    for _ in range(4):
+        sound.play(np.full(4_800, 0.1, np.float32), 48_000.0)
+        qtbot.wait(100)
+    assert sound.remark.startswith("held 0.")
+    # A second of nothing is a gap, and is said.
+    qtbot.waitUntil(lambda: "1 gap in" in sound.remark, timeout=5_000)
+    sound.stop()
+    assert sound.remark == ""

@@ -88,6 +88,7 @@ class FarEngine:
         self.away_s = 0.0
         # Samples of the channel heard that never came: filled with silence.
         self.lost_sound = 0
+        self._gaps: deque[float] = deque(maxlen=1_000)
         # Recordings that this computer made there, as last told; and the one that is brought over.
         self.recordings: tuple[wire.FarRecording, ...] | None = None
         self.fetching: Fetching | None = None
@@ -414,7 +415,7 @@ class FarEngine:
                 from yarddial.dsp.listening.thin_sound import FilledSound
 
                 self._filled = (kind, FilledSound(message.rate_hz, message.played_hz, is_stereo=message.is_stereo))
-            self.lost_sound += message.lost
+            self._count_lost(message.lost)
             heard = self._filled[1].push(_with_silence(message.lost, message.rate_hz, samples_of(message.samples)))
         except BadSamples as error:
             log_fault("what a far computer sent to be heard", error)
@@ -426,6 +427,16 @@ class FarEngine:
                     id=message.id,
                 )
             )  # fmt: skip
+
+    def _count_lost(self, lost: int) -> None:
+        self.lost_sound += lost
+        if lost:
+            self._gaps.append(time.monotonic())
+
+    @property
+    def gaps_lately(self) -> int:
+        """How often within the last minute the link had no room for the sound."""
+        return sum(at_s > time.monotonic() - 60.0 for at_s in tuple(self._gaps))
 
     def _hear_channel(self, message: wire.ChannelMessage) -> None:
         """Made audible here."""
@@ -440,7 +451,7 @@ class FarEngine:
                 or ear.kind != (message.rate_hz, message.middle_hz, message.factor)
             ):
                 self._channels[message.job] = ear = _FarEar(asked, message)
-            self.lost_sound += message.lost
+            self._count_lost(message.lost)
             sound = ear.hear(message)
         except BadSamples as error:
             log_fault("what a far computer sent to be heard", error)

@@ -272,7 +272,8 @@ class Session:
         self.device_check.poll()
         self.far_recordings.poll()
         far = self.far_engine
-        if self._far_state != (far_state := (far.here, far.far, far.is_linked) if far is not None else None):
+        far_state = (far.here, far.far, far.is_linked, far.gaps_lately) if far is not None else None
+        if self._far_state != far_state:
             self._far_state = far_state
             self._saver_changed.tell()
         if self.saver is not None and self._saver_state != (state := (self.saver.conflict, self.saver.others)):

@@ -4,13 +4,19 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QIODevice, QLoggingCategory, QObject, pyqtSignal
+from PyQt6.QtCore import QIODevice, QLoggingCategory, QObject, QTimer, pyqtSignal
+
+from yarddial.dsp.listening.playout import Playout
+from yarddial.yard import clock
+from yarddial.yard.plain_text import count_of
 
 if TYPE_CHECKING:
     from PyQt6.QtMultimedia import QAudioDevice, QAudioSink, QMediaDevices
 
 # What may wait in the device: more would be heard late.
 LATE_S = 0.4
+# Sound from afar is handed on so often.
+BEAT_MS = 20
 MISSING = "no sound: this computer lacks its library; this line installs it: sudo apt-get install libpulse0"
 NO_DEVICE = "no sound device here: plug one in, or start the system's sound server; it is then taken by itself"
 
@@ -34,6 +40,11 @@ class SoundOut(QObject):
         self._given_up = False
         self._wanted = ""
         self._volume, self._muted = 1.0, False
+        self._is_smooth = False
+        self._playout: Playout | None = None
+        self._beat = QTimer(self)
+        self._beat.setInterval(BEAT_MS)
+        self._beat.timeout.connect(self._pump)
         self.levels_db: tuple[float, float] = (-120.0, -120.0)
         self.state = ""
 
@@ -41,20 +52,55 @@ class SoundOut(QObject):
         """Add sound; what the device has no room for is dropped rather than heard late."""
         both = samples if samples.ndim > 1 else np.stack([samples, samples], axis=1)
         self._weigh(both)
-        if self._given_up and rate_hz == self._rate_hz:
-            return
-        if self._sink is None or rate_hz != self._rate_hz:
+        if self._is_smooth and (self._playout is None or rate_hz != self._rate_hz):
+            self._playout = Playout(rate_hz)
+            self._beat.start()
+        if self._playout is not None:
+            self._playout.put(both, clock.monotonic_s())
+        if not (self._given_up and rate_hz == self._rate_hz) and (self._sink is None or rate_hz != self._rate_hz):
             self._open(rate_hz)
-        if self._sink is None or self._io is None:
+        if self._playout is None:
+            self._write(both)
+        else:
+            self._pump()
+
+    def smooth(self, *, wanted: bool) -> None:
+        """Sound from afar comes unevenly: hold a little of it, as much as that needs; count where it runs dry."""
+        self._is_smooth = wanted
+        if not wanted:
+            self._playout = None
+            self._beat.stop()
+
+    @property
+    def remark(self) -> str:
+        """How sound from afar is played; nothing where it comes evenly."""
+        if self._playout is None or not self._beat.isActive():
+            return ""
+        gaps = self._playout.gaps(clock.monotonic_s())
+        told = "no gap" if not gaps else count_of(gaps, "gap")
+        return f"held {self._playout.wanted_s:.1f} s for an uneven link, {told} in the last minute"
+
+    def _pump(self) -> None:
+        """What is due goes to the device, by what that still has."""
+        if self._playout is None:
             return
-        room = self._sink.bytesFree() // 8
-        self._io.write(both[:room].astype(np.float32).tobytes())
+        queued_s = None
+        if self._sink is not None:
+            queued_s = (self._sink.bufferSize() - self._sink.bytesFree()) / (8 * self._rate_hz)
+        self._write(self._playout.take(clock.monotonic_s(), queued_s))
+
+    def _write(self, both: NDArray[np.float32]) -> None:
+        if self._sink is not None and self._io is not None and len(both):
+            room = self._sink.bytesFree() // 8
+            self._io.write(both[:room].astype(np.float32).tobytes())
 
     def stop(self) -> None:
         """Silence; the device is given back."""
         if self._sink is not None:
             self._sink.stop()
         self._sink, self._io, self._given_up = None, None, False
+        self._playout = None
+        self._beat.stop()
         self.levels_db = (-120.0, -120.0)
         self.levels_moved.emit()
 
@@ -134,8 +180,11 @@ class SoundOut(QObject):
         return None if device.isNull() else device
 
     def _open(self, rate_hz: float) -> None:
+        playout = self._playout
         self.stop()
-        self._rate_hz = rate_hz
+        self._rate_hz, self._playout = rate_hz, playout
+        if playout is not None:
+            self._beat.start()
         self._watch()
         if self._devices is None:
             return

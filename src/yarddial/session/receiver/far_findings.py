@@ -8,6 +8,8 @@ if TYPE_CHECKING:
     from yarddial.distance.far_engine import FarEngine
 
 BUSY, HOT_C, FULL_GB = 0.9, 80.0, 1.0
+# Gaps a minute that are worth a sentence.
+MANY_GAPS = 3
 
 
 def far_findings(far: "FarEngine | None") -> list[Finding]:
@@ -27,6 +29,9 @@ def far_findings(far: "FarEngine | None") -> list[Finding]:
     if state is not None and 0 <= state.free_gb < FULL_GB:
         what = f"Far computer: {name} has {state.free_gb:.1f} GB of disk left"
         found.append(Finding("look", what, "recordings there will end early"))
+    if (gaps := far.gaps_lately) >= MANY_GAPS:
+        what = f"Far computer: the link to {name} had no room for the sound {gaps} times in the last minute"
+        found.append(Finding("look", what, "a narrower way of hearing needs less of it"))
     return found + _people(far)
 
 

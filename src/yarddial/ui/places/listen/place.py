@@ -249,7 +249,8 @@ class ListenPlace(QWidget):
             (self.swap, listening.clean_up.swap),
         ):
             tick.setChecked(on)
-        self._sound_state.setText(self._sound.state if listening.is_heard else "")
+        said = (self._sound.state, self._sound.remark) if listening.is_heard else ()
+        self._sound_state.setText("; ".join(filter(None, said)))
         self._sound_state.setVisible(bool(self._sound_state.text()))
         self._show_level()
         self.follow.setChecked(session.crystal_follower.is_wanted)
@@ -342,6 +343,7 @@ class ListenPlace(QWidget):
 
     def _play(self) -> None:
         sounds, self._listening.sounds = self._listening.sounds, []
+        self._sound.smooth(wanted=self._session.far_engine is not None)
         for sound in sounds if self._listening.is_heard else ():
             self._sound.play(sound.samples, sound.rate_hz)
         if not self._listening.is_heard and self._sound.is_sounding:

@@ -1,0 +1,150 @@
+"""Sound that comes unevenly, played evenly: held for as long as it lately came late, and no longer.
+
+What runs dry is faded out, is a gap, and is counted; after it is waited for a little more. Nothing here measures: who
+counts samples takes them as they come.
+"""
+
+from collections import deque
+
+import numpy as np
+from numpy.typing import NDArray
+
+Sides = NDArray[np.float32]
+# Handed out so far ahead of the ear, so that a busy window is not heard.
+AHEAD_S = 0.06
+# How unevenly it came is remembered for so long; beyond that so much is added; bounds of what is held.
+REMEMBERED_S, SPARE_S, LEAST_S, MOST_S = 10.0, 0.03, 0.04, 1.5
+# More than is needed is held for so long before some is left out, so much at least; and never so much.
+TOO_MUCH_S, WORTH_S, NEVER_S = 3.0, 0.1, 2.5
+# Of an edge, faded.
+FADE_S = 0.006
+# Gaps are told of the last while.
+LATELY_S = 60.0
+
+
+class Playout:
+    """Two channels, shape (n, 2), at one rate. Time is whoever's calls it; it never runs backward."""
+
+    def __init__(self, rate_hz: float) -> None:
+        self._rate_hz = rate_hz
+        self._held: deque[Sides] = deque()
+        self._held_count = self._total = 0
+        self._began_s: float | None = None
+        self._late: deque[tuple[float, float]] = deque()
+        # Until when the ear has something; since when too much is held; the last sample handed out.
+        self._until_s: float | None = None
+        self._full_since_s: float | None = None
+        self._last = np.zeros(2, np.float32)
+        self._is_dry = True
+        self._gaps: deque[float] = deque(maxlen=1_000)
+
+    @property
+    def held_s(self) -> float:
+        """What waits here."""
+        return self._held_count / self._rate_hz
+
+    @property
+    def wanted_s(self) -> float:
+        """What is to be held before it is begun: as much as it lately came unevenly."""
+        late = [one for _, one in self._late]
+        return min(max(max(late) - min(late) + SPARE_S, LEAST_S), MOST_S) if late else LEAST_S
+
+    def gaps(self, now_s: float) -> int:
+        """Of the last minute."""
+        return sum(at_s > now_s - LATELY_S for at_s in self._gaps)
+
+    def put(self, sound: Sides, now_s: float) -> None:
+        """What has come."""
+        if not len(sound):
+            return
+        if self._began_s is None:
+            self._began_s = now_s
+        self._total += len(sound)
+        self._late.append((now_s, now_s - self._began_s - self._total / self._rate_hz))
+        while self._late[0][0] < now_s - REMEMBERED_S:
+            self._late.popleft()
+        self._held.append(np.asarray(sound, np.float32))
+        self._held_count += len(sound)
+        self._leave_out(now_s)
+
+    def take(self, now_s: float, queued_s: float | None = None) -> Sides:
+        """What is to be played from where the last call ended; silence where there is nothing.
+
+        queued_s : what a device still has to play, by its own clock; without one, time alone tells.
+        """
+        if queued_s is not None and self._until_s is not None:
+            self._until_s = now_s + queued_s
+        if self._until_s is None:
+            if self.held_s < self.wanted_s:
+                return np.empty((0, 2), np.float32)
+            self._until_s = now_s
+        if self._until_s < now_s - 1.0:
+            # Nobody asked for long: what should have been played then is past.
+            self._until_s = now_s
+        need = round((now_s + AHEAD_S - self._until_s) * self._rate_hz)
+        if need <= 0:
+            return np.empty((0, 2), np.float32)
+        begins = self._is_dry and self.held_s >= self.wanted_s
+        if self._is_dry and not begins:
+            out = np.zeros((need, 2), np.float32)
+        else:
+            out = self._out_of_held(need)
+            if begins:
+                self._is_dry = False
+                _fade(out, self._rate_hz, up=True)
+            missing = need - len(out)
+            if missing and now_s >= self._until_s + len(out) / self._rate_hz:
+                self._is_dry = True
+                self._gaps.append(now_s)
+                out = np.concatenate([out, self._tail(missing)])
+        if len(out):
+            self._last = out[-1]
+        self._until_s += len(out) / self._rate_hz
+        return out
+
+    def _out_of_held(self, need: int) -> Sides:
+        parts: list[Sides] = []
+        while need and self._held:
+            part = self._held.popleft()
+            if len(part) > need:
+                self._held.appendleft(part[need:])
+                part = part[:need]
+            parts.append(part)
+            need -= len(part)
+            self._held_count -= len(part)
+        return np.concatenate(parts) if parts else np.empty((0, 2), np.float32)
+
+    def _tail(self, count: int) -> Sides:
+        """From the last sample to nothing, and silence."""
+        out = np.zeros((count, 2), np.float32)
+        fade = min(int(FADE_S * self._rate_hz), count)
+        out[:fade] = self._last * np.linspace(1.0, 0.0, fade + 1, dtype=np.float32)[1:, None]
+        return out
+
+    def _leave_out(self, now_s: float) -> None:
+        """Of what is held for long without need, the oldest: it would only be heard late."""
+        spare_s = self.held_s - self.wanted_s - AHEAD_S
+        if self._is_dry or spare_s < WORTH_S:
+            self._full_since_s = None
+        elif self._full_since_s is None:
+            self._full_since_s = now_s
+        is_long = self._full_since_s is not None and now_s - self._full_since_s > TOO_MUCH_S
+        if not (is_long or self.held_s > NEVER_S) or spare_s <= 0:
+            return
+        joined = np.concatenate(list(self._held))
+        fade = int(FADE_S * self._rate_hz)
+        left_out = min(int(spare_s * self._rate_hz), len(joined) - 2 * fade)
+        if left_out > fade:
+            # What is heard next goes over into what comes after that.
+            over = np.linspace(0.0, 1.0, fade, dtype=np.float32)[:, None]
+            kept = joined[left_out:].copy()
+            kept[:fade] = joined[:fade] * (1 - over) + kept[:fade] * over
+            self._held = deque([kept])
+            self._held_count = len(kept)
+        self._full_since_s = None
+
+
+def _fade(sound: Sides, rate_hz: float, *, up: bool) -> None:
+    count = min(int(FADE_S * rate_hz), len(sound))
+    slope = np.linspace(0.0, 1.0, count, dtype=np.float32)[:, None]
+    sound[:count] *= slope if up else slope[::-1]
