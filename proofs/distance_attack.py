@@ -21,6 +21,7 @@ from test_server import Shed
 
 from yarddial.distance import door as serving
 from yarddial.distance import wire
+from yarddial.distance.far_check import CheckReceiver
 from yarddial.distance.far_engine import FarEngine
 from yarddial.distance.knocking import context
 from yarddial.drivers.protocol import RequestedSettings
@@ -35,7 +36,9 @@ def broken_messages(count: int) -> bool:
         wire.frame(message)[4:]
         for message in (
             wire.Hello(1, "x", "w"), wire.asked_of(tune, 1, 0), wire.Heard(3, 4, 1.0),
-            wire.WantControl(True), wire.TellCapabilities("simulated:finch"),
+            wire.WantControl(True), wire.TellCapabilities("simulated:finch"), wire.ListRecordings(),
+            wire.FetchRecording("far-1", 7), wire.RemoveRecording("far-1"),
+            wire.asked_of(CheckReceiver(1, "simulated:finch", "{}", "a route"), 2, 0),
         )
     ]  # fmt: skip
     read = refused = 0

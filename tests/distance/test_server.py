@@ -19,6 +19,7 @@ from yarddial.distance.identity import Identity, KnownComputer
 from yarddial.distance.knocking import FarRefused, FarUnreachable, context, knock, pair_with
 from yarddial.distance.pairing_code import PairingCode, fingerprint_of, read_code
 from yarddial.distance.server import Server
+from yarddial.distance.wire import Far
 from yarddial.drivers.protocol import FoundReceiver, RequestedSettings
 from yarddial.engine.messages import (
     Cancel,
@@ -34,6 +35,8 @@ from yarddial.engine.messages import (
     Tune,
     Tuned,
 )
+from yarddial.session.finding import Act
+from yarddial.session.receiver.far_findings import far_findings
 
 ADDRESS = "simulated:finch"
 ASK = RequestedSettings(130e6, 1.024e6, "ladder", bias=True)
@@ -243,6 +246,45 @@ def test_a_listener_sets_nothing_and_is_told_who_controls(shed: Shed) -> None:
             await asyncio.to_thread(one.close)
 
     at(shed, act)
+
+
+def test_control_that_was_asked_for_goes_to_who_asked_and_both_are_told(shed: Shed) -> None:
+    async def act(shed: Shed) -> None:
+        first, second = FarEngine(shed.known(), "desk"), FarEngine(shed.known("couch"), "couch")
+        first.warm()
+        await until(lambda: first.here is not None)
+        second.warm()
+        await until(lambda: second.here is not None and len(second.here.people) == 2)
+        second.want_control(wanted=True)
+        await until(lambda: first.here is not None and first.here.asks == "couch")
+        asked = far_findings(first)[0]
+        assert "couch asks for control" in asked.what
+        assert asked.fix == Act("hand control over")
+        assert far_findings(second)[0].fix is None, "asked already"
+        first.want_control(wanted=False)
+        await until(lambda: second.here is not None and second.here.people[second.here.you][2])
+        await until(lambda: first.here is not None and not first.here.people[first.here.you][2])
+        assert far_findings(first)[0].fix == Act("ask for control")
+        assert not first.here.asks  # type: ignore[union-attr]
+        second.send(Measure(1.0, 100.0, job=1, id=1))
+        await until(lambda: any(isinstance(one, Measure) for one in shed.engine.asked))
+        for one in (first, second):
+            await asyncio.to_thread(one.close)
+
+    at(shed, act)
+
+
+def test_how_the_far_computer_is_becomes_a_finding_only_where_it_matters(shed: Shed) -> None:
+    far = FarEngine(shed.known(), "desk")
+    far.is_linked = True
+    for state, told in (
+        (Far(0.3, 45.0, 20.0, 0), ""), (Far(-1.0, -1.0, -1.0, 0), ""), (Far(0.97, 45.0, 20.0, 0), "busy"),
+        (Far(0.3, 85.0, 20.0, 0), "85 °C"), (Far(0.3, 45.0, 0.4, 0), "0.4 GB"),
+    ):  # fmt: skip
+        far.far = state
+        assert [told in one.what for one in far_findings(far)] == ([True] if told else [])
+    far.is_linked = False
+    assert any("not reached" in one.what for one in far_findings(far))
 
 
 def test_names_paths_and_feeds_of_the_near_side_are_not_used(shed: Shed, tmp_path: Path) -> None:

@@ -47,6 +47,8 @@ SAYS_S, AGAIN_S = 0.1, 1.0
 GIVES_UP_S = 120.0
 # Events waiting for a window that does not look; pictures and sound give way first.
 MOST_WAITING, MOST_PICTURES = 20_000, 200
+# Recordings that are shown of those that lie there, the newest.
+MOST_RECORDINGS = 200
 # A command that takes more bytes does not go over.
 LARGE = wire.MOST_ASKED - 100
 # Of a picture's columns left out on the way, so many are filled with their neighbour.
@@ -359,7 +361,7 @@ class FarEngine:
             case wire.Far():
                 self.far = message
             case wire.RecordingsMessage():
-                self.recordings = message.recordings
+                self.recordings = message.recordings[:MOST_RECORDINGS]
             case wire.PieceMessage() if self.fetching is not None:
                 self.fetching.take(message)
             case _:

@@ -22,6 +22,8 @@ POLLS_S, STATE_S = 0.01, 5.0
 WAITS_S = 120.0
 # One that is revoked is gone within this.
 REVOKED_S = 2.0
+# Recordings listed, read or removed, receivers asked, at a time.
+MOST_ERRANDS = 16
 # A guest that has been told things says at least so often that they came.
 SILENT_S = 15.0
 
@@ -155,7 +157,10 @@ class Server:
                 raise wire.BadFrame("a second greeting")
 
     def _run(self, errand: Coroutine[None, None, None]) -> None:
-        """What takes a while for a guest."""
+        """What takes a while for a guest; more than a few at a time nobody needs."""
+        if len(self._errands) >= MOST_ERRANDS:
+            errand.close()
+            return
         task = asyncio.create_task(errand)
         self._errands.add(task)
         task.add_done_callback(self._errands.discard)

@@ -32,7 +32,9 @@ def far_findings(far: "FarEngine | None") -> list[Finding]:
     if (gaps := far.gaps_lately) >= MANY_GAPS:
         what = f"Far computer: the link to {name} had no room for the sound {gaps} times in the last minute"
         found.append(Finding("look", what, "a narrower way of hearing needs less of it"))
-    return found + _people(far)
+    people = _people(far)
+    # A person who waits for an answer comes first.
+    return people + found if any(one.mark == "look" for one in people) else found + people
 
 
 def _people(far: "FarEngine") -> list[Finding]:
