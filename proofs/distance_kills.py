@@ -178,9 +178,14 @@ def log_faults(path: Path) -> list[str]:
 
 def is_over(yard: FarYard, begun: list[Lease]) -> bool:
     """The receiver has stopped, or what was begun has ended; it may then be started again at once."""
+    if any(one.kind.name == "device_check" for one in begun):
+        # The receiver is begun again after it.
+        return not yard.session.device_check.running
     bound = [one for one in begun if not one.kind.outlives]
-    if bound:
-        return all(one.ending is not None for one in bound)
+    if any(one.ending is None for one in bound):
+        return False
+    if any(one.ending is not None and one.ending.how in ("lost", "failed") for one in bound):
+        return True
     return not yard.session.live_receiver.wanted and not yard.session.device_check.running
 
 

@@ -248,6 +248,40 @@ def test_a_listener_sets_nothing_and_is_told_who_controls(shed: Shed) -> None:
     at(shed, act)
 
 
+@pytest.mark.parametrize(
+    ("sent", "kept", "told"),
+    [
+        ((Start(ADDRESS), Tune(ASK, 130e6, 1e3)), (), "let go of its work"),
+        ((Start(ADDRESS), Stop()), (), ""),
+        ((Start(ADDRESS), Stop(), Start(ADDRESS), Tune(ASK, 130e6, 1e3)), (Start, Tune), None),
+        ((Start(ADDRESS), Stop(), Stopped()), (), None),
+        ((Start(ADDRESS), Stop(), Start(ADDRESS), Stopped()), (), "let go of its work"),
+        ((Start(ADDRESS), Stopped("it was unplugged")), (), None),
+    ],
+)
+def test_what_was_under_way_on_a_computer_that_began_anew_ends_once_and_what_was_begun_since_is_kept(
+    sent: tuple[Command | Stopped, ...], kept: tuple[type, ...], told: str | None
+) -> None:
+    """All but what is kept was heard over there, and its answers came, before that program ended."""
+    far = FarEngine(KnownComputer("shed", "127.0.0.1", 1, "", ""), "desk")
+    far.warm = lambda: None  # type: ignore[method-assign]
+    far._session = "the one that is gone"
+    for place, one in enumerate(sent):
+        if isinstance(one, Stopped):
+            far._take(wire.told_of(one, place + 1, 0))
+        else:
+            far.send(one)
+        if len(sent) - place > len(kept):
+            far._asked.clear()
+    far.poll()
+    far._linked(wire.Welcome(wire.VERSION, "shed", "control", "another", False, 0), time.monotonic() - 3.0)
+    assert tuple(wire.COMMANDS[asked.kind] for asked in far._asked) == kept
+    assert [asked.number for asked in far._asked] == list(range(1, len(kept) + 1))
+    ends = [event.reason for event in far.poll() if isinstance(event, Stopped)]
+    assert len(ends) == (told is not None)
+    assert all(told in end and bool(told) == bool(end) for end in ends)  # type: ignore[operator]
+
+
 def test_control_that_was_asked_for_goes_to_who_asked_and_both_are_told(shed: Shed) -> None:
     async def act(shed: Shed) -> None:
         first, second = FarEngine(shed.known(), "desk"), FarEngine(shed.known("couch"), "couch")

@@ -79,7 +79,7 @@ class FarEngine:
         self._wakes: asyncio.Event | None = None
         self._loop: asyncio.AbstractEventLoop | None = None
         self._closing = False
-        self._is_wanted = self._is_starting = False
+        self._is_wanted = self._is_starting = self._is_stopping = False
         self._thread: threading.Thread | None = None
         # What the far side has told of itself and its guests; for whoever shows it.
         self.welcome: wire.Welcome | None = None
@@ -103,8 +103,15 @@ class FarEngine:
             return
         self.warm()
         with self._lock:
-            if isinstance(command, Start | Stop):
-                self._is_wanted = self._is_starting = isinstance(command, Start)
+            match command:
+                case Start():
+                    self._is_wanted, self._is_starting, self._is_stopping = True, True, False
+                case Stop():
+                    # Its end is owed until it has come.
+                    self._is_starting = False
+                    self._is_stopping = True
+                case _:
+                    pass
             if isinstance(command, Hear):
                 self._hears[command.job] = command
             if isinstance(command, RecordSamples) and len(wire.frame(wire.asked_of(command, 0, 0))) > LARGE:
@@ -287,7 +294,8 @@ class FarEngine:
             self._check.end(f"{lost}: check again")
         if self._is_wanted and "Start" not in kinds:
             self._is_wanted = False
-            self._events.put(Stopped(f"{lost}: Space starts it"))
+            self._events.put(Stopped("" if self._is_stopping else f"{lost}: Space starts it"))
+            self._is_stopping = False
 
     def cut(self) -> None:
         """Drop the link, on the loop's own thread; it is made anew by itself."""
@@ -380,10 +388,10 @@ class FarEngine:
             return
         match event:
             case Started():
-                self._is_starting = False
+                self._is_starting = self._is_stopping = False
             case Stopped(replaced=False) if event.reason or not self._is_starting:
                 # One without a reason that comes while the receiver starts answers an earlier wish.
-                self._is_wanted = self._is_starting = False
+                self._is_wanted = self._is_starting = self._is_stopping = False
             case _:
                 pass
         if isinstance(event, RecordingState):
