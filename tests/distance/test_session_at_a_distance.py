@@ -58,6 +58,17 @@ def poll(session: Session, so: object, for_s: float = 60.0) -> None:
         time.sleep(0.005)
 
 
+def far_session(folder: Path) -> tuple[FarEngine, Session]:
+    """The demo yard, whose Finch stands in the shed."""
+    far, station = served(folder), slow_station()
+    finch = station.part("Finch")
+    assert isinstance(finch, Receiver)
+    station = station.with_part(msgspec.structs.replace(finch, device=f"far:shed/{ADDRESS}"))
+    here = EngineInline(wiring.open_device_flat_out)
+    switch = EngineSwitch(here, lambda name: far if name == "shed" else None)
+    return far, Session(station, switch, Book, begin_check=wiring.begin_check_anywhere(switch))
+
+
 def grew(fetching: Fetching, had: int) -> bool:
     return fetching.have_bytes > had
 
@@ -67,13 +78,7 @@ def made_anew(far: FarEngine, link: object) -> bool:
 
 
 def test_a_far_receiver_is_measured_heard_and_comes_back_after_a_break(tmp_path: Path) -> None:
-    far = served(tmp_path)
-    station = slow_station()
-    finch = station.part("Finch")
-    assert isinstance(finch, Receiver)
-    station = station.with_part(msgspec.structs.replace(finch, device=f"far:shed/{ADDRESS}"))
-    here = EngineInline(wiring.open_device_flat_out)
-    session = Session(station, EngineSwitch(here, lambda name: far if name == "shed" else None), Book)
+    far, session = far_session(tmp_path)
     session.calibration.chosen_s = 2.0
     session.calibration.measure()
     poll(session, lambda: len(session.calibration.observations) == 1)
@@ -108,12 +113,7 @@ def test_a_computer_that_is_not_known_is_said(tmp_path: Path) -> None:
 
 
 def test_a_recording_made_there_is_brought_over_whole_though_the_link_breaks(tmp_path: Path) -> None:
-    far = served(tmp_path)
-    station = slow_station()
-    finch = station.part("Finch")
-    assert isinstance(finch, Receiver)
-    station = station.with_part(msgspec.structs.replace(finch, device=f"far:shed/{ADDRESS}"))
-    session = Session(station, EngineSwitch(EngineInline(wiring.open_device_flat_out), lambda _: far), Book)
+    far, session = far_session(tmp_path)
     session.toggle_receiver()
     poll(session, lambda: session.live_receiver.running and session.listening.centre_hz() is not None)
     recorder = session.listening.recorder
@@ -149,13 +149,10 @@ def test_a_recording_made_there_is_brought_over_whole_though_the_link_breaks(tmp
 
 
 def test_a_pilot_is_gathered_there_and_judged_here(tmp_path: Path) -> None:
-    far = served(tmp_path)
-    station = slow_station()
-    finch = station.part("Finch")
-    assert isinstance(finch, Receiver)
-    station = station.with_part(msgspec.structs.replace(finch, device=f"far:shed/{ADDRESS}"))
-    session = Session(station, EngineSwitch(EngineInline(wiring.open_device_flat_out), lambda _: far), Book)
-    session.desk.choose_route(next(line.name for line in station.lines() if line.antenna.name == "Discone"))
+    _, session = far_session(tmp_path)
+    session.desk.choose_route(
+        next(line.name for line in session.desk.station.lines() if line.antenna.name == "Discone")
+    )
     session.desk.dial(96.2e6)
     methods = session.live_methods
     methods.hear_pilot()
@@ -170,13 +167,7 @@ def test_a_pilot_is_gathered_there_and_judged_here(tmp_path: Path) -> None:
 
 
 def test_first_light_runs_where_the_receiver_stands(tmp_path: Path) -> None:
-    far = served(tmp_path)
-    station = slow_station()
-    finch = station.part("Finch")
-    assert isinstance(finch, Receiver)
-    station = station.with_part(msgspec.structs.replace(finch, device=f"far:shed/{ADDRESS}"))
-    switch = EngineSwitch(EngineInline(wiring.open_device_flat_out), lambda name: far if name == "shed" else None)
-    session = Session(station, switch, Book, begin_check=wiring.begin_check_anywhere(switch))
+    far, session = far_session(tmp_path)
     session.device_check.start()
     poll(session, lambda: len(session.device_check.results) >= 2)
     assert far._loop is not None
@@ -193,6 +184,7 @@ def test_first_light_runs_where_the_receiver_stands(tmp_path: Path) -> None:
     session.toggle_receiver()
     poll(session, lambda: session.live_receiver.running)
     # And one whose far computer is not known any more is said and over.
+    station = session.desk.station
     finch = station.part("Finch")
     assert isinstance(finch, Receiver)
     session.desk.edit("gone", station.with_part(msgspec.structs.replace(finch, device="far:attic/x")))
