@@ -128,7 +128,8 @@ def over(
     sent: dict[tuple[float, int], float] = {}
     late_s: list[float] = []
     gaps = 0
-    plain_code, plain_hear, plain_sound = guests.code_samples, FarEngine._hear_channel, FarEngine._hear_sound
+    plain_code = guests.code_samples
+    plain_hear, plain_sound = FarEngine._hear_channel, FarEngine._hear_sound
 
     def code(samples: "np.ndarray", bits: int) -> CodedSamples:
         made = plain_code(samples, bits)
@@ -201,6 +202,57 @@ def over(
     return good
 
 
+def adapting() -> bool:
+    """From one moment to the next the link carries a sixth: when are fewer bits sent, and when is the sound in time?"""
+    served = Served(LinkKind(1_200e3, 0.03))
+    far = served.far
+    coded: list[tuple[float, int]] = []
+    sent: dict[tuple[float, int], float] = {}
+    came: list[tuple[float, float, int]] = []
+    plain_code, plain_hear = guests.code_samples, FarEngine._hear_channel
+
+    def code(samples: "np.ndarray", bits: int) -> CodedSamples:
+        made = plain_code(samples, bits)
+        sent[(made.scale, made.count)] = now_s = time.monotonic()
+        coded.append((now_s, bits))
+        return made
+
+    def hear(self: FarEngine, message: wire.ChannelMessage) -> None:
+        now_s = time.monotonic()
+        late_s = now_s - sent.get((message.samples.scale, message.samples.count), now_s)
+        came.append((now_s, late_s, message.lost))
+        plain_hear(self, message)
+
+    guests.code_samples, FarEngine._hear_channel = code, hear  # type: ignore[assignment,method-assign]
+    try:
+        far.send(Start(FINCH))
+        far.send(Show(7, 5_000.0, 300, 0.1))
+        far.send(Tune(ASK, 130e6, 5_000.0, job=1, id=1))
+        far.send(Hear(130e6, DEMODULATIONS["am"].settings(), job=1, id=2))
+        wait_for(far, Sound, 20.0)
+        began_s = time.monotonic()
+        while time.monotonic() < began_s + 20.0:
+            if time.monotonic() > began_s + 10.0:
+                served.link.kind.bits_a_second = 200e3
+            far.poll()
+            time.sleep(0.02)
+    finally:
+        guests.code_samples, FarEngine._hear_channel = plain_code, plain_hear  # type: ignore[method-assign]
+        far.close()
+    changed_s = began_s + 10.0
+    before = max(bits for at_s, bits in coded if changed_s - 3.0 < at_s < changed_s)
+    fewer_s = min((at_s - changed_s for at_s, bits in coded if at_s > changed_s and bits < before), default=np.inf)
+    late = [(at_s - changed_s, late_s) for at_s, late_s, _ in came if at_s > changed_s]
+    again_s = max((at_s for at_s, late_s in late if late_s > 0.4), default=0.0)
+    gaps = sum(lost > 0 for at_s, _, lost in came if at_s > changed_s)
+    good = again_s <= 1.0
+    print(
+        f"{'ok  ' if good else 'MISS'} from 1,200 to 200 kbit/s in a moment: {before} bits become fewer after", end=" "
+    )
+    print(f"{fewer_s:.2f} s, sound is in time again after {again_s:.2f} s, {gaps} gaps", flush=True)
+    return good
+
+
 def recordings(seconds_s: float) -> bool:
     """Whole over a link that is reset again and again, and equal in every byte."""
     served = Served(LinkKind(2e6, 0.02, reset_every_s=3.0))
@@ -242,6 +294,7 @@ def prove() -> bool:
     filled = LinkKind(600e3, 0.03)
     good &= over("AM and a recording, 600 kbit/s", filled, "am", seconds_s, rare | {"late95_s": 0.5}, with_file=True)
     good &= recordings(seconds_s)
+    good &= adapting()
     good &= over("AM, 100 kbit/s: too little for it", LinkKind(100e3, 0.05), "am", seconds_s, {"click95_s": 5.0})
     stalls, resets = LinkKind(500e3, 0.03, 0.0, 20.0), LinkKind(500e3, 0.03, reset_every_s=10.0)
     good &= over("AM, 500 kbit/s, stalls of 5 s", stalls, "am", seconds_s, {"click95_s": 8.0})
