@@ -318,9 +318,14 @@ def near_side(folder: Path, kind: str) -> None:
     yard = FarYard(folder / "near", known)
     if not yard.session.live_receiver.is_looking:
         print(f"the receiver does not run: {yard.session.live_receiver.trouble}", flush=True)
+    yard.session.calibration.measure(0.5)
+    yard.until(lambda: yard.session.calibration.measuring is None, 10.0)
     yard.begin(kind)
     print("begun", flush=True)
-    yard.until(lambda: False, 3_600.0)
+    while True:
+        # And measures again and again beside it, so that the log is written to.
+        yard.until(lambda: not yard.session.calibration.why_not_measure("measurement"), 3_600.0)
+        yard.session.calibration.measure(0.5)
 
 
 def prove() -> bool:
