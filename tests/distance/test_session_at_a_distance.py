@@ -139,6 +139,18 @@ def test_a_recording_made_there_is_brought_over_whole_though_the_link_breaks(tmp
         (made,) = (tmp_path / "rec").rglob(f"*{ending}")
         assert made.read_bytes() == (here / f"one{ending}").read_bytes()
     assert sorted(path.name for path in here.iterdir()) == ["one.sigmf-data", "one.sigmf-meta"]
+    # Another is stopped on its way, which is said, and gone on with under another name.
+    session.far_recordings.look()
+    poll(session, lambda: len(session.far_recordings.there) == 1)
+    name = session.far_recordings.there[0].name
+    ends: list[str] = []
+    session.far_recordings.bring(name, here / "two", lambda fetching: ends.append(fetching.trouble))
+    session.far_recordings.leave(name)
+    assert "stopped" in ends[-1]
+    assert session.far_recordings.fetching is None
+    session.far_recordings.bring(name, here / "two", lambda fetching: ends.append("" if fetching.is_done else "more"))
+    poll(session, lambda: ends[-1] == "")
+    assert (here / "two.sigmf-data").read_bytes() == (here / "one.sigmf-data").read_bytes()
     # Removed there by a person's wish.
     poll(session, lambda: len(session.far_recordings.there) == 1)
     (there,) = session.far_recordings.there

@@ -65,11 +65,13 @@ class FarRecordings:
             self._changed.tell()
 
     def leave(self, name: str) -> None:
-        """It is not brought over now; what has come is kept. Nobody is told any more."""
+        """It is not brought over now, and whoever asked hears that; what has come is kept."""
         self._waiting = deque(one for one in self._waiting if one[1] != name)
         if self._now is not None and self._now[1].name == name:
-            self._now[0].leave_fetching()
+            far, fetching, told = self._now
             self._now = None
+            far.leave_fetching()
+            told(fetching)
         self._next()
         self._changed.tell()
 
