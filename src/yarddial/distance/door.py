@@ -16,7 +16,7 @@ from yarddial.yard.fault_log import log_fault
 DOOR_S, MOST_AT_DOOR = 5.0, 20
 # Wrong words and codes cost time, ever more of it, and a code is void after so many.
 WRONG_S, MOST_WRONG_S, CODE_TRIES, CODE_LASTS_S = 0.5, 8.0, 20, 600.0
-Welcome = Callable[[PairedComputer, wire.Hello, asyncio.StreamWriter], Awaitable[Guest]]
+Greet = Callable[[PairedComputer, wire.Hello, asyncio.StreamWriter], Awaitable[Guest]]
 Entertain = Callable[[Guest, asyncio.StreamReader, asyncio.StreamWriter], Awaitable[None]]
 
 
@@ -26,7 +26,7 @@ class Door:
     welcome : greets one that is known; entertain : stays with it as long as its link stands.
     """
 
-    def __init__(self, identity: Identity, name: str, welcome: Welcome, entertain: Entertain) -> None:
+    def __init__(self, identity: Identity, name: str, welcome: Greet, entertain: Entertain) -> None:
         self._identity, self._name, self._welcome, self._entertain = identity, name, welcome, entertain
         self._at_door = 0
         self._wrong: dict[str, int] = {}

@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from yarddial.dsp.listening.resampling import Resampler
 
 Complex = NDArray[np.complex64]
-Heard = NDArray[np.float32]
+SoundArray = NDArray[np.float32]
 # What is kept of the lower rate's half.
 CUT_SHARE = 0.46
 
@@ -18,9 +18,9 @@ class ThinSound:
         self.is_stereo = is_stereo
         self._each = [Resampler(rate_hz, wanted_hz, CUT_SHARE * wanted_hz) for _ in range(2 if is_stereo else 1)]
         self.rate_hz = self._each[0].out_rate_hz
-        self._held: Heard = np.empty(0, np.float32)
+        self._held: SoundArray = np.empty(0, np.float32)
 
-    def push(self, samples: Heard) -> Complex:
+    def push(self, samples: SoundArray) -> Complex:
         """Take sound of shape (n,) or (n, 2); give what is complete."""
         sides = samples.reshape(len(samples), -1)
         left, right = sides[:, 0], sides[:, -1]
@@ -41,7 +41,7 @@ class FilledSound:
         self._each = [Resampler(rate_hz, played_hz, CUT_SHARE * rate_hz) for _ in range(2 if is_stereo else 1)]
         self.rate_hz = self._each[0].out_rate_hz
 
-    def push(self, samples: Complex) -> Heard:
+    def push(self, samples: Complex) -> SoundArray:
         """Sound of shape (n,), or (n, 2) of two channels."""
         halves = np.ascontiguousarray(samples).view(np.float32)
         if self._is_stereo:

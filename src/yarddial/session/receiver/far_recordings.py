@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from yarddial.distance.fetching import Fetching
     from yarddial.distance.wire import FarRecording
 
-Told = Callable[["Fetching"], None]
+Tells = Callable[["Fetching"], None]
 
 
 class FarRecordings:
@@ -24,8 +24,8 @@ class FarRecordings:
     def __init__(self, far_engine: "Callable[[], FarEngine | None]") -> None:
         self._far_engine = far_engine
         self._changed = Listeners()
-        self._waiting: deque[tuple[FarEngine, str, Path, Told]] = deque()
-        self._now: tuple[FarEngine, Fetching, Told] | None = None
+        self._waiting: deque[tuple[FarEngine, str, Path, Tells]] = deque()
+        self._now: tuple[FarEngine, Fetching, Tells] | None = None
         self._seen: object = None
         # Names of those that were brought over, and as what.
         self.brought: dict[str, Path] = {}
@@ -56,7 +56,7 @@ class FarRecordings:
         fetching = self.fetching
         return any(one[1] == name for one in self._waiting) or (fetching is not None and fetching.name == name)
 
-    def bring(self, name: str, target: Path, told: Told = lambda fetching: None) -> None:
+    def bring(self, name: str, target: Path, told: Tells = lambda fetching: None) -> None:
         """Have it here as `target`; what came of it earlier is gone on with."""
         far = self._far_engine()
         if far is not None and not self.waits(name):
