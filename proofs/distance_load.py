@@ -101,7 +101,9 @@ def at(share: float, rate_hz: float, seconds_s: float, most_lost: float | None) 
     finally:
         far.close()
         shed.close()
-    names = {pid: "serve" if pid == min(after) else "engine" for pid in after if "tracker" not in after[pid][2]}
+    names = {
+        pid: "serve" if pid == min(after) else "engine" for pid in after if "resource_tracker" not in after[pid][2]
+    }
     told = ", ".join(
         f"{name} {100 * (after[pid][0] - before[pid][0]) / lasted_s:.0f} % of a core and {after[pid][1]:.0f} MB"
         for pid, name in names.items()
