@@ -51,7 +51,7 @@ HOSTILE: dict[str, tuple[str, type[YardDialError], str]] = {
     "never ends": (
         "signal.signal(signal.SIGTERM, signal.SIG_IGN); signal.signal(signal.SIGHUP, signal.SIG_IGN)\n"
         + WELL + "os.fork()\nwhile True:\n  samples.write(bytes(40000)) if os.getppid() else 0",
-        DeviceLost, "",
+        DeviceLost, "for ever",
     ),
 }  # fmt: skip
 
