@@ -304,10 +304,10 @@ def live() -> bool:
 
     def drawn() -> None:
         # A timer of no length comes after the painting that was just asked for.
-        if session.live_receiver.read_s:
-            QTimer.singleShot(0, partial(painted, session.live_receiver.read_s))
+        if session.live_receiver.picture.read_s:
+            QTimer.singleShot(0, partial(painted, session.live_receiver.picture.read_s))
 
-    session.live_receiver.on_spectrogram_moved(drawn)
+    session.live_receiver.picture.on_spectrogram_moved(drawn)
     session.toggle_receiver()
     spin(4.0)
     delays.clear()

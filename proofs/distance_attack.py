@@ -25,7 +25,8 @@ from yarddial.distance.far_check import CheckReceiver
 from yarddial.distance.far_engine import FarEngine
 from yarddial.distance.knocking import context
 from yarddial.drivers.protocol import RequestedSettings
-from yarddial.engine.messages import Noticed, Tune
+from yarddial.engine.commands import Tune
+from yarddial.engine.events import Noticed
 
 
 def broken_messages(count: int) -> bool:

@@ -17,7 +17,8 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "tests" / "distance"))
 from test_server import ADDRESS, ASK, Shed
 
 from yarddial.distance.far_engine import FarEngine
-from yarddial.engine.messages import Cancel, Measure, Progress, Start, Tune
+from yarddial.engine.commands import Cancel, Measure, Start, Tune
+from yarddial.engine.events import Progress
 
 
 async def breaks(count: int) -> bool:

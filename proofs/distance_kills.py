@@ -29,9 +29,9 @@ from yarddial.distance.identity import Identity, KnownComputer
 from yarddial.distance.pairing_code import fingerprint_of
 from yarddial.distance.server import Server
 from yarddial.drivers.protocol import FoundReceiver
+from yarddial.engine.commands import Command
 from yarddial.engine.jobs.lease import Lease
 from yarddial.engine.link import EngineInline
-from yarddial.engine.messages import Command
 from yarddial.engine.process import EngineProcess
 from yarddial.records.logbook import Logbook
 from yarddial.session.session import Session
@@ -81,7 +81,7 @@ class FarYard(JobYard):
 
     def settle(self) -> None:
         """Until the receiver looks where it is to look."""
-        self.until(lambda: self.session.live_receiver.is_looking, 20.0)
+        self.until(lambda: self.session.live_receiver.is_tuned, 20.0)
 
     def until(self, so, for_s: float) -> bool:  # type: ignore[no-untyped-def]
         """Poll until something is so."""
@@ -240,7 +240,7 @@ def far_killed(count: int) -> bool:
         if not yard.session.live_receiver.wanted:
             yard.session.toggle_receiver()
         yard.settle()
-        if not yard.session.live_receiver.is_looking:
+        if not yard.session.live_receiver.is_tuned:
             wrong.append(f"{kind}: the receiver did not come back: {yard.session.live_receiver.trouble}")
         yard.granted.clear()
     yard.session.close()
@@ -316,7 +316,7 @@ def near_side(folder: Path, kind: str) -> None:
     """The near program: begins one kind of work and goes on until it is killed."""
     known = msgspec.json.decode((folder / "known.json").read_bytes(), type=KnownComputer)
     yard = FarYard(folder / "near", known)
-    if not yard.session.live_receiver.is_looking:
+    if not yard.session.live_receiver.is_tuned:
         print(f"the receiver does not run: {yard.session.live_receiver.trouble}", flush=True)
     yard.session.calibration.measure(0.5)
     yard.until(lambda: yard.session.calibration.measuring is None, 10.0)

@@ -23,20 +23,9 @@ from yarddial.distance.identity import Identity, KnownComputer
 from yarddial.distance.pairing_code import fingerprint_of
 from yarddial.distance.server import Server
 from yarddial.drivers.protocol import FoundReceiver, RequestedSettings
+from yarddial.engine.commands import Hear, Measure, Show, Start, Tune
+from yarddial.engine.events import Event, Measured, Sound, SpectrogramColumns, Started, Tuned
 from yarddial.engine.link import EngineLink
-from yarddial.engine.messages import (
-    Event,
-    Hear,
-    Measure,
-    Measured,
-    Show,
-    Sound,
-    SpectrogramColumns,
-    Start,
-    Started,
-    Tune,
-    Tuned,
-)
 from yarddial.engine.process import EngineProcess
 from yarddial.yard.demodulation import DEMODULATIONS
 
@@ -101,7 +90,7 @@ def measured(link: EngineLink) -> Event | None:
     """One measurement right after the start: the samples are the same each time."""
     link.send(Start(FINCH))
     link.send(Tune(ASK, 130e6 + 412.0, 2_000.0, job=1, id=1))
-    link.send(Measure(2.0, 1_500.0, job=2, id=2))
+    link.send(Measure(2.0, 1_500.0, tuning=1, job=2, id=2))
     return wait_for(link, Measured, 60.0)
 
 

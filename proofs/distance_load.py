@@ -17,7 +17,8 @@ from far_computer_here import FarComputerHere
 from yarddial.distance.far_engine import FarEngine
 from yarddial.distance.knocking import pair_with
 from yarddial.drivers.protocol import RequestedSettings
-from yarddial.engine.messages import Hear, Measure, Measured, NotMeasured, Show, Sound, SpectrogramColumns, Start, Tune
+from yarddial.engine.commands import Hear, Measure, Show, Start, Tune
+from yarddial.engine.events import Measured, NotMeasured, Sound, SpectrogramColumns
 from yarddial.yard.demodulation import DEMODULATIONS
 
 GROUP = Path("/sys/fs/cgroup/cpu/yard-dial-proof")
@@ -79,7 +80,7 @@ def at(share: float, rate_hz: float, seconds_s: float, most_lost: float | None) 
         time.sleep(3.0)
         far.poll()
         lost_before = far.lost_sound
-        far.send(Measure(5.0, 1_500.0, job=3, id=3))
+        far.send(Measure(5.0, 1_500.0, tuning=1, job=3, id=3))
         began_s, before = time.monotonic(), {pid: used(pid) for pid in family(shed.pid)}
         heard_s, columns, measured = 0.0, 0, ""
         lost_here = far.far.lost if far.far is not None else 0

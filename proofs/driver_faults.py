@@ -76,7 +76,7 @@ def _many(app: object, fault: str) -> bool:
         while time.monotonic() - begun_s < 30 and session.live_receiver.wanted:
             QApplication.processEvents()
             worst_s, last_s = max(worst_s, time.monotonic() - last_s), time.monotonic()
-            if fault == "kill" and session.live_receiver.span is not None and not killed and engine.pid:
+            if fault == "kill" and session.live_receiver.picture.span is not None and not killed and engine.pid:
                 os.kill(engine.pid, signal.SIGKILL)
                 killed = True
             time.sleep(0.002)

@@ -150,7 +150,7 @@ def tries(count: int, out: str, offset: int) -> None:
     def start() -> bool:
         flag.unlink(missing_ok=True)
         session.toggle_receiver()
-        return until(lambda: receiver.running and receiver.is_looking and receiver.span is not None, 30)
+        return until(lambda: receiver.running and receiver.is_tuned and receiver.picture.span is not None, 30)
 
     until(start, 1)
     for number in range(count):

@@ -17,8 +17,8 @@ def prove() -> bool:
     from PyQt6.QtWidgets import QApplication
 
     from yarddial import wiring
+    from yarddial.engine.events import Sound
     from yarddial.engine.link import EngineInline
-    from yarddial.engine.messages import Sound
     from yarddial.records.logbook import Logbook
     from yarddial.session.session import Session
     from yarddial.ui.main_window import MainWindow

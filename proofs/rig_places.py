@@ -110,7 +110,7 @@ def yard_of(rig: IfRig, ssb_hz: float, cw_hz: float) -> Station:
 
 def looked_at(session: Session) -> tuple[float, float]:
     """Where the strongest line of the picture lies on the dial, to a part of a row, and how wide a row is."""
-    level_db, half_hz = session.live_receiver.recent()
+    level_db, half_hz = session.live_receiver.picture.recent()
     row_hz = 2 * half_hz / level_db.size
     at = int(np.argmax(level_db))
     part = 0.0

@@ -5,17 +5,22 @@ What the program is given is what it would measure; the truth is the wanted sign
 projection on the signal as it was sent.
 """
 
+from functools import partial
 from itertools import product
 
+import msgspec
 import numpy as np
 
 from yarddial.analysis.levels.best_setting import MOST_CLIPPED, best_setting
-from yarddial.drivers.protocol import ActualSettings
-from yarddial.engine.messages import Event, Sweep, SweepPoint
+from yarddial.drivers.protocol import ActualSettings, RequestedSettings
+from yarddial.engine.commands import Sweep
+from yarddial.engine.events import Event, SweepPoint
 from yarddial.engine.taps.gain_sweep import GainSweep
-from yarddial.engine.taps.tap import Piece, Stream
+from yarddial.engine.taps.tap import Piece
+from yarddial.engine.tuning import Tuning
 from yarddial.session.levels.levels import step_of
 from yarddial.yard.errors import BadSamples
+from yarddial.yard.level import GainsDb
 
 SCENES, WITHIN_DB = 200, 1.0
 RATE_HZ, COUNT, WIDTH_HZ = 500e3, 100_000, 3_000.0
@@ -106,14 +111,18 @@ def _campaign(*, outside: bool) -> bool:
         steps, truth = [], {}
         settings = tuple(tuple(zip(NAMES, gains_db, strict=False)) for gains_db in product(*scene.steps_db))
         events: list[Event] = []
-        stream = Stream(ActualSettings(0.0, scene.rate_hz, ""), scene.offset_hz, scene.rate_hz)
+        requested, actual = RequestedSettings(0.0, scene.rate_hz), ActualSettings(0.0, scene.rate_hz, "")
+        tuning = Tuning(1, requested, actual, scene.offset_hz, scene.rate_hz)
         sweep = GainSweep(
-            Sweep(settings, WIDTH_HZ, dwell_s=0.15, with_products=True), stream, lambda gains_db: None, events.append
+            Sweep(settings, WIDTH_HZ, dwell_s=0.15, with_products=True),
+            tuning,
+            partial(_acknowledged, tuning),
+            events.append,
         )
         for gains_db in product(*scene.steps_db):
             samples = scene.received(gains_db)
             events.clear()
-            sweep.push(Piece(samples, samples, samples, 0, 0.0))
+            sweep.push(Piece(samples, samples, samples, 0, 0.0, tuning))
             found = events[0]
             assert isinstance(found, SweepPoint)
             truth[found.gains_db] = scene.sndr_db(samples)
@@ -150,3 +159,8 @@ def _campaign(*, outside: bool) -> bool:
         f"truth, 9 of 10 within {np.percentile(np.abs(claimed), 90):.1f} dB"
     )
     return strict
+
+
+def _acknowledged(tuning: Tuning, gains_db: GainsDb) -> Tuning:
+    """A receiver that sets every gain as asked."""
+    return msgspec.structs.replace(tuning, actual=msgspec.structs.replace(tuning.actual, gains_db=gains_db))

@@ -1,28 +1,35 @@
 """A session whose receiver costs nothing, with a way to begin every job of the table: for jobs against jobs."""
 
 import itertools
+import json
+from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 import msgspec
 import numpy as np
+from numpy.typing import NDArray
 
 from rig_yard import ScriptedRig
 from slow_yards import slow_station
 from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, Device, GainCapability, RequestedSettings
+from yarddial.engine.commands import Command, Start, Tune
 from yarddial.engine.engine import Engine
+from yarddial.engine.events import Answer, Event, SafeguardsSet, Stopped, Tuned
 from yarddial.engine.jobs import scheduler as scheduling
 from yarddial.engine.jobs.lease import Activity, Ending, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.jobs.table import KINDS
-from yarddial.engine.messages import Answer, Command, Event, Start, Stopped, Tune
+from yarddial.engine.tuning import Tuning
 from yarddial.records.entry import Entry
+from yarddial.records.log_data import LoggedObservation
 from yarddial.session.first_light.result import CheckResult
-from yarddial.session.receiver.live_receiver import ask_for
+from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.session import Session
 from yarddial.session.spurious.span_looks import SpanSetting
 from yarddial.yard.demo import demo_station
-from yarddial.yard.errors import DeviceLost, YardDialError
+from yarddial.yard.errors import CannotTune, DeviceLost, YardDialError
+from yarddial.yard.observation import Observation
 
 BLOCK = 4_096
 _chance = np.random.default_rng(5)
@@ -33,38 +40,90 @@ SAMPLES = (NOISE[0] + 1j * NOISE[1] + 0.2 * np.exp(2j * np.pi * 0.11 * np.arange
 class PlainDevice:
     """What a receiver of the demo yard can be set to, and the same block of noise and one line again and again."""
 
+    # Where the centre really goes, hertz apart; and every which tuning is refused, 0 for none.
+    step_hz, refuses_every = 0.0, 0
+
     def __init__(self, name: str, seen: list[tuple[str, RequestedSettings]]) -> None:
         part = next(line.receiver for line in demo_station().lines() if line.receiver.device == f"simulated:{name}")
         gains = tuple(GainCapability(stage.name, tuple(sorted(stage.steps_db))) for stage in part.gain_stages)
         self.capabilities = Capabilities(name, ((0.0, 3e9),), part.rates_hz, (), part.bits, gains=gains)
         self._name, self._seen, self._index = name, seen, 0
         self.fails, self.is_open = False, True
+        self._applied = 0
+        self._samples = SAMPLES
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:
-        """Whatever is asked."""
+        """Whatever is asked, as near as it can."""
         if self.fails:
             raise DeviceLost("it was unplugged: plug it in")
+        self._applied += 1
+        if self.refuses_every and self._applied % self.refuses_every == 0:
+            raise CannotTune(f"cannot tune to {ask.centre_hz:.0f} Hz just now: choose another place")
         self._seen.append((self._name, ask))
         self._index = 0
-        return ActualSettings(ask.centre_hz, ask.rate_hz, ask.port, gains_db=ask.gains_db, bias=ask.bias)
+        centre_hz = round(ask.centre_hz / self.step_hz) * self.step_hz if self.step_hz else ask.centre_hz
+        self._samples = self.received(centre_hz, ask.rate_hz)
+        return ActualSettings(centre_hz, ask.rate_hz, ask.port, gains_db=ask.gains_db, bias=ask.bias)
+
+    def received(self, centre_hz: float, rate_hz: float) -> NDArray[np.complex64]:
+        """The block that it gives there."""
+        return SAMPLES
 
     def read(self) -> Block:
         """The next block."""
         self._index += BLOCK
-        return Block(SAMPLES, self._index - BLOCK)
+        return Block(self._samples, self._index - BLOCK)
 
     def close(self) -> None:
         """Nothing to give back."""
         self.is_open = False
 
 
-class KillableEngine:
-    """The engine in this process, which can be killed like one of its own: nothing is heard then but its end."""
+class StubbornDevice(PlainDevice):
+    """Goes where its synthesizer can, refuses every tenth tuning, and receives lines whose places are known.
 
-    def __init__(self, open_device: Callable[[str], Device], asked: Callable[[Command], None]) -> None:
-        self._open, self._asked = open_device, asked
+    A line stands wherever the yard knows a station over some route, on the nearest whole bin of a block from the
+    centre that the device really has: so a frequency that was got from any other centre is not a whole bin away.
+    """
+
+    step_hz, refuses_every = 50e3, 10
+
+    def received(self, centre_hz: float, rate_hz: float) -> NDArray[np.complex64]:
+        """Noise, and every line of the span."""
+        turns = np.arange(BLOCK) / BLOCK
+        samples = (NOISE[0] + 1j * NOISE[1]).astype(np.complex128)
+        for hertz in STATION_LINES_HZ:
+            place = round((hertz - centre_hz) / rate_hz * BLOCK)
+            if abs(place) < BLOCK / 2:
+                samples += 0.1 * np.exp(2j * np.pi * place * turns)
+        return samples.astype(np.complex64)
+
+
+STATION_LINES_HZ = sorted(
+    {
+        line.counted_hz(reference.frequency_hz)
+        for line in slow_station().lines()
+        for reference in slow_station().references
+        if not line.why_not(reference.frequency_hz)
+    }
+)
+
+
+class KillableEngine:
+    """The engine in this process, which can be killed like one of its own: nothing is heard then but its end.
+
+    late : polls that everything it says is on its way.
+    """
+
+    def __init__(
+        self, open_device: Callable[[str], Device], asked: Callable[[Command], None], *, late: int = 0
+    ) -> None:
+        self._open, self._asked, self._late = open_device, asked, late
         self._engine: Engine | None = None
         self._events: list[Event] = []
+        self._on_the_way: deque[list[Event]] = deque([[] for _ in range(late)])
+        # What it has acknowledged, in order.
+        self.acknowledged: list[Tuning] = []
 
     def send(self, command: Command) -> None:
         """Only a start begins an engine where there is none."""
@@ -79,12 +138,19 @@ class KillableEngine:
         if self._engine is not None:
             self._engine.step()
         events, self._events[:] = list(self._events), []
-        return events
+        for event in events:
+            if isinstance(event, Tuned):
+                self.acknowledged.append(event.tuning)
+            if isinstance(event, SafeguardsSet) and event.tuning is not None:
+                self.acknowledged.append(event.tuning)
+        self._on_the_way.append(events)
+        return self._on_the_way.popleft()
 
     def kill(self) -> None:
         """What it had to say is lost with it."""
         if self._engine is not None:
             self._engine = None
+            self._on_the_way = deque([[] for _ in range(self._late)])
             self._events[:] = [Stopped("the receiver's process ended unexpectedly: press Space to start it again")]
 
     def warm(self) -> None:
@@ -135,6 +201,10 @@ class Book:
         self.kept.insert(0, msgspec.structs.replace(entry, id=len(self.kept) + 1))
         return self.kept[0]
 
+    def amend(self, entry: Entry) -> None:
+        """In its place."""
+        self.kept = [entry if one.id == entry.id else one for one in self.kept]
+
     def entries(
         self, kind: str = "", station: str = "", most: int = 10_000, *, before_id: int = 0, since_utc: str = ""
     ) -> tuple[Entry, ...]:
@@ -183,8 +253,9 @@ class EndlessRunner:
 class JobYard:
     """The session, and what is known of its jobs."""
 
-    def __init__(self, folder: Path) -> None:
-        self.folder = folder
+    def __init__(self, folder: Path, *, is_stubborn: bool = False) -> None:
+        """is_stubborn : its receiver goes elsewhere than asked, refuses every tenth tuning, and answers late."""
+        self.folder, self.is_stubborn = folder, is_stubborn
         self.applied: list[tuple[str, RequestedSettings]] = []
         self.devices: list[PlainDevice] = []
         self.wrong: list[str] = []
@@ -200,7 +271,8 @@ class JobYard:
         self._numbers = itertools.count()
 
     def _open(self, address: str) -> Device:
-        self.devices.append(PlainDevice(address.partition(":")[2], self.applied))
+        made = StubbornDevice if self.is_stubborn else PlainDevice
+        self.devices.append(made(address.partition(":")[2], self.applied))
         return self.devices[-1]
 
     def _see(self, command: Command) -> None:
@@ -213,7 +285,7 @@ class JobYard:
                 )
 
     def _make_engine(self) -> KillableEngine:
-        return KillableEngine(self._open, self._see)
+        return KillableEngine(self._open, self._see, late=3 if self.is_stubborn else 0)
 
     def _plain_session(self) -> Session:
         return Session(slow_station(), self.engine, Book, begin_check=lambda *_: EndlessRunner())
@@ -242,7 +314,7 @@ class JobYard:
         """Until the receiver looks where it is to look."""
         for _ in range(50):
             self.session.poll()
-            if self.session.live_receiver.is_looking:
+            if self.session.live_receiver.is_tuned:
                 return
 
     def state(self) -> tuple[object, ...]:
@@ -310,15 +382,66 @@ class JobYard:
             found.append("nobody may tune")
         return found
 
+    def not_acknowledged(self) -> list[str]:
+        """Pictures, log entries and files that rest on something else than what the receiver said it had done."""
+        made = self.engine.acknowledged
+        found = [
+            f"a picture rests on tuning {columns.tuning}"
+            for columns in self.session.live_receiver.picture.dial_columns
+            if columns.tuning not in {tuning.id for tuning in made}
+        ]
+        centres = {(tuning.centre_hz, tuning.rate_hz) for tuning in made}
+        for entry in self.session.log.entries():
+            logged = getattr(entry.data, "tuning", None)
+            if logged is None:
+                continue
+            if (logged.centre_hz, logged.rate_hz) not in centres:
+                found.append(f"'{entry.text}' rests on a centre of {logged.centre_hz:.0f} Hz")
+            if self.is_stubborn and isinstance(entry.data, LoggedObservation):
+                bin_hz = logged.rate_hz / BLOCK
+                bins = (counted_hz(entry.data.observation) - logged.centre_hz) / bin_hz
+                if abs(bins - round(bins)) > 0.05:
+                    found.append(
+                        f"'{entry.text}' lies {bins:.3f} bins from the centre, where lines stand on whole ones"
+                    )
+        for file in self.folder.glob("r*.sigmf-meta"):
+            found += self._wrong_file(json.loads(file.read_text())["captures"][0], {one for one, _ in centres})
+            file.unlink()
+        return found
+
+    def _wrong_file(self, capture: dict[str, object], centres_hz: set[float]) -> list[str]:
+        """Whether a recording says of itself what the receiver did."""
+        tuner_hz, route = float(str(capture["yarddial:tuner_hz"])), str(capture["yarddial:route"])
+        line = slow_station().line(route).at(float(str(capture["yarddial:dial_hz"])))
+        expected_hz = line.dial_of(tuner_hz, line.dial_hz)
+        wrong = [] if tuner_hz in centres_hz else [f"a recording says that the tuner stood at {tuner_hz:.0f} Hz"]
+        if abs(float(str(capture["core:frequency"])) - expected_hz) > 1_000.0:
+            wrong.append(f"a recording's centre is {capture['core:frequency']} Hz, not {expected_hz:.0f}")
+        return wrong
+
     def has_come_back(self) -> list[str]:
         """The receiver, started again if need be, is set as before."""
-        if not self.session.live_receiver.wanted:
-            self.session.toggle_receiver()
-        self.settle()
-        if not self.session.live_receiver.is_looking:
+        for _ in range(2):
+            if self.is_stubborn and self.session.live_receiver.wanted and not self.session.live_receiver.is_tuned:
+                # It had refused; a person starts it again.
+                self.session.toggle_receiver()
+            if not self.session.live_receiver.wanted:
+                self.session.toggle_receiver()
+            self.settle()
+        if not self.session.live_receiver.is_tuned:
             return ["the receiver looks nowhere"]
         now = self.state()
         return [] if now == self.before else [f"set to {now} and not to {self.before}"]
+
+
+def counted_hz(seen: Observation) -> float:
+    """What the receiver counted, from what the dial read and the values that were entered then."""
+    hertz = seen.dial_hz
+    for stage in seen.stages:
+        hertz = {
+            "sum": hertz + stage.entered_lo_hz, "low": hertz - stage.entered_lo_hz, "high": stage.entered_lo_hz - hertz
+        }[stage.kind]  # fmt: skip
+    return hertz / (1 + seen.entered_ppm * 1e-6)
 
 
 def _tunes(lease: Lease) -> bool:
@@ -328,7 +451,10 @@ def _tunes(lease: Lease) -> bool:
 def _remedy(yard: JobYard) -> None:
     session = yard.session
     line = session.desk.line.at(session.desk.station.dial_hz)
-    steps = [SpanSetting("", 0.0, line, ask_for(line)), SpanSetting("cure", 0.0, line, ask_for(line), calibrated=True)]
+    steps = [
+        SpanSetting("", 0.0, line, settings_for(line)),
+        SpanSetting("cure", 0.0, line, settings_for(line), calibrated=True),
+    ]
     session.mitigation._looks.begin(steps, session.mitigation._seen, session.mitigation._ended)
 
 
@@ -346,7 +472,7 @@ def _compare(yard: JobYard) -> None:
 def _record(yard: JobYard) -> None:
     listening = yard.session.listening
     path = yard.folder / f"r{next(yard._numbers)}"
-    listening.recorder.record_samples(path, listening.settings, listening.centre_hz())
+    listening.recorder.record_samples(path, listening.settings)
 
 
 def _transmit(yard: JobYard) -> None:
@@ -412,19 +538,22 @@ def cancel(yard: JobYard, name: str) -> None:
             return
 
 
-def run_case(folder: Path, first: str, second: str, happening: str) -> list[str]:
+def run_case(folder: Path, first: str, second: str, happening: str, *, is_stubborn: bool = False) -> list[str]:
     """Begin two jobs, let something happen, let go; returns what is not as it should be."""
-    yard = JobYard(folder)
+    yard = JobYard(folder, is_stubborn=is_stubborn)
+    # Until what is asked for now has been answered.
+    patience = 8 if is_stubborn else 2
     yard.begin(first)
-    yard.polls(2)
+    yard.polls(patience)
     yard.begin(second)
-    yard.polls(2)
+    yard.polls(patience)
     HAPPENINGS[happening](yard, first, second)
     if happening == "window closed":
         return yard.faults()
-    yard.polls(2)
+    yard.polls(patience)
     lost = [] if happening not in ("receiver stopped", "engine killed") else yard.still_under_way_without_receiver()
     yard.let_go()
-    found = [*lost, *yard.faults(), *yard.has_come_back()]
+    yard.polls(patience)
+    found = [*lost, *yard.faults(), *yard.not_acknowledged(), *yard.has_come_back()]
     yard.session.close()
     return found

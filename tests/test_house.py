@@ -27,7 +27,7 @@ def lint(folder: Path) -> subprocess.CompletedProcess[str]:
         ("analysis/correction/design.py", "import yarddial.records.entry", "floors of the house"),
         ("ui/sound_device_box.py", "import yarddial.cli.options", "floors of the house"),
         ("engine/intake.py", "import yarddial.session.listeners", "floors of the house"),
-        ("drivers/protocol.py", "import yarddial.engine.messages", "floors of the house"),
+        ("drivers/protocol.py", "import yarddial.engine.events", "floors of the house"),
         ("session/station/desk.py", "import PyQt6.QtCore", "Only the interface knows Qt"),
         ("engine/jobs/table.py", "import PyQt6.QtCore", "Only the interface knows Qt"),
         (

@@ -5,7 +5,6 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from yarddial.drivers.protocol import Device
-from yarddial.engine.link import EngineLink
 from yarddial.engine.process import EngineProcess
 from yarddial.session.faults import Faults
 from yarddial.session.log.log_keeper import Book
@@ -31,6 +30,7 @@ if TYPE_CHECKING:
     from yarddial.distance.engine_switch import EngineSwitch
     from yarddial.distance.far_check import CheckRun
     from yarddial.distance.far_driver import FarDriver
+    from yarddial.distance.far_engine import FarEngine
     from yarddial.distance.identity import Identity, KnownComputers
     from yarddial.distance.server import Server
     from yarddial.drivers.finding import Listing, Told
@@ -86,14 +86,15 @@ def known_computers() -> "KnownComputers":
     return KnownComputers(data_folder() / "known-computers.json")
 
 
-def engine_link() -> "EngineSwitch":
+def engine_link(*, flat_out: bool = False) -> "EngineSwitch":
     """The engine in its own process, or on a paired computer, by what is started."""
     from yarddial.distance.engine_switch import EngineSwitch
 
-    return EngineSwitch(EngineProcess(open_device), far_engine)
+    here = EngineProcess(open_device_flat_out if flat_out else open_device, in_thread=not flat_out)
+    return EngineSwitch(here, far_engine)
 
 
-def far_engine(name: str) -> "EngineLink | None":
+def far_engine(name: str) -> "FarEngine | None":
     """The engine of a paired computer; None for one that is not known."""
     import platform
 
@@ -220,14 +221,13 @@ def begin_check_anywhere(engine: "EngineSwitch") -> "BeginRun":
 
         from yarddial.distance.engine_switch import PREFIX
         from yarddial.distance.far_check import MOST_STATION
-        from yarddial.distance.far_engine import FarEngine
         from yarddial.records.station_file import StationFile
         from yarddial.session.first_light.far_runner import FarRunner
 
         if not address.startswith(PREFIX):
             return begin_check(station, address, route_name)
         far, rest = engine.far(address)
-        if not isinstance(far, FarEngine):
+        if far is None:
             raise DeviceNotFound(f"the computer of '{address}' is not known here: pair with it first")
         text = StationFile(Path("yard"), station).content.decode()
         if len(text) > MOST_STATION:
@@ -305,12 +305,11 @@ def demo_session(*, flat_out: bool = False, folder: "Path | None" = None, seed: 
         for part in station.parts:
             if isinstance(part, Receiver):
                 station = station.with_part(msgspec.structs.replace(part, device=f"{part.device}?seed={seed}"))
-    opener = open_device_flat_out if flat_out else open_device
-    begin = begin_check_flat_out if flat_out else begin_check
-    engine = EngineProcess(opener, in_thread=not flat_out)
+    engine = engine_link(flat_out=flat_out)
+    begin = begin_check_flat_out if flat_out else begin_check_anywhere(engine)
     return Session(
         station, engine, lambda: _demo_log(folder), begin_check=begin, faults=Faults(fault_file),
-        helpers=choice_helpers, preferences=preference_keeper(),
+        helpers=choice_helpers, preferences=preference_keeper(), far_in_use=lambda: engine.far_in_use,
     )  # fmt: skip
 
 
@@ -359,6 +358,7 @@ def open_session(path: "Path") -> Session:
         saver,
         choice_helpers,
         preference_keeper(),
+        far_in_use=lambda: engine.far_in_use,
     )
 
 

@@ -70,8 +70,8 @@ def test_the_running_receiver_looks_at_each_stated_value_and_comes_back(session:
     world = quillet_world(1)
     assert answer.lo_hz is not None
     assert abs(answer.lo_hz - 120e6 - world.ports[0].stages[0].lo_error_hz) < 3 * answer.sigma_hz
-    assert session.live_receiver.look is not None
-    assert abs(session.live_receiver.look.look_hz - 130e6) < 1e3
+    assert session.live_receiver.tuner.requested is not None
+    assert abs(session.live_receiver.tuner.requested.middle_hz - 130e6) < 1e3
     session.building.use_oscillator("Ladder", 120e6, answer.lo_hz, answer.sigma_hz)
     ladder = session.desk.station.part("Ladder")
     assert isinstance(ladder, Converter)

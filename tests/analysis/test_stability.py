@@ -51,9 +51,25 @@ def test_allan_deviation_of_white_noise_falls_with_the_root_of_time() -> None:
     assert "Hz at 100 MHz" in in_words(curve, 100e6)
     with pytest.raises(BadSamples, match="too few"):
         allan_deviation(points[:10])
-    gap = [*points[:20], *(Point(p.time_s + 500, p.ppm, p.sigma_ppm) for p in points[20:40])]
+    off_step = [*points[:20], *(Point(p.time_s + 0.5, p.ppm, p.sigma_ppm) for p in points[20:40])]
     with pytest.raises(BadSamples, match="evenly"):
-        allan_deviation(gap)
+        allan_deviation(off_step)
+
+
+@given(st.sets(st.integers(1, 38), max_size=12), st.integers(0, 99))
+def test_missed_points_take_their_time_and_only_whole_averages_count(missed: set[int], seed: int) -> None:
+    """Against the definition, average by average: half the mean square of the differences of averages side by side."""
+    chance = np.random.default_rng(seed)
+    values = {i: float(chance.normal(0, 1e-2)) for i in range(40) if i not in missed}
+    found = allan_deviation([Point(float(i), ppm, 1e-3) for i, ppm in values.items()])
+    for one in found:
+        m, squares = round(one.tau_s), []
+        for first in range(40 - 2 * m + 1):
+            early, late = range(first, first + m), range(first + m, first + 2 * m)
+            if all(i in values for i in (*early, *late)):
+                squares.append((sum(values[i] for i in late) / m - sum(values[i] for i in early) / m) ** 2)
+        assert one.deviation == pytest.approx((sum(squares) / len(squares) / 2) ** 0.5 * 1e-6, rel=1e-9)
+    assert found[0].tau_s == pytest.approx(1.0)
 
 
 def test_doubt_grows_honestly_after_the_last_measurement_and_ageing_is_learned() -> None:

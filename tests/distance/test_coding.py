@@ -18,7 +18,7 @@ from yarddial.distance.coding import (
 from yarddial.distance.sound_sender import SoundSender, needs_bits
 from yarddial.dsp.listening.thin_channel import FilledChannel, ThinChannel
 from yarddial.dsp.listening.thin_sound import FilledSound, ThinSound
-from yarddial.engine.messages import Sound
+from yarddial.engine.events import Sound
 from yarddial.yard.errors import BadSamples
 
 

@@ -11,30 +11,21 @@ from pathlib import Path
 
 import pytest
 
+from tunings import SOME_TUNING
 from yarddial.distance import door as serving
 from yarddial.distance import server as looking_after
 from yarddial.distance import wire
 from yarddial.distance.far_engine import FarEngine
+from yarddial.distance.guest import OWN_MASK
 from yarddial.distance.identity import Identity, KnownComputer
 from yarddial.distance.knocking import FarRefused, FarUnreachable, context, knock, pair_with
 from yarddial.distance.pairing_code import PairingCode, fingerprint_of, read_code
 from yarddial.distance.server import Server
 from yarddial.distance.wire import Far
 from yarddial.drivers.protocol import FoundReceiver, RequestedSettings
-from yarddial.engine.messages import (
-    Cancel,
-    Command,
-    Event,
-    Measure,
-    NotMeasured,
-    Quit,
-    RecordSamples,
-    Start,
-    Stop,
-    Stopped,
-    Tune,
-    Tuned,
-)
+from yarddial.engine.commands import Cancel, Command, Measure, Quit, RecordSamples, Start, Stop, Tune
+from yarddial.engine.events import Event, NotMeasured, Stopped, Tuned
+from yarddial.engine.tuning import Safeguards
 from yarddial.session.finding import Act
 from yarddial.session.receiver.far_findings import far_findings
 
@@ -324,11 +315,11 @@ def test_how_the_far_computer_is_becomes_a_finding_only_where_it_matters(shed: S
 def test_names_paths_and_feeds_of_the_near_side_are_not_used(shed: Shed, tmp_path: Path) -> None:
     async def act(shed: Shed) -> None:
         far = FarEngine(shed.known(), "desk")
-        far.send(Start("process:/bin/sh -c 'touch /tmp/x'", frozenset(("ladder",))))
+        far.send(Start("process:/bin/sh -c 'touch /tmp/x'", Safeguards(feeds=frozenset(("ladder",)))))
         told: list[Event] = []
         await until(lambda: bool(told.extend(far.poll()) or told))
         assert isinstance(told[0], Stopped)
-        far.send(Start(ADDRESS, frozenset(("ladder",))))
+        far.send(Start(ADDRESS, Safeguards(feeds=frozenset(("ladder",)))))
         far.send(RecordSamples("../../etc/passwd", 1e6, 8, False, {}, job=1, id=1))
         await until(lambda: len(shed.engine.asked) == 2)
         start, record = shed.engine.asked
@@ -356,10 +347,11 @@ def test_over_links_that_break_every_command_is_done_once_and_every_answer_comes
             await asyncio.sleep(0.01)
             job = next((one.job for one in shed.engine.asked if isinstance(one, Tune)), 0)
             if job:
-                shed.engine.says.append(Tuned(None, 1.0, job=job, id=number + 1))  # type: ignore[arg-type]
+                tune = next(one for one in reversed(shed.engine.asked) if isinstance(one, Tune))
+                shed.engine.says.append(Tuned(SOME_TUNING, job=job, id=tune.id))
             heard += far.poll()
         await until(lambda: len([one for one in shed.engine.asked if isinstance(one, Tune)]) >= 40, 30.0)
-        ids = [one.id for one in shed.engine.asked if isinstance(one, Tune)]
+        ids = [one.id & OWN_MASK for one in shed.engine.asked if isinstance(one, Tune)]
         assert ids == list(range(1, 41)), "each once, in order"
         said = [event for event in heard if isinstance(event, Tuned)]
         until_s = time.monotonic() + 10

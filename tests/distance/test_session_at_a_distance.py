@@ -66,7 +66,8 @@ def far_session(folder: Path) -> tuple[FarEngine, Session]:
     station = station.with_part(msgspec.structs.replace(finch, device=f"far:shed/{ADDRESS}"))
     here = EngineInline(wiring.open_device_flat_out)
     switch = EngineSwitch(here, lambda name: far if name == "shed" else None)
-    return far, Session(station, switch, Book, begin_check=wiring.begin_check_anywhere(switch))
+    begin = wiring.begin_check_anywhere(switch)
+    return far, Session(station, switch, Book, begin_check=begin, far_in_use=lambda: switch.far_in_use)
 
 
 def grew(fetching: Fetching, had: int) -> bool:
@@ -87,7 +88,7 @@ def test_a_far_receiver_is_measured_heard_and_comes_back_after_a_break(tmp_path:
     assert abs(off_hz - state.error_hz) <= 3 * state.sigma_hz
     session.listening.open()
     poll(session, lambda: session.listening.level_dbfs is not None)
-    poll(session, lambda: bool(session.live_receiver.recent()[0].size))
+    poll(session, lambda: bool(session.live_receiver.picture.recent()[0].size))
     # The link is pulled: it is made anew, nothing has stopped, and it is said.
     assert far._loop is not None
     far._loop.call_soon_threadsafe(far.cut)
@@ -119,7 +120,7 @@ def test_a_recording_made_there_is_brought_over_whole_though_the_link_breaks(tmp
     recorder = session.listening.recorder
     here = tmp_path / "here"
     here.mkdir()
-    recorder.record_samples(here / "one", session.listening.settings, session.listening.centre_hz())
+    recorder.record_samples(here / "one", session.listening.settings)
     poll(session, lambda: recorder.recording is not None and recorder.recording.seconds_s >= 2.0)
     recorder.stop_recording_samples()
     poll(session, lambda: session.far_recordings.fetching is not None)

@@ -5,22 +5,17 @@ import pytest
 
 from yarddial import wiring
 from yarddial.drivers.protocol import RequestedSettings
+from yarddial.engine.commands import Cancel, Measure, Show, Start, Stop, Tune
 from yarddial.engine.engine import Engine
-from yarddial.engine.messages import (
-    Cancel,
+from yarddial.engine.events import (
     Event,
-    Measure,
     Measured,
     Noticed,
     NotMeasured,
     Progress,
-    Show,
     SpectrogramColumns,
-    Start,
     Started,
-    Stop,
     Stopped,
-    Tune,
     Tuned,
     TuneRefused,
 )
@@ -53,8 +48,8 @@ def test_it_starts_looking_where_it_was_told_before_it_ran(engine: Engine, event
     assert [type(event) for event in events[:2]] == [Started, Tuned]
     looking = events[1]
     assert isinstance(looking, Tuned)
-    assert looking.got.centre_hz == 129.7e6
-    assert looking.slice_rate_hz >= 2 * 10_000.0
+    assert looking.tuning.actual.centre_hz == 129.7e6
+    assert looking.tuning.slice_rate_hz >= 2 * 10_000.0
     engine.handle(Stop())
     assert of(events, Stopped) == [Stopped("")]
     assert not engine.running
@@ -70,7 +65,7 @@ def test_a_refusal_leaves_the_receiver_where_it_was(engine: Engine, events: list
 
 
 def test_the_doubt_shrinks_while_it_measures(engine: Engine, events: list[Event]) -> None:
-    engine.handle(Measure(4.0, 1_000.0, job=5, id=5))
+    engine.handle(Measure(4.0, 1_000.0, tuning=1, job=5, id=5))
     while not of(events, Measured):
         engine.step()
     doubts = [event.sigma_hz for event in events if isinstance(event, Progress)]
@@ -85,7 +80,7 @@ def test_the_doubt_shrinks_while_it_measures(engine: Engine, events: list[Event]
 
 
 def test_a_cancelled_measurement_ends_once_and_measures_nothing(engine: Engine, events: list[Event]) -> None:
-    engine.handle(Measure(1.0, 1_000.0, job=5, id=5))
+    engine.handle(Measure(1.0, 1_000.0, tuning=1, job=5, id=5))
     engine.step()
     engine.handle(Cancel(4))
     engine.handle(Cancel(5))
@@ -93,11 +88,13 @@ def test_a_cancelled_measurement_ends_once_and_measures_nothing(engine: Engine, 
     for _ in range(60):
         engine.step()
     assert not of(events, Measured)
-    assert of(events, NotMeasured) == [NotMeasured("cancelled", job=5, id=5)]
+    (ended,) = of(events, NotMeasured)
+    assert isinstance(ended, NotMeasured)
+    assert (ended.sentence, ended.job, ended.id) == ("cancelled", 5, 5)
 
 
 def test_looking_elsewhere_drops_the_measurement_and_says_so(engine: Engine, events: list[Event]) -> None:
-    engine.handle(Measure(1.0, 1_000.0, job=5, id=5))
+    engine.handle(Measure(1.0, 1_000.0, tuning=1, job=5, id=5))
     engine.handle(Tune(RequestedSettings(144.9e6, 2.048e6, "discone"), 145.2e6, 10_000.0, job=2, id=2))
     for _ in range(60):
         engine.step()

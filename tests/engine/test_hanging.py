@@ -9,7 +9,8 @@ import pytest
 
 from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, RequestedSettings
 from yarddial.engine.command_queue import CommandQueue
-from yarddial.engine.messages import Cancel, Command, Event, Measure, Show, Start, Started, Stop, Stopped, Tune
+from yarddial.engine.commands import Cancel, Command, Measure, Show, Start, Stop, Tune
+from yarddial.engine.events import Event, Started, Stopped
 from yarddial.engine.process import HANGS, EngineProcess
 
 ASK = RequestedSettings(100e6, 2.048e6)

@@ -8,9 +8,10 @@ import numpy as np
 import pytest
 
 from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, RequestedSettings
+from yarddial.engine.commands import Start, Tune
 from yarddial.engine.engine import HANGS, Engine
+from yarddial.engine.events import Event, Noticed, Progress, SpectrogramColumns, Stopped
 from yarddial.engine.intake import Nothing, Ring
-from yarddial.engine.messages import Event, Noticed, Progress, SpectrogramColumns, Start, Stopped, Tune
 from yarddial.engine.outbox import MOST_WAITING, Outbox
 from yarddial.yard.errors import DeviceLost, DeviceStalled
 

@@ -4,22 +4,25 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
+from tunings import SOME_TUNING, tuning_of
 from yarddial.drivers.protocol import ActualSettings
-from yarddial.engine.messages import Event, Measure, Measured, NotMeasured, Progress
+from yarddial.engine.commands import Measure
+from yarddial.engine.events import Event, Measured, NotMeasured, Progress
 from yarddial.engine.taps.measurement import LEAST_S, Measurement
-from yarddial.engine.taps.tap import Piece, Stream
+from yarddial.engine.taps.tap import Piece
+from yarddial.engine.tuning import Tuning
 
 Complex = NDArray[np.complex64]
 RATE_HZ = 2_000.0
 
 
 def piece(raw: Complex, narrow: Complex) -> Piece:
-    return Piece(raw, raw, narrow, 0, 0.0)
+    return Piece(raw, raw, narrow, 0, 0.0, SOME_TUNING)
 
 
-def slice_of(rate_hz: float) -> Stream:
+def slice_of(rate_hz: float) -> Tuning:
     """Cut out far from the centre and its spike."""
-    return Stream(ActualSettings(99e6, 2e6, ""), 100e6, rate_hz)
+    return tuning_of(ActualSettings(99e6, 2e6, ""), 100e6, rate_hz)
 
 
 def run(

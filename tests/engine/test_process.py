@@ -10,8 +10,9 @@ import pytest
 
 from yarddial import wiring
 from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, Device, RequestedSettings
+from yarddial.engine.commands import Measure, Show, Start, Tune
 from yarddial.engine.engine import Engine
-from yarddial.engine.messages import Event, Measure, NotMeasured, Show, Start, Started, Stopped, Tune
+from yarddial.engine.events import Event, NotMeasured, Started, Stopped
 from yarddial.engine.process import EngineProcess
 from yarddial.yard.errors import DeviceLost
 
@@ -84,7 +85,7 @@ def test_an_unplugged_device_ends_the_stream_in_words(measuring: bool) -> None:
     engine.handle(Show(1, 1_000.0, 100, 0.1))
     engine.handle(Start("x"))
     if measuring:
-        engine.handle(Measure(10.0, 1_000.0, job=9, id=9))
+        engine.handle(Measure(10.0, 1_000.0, tuning=1, job=9, id=9))
     while engine.running:
         engine.step()
     assert isinstance(events[-1], Stopped)

@@ -1,5 +1,6 @@
 """Every job of the table against every other, with what may happen meanwhile: each ends once, all is set back."""
 
+import itertools
 from pathlib import Path
 
 import pytest
@@ -15,6 +16,20 @@ def test_whatever_happens_every_job_ends_once_and_the_receiver_is_as_before(firs
         for second in KINDS
         for happening in HAPPENINGS
         if (found := run_case(tmp_path, first, second, happening))
+    }
+    assert wrong == {}
+
+
+@pytest.mark.parametrize("first", KINDS)
+def test_with_a_receiver_that_does_otherwise_than_asked_nothing_rests_on_what_was_asked(
+    first: str, tmp_path: Path
+) -> None:
+    """It goes where its synthesizer can, refuses every tenth tuning, and answers late."""
+    happenings = itertools.cycle(HAPPENINGS)
+    wrong = {
+        second: found
+        for second in KINDS
+        if (found := run_case(tmp_path, first, second, next(happenings), is_stubborn=True))
     }
     assert wrong == {}
 

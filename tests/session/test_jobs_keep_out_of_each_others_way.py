@@ -6,7 +6,8 @@ from pathlib import Path
 import pytest
 
 from job_yard import JobYard
-from yarddial.engine.messages import SweepPoint
+from tunings import SOME_TUNING
+from yarddial.engine.events import SweepPoint
 from yarddial.session.listening.verdict import listen_verdict
 
 
@@ -61,8 +62,8 @@ def test_after_prove_all_listen_that_was_opened_meanwhile_hears_and_follows_the_
     assert session.listening.level_dbfs is not None
     session.desk.dial(session.desk.station.dial_hz + 700e3)
     assert session.listening.chart_hz == pytest.approx(session.desk.station.dial_hz, abs=1e4)
-    assert session.live_receiver.look is not None
-    assert session.live_receiver.look.job == session.listening.lease.id  # type: ignore[union-attr]
+    assert session.live_receiver.tuner.requested is not None
+    assert session.live_receiver.tuner.requested.job == session.listening.lease.id  # type: ignore[union-attr]
 
 
 def test_a_holder_that_is_gone_never_comes_back(yard: JobYard) -> None:
@@ -133,7 +134,10 @@ def test_an_answer_that_comes_too_late_is_nobodys(yard: JobYard) -> None:
     yard.polls(30)
     session.levels.cancel()
     yard.begin("gain_sweep")
-    point = SweepPoint((("gain", 1.0),), -100.0, -50.0, 9e3, 0.0, 0.5, job=late.id, id=1)
+    point = SweepPoint(
+        gains_db=(("gain", 1.0),), floor_dbfs_hz=-100.0, channel_dbfs=-50.0, width_hz=9e3, clipped_share=0.0,
+        fraction=0.5, tuning=SOME_TUNING, job=late.id, id=1,
+    )  # fmt: skip
     before = len(session.levels.steps)
     session.jobs._pass_on(point)
     assert len(session.levels.steps) == before

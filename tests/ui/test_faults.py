@@ -8,7 +8,7 @@ from pytestqt.qtbot import QtBot
 
 from faults import Thrower
 from job_yard import JobYard
-from yarddial.engine.messages import Stopped
+from yarddial.engine.events import Stopped
 from yarddial.session.background import Background
 from yarddial.session.listeners import Listeners
 from yarddial.session.station.saving import BackgroundSave

@@ -73,9 +73,9 @@ def test_the_verdict_comes_first_and_leaving_gives_the_receiver_back(
     assert window.stack.currentWidget() is window.true
     assert window.session.calibration.measuring is not None
     assert not window.session.listening.is_open
-    look = window.session.live_receiver.look
+    look = window.session.live_receiver.tuner.requested
     assert look is not None
-    assert look.look_hz == window.session.desk.line.counted_hz(window.session.desk.station.dial_hz)
+    assert look.middle_hz == window.session.desk.line.counted_hz(window.session.desk.station.dial_hz)
     qtbot.waitUntil(lambda: window.true.recorder.column_count > 5, timeout=30_000)
 
 

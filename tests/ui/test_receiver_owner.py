@@ -4,7 +4,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
-from yarddial.session.receiver.live_receiver import DIAL_HALF_SPANS_HZ, next_half_span_hz
+from yarddial.session.receiver.picture import DIAL_HALF_SPANS_HZ, next_half_span_hz
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.bench.which_lo_sheet import WhichLoSheet
 
@@ -27,11 +27,11 @@ def test_plus_zooms_wherever_listen_left_the_picture(qtbot: QtBot, window: MainW
     """Listen at +-20 kHz, then the dial out of reach, back to True, and a zoom."""
     window.go("Listen")
     window.session.listening.half_span_hz = 2e4
-    window.session.live_receiver.show(2e4)
+    window.session.live_receiver.picture.show(2e4)
     window.session.desk.dial(1.12e9)
     window.go("True")
     qtbot.keyClick(window, "+")
-    assert window.session.live_receiver.half_span_hz in DIAL_HALF_SPANS_HZ
+    assert window.session.live_receiver.picture.half_span_hz in DIAL_HALF_SPANS_HZ
 
 
 @pytest.mark.parametrize("now_hz", [1.0, 20_000.0, 30_000.0, 1e9])

@@ -169,7 +169,7 @@ def test_an_evening_follow_click_mode_roam_split_and_its_own_reference(qtbot: Qt
     own.dummy.click()
     own.least.click()
     click(qtbot, own.ready)
-    qtbot.waitUntil(lambda: session.live_receiver.is_looking and own.hold.isVisible(), timeout=20_000)
+    qtbot.waitUntil(lambda: session.live_receiver.is_tuned and own.hold.isVisible(), timeout=20_000)
     qtbot.wait(500)
     qtbot.mousePress(own.hold, LEFT)
     qtbot.waitUntil(lambda: session.own_transmission.result is not None, timeout=20_000)

@@ -58,7 +58,7 @@ def test_a_carrier_is_watched_and_the_run_ends_with_the_sheet(qtbot: QtBot, wind
     session.desk.edit("rate", session.desk.station.with_part(msgspec.structs.replace(finch, rate_hz=1.024e6)))
     window.go("True")
     qtbot.keyClick(window, Qt.Key.Key_Space)
-    qtbot.waitUntil(lambda: session.live_receiver.is_looking, timeout=30_000)
+    qtbot.waitUntil(lambda: session.live_receiver.is_tuned, timeout=30_000)
     evidence = window.findChildren(Evidence)[0]
     qtbot.mouseClick(evidence.watch, Qt.MouseButton.LeftButton)
     sheet = evidence.findChildren(WatchSheet)[0]

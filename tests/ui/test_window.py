@@ -169,12 +169,12 @@ def test_a_killed_receiver_process_leaves_the_window_alive(qtbot: QtBot, window:
     import signal
 
     qtbot.keyClicks(window, " ")
-    qtbot.waitUntil(lambda: window.session.live_receiver.is_looking, timeout=30_000)
+    qtbot.waitUntil(lambda: window.session.live_receiver.is_tuned, timeout=30_000)
     os.kill(window.session._engine.pid, signal.SIGKILL)  # type: ignore[attr-defined]
     qtbot.waitUntil(lambda: bool(window.session.live_receiver.trouble), timeout=10_000)
     assert "unexpectedly" in window.true.recorder.empty_text or "unexpectedly" in window.session.live_receiver.trouble
     qtbot.keyClicks(window, " ")
-    qtbot.waitUntil(lambda: window.session.live_receiver.is_looking, timeout=30_000)
+    qtbot.waitUntil(lambda: window.session.live_receiver.is_tuned, timeout=30_000)
 
 
 def luminance(colour: str) -> float:

@@ -1,23 +1,62 @@
 """One link for the session: to the engine in its own process, or to one on another computer, by what is started."""
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 import msgspec
 
+from yarddial.engine.commands import (
+    Cancel,
+    Clean,
+    Command,
+    Follow,
+    Hear,
+    Measure,
+    RecordSamples,
+    SendChannel,
+    Show,
+    Start,
+    Stop,
+    Sweep,
+)
+from yarddial.engine.events import Answer, Event, Measured, NotMeasured, RecordingState, Stopped, SweepDone, refusal_of
 from yarddial.engine.link import EngineLink
-from yarddial.engine.messages import Command, Event, Start, Stop, Stopped
+from yarddial.yard import clock
+
+if TYPE_CHECKING:
+    # Not needed before a far receiver is chosen.
+    from yarddial.distance.far_engine import FarEngine
 
 PREFIX = "far:"
+# An engine that is left has this long to end what it was asked for; then it counts as ended.
+LEAVE_S = 5.0
+
+
+class _Left:
+    """An engine that another has taken the place of, until it has ended everything."""
+
+    def __init__(self, owed: dict[tuple[int, type], Measure | Sweep | RecordSamples]) -> None:
+        self.owed = owed
+        self.since_s = clock.monotonic_s()
 
 
 class EngineSwitch:
-    """`far:NAME/DRIVER:ADDRESS` is a receiver of the paired computer NAME; everything else is here."""
+    """`far:NAME/DRIVER:ADDRESS` is a receiver of the paired computer NAME; everything else is here.
 
-    def __init__(self, here: EngineLink, far: Callable[[str], EngineLink | None]) -> None:
+    Whoever waits for an answer of an engine that is left gets it, or hears that it does not come. What can go on with
+    another receiver is asked for again where the session goes.
+    """
+
+    def __init__(self, here: EngineLink, far: "Callable[[str], FarEngine | None]") -> None:
         self._here, self._far = here, far
-        self._links: dict[str, EngineLink] = {}
+        self._links: dict[str, FarEngine] = {}
         self._now: EngineLink = here
         self._events: list[Event] = []
+        # Requests that an answer is owed to, and those that hold until they are cancelled, by job and kind.
+        self._owed: dict[tuple[int, type], Measure | Sweep | RecordSamples] = {}
+        self._lasting: dict[tuple[int, type], Hear | Follow | SendChannel | Clean] = {}
+        self._show: Show | None = None
+        self._left: dict[EngineLink, _Left] = {}
 
     @property
     def is_far(self) -> bool:
@@ -25,33 +64,59 @@ class EngineSwitch:
         return self._now is not self._here
 
     @property
-    def link(self) -> EngineLink:
-        """The one in use."""
-        return self._now
+    def far_in_use(self) -> "FarEngine | None":
+        """The far computer whose receiver is used, None while one of this computer's is."""
+        return next((link for link in self._links.values() if link is self._now), None)
 
     def send(self, command: Command) -> None:
         """To whoever has the receiver that was started last."""
         if isinstance(command, Start):
-            wanted, address = self._chosen(command.address)
+            far, address = self.far(command.address)
+            wanted = self._here if not command.address.startswith(PREFIX) else far
             if wanted is None:
                 name = command.address.removeprefix(PREFIX).partition("/")[0]
                 sentence = f"the computer {name} is not known here: pair with it first, in the menu under Receiver"
                 self._events.append(Stopped(sentence, error="DeviceNotFound"))
                 return
-            if wanted is not self._now:
-                self._now.send(Stop())
-                self._now = wanted
             command = msgspec.structs.replace(command, address=address)
+            if wanted is not self._now:
+                self._go_to(wanted, command)
+                return
+        self._remember(command)
         self._now.send(command)
 
-    def far(self, address: str) -> tuple[EngineLink | None, str]:
-        """The far computer of an address, None for one of this computer's, and the address that it has there."""
-        link, rest = self._chosen(address)
-        return (None if link is self._here else link), rest
+    def _go_to(self, wanted: EngineLink, start: Start) -> None:
+        """Leave one engine for another, and ask there for what goes on."""
+        self._left[self._now] = _Left(self._owed)
+        self._owed = {}
+        self._now.send(Stop())
+        self._now = wanted
+        wanted.send(start)
+        if self._show is not None:
+            wanted.send(self._show)
+        for request in self._lasting.values():
+            wanted.send(request)
 
-    def _chosen(self, address: str) -> tuple[EngineLink | None, str]:
+    def _remember(self, command: Command) -> None:
+        match command:
+            case Measure() | Sweep() | RecordSamples():
+                self._owed[command.job, type(command)] = command
+            case Hear() | Follow() | SendChannel() | Clean():
+                self._lasting[command.job, type(command)] = command
+            case Show():
+                self._show = command
+            case Stop():
+                # The engine forgets them as well: whoever listens asks again when the receiver is started.
+                self._lasting.clear()
+            case Cancel():
+                self._lasting = {key: one for key, one in self._lasting.items() if key[0] != command.job}
+            case _:
+                pass
+
+    def far(self, address: str) -> "tuple[FarEngine | None, str]":
+        """The far computer of an address, None for one of this computer's, and the address that it has there."""
         if not address.startswith(PREFIX):
-            return self._here, address
+            return None, address
         name, _, rest = address.removeprefix(PREFIX).partition("/")
         if name not in self._links:
             made = self._far(name)
@@ -61,13 +126,51 @@ class EngineSwitch:
         return self._links[name], rest
 
     def poll(self) -> list[Event]:
-        """Of the one in use; what the other still says is of no use any more."""
+        """Of the one in use; of one that was left, the answers that are owed."""
         events, self._events = self._events, []
         for link in (self._here, *self._links.values()):
             said = link.poll()
+            if link in self._left:
+                said = self._of_left(link, said)
+            elif link is not self._now:
+                said = []
             if link is self._now:
-                events += said
+                for event in said:
+                    self._settle(self._owed, event)
+            events += said
         return events
+
+    def _of_left(self, link: EngineLink, said: list[Event]) -> list[Event]:
+        """Answers that are owed by an engine that was left; once it has stopped, the end of what it never answered."""
+        left, events = self._left[link], list[Event]()
+        is_over = clock.monotonic_s() - left.since_s > LEAVE_S
+        for event in said:
+            if isinstance(event, Answer) and any(event.job == job for job, _ in left.owed):
+                self._settle(left.owed, event)
+                events.append(event)
+            elif isinstance(event, Stopped) and link in self._left:
+                # The first one answers the leaving; where the session has come back, later ones are its own.
+                is_over = True
+            elif link is self._now and link in self._left:
+                events.append(event)
+        if is_over:
+            del self._left[link]
+            for request in left.owed.values():
+                if (answer := refusal_of(request, "another receiver was started before it was done")) is not None:
+                    events.append(answer)
+        return events
+
+    @staticmethod
+    def _settle(owed: dict[tuple[int, type], Measure | Sweep | RecordSamples], event: Event) -> None:
+        match event:
+            case Measured() | NotMeasured():
+                owed.pop((event.job, Measure), None)
+            case SweepDone():
+                owed.pop((event.job, Sweep), None)
+            case RecordingState(is_done=True):
+                owed.pop((event.job, RecordSamples), None)
+            case _:
+                pass
 
     def warm(self) -> None:
         """The one in use."""

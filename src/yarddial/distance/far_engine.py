@@ -18,20 +18,8 @@ from yarddial.distance.fetching import Fetching
 from yarddial.distance.identity import KnownComputer
 from yarddial.distance.knocking import FarRefused, FarUnreachable, knock
 from yarddial.dsp.listening.thin_channel import FilledChannel
-from yarddial.engine.messages import (
-    Command,
-    Event,
-    Hear,
-    Noticed,
-    Quit,
-    RecordingState,
-    RecordSamples,
-    Sound,
-    Start,
-    Started,
-    Stop,
-    Stopped,
-)
+from yarddial.engine.commands import Command, Hear, Quit, RecordSamples, Start, Stop
+from yarddial.engine.events import Event, Noticed, RecordingState, Sound, Started, Stopped
 from yarddial.yard.errors import BadSamples, YardDialError
 from yarddial.yard.fault_log import log_fault
 
@@ -433,8 +421,8 @@ class FarEngine:
         if heard.size and self._events.qsize() < MOST_PICTURES:
             self._events.put(
                 Sound(
-                    message.played_hz, heard, message.level_dbfs, message.is_open, message.pilot_db, job=message.job,
-                    id=message.id,
+                    message.played_hz, heard, message.level_dbfs, message.is_open, message.pilot_db, message.tuning,
+                    job=message.job, id=message.id,
                 )
             )  # fmt: skip
 
@@ -507,6 +495,6 @@ class _FarEar:
         if not heard.sound.size:
             return None
         return Sound(
-            self._hearing.sound_hz, heard.sound, heard.level_dbfs, heard.is_open, heard.pilot_db,
+            self._hearing.sound_hz, heard.sound, heard.level_dbfs, heard.is_open, heard.pilot_db, message.tuning,
             job=self.asked.job, id=self.asked.id,
         )  # fmt: skip

@@ -14,15 +14,18 @@ from yarddial.distance.identity import PairedComputer
 from yarddial.distance.recording_shelf import LEAST_PIECE, MOST_PIECE, PIECE_S, StoredRecording
 from yarddial.distance.sound_sender import SoundSender
 from yarddial.distance.thin_link import Kind, ThinLink
-from yarddial.engine.messages import (
+from yarddial.engine.events import (
     Alive,
-    Answer,
     ChannelSamples,
     Event,
+    SafeguardsSet,
     Sound,
     SpanSpectrum,
     SpectrogramColumns,
+    Tuned,
+    TuneRefused,
 )
+from yarddial.engine.tuning import Tuning
 from yarddial.yard import clock
 
 # Bits for each half of a channel's samples: as few as must be where the link is crowded.
@@ -35,6 +38,9 @@ PLENTY = 3.0
 SPANS_S = 1.0
 # And what has come of its commands, where there is nothing new.
 TURNS_S = 1.0
+# A guest's own numbers are smaller than this many bits hold.
+OWN_BITS = 32
+OWN_MASK = (1 << OWN_BITS) - 1
 # Answers that nobody has taken; more than that, and whoever it was is given up.
 MOST_OWED = 4_000
 
@@ -42,8 +48,9 @@ MOST_OWED = 4_000
 class Guest:
     """Told in order, each answer once: what it has not heard is told again on its next link."""
 
-    def __init__(self, who: PairedComputer) -> None:
-        self.who = who
+    def __init__(self, who: PairedComputer, number: int = 0) -> None:
+        """number : no other guest of this server has it."""
+        self.who, self.number = who, number
         self.session = secrets.token_hex(16)
         self.thin = ThinLink()
         self.heard_command = 0
@@ -67,6 +74,14 @@ class Guest:
         self._gathered: list[ChannelSamples] = []
         self._span_s = self._turn_s = 0.0
         self._told_command = 0
+
+    def engine_number(self, own: int) -> int:
+        """The engine's number for one of this guest's tunings or settings: two guests may use the same."""
+        return (self.number << OWN_BITS) | (own & OWN_MASK)
+
+    def own_number(self, engine_number: int) -> int:
+        """And back; -1 for what was another guest's."""
+        return engine_number & OWN_MASK if engine_number >> OWN_BITS == self.number else -1
 
     @property
     def is_hopeless(self) -> bool:
@@ -162,7 +177,9 @@ class Guest:
         samples = np.concatenate(parts) if len(parts) > 1 else parts[0]
         lost, self._left_out_samples = self._left_out_samples, 0
         coded = code_samples(samples, self._bits(2 * event.rate_hz, carried))
-        message = wire.ChannelMessage(event.job, event.id, event.rate_hz, event.middle_hz, event.factor, lost, coded)
+        message = wire.ChannelMessage(
+            event.job, event.id, event.rate_hz, event.middle_hz, event.factor, lost, coded, event.tuning
+        )
         # Half a second of it may wait, however long its blocks are.
         room = max(int(WAITS_S * event.rate_hz / samples.size), 2)
         if not self._put("sound", message, room):
@@ -195,8 +212,16 @@ class Guest:
         return has_room
 
 
-def renumbered(event: Event, job: int) -> Event:
-    """An answer under another job's number."""
+def in_numbers_of(guest: Guest, event: Event) -> Event:
+    """An event with the engine's numbers of tunings and settings turned into the guest's own."""
     import msgspec
 
-    return msgspec.structs.replace(event, job=job) if isinstance(event, Answer) else event
+    changes: dict[str, object] = {}
+    tuning = getattr(event, "tuning", None)
+    if isinstance(tuning, Tuning):
+        changes["tuning"] = msgspec.structs.replace(tuning, id=guest.own_number(tuning.id))
+    elif isinstance(tuning, int):
+        changes["tuning"] = guest.own_number(tuning)
+    if isinstance(event, Tuned | TuneRefused | SafeguardsSet):
+        changes["id"] = guest.own_number(event.id)
+    return msgspec.structs.replace(event, **changes) if changes else event

@@ -7,35 +7,30 @@ import msgspec
 
 from yarddial.distance import far_computer
 from yarddial.distance.far_check import MOST_STATION, CheckReceiver, CheckRun, CheckTold, EndCheck
-from yarddial.distance.guest import Guest, renumbered
+from yarddial.distance.guest import Guest, in_numbers_of
 from yarddial.distance.recording_shelf import LEAST_FREE_GB, RecordingShelf
 from yarddial.drivers.protocol import FoundReceiver
-from yarddial.engine.link import EngineLink
-from yarddial.engine.messages import (
-    Answer,
+from yarddial.engine.commands import (
     Cancel,
     Clean,
     Command,
-    Event,
     Follow,
     Hear,
     Measure,
-    NotMeasured,
+    OnTuning,
     Quit,
-    RecordingState,
     RecordSamples,
     Request,
     SendChannel,
+    SetSafeguards,
     Show,
     Start,
-    Started,
     Stop,
-    Stopped,
     Sweep,
-    SweepDone,
     Tune,
-    TuneRefused,
 )
+from yarddial.engine.events import Answer, Event, RecordingState, Started, Stopped, refusal_of
+from yarddial.engine.link import EngineLink
 from yarddial.yard.errors import YardDialError
 
 # Jobs of a guest that are remembered; more than that are over long ago.
@@ -84,6 +79,9 @@ class GuestWork:
             case Cancel():
                 if command.job in guest.jobs:
                     self._engine.send(Cancel(guest.jobs[command.job]))
+            case SetSafeguards():
+                wanted = msgspec.structs.replace(command.wanted, feeds=frozenset())
+                self._engine.send(SetSafeguards(guest.engine_number(command.id), wanted))
             case Stop() | Show():
                 self._engine.send(command)
             case Hear() if command.settings.way != "wfm":
@@ -102,9 +100,13 @@ class GuestWork:
         if self.is_checking:
             guest.tell(Stopped("the receiver is being checked there: wait until that is over", error="DeviceBusy"))
             return
-        self._engine.send(Start(command.address))
+        self._engine.send(Start(command.address, msgspec.structs.replace(command.safeguards, feeds=frozenset())))
 
     def _send_numbered(self, guest: Guest, request: Request) -> None:
+        if isinstance(request, Tune):
+            request = msgspec.structs.replace(request, id=guest.engine_number(request.id))
+        if isinstance(request, OnTuning):
+            request = msgspec.structs.replace(request, tuning=guest.engine_number(request.tuning))
         self._engine.send(msgspec.structs.replace(request, job=self._job(guest, request)))  # type: ignore[arg-type]
 
     def _job(self, guest: Guest, request: Request) -> int:
@@ -187,7 +189,7 @@ class GuestWork:
             if event.is_done:
                 self._records.discard(event.job)
             event = msgspec.structs.replace(event, path=Path(event.path).stem, trouble=trouble)
-        guest.tell(renumbered(event, job))
+        guest.tell(in_numbers_of(guest, msgspec.structs.replace(event, job=job)))
 
     def end_all_of(self, guest: Guest) -> None:
         """Nobody waits for it any more."""
@@ -204,17 +206,12 @@ class GuestWork:
 
     def refuse(self, guest: Guest, command: Command | CheckReceiver | EndCheck, why: str) -> None:
         """Answer that it may not."""
+        if (answer := refusal_of(command, why)) is not None:
+            guest.tell(answer)
+            return
         match command:
-            case Tune():
-                guest.tell(TuneRefused(why, job=command.job, id=command.id))
-            case Measure():
-                guest.tell(NotMeasured(why, job=command.job, id=command.id))
             case CheckReceiver():
                 guest.tell_once(CheckTold(command.number, (), is_done=True, why=why))
-            case Sweep():
-                guest.tell(SweepDone(why, job=command.job, id=command.id))
-            case RecordSamples():
-                guest.tell(RecordingState("", 0.0, True, why, job=command.job, id=command.id))
             case Start():
                 if self.started is not None:
                     guest.tell(self.started)

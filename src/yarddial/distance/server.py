@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+import itertools
 import time
 from collections.abc import Callable, Coroutine
 from pathlib import Path
@@ -9,13 +10,14 @@ from pathlib import Path
 from yarddial.distance import far_computer, wire
 from yarddial.distance.door import Door, read_body
 from yarddial.distance.far_check import CheckReceiver, EndCheck
-from yarddial.distance.guest import Guest
+from yarddial.distance.guest import Guest, in_numbers_of
 from yarddial.distance.guest_work import BeginCheck, GuestWork
 from yarddial.distance.identity import Identity, PairedComputer
 from yarddial.distance.recording_shelf import RecordingShelf
 from yarddial.drivers.protocol import Capabilities, FoundReceiver
+from yarddial.engine.commands import Cancel, Command, Hear, Stop
+from yarddial.engine.events import Answer, Event, Noticed, Started, Stopped
 from yarddial.engine.link import EngineLink
-from yarddial.engine.messages import Answer, Cancel, Command, Event, Hear, Noticed, Started, Stop, Stopped
 
 POLLS_S, STATE_S = 0.01, 5.0
 # A guest whose link broke is waited for; nothing of its work ends before.
@@ -49,6 +51,7 @@ class Server:
         # What takes a while for guests.
         self._errands: set[asyncio.Task[None]] = set()
         self._lost = 0
+        self._numbers = itertools.count(1)
         self._looked_s = 0.0
 
     async def serve(self) -> None:
@@ -78,7 +81,7 @@ class Server:
                 if former.away_since_s is not None:
                     # The same computer began anew: nobody comes back to what it left.
                     self._let_go(former)
-            guest = Guest(who)
+            guest = Guest(who, next(self._numbers))
             self.guests[guest.session] = guest
         guest.who = who
         self.work.offered = receivers = await asyncio.to_thread(self._receivers)
@@ -241,7 +244,7 @@ class Server:
             self.work.answer(event)
             return
         for guest in self.guests.values():
-            guest.tell(event)
+            guest.tell(in_numbers_of(guest, event))
 
     def _look_after(self, now_s: float) -> None:
         """Give up guests that do not come back, and end what was under way for them."""

@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING
 
 from yarddial.distance.coding import code_samples
 from yarddial.distance.wire import SoundMessage
-from yarddial.engine.messages import Sound
+from yarddial.engine.events import Sound
 from yarddial.yard import clock
 
 if TYPE_CHECKING:
@@ -56,7 +56,7 @@ class SoundSender:
             return None
         return SoundMessage(
             sound.job, sound.id, self._thin.rate_hz, sound.rate_hz, is_stereo, sound.level_dbfs, sound.is_open,
-            sound.pilot_db, lost, code_samples(samples, bits),
+            sound.pilot_db, lost, code_samples(samples, bits), sound.tuning,
         )  # fmt: skip
 
     def _choose(self, able_bits: float, free_s: float, *, is_stereo: bool) -> None:

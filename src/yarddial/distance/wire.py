@@ -14,11 +14,12 @@ import numpy as np
 from yarddial.distance.coding import CodedLevels, CodedSamples, code_levels, levels_of
 from yarddial.distance.far_check import CheckReceiver, CheckTold, EndCheck
 from yarddial.drivers.protocol import Capabilities, FoundReceiver
-from yarddial.engine import messages
-from yarddial.engine.messages import Command, Event, SpanSpectrum, SpectrogramColumns
+from yarddial.engine import events
+from yarddial.engine.commands import Command
+from yarddial.engine.events import Event, SpanSpectrum, SpectrogramColumns
 from yarddial.yard.errors import YardDialError
 
-VERSION = 2
+VERSION = 3
 # Before somebody is known, from whom commands come, and from the far side; bytes.
 MOST_HELLO, MOST_ASKED, MOST_TOLD = 2_048, 65_536, 4_000_000
 _LENGTH = struct.Struct(">I")
@@ -128,6 +129,7 @@ class ColumnsMessage(msgspec.Struct, frozen=True, array_like=True, tag="columns"
     half_span_hz: float
     column_s: float
     level: CodedLevels
+    tuning: int
 
 
 class SpanMessage(msgspec.Struct, frozen=True, array_like=True, tag="span"):
@@ -138,6 +140,7 @@ class SpanMessage(msgspec.Struct, frozen=True, array_like=True, tag="span"):
     spike_db: float
     mean: CodedLevels
     peak: CodedLevels
+    tuning: int
 
 
 class ChannelMessage(msgspec.Struct, frozen=True, array_like=True, tag="channel"):
@@ -150,6 +153,7 @@ class ChannelMessage(msgspec.Struct, frozen=True, array_like=True, tag="channel"
     factor: int
     lost: int
     samples: CodedSamples
+    tuning: int
 
 
 class SoundMessage(msgspec.Struct, frozen=True, array_like=True, tag="sound"):
@@ -165,6 +169,7 @@ class SoundMessage(msgspec.Struct, frozen=True, array_like=True, tag="sound"):
     pilot_db: float | None
     lost: int
     samples: CodedSamples
+    tuning: int
 
 
 class Here(msgspec.Struct, frozen=True, array_like=True, tag="here"):
@@ -306,23 +311,28 @@ def event_of(told: ToldMessage) -> Event | CheckTold:
 
 def columns_of(event: SpectrogramColumns) -> ColumnsMessage:
     """Coded."""
-    return ColumnsMessage(event.id, event.first, event.half_span_hz, event.column_s, code_levels(event.level_db))
+    level = code_levels(event.level_db)
+    return ColumnsMessage(event.id, event.first, event.half_span_hz, event.column_s, level, event.tuning)
 
 
 def picture_of(coded: ColumnsMessage, read_s: float) -> SpectrogramColumns:
     """And back."""
-    return SpectrogramColumns(coded.id, coded.first, coded.half_span_hz, coded.column_s, levels_of(coded.level), read_s)
+    level_db = levels_of(coded.level)
+    return SpectrogramColumns(
+        coded.id, coded.first, coded.half_span_hz, coded.column_s, level_db, read_s, coded.tuning
+    )  # fmt: skip
 
 
 def span_of(event: SpanSpectrum) -> SpanMessage:
     """Coded."""
     mean, peak = code_levels(event.mean_db), code_levels(event.peak_db)
-    return SpanMessage(event.centre_hz, event.rate_hz, event.spike_db, mean, peak)
+    return SpanMessage(event.centre_hz, event.rate_hz, event.spike_db, mean, peak, event.tuning)
 
 
 def spectrum_of(coded: SpanMessage) -> SpanSpectrum:
     """And back."""
-    return SpanSpectrum(coded.centre_hz, coded.rate_hz, levels_of(coded.mean), levels_of(coded.peak), coded.spike_db)
+    mean_db, peak_db = levels_of(coded.mean), levels_of(coded.peak)
+    return SpanSpectrum(coded.centre_hz, coded.rate_hz, mean_db, peak_db, coded.spike_db, coded.tuning)
 
 
 def _taken_apart(value: Any) -> Any:
@@ -333,6 +343,8 @@ def _taken_apart(value: Any) -> Any:
         if value.dtype.str not in _DTYPES:
             raise TypeError(f"an array of {value.dtype} does not go over")
         return {"": "array", "dtype": value.dtype.str, "shape": value.shape, "data": value.tobytes()}
+    if isinstance(value, frozenset):
+        return {"": "set", "of": sorted(value)}
     if isinstance(value, tuple | list):
         return [_taken_apart(one) for one in value]
     return value.item() if isinstance(value, np.generic) else value
@@ -350,6 +362,8 @@ def _value(value: Any) -> Any:
             if value["dtype"] not in _DTYPES:
                 raise ValueError("an array of a kind that does not go over")
             return np.frombuffer(value["data"], value["dtype"]).reshape(value["shape"]).copy()
+        if kind == "set":
+            return frozenset(value["of"])
         return _put_together(kind, value) if isinstance(kind, str) else value
     return tuple(_value(one) for one in value) if isinstance(value, list) else value
 
@@ -362,8 +376,9 @@ def _parts() -> dict[str, type]:
     if not _PARTS:
         from yarddial.drivers import protocol
         from yarddial.dsp import carrier
+        from yarddial.engine import tuning
 
-        for module in (protocol, carrier, messages):
+        for module in (protocol, carrier, tuning, events):
             for name, kind in vars(module).items():
                 if isinstance(kind, type) and issubclass(kind, msgspec.Struct):
                     _PARTS[name] = kind

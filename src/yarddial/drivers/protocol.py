@@ -118,6 +118,7 @@ class Block(msgspec.Struct, frozen=True):
     missed : samples that came and found no room, as this computer was busy: counted by the engine, not by drivers.
     time_s : true time of the first sample, where the device knows it; otherwise not a number.
     remark : what the person should know about the stream, in a sentence; empty as a rule.
+    tuning : id of the tuning that the samples were taken with: stamped by the engine, not by drivers.
     """
 
     samples: NDArray[np.complex64]
@@ -126,6 +127,7 @@ class Block(msgspec.Struct, frozen=True):
     missed: int = 0
     time_s: float = float("nan")
     remark: str = ""
+    tuning: int = 0
 
 
 class TimeSource(Protocol):

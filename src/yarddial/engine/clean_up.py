@@ -6,7 +6,8 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.engine.messages import Clean, CleanedUp, CleanUp, Event
+from yarddial.engine.commands import Clean, CleanUp
+from yarddial.engine.events import CleanedUp, Event
 
 Complex = NDArray[np.complex64]
 # How often the evidence of cleaning up is told, and over how long mirrors are measured before they count.

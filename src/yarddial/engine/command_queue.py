@@ -5,10 +5,10 @@ import threading
 from collections import deque
 from collections.abc import Callable
 
-from yarddial.engine.messages import Clean, Command, Show, Tune
+from yarddial.engine.commands import Clean, Command, SetSafeguards, Show, Tune
 
 # These say how things should be; a newer one of the kind makes an older one pointless.
-SETTINGS = (Tune, Show, Clean)
+SETTINGS = (Tune, Show, Clean, SetSafeguards)
 
 
 class CommandQueue:

@@ -11,44 +11,41 @@ import numpy as np
 from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, Device, RequestedSettings
 from yarddial.dsp.decimation import Decimator, decimation_for
 from yarddial.engine.clean_up import Cleaner
-from yarddial.engine.intake import Direct, Nothing, Ring
-from yarddial.engine.messages import (
+from yarddial.engine.commands import (
     Cancel,
     Clean,
     CleanUp,
     Command,
-    Event,
-    Failed,
     Follow,
     Hear,
     Measure,
-    Noticed,
-    NotMeasured,
+    OnTuning,
     Quit,
-    RecordingState,
     RecordSamples,
     SendChannel,
+    SetSafeguards,
     Show,
     Start,
-    Started,
     Stop,
-    Stopped,
     Sweep,
-    SweepDone,
     Tune,
+)
+from yarddial.engine.events import (
+    Event,
+    Failed,
+    Noticed,
+    SafeguardsSet,
+    Started,
+    Stopped,
     Tuned,
     TuneRefused,
 )
-from yarddial.engine.taps.channel_sender import ChannelSender
-from yarddial.engine.taps.ear import Ear
-from yarddial.engine.taps.follower import Follower
-from yarddial.engine.taps.gain_sweep import GainSweep
-from yarddial.engine.taps.measurement import ENDED, Measurement
-from yarddial.engine.taps.picture import PictureTap
-from yarddial.engine.taps.sample_recorder import SampleRecorder
-from yarddial.engine.taps.span_survey import SpanSurvey
-from yarddial.engine.taps.tap import EndCause, Piece, Stream, StreamChange, StreamTap
-from yarddial.yard.errors import DeviceStalled, RefusedValue, YardDialError
+from yarddial.engine.intake import Direct, Nothing, Ring
+from yarddial.engine.receiver_settings import guard_of, possible_settings
+from yarddial.engine.tap_list import TapList, TapRequest
+from yarddial.engine.taps.tap import EndCause, Piece, StreamChange
+from yarddial.engine.tuning import GuardState, Safeguards, Tuning
+from yarddial.yard.errors import DeviceLost, DeviceStalled, YardDialError
 from yarddial.yard.level import GainsDb
 
 # How long a step waits for samples, so that commands are never kept waiting.
@@ -57,11 +54,10 @@ WAIT_S = 0.05
 HANGS_S = 3.0
 HANGS = "the receiver's driver does not answer any more: unplug it, plug it in, then start"
 OFF = "the receiver does not run: Space starts it"
+ENDED = "the recording has ended: press Space to play it again"
 # Full scale is 1.
 LARGEST = 1e6
 DriverCall = Literal["", "opening", "applying", "reading", "closing"]
-# Taps of which a job has one at a time.
-TapRequest = Measure | Sweep | Hear | SendChannel | Follow | RecordSamples
 
 
 def finite(block: Block) -> Block:
@@ -79,27 +75,6 @@ def finite(block: Block) -> Block:
     )
 
 
-def within(ask: RequestedSettings, able: Capabilities) -> tuple[RequestedSettings, str]:
-    """What is asked, without what a receiver does not have; and what that was, in a sentence or an empty text."""
-    known = {gain.name for gain in able.gains}
-    missing = [f"gain stage '{name}'" for name, _ in ask.gains_db if name not in known]
-    missing += ["automatic gain"] if ask.automatic_gain and not able.has_automatic_gain else []
-    missing += ["choice of bandwidth"] if ask.bandwidth_hz and not able.bandwidths_hz else []
-    missing += [f"bias feed on port '{ask.port}'"] if ask.bias and ask.port not in able.bias_ports else []
-    possible = msgspec.structs.replace(
-        ask,
-        # A single socket without a name is the one that is meant.
-        port="" if able.ports == ("",) else ask.port,
-        gains_db=tuple(gain for gain in ask.gains_db if gain[0] in known),
-        automatic_gain=ask.automatic_gain and able.has_automatic_gain,
-        bandwidth_hz=ask.bandwidth_hz if able.bandwidths_hz else 0.0,
-        bias=ask.bias and ask.port in able.bias_ports,
-    )
-    if not missing:
-        return possible, ""
-    return possible, f"{able.name} has no {' and no '.join(missing)}: choose the receiver anew on Bench"
-
-
 class Engine:
     """One receiver, one slice of its stream, and a list of taps at it.
 
@@ -113,18 +88,21 @@ class Engine:
         self._report = report
         self._in_thread = in_thread
         self._device: Direct | Ring | None = None
-        self._tune: Tune | None = None
-        # The address whose receiver was tuned so; nothing while none was.
-        self._tuned, self._address = "", ""
-        self._stream: Stream | None = None
+        # The latest request to tune, and the address whose receiver was to be tuned so; nothing while none was.
+        self._wanted: Tune | None = None
+        self._wanted_of, self._address = "", ""
+        # What the driver acknowledged last; and a request that it refused since then, with its sentence.
+        self._tuning: Tuning | None = None
+        self._refused: tuple[int, str] = (0, "")
+        self._safeguards = Safeguards()
         self._slice: Decimator | None = None
-        self._picture = PictureTap(report)
-        self._taps: list[StreamTap] = [self._picture, SpanSurvey(report)]
+        self._taps = TapList(report, self._set_gains, lambda error: self._stop(str(error)))
         self._clean = Clean(CleanUp())
         self._cleaner: Cleaner | None = None
         self._lost = self._missed = 0
+        # How long it has streamed, by the count of samples.
+        self._at_s = 0.0
         self._able: Capabilities | None = None
-        self._feeds: frozenset[str] = frozenset()
         self._left_out = ""
         self._silent_s = 0.0
         self._is_fresh = True
@@ -137,7 +115,7 @@ class Engine:
     @property
     def running(self) -> bool:
         """True while there is a stream to step through."""
-        return self._device is not None and self._stream is not None
+        return self._device is not None and self._tuning is not None
 
     def handle(self, command: Command) -> None:
         """Do what is asked; a refusal is reported, not raised, and so is a fault of our own."""
@@ -161,17 +139,30 @@ class Engine:
                 self._start(command)
             case Stop() | Quit():
                 self._stop("")
+            case SetSafeguards():
+                self._set_safeguards(command)
             case Tune():
                 self._tune_to(command)
             case Show():
-                self._picture.show(command)
+                self._taps.show(command)
             case Clean():
                 self._clean = command
                 self._begin_cleaning()
             case Cancel():
                 self._cancel(command.job)
             case Measure() | Sweep() | Hear() | SendChannel() | Follow() | RecordSamples():
-                self._begin(command)
+                self._taps.begin(command, self._tuning, self._able, self._why_not(command))
+
+    def _why_not(self, request: TapRequest) -> str:
+        """Why a request cannot be served on the tuning that it names, or an empty text."""
+        if self._tuning is None:
+            return self._refused[1] or OFF
+        if not isinstance(request, OnTuning) or request.tuning == self._tuning.id:
+            return ""
+        refused_id, sentence = self._refused
+        if sentence and refused_id == request.tuning:
+            return sentence
+        return "the receiver was set differently meanwhile: measure again"
 
     def _fail(self, fault: Exception) -> None:
         """The top of the engine: whatever it is, the stream ends with it, and it is told."""
@@ -192,12 +183,13 @@ class Engine:
     # The stream
 
     def _step(self) -> None:
-        if self._device is None or self._stream is None or self._slice is None:
+        tuning = self._tuning
+        if self._device is None or tuning is None or self._slice is None:
             return
         with self._calling("reading"):
             block = self._device.next(WAIT_S)
         if block is None:
-            self._stop(ENDED)
+            self._stop(ENDED, cause="ended")
             return
         if isinstance(block, Nothing):
             self._silent_s += block.waited_s
@@ -206,13 +198,15 @@ class Engine:
                 self._stop(HANGS)
             return
         self._silent_s = 0.0
+        if block.tuning != tuning.id:
+            # Nobody may take it for what is received now.
+            return
         block = finite(block)
+        self._at_s += (block.samples.size + block.lost + block.missed) / tuning.rate_hz
         gap = self._count_lost(block)
         cleaned = block.samples if self._cleaner is None else self._cleaner.push(block.samples)
-        piece = Piece(block.samples, cleaned, self._slice.push(cleaned), gap, self._device.read_s)
-        for tap in tuple(self._taps):
-            if tap in self._taps and tap.push(piece):
-                self._taps.remove(tap)
+        narrow, read_s = self._slice.push(cleaned), self._device.read_s
+        self._taps.push(Piece(block.samples, cleaned, narrow, gap, read_s, tuning, self._at_s))
 
     def _count_lost(self, block: Block) -> int:
         """Count what is missing before a block; returns how many samples that is since the one before it."""
@@ -227,6 +221,7 @@ class Engine:
     def _start(self, start: Start) -> None:
         if self._device is not None:
             self._stop("", replaced=True)
+        self._hold(start.safeguards)
         try:
             with self._calling("opening"):
                 opened = self._open_device(start.address)
@@ -234,169 +229,161 @@ class Engine:
             self._stop(str(error), error=type(error).__name__)
             return
         self._device = Ring(opened) if self._in_thread else Direct(opened)
-        self._lost, self._missed, self._silent_s, self._is_fresh = 0, 0, 0.0, True
+        self._lost, self._missed, self._silent_s, self._is_fresh, self._at_s = 0, 0, 0.0, True, 0.0
         self._able, self._left_out = (able := opened.capabilities), ""
-        self._feeds, self._address = start.feeds, start.address
-        if self._tuned not in ("", start.address):
+        self._address = start.address
+        if self._wanted_of not in ("", start.address):
             # Another receiver's gains and port are nothing to this one: it waits to be told.
-            self._tune = None
+            self._wanted = None
         self._report(Started(able.name, able.is_live))
-        if self._tune is not None:
-            self._tune_to(self._tune)
+        if self._wanted is not None:
+            self._tune_to(self._wanted)
 
-    def _stop(self, reason: str, *, replaced: bool = False, error: str = "") -> None:
+    def _stop(self, reason: str, *, replaced: bool = False, error: str = "", cause: EndCause = "stopped") -> None:
         """End the stream; what can go on with another receiver does so where another takes its place."""
-        for tap in tuple(self._taps):
-            if tap.job == 0 or (replaced and "receiver" in tap.survives):
-                continue
-            self._end(tap, "stopped", reason)
+        self._taps.stop(cause, reason, replaced=replaced)
         if self._device is not None:
             with self._calling("closing"):
                 self._device.close()
-        self._device, self._stream, self._slice, self._cleaner = None, None, None, None
+        self._device, self._tuning, self._slice, self._cleaner = None, None, None, None
+        self._refused = (0, "")
         if not replaced:
             self._clean = Clean(CleanUp())
-            self._picture.give_up("stopped")
         self._report(Stopped(reason, self.hangs, replaced, error))
 
+    # The tuning
+
     def _tune_to(self, tune: Tune) -> None:
-        self._tune, self._tuned = tune, ""
+        self._wanted, self._wanted_of = tune, ""
         if self._device is None:
             return
-        self._tuned = self._address
+        self._wanted_of = self._address
         try:
-            with self._calling("applying"):
-                got = self._device.apply(self._possible(tune.ask))
-            got = msgspec.structs.replace(got, restart=False, port=tune.ask.port)
+            tuning, factor = self._applied(tune)
         except DeviceStalled:
             self.hangs = True
             self._stop(HANGS)
             return
         except YardDialError as error:
+            self._refused = (tune.id, str(error))
             self._report(TuneRefused(str(error), job=tune.job, id=tune.id))
             return
-        change = self._change_to(got)
-        self._is_fresh, self._is_first = False, True
-        factor = decimation_for(got.rate_hz, tune.half_width_hz)
-        self._slice = Decimator(got.rate_hz, tune.look_hz - got.centre_hz, factor)
-        self._stream = stream = Stream(got, tune.look_hz, self._slice.out_rate_hz)
-        for tap in tuple(self._taps):
-            if change not in tap.survives:
-                self._end(tap, "retuned")
-        self._report(Tuned(got, self._slice.out_rate_hz, job=tune.job, id=tune.id))
+        change = self._change_to(tuning.actual)
+        self._is_fresh, self._refused = False, (0, "")
+        self._cut(tuning, factor, change, Tuned(tuning, job=tune.job, id=tune.id))
+
+    def _applied(self, tune: Tune) -> tuple[Tuning, int]:
+        """Set the receiver; returns what it acknowledged and its slice's decimation. Raises what the driver raises."""
+        actual = self._apply(tune.requested, tune.id)
+        factor = decimation_for(actual.rate_hz, tune.half_width_hz)
+        guard, trouble = self._guard(actual)
+        rate_hz = actual.rate_hz / factor
+        return Tuning(tune.id, tune.requested, actual, tune.middle_hz, rate_hz, tune.route, guard, trouble), factor
+
+    def _guard(self, actual: ActualSettings) -> tuple[GuardState, str]:
+        if not self._safeguards.is_guarded or self._able is None:
+            return "off", ""
+        return guard_of(actual, self._able)
+
+    def _apply(self, requested: RequestedSettings, tuning_id: int) -> ActualSettings:
+        if self._device is None:
+            raise DeviceLost(OFF)
+        with self._calling("applying"):
+            actual = self._device.apply(self._possible(requested), tuning_id)
+        # A single socket without a name goes by the yard's name for it.
+        return msgspec.structs.replace(actual, restart=False, port=actual.port or requested.port)
+
+    def _cut(self, tuning: Tuning, factor: int, change: StreamChange, report: Event | None) -> None:
+        """Go on with what is received from now on; what rests on the former tuning ends first."""
+        self._tuning, self._is_first = tuning, True
+        self._slice = Decimator(tuning.rate_hz, tuning.middle_hz - tuning.centre_hz, factor)
+        self._taps.retune(change)
+        if report is not None:
+            self._report(report)
         if change != "slice":
             self._begin_cleaning()
-        for tap in self._taps:
-            tap.begin(stream, change)
+        self._taps.go_on(tuning, change)
 
-    def _change_to(self, got: ActualSettings) -> StreamChange:
-        if self._is_fresh or self._stream is None:
+    def _change_to(self, actual: ActualSettings) -> StreamChange:
+        if self._is_fresh or self._tuning is None:
             return "receiver"
-        return "slice" if got == self._stream.got else "tuning"
+        return "slice" if actual == self._tuning.actual else "tuning"
 
     def _begin_cleaning(self) -> None:
         """Begin cleaning up anew; nothing is made while nothing is wanted."""
-        is_wanted = self._clean.wanted != CleanUp() and self._stream is not None
-        self._cleaner = Cleaner(self._stream.rate_hz, self._clean, self._report) if self._stream and is_wanted else None
+        is_wanted = self._clean.wanted != CleanUp() and self._tuning is not None
+        self._cleaner = Cleaner(self._tuning.rate_hz, self._clean, self._report) if self._tuning and is_wanted else None
 
-    def _possible(self, ask: RequestedSettings) -> RequestedSettings:
+    def _possible(self, requested: RequestedSettings) -> RequestedSettings:
         """Without what this device does not have, which is said; a recording has none of it, and needs none."""
         if self._able is None:
-            return ask
-        if ask.port not in self._feeds:
-            ask = msgspec.structs.replace(ask, bias=False)
-        possible, left_out = within(ask, self._able)
+            return requested
+        possible, left_out = possible_settings(requested, self._able, self._safeguards)
         if left_out != self._left_out and self._able.is_live:
             self._left_out = left_out
             if left_out:
                 self._report(Noticed(self._lost, left_out, missed=self._missed))
         return possible
 
-    def _set_gains(self, gains_db: GainsDb) -> None:
+    def _set_gains(self, gains_db: GainsDb) -> Tuning:
         """Change gains against what was tuned; with nothing, all as it was. Raises what the device raises."""
-        if self._tune is None or self._device is None:
-            return
-        changed = dict(gains_db)
-        others = tuple(gain for gain in self._tune.ask.gains_db if gain[0] not in changed)
-        with self._calling("applying"):
-            ask = msgspec.structs.replace(self._tune.ask, gains_db=(*others, *gains_db))
-            self._device.apply(self._possible(msgspec.structs.replace(ask, automatic_gain=False) if gains_db else ask))
+        tuning = self._tuning
+        if tuning is None:
+            raise DeviceLost(OFF)
+        changed, requested = dict(gains_db), tuning.requested
+        others = tuple(gain for gain in requested.gains_db if gain[0] not in changed)
+        if gains_db:
+            requested = msgspec.structs.replace(requested, gains_db=(*others, *gains_db), automatic_gain=False)
+        actual = self._apply(requested, tuning.id)
         self._is_first = True
+        return msgspec.structs.replace(tuning, requested=requested, actual=actual)
 
-    # The taps
+    # The safeguards
 
-    def _begin(self, asked: TapRequest) -> None:
-        """Put a tap on the list, in the place of the job's former one of its kind; or say why that cannot be."""
-        heard: Ear | None = None
-        for former in tuple(self._taps):
-            if former.job == asked.job and type(getattr(former, "asked", None)) is type(asked):
-                heard = former if isinstance(former, Ear) else None
-                self._end(former, "cancelled")
-        stream = self._stream
-        made: StreamTap
-        if isinstance(asked, Hear | Follow | SendChannel):
-            made = self._made_now(asked)
-            self._taps.append(made)
-            if isinstance(made, Ear) and heard is not None:
-                made.take_over(heard)
-            if stream is not None:
-                made.begin(stream, "receiver")
-            return
-        if stream is None:
-            self._refuse(asked, OFF)
-            return
-        try:
-            self._taps.append(self._made(asked, stream))
-        except YardDialError as error:
-            self._refuse(asked, str(error))
+    def _set_safeguards(self, command: SetSafeguards) -> None:
+        """Hold other states from now on, and answer with those that are in force."""
+        before = self._safeguards
+        self._hold(command.wanted)
+        why_not = ""
+        if self._tuning is not None and (before.is_guarded, before.feeds) != (
+            command.wanted.is_guarded, command.wanted.feeds,
+        ):  # fmt: skip
+            try:
+                self._tune_again(self._tuning)
+            except DeviceStalled:
+                self.hangs = True
+                self._stop(HANGS)
+                why_not = HANGS
+            except YardDialError as error:
+                why_not = str(error)
+        self._report(self._safeguards_set(command, why_not))
 
-    def _made_now(self, asked: Hear | Follow | SendChannel) -> StreamTap:
-        """Those that wait for a stream."""
-        match asked:
-            case Hear():
-                return Ear(asked, self._report)
-            case Follow():
-                return Follower(asked, self._report)
-            case SendChannel():
-                return ChannelSender(asked, self._report)
+    def _hold(self, wanted: Safeguards) -> None:
+        self._safeguards, self._taps.is_muted = wanted, wanted.is_muted
 
-    def _made(self, asked: Measure | Sweep | RecordSamples, stream: Stream) -> StreamTap:
-        match asked:
-            case Measure():
-                return Measurement(asked, stream, self._report)
-            case RecordSamples():
-                return SampleRecorder(asked, stream, self._report)
-            case Sweep():
-                known = {gain.name for gain in self._able.gains} if self._able is not None else set()
-                missing = [name for gains in asked.settings for name, _ in gains if name not in known]
-                if missing:
-                    raise RefusedValue(f"the receiver has no gain '{missing[0]}' to sweep")
-                return GainSweep(asked, stream, self._set_gains, self._report)
+    def _tune_again(self, tuning: Tuning) -> None:
+        """Set the receiver anew under other safeguards; raises its refusal."""
+        # The slice is the same: half its width is what the decimation was chosen for.
+        factor = round(tuning.rate_hz / tuning.slice_rate_hz)
+        actual = self._apply(tuning.requested, tuning.id)
+        guard, trouble = self._guard(actual)
+        again = msgspec.structs.replace(tuning, actual=actual, guard=guard, guard_trouble=trouble)
+        if actual == tuning.actual:
+            self._tuning = again
+        else:
+            self._cut(again, factor, "tuning", None)
 
-    def _refuse(self, asked: Measure | Sweep | RecordSamples, why: str) -> None:
-        match asked:
-            case Measure():
-                self._report(NotMeasured(why, job=asked.job, id=asked.id))
-            case Sweep():
-                self._report(SweepDone(why, job=asked.job, id=asked.id))
-            case RecordSamples():
-                self._report(RecordingState(asked.path, 0.0, True, why, job=asked.job, id=asked.id))
+    def _safeguards_set(self, command: SetSafeguards, why_not: str) -> SafeguardsSet:
+        tuning, holds = self._tuning, self._safeguards
+        if tuning is not None and holds.is_guarded and not tuning.is_guarded:
+            holds = msgspec.structs.replace(holds, is_guarded=False)
+            why_not = why_not or tuning.guard_trouble
+        return SafeguardsSet(command.id, holds, why_not, tuning is not None and tuning.actual.bias, tuning)
 
     def _cancel(self, job: int) -> None:
         if not job:
             return
-        for tap in tuple(self._taps):
-            if tap.job == job:
-                self._end(tap, "cancelled")
+        self._taps.cancel(job)
         if self._clean.job == job:
             self._clean = Clean(CleanUp())
             self._begin_cleaning()
-
-    def _end(self, tap: StreamTap, cause: EndCause, reason: str = "") -> None:
-        """Off the list first: whatever giving up does, it is done once."""
-        self._taps.remove(tap)
-        try:
-            tap.give_up(cause, reason)
-        except YardDialError as error:
-            # Only setting the gains back can fail like this: the receiver is lost.
-            self._stop(str(error))

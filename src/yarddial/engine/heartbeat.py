@@ -4,7 +4,7 @@ import threading
 import time
 
 from yarddial.engine.engine import Engine
-from yarddial.engine.messages import Alive
+from yarddial.engine.events import Alive
 from yarddial.engine.outbox import Outbox
 
 BEAT_S = 1.0

@@ -24,17 +24,20 @@ class Direct:
 
     def __init__(self, device: Device) -> None:
         self._device = HeldDevice(device)
+        self._tuning = 0
         self.read_s = 0.0
 
-    def apply(self, ask: RequestedSettings) -> ActualSettings:
-        """Set the device."""
-        return self._device.apply(ask)
+    def apply(self, ask: RequestedSettings, tuning: int = 0) -> ActualSettings:
+        """Set the device; blocks read from now on carry the tuning's id."""
+        got = self._device.apply(ask)
+        self._tuning = tuning
+        return got
 
     def next(self, wait_s: float) -> Block | None:
         """The next block; None at the end. Raises what the device raises."""
         block = self._device.read()
         self.read_s = time.monotonic()
-        return block
+        return block if block is None else msgspec.structs.replace(block, tuning=self._tuning)
 
     def close(self) -> None:
         """Give the device back."""
@@ -58,14 +61,16 @@ class Ring:
         # Lost before blocks that nobody took; those that found no room.
         self._lost = self._overrun = 0
         self._most = 1
+        # What the device is set to, and how often it was set: a block read before the latest setting is stale.
+        self._tuning = self._settings = 0
         self._closing = False
         # One for what is held, one for the device: it is set and read by turns.
         self._ready = threading.Condition()
         self._device_lock = threading.Lock()
         self._thread: threading.Thread | None = None
 
-    def apply(self, ask: RequestedSettings) -> ActualSettings:
-        """Set the device between two blocks; what was read before is of no use any more.
+    def apply(self, ask: RequestedSettings, tuning: int = 0) -> ActualSettings:
+        """Set the device between two blocks; blocks read before are dropped, those read after carry the tuning's id.
 
         Raises DeviceStalled when the device does not come back from a read, or what the device raises.
         """
@@ -74,6 +79,8 @@ class Ring:
         try:
             got = self._device.apply(ask)
             with self._ready:
+                self._tuning = tuning
+                self._settings += 1
                 if self._device.capabilities.is_live:
                     # What was read is of no use; what was lost before it is lost all the same.
                     self._lost += sum(block.lost for block, _ in self._blocks if isinstance(block, Block))
@@ -96,6 +103,7 @@ class Ring:
             found, self.read_s = self._blocks.popleft()
             if isinstance(found, Block):
                 self._held -= found.samples.size
+                found = msgspec.structs.replace(found, tuning=self._tuning)
             self._ready.notify_all()
         if isinstance(found, YardDialError):
             raise found
@@ -116,6 +124,7 @@ class Ring:
             item: Block | YardDialError | None
             try:
                 with self._device_lock:
+                    setting = self._settings
                     item = self._device.read()
             except YardDialError as error:
                 item = error
@@ -123,13 +132,18 @@ class Ring:
                 # The top of a thread: code of others may raise anything, and it must be said.
                 said = " ".join(str(error).split()) or type(error).__name__
                 item = DeviceLost(f"the driver failed: {said}; start it again")
-            self._put(item)
+            self._put(item, setting)
             if not isinstance(item, Block):
                 return
 
-    def _put(self, item: Block | YardDialError | None) -> None:
+    def _put(self, item: Block | YardDialError | None, setting: int) -> None:
+        """Hold what was read under a setting; the device may have been set again since."""
         with self._ready:
             if isinstance(item, Block):
+                if self._device.capabilities.is_live and setting != self._settings:
+                    # Its samples were taken with older settings; what was lost before them is lost all the same.
+                    self._lost += item.lost
+                    return
                 size = item.samples.size
                 if not self._device.capabilities.is_live:
                     self._ready.wait_for(lambda: self._closing or self._held + size <= self._most)

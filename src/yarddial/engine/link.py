@@ -4,7 +4,8 @@ from collections.abc import Callable
 from typing import Protocol
 
 from yarddial.drivers.protocol import Device
-from yarddial.engine.messages import Command, Event, Quit
+from yarddial.engine.commands import Command, Quit
+from yarddial.engine.events import Event
 
 OpenDevice = Callable[[str], Device]
 

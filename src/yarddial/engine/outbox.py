@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import msgspec
 
-from yarddial.engine.messages import Alive, Event, Noticed, SpanSpectrum, SpectrogramColumns
+from yarddial.engine.events import Alive, Event, Noticed, SpanSpectrum, SpectrogramColumns
 
 # Events that wait before pictures are left out: some two seconds of them.
 MOST_WAITING = 48

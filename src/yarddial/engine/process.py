@@ -5,8 +5,9 @@ import threading
 import time
 from typing import TYPE_CHECKING
 
+from yarddial.engine.commands import Command, Quit, Start, Stop
+from yarddial.engine.events import Alive, Event, Started, Stopped
 from yarddial.engine.link import OpenDevice
-from yarddial.engine.messages import Alive, Command, Event, Quit, Start, Started, Stop, Stopped
 
 if TYPE_CHECKING:
     from multiprocessing.connection import Connection

@@ -21,9 +21,27 @@ class LoggedLater(msgspec.Struct, frozen=True, tag="later"):
     raw: dict[str, Any]
 
 
+class LoggedTuning(msgspec.Struct, frozen=True, omit_defaults=True):
+    """How the receiver was really set, as its driver acknowledged: hertz as the receiver counts, gains in dB.
+
+    middle_hz : of the slice around which was measured. requested_centre_hz : what was asked for.
+    """
+
+    centre_hz: float
+    rate_hz: float
+    middle_hz: float
+    requested_centre_hz: float
+    gains_db: dict[str, float] = {}
+    port: str = ""
+    route: str = ""
+    is_guarded: bool = False
+
+
 class LoggedObservation(msgspec.Struct, frozen=True, tag="observation", omit_defaults=True):
     """A known carrier measured here or told otherwise, and what was known of every oscillator then.
 
+    oscillators : put in when the fit is done; until then the observation alone is kept.
+    tuning : that it rests on; None for what was not measured with the receiver, and in older logs.
     more : what another way of measuring tells besides.
     model, is_adequate, remark : by what the carrier was measured, whether that explains the record, and what to know.
     """
@@ -37,6 +55,7 @@ class LoggedObservation(msgspec.Struct, frozen=True, tag="observation", omit_def
     model: str = ""
     is_adequate: bool = True
     remark: str = ""
+    tuning: LoggedTuning | None = None
 
 
 class LoggedObservations(msgspec.Struct, frozen=True, tag="observations", omit_defaults=True):
@@ -83,12 +102,14 @@ class LoggedGainSweep(msgspec.Struct, frozen=True, tag="gain sweep"):
 
     advice: dict[str, Any]
     steps: tuple[dict[str, Any], ...]
+    tuning: LoggedTuning | None = None
 
 
 class LoggedAttenuationTest(msgspec.Struct, frozen=True, tag="attenuation test"):
     """What the 3:1 test told of each line."""
 
     lines: tuple[dict[str, Any], ...]
+    tuning: LoggedTuning | None = None
 
 
 class LoggedPeak(msgspec.Struct, frozen=True):

@@ -21,7 +21,7 @@ from yarddial.yard.plain_text import shown
 
 # Seconds to wait for another program that holds the log before giving the entry back to the caller.
 PATIENCE_S = 0.5
-MOST_ADDED = 2_000
+MAX_ADDED = 2_000
 # What a database, its disk, or the texts in it may raise: damage may stand in a table's name as well.
 FAILURES = (sqlite3.Error, OSError, UnicodeError)
 # What lies there calls itself a file, and some of it never comes to an end.
@@ -32,7 +32,10 @@ MOST_POINTS, MOST_PLACES = 70 * NOTED, 4_000
 
 
 class Logbook:
-    """Append-only record of what was observed and set. It is read by station and by time, never as a whole."""
+    """Record of what was observed and set. It is read by station and by time, never as a whole.
+
+    Entries are added; of an entry only what was derived from it is put in later, by `amend`.
+    """
 
     def __init__(self, path: Path) -> None:
         """Open or make the log; raises LogNotWritten with the reason when that is not possible."""
@@ -42,7 +45,7 @@ class Logbook:
         # A sentence about something that was put right; empty as a rule.
         self.remark = ""
         # What was added since it was opened, the latest of it.
-        self._added: deque[Entry] = deque(maxlen=MOST_ADDED)
+        self._added: deque[Entry] = deque(maxlen=MAX_ADDED)
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             if (path.exists() and not path.is_file()) or os.path.realpath(path).startswith(SYSTEM):
@@ -83,6 +86,25 @@ class Logbook:
         kept = msgspec.structs.replace(stamped, id=number)
         self._added.append(kept)
         return kept
+
+    def amend(self, entry: Entry) -> None:
+        """Keep an entry that is in the log already with other contents; raises LogNotWritten, the log unchanged.
+
+        Removed and added again in one step, so that whatever finds entries by their contents finds the new ones.
+        """
+        try:
+            self._stay_with_file()
+            self._connection.execute("BEGIN IMMEDIATE")
+            removed = self._connection.execute("DELETE FROM entries WHERE id=?", (entry.id,)).rowcount
+            if removed:
+                asked = f"INSERT INTO entries (id, {FIELDS}) VALUES (?,?,?,?,?,?,?,?,?,?)"
+                self._connection.execute(asked, (entry.id, *row_of(entry)))
+            self._connection.execute("COMMIT")
+        except FAILURES as error:
+            with contextlib.suppress(sqlite3.Error, UnicodeError):
+                self._connection.rollback()
+            raise refusal(self.path, error) from error
+        self._added = deque((entry if one.id == entry.id else one for one in self._added), maxlen=MAX_ADDED)
 
     def _stay_with_file(self) -> None:
         """The name may lead to another file, or to none: what is held here is not lost, and entries go by the name."""

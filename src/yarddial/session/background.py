@@ -44,6 +44,11 @@ class Background:
         self._latest[topic], self._take[topic] = self._number, (take, fail)
         self._asked.put((topic, self._number, work))
 
+    def withdraw(self, topic: str) -> None:
+        """Nobody wants the answer any more: neither `take` nor `fail` is called."""
+        self._latest.pop(topic, None)
+        self._take.pop(topic, None)
+
     def poll(self) -> None:
         """Hand over what has been worked out."""
         if self._thread is None:

@@ -86,8 +86,11 @@ class Session:
         helpers: "Callable[[], ChoiceHelpers] | None" = None,
         preferences: PreferenceKeeper | None = None,
         open_rig: "Callable[[str], RigLink] | None" = None,
+        far_in_use: "Callable[[], FarEngine | None]" = lambda: None,
     ) -> None:
+        """far_in_use : the far computer whose receiver is used, None while it is one of this computer's."""
         keep_together()
+        self._far_in_use = far_in_use
         self._engine = engine
         self._polls = 0
         self._cleared = False
@@ -112,7 +115,7 @@ class Session:
         self.live_receiver = receiver = LiveReceiver(jobs)
         self.calibration = calibration = Calibration(desk, receiver, jobs, self.log, self.background)
         self.listening = Listening(desk, receiver, jobs, self.note)
-        self.far_recordings = FarRecordings(lambda: self.far_engine)
+        self.far_recordings = FarRecordings(far_in_use)
         self.listening.recorder.bring = self.far_recordings.bring
         self.crystal_follower = CrystalFollower(desk, receiver, jobs, calibration)
         self.levels = Levels(desk, receiver, jobs, self.log)
@@ -336,8 +339,7 @@ class Session:
     @property
     def far_engine(self) -> "FarEngine | None":
         """The engine in use, where it is another computer's."""
-        link = getattr(self._engine, "link", None)
-        return link if link is not None and hasattr(link, "want_control") else None
+        return self._far_in_use()
 
     def warm(self) -> None:
         """Get ready for the receiver to be started; call it when there is nothing better to do."""

@@ -10,7 +10,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QPaintEvent, QShortcut
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from yarddial.session.receiver.live_receiver import DIAL_HALF_SPANS_HZ, next_half_span_hz
+from yarddial.session.receiver.picture import DIAL_HALF_SPANS_HZ, next_half_span_hz
 from yarddial.session.session import Session
 from yarddial.ui.dial.dial import Dial, nudge_steps
 from yarddial.ui.finding_fixes import FindingFixes
@@ -366,7 +366,7 @@ class MainWindow(QMainWindow):
             self.session.listening.zoom(steps)
             return
         live_receiver = self.session.live_receiver
-        live_receiver.show(next_half_span_hz(live_receiver.half_span_hz, steps, DIAL_HALF_SPANS_HZ))
+        live_receiver.picture.show(next_half_span_hz(live_receiver.picture.half_span_hz, steps, DIAL_HALF_SPANS_HZ))
 
     def show_which_oscillator(self) -> None:
         """Which of several stated oscillators a converter has."""

@@ -1,6 +1,7 @@
 """New columns from the reception to a pen recorder."""
 
-from yarddial.session.receiver.live_receiver import COLUMN_S, ROWS, LiveReceiver
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.receiver.picture import COLUMN_S, ROWS
 from yarddial.ui.widgets.spectrogram_chart import SpectrogramChart
 
 
@@ -10,17 +11,17 @@ class SpectrogramFeed:
     def __init__(self, recorder: SpectrogramChart, live_receiver: LiveReceiver) -> None:
         self._recorder, self._live_receiver = recorder, live_receiver
         self._picture_id = -1
-        recorder.begin(live_receiver.half_span_hz, COLUMN_S, ROWS)
+        recorder.begin(live_receiver.picture.half_span_hz, COLUMN_S, ROWS)
 
     def draw(self) -> None:
         """Add what is new; a new picture begins on an empty page, the last one stays when the receiver stops."""
         if not self._recorder.isVisible():
             return
-        dial_columns, self._live_receiver.dial_columns = self._live_receiver.dial_columns, []
+        dial_columns, self._live_receiver.picture.dial_columns = self._live_receiver.picture.dial_columns, []
         if not dial_columns:
             if self._live_receiver.wanted or not self._recorder.column_count:
                 self._picture_id = -1
-                self._recorder.begin(self._live_receiver.half_span_hz, COLUMN_S, ROWS)
+                self._recorder.begin(self._live_receiver.picture.half_span_hz, COLUMN_S, ROWS)
             return
         for pen in dial_columns:
             if pen.picture_id != self._picture_id:

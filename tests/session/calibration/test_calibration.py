@@ -246,7 +246,7 @@ def test_the_picture_shows_the_carrier_where_the_error_is(session: Session, fini
     finish(session)
     for _ in range(60):
         session.poll()
-    pen = session.live_receiver.dial_columns[-1]
+    pen = session.live_receiver.picture.dial_columns[-1]
     rows = pen.level_db.shape[1]
     loudest = pen.level_db.mean(axis=0).argmax()
     offset_hz = (loudest - rows / 2) / (rows / 2) * pen.half_span_hz

@@ -30,7 +30,8 @@ def test_a_cold_receiver_is_watched_warming_up(session: Session) -> None:
     until(session, lambda: len(session.carrier_watch.points) >= 16)
     points = session.carrier_watch.points
     # What was chosen while it ran changed nothing.
-    assert [point.time_s for point in points[:3]] == [0.0, 1.0, 2.0]
+    # A block of the receiver lasts 0.06 s: so much more than a second a point may take.
+    assert [point.time_s for point in points[:3]] == pytest.approx([0.0, 1.0, 2.0], abs=0.12)
     # The demo yard's Finch is some 31 ppm fast when cold and 27 when warm.
     assert points[0].ppm == pytest.approx(31.0, abs=1.0)
     assert points[-1].ppm < points[0].ppm - 0.3

@@ -8,7 +8,7 @@ from waiting import until
 from yarddial.drivers.simulated.truth import true_dial_error_hz
 from yarddial.drivers.simulated.world import quillet_world
 from yarddial.dsp.frequency_modulation import Pilot
-from yarddial.engine.messages import NotMeasured, RecordingState
+from yarddial.engine.events import NotMeasured, RecordingState
 from yarddial.session.overview.findings import findings
 from yarddial.session.session import Session
 from yarddial.yard.errors import BadObservations

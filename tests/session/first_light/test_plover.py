@@ -6,8 +6,9 @@ import pytest
 import plover
 from yarddial.drivers.protocol import RequestedSettings
 from yarddial.drivers.time_source import VirtualTime
+from yarddial.engine.commands import Start, Tune
 from yarddial.engine.engine import Engine
-from yarddial.engine.messages import Event, Noticed, Start, Tune
+from yarddial.engine.events import Event, Noticed
 from yarddial.session.first_light.result import CheckResult
 from yarddial.session.first_light.run import FirstLight, Plan
 from yarddial.yard.line import Line

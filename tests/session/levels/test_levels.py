@@ -74,7 +74,7 @@ def test_a_sweep_on_the_running_receiver_sets_the_gain_back_and_its_advice_can_b
     session.desk.dial(96.2e6)
     session.desk.choose_mode("wfm")
     session.toggle_receiver()
-    while not session.live_receiver.is_looking:
+    while not session.live_receiver.is_tuned:
         session.poll()
     levels = session.levels
     levels.sweep("gain")
@@ -93,9 +93,9 @@ def test_a_sweep_on_the_running_receiver_sets_the_gain_back_and_its_advice_can_b
     assert np.abs(rises).max() < 0.6
     assert session.log.shown()[0].kind == "levels"
     levels.use()
-    look = session.live_receiver.look
+    look = session.live_receiver.tuner.requested
     assert look is not None
-    assert look.ask.gains_db == (("gain", advice.gain_db),)
+    assert look.requested.gains_db == (("gain", advice.gain_db),)
     session.undo()
     assert levels.stages[0].set_db == 25.5
 
@@ -103,7 +103,7 @@ def test_a_sweep_on_the_running_receiver_sets_the_gain_back_and_its_advice_can_b
 def test_a_cancelled_sweep_says_so_and_advises_nothing(session: Session) -> None:
     assert "Space" in session.levels.why_not_sweep()
     session.toggle_receiver()
-    while not session.live_receiver.is_looking:
+    while not session.live_receiver.is_tuned:
         session.poll()
     session.levels.sweep("gain")
     while len(session.levels.steps) < 3:
@@ -118,7 +118,7 @@ def test_a_cancelled_sweep_says_so_and_advises_nothing(session: Session) -> None
 def test_below_a_step_of_the_converter_nothing_follows_and_that_is_no_bending(session: Session) -> None:
     """Northmark Time at Finch's least gains is smaller than one of its 8-bit steps."""
     session.toggle_receiver()
-    while not session.live_receiver.is_looking:
+    while not session.live_receiver.is_tuned:
         session.poll()
     session.levels.sweep("gain")
     while session.levels.fraction is not None:
@@ -162,10 +162,10 @@ def test_noise_along_a_route_is_carried_part_by_part(session: Session) -> None:
 
 def test_a_weighing_begins_by_itself_changes_nothing_and_when_cut_short_says_nothing(session: Session) -> None:
     session.toggle_receiver()
-    while not session.live_receiver.is_looking:
+    while not session.live_receiver.is_tuned:
         session.poll()
     levels = session.levels
-    before = session.live_receiver.look
+    before = session.live_receiver.tuner.requested
     levels.weigh()
     assert levels.running_purpose == "weigh"
     session.desk.dial(10.001e6)
@@ -173,7 +173,7 @@ def test_a_weighing_begins_by_itself_changes_nothing_and_when_cut_short_says_not
         session.poll()
     assert levels.trouble == ""
     session.desk.dial(10e6)
-    while not session.live_receiver.is_looking:
+    while not session.live_receiver.is_tuned:
         session.poll()
     levels.weigh()
     while levels.running_purpose is not None:
@@ -184,10 +184,10 @@ def test_a_weighing_begins_by_itself_changes_nothing_and_when_cut_short_says_not
     # Nothing is calibrated: dBm come from the noise that should be there, as the line itself carries it.
     assert line.seen.sigma_db == 6.0
     assert line.plates[-2].floor_dbm == pytest.approx(leveling_noise_dbm(session), abs=0.01)
-    look = session.live_receiver.look
+    look = session.live_receiver.tuner.requested
     assert look is not None
     assert before is not None
-    assert look.ask.gains_db == before.ask.gains_db
+    assert look.requested.gains_db == before.requested.gains_db
     # It is known now: nothing more is measured.
     levels.weigh()
     assert levels.running_purpose is None
@@ -229,7 +229,7 @@ def test_with_one_stage_products_and_clipping_decide_too_and_automatic_gain_is_p
     session.desk.dial(96.2e6)
     session.desk.choose_mode("wfm")
     session.toggle_receiver()
-    while not session.live_receiver.is_looking:
+    while not session.live_receiver.is_tuned:
         session.poll()
     session.levels.sweep("gain")
     while session.levels.fraction is not None:

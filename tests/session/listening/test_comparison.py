@@ -16,7 +16,7 @@ from yarddial.yard.station import Reference
 def listening(session: Session) -> Session:
     session.listening.open()
     session.toggle_receiver()
-    until(session, lambda: session.live_receiver.is_looking)
+    until(session, lambda: session.live_receiver.is_tuned)
     return session
 
 
@@ -132,7 +132,7 @@ def test_a_dead_port_fails_at_the_first_step_and_says_so(session: Session) -> No
     )
     session.listening.open()
     session.toggle_receiver()
-    until(session, lambda: session.live_receiver.is_looking)
+    until(session, lambda: session.live_receiver.is_tuned)
     session.reception_check.start()
     until(session, lambda: not session.reception_check.running, 200_000)
     assert [result.mark for result in session.reception_check.results] == ["stop"]

@@ -49,7 +49,7 @@ def test_a_carrier_is_heard_at_its_distance_from_the_dial(listening: Session) ->
 
 def test_a_click_snaps_onto_the_line(listening: Session) -> None:
     listening.desk.dial(10e6 - 2_700.0)
-    until(listening, lambda: listening.live_receiver.recent()[0].size > 0)
+    until(listening, lambda: listening.live_receiver.picture.recent()[0].size > 0)
     for _ in range(400):
         listening.poll()
     assert listening.listening.snap()
@@ -61,9 +61,9 @@ def test_a_click_snaps_onto_the_line(listening: Session) -> None:
 
 def test_the_centre_stays_while_the_dial_wanders_and_true_gets_its_picture_back(listening: Session) -> None:
     def ask() -> object:
-        look = listening.live_receiver.look
+        look = listening.live_receiver.tuner.requested
         assert look is not None
-        return look.ask
+        return look.requested
 
     begun, picture = ask(), listening.listening.chart_hz
     listening.desk.dial(10.004e6)
@@ -74,14 +74,14 @@ def test_the_centre_stays_while_the_dial_wanders_and_true_gets_its_picture_back(
     listening.desk.dial(14.1e6)
     assert ask() != begun
     listening.listening.zoom(+20)
-    look = listening.live_receiver.look
+    look = listening.live_receiver.tuner.requested
     assert look is not None
-    assert look.look_hz == look.ask.centre_hz
+    assert look.middle_hz == look.requested.centre_hz
     assert listening.listening.half_span_hz == listening.desk.line.receiver.rate_hz / 2
     listening.listening.close()
-    look = listening.live_receiver.look
+    look = listening.live_receiver.tuner.requested
     assert look is not None
-    assert look.look_hz == listening.desk.line.counted_hz(14.1e6)
+    assert look.middle_hz == listening.desk.line.counted_hz(14.1e6)
 
 
 def test_spike_and_mirrors_are_taken_out_and_both_is_told(listening: Session) -> None:
@@ -155,7 +155,7 @@ def test_a_stated_level_calibrates_and_holds_over_gains_and_undo(listening: Sess
     own = listening.listening
     with pytest.raises(BadLevel, match="nothing is heard"):
         own.calibrate("-80 dBm")
-    until(listening, lambda: own.level_dbfs is not None and listening.live_receiver.recent()[0].size > 0)
+    until(listening, lambda: own.level_dbfs is not None and listening.live_receiver.picture.recent()[0].size > 0)
     with pytest.raises(BadLevel, match="no level"):
         own.calibrate("loud")
     own.calibrate("S8")

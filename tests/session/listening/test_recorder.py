@@ -9,7 +9,7 @@ import pytest
 from waiting import until
 from yarddial import wiring
 from yarddial.dsp.carrier import estimate_carrier
-from yarddial.engine.messages import Stopped
+from yarddial.engine.events import Stopped
 from yarddial.records.recordings import open_recording
 from yarddial.records.sample_file import SampleFile
 from yarddial.session.session import Session
@@ -20,7 +20,7 @@ from yarddial.yard.errors import BadRecording, NotWritten
 def keep(session: Session, path: Path, seconds_s: float = 0.6) -> None:
     """Keep so much of what comes in now."""
     own = session.listening
-    own.recorder.record_samples(path, own.settings, own.centre_hz())
+    own.recorder.record_samples(path, own.settings)
     until(session, lambda: own.recorder.recording is None or own.recorder.recording.seconds_s >= seconds_s)
     own.recorder.stop_recording_samples()
     until(session, lambda: own.recorder.recording is None)
@@ -30,7 +30,7 @@ def keep(session: Session, path: Path, seconds_s: float = 0.6) -> None:
 def listening(session: Session) -> Session:
     session.listening.open()
     session.toggle_receiver()
-    until(session, lambda: session.live_receiver.is_looking)
+    until(session, lambda: session.live_receiver.is_tuned)
     return session
 
 
@@ -40,11 +40,11 @@ def test_a_recording_tells_where_it_was_heard_and_plays_in_the_receivers_place(
     keep(listening, tmp_path / "evening")
     assert listening.listening.recorder.trouble == ""
     recording = open_recording(tmp_path / "evening.sigmf-meta")
-    look = listening.live_receiver.look
+    look = listening.live_receiver.tuning
     assert look is not None
-    assert (recording.rate_hz, recording.tuner_hz) == (look.ask.rate_hz, look.ask.centre_hz)
+    assert (recording.rate_hz, recording.tuner_hz) == (look.rate_hz, look.centre_hz)
     # The route's converter lies between: what the dial shows at the centre is 120 MHz lower.
-    assert recording.centre_hz == pytest.approx(look.ask.centre_hz - 120e6)
+    assert recording.centre_hz == pytest.approx(look.centre_hz - 120e6)
     meta = json.loads((tmp_path / "evening.sigmf-meta").read_text())
     labels = {mark["core:label"]: mark for mark in meta["annotations"]}
     assert {"Northmark Time", "as AM"} <= set(labels)
@@ -75,18 +75,18 @@ def test_a_recording_tells_where_it_was_heard_and_plays_in_the_receivers_place(
 
 
 def _carrier_hz(session: Session, samples: np.ndarray) -> float:
-    look = session.live_receiver.look
+    look = session.live_receiver.tuning
     assert look is not None
-    near = session.desk.line.counted_hz(10e6) - look.ask.centre_hz
-    found = estimate_carrier(samples[: 1 << 19], look.ask.rate_hz, near, 6_000.0)
-    return look.ask.centre_hz + found.frequency_hz
+    near = session.desk.line.counted_hz(10e6) - look.centre_hz
+    found = estimate_carrier(samples[: 1 << 19], look.rate_hz, near, 6_000.0)
+    return look.centre_hz + found.frequency_hz
 
 
 def test_an_inverted_route_is_recorded_the_way_the_dial_runs(listening: Session, tmp_path: Path) -> None:
     listening.toggle_receiver()
     listening.desk.choose_route(HEARTH_IF)
     listening.toggle_receiver()
-    until(listening, lambda: listening.live_receiver.is_looking)
+    until(listening, lambda: listening.live_receiver.is_tuned)
     keep(listening, tmp_path / "if")
     recording = open_recording(tmp_path / "if.sigmf-meta")
     assert recording.inverted
@@ -98,7 +98,7 @@ def test_an_inverted_route_is_recorded_the_way_the_dial_runs(listening: Session,
 
 def test_retuning_ends_a_recording_whole_and_trouble_is_said(listening: Session, tmp_path: Path) -> None:
     own = listening.listening.recorder
-    own.record_samples(tmp_path / "a", listening.listening.settings, listening.listening.centre_hz())
+    own.record_samples(tmp_path / "a", listening.listening.settings)
     until(listening, lambda: own.recording is not None and own.recording.seconds_s > 0.4)
     listening.desk.dial(14.2e6)
     until(listening, lambda: own.recording is None)
@@ -111,7 +111,7 @@ def test_retuning_ends_a_recording_whole_and_trouble_is_said(listening: Session,
     listening.toggle_receiver()
     until(listening, lambda: not listening.live_receiver.running)
     with pytest.raises(NotWritten, match="Space starts it"):
-        own.record_samples(tmp_path / "b", listening.listening.settings, None)
+        own.record_samples(tmp_path / "b", listening.listening.settings)
     with pytest.raises(BadRecording):
         listening.replay(tmp_path / "none.sigmf-meta")
 
@@ -137,7 +137,7 @@ def test_more_than_eight_bits_are_kept_as_sixteen_and_losses_are_marked(tmp_path
 
 def test_a_recording_whose_process_died_is_said_not_to_be_whole(listening: Session, tmp_path: Path) -> None:
     own = listening.listening.recorder
-    own.record_samples(tmp_path / "a", listening.listening.settings, listening.listening.centre_hz())
+    own.record_samples(tmp_path / "a", listening.listening.settings)
     assert own.recording is not None
     # What the window is told of a process that is gone: no word of its recording.
     listening.jobs._pass_on(Stopped("the receiver's process ended unexpectedly"))

@@ -8,7 +8,7 @@ from yarddial.session.session import Session
 @pytest.fixture
 def hunting(session: Session) -> Session:
     session.toggle_receiver()
-    while not session.live_receiver.is_looking:
+    while not session.live_receiver.is_tuned:
         session.poll()
     return session
 

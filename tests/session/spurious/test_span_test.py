@@ -27,7 +27,7 @@ def test_a_standard_is_true_and_a_tower_through_the_converter_is_not(trued: Sess
     assert here.judgement.verdict == "true"
     assert {"centre", "gain", "rate", "route"} <= set(session.span_test.changes)
     assert "really there" in ghosts_verdict(session.span_test, session.desk).sentence
-    before = session.live_receiver.look
+    before = session.live_receiver.tuner.requested
     run_span_test(session, 4.3525e6)
     here = session.span_test.at_dial()
     assert here is not None
@@ -41,10 +41,10 @@ def test_a_standard_is_true_and_a_tower_through_the_converter_is_not(trued: Sess
     assert session.log.shown()[0].kind == "ghosts"
     # The receiver looks where the dial stands again, with its own gain and rate.
     session.desk.dial(10e6)
-    until(session, lambda: session.live_receiver.is_looking)
+    until(session, lambda: session.live_receiver.is_tuned)
     assert before is not None
-    assert session.live_receiver.look is not None
-    assert session.live_receiver.look.ask == before.ask
+    assert session.live_receiver.tuning is not None
+    assert session.live_receiver.tuning.requested == before.requested
 
 
 def test_the_spike_at_the_centre_is_known_for_what_it_is(trued: Session) -> None:

@@ -4,13 +4,14 @@ from collections.abc import Sequence
 
 import msgspec
 import numpy as np
+from numpy.typing import NDArray
 
 from yarddial.analysis.stability.track import Point
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.plain_text import count_of
 
 FEWEST = 16
-# Times between points may differ by this share of their median before the track has gaps.
+# Times between points may differ by this share of their median, or of a multiple of it where points were missed.
 UNEVEN = 0.2
 
 
@@ -24,12 +25,12 @@ class Allan(msgspec.Struct, frozen=True):
 
 
 def allan_deviation(points: Sequence[Point]) -> tuple[Allan, ...]:
-    """Overlapping Allan deviation by octaves [1]_.
+    """Overlapping Allan deviation by octaves [1]_; missed points are left out, at their time.
 
     Raises
     ------
     BadSamples
-        Fewer than 16 points, or unevenly spaced ones.
+        Fewer than 16 points, or times that are no multiples of one step.
 
     References
     ----------
@@ -39,26 +40,44 @@ def allan_deviation(points: Sequence[Point]) -> tuple[Allan, ...]:
         raise BadSamples(
             f"{count_of(len(points), 'point')}: too few for an Allan deviation; watch until there are {FEWEST}"
         )
-    steps = np.diff([point.time_s for point in points])
-    step_s = float(np.median(steps))
-    if step_s <= 0 or np.abs(steps - step_s).max() > UNEVEN * step_s:
-        raise BadSamples(
-            "the points are not evenly spaced in time: samples were lost, or the clock was set; watch again"
-        )
-    values = np.array([point.ppm for point in points]) * 1e-6
+    step_s, places = _places(points)
+    values = np.zeros(places[-1] + 1)
+    is_there = np.zeros(places[-1] + 1, bool)
+    values[places], is_there[places] = [point.ppm * 1e-6 for point in points], True
     # Time error in units of the step: a second difference of it is a difference of two averages of the frequency.
     phase = np.concatenate([[0.0], np.cumsum(values)])
+    count = np.concatenate([[0], np.cumsum(is_there)])
     found = []
     for m in _octaves(len(phase)):
-        second = phase[2 * m :] - 2 * phase[m:-m] + phase[: -2 * m]
+        # Two averages that lie side by side count where none of their points is missing.
+        is_whole = count[2 * m :] - count[: -2 * m] == 2 * m
+        second = (phase[2 * m :] - 2 * phase[m:-m] + phase[: -2 * m])[is_whole]
+        if len(second) < 2:
+            continue
         tau_s, deviation = m * step_s, float(np.sqrt(np.mean(second**2) / 2) / m)
+        # As many points without a gap would give as many differences.
+        points_worth = len(second) + 2 * m - 1
         # Degrees of freedom for white frequency noise, and chi-square's own spread.
         free = max(
-            (3 * (len(points) - 1) / (2 * m) - 2 * (len(points) - 2) / len(points)) * 4 * m**2 / (4 * m**2 + 5), 1.0
+            (3 * (points_worth - 1) / (2 * m) - 2 * (points_worth - 2) / points_worth) * 4 * m**2 / (4 * m**2 + 5), 1.0
         )
         low, high = _bounds(free)
         found.append(Allan(tau_s, deviation, deviation * low, deviation * high))
     return tuple(found)
+
+
+def _places(points: Sequence[Point]) -> tuple[float, NDArray[np.int64]]:
+    """The step between points, and which step each stands on, from 0; a missed point leaves its place empty.
+
+    Raises BadSamples where a point stands on none.
+    """
+    steps = np.diff([point.time_s for point in points])
+    step_s = float(np.median(steps))
+    if step_s > 0:
+        counts = np.maximum(np.rint(steps / step_s), 1.0)
+        if (np.abs(steps - counts * step_s) <= UNEVEN * step_s * counts).all():
+            return step_s, np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
+    raise BadSamples("the points are not evenly spaced in time: the clock was set meanwhile; watch again")
 
 
 def _octaves(count: int) -> list[int]:

@@ -5,8 +5,9 @@ from typing import Literal, Protocol
 
 import msgspec
 
+from yarddial.engine.commands import Request
+from yarddial.engine.events import ANSWERS, Answer, Event
 from yarddial.engine.jobs.table import JobKind
-from yarddial.engine.messages import ANSWERS, Answer, Event, Request
 
 # done: it has its answer. failed: it could not get one. cancelled: by a person. displaced: by another job.
 # stale: the dial or the yard was changed. lost: the receiver is gone. fault: a fault of this program.

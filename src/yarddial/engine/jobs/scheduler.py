@@ -9,10 +9,11 @@ from collections.abc import Callable
 
 import msgspec
 
+from yarddial.engine.commands import Cancel, Command, OnTuning, Request, Tune
+from yarddial.engine.events import Answer, Event, Failed, Stopped
 from yarddial.engine.jobs.lease import Activity, Ending, Lease, Refusal
 from yarddial.engine.jobs.table import KINDS, RULES, JobKind
 from yarddial.engine.link import EngineLink
-from yarddial.engine.messages import Answer, Cancel, Command, Event, Failed, Request, Stopped
 from yarddial.yard.fault_log import log_fault
 
 # Endings that are remembered, for whoever looks after the house.
@@ -26,6 +27,8 @@ class Scheduler:
     def __init__(self, link: EngineLink) -> None:
         self._link = link
         self._number = 0
+        # The tuning that was asked for last.
+        self._tuning_id = 0
         self._leases: list[Lease] = []
         self._observers: list[Callable[[Event], None]] = []
         self._listeners: list[Callable[[], None]] = []
@@ -72,9 +75,16 @@ class Scheduler:
         return lease
 
     def send(self, request: Request, lease: Lease | None) -> int:
-        """Send a request under a job's number, or nobody's; returns the request's own."""
+        """Send a request under a job's number, or nobody's; returns the request's own.
+
+        One that asks for samples names the tuning that was asked for last: on any other the engine refuses it.
+        """
         self._number += 1
         job = lease.id if lease is not None else 0
+        if isinstance(request, Tune):
+            self._tuning_id = self._number
+        if isinstance(request, OnTuning):
+            request = msgspec.structs.replace(request, tuning=self._tuning_id)
         self._link.send(msgspec.structs.replace(request, job=job, id=self._number))  # type: ignore[arg-type]
         return self._number
 

@@ -5,8 +5,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from yarddial.engine.messages import ChannelSamples, Event, SendChannel
-from yarddial.engine.taps.tap import EVERYTHING, EndCause, Piece, Stream, StreamChange
+from yarddial.engine.commands import SendChannel
+from yarddial.engine.events import ChannelSamples, Event
+from yarddial.engine.taps.tap import EVERYTHING, EndCause, Piece, StreamChange
+from yarddial.engine.tuning import Tuning
 
 if TYPE_CHECKING:
     from yarddial.dsp.listening.thin_channel import ThinChannel
@@ -21,17 +23,17 @@ class ChannelSender:
         self.job, self.asked, self._report = asked.job, asked, report
         self._thin: ThinChannel | None = None
 
-    def begin(self, stream: Stream, change: StreamChange) -> None:
+    def begin(self, tuning: Tuning, change: StreamChange) -> None:
         """Begin on the channel; another slice of the same span leaves it alone."""
         from yarddial.dsp.listening.thin_channel import ThinChannel
 
         if change == "slice" and self._thin is not None:
             return
-        away_hz = self.asked.hear_hz - stream.centre_hz
+        away_hz = self.asked.hear_hz - tuning.centre_hz
         settings = self.asked.settings
         self._thin = None
-        if abs(away_hz) <= stream.rate_hz / 2:
-            self._thin = ThinChannel(stream.rate_hz, away_hz, settings.low_hz, settings.high_hz)
+        if abs(away_hz) <= tuning.rate_hz / 2:
+            self._thin = ThinChannel(tuning.rate_hz, away_hz, settings.low_hz, settings.high_hz)
 
     def push(self, piece: Piece) -> bool:
         """Thin it out."""
@@ -42,7 +44,7 @@ class ChannelSender:
             thin = self._thin
             self._report(
                 ChannelSamples(
-                    thin.rate_hz, thin.middle_hz, thin.factor, np.ascontiguousarray(samples),
+                    thin.rate_hz, thin.middle_hz, thin.factor, np.ascontiguousarray(samples), piece.tuning.id,
                     job=self.job, id=self.asked.id,
                 )
             )  # fmt: skip

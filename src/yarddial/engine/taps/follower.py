@@ -7,8 +7,10 @@ from numpy.typing import NDArray
 
 from yarddial.dsp.carrier import estimate_carrier
 from yarddial.dsp.decimation import Decimator, decimation_for
-from yarddial.engine.messages import Event, Follow, Followed
-from yarddial.engine.taps.tap import EVERYTHING, EndCause, Piece, Stream, StreamChange
+from yarddial.engine.commands import Follow
+from yarddial.engine.events import Event, Followed
+from yarddial.engine.taps.tap import EVERYTHING, EndCause, Piece, StreamChange
+from yarddial.engine.tuning import Tuning
 from yarddial.yard.errors import BadSamples, NoCarrier
 
 
@@ -23,14 +25,14 @@ class Follower:
         self._parts: list[NDArray[np.complex64]] = []
         self._have = 0
 
-    def begin(self, stream: Stream, change: StreamChange) -> None:
+    def begin(self, tuning: Tuning, change: StreamChange) -> None:
         """Follow anew; another slice of the same span leaves it alone."""
         if change == "slice" and self._slice is not None:
             return
         self._slice, self._parts, self._have = None, [], 0
-        away_hz = self.asked.follow_hz - stream.centre_hz
-        if abs(away_hz) < stream.rate_hz / 2:
-            self._slice = Decimator(stream.rate_hz, away_hz, decimation_for(stream.rate_hz, 1.2 * self.asked.within_hz))
+        away_hz = self.asked.follow_hz - tuning.centre_hz
+        if abs(away_hz) < tuning.rate_hz / 2:
+            self._slice = Decimator(tuning.rate_hz, away_hz, decimation_for(tuning.rate_hz, 1.2 * self.asked.within_hz))
 
     def push(self, piece: Piece) -> bool:
         """Take a block."""
@@ -46,7 +48,7 @@ class Follower:
                 found = estimate_carrier(block, rate_hz, 0.0, self.asked.within_hz)
             except (NoCarrier, BadSamples):
                 found = None
-            self._report(Followed(found, job=self.job, id=self.asked.id))
+            self._report(Followed(found, piece.tuning.id, job=self.job, id=self.asked.id))
         return False
 
     def give_up(self, cause: EndCause, reason: str = "") -> None:

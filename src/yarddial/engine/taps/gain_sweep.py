@@ -9,8 +9,10 @@ from numpy.typing import NDArray
 from yarddial.dsp.products import clipping_in_channel, products_in_channel
 from yarddial.dsp.pulses import mains_pulses
 from yarddial.dsp.spectra import power_density
-from yarddial.engine.messages import NO_SPAN, Event, Sweep, SweepDone, SweepPoint
-from yarddial.engine.taps.tap import NOTHING, EndCause, Piece, Stream, StreamChange
+from yarddial.engine.commands import Sweep
+from yarddial.engine.events import NO_SPAN, Event, SweepDone, SweepPoint
+from yarddial.engine.taps.tap import NOTHING, EndCause, Piece, StreamChange
+from yarddial.engine.tuning import Tuning
 from yarddial.yard.level import GainsDb
 
 Complex = NDArray[np.complex64]
@@ -23,17 +25,20 @@ FULL = 0.985
 
 
 class GainSweep:
-    """Gathers one setting after the other; `set_gains` sets the receiver, with nothing to all as it was tuned."""
+    """Gathers one setting after the other; `set_gains` sets the receiver, with nothing to all as it was tuned.
+
+    It returns the tuning with the gains that the driver acknowledged: they, and not the wanted ones, are reported.
+    """
 
     survives = NOTHING
 
     def __init__(
-        self, asked: Sweep, stream: Stream, set_gains: Callable[[GainsDb], None], report: Callable[[Event], None]
+        self, asked: Sweep, tuning: Tuning, set_gains: Callable[[GainsDb], Tuning], report: Callable[[Event], None]
     ) -> None:
         """Raises what `set_gains` raises."""
-        self.job, self._sweep, self._rate_hz = asked.job, asked, stream.rate_hz
-        self._offset_hz = stream.look_hz + asked.middle_hz - stream.centre_hz
-        self._set_gains, self._report = set_gains, report
+        self.job, self.asked, self._rate_hz = asked.job, asked, tuning.rate_hz
+        self._offset_hz = tuning.middle_hz + asked.middle_hz - tuning.centre_hz
+        self._set_gains, self._report, self._tuning = set_gains, report, tuning
         self._at = 0
         self._skipped = self._have = 0
         self._parts: list[Complex] = []
@@ -41,7 +46,7 @@ class GainSweep:
         self._clear: tuple[Complex, float, float] | None = None
         self._set(asked.settings[0])
 
-    def begin(self, stream: Stream, change: StreamChange) -> None:
+    def begin(self, tuning: Tuning, change: StreamChange) -> None:
         """It ends with the stream that it was begun on."""
 
     def push(self, piece: Piece) -> bool:
@@ -53,14 +58,14 @@ class GainSweep:
         if samples.size:
             self._parts.append(samples)
             self._have += samples.size
-        if self._have < self._sweep.dwell_s * self._rate_hz:
+        if self._have < self.asked.dwell_s * self._rate_hz:
             return False
         self._report(self._measured(np.concatenate(self._parts)))
         self._at += 1
         self._skipped = self._have = 0
         self._parts = []
-        if self._at < len(self._sweep.settings):
-            self._set(self._sweep.settings[self._at])
+        if self._at < len(self.asked.settings):
+            self._set(self.asked.settings[self._at])
             return False
         self._end("")
         return True
@@ -69,48 +74,54 @@ class GainSweep:
         """Set the gains back unless the receiver is set otherwise, or gone; what was measured stays told."""
         match cause:
             case "retuned":
-                self._report(SweepDone("the receiver was set differently meanwhile", job=self.job, id=self._sweep.id))
-            case "stopped":
-                self._report(SweepDone("the receiver stopped", job=self.job, id=self._sweep.id))
+                self._report(SweepDone("the receiver was set differently meanwhile", job=self.job, id=self.asked.id))
+            case "stopped" | "ended":
+                self._report(SweepDone("the receiver stopped", job=self.job, id=self.asked.id))
             case _:
                 self._end("cancelled")
 
     def _set(self, gains_db: GainsDb) -> None:
         if gains_db:
-            self._set_gains(gains_db)
+            self._tuning = self._set_gains(gains_db)
 
     def _end(self, reason: str) -> None:
-        if any(self._sweep.settings):
+        if any(self.asked.settings):
             self._set_gains(())
-        self._report(SweepDone(reason, job=self.job, id=self._sweep.id))
+        self._report(SweepDone(reason, job=self.job, id=self.asked.id))
 
     def _measured(self, samples: Complex) -> SweepPoint:
-        found = measure(samples, self._rate_hz, self._offset_hz, self._sweep.width_hz)
-        if self._sweep.with_span and self._sweep.bins != POINTS:
-            _, density = power_density(samples, self._rate_hz, self._sweep.bins)
+        found = measure(samples, self._rate_hz, self._offset_hz, self.asked.width_hz)
+        if self.asked.with_span and self.asked.bins != POINTS:
+            _, density = power_density(samples, self._rate_hz, self.asked.bins)
             found = msgspec.structs.replace(found, span=density.astype(np.float32))
-        products = self._products(samples, found) if self._sweep.with_products else 0.0
+        products = self._products(samples, found) if self.asked.with_products else 0.0
         return SweepPoint(
-            self._sweep.settings[self._at],
-            found.floor_dbfs_hz,
-            found.channel_dbfs,
-            found.width_hz,
-            found.clipped_share,
-            (self._at + 1) / len(self._sweep.settings),
-            found.total_dbfs,
-            found.strongest_hz,
-            found.strongest_dbfs,
-            _db(products),
-            found.span if self._sweep.with_span else NO_SPAN,
-            mains_pulses(samples, self._rate_hz) if self._sweep.with_span else (0.0, 0.0),
+            gains_db=self._gains_db,
+            floor_dbfs_hz=found.floor_dbfs_hz,
+            channel_dbfs=found.channel_dbfs,
+            width_hz=found.width_hz,
+            clipped_share=found.clipped_share,
+            fraction=(self._at + 1) / len(self.asked.settings),
+            total_dbfs=found.total_dbfs,
+            strongest_hz=found.strongest_hz,
+            strongest_dbfs=found.strongest_dbfs,
+            products_dbfs=_db(products),
+            span=found.span if self.asked.with_span else NO_SPAN,
+            pulses=mains_pulses(samples, self._rate_hz) if self.asked.with_span else (0.0, 0.0),
+            tuning=self._tuning,
             job=self.job,
-            id=self._sweep.id,
+            id=self.asked.id,
         )
+
+    @property
+    def _gains_db(self) -> GainsDb:
+        """Of the stages that this setting changes, as acknowledged."""
+        return self._tuning.gains_among(self.asked.settings[self._at])
 
     def _products(self, samples: Complex, found: "Weighed") -> float:
         """Measured where nothing is clipped; else foreseen from the last samples that were clear."""
         products = products_in_channel(samples, self._rate_hz, self._offset_hz, found.width_hz)
-        gain_db = sum(gain for _, gain in self._sweep.settings[self._at])
+        gain_db = sum(gain for _, gain in self._gains_db)
         if not found.clipped_share:
             self._clear = (samples, gain_db, products)
         elif self._clear is not None:

@@ -10,13 +10,13 @@ from yarddial.dsp.carrier import CLIPPED_SHARE, Carrier, OtherLine, estimate_car
 from yarddial.dsp.frequency_modulation import estimate_centre
 from yarddial.dsp.line import measure_line
 from yarddial.dsp.rival import rival_of
-from yarddial.engine.messages import Event, Measure, Measured, NotMeasured, Progress
-from yarddial.engine.taps.tap import NOTHING, EndCause, Piece, Stream, StreamChange
+from yarddial.engine.commands import Measure
+from yarddial.engine.events import Event, Measured, NotMeasured, Progress
+from yarddial.engine.taps.tap import NOTHING, EndCause, Piece, StreamChange
+from yarddial.engine.tuning import Tuning
 from yarddial.yard.errors import BadSamples, NoCarrier
 from yarddial.yard.frequency import format_hertz, format_sigma
 
-# What a recording says at its end: what came of it until then is measured all the same.
-ENDED = "the recording has ended: press Space to play it again"
 # How often it reports its doubt, and the least it takes, seconds: shorter neither drift nor fading is seen.
 REPORT_S, LEAST_S = 0.5, 4.0
 # Another line so little below the one found may as well be the one that was meant.
@@ -36,24 +36,26 @@ class Measurement:
 
     survives = NOTHING
 
-    def __init__(self, asked: Measure, stream: Stream, report: Callable[[Event], None]) -> None:
+    def __init__(self, asked: Measure, tuning: Tuning, report: Callable[[Event], None]) -> None:
         self.job, self.asked = asked.job, asked
-        self._slice_hz, self._report = stream.slice_rate_hz, report
+        self._slice_hz, self._report, self._tuning = tuning.slice_rate_hz, report, tuning
         # The spike at the centre stands in the slice too, where that is near: known, and no carrier.
-        self._spike_hz = stream.centre_hz - stream.look_hz
+        self._spike_hz = tuning.centre_hz - tuning.middle_hz
         self._parts: list[NDArray[np.complex64]] = []
         self._have = self._clipped = self._seen = self._lost = 0
+        self._at_s = 0.0
         self._still: complex | None = None
         self._moves = False
         self._next_report_s = REPORT_S
         self._next_look_s = LEAST_S
 
-    def begin(self, stream: Stream, change: StreamChange) -> None:
+    def begin(self, tuning: Tuning, change: StreamChange) -> None:
         """It ends with the stream that it was begun on."""
 
     def push(self, piece: Piece) -> bool:
         """Take a block; True when it has ended."""
         self._watch(piece.raw)
+        self._at_s = piece.at_s
         self._lost += piece.lost
         self._parts.append(piece.narrow)
         self._have += piece.narrow.size
@@ -75,7 +77,7 @@ class Measurement:
 
     def give_up(self, cause: EndCause, reason: str = "") -> None:
         """Say why nothing comes of it; the end of a recording is no reason not to measure what there was."""
-        if cause == "stopped" and reason == ENDED:
+        if cause == "ended":
             self.finish(is_whole=False)
             return
         why = {
@@ -105,10 +107,10 @@ class Measurement:
         self._seen += samples.size
 
     def _nothing(self, why: str, *, is_silent: bool = False) -> NotMeasured:
-        return NotMeasured(why, is_silent, job=self.job, id=self.asked.id)
+        return NotMeasured(why, is_silent, self._tuning, job=self.job, id=self.asked.id)
 
     def _measured(self, carrier: Carrier) -> Measured:
-        return Measured(carrier, job=self.job, id=self.asked.id)
+        return Measured(carrier, self._tuning, self._at_s, job=self.job, id=self.asked.id)
 
     def _is_enough(self, have_s: float) -> bool:
         """The noise would allow to stop: does the path?"""

@@ -8,8 +8,10 @@ from numpy.typing import NDArray
 
 from yarddial.dsp.decimation import Decimator, decimation_for
 from yarddial.dsp.spectra import hann_spectra
-from yarddial.engine.messages import Event, Show, SpectrogramColumns
-from yarddial.engine.taps.tap import EVERYTHING, EndCause, Piece, Stream, StreamChange
+from yarddial.engine.commands import Show
+from yarddial.engine.events import Event, SpectrogramColumns
+from yarddial.engine.taps.tap import EVERYTHING, EndCause, Piece, StreamChange
+from yarddial.engine.tuning import Tuning
 
 # Transforms averaged to a column at most, where the samples of its time allow several.
 MOST_AVERAGED = 16
@@ -65,21 +67,21 @@ class Picture:
 class PictureTap:
     """The engine's own: draws the slice as `Show` wants it, and remembers it for another zoom."""
 
-    job = 0
+    job, asked = 0, None
     survives = EVERYTHING
 
     def __init__(self, report: Callable[[Event], None]) -> None:
         self._report = report
         self._show = Show(0, 100.0, 256, 0.1)
-        self._stream: Stream | None = None
+        self._tuning: Tuning | None = None
         self._picture: Picture | None = None
         self._memory: deque[NDArray[np.complex64]] = deque()
         self._remembered = 0
         self._read_s = 0.0
 
-    def begin(self, stream: Stream, change: StreamChange) -> None:
+    def begin(self, tuning: Tuning, change: StreamChange) -> None:
         """Another slice: nothing of the one before is drawn any more."""
-        self._stream = stream
+        self._tuning = tuning
         self._memory.clear()
         self._remembered = 0
         self.show(self._show)
@@ -87,34 +89,36 @@ class PictureTap:
     def show(self, show: Show) -> None:
         """Begin the picture anew and fill it from what is remembered."""
         self._show = show
-        if self._stream is None:
+        if self._tuning is None:
             return
-        self._picture = Picture(self._stream.slice_rate_hz, show.half_span_hz, show.rows, show.column_s)
+        self._picture = Picture(self._tuning.slice_rate_hz, show.half_span_hz, show.rows, show.column_s)
         if self._memory:
             self._draw(np.concatenate(tuple(self._memory)))
 
     def push(self, piece: Piece) -> bool:
         """Take a block."""
-        if self._stream is not None:
-            self._remember(piece.narrow, self._stream.slice_rate_hz)
+        if self._tuning is not None:
+            self._remember(piece.narrow, self._tuning.slice_rate_hz)
             self._read_s = piece.read_s
             self._draw(piece.narrow)
         return False
 
     def give_up(self, cause: EndCause, reason: str = "") -> None:
         """Nothing is drawn any more."""
-        self._stream, self._picture = None, None
+        self._tuning, self._picture = None, None
 
     def _draw(self, narrow: NDArray[np.complex64]) -> None:
-        picture = self._picture
-        if picture is None:
+        picture, tuning = self._picture, self._tuning
+        if picture is None or tuning is None:
             return
         first = picture.next_column
         level_db = picture.push(narrow)
         if level_db.size:
             self._report(
-                SpectrogramColumns(self._show.id, first, picture.half_span_hz, picture.column_s, level_db, self._read_s)
-            )
+                SpectrogramColumns(
+                    self._show.id, first, picture.half_span_hz, picture.column_s, level_db, self._read_s, tuning.id
+                )
+            )  # fmt: skip
 
     def _remember(self, narrow: NDArray[np.complex64], slice_rate_hz: float) -> None:
         self._memory.append(narrow)

@@ -3,8 +3,10 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from yarddial.engine.messages import Event, RecordingState, RecordSamples
-from yarddial.engine.taps.tap import EndCause, Piece, Stream, StreamChange
+from yarddial.engine.commands import RecordSamples
+from yarddial.engine.events import Event, RecordingState
+from yarddial.engine.taps.tap import EndCause, Piece, StreamChange
+from yarddial.engine.tuning import Tuning
 from yarddial.yard.errors import NotWritten
 
 # So often its length is told.
@@ -16,18 +18,18 @@ class SampleRecorder:
 
     survives: frozenset[StreamChange] = frozenset(("slice",))
 
-    def __init__(self, asked: RecordSamples, stream: Stream, report: Callable[[Event], None]) -> None:
+    def __init__(self, asked: RecordSamples, tuning: Tuning, report: Callable[[Event], None]) -> None:
         """Raises NotWritten."""
         from yarddial.records.sample_file import SampleFile
 
-        self.job, self.asked, self._report, self._told_s = asked.job, asked, report, 0.0
+        self.job, self.asked, self._report, self._told_s, self._tuning = asked.job, asked, report, 0.0, tuning
         about = dict(asked.about)
-        about["capture"] = {**about.get("capture", {}), "yarddial:tuner_hz": stream.centre_hz}
+        about["capture"] = {**about.get("capture", {}), "yarddial:tuner_hz": tuning.centre_hz}
         if asked.turned:
             about["capture"]["yarddial:inverted"] = True
-        self._file = SampleFile(Path(asked.path), stream.rate_hz, asked.centre_hz, about, asked.bits, new=True)
+        self._file = SampleFile(Path(asked.path), tuning.rate_hz, asked.centre_hz, about, asked.bits, new=True)
 
-    def begin(self, stream: Stream, change: StreamChange) -> None:
+    def begin(self, tuning: Tuning, change: StreamChange) -> None:
         """Another slice of the same span is nothing to it."""
 
     def push(self, piece: Piece) -> bool:
@@ -55,5 +57,7 @@ class SampleRecorder:
 
     def _tell(self, path: str, *, is_done: bool = False, trouble: str = "") -> None:
         self._report(
-            RecordingState(path, self._file.seconds_s, is_done, trouble, job=self.job, id=self.asked.id)
+            RecordingState(
+                path, self._file.seconds_s, is_done, trouble, tuning=self._tuning, job=self.job, id=self.asked.id
+            )
         )  # fmt: skip

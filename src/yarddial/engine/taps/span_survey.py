@@ -3,8 +3,9 @@
 from collections.abc import Callable
 
 from yarddial.dsp.survey import SpanSurveyor
-from yarddial.engine.messages import TOGETHER, Event, SpanSpectrum
-from yarddial.engine.taps.tap import EVERYTHING, EndCause, Piece, Stream, StreamChange
+from yarddial.engine.events import TOGETHER, Event, SpanSpectrum
+from yarddial.engine.taps.tap import EVERYTHING, EndCause, Piece, StreamChange
+from yarddial.engine.tuning import Tuning
 
 # So often.
 SPAN_S = 0.25
@@ -13,35 +14,35 @@ SPAN_S = 0.25
 class SpanSurvey:
     """The engine's own; it goes on with whatever stream there is."""
 
-    job = 0
+    job, asked = 0, None
     survives = EVERYTHING
 
     def __init__(self, report: Callable[[Event], None]) -> None:
         self._report = report
-        self._stream: Stream | None = None
+        self._tuning: Tuning | None = None
         self._surveyor = SpanSurveyor()
         self._surveyed = 0
 
-    def begin(self, stream: Stream, change: StreamChange) -> None:
+    def begin(self, tuning: Tuning, change: StreamChange) -> None:
         """Begin anew."""
-        self._stream, self._surveyor, self._surveyed = stream, SpanSurveyor(), 0
+        self._tuning, self._surveyor, self._surveyed = tuning, SpanSurveyor(), 0
 
     def push(self, piece: Piece) -> bool:
         """Take a block."""
-        stream = self._stream
-        if stream is None:
+        tuning = self._tuning
+        if tuning is None:
             return False
         self._surveyor.push(piece.cleaned)
         self._surveyed += piece.cleaned.size
-        if self._surveyed >= SPAN_S * stream.rate_hz:
+        if self._surveyed >= SPAN_S * tuning.rate_hz:
             seen = self._surveyor.result()
             self._surveyor.clear()
             self._surveyed = 0
             if seen.count:
                 mean_db, peak_db = (db.reshape(-1, TOGETHER).max(axis=1) for db in (seen.mean_db, seen.peak_db))
-                self._report(SpanSpectrum(stream.centre_hz, stream.rate_hz, mean_db, peak_db, seen.spike_db))
+                self._report(SpanSpectrum(tuning.centre_hz, tuning.rate_hz, mean_db, peak_db, seen.spike_db, tuning.id))
         return False
 
     def give_up(self, cause: EndCause, reason: str = "") -> None:
         """Nothing is seen any more."""
-        self._stream = None
+        self._tuning = None

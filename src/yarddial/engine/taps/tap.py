@@ -6,38 +6,23 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.drivers.protocol import ActualSettings
+from yarddial.engine.commands import Request
+from yarddial.engine.tuning import Tuning
 
 # What may become of a stream: another slice is cut out of it, the receiver is set differently, it is another receiver.
 StreamChange = Literal["slice", "tuning", "receiver"]
 EVERYTHING: frozenset[StreamChange] = frozenset(("slice", "tuning", "receiver"))
 NOTHING: frozenset[StreamChange] = frozenset()
 # Why a tap is ended from outside.
-EndCause = Literal["retuned", "stopped", "cancelled"]
-
-
-class Stream(msgspec.Struct, frozen=True):
-    """What comes in: as the receiver is set, and the slice cut out of it around look_hz, as the receiver counts."""
-
-    got: ActualSettings
-    look_hz: float
-    slice_rate_hz: float
-
-    @property
-    def rate_hz(self) -> float:
-        """Of the whole span."""
-        return self.got.rate_hz
-
-    @property
-    def centre_hz(self) -> float:
-        """Of the whole span, as the receiver counts."""
-        return self.got.centre_hz
+# ended : a recording that plays has come to its end.
+EndCause = Literal["retuned", "stopped", "ended", "cancelled"]
 
 
 class Piece(msgspec.Struct, frozen=True):
-    """One block on its way: as it came, cleaned up, and the slice out of that.
+    """One block on its way: as it came, cleaned up, and the slice out of that; all of it received on one tuning.
 
     lost : samples lost just before it. read_s : when it was read, by this computer's monotonic clock.
+    at_s : how long the receiver had been streaming at its end, by the count of samples, lost ones included.
     """
 
     raw: NDArray[np.complex64]
@@ -45,16 +30,27 @@ class Piece(msgspec.Struct, frozen=True):
     narrow: NDArray[np.complex64]
     lost: int
     read_s: float
+    tuning: Tuning
+    at_s: float = 0.0
 
 
 class StreamTap(Protocol):
-    """One of the engine's list; it belongs to a job, 0 being the engine's own."""
+    """One of the engine's list; it belongs to a job, 0 being the engine's own.
+
+    asked : the request that it answers; None for the engine's own.
+    """
 
     job: int
+
+    @property
+    def asked(self) -> Request | None:
+        """The request that it answers."""
+        ...
+
     survives: frozenset[StreamChange]
 
-    def begin(self, stream: Stream, change: StreamChange) -> None:
-        """The stream is this from now on; called again after each change that it survives."""
+    def begin(self, tuning: Tuning, change: StreamChange) -> None:
+        """The stream is received on this tuning from now on; called again after each change that it survives."""
         ...
 
     def push(self, piece: Piece) -> bool:

@@ -5,9 +5,10 @@ from typing import TYPE_CHECKING, Literal
 
 import msgspec
 
+from yarddial.engine.commands import Measure
+from yarddial.engine.events import Event, Measured, NotMeasured, Progress, TuneRefused
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
-from yarddial.engine.messages import Event, Measure, Measured, NotMeasured, Progress, TuneRefused
 from yarddial.records.entry import Entry, utc_now
 from yarddial.records.log_data import LoggedChange, LoggedCorrection, LoggedObservation, LoggedObservations
 from yarddial.session.background import Background
@@ -17,7 +18,9 @@ from yarddial.session.calibration.oscillator_history import seconds_of
 from yarddial.session.calibration.warmth import Warmth
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
-from yarddial.session.receiver.live_receiver import DIAL_HALF_SPANS_HZ, LiveReceiver
+from yarddial.session.log.logged_tuning import logged_tuning
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.receiver.picture import DIAL_HALF_SPANS_HZ
 from yarddial.session.station.desk import Desk
 from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
 from yarddial.yard.line import Line
@@ -273,7 +276,7 @@ class Calibration(Job):
             return f"{reference.name} trues nothing: {distrust}"
         if self._desk.line.why_not(self._desk.station.dial_hz):
             return f"this route does not reach it: {self._desk.line.why_not(self._desk.station.dial_hz)}"
-        if self._live_receiver.running and not self._live_receiver.is_looking and self._live_receiver.trouble:
+        if self._live_receiver.running and not self._live_receiver.is_tuned and self._live_receiver.trouble:
             return self._live_receiver.trouble
         return ""
 
@@ -370,8 +373,8 @@ class Calibration(Job):
         reach_hz = max(abs(loose.error_hz) + 4 * loose.sigma_hz, 3_000.0)
         if (reference := self.reference()) is not None:
             reach_hz += HALF_CHANNEL_HZ.get(reference.mode, 0.0)
-        self._live_receiver.tune(line, dial_hz, 1.1 * reach_hz, lease)
-        self._live_receiver.show(self.fitting_half_span_hz())
+        self._live_receiver.tuner.tune(line, dial_hz, 1.1 * reach_hz, lease)
+        self._live_receiver.picture.show(self.fitting_half_span_hz())
 
     def fitting_half_span_hz(self) -> float:
         """The picture's half span that shows the carrier wherever it may be."""
@@ -382,29 +385,39 @@ class Calibration(Job):
     def take_in(self, observations: Sequence[Observation], method: str, said: str, **more: float) -> None:
         """Count observations that were made in another way, and log them together."""
         first, *others = observations
+        data: LoggedObservation | LoggedObservations = (
+            LoggedObservations(tuple(observations), more=more) if others else LoggedObservation(first, more=more)
+        )
+        entry = Entry(
+            station=self._desk.station.name, kind="observation", route=first.route, method=method,
+            reference="" if others else first.reference_name, temperature_c=self.temperature_c, text=said, data=data,
+        )  # fmt: skip
 
-        def record() -> None:
-            known = self.oscillator_estimates.apart()
-            data = (
-                LoggedObservations(tuple(observations), known, more)
-                if others
-                else LoggedObservation(first, known, more=more)
-            )
-            self._record(
-                Entry(
-                    station=self._desk.station.name, kind="observation", route=first.route, method=method,
-                    reference="" if others else first.reference_name, temperature_c=self.temperature_c, text=said,
-                    data=data,
-                )
-            )  # fmt: skip
+        def tell() -> None:
             self.outcome = MeasurementOutcome("measured", said, first)
             self._changed.tell()
 
-        self.oscillator_estimates.add(observations, record)
+        self._record(entry, data, observations, tell)
 
-    def _record(self, entry: Entry) -> None:
-        self._log.add(entry)
-        self.oscillator_estimates.read_histories()
+    def _record(
+        self,
+        entry: Entry,
+        data: LoggedObservation | LoggedObservations,
+        observations: Sequence[Observation],
+        then: Callable[[], None],
+    ) -> None:
+        """Log observations at once; when the fit is done, put what is known of the oscillators into the entry.
+
+        then : called after that.
+        """
+        kept = self._log.add(entry)
+
+        def derive() -> None:
+            self._log.amend(kept, msgspec.structs.replace(data, oscillators=self.oscillator_estimates.apart()))
+            self.oscillator_estimates.read_histories()
+            then()
+
+        self.oscillator_estimates.add(observations, derive)
 
     # What the engine and the desk say
 
@@ -420,7 +433,7 @@ class Calibration(Job):
                 )
                 self._changed.tell()
             case Measured():
-                self._observed(now, event.carrier, lease)
+                self._observed(now, event, lease)
             case TuneRefused():
                 lease.end("failed", event.sentence)
             case NotMeasured():
@@ -438,7 +451,7 @@ class Calibration(Job):
             self.outcome = MeasurementOutcome("failed", ending.reason)
         self._changed.tell()
         if ending.how == "done":
-            self._live_receiver.show(self.fitting_half_span_hz())
+            self._live_receiver.picture.show(self.fitting_half_span_hz())
 
     def why_stale(self) -> str:
         """What is heard from here on belongs to another station, another route, or other settings."""
@@ -455,15 +468,14 @@ class Calibration(Job):
         now = self.measuring
         return now is not None and (self.reference(), self._desk.line.name) != (now.reference, now.route)
 
-    def _observed(self, now: Measuring, carrier: "Carrier", lease: Lease) -> None:
-        """Count it, and record it once it is known what it tells."""
-        line, look = self._desk.line, self._live_receiver.look
-        assert look is not None
-        received_hz = look.look_hz + carrier.frequency_hz
+    def _observed(self, now: Measuring, measured: Measured, lease: Lease) -> None:
+        """Record it, then count it."""
+        line, carrier = self._desk.line, measured.carrier
+        received_hz = measured.counted_hz
         moved_hz, sigma_hz = _at_the_end(carrier)
         # Beyond some seconds a crystal's own noise is the limit, not the receiver's.
         sigma_hz = (sigma_hz**2 + (self._crystal_noise(line) * received_hz) ** 2) ** 0.5
-        observation = _observation(line, now.reference, received_hz + moved_hz, sigma_hz, look.ask.centre_hz)
+        observation = _observation(line, now.reference, received_hz + moved_hz, sigma_hz, measured.tuning.centre_hz)
         if _drifts(carrier):
             observation = msgspec.structs.replace(
                 observation, drift_hz_per_s=observation.sense * carrier.drift_hz_per_s
@@ -478,32 +490,32 @@ class Calibration(Job):
             text += f" ({sentence[:1].lower()}{sentence[1:]})"
         is_fm = now.reference.mode in HALF_CHANNEL_HZ
 
-        def record() -> None:
-            self._record(
-                Entry(
-                    station=self._desk.station.name,
-                    kind="verification" if now.verifying else "observation",
-                    route=line.name,
-                    method=carrier.method if is_fm else f"carrier estimate, {carrier.method}",
-                    reference=now.reference.name,
-                    text=text,
-                    data=LoggedObservation(
-                        observation,
-                        self.oscillator_estimates.apart(),
-                        carrier.cn0_dbhz,
-                        carrier.duration_s,
-                        carrier.drift_hz_per_s,
-                        model=carrier.method,
-                        is_adequate=carrier.is_adequate,
-                        remark=model_evidence(carrier),
-                    ),
-                    temperature_c=self.temperature_c,
-                )
-            )
+        data = LoggedObservation(
+            observation,
+            cn0_dbhz=carrier.cn0_dbhz,
+            duration_s=carrier.duration_s,
+            drift_hz_per_s=carrier.drift_hz_per_s,
+            model=carrier.method,
+            is_adequate=carrier.is_adequate,
+            remark=model_evidence(carrier),
+            tuning=logged_tuning(measured.tuning),
+        )
+        entry = Entry(
+            station=self._desk.station.name,
+            kind="verification" if now.verifying else "observation",
+            route=line.name,
+            method=carrier.method if is_fm else f"carrier estimate, {carrier.method}",
+            reference=now.reference.name,
+            text=text,
+            data=data,
+            temperature_c=self.temperature_c,
+        )
+
+        def tell() -> None:
             self.outcome = MeasurementOutcome("measured", text, observation, carrier)
             lease.end()
 
-        self.oscillator_estimates.add((observation,), record)
+        self._record(entry, data, (observation,), tell)
 
     def _crystal_noise(self, line: Line) -> float:
         """Fractional frequency noise of the receiver's crystal by its class, at the seconds of a measurement."""

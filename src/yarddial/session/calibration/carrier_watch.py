@@ -4,9 +4,10 @@ import contextlib
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from yarddial.engine.commands import Measure
+from yarddial.engine.events import Event, Measured, NotMeasured, TuneRefused
 from yarddial.engine.jobs.lease import Ending, How, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
-from yarddial.engine.messages import Event, Measure, Measured, NotMeasured, TuneRefused
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedWatch
 from yarddial.session.calibration.calibration import Calibration
@@ -51,7 +52,9 @@ class CarrierWatch(Job):
         )
         self._changed = Listeners()
         self._lease: Lease | None = None
-        self._missed = 0
+        # Points that found no carrier: in a row until now, and in the run so far.
+        self.missed_now = self.missed = 0
+        self._begun_at_s = 0.0
         self._within_hz = 0.0
         self._counted_hz = 0.0
         self._place: tuple[float, str] = (0.0, "")
@@ -107,7 +110,8 @@ class CarrierWatch(Job):
         self._counted_hz = abs(self._desk.line.counted_hz(reference.frequency_hz))
         self._place = (self._desk.station.dial_hz, self._desk.line.name)
         self._watched_line = self._desk.line.at(self._desk.station.dial_hz)
-        self.points, self.warm_up, self.curve, self.trouble, self._missed = (), None, (), "", 0
+        self.points, self.warm_up, self.curve, self.trouble = (), None, (), ""
+        self.missed_now = self.missed = 0
         self._next()
         self._changed.tell()
 
@@ -121,13 +125,15 @@ class CarrierWatch(Job):
         match event:
             case Measured():
                 self.latest = event.carrier
-                self._keep(event.carrier.frequency_hz, event.carrier.sigma_hz)
+                self._keep(event.carrier.frequency_hz, event.carrier.sigma_hz, event.at_s)
             case NotMeasured():
-                self._missed += 1
-                if self._missed >= MOST_MISSED:
+                self.missed_now += 1
+                self.missed += 1
+                if self.missed_now >= MOST_MISSED:
                     self._end("failed", event.sentence)
                 else:
                     self._next()
+                    self._changed.tell()
             case TuneRefused():
                 self._end("failed", event.sentence)
             case _:
@@ -139,17 +145,19 @@ class CarrierWatch(Job):
             return "the dial was turned meanwhile"
         return "" if self._desk.line.at(self._place[0]) == self._watched_line else "the yard was changed meanwhile"
 
-    def _keep(self, away_hz: float, sigma_hz: float) -> None:
+    def _keep(self, away_hz: float, sigma_hz: float, at_s: float) -> None:
+        """Add a point; a missed one before it leaves its time free."""
         from yarddial.analysis.stability.track import Point
 
         # A fast crystal counts a steady carrier low: p = -error / counted.
         scale = -1e6 / self._counted_hz
-        time_s = len(self.points) * self.point_s
-        self.points = (*self.points, Point(time_s, away_hz * scale, abs(sigma_hz * scale)))
-        self._missed = 0
+        if not self.points:
+            self._begun_at_s = at_s
+        self.points = (*self.points, Point(at_s - self._begun_at_s, away_hz * scale, abs(sigma_hz * scale)))
+        self.missed_now = 0
         if len(self.points) % max(EVERY, len(self.points) // 20) == 0:
             self._fit()
-        if len(self.points) >= max(MOST_POINTS, RUN_S / self.point_s):
+        if len(self.points) + self.missed >= max(MOST_POINTS, RUN_S / self.point_s):
             self._end("done")
         else:
             self._next()

@@ -2,9 +2,10 @@
 
 from collections.abc import Callable
 
+from yarddial.engine.commands import Follow
+from yarddial.engine.events import Event, Followed
 from yarddial.engine.jobs.lease import Ending, Job, Lease
 from yarddial.engine.jobs.scheduler import Scheduler
-from yarddial.engine.messages import Event, Follow, Followed
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.receiver.live_receiver import LiveReceiver
@@ -113,8 +114,8 @@ class CrystalFollower(Job):
         self._changed.tell()
 
     def _best(self) -> Reference | None:
-        look, line = self._live_receiver.look, self._desk.line
-        if look is None or line.missing or not self._live_receiver.running:
+        tuning, line = self._live_receiver.tuning, self._desk.line
+        if tuning is None or line.missing or not self._live_receiver.running:
             return None
         able = []
         for reference in self._desk.station.references:
@@ -122,8 +123,8 @@ class CrystalFollower(Job):
                 continue
             if line.why_not(reference.frequency_hz):
                 continue
-            away_hz = abs(line.counted_hz(reference.frequency_hz) - look.ask.centre_hz)
-            if OFF_SPIKE_HZ < away_hz < CLEAN_SHARE * look.ask.rate_hz:
+            away_hz = abs(line.counted_hz(reference.frequency_hz) - tuning.centre_hz)
+            if OFF_SPIKE_HZ < away_hz < CLEAN_SHARE * tuning.rate_hz:
                 able.append(reference)
         return min(able, key=lambda r: r.sigma_hz, default=None)
 

@@ -8,9 +8,11 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from yarddial.engine.commands import Hear, RecordSamples
+from yarddial.engine.events import Event, RecordingState, Sound, TuneRefused
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
-from yarddial.engine.messages import Event, Hear, RecordingState, RecordSamples, Sound, TuneRefused
+from yarddial.engine.tuning import Tuning
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.receiver.far_recordings import FarRecordings
@@ -114,15 +116,19 @@ class LiveMethods(Job):
             self._record_samples("pilot-scan")
 
     def _record_samples(self, name: str) -> None:
-        look, line, dial_hz = self._live_receiver.look, self._desk.line, self._desk.station.dial_hz
-        assert look is not None
-        assert self._lease is not None
+        line, dial_hz, lease = self._desk.line, self._desk.station.dial_hz, self._lease
+        if lease is None:
+            return
         self._folder.mkdir(parents=True, exist_ok=True)
-        centre_hz = line.dial_of(look.ask.centre_hz, dial_hz)
         self._path = self._folder / name
         is_turned = path_sense(line.counted_stages(dial_hz)) < 0
         about = {"description": f"{name} over {line.name}"}
-        self._lease.ask(RecordSamples(str(self._path), centre_hz, line.receiver.bits, is_turned, about))
+
+        def record(tuning: Tuning) -> None:
+            centre_hz = line.dial_of(tuning.centre_hz, dial_hz)
+            lease.ask(RecordSamples(str(self._path), centre_hz, line.receiver.bits, is_turned, about))
+
+        self._live_receiver.tuner.when_tuned(lease, record)
 
     def cancel(self) -> None:
         """End it; nothing is kept."""
@@ -192,6 +198,10 @@ class LiveMethods(Job):
             self._lease.ask(Hear(line.counted_hz(line.dial_hz), turned(self._left[0][1], line)))
 
     def _heard(self, event: Sound) -> None:
+        tuning = self._live_receiver.tuning
+        if tuning is None or event.tuning != tuning.id:
+            # Sound of where the receiver stood before.
+            return
         self._parts.append(event.samples)
         self._rate_hz = event.rate_hz
         have_s = sum(part.size for part in self._parts) / event.rate_hz

@@ -5,9 +5,10 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
+from yarddial.engine.commands import Measure
+from yarddial.engine.events import Event, Measured, NotMeasured, TuneRefused
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
-from yarddial.engine.messages import Event, Measure, Measured, NotMeasured, TuneRefused
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
@@ -133,15 +134,13 @@ class LoLeakScan(Job):
 
     def take(self, event: Event) -> None:
         """Take an answer from the engine."""
-        look = self._live_receiver.look
         if self._checks and isinstance(event, Measured | NotMeasured):
             self._checked(event)
             return
         match event:
-            case Measured() if look is not None:
-                shown = look.look_hz + event.carrier.frequency_hz
+            case Measured():
                 # What was seen is counted by the receiver without the correction entered.
-                self._seen(shown, event.carrier.sigma_hz, event.carrier.cn0_dbhz)
+                self._seen(event.counted_hz, event.carrier.sigma_hz, event.carrier.cn0_dbhz)
             case NotMeasured(is_silent=True):
                 self._seen(None, 0.0, 0.0)
             case NotMeasured() if self._lease is not None:
@@ -202,7 +201,7 @@ class LoLeakScan(Job):
         assert self._line is not None
         assert self._lease is not None
         within_hz = self._within_hz(socket_hz)
-        self._live_receiver.tune(self._line, socket_hz, 1.1 * within_hz, self._lease)
+        self._live_receiver.tuner.tune(self._line, socket_hz, 1.1 * within_hz, self._lease)
         self._lease.ask(Measure(SECONDS, within_hz))
         self._changed.tell()
 

@@ -152,6 +152,8 @@ class OscillatorEstimates:
 
     def refit(self) -> None:
         """The yard or the observations changed."""
+        # An answer to what was asked before must not replace the one to what is asked now.
+        self._background.withdraw("the fit")
         station = self._desk.station
         usable = tuple(o for o in self.observations if _touches_only(station, o))
         self._fitted_s = seconds_of("")

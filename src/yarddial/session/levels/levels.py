@@ -7,13 +7,15 @@ from typing import TYPE_CHECKING, Literal
 
 import msgspec
 
+from yarddial.engine.commands import Sweep
+from yarddial.engine.events import Event, SweepDone, SweepPoint
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
-from yarddial.engine.messages import Event, Sweep, SweepDone, SweepPoint
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LogData, LoggedAttenuationTest, LoggedGainSweep
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
+from yarddial.session.log.logged_tuning import logged_tuning
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
 from yarddial.yard import clock
@@ -71,7 +73,6 @@ class Levels(Job):
         self._points: list[SweepPoint] = []
         self._last_points: list[SweepPoint] = []
         self._running: Swept | None = None
-        self._less_db = 0.0
         self.swept: Swept | None = None
         self.steps: tuple[GainPoint, ...] = ()
         self.advice: Advice | None = None
@@ -190,7 +191,7 @@ class Levels(Job):
             return why_not
         if not self.stages:
             return f"{self._desk.line.receiver.name} has no gain to set"
-        if not self._live_receiver.is_looking:
+        if not self._live_receiver.is_tuned:
             return "the receiver is off: Space starts it"
         return ""
 
@@ -229,7 +230,7 @@ class Levels(Job):
         if self.why_not_test() or steps is None:
             return
         name, (less_db, more_db) = self.stages[0].name, steps
-        self.tested, self.lines, self._less_db = self._here("test", name), (), more_db - less_db
+        self.tested, self.lines = self._here("test", name), ()
         self._begin(self.tested, (((name, more_db),), ((name, less_db),)) * TEST_PAIRS, with_span=True)
 
     def cancel(self) -> None:
@@ -338,7 +339,7 @@ class Levels(Job):
         ratio = 10 ** ((line.over_db if (line := self.line()) is not None else -100.0) / 10)
         setting = self.setting = best_setting(self.steps, ratio / (1 + ratio))
         chosen = next(point for point in self._last_points if point.gains_db == setting.gains_db)
-        self.strongest_hz = self._dial_of_offset(chosen.strongest_hz)
+        self.strongest_hz = self._dial_of(chosen.tuning.centre_hz + chosen.strongest_hz)
         return setting
 
     def _set_together(self, swept: Swept) -> None:
@@ -350,20 +351,19 @@ class Levels(Job):
     def _judge(self, swept: Swept, points: list[SweepPoint]) -> None:
         from yarddial.analysis.levels.attenuation_test import judge_lines
 
-        look = self._live_receiver.look
-        if look is None:
-            return
-        judged = judge_lines(
-            [p.span for p in points[::2]], [p.span for p in points[1::2]], look.ask.rate_hz, self._less_db
-        )
-        self.lines = tuple((self._dial_of_offset(line.offset_hz), line) for line in judged)
+        tuning = points[0].tuning
+        # By how much the gain was really lower, not by how much it was to be.
+        less_db = sum(gain_db for _, gain_db in points[0].gains_db) - sum(gain_db for _, gain_db in points[1].gains_db)
+        judged = judge_lines([p.span for p in points[::2]], [p.span for p in points[1::2]], tuning.rate_hz, less_db)
+        self.lines = tuple((self._dial_of(tuning.centre_hz + line.offset_hz), line) for line in judged)
         made = sum(line.kind == "product" for line in judged)
-        text = f"3:1 test of {swept.receiver} at {format_frequency(swept.dial_hz)} with {self._less_db:g} dB: "
-        data = LoggedAttenuationTest(tuple(msgspec.to_builtins(line) for line in judged))
+        text = f"3:1 test of {swept.receiver} at {format_frequency(swept.dial_hz)} with {less_db:g} dB: "
+        data = LoggedAttenuationTest(tuple(msgspec.to_builtins(line) for line in judged), logged_tuning(tuning))
         self._log_it(swept, f"{text}{made} of {count_of(len(judged), 'line')} made in the receiver", data)
 
     def _swept(self, advice: msgspec.Struct) -> LoggedGainSweep:
-        return LoggedGainSweep(msgspec.to_builtins(advice), msgspec.to_builtins(self.steps))
+        tuning = logged_tuning(self._last_points[-1].tuning)
+        return LoggedGainSweep(msgspec.to_builtins(advice), msgspec.to_builtins(self.steps), tuning)
 
     def _log_it(self, swept: Swept, text: str, data: LogData) -> None:
         self._log.add(Entry(station=self._desk.station.name, kind="levels", route=swept.route, text=text, data=data))
@@ -400,10 +400,9 @@ class Levels(Job):
         above = [db for db in stage.steps_db if db - stage.set_db >= LEAST_TEST_DB]
         return (stage.set_db, min(above, key=lambda db: abs(db - stage.set_db - TEST_DB))) if above else None
 
-    def _dial_of_offset(self, offset_hz: float) -> float:
-        look, dial_hz = self._live_receiver.look, self._desk.station.dial_hz
-        centre_hz = look.ask.centre_hz if look is not None else 0.0
-        return self._desk.line.at(dial_hz).dial_of(centre_hz + offset_hz, dial_hz)
+    def _dial_of(self, counted_hz: float) -> float:
+        dial_hz = self._desk.station.dial_hz
+        return self._desk.line.at(dial_hz).dial_of(counted_hz, dial_hz)
 
     def _here(self, purpose: Purpose, stage: str) -> Swept:
         line, dial_hz = self._desk.line, self._desk.station.dial_hz

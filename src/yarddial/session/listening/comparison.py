@@ -7,14 +7,16 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
+from yarddial.engine.commands import Sweep
+from yarddial.engine.events import Event, SweepDone, SweepPoint, Tuned, TuneRefused
 from yarddial.engine.jobs.lease import Ending, How, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
-from yarddial.engine.messages import Event, Sweep, SweepDone, SweepPoint, Tuned, TuneRefused
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedComparison
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
-from yarddial.session.receiver.live_receiver import LiveReceiver, ask_for
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.station.desk import Desk
 from yarddial.yard.demodulation import demodulations_of, turned, usual
 from yarddial.yard.frequency import format_frequency
@@ -208,7 +210,7 @@ class Comparison(Job):
     def _look(self) -> None:
         line = self._setup().line.at(self._dial_hz)
         if self._lease is not None:
-            self._live_receiver.look_with(line, ask_for(line), HALF_WIDTH_HZ, self._lease, anew=True)
+            self._live_receiver.tuner.tune_with(line, settings_for(line), HALF_WIDTH_HZ, self._lease, anew=True)
 
     def _weigh(self) -> None:
         line = self._setup().line.at(self._dial_hz)

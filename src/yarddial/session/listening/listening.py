@@ -7,9 +7,10 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from yarddial.engine.commands import Clean, CleanUp, Hear
+from yarddial.engine.events import TOGETHER, CleanedUp, Event, Sound, SpanSpectrum, Stopped
 from yarddial.engine.jobs.lease import Ending, Job, Lease
 from yarddial.engine.jobs.scheduler import Scheduler
-from yarddial.engine.messages import TOGETHER, Clean, CleanedUp, CleanUp, Event, Hear, Sound, SpanSpectrum, Stopped
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.listening.recorder import Recorder
 from yarddial.session.receiver.live_receiver import LiveReceiver
@@ -99,7 +100,7 @@ class Listening(Job):
         desk.on_dial_changed(self._dial_moved)
         desk.on_yard_changed(self._dial_moved)
         live_receiver.on_receiver_changed(self._receiver_changed)
-        live_receiver.on_span_moved(self._span_moved)
+        live_receiver.picture.on_span_moved(self._span_moved)
 
     @property
     def is_open(self) -> bool:
@@ -310,12 +311,12 @@ class Listening(Job):
 
     def find_clear(self) -> tuple[tuple[float, float], ...]:
         """Gaps of the picture, wide enough for the channel as it is heard; what was seen of the last ten seconds."""
-        columns = self._live_receiver.recent_columns()
+        columns = self._live_receiver.picture.recent_columns()
         if columns.shape[1] < 16:
             return ()
         from yarddial.dsp.clear_places import clear_stretches
 
-        half_hz = self._live_receiver.recent()[1]
+        half_hz = self._live_receiver.picture.recent()[1]
         row_hz = 2 * half_hz / columns.shape[1]
         width_hz = self.settings.high_hz - self.settings.low_hz
         self.clear = clear_stretches(columns, row_hz, self.chart_hz - half_hz, width_hz)
@@ -327,7 +328,7 @@ class Listening(Job):
 
         width_hz = self.settings.high_hz - self.settings.low_hz
         if not self.find_clear():
-            if 2 * self.half_span_hz / max(self._live_receiver.recent_columns().shape[1], 1) > width_hz / 3:
+            if 2 * self.half_span_hz / max(self._live_receiver.picture.recent_columns().shape[1], 1) > width_hz / 3:
                 return "the picture is too coarse to find a gap: zoom in"
             return f"no gap of {format_hertz(width_hz, 1.0, signed=False)} in the picture so far"
         edges_hz = (self.settings.low_hz, self.settings.high_hz)
@@ -354,7 +355,7 @@ class Listening(Job):
 
     def snap(self) -> bool:
         """Put the dial on the strongest line near it, from the last seconds of the picture; False where none stands."""
-        level_db, half_hz = self._live_receiver.recent()
+        level_db, half_hz = self._live_receiver.picture.recent()
         if level_db.size < 16:
             return False
         places_hz = self.chart_hz + half_hz * (2 * np.arange(level_db.size) / level_db.size - 1)
@@ -372,11 +373,11 @@ class Listening(Job):
         return True
 
     def centre_hz(self) -> float | None:
-        """The span's centre on the dial, where its spike stands; None while the receiver does not look."""
-        look, line, dial_hz = self._live_receiver.look, self._desk.line, self._desk.station.dial_hz
-        if look is None or line.why_not(dial_hz):
+        """The span's centre on the dial, where its spike stands; None until the receiver is known to be tuned."""
+        tuning, line, dial_hz = self._live_receiver.tuning, self._desk.line, self._desk.station.dial_hz
+        if tuning is None or line.why_not(dial_hz):
             return None
-        return line.at(dial_hz).dial_of(look.ask.centre_hz, dial_hz)
+        return line.at(dial_hz).dial_of(tuning.centre_hz, dial_hz)
 
     def _look_for_ghosts(self, span: SpanSpectrum) -> None:
         """From the whole span's line, now and then: where mirrors and leaks are to be expected."""
@@ -423,8 +424,8 @@ class Listening(Job):
 
         A row or bin of a Hann transform takes 1.5 of its width of noise.
         """
-        level_db, half_hz = self._live_receiver.recent()
-        width_hz, span = self.settings.high_hz - self.settings.low_hz, self._live_receiver.span
+        level_db, half_hz = self._live_receiver.picture.recent()
+        width_hz, span = self.settings.high_hz - self.settings.low_hz, self._live_receiver.picture.span
         if level_db.size >= 16 and width_hz < 0.5 * 2 * half_hz:
             return float(np.median(level_db) - 10 * np.log10(1.5 * 2 * half_hz / level_db.size))
         if span is None:
@@ -455,8 +456,8 @@ class Listening(Job):
                 pass
 
     def _span_moved(self) -> None:
-        if self.is_open and self._live_receiver.span is not None:
-            self._look_for_ghosts(self._live_receiver.span)
+        if self.is_open and self._live_receiver.picture.span is not None:
+            self._look_for_ghosts(self._live_receiver.picture.span)
 
     def _remember_place(self, seconds_s: float) -> None:
         """A place where one stays is one to come back to."""
@@ -519,8 +520,8 @@ class Listening(Job):
         line, dial_hz = desk.line.at(desk.station.dial_hz), desk.station.dial_hz
         if not line.why_not(dial_hz):
             half_hz = min(self.half_span_hz, 0.45 * line.receiver.rate_hz)
-            self.chart_hz = self._live_receiver.listen(line, dial_hz, self.chart_hz, half_hz, lease)
-            self._live_receiver.show(self.half_span_hz)
+            self.chart_hz = self._live_receiver.tuner.listen(line, dial_hz, self.chart_hz, half_hz, lease)
+            self._live_receiver.picture.show(self.half_span_hz)
             wanted = (line.counted_hz(dial_hz), turned(self.settings, line), self.clean_up)
             if wanted != self._sent:
                 self._sent = wanted

@@ -5,9 +5,9 @@ from collections.abc import Callable, Generator, Iterator
 import msgspec
 import numpy as np
 
+from yarddial.engine.events import SpanSpectrum
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
-from yarddial.engine.messages import SpanSpectrum
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.listening.listening import Listening
 from yarddial.session.receiver.live_receiver import LiveReceiver
@@ -68,7 +68,7 @@ class ReceptionCheck(Job):
         self.results: tuple[Proved, ...] = ()
         self.trouble = ""
         self.at: CheckStep | None = None
-        live_receiver.on_span_moved(self._take_span)
+        live_receiver.picture.on_span_moved(self._take_span)
 
     def on_reception_check_changed(self, listener: Listener) -> Callable[[], None]:
         """A step began or ended."""
@@ -220,7 +220,7 @@ class ReceptionCheck(Job):
 
     def _nearest_line(self, dial_hz: float) -> float | None:
         """The nearest line of the picture outside the channel, on the dial."""
-        level_db, half_hz = self._live_receiver.recent()
+        level_db, half_hz = self._live_receiver.picture.recent()
         if level_db.size < 16:
             return None
         places_hz = self._listening.chart_hz + half_hz * (2 * np.arange(level_db.size) / level_db.size - 1)
@@ -248,9 +248,9 @@ class ReceptionCheck(Job):
 
     def _looking(self) -> Iterator[None]:
         """Until the receiver looks there, or says why not."""
-        while not self._live_receiver.is_looking and not self._live_receiver.trouble:
+        while not self._live_receiver.is_tuned and not self._live_receiver.trouble:
             yield
 
     def _take_span(self) -> None:
-        if self._live_receiver.span is not None:
-            self._spans = [*self._spans[-LINES:], self._live_receiver.span]
+        if self._live_receiver.picture.span is not None:
+            self._spans = [*self._spans[-LINES:], self._live_receiver.picture.span]

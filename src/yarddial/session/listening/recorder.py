@@ -1,14 +1,17 @@
 """What is kept of what comes in: sound as WAV, samples as SigMF; and a recording played in the receiver's place."""
 
 from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
+from yarddial.engine.commands import RecordSamples
+from yarddial.engine.events import Event, RecordingState
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
-from yarddial.engine.messages import Event, RecordingState, RecordSamples
+from yarddial.engine.tuning import Tuning
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
@@ -80,29 +83,40 @@ class Recorder(Job):
             self._note(f"Sound of {kept.seconds_s:.0f} s saved as {kept.path}")
         self._changed.tell()
 
-    def record_samples(self, path: "Path", settings: Settings, centre_hz: float | None) -> None:
+    def record_samples(self, path: "Path", settings: Settings) -> None:
         """Begin to write what the receiver gives into a SigMF recording, with what is known to stand in it.
 
-        settings : how it is heard, for the annotation. centre_hz : the span's centre on the dial.
+        settings : how it is heard, for the annotation.
         Raises NotWritten while the receiver is off.
         """
-        look, line, dial_hz = self._live_receiver.look, self._desk.line, self._desk.station.dial_hz
-        if look is None or centre_hz is None or not self._live_receiver.running:
+        line, dial_hz = self._desk.line, self._desk.station.dial_hz
+        if not self._live_receiver.running or line.why_not(dial_hz):
             raise NotWritten("the receiver is off: Space starts it, then samples can be recorded")
         lease = self._jobs.request("recording", self)
         if isinstance(lease, Refusal):
             raise NotWritten(f"not now: {lease.reason}")
         self._lease, self.trouble, self._path, self.brought = lease, "", path, ""
         self.recording = RecordingState(str(path), 0.0)
+        self._live_receiver.tuner.when_tuned(lease, partial(self._record, lease, path, settings))
+        self._changed.tell()
+
+    def _record(self, lease: Lease, path: "Path", settings: Settings, tuning: Tuning) -> None:
+        """The receiver stands where it was asked to: what the file says of it is what the driver acknowledged."""
+        dial_hz, route = self._desk.station.dial_hz, self._desk.line.name
+        line = self._desk.line.at(dial_hz)
+        centre_hz = line.dial_of(tuning.centre_hz, dial_hz)
         about = {
-            "description": f"{line.name}, {self._desk.station.name}",
+            "description": f"{route}, {self._desk.station.name}",
             "hardware": f"{line.receiver.name}, {line.antenna.name}",
-            "capture": {"yarddial:route": line.name, "yarddial:dial_hz": dial_hz},
-            "annotations": self._annotations(settings, centre_hz, look.ask.rate_hz),
+            "capture": {
+                "yarddial:route": route,
+                "yarddial:dial_hz": dial_hz,
+                "yarddial:gains_db": dict(tuning.actual.gains_db),
+            },
+            "annotations": self._annotations(settings, centre_hz, tuning.rate_hz),
         }
         turned = path_sense(line.counted_stages(dial_hz)) < 0
         lease.ask(RecordSamples(str(path), centre_hz, line.receiver.bits, turned, about))
-        self._changed.tell()
 
     def stop_recording_samples(self) -> None:
         """End the recording; it is whole and in the log when the engine says so."""

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 import msgspec
 
 from yarddial.records.entry import Entry, utc_now
+from yarddial.records.log_data import LogData
 from yarddial.session.background import Background
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.yard import clock
@@ -31,6 +32,10 @@ class Book(Protocol):
 
     def add(self, entry: Entry) -> Entry:
         """Keep one entry."""
+        ...
+
+    def amend(self, entry: Entry) -> None:
+        """Keep an entry that is there already with other contents."""
         ...
 
     def entries(
@@ -64,6 +69,15 @@ class Book(Protocol):
         ...
 
 
+class KeptEntry:
+    """An entry that was handed over: where it was written, its number is known."""
+
+    def __init__(self, entry: Entry) -> None:
+        self.entry = entry
+        # Its contents have changed since it was written.
+        self.is_amended = False
+
+
 # Entries read at once when all of them are written out.
 EXPORTED_AT_ONCE = 5_000
 
@@ -76,7 +90,8 @@ class LogKeeper:
         self._book: Book | None = None
         # Of the log's file, once it is known.
         self._path: Path | None = None
-        self._waiting: list[Entry] = []
+        # Those that must be written yet, or written again.
+        self._waiting: list[KeptEntry] = []
         self._changed = Listeners()
         self._copied_on = ""
         self._last_measured: Entry | None = None
@@ -115,7 +130,7 @@ class LogKeeper:
     @property
     def count(self) -> int:
         """How many entries there are, those that wait included."""
-        return self._count + len(self._waiting)
+        return self._count + sum(not kept.is_amended for kept in self._waiting)
 
     @property
     def unreadable(self) -> Mapping[int, Any]:
@@ -131,9 +146,19 @@ class LogKeeper:
         """An entry was added or written, or the log is in trouble."""
         return self._changed.add(listener)
 
-    def add(self, entry: Entry) -> None:
+    def add(self, entry: Entry) -> KeptEntry:
         """Keep an entry; it is never lost while the program runs."""
-        self._waiting.append(msgspec.structs.replace(entry, at_utc=entry.at_utc or utc_now()))
+        kept = KeptEntry(msgspec.structs.replace(entry, at_utc=entry.at_utc or utc_now()))
+        self._waiting.append(kept)
+        self.retry()
+        return kept
+
+    def amend(self, kept: KeptEntry, data: LogData) -> None:
+        """Put into an entry what was derived from it since it was handed over."""
+        kept.entry = msgspec.structs.replace(kept.entry, data=data)
+        if kept not in self._waiting:
+            kept.is_amended = True
+            self._waiting.append(kept)
         self.retry()
 
     def retry(self) -> None:
@@ -142,16 +167,24 @@ class LogKeeper:
             self._open()
         while self._waiting and self._book is not None:
             try:
-                kept = self._book.add(self._waiting[0])
+                self._write(self._book, self._waiting[0])
             except LogNotWritten as error:
                 self._fail(error)
                 break
             self._waiting.pop(0)
-            self._count += 1
-            self._last_measured = kept if kept.kind in MEASURED else self._last_measured
             self.remark = self._book.remark or self.remark
             self._recover()
         self._changed.tell()
+
+    def _write(self, book: Book, kept: KeptEntry) -> None:
+        if kept.is_amended:
+            book.amend(kept.entry)
+            kept.is_amended = False
+            return
+        kept.entry = book.add(kept.entry)
+        self._count += 1
+        if kept.entry.kind in MEASURED:
+            self._last_measured = kept.entry
 
     # Reading: the newest first, those that wait among them with the number 0
 
@@ -159,7 +192,7 @@ class LogKeeper:
         """Entries of a kind and a station."""
         waits = tuple(
             entry
-            for entry in reversed(self._waiting)
+            for entry in self._unwritten()
             if kind in ("", entry.kind) and station in ("", entry.station) and entry.at_utc >= since_utc
         )
         return (*waits, *self._ask(lambda book: book.entries(kind, station, most, since_utc=since_utc)))[:most]
@@ -174,11 +207,14 @@ class LogKeeper:
 
     def shown(self, most: int = PAGE, words: str = "", before_id: int = 0) -> tuple[Entry, ...]:
         """A page of all entries, or of those with all words in them; older than `before_id`, if given."""
-        waits = () if before_id or words.strip() else tuple(reversed(self._waiting))
+        waits = () if before_id or words.strip() else self._unwritten()
         return (*waits, *self._ask(lambda book: book.search(words, most, before_id)))[:most]
 
     def _waits_of(self, station: str) -> tuple[Entry, ...]:
-        return tuple(entry for entry in reversed(self._waiting) if entry.station == station)
+        return tuple(entry for entry in self._unwritten() if entry.station == station)
+
+    def _unwritten(self) -> tuple[Entry, ...]:
+        return tuple(kept.entry for kept in reversed(self._waiting) if not kept.is_amended)
 
     def _ask(self, ask: Callable[[Book], tuple[Entry, ...]]) -> tuple[Entry, ...]:
         if self._book is None:

@@ -10,15 +10,17 @@ import msgspec
 
 from yarddial.drivers.rig.protocol import PressRigKey, mode_key_of
 from yarddial.dsp.occupied_bandwidth import OccupiedBandwidth, occupied_bandwidth
+from yarddial.engine.commands import Measure
+from yarddial.engine.events import Event, Measured, NotMeasured, TuneRefused
 from yarddial.engine.jobs.lease import Ending, Job, Lease
 from yarddial.engine.jobs.scheduler import Scheduler
-from yarddial.engine.messages import Event, Measure, Measured, NotMeasured, TuneRefused
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedPlace
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
-from yarddial.session.receiver.live_receiver import COLUMN_S, LiveReceiver
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.receiver.picture import COLUMN_S
 from yarddial.session.rig.rig_control import RigControl
 from yarddial.session.station.desk import Desk
 from yarddial.yard import clock
@@ -37,7 +39,7 @@ CARRIED = ("am", "nfm")
 NECESSARY_HZ = {"ssb": 3_000.0, "am": 6_000.0, "cw": 200.0, "nfm": 16_000.0, "fsk": 400.0, "data": 500.0}
 # Ageing of a temperature-compensated reference, ppm a year; a voice is right within this.
 AGES_PPM, VOICE_HZ = 1.0, 10.0
-Phase = Literal["", "ready", "keyed", "looking"]
+Phase = Literal["", "ready", "guarding", "keyed", "looking"]
 
 
 class TransmissionResult(msgspec.Struct, frozen=True):
@@ -138,15 +140,23 @@ class OwnTransmission(Job):
         self.phase, self.trouble, self.result, self._measured = "ready", "", None, None
         if not self._receiver.wanted:
             self._receiver.start(self._line)
-        self._receiver.tune(self._line, self._place_hz, self._half_hz(), lease)
-        self._receiver.show(self._half_hz())
+        self._receiver.tuner.tune(self._line, self._place_hz, self._half_hz(), lease)
+        self._receiver.picture.show(self._half_hz())
         self._changed.tell()
         return ""
 
     def press(self) -> None:
         """The person presses, and holds."""
         if self._lease is not None and self.phase == "ready" and not self._is_pressed:
-            self._is_pressed, self.phase, self._since_s = True, "keyed", clock.monotonic_s()
+            self._is_pressed, self.phase, self._since_s = True, "guarding", clock.monotonic_s()
+            self._rig.safety.prepare_to_key()
+            self._key_when_guarded()
+            self._changed.tell()
+
+    def _key_when_guarded(self) -> None:
+        """Key the transmitter once the engine has said that the receiver's gains are down."""
+        if self._rig.safety.is_ready_to_key:
+            self.phase, self._since_s = "keyed", clock.monotonic_s()
             self._rig.order(PressRigKey(transmit=True))
             self._changed.tell()
 
@@ -154,11 +164,16 @@ class OwnTransmission(Job):
         """The person lets go; what was not heard to its end is not counted."""
         if not self._is_pressed:
             return
-        self._is_pressed = False
-        self._rig.order(PressRigKey(transmit=False))
-        if self.phase in ("keyed", "looking"):
+        self._release_key()
+        if self.phase in ("guarding", "keyed", "looking"):
             self.phase, self.trouble = "ready", "let go before it was heard: hold it for some four seconds"
         self._changed.tell()
+
+    def _release_key(self) -> None:
+        """Have it receive again, whether it was keyed or not: to be told once too often harms nothing."""
+        self._is_pressed = False
+        self._rig.order(PressRigKey(transmit=False))
+        self._rig.safety.has_let_go()
 
     def cancel(self) -> None:
         """Leave it."""
@@ -168,8 +183,7 @@ class OwnTransmission(Job):
     def ended(self, ending: Ending) -> None:
         """Whatever ends it lets the key go."""
         if self._is_pressed:
-            self._is_pressed = False
-            self._rig.order(PressRigKey(transmit=False))
+            self._release_key()
         self._lease, self.phase = None, ""
         if ending.how != "done":
             self.trouble = ending.reason
@@ -185,7 +199,13 @@ class OwnTransmission(Job):
         now_s, lease = clock.monotonic_s(), self._lease
         if lease is None:
             return
-        if self.phase == "keyed" and self._rig.safety.transmitting:
+        if self.phase == "guarding":
+            self._key_when_guarded()
+            if self.phase == "guarding" and now_s - self._since_s > SHOWS_S:
+                why = self._receiver.guard_trouble or "the receiver did not say that its gains are down"
+                self.let_go()
+                self.trouble = f"nothing was transmitted: {why}"
+        elif self.phase == "keyed" and self._rig.safety.transmitting:
             self.phase, self._since_s = "looking", now_s
             if self._has_carrier():
                 lease.ask(Measure(LOOKS_S + SETTLES_S, 3_000.0))
@@ -217,10 +237,9 @@ class OwnTransmission(Job):
 
     def take(self, event: Event) -> None:
         """Take an answer from the engine."""
-        look = self._receiver.look
         match event:
-            case Measured() if look is not None:
-                self._measured = (look.look_hz + event.carrier.frequency_hz, event.carrier.sigma_hz)
+            case Measured():
+                self._measured = (event.counted_hz, event.carrier.sigma_hz)
             case NotMeasured(sentence=sentence) if self.phase == "looking":
                 self.let_go()
                 self.trouble = f"nothing to measure was heard: {sentence}"
@@ -233,7 +252,7 @@ class OwnTransmission(Job):
         lease, line, rig = self._lease, self._line, self._rig
         if lease is None or line is None or rig.shown is None:
             return
-        columns = self._receiver.recent_columns(int(LOOKS_S / COLUMN_S))
+        columns = self._receiver.picture.recent_columns(int(LOOKS_S / COLUMN_S))
         row_hz = 2 * self._half_hz() / columns.shape[1] if columns.size else 1.0
         error_hz, sigma_hz = None, 0.0
         if self._measured is not None:
@@ -247,8 +266,7 @@ class OwnTransmission(Job):
         self.result = TransmissionResult(
             rig.name, line.name, self._place_hz, rig.shown.mode, error_hz, sigma_hz, width, necessary_hz, self._by_if()
         )
-        self._is_pressed = False
-        rig.order(PressRigKey(transmit=False))
+        self._release_key()
         self._note(self.result)
         lease.end()
 

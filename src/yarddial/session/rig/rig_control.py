@@ -317,7 +317,7 @@ class RigControl:
             self._mode.give_up()
         self._failed, self.trouble = 0, ""
         before, self.shown = self.shown, answer.state
-        self.safety.set_transmitting(answer.state.transmitting)
+        self.safety.set_transmitting(answer.state.transmitting, answer.asked_s)
         self._watch_turns(before, answer.state)
         self._tell_place()
         if self.is_following:

@@ -41,12 +41,17 @@ class RigSafety:
     def __init__(self, desk: Desk, receiver: LiveReceiver, jobs: Scheduler, listening: Listening, rig: Guarded) -> None:
         self._desk, self._receiver, self._jobs, self._listening, self._rig = desk, receiver, jobs, listening, rig
         self._since_s: float | None = None
+        # It said that it transmits, and has not said since that it does not.
+        self._may_transmit = False
+        # Keyed from here until this moment; infinite while the key is held, None where it is not.
+        self._keyed_until_s: float | None = None
         self._known: dict[str, tuple[object, object, WorstPower | None]] = {}
         # None where it does not tell, or is not linked.
         self.transmitting: bool | None = None
         # A job that listens to what is transmitted, and must not be ended by it.
         self.hears_itself: Callable[[], bool] = lambda: False
         receiver.forbids = self.why_closed
+        receiver.on_receiver_changed(self._receiver_changed)
 
     @property
     def is_stuck(self) -> bool:
@@ -95,25 +100,78 @@ class RigSafety:
         return f"{worst.words}: the receiver stays off on this route while {name} is linked"
 
     def enforce(self) -> None:
-        """Stop a receiver that stands open where it must not."""
-        if self._receiver.wanted and (why := self.why_closed(self._desk.line)):
+        """Stop a receiver that stands open where it must not, or that did not lower its gains when it was told to."""
+        why = self.why_closed(self._desk.line)
+        if not why and self._receiver.guard_has_failed:
+            why = f"{self._receiver.guard_trouble}: the receiver stays off while {self._rig.name} transmits"
+        if self._receiver.wanted and why:
             self._receiver.stop()
             self._receiver.refuse(why)
 
-    def set_transmitting(self, transmitting: bool | None) -> None:
-        """As it says: mute, shut, end what listens; and open again when it surely is over."""
+    def set_transmitting(self, transmitting: bool | None, asked_s: float = float("inf")) -> None:
+        """As it says: mute, lower the gains, end what listens; and open again when it surely is over.
+
+        transmitting : None, where it did not answer, leaves both as they are, whatever came before.
+        asked_s : when it was asked, by this computer's monotonic clock.
+        """
         was, self.transmitting = self.transmitting, transmitting
+        if transmitting:
+            self._may_transmit = True
+        elif transmitting is False:
+            self._may_transmit = False
+            if self._keyed_until_s is not None and asked_s >= self._keyed_until_s:
+                self._keyed_until_s = None
+        self._hold()
         if transmitting and not was:
             self._since_s = clock.monotonic_s()
-            self._receiver.guard(True)
             if not self.hears_itself():
-                self._listening.mute(True)
                 self._jobs.cancel_all(f"{self._rig.name} transmits")
-        elif was and transmitting is False:
-            self._receiver.guard(False)
-            self._listening.mute(False)
         if not transmitting:
             self._since_s = None
+
+    def prepare_to_key(self) -> None:
+        """It is about to be keyed from here: lower the gains first. Key it when `is_ready_to_key` says so."""
+        self._keyed_until_s = float("inf")
+        self._hold()
+
+    def has_let_go(self) -> None:
+        """It was told to receive again: the gains stay down until it says so, asked after this moment."""
+        if self._keyed_until_s is not None:
+            self._keyed_until_s = clock.monotonic_s()
+
+    @property
+    def guard_sentence(self) -> str:
+        """What the receiver does about a transmission, as far as its engine has said so."""
+        receiver = self._receiver
+        sound = "The receiver is muted" if self._listening.is_muted else "The receiver hears it"
+        if not receiver.running:
+            return "The receiver is off."
+        if receiver.is_guarded:
+            return f"{sound}, and its gains are at their minimum."
+        if receiver.guard_trouble:
+            return f"{sound}; its gains are as they were: {receiver.guard_trouble}."
+        return f"{sound}; its gains are being lowered."
+
+    @property
+    def is_ready_to_key(self) -> bool:
+        """True once the engine has said that the gains are down, or that the receiver has none to lower."""
+        receiver = self._receiver
+        if not receiver.wants_guard or not receiver.is_tuned:
+            return False
+        return receiver.is_guarded or (bool(receiver.guard_trouble) and not receiver.guard_has_failed)
+
+    def _hold(self) -> None:
+        """Gains down and sound off while it may transmit; here as well, as some sound is on its way already."""
+        may_transmit = self._may_transmit or self._keyed_until_s is not None
+        is_muted = may_transmit and not self.hears_itself()
+        self._receiver.guard(may_transmit)
+        self._listening.mute(is_muted)
+        self._receiver.mute(is_muted)
+
+    def _receiver_changed(self) -> None:
+        """The engine has answered: gains that were not lowered are no protection."""
+        if self._receiver.guard_has_failed:
+            self.enforce()
 
     def is_lost(self) -> None:
         """Whether it transmits is not known now; what was muted stays muted."""
@@ -123,8 +181,8 @@ class RigSafety:
     def let_go(self) -> None:
         """No transceiver is linked any more."""
         self.set_transmitting(None)
-        self._receiver.guard(False)
-        self._listening.mute(False)
+        self._may_transmit, self._keyed_until_s = False, None
+        self._hold()
 
 
 def _key(worst: WorstPower) -> str:

@@ -26,8 +26,7 @@ def rig_verdict(rig: RigControl) -> Verdict:
         told = f"{_sentence(rig.pauses)} It goes on by itself."
         return Verdict("look", f"Following {name} waits.", told, "waits")
     if rig.safety.transmitting:
-        told = "The receiver is muted, and its gains are at their least."
-        return Verdict("look", f"{name} transmits.", told, "transmits")
+        return Verdict("look", f"{name} transmits.", rig.safety.guard_sentence, "transmits")
     return _at_work(rig)
 
 

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from yarddial.session.listeners import Listener, Listeners
-from yarddial.session.receiver.live_receiver import ask_for
+from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.spurious.span_test import SpanTest
 from yarddial.session.station.desk import Desk
 from yarddial.yard.line import Line
@@ -87,7 +87,7 @@ class ExpectedProducts:
         from yarddial.analysis.levels.level_line import level_line
 
         receiver, dial_hz = line.receiver, line.dial_hz
-        centre_hz = line.dial_of(ask_for(line).centre_hz, dial_hz)
+        centre_hz = line.dial_of(settings_for(line).centre_hz, dial_hz)
         floor_dbm = level_line(line, self._desk.outside, STEP_HZ).plates[-1].floor_dbm
         scene = self._span_test.scene(line)
         return ExpectRequest(dial_hz, line.name, scene, centre_hz, receiver.rate_hz, floor_dbm)

@@ -10,7 +10,8 @@ from yarddial.records.log_data import LoggedHunt
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
-from yarddial.session.receiver.live_receiver import LiveReceiver, ask_for
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.spurious.span_looks import SpanLooks, SpanSetting
 from yarddial.session.station.desk import Desk
 
@@ -96,7 +97,7 @@ class InterferenceHunt:
         line = self._desk.line.at(self._desk.station.dial_hz)
         # The first look says what dBFS are in dBm; the same holds for all.
         first = self.hunt is not None and not self.hunt.results
-        setting = SpanSetting("" if first else "scan", 0.0, line, ask_for(line))
+        setting = SpanSetting("" if first else "scan", 0.0, line, settings_for(line))
         self._looks.begin([setting], self._seen, self._ended, LOOK_S, bins=BINS)
         self._changed.tell()
 

@@ -14,7 +14,8 @@ from yarddial.records.log_data import LoggedRemedy
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
-from yarddial.session.receiver.live_receiver import LiveReceiver, ask_for
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.spurious.judged_span import PEAK_OVER_FLOOR_DB, JudgedPeak
 from yarddial.session.spurious.span_looks import SpanLooks, SpanSetting
 from yarddial.session.spurious.span_test import SpanTest
@@ -170,7 +171,7 @@ class Mitigation:
         self._tried, self._spans, self.trial, self.trouble = remedy, [], None, ""
         line = self._span_test.line
         assert line is not None
-        steps = [SpanSetting("", 0.0, line, ask_for(line)), self._step(line, remedy)]
+        steps = [SpanSetting("", 0.0, line, settings_for(line)), self._step(line, remedy)]
         self._looks.begin(steps, self._seen, self._ended)
         self._changed.tell()
 
@@ -266,7 +267,7 @@ class Mitigation:
                 s.name for s in line.stages
             ]
             if differs and there.receiver.device and not there.why_not(line.dial_hz) and there.name != line.name:
-                centre_hz = there.dial_of(ask_for(there).centre_hz, line.dial_hz)
+                centre_hz = there.dial_of(settings_for(there).centre_hz, line.dial_hz)
                 scene = self._span_test.scene(there)
                 routes.append((there.name, SpanScene(scene, centre_hz, there.receiver.rate_hz, setting.floor_dbm)))
         is_sum = len(line.stages) == 1 and line.stages[0].kind == "sum" and line.transceiver is None
@@ -290,9 +291,9 @@ class Mitigation:
         """How to look with it: over the route as it would be then."""
         if remedy.route:
             line = self._desk.station.line(remedy.route).at(line.dial_hz)
-            return SpanSetting("route", 0.0, line, ask_for(line), calibrated=True)
+            return SpanSetting("route", 0.0, line, settings_for(line), calibrated=True)
         changed = self._changed_station(self._desk.station, line, remedy).line(line.name).at(line.dial_hz)
-        return SpanSetting("cure", 0.0, changed, ask_for(changed), calibrated=True)
+        return SpanSetting("cure", 0.0, changed, settings_for(changed), calibrated=True)
 
     def _changed_station(self, station: Station, line: Line, remedy: "Remedy") -> Station:
         """The yard with the remedy in it; raises BadStation."""

@@ -7,9 +7,10 @@ import msgspec
 import numpy as np
 
 from yarddial.drivers.protocol import RequestedSettings
+from yarddial.engine.commands import Sweep
+from yarddial.engine.events import Event, SweepDone, SweepPoint, Tuned, TuneRefused
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
-from yarddial.engine.messages import Event, Sweep, SweepDone, SweepPoint, Tuned, TuneRefused
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
@@ -107,7 +108,6 @@ class SpanLooks(Job):
                 lease.ask(Sweep(((),), HALF_WIDTH_HZ, 0.0, self._look_s, with_span=True, bins=self._bins))
             case TuneRefused():
                 # That one setting is not to be had here; the others are.
-                self._live_receiver.trouble = ""
                 self._next()
             case SweepPoint() if self.now is not None:
                 self.pulses = event.pulses
@@ -136,7 +136,7 @@ class SpanLooks(Job):
             self._lease.end()
             return
         self.now = self._left.pop(0)
-        self._live_receiver.look_with(self.now.line, self.now.ask, HALF_WIDTH_HZ, self._lease, anew=True)
+        self._live_receiver.tuner.tune_with(self.now.line, self.now.ask, HALF_WIDTH_HZ, self._lease, anew=True)
 
     def _span(self, step: SpanSetting, point: SweepPoint) -> "Span":
         """What was seen, on the dial: in dBm as calibrated, or by the noise that should be there."""
@@ -145,7 +145,8 @@ class SpanLooks(Job):
         line, dial_hz = step.line, step.line.dial_hz
         sense = path_sense(line.counted_stages(dial_hz))
         bins = point.span.size
-        bin_hz = step.ask.rate_hz / bins
+        tuning = point.tuning
+        bin_hz = tuning.rate_hz / bins
         offset_db = self.offset_db
         if step.change in ("", "route") or step.calibrated:
             offset_db = self._to_dbm(line, point)
@@ -153,15 +154,15 @@ class SpanLooks(Job):
             self.offset_db = offset_db
         # A line's peak holds two thirds of its power, by the window.
         level = 10 * np.log10(np.maximum(point.span, 1e-24) * 1.5 * bin_hz) + offset_db
-        ends = [line.dial_of(step.ask.centre_hz + side * step.ask.rate_hz / 2, dial_hz) for side in (-1, 1)]
-        centre_hz = line.dial_of(step.ask.centre_hz, dial_hz)
+        ends = [line.dial_of(tuning.centre_hz + side * tuning.rate_hz / 2, dial_hz) for side in (-1, 1)]
+        centre_hz = line.dial_of(tuning.centre_hz, dial_hz)
         low_hz = min(ends) + (0.0 if sense > 0 else bin_hz)
         within_hz = 2 * bin_hz
         if step.change == "route":
             sigmas_hz = (self._calibration.state(line, dial_hz).sigma_hz, self._calibration.state().sigma_hz)
             within_hz += 2 * float(np.hypot(*sigmas_hz))
         return Span(
-            low_hz, bin_hz, level if sense > 0 else level[::-1].copy(), centre_hz, step.ask.rate_hz, within_hz,
+            low_hz, bin_hz, level if sense > 0 else level[::-1].copy(), centre_hz, tuning.rate_hz, within_hz,
             point.clipped_share,
         )  # fmt: skip
 

@@ -12,7 +12,8 @@ from yarddial.records.log_data import LoggedPeak, LoggedSpanTest
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
-from yarddial.session.receiver.live_receiver import LiveReceiver, ask_for
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.spurious.judged_span import MOST_PEAKS, PEAK_OVER_FLOOR_DB, STRONG_OVER_DB, JudgedPeak, Recorded
 from yarddial.session.spurious.span_looks import SpanLooks, SpanSetting
 from yarddial.session.spurious.strong_signals import SAME_HZ, StrongSignals
@@ -184,7 +185,7 @@ class SpanTest:
     def _steps(self) -> list[SpanSetting]:
         station, line = self._desk.station, self._desk.line.at(self._desk.station.dial_hz)
         receiver, dial_hz = line.receiver, station.dial_hz
-        ask = ask_for(line)
+        ask = settings_for(line)
         moved_hz = round(MOVES_SHARE * receiver.rate_hz, -3)
         steps = [SpanSetting("", 0.0, line, ask)]
         for way in (1, -1):
@@ -200,7 +201,7 @@ class SpanTest:
             changed = msgspec.structs.replace(ask, rate_hz=rate_hz)
             steps.append(SpanSetting("rate", rate_hz - receiver.rate_hz, line, changed))
         if (other := self._other_route(line)) is not None:
-            steps.append(SpanSetting("route", 0.0, other, ask_for(other)))
+            steps.append(SpanSetting("route", 0.0, other, settings_for(other)))
         return steps
 
     def _less_gain(self, line: Line) -> tuple[float, tuple[tuple[str, float], ...]] | None:

@@ -192,7 +192,7 @@ class ListenPlace(QWidget):
         session.crystal_follower.on_crystal_changed(self._show_soon)
         session.rig.on_rig_changed(self._show_soon)
         listening.on_heard(self._play)
-        session.live_receiver.on_spectrogram_moved(self._feed.draw)
+        session.live_receiver.picture.on_spectrogram_moved(self._feed.draw)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """The receiver looks and listens for this place from now on."""

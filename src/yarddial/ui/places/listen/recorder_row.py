@@ -84,7 +84,7 @@ class RecorderRow(QWidget):
 
     def _record_samples(self, path: Path) -> None:
         listening = self._session.listening
-        self._recorder.record_samples(path, listening.settings, listening.centre_hz())
+        self._recorder.record_samples(path, listening.settings)
 
     def _play(self) -> None:
         if self._session.live_receiver.plays:

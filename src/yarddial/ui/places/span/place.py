@@ -42,13 +42,13 @@ class SpanPlace(QWidget):
             session.device_check.on_device_check_changed,
         ):
             subscribe(lambda: self._show() if self.isVisible() else None)
-        session.live_receiver.on_span_moved(self._show_live)
+        session.live_receiver.picture.on_span_moved(self._show_live)
         session.live_receiver.on_receiver_changed(self._show_live)
         self._show()
 
     def _show_live(self) -> None:
         if self.isVisible():
-            self.picture.show_live(self._session.live_receiver.span)
+            self.picture.show_live(self._session.live_receiver.picture.span)
 
     def _lay_out(self) -> None:
         row = FlowRow(together(Words("Band to cover", 13, tone="quiet"), self.band), self.use)

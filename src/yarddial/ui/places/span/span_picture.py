@@ -8,7 +8,7 @@ from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from yarddial.analysis.span.rates import CLEAN_SHARE
-from yarddial.engine.messages import SpanSpectrum
+from yarddial.engine.events import SpanSpectrum
 from yarddial.session.sampling.span_planner import SpanAnswer
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette

@@ -58,7 +58,7 @@ class TruePlace(QWidget):
         self._show_soon = Soon(self, self._show)
         session.calibration.on_calibration_changed(self._show_soon)
         session.live_receiver.on_receiver_changed(self._show_soon)
-        session.live_receiver.on_spectrogram_moved(self._feed.draw)
+        session.live_receiver.picture.on_spectrogram_moved(self._feed.draw)
         self._show()
 
     def _lay_out(self) -> None:

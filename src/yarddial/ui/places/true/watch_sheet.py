@@ -3,8 +3,9 @@
 from PyQt6.QtWidgets import QWidget
 
 from yarddial.session.calibration.carrier_model import model_sentence
-from yarddial.session.calibration.carrier_watch import POINTS_S
+from yarddial.session.calibration.carrier_watch import MOST_MISSED, POINTS_S
 from yarddial.session.session import Session
+from yarddial.session.wording import capital
 from yarddial.ui.places.true.watch_picture import AllanPicture, WatchPicture
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import ChoiceBox
@@ -12,6 +13,7 @@ from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import Words, button
 from yarddial.ui.widgets.working_sheet import Sheet
+from yarddial.yard.plain_text import count_of
 
 
 class WatchSheet(Sheet):
@@ -76,6 +78,11 @@ class WatchSheet(Sheet):
             return "The run ended early.", _sentence(carrier_watch.trouble)
         if carrier_watch.warm_up is None:
             if carrier_watch.running:
+                if carrier_watch.missed_now:
+                    return (
+                        f"Watching: {count_of(carrier_watch.missed_now, 'point')} in a row found no carrier.",
+                        f"After {MOST_MISSED} the run ends; until then their time is left empty.",
+                    )
                 last = (
                     "" if carrier_watch.latest is None else f" The last point: {model_sentence(carrier_watch.latest)}."
                 )
@@ -91,6 +98,8 @@ class WatchSheet(Sheet):
                     carrier_watch.curve, abs(self._session.desk.line.counted_hz(self._session.desk.station.dial_hz))
                 )
             )
+        if carrier_watch.missed:
+            words += f" {capital(count_of(carrier_watch.missed, 'point'))} found no carrier: that time is left empty."
         if carrier_watch.latest is not None and carrier_watch.latest.method != "steady":
             words += f" The last point: {model_sentence(carrier_watch.latest)}."
         return _sentence(carrier_watch.warm_up.sentence()), words.strip()

@@ -1,16 +1,23 @@
-"""What the session asks of the engine, and what the engine reports. Frozen, so that they can cross processes.
+"""What the engine reports. Frozen, so that it can cross processes; answers carry the numbers of what they answer."""
 
-Whatever is asked for a job carries the job's number, and a number of its own; so does every answer to it.
-"""
-
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Literal
 
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.drivers.protocol import ActualSettings, RequestedSettings
-from yarddial.yard.demodulation import Settings
+from yarddial.engine.commands import (
+    Clean,
+    Follow,
+    Hear,
+    Measure,
+    RecordSamples,
+    Request,
+    SendChannel,
+    Sweep,
+    Tune,
+)
+from yarddial.engine.tuning import Safeguards, Tuning
 from yarddial.yard.level import GainsDb
 
 if TYPE_CHECKING:
@@ -21,145 +28,6 @@ if TYPE_CHECKING:
 # Bins of the span's line put together to one.
 TOGETHER = 4
 NO_SPAN: NDArray[np.float32] = np.empty(0, np.float32)
-
-
-class Start(msgspec.Struct, frozen=True):
-    """Open the device and stream.
-
-    feeds : ports that a person allowed to feed current to the line; no other is ever told to.
-    """
-
-    address: str
-    feeds: frozenset[str] = frozenset()
-
-
-class Stop(msgspec.Struct, frozen=True):
-    """Stop streaming and give the device back."""
-
-
-class Quit(msgspec.Struct, frozen=True):
-    """End the process."""
-
-
-class Show(msgspec.Struct, frozen=True):
-    """Draw half_span_hz around the place looked at, in `rows` rows, one column each `column_s`."""
-
-    id: int
-    half_span_hz: float
-    rows: int
-    column_s: float
-
-
-class Cancel(msgspec.Struct, frozen=True):
-    """End all that is under way for a job; what was changed for it is set back, what was recorded is made whole."""
-
-    job: int
-
-
-class Request(msgspec.Struct, frozen=True, kw_only=True):
-    """Something asked for a job (0: for nobody, where the dial stands); a newer one of its kind takes its place."""
-
-    job: int = 0
-    id: int = 0
-
-
-class Tune(Request, frozen=True):
-    """Set the receiver, and cut the slice look_hz +- half_width_hz, as the receiver counts, out of its stream."""
-
-    ask: RequestedSettings
-    look_hz: float
-    half_width_hz: float
-
-
-class Measure(Request, frozen=True):
-    """Measure what stands within +-within_hz of the place looked at, over seconds_s at most.
-
-    wanted_hz : the uncertainty at which it is enough; 0 to use all of the time.
-    kind : a carrier, or the middle of an FM signal.
-    expected_hz, expected_sigma_hz : where it should stand by what is known of the oscillators and of the station's own
-        habits, from the place looked at: of two carriers on one channel the one that fits is taken.
-    """
-
-    seconds_s: float
-    within_hz: float
-    wanted_hz: float = 0.0
-    kind: Literal["carrier", "nfm", "wfm"] = "carrier"
-    expected_hz: float = 0.0
-    expected_sigma_hz: float = float("inf")
-
-
-class Follow(Request, frozen=True):
-    """Measure the line near follow_hz, as the receiver counts, every so often from now on."""
-
-    follow_hz: float
-    within_hz: float
-    every_s: float
-
-
-class Hear(Request, frozen=True):
-    """Make a channel audible: hear_hz as the receiver counts."""
-
-    hear_hz: float
-    settings: Settings
-
-
-class SendChannel(Request, frozen=True):
-    """Hand over a channel's own samples, to be heard elsewhere: hear_hz as the receiver counts."""
-
-    hear_hz: float
-    settings: Settings
-
-
-class CleanUp(msgspec.Struct, frozen=True):
-    """What is done to the samples before everything else: spike and mirrors taken out, the two halves exchanged."""
-
-    spike: bool = False
-    mirrors: bool = False
-    swap: bool = False
-
-
-class Clean(Request, frozen=True):
-    """Do this to the samples from now on."""
-
-    wanted: CleanUp
-
-
-class RecordSamples(Request, frozen=True):
-    """Write what comes in, untouched, into a SigMF recording from now on; ends by itself when the receiver is retuned.
-
-    centre_hz : of the dial. bits : of the receiver. turned : the dial runs the other way, and so shall the recording.
-    about : see `records.recordings.write_sigmf`.
-    """
-
-    path: str
-    centre_hz: float
-    bits: int
-    turned: bool
-    about: dict[str, Any]
-
-
-class Sweep(Request, frozen=True):
-    """Set gains to each of some settings in turn, measure floor and channel at each, and set them back.
-
-    settings : gains to change; an empty one measures with the gains as they are.
-    middle_hz : of the channel, from the place looked at, as the receiver counts: a sideband lies beside its carrier.
-    dwell_s : how long is measured at each. with_span : the whole span's spectrum is wanted too.
-    bins : of that spectrum.
-    with_products : what the receiver makes of strong signals is wanted too, which costs some transforms.
-    """
-
-    settings: tuple[GainsDb, ...]
-    width_hz: float
-    middle_hz: float = 0.0
-    dwell_s: float = 0.15
-    with_span: bool = False
-    with_products: bool = False
-    bins: int = 4096
-
-
-Command = (
-    Start | Stop | Tune | Show | Measure | Follow | Cancel | Hear | SendChannel | Clean | RecordSamples | Sweep | Quit
-)  # fmt: skip
 
 
 class Alive(msgspec.Struct, frozen=True):
@@ -193,6 +61,21 @@ class Stopped(msgspec.Struct, frozen=True):
     error: str = ""
 
 
+class SafeguardsSet(msgspec.Struct, frozen=True):
+    """What holds now, as the driver acknowledged it.
+
+    holds : the states in force. While no receiver is open nothing is received, and all that was asked for holds.
+    why_not : why a state that was asked for is not in force; empty where all are.
+    feeds_now : whether the port in use feeds current to the line. tuning : as it is under these states.
+    """
+
+    id: int
+    holds: Safeguards
+    why_not: str = ""
+    feeds_now: bool = False
+    tuning: Tuning | None = None
+
+
 class Failed(msgspec.Struct, frozen=True):
     """A fault of the engine itself, with its traceback; the end of the stream follows."""
 
@@ -215,7 +98,7 @@ class Noticed(msgspec.Struct, frozen=True):
 class SpectrogramColumns(msgspec.Struct, frozen=True):
     """New columns of the picture: power in dB relative to full scale, shape (columns, rows), low frequency first.
 
-    id : of the `Show` that they belong to.
+    id : of the `Show` that they belong to. tuning : id of the tuning that they were received on.
     read_s : this computer's monotonic time at which the last of their samples were read.
     """
 
@@ -225,12 +108,14 @@ class SpectrogramColumns(msgspec.Struct, frozen=True):
     column_s: float
     level_db: NDArray[np.float32]
     read_s: float = 0.0
+    tuning: int = 0
 
 
 class SpanSpectrum(msgspec.Struct, frozen=True):
     """The whole span over the last moments: strongest of each few bins, dB relative to full scale, low end first.
 
     centre_hz, rate_hz : as the receiver counts. spike_db : of what stands still at the centre.
+    tuning : id of the tuning that it was received on.
     """
 
     centre_hz: float
@@ -238,6 +123,7 @@ class SpanSpectrum(msgspec.Struct, frozen=True):
     mean_db: NDArray[np.float32]
     peak_db: NDArray[np.float32]
     spike_db: float
+    tuning: int = 0
 
 
 class Answer(msgspec.Struct, frozen=True, kw_only=True):
@@ -248,14 +134,13 @@ class Answer(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class Tuned(Answer, frozen=True):
-    """The receiver is tuned; `got` is what it was really set to."""
+    """The receiver is tuned."""
 
-    got: ActualSettings
-    slice_rate_hz: float
+    tuning: Tuning
 
 
 class TuneRefused(Answer, frozen=True):
-    """The receiver cannot do what `Tune` asked; it stays as it was."""
+    """The receiver cannot do what `Tune` asked; it stays as it was, and no request for samples finds that tuning."""
 
     sentence: str
 
@@ -265,6 +150,7 @@ class Sound(Answer, frozen=True):
 
     samples : shape (n,), of wide FM (n, 2): left, right.
     level_dbfs : power in the channel. pilot_db : of the stereo pilot over the multiplex beside it, in wide FM.
+    tuning : id of the tuning that it was received on.
     """
 
     rate_hz: float
@@ -272,18 +158,21 @@ class Sound(Answer, frozen=True):
     level_dbfs: float
     is_open: bool
     pilot_db: float | None = None
+    tuning: int = 0
 
 
 class ChannelSamples(Answer, frozen=True):
     """A channel's own samples, complex at rate_hz, whose zero lies middle_hz from the place that is heard.
 
     factor : how often the rate goes into that of the channel before it was thinned out.
+    tuning : id of the tuning that they were received on.
     """
 
     rate_hz: float
     middle_hz: float
     factor: int
     samples: NDArray[np.complex64]
+    tuning: int = 0
 
 
 class CleanedUp(Answer, frozen=True):
@@ -303,6 +192,7 @@ class RecordingState(Answer, frozen=True):
     """A recording under way, or at its end: its length, and why it ended other than by being asked to.
 
     far : the computer on which it lies, under the name in `path`; nothing where that is a file's path here.
+    tuning : that it was made on; None where it never began.
     """
 
     path: str
@@ -310,10 +200,13 @@ class RecordingState(Answer, frozen=True):
     is_done: bool = False
     trouble: str = ""
     far: str = ""
+    tuning: Tuning | None = None
 
 
-class SweepPoint(Answer, frozen=True):
+class SweepPoint(Answer, frozen=True, kw_only=True):
     """One step of a sweep: noise beside the channel, the channel's power and width, samples at full scale.
+
+    gains_db : of the stages that were changed, as the driver acknowledged them. tuning : that it was measured on.
 
     total_dbfs : power of the whole span. strongest_hz, strongest_dbfs : its strongest line, from the centre.
     products_dbfs : what the receiver itself makes in the channel of strong signals in the span, see `dsp.products`.
@@ -333,6 +226,7 @@ class SweepPoint(Answer, frozen=True):
     products_dbfs: float = -200.0
     span: NDArray[np.float32] = NO_SPAN
     pulses: tuple[float, float] = (0.0, 0.0)
+    tuning: Tuning
 
 
 class SweepDone(Answer, frozen=True):
@@ -350,31 +244,47 @@ class Progress(Answer, frozen=True):
 
 
 class Measured(Answer, frozen=True):
-    """A measurement done: frequency relative to the place looked at."""
+    """A measurement done: frequency relative to the middle of the tuning that it rests on.
+
+    at_s : when its last sample came, seconds of streaming by the count of samples, lost ones included.
+    """
 
     carrier: "Carrier"
+    tuning: Tuning
+    at_s: float = 0.0
+
+    @property
+    def counted_hz(self) -> float:
+        """The carrier's frequency, as the receiver counts."""
+        return self.tuning.middle_hz + self.carrier.frequency_hz
 
 
 class NotMeasured(Answer, frozen=True):
     """A measurement that found nothing, and why.
 
     is_silent : it was made to its end, and nothing stands out; otherwise it was cut, or could not be made.
+    tuning : that it was made on; None where it never began.
     """
 
     sentence: str
     is_silent: bool = False
+    tuning: Tuning | None = None
 
 
 class Followed(Answer, frozen=True):
-    """The followed line, relative to where it was sought; None where nothing stands out."""
+    """The followed line, relative to where it was sought; None where nothing stands out.
+
+    tuning : id of the tuning that it was received on.
+    """
 
     carrier: "Carrier | None"
+    tuning: int = 0
 
 
 Event = (
-    Alive | Started | Stopped | Failed | Noticed | SpectrogramColumns | SpanSpectrum | Tuned | TuneRefused | Sound
-    | ChannelSamples | CleanedUp | RecordingState | SweepPoint | SweepDone | Progress | Measured | NotMeasured
-    | Followed
+    Alive | Started | Stopped | SafeguardsSet | Failed | Noticed | SpectrogramColumns | SpanSpectrum | Tuned
+    | TuneRefused | Sound | ChannelSamples | CleanedUp | RecordingState | SweepPoint | SweepDone | Progress | Measured
+    | NotMeasured | Followed
 )  # fmt: skip
 # What each kind of answer answers.
 ANSWERS: dict[type[Answer], type[Request]] = {
@@ -382,3 +292,20 @@ ANSWERS: dict[type[Answer], type[Request]] = {
     RecordingState: RecordSamples, SweepPoint: Sweep, SweepDone: Sweep, Progress: Measure, Measured: Measure,
     NotMeasured: Measure, Followed: Follow,
 }  # fmt: skip
+
+
+def refusal_of(
+    request: msgspec.Struct, why: str, tuning: Tuning | None = None
+) -> TuneRefused | NotMeasured | SweepDone | RecordingState | None:
+    """The answer that says why a request is not done; None for a command that ends without an answer of its own."""
+    match request:
+        case Tune():
+            return TuneRefused(why, job=request.job, id=request.id)
+        case Measure():
+            return NotMeasured(why, tuning=tuning, job=request.job, id=request.id)
+        case Sweep():
+            return SweepDone(why, job=request.job, id=request.id)
+        case RecordSamples():
+            return RecordingState("", 0.0, True, why, job=request.job, id=request.id)
+        case _:
+            return None

@@ -1,0 +1,167 @@
+"""What the session asks of the engine. Frozen, so that it can cross processes.
+
+Whatever is asked for a job carries the job's number, and a number of its own; so does every answer to it.
+"""
+
+from typing import Any, Literal
+
+import msgspec
+
+from yarddial.drivers.protocol import RequestedSettings
+from yarddial.engine.tuning import Safeguards
+from yarddial.yard.demodulation import Settings
+from yarddial.yard.level import GainsDb
+
+
+class Start(msgspec.Struct, frozen=True):
+    """Open the device and stream; the safeguards hold from its first setting on."""
+
+    address: str
+    safeguards: Safeguards = Safeguards()
+
+
+class Stop(msgspec.Struct, frozen=True):
+    """Stop streaming and give the device back."""
+
+
+class Quit(msgspec.Struct, frozen=True):
+    """End the process."""
+
+
+class SetSafeguards(msgspec.Struct, frozen=True):
+    """Hold these states from now on, whoever has the receiver; answered by `SafeguardsSet` with the same id."""
+
+    id: int
+    wanted: Safeguards
+
+
+class Show(msgspec.Struct, frozen=True):
+    """Draw half_span_hz around the place looked at, in `rows` rows, one column each `column_s`."""
+
+    id: int
+    half_span_hz: float
+    rows: int
+    column_s: float
+
+
+class Cancel(msgspec.Struct, frozen=True):
+    """End all that is under way for a job; what was changed for it is set back, what was recorded is made whole."""
+
+    job: int
+
+
+class Request(msgspec.Struct, frozen=True, kw_only=True):
+    """Something asked for a job (0: for nobody, where the dial stands); a newer one of its kind takes its place."""
+
+    job: int = 0
+    id: int = 0
+
+
+class Tune(Request, frozen=True):
+    """Set the receiver, and cut the slice middle_hz +- half_width_hz, as the receiver counts, out of its stream.
+
+    Its id becomes the id of the `Tuning` that answers it. route : the name that the tuning carries.
+    """
+
+    requested: RequestedSettings
+    middle_hz: float
+    half_width_hz: float
+    route: str = ""
+
+
+class OnTuning(Request, frozen=True, kw_only=True):
+    """Asks for samples of one tuning. tuning : its id; on any other tuning the request is refused."""
+
+    tuning: int = 0
+
+
+class Measure(OnTuning, frozen=True):
+    """Measure what stands within +-within_hz of the slice's middle, over seconds_s at most.
+
+    wanted_hz : the uncertainty at which it is enough; 0 to use all of the time.
+    kind : a carrier, or the middle of an FM signal.
+    expected_hz, expected_sigma_hz : where it should stand by what is known of the oscillators and of the station's own
+        habits, from the slice's middle: of two carriers on one channel the one that fits is taken.
+    """
+
+    seconds_s: float
+    within_hz: float
+    wanted_hz: float = 0.0
+    kind: Literal["carrier", "nfm", "wfm"] = "carrier"
+    expected_hz: float = 0.0
+    expected_sigma_hz: float = float("inf")
+
+
+class Follow(Request, frozen=True):
+    """Measure the line near follow_hz, as the receiver counts, every so often from now on."""
+
+    follow_hz: float
+    within_hz: float
+    every_s: float
+
+
+class Hear(Request, frozen=True):
+    """Make a channel audible: hear_hz as the receiver counts."""
+
+    hear_hz: float
+    settings: Settings
+
+
+class SendChannel(Request, frozen=True):
+    """Hand over a channel's own samples, to be heard elsewhere: hear_hz as the receiver counts."""
+
+    hear_hz: float
+    settings: Settings
+
+
+class CleanUp(msgspec.Struct, frozen=True):
+    """What is done to the samples before everything else: spike and mirrors taken out, the two halves exchanged."""
+
+    spike: bool = False
+    mirrors: bool = False
+    swap: bool = False
+
+
+class Clean(Request, frozen=True):
+    """Do this to the samples from now on."""
+
+    wanted: CleanUp
+
+
+class RecordSamples(OnTuning, frozen=True):
+    """Write what comes in, untouched, into a SigMF recording from now on; ends by itself when the receiver is retuned.
+
+    centre_hz : of the dial. bits : of the receiver. turned : the dial runs the other way, and so shall the recording.
+    about : see `records.recordings.write_sigmf`.
+    """
+
+    path: str
+    centre_hz: float
+    bits: int
+    turned: bool
+    about: dict[str, Any]
+
+
+class Sweep(OnTuning, frozen=True):
+    """Set gains to each of some settings in turn, measure floor and channel at each, and set them back.
+
+    settings : gains to change; an empty one measures with the gains as they are.
+    middle_hz : of the channel, from the slice's middle, as the receiver counts: a sideband lies beside its carrier.
+    dwell_s : how long is measured at each. with_span : the whole span's spectrum is wanted too.
+    bins : of that spectrum.
+    with_products : what the receiver makes of strong signals is wanted too, which costs some transforms.
+    """
+
+    settings: tuple[GainsDb, ...]
+    width_hz: float
+    middle_hz: float = 0.0
+    dwell_s: float = 0.15
+    with_span: bool = False
+    with_products: bool = False
+    bins: int = 4096
+
+
+Command = (
+    Start | Stop | SetSafeguards | Tune | Show | Measure | Follow | Cancel | Hear | SendChannel | Clean | RecordSamples
+    | Sweep | Quit
+)  # fmt: skip

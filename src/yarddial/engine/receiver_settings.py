@@ -1,0 +1,64 @@
+"""What may be asked of a receiver, and whether it did what keeps it safe: pure functions on settings."""
+
+import msgspec
+
+from yarddial.drivers.protocol import ActualSettings, Capabilities, RequestedSettings
+from yarddial.engine.tuning import GuardState, Safeguards
+
+# Two gains closer than this are the same step, dB.
+SAME_GAIN_DB = 0.01
+
+
+def possible_settings(
+    requested: RequestedSettings, able: Capabilities, safeguards: Safeguards
+) -> tuple[RequestedSettings, str]:
+    """What is asked, within the safeguards and without what a receiver does not have; and what that was, a sentence.
+
+    The sentence is empty where nothing was left out. Safeguards are no lack of the receiver: nothing is said of them.
+    """
+    if requested.port not in safeguards.feeds:
+        requested = msgspec.structs.replace(requested, bias=False)
+    known = {gain.name for gain in able.gains}
+    missing = [f"gain stage '{name}'" for name, _ in requested.gains_db if name not in known]
+    missing += ["automatic gain"] if requested.automatic_gain and not able.has_automatic_gain else []
+    missing += ["choice of bandwidth"] if requested.bandwidth_hz and not able.bandwidths_hz else []
+    missing += [f"bias feed on port '{requested.port}'"] if _lacks_feed(requested, able) else []
+    gains_db = tuple(gain for gain in requested.gains_db if gain[0] in known)
+    automatic = requested.automatic_gain and able.has_automatic_gain
+    if safeguards.is_guarded:
+        gains_db, automatic = tuple((gain.name, min(gain.steps_db)) for gain in able.gains), False
+    possible = msgspec.structs.replace(
+        requested,
+        # A single socket without a name is the one that is meant.
+        port="" if able.ports == ("",) else requested.port,
+        gains_db=gains_db,
+        automatic_gain=automatic,
+        bandwidth_hz=requested.bandwidth_hz if able.bandwidths_hz else 0.0,
+        bias=requested.bias and not _lacks_feed(requested, able),
+    )
+    if not missing:
+        return possible, ""
+    return possible, f"{able.name} has no {' and no '.join(missing)}: choose the receiver anew on Bench"
+
+
+def _lacks_feed(requested: RequestedSettings, able: Capabilities) -> bool:
+    return requested.bias and requested.port not in able.bias_ports
+
+
+def guard_of(actual: ActualSettings, able: Capabilities) -> tuple[GuardState, str]:
+    """Whether a receiver that was told to lower every gain has done so; and why not, a sentence.
+
+    What is not received live cannot be harmed.
+    """
+    if not able.is_live:
+        return "held", ""
+    if not able.gains:
+        return "no gain", f"{able.name} has no gain that could be lowered"
+    if actual.automatic_gain:
+        return "failed", f"{able.name} keeps its automatic gain on"
+    least_db = {gain.name: min(gain.steps_db) for gain in able.gains}
+    for name, gain_db in actual.gains_db:
+        if gain_db > least_db.get(name, gain_db) + SAME_GAIN_DB:
+            asked = f"{least_db[name]:g} dB was asked"
+            return "failed", f"{able.name} keeps gain '{name}' at {gain_db:g} dB, where {asked}"
+    return "held", ""

@@ -1,0 +1,149 @@
+"""All taps at the stream: begun, fed and ended; and what becomes of them when the stream changes."""
+
+from collections.abc import Callable
+
+from yarddial.drivers.protocol import Capabilities
+from yarddial.engine.commands import Follow, Hear, Measure, RecordSamples, SendChannel, Show, Sweep
+from yarddial.engine.events import Event, refusal_of
+from yarddial.engine.taps.channel_sender import ChannelSender
+from yarddial.engine.taps.ear import Ear
+from yarddial.engine.taps.follower import Follower
+from yarddial.engine.taps.gain_sweep import GainSweep
+from yarddial.engine.taps.measurement import Measurement
+from yarddial.engine.taps.picture import PictureTap
+from yarddial.engine.taps.sample_recorder import SampleRecorder
+from yarddial.engine.taps.span_survey import SpanSurvey
+from yarddial.engine.taps.tap import EndCause, Piece, StreamChange, StreamTap
+from yarddial.engine.tuning import Tuning
+from yarddial.yard.errors import RefusedValue, YardDialError
+from yarddial.yard.level import GainsDb
+
+# Requests that a tap answers; a job has one tap for each kind.
+TapRequest = Measure | Sweep | Hear | SendChannel | Follow | RecordSamples
+# Those of them that wait for a stream, and go on with whatever stream there is.
+LastingRequest = Hear | SendChannel | Follow
+
+
+class TapList:
+    """Begins, feeds and ends taps.
+
+    set_gains : sets gains of the running receiver; see `GainSweep`.
+    fails : called where ending a tap loses the receiver.
+    """
+
+    def __init__(
+        self,
+        report: Callable[[Event], None],
+        set_gains: Callable[[GainsDb], Tuning],
+        fails: Callable[[YardDialError], None],
+    ) -> None:
+        self._report, self._set_gains, self._fails = report, set_gains, fails
+        self._picture = PictureTap(report)
+        self._taps: list[StreamTap] = [self._picture, SpanSurvey(report)]
+        self.is_muted = False
+
+    def show(self, show: Show) -> None:
+        """Draw the picture so from now on."""
+        self._picture.show(show)
+
+    def push(self, piece: Piece) -> None:
+        """Hand a block to every tap."""
+        for tap in tuple(self._taps):
+            if tap in self._taps and tap.push(piece):
+                self._taps.remove(tap)
+
+    def begin(self, asked: TapRequest, tuning: Tuning | None, able: Capabilities | None, why_not: str) -> None:
+        """Put a tap on the list, in the place of the job's former one of its kind; or report why that cannot be.
+
+        why_not : why a request that rests on one tuning cannot be done now; empty where it can.
+        """
+        former_ear = self._end_former(asked)
+        if isinstance(asked, LastingRequest):
+            self._begin_lasting(asked, tuning, former_ear)
+            return
+        try:
+            if why_not or tuning is None:
+                raise RefusedValue(why_not)
+            self._taps.append(self._resting(asked, tuning, able))
+        except YardDialError as error:
+            if (answer := refusal_of(asked, str(error), tuning)) is not None:
+                self._report(answer)
+
+    def retune(self, change: StreamChange) -> None:
+        """End what a change of the stream makes useless; call it before the change is reported."""
+        for tap in tuple(self._taps):
+            if change not in tap.survives:
+                self._end(tap, "retuned")
+
+    def go_on(self, tuning: Tuning, change: StreamChange) -> None:
+        """Tell those that are left what they receive from now on."""
+        for tap in self._taps:
+            tap.begin(tuning, change)
+
+    def cancel(self, job: int) -> None:
+        """End all of a job."""
+        for tap in tuple(self._taps):
+            if tap.job == job:
+                self._end(tap, "cancelled")
+
+    def stop(self, cause: EndCause, reason: str, *, replaced: bool) -> None:
+        """The stream ends; what can go on with another receiver does so where another takes its place."""
+        for tap in tuple(self._taps):
+            if tap.job and not (replaced and "receiver" in tap.survives):
+                self._end(tap, cause, reason)
+        if not replaced:
+            self._picture.give_up("stopped")
+
+    def _end_former(self, asked: TapRequest) -> Ear | None:
+        """End the job's tap of this kind; returns it where it was heard."""
+        heard: Ear | None = None
+        for former in tuple(self._taps):
+            if former.job == asked.job and type(former.asked) is type(asked):
+                heard = former if isinstance(former, Ear) else None
+                self._end(former, "cancelled")
+        return heard
+
+    def _begin_lasting(self, asked: LastingRequest, tuning: Tuning | None, former: Ear | None) -> None:
+        tap: StreamTap
+        match asked:
+            case Hear():
+                tap = ear = Ear(asked, self._report_sound)
+                if former is not None:
+                    ear.take_over(former)
+            case Follow():
+                tap = Follower(asked, self._report)
+            case SendChannel():
+                tap = ChannelSender(asked, self._report_sound)
+        self._taps.append(tap)
+        if tuning is not None:
+            tap.begin(tuning, "receiver")
+
+    def _resting(self, asked: Measure | Sweep | RecordSamples, tuning: Tuning, able: Capabilities | None) -> StreamTap:
+        match asked:
+            case Measure():
+                return Measurement(asked, tuning, self._report)
+            case RecordSamples():
+                return SampleRecorder(asked, tuning, self._report)
+            case Sweep():
+                changes = [name for gains_db in asked.settings for name, _ in gains_db]
+                if changes and tuning.guard != "off":
+                    raise RefusedValue("somebody transmits: the gains stay at their minimum")
+                known = {gain.name for gain in able.gains} if able is not None else set()
+                missing = [name for name in changes if name not in known]
+                if missing:
+                    raise RefusedValue(f"the receiver has no gain '{missing[0]}' to sweep")
+                return GainSweep(asked, tuning, self._set_gains, self._report)
+
+    def _report_sound(self, event: Event) -> None:
+        """What is heard, here or at a distance; nothing while it is muted."""
+        if not self.is_muted:
+            self._report(event)
+
+    def _end(self, tap: StreamTap, cause: EndCause, reason: str = "") -> None:
+        """Off the list first: whatever giving up does, it is done once."""
+        self._taps.remove(tap)
+        try:
+            tap.give_up(cause, reason)
+        except YardDialError as error:
+            # Only setting the gains back can fail like this.
+            self._fails(error)

@@ -1,0 +1,19 @@
+"""A tuning as the log keeps it."""
+
+from yarddial.engine.tuning import Tuning
+from yarddial.records.log_data import LoggedTuning
+
+
+def logged_tuning(tuning: Tuning) -> LoggedTuning:
+    """What the driver acknowledged, and the centre that was asked for."""
+    actual = tuning.actual
+    return LoggedTuning(
+        actual.centre_hz,
+        actual.rate_hz,
+        tuning.middle_hz,
+        tuning.requested.centre_hz,
+        dict(actual.gains_db),
+        actual.port,
+        tuning.route,
+        tuning.is_guarded,
+    )

@@ -1,0 +1,193 @@
+"""Where the receiver is tuned: what was asked for last, and what the engine acknowledged of it."""
+
+from collections.abc import Callable
+
+import msgspec
+
+from yarddial.drivers.protocol import RequestedSettings
+from yarddial.engine.commands import Tune
+from yarddial.engine.events import Event, SafeguardsSet, Stopped, Tuned, TuneRefused
+from yarddial.engine.jobs.lease import Lease
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.tuning import Tuning
+from yarddial.session.receiver.picture import ReceiverPicture
+from yarddial.yard.line import Line
+
+# While listening the centre stays as long as the dial lies so far from its spike, and within this share of the span.
+OFF_SPIKE_HZ, CLEAN_SHARE = 3_000.0, 0.4
+# A picture of more than this share of the span shows all around the centre.
+WHOLE_SHARE = 0.25
+
+
+class ReceiverTuner:
+    """Asks for tunings and knows which of them are in force.
+
+    can_receive : called with a route before anything is asked for; False where its receiver must not be tuned.
+    """
+
+    def __init__(self, jobs: Scheduler, can_receive: Callable[[Line], bool]) -> None:
+        self._jobs, self._can_receive = jobs, can_receive
+        self._requested: Tune | None = None
+        self._lease: Lease | None = None
+        # Why the engine refused what was asked for last; empty where it has not.
+        self.refusal = ""
+        # Who waits for the latest request to be acknowledged: the lease that ends where it is refused.
+        self._waiting: list[tuple[Lease, Callable[[Tuning], None]]] = []
+        # Of whoever listens: the job, and what the receiver was asked to be set to for it.
+        self._listened: tuple[int, RequestedSettings] | None = None
+        # What the picture shows: place, half span, sense.
+        self._pictured: tuple[object, ...] = ()
+        self._acknowledged: Tuning | None = None
+        self.picture = ReceiverPicture(jobs, self._is_current)
+
+    @property
+    def requested(self) -> Tune | None:
+        """What was asked for last, whether it was done or not; None since the receiver was started."""
+        return self._requested
+
+    @property
+    def tuning(self) -> Tuning | None:
+        """What was asked for last, as the engine acknowledged it; None until then, after a refusal, and while off."""
+        made = self._acknowledged
+        return made if made is not None and self._is_current(made.id) else None
+
+    @property
+    def acknowledged(self) -> Tuning | None:
+        """The tuning in force: the last that was acknowledged, though another may have been asked for since."""
+        return self._acknowledged
+
+    def _is_current(self, tuning_id: int) -> bool:
+        return self._requested is not None and tuning_id == self._requested.id
+
+    def when_tuned(self, lease: Lease, act: Callable[[Tuning], None]) -> None:
+        """Call `act` with the tuning that was asked for last, once it is acknowledged; a refusal ends the lease."""
+        if (tuning := self.tuning) is not None:
+            act(tuning)
+        else:
+            self._waiting.append((lease, act))
+
+    def begin_anew(self) -> None:
+        """The receiver is started, perhaps in another process: nothing that was asked for is known there."""
+        self._requested, self._acknowledged, self.refusal = None, None, ""
+
+    def tune(self, line: Line, dial_hz: float, half_width_hz: float, lease: Lease | None = None) -> None:
+        """Tune to a dial frequency, under a lease or where nobody has one; does nothing for whoever may not tune.
+
+        Nothing is sent where that is what was asked for last and not refused.
+        """
+        line = line.at(dial_hz)
+        self.tune_with(line, settings_for(line), half_width_hz, lease)
+
+    def tune_with(
+        self, line: Line, requested: RequestedSettings, half_width_hz: float, lease: Lease | None, *, anew: bool = False
+    ) -> None:
+        """Tune with just these settings to where the line stands; `anew` even where that was asked for last."""
+        if not self._jobs.may_tune(lease) or not self._can_receive(line):
+            return
+        self.picture.sense = _sense(line)
+        middle_hz = line.counted_hz(line.dial_hz)
+        self._send(Tune(requested, middle_hz, half_width_hz, line.name), lease, anew=anew)
+
+    def listen(self, line: Line, dial_hz: float, chart_hz: float, half_hz: float, lease: Lease) -> float:
+        """Draw half_hz around chart_hz of the dial; the receiver keeps its centre while the dial lies well in its span.
+
+        Returns where the picture's middle really is on the dial: it does not reach beyond the span.
+        """
+        line = line.at(dial_hz)
+        if not self._jobs.may_tune(lease) or not self._can_receive(line):
+            return chart_hz
+        rate_hz, counted_hz = line.receiver.rate_hz, line.counted_hz(dial_hz)
+        now, wanted = self._parked_for(lease), settings_for(line)
+        same = now is not None and msgspec.structs.replace(now, centre_hz=wanted.centre_hz) == wanted
+        clean = now is not None and OFF_SPIKE_HZ < abs(counted_hz - now.centre_hz) < CLEAN_SHARE * rate_hz
+        if now is None or not (same and clean):
+            now = wanted
+        self.picture.sense = _sense(line)
+        scale = self.picture.sense / (1 + line.receiver.entered_ppm * 1e-6)
+        room_hz = max(rate_hz / 2 - half_hz, 0.0) if half_hz < WHOLE_SHARE * rate_hz else 0.0
+        middle_hz = counted_hz + (chart_hz - dial_hz) * scale
+        middle_hz = min(max(middle_hz, now.centre_hz - room_hz), now.centre_hz + room_hz)
+        self._listened = (lease.id, now)
+        shown_hz = dial_hz + (middle_hz - counted_hz) / scale
+        # A transceiver that was turned moves the IF under a picture that stays where it is on the dial.
+        pictured = (line.name, round(shown_hz, 1), half_hz, self.picture.sense, self.picture.half_span_hz)
+        keeps = line.rig_centre_hz is not None and pictured == self._pictured and self.tuning is not None
+        self._pictured = pictured
+        self._send(Tune(now, middle_hz, half_hz, line.name), lease, keeps_picture=keeps)
+        return shown_hz
+
+    def _parked_for(self, lease: Lease) -> RequestedSettings | None:
+        """Where the centre was parked for whoever listens; else where it is parked for the dial."""
+        if self._listened is not None and self._listened[0] == lease.id:
+            return self._listened[1]
+        asked = self._requested
+        return asked.requested if asked is not None and asked.job == 0 and self.tuning is not None else None
+
+    def _send(self, tune: Tune, lease: Lease | None, *, anew: bool = False, keeps_picture: bool = False) -> None:
+        last = self._requested
+        # A job must hear of a refusal itself; the dial need not hear of it twice.
+        is_known = self.tuning is not None or lease is None or (not self.refusal and lease is self._lease)
+        if not anew and is_known and last is not None and tune == msgspec.structs.replace(last, id=0, job=0):
+            return
+        number = self._jobs.send(tune, None) if lease is None else lease.ask(tune)
+        if not number:
+            return
+        self._lease, self.refusal = lease, ""
+        self._requested = msgspec.structs.replace(tune, id=number, job=lease.id if lease is not None else 0)
+        if not keeps_picture:
+            self.picture.begin()
+
+    def take(self, event: Event) -> bool:
+        """Take an event from the engine; True where it told of the tuning that was asked for last."""
+        match event:
+            case Tuned():
+                self._acknowledged = event.tuning
+            case SafeguardsSet() if event.tuning is not None:
+                self._acknowledged = event.tuning
+                return False
+            case TuneRefused() if self._is_current(event.id):
+                self.refusal = event.sentence
+                if self._listened is not None and self._listened[0] == event.job:
+                    self._listened = None
+                waiting, self._waiting = self._waiting, []
+                for lease, _ in waiting:
+                    lease.end("failed", event.sentence)
+                return True
+            case Stopped():
+                self._acknowledged, self._waiting = None, []
+                self.picture.span = None
+                return False
+            case _:
+                self.picture.take(event)
+                return False
+        if (tuning := self.tuning) is None:
+            return False
+        waiting, self._waiting = self._waiting, []
+        for lease, act in waiting:
+            if lease.is_alive:
+                act(tuning)
+        return True
+
+
+def settings_for(line: Line) -> RequestedSettings:
+    """What to ask of a route's receiver for the place it stands at: the centre parked beside it, in whole kilohertz."""
+    receiver = line.receiver
+    parked_hz = line.parked_hz(line.counted_hz(line.dial_hz), receiver.park_hz)
+    centre_hz = parked_hz if receiver.fixed_centre_hz else round(parked_hz, -3)
+    return RequestedSettings(
+        centre_hz,
+        receiver.rate_hz,
+        line.port,
+        receiver.bandwidth_hz,
+        receiver.gains_db(),
+        receiver.automatic_gain,
+        receiver.feeds(line.port),
+    )
+
+
+def _sense(line: Line) -> int:
+    sense = 1
+    for stage in line.stages:
+        sense *= stage.sense
+    fold = line.fold(line.walk()[-1].out_hz)
+    return sense if fold is None else sense * fold.sense
