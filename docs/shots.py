@@ -121,7 +121,7 @@ def _true(app: QApplication, window: MainWindow) -> None:
     window.change_theme()
     _picture(app, window, "true-night")
     window.change_theme()
-    session.note("Rain since noon, 9 degrees in the shed.")
+    session.notes.add("Rain since noon, 9 degrees in the shed.")
     window.go("Log")
     _picture(app, window, "log")
 

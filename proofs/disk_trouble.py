@@ -49,12 +49,12 @@ def _case(what: str, trouble: "Callable[[Path], contextlib.AbstractContextManage
         StationFile(path, demo_station()).save(demo_station())
         session = wiring.open_session(path)
         _poll(session)
-        session.note("before")
+        session.notes.add("before")
         told: list[str] = []
         with trouble(disk) as is_there:
             for number in range(EDITS):
                 session.building.set_value("Long wire", "note", f"edit {number}")
-                session.note(f"note {number}")
+                session.notes.add(f"note {number}")
                 told += _poll(session)
         if not is_there:
             print(f"     {what}: not tried, as the system does not let it be made")

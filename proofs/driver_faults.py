@@ -70,7 +70,7 @@ def _many(app: object, fault: str) -> bool:
     window.show()
     said, worst_s = 0, 0.0
     for number in range(TIMES):
-        session.note(f"before {number}")
+        session.notes.add(f"before {number}")
         session.toggle_receiver()
         killed, begun_s, last_s = False, time.monotonic(), time.monotonic()
         while time.monotonic() - begun_s < 30 and session.live_receiver.wanted:

@@ -119,7 +119,7 @@ class Thrower:
         leave = self._chance.choice(tellers)(lambda: _raise(fault))
         desk.dial(145.2e6 if desk.station.dial_hz < 50e6 else 10e6)
         receiver._changed.tell()
-        self.yard.session.note("a note")
+        self.yard.session.notes.add("a note")
         leave()
 
     def _in_job(self, fault: Exception) -> None:

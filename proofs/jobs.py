@@ -38,8 +38,7 @@ class _Faults(logging.Handler):
 
 
 def _pairs(folder: Path) -> bool:
-    from job_yard import HAPPENINGS, run_case
-    from yarddial.engine.jobs.table import KINDS
+    from job_yard import HAPPENINGS, KINDS, run_case
 
     cases = failures = 0
     for first in KINDS:

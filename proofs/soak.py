@@ -190,7 +190,7 @@ class Soak:
 
     def _note(self) -> None:
         self._notes += 1
-        self.session.note(f"note {self._notes} of the soak")
+        self.session.notes.add(f"note {self._notes} of the soak")
 
     def _edit_elsewhere(self) -> None:
         """Read and written at once, as by a person who saves in an editor."""
@@ -200,10 +200,10 @@ class Soak:
         self._path.write_text(json.dumps(raw, indent=2))
 
     def _choose_versions(self) -> None:
-        saver = self.session.saver
+        saver = self.session.file.saver
         if saver is not None and saver.conflict is not None:
             found = saver.differences(self.session.desk.station)
-            self.session.merge_versions({one.key: one.usual for one in found})
+            self.session.file.merge_versions({one.key: one.usual for one in found})
 
     def _spoil_a_row(self) -> None:
         """A note is added for it first: what is spoilt is owed no more."""
@@ -266,8 +266,8 @@ class Soak:
         self._open()
         for _ in range(3):
             self._poll()
-        if self.session.recovered is not None:
-            self.session.recover()
+        if self.session.file.recovered is not None:
+            self.session.file.recover()
         self._choose_versions()
         self._check_kept()
 

@@ -104,7 +104,7 @@ def _work(path: Path, part: str, here: int, there: int) -> None:
         elif what == "tick":
             session.desk.save_dial(wait=True)
             session.desk.save_dial(wait=True)
-            saver = session.saver
+            saver = session.file.saver
             if saver is not None and saver.conflict is not None:
                 _choose(session)
             if saver is not None and saver.conflict is None and not session.desk.save_trouble:
@@ -117,12 +117,12 @@ def _work(path: Path, part: str, here: int, there: int) -> None:
 
 def _choose(session: object) -> None:
     """As a person does who keeps what was done here, and takes what was done elsewhere."""
-    saver, desk = session.saver, session.desk  # type: ignore[attr-defined]
+    saver, desk = session.file.saver, session.desk  # type: ignore[attr-defined]
     chosen = {one.key: one.usual for one in saver.differences(desk.station)}
     try:
-        session.merge_versions(chosen)  # type: ignore[attr-defined]
+        session.file.merge_versions(chosen)  # type: ignore[attr-defined]
     except YardDialError:
-        session.merge_versions(dict.fromkeys(chosen, "here"))  # type: ignore[attr-defined]
+        session.file.merge_versions(dict.fromkeys(chosen, "here"))  # type: ignore[attr-defined]
     desk.save_dial(wait=True)
 
 

@@ -5,6 +5,7 @@ import json
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -16,13 +17,12 @@ from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, Devic
 from yarddial.engine.commands import Command, Start, Tune
 from yarddial.engine.engine import Engine
 from yarddial.engine.events import Answer, Event, SafeguardsSet, Stopped, Tuned
-from yarddial.engine.jobs import scheduler as scheduling
 from yarddial.engine.jobs.lease import Activity, Ending, Lease, Refusal
-from yarddial.engine.jobs.scheduler import Scheduler
-from yarddial.engine.jobs.table import KINDS
+from yarddial.engine.jobs.table import JobKind
 from yarddial.engine.tuning import Tuning
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedObservation
+from yarddial.session.activities import Room, rooms
 from yarddial.session.first_light.result import CheckResult
 from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.session import Session
@@ -294,9 +294,9 @@ class JobYard:
         session = self._plain_session()
         request = session.jobs.request
 
-        def watched(name: str, activity: Activity, within: Lease | None = None) -> Lease | Refusal:
+        def watched(kind: JobKind, activity: Activity, within: Lease | None = None) -> Lease | Refusal:
             watcher = Watched(activity, self)
-            found = request(name, watcher, within)  # type: ignore[arg-type]
+            found = request(kind, watcher, within)  # type: ignore[arg-type]
             if isinstance(found, Lease):
                 watcher.lease = found
                 self.granted.append(found)
@@ -324,27 +324,11 @@ class JobYard:
 
     def under_way(self) -> list[str]:
         """What says of itself that it goes on."""
-        s = self.session
-        said = {
-            "measurement": s.calibration.measuring is not None,
-            "carrier_watch": s.carrier_watch.running,
-            "lo_leak_scan": s.lo_leak_scan.running,
-            "live_methods": bool(s.live_methods.running),
-            "levels": s.levels.fraction is not None or s.levels.running_purpose is not None,
-            "span_test": s.span_test.running,
-            "remedy_trial": s.mitigation.running,
-            "strong_scan": s.strong.running,
-            "hunt": s.interference_hunt.running,
-            "comparison": s.comparison.running,
-            "reception_check": s.reception_check.running,
-            "band_run": s.band_run.running,
-            "oscillator_walk": s.oscillator_walk.running,
-            "device_check": s.device_check.running,
-            "own_transmission": bool(s.own_transmission.phase),
-            "listening": s.listening.is_open,
-            "recording": s.listening.recorder.recording is not None,
-        }
-        return [name for name, goes_on in said.items() if goes_on]
+        return [
+            type(activity).__name__
+            for declaration, activity in self.session.made_rooms()
+            if declaration.kinds and declaration.is_under_way(activity)
+        ]
 
     def begin(self, name: str) -> None:
         """Begin a job as the window would; a refusal is what it is."""
@@ -492,32 +476,28 @@ def _hunt(yard: JobYard) -> None:
     hunt.look()
 
 
-BEGIN: dict[str, Callable[[JobYard], object]] = {
-    "listening": lambda yard: yard.session.listening.open(),
-    "level_glance": lambda yard: yard.session.levels.weigh(),
-    "crystal_follower": lambda yard: yard.session.crystal_follower.follow(True),
+def _begin(room: Room[Any], name: str) -> Callable[[JobYard], object]:
+    """As the room's own file declares that a person begins it."""
+    begin = room.declaration.begin[name]
+    return lambda yard: begin(getattr(yard.session, room.name))
+
+
+# Those that must be told more than what is usual; all others are begun as they declare it.
+_TOLD_MORE: dict[str, Callable[[JobYard], object]] = {
     "recording": _record,
-    "measurement": lambda yard: yard.session.calibration.measure(4.0),
-    "carrier_watch": lambda yard: yard.session.carrier_watch.start(),
     "lo_leak_scan": lambda yard: yard.session.lo_leak_scan.start((120e6, 125e6)),
-    "tone": lambda yard: yard.session.live_methods.hear_tone(1_000.0),
-    "raster": lambda yard: yard.session.live_methods.scan(),
-    "pilot": lambda yard: yard.session.live_methods.hear_pilot(),
-    "gain_sweep": lambda yard: yard.session.levels.sweep(yard.session.levels.stages[0].name),
-    "attenuation_test": lambda yard: yard.session.levels.test_products(),
-    "span_test": lambda yard: yard.session.span_test.test(),
     "remedy_trial": _remedy,
-    "strong_scan": lambda yard: yard.session.strong.scan(),
     "hunt": _hunt,
     "comparison": _compare,
     "reception_check": _check_reception,
-    "band_run": lambda yard: yard.session.band_run.start(),
-    "oscillator_walk": lambda yard: yard.session.oscillator_walk.start(),
-    "device_check": lambda yard: yard.session.device_check.start(),
     "own_transmission": _transmit,
 }
-assert set(BEGIN) == set(KINDS), "every job of the table needs a way to be begun here"
-assert scheduling.Scheduler is Scheduler
+KINDS: dict[str, JobKind] = {kind.name: kind for room in rooms() for kind in room.declaration.kinds}
+BEGIN: dict[str, Callable[[JobYard], object]] = {
+    kind.name: _TOLD_MORE.get(kind.name) or _begin(room, kind.name)
+    for room in rooms()
+    for kind in room.declaration.kinds
+}
 
 # What may happen to two jobs; each gets the yard and the names of the first and the second.
 HAPPENINGS: dict[str, Callable[[JobYard, str, str], None]] = {

@@ -92,6 +92,43 @@ def test_the_first_block_that_fits_again_says_what_fell_over() -> None:
     ring.close()
 
 
+class Stamping(Counting):
+    """Puts the setting that it was read under into its samples."""
+
+    def __init__(self) -> None:
+        super().__init__(100_000)
+        self.setting = 0
+
+    def apply(self, ask: RequestedSettings) -> ActualSettings:
+        self.setting += 1
+        return super().apply(ask)
+
+    def read(self) -> Block | None:
+        super().read()
+        return Block(np.full(100, self.setting, np.complex64), 100 * self.read_count - 100)
+
+
+def test_a_block_read_before_a_change_of_settings_is_not_taken_for_one_read_after(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    """Between the read and the ring the reading thread may be held up while somebody sets the receiver."""
+    put = Ring._put
+
+    def late(self: Ring, *what: object) -> None:
+        time.sleep(0.01)
+        put(self, *what)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(Ring, "_put", late)
+    device = Stamping()
+    ring = Ring(device)
+    for tuning in range(1, 21):
+        ring.apply(ASK, tuning)
+        block = ring.next(1.0)
+        assert isinstance(block, Block)
+        assert (block.samples[0], block.tuning) == (tuning, tuning)
+    ring.close()
+
+
 def test_a_recording_waits_for_the_ring() -> None:
     ring = Ring(Counting(50, is_live=False))
     ring.apply(ASK)

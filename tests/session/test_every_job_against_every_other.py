@@ -5,8 +5,8 @@ from pathlib import Path
 
 import pytest
 
-from job_yard import HAPPENINGS, JobYard, run_case
-from yarddial.engine.jobs.table import KINDS, RULES
+from job_yard import HAPPENINGS, KINDS, JobYard, run_case
+from yarddial.engine.jobs.table import RULES
 
 
 @pytest.mark.parametrize("first", KINDS)

@@ -5,10 +5,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from slow_yards import slow_station
+from yarddial import wiring
+from yarddial.engine.link import EngineInline
 from yarddial.session.calibration.verdict import dial_verdict
 from yarddial.session.finding import GoTo
 from yarddial.session.first_light.result import CheckResult
-from yarddial.session.log.log_keeper import LogKeeper
+from yarddial.session.log.log_keeper import Book
 from yarddial.session.log.verdict import log_verdict
 from yarddial.session.overview.findings import findings
 from yarddial.session.session import Session
@@ -101,12 +104,12 @@ def test_the_bench_says_what_the_yard_reaches() -> None:
     assert bench_verdict(empty, (), {}).sentence == "This yard is still empty."
 
 
-def test_a_log_in_trouble_is_the_first_finding(session: Session) -> None:
-    def broken() -> object:
+def test_a_log_in_trouble_is_the_first_finding() -> None:
+    def broken() -> Book:
         raise LogNotWritten("the log is held by another program")
 
-    session.log = LogKeeper(broken)  # type: ignore[arg-type]
-    session.note("a note while the log is held")
+    session = Session(slow_station(), EngineInline(wiring.open_device_flat_out), broken)
+    session.notes.add("a note while the log is held")
     verdict = log_verdict(session.log)
     assert (verdict.mark, verdict.short) == ("stop", "1 waiting")
     first = findings(session)[0]

@@ -46,7 +46,7 @@ def test_the_board_shows_all_bands_and_a_click_goes_where_the_next_thing_is_done
     qtbot.mouseClick(two, Qt.MouseButton.LeftButton)
     assert session.desk.station.dial_hz == 145.2e6
     # Nothing was measured yet, so True is where to go.
-    assert window.stack.currentWidget() is window._made["True"]
+    assert window.stack.currentWidget() is window.stack.place("True")
 
 
 def test_the_bands_are_proven_from_the_window_stopped_and_reported(

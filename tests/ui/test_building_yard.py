@@ -238,7 +238,7 @@ def test_an_empty_yard_invites_and_claims_nothing(qtbot: QtBot, tmp_path: Path) 
     qtbot.addWidget(window)
     window.show()
     qtbot.waitExposed(window)
-    qtbot.waitUntil(lambda: bool(window._made), timeout=20_000)
+    qtbot.waitUntil(lambda: window.stack.has_any, timeout=20_000)
     assert window.bench.headline.text() == "This yard is still empty."
     assert [g.accessibleName() for g in window.strip.findChildren(Gap) if g.isVisible()] == ["Put in an antenna"]
     for key in " mvwcr[]?":

@@ -53,7 +53,7 @@ def test_a_save_that_dies_of_anything_never_passes_for_one_that_succeeded() -> N
         raise UnicodeEncodeError("utf-8", "x", 0, 1, "surrogates not allowed")
 
     save = BackgroundSave(dies)
-    save(demo_station())
+    save.save(demo_station())
     with pytest.raises(NotWritten, match="not saved, by a fault of the program"):
         save.settle()
 

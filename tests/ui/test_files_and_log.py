@@ -114,7 +114,7 @@ def test_what_killed_programs_left_is_removed_and_nothing_else(tmp_path: Path, m
 
 
 def test_the_log_is_exported_from_the_menu_and_that_is_said(qtbot: QtBot, window: MainWindow, tmp_path: Path) -> None:
-    window.session.note("Rain since noon.")
+    window.session.notes.add("Rain since noon.")
     action = next(one for one in window_actions(window) if one.name == "Export the log")
     action.act()
     sheet = window.findChildren(FileSheet)[-1]

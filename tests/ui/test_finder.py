@@ -5,7 +5,7 @@ from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
 from yarddial.ui.findables import dialled, findables
-from yarddial.ui.main_window import PLACES, MainWindow
+from yarddial.ui.main_window import MainWindow
 from yarddial.ui.shelf_finder import puttables
 from yarddial.ui.widgets.finder import NOTHING, Finder, ranked
 
@@ -52,7 +52,7 @@ WANTED_SHARE = 0.95
 
 def test_plain_words_find_what_is_meant(window: MainWindow) -> None:
     assert len(QUERIES) >= 120
-    things = findables(window, PLACES)
+    things = findables(window)
     missed = []
     for query, wanted in QUERIES:
         names = [thing.name for thing in ranked(things, query)[:3]]
@@ -63,7 +63,7 @@ def test_plain_words_find_what_is_meant(window: MainWindow) -> None:
 
 @pytest.mark.parametrize("text", ["zzz", "qwxk"])
 def test_what_is_nothing_is_said_with_what_to_try(qtbot: QtBot, window: MainWindow, text: str) -> None:
-    finder = Finder(window, findables(window, PLACES), lambda text: dialled(window, text))
+    finder = Finder(window, findables(window), lambda text: dialled(window, text))
     finder.show()
     qtbot.keyClicks(finder.line, text)
     assert not finder._nothing.isHidden()

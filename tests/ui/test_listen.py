@@ -166,7 +166,7 @@ def test_a_range_that_is_dialled_is_seen_in_listen(qtbot: QtBot, window: MainWin
     window.focus_dial()
     qtbot.keyClicks(entry, "9.4-9.9 MHz")
     qtbot.keyClick(entry, Qt.Key.Key_Return)
-    assert window.stack.currentWidget() is window._made["Listen"]
+    assert window.stack.currentWidget() is window.stack.place("Listen")
     assert (listening.chart_hz, listening.half_span_hz) == (9.65e6, 0.25e6)
     # What the dial stands on is within what is seen; nothing else was turned for it.
     assert 9.4e6 <= window.session.desk.station.dial_hz <= 9.9e6

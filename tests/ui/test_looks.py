@@ -13,9 +13,10 @@ from yarddial import wiring
 from yarddial.engine.link import EngineInline
 from yarddial.records.logbook import Logbook
 from yarddial.session.session import Session
-from yarddial.ui.main_window import PLACES, MainWindow
+from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.true.history_picture import even_dates
 from yarddial.ui.start import dressed_application
+from yarddial.yard.places import PLACE_NAMES
 from yarddial.yard.station import Station
 
 
@@ -35,7 +36,7 @@ def test_every_place_at_every_size(station: Station, scale: float, tmp_path: Pat
     window.show()
     sizes = ((1280, 800), (1920, 1080)) if scale > 1 else ((1024, 700), (1280, 800), (1920, 1080))
     found = []
-    for place in PLACES:
+    for place in PLACE_NAMES:
         window.go(place)
         for wide, high in sizes:
             window.resize(wide, high)

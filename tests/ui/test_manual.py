@@ -7,13 +7,14 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from yarddial.ui.first_hour.steps import STEPS, control_of
-from yarddial.ui.main_window import PLACES, MainWindow
+from yarddial.ui.main_window import MainWindow
 from yarddial.ui.manual_sheet import ManualSheet
 from yarddial.ui.places.true.all_oscillators_sheet import AllOscillatorsSheet
 from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard.glossary import GLOSSARY
-from yarddial.yard.manual.keys import KEYS
+from yarddial.yard.keys import listed_keys
 from yarddial.yard.manual.pages import PAGES, WRITTEN, search, text_of, title_of
+from yarddial.yard.places import PLACE_NAMES
 
 
 def _all_sheets(kind: type[Sheet] = Sheet) -> list[type[Sheet]]:
@@ -33,7 +34,7 @@ def test_every_page_has_one_heading_and_text(page: str) -> None:
 
 
 def test_every_place_and_every_sheet_has_its_page(window: MainWindow) -> None:
-    for place in PLACES:
+    for place in PLACE_NAMES:
         window.go(place)
         window.centralWidget().setFocus()  # type: ignore[union-attr]
         assert title_of(window._page_in_sight()).startswith(place)
@@ -57,7 +58,7 @@ def test_f1_opens_the_page_of_what_is_looked_at(window: MainWindow, qtbot: QtBot
 def test_the_question_mark_lists_keys_and_they_can_be_searched(window: MainWindow) -> None:
     QTest.keyClicks(window, "?")
     manual = _manual(window)
-    assert all(keys.split()[0] in manual.text.toPlainText() for keys, _ in KEYS)
+    assert all(keys.split()[0] in manual.text.toPlainText() for keys, _ in listed_keys())
     QTest.keyClicks(manual.words, "allan deviation")
     QTest.keyClick(manual.words, Qt.Key.Key_Return)
     assert manual.pages.count() >= 2

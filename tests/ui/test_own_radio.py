@@ -83,7 +83,7 @@ class Person:
             self.qtbot.waitUntil(self.window.isActiveWindow, timeout=5_000)
             target = self.window.focusWidget() or self.window
             self.qtbot.keyClick(target, Qt.Key.Key_8, Qt.KeyboardModifier.ControlModifier)
-            self.qtbot.waitUntil(lambda: "Listen" in self.window._made, timeout=5_000)
+            self.qtbot.waitUntil(lambda: self.window.stack.shown == "Listen", timeout=5_000)
             self.window.setFocus()
             self.qtbot.keyClicks(self.window, " ")
             return
@@ -161,7 +161,7 @@ def test_from_an_empty_start_to_a_station_heard(
     assert window.session.desk.station.dial_hz == parse_frequency(dial)
     person.listen()
     qtbot.waitUntil(lambda: window.session.live_receiver.running, timeout=15_000)
-    listen = window._made["Listen"]
+    listen = window.stack.place("Listen")
     over = window.session.listening
     qtbot.waitUntil(lambda: "over the noise" in listen.headline.text(), timeout=20_000)  # type: ignore[attr-defined]
     qtbot.waitUntil(lambda: listen._sound.is_sounding, timeout=10_000)  # type: ignore[attr-defined]

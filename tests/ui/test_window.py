@@ -9,12 +9,13 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QLabel, QLineEdit, QWidget
 from pytestqt.qtbot import QtBot
 
-from yarddial.ui.main_window import PLACES, MainWindow
+from yarddial.ui.main_window import MainWindow
 from yarddial.ui.theme.palette import DAY, NIGHT, Palette
 from yarddial.ui.widgets.spectrogram_chart import SpectrogramChart
 from yarddial.ui.widgets.value_field import ValueField
 from yarddial.yard.demo import DIRECT, VIA_LADDER
 from yarddial.yard.parts import Converter, Receiver
+from yarddial.yard.places import PLACE_NAMES
 
 
 def named(window: QWidget, kind: type[QWidget], name: str) -> QWidget:
@@ -215,7 +216,7 @@ def test_the_pen_recorder_draws_a_line_where_the_carrier_is(qtbot: QtBot) -> Non
 
 
 @pytest.mark.parametrize("size", [(1024, 700), (1280, 800), (1920, 1080)])
-@pytest.mark.parametrize("place", PLACES)
+@pytest.mark.parametrize("place", PLACE_NAMES)
 def test_nothing_sticks_out_of_the_window(window: MainWindow, qtbot: QtBot, size: tuple[int, int], place: str) -> None:
     window.resize(*size)
     window.go(place)
@@ -247,7 +248,7 @@ def test_a_fault_of_the_program_is_shown_and_the_window_lives(
 
 def test_out_of_reach_is_said_everywhere_and_nothing_else_is_claimed(qtbot: QtBot, window: MainWindow) -> None:
     type_dial(qtbot, window, "1.12 GHz")
-    place = window.places.buttons[PLACES.index("True")]
+    place = window.places.buttons[PLACE_NAMES.index("True")]
     qtbot.waitUntil(lambda: "out of reach" in place.accessibleName(), timeout=20_000)
     assert "out of reach" in window.true.headline.text()
     assert "hole" in window.findings._findings[0].why

@@ -7,8 +7,7 @@ import msgspec
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.session.verdict import Verdict
 from yarddial.yard.mark import Mark
-
-PlaceName = Literal["Bench", "First light", "Span", "Levels", "True", "Ghosts", "Bands", "Listen", "Log"]
+from yarddial.yard.places import PlaceName
 
 
 class GoTo(msgspec.Struct, frozen=True):

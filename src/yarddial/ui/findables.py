@@ -7,10 +7,11 @@ from yarddial.ui.window_actions import Acting, window_actions
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import format_bound, format_frequency, parse_frequency
 from yarddial.yard.glossary import GLOSSARY
-from yarddial.yard.manual.keys import KEYS
+from yarddial.yard.keys import listed_keys
 from yarddial.yard.manual.pages import PAGES, title_of
 from yarddial.yard.part_values import values_of
 from yarddial.yard.parts import Part, Receiver
+from yarddial.yard.places import PLACES
 from yarddial.yard.shelf import kind_of
 
 # What people call a value besides.
@@ -21,15 +22,9 @@ SYNONYMS = {
     "port": "connector socket plug jack sma antenna input", "input": "connector socket plug jack",
     "output": "connector socket plug jack", "need": "power supply feed usb wall plug volts", "note": "remark",
 }  # fmt: skip
-PLACES_ALSO = {
-    "Bench": "parts wiring yard build line problems", "First light": "check test driver usb",
-    "Span": "sample rate centre", "Levels": "gain noise overload", "True": "calibrate offset ppm correction",
-    "Ghosts": "images spurs interference", "Bands": "board list overview", "Listen": "hear audio waterfall tune",
-    "Log": "logbook history diary notes",
-}  # fmt: skip
 
 
-def findables(window: Acting, places: list[str]) -> list[Findable]:
+def findables(window: Acting) -> list[Findable]:
     """All things to go to, the yard's own first."""
     desk = window.session.desk
     station = desk.station
@@ -45,7 +40,7 @@ def findables(window: Acting, places: list[str]) -> list[Findable]:
     things += [
         Findable("route", route.name, partial(desk.choose_route, route.name), "path") for route in station.routes
     ]
-    things += [Findable("place", name, partial(window.go, name), PLACES_ALSO.get(name, "")) for name in places]
+    things += [Findable("place", place.name, partial(window.go, place.name), place.also) for place in PLACES]
     things += [Findable("do it", one.name, one.act, f"{one.also} {one.keys}") for one in window_actions(window)]
     things += [value for part in station.parts for value in _values(window, part)]
     things += [
@@ -54,7 +49,7 @@ def findables(window: Acting, places: list[str]) -> list[Findable]:
     ]
     things += [Findable("word explained", word, window.show_glossary, meaning) for word, meaning in GLOSSARY]
     things += [Findable("manual page", title_of(page), partial(window.show_manual, page), page) for page in PAGES]
-    things += [Findable("key", f"{key}: {does}", window.show_keys) for key, does in KEYS]
+    things += [Findable("key", f"{key}: {does}", window.show_keys) for key, does in listed_keys()]
     return things
 
 

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QWidget
 from yarddial.session.finding import Act, Finding, GoTo, MendYard
 from yarddial.session.session import Session
 from yarddial.ui.opener import Opener
+from yarddial.yard.places import PlaceName
 from yarddial.yard.plain_text import count_of
 
 
@@ -20,7 +21,7 @@ class FindingFixes:
         window: QWidget,
         session: Session,
         opener: Opener,
-        go: Callable[[str], object],
+        go: Callable[[PlaceName], object],
         attempt: Callable[[Callable[[], object]], None],
         copy_fault: Callable[[], None],
         open_part: Callable[[str, str], None],
@@ -48,10 +49,10 @@ class FindingFixes:
             "measure": self._measure_in_true,
             "apply": session.calibration.apply,
             "free the route": self._free_route,
-            "recover": session.recover,
+            "recover": session.file.recover,
             "copy the fault": self._copy_fault,
             "compare versions": self._compare_versions,
-            "write read-only": session.write_read_only,
+            "write read-only": session.file.write_read_only,
             "save elsewhere": self.save_elsewhere,
             "restore the log": self.restore_log,
             "export unreadable": self._export_unreadable,
@@ -134,7 +135,7 @@ class FindingFixes:
         from yarddial.ui.widgets.file_sheet import FileSheet
 
         FileSheet(
-            self._window, "Keep the station elsewhere", "my.yard.json", "Keep it", self._session.save_elsewhere
+            self._window, "Keep the station elsewhere", "my.yard.json", "Keep it", self._session.file.save_elsewhere
         ).show()
 
     def restore_log(self) -> None:

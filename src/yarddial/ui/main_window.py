@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, cast
 
 import msgspec
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QPaintEvent, QShortcut
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QPaintEvent
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from yarddial.session.receiver.picture import DIAL_HALF_SPANS_HZ, next_half_span_hz
 from yarddial.session.session import Session
@@ -16,6 +16,7 @@ from yarddial.ui.dial.dial import Dial, nudge_steps
 from yarddial.ui.finding_fixes import FindingFixes
 from yarddial.ui.findings_bar import FindingsBar
 from yarddial.ui.opener import Files, Opener, dropped_file, is_part
+from yarddial.ui.place_stack import PlaceStack
 from yarddial.ui.places_list import PlacesList
 from yarddial.ui.theme import lettering, style
 from yarddial.ui.theme.lettering import px
@@ -23,9 +24,11 @@ from yarddial.ui.theme.palette import DAY, NIGHT, palette
 from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import hairline
 from yarddial.ui.window_actions import window_actions
+from yarddial.ui.window_keys import WindowKeys
 from yarddial.ui.window_menu import MenuButton, pop_up
 from yarddial.ui.yard_strip.strip import YardStrip
 from yarddial.yard.fault_log import log_fault
+from yarddial.yard.places import PLACE_NAMES, PLACES, PlaceName
 from yarddial.yard.working import Working
 
 if TYPE_CHECKING:
@@ -39,7 +42,7 @@ POLL_MS, IDLE_MS = 16, 200
 
 
 class MainWindow(QMainWindow):
-    """Joins the pieces, obeys the keys, polls the session."""
+    """Joins the pieces and polls the session."""
 
     def __init__(self, session: Session, files: Files | None = None) -> None:
         super().__init__()
@@ -55,17 +58,16 @@ class MainWindow(QMainWindow):
         self.fixes = FindingFixes(
             self, session, self.opener, self.go, self.strip.attempt, self.copy_fault, self.open_part, self.strip.say
         )
-        self.places = PlacesList(PLACES)
-        self._made: dict[str, QWidget] = {}
-        self.stack = QStackedWidget()
+        self.places = PlacesList(list(PLACE_NAMES))
+        self.stack = PlaceStack(session, self._join_place)
         self.findings = FindingsBar()
         self.menu = MenuButton(self.strip)
         self._chrome: list[QWidget] = []
         self._lay_out()
         self._join()
         # The first place is made when the window has been painted: strip and dial stand there at once.
-        self._first_place = "True" if session.desk.station.routes else "Bench"
-        self.places.show_chosen(PLACES.index(self._first_place))
+        self._first_place: PlaceName | None = "True" if session.desk.station.routes else "Bench"
+        self.places.show_chosen(PLACE_NAMES.index(self._first_place))
         session.overview.refresh()
         self._show_state()
         self._timer = QTimer(self)
@@ -120,7 +122,7 @@ class MainWindow(QMainWindow):
         page.setFocus()
 
     def _join(self) -> None:
-        self.places.chosen.connect(lambda index: self.go(PLACES[index]))
+        self.places.chosen.connect(lambda index: self.go(PLACE_NAMES[index]))
         self.strip.opened.connect(self.open_part)
         self.strip.add_wanted.connect(self.put_in)
         self.strip.rename_wanted.connect(lambda name: self.open_part(name, "name"))
@@ -134,45 +136,27 @@ class MainWindow(QMainWindow):
         session.faults.on_fault(self._tell_fault)
         self.places.owner.stopped.connect(self._stop_job)
         self.places.owner.started.connect(session.toggle_receiver)
-        shortcuts: tuple[tuple[str, Callable[[], object]], ...] = (
-            ("Ctrl+Z", session.undo),
-            ("Ctrl+Y", session.redo),
-            ("Ctrl+Shift+Z", session.redo),
-            ("Ctrl+T", self.change_theme),
-            ("Ctrl+K", self.find_anything),
-            ("Ctrl+Return", session.calibration.apply),
-            ("F1", self.show_manual),
-            ("F11", self.toggle_chart_only),
-            ("Ctrl+,", self.show_settings),
-            ("Ctrl+O", self.opener.ask_open),
-            ("Ctrl+N", self.opener.ask_new),
-            *((f"Ctrl+{i}", partial(self.go, name)) for i, name in enumerate(PLACES, 1)),
-        )
-        for keys, act in shortcuts:
-            QShortcut(QKeySequence(keys), self).activated.connect(_sayless(act))
+        self._keys = WindowKeys(self, self._acts())
 
-    def go(self, name: str) -> None:
+    def go(self, name: PlaceName) -> None:
         """Open a place; it is made when it is first opened."""
-        self._first_place = ""
-        self.stack.setCurrentWidget(self._place(name))
-        self.places.show_chosen(PLACES.index(name))
+        self._first_place = None
+        self.stack.open(name)
+        self.places.show_chosen(PLACE_NAMES.index(name))
 
-    def _place(self, name: str) -> QWidget:
-        if name not in self._made:
-            self._made[name] = _PLACE_MAKERS[name](self.session)
-            if name == "Bench":
-                bench = cast("BenchPlace", self._made[name])
-                bench.add_wanted.connect(self.put_in)
-                bench.stations_wanted.connect(self.fixes.show_known_stations)
-            if name == "Bands":
-                cast("BandsPlace", self._made[name]).wanted.connect(self.go)
-            self.stack.addWidget(self._made[name])
-        return self._made[name]
+    def _join_place(self, name: PlaceName, place: QWidget) -> None:
+        """What a place asks of the window."""
+        if name == "Bench":
+            bench = cast("BenchPlace", place)
+            bench.add_wanted.connect(self.put_in)
+            bench.stations_wanted.connect(self.fixes.show_known_stations)
+        if name == "Bands":
+            cast("BandsPlace", place).wanted.connect(self.go)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """After the first paint the first place is made."""
         super().paintEvent(event)
-        if self._first_place and not self._made:
+        if self._first_place and not self.stack.has_any:
             QTimer.singleShot(1, self._open_first_place)
 
     def _open_first_place(self) -> None:
@@ -184,25 +168,24 @@ class MainWindow(QMainWindow):
     @property
     def is_furnished(self) -> bool:
         """True once a place stands in the middle."""
-        place = self.stack.currentWidget()
-        return bool(self._made) and place is not None and not place.size().isEmpty() and place.isVisible()
+        return self.stack.is_furnished
 
     @property
     def bench(self) -> "BenchPlace":
         """The place Bench, opened if need be."""
         self.go("Bench")
-        return cast("BenchPlace", self._made["Bench"])
+        return cast("BenchPlace", self.stack.place("Bench"))
 
     @property
     def true(self) -> "TruePlace":
         """The place True; the window opens on it."""
-        return cast("TruePlace", self._place("True"))
+        return cast("TruePlace", self.stack.place("True"))
 
     @property
     def log(self) -> "LogPlace":
         """The place Log, opened if need be."""
         self.go("Log")
-        return cast("LogPlace", self._made["Log"])
+        return cast("LogPlace", self.stack.place("Log"))
 
     def change_theme(self) -> None:
         """Day to night and back."""
@@ -224,20 +207,20 @@ class MainWindow(QMainWindow):
                 layout.insertWidget(layout.indexOf(self.findings), self._guide)
         self._guide.begin()
 
-    def _open_place(self, name: str) -> QWidget:
+    def _open_place(self, name: PlaceName) -> QWidget:
         self.go(name)
-        return self._place(name)
+        return self.stack.place(name)
 
     def show_settings(self) -> None:
         """All settings in one sheet."""
         from yarddial.ui.settings_sheet import SettingsSheet
 
-        reopen = self._reopen if self.opener.has_files and self.session.saver is not None else None
+        reopen = self._reopen if self.opener.has_files and self.session.file.saver is not None else None
         SettingsSheet(self, self.session, self.change_theme, reopen).show()
 
     def _reopen(self) -> None:
         """The same yard in a new window, with lettering as it is now set; the receiver stops."""
-        saver = self.session.saver
+        saver = self.session.file.saver
         if saver is not None:
             lettering.set_scale(self.session.preferences.now.text_scale)
             self.opener.open(saver.path)
@@ -254,41 +237,50 @@ class MainWindow(QMainWindow):
             super().keyPressEvent(event)
 
     def _obey(self, event: QKeyEvent) -> bool:
-        session, key, text = self.session, event.key(), event.text()
-        if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.MetaModifier):
-            return False
-        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down):
+        is_plain = not event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.MetaModifier)
+        if is_plain and event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down):
             self.dial.nudge(nudge_steps(event))
             return True
-        acts: dict[str, Callable[[], object]] = {
-            " ": session.toggle_receiver,
-            "/": self.focus_dial,
-            "[": lambda: self._step_reference(-1),
-            "]": lambda: self._step_reference(+1),
-            "m": self.measure,
-            "v": lambda: self.measure(verifying=True),
-            "w": lambda: self._show_working(session.calibration.state().working()),
-            "W": self.show_fit,
-            "r": lambda: session.desk.hold(not session.desk.station.held),
-            "l": self.write_note,
-            "c": self.show_card,
-            "a": self.put_in,
-            "n": self.new_route,
-            "f": self.follow_transceiver,
-            "t": self.show_transceiver,
-            "g": lambda: self.next_clear(+1),
-            "G": lambda: self.next_clear(-1),
-            "y": self.strip.focus_first_plate,
-            "+": lambda: self.zoom(-1),
-            "-": lambda: self.zoom(+1),
-            "?": self.show_keys,
-            "\x1b": self.cancel_work,
+        return self._keys.obey(event)
+
+    def _acts(self) -> dict[str, Callable[[], object]]:
+        """What each key of the table does."""
+        session = self.session
+        return {
+            "toggle the receiver": session.toggle_receiver,
+            "go to the dial": self.focus_dial,
+            "previous station": lambda: self._step_reference(-1),
+            "next station": lambda: self._step_reference(+1),
+            "measure": self.measure,
+            "verify": lambda: self.measure(verifying=True),
+            "apply": session.calibration.apply,
+            "show the working": lambda: self._show_working(session.calibration.state().working()),
+            "show the fit": self.show_fit,
+            "show the card": self.show_card,
+            "hold the route": lambda: session.desk.hold(not session.desk.station.held),
+            "write a note": self.write_note,
+            "go to the strip": self.strip.focus_first_plate,
+            "put a part in": self.put_in,
+            "new route": self.new_route,
+            "follow the transceiver": self.follow_transceiver,
+            "show the transceiver": self.show_transceiver,
+            "next clear place above": lambda: self.next_clear(+1),
+            "next clear place below": lambda: self.next_clear(-1),
+            "begin a yard": self.opener.ask_new,
+            "open a yard": self.opener.ask_open,
+            "zoom in": lambda: self.zoom(-1),
+            "zoom out": lambda: self.zoom(+1),
+            **{f"place {name}": partial(self.go, name) for name in PLACE_NAMES},
+            "undo": session.undo,
+            "redo": session.redo,
+            "day or night": self.change_theme,
+            "settings": self.show_settings,
+            "find anything": self.find_anything,
+            "manual": self.show_manual,
+            "picture only": self.toggle_chart_only,
+            "cancel": self.cancel_work,
+            "list the keys": self.show_keys,
         }
-        act = acts.get(text) or acts.get(text.lower() if text.lower() in "mvrlycanft" else "")
-        if act is None or not text:
-            return False
-        act()
-        return True
 
     def _step_reference(self, direction: int) -> None:
         """To the next known station; where there is none, that is said."""
@@ -402,7 +394,7 @@ class MainWindow(QMainWindow):
         from yarddial.ui.findables import dialled, findables
         from yarddial.ui.widgets.finder import Finder
 
-        Finder(self, findables(self, PLACES), partial(dialled, self)).open()
+        Finder(self, findables(self), partial(dialled, self)).open()
 
     def show_fit(self) -> None:
         """Show the working of the fit, or say that there is none."""
@@ -442,8 +434,8 @@ class MainWindow(QMainWindow):
             if widget is self.strip:
                 return "bench"
             widget = widget.parentWidget()
-        place = next((name for name, made in self._made.items() if made is self.stack.currentWidget()), "")
-        return place.lower().replace(" ", "-") or "start"
+        shown = self.stack.shown
+        return next((place.manual_page for place in PLACES if place.name == shown), "start")
 
     def open_part(self, name: str, key: str = "") -> None:
         """Show a part on Bench; the points are set for a route that passes it."""
@@ -468,7 +460,7 @@ class MainWindow(QMainWindow):
         overview = self.session.overview
         set_tip(self.findings, overview.trouble)
         if overview.state.verdicts:
-            self.places.show_verdicts([overview.state.verdicts[name] for name in PLACES])
+            self.places.show_verdicts([overview.state.verdicts[name] for name in PLACE_NAMES])
         self.places.owner.show_owner(overview.state.owner, self.session.live_receiver.wanted)
         self.findings.show_findings(overview.state.findings, overview.state.quiet)
 
@@ -500,81 +492,3 @@ class MainWindow(QMainWindow):
         self._timer.stop()
         self.session.close()
         super().closeEvent(event)
-
-
-def _make_bench(session: Session) -> QWidget:
-    from yarddial.ui.places.bench.place import BenchPlace
-
-    return BenchPlace(session)
-
-
-def _make_first_light(session: Session) -> QWidget:
-    from yarddial.ui.places.first_light.place import FirstLightPlace
-
-    return FirstLightPlace(session)
-
-
-def _make_span(session: Session) -> QWidget:
-    from yarddial.ui.places.span.place import SpanPlace
-
-    return SpanPlace(session)
-
-
-def _make_levels(session: Session) -> QWidget:
-    from yarddial.ui.places.levels.place import LevelsPlace
-
-    return LevelsPlace(session)
-
-
-def _make_true(session: Session) -> QWidget:
-    from yarddial.ui.places.true.place import TruePlace
-
-    return TruePlace(session)
-
-
-def _make_ghosts(session: Session) -> QWidget:
-    from yarddial.ui.places.ghosts.place import GhostsPlace
-
-    return GhostsPlace(session)
-
-
-def _make_bands(session: Session) -> QWidget:
-    from yarddial.ui.places.bands.place import BandsPlace
-
-    return BandsPlace(session)
-
-
-def _make_listen(session: Session) -> QWidget:
-    from yarddial.ui.places.listen.place import ListenPlace
-
-    return ListenPlace(session)
-
-
-def _make_log(session: Session) -> QWidget:
-    from yarddial.ui.places.log.place import LogPlace
-
-    return LogPlace(session)
-
-
-# Only places that exist are listed; each is imported when it is first opened.
-_PLACE_MAKERS: dict[str, Callable[[Session], QWidget]] = {
-    "Bench": _make_bench,
-    "First light": _make_first_light,
-    "Span": _make_span,
-    "Levels": _make_levels,
-    "True": _make_true,
-    "Ghosts": _make_ghosts,
-    "Bands": _make_bands,
-    "Listen": _make_listen,
-    "Log": _make_log,
-}
-PLACES = list(_PLACE_MAKERS)
-
-
-def _sayless(act: Callable[[], object]) -> Callable[[], None]:
-    """Drop an answer that Qt would not know what to do with."""
-
-    def run() -> None:
-        act()
-
-    return run

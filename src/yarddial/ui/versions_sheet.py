@@ -23,7 +23,7 @@ class VersionsSheet(Sheet):
     def __init__(self, parent: object, session: Session) -> None:
         super().__init__(parent, "Two versions of the station file", 860)  # type: ignore[arg-type]
         self._session = session
-        saver = session.saver
+        saver = session.file.saver
         conflict = saver.conflict if saver is not None else None
         found = saver.differences(session.desk.station) if saver is not None else ()
         self.choices: dict[tuple[str, str], ChoiceBox] = {}
@@ -69,7 +69,7 @@ class VersionsSheet(Sheet):
     def _use(self) -> None:
         chosen: dict[tuple[str, str], Side] = {key: choice.currentData() for key, choice in self.choices.items()}
         try:
-            self._session.merge_versions(chosen)
+            self._session.file.merge_versions(chosen)
         except YardDialError as error:
             self.said.setText(f"{str(error)[:1].upper()}{str(error)[1:]}.")
             return

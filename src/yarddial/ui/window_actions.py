@@ -9,19 +9,27 @@ import msgspec
 from yarddial.session.session import Session
 from yarddial.ui.finding_fixes import FindingFixes
 from yarddial.ui.opener import Opener
+from yarddial.yard.keys import key_text
+from yarddial.yard.places import PlaceName
 
 
 class WindowAction(msgspec.Struct, frozen=True):
     """One thing to do.
 
-    section : of the menu. keys : as the list of keys has them. also : other words that people use for it.
+    section : of the menu. key_act : by which the table of keys has it; empty where no key does it.
+    also : other words that people use for it.
     """
 
     section: str
     name: str
     act: Callable[[], object]
-    keys: str = ""
+    key_act: str = ""
     also: str = ""
+
+    @property
+    def keys(self) -> str:
+        """As the list of keys has them; empty where no key does it."""
+        return key_text(self.key_act) if self.key_act else ""
 
 
 class Acting(Protocol):
@@ -31,7 +39,7 @@ class Acting(Protocol):
     fixes: FindingFixes
     opener: Opener
 
-    def go(self, name: str) -> None:
+    def go(self, name: PlaceName) -> None:
         """Open a place."""
         ...
 
@@ -121,21 +129,21 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
     session, fixes, opener = window.session, window.fixes, window.opener
     at = partial(_at, window)
     return (
-        WindowAction("Yard", "Begin an empty yard", opener.ask_new, "Ctrl+N", "new station file start over"),
-        WindowAction("Yard", "Open a station file", opener.ask_open, "Ctrl+O", "load recent yard"),
+        WindowAction("Yard", "Begin an empty yard", opener.ask_new, "begin a yard", "new station file start over"),
+        WindowAction("Yard", "Open a station file", opener.ask_open, "open a yard", "load recent yard"),
         WindowAction("Yard", "Save a copy of the yard", fixes.save_elsewhere, "", "export keep store backup file"),
         WindowAction("Yard", "Export the log", fixes.export_log, "", "save log csv json lines spreadsheet write out"),
         WindowAction("Yard", "What have you got: begin from the box", fixes.begin_from_the_box, "",
                      "first start wizard set up beginner"),
         WindowAction("Yard", "Look at the demo yard", opener.show_demo, "", "example try simulated"),
-        WindowAction("Yard", "Put a part in", window.put_in, "A",
+        WindowAction("Yard", "Put a part in", window.put_in, "put a part in",
                      "add antenna cable filter converter preamplifier shelf lna"),
-        WindowAction("Yard", "Begin a new route", window.new_route, "N", "path line chain"),
+        WindowAction("Yard", "Begin a new route", window.new_route, "new route", "path line chain"),
         WindowAction("Yard", "Known stations", fixes.show_known_stations, "",
                      "reference references transmitter beacon add import csv time signal"),
-        WindowAction("Yard", "Undo", session.undo, "Ctrl+Z", "take back revert"),
-        WindowAction("Yard", "Redo", session.redo, "Ctrl+Y", "again"),
-        WindowAction("Receiver", "Start or stop the receiver", session.toggle_receiver, "Space",
+        WindowAction("Yard", "Undo", session.undo, "undo", "take back revert"),
+        WindowAction("Yard", "Redo", session.redo, "redo", "again"),
+        WindowAction("Receiver", "Start or stop the receiver", session.toggle_receiver, "toggle the receiver",
                      "run play power on off stream sdr"),
         WindowAction("Receiver", "Choose the receiver", fixes.choose_receiver, "",
                      "driver device stick dongle sound card plugged usb hardware select sdr address"),
@@ -147,29 +155,32 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
                      "remote network distance take over hand"),
         WindowAction("Receiver", "Hand control of a far receiver over", fixes.hand_control_over, "",
                      "remote network distance give up release"),
-        WindowAction("Receiver", "Check the receiver: First light", partial(window.go, "First light"), "Ctrl+2",
+        WindowAction("Receiver", "Check the receiver: First light", partial(window.go, "First light"),
+                     "place First light",
                      "test diagnose driver usb lost samples drops"),
-        WindowAction("Receiver", "Measure the station at the dial", window.measure, "M",
+        WindowAction("Receiver", "Measure the station at the dial", window.measure, "measure",
                      "calibrate calibration offset frequency error ppm here"),
-        WindowAction("Receiver", "Apply the correction", session.calibration.apply, "Ctrl+Return",
+        WindowAction("Receiver", "Apply the correction", session.calibration.apply, "apply",
                      "enter correct offset ppm calibration"),
         WindowAction("Receiver", "Measure afresh: leave out what was measured", session.calibration.forget, "",
                      "reset forget clear measurements"),
-        WindowAction("Receiver", "Transceiver: link it, follow it, split", window.show_transceiver, "T",
+        WindowAction("Receiver", "Transceiver: link it, follow it, split", window.show_transceiver,
+                     "show the transceiver",
                      "rig radio cat control ptt daemon serial vfo panadapter band scope tx"),
-        WindowAction("Receiver", "Follow the transceiver, leave it, come back", window.follow_transceiver, "F",
+        WindowAction("Receiver", "Follow the transceiver, leave it, come back", window.follow_transceiver,
+                     "follow the transceiver",
                      "rig sync track lock roam"),
-        WindowAction("Tools", "Next clear place above", partial(window.next_clear, +1), "G",
+        WindowAction("Tools", "Next clear place above", partial(window.next_clear, +1), "next clear place above",
                      "gap free empty channel between stations 3 khz"),
-        WindowAction("Tools", "Next clear place below", partial(window.next_clear, -1), "Shift+G",
+        WindowAction("Tools", "Next clear place below", partial(window.next_clear, -1), "next clear place below",
                      "gap free empty channel between stations 3 khz"),
         WindowAction("Tools", "All oscillators: true them all", window.show_all_oscillators, "",
                      "calibrate everything ppm crystal lo list offset drift align"),
         WindowAction("Tools", "Which oscillator does the converter have", window.show_which_oscillator, "",
                      "lo local 120 125 mhz leaflet wrong converter"),
-        WindowAction("Tools", "Settings card", window.show_card, "C",
+        WindowAction("Tools", "Settings card", window.show_card, "show the card",
                      "listening program what to type offset shift convert lo pdf print export"),
-        WindowAction("Tools", "Gain: set and sweep it", partial(window.go, "Levels"), "Ctrl+4",
+        WindowAction("Tools", "Gain: set and sweep it", partial(window.go, "Levels"), "place Levels",
                      "agc rf gain attenuation noise figure overload level sensitivity"),
         WindowAction("Tools", "Test the span for ghosts", at("Ghosts", session.span_test.test), "",
                      "images spurs fake signals mirror intermodulation birdie"),
@@ -186,29 +197,31 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
         WindowAction("Tools", "Record sound or samples", partial(window.go, "Listen"), "",
                      "wav sigmf iq save capture tape recorder"),
         WindowAction("Tools", "Play a recording", partial(window.go, "Listen"), "", "open file replay iq wav sigmf"),
-        WindowAction("Tools", "Listen: tune and hear", partial(window.go, "Listen"), "Ctrl+8",
+        WindowAction("Tools", "Listen: tune and hear", partial(window.go, "Listen"), "place Listen",
                      "audio sound speaker volume mute waterfall spectrum am ssb cw fm filter squelch"),
-        WindowAction("Tools", "Sample rate and centre: Span", partial(window.go, "Span"), "Ctrl+3",
+        WindowAction("Tools", "Sample rate and centre: Span", partial(window.go, "Span"), "place Span",
                      "bandwidth msps aliasing decimation spike"),
-        WindowAction("Tools", "Write a note in the log", window.write_note, "L", "diary journal logbook entry"),
-        WindowAction("Tools", "Show the working of the fit", window.show_fit, "Shift+W", "formula mathematics why"),
-        WindowAction("View", "Settings", window.show_settings, "Ctrl+,",
+        WindowAction("Tools", "Write a note in the log", window.write_note, "write a note",
+                     "diary journal logbook entry"),
+        WindowAction("Tools", "Show the working of the fit", window.show_fit, "show the fit",
+                     "formula mathematics why"),
+        WindowAction("View", "Settings", window.show_settings, "settings",
                      "preferences options configure theme font text size region sound device units s-meter dbm locator "
                      "sunrise sunset number style digits"),
-        WindowAction("View", "Find anything", window.find_anything, "Ctrl+K", "search go to"),
-        WindowAction("View", "Day or night", window.change_theme, "Ctrl+T", "theme dark light mode colours"),
-        WindowAction("View", "Picture only", window.toggle_chart_only, "F11", "full screen maximise"),
-        WindowAction("View", "Zoom in", partial(window.zoom, -1), "+", "closer magnify"),
-        WindowAction("View", "Zoom out", partial(window.zoom, +1), "-", "wider"),
-        WindowAction("Help", "Manual", window.show_manual, "F1", "help guide documentation read handbook"),
+        WindowAction("View", "Find anything", window.find_anything, "find anything", "search go to"),
+        WindowAction("View", "Day or night", window.change_theme, "day or night", "theme dark light mode colours"),
+        WindowAction("View", "Picture only", window.toggle_chart_only, "picture only", "full screen maximise"),
+        WindowAction("View", "Zoom in", partial(window.zoom, -1), "zoom in", "closer magnify"),
+        WindowAction("View", "Zoom out", partial(window.zoom, +1), "zoom out", "wider"),
+        WindowAction("Help", "Manual", window.show_manual, "manual", "help guide documentation read handbook"),
         WindowAction("Help", "First hour: show me round", window.show_first_hour, "",
                      "tour tutorial beginner guide introduction learn getting started"),
-        WindowAction("Help", "Keys", window.show_keys, "?", "shortcuts keyboard hotkeys"),
+        WindowAction("Help", "Keys", window.show_keys, "list the keys", "shortcuts keyboard hotkeys"),
         WindowAction("Help", "Words explained", window.show_glossary, "", "glossary terms help meaning"),
     )  # fmt: skip
 
 
-def _at(window: Acting, place: str, act: Callable[[], object]) -> Callable[[], None]:
+def _at(window: Acting, place: PlaceName, act: Callable[[], object]) -> Callable[[], None]:
     """Go where it is seen, then do it."""
 
     def do() -> None:

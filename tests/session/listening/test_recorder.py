@@ -68,7 +68,7 @@ def test_a_recording_tells_where_it_was_heard_and_plays_in_the_receivers_place(
     assert over_db is not None
     assert over_db > 15
     assert live_hz == pytest.approx(10e6 + 120e6, abs=4_000)
-    listening.end_replay()
+    listening.recorder.end_replay()
     assert not listening.live_receiver.plays
     listening.toggle_receiver()
     until(listening, lambda: listening.live_receiver.device_name == "Finch")

@@ -6,6 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from yarddial.session.station.desk import Desk
+from yarddial.session.station.saving import DirectSave
 from yarddial.yard.demo import DIRECT, VIA_LADDER, demo_station
 from yarddial.yard.errors import BadStation, NotWritten
 from yarddial.yard.parts import Antenna
@@ -60,7 +61,7 @@ def test_the_dial_stays_where_it_is_when_an_edit_is_undone() -> None:
 
 def test_edits_are_saved_at_once_and_the_dial_when_asked() -> None:
     saved: list[Station] = []
-    desk = Desk(demo_station(), saved.append)
+    desk = Desk(demo_station(), DirectSave(saved.append))
     desk.edit("note", renamed(desk.station, "new"))
     assert saved == [desk.station]
     desk.dial(7.1e6)
@@ -77,7 +78,7 @@ def test_a_station_that_cannot_be_saved_is_said_and_tried_again() -> None:
         if full[0]:
             raise NotWritten("the disk is full")
 
-    desk = Desk(demo_station(), save)
+    desk = Desk(demo_station(), DirectSave(save))
     desk.edit("note", renamed(desk.station, "new"))
     assert desk.save_trouble == "the disk is full"
     full[0] = False

@@ -55,13 +55,13 @@ def test_what_another_program_wrote_is_not_written_over_by_an_edit_and_both_can_
     session.desk.save_dial(wait=True)
     assert (note_of(path, "Discone"), note_of(path, "Ladder")) == ("theirs", demo_station().part("Ladder").note)
     assert "compare versions" in acts(session)
-    assert session.saver is not None
-    found = {one.what: one for one in session.saver.differences(session.desk.station)}
+    assert session.file.saver is not None
+    found = {one.what: one for one in session.file.saver.differences(session.desk.station)}
     assert {what: one.changed_by for what, one in found.items()} == {
         "part Discone": "file", "part Ladder": "here", "part Long wire": "both"
     }  # fmt: skip
     assert found["part Long wire"].file == "note: theirs too"
-    session.merge_versions({one.key: one.usual for one in found.values()})
+    session.file.merge_versions({one.key: one.usual for one in found.values()})
     session.desk.save_dial(wait=True)
     notes = [note_of(path, name) for name in ("Discone", "Ladder", "Long wire")]
     assert notes == ["theirs", "ours", "ours too"]
@@ -81,7 +81,7 @@ def test_turning_the_dial_and_closing_writes_over_nobody(path: Path) -> None:
     session.close()
     assert note_of(path, "Discone") == "theirs"
     again = wiring.open_session(path)
-    assert again.recovered is None, "the dial alone is no edit"
+    assert again.file.recovered is None, "the dial alone is no edit"
     again.close()
 
 
@@ -91,19 +91,19 @@ def test_edits_against_a_changed_file_are_offered_at_the_next_start(path: Path) 
     session.building.set_value("Ladder", "note", "ours")
     session.close()
     again = wiring.open_session(path)
-    assert again.recovered is not None
-    assert again.recovered.part("Ladder").note == "ours"
+    assert again.file.recovered is not None
+    assert again.file.recovered.part("Ladder").note == "ours"
     again.building.set_value("Dish", "note", "something else")
     again.desk.save_dial(wait=True)
     again.close()
     third = wiring.open_session(path)
-    assert third.recovered is not None, "not taken, so not dropped either"
-    third.recover()
+    assert third.file.recovered is not None, "not taken, so not dropped either"
+    third.file.recover()
     third.close()
     # The edits alone are laid over what was changed by others in the meantime.
     assert [note_of(path, name) for name in ("Ladder", "Discone", "Dish")] == ["ours", "theirs", "something else"]
     fourth = wiring.open_session(path)
-    assert fourth.recovered is None
+    assert fourth.file.recovered is None
     fourth.close()
 
 
@@ -112,10 +112,10 @@ def test_an_unreadable_version_of_another_program_can_be_replaced_and_is_kept(pa
     path.write_text('{"half":')
     session.building.set_value("Ladder", "note", "ours")
     session.desk.save_dial(wait=True)
-    assert session.saver is not None
-    assert session.saver.conflict is not None
-    assert "no readable JSON" in session.saver.conflict.why_not
-    session.merge_versions({})
+    assert session.file.saver is not None
+    assert session.file.saver.conflict is not None
+    assert "no readable JSON" in session.file.saver.conflict.why_not
+    session.file.merge_versions({})
     session.desk.save_dial(wait=True)
     session.close()
     assert note_of(path, "Ladder") == "ours"
@@ -129,15 +129,15 @@ def test_two_windows_on_one_file_know_of_each_other_and_neither_writes_over_the_
     other.building.set_value("Dish", "note", "of the second")
     other.desk.save_dial(wait=True)
     one.desk.save_dial(wait=True)
-    assert one.saver is not None
-    assert other.saver is not None
-    assert (one.saver.others, other.saver.others) == (1, 1)
+    assert one.file.saver is not None
+    assert other.file.saver is not None
+    assert (one.file.saver.others, other.file.saver.others) == (1, 1)
     assert any("another window has" in finding.what for finding in findings(one))
     assert note_of(path, "Ladder") == "of the first"
-    other.merge_versions({one.key: one.usual for one in other.saver.differences(other.desk.station)})
+    other.file.merge_versions({one.key: one.usual for one in other.file.saver.differences(other.desk.station)})
     other.close()
     assert (note_of(path, "Ladder"), note_of(path, "Dish")) == ("of the first", "of the second")
-    one.saver.check = lambda: None  # type: ignore[method-assign]
+    one.file.saver.check = lambda: None  # type: ignore[method-assign]
     one.close()
 
 
@@ -167,15 +167,15 @@ def test_laid_together_each_thing_is_as_its_chosen_side_has_it(ours: int, theirs
 
 def test_a_saver_that_fails_in_any_way_says_so_and_the_station_can_be_kept_elsewhere(path: Path) -> None:
     session = wiring.open_session(path)
-    assert session.saver is not None
-    session.saver._file.save = lambda station: 1 // 0  # type: ignore[assignment, func-returns-value, method-assign]
+    assert session.file.saver is not None
+    session.file.saver._file.save = lambda station: 1 // 0  # type: ignore[assignment, func-returns-value, method-assign]
     session.building.set_value("Ladder", "note", "ours")
     session.desk.save_dial(wait=True)
     assert "save elsewhere" in acts(session)
-    kept = session.save_elsewhere(path.with_name("copy"))
+    kept = session.file.save_elsewhere(path.with_name("copy"))
     assert note_of(kept, "Ladder") == "ours"
     with pytest.raises(NotWritten, match="there already"):
-        session.save_elsewhere(kept)
+        session.file.save_elsewhere(kept)
     session.close()
 
 
@@ -186,7 +186,7 @@ def test_a_read_only_file_is_asked_about(path: Path) -> None:
     session.desk.save_dial(wait=True)
     assert note_of(path, "Ladder") != "ours"
     assert "write read-only" in acts(session)
-    session.write_read_only()
+    session.file.write_read_only()
     session.close()
     assert note_of(path, "Ladder") == "ours"
     assert stat.S_IMODE(path.stat().st_mode) == 0o444

@@ -31,7 +31,7 @@ def test_an_edit_waits_for_the_save_before_it_so_that_only_the_last_can_be_missi
 
     background = BackgroundSave(save)
     for name in "abcd":
-        background(Station(name))
+        background.save(Station(name))
         assert len(saved) >= "abcd".index(name)
     background.settle()
     assert saved == list("abcd")
@@ -69,13 +69,13 @@ def test_edits_that_cannot_be_saved_are_kept_and_offered_the_next_time(tmp_path:
     assert again.desk.station.part("Long wire").note == "31 m, end-fed"
     offered = next(finding for finding in findings(again) if finding.fix == Act("recover"))
     assert "could not be saved" in offered.what
-    again.recover()
+    again.file.recover()
     assert again.desk.station.part("Long wire").note == "put up again"
     assert again.desk.undo_label == "recovered edits"
     again.close()
     assert load_station(path).station.part("Long wire").note == "put up again"
     third = wiring.open_session(path)
-    assert third.recovered is None
+    assert third.file.recovered is None
     third.close()
 
 

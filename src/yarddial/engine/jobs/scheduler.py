@@ -12,7 +12,7 @@ import msgspec
 from yarddial.engine.commands import Cancel, Command, OnTuning, Request, Tune
 from yarddial.engine.events import Answer, Event, Failed, Stopped
 from yarddial.engine.jobs.lease import Activity, Ending, Lease, Refusal
-from yarddial.engine.jobs.table import KINDS, RULES, JobKind
+from yarddial.engine.jobs.table import RULES, JobKind
 from yarddial.engine.link import EngineLink
 from yarddial.yard.fault_log import log_fault
 
@@ -34,34 +34,32 @@ class Scheduler:
         self._listeners: list[Callable[[], None]] = []
         self._is_changed = False
         self._is_closed = False
-        # Called when nobody says any more where the receiver looks.
-        self.at_rest: Callable[[], None] = lambda: None
+        self._at_rest: list[Callable[[], None]] = []
         # The latest endings: kind and how.
         self.history: deque[tuple[JobKind, Ending]] = deque(maxlen=REMEMBERED)
 
     # Asking
 
-    def why_not(self, name: str, within: Lease | None = None) -> str:
+    def why_not(self, kind: JobKind, within: Lease | None = None) -> str:
         """Why a job cannot be begun just now, or an empty text."""
         if self._is_closed:
             return "the window was closed"
-        kind = KINDS[name]
         for lease in self._others(within):
             if RULES[lease.kind.nature, kind.nature] == "refused":
                 return self._topmost(lease).kind.under_way
         return ""
 
-    def request(self, name: str, activity: Activity, within: Lease | None = None) -> Lease | Refusal:
+    def request(self, kind: JobKind, activity: Activity, within: Lease | None = None) -> Lease | Refusal:
         """Ask for the receiver, for a job of its own or as a part of another.
 
         Returns a lease, which may have to wait, or a refusal. `waits` is set before anybody is told of anything.
         """
         if within is not None and not within.is_alive:
             return Refusal("what it is a part of has ended")
-        if why_not := self.why_not(name, within):
+        if why_not := self.why_not(kind, within):
             return Refusal(why_not)
         self._number += 1
-        lease = Lease(self, self._number, KINDS[name], activity, within)
+        lease = Lease(self, self._number, kind, activity, within)
         outcomes = [(other, RULES[other.kind.nature, lease.kind.nature]) for other in self._others(within)]
         lease.waits = any(outcome == "waits" for _, outcome in outcomes)
         self._leases.append(lease)
@@ -114,6 +112,11 @@ class Scheduler:
         return None
 
     @property
+    def hears_transmissions(self) -> bool:
+        """True while a job listens to the person's own transmitter."""
+        return any(lease.kind.hears_transmissions for lease in self._leases)
+
+    @property
     def tuner(self) -> Lease | None:
         """The one job that may say where the receiver looks; None leaves it to the dial."""
         able = [one for one in self._leases if one.kind.tunes and not one.waits and not one.is_released]
@@ -127,7 +130,7 @@ class Scheduler:
         """The receiver was started and knows nothing yet: whoever listens tells it where to look, else the dial."""
         tuner = self.tuner
         if tuner is None:
-            self._guarded(None, self.at_rest)
+            self._rest()
         elif tuner.kind.nature == "listen":
             self._guarded(tuner, tuner.activity.resumed)
 
@@ -135,6 +138,14 @@ class Scheduler:
         """A job began, stepped back or ended; told once a poll."""
         self._listeners.append(listener)
         return lambda: self._listeners.remove(listener) if listener in self._listeners else None
+
+    def on_rest(self, listener: Callable[[], None]) -> None:
+        """Nobody who has the receiver says any more where it looks: the dial does."""
+        self._at_rest.append(listener)
+
+    def _rest(self) -> None:
+        for listener in self._at_rest:
+            self._guarded(None, listener)
 
     def on_event(self, observer: Callable[[Event], None]) -> None:
         """Whoever sees every event, before the jobs do."""
@@ -252,7 +263,7 @@ class Scheduler:
                 lease.waits = False
                 self._guarded(lease, lease.activity.resumed)
         if ended.kind.tunes and self.tuner is None:
-            self._guarded(None, self.at_rest)
+            self._rest()
 
     def _must_wait(self, lease: Lease) -> bool:
         others = [other for other in self._others(None) if other is not lease]

@@ -8,11 +8,14 @@ import msgspec
 
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedBandRun, LoggedObservation, LoggedSpanTest
+from yarddial.session.activity import Declaration
 from yarddial.session.background import Background
 from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.calibration.topics import CalibrationTopics
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.station.desk import Desk
+from yarddial.session.verdict import Verdict
 from yarddial.yard.bands import Band, Region
 from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import format_frequency
@@ -210,3 +213,16 @@ class BandBoard:
         self._desk.choose_mode(near[0].mode if near else segment.mode if segment is not None else row.mode.key)
         if row.route and not station.held:
             self._desk.choose_route(row.route)
+
+
+def _make(of: CalibrationTopics) -> BandBoard:
+    return BandBoard(of.desk, of.calibration, of.log, of.background)
+
+
+def _verdict(board: BandBoard, of: object) -> Verdict:
+    from yarddial.session.bands.verdict import bands_verdict
+
+    return bands_verdict(board.last)
+
+
+DECLARATION = Declaration(make=_make, on_changed=lambda board: board.on_board_changed, verdict=("Bands", _verdict))

@@ -1,14 +1,17 @@
 """All bands proven in turn: a known station measured, the span tested, a line in the log; it goes on after a kill."""
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
 from yarddial.records.entry import Entry, utc_now
 from yarddial.records.log_data import LoggedBandRun
+from yarddial.session.activity import Declaration
 from yarddial.session.bands.band_board import RUN_KIND, BandBoard
 from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.calibration.topics import CalibrationTopics
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
@@ -21,6 +24,9 @@ if TYPE_CHECKING:
 
 # Polls without the receiver getting anywhere, from which a band is left and said to have failed.
 PATIENCE_POLLS = 4_000
+BAND_RUN = JobKind(
+    "band_run", "work", "the proof of all bands", "the bands are being proven", tunes=False, outlives=True
+)
 
 
 class BandRun(Job):
@@ -77,7 +83,7 @@ class BandRun(Job):
 
     def why_not(self) -> str:
         """Why it cannot begin just now, or an empty text."""
-        if why_not := self._jobs.why_not("band_run"):
+        if why_not := self._jobs.why_not(BAND_RUN):
             return why_not
         if self._live_receiver.plays:
             return "a recording plays: end it first"
@@ -87,7 +93,7 @@ class BandRun(Job):
         """Begin, or go on with a run that did not come to its end."""
         if self.why_not():
             return
-        lease = self._jobs.request("band_run", self)
+        lease = self._jobs.request(BAND_RUN, self)
         if isinstance(lease, Refusal):
             return
         self._lease = lease
@@ -191,3 +197,31 @@ class BandRun(Job):
     def _tell(self, text: str, data: LoggedBandRun, route: str = "") -> None:
         entry = Entry(station=self._desk.station.name, kind=RUN_KIND, route=route, text=text, data=data)
         self._log.add(entry)
+
+
+class BandRunTopics(CalibrationTopics, Protocol):
+    """What the proof of all bands needs of the session."""
+
+    @property
+    def span_test(self) -> SpanTest:
+        """What tests a span."""
+        ...
+
+    @property
+    def board(self) -> BandBoard:
+        """The bands as judged."""
+        ...
+
+
+def _make(of: BandRunTopics) -> BandRun:
+    return BandRun(of.desk, of.live_receiver, of.jobs, of.calibration, of.span_test, of.board, of.log)
+
+
+DECLARATION = Declaration(
+    make=_make,
+    kinds=(BAND_RUN,),
+    begin={BAND_RUN.name: BandRun.start},
+    is_under_way=lambda run: run.running,
+    poll=BandRun.poll,
+    logs=(LoggedBandRun,),
+)

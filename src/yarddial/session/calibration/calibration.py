@@ -9,6 +9,7 @@ from yarddial.engine.commands import Measure
 from yarddial.engine.events import Event, Measured, NotMeasured, Progress, TuneRefused
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
 from yarddial.records.entry import Entry, utc_now
 from yarddial.records.log_data import LoggedChange, LoggedCorrection, LoggedObservation, LoggedObservations
 from yarddial.session.background import Background
@@ -58,6 +59,7 @@ LEAST_SEARCH_HZ = 100.0
 DRIFT_TOLD_S = 600.0
 # A drift is one from so many of its own uncertainties on; by what share of itself it changes over a measurement.
 DRIFT_SIGMAS, DRIFT_CHANGES = 4.0, 0.15
+MEASUREMENT = JobKind("measurement", "work", "a measurement", "a measurement is under way")
 
 
 class Measuring(msgspec.Struct, frozen=True):
@@ -140,7 +142,7 @@ class Calibration(Job):
         self._suggestion: NextMeasurement | None = None
         self._proposed: tuple[tuple[object, ...], CorrectionProposal] | None = None
         self._measured_line: Line | None = None
-        jobs.at_rest = self.follow_dial
+        jobs.on_rest(self.follow_dial)
         self.measuring: Measuring | None = None
         self.outcome: MeasurementOutcome | None = None
         # As the person last noted it, beside the receiver.
@@ -148,8 +150,7 @@ class Calibration(Job):
         # How long the person wants to measure; 0 as long as it helps.
         self.chosen_s = 0.0
         self._warmth = Warmth(live_receiver)
-        self.oscillator_estimates = OscillatorEstimates(desk, log, background, self._estimated)
-        self.oscillator_estimates.colder_than = self._colder
+        self.oscillator_estimates = OscillatorEstimates(desk, log, background, self._estimated, self._colder)
         desk.on_yard_changed(self._yard_changed)
         desk.on_dial_changed(self._dial_changed)
 
@@ -265,9 +266,9 @@ class Calibration(Job):
         tolerance_hz = mode_named(self._desk.station.mode).tolerance_hz
         return min(MOST_S, most_s), max(SHARE_OF_STATION * reference.sigma_hz, SHARE_OF_MODE * tolerance_hz, 1e-3)
 
-    def why_not_measure(self, name: str = "measurement", within: Lease | None = None) -> str:
+    def why_not_measure(self, kind: JobKind | None = None, within: Lease | None = None) -> str:
         """Why nothing can be measured just now, or an empty text; by what kind of job, and as a part of which."""
-        if why_not := self._jobs.why_not(name, within):
+        if why_not := self._jobs.why_not(kind or MEASUREMENT, within):
             return why_not
         reference = self.reference()
         if reference is None:
@@ -291,7 +292,7 @@ class Calibration(Job):
         if self.why_not_measure(within=within) or reference is None:
             return
         self._desk.dial(reference.frequency_hz)
-        lease = self._jobs.request("measurement", self, within)
+        lease = self._jobs.request(MEASUREMENT, self, within)
         if isinstance(lease, Refusal):
             return
         self._lease, self._measured_line = lease, self._desk.line.at(reference.frequency_hz)

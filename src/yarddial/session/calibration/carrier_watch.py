@@ -8,9 +8,12 @@ from yarddial.engine.commands import Measure
 from yarddial.engine.events import Event, Measured, NotMeasured, TuneRefused
 from yarddial.engine.jobs.lease import Ending, How, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedWatch
+from yarddial.session.activity import Declaration
 from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.calibration.topics import CalibrationTopics
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
@@ -35,6 +38,7 @@ MOST_MISSED = 6
 # What is left of a warm-up when the oscillator counts as steady, against what the mode bears: no more than a good
 # measurement's own doubt, for nothing else in the fit allows for it.
 SHARE_OF_MODE = 0.1
+WATCH = JobKind("carrier_watch", "work", "the watch of a carrier", "a carrier is being watched")
 
 
 class CarrierWatch(Job):
@@ -77,7 +81,7 @@ class CarrierWatch(Job):
 
     def why_not(self) -> str:
         """Why it cannot begin just now, or an empty text."""
-        return self._calibration.why_not_measure("carrier_watch")
+        return self._calibration.why_not_measure(WATCH)
 
     def choose_point(self, point_s: float) -> None:
         """Let each point of the next run take so long; a run that goes on keeps its own."""
@@ -98,7 +102,7 @@ class CarrierWatch(Job):
         if self.why_not() or reference is None:
             return
         self._desk.dial(reference.frequency_hz)
-        lease = self._jobs.request("carrier_watch", self)
+        lease = self._jobs.request(WATCH, self)
         if isinstance(lease, Refusal):
             return
         self._lease = lease
@@ -199,3 +203,16 @@ class CarrierWatch(Job):
             )
             self._log.add(entry)
         self._changed.tell()
+
+
+def _make(of: CalibrationTopics) -> CarrierWatch:
+    return CarrierWatch(of.desk, of.live_receiver, of.jobs, of.calibration, of.log)
+
+
+DECLARATION = Declaration(
+    make=_make,
+    kinds=(WATCH,),
+    begin={WATCH.name: CarrierWatch.start},
+    is_under_way=lambda watch: watch.running,
+    logs=(LoggedWatch,),
+)

@@ -6,7 +6,10 @@ from yarddial.engine.commands import Follow
 from yarddial.engine.events import Event, Followed
 from yarddial.engine.jobs.lease import Ending, Job, Lease
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
+from yarddial.session.activity import Declaration
 from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.calibration.topics import CalibrationTopics
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
@@ -23,6 +26,7 @@ LEAST_WITHIN_HZ = 50.0
 WANDER_PPB = 1.5
 # Looks in a row that found nothing, from which it is said.
 MISSED = 4
+FOLLOWER = JobKind("crystal_follower", "along", "the crystal is followed", "the crystal is followed", tunes=False)
 
 
 class CrystalFollower(Job):
@@ -91,7 +95,7 @@ class CrystalFollower(Job):
                 self._lease.end()
             return
         if self._lease is None:
-            asked = self._jobs.request("crystal_follower", self)
+            asked = self._jobs.request(FOLLOWER, self)
             if not isinstance(asked, Lease):
                 return
             self._lease = asked
@@ -157,3 +161,14 @@ class CrystalFollower(Job):
         # The station's own error and the other oscillators' stay as they are: they shift all of it alike.
         lasting_hz = (self.reference.sigma_hz**2 + sum(hertz**2 for hertz in others_hz)) ** 0.5
         self.sigma_ppb = float((self.looked_ppb**2 + (1e3 * lasting_hz / slope) ** 2) ** 0.5)
+
+
+def _make(of: CalibrationTopics) -> CrystalFollower:
+    return CrystalFollower(of.desk, of.live_receiver, of.jobs, of.calibration)
+
+
+DECLARATION = Declaration(
+    make=_make,
+    kinds=(FOLLOWER,),
+    begin={FOLLOWER.name: lambda follower: follower.follow(True)},
+)

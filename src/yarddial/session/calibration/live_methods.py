@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Literal, Protocol
 
 import msgspec
 import numpy as np
@@ -12,8 +12,11 @@ from yarddial.engine.commands import Hear, RecordSamples
 from yarddial.engine.events import Event, RecordingState, Sound, TuneRefused
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
 from yarddial.engine.tuning import Tuning
+from yarddial.session.activity import Declaration
 from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.calibration.topics import CalibrationTopics
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.receiver.far_recordings import FarRecordings
 from yarddial.session.receiver.live_receiver import LiveReceiver
@@ -43,6 +46,10 @@ EARS: "tuple[tuple[ToneReception, Settings], ...]" = (
     ("usb", Settings("usb", 100.0, 4_000.0, gain_control=False)),
     ("lsb", Settings("lsb", -4_000.0, -100.0, gain_control=False)),
 )
+TONE = JobKind("tone", "work", "a tone", "a tone is being heard")
+RASTER = JobKind("raster", "work", "a scan for the raster", "a band is being scanned for its raster")
+PILOT = JobKind("pilot", "work", "a stereo pilot", "a stereo pilot is being listened for")
+JOBS: dict[LiveMethod, JobKind] = {"tone": TONE, "raster": RASTER, "pilot": PILOT}
 
 
 class LiveMethods(Job):
@@ -95,9 +102,9 @@ class LiveMethods(Job):
     def why_not(self, way: LiveMethod) -> str:
         """Why it cannot begin just now, or an empty text."""
         if way == "tone":
-            return self._calibration.why_not_measure("tone")
+            return self._calibration.why_not_measure(TONE)
         line, dial_hz = self._desk.line, self._desk.station.dial_hz
-        return self._jobs.why_not(way) or line.why_not(dial_hz)
+        return self._jobs.why_not(JOBS[way]) or line.why_not(dial_hz)
 
     def hear_tone(self, near_hz: float) -> None:
         """Hear the station at the dial as AM, then on each sideband."""
@@ -179,7 +186,7 @@ class LiveMethods(Job):
             self._desk.dial(reference.frequency_hz)
             # Heard where the dial should show it, so that a large error that is known already does no harm.
             self.heard_at_hz = reference.frequency_hz + (state.error_hz if state.sigma_hz < ENOUGH_HZ else 0.0)
-        lease = self._jobs.request(way, self)
+        lease = self._jobs.request(JOBS[way], self)
         if isinstance(lease, Refusal):
             return False
         self._lease, self.running = lease, way
@@ -305,3 +312,31 @@ class LiveMethods(Job):
 def _remove(folder: Path, name: str) -> None:
     for file in folder.glob(f"{name.partition('.')[0]}.*"):
         file.unlink(missing_ok=True)
+
+
+class LiveMethodTopics(CalibrationTopics, Protocol):
+    """What these methods need of the session."""
+
+    @property
+    def far_recordings(self) -> FarRecordings:
+        """What brings recordings over from another computer."""
+        ...
+
+
+def _make(of: LiveMethodTopics) -> LiveMethods:
+    from yarddial.records.temporary import temporary_folder
+
+    return LiveMethods(of.desk, of.live_receiver, of.jobs, of.calibration, temporary_folder(), of.far_recordings)
+
+
+DECLARATION = Declaration(
+    make=_make,
+    kinds=(TONE, RASTER, PILOT),
+    begin={
+        TONE.name: lambda methods: methods.hear_tone(1_000.0),
+        RASTER.name: LiveMethods.scan,
+        PILOT.name: LiveMethods.hear_pilot,
+    },
+    is_under_way=lambda methods: bool(methods.running),
+    close=LiveMethods.clear,
+)

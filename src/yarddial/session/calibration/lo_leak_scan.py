@@ -9,6 +9,9 @@ from yarddial.engine.commands import Measure
 from yarddial.engine.events import Event, Measured, NotMeasured, TuneRefused
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
+from yarddial.session.activity import Declaration
+from yarddial.session.calibration.topics import CalibrationTopics
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
@@ -25,6 +28,9 @@ if TYPE_CHECKING:
 
 SECONDS = 1.5
 TOLERANCE_PPM = 30.0
+LO_LEAK_SCAN = JobKind(
+    "lo_leak_scan", "work", "the look for an oscillator", "a converter's oscillator is being looked for"
+)
 
 
 class LoLeakScan(Job):
@@ -79,7 +85,7 @@ class LoLeakScan(Job):
         BadObservations
             The receiver can tune to none of them, the route has no receiver, or another job has it.
         """
-        if why_not := self._jobs.why_not("lo_leak_scan"):
+        if why_not := self._jobs.why_not(LO_LEAK_SCAN):
             raise BadObservations(f"not now: {why_not}")
         line = self._desk.line
         able = [hertz for hertz in stated_hz if not line.missing and not line.receiver.why_not(hertz)]
@@ -94,7 +100,7 @@ class LoLeakScan(Job):
         # At the socket itself, past all converters.
         self._line = Line.of("leak", (Antenna("socket", 0.0, 1e12), line.receiver), able[0], line.port)
         self._place = (self._desk.station.dial_hz, line)
-        lease = self._jobs.request("lo_leak_scan", self)
+        lease = self._jobs.request(LO_LEAK_SCAN, self)
         if isinstance(lease, Refusal):
             raise BadObservations(f"not now: {lease.reason}")
         self._lease = lease
@@ -241,3 +247,10 @@ class LoLeakScan(Job):
         # One that could not be looked at may still be the one.
         self.answer = msgspec.structs.replace(answer, decided=answer.decided and not self.left_out)
         self._lease.end()
+
+
+def _make(of: CalibrationTopics) -> LoLeakScan:
+    return LoLeakScan(of.desk, of.live_receiver, of.jobs, lambda: of.calibration.oscillators)
+
+
+DECLARATION = Declaration(make=_make, kinds=(LO_LEAK_SCAN,), is_under_way=lambda scan: scan.running)

@@ -84,12 +84,19 @@ class FitAnswer(msgspec.Struct, frozen=True):
 class OscillatorEstimates:
     """Reads the desk and the log; `changed` is called whenever it knows something else."""
 
-    def __init__(self, desk: Desk, log: LogKeeper, background: Background, changed: Callable[[], None]) -> None:
+    def __init__(
+        self,
+        desk: Desk,
+        log: LogKeeper,
+        background: Background,
+        changed: Callable[[], None],
+        colder_than: Callable[[float], dict[str, float]],
+    ) -> None:
+        """colder_than : by how much of its warm-up each oscillator is colder than when it was measured at a time."""
         self._desk, self._log, self._background = desk, log, background
         # Nobody is told before the first answer is complete.
         self._changed: Callable[[], None] = lambda: None
-        # By how much of its warm-up an oscillator is colder than when it was measured at a time.
-        self.colder_than: Callable[[float], dict[str, float]] = lambda measured_s: {}
+        self._colder_than = colder_than
         # Whoever waits for what an observation tells.
         self._waiting: list[Callable[[], None]] = []
         self.observations: tuple[Observation, ...] = ()
@@ -214,7 +221,7 @@ class OscillatorEstimates:
     def _grow(self) -> None:
         since_s = max(seconds_of("") - self._fitted_s, 0.0)
         known = drifted(self._fitted, self.observations, seconds_of(""))
-        colder = self.colder_than(self._fitted_s)
+        colder = self._colder_than(self._fitted_s)
         self.oscillators = grown(known, self._moving(), self._units, since_s, colder)
 
     @property

@@ -7,7 +7,9 @@ import msgspec
 from yarddial.analysis.correction.measurement_plan import MeasurementPlan, PlannedLook
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
 from yarddial.records.entry import utc_now
+from yarddial.session.activity import Declaration
 from yarddial.session.background import Background
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.calibration.oscillator_list import (
@@ -18,6 +20,7 @@ from yarddial.session.calibration.oscillator_list import (
     oscillator_rows,
     route_effects,
 )
+from yarddial.session.calibration.topics import CalibrationTopics
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
@@ -29,6 +32,9 @@ from yarddial.yard.parts import Transceiver, converters_of
 MENU_STEP_HZ = 0.1
 # Measurements of one walk; whatever is not known by then will not be.
 MOST_LOOKS = 24
+OSCILLATOR_WALK = JobKind(
+    "oscillator_walk", "work", "all oscillators", "all oscillators are being measured", tunes=False, outlives=True
+)
 
 
 class OscillatorWalk(Job):
@@ -136,7 +142,7 @@ class OscillatorWalk(Job):
 
     def why_not(self) -> str:
         """Why it cannot begin just now, or an empty text."""
-        if why_not := self._jobs.why_not("oscillator_walk"):
+        if why_not := self._jobs.why_not(OSCILLATOR_WALK):
             return why_not
         return "a recording plays: end it first" if self._live_receiver.plays else ""
 
@@ -144,7 +150,7 @@ class OscillatorWalk(Job):
         """Begin."""
         if self.why_not():
             return
-        lease = self._jobs.request("oscillator_walk", self)
+        lease = self._jobs.request(OSCILLATOR_WALK, self)
         if isinstance(lease, Refusal):
             return
         self._lease = lease
@@ -228,3 +234,16 @@ class OscillatorWalk(Job):
             return
         self._calibration.measure(within=lease)
         self._changed.tell()
+
+
+def _make(of: CalibrationTopics) -> OscillatorWalk:
+    return OscillatorWalk(of.desk, of.live_receiver, of.jobs, of.calibration, of.background)
+
+
+DECLARATION = Declaration(
+    make=_make,
+    kinds=(OSCILLATOR_WALK,),
+    begin={OSCILLATOR_WALK.name: OscillatorWalk.start},
+    is_under_way=lambda walk: walk.running,
+    poll=OscillatorWalk.poll,
+)

@@ -7,7 +7,9 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from yarddial.records.entry import utc_now
+from yarddial.session.activity import Declaration
 from yarddial.session.calibration.calibration import NEAR_HZ, Calibration
+from yarddial.session.calibration.topics import CalibrationTopics
 from yarddial.session.station.desk import Desk
 from yarddial.yard.errors import BadFrequency, BadObservations
 from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma, parse_frequency
@@ -264,3 +266,10 @@ def read_with_sigma(text: str) -> tuple[float, float]:
     other = value[:last] + str((int(value[last]) + 1) % 10) + value[last + 1 :]
     step_hz = abs(parse_frequency(other) - dial_hz)
     return dial_hz, step_hz if value[last] != "9" else step_hz / 9
+
+
+def _make(of: CalibrationTopics) -> OtherMethods:
+    return OtherMethods(of.desk, of.calibration)
+
+
+DECLARATION = Declaration(make=_make)

@@ -7,6 +7,7 @@ import msgspec
 
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedDeviceCheck
 from yarddial.session.first_light.result import CheckResult, overall
@@ -22,6 +23,7 @@ from yarddial.yard.station import Station
 
 # Begins a run on a station's route: station, device, route.
 BeginRun = Callable[[Station, str, str], Runner]
+DEVICE_CHECK = JobKind("device_check", "device", "First light", "checks are being made", tunes=False, outlives=True)
 
 
 class DeviceCheck(Job):
@@ -50,7 +52,7 @@ class DeviceCheck(Job):
     def why_not(self) -> str:
         """Why it cannot run just now, or an empty text."""
         line = self._desk.line
-        if why_not := self._jobs.why_not("device_check"):
+        if why_not := self._jobs.why_not(DEVICE_CHECK):
             return why_not
         if line.missing:
             return line.missing
@@ -62,7 +64,7 @@ class DeviceCheck(Job):
         """Run all checks on the active route's receiver; the receiver is stopped for them, as both cannot have it."""
         if self.why_not() or self._begin is None:
             return
-        lease = self._jobs.request("device_check", self)
+        lease = self._jobs.request(DEVICE_CHECK, self)
         if isinstance(lease, Refusal):
             return
         self._lease = lease

@@ -11,6 +11,7 @@ from yarddial.engine.commands import Sweep
 from yarddial.engine.events import Event, SweepDone, SweepPoint
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LogData, LoggedAttenuationTest, LoggedGainSweep
 from yarddial.session.listeners import Listener, Listeners
@@ -40,16 +41,17 @@ if TYPE_CHECKING:
 
 # What a sweep is for: one stage, all of them together, the levels as they are, or the 3:1 test.
 Purpose = Literal["stage", "all", "weigh", "test"]
-# The job that each is.
-JOBS: dict[Purpose, str] = {
-    "stage": "gain_sweep", "all": "gain_sweep", "weigh": "level_glance", "test": "attenuation_test",
-}  # fmt: skip
 # Settings that are measured in one sweep; with more the stages' steps are thinned, their ends kept.
 MOST_SETTINGS = 120
 # The 3:1 test takes so much off in front, by the step nearest to it, in so many pairs.
 TEST_DB, LEAST_TEST_DB, TEST_PAIRS = 8.0, 3.0, 4
 # Of a level in dBm got from the noise alone: surroundings and noise figures are only known so well.
 BY_NOISE_SIGMA_DB = 6.0
+GLANCE = JobKind("level_glance", "glance", "a look at the levels", "the levels are being looked at")
+GAIN_SWEEP = JobKind("gain_sweep", "work", "a gain sweep", "a sweep is under way")
+ATTENUATION_TEST = JobKind("attenuation_test", "work", "the 3:1 test", "the 3:1 test is under way")
+# The job that each purpose is.
+JOBS: dict[Purpose, JobKind] = {"stage": GAIN_SWEEP, "all": GAIN_SWEEP, "weigh": GLANCE, "test": ATTENUATION_TEST}
 
 
 class Swept(msgspec.Struct, frozen=True):

@@ -11,11 +11,14 @@ from yarddial.engine.commands import Sweep
 from yarddial.engine.events import Event, SweepDone, SweepPoint, Tuned, TuneRefused
 from yarddial.engine.jobs.lease import Ending, How, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedComparison
+from yarddial.session.activity import Declaration
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.receiver.topics import ReceiverTopics
 from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.station.desk import Desk
 from yarddial.yard.demodulation import demodulations_of, turned, usual
@@ -32,6 +35,7 @@ PAIRS, DWELL_S = 40, 0.25
 # So unequal may noise be in a channel and beside it: 0.2 dB.
 FLOOR_SHARE = 0.05
 HALF_WIDTH_HZ = 10_000.0
+COMPARISON = JobKind("comparison", "work", "a comparison", "a comparison is under way")
 
 
 class Setup(msgspec.Struct, frozen=True):
@@ -124,7 +128,7 @@ class Comparison(Job):
 
     def why_not(self, first: Setup | None, second: Setup | None) -> str:
         """Why two cannot be compared just now, or an empty text."""
-        if why_not := self._jobs.why_not("comparison"):
+        if why_not := self._jobs.why_not(COMPARISON):
             return why_not
         if first is None or second is None or first == second:
             return "choose two set-ups that differ: other routes, or gains used before beside the present ones"
@@ -138,7 +142,7 @@ class Comparison(Job):
         """Measure both in turn, the order within each pair drawn by lot."""
         if self.why_not(first, second):
             return
-        lease = self._jobs.request("comparison", self)
+        lease = self._jobs.request(COMPARISON, self)
         if isinstance(lease, Refusal):
             return
         self._lease = lease
@@ -267,3 +271,12 @@ class Comparison(Job):
 def _label(line: Line) -> str:
     gains = ", ".join(f"{stage.name} {stage.set_db:g} dB" for stage in line.receiver.gain_stages)
     return f"{line.name}, {gains}" if gains else line.name
+
+
+def _make(of: ReceiverTopics) -> Comparison:
+    return Comparison(of.desk, of.live_receiver, of.jobs, of.log)
+
+
+DECLARATION = Declaration(
+    make=_make, kinds=(COMPARISON,), is_under_way=lambda comparison: comparison.running, logs=(LoggedComparison,)
+)

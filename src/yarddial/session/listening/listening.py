@@ -11,6 +11,7 @@ from yarddial.engine.commands import Clean, CleanUp, Hear
 from yarddial.engine.events import TOGETHER, CleanedUp, Event, Sound, SpanSpectrum, Stopped
 from yarddial.engine.jobs.lease import Ending, Job, Lease
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.listening.recorder import Recorder
 from yarddial.session.receiver.live_receiver import LiveReceiver
@@ -56,6 +57,7 @@ SPANS = 8
 STRONGEST_OF_DB = 0.4
 # Sounds kept for whoever plays them: two seconds.
 MOST_KEPT = 64
+LISTENING = JobKind("listening", "listen", "Listen", "Listen has the receiver", outlives=True)
 
 
 class Listening(Job):
@@ -67,6 +69,7 @@ class Listening(Job):
         live_receiver: LiveReceiver,
         jobs: Scheduler,
         note: Callable[[str], None],
+        recorder: Recorder,
     ) -> None:
         self._desk, self._live_receiver, self._jobs = desk, live_receiver, jobs
         self.lease: Lease | None = None
@@ -96,7 +99,7 @@ class Listening(Job):
         # Gaps in the picture, as last looked for.
         self.clear: tuple[tuple[float, float], ...] = ()
         self._spans = 0
-        self.recorder = Recorder(desk, live_receiver, jobs, note)
+        self.recorder = recorder
         desk.on_dial_changed(self._dial_moved)
         desk.on_yard_changed(self._dial_moved)
         live_receiver.on_receiver_changed(self._receiver_changed)
@@ -127,7 +130,7 @@ class Listening(Job):
         """The place is looked at: the picture and the ear are its own from now on."""
         if self.lease is not None:
             return
-        lease = self._jobs.request("listening", self)
+        lease = self._jobs.request(LISTENING, self)
         if not isinstance(lease, Lease):
             return
         self.lease, self._sent = lease, ()

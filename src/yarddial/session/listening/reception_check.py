@@ -1,6 +1,7 @@
 """Proof by steps: something strong first, then one change at a time, and where it fails, what failed and why."""
 
 from collections.abc import Callable, Generator, Iterator
+from typing import Protocol
 
 import msgspec
 import numpy as np
@@ -8,9 +9,12 @@ import numpy as np
 from yarddial.engine.events import SpanSpectrum
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
+from yarddial.session.activity import Declaration
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.listening.listening import Listening
 from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.receiver.topics import ReceiverTopics
 from yarddial.session.station.desk import Desk
 from yarddial.yard.demodulation import DEMODULATIONS, Demodulation
 from yarddial.yard.frequency import format_frequency
@@ -27,6 +31,9 @@ LINES = 3
 # Shares of the span: two places of a search lie so far apart, and the middle of one is not looked at.
 APART, EDGE, SPIKE_HZ = 0.75, 0.4, 4_000.0
 SCANS = 24
+RECEPTION_CHECK = JobKind(
+    "reception_check", "work", "the proof by steps", "the proof by steps is under way", tunes=False
+)
 
 
 class CheckStep(msgspec.Struct, frozen=True):
@@ -83,7 +90,7 @@ class ReceptionCheck(Job):
         """Why it cannot begin just now, or an empty text."""
         if self.running:
             return "it is under way"
-        if why_not := self._jobs.why_not("reception_check", self._listening.lease):
+        if why_not := self._jobs.why_not(RECEPTION_CHECK, self._listening.lease):
             return why_not
         if not self._live_receiver.wanted:
             return "the receiver is off: Space starts it"
@@ -93,7 +100,7 @@ class ReceptionCheck(Job):
         """Begin with the first step; the dial, the mode and the route are turned for each."""
         if self.why_not():
             return
-        lease = self._jobs.request("reception_check", self, self._listening.lease)
+        lease = self._jobs.request(RECEPTION_CHECK, self, self._listening.lease)
         if isinstance(lease, Refusal):
             return
         self._lease, self.results, self.trouble = lease, (), ""
@@ -254,3 +261,21 @@ class ReceptionCheck(Job):
     def _take_span(self) -> None:
         if self._live_receiver.picture.span is not None:
             self._spans = [*self._spans[-LINES:], self._live_receiver.picture.span]
+
+
+class ReceptionTopics(ReceiverTopics, Protocol):
+    """What the proof needs of the session."""
+
+    @property
+    def listening(self) -> Listening:
+        """How one listens."""
+        ...
+
+
+def _make(of: ReceptionTopics) -> ReceptionCheck:
+    return ReceptionCheck(of.desk, of.live_receiver, of.jobs, of.listening)
+
+
+DECLARATION = Declaration(
+    make=_make, kinds=(RECEPTION_CHECK,), is_under_way=lambda check: check.running, poll=ReceptionCheck.poll
+)

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,9 +11,14 @@ from yarddial.engine.commands import RecordSamples
 from yarddial.engine.events import Event, RecordingState
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
 from yarddial.engine.tuning import Tuning
+from yarddial.session.activity import Declaration
 from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.log.notes import Notes
+from yarddial.session.receiver.far_recordings import FarRecordings
 from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.receiver.topics import ReceiverTopics
 from yarddial.session.station.desk import Desk
 from yarddial.yard.demodulation import DEMODULATIONS, Settings, demodulations_of
 from yarddial.yard.errors import NotWritten
@@ -29,21 +34,29 @@ if TYPE_CHECKING:
 
 # A dial further from a recording's centre, as a share of its span, goes to the centre.
 WELL_INSIDE = 0.4
+RECORDING = JobKind("recording", "record", "a recording", "samples are being recorded: end that first", tunes=False)
 
 
 class Recorder(Job):
     """At most one sound file and one recording under way."""
 
-    def __init__(self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, note: Callable[[str], None]) -> None:
+    def __init__(
+        self,
+        desk: Desk,
+        live_receiver: LiveReceiver,
+        jobs: Scheduler,
+        note: Callable[[str], None],
+        bring: "Callable[[str, Path, Callable[[Fetching], None]], None]",
+    ) -> None:
+        """bring : brings a recording over from another computer: its name there, where to, and who hears of it."""
         self._desk, self._live_receiver, self._jobs, self._note = desk, live_receiver, jobs, note
+        self._bring = bring
         self._changed = Listeners()
         self._lease: Lease | None = None
         self.sound: SoundFile | None = None
         self.recording: RecordingState | None = None
         self.last_recording = ""
         self._path: Path | None = None
-        # Brings one over that was made on another computer: its name there, where to, and who hears of it.
-        self.bring: Callable[[str, Path, Callable[[Fetching], None]], None] = lambda name, to, told: None
         self.brought = ""
         self.trouble = ""
 
@@ -92,7 +105,7 @@ class Recorder(Job):
         line, dial_hz = self._desk.line, self._desk.station.dial_hz
         if not self._live_receiver.running or line.why_not(dial_hz):
             raise NotWritten("the receiver is off: Space starts it, then samples can be recorded")
-        lease = self._jobs.request("recording", self)
+        lease = self._jobs.request(RECORDING, self)
         if isinstance(lease, Refusal):
             raise NotWritten(f"not now: {lease.reason}")
         self._lease, self.trouble, self._path, self.brought = lease, "", path, ""
@@ -194,7 +207,7 @@ class Recorder(Job):
             self._changed.tell()
 
         if self._path is not None:
-            self.bring(name, self._path, told)
+            self._bring(name, self._path, told)
 
     def ended(self, ending: Ending) -> None:
         """The file is whole, or it is said that it is not."""
@@ -218,3 +231,24 @@ class Recorder(Job):
             {"core:sample_start": 0, "core:freq_lower_edge": low, "core:freq_upper_edge": high, "core:label": name[:20]}
             for low, high, name in marks
         ]
+
+
+class RecorderTopics(ReceiverTopics, Protocol):
+    """What the recorder needs of the session."""
+
+    @property
+    def notes(self) -> Notes:
+        """Where notes are put."""
+        ...
+
+    @property
+    def far_recordings(self) -> FarRecordings:
+        """What brings recordings over from another computer."""
+        ...
+
+
+def _make(of: RecorderTopics) -> Recorder:
+    return Recorder(of.desk, of.live_receiver, of.jobs, of.notes.add, of.far_recordings.bring)
+
+
+DECLARATION = Declaration(make=_make, kinds=(RECORDING,), is_under_way=lambda recorder: recorder.recording is not None)

@@ -1,31 +1,25 @@
 """What is wrong now, worst first; each with its number, why it matters, and what mends it."""
 
-from yarddial.session.calibration.findings import dial_findings
 from yarddial.session.faults import Faults
 from yarddial.session.finding import Act, Finding
-from yarddial.session.first_light.findings import first_light_findings
-from yarddial.session.levels.findings import levels_findings
-from yarddial.session.listening.findings import listen_findings
 from yarddial.session.log.findings import log_findings
 from yarddial.session.overview.topics import Topics
 from yarddial.session.receiver.far_findings import far_findings
 from yarddial.session.receiver.findings import receiver_findings
-from yarddial.session.rig.findings import rig_findings
-from yarddial.session.spurious.findings import spurious_findings
 from yarddial.session.station.findings import bench_findings, file_findings, reach_findings
 
 ORDER = {"stop": 0, "look": 1, "unknown": 2, "good": 3}
 
 
 def findings(of: Topics) -> tuple[Finding, ...]:
-    """All findings of the moment: safety first, then the worst."""
-    found = [*file_findings(of.desk, of.recovered, of.saver), *log_findings(of.log), *bench_findings(of.inspection)]
-    found += _faults(of.faults) + rig_findings(of.rig) + far_findings(of.far_engine)
+    """All findings of the moment: safety first, then the worst. A yard without routes has none of its activities."""
+    found = [*file_findings(of.desk, of.file.recovered, of.file.saver), *log_findings(of.log)]
+    found += bench_findings(of.inspection) + _faults(of.faults) + far_findings(of.far_engine)
     if of.desk.station.routes:
         found += [*reach_findings(of.desk), *receiver_findings(of.live_receiver, of.desk.line)]
-        found += [*dial_findings(of.calibration, of.desk), *first_light_findings(of.device_check, of.desk)]
-        found += [*levels_findings(of.levels, of.desk), *spurious_findings(of.span_test, of.desk)]
-        found += listen_findings(of.listening, of.live_receiver, of.desk)
+        for declaration, activity in of.made_rooms():
+            if declaration.findings is not None:
+                found += declaration.findings(activity, of)
     return tuple(sorted(found, key=lambda finding: (not finding.safety, ORDER[finding.mark])))
 
 

@@ -56,7 +56,7 @@ class Overview:
         # A yard that does not hold together is said in a sentence; what was shown stays.
         self.trouble = ""
         for tell in tellers:
-            tell(self._forget)
+            tell(self.forget)
 
     def on_state_changed(self, listener: Listener) -> Callable[[], None]:
         """`state` is another."""
@@ -84,7 +84,8 @@ class Overview:
             self.state, self.trouble = now, ""
             self._changed.tell()
 
-    def _forget(self) -> None:
+    def forget(self) -> None:
+        """Something has changed: work it out anew with the next poll."""
         if not self._is_stale:
             self._is_stale = True
             self._stale.tell()

@@ -3,8 +3,9 @@
 from collections import deque
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
+from yarddial.session.activity import Declaration
 from yarddial.session.listeners import Listener, Listeners
 
 if TYPE_CHECKING:
@@ -104,3 +105,21 @@ class FarRecordings:
         if self._now is None and self._waiting:
             far, name, target, told = self._waiting.popleft()
             self._now, self._seen = (far, far.fetch(name, target), told), None
+
+
+class FarTopics(Protocol):
+    """What they need of the session."""
+
+    @property
+    def far_in_use(self) -> "Callable[[], FarEngine | None]":
+        """The far computer whose receiver is used."""
+        ...
+
+
+def _make(of: FarTopics) -> FarRecordings:
+    return FarRecordings(of.far_in_use)
+
+
+DECLARATION = Declaration(
+    make=_make, needs_polls=lambda recordings: recordings.fetching is not None, poll=FarRecordings.poll
+)

@@ -25,8 +25,7 @@ class LiveReceiver:
         self._address = ""
         # Address of the recording that plays in the receiver's place; empty for the receiver itself.
         self.plays = ""
-        # Why the receiver must stay off on a route, or an empty text; a linked transceiver has its say here.
-        self.forbids: Callable[[Line], str] = lambda line: ""
+        self._vetoes: list[Callable[[Line], str]] = []
         # What joins a simulated receiver to the made-up transceiver, as a part of its address.
         self.cable = ""
         # What was asked of the engine; and why the driver refused the latest of it.
@@ -65,6 +64,13 @@ class LiveReceiver:
         """Started, stopped, tuned or refused."""
         return self._changed.add(listener)
 
+    def consult(self, why_not: Callable[[Line], str]) -> None:
+        """Ask this as well, before a route's receiver is opened: why it must stay off, or an empty text."""
+        self._vetoes.append(why_not)
+
+    def _forbidden(self, line: Line) -> str:
+        return next((why for why_not in self._vetoes if (why := why_not(line))), "")
+
     # On and off
 
     def start(self, line: Line) -> None:
@@ -83,7 +89,7 @@ class LiveReceiver:
             self.trouble_kind = "" if line.missing else "no driver"
             self._jobs.command(Stop())
             return
-        if why := self.forbids(line):
+        if why := self._forbidden(line):
             self.refuse(why)
             return
         self._safeguards = msgspec.structs.replace(self._safeguards, feeds=self._feeds(line))
@@ -93,7 +99,7 @@ class LiveReceiver:
         """Whether a route's receiver may be tuned; it is opened where the points were set for another one."""
         if not self._device_of(line):
             return False
-        if self.wanted and (why := self.forbids(line)):
+        if self.wanted and (why := self._forbidden(line)):
             self.refuse(why)
             return False
         if self.wanted and self._device_of(line) != self._address:

@@ -1,14 +1,17 @@
 """Choosing what a receiver of the yard really is: what is found now, and what its driver says once it is chosen."""
 
 from collections.abc import Callable
+from typing import Protocol
 
 import msgspec
 
 from yarddial.drivers.finding import Listing, Told
+from yarddial.session.activity import Declaration
 from yarddial.session.helper_process import Helper
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.receiver.capabilities_in_yard import with_capabilities
 from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.receiver.topics import ReceiverTopics
 from yarddial.session.station.desk import Desk
 from yarddial.yard import clock
 
@@ -146,3 +149,22 @@ class ReceiverChoice:
             self._desk.station, part_name, told.capabilities, told.device, clock.today()
         )  # fmt: skip
         self._desk.edit(f"{part_name}: choose the receiver", station)
+
+
+class ChoiceTopics(ReceiverTopics, Protocol):
+    """What the choice needs of the session."""
+
+    @property
+    def choice_helpers(self) -> Callable[[], ChoiceHelpers] | None:
+        """Makes what looks for receivers."""
+        ...
+
+
+def _make(of: ChoiceTopics) -> ReceiverChoice:
+    helpers = of.choice_helpers
+    return ReceiverChoice(of.desk, of.live_receiver, helpers() if helpers is not None else None)
+
+
+DECLARATION = Declaration(
+    make=_make, needs_polls=lambda choice: choice.is_busy, poll=ReceiverChoice.poll, close=ReceiverChoice.leave
+)

@@ -4,7 +4,7 @@ The transmitter is keyed by a press that is held, never longer than needed, and 
 """
 
 from collections.abc import Callable
-from typing import Literal
+from typing import Literal, Protocol
 
 import msgspec
 
@@ -14,9 +14,12 @@ from yarddial.engine.commands import Measure
 from yarddial.engine.events import Event, Measured, NotMeasured, TuneRefused
 from yarddial.engine.jobs.lease import Ending, Job, Lease
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedPlace
+from yarddial.session.activity import Declaration
 from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.calibration.topics import CalibrationTopics
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
@@ -40,6 +43,13 @@ NECESSARY_HZ = {"ssb": 3_000.0, "am": 6_000.0, "cw": 200.0, "nfm": 16_000.0, "fs
 # Ageing of a temperature-compensated reference, ppm a year; a voice is right within this.
 AGES_PPM, VOICE_HZ = 1.0, 10.0
 Phase = Literal["", "ready", "guarding", "keyed", "looking"]
+OWN_TRANSMISSION = JobKind(
+    "own_transmission",
+    "work",
+    "one's own transmission",
+    "one's own transmission is being heard",
+    hears_transmissions=True,
+)
 
 
 class TransmissionResult(msgspec.Struct, frozen=True):
@@ -98,7 +108,6 @@ class OwnTransmission(Job):
         self.phase: Phase = ""
         self.trouble = ""
         self.result: TransmissionResult | None = None
-        rig.safety.hears_itself = lambda: self._lease is not None
 
     def on_transmission_changed(self, listener: Listener) -> Callable[[], None]:
         """Begun, keyed, heard, ended."""
@@ -126,13 +135,13 @@ class OwnTransmission(Job):
             return f"{rig.name} transmits already"
         if why := line.why_not(rig.transmit_place_hz() or rig.place_hz() or 0.0):
             return f"this route does not reach its place: {why}"
-        return self._jobs.why_not("own_transmission")
+        return self._jobs.why_not(OWN_TRANSMISSION)
 
     def begin(self, *, dummy_load: bool, least_power: bool) -> str:
         """Get ready: the receiver looks where it would transmit. Returns why not, or an empty text."""
         if why := self.why_not(dummy_load=dummy_load, least_power=least_power):
             return why
-        lease = self._jobs.request("own_transmission", self)
+        lease = self._jobs.request(OWN_TRANSMISSION, self)
         if not isinstance(lease, Lease):
             return lease.reason
         self._place_hz = self._rig.transmit_place_hz() or self._rig.place_hz() or 0.0
@@ -300,3 +309,21 @@ class OwnTransmission(Job):
         value = Value(result.ppm, result.sigma_ppm, "measured", clock.today(), "its own transmission")
         edited = msgspec.structs.replace(part, rig_ppm=value)
         self._desk.edit(f"{part.name}'s reference", self._desk.station.with_part(edited), "correction")
+
+
+class OwnTransmissionTopics(CalibrationTopics, Protocol):
+    """What it needs of the session."""
+
+    @property
+    def rig(self) -> RigControl:
+        """The linked transceiver."""
+        ...
+
+
+def _make(of: OwnTransmissionTopics) -> OwnTransmission:
+    return OwnTransmission(of.desk, of.live_receiver, of.jobs, of.calibration, of.log, of.rig)
+
+
+DECLARATION = Declaration(
+    make=_make, kinds=(OWN_TRANSMISSION,), is_under_way=lambda own: bool(own.phase), poll=OwnTransmission.poll
+)

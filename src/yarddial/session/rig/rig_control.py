@@ -82,7 +82,7 @@ class RigControl:
         self.is_roaming = False
         self._home_route = ""
         self.safety = RigSafety(desk, receiver, jobs, listening, self)
-        desk.is_settled = lambda: self.is_settled
+        desk.wait_for(lambda: self.is_settled)
         desk.on_dial_changed(self._dial_moved)
         desk.on_yard_changed(self._yard_changed)
         listening.on_listening_changed(self._listening_changed)

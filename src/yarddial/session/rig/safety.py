@@ -1,6 +1,5 @@
 """What a linked transceiver could do to the receiver: the route kept closed, the power seen, the sound muted."""
 
-from collections.abc import Callable
 from typing import Protocol
 
 from yarddial.analysis.audit.worst_power import WorstPower, worst_power_of
@@ -48,9 +47,7 @@ class RigSafety:
         self._known: dict[str, tuple[object, object, WorstPower | None]] = {}
         # None where it does not tell, or is not linked.
         self.transmitting: bool | None = None
-        # A job that listens to what is transmitted, and must not be ended by it.
-        self.hears_itself: Callable[[], bool] = lambda: False
-        receiver.forbids = self.why_closed
+        receiver.consult(self.why_closed)
         receiver.on_receiver_changed(self._receiver_changed)
 
     @property
@@ -124,7 +121,7 @@ class RigSafety:
         self._hold()
         if transmitting and not was:
             self._since_s = clock.monotonic_s()
-            if not self.hears_itself():
+            if not self._jobs.hears_transmissions:
                 self._jobs.cancel_all(f"{self._rig.name} transmits")
         if not transmitting:
             self._since_s = None
@@ -163,7 +160,7 @@ class RigSafety:
     def _hold(self) -> None:
         """Gains down and sound off while it may transmit; here as well, as some sound is on its way already."""
         may_transmit = self._may_transmit or self._keyed_until_s is not None
-        is_muted = may_transmit and not self.hears_itself()
+        is_muted = may_transmit and not self._jobs.hears_transmissions
         self._receiver.guard(may_transmit)
         self._listening.mute(is_muted)
         self._receiver.mute(is_muted)

@@ -4,6 +4,7 @@ import msgspec
 
 from yarddial.analysis.span.cover import Channel, Cover, CoverRequest, best_covers, step_plan, unwanted_at
 from yarddial.analysis.span.rates import RateFigures, rate_figures, recommended
+from yarddial.session.activity import Declaration
 from yarddial.session.station.desk import Desk
 from yarddial.yard.bands import Band
 from yarddial.yard.errors import BadPath
@@ -127,3 +128,6 @@ def _ranges(line: Line) -> tuple[tuple[float, float], ...]:
     holes = [edge for hole in sorted(receiver.holes_hz) for edge in hole]
     ends = [receiver.tuner_low_hz, *holes, receiver.tuner_high_hz]
     return tuple((low, high) for low, high in zip(ends[::2], ends[1::2], strict=True) if low < high)
+
+
+DECLARATION = Declaration(make=lambda of: SpanPlanner(of.desk))

@@ -1,10 +1,11 @@
 """Ghosts to expect where the dial stands, before anything is tested: from the yard and the strong signals known."""
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 import msgspec
 
+from yarddial.session.activity import Declaration
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.spurious.span_test import SpanTest
@@ -91,3 +92,24 @@ class ExpectedProducts:
         floor_dbm = level_line(line, self._desk.outside, STEP_HZ).plates[-1].floor_dbm
         scene = self._span_test.scene(line)
         return ExpectRequest(dial_hz, line.name, scene, centre_hz, receiver.rate_hz, floor_dbm)
+
+
+class ProductTopics(Protocol):
+    """What it needs of the session."""
+
+    @property
+    def desk(self) -> Desk:
+        """The yard."""
+        ...
+
+    @property
+    def span_test(self) -> SpanTest:
+        """The span as it was tested."""
+        ...
+
+
+def _make(of: ProductTopics) -> ExpectedProducts:
+    return ExpectedProducts(of.desk, of.span_test)
+
+
+DECLARATION = Declaration(make=_make)

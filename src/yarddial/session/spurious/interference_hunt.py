@@ -5,9 +5,12 @@ from typing import TYPE_CHECKING
 
 from yarddial.engine.jobs.lease import Ending
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedHunt
+from yarddial.session.activity import Declaration
 from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.calibration.topics import CalibrationTopics
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
@@ -24,6 +27,7 @@ if TYPE_CHECKING:
 LOOK_S = 1.0
 # Fine enough for the lines of a weak comb.
 BINS = 16_384
+HUNT = JobKind("hunt", "work", "the hunt for interference", "a look of the hunt is under way")
 
 
 class InterferenceHunt:
@@ -33,7 +37,7 @@ class InterferenceHunt:
         self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, log: LogKeeper
     ) -> None:
         self._desk, self._live_receiver, self._log = desk, live_receiver, log
-        self._looks = SpanLooks(desk, live_receiver, jobs, calibration, "hunt")
+        self._looks = SpanLooks(desk, live_receiver, jobs, calibration, HUNT)
         self._changed = Listeners()
         self._place: tuple[float, str] = (0.0, "")
         self._step: HuntStep | None = None
@@ -136,3 +140,10 @@ class InterferenceHunt:
                 text=f"{verdict.sentence} {verdict.advice}".strip(), data=LoggedHunt(what, steps, verdict.culprit),
             )
         )  # fmt: skip
+
+
+def _make(of: CalibrationTopics) -> InterferenceHunt:
+    return InterferenceHunt(of.desk, of.live_receiver, of.jobs, of.calibration, of.log)
+
+
+DECLARATION = Declaration(make=_make, kinds=(HUNT,), is_under_way=lambda hunt: hunt.running, logs=(LoggedHunt,))

@@ -2,16 +2,19 @@
 
 from collections.abc import Callable
 from math import log10
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Literal, Protocol
 
 import msgspec
 
 from yarddial.drivers.simulated.plugs import with_plug, with_query
 from yarddial.engine.jobs.lease import Ending
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedRemedy
+from yarddial.session.activity import Declaration
 from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.calibration.topics import CalibrationTopics
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
@@ -42,6 +45,7 @@ NEAR = 4.0
 SIMULATED = "simulated:"
 # Of a filter's data, by its description alone; dB.
 PART_SIGMA_DB = 3.0
+REMEDY_TRIAL = JobKind("remedy_trial", "work", "a remedy on trial", "a remedy is being tried")
 
 
 class MitigationRequest(msgspec.Struct, frozen=True):
@@ -100,7 +104,7 @@ class Mitigation:
     ) -> None:  # fmt: skip
         self._desk, self._live_receiver, self._calibration = desk, live_receiver, calibration
         self._span_test, self._log = span_test, log
-        self._looks = SpanLooks(desk, live_receiver, jobs, calibration, "remedy_trial")
+        self._looks = SpanLooks(desk, live_receiver, jobs, calibration, REMEDY_TRIAL)
         self._changed = Listeners()
         self._spans: list[Span] = []
         self._tried: Remedy | None = None
@@ -389,3 +393,21 @@ def _on_simulated(station: Station, line: Line, query: str) -> Station:
         return station
     changed = with_plug(device, query.removeprefix("plug=")) if query.startswith("plug=") else with_query(device, query)
     return station.with_part(msgspec.structs.replace(receiver, device=changed))
+
+
+class MitigationTopics(CalibrationTopics, Protocol):
+    """What the trial needs of the session."""
+
+    @property
+    def span_test(self) -> SpanTest:
+        """The span as it was tested."""
+        ...
+
+
+def _make(of: MitigationTopics) -> Mitigation:
+    return Mitigation(of.desk, of.live_receiver, of.jobs, of.calibration, of.span_test, of.log)
+
+
+DECLARATION = Declaration(
+    make=_make, kinds=(REMEDY_TRIAL,), is_under_way=lambda mitigation: mitigation.running, logs=(LoggedRemedy,)
+)

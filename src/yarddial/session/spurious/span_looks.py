@@ -11,6 +11,7 @@ from yarddial.engine.commands import Sweep
 from yarddial.engine.events import Event, SweepDone, SweepPoint, Tuned, TuneRefused
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
@@ -41,13 +42,13 @@ class SpanSetting(msgspec.Struct, frozen=True):
 
 
 class SpanLooks(Job):
-    """One row of looks at a time; `name` is the kind of job that it does."""
+    """One row of looks at a time; `kind` is the job that it does."""
 
     def __init__(
-        self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, name: str
+        self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, kind: JobKind
     ) -> None:
         self._desk, self._live_receiver, self._jobs, self._calibration = desk, live_receiver, jobs, calibration
-        self._name = name
+        self._kind = kind
         self._lease: Lease | None = None
         self._left: list[SpanSetting] = []
         self._count = 0
@@ -74,7 +75,7 @@ class SpanLooks(Job):
 
     def why_not(self, within: Lease | None = None) -> str:
         """Why another job keeps it from beginning just now, or an empty text."""
-        return self._jobs.why_not(self._name, within)
+        return self._jobs.why_not(self._kind, within)
 
     def begin(
         self, steps: Sequence[SpanSetting], on_span: Callable[[SpanSetting, "Span"], None],
@@ -84,7 +85,7 @@ class SpanLooks(Job):
 
         look_s : how long each look takes. bins : of each span. within : the job that it is a part of.
         """
-        lease = self._jobs.request(self._name, self, within)
+        lease = self._jobs.request(self._kind, self, within)
         if isinstance(lease, Refusal):
             return
         self._lease, self._look_s, self._bins = lease, look_s, bins

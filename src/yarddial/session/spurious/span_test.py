@@ -7,6 +7,7 @@ import msgspec
 
 from yarddial.engine.jobs.lease import Ending, Lease
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedPeak, LoggedSpanTest
 from yarddial.session.calibration.calibration import Calibration
@@ -34,6 +35,7 @@ if TYPE_CHECKING:
 MOVES_SHARE, FALLS_DB = 0.064, 7.0
 # Without the antenna signals fall by more than this; so many that do not are no chance.
 GONE_DB, WITNESSES = 6.0, 2
+SPAN_TEST = JobKind("span_test", "work", "the test of the span", "the span is being tested")
 
 
 class SpanTest:
@@ -44,7 +46,7 @@ class SpanTest:
         strong: StrongSignals,
     ) -> None:  # fmt: skip
         self._desk, self._live_receiver, self._calibration, self._log = desk, live_receiver, calibration, log
-        self._looks_at = SpanLooks(desk, live_receiver, jobs, calibration, "span_test")
+        self._looks_at = SpanLooks(desk, live_receiver, jobs, calibration, SPAN_TEST)
         self._changed = Listeners()
         self._place: tuple[float, str] = (0.0, "")
         self._looks: list[SpanLook] = []

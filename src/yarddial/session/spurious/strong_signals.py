@@ -9,9 +9,12 @@ import msgspec
 from yarddial.drivers.protocol import RequestedSettings
 from yarddial.engine.jobs.lease import Ending
 from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.engine.jobs.table import JobKind
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedStrong
+from yarddial.session.activity import Declaration
 from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.calibration.topics import CalibrationTopics
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
@@ -35,6 +38,7 @@ ELSEWHERE_DBM = -30.0
 # The receiver's own: the spike within so many steps of the centre, mirrors at least so far under what they mirror.
 SPIKE_STEPS, MIRROR_DB = 4.0, 15.0
 KIND = "strong signals"
+STRONG_SCAN = JobKind("strong_scan", "work", "the scan for strong signals", "the bands are being scanned")
 
 
 class StrongSignals:
@@ -44,7 +48,7 @@ class StrongSignals:
         self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, log: LogKeeper,
     ) -> None:  # fmt: skip
         self._desk, self._live_receiver, self._calibration, self._log = desk, live_receiver, calibration, log
-        self._looks = SpanLooks(desk, live_receiver, jobs, calibration, "strong_scan")
+        self._looks = SpanLooks(desk, live_receiver, jobs, calibration, STRONG_SCAN)
         self._changed = Listeners()
         self._known: tuple[Strong, ...] = ()
         # Whose they are: another yard that is opened has its own.
@@ -234,3 +238,16 @@ def _is_mirror(one: "Strong", found: "Sequence[Strong]", span: "Span") -> bool:
         abs(other.frequency_hz - span.centre_hz + away_hz) <= within_hz and other.level_dbm > one.level_dbm + MIRROR_DB
         for other in found
     )
+
+
+def _make(of: CalibrationTopics) -> StrongSignals:
+    return StrongSignals(of.desk, of.live_receiver, of.jobs, of.calibration, of.log)
+
+
+DECLARATION = Declaration(
+    make=_make,
+    kinds=(STRONG_SCAN,),
+    begin={STRONG_SCAN.name: StrongSignals.scan},
+    is_under_way=lambda strong: strong.running,
+    logs=(LoggedStrong,),
+)

@@ -5,6 +5,7 @@ from pathlib import Path
 import msgspec
 
 from yarddial.analysis.audit.finding import BenchFinding
+from yarddial.session.activity import Declaration
 from yarddial.session.station.desk import Desk
 from yarddial.yard import clock, editing
 from yarddial.yard.errors import BadStation
@@ -151,3 +152,6 @@ class Building:
 def today() -> str:
     """The day, for the origin of a value."""
     return clock.today()
+
+
+DECLARATION = Declaration(make=lambda of: Building(of.desk))

@@ -6,6 +6,7 @@ from typing import Literal
 import msgspec
 
 from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.station.saving import Saving
 from yarddial.yard import clock
 from yarddial.yard.errors import NotWritten
 from yarddial.yard.external_noise import Outside
@@ -30,7 +31,7 @@ class Edit(msgspec.Struct, frozen=True):
 class Desk:
     """Holds the station. Edits of the yard can be undone; moving the dial is no edit."""
 
-    def __init__(self, station: Station, save: Callable[[Station], None] | None = None) -> None:
+    def __init__(self, station: Station, save: Saving | None = None) -> None:
         self._station = station
         self._save = save
         self._undo: list[Edit] = []
@@ -42,7 +43,7 @@ class Desk:
         # What linked transceivers bring to the middle of their IF, hertz, by name: known while the program runs.
         self._rig_centres_hz: dict[str, float] = {}
         # Whether a transceiver that follows has come to where the dial stands; and what waits for that.
-        self.is_settled: Callable[[], bool] = lambda: True
+        self._settled: list[Callable[[], bool]] = []
         self._when_settled: list[Callable[[], None]] = []
         # Why it is not saved where it belongs, as a sentence and as what was raised.
         self.save_trouble = ""
@@ -76,6 +77,14 @@ class Desk:
     def redo_label(self) -> str:
         """What `redo` would bring back; empty when nothing."""
         return self._redo[-1].label if self._redo else ""
+
+    def wait_for(self, is_settled: Callable[[], bool]) -> None:
+        """Something that follows the dial, and takes its time: whether it stands there."""
+        self._settled.append(is_settled)
+
+    def is_settled(self) -> bool:
+        """True when all that follows the dial stands where the dial stands."""
+        return all(is_settled() for is_settled in self._settled)
 
     def on_yard_changed(self, listener: Listener) -> Callable[[], None]:
         """Parts, routes or corrections changed."""
@@ -193,13 +202,13 @@ class Desk:
 
         wait : also wait for a save that is still under way.
         """
-        settle = getattr(self._save, "settle", None)
-        if settle is not None and (wait or getattr(self._save, "is_settled", lambda: True)()):
-            self._look_after(settle, settles=True)
+        save = self._save
+        if save is not None and (wait or save.is_settled()):
+            self._look_after(save.settle, settles=True)
         if self._unsaved:
             self._put(self._station)
-        elif (look := getattr(self._save, "look", None)) is not None:
-            look()
+        elif save is not None:
+            save.check()
 
     def save_anew(self) -> None:
         """Save all of it now: what stood in the way is gone."""
@@ -209,15 +218,14 @@ class Desk:
     def finish(self) -> None:
         """Wait until all of it is saved, or has been tried once more and failed."""
         self.save_dial(wait=True)
-        settle = getattr(self._save, "settle", None)
-        if settle is not None:
-            self._look_after(settle, settles=True)
+        if self._save is not None:
+            self._look_after(self._save.settle, settles=True)
 
     def _put(self, station: Station) -> None:
         self._station, self._unsaved = station, False
         save = self._save
         if save is not None:
-            self._look_after(lambda: save(station), settles=not hasattr(save, "settle"))
+            self._look_after(lambda: save.save(station), settles=save.is_done_at_once)
 
     def _look_after(self, act: Callable[[], None], *, settles: bool) -> None:
         """Save, or find out how saving went; only what settles the matter may end the trouble."""

@@ -2,14 +2,59 @@
 
 import threading
 from collections.abc import Callable
+from typing import Protocol
 
 from yarddial.yard.errors import NotWritten
 from yarddial.yard.fault_log import log_fault
 from yarddial.yard.station import Station
 
 
+class Saving(Protocol):
+    """How a station is kept; each call comes on the session's thread."""
+
+    @property
+    def is_done_at_once(self) -> bool:
+        """True where `save` comes back when the station is on the disk."""
+        ...
+
+    def save(self, station: Station) -> None:
+        """Keep it; raises NotWritten when it, or the save before it, failed."""
+        ...
+
+    def settle(self) -> None:
+        """Wait for the save under way; raises NotWritten when it failed."""
+        ...
+
+    def is_settled(self) -> bool:
+        """True when nothing is being written."""
+        ...
+
+    def check(self) -> None:
+        """Look whether the file is still as it was left, unless it is being written."""
+        ...
+
+
+class DirectSave:
+    """Saves at once, on the session's thread: for scripts and tests."""
+
+    is_done_at_once = True
+
+    def __init__(self, save: Callable[[Station], None]) -> None:
+        self.save = save
+
+    def settle(self) -> None:
+        """Nothing is under way."""
+
+    def is_settled(self) -> bool:
+        """Nothing is under way."""
+        return True
+
+    def check(self) -> None:
+        """Nobody else writes it."""
+
+
 class BackgroundSave:
-    """Call it with a station: the save before is finished first, so that at most the very last edit is not on disk yet.
+    """A save waits for the one before it, so that at most the very last edit is not on disk yet.
 
     Raises
     ------
@@ -19,23 +64,25 @@ class BackgroundSave:
 
     def __init__(self, save: Callable[[Station], None], check: Callable[[], None] | None = None) -> None:
         """`check` : looks whether the file is still as it was left; raises NotWritten."""
-        self._save, self._check = save, check
+        self._write, self._look = save, check
         self._thread: threading.Thread | None = None
         self._failed: NotWritten | None = None
 
-    def __call__(self, station: Station) -> None:
+    is_done_at_once = False
+
+    def save(self, station: Station) -> None:
         """Save in the background."""
         self._wait()
         failed, self._failed = self._failed, None
-        self._begin(lambda: self._save(station))
+        self._begin(lambda: self._write(station))
         if failed is not None:
             raise failed
 
-    def look(self) -> None:
+    def check(self) -> None:
         """Look at the file in the background, unless it is being written."""
-        if self._check is not None and self.is_settled() and self._failed is None:
+        if self._look is not None and self.is_settled() and self._failed is None:
             self._wait()
-            self._begin(self._check)
+            self._begin(self._look)
 
     def settle(self) -> None:
         """Wait for the save under way; raises NotWritten when it failed."""

@@ -12,6 +12,7 @@ from yarddial.ui.theme.lettering import px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.words import Words, button, hairline
+from yarddial.yard.places import PlaceName
 
 LOOKS_EVERY_MS = 300
 
@@ -57,7 +58,7 @@ class Outline(QWidget):
 class Guide(QWidget):
     """One step after the other. It can be left at any time, and nothing that was done is lost."""
 
-    def __init__(self, window: QWidget, session: Session, go: Callable[[str], QWidget]) -> None:
+    def __init__(self, window: QWidget, session: Session, go: Callable[[PlaceName], QWidget]) -> None:
         """`go` opens a place and gives its page."""
         super().__init__()
         self._window, self._session, self._go = window, session, go

@@ -1,11 +1,13 @@
 """What is done in the first hour, in its order: where, with which control, and how it is seen that it was done."""
 
 from collections.abc import Callable
+from typing import Literal
 
 import msgspec
 from PyQt6.QtWidgets import QWidget
 
 from yarddial.session.session import Session
+from yarddial.yard.places import PlaceName
 
 
 class Step(msgspec.Struct, frozen=True):
@@ -17,7 +19,7 @@ class Step(msgspec.Struct, frozen=True):
 
     title: str
     words: str
-    place: str
+    place: PlaceName | Literal[""]
     control: str
     is_done: Callable[[Session], bool] | None = None
 

@@ -8,7 +8,7 @@ import msgspec
 
 from yarddial.yard.errors import BadStation
 from yarddial.yard.glossary import GLOSSARY
-from yarddial.yard.manual.keys import KEYS
+from yarddial.yard.keys import listed_keys
 
 # In the order of reading; the last two are made from the tables that the window uses.
 WRITTEN = (
@@ -33,7 +33,7 @@ def text_of(page: str) -> str:
         rows = "\n\n".join(f"**{term}**: {meaning}" for term, meaning in terms)
         return f"# Words\n\n{rows}\n"
     if page == "keys":
-        rows = "\n".join(f"| `{keys}` | {does} |" for keys, does in KEYS)
+        rows = "\n".join(f"| `{keys}` | {does} |" for keys, does in listed_keys())
         return f"# Keys\n\nIn a text they belong to the text.\n\n| key | does |\n| --- | --- |\n{rows}\n"
     if page not in WRITTEN:
         raise BadStation(f"the manual has no page '{page}': choose from {', '.join(PAGES)}")

@@ -125,7 +125,7 @@ class BenchPlace(QWidget):
             self.headline.show_verdict("look", "There is no card for this place.", f"{error}.")
             return
         sheet = CardSheet(self, card, Path.home())
-        sheet.saved.connect(self._session.note_card)
+        sheet.saved.connect(self._session.notes.card)
         sheet.show()
 
     def choose_receiver(self, part_name: str) -> None:

@@ -88,7 +88,7 @@ class RecorderRow(QWidget):
 
     def _play(self) -> None:
         if self._session.live_receiver.plays:
-            self._session.end_replay()
+            self._session.recorder.end_replay()
             return
         last = self._recorder.last_recording
         recent = (Path(last),) if last else ()

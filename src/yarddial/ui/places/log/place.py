@@ -62,7 +62,7 @@ class LogPlace(QWidget):
         self._show()
 
     def _add_note(self) -> None:
-        self._session.note(self.note.text())
+        self._session.notes.add(self.note.text())
         self.note.clear()
 
     def _search(self) -> None:

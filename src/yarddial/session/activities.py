@@ -1,0 +1,123 @@
+"""The list of activities: one line each, by the file that declares it. Whoever adds one adds its line here."""
+
+from collections.abc import Iterator
+from importlib import import_module
+from typing import TYPE_CHECKING, Any, Generic, TypeVar, overload
+
+from yarddial.session.activity import Declaration
+
+if TYPE_CHECKING:
+    # Each is loaded when it is first asked for.
+    from yarddial.session.bands.band_board import BandBoard
+    from yarddial.session.bands.band_run import BandRun
+    from yarddial.session.calibration.calibration import Calibration
+    from yarddial.session.calibration.carrier_watch import CarrierWatch
+    from yarddial.session.calibration.crystal_follower import CrystalFollower
+    from yarddial.session.calibration.live_methods import LiveMethods
+    from yarddial.session.calibration.lo_leak_scan import LoLeakScan
+    from yarddial.session.calibration.oscillator_walk import OscillatorWalk
+    from yarddial.session.calibration.other_methods import OtherMethods
+    from yarddial.session.first_light.device_check import DeviceCheck
+    from yarddial.session.levels.levels import Levels
+    from yarddial.session.listening.comparison import Comparison
+    from yarddial.session.listening.listening import Listening
+    from yarddial.session.listening.reception_check import ReceptionCheck
+    from yarddial.session.listening.recorder import Recorder
+    from yarddial.session.receiver.far_recordings import FarRecordings
+    from yarddial.session.receiver.receiver_choice import ReceiverChoice
+    from yarddial.session.rig.own_transmission import OwnTransmission
+    from yarddial.session.rig.rig_control import RigControl
+    from yarddial.session.sampling.span_planner import SpanPlanner
+    from yarddial.session.spurious.expected_products import ExpectedProducts
+    from yarddial.session.spurious.interference_hunt import InterferenceHunt
+    from yarddial.session.spurious.mitigation import Mitigation
+    from yarddial.session.spurious.span_test import SpanTest
+    from yarddial.session.spurious.strong_signals import StrongSignals
+    from yarddial.session.station.building import Building
+
+A = TypeVar("A")
+
+
+class Room(Generic[A]):
+    """An activity as an attribute of the session: made when it is first asked for, from its file's `DECLARATION`.
+
+    from_start : made with the session, as it listens to the yard from the first moment on.
+    """
+
+    def __init__(self, module: str, *, from_start: bool = False) -> None:
+        self._module, self.from_start = f"yarddial.session.{module}", from_start
+        self.name = ""
+
+    def __set_name__(self, owner: type, name: str) -> None:
+        self.name = name
+
+    @overload
+    def __get__(self, session: None, owner: type) -> "Room[A]": ...
+
+    @overload
+    def __get__(self, session: object, owner: type) -> A: ...
+
+    def __get__(self, session: object, owner: type) -> "Room[A] | A":
+        """The activity; the session keeps it under the same name, so that this is asked once."""
+        if session is None:
+            return self
+        declaration = self.declaration
+        made = declaration.make(session)
+        vars(session)[self.name] = made
+        if isinstance(session, Activities):
+            session.on_made(declaration, made)
+        return made
+
+    @property
+    def declaration(self) -> Declaration[A]:
+        """What its file declares."""
+        found: Declaration[A] = import_module(self._module).DECLARATION
+        return found
+
+
+class Activities:
+    """All of them. Those that are made from the start are made in this order, after what they are given."""
+
+    rig: Room["RigControl"] = Room("rig.declaration", from_start=True)
+    calibration: Room["Calibration"] = Room("calibration.declaration", from_start=True)
+    device_check: Room["DeviceCheck"] = Room("first_light.declaration", from_start=True)
+    levels: Room["Levels"] = Room("levels.declaration", from_start=True)
+    span_test: Room["SpanTest"] = Room("spurious.declaration", from_start=True)
+    listening: Room["Listening"] = Room("listening.declaration", from_start=True)
+    recorder: Room["Recorder"] = Room("listening.recorder", from_start=True)
+    strong: Room["StrongSignals"] = Room("spurious.strong_signals", from_start=True)
+    crystal_follower: Room["CrystalFollower"] = Room("calibration.crystal_follower", from_start=True)
+    board: Room["BandBoard"] = Room("bands.band_board", from_start=True)
+    far_recordings: Room["FarRecordings"] = Room("receiver.far_recordings", from_start=True)
+    receiver_choice: Room["ReceiverChoice"] = Room("receiver.receiver_choice")
+    carrier_watch: Room["CarrierWatch"] = Room("calibration.carrier_watch")
+    lo_leak_scan: Room["LoLeakScan"] = Room("calibration.lo_leak_scan")
+    live_methods: Room["LiveMethods"] = Room("calibration.live_methods")
+    other_methods: Room["OtherMethods"] = Room("calibration.other_methods")
+    oscillator_walk: Room["OscillatorWalk"] = Room("calibration.oscillator_walk")
+    expected_products: Room["ExpectedProducts"] = Room("spurious.expected_products")
+    mitigation: Room["Mitigation"] = Room("spurious.mitigation")
+    interference_hunt: Room["InterferenceHunt"] = Room("spurious.interference_hunt")
+    comparison: Room["Comparison"] = Room("listening.comparison")
+    reception_check: Room["ReceptionCheck"] = Room("listening.reception_check")
+    band_run: Room["BandRun"] = Room("bands.band_run")
+    own_transmission: Room["OwnTransmission"] = Room("rig.own_transmission")
+    span_planner: Room["SpanPlanner"] = Room("sampling.span_planner")
+    building: Room["Building"] = Room("station.building")
+
+    def on_made(self, declaration: Declaration[Any], activity: Any) -> None:
+        """An activity was made."""
+
+    def made_rooms(self) -> Iterator[tuple[Declaration[Any], Any]]:
+        """Every activity that was made so far, with its declaration, in the order of the list."""
+        for room in rooms():
+            if (activity := vars(self).get(room.name)) is not None:
+                yield room.declaration, activity
+
+
+def rooms() -> tuple[Room[Any], ...]:
+    """The whole list."""
+    return _ROOMS
+
+
+_ROOMS: tuple[Room[Any], ...] = tuple(room for room in vars(Activities).values() if isinstance(room, Room))

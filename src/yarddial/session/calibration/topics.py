@@ -1,0 +1,15 @@
+"""What an activity that rests on the calibration needs of the session."""
+
+from typing import Protocol
+
+from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.receiver.topics import ReceiverTopics
+
+
+class CalibrationTopics(ReceiverTopics, Protocol):
+    """The session is one."""
+
+    @property
+    def calibration(self) -> Calibration:
+        """What is known of the oscillators."""
+        ...

@@ -1,0 +1,30 @@
+"""The far computer in use: whether what it tells of itself has changed."""
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from yarddial.session.listeners import Listener, Listeners
+
+if TYPE_CHECKING:
+    from yarddial.distance.far_engine import FarEngine
+
+
+class FarWatch:
+    """Looks at each poll; the far computer's own thread only keeps what came."""
+
+    def __init__(self, far_in_use: "Callable[[], FarEngine | None]") -> None:
+        self._far_in_use = far_in_use
+        self._changed = Listeners()
+        self._seen: object = None
+
+    def on_far_changed(self, listener: Listener) -> Callable[[], None]:
+        """Another computer is used, or it tells something else."""
+        return self._changed.add(listener)
+
+    def poll(self) -> None:
+        """Tell of what has changed."""
+        far = self._far_in_use()
+        state = (far.here, far.far, far.is_linked, far.gaps_lately) if far is not None else None
+        if self._seen != state:
+            self._seen = state
+            self._changed.tell()

@@ -1,0 +1,38 @@
+"""What an activity with the receiver needs of the session."""
+
+from typing import Protocol
+
+from yarddial.engine.jobs.scheduler import Scheduler
+from yarddial.session.background import Background
+from yarddial.session.log.log_keeper import LogKeeper
+from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.station.desk import Desk
+
+
+class ReceiverTopics(Protocol):
+    """The session is one."""
+
+    @property
+    def desk(self) -> Desk:
+        """The yard and the dial."""
+        ...
+
+    @property
+    def jobs(self) -> Scheduler:
+        """Who has the receiver."""
+        ...
+
+    @property
+    def live_receiver(self) -> LiveReceiver:
+        """The receiver as it runs."""
+        ...
+
+    @property
+    def log(self) -> LogKeeper:
+        """What is kept."""
+        ...
+
+    @property
+    def background(self) -> Background:
+        """Where slow work is done."""
+        ...

@@ -1,0 +1,63 @@
+"""The places in the middle of the window; each is made when it is first opened."""
+
+from collections.abc import Callable
+from importlib import import_module
+
+from PyQt6.QtWidgets import QStackedWidget, QWidget
+
+from yarddial.session.session import Session
+from yarddial.yard.places import PlaceName
+
+# Where each place is made: imported when it is first opened.
+_CLASSES: dict[PlaceName, tuple[str, str]] = {
+    "Bench": ("bench", "BenchPlace"),
+    "First light": ("first_light", "FirstLightPlace"),
+    "Span": ("span", "SpanPlace"),
+    "Levels": ("levels", "LevelsPlace"),
+    "True": ("true", "TruePlace"),
+    "Ghosts": ("ghosts", "GhostsPlace"),
+    "Bands": ("bands", "BandsPlace"),
+    "Listen": ("listen", "ListenPlace"),
+    "Log": ("log", "LogPlace"),
+}
+
+
+class PlaceStack(QStackedWidget):
+    """Shows one place at a time."""
+
+    def __init__(self, session: Session, on_made: Callable[[PlaceName, QWidget], None]) -> None:
+        """on_made : joins a place that was just made to the window."""
+        super().__init__()
+        self._session, self._on_made = session, on_made
+        self._made: dict[PlaceName, QWidget] = {}
+
+    def place(self, name: PlaceName) -> QWidget:
+        """A place, made if need be."""
+        if name not in self._made:
+            module, class_name = _CLASSES[name]
+            kind: type[QWidget] = getattr(import_module(f"yarddial.ui.places.{module}.place"), class_name)
+            self._made[name] = made = kind(self._session)  # type: ignore[arg-type]
+            self._on_made(name, made)
+            self.addWidget(made)
+        return self._made[name]
+
+    def open(self, name: PlaceName) -> None:
+        """Show a place."""
+        self.setCurrentWidget(self.place(name))
+
+    @property
+    def has_any(self) -> bool:
+        """True once one was made."""
+        return bool(self._made)
+
+    @property
+    def shown(self) -> PlaceName | None:
+        """Which is shown; None before the first."""
+        current = self.currentWidget()
+        return next((name for name, made in self._made.items() if made is current), None)
+
+    @property
+    def is_furnished(self) -> bool:
+        """True once a place stands in the middle and has its size."""
+        current = self.currentWidget()
+        return bool(self._made) and current is not None and not current.size().isEmpty() and current.isVisible()

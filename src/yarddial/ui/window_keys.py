@@ -1,0 +1,56 @@
+"""The window's keys: the table of keys joined to what the window does."""
+
+from collections.abc import Callable, Mapping
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent, QKeySequence, QShortcut
+from PyQt6.QtWidgets import QWidget
+
+from yarddial.yard.keys import KEYS
+
+# What a plain key types.
+TYPED = {"Space": " ", "Esc": "\x1b"}
+
+
+class WindowKeys:
+    """Keys with a modifier and function keys work everywhere; plain ones where nothing with the focus wants them."""
+
+    def __init__(self, window: QWidget, acts: Mapping[str, Callable[[], object]]) -> None:
+        """acts : by the names of the table of keys; raises KeyError where one of the two has what the other has not."""
+        named = {binding.act for binding in KEYS if binding.act}
+        if named != set(acts):
+            raise KeyError(f"keys and acts do not agree: {sorted(named ^ set(acts))}")
+        self._plain: dict[str, Callable[[], object]] = {}
+        for binding in KEYS:
+            for sequence in binding.keys if binding.act else ():
+                if (typed := _typed_by(sequence)) is not None:
+                    self._plain[typed] = acts[binding.act]
+                else:
+                    QShortcut(QKeySequence(sequence), window).activated.connect(_without_answer(acts[binding.act]))
+
+    def obey(self, event: QKeyEvent) -> bool:
+        """Do what a plain key asks for; False where it asks for nothing."""
+        if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.MetaModifier):
+            return False
+        text = event.text()
+        act = self._plain.get(text) or self._plain.get(text.lower())
+        if act is None or not text:
+            return False
+        act()
+        return True
+
+
+def _typed_by(sequence: str) -> str | None:
+    """What a plain sequence types; None for one that is no plain key."""
+    if sequence.startswith("Shift+") and len(sequence) == len("Shift+") + 1:
+        return sequence[-1].upper()
+    return TYPED.get(sequence, sequence.lower() if len(sequence) == 1 else None)
+
+
+def _without_answer(act: Callable[[], object]) -> Callable[[], None]:
+    """Drop an answer that Qt would not know what to do with."""
+
+    def run() -> None:
+        act()
+
+    return run
