@@ -1,32 +1,57 @@
-"""A window on the demo yard."""
+"""Windows on the demo yard."""
 
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from PyQt6.QtCore import QEvent
+from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from slow_yards import slow_station
 from yarddial import wiring
+from yarddial.engine.link import EngineInline, EngineLink
 from yarddial.engine.process import EngineProcess
 from yarddial.records.logbook import Logbook
 from yarddial.session.session import Session
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.start import dressed_application
 
+@pytest.fixture(autouse=True)
+def nothing_left_on_the_screen() -> Iterator[None]:
+    """Widgets of one test are gone before the next: thousands of them would be dressed anew with every window."""
+    yield
+    app = QApplication.instance()
+    if isinstance(app, QApplication):
+        for widget in app.topLevelWidgets():
+            widget.close()
+            widget.deleteLater()
+        # Without a running loop of events nothing else delivers them.
+        app.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
+# Blocks that the receiver gives while the window looks once: some 0.2 s of its time.
+BLOCKS_PER_POLL = 6
+
 
 @pytest.fixture
 def window(qtbot: QtBot, tmp_path: Path) -> Iterator[MainWindow]:
-    """The demo yard, its receiver in a process of its own and flat out."""
+    """The demo yard, its receiver in this process and flat out."""
+    yield from shown(qtbot, tmp_path, EngineInline(wiring.open_device_flat_out, BLOCKS_PER_POLL))
+
+
+@pytest.fixture
+def process_window(qtbot: QtBot, tmp_path: Path) -> Iterator[MainWindow]:
+    """The same with its receiver in a process of its own, where that is what is tested."""
+    yield from shown(qtbot, tmp_path, EngineProcess(wiring.open_device_flat_out, in_thread=False))
+
+
+def shown(qtbot: QtBot, tmp_path: Path, engine: EngineLink) -> Iterator[MainWindow]:
+    """A window on the demo yard, until the test has ended."""
     dressed_application("day", 1.0)
-    made = MainWindow(
-        Session(
-            slow_station(),
-            EngineProcess(wiring.open_device_flat_out, in_thread=False),
-            lambda: Logbook(tmp_path / "log.sqlite"),
-            begin_check=wiring.begin_check_flat_out,
-        )
-    )
+    log = tmp_path / "log.sqlite"
+    begin = wiring.begin_check_flat_out
+    made = MainWindow(Session(slow_station(), engine, lambda: Logbook(log), begin_check=begin))
     # A second tells as much as a test needs; the engine's tests and the whole task tell how long is long enough.
     made.session.calibration.chosen_s = 1.0
     qtbot.addWidget(made)

@@ -31,9 +31,10 @@ class EngineLink(Protocol):
 
 
 class EngineInline:
-    """The engine in this process: steps once for each poll. For tests and for commands."""
+    """The engine in this process: steps so many blocks for each poll. For tests and for commands."""
 
-    def __init__(self, open_device: OpenDevice) -> None:
+    def __init__(self, open_device: OpenDevice, blocks_per_poll: int = 1) -> None:
+        self._blocks_per_poll = blocks_per_poll
         from yarddial.engine.engine import Engine
 
         self._events: list[Event] = []
@@ -44,8 +45,9 @@ class EngineInline:
         self._engine.handle(command)
 
     def poll(self) -> list[Event]:
-        """Step through one block and hand over what came of it."""
-        self._engine.step()
+        """Step through the next blocks and hand over what came of them."""
+        for _ in range(self._blocks_per_poll):
+            self._engine.step()
         events = list(self._events)
         self._events.clear()
         return events
