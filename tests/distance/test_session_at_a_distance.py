@@ -21,7 +21,6 @@ from yarddial.drivers.protocol import FoundReceiver
 from yarddial.drivers.simulated.truth import true_dial_error_hz
 from yarddial.drivers.simulated.world import quillet_world
 from yarddial.engine.link import EngineInline
-from yarddial.engine.process import EngineProcess
 from yarddial.session.session import Session
 from yarddial.yard.parts import Receiver
 
@@ -29,9 +28,9 @@ ADDRESS = "simulated:finch"
 
 
 def served(folder: Path) -> FarEngine:
-    """A serving computer in a thread, with a receiver that runs flat out; and a link to it."""
+    """A serving computer in a thread, whose receiver gives two blocks each time that is looked at; a link to it."""
     identity = Identity(folder / "id")
-    engine = EngineProcess(wiring.open_device_flat_out, in_thread=False)
+    engine = EngineInline(wiring.open_device_flat_out, 2)
     offered = ((ADDRESS, FoundReceiver("finch", "Finch")),)
     check = partial(wiring.served_check, flat_out=True)
     server = Server(identity, engine, lambda: offered, lambda _: (None, ""), folder / "rec", "shed", check)

@@ -11,8 +11,11 @@ from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, Reque
 from yarddial.engine.command_queue import CommandQueue
 from yarddial.engine.commands import Cancel, Command, Measure, Show, Start, Stop, Tune
 from yarddial.engine.events import Event, Started, Stopped
+from yarddial.engine.patience import Patience
 from yarddial.engine.process import HANGS, EngineProcess
 
+# As usual, but for the waits: what is tested is that they end.
+SHORT = Patience(beat_s=0.2, silent_s=1.2, read_s=0.8)
 ASK = RequestedSettings(100e6, 2.048e6)
 LOOK = Tune(ASK, 100e6, 10_000.0)
 
@@ -63,7 +66,7 @@ def until(link: EngineProcess, kind: type[Event], seconds_s: float = 40.0) -> Ev
 
 @pytest.mark.parametrize("where", ["opening", "applying", "reading", "closing"])
 def test_a_hanging_driver_is_said_with_what_hangs_and_the_next_start_works(where: str) -> None:
-    link = EngineProcess(open_hanging)
+    link = EngineProcess(open_hanging, patience=SHORT)
     link.send(LOOK)
     link.send(Start(where))
     if where != "opening":
@@ -81,7 +84,7 @@ def test_a_hanging_driver_is_said_with_what_hangs_and_the_next_start_works(where
 
 def test_a_stopped_process_takes_any_number_of_turns_of_the_dial_and_is_said() -> None:
     """Ten thousand settings are more than any pipe holds: none of them may wait for the other end."""
-    link = EngineProcess(open_hanging)
+    link = EngineProcess(open_hanging, patience=SHORT)
     link.send(Start("nowhere"))
     until(link, Started)
     assert link.pid is not None

@@ -13,6 +13,7 @@ from yarddial.engine.engine import HANGS, Engine
 from yarddial.engine.events import Event, Noticed, Progress, SpectrogramColumns, Stopped
 from yarddial.engine.intake import Nothing, Ring
 from yarddial.engine.outbox import MOST_WAITING, Outbox
+from yarddial.engine.patience import Patience
 from yarddial.yard.errors import DeviceLost, DeviceStalled
 
 ASK = RequestedSettings(1e6, 1000.0)
@@ -145,18 +146,16 @@ def test_what_a_driver_raises_is_said_in_one_sentence() -> None:
     ring.close()
 
 
-def test_a_hanging_driver_ends_the_stream_in_words(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("yarddial.engine.engine.HANGS_S", 0.2)
-    monkeypatch.setattr("yarddial.engine.intake.PATIENCE_S", 0.1)
+def test_a_hanging_driver_ends_the_stream_in_words() -> None:
     device, events = Counting(1, "hang"), list[Event]()
-    engine = Engine(lambda _: device, events.append, in_thread=True)
+    engine = Engine(lambda _: device, events.append, in_thread=True, patience=Patience(read_s=0.2))
     engine.handle(Tune(ASK, 1e6, 100.0, job=1, id=1))
     engine.handle(Start("x"))
     for _ in range(40):
         engine.step()
     assert engine.hangs
     assert events[-1] == Stopped(HANGS, process_ends=True)
-    ring = Ring(device)
+    ring = Ring(device, 0.1)
     ring.apply(ASK)
     assert isinstance(ring.next(0.05), Nothing)
     with pytest.raises(DeviceStalled):

@@ -17,6 +17,7 @@ from yarddial.session.session import Session
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.start import dressed_application
 
+
 @pytest.fixture(autouse=True)
 def nothing_left_on_the_screen() -> Iterator[None]:
     """Widgets of one test are gone before the next: thousands of them would be dressed anew with every window."""

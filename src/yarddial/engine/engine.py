@@ -41,6 +41,7 @@ from yarddial.engine.events import (
     TuneRefused,
 )
 from yarddial.engine.intake import Direct, Nothing, Ring
+from yarddial.engine.patience import USUAL_PATIENCE, Patience
 from yarddial.engine.receiver_settings import guard_of, possible_settings
 from yarddial.engine.tap_list import TapList, TapRequest
 from yarddial.engine.taps.tap import EndCause, Piece, StreamChange
@@ -50,8 +51,6 @@ from yarddial.yard.level import GainsDb
 
 # How long a step waits for samples, so that commands are never kept waiting.
 WAIT_S = 0.05
-# A receiver that says nothing for so long hangs; no read takes longer.
-HANGS_S = 3.0
 HANGS = "the receiver's driver does not answer any more: unplug it, plug it in, then start"
 OFF = "the receiver does not run: Space starts it"
 ENDED = "the recording has ended: press Space to play it again"
@@ -82,11 +81,16 @@ class Engine:
     """
 
     def __init__(
-        self, open_device: Callable[[str], Device], report: Callable[[Event], None], *, in_thread: bool = False
+        self,
+        open_device: Callable[[str], Device],
+        report: Callable[[Event], None],
+        *,
+        in_thread: bool = False,
+        patience: Patience = USUAL_PATIENCE,
     ) -> None:
         self._open_device = open_device
         self._report = report
-        self._in_thread = in_thread
+        self._in_thread, self._patience = in_thread, patience
         self._device: Direct | Ring | None = None
         # The latest request to tune, and the address whose receiver was to be tuned so; nothing while none was.
         self._wanted: Tune | None = None
@@ -193,7 +197,7 @@ class Engine:
             return
         if isinstance(block, Nothing):
             self._silent_s += block.waited_s
-            if self._silent_s > HANGS_S:
+            if self._silent_s > self._patience.read_s:
                 self.hangs = True
                 self._stop(HANGS)
             return
@@ -228,7 +232,7 @@ class Engine:
         except YardDialError as error:
             self._stop(str(error), error=type(error).__name__)
             return
-        self._device = Ring(opened) if self._in_thread else Direct(opened)
+        self._device = Ring(opened, self._patience.read_s) if self._in_thread else Direct(opened)
         self._lost, self._missed, self._silent_s, self._is_fresh, self._at_s = 0, 0, 0.0, True, 0.0
         self._able, self._left_out = (able := opened.capabilities), ""
         self._address = start.address

@@ -6,8 +6,8 @@ import time
 from yarddial.engine.engine import Engine
 from yarddial.engine.events import Alive
 from yarddial.engine.outbox import Outbox
+from yarddial.engine.patience import USUAL_PATIENCE
 
-BEAT_S = 1.0
 # A thread that computes gets further, one that waits for a driver does not: seconds of processor time per second.
 WORKS_SHARE = 0.05
 
@@ -15,8 +15,8 @@ WORKS_SHARE = 0.05
 class Heartbeat:
     """Beats in a thread of its own, so that it is heard while the engine waits for a driver."""
 
-    def __init__(self, engine: Engine, outbox: Outbox) -> None:
-        self._engine, self._outbox = engine, outbox
+    def __init__(self, engine: Engine, outbox: Outbox, beat_s: float = USUAL_PATIENCE.beat_s) -> None:
+        self._engine, self._outbox, self._beat_s = engine, outbox, beat_s
         # Processor time of the thread that steps the engine.
         self._clock = time.pthread_getcpuclockid(threading.get_ident())
         self._doing: tuple[str, float] = ("", 0.0)
@@ -27,13 +27,13 @@ class Heartbeat:
     def _beat_on(self) -> None:
         while True:
             self._outbox.put(self.beat())
-            time.sleep(BEAT_S)
+            time.sleep(self._beat_s)
 
     def beat(self) -> Alive:
         """How it stands."""
         now_s, worked_s = time.monotonic(), time.clock_gettime(self._clock)
         doing = self._engine.doing
-        got_further = worked_s - self._worked_s > WORKS_SHARE * BEAT_S
+        got_further = worked_s - self._worked_s > WORKS_SHARE * self._beat_s
         if doing != self._doing or got_further or not doing[0]:
             # Since when it is at this, not since it was last looked at.
             self._still_since_s = doing[1] if doing != self._doing and doing[0] else now_s

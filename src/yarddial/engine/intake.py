@@ -11,12 +11,11 @@ import msgspec
 
 from yarddial.drivers.held import HeldDevice
 from yarddial.drivers.protocol import ActualSettings, Block, Device, RequestedSettings
+from yarddial.engine.patience import USUAL_PATIENCE
 from yarddial.yard.errors import DeviceLost, DeviceStalled, YardDialError
 
 # What the ring holds: a busy second, and one more.
 RING_S = 2.0
-# A read takes a fraction of a second; one that takes so long never comes back.
-PATIENCE_S = 3.0
 
 
 class Direct:
@@ -53,7 +52,9 @@ class Nothing(msgspec.Struct, frozen=True):
 class Ring:
     """With a thread of its own, in the engine's process."""
 
-    def __init__(self, device: Device) -> None:
+    def __init__(self, device: Device, read_s: float = USUAL_PATIENCE.read_s) -> None:
+        """read_s : how long a read may take before it counts as hanging."""
+        self._read_patience_s = read_s
         self._device = HeldDevice(device)
         self._blocks: deque[tuple[Block | YardDialError | None, float]] = deque()
         self.read_s = 0.0
@@ -74,8 +75,8 @@ class Ring:
 
         Raises DeviceStalled when the device does not come back from a read, or what the device raises.
         """
-        if not self._device_lock.acquire(timeout=PATIENCE_S):
-            raise DeviceStalled("a read of the receiver does not come back", PATIENCE_S)
+        if not self._device_lock.acquire(timeout=self._read_patience_s):
+            raise DeviceStalled("a read of the receiver does not come back", self._read_patience_s)
         try:
             got = self._device.apply(ask)
             with self._ready:

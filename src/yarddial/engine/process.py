@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from yarddial.engine.commands import Command, Quit, Start, Stop
 from yarddial.engine.events import Alive, Event, Started, Stopped
 from yarddial.engine.link import OpenDevice
+from yarddial.engine.patience import USUAL_PATIENCE, Patience
 
 if TYPE_CHECKING:
     from multiprocessing.connection import Connection
@@ -19,12 +20,6 @@ if TYPE_CHECKING:
 MOST_EVENTS = 64
 # What a window that does not look leaves waiting; the engine then leaves pictures out.
 MOST_WAITING = 256
-# The process itself starts in about a second, on a busy computer in several.
-STARTS_S = 20.0
-# A living engine says so each second; one call of a driver takes no longer either.
-SILENT_S = 5.0
-# Nothing that computes all the while takes so long in one call.
-LASTS_S = 20.0
 # Nobody waits longer for what a process does whose window is gone, of which a driver may hold something.
 ALONE_S = 5.0
 HANGS = {
@@ -44,12 +39,12 @@ class EngineProcess:
     Until then nothing is sent: whoever starts the receiver tells anew where to look. Nothing here ever waits.
     """
 
-    def __init__(self, open_device: OpenDevice, *, in_thread: bool = True) -> None:
+    def __init__(self, open_device: OpenDevice, *, in_thread: bool = True, patience: Patience = USUAL_PATIENCE) -> None:
         """`open_device` must be a function of a module, so that the other process can find it.
 
         in_thread : read the receiver in a thread of its own; not for receivers that run as fast as they can.
         """
-        self._open_device, self._in_thread = open_device, in_thread
+        self._open_device, self._in_thread, self._patience = open_device, in_thread, patience
         self._running: _Running | None = None
 
     @property
@@ -67,7 +62,7 @@ class EngineProcess:
     def warm(self) -> None:
         """Begin the process ahead of need, so that the receiver starts at once when it is wanted."""
         if self._running is None:
-            self._running = _Running(self._open_device, self._in_thread)
+            self._running = _Running(self._open_device, self._in_thread, self._patience)
 
     def poll(self) -> list[Event]:
         """Events since the last call; a dead, hung or silent process is reported as a stop with its reason."""
@@ -101,17 +96,18 @@ class EngineProcess:
 class _Running:
     """One process, with a thread for each direction."""
 
-    def __init__(self, open_device: OpenDevice, in_thread: bool) -> None:
+    def __init__(self, open_device: OpenDevice, in_thread: bool, patience: Patience) -> None:
         import multiprocessing
         import queue
 
         from yarddial.engine.command_queue import CommandQueue
 
+        self._patience = patience
         context = multiprocessing.get_context("spawn")
         here, there = context.Pipe()
         # A daemon dies with the window, whatever becomes of that.
         self.process: BaseProcess = context.Process(
-            target=run_engine, args=(there, open_device, in_thread), daemon=True
+            target=run_engine, args=(there, open_device, in_thread, patience), daemon=True
         )
         self.process.start()
         there.close()
@@ -162,10 +158,11 @@ class _Running:
             return ""
         now_s = time.monotonic()
         if self._heard_s is None:
-            return UNSTARTED if now_s - self._begun_s > STARTS_S else ""
-        if now_s - self._heard_s > SILENT_S:
+            return UNSTARTED if now_s - self._begun_s > self._patience.starts_s else ""
+        patience = self._patience
+        if now_s - self._heard_s > patience.silent_s:
             return HANGS[self._alive.doing]
-        if self._alive.still_s >= SILENT_S - 1.0 or self._alive.lasts_s > LASTS_S:
+        if self._alive.still_s >= patience.silent_s - patience.beat_s or self._alive.lasts_s > patience.lasts_s:
             return HANGS[self._alive.doing]
         return ""
 
@@ -192,7 +189,7 @@ class _Running:
                 return
 
 
-def run_engine(link: "Connection", open_device: OpenDevice, in_thread: bool) -> None:
+def run_engine(link: "Connection", open_device: OpenDevice, in_thread: bool, patience: Patience) -> None:
     """The other process: commands in, blocks through, events out, until told to quit or the window is gone."""
     import signal
 
@@ -203,8 +200,8 @@ def run_engine(link: "Connection", open_device: OpenDevice, in_thread: bool) -> 
     # Ctrl+C in the terminal is for the window, which then ends this process in good order.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     outbox = Outbox(link.send)
-    engine = Engine(open_device, outbox.put, in_thread=in_thread)
-    Heartbeat(engine, outbox)
+    engine = Engine(open_device, outbox.put, in_thread=in_thread, patience=patience)
+    Heartbeat(engine, outbox, patience.beat_s)
     with contextlib.suppress(EOFError, BrokenPipeError, ConnectionResetError):
         while True:
             while link.poll(None if not engine.running else 0):

@@ -1,0 +1,23 @@
+"""How long an engine and whoever uses it wait before they say that something hangs."""
+
+import msgspec
+
+
+class Patience(msgspec.Struct, frozen=True):
+    """Seconds, each of them.
+
+    beat_s : between two signs of life of the engine's process.
+    silent_s : without any, or in one call of the driver that computes nothing, until the process is ended.
+    lasts_s : in one call of the driver, though it computes.
+    starts_s : for the process to start: about one on an idle computer, several on a busy one.
+    read_s : for one read of the driver, which takes a fraction of a second; one that takes longer never comes back.
+    """
+
+    beat_s: float = 1.0
+    silent_s: float = 5.0
+    lasts_s: float = 20.0
+    starts_s: float = 20.0
+    read_s: float = 3.0
+
+
+USUAL_PATIENCE = Patience()
