@@ -12,7 +12,7 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 from hypothesis import settings
 
-from slow_yards import slow_station
+from slow_yards import slow_station, wide_station
 from yarddial import wiring
 from yarddial.engine.link import EngineInline
 from yarddial.records.logbook import Logbook
@@ -21,8 +21,31 @@ from yarddial.session.session import Session
 from yarddial.yard.station import Station
 
 # The same examples each time, so that a red run means a change made it red; YARD_EXPLORE=1 throws the dice anew.
-settings.register_profile("house", deadline=None, max_examples=100, derandomize="YARD_EXPLORE" not in os.environ)
+# `./yard proof properties` tries 1,000 of each.
+EXAMPLES = int(os.environ.get("YARD_EXAMPLES", "25"))
+settings.register_profile("house", deadline=None, max_examples=EXAMPLES, derandomize="YARD_EXPLORE" not in os.environ)
 settings.load_profile("house")
+
+
+# What `./yard test --quick` leaves out: windows, processes, and campaigns over all jobs.
+_SLOW = (
+    "tests/ui/", "tests/distance/", "tests/engine/test_hanging", "tests/engine/test_process", "tests/test_house",
+    "tests/session/first_light/", "tests/session/listening/test_comparison", "tests/session/bands/test_band_run",
+    "tests/session/test_every_job", "tests/drivers/test_program", "tests/drivers/rig/", "tests/drivers/sound",
+)  # fmt: skip
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    """`--quick`, for use while working."""
+    parser.addoption("--quick", action="store_true", help="leave out windows and processes")
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Leave out what is slow where that was asked for."""
+    if config.getoption("--quick"):
+        slow = [item for item in items if item.nodeid.startswith(_SLOW) or item.get_closest_marker("window")]
+        config.hook.pytest_deselected(items=slow)
+        items[:] = [item for item in items if item not in set(slow)]
 
 
 @pytest.fixture(autouse=True)
@@ -33,10 +56,16 @@ def private_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
 
 
 @pytest.fixture
-def session(tmp_path: Path) -> Iterator[Session]:
-    """The demo yard with its receiver running flat out in this process, at its lowest rate."""
+def yard_station(request: pytest.FixtureRequest) -> Station:
+    """The demo yard at a low rate; at the receiver's own lowest one for tests that are marked `wide`."""
+    return wide_station() if request.node.get_closest_marker("wide") else slow_station()
+
+
+@pytest.fixture
+def session(tmp_path: Path, yard_station: Station) -> Iterator[Session]:
+    """The demo yard with its receiver running flat out in this process, at a low rate."""
     made = Session(
-        slow_station(), EngineInline(wiring.open_device_flat_out), lambda: Logbook(tmp_path / "log" / "log.sqlite")
+        yard_station, EngineInline(wiring.open_device_flat_out), lambda: Logbook(tmp_path / "log" / "log.sqlite")
     )
     # A second tells as much as a test needs, but for those of how long it takes.
     made.calibration.chosen_s = 1.0

@@ -27,9 +27,9 @@ from yarddial.session.first_light.result import CheckResult
 from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.session import Session
 from yarddial.session.spurious.span_looks import SpanSetting
-from yarddial.yard.demo import demo_station
 from yarddial.yard.errors import CannotTune, DeviceLost, YardDialError
 from yarddial.yard.observation import Observation
+from yarddial.yard.station import Station
 
 BLOCK = 4_096
 _chance = np.random.default_rng(5)
@@ -44,7 +44,11 @@ class PlainDevice:
     step_hz, refuses_every = 0.0, 0
 
     def __init__(self, name: str, seen: list[tuple[str, RequestedSettings]]) -> None:
-        part = next(line.receiver for line in demo_station().lines() if line.receiver.device == f"simulated:{name}")
+        part = next(
+            line.receiver
+            for line in slow_station().lines()
+            if line.receiver.device.partition("?")[0] == f"simulated:{name}"
+        )
         gains = tuple(GainCapability(stage.name, tuple(sorted(stage.steps_db))) for stage in part.gain_stages)
         self.capabilities = Capabilities(name, ((0.0, 3e9),), part.rates_hz, (), part.bits, gains=gains)
         self._name, self._seen, self._index = name, seen, 0
@@ -253,9 +257,10 @@ class EndlessRunner:
 class JobYard:
     """The session, and what is known of its jobs."""
 
-    def __init__(self, folder: Path, *, is_stubborn: bool = False) -> None:
+    def __init__(self, folder: Path, *, is_stubborn: bool = False, station: Station | None = None) -> None:
         """is_stubborn : its receiver goes elsewhere than asked, refuses every tenth tuning, and answers late."""
         self.folder, self.is_stubborn = folder, is_stubborn
+        self._station = station or slow_station()
         self.applied: list[tuple[str, RequestedSettings]] = []
         self.devices: list[PlainDevice] = []
         self.wrong: list[str] = []
@@ -264,6 +269,8 @@ class JobYard:
         self.session: Session | None = None  # type: ignore[assignment]
         self.engine = self._make_engine()
         self.session = self._made()
+        # A second tells as much as a test of jobs needs.
+        self.session.calibration.chosen_s = 1.0
         self.session.poll()
         self.session.toggle_receiver()
         self.settle()
@@ -272,7 +279,7 @@ class JobYard:
 
     def _open(self, address: str) -> Device:
         made = StubbornDevice if self.is_stubborn else PlainDevice
-        self.devices.append(made(address.partition(":")[2], self.applied))
+        self.devices.append(made(address.partition(":")[2].partition("?")[0], self.applied))
         return self.devices[-1]
 
     def _see(self, command: Command) -> None:
@@ -288,7 +295,7 @@ class JobYard:
         return KillableEngine(self._open, self._see, late=3 if self.is_stubborn else 0)
 
     def _plain_session(self) -> Session:
-        return Session(slow_station(), self.engine, Book, begin_check=lambda *_: EndlessRunner())
+        return Session(self._station, self.engine, Book, begin_check=lambda *_: EndlessRunner())
 
     def _made(self) -> Session:
         session = self._plain_session()

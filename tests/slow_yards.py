@@ -6,10 +6,24 @@ from yarddial.yard.demo import demo_station
 from yarddial.yard.parts import Receiver
 from yarddial.yard.station import Station
 
+# What is right at one rate is right at another, and nobody waits.
+LOW_RATE_HZ = 512e3
+
 
 def slow_station() -> Station:
-    """The demo yard with Finch at its lowest rate: what is right at one rate is right at another, and nobody waits."""
+    """The demo yard with Finch at a rate so low that a second of it is soon made."""
+    return with_finch(f"simulated:finch?low_rate={LOW_RATE_HZ / 1e3:g}k", LOW_RATE_HZ)
+
+
+def wide_station() -> Station:
+    """With Finch at the lowest of its own rates: for what needs the width of its span."""
+    return with_finch("simulated:finch", 1.024e6)
+
+
+def with_finch(device: str, rate_hz: float) -> Station:
+    """The demo yard with its stick so."""
     station = demo_station()
     finch = station.part("Finch")
     assert isinstance(finch, Receiver)
-    return station.with_part(msgspec.structs.replace(finch, rate_hz=min(finch.rates_hz)))
+    rates_hz = tuple(sorted({rate_hz, *finch.rates_hz}))
+    return station.with_part(msgspec.structs.replace(finch, device=device, rates_hz=rates_hz, rate_hz=rate_hz))

@@ -347,8 +347,9 @@ def test_over_links_that_break_every_command_is_done_once_and_every_answer_comes
             await asyncio.sleep(0.01)
             job = next((one.job for one in shed.engine.asked if isinstance(one, Tune)), 0)
             if job:
-                tune = next(one for one in reversed(shed.engine.asked) if isinstance(one, Tune))
-                shed.engine.says.append(Tuned(SOME_TUNING, job=job, id=tune.id))
+                # Of the tuning that was just asked for, in the numbers that the engine was given.
+                first = next(one.id for one in shed.engine.asked if isinstance(one, Tune))
+                shed.engine.says.append(Tuned(SOME_TUNING, job=job, id=first - (first & OWN_MASK) + number + 1))
             heard += far.poll()
         await until(lambda: len([one for one in shed.engine.asked if isinstance(one, Tune)]) >= 40, 30.0)
         ids = [one.id & OWN_MASK for one in shed.engine.asked if isinstance(one, Tune)]

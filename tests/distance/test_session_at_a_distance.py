@@ -9,7 +9,7 @@ from pathlib import Path
 import msgspec
 
 from job_yard import Book
-from slow_yards import slow_station
+from slow_yards import wide_station
 from yarddial import wiring
 from yarddial.distance.engine_switch import EngineSwitch
 from yarddial.distance.far_engine import FarEngine
@@ -59,7 +59,7 @@ def poll(session: Session, so: object, for_s: float = 60.0) -> None:
 
 def far_session(folder: Path) -> tuple[FarEngine, Session]:
     """The demo yard, whose Finch stands in the shed."""
-    far, station = served(folder), slow_station()
+    far, station = served(folder), wide_station()
     finch = station.part("Finch")
     assert isinstance(finch, Receiver)
     station = station.with_part(msgspec.structs.replace(finch, device=f"far:shed/{ADDRESS}"))
@@ -101,7 +101,7 @@ def test_a_far_receiver_is_measured_heard_and_comes_back_after_a_break(tmp_path:
 
 
 def test_a_computer_that_is_not_known_is_said(tmp_path: Path) -> None:
-    station = slow_station()
+    station = wide_station()
     finch = station.part("Finch")
     assert isinstance(finch, Receiver)
     station = station.with_part(msgspec.structs.replace(finch, device="far:attic/simulated:finch"))
@@ -186,7 +186,7 @@ def test_first_light_runs_where_the_receiver_stands(tmp_path: Path) -> None:
     far._loop.call_soon_threadsafe(far.cut)
     poll(session, lambda: not session.device_check.running)
     # The same as on the spot, each once, and what is to be done is done there.
-    here = list(wiring.check_results(slow_station(), ADDRESS, session.desk.line.name, flat_out=True))
+    here = list(wiring.check_results(wide_station(), ADDRESS, session.desk.line.name, flat_out=True))
     there = session.device_check.results
     assert [(one.name, one.verdict) for one in there] == [(one.name, one.verdict) for one in here]
     assert all(one.fix.startswith("on shed: ") for one in there if one.fix)

@@ -5,6 +5,7 @@ from pathlib import Path
 import pytest
 
 from job_yard import HAPPENINGS, KINDS, JobYard, run_case
+from slow_yards import wide_station
 from yarddial.engine.jobs.table import RULES
 
 NAMES = list(KINDS)
@@ -76,7 +77,7 @@ def test_what_is_begun_and_left_alone_ends_by_itself(tmp_path: Path) -> None:
         "raster",
         "lo_leak_scan",
     ):
-        yard = JobYard(tmp_path)
+        yard = JobYard(tmp_path, station=wide_station())
         yard.begin(name)
         for _ in range(6_000):
             if not yard.session.jobs.leases:

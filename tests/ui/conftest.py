@@ -8,7 +8,6 @@ from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from slow_yards import slow_station
 from yarddial import wiring
 from yarddial.engine.link import EngineInline, EngineLink
 from yarddial.engine.process import EngineProcess
@@ -16,6 +15,7 @@ from yarddial.records.logbook import Logbook
 from yarddial.session.session import Session
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.start import dressed_application
+from yarddial.yard.station import Station
 
 
 @pytest.fixture(autouse=True)
@@ -36,23 +36,23 @@ BLOCKS_PER_POLL = 6
 
 
 @pytest.fixture
-def window(qtbot: QtBot, tmp_path: Path) -> Iterator[MainWindow]:
+def window(qtbot: QtBot, tmp_path: Path, yard_station: Station) -> Iterator[MainWindow]:
     """The demo yard, its receiver in this process and flat out."""
-    yield from shown(qtbot, tmp_path, EngineInline(wiring.open_device_flat_out, BLOCKS_PER_POLL))
+    yield from shown(qtbot, tmp_path, yard_station, EngineInline(wiring.open_device_flat_out, BLOCKS_PER_POLL))
 
 
 @pytest.fixture
-def process_window(qtbot: QtBot, tmp_path: Path) -> Iterator[MainWindow]:
+def process_window(qtbot: QtBot, tmp_path: Path, yard_station: Station) -> Iterator[MainWindow]:
     """The same with its receiver in a process of its own, where that is what is tested."""
-    yield from shown(qtbot, tmp_path, EngineProcess(wiring.open_device_flat_out, in_thread=False))
+    yield from shown(qtbot, tmp_path, yard_station, EngineProcess(wiring.open_device_flat_out, in_thread=False))
 
 
-def shown(qtbot: QtBot, tmp_path: Path, engine: EngineLink) -> Iterator[MainWindow]:
+def shown(qtbot: QtBot, tmp_path: Path, station: Station, engine: EngineLink) -> Iterator[MainWindow]:
     """A window on the demo yard, until the test has ended."""
     dressed_application("day", 1.0)
     log = tmp_path / "log.sqlite"
     begin = wiring.begin_check_flat_out
-    made = MainWindow(Session(slow_station(), engine, lambda: Logbook(log), begin_check=begin))
+    made = MainWindow(Session(station, engine, lambda: Logbook(log), begin_check=begin))
     # A second tells as much as a test needs; the engine's tests and the whole task tell how long is long enough.
     made.session.calibration.chosen_s = 1.0
     qtbot.addWidget(made)

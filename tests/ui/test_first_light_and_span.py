@@ -32,6 +32,7 @@ def shown(widget: FirstLightPlace | SpanPlace) -> list[str]:
     return [label.text() for label in widget.findChildren(QLabel) if label.isVisible()]
 
 
+@pytest.mark.wide
 def test_a_run_is_shown_worst_first_logged_and_goes_into_the_part(qtbot: QtBot, window: MainWindow) -> None:
     first_light = place(window, "First light")
     assert isinstance(first_light, FirstLightPlace)
@@ -75,6 +76,7 @@ def test_a_run_can_be_cancelled_and_a_killed_process_is_said(qtbot: QtBot, windo
     assert window.isVisible()
 
 
+@pytest.mark.wide
 def test_the_band_around_the_dial_is_covered_and_the_rate_used(qtbot: QtBot, window: MainWindow) -> None:
     window.session.desk.dial(14.2e6)
     span = place(window, "Span")

@@ -3,6 +3,7 @@
 from pathlib import Path
 
 import numpy as np
+import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
@@ -19,6 +20,7 @@ from yarddial.ui.widgets.words import Words
 from yarddial.yard.strong import Strong
 
 
+@pytest.mark.wide
 def test_the_span_is_tested_judged_and_clicked(qtbot: QtBot, window: MainWindow) -> None:
     session = window.session
     window.go("Ghosts")

@@ -94,6 +94,7 @@ def test_two_routes_are_compared_in_the_sheet(qtbot: QtBot, window: MainWindow, 
     assert window.session.jobs.tuner is window.session.listening.lease
 
 
+@pytest.mark.wide
 def test_the_proof_by_steps_shows_marks_and_is_cancelled(qtbot: QtBot, window: MainWindow, listen: ListenPlace) -> None:
     qtbot.mouseClick(listen.prove, Qt.MouseButton.LeftButton)
     sheet = listen.findChildren(ReceptionCheckSheet)[0]
@@ -161,6 +162,7 @@ def test_both_edges_move_unless_shift_is_held(
     assert dragged_edges((-4_500.0, 4_500.0), held, offset_hz, alone) == wanted
 
 
+@pytest.mark.wide
 def test_a_range_that_is_dialled_is_seen_in_listen(qtbot: QtBot, window: MainWindow) -> None:
     entry, listening = window.dial.entry, window.session.listening
     window.focus_dial()

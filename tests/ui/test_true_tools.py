@@ -3,6 +3,7 @@
 from pathlib import Path
 
 import msgspec
+import pytest
 from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
@@ -81,6 +82,7 @@ def page_of(sheet: MethodsSheet, kind: type[MethodPage]) -> MethodPage:
     return sheet.page
 
 
+@pytest.mark.wide
 def test_every_other_way_has_a_page_that_answers_or_refuses(qtbot: QtBot, window: MainWindow, tmp_path: Path) -> None:
     session = window.session
     window.go("True")

@@ -14,6 +14,7 @@ def row(session: Session, name: str):  # type: ignore[no-untyped-def]
     return next(row for row in session.board.rows() if row.band.name == name)
 
 
+@pytest.mark.wide
 def test_a_measured_band_is_proven_and_the_others_are_not(session: Session) -> None:
     assert row(session, "31 m").todo == "measure"
     assert "0 of" in bands_verdict(session.board.rows()).sentence

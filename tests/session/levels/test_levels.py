@@ -193,6 +193,7 @@ def test_a_weighing_begins_by_itself_changes_nothing_and_when_cut_short_says_not
     assert levels.running_purpose is None
 
 
+@pytest.mark.wide
 def test_by_the_noise_full_scale_moves_with_the_gain_and_where_the_converter_hides_it_that_is_said(
     session: Session,
 ) -> None:

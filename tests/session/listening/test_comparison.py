@@ -97,6 +97,7 @@ def test_what_cannot_be_compared_is_said(session: Session) -> None:
     assert not own.running
 
 
+@pytest.mark.wide
 def test_the_proof_goes_from_strong_broadcast_to_hf_one_change_at_a_time(listening: Session) -> None:
     own = listening.reception_check
     own.start()
@@ -112,6 +113,7 @@ def test_the_proof_goes_from_strong_broadcast_to_hf_one_change_at_a_time(listeni
     assert listening.desk.line.name == VIA_LADDER
 
 
+@pytest.mark.wide
 def test_with_less_gain_the_strong_broadcast_is_heard_with_its_pilot(listening: Session) -> None:
     listening.levels.set_gain("gain", 9.1)
     listening.reception_check.start()
@@ -124,6 +126,7 @@ def test_with_less_gain_the_strong_broadcast_is_heard_with_its_pilot(listening: 
     assert not listening.reception_check.running
 
 
+@pytest.mark.wide
 def test_a_dead_port_fails_at_the_first_step_and_says_so(session: Session) -> None:
     station = session.desk.station
     finch = station.part("Finch")

@@ -179,6 +179,7 @@ def test_a_stated_level_calibrates_and_holds_over_gains_and_undo(listening: Sess
     assert own.level() is None
 
 
+@pytest.mark.wide
 def test_the_raster_is_the_bands_and_places_one_stays_at_are_remembered(listening: Session) -> None:
     own = listening.listening
     for dial_hz, way, wanted_hz in (

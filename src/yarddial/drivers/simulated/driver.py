@@ -24,6 +24,7 @@ class SimulatedAddress(msgspec.Struct, frozen=True):
     hearth_hz : what the transceiver, whose IF output the direct input gets, is tuned to; rig_port : where the made-up
     transceiver tells it, 0 for one that stays where it is.
     plugs : what is plugged in behind the antennas; lo_hz : another oscillator in its up-converter, 0 for its own.
+    low_rate_hz : a sample rate that it has besides, lower than its own ones, 0 for none: a slow computer keeps up.
     """
 
     name: str
@@ -36,6 +37,12 @@ class SimulatedAddress(msgspec.Struct, frozen=True):
     plugs: tuple[Plug, ...] = ()
     lo_hz: float = 0.0
     rig_port: int = 0
+    low_rate_hz: float = 0.0
+
+    def capabilities(self) -> Capabilities:
+        """What the receiver can do."""
+        able = _RECEIVERS[self.name][0]
+        return msgspec.structs.replace(able, rates_hz=(self.low_rate_hz, *able.rates_hz)) if self.low_rate_hz else able
 
     def world(self) -> World:
         """The world as it asks for."""
@@ -75,7 +82,7 @@ class SimulatedDriver:
     def open(self, address: str, time: TimeSource) -> SimulatedReceiver:
         """Open one of the two; raises what its faults have it raise."""
         asked = parse_address(address)
-        capabilities = _RECEIVERS[asked.name][0]
+        capabilities = asked.capabilities()
         asked.faults.refuse_to_open(capabilities.name)
         cable = RigCable(asked.rig_port) if asked.rig_port else None
         return SimulatedReceiver(asked.world(), time, capabilities, cable)
@@ -89,11 +96,12 @@ def parse_address(address: str) -> SimulatedAddress:
     rig = given.pop("rig", "0")
     seed, hour, warmth = given.pop("seed", "1"), given.pop("hour", "12"), given.pop("cold", "0")
     plugs, lo, hearth = given.pop("plug", ""), given.pop("lo", "0"), given.pop("hearth", "10M")
+    low_rate = given.pop("low_rate", "0")
     try:
         calm = given.pop("calm", "0") == "1"
-        hearth_hz, lo_hz = parse_frequency(hearth), parse_frequency(lo)
+        hearth_hz, lo_hz, low_rate_hz = (parse_frequency(text) for text in (hearth, lo, low_rate))
     except BadFrequency as error:
-        raise DeviceNotFound(f"hearth= or lo= in '{address}': {error}") from error
+        raise DeviceNotFound(f"hearth=, lo= or low_rate= in '{address}': {error}") from error
     numbers = seed.isascii() and seed.isdigit() and hour.isascii() and hour.isdigit() and int(hour) < 24
     if (
         name not in _RECEIVERS
@@ -105,12 +113,14 @@ def parse_address(address: str) -> SimulatedAddress:
         able = " and ".join(f"'{known}'" for known in _RECEIVERS)
         raise DeviceNotFound(
             f"there is no simulated receiver '{address}': there are {able}, with seed=, fault=, hour=, cold=1, "
-            "hearth=, rig=, lo= and plug= behind a question mark, such as 'finch?seed=7'"
+            "hearth=, rig=, lo=, low_rate= and plug= behind a question mark, such as 'finch?seed=7'"
         )
     cold_s = WARMS_UP_S if warmth == "1" else float(warmth)
     plugged = parse_plugs(plugs, _RECEIVERS[name][0].ports)
     lo_hz = max(lo_hz, 0.0)
-    return SimulatedAddress(name, int(seed), faults, float(hour), cold_s, calm, hearth_hz, plugged, lo_hz, int(rig))
+    return SimulatedAddress(
+        name, int(seed), faults, float(hour), cold_s, calm, hearth_hz, plugged, lo_hz, int(rig), low_rate_hz
+    )
 
 
 def faulty(world: World, faults: SimulatedFaults) -> World:
