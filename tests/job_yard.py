@@ -358,6 +358,9 @@ class JobYard:
         s.jobs.cancel_all()
         s.listening.close()
         s.crystal_follower.follow(False)
+        for lease in s.jobs.leases:
+            if lease.kind.nature == "recurring":
+                s.stop_job(lease)
         self.polls(3)
 
     def faults(self) -> list[str]:

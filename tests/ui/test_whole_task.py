@@ -9,7 +9,7 @@ from pytestqt.qtbot import QtBot
 from yarddial import wiring
 from yarddial.drivers.simulated.truth import true_dial_error_hz
 from yarddial.drivers.simulated.world import World, heron_world, quillet_world
-from yarddial.engine.process import EngineProcess
+from yarddial.engine.link import EngineInline
 from yarddial.records.logbook import Logbook
 from yarddial.session.session import Session
 from yarddial.ui.main_window import MainWindow
@@ -22,7 +22,7 @@ from yarddial.yard.parts import Receiver
 # A crystal that is warm in a minute or two instead of half an hour, and the lowest rate, so that nobody waits. It has
 # no noise of its own: the truth that judges knows of none, and two parts in 1e9 of 130 MHz would be more than what is
 # stated.
-COLD, LOWEST_HZ = "simulated:finch?cold=12&calm=1", 1.024e6
+COLD, LOWEST_HZ = "simulated:finch?cold=12&calm=1&low_rate=512k", 512e3
 
 
 @pytest.mark.window
@@ -33,14 +33,17 @@ def test_a_cold_yard_is_warmed_measured_trued_and_verified_from_10_mhz_to_10_ghz
     station = demo_station()
     finch = station.part("Finch")
     assert isinstance(finch, Receiver)
-    station = station.with_part(msgspec.structs.replace(finch, device=COLD, rate_hz=LOWEST_HZ))
-    engine = EngineProcess(wiring.open_device_flat_out, in_thread=False)
+    rates_hz = (LOWEST_HZ, *finch.rates_hz)
+    station = station.with_part(msgspec.structs.replace(finch, device=COLD, rate_hz=LOWEST_HZ, rates_hz=rates_hz))
+    engine = EngineInline(wiring.open_device_flat_out, 8)
     window = MainWindow(Session(station, engine, lambda: Logbook(tmp_path / "log.sqlite")))
     qtbot.addWidget(window)
     window.show()
     window.activateWindow()
     qtbot.waitActive(window)
     session = window.session
+    # Long enough for what is judged below.
+    session.calibration.chosen_s = 2.0
 
     def press(text: str) -> None:
         qtbot.keyClicks(window.focusWidget() or window, text)

@@ -105,6 +105,23 @@ class LoggedGainSweep(msgspec.Struct, frozen=True, tag="gain sweep"):
     tuning: LoggedTuning | None = None
 
 
+class LoggedNoiseReading(msgspec.Struct, frozen=True, omit_defaults=True):
+    """The noise floor at one moment: seconds from the first, and the floor in a unit; None with why there is none."""
+
+    at_s: float
+    floor: float | None
+    unit: str
+    dial_hz: float
+    gains_db: dict[str, float] = {}
+    why_not: str = ""
+
+
+class LoggedNoise(msgspec.Struct, frozen=True, tag="noise"):
+    """The noise floor read each minute."""
+
+    readings: tuple[LoggedNoiseReading, ...]
+
+
 class LoggedAttenuationTest(msgspec.Struct, frozen=True, tag="attenuation test"):
     """What the 3:1 test told of each line."""
 
@@ -188,7 +205,7 @@ class LoggedBandRun(msgspec.Struct, frozen=True, tag="band run", omit_defaults=T
 LogData = (
     LoggedNothing | LoggedLater | LoggedObservation | LoggedObservations | LoggedCorrection | LoggedEntered
     | LoggedPlace | LoggedGainSweep | LoggedAttenuationTest | LoggedSpanTest
-    | LoggedHunt | LoggedComparison | LoggedWatch
+    | LoggedNoise | LoggedHunt | LoggedComparison | LoggedWatch
     | LoggedDeviceCheck | LoggedStrong | LoggedRemedy | LoggedBandRun
 )  # fmt: skip
 NOTHING = LoggedNothing()

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from yarddial.session.calibration.other_methods import OtherMethods
     from yarddial.session.first_light.device_check import DeviceCheck
     from yarddial.session.levels.levels import Levels
+    from yarddial.session.levels.noise_watch import NoiseWatch
     from yarddial.session.listening.comparison import Comparison
     from yarddial.session.listening.listening import Listening
     from yarddial.session.listening.reception_check import ReceptionCheck
@@ -91,6 +92,7 @@ class Activities:
     far_recordings: Room["FarRecordings"] = Room("receiver.far_recordings", from_start=True)
     receiver_choice: Room["ReceiverChoice"] = Room("receiver.receiver_choice")
     carrier_watch: Room["CarrierWatch"] = Room("calibration.carrier_watch")
+    noise_watch: Room["NoiseWatch"] = Room("levels.noise_watch")
     lo_leak_scan: Room["LoLeakScan"] = Room("calibration.lo_leak_scan")
     live_methods: Room["LiveMethods"] = Room("calibration.live_methods")
     other_methods: Room["OtherMethods"] = Room("calibration.other_methods")

@@ -18,7 +18,7 @@ from yarddial.yard.oscillators import dial_state, stated_oscillators
 def test_a_cold_receiver_is_watched_warming_up(session: Session) -> None:
     finch = session.desk.station.part("Finch")
     cold = session.desk.station.with_part(
-        msgspec.structs.replace(finch, device="simulated:finch?cold=60", rate_hz=1.024e6)
+        msgspec.structs.replace(finch, device="simulated:finch?cold=60&low_rate=512k", rate_hz=512e3, rates_hz=(512e3,))
     )
     session.desk.edit("cold", cold)
     session.desk.dial(145.2e6)
@@ -27,20 +27,20 @@ def test_a_cold_receiver_is_watched_warming_up(session: Session) -> None:
     session.carrier_watch.choose_point(1.0)
     session.carrier_watch.start()
     session.carrier_watch.choose_point(5.0)
-    until(session, lambda: len(session.carrier_watch.points) >= 16)
+    until(session, lambda: len(session.carrier_watch.points) >= 9)
     points = session.carrier_watch.points
     # What was chosen while it ran changed nothing.
     # A block of the receiver lasts 0.06 s: so much more than a second a point may take.
     assert [point.time_s for point in points[:3]] == pytest.approx([0.0, 1.0, 2.0], abs=0.12)
     # The demo yard's Finch is some 31 ppm fast when cold and 27 when warm.
     assert points[0].ppm == pytest.approx(31.0, abs=1.0)
+    # Four parts in a million that wear off over a minute: half of one in nine seconds.
     assert points[-1].ppm < points[0].ppm - 0.3
     session.carrier_watch.stop()
     found = session.carrier_watch.warm_up
     assert found is not None
-    assert found.size_ppm > 0.5
+    assert found.size_ppm > 0.3
     assert not found.has_settled
-    assert len(session.carrier_watch.curve) >= 2
     entry = session.log.shown()[0]
     assert entry.kind == "watch"
     assert "still warming up" in entry.text

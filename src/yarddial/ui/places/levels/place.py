@@ -7,6 +7,7 @@ from yarddial.session.levels.verdict import levels_verdict
 from yarddial.session.session import Session
 from yarddial.ui.places.levels.level_findings import along_rows, found_rows, tested_rows
 from yarddial.ui.places.levels.line_picture import LinePicture
+from yarddial.ui.places.levels.noise_row import NoiseRow
 from yarddial.ui.places.levels.setting_picture import SettingPicture
 from yarddial.ui.places.levels.sweep_picture import SweepPicture
 from yarddial.ui.theme.lettering import px
@@ -84,6 +85,8 @@ class LevelsPlace(QWidget):
         head = FlowRow(Words("Levels along the line", 15, "serif"), self.surroundings, self.storms)
         left.addLayout(head)
         left.addWidget(self.along, 4)
+        self.noise = NoiseRow(self._session.noise_watch)
+        left.addWidget(self.noise)
         beside, right = side_column(300)
         right.addWidget(Words("Gain stages", 15, "serif"))
         right.addLayout(self._rows)
