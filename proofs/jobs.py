@@ -1,4 +1,8 @@
-"""Every job against every other, whatever happens to them; and a random walk of 20,000 actions."""
+"""Every job against every other, whatever happens to them; and random walks of 20,000 actions.
+
+Each is done with a receiver that does what it is asked, and with one that goes elsewhere, refuses every tenth tuning and
+answers late: nothing may rest on a tuning that was not acknowledged.
+"""
 
 import logging
 import random
@@ -6,6 +10,10 @@ import sys
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from job_yard import JobYard
 
 ACTIONS, EVERY, SEED = 20_000, 40, 12
 # Polls in which everything that ends by itself has ended, at this receiver's lowest rate.
@@ -18,8 +26,11 @@ def prove() -> bool:
     faults = _Faults()
     logging.getLogger("yarddial").addHandler(faults)
     with tempfile.TemporaryDirectory() as folder:
-        good = _pairs(Path(folder))
-        good &= _walk(Path(folder))
+        good = True
+        for is_stubborn in (False, True):
+            print("a receiver that does otherwise than asked:" if is_stubborn else "a receiver that does as asked:")
+            good &= _pairs(Path(folder), is_stubborn=is_stubborn)
+            good &= _walk(Path(folder), is_stubborn=is_stubborn)
     logging.getLogger("yarddial").removeHandler(faults)
     print(f"faults logged: {faults.count}")
     return good and not faults.count
@@ -37,7 +48,7 @@ class _Faults(logging.Handler):
         print(f"  fault: {record.getMessage()} {record.exc_info[1]!r}" if record.exc_info else record.getMessage())
 
 
-def _pairs(folder: Path) -> bool:
+def _pairs(folder: Path, *, is_stubborn: bool) -> bool:
     from job_yard import HAPPENINGS, KINDS, run_case
 
     cases = failures = 0
@@ -45,7 +56,7 @@ def _pairs(folder: Path) -> bool:
         for second in KINDS:
             for happening in HAPPENINGS:
                 cases += 1
-                found = run_case(folder, first, second, happening)
+                found = run_case(folder, first, second, happening, is_stubborn=is_stubborn)
                 failures += bool(found)
                 if found:
                     print(f"  {first}, {second}, {happening}: {found[0]}")
@@ -53,12 +64,12 @@ def _pairs(folder: Path) -> bool:
     return not failures
 
 
-def _walk(folder: Path) -> bool:
+def _walk(folder: Path, *, is_stubborn: bool) -> bool:
     from job_yard import BEGIN, JobYard, cancel
 
-    yard, chance = JobYard(folder), random.Random(SEED)
+    yard, chance = JobYard(folder, is_stubborn=is_stubborn), random.Random(SEED)
     session, names = yard.session, list(BEGIN)
-    begun = wrong = hangs = 0
+    begun = wrong = hangs = measured = 0
     stations = [reference.frequency_hz for reference in session.desk.station.references]
 
     def begin() -> None:
@@ -112,11 +123,21 @@ def _walk(folder: Path) -> bool:
             if number % (EVERY * 20) == 0:
                 let_end()
             yard.let_go()
-            found = yard.faults()
+            found = [*yard.faults(), *yard.not_acknowledged()]
+            measured += _measured(yard)
             wrong += len(found)
             if found:
                 print(f"  after {number} actions: {found[0]}")
             yard.granted.clear()
             yard.endings.clear()
-    print(f"actions {ACTIONS}, jobs begun {begun}, not as they should be {wrong}, hangs {hangs}")
+    print(
+        f"actions {ACTIONS}, jobs begun {begun}, observations checked {measured}, not as they should be {wrong}, hangs {hangs}"
+    )
     return not wrong and not hangs
+
+
+def _measured(yard: "JobYard") -> int:
+    """Log entries so far that rest on a tuning; the log is emptied, so that each is checked once."""
+    count = sum(getattr(entry.data, "tuning", None) is not None for entry in yard.session.log.entries())
+    yard.book.kept.clear()
+    return count

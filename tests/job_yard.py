@@ -261,6 +261,7 @@ class JobYard:
         """is_stubborn : its receiver goes elsewhere than asked, refuses every tenth tuning, and answers late."""
         self.folder, self.is_stubborn = folder, is_stubborn
         self._station = station or slow_station()
+        self.book = Book()
         self.applied: list[tuple[str, RequestedSettings]] = []
         self.devices: list[PlainDevice] = []
         self.wrong: list[str] = []
@@ -295,7 +296,7 @@ class JobYard:
         return KillableEngine(self._open, self._see, late=3 if self.is_stubborn else 0)
 
     def _plain_session(self) -> Session:
-        return Session(self._station, self.engine, Book, begin_check=lambda *_: EndlessRunner())
+        return Session(self._station, self.engine, lambda: self.book, begin_check=lambda *_: EndlessRunner())
 
     def _made(self) -> Session:
         session = self._plain_session()

@@ -7,7 +7,7 @@ from typing import assert_never
 from yarddial.session.session import Session
 from yarddial.ui.widgets.finder import Findable
 from yarddial.yard.frequency import format_bound
-from yarddial.yard.parts import Antenna, Converter, Lnb, Part, Receiver, Transceiver, TwoPort
+from yarddial.yard.parts import Antenna, Converter, Isolator, Lnb, Part, Receiver, Transceiver, TwoPort
 from yarddial.yard.parts.spans import span_text
 from yarddial.yard.shelf import CLASSES, class_of, kind_of, shelf
 
@@ -71,7 +71,7 @@ def _words(part: Part) -> str:
             words.append(f"{span_text(part.input_low_hz, part.input_high_hz)}, LO {format_bound(part.nominal_lo_hz)}")
         case Antenna():
             words += [span_text(part.low_hz, part.high_hz), part.note]
-        case TwoPort() | Lnb() | Transceiver():
+        case TwoPort() | Isolator() | Lnb() | Transceiver():
             words.append(part.note)
         case _:
             assert_never(part)

@@ -9,6 +9,7 @@ from yarddial.yard.parts import (
     DirectSampling,
     Feed,
     GainStage,
+    Isolator,
     Lnb,
     LnbBand,
     Need,
@@ -143,6 +144,8 @@ _GENERIC: tuple[Part, ...] = (
             feed=Feed(13.0, 350.0, on=False), input=_F, output=_F),
     TwoPort("Bias injector 12 V", "injector", _usual(-0.5, 0.2), 1e6, 3e9, "feeds 12 V up the line",
             feed=Feed(12.0, 500.0, on=False), input=_SMA, output=_SMA),
+    Isolator("UHF isolator", _usual(-0.5, 0.2), 420e6, 470e6, _usual(20.0, 3.0), "passes one way only", input=_N,
+             output=_N, largest_dbm=_usual(43.0, 2.0)),
     TwoPort("Limiter", "limiter", _usual(-0.3, 0.1), 0.0, 1e9, "keeps what passes under +10 dBm", input=_SMA,
             output=_SMA.opposite()),
     _converter("Up-converter 100", "sum", 100e6, 0.05e6, 55e6, "HF to above 100 MHz"),
@@ -197,7 +200,7 @@ def class_of(part: Part) -> str:
     match part:
         case Antenna():
             return "antenna"
-        case TwoPort():
+        case TwoPort() | Isolator():
             return "in the line"
         case Converter() | Lnb():
             return "converter"
@@ -214,6 +217,8 @@ def kind_of(part: Part) -> str:
     match part:
         case TwoPort():
             return part.shape or {"block": "DC block", "relay": "T/R relay"}.get(part.what, part.what)
+        case Isolator():
+            return "isolator"
         case Antenna():
             return f"antenna ({part.kind})" if part.kind else "antenna"
         case Converter():

@@ -12,7 +12,18 @@ from yarddial.yard.errors import BadStation
 from yarddial.yard.external_noise import Atmospherics, Outside, Storms
 from yarddial.yard.frequency import LIMIT_HZ, format_bound
 from yarddial.yard.line import Line
-from yarddial.yard.parts import Antenna, Converter, Lnb, Part, Receiver, Socket, Transceiver, TwoPort, converters_of
+from yarddial.yard.parts import (
+    Antenna,
+    Converter,
+    Isolator,
+    Lnb,
+    Part,
+    Receiver,
+    Socket,
+    Transceiver,
+    TwoPort,
+    converters_of,
+)
 from yarddial.yard.parts.spans import span_text
 from yarddial.yard.parts.transceiver import Output
 from yarddial.yard.references import STANDARD_BANDS_HZ, kind_named
@@ -236,6 +247,10 @@ def _check_part(part: Part) -> None:
             _check_receiver(part)
         case Antenna():
             pairs = [(part.low_hz, part.high_hz)]
+        case Isolator():
+            pairs = [(part.low_hz, part.high_hz)]
+            if not (part.gain_db.value <= 0 <= part.isolation_db.value):
+                raise BadStation(f"{part.name}: an isolator's gain is a loss, and its isolation is not below 0 dB")
         case TwoPort():
             pairs = [(part.low_hz, part.high_hz)]
             _check_tables(part)

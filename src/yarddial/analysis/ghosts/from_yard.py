@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from math import log10
+from typing import assert_never
 
 import numpy as np
 
@@ -12,7 +13,7 @@ from yarddial.yard.demodulation import demodulations_of, usual
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.line import Line
 from yarddial.yard.oscillators import Oscillators, crystal_of, is_in_ppm, oscillator_of
-from yarddial.yard.parts import Converter, TwoPort, Value
+from yarddial.yard.parts import Converter, Isolator, Lnb, Transceiver, TwoPort, Value
 from yarddial.yard.parts.usual import (
     CRYSTAL_DBM,
     FIFTH_MORE_DB,
@@ -123,16 +124,28 @@ def _receiver(line: Line, known: Oscillators | None) -> ReceiverModel:
 
 def _gain_db(line: Line, hertz: Floats) -> Floats:
     """Of the parts behind the last converter, for whatever arrives there; those before it act on the air's own."""
-    behind = []
-    for part in reversed(line.inner):
-        if isinstance(part, Converter):
-            break
-        if isinstance(part, TwoPort):
-            behind.append(part)
     total = np.zeros(hertz.shape)
-    for part in behind:
-        total += np.array([_two_port_db(part, float(one)) for one in hertz])
+    for part in reversed(line.inner):
+        match part:
+            case Converter() | Lnb():
+                return total
+            case Transceiver():
+                # Its antenna output passes all on as it is; its IF output is a converter.
+                if part.tap == "if":
+                    return total
+            case TwoPort():
+                total += np.array([_two_port_db(part, float(one)) for one in hertz])
+            case Isolator():
+                total += np.array([_isolator_db(part, float(one)) for one in hertz])
+            case _:
+                assert_never(part)
     return total
+
+
+def _isolator_db(part: Isolator, hertz: float) -> float:
+    """Forward; beyond its band a ferrite passes badly and is not specified: it falls as a plain filter does."""
+    beyond = max(log10(max(hertz, 1.0) / part.high_hz), log10(part.low_hz / max(hertz, 1.0)), 0.0) / log10(2)
+    return part.gain_db.value - min(OCTAVE_DB * beyond, LEAKS_DB)
 
 
 def _two_port_db(part: TwoPort, hertz: float) -> float:

@@ -9,7 +9,7 @@ from yarddial.yard.antenna_gain import ground_share, handed_over_db, own_noise_d
 from yarddial.yard.cascade import Cascade, ChainStage, cascade
 from yarddial.yard.external_noise import KT0_DBM_HZ, Outside
 from yarddial.yard.line import Line
-from yarddial.yard.parts import Antenna, Converter, Inner, Lnb, Receiver, Transceiver, TwoPort, Value
+from yarddial.yard.parts import Antenna, Converter, Inner, Isolator, Lnb, Receiver, Transceiver, TwoPort, Value
 from yarddial.yard.parts.usual import effective_bits_of, gain_of, iip3_of, nf_of
 
 # What an attenuator may cost before one would hear it.
@@ -230,7 +230,7 @@ def _stage(part: Inner | Antenna | Receiver, port: str, in_hz: float, assumed: l
     figures = (("noise figure", nf, "dB"), ("IIP3", iip3, "dBm"))
     told = [f"{word} {v.value:g} {unit}" for word, v, unit in figures if v is not None and v.provenance == "assumed"]
     match part:
-        case TwoPort():
+        case TwoPort() | Isolator():
             # A passive part at T0 has a noise figure of its loss.
             gain_db = part.gain_at_db(in_hz)
             told = told if gain_db > 0 else []

@@ -18,7 +18,7 @@ from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.receiver.topics import ReceiverTopics
 from yarddial.session.station.desk import Desk
 from yarddial.yard import clock
-from yarddial.yard.frequency import format_frequency
+from yarddial.yard.frequency import format_frequency, format_number
 from yarddial.yard.plain_text import count_of
 
 # Between two readings, and how long each takes.
@@ -149,7 +149,7 @@ class NoiseWatch(Job):
             minutes = f"{self.readings[-1].at_s / 60:.0f} min"
             text = (
                 f"Noise floor at {format_frequency(self.readings[0].dial_hz)} watched for {minutes}: "
-                f"{count_of(len(values), 'reading')}, {min(values):.1f} to {max(values):.1f} {self._last_unit()}"
+                f"{count_of(len(values), 'reading')}, {_db(min(values))} to {_db(max(values))} {self._last_unit()}"
             )
             rows = tuple(
                 LoggedNoiseReading(one.at_s, one.floor, one.unit, one.dial_hz, dict(one.gains_db), one.why_not)
@@ -184,8 +184,13 @@ class NoiseWatch(Job):
         missed = f"; {count_of(left_out, 'minute')} without a reading" if left_out else ""
         if latest.floor is None:
             return f"Noise: no reading just now, {latest.why_not}; {count_of(len(values), 'reading')} so far{missed}."
-        span = f"{min(values):.1f} to {max(values):.1f}"
-        return f"Noise {latest.floor:.1f} {latest.unit}, {span} in {count_of(len(values), 'reading')}{missed}."
+        span = f"{_db(min(values))} to {_db(max(values))}"
+        return f"Noise {_db(latest.floor)} {latest.unit}, {span} in {count_of(len(values), 'reading')}{missed}."
+
+
+def _db(value: float) -> str:
+    """To a tenth of a decibel, with a true minus sign."""
+    return format_number(round(value, 1), 0.3)
 
 
 def _make(of: ReceiverTopics) -> NoiseWatch:

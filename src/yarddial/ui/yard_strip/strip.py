@@ -18,7 +18,7 @@ from yarddial.yard.errors import YardDialError
 from yarddial.yard.frequency import format_bound, shorter_and_shorter
 from yarddial.yard.line import Halt
 from yarddial.yard.oscillators import Oscillators, crystal_of, oscillator_of, value_text
-from yarddial.yard.parts import Antenna, Converter, Lnb, Part, Receiver, Transceiver, TwoPort, converters_of
+from yarddial.yard.parts import Antenna, Converter, Isolator, Lnb, Part, Receiver, Transceiver, TwoPort, converters_of
 from yarddial.yard.station import Station
 
 
@@ -404,6 +404,8 @@ def _at_rest(part: Part) -> str:
             return f"{part.low_hz / 1e6:g}–{part.high_hz / 1e6:g} MHz"
         case Transceiver():
             return f"IF {format_bound(part.if_hz)}" if part.tap == "if" else "antenna output"
+        case Isolator():
+            return "isolator"
         case TwoPort():
             return part.what
         case Converter() | Lnb() | Receiver():

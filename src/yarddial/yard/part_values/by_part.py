@@ -35,6 +35,7 @@ from yarddial.yard.part_values.value import TYPED, PartValue
 from yarddial.yard.parts import (
     Antenna,
     Converter,
+    Isolator,
     Lnb,
     Origin,
     Part,
@@ -61,6 +62,8 @@ def values_of(part: Part) -> tuple[PartValue, ...]:
             return _lnb(part)
         case TwoPort():
             return _two_port(part)
+        case Isolator():
+            return _isolator(part)
         case Transceiver():
             return _transceiver(part)
         case Antenna():
@@ -122,6 +125,19 @@ def _two_port(part: TwoPort) -> tuple[PartValue, ...]:
         note_value(part),
     ]
     return tuple(values)
+
+
+def _isolator(part: Isolator) -> tuple[PartValue, ...]:
+    return (
+        level_value(part, "gain", "gain_db", "dB", main=True),
+        level_value(part, "isolation on the way back", "isolation_db", "dB", main=True),
+        hertz_value(part, "from", "low_hz"),
+        hertz_value(part, "to", "high_hz"),
+        level_value(part, "largest safe input", "largest_dbm", "dBm"),
+        socket_value(part, "input", "input"),
+        socket_value(part, "output", "output"),
+        note_value(part),
+    )
 
 
 def _oscillator(part: Part, converter: Converter, prefix: str = "") -> tuple[PartValue, ...]:

@@ -6,6 +6,7 @@ import msgspec
 
 from yarddial.yard.parts.antenna import Antenna
 from yarddial.yard.parts.converter import Converter, Lnb, LnbBand
+from yarddial.yard.parts.isolator import Isolator
 from yarddial.yard.parts.receiver import DirectSampling, GainStage, Port, Receiver
 from yarddial.yard.parts.sockets import CONNECTORS, Connector, Socket
 from yarddial.yard.parts.supply import Feed, Need
@@ -23,6 +24,7 @@ __all__ = [
     "Feed",
     "GainStage",
     "Inner",
+    "Isolator",
     "Lnb",
     "LnbBand",
     "Need",
@@ -41,8 +43,8 @@ __all__ = [
     "with_converter",
 ]
 
-Inner = Converter | TwoPort | Lnb | Transceiver
-Part = Antenna | Converter | TwoPort | Lnb | Transceiver | Receiver
+Inner = Converter | TwoPort | Isolator | Lnb | Transceiver
+Part = Antenna | Converter | TwoPort | Isolator | Lnb | Transceiver | Receiver
 
 
 def converters_of(part: Part) -> tuple[Converter, ...]:
@@ -56,7 +58,7 @@ def converters_of(part: Part) -> tuple[Converter, ...]:
             # Whichever output is in use: a yard may use both.
             found = msgspec.structs.replace(part, tap="if").converter_at(part.high_hz) if part.if_hz > 0 else None
             return () if found is None else (found,)
-        case Antenna() | TwoPort() | Receiver():
+        case Antenna() | TwoPort() | Isolator() | Receiver():
             return ()
         case _:
             assert_never(part)
@@ -75,7 +77,7 @@ def with_converter(part: Part, changed: Converter) -> Part:
                 for band in part.bands
             )
             return msgspec.structs.replace(part, bands=bands)
-        case Transceiver() | Antenna() | TwoPort() | Receiver():
+        case Transceiver() | Antenna() | TwoPort() | Isolator() | Receiver():
             return part
         case _:
             assert_never(part)

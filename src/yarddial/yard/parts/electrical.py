@@ -5,6 +5,7 @@ from typing import Literal, assert_never
 from yarddial.yard.parts import Part
 from yarddial.yard.parts.antenna import Antenna
 from yarddial.yard.parts.converter import Converter, Lnb
+from yarddial.yard.parts.isolator import Isolator
 from yarddial.yard.parts.receiver import Receiver
 from yarddial.yard.parts.sockets import Socket
 from yarddial.yard.parts.transceiver import Transceiver
@@ -37,6 +38,9 @@ def dc_hazard(part: Part) -> DcHazard:
             if part.dc_short or (part.what == "transformer" and not part.passes_dc):
                 return "short"
             return "resistors" if part.what == "attenuator" else "diodes" if part.what == "limiter" else ""
+        case Isolator():
+            # Its third port ends in a resistor, and the ferrite's strip often lies on ground.
+            return "short"
         case Converter() | Lnb() | Receiver():
             return ""
         case _:
@@ -48,7 +52,7 @@ def passes_dc(part: Part) -> bool:
     match part:
         case TwoPort():
             return part.passes_dc and part.what != "block"
-        case Antenna() | Converter() | Lnb() | Transceiver() | Receiver():
+        case Antenna() | Converter() | Isolator() | Lnb() | Transceiver() | Receiver():
             return False
         case _:
             assert_never(part)
@@ -61,6 +65,9 @@ def can_burn(part: Part) -> bool:
             return True
         case TwoPort():
             return part.what == "preamplifier"
+        case Isolator():
+            # What comes back ends in its resistor, which bears a watt or so.
+            return True
         case Antenna():
             return False
         case _:
@@ -72,7 +79,7 @@ def largest_input_dbm(part: Part, port: str) -> Value | None:
     match part:
         case Receiver():
             return part.port(port).largest_dbm
-        case Converter() | Lnb() | Transceiver() | TwoPort() | Antenna():
+        case Converter() | Isolator() | Lnb() | Transceiver() | TwoPort() | Antenna():
             found = getattr(part, "largest_dbm", None)
             return found if isinstance(found, Value) else None
         case _:
@@ -94,7 +101,7 @@ def weakened_dbm(part: Part, level_dbm: float) -> float:
             return level_dbm + part.gain_db.value
         case TwoPort() if part.what == "limiter":
             return min(level_dbm, LIMITED_DBM)
-        case TwoPort() | Antenna() | Converter() | Lnb() | Transceiver() | Receiver():
+        case TwoPort() | Antenna() | Converter() | Isolator() | Lnb() | Transceiver() | Receiver():
             return level_dbm
         case _:
             assert_never(part)
@@ -105,7 +112,7 @@ def input_socket(part: Part, port: str) -> Socket:
     match part:
         case Receiver():
             return part.port(port).socket
-        case Converter() | TwoPort() | Lnb() | Transceiver():
+        case Converter() | TwoPort() | Isolator() | Lnb() | Transceiver():
             return part.input
         case Antenna():
             return Socket()
@@ -116,7 +123,7 @@ def input_socket(part: Part, port: str) -> Socket:
 def output_socket(part: Part) -> Socket:
     """The socket towards the receiver."""
     match part:
-        case Antenna() | Converter() | TwoPort() | Lnb() | Transceiver():
+        case Antenna() | Converter() | TwoPort() | Isolator() | Lnb() | Transceiver():
             return part.output
         case Receiver():
             return Socket()

@@ -5,12 +5,13 @@ The middle and the spread of makers' data sheets of such parts; each comes with 
 
 from yarddial.yard.parts.antenna import Antenna
 from yarddial.yard.parts.converter import Converter, Lnb
+from yarddial.yard.parts.isolator import Isolator
 from yarddial.yard.parts.receiver import Receiver
 from yarddial.yard.parts.transceiver import Transceiver
 from yarddial.yard.parts.two_port import TwoPort
 from yarddial.yard.parts.values import Value
 
-AnyPart = Antenna | TwoPort | Converter | Lnb | Transceiver | Receiver
+AnyPart = Antenna | TwoPort | Isolator | Converter | Lnb | Transceiver | Receiver
 # Passive parts with iron, diodes or PIN switches in them bend too, far up; cables and resistors do not.
 _PASSIVE_IIP3_DBM = {"limiter": 25.0, "switch": 45.0, "splitter": 45.0, "filter": 45.0}
 # An amplifier's output intercept, and an LNB's.
@@ -40,6 +41,8 @@ def nf_of(part: AnyPart, port: str = "") -> Value | None:
     match part:
         case TwoPort():
             return _usual(3.0, 1.5) if part.gain_db.value > 0 else None
+        case Isolator():
+            return None
         case Converter():
             return _usual(_MIXER_NF_DB, 2.0)
         case Lnb():
@@ -66,6 +69,9 @@ def iip3_of(part: AnyPart, port: str = "") -> Value | None:
                 return _usual(_AMPLIFIER_OIP3_DBM - part.gain_db.value, 6.0)
             usual = _PASSIVE_IIP3_DBM.get(part.what)
             return None if usual is None else _usual(usual, 8.0)
+        case Isolator():
+            # A ferrite bends, though little: makers' sheets give 60 dBm and more.
+            return _usual(60.0, 8.0)
         case Converter():
             return _usual(_MIXER_IIP3_DBM, 5.0)
         case Lnb():
