@@ -1,7 +1,7 @@
 """Every job against every other, whatever happens to them; and random walks of 20,000 actions.
 
-Each is done with a receiver that does what it is asked, and with one that goes elsewhere, refuses every tenth tuning and
-answers late: nothing may rest on a tuning that was not acknowledged.
+Each is done with a receiver that does what it is asked, and with one that goes elsewhere, refuses every tenth
+tuning and answers late: nothing may rest on a tuning that was not acknowledged.
 """
 
 import logging
@@ -131,7 +131,8 @@ def _walk(folder: Path, *, is_stubborn: bool) -> bool:
             yard.granted.clear()
             yard.endings.clear()
     print(
-        f"actions {ACTIONS}, jobs begun {begun}, observations checked {measured}, not as they should be {wrong}, hangs {hangs}"
+        f"actions {ACTIONS}, jobs begun {begun}, entries that rest on a tuning {measured}, "
+        f"not as they should be {wrong}, hangs {hangs}"
     )
     return not wrong and not hangs
 
