@@ -139,6 +139,21 @@ def test_a_measurement_after_a_refused_tuning_measures_nothing() -> None:
     session.close()
 
 
+def test_a_recording_that_is_stopped_before_the_receiver_is_tuned_ends(tmp_path: Path) -> None:
+    yard = JobYard(tmp_path, is_stubborn=True)
+    session = yard.session
+    session.desk.dial(5e6)
+    assert not session.live_receiver.is_tuned
+    recorder = session.listening.recorder
+    recorder.record_samples(tmp_path / "r", session.listening.settings)
+    recorder.stop_recording_samples()
+    yard.polls(8)
+    assert recorder.recording is None
+    assert "before the receiver was tuned" in recorder.trouble
+    assert not session.jobs.leases
+    session.close()
+
+
 def test_what_is_measured_rests_on_where_the_tuner_really_went() -> None:
     """Its synthesizer goes in steps of 50 kHz; lines stand on whole bins from the centre that it really has."""
     device = RefusesOnce("finch", [])

@@ -53,6 +53,8 @@ class Recorder(Job):
         self._bring = bring
         self._changed = Listeners()
         self._lease: Lease | None = None
+        # The engine was asked to record; before that it waits for the receiver to be tuned.
+        self._is_asked = False
         self.sound: SoundFile | None = None
         self.recording: RecordingState | None = None
         self.last_recording = ""
@@ -109,6 +111,7 @@ class Recorder(Job):
         if isinstance(lease, Refusal):
             raise NotWritten(f"not now: {lease.reason}")
         self._lease, self.trouble, self._path, self.brought = lease, "", path, ""
+        self._is_asked = False
         self.recording = RecordingState(str(path), 0.0)
         self._live_receiver.tuner.when_tuned(lease, partial(self._record, lease, path, settings))
         self._changed.tell()
@@ -129,12 +132,18 @@ class Recorder(Job):
             "annotations": self._annotations(settings, centre_hz, tuning.rate_hz),
         }
         turned = path_sense(line.counted_stages(dial_hz)) < 0
+        self._is_asked = True
         lease.ask(RecordSamples(str(path), centre_hz, line.receiver.bits, turned, about))
 
     def stop_recording_samples(self) -> None:
         """End the recording; it is whole and in the log when the engine says so."""
-        if self._lease is not None:
+        if self._lease is None:
+            return
+        if self._is_asked:
             self._lease.release()
+        else:
+            # The receiver was not tuned yet: the engine knows nothing of it, and will not tell of its end.
+            self._lease.end("cancelled", "nothing was recorded: it was stopped before the receiver was tuned")
 
     def replay(self, path: "Path", centre_at: "CentreAt | None" = None) -> None:
         """Play a recording in the receiver's place, again and again; the dial goes into it.
