@@ -362,7 +362,8 @@ class JobYard:
         for lease in s.jobs.leases:
             if lease.kind.nature == "recurring":
                 s.stop_job(lease)
-        self.polls(3)
+        # What the receiver has to say of it is on its way for so long.
+        self.polls(5)
 
     def faults(self) -> list[str]:
         """What is not as it should be once everything was let go."""

@@ -308,3 +308,17 @@ def test_missed_points_of_a_watch_take_their_time(session: Session) -> None:
     assert np.diff(times) == pytest.approx([1.0, 1.0, 3.0, 1.0], abs=0.25)
     assert (watch.missed, watch.missed_now) == (2, 0)
     watch.stop()
+
+
+def test_word_of_an_earlier_end_does_not_turn_off_a_receiver_started_since(tmp_path: Path) -> None:
+    yard = JobYard(tmp_path, is_stubborn=True)
+    receiver = yard.session.live_receiver
+    yard.engine.kill()
+    # Its end is not heard yet: a person stops and starts.
+    yard.session.toggle_receiver()
+    yard.session.toggle_receiver()
+    yard.polls(6)
+    assert receiver.running
+    assert receiver.wanted
+    assert not receiver.trouble
+    yard.session.close()

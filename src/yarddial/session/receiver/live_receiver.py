@@ -35,6 +35,8 @@ class LiveReceiver:
         # Receiver and port for which a person said so; forgotten with the session.
         self._fed: set[tuple[str, str]] = set()
         self.wanted = False
+        # Whether the last command was to start: word of an earlier end may still be on its way.
+        self._is_starting = False
         self.running = False
         self.device_name = ""
         # Why it stopped, or cannot be started.
@@ -87,13 +89,17 @@ class LiveReceiver:
             self.wanted = False
             self._why_off = line.missing or f"no receiver is chosen for {line.receiver.name}: choose what it really is"
             self.trouble_kind = "" if line.missing else "no driver"
-            self._jobs.command(Stop())
+            self._command(Stop())
             return
         if why := self._forbidden(line):
             self.refuse(why)
             return
         self._safeguards = msgspec.structs.replace(self._safeguards, feeds=self._feeds(line))
-        self._jobs.command(Start(self._address, self._safeguards))
+        self._command(Start(self._address, self._safeguards))
+
+    def _command(self, command: Start | Stop) -> None:
+        self._is_starting = isinstance(command, Start)
+        self._jobs.command(command)
 
     def _prepared(self, line: Line) -> bool:
         """Whether a route's receiver may be tuned; it is opened where the points were set for another one."""
@@ -110,14 +116,14 @@ class LiveReceiver:
     def refuse(self, why: str) -> None:
         """Stop, and say why it must stay off."""
         self.wanted, self._why_off, self.trouble_kind = False, why, "transmitter"
-        self._jobs.command(Stop())
+        self._command(Stop())
         self._changed.tell()
 
     def stop(self) -> None:
         """Stop it; what is under way ends, whether the receiver still answers or not."""
         self._jobs.end_for_stop()
         self.wanted = False
-        self._jobs.command(Stop())
+        self._command(Stop())
         self._changed.tell()
 
     def play(self, address: str) -> None:
@@ -125,7 +131,7 @@ class LiveReceiver:
         self._jobs.end_for_stop("the receiver was stopped for a recording, or a recording ended")
         self.plays = address
         self.wanted = False
-        self._jobs.command(Stop())
+        self._command(Stop())
         self._changed.tell()
 
     def _device_of(self, line: Line) -> str:
@@ -213,6 +219,9 @@ class LiveReceiver:
         match event:
             case Started():
                 self.running, self.device_name = True, event.name
+                if self._is_starting:
+                    # An end that was told meanwhile was that of the run before.
+                    self.wanted, self._why_off, self.trouble_kind = True, "", ""
                 self.lost_samples = self.missed_samples = self.pictures_left_out = 0
                 self.remark = self._refusal = ""
             case Stopped():

@@ -154,7 +154,8 @@ class ReceiverTuner:
                     lease.end("failed", event.sentence)
                 return True
             case Stopped():
-                self._acknowledged, self._waiting = None, []
+                # Whoever waits goes on waiting where the job goes on with another receiver; an ended lease hears nothing.
+                self._acknowledged = None
                 self.picture.span = None
                 return False
             case _:
