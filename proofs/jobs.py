@@ -109,6 +109,8 @@ def _walk(folder: Path, *, is_stubborn: bool) -> bool:
         (2, session.undo),
         (1, lambda: [setattr(device, "fails", chance.random() < 0.3) for device in yard.devices[-1:]]),
         (20, lambda: yard.polls(chance.randrange(1, 12))),
+        # Long enough that what was begun may come to its result.
+        (3, lambda: yard.polls(60)),
     ]
     weights = [weight for weight, _ in actions]
     for number in range(1, ACTIONS + 1):

@@ -154,7 +154,7 @@ class ReceiverTuner:
                     lease.end("failed", event.sentence)
                 return True
             case Stopped():
-                # Whoever waits goes on waiting where the job goes on with another receiver; an ended lease hears nothing.
+                # Whoever waits goes on waiting where another receiver takes its place; an ended lease hears nothing.
                 self._acknowledged = None
                 self.picture.span = None
                 return False
