@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from rig_yard import ScriptedRig
 from slow_yards import slow_station
 from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, Device, GainCapability, RequestedSettings
-from yarddial.engine.commands import Command, Start, Tune
+from yarddial.engine.commands import Command, RecordSamples, Start, Tune
 from yarddial.engine.engine import Engine
 from yarddial.engine.events import Answer, Event, SafeguardsSet, Stopped, Tuned
 from yarddial.engine.jobs.lease import Activity, Ending, Lease, Refusal
@@ -28,6 +28,7 @@ from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.session import Session
 from yarddial.session.spurious.span_looks import SpanSetting
 from yarddial.yard.errors import CannotTune, DeviceLost, YardDialError
+from yarddial.yard.line import Line
 from yarddial.yard.observation import Observation
 from yarddial.yard.station import Station
 
@@ -265,6 +266,8 @@ class JobYard:
         self.applied: list[tuple[str, RequestedSettings]] = []
         self.devices: list[PlainDevice] = []
         self.wrong: list[str] = []
+        # Routes as they were when a recording was asked for, by the file's name.
+        self.recorded: dict[str, Line] = {}
         self.endings: dict[int, list[Ending]] = {}
         self.granted: list[Lease] = []
         self.session: Session | None = None  # type: ignore[assignment]
@@ -285,6 +288,9 @@ class JobYard:
 
     def _see(self, command: Command) -> None:
         """Nobody sets the receiver but who has it, or the dial where nobody does."""
+        if isinstance(command, RecordSamples):
+            desk = self.session.desk
+            self.recorded[f"{Path(command.path).name}.sigmf-meta"] = desk.line.at(desk.station.dial_hz)
         if isinstance(command, Tune) and self.session is not None:
             tuner = next((lease for lease in reversed(self.session.jobs.leases) if _tunes(lease)), None)
             if command.job != (tuner.id if tuner is not None else 0):
@@ -401,20 +407,10 @@ class JobYard:
                         f"'{entry.text}' lies {bins:.3f} bins from the centre, where lines stand on whole ones"
                     )
         for file in self.folder.glob("r*.sigmf-meta"):
-            found += self._wrong_file(json.loads(file.read_text())["captures"][0], {one for one, _ in centres})
+            capture, line = json.loads(file.read_text())["captures"][0], self.recorded[file.name]
+            found += _wrong_file(capture, line, {one for one, _ in centres})
             file.unlink()
         return found
-
-    def _wrong_file(self, capture: dict[str, object], centres_hz: set[float]) -> list[str]:
-        """Whether a recording says of itself what the receiver did."""
-        tuner_hz, route = float(str(capture["yarddial:tuner_hz"])), str(capture["yarddial:route"])
-        line = slow_station().line(route).at(float(str(capture["yarddial:dial_hz"])))
-        expected_hz = line.dial_of(tuner_hz, line.dial_hz)
-        wrong = [] if tuner_hz in centres_hz else [f"a recording says that the tuner stood at {tuner_hz:.0f} Hz"]
-        # What lies at the middle of a transceiver's IF only the transceiver knows, and it was turned meanwhile.
-        if line.transceiver is None and abs(float(str(capture["core:frequency"])) - expected_hz) > 1_000.0:
-            wrong.append(f"a recording's centre is {capture['core:frequency']} Hz, not {expected_hz:.0f}")
-        return wrong
 
     def has_come_back(self) -> list[str]:
         """The receiver, started again if need be, is set as before."""
@@ -429,6 +425,16 @@ class JobYard:
             return ["the receiver looks nowhere"]
         now = self.state()
         return [] if now == self.before else [f"set to {now} and not to {self.before}"]
+
+
+def _wrong_file(capture: dict[str, object], line: Line, centres_hz: set[float]) -> list[str]:
+    """Whether a recording says of itself what the receiver did, over the route as it was known when it was asked for."""
+    tuner_hz = float(str(capture["yarddial:tuner_hz"]))
+    expected_hz = line.dial_of(tuner_hz, line.dial_hz)
+    wrong = [] if tuner_hz in centres_hz else [f"a recording says that the tuner stood at {tuner_hz:.0f} Hz"]
+    if abs(float(str(capture["core:frequency"])) - expected_hz) > 1.0:
+        wrong.append(f"a recording's centre is {capture['core:frequency']} Hz, not {expected_hz:.0f}")
+    return wrong
 
 
 def counted_hz(seen: Observation) -> float:

@@ -322,3 +322,16 @@ def test_word_of_an_earlier_end_does_not_turn_off_a_receiver_started_since(tmp_p
     assert receiver.wanted
     assert not receiver.trouble
     yard.session.close()
+
+
+def test_a_recording_begun_before_the_former_one_is_whole_is_refused_and_takes_nothing_of_it(tmp_path: Path) -> None:
+    yard = JobYard(tmp_path, is_stubborn=True)
+    recorder = yard.session.recorder
+    yard.begin("recording")
+    yard.polls(6)
+    recorder.stop_recording_samples()
+    yard.begin("recording")
+    yard.polls(6)
+    yard.let_go()
+    assert not yard.faults()
+    yard.session.close()

@@ -107,6 +107,8 @@ class Recorder(Job):
         line, dial_hz = self._desk.line, self._desk.station.dial_hz
         if not self._live_receiver.running or line.why_not(dial_hz):
             raise NotWritten("the receiver is off: Space starts it, then samples can be recorded")
+        if self._lease is not None and self._lease.is_released:
+            raise NotWritten("the recording before this one is not whole yet: try again in a second")
         lease = self._jobs.request(RECORDING, self)
         if isinstance(lease, Refusal):
             raise NotWritten(f"not now: {lease.reason}")
