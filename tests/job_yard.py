@@ -428,7 +428,7 @@ class JobYard:
 
 
 def _wrong_file(capture: dict[str, object], line: Line, centres_hz: set[float]) -> list[str]:
-    """Whether a recording says of itself what the receiver did, over the route as it was known when it was asked for."""
+    """Whether a recording says what the receiver did, over the route as it was known when it was asked for."""
     tuner_hz = float(str(capture["yarddial:tuner_hz"]))
     expected_hz = line.dial_of(tuner_hz, line.dial_hz)
     wrong = [] if tuner_hz in centres_hz else [f"a recording says that the tuner stood at {tuner_hz:.0f} Hz"]
