@@ -31,15 +31,15 @@ class NoiseLine(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """A hairline, and the pen's line above it."""
+        """A hairline, and the pen's line above it; nothing before the first reading."""
+        heights = [reading.floor for reading in self._readings if reading.floor is not None]
+        if not heights:
+            return
         painter = QPainter(self)
         colours = palette()
         bottom = self.height() - 1
         painter.setPen(QPen(colours.colour("hairline"), 1))
         painter.drawLine(0, bottom, self.width(), bottom)
-        heights = [reading.floor for reading in self._readings if reading.floor is not None]
-        if not heights:
-            return
         low, span_s = min(heights), max(self._readings[-1].at_s, 1.0)
         span_db = max(max(heights) - low, MIN_SPAN_DB)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
