@@ -1,8 +1,8 @@
-"""The noise watch in one row: what it says, its readings as a pen line, and the button that begins or ends it."""
+"""The noise watch: what it says, its readings as a pen line, and the button that begins or ends it."""
 
 from PyQt6.QtCore import QLineF, QPointF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from yarddial.session.levels.noise_watch import NoiseReading, NoiseWatch
 from yarddial.ui.theme.lettering import px
@@ -64,12 +64,12 @@ class NoiseRow(QWidget):
         self.words, self.line = Words("", 12, tone="quiet", wrap=True), NoiseLine()
         self.act = button("", tip="Read the noise floor each minute, beside whatever else is done")
         self.act.clicked.connect(self._press)
-        row = QHBoxLayout(self)
+        row = QVBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(px(10))
-        row.addWidget(self.act)
-        row.addWidget(self.words, 2)
-        row.addWidget(self.line, 1)
+        row.setSpacing(px(6))
+        row.addWidget(self.words)
+        row.addWidget(self.line)
+        row.addWidget(self.act, 0, Qt.AlignmentFlag.AlignLeft)
         show_soon = Soon(self, self._show)
         watch.on_noise_changed(show_soon)
         self._show()
