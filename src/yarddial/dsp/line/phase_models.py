@@ -7,6 +7,7 @@ solved by generalised least squares; what is told is the mean frequency over the
 
 from collections.abc import Callable
 from functools import lru_cache
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -57,6 +58,19 @@ class _Profiled(msgspec.Struct):
     left: float
     at: float
     coefficients: Floats
+
+
+class _Cuts(msgspec.Struct):
+    """Of every set of breaks tried: log of the integral, slope and its variance, what is left over."""
+
+    logs: Floats
+    places: Floats
+    variances: Floats
+    lefts: Floats
+
+
+# Coefficients, their covariance, what is left over: of every design.
+_Solutions = tuple[Floats, Floats, Floats]
 
 
 class _Track:
@@ -111,18 +125,39 @@ class _Track:
         found = [self._warming(straight), self._jumping(straight), self._broken(straight)]
         return [one for one in found if one is not None]
 
-    def _solved(self, columns: list[Floats], inverse: Floats | None = None) -> tuple[Floats, Floats, float, float]:
-        """Coefficients, their covariance, the quadratic form left over, and log det of the normal matrix."""
-        a = np.stack(columns, axis=1)
-        weighted = 2 * a if inverse is None else inverse @ a
-        normal = a.T @ weighted
+    def _solved(self, columns: list[Floats]) -> tuple[Floats, Floats, float]:
+        """Coefficients, their covariance, and the quadratic form left over."""
+        coefficients, covariance, left = self._solved_each(np.stack(columns, axis=1)[None])
+        return coefficients[0], covariance[0], float(left[0])
+
+    def _solved_each(self, designs: Floats, weights: Floats | None = None, seen: Floats | None = None) -> _Solutions:
+        """Least squares for every design at once.
+
+        Parameters
+        ----------
+        designs : ndarray, shape (m, n, c)
+            m designs of c columns over n points.
+        weights : ndarray, shape (m, n), optional
+            Inverse variance of every point; default 2, the blocks' own noise.
+        seen : ndarray, shape (n,), optional
+            What is explained; default the phase.
+
+        Returns
+        -------
+        tuple of ndarray, shapes (m, c), (m, c, c), (m,)
+            Coefficients, their covariance, and half the weighted sum of squares left over.
+        """
+        seen = self.seen if seen is None else seen
+        weighted = 2 * designs if weights is None else weights[:, :, None] * designs
+        normal = designs.transpose(0, 2, 1) @ weighted
         # Two shapes may be alike where a break or a kink stands at the very end.
-        normal = normal + RIDGE * np.trace(normal) * np.eye(normal.shape[0])
+        ridge = RIDGE * np.trace(normal, axis1=1, axis2=2)
+        normal += ridge[:, None, None] * np.eye(normal.shape[1])
         covariance = np.asarray(np.linalg.inv(normal), float)
-        coefficients = np.asarray(covariance @ (weighted.T @ self.seen), float)
-        rest = self.seen - a @ coefficients
-        left = float(rest @ (2 * rest if inverse is None else inverse @ rest)) / 2
-        return coefficients, covariance, left, float(np.linalg.slogdet(normal)[1])
+        coefficients = np.matvec(covariance, np.vecmat(seen, weighted))
+        rest = seen - np.matvec(designs, coefficients)
+        left = np.sum((2.0 if weights is None else weights) * rest**2, axis=1) / 2
+        return coefficients, covariance, left
 
     def _told(
         self,
@@ -145,34 +180,35 @@ class _Track:
             2 * (self.along + left) / freedom, freedom, signal=self.count * self.level**2, **more,  # type: ignore[arg-type]
         )  # fmt: skip
 
-    def _common(self, phase_variance: float, slope_variance: float) -> float:
-        """Log of the integral over phase and frequency."""
+    def _common(self, covariance: Floats) -> Floats:
+        """Log of the integral over phase and frequency, of every covariance of shape (..., c, c)."""
         to_hz = 1 / (2 * np.pi * self.level * self.duration_s)
+        phase_variance, slope_variance = covariance[..., 0, 0], covariance[..., 1, 1]
         # Both are known to so much; the phase's unit is a level's, as the amplitude's.
-        return 0.5 * float(
-            np.log(2 * max(phase_variance, 1e-30) * self.count / FINE)
-            + np.log(2 * np.pi * max(slope_variance, 1e-30) * to_hz**2)
+        return 0.5 * np.asarray(
+            np.log(2 * np.maximum(phase_variance, 1e-30) * self.count / FINE)
+            + np.log(2 * np.pi * np.maximum(slope_variance, 1e-30) * to_hz**2)
         )
 
     def _drifting(self, columns: list[Floats]) -> Explanation:
-        c, covariance, left, _ = self._solved(columns)
+        c, covariance, left = self._solved(columns)
         # phase = 2 pi r t^2 / 2: u^2 carries level pi r T^2.
         to_rate = 1 / (np.pi * self.level * self.duration_s**2)
         sigma = float(covariance[2, 2] ** 0.5) * to_rate
-        log = self._common(covariance[0, 0], covariance[1, 1]) + _occam(sigma, DRIFT_HZ_PER_S)
+        log = float(self._common(covariance)) + _occam(sigma, DRIFT_HZ_PER_S)
         return self._told("drifting", DRIFTS, left, log, c[1], covariance[1, 1], 3,
                           drift_hz_per_s=float(c[2]) * to_rate, drift_sigma=sigma)  # fmt: skip
 
     def _curving(self, columns: list[Floats]) -> Explanation:
         """A drift that slows or quickens, as most do: by a share of itself over the record."""
         cubic = self.u**3 - 3 / 20 * self.u
-        c, covariance, left, _ = self._solved([*columns, cubic])
+        c, covariance, left = self._solved([*columns, cubic])
         # phase = a u^2 + b u^3: the frequency's change is 2 a, what that changes by 6 b.
         before = CURVED * abs(float(c[2])) / 3
         sigma2 = float(covariance[3, 3])
         # A Gaussian before: it takes the coefficient, and its variance, towards zero.
         shrink = before**2 / (before**2 + sigma2)
-        log = self._common(covariance[0, 0], covariance[1, 1]) + 0.5 * float(np.log(sigma2 / (before**2 + sigma2)))
+        log = float(self._common(covariance)) + 0.5 * float(np.log(sigma2 / (before**2 + sigma2)))
         left += 0.5 * float(c[3]) ** 2 / (before**2 + sigma2)
         to_rate = 1 / (np.pi * self.level * self.duration_s**2)
         sigma = float(covariance[2, 2] ** 0.5) * to_rate
@@ -188,30 +224,35 @@ class _Track:
         """Walks of the frequency and of the phase of every size, weighed by their likelihood."""
         logs, places, variances, lefts = [], [], [], []
         for kind in (0, 1):
-            kernel, to_mean, ends = _walk(kind, self.count, round(self.whole, 4))
-            to_mean, ends = to_mean / self.whole, ends / self.whole**2
-            most = 30 * float(np.var(self.seen)) / float(np.trace(kernel) / self.count)
-            for power in np.geomspace(0.03 / float(np.trace(kernel)), max(most, 1.0), WALKS):
-                full = 0.5 * np.eye(self.count) + power * kernel
-                lower = np.linalg.cholesky(full)
-                inverse = np.linalg.inv(full)
-                c, covariance, left, _ = self._solved(columns, inverse)
-                rest = self.seen - np.stack(columns, axis=1) @ c
-                along = power * to_mean @ inverse
-                # The mean frequency: the straight line's and what the walk added from end to end.
-                gain = np.array([0.0, 1.0]) - along @ np.stack(columns, axis=1)
-                places.append(float(c[1] + along @ rest))
-                variances.append(
-                    float(power * ends - power * to_mean @ inverse @ to_mean * power + gain @ covariance @ gain)
-                )
-                log_det = float(np.log(np.diag(lower)).sum()) + 0.5 * self.count * np.log(2)
-                log = -left - log_det + self._common(covariance[0, 0], covariance[1, 1])
-                # A phase that walks by itself is rarer than one that is cut, which it can always imitate.
-                logs.append(log - (RARE if kind == 0 else 0.0))
-                lefts.append(left)
-        log, place, variance = _mixed(np.array(logs), np.array(places), np.array(variances))
-        best = int(np.argmax(logs))
-        return self._told("wandering", WANDERS / len(logs), lefts[best], log, place, variance, 2)
+            walk = _walk(kind, self.count, round(self.whole, 4))
+            to_mean, ends = walk.to_mean / self.whole, walk.ends / self.whole**2
+            most = 30 * float(np.var(self.seen)) / (walk.trace / self.count)
+            powers = np.geomspace(0.03 / walk.trace, max(most, 1.0), WALKS)
+            # Along the walk's own axes every size of it is a plain variance of each point.
+            design = walk.axes.T @ np.stack(columns, axis=1)
+            seen = walk.axes.T @ self.seen
+            noise = 0.5 + powers[:, None] * walk.sizes
+            designs = np.broadcast_to(design, (WALKS, *design.shape))
+            c, covariance, left = self._solved_each(designs, 1 / noise, seen)
+            rest = seen - np.matvec(designs, c)
+            along = powers[:, None] * (walk.axes.T @ to_mean) / noise
+            # The mean frequency: the straight line's and what the walk added from end to end.
+            gain = np.array([0.0, 1.0]) - along @ design
+            places.append(c[:, 1] + np.vecdot(along, rest))
+            variances.append(
+                powers * ends
+                - powers * np.vecdot(along, walk.axes.T @ to_mean)
+                + np.vecdot(gain, np.matvec(covariance, gain))
+            )
+            log_det = 0.5 * np.log(noise).sum(axis=1) + 0.5 * self.count * np.log(2)
+            # A phase that walks by itself is rarer than one that is cut, which it can always imitate.
+            logs.append(-left - log_det + self._common(covariance) - (RARE if kind == 0 else 0.0))
+            lefts.append(left)
+        every_log = np.concatenate(logs)
+        log, place, variance = _mixed(every_log, np.concatenate(places), np.concatenate(variances))
+        best = int(np.argmax(every_log))
+        left_over = float(np.concatenate(lefts)[best])
+        return self._told("wandering", WANDERS / every_log.size, left_over, log, place, variance, 2)
 
     def _warming(self, columns: list[Floats]) -> Explanation:
         """An exponential approach: the phase is a straight line and an exponential of every time constant."""
@@ -251,50 +292,45 @@ class _Track:
         to_hz = 1 / (2 * np.pi * self.level * self.duration_s)
         width = float(grid[-1] - grid[0])
         while True:
-            tried = []
-            for at in grid.tolist():
-                wave, mean_slope = shape(at)
-                c, covariance, left, _ = self._solved([*columns, wave])
-                to_mean = np.array([0.0, 1.0, mean_slope])
-                occam = _occam(float(max(covariance[2, 2], 0.0) ** 0.5) * to_hz, before_hz)
-                log = -left + occam + self._common(covariance[0, 0], covariance[1, 1])
-                tried.append((log, float(to_mean @ c), float(to_mean @ covariance @ to_mean), left, at, c))
-            logs = np.array([one[0] for one in tried])
+            waves, mean_slopes = zip(*(shape(at) for at in grid.tolist()), strict=True)
+            designs = np.stack([np.stack([*columns, wave], axis=1) for wave in waves])
+            c, covariance, left = self._solved_each(designs)
+            to_mean = np.stack([np.array([0.0, 1.0, slope]) for slope in mean_slopes])
+            occam = _occam(np.sqrt(np.maximum(covariance[:, 2, 2], 0.0)) * to_hz, before_hz)
+            logs = -left + occam + self._common(covariance)
             best = int(np.argmax(logs))
             low, high = grid[max(best - 1, 0)], grid[min(best + 1, grid.size - 1)]
             beside = logs[[max(best - 1, 0), min(best + 1, grid.size - 1)]]
             if logs[best] - beside.min() < 2.0 or high - low < 1e-5 * width:
                 break
             grid = np.linspace(low, high, 9)
-        log, place, variance = _mixed(logs, np.array([one[1] for one in tried]), np.array([one[2] for one in tried]))
+        variances = np.vecdot(to_mean, np.matvec(covariance, to_mean))
+        log, place, variance = _mixed(logs, np.vecdot(to_mean, c), variances)
         log += float(np.log((grid[1] - grid[0]) / width))
-        return _Profiled(log, place, variance, tried[best][3], tried[best][4], tried[best][5])
+        return _Profiled(log, place, variance, float(left[best]), float(grid[best]), c[best])
 
     def _broken(self, columns: list[Floats]) -> Explanation | None:
         """The phase steps, as where samples are lost: one step more while it helps, all moved to where they fit."""
         edges: list[int] = []
         told: Explanation | None = None
-        best = self._cut(columns, []).log
+        best = float(self._cut(columns, [[]]).logs[0])
         for number in range(1, MOST_BREAKS + 1):
             able = [e for e in range(EDGE, self.count - EDGE) if all(abs(e - other) >= EDGE for other in edges)]
-            tried = [self._cut(columns, [*edges, edge]) for edge in able]
-            if not tried:
+            if not able:
                 break
-            edges = [*edges, able[int(np.argmax([one.log for one in tried]))]]
-            edges, around = self._settled(columns, edges)
-            logs = np.array([one.log for one in around])
-            places, variances = (np.array([getattr(one, name) for one in around]) for name in ("place", "variance"))
-            log, place, variance = _mixed(logs, places, variances)
+            tried = self._cut(columns, [[*edges, edge] for edge in able])
+            edges, around = self._settled(columns, [*edges, able[int(np.argmax(tried.logs))]])
+            log, place, variance = _mixed(around.logs, around.places, around.variances)
             # Every break may be anywhere.
             log -= number * float(np.log(self.count))
             if log > best + WORTH:
-                best, left = log, around[int(np.argmax(logs))].left
+                best, left = log, float(around.lefts[int(np.argmax(around.logs))])
                 told = self._told("broken", BREAKS, left, log, place, variance, 2 + 3 * number, changes=number)
         return told
 
-    def _settled(self, columns: list[Floats], edges: list[int]) -> tuple[list[int], list["_Profiled"]]:
+    def _settled(self, columns: list[Floats], edges: list[int]) -> tuple[list[int], "_Cuts"]:
         """Each break moved by a few blocks while that fits better; and all that was tried about the last place."""
-        around = [self._cut(columns, edges)]
+        around = self._cut(columns, [edges])
         for _ in range(2):
             for which in range(len(edges)):
                 moved = [
@@ -303,24 +339,25 @@ class _Track:
                     if EDGE <= edges[which] + away < self.count - EDGE
                 ]
                 moved = [one for one in moved if np.min(np.diff(sorted(one)), initial=EDGE) >= 2]
-                around = [self._cut(columns, one) for one in moved]
-                edges = moved[int(np.argmax([one.log for one in around]))]
+                around = self._cut(columns, moved)
+                edges = moved[int(np.argmax(around.logs))]
         return edges, around
 
-    def _cut(self, columns: list[Floats], edges: list[int]) -> "_Profiled":
-        """With steps at these blocks; the block with a step in it is worth nothing."""
-        at = np.arange(self.count)
-        shapes = [shape for edge in edges for shape in ((at >= edge).astype(float), (at == edge).astype(float))]
-        c, covariance, left, _ = self._solved([*columns, *shapes])
-        log = -left + self._common(covariance[0, 0], covariance[1, 1])
-        for number in range(2, 2 + len(shapes)):
-            log += _occam(float(max(covariance[number, number], 1e-30) ** 0.5), 2 * np.pi * self.level)
-        return _Profiled(log, float(c[1]), float(covariance[1, 1]), left, 0.0, c)
+    def _cut(self, columns: list[Floats], tried: list[list[int]]) -> "_Cuts":
+        """With steps at these blocks, each list of `tried` by itself; the block with a step in it is worth nothing."""
+        at = np.arange(self.count)[None, :, None]
+        edges = np.array(tried, int).reshape(len(tried), 1, -1)
+        straight = np.broadcast_to(np.stack(columns, axis=1), (len(tried), self.count, len(columns)))
+        designs = np.concatenate([straight, at >= edges, at == edges], axis=2)
+        c, covariance, left = self._solved_each(designs)
+        sigmas = np.sqrt(np.maximum(np.diagonal(covariance, axis1=1, axis2=2)[:, len(columns) :], 1e-30))
+        logs = -left + self._common(covariance) + np.sum(_occam(sigmas, 2 * np.pi * self.level), axis=1)
+        return _Cuts(logs, c[:, 1], covariance[:, 1, 1], left)
 
 
-def _occam(sigma: float, before: float) -> float:
-    """What a parameter costs that was known to `before` and now is to sigma."""
-    return float(np.log(min(np.sqrt(2 * np.pi) * sigma / (2 * before), 1.0)))
+def _occam(sigma: Any, before: float) -> Any:
+    """What a parameter costs that was known to `before` and now is to sigma: a float, or an array for an array."""
+    return np.log(np.minimum(np.sqrt(2 * np.pi) * sigma / (2 * before), 1.0))
 
 
 def _mixed(logs: Floats, places: Floats, variances: Floats) -> tuple[float, float, float]:
@@ -332,14 +369,29 @@ def _mixed(logs: Floats, places: Floats, variances: Floats) -> tuple[float, floa
     return most + float(np.log(total)), mean, float(share @ (variances + (places - mean) ** 2))
 
 
-@lru_cache(maxsize=32)
-def _walk(kind: int, count: int, whole: float) -> tuple[Floats, Floats, float]:
-    """Covariance of a phase that walks (0) or whose frequency does (1), over a record of one, blocks in its middle.
+class _Walk(msgspec.Struct, frozen=True):
+    """A walk of unit size over the blocks, along its own axes.
 
-    Returns it at the blocks' middles, with the way from end to end, and that way's own variance.
+    `sizes` are its variances along `axes`, `trace` their sum; `to_mean` its covariance with the way from end to end,
+    `ends` that way's own variance.
     """
+
+    axes: Floats
+    sizes: Floats
+    trace: float
+    to_mean: Floats
+    ends: float
+
+
+@lru_cache(maxsize=32)
+def _walk(kind: int, count: int, whole: float) -> _Walk:
+    """A phase that walks (0) or whose frequency does (1), over a record of one, blocks in its middle."""
     at = ((np.arange(count) + 0.5) / count - 0.5) / whole + 0.5
     one, two = np.minimum(at[:, None], at[None, :]), np.maximum(at[:, None], at[None, :])
     if kind == 0:
-        return one, at.copy(), 1.0
-    return one**2 * (3 * two - one) / 6, at**2 * (3 - at) / 6, 1 / 3
+        kernel, to_mean, ends = one, at.copy(), 1.0
+    else:
+        kernel, to_mean, ends = one**2 * (3 * two - one) / 6, at**2 * (3 - at) / 6, 1 / 3
+    sizes, axes = np.linalg.eigh(kernel)
+    # A covariance has no size under nothing: what is there is rounding.
+    return _Walk(axes, np.maximum(sizes, 0.0), float(np.trace(kernel)), to_mean, ends)
