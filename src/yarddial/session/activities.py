@@ -1,6 +1,7 @@
 """The list of activities: one line each, by the file that declares it. Whoever adds one adds its line here."""
 
 from collections.abc import Iterator
+from functools import cached_property
 from importlib import import_module
 from typing import TYPE_CHECKING, Any, Generic, TypeVar, overload
 
@@ -69,7 +70,7 @@ class Room(Generic[A]):
             session.on_made(declaration, made)
         return made
 
-    @property
+    @cached_property
     def declaration(self) -> Declaration[A]:
         """What its file declares."""
         found: Declaration[A] = import_module(self._module).DECLARATION

@@ -6,6 +6,7 @@ Inside the program a frequency is a float64 in hertz: exact to 1 mHz up to 100 G
 
 import re
 from decimal import Decimal
+from functools import lru_cache
 
 from yarddial.yard.errors import BadFrequency
 
@@ -157,6 +158,7 @@ def parse_range(text: str, field_unit: str = "MHz") -> tuple[float, float] | Non
     return low_hz, high_hz
 
 
+@lru_cache(maxsize=8192)
 def format_frequency(hertz: float, decimals_hz: int = 3) -> str:
     """Write a frequency in its natural unit, digits in thin-space groups, exact to `decimals_hz` places of hertz.
 
@@ -188,6 +190,7 @@ def shorter_and_shorter(hertz: float) -> list[str]:
     return list(dict.fromkeys(texts))
 
 
+@lru_cache(maxsize=4096)
 def format_bound(hertz: float) -> str:
     """Write the end of a range, a round number as a rule, without idle decimals: `30 MHz`, `526.5 kHz`."""
     text = format_frequency(hertz, 0)

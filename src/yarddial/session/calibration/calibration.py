@@ -141,6 +141,8 @@ class Calibration(Job):
         self._suggested_for: NextRequest | None = None
         self._suggestion: NextMeasurement | None = None
         self._proposed: tuple[tuple[object, ...], CorrectionProposal] | None = None
+        # The dial's state as last worked out, and what it was worked out from.
+        self._state: tuple[Line, float, Oscillators, DialState] | None = None
         self._measured_line: Line | None = None
         jobs.on_rest(self.follow_dial)
         self.measuring: Measuring | None = None
@@ -177,9 +179,12 @@ class Calibration(Job):
 
     def state(self, line: Line | None = None, dial_hz: float | None = None) -> DialState:
         """How far the dial is off: on the active route at the dial, unless told otherwise."""
-        return dial_state(
-            line or self._desk.line, self._desk.station.dial_hz if dial_hz is None else dial_hz, self.oscillators
-        )
+        line = line or self._desk.line
+        dial_hz = self._desk.station.dial_hz if dial_hz is None else dial_hz
+        known = self._state
+        if known is None or known[0] is not line or known[1] != dial_hz or known[2] is not self.oscillators:
+            self._state = known = (line, dial_hz, self.oscillators, dial_state(line, dial_hz, self.oscillators))
+        return known[3]
 
     @property
     def mode(self) -> str:

@@ -42,6 +42,8 @@ class Desk:
         self._unsaved = False
         # What linked transceivers bring to the middle of their IF, hertz, by name: known while the program runs.
         self._rig_centres_hz: dict[str, float] = {}
+        # The active route laid out, and the station and the centres that it was laid out from.
+        self._line: tuple[Station, dict[str, float], Line] | None = None
         # Whether a transceiver that follows has come to where the dial stands; and what waits for that.
         self._settled: list[Callable[[], bool]] = []
         self._when_settled: list[Callable[[], None]] = []
@@ -62,6 +64,12 @@ class Desk:
     @property
     def line(self) -> Line:
         """The active route; in a yard without one a line that reaches nothing."""
+        known = self._line
+        if known is None or known[0] is not self._station or known[1] is not self._rig_centres_hz:
+            self._line = known = (self._station, self._rig_centres_hz, self._laid_out())
+        return known[2]
+
+    def _laid_out(self) -> Line:
         line = self._station.active_line()
         rig = line.transceiver if self._rig_centres_hz else None
         if rig is None or rig.name not in self._rig_centres_hz:
