@@ -12,7 +12,9 @@ LOW_RATE_HZ = 512e3
 
 def slow_station() -> Station:
     """The demo yard with Finch at a rate so low that a second of it is soon made."""
-    return with_finch(f"simulated:finch?low_rate={LOW_RATE_HZ / 1e3:g}k", LOW_RATE_HZ)
+    low = f"low_rate={LOW_RATE_HZ / 1e3:g}k"
+    station = with_finch(f"simulated:finch?{low}", LOW_RATE_HZ)
+    return with_rate(station, "Heron", f"simulated:heron?{low}", LOW_RATE_HZ)
 
 
 def wide_station() -> Station:
@@ -22,8 +24,12 @@ def wide_station() -> Station:
 
 def with_finch(device: str, rate_hz: float) -> Station:
     """The demo yard with its stick so."""
-    station = demo_station()
-    finch = station.part("Finch")
-    assert isinstance(finch, Receiver)
-    rates_hz = tuple(sorted({rate_hz, *finch.rates_hz}))
-    return station.with_part(msgspec.structs.replace(finch, device=device, rates_hz=rates_hz, rate_hz=rate_hz))
+    return with_rate(demo_station(), "Finch", device, rate_hz)
+
+
+def with_rate(station: Station, name: str, device: str, rate_hz: float) -> Station:
+    """The station with one of its receivers so."""
+    receiver = station.part(name)
+    assert isinstance(receiver, Receiver)
+    rates_hz = tuple(sorted({rate_hz, *receiver.rates_hz}))
+    return station.with_part(msgspec.structs.replace(receiver, device=device, rates_hz=rates_hz, rate_hz=rate_hz))

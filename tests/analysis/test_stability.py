@@ -1,6 +1,5 @@
 """Warm-up, Allan deviation, forecast: against made-up oscillators whose course is known."""
 
-import allantools
 import numpy as np
 import pytest
 from hypothesis import given
@@ -106,6 +105,9 @@ def test_clocks_set_back_and_no_history_are_said() -> None:
 
 @given(st.integers(16, 300), st.sampled_from([0.5, 1.0, 5.0]), st.integers(0, 99))
 def test_the_allan_deviation_is_that_of_another_program(count: int, step_s: float, seed: int) -> None:
+    # It takes two seconds to import, in every worker that collects this file.
+    import allantools
+
     chance = np.random.default_rng(seed)
     ppm = np.cumsum(chance.standard_normal(count)) * 1e-4 + chance.standard_normal(count) * 1e-3
     points = [Point(i * step_s, float(value), 1e-5) for i, value in enumerate(ppm)]

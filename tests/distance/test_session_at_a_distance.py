@@ -1,12 +1,16 @@
 """A whole session whose receiver stands on another computer: trued as on the spot, heard, and told when it breaks."""
 
 import asyncio
+import contextlib
 import threading
 import time
+from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
+from queue import SimpleQueue
 
 import msgspec
+import pytest
 
 from job_yard import Book
 from slow_yards import wide_station
@@ -27,26 +31,35 @@ from yarddial.yard.parts import Receiver
 ADDRESS = "simulated:finch"
 
 
-def served(folder: Path) -> FarEngine:
+@contextlib.contextmanager
+def served(folder: Path) -> Iterator[FarEngine]:
     """A serving computer in a thread, whose receiver gives two blocks each time that is looked at; a link to it."""
     identity = Identity(folder / "id")
     engine = EngineInline(wiring.open_device_flat_out, 2)
     offered = ((ADDRESS, FoundReceiver("finch", "Finch")),)
     check = partial(wiring.served_check, flat_out=True)
     server = Server(identity, engine, lambda: offered, lambda _: (None, ""), folder / "rec", "shed", check)
-    ready, port = threading.Event(), 0
+    begun: SimpleQueue[tuple[int, Callable[[], object]]] = SimpleQueue()
 
     async def serve() -> None:
-        nonlocal port
         door = await server.door.listen("127.0.0.1", 0)
-        port = door.sockets[0].getsockname()[1]
-        ready.set()
-        await server.serve()
+        loop, serving = asyncio.get_running_loop(), asyncio.current_task()
+        assert serving is not None
+        begun.put((door.sockets[0].getsockname()[1], partial(loop.call_soon_threadsafe, serving.cancel)))
+        with contextlib.suppress(asyncio.CancelledError):
+            await server.serve()
 
-    threading.Thread(target=lambda: asyncio.run(serve()), daemon=True).start()
-    assert ready.wait(10)
+    thread = threading.Thread(target=lambda: asyncio.run(serve()))
+    thread.start()
+    port, end = begun.get(timeout=10)
     word = identity.pair("desk", "control")
-    return FarEngine(KnownComputer("shed", "127.0.0.1", port, fingerprint_of(identity.certificate), word), "desk")
+    try:
+        yield FarEngine(KnownComputer("shed", "127.0.0.1", port, fingerprint_of(identity.certificate), word), "desk")
+    finally:
+        # A receiver that runs flat out for nobody takes half of what the tests after it have.
+        end()
+        thread.join(20)
+        engine.close()
 
 
 def poll(session: Session, so: object, for_s: float = 60.0) -> None:
@@ -57,16 +70,26 @@ def poll(session: Session, so: object, for_s: float = 60.0) -> None:
         time.sleep(0.005)
 
 
-def far_session(folder: Path) -> tuple[FarEngine, Session]:
+@pytest.fixture
+def far(tmp_path: Path) -> Iterator[FarEngine]:
+    """A link to the shed."""
+    with served(tmp_path) as link:
+        yield link
+
+
+@pytest.fixture
+def session(far: FarEngine) -> Iterator[Session]:
     """The demo yard, whose Finch stands in the shed."""
-    far, station = served(folder), wide_station()
+    station = wide_station()
     finch = station.part("Finch")
     assert isinstance(finch, Receiver)
     station = station.with_part(msgspec.structs.replace(finch, device=f"far:shed/{ADDRESS}"))
     here = EngineInline(wiring.open_device_flat_out)
     switch = EngineSwitch(here, lambda name: far if name == "shed" else None)
     begin = wiring.begin_check_anywhere(switch)
-    return far, Session(station, switch, Book, begin_check=begin, far_in_use=lambda: switch.far_in_use)
+    made = Session(station, switch, Book, begin_check=begin, far_in_use=lambda: switch.far_in_use)
+    yield made
+    made.close()
 
 
 def grew(fetching: Fetching, had: int) -> bool:
@@ -77,8 +100,7 @@ def made_anew(far: FarEngine, link: object) -> bool:
     return far.is_linked and far._writer is not link
 
 
-def test_a_far_receiver_is_measured_heard_and_comes_back_after_a_break(tmp_path: Path) -> None:
-    far, session = far_session(tmp_path)
+def test_a_far_receiver_is_measured_heard_and_comes_back_after_a_break(far: FarEngine, session: Session) -> None:
     session.calibration.chosen_s = 2.0
     session.calibration.measure()
     poll(session, lambda: len(session.calibration.observations) == 1)
@@ -97,7 +119,6 @@ def test_a_far_receiver_is_measured_heard_and_comes_back_after_a_break(tmp_path:
     session.listening.close()
     session.calibration.measure()
     poll(session, lambda: len(session.calibration.observations) == 2)
-    session.close()
 
 
 def test_a_computer_that_is_not_known_is_said(tmp_path: Path) -> None:
@@ -112,8 +133,9 @@ def test_a_computer_that_is_not_known_is_said(tmp_path: Path) -> None:
     session.close()
 
 
-def test_a_recording_made_there_is_brought_over_whole_though_the_link_breaks(tmp_path: Path) -> None:
-    far, session = far_session(tmp_path)
+def test_a_recording_made_there_is_brought_over_whole_though_the_link_breaks(
+    tmp_path: Path, far: FarEngine, session: Session
+) -> None:
     session.toggle_receiver()
     poll(session, lambda: session.live_receiver.running and session.listening.centre_hz() is not None)
     recorder = session.listening.recorder
@@ -157,11 +179,9 @@ def test_a_recording_made_there_is_brought_over_whole_though_the_link_breaks(tmp
     session.far_recordings.remove(there.name)
     poll(session, lambda: not session.far_recordings.there)
     assert not list((tmp_path / "rec").rglob("*.sigmf-*"))
-    session.close()
 
 
-def test_a_pilot_is_gathered_there_and_judged_here(tmp_path: Path) -> None:
-    _, session = far_session(tmp_path)
+def test_a_pilot_is_gathered_there_and_judged_here(tmp_path: Path, session: Session) -> None:
     session.desk.choose_route(
         next(line.name for line in session.desk.station.lines() if line.antenna.name == "Discone")
     )
@@ -175,11 +195,9 @@ def test_a_pilot_is_gathered_there_and_judged_here(tmp_path: Path) -> None:
     methods.work()
     # What was only gathered for that does not stay there.
     poll(session, lambda: not list((tmp_path / "rec").rglob("*.sigmf-*")))
-    session.close()
 
 
-def test_first_light_runs_where_the_receiver_stands(tmp_path: Path) -> None:
-    far, session = far_session(tmp_path)
+def test_first_light_runs_where_the_receiver_stands(far: FarEngine, session: Session) -> None:
     session.device_check.start()
     poll(session, lambda: len(session.device_check.results) >= 2)
     assert far._loop is not None
@@ -203,4 +221,3 @@ def test_first_light_runs_where_the_receiver_stands(tmp_path: Path) -> None:
     session.device_check.start()
     poll(session, lambda: not session.device_check.running)
     assert "attic" in session.device_check.results[-1].detail
-    session.close()

@@ -22,7 +22,7 @@ from yarddial.yard.parts import Receiver
 # A crystal that is warm in a minute or two instead of half an hour, and the lowest rate, so that nobody waits. It has
 # no noise of its own: the truth that judges knows of none, and two parts in 1e9 of 130 MHz would be more than what is
 # stated.
-COLD, LOWEST_HZ = "simulated:finch?cold=12&calm=1&low_rate=512k", 512e3
+COLD, LOWEST_HZ = "simulated:finch?cold=6&calm=1&low_rate=512k", 512e3
 
 
 @pytest.mark.window
@@ -84,7 +84,7 @@ def test_a_cold_yard_is_warmed_measured_trued_and_verified_from_10_mhz_to_10_ghz
     qtbot.waitUntil(lambda: sheet.verdict.text().startswith("Steady after"), timeout=200_000)
     # The truth that judges is that of a warm crystal: wait until what is left has fallen to a tenth once more.
     steady = len(session.carrier_watch.points)
-    qtbot.waitUntil(lambda: len(session.carrier_watch.points) >= steady + 30, timeout=100_000)
+    qtbot.waitUntil(lambda: len(session.carrier_watch.points) >= steady + 15, timeout=100_000)
     sheet.close()
     window.activateWindow()
     qtbot.waitActive(window)

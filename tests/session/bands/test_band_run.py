@@ -5,6 +5,7 @@ from pathlib import Path
 
 import msgspec
 
+from slow_yards import slow_station
 from waiting import until
 from yarddial import wiring
 from yarddial.engine.link import EngineInline
@@ -12,17 +13,13 @@ from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedBandRun
 from yarddial.records.logbook import Logbook
 from yarddial.session.session import Session
-from yarddial.yard.demo import DIRECT, demo_station
-from yarddial.yard.parts import Receiver
+from yarddial.yard.demo import DIRECT
 from yarddial.yard.station import Station
 
 
 def small_yard() -> Station:
     """One route and the lowest rate, so that a run is short."""
-    station = demo_station()
-    finch = station.part("Finch")
-    assert isinstance(finch, Receiver)
-    station = station.with_part(msgspec.structs.replace(finch, rate_hz=1.024e6))
+    station = slow_station()
     routes = tuple(route for route in station.routes if route.name == DIRECT)
     return msgspec.structs.replace(station, routes=routes, route=DIRECT, dial_hz=145.2e6)
 

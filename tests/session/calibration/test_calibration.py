@@ -6,6 +6,7 @@ from pathlib import Path
 import msgspec
 import pytest
 
+from slow_yards import LOW_RATE_HZ, with_finch
 from yarddial import wiring
 from yarddial.drivers.simulated.truth import true_dial_error_hz
 from yarddial.drivers.simulated.world import heron_world, quillet_world
@@ -25,10 +26,10 @@ Finish = Callable[[Session], None]
 
 
 def session_for(seed: int, folder: Path) -> Session:
-    station = demo_station()
-    receiver = station.line().receiver
-    station = station.with_part(msgspec.structs.replace(receiver, device=f"simulated:finch?seed={seed}"))
-    return Session(station, EngineInline(wiring.open_device_flat_out), lambda: Logbook(folder / f"log{seed}.sqlite"))
+    station = with_finch(f"simulated:finch?seed={seed}&low_rate=512k", LOW_RATE_HZ)
+    made = Session(station, EngineInline(wiring.open_device_flat_out), lambda: Logbook(folder / f"log{seed}.sqlite"))
+    made.calibration.chosen_s = 2.0
+    return made
 
 
 def true_error_hz(session: Session, seed: int, route: str, hertz: float) -> float:

@@ -40,13 +40,16 @@ def half_db(found: Difference) -> float:
     return (found.high_db - found.low_db) / 2
 
 
-def test_two_gains_differ_by_their_steps_in_level_and_hardly_in_what_is_heard(listening: Session) -> None:
+def test_two_gains_differ_by_their_steps_in_level_and_hardly_in_what_is_heard(
+    listening: Session, monkeypatch: pytest.MonkeyPatch
+) -> None:
     # At this rate the converter's own noise, which does not follow the gain, still counts for little.
     set_rate(listening, 2.048e6)
+    monkeypatch.setattr("yarddial.session.listening.comparison.PAIRS", PAIRS // 2)
     own = compared_gains(listening, 25.5 - 19.4)
     assert own.why_not(*own.setups()[:2]) == "a comparison is under way"
     until(listening, lambda: not own.running)
-    assert (own.trouble, len(own.pairs)) == ("", PAIRS)
+    assert (own.trouble, len(own.pairs)) == ("", PAIRS // 2)
     found = own.compared()
     assert found is not None
     assert not found.in_dbm
@@ -142,8 +145,9 @@ def test_a_dead_port_fails_at_the_first_step_and_says_so(session: Session) -> No
     assert "connected" in session.reception_check.results[0].sentence
 
 
-def test_a_station_beside_its_place_asks_for_truing(listening: Session) -> None:
+def test_a_station_beside_its_place_asks_for_truing(listening: Session, monkeypatch: pytest.MonkeyPatch) -> None:
     """A made-up reference 12 kHz beside Northmark Time, narrow: silent, but a line stands beside it."""
+    monkeypatch.setattr("yarddial.session.listening.reception_check.STEPS", STEPS[-1:])
     wrong = Reference("Misprint", 9.988e6, 0.3, "standard frequency", "am")
     station = listening.desk.station
     listening.desk.edit("reference", msgspec.structs.replace(station, references=(wrong,)))

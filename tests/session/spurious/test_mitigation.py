@@ -4,12 +4,12 @@ from collections.abc import Iterator
 
 import pytest
 
+from slow_yards import wide_station
 from waiting import run_span_test, tell_truth, until
 from yarddial import wiring
 from yarddial.engine.link import EngineInline
 from yarddial.records.logbook import Logbook
 from yarddial.session.session import Session
-from yarddial.yard.demo import demo_station
 from yarddial.yard.parts import Receiver, TwoPort
 
 TOWER_HZ = 4.3525e6
@@ -19,7 +19,7 @@ TOWER_HZ = 4.3525e6
 def tested(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Session]:
     """Trued, and the span around the tower that passes the converter tested: once for all tests here."""
     log = tmp_path_factory.mktemp("curing") / "log.sqlite"
-    session = Session(demo_station(), EngineInline(wiring.open_device_flat_out), lambda: Logbook(log))
+    session = Session(wide_station(), EngineInline(wiring.open_device_flat_out), lambda: Logbook(log))
     tell_truth(session, 10e6, 145.2e6)
     session.calibration.apply()
     session.desk.choose_mode("am")
