@@ -25,6 +25,7 @@ from yarddial.drivers.protocol import FoundReceiver
 from yarddial.drivers.simulated.truth import true_dial_error_hz
 from yarddial.drivers.simulated.world import quillet_world
 from yarddial.engine.link import EngineInline
+from yarddial.session.calibration.live_methods import SCAN_S
 from yarddial.session.session import Session
 from yarddial.yard.parts import Receiver
 
@@ -181,7 +182,11 @@ def test_a_recording_made_there_is_brought_over_whole_though_the_link_breaks(
     assert not list((tmp_path / "rec").rglob("*.sigmf-*"))
 
 
-def test_a_pilot_is_gathered_there_and_judged_here(tmp_path: Path, session: Session) -> None:
+def test_a_pilot_is_gathered_there_and_judged_here(
+    tmp_path: Path, session: Session, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    # How well it is known from four seconds is tested elsewhere.
+    monkeypatch.setitem(SCAN_S, "pilot", 1.5)
     session.desk.choose_route(
         next(line.name for line in session.desk.station.lines() if line.antenna.name == "Discone")
     )

@@ -9,6 +9,7 @@ from pytestqt.qtbot import QtBot
 
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedObservations
+from yarddial.session.calibration.live_methods import SCAN_S
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.true.evidence import Evidence
 from yarddial.ui.places.true.history_sheet import HistorySheet
@@ -83,7 +84,11 @@ def page_of(sheet: MethodsSheet, kind: type[MethodPage]) -> MethodPage:
 
 
 @pytest.mark.wide
-def test_every_other_way_has_a_page_that_answers_or_refuses(qtbot: QtBot, window: MainWindow, tmp_path: Path) -> None:
+def test_every_other_way_has_a_page_that_answers_or_refuses(
+    qtbot: QtBot, window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    # How well a raster is told from eight seconds is tested elsewhere.
+    monkeypatch.setitem(SCAN_S, "raster", 3.0)
     session = window.session
     window.go("True")
     sheet = MethodsSheet(window, session)
