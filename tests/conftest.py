@@ -1,5 +1,6 @@
 """What many tests need: a place for files, a session without a process, and a way to wait for it."""
 
+import gc
 import os
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -38,6 +39,12 @@ _SLOW = (
 def pytest_addoption(parser: pytest.Parser) -> None:
     """`--quick`, for use while working."""
     parser.addoption("--quick", action="store_true", help="leave out windows and processes")
+
+
+def pytest_collection_finish(session: pytest.Session) -> None:
+    """What was imported and collected stays: the garbage collector need not walk through it after every test."""
+    gc.collect()
+    gc.freeze()
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
