@@ -28,11 +28,15 @@ settings.register_profile("house", deadline=None, max_examples=EXAMPLES, derando
 settings.load_profile("house")
 
 
-# What `./yard test --quick` leaves out: windows, processes, and campaigns over all jobs.
+# What `./yard test --quick` leaves out: windows, processes, campaigns, and what simulates many seconds of reception.
 _SLOW = (
     "tests/ui/", "tests/distance/", "tests/engine/test_hanging", "tests/engine/test_process", "tests/test_house",
     "tests/session/first_light/", "tests/session/listening/test_comparison", "tests/session/bands/test_band_run",
     "tests/session/test_every_job", "tests/drivers/test_program", "tests/drivers/rig/", "tests/drivers/sound",
+    "tests/dsp/test_line.py", "tests/analysis/test_blind", "tests/analysis/test_hunt", "tests/session/spurious/",
+    "tests/session/calibration/test_other_methods", "tests/session/calibration/test_carrier_watch",
+    "tests/session/levels/test_levels", "tests/session/listening/", "tests/dsp/test_carrier",
+    "tests/dsp/test_frequency_modulation", "tests/session/bands/",
 )  # fmt: skip
 
 
