@@ -7,13 +7,13 @@ import numpy as np
 
 from yarddial.dsp.carrier import estimate_carrier
 from yarddial.dsp.listening.hearing import SOUND_HZ, Hearing
-from yarddial.yard.demodulation import DEMODULATIONS, Demodulation, Settings
+from yarddial.yard.demodulation import DEMODULATIONS, Demodulation, DemodulationSettings
 
 RATE_HZ, OFFSET_HZ, SECONDS = 2.4e6, 310_000.0, 3.0
 TONE_HZ = 1_000.0
 
 
-def plainly(way: Demodulation) -> Settings:
+def plainly(way: Demodulation) -> DemodulationSettings:
     """Its usual edges, nothing evened out."""
     return msgspec.structs.replace(DEMODULATIONS[way].settings(), gain_control=False, deemphasis_us=0.0)
 

@@ -14,7 +14,7 @@ from yarddial.dsp.listening.loudness import AutomaticGain, Deemphasis, NoiseRedu
 from yarddial.dsp.listening.resampling import Resampler
 from yarddial.dsp.listening.shared_span import SharedSpan
 from yarddial.dsp.windows import windows
-from yarddial.yard.demodulation import DEMODULATIONS, Demodulation, Settings
+from yarddial.yard.demodulation import DEMODULATIONS, Demodulation, DemodulationSettings
 from yarddial.yard.errors import BadSamples
 
 RATE_HZ, OFFSET_HZ, TONE_HZ = 480e3, 71_000.0, 1_000.0
@@ -32,7 +32,7 @@ def signal(size: np.ndarray | float, phase: np.ndarray | float, cn0_dbhz: float 
     return (clean + noise[0] + 1j * noise[1]).astype(np.complex64)
 
 
-def plainly(way: Demodulation) -> Settings:
+def plainly(way: Demodulation) -> DemodulationSettings:
     """Its usual edges, nothing evened out."""
     return msgspec.structs.replace(DEMODULATIONS[way].settings(), gain_control=False, deemphasis_us=0.0)
 

@@ -37,7 +37,7 @@ def test_every_place_and_every_sheet_has_its_page(window: MainWindow) -> None:
     for place in PLACE_NAMES:
         window.go(place)
         window.centralWidget().setFocus()  # type: ignore[union-attr]
-        assert title_of(window._page_in_sight()).startswith(place)
+        assert title_of(window.page_in_sight()).startswith(place)
     assert {sheet.manual_page for sheet in _all_sheets()} <= set(PAGES)
 
 

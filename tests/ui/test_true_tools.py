@@ -29,7 +29,7 @@ def test_the_proposal_is_dialled_and_a_reading_by_hand_counts(qtbot: QtBot, wind
     session = window.session
     window.go("True")
     evidence = window.findChildren(Evidence)[0]
-    proposal = session.calibration.next_measurement()
+    proposal = session.calibration.suggestion.now()
     assert proposal is not None
     qtbot.waitUntil(evidence.go.isVisible, timeout=20_000)
     assert "Most would help" in evidence._next.text()

@@ -7,27 +7,19 @@ import threading
 import time
 from collections import deque
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import msgspec
 
 from yarddial.distance import wire
-from yarddial.distance.coding import samples_of
+from yarddial.distance.far_audio import FarAudio, load_hearing
 from yarddial.distance.far_check import CheckReceiver, CheckTold, EndCheck, FarCheck
 from yarddial.distance.fetching import Fetching
 from yarddial.distance.identity import KnownComputer
 from yarddial.distance.knocking import FarRefused, FarUnreachable, knock
-from yarddial.dsp.listening.thin_channel import FilledChannel
 from yarddial.engine.commands import Command, Hear, Quit, RecordSamples, Start, Stop
 from yarddial.engine.events import Event, Noticed, RecordingState, Sound, Started, Stopped
-from yarddial.yard.errors import BadSamples, YardDialError
+from yarddial.yard.errors import YardDialError
 from yarddial.yard.fault_log import log_fault
-
-if TYPE_CHECKING:
-    import numpy as np
-    from numpy.typing import NDArray
-
-    from yarddial.dsp.listening.thin_sound import FilledSound
 
 # It says so often what has come; and tries again so often where nobody answers.
 SAYS_S, AGAIN_S = 0.1, 1.0
@@ -52,9 +44,7 @@ class FarEngine:
         self._events: queue.SimpleQueue[Event] = queue.SimpleQueue()
         self._asked: deque[wire.Asked] = deque()
         self._number = 0
-        self._hears: dict[int, Hear] = {}
-        self._channels: dict[int, _FarEar] = {}
-        self._filled: tuple[object, FilledSound] | None = None
+        self._audio = FarAudio()
         self._session = ""
         self._check: FarCheck | None = None
         self._checks = 0
@@ -76,9 +66,6 @@ class FarEngine:
         self.is_linked = False
         self.turn_s = 0.0
         self.away_s = 0.0
-        # Samples of the channel heard that never came: filled with silence.
-        self.lost_sound = 0
-        self._gaps: deque[float] = deque(maxlen=1_000)
         # Recordings that this computer made there, as last told; and the one that is brought over.
         self.recordings: tuple[wire.FarRecording, ...] | None = None
         self.fetching: Fetching | None = None
@@ -101,7 +88,7 @@ class FarEngine:
                 case _:
                     pass
             if isinstance(command, Hear):
-                self._hears[command.job] = command
+                self._audio.asked(command)
             if isinstance(command, RecordSamples) and len(wire.frame(wire.asked_of(command, 0, 0))) > LARGE:
                 # What is known to stand in the span is left away, rather than nothing recorded.
                 command = msgspec.structs.replace(command, about={})
@@ -200,7 +187,7 @@ class FarEngine:
 
     def _run(self) -> None:
         try:
-            _load()
+            load_hearing()
             asyncio.run(self._keep_linked())
         except Exception as fault:
             log_fault("the link to a far computer failed", fault)
@@ -342,9 +329,9 @@ class FarEngine:
             case wire.SpanMessage():
                 self._put_picture(wire.spectrum_of(message))
             case wire.ChannelMessage():
-                self._hear_channel(message)
+                self._put_sound(self._audio.heard_channel(message))
             case wire.SoundMessage():
-                self._hear_sound(message)
+                self._put_sound(self._audio.heard_sound(message))
             case wire.Heard():
                 # How long it lies here is no part of the way.
                 self._echo = (message.sent_s, time.monotonic())
@@ -402,99 +389,16 @@ class FarEngine:
         if self._events.qsize() < MOST_PICTURES:
             self._events.put(event)
 
-    def _hear_sound(self, message: wire.SoundMessage) -> None:
-        """Made there; played here."""
-        asked = self._hears.get(message.job)
-        if asked is None or asked.id != message.id:
-            return
-        kind = (message.job, message.rate_hz, message.played_hz, message.is_stereo)
-        try:
-            if self._filled is None or self._filled[0] != kind:
-                from yarddial.dsp.listening.thin_sound import FilledSound
-
-                self._filled = (kind, FilledSound(message.rate_hz, message.played_hz, is_stereo=message.is_stereo))
-            self._count_lost(message.lost)
-            heard = self._filled[1].push(_with_silence(message.lost, message.rate_hz, samples_of(message.samples)))
-        except BadSamples as error:
-            log_fault("what a far computer sent to be heard", error)
-            return
-        if heard.size and self._events.qsize() < MOST_PICTURES:
-            self._events.put(
-                Sound(
-                    message.played_hz, heard, message.level_dbfs, message.is_open, message.pilot_db, message.tuning,
-                    job=message.job, id=message.id,
-                )
-            )  # fmt: skip
-
-    def _count_lost(self, lost: int) -> None:
-        self.lost_sound += lost
-        if lost:
-            self._gaps.append(time.monotonic())
+    @property
+    def lost_sound(self) -> int:
+        """Samples of the channel heard that never came: filled with silence."""
+        return self._audio.lost_samples
 
     @property
     def gaps_lately(self) -> int:
         """How often within the last minute the link had no room for the sound."""
-        return sum(at_s > time.monotonic() - 60.0 for at_s in tuple(self._gaps))
+        return self._audio.gaps_within(60.0)
 
-    def _hear_channel(self, message: wire.ChannelMessage) -> None:
-        """Made audible here."""
-        asked = self._hears.get(message.job)
-        if asked is None or asked.id != message.id:
-            return
-        ear = self._channels.get(message.job)
-        try:
-            if (
-                ear is None
-                or ear.asked is not asked
-                or ear.kind != (message.rate_hz, message.middle_hz, message.factor)
-            ):
-                self._channels[message.job] = ear = _FarEar(asked, message)
-            self._count_lost(message.lost)
-            sound = ear.hear(message)
-        except BadSamples as error:
-            log_fault("what a far computer sent to be heard", error)
-            return
+    def _put_sound(self, sound: Sound | None) -> None:
         if sound is not None and self._events.qsize() < MOST_PICTURES:
             self._events.put(sound)
-
-
-def _load() -> None:
-    """What hearing needs is loaded before anything waits for it: a moment of silence is heard."""
-    import numpy as np
-
-    from yarddial.dsp.listening.hearing import ContinuousHearing
-    from yarddial.yard.demodulation import DEMODULATIONS
-
-    filled = FilledChannel(12_000.0, 0.0, 4)
-    ContinuousHearing(filled.rate_hz, 0.0, DEMODULATIONS["am"].settings()).push(
-        filled.push(np.zeros(6_000, np.complex64))
-    )
-
-
-def _with_silence(lost: int, rate_hz: float, samples: "NDArray[np.complex64]") -> "NDArray[np.complex64]":
-    """What was left out on the way, silent, and what came."""
-    import numpy as np
-
-    return np.concatenate([np.zeros(min(lost, int(rate_hz)), np.complex64), samples]) if lost else samples
-
-
-class _FarEar:
-    """One channel of a far computer's, heard."""
-
-    def __init__(self, asked: Hear, first: wire.ChannelMessage) -> None:
-        from yarddial.dsp.listening.hearing import ContinuousHearing
-
-        self.asked, self.kind = asked, (first.rate_hz, first.middle_hz, first.factor)
-        self._filled = FilledChannel(first.rate_hz, first.middle_hz, first.factor)
-        self._hearing = ContinuousHearing(self._filled.rate_hz, 0.0, asked.settings)
-
-    def hear(self, message: wire.ChannelMessage) -> Sound | None:
-        """Its sound; what was left out on the way is silence of the same length."""
-        samples = _with_silence(message.lost, message.rate_hz, samples_of(message.samples))
-        heard = self._hearing.push(self._filled.push(samples))
-        if not heard.sound.size:
-            return None
-        return Sound(
-            self._hearing.sound_hz, heard.sound, heard.level_dbfs, heard.is_open, heard.pilot_db, message.tuning,
-            job=self.asked.job, id=self.asked.id,
-        )  # fmt: skip

@@ -9,7 +9,7 @@ import msgspec
 
 from yarddial.drivers.protocol import RequestedSettings
 from yarddial.engine.tuning import Safeguards
-from yarddial.yard.demodulation import Settings
+from yarddial.yard.demodulation import DemodulationSettings
 from yarddial.yard.level import GainsDb
 
 
@@ -104,14 +104,14 @@ class Hear(Request, frozen=True):
     """Make a channel audible: hear_hz as the receiver counts."""
 
     hear_hz: float
-    settings: Settings
+    settings: DemodulationSettings
 
 
 class SendChannel(Request, frozen=True):
     """Hand over a channel's own samples, to be heard elsewhere: hear_hz as the receiver counts."""
 
     hear_hz: float
-    settings: Settings
+    settings: DemodulationSettings
 
 
 class CleanUp(msgspec.Struct, frozen=True):

@@ -5,7 +5,6 @@ from functools import partial
 from types import TracebackType
 from typing import TYPE_CHECKING, cast
 
-import msgspec
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QPaintEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
@@ -126,7 +125,7 @@ class MainWindow(QMainWindow):
         self.strip.opened.connect(self.open_part)
         self.strip.add_wanted.connect(self.put_in)
         self.strip.rename_wanted.connect(lambda name: self.open_part(name, "name"))
-        self.strip.export_wanted.connect(self._export_part)
+        self.strip.export_wanted.connect(lambda name: self.bench.export_part(name))  # noqa: PLW0108 - it opens Bench
         self.findings.fixed.connect(self.fixes.fix)
         self.dial.entry.ranged.connect(self._show_range)
         self.menu.clicked.connect(lambda: pop_up(self.menu, window_actions(self)))
@@ -299,31 +298,17 @@ class MainWindow(QMainWindow):
 
     def put_in(self, index: int | None = None) -> None:
         """Choose a part from the shelf, the yard or a file, and put it into the active route."""
-        from yarddial.ui.shelf_finder import puttables
-        from yarddial.ui.widgets.finder import Finder
+        from yarddial.ui.shelf_finder import open_shelf
 
-        def attempt(act: Callable[[], object]) -> None:
-            self.strip.attempt(act)
-            self.strip.focus_last_gap()
-
-        things = puttables(self.session, index, attempt, partial(self._ask_part_file, index))
-        Finder(self, things, lambda _: None, "a part by name or kind: wire, converter, receiver").open()
+        open_shelf(self, self.session, index, self._attempt_on_strip)
 
     def new_route(self) -> None:
         """Begin a route."""
-        self.strip.attempt(self.session.building.new_route)
+        self._attempt_on_strip(self.session.building.new_route)
+
+    def _attempt_on_strip(self, act: Callable[[], object]) -> None:
+        self.strip.attempt(act)
         self.strip.focus_last_gap()
-
-    def _ask_part_file(self, index: int | None = None) -> None:
-        from yarddial.ui.widgets.file_sheet import FileSheet
-
-        FileSheet(
-            self, "Put in a part from a file", "part.part.json", "Put in",
-            lambda path: self.session.building.import_part(path, index), reads=True,
-        ).show()  # fmt: skip
-
-    def _export_part(self, name: str) -> None:
-        self.bench.export_part(name)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         """A station file, a part or a measured filter may be dropped."""
@@ -398,14 +383,7 @@ class MainWindow(QMainWindow):
 
     def show_fit(self) -> None:
         """Show the working of the fit, or say that there is none."""
-        fit = self.session.calibration.fit
-        outcome = self.session.calibration.outcome
-        working = self.session.calibration.state().working() if fit is None else fit.working()
-        if outcome is not None and outcome.carrier is not None:
-            from yarddial.session.calibration.carrier_model import model_working
-
-            working = msgspec.structs.replace(working, values=(*working.values, model_working(outcome.carrier)))
-        self._show_working(working)
+        self._show_working(self.session.calibration.fit_working())
 
     def _show_working(self, working: Working) -> None:
         from yarddial.ui.widgets.working_sheet import working_sheet
@@ -424,18 +402,15 @@ class MainWindow(QMainWindow):
         """A page of the manual; without a name that of what has the focus."""
         from yarddial.ui.manual_sheet import ManualSheet
 
-        ManualSheet(self, page or self._page_in_sight()).show()
+        ManualSheet(self, page or self.page_in_sight()).show()
 
-    def _page_in_sight(self) -> str:
-        widget = QApplication.focusWidget()
-        while widget is not None and widget is not self:
-            if widget is self.dial or widget is self.findings:
-                return "start"
-            if widget is self.strip:
-                return "bench"
-            widget = widget.parentWidget()
+    def page_in_sight(self) -> str:
+        """The manual's page for what has the focus, else for the place shown."""
+        from yarddial.ui.manual_sheet import page_of_focus
+
         shown = self.stack.shown
-        return next((place.manual_page for place in PLACES if place.name == shown), "start")
+        of_place = next((place.manual_page for place in PLACES if place.name == shown), "start")
+        return page_of_focus({self.dial: "start", self.findings: "start", self.strip: "bench"}, of_place)
 
     def open_part(self, name: str, key: str = "") -> None:
         """Show a part on Bench; the points are set for a route that passes it."""

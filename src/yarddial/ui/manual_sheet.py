@@ -1,10 +1,12 @@
 """The manual, to be read without a network: pages at the left, one of them at the right, a search over all."""
 
+from collections.abc import Mapping
 from typing import cast
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFont, QTextBlockFormat, QTextCursor, QTextDocument
 from PyQt6.QtWidgets import (
+    QApplication,
     QFrame,
     QHBoxLayout,
     QLineEdit,
@@ -116,3 +118,13 @@ def _set_in_type(document: QTextDocument) -> None:
             form.setBottomMargin(px(6))
         cursor.setBlockFormat(form)
         block = block.next()
+
+
+def page_of_focus(pages: Mapping[QWidget, str], otherwise: str) -> str:
+    """The manual's page for what has the focus, by the widget that it lies in; `otherwise` where it lies in none."""
+    widget = QApplication.focusWidget()
+    while widget is not None:
+        if widget in pages:
+            return pages[widget]
+        widget = widget.parentWidget()
+    return otherwise

@@ -4,8 +4,10 @@ from collections.abc import Callable
 from functools import partial
 from typing import assert_never
 
+from PyQt6.QtWidgets import QWidget
+
 from yarddial.session.session import Session
-from yarddial.ui.widgets.finder import Findable
+from yarddial.ui.widgets.finder import Findable, Finder
 from yarddial.yard.frequency import format_bound
 from yarddial.yard.parts import Antenna, Converter, Isolator, Lnb, Part, Receiver, Transceiver, TwoPort
 from yarddial.yard.parts.spans import span_text
@@ -19,6 +21,26 @@ SYNONYMS = {
     "LNB": "satellite dish downconverter", "converter": "upconverter downconverter shift",
     "antenna": "aerial", "transceiver": "radio rig",
 }  # fmt: skip
+
+
+def open_shelf(
+    window: QWidget, session: Session, index: int | None, attempt: Callable[[Callable[[], object]], None]
+) -> None:
+    """Let a person choose a part and put it into the active route, at an index of it or at its end.
+
+    attempt : does it, and says in words why it cannot be done.
+    """
+
+    def ask_file() -> None:
+        from yarddial.ui.widgets.file_sheet import FileSheet
+
+        FileSheet(
+            window, "Put in a part from a file", "part.part.json", "Put in",
+            lambda path: session.building.import_part(path, index), reads=True,
+        ).show()  # fmt: skip
+
+    things = puttables(session, index, attempt, ask_file)
+    Finder(window, things, lambda _: None, "a part by name or kind: wire, converter, receiver").open()
 
 
 def puttables(

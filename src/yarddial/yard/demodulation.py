@@ -11,7 +11,7 @@ from yarddial.yard.path import path_sense
 Demodulation = Literal["am", "sam", "usb", "lsb", "cw", "nfm", "wfm"]
 
 
-class Settings(msgspec.Struct, frozen=True):
+class DemodulationSettings(msgspec.Struct, frozen=True):
     """How a channel is heard.
 
     low_hz, high_hz : the filter's edges relative to the dial.
@@ -28,6 +28,11 @@ class Settings(msgspec.Struct, frozen=True):
     noise_reduction: bool = False
     deemphasis_us: float = 0.0
     pitch_hz: float = 600.0
+
+    @property
+    def width_hz(self) -> float:
+        """From edge to edge."""
+        return self.high_hz - self.low_hz
 
 
 class DemodulationDefaults(msgspec.Struct, frozen=True):
@@ -46,9 +51,9 @@ class DemodulationDefaults(msgspec.Struct, frozen=True):
         """From edge to edge."""
         return self.high_hz - self.low_hz
 
-    def settings(self) -> Settings:
+    def settings(self) -> DemodulationSettings:
         """As one begins."""
-        return Settings(self.way, self.low_hz, self.high_hz, deemphasis_us=self.deemphasis_us)
+        return DemodulationSettings(self.way, self.low_hz, self.high_hz, deemphasis_us=self.deemphasis_us)
 
 
 # As in region 1, in a raster of 12.5 kHz; what differs by place is in `usual`.
@@ -155,7 +160,7 @@ def on_raster(dial_hz: float, way: Demodulation, region: Region = 1) -> float:
     return first_hz + round((dial_hz - first_hz) / raster_hz) * raster_hz
 
 
-def turned(settings: Settings, line: Line) -> Settings:
+def turned(settings: DemodulationSettings, line: Line) -> DemodulationSettings:
     """How it is heard at the receiver: on a route that inverts, sidebands and edges change sides."""
     if path_sense(line.counted_stages(line.dial_hz)) > 0:
         return settings

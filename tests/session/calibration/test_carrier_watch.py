@@ -71,7 +71,7 @@ def test_the_proposed_measurement_is_the_best_of_all_by_brute_force(session: Ses
             best = min(best, dial_state(line, 10e6, after).sigma_hz)
     assert proposal.after_hz == pytest.approx(best, rel=1e-3)
     assert proposal.is_worth_it
-    assert session.calibration.next_measurement() == proposal
+    assert session.calibration.suggestion.now() == proposal
 
 
 @pytest.mark.parametrize(

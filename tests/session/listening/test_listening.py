@@ -194,12 +194,12 @@ def test_the_raster_is_the_bands_and_places_one_stays_at_are_remembered(listenin
         assert listening.desk.station.dial_hz == pytest.approx(wanted_hz, abs=1e-6)
         # A channel of 240 kHz does not go into a picture of 20; of the narrow ones all do.
         assert own.half_span_hz == (5e5 if way == "wfm" else 1e4)
-    until(listening, lambda: own.visited == ((96.2e6, "wfm"),))
+    until(listening, lambda: own.lately_heard.places == ((96.2e6, "wfm"),))
     # The near broadcaster fills the converter at this gain.
     (too_strong,) = (found for found in findings(listening) if found.what.startswith("Listen"))
     assert (too_strong.fix, too_strong.fix_label) == (GoTo("Levels"), "Go to Levels")
     listening.desk.dial(10e6)
     own.choose_way("sam")
-    until(listening, lambda: own.visited == ((10e6, "sam"), (96.2e6, "wfm")))
+    until(listening, lambda: own.lately_heard.places == ((10e6, "sam"), (96.2e6, "wfm")))
     own.go_back(1)
     assert (listening.desk.station.dial_hz, own.settings.way) == (96.2e6, "wfm")

@@ -12,7 +12,7 @@ from yarddial.dsp.listening.demodulators import Demodulator, Envelope, Frequency
 from yarddial.dsp.listening.loudness import AutomaticGain, Deemphasis, NoiseReduction, Squelch
 from yarddial.dsp.listening.resampling import Resampler
 from yarddial.dsp.listening.stereo import StereoDecoder
-from yarddial.yard.demodulation import Settings
+from yarddial.yard.demodulation import DemodulationSettings
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.references import PILOT_HZ
 
@@ -49,7 +49,7 @@ class Hearing:
         Of the span.
     offset_hz : float
         The dial relative to the span's centre.
-    settings : Settings
+    settings : DemodulationSettings
         How it is heard.
 
     Raises
@@ -58,7 +58,7 @@ class Hearing:
         The rate is too low for the way of hearing.
     """
 
-    def __init__(self, rate_hz: float, offset_hz: float, settings: Settings) -> None:
+    def __init__(self, rate_hz: float, offset_hz: float, settings: DemodulationSettings) -> None:
         way = settings.way
         wide = way == "wfm"
         least_hz = max(WIDE_HZ if wide else NARROW_HZ, 2.5 * max(abs(settings.low_hz), abs(settings.high_hz)))
@@ -116,7 +116,7 @@ class ContinuousHearing:
     rate_hz : of the span, which stays; with another span begin anew.
     """
 
-    def __init__(self, rate_hz: float, offset_hz: float, settings: Settings) -> None:
+    def __init__(self, rate_hz: float, offset_hz: float, settings: DemodulationSettings) -> None:
         self._rate_hz = rate_hz
         self._now = Hearing(rate_hz, offset_hz, settings)
         self._next: Hearing | None = None
@@ -127,7 +127,7 @@ class ContinuousHearing:
         """Of the sound."""
         return self._now.sound_hz
 
-    def change(self, offset_hz: float, settings: Settings) -> None:
+    def change(self, offset_hz: float, settings: DemodulationSettings) -> None:
         """Hear something else from now on. Raises BadSamples as `Hearing` does."""
         self._next = Hearing(self._rate_hz, offset_hz, settings)
         self._next.take_over(self._now)
@@ -162,14 +162,14 @@ def _each(stages: Sequence[Resampler | NoiseReduction], sound: SoundArray) -> So
     return np.stack([stage.push(np.ascontiguousarray(sound[:, k])) for k, stage in enumerate(stages)], axis=1)
 
 
-def _transition_hz(settings: Settings) -> float:
+def _transition_hz(settings: DemodulationSettings) -> float:
     """An edge takes a twelfth of the channel, between 60 Hz and what wide FM needs; CW's a fifth, to be in time."""
     if settings.way == "cw":
-        return max((settings.high_hz - settings.low_hz) / 5, 60.0)
-    return min(max((settings.high_hz - settings.low_hz) / 12, 60.0), 16_000.0)
+        return max(settings.width_hz / 5, 60.0)
+    return min(max(settings.width_hz / 12, 60.0), 16_000.0)
 
 
-def _demodulator(settings: Settings, rate_hz: float) -> Demodulator:
+def _demodulator(settings: DemodulationSettings, rate_hz: float) -> Demodulator:
     if settings.way == "am":
         return Envelope(rate_hz)
     if settings.way == "sam":

@@ -10,12 +10,14 @@ from yarddial.engine.events import Event, Measured, NotMeasured, Progress, TuneR
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.jobs.table import JobKind
-from yarddial.records.entry import Entry, utc_now
+from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedChange, LoggedCorrection, LoggedObservation, LoggedObservations
 from yarddial.session.background import Background
-from yarddial.session.calibration.carrier_model import model_evidence, model_sentence
+from yarddial.session.calibration.carrier_model import model_evidence, model_sentence, model_working
+from yarddial.session.calibration.measuring import MeasurementOutcome, Measuring, observation_of
 from yarddial.session.calibration.oscillator_estimates import OscillatorEstimates
 from yarddial.session.calibration.oscillator_history import seconds_of
+from yarddial.session.calibration.suggestion import Suggestion
 from yarddial.session.calibration.warmth import Warmth
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
@@ -26,7 +28,7 @@ from yarddial.session.station.desk import Desk
 from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
 from yarddial.yard.line import Line
 from yarddial.yard.modes import mode_named
-from yarddial.yard.observation import Observation, observed
+from yarddial.yard.observation import Observation
 from yarddial.yard.oscillators import (
     DialState,
     Oscillators,
@@ -34,18 +36,16 @@ from yarddial.yard.oscillators import (
     dial_state,
     stated_oscillators,
 )
-from yarddial.yard.path import dial_for_shown, path_sense
+from yarddial.yard.path import path_sense
 from yarddial.yard.references import why_no_reference
-from yarddial.yard.station import Reference, Station
+from yarddial.yard.station import Reference
+from yarddial.yard.working import Working
 
 if TYPE_CHECKING:
     # Not needed before the first measurement.
     from yarddial.analysis.correction.fit import CorrectionFit
-    from yarddial.analysis.correction.next_measurement import NextMeasurement
-    from yarddial.dsp.carrier import Carrier
     from yarddial.session.calibration.correction import CorrectionProposal
 
-SECONDS = 4.0
 # The most that "as long as it helps" takes, and a wide FM signal, whose samples are many.
 MOST_S, MOST_WIDE_S = 60.0, 4.0
 # Once the noise's doubt is this share of the station's own, or of what the mode bears, going on is of no use.
@@ -57,75 +57,7 @@ NEAR_HZ = 1_000.0
 LEAST_SEARCH_HZ = 100.0
 # A drift is told for so long after it was seen.
 DRIFT_TOLD_S = 600.0
-# A drift is one from so many of its own uncertainties on; by what share of itself it changes over a measurement.
-DRIFT_SIGMAS, DRIFT_CHANGES = 4.0, 0.15
 MEASUREMENT = JobKind("measurement", "work", "a measurement", "a measurement is under way")
-
-
-class Measuring(msgspec.Struct, frozen=True):
-    """A measurement under way."""
-
-    reference: Reference
-    route: str
-    verifying: bool
-    within_hz: float
-    wanted_hz: float = 0.0
-    seconds_s: float = SECONDS
-    fraction: float = 0.0
-    sigma_hz: float = float("inf")
-    needed_s: float = 0.0
-
-    def progress(self) -> str:
-        """How far it is, and how long it will take."""
-        if self.sigma_hz == float("inf"):
-            return f"{self.fraction:.0%} done"
-        doubt = f"uncertainty {format_sigma(self.sigma_hz)} so far"
-        if not self.wanted_hz:
-            return f"{self.fraction:.0%} done, {doubt}"
-        if self.needed_s > self.seconds_s:
-            wanted = f"{format_sigma(self.wanted_hz)} would take {self.needed_s:.0f} s"
-            return f"{doubt}; {wanted}, stops at {self.seconds_s:.0f} s"
-        return f"{doubt}; {format_sigma(self.wanted_hz)} takes about {self.needed_s:.0f} s in all"
-
-
-class MeasurementOutcome(msgspec.Struct, frozen=True):
-    """How the last measurement ended."""
-
-    kind: Literal["measured", "failed", "cancelled"]
-    text: str
-    observation: Observation | None = None
-    carrier: "Carrier | None" = None
-
-
-class NextRequest(msgspec.Struct, frozen=True):
-    """All that the choice of the next measurement rests on."""
-
-    station: Station
-    oscillators: Oscillators
-    before: Oscillators
-    fit: "CorrectionFit | None"
-
-    def solve(self) -> "NextMeasurement | None":
-        """The one that helps most at the dial; where some cannot be told apart, on their other routes as well."""
-        from yarddial.analysis.correction.next_measurement import next_measurement
-
-        station, line = self.station, self.station.active_line()
-        if line.why_not(station.dial_hz):
-            return None
-        lines = [one for one in station.lines() if one.receiver.device]
-        usable = [
-            r for r in station.references if r.mode in ("am", "cw") and not why_no_reference(r.kind, r.frequency_hz)
-        ]
-        made = self.fit.kept if self.fit is not None else ()
-        wanted = [(line, station.dial_hz)]
-        if self.fit is not None and self.fit.inseparable:
-            # What cannot be told apart yet matters elsewhere: on every route that one of them takes part in.
-            loose = {estimate.name for estimate in self.fit.estimates if not estimate.separate}
-            for other in lines:
-                place = next((r.frequency_hz for r in usable if not other.why_not(r.frequency_hz)), None)
-                if place is not None and loose & {n for n, _ in dial_state(other, place, self.oscillators).slopes}:
-                    wanted.append((other, place))
-        return next_measurement(lines, usable, self.oscillators, wanted, made, self.before)
 
 
 class Calibration(Job):
@@ -137,9 +69,6 @@ class Calibration(Job):
         self._desk, self._live_receiver, self._jobs, self._log = desk, live_receiver, jobs, log
         self._changed = Listeners()
         self._lease: Lease | None = None
-        self._background = background
-        self._suggested_for: NextRequest | None = None
-        self._suggestion: NextMeasurement | None = None
         self._proposed: tuple[tuple[object, ...], CorrectionProposal] | None = None
         # The dial's state as last worked out, and what it was worked out from.
         self._state: tuple[Line, float, Oscillators, DialState] | None = None
@@ -153,6 +82,7 @@ class Calibration(Job):
         self.chosen_s = 0.0
         self._warmth = Warmth(live_receiver)
         self.oscillator_estimates = OscillatorEstimates(desk, log, background, self._estimated, self._colder)
+        self.suggestion = Suggestion(desk, background, self.oscillator_estimates, self._changed.tell)
         desk.on_yard_changed(self._yard_changed)
         desk.on_dial_changed(self._dial_changed)
 
@@ -211,6 +141,14 @@ class Calibration(Job):
             self._proposed = (key, propose(station, line, self.fit, self.oscillators, self.state()))
         return self._proposed[1]
 
+    def fit_working(self) -> Working:
+        """The working of the fit, or of the dial's state before there is one, and the model of the last carrier."""
+        working = self.state().working() if self.fit is None else self.fit.working()
+        carrier = self.outcome.carrier if self.outcome is not None else None
+        if carrier is None:
+            return working
+        return msgspec.structs.replace(working, values=(*working.values, model_working(carrier)))
+
     def why_contradicted(self) -> str:
         """Why nothing is offered for entry although something was measured; empty where the measurements agree."""
         remarks = () if self.fit is None else self.fit.remarks
@@ -235,31 +173,6 @@ class Calibration(Job):
     def why_out_of_reach(self) -> str:
         """Why the active route cannot serve the dial, or an empty text."""
         return self._desk.line.why_not(self._desk.station.dial_hz)
-
-    def next_measurement(self) -> "NextMeasurement | None":
-        """The measurement that would help most here, and what it would bring, worked out at once; None for none."""
-        return self._next_request().solve()
-
-    @property
-    def suggestion(self) -> "NextMeasurement | None":
-        """The same, worked out in the background: the latest answer, which those who show it are told of."""
-        request = self._next_request()
-        if request != self._suggested_for:
-            self._suggested_for = request
-            self._background.ask("the next measurement", request.solve, self._take_suggestion, self._no_suggestion)
-        return self._suggestion
-
-    def _next_request(self) -> "NextRequest":
-        return NextRequest(self._desk.station, self.oscillators, self.oscillator_estimates.before, self.fit)
-
-    def _take_suggestion(self, found: "NextMeasurement | None") -> None:
-        if found != self._suggestion:
-            self._suggestion = found
-            self._changed.tell()
-
-    def _no_suggestion(self, sentence: str) -> None:
-        del sentence
-        self._take_suggestion(None)
 
     # What can be done
 
@@ -477,15 +390,7 @@ class Calibration(Job):
     def _observed(self, now: Measuring, measured: Measured, lease: Lease) -> None:
         """Record it, then count it."""
         line, carrier = self._desk.line, measured.carrier
-        received_hz = measured.counted_hz
-        moved_hz, sigma_hz = _at_the_end(carrier)
-        # Beyond some seconds a crystal's own noise is the limit, not the receiver's.
-        sigma_hz = (sigma_hz**2 + (self._crystal_noise(line) * received_hz) ** 2) ** 0.5
-        observation = _observation(line, now.reference, received_hz + moved_hz, sigma_hz, measured.tuning.centre_hz)
-        if _drifts(carrier):
-            observation = msgspec.structs.replace(
-                observation, drift_hz_per_s=observation.sense * carrier.drift_hz_per_s
-            )
+        observation = observation_of(measured, line, now.reference, self._crystal_noise(line))
         text = (
             f"{now.reference.name} {format_frequency(now.reference.frequency_hz)} reads "
             f"{format_hertz(observation.error_hz, observation.total_sigma_hz)} "
@@ -540,28 +445,3 @@ class Calibration(Job):
     def _dial_changed(self) -> None:
         self.follow_dial()
         self._changed.tell()
-
-
-def _drifts(carrier: "Carrier") -> bool:
-    return abs(carrier.drift_hz_per_s) > DRIFT_SIGMAS * carrier.drift_sigma
-
-
-def _at_the_end(carrier: "Carrier") -> tuple[float, float]:
-    """How far it has moved from the middle of the measurement to its end, and the uncertainty then, hertz."""
-    if not _drifts(carrier):
-        return 0.0, carrier.sigma_hz
-    half_s = carrier.duration_s / 2
-    moved_hz = carrier.drift_hz_per_s * half_s
-    # A drift slows or quickens by a share of itself meanwhile.
-    parts = (carrier.sigma_hz, carrier.drift_sigma * half_s, DRIFT_CHANGES * moved_hz)
-    return moved_hz, float(sum(part**2 for part in parts) ** 0.5)
-
-
-def _observation(
-    line: Line, reference: Reference, received_hz: float, sigma_hz: float, centre_hz: float | None = None
-) -> Observation:
-    """Turn what the receiver counted into a dial reading, with the values entered now."""
-    shown_hz = received_hz * (1 + line.receiver.entered_ppm * 1e-6)
-    fold = line.fold(line.walk()[-1].out_hz)
-    dial_hz = dial_for_shown(shown_hz, (*line.stages, *(() if fold is None else (fold,))))
-    return observed(line, reference, dial_hz, sigma_hz, utc_now(), centre_hz)

@@ -21,7 +21,7 @@ from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.receiver.far_recordings import FarRecordings
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
-from yarddial.yard.demodulation import Settings, turned
+from yarddial.yard.demodulation import DemodulationSettings, turned
 from yarddial.yard.path import path_sense
 
 if TYPE_CHECKING:
@@ -41,10 +41,10 @@ SCAN_S: dict[LiveMethod, float] = {"raster": 8.0, "pilot": 4.0}
 WHOLE_SHARE = 0.9
 # The dial's error must be known to this for its tone to be found.
 ENOUGH_HZ = 150.0
-EARS: "tuple[tuple[ToneReception, Settings], ...]" = (
-    ("am", Settings("am", -4_500.0, 4_500.0, gain_control=False)),
-    ("usb", Settings("usb", 100.0, 4_000.0, gain_control=False)),
-    ("lsb", Settings("lsb", -4_000.0, -100.0, gain_control=False)),
+EARS: "tuple[tuple[ToneReception, DemodulationSettings], ...]" = (
+    ("am", DemodulationSettings("am", -4_500.0, 4_500.0, gain_control=False)),
+    ("usb", DemodulationSettings("usb", 100.0, 4_000.0, gain_control=False)),
+    ("lsb", DemodulationSettings("lsb", -4_000.0, -100.0, gain_control=False)),
 )
 TONE = JobKind("tone", "work", "a tone", "a tone is being heard")
 RASTER = JobKind("raster", "work", "a scan for the raster", "a band is being scanned for its raster")
@@ -79,7 +79,7 @@ class LiveMethods(Job):
         )
         self._changed = Listeners()
         self._lease: Lease | None = None
-        self._left: list[tuple[ToneReception, Settings]] = []
+        self._left: list[tuple[ToneReception, DemodulationSettings]] = []
         self._parts: list[NDArray[np.float32]] = []
         self._rate_hz = 0.0
         self._sounds: dict[ToneReception, tuple[object, float]] = {}

@@ -1,18 +1,18 @@
 """Listen: what piece of the span is drawn, what is heard of it, how, and what is done to the samples first."""
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
-from numpy.typing import NDArray
 
 from yarddial.engine.commands import Clean, CleanUp, Hear
-from yarddial.engine.events import TOGETHER, CleanedUp, Event, Sound, SpanSpectrum, Stopped
+from yarddial.engine.events import CleanedUp, Event, Sound, SpanSpectrum, Stopped
 from yarddial.engine.jobs.lease import Ending, Job, Lease
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.jobs.table import JobKind
 from yarddial.session.listeners import Listener, Listeners
+from yarddial.session.listening.heard_and_seen import LastSecond, carrier_near, noise_density_dbfs_hz
+from yarddial.session.listening.lately_heard import LatelyHeard
 from yarddial.session.listening.recorder import Recorder
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
@@ -20,22 +20,18 @@ from yarddial.yard.demodulation import (
     DEMODULATIONS,
     Demodulation,
     DemodulationDefaults,
+    DemodulationSettings,
     demodulations_of,
     on_raster,
     raster_at,
     turned,
     usual,
 )
-from yarddial.yard.errors import BadLevel, YardDialError
-from yarddial.yard.frequency import format_frequency, format_hertz
+from yarddial.yard.errors import BadLevel
+from yarddial.yard.frequency import format_frequency
 from yarddial.yard.level import Level, band_of, parse_level
-from yarddial.yard.line import Line
 from yarddial.yard.modes import mode_named
 from yarddial.yard.parts import Value
-
-if TYPE_CHECKING:
-    # Not needed before the first paint.
-    from yarddial.analysis.ghosts.near import Expected
 
 # Half of what the picture shows, hertz, from a hertz a row to the whole span, which is bounded by the rate.
 CHART_HALF_SPANS_HZ = (
@@ -43,18 +39,10 @@ CHART_HALF_SPANS_HZ = (
 )  # fmt: skip
 # The dial may wander over this part of the picture before the picture follows, and of the span before the centre does.
 MIDDLE, CLEAN = 0.8, 0.4
-# A line is one that stands so far over the middle of the picture.
-SNAP_OVER_MEDIAN_DB = 10.0
-# Of the engine's sound, and up to where tones are looked for in it.
-SOUND_HZ, TONES_HZ = 48_000.0, 6_000.0
 # Of a level that a person states, dB.
 STATED_SIGMA_DB = 1.0
-# A place heard for so long is remembered; so many are.
-STAYS_S, MOST_VISITED = 5.0, 12
 # Lines of the span between two looks for ghosts: two seconds.
 SPANS = 8
-# By so much the strongest of four bins' means, over a quarter of a second each, stands over their mean.
-STRONGEST_OF_DB = 0.4
 # Sounds kept for whoever plays them: two seconds.
 MOST_KEPT = 64
 LISTENING = JobKind("listening", "listen", "Listen", "Listen has the receiver", outlives=True)
@@ -90,10 +78,8 @@ class Listening(Job):
         self.pilot_db: float | None = None
         self._mode = ""
         self._is_muted = False
-        self._heard_lately: list[NDArray[np.float32]] = []
-        # Places heard for a while, the latest first: dial in hertz and way of hearing.
-        self.visited: tuple[tuple[float, Demodulation], ...] = ()
-        self._stayed_s = 0.0
+        self._last_second = LastSecond()
+        self.lately_heard = LatelyHeard()
         # Places on the dial at which the receiver itself may show something, with what it is.
         self.ghosts: tuple[tuple[float, str], ...] = ()
         # Gaps in the picture, as last looked for.
@@ -167,8 +153,7 @@ class Listening(Job):
 
     def choose_way(self, way: Demodulation) -> None:
         """Hear it another way, with that way's usual edges."""
-        kept = {key: getattr(self.settings, key) for key in ("squelch_dbfs", "gain_control", "noise_reduction")}
-        self.settings = msgspec.structs.replace(self._usual(way).settings(), **kept)
+        self.settings = self._carried_over(way)
         mode = DEMODULATIONS[way].mode
         if mode != self._desk.station.mode:
             self._mode = mode
@@ -216,8 +201,7 @@ class Listening(Job):
         """Hear as a transceiver hears; its pass-band where it says that."""
         self._mode = self._desk.station.mode
         if way != self.settings.way:
-            kept = {key: getattr(self.settings, key) for key in ("squelch_dbfs", "gain_control", "noise_reduction")}
-            self.settings = msgspec.structs.replace(self._usual(way).settings(), **kept)
+            self.settings = self._carried_over(way)
         if edges_hz is not None:
             self.settings = msgspec.structs.replace(self.settings, low_hz=edges_hz[0], high_hz=edges_hz[1])
         self._make_room()
@@ -261,19 +245,7 @@ class Listening(Job):
 
     def tone(self) -> tuple[float, float] | None:
         """The strongest tone in the last second heard, with its doubt, hertz; None where none stands out."""
-        if not self._heard_lately:
-            return None
-        from yarddial.dsp.carrier import estimate_carrier
-
-        sound = np.concatenate(self._heard_lately)[-int(SOUND_HZ) :]
-        if sound.size < SOUND_HZ / 2:
-            return None
-        # The spectrum of a real sound is the same on both sides; one is enough.
-        try:
-            found = estimate_carrier(sound.astype(np.complex64), SOUND_HZ, TONES_HZ / 2, TONES_HZ / 2 - 20.0)
-        except YardDialError:
-            return None
-        return found.frequency_hz, found.sigma_hz
+        return self._last_second.strongest_tone()
 
     # Where one looks and listens
 
@@ -312,67 +284,48 @@ class Listening(Job):
             return ""
         return f"That is wider than {rate_hz / 1e6:g} MS/s show: its middle is shown; Span has higher rates"
 
-    def find_clear(self) -> tuple[tuple[float, float], ...]:
-        """Gaps of the picture, wide enough for the channel as it is heard; what was seen of the last ten seconds."""
-        columns = self._live_receiver.picture.recent_columns()
-        if columns.shape[1] < 16:
-            return ()
-        from yarddial.dsp.clear_places import clear_stretches
+    def find_clear(self) -> None:
+        """Look for gaps of the picture that are as wide as the channel; they are in `clear`."""
+        from yarddial.session.listening.clear_place import gaps_of
 
-        half_hz = self._live_receiver.picture.recent()[1]
-        row_hz = 2 * half_hz / columns.shape[1]
-        width_hz = self.settings.high_hz - self.settings.low_hz
-        self.clear = clear_stretches(columns, row_hz, self.chart_hz - half_hz, width_hz)
-        return self.clear
+        self.clear = gaps_of(self._live_receiver.picture, self.chart_hz, self.settings.width_hz)
 
     def next_clear(self, direction: int) -> str:
         """Dial the next gap up (+1) or down (-1); returns a sentence where there is none, else an empty text."""
         from yarddial.dsp.clear_places import next_clear
+        from yarddial.session.listening.clear_place import why_no_gap
 
-        width_hz = self.settings.high_hz - self.settings.low_hz
-        if not self.find_clear():
-            if 2 * self.half_span_hz / max(self._live_receiver.picture.recent_columns().shape[1], 1) > width_hz / 3:
-                return "the picture is too coarse to find a gap: zoom in"
-            return f"no gap of {format_hertz(width_hz, 1.0, signed=False)} in the picture so far"
+        self.find_clear()
+        if not self.clear:
+            return why_no_gap(self._live_receiver.picture, self.settings.width_hz)
         edges_hz = (self.settings.low_hz, self.settings.high_hz)
         step_hz = self._usual(self.settings.way).step_hz
-        found = next_clear(self.clear, self._desk.station.dial_hz, edges_hz, direction, step_hz)
-        if found is None:
+        found_hz = next_clear(self.clear, self._desk.station.dial_hz, edges_hz, direction, step_hz)
+        if found_hz is None:
             return f"no further gap {'above' if direction > 0 else 'below'} in the picture: see more of the band"
-        self._desk.dial(found)
+        self._desk.dial(found_hz)
         return ""
 
     def go_back(self, index: int) -> None:
-        """Dial a place of `visited`, heard as it was then."""
-        dial_hz, way = self.visited[index]
+        """Dial a place of `lately_heard`, heard as it was then."""
+        dial_hz, way = self.lately_heard.places[index]
         self._desk.dial(dial_hz)
         self.choose_way(way)
 
     def snap_to_raster(self) -> float:
         """Put the dial on the nearest channel of the band's raster; returns its spacing."""
         dial_hz = self._desk.station.dial_hz
-        region = self._desk.station.region
-        raster_hz = raster_at(dial_hz, self.settings.way, region)
-        self._desk.dial(on_raster(dial_hz, self.settings.way, region))
-        return raster_hz
+        way, region = self.settings.way, self._desk.station.region
+        self._desk.dial(on_raster(dial_hz, way, region))
+        return raster_at(dial_hz, way, region)
 
     def snap(self) -> bool:
         """Put the dial on the strongest line near it, from the last seconds of the picture; False where none stands."""
         level_db, half_hz = self._live_receiver.picture.recent()
-        if level_db.size < 16:
+        found_hz = carrier_near(level_db, half_hz, self._desk.station.dial_hz - self.chart_hz)
+        if found_hz is None:
             return False
-        places_hz = self.chart_hz + half_hz * (2 * np.arange(level_db.size) / level_db.size - 1)
-        near = np.abs(places_hz - self._desk.station.dial_hz) < half_hz / 15
-        if not near.any():
-            return False
-        at = int(np.argmax(np.where(near, level_db, -np.inf)))
-        if level_db[at] < np.median(level_db) + SNAP_OVER_MEDIAN_DB or not 0 < at < level_db.size - 1:
-            return False
-        # A parabola through three levels of a Hann line: to a tenth of a row.
-        left, top, right = level_db[at - 1 : at + 2].tolist()
-        part = 0.5 * (left - right) / (left - 2 * top + right)
-        row_hz = 2 * half_hz / level_db.size
-        self._desk.dial(round(float(places_hz[at]) + part * row_hz, 1))
+        self._desk.dial(round(self.chart_hz + found_hz, 1))
         return True
 
     def centre_hz(self) -> float | None:
@@ -385,56 +338,24 @@ class Listening(Job):
     def _look_for_ghosts(self, span: SpanSpectrum) -> None:
         """From the whole span's line, now and then: where mirrors and leaks are to be expected."""
         self._spans += 1
-        if self._spans % SPANS != 1:
-            return
-        from yarddial.analysis.ghosts.near import expected_ghosts, standing_lines
-
         line, dial_hz = self._desk.line, self._desk.station.dial_hz
-        if line.why_not(dial_hz):
+        if self._spans % SPANS != 1 or line.why_not(dial_hz):
             return
-        line = line.at(dial_hz)
+        from yarddial.session.listening.expected_spurious import expected_spurious
+
         measured_db = self.evidence.mirrors_before_db if self.evidence is not None else None
         if self.clean_up.mirrors and self.evidence is not None:
             measured_db = self.evidence.mirrors_after_db or measured_db
-        direct = line.receiver.samples_directly(line.port)
-        lines, floor_dbfs = standing_lines(span.mean_db, span.centre_hz, span.rate_hz)
-        found = expected_ghosts(
-            span.centre_hz,
-            span.rate_hz,
-            () if direct else lines,
-            floor_dbfs,
-            measured_db,
-            line.receiver.crystal_hz,
-            [(converter.name, converter.stage()) for converter in line.converters],
-        )
-        # The spike is drawn as the span's centre already.
-        self.ghosts = tuple(
-            (line.dial_of(one.counted_hz, dial_hz), one.name if one.made_of_hz is None else _mirror(line, dial_hz, one))
-            for one in found
-            if one.counted_hz != span.centre_hz
-        )
+        self.ghosts = expected_spurious(span, line.at(dial_hz), dial_hz, measured_db)
         self._changed.tell()
 
     def over_floor_db(self) -> float | None:
         """How far the channel's power stands over what the noise beside it would give; None while that is not known."""
-        if self.level_dbfs is None or (floor_dbfs_hz := self._floor_dbfs_hz()) is None:
+        width_hz = self.settings.width_hz
+        floor_dbfs_hz = noise_density_dbfs_hz(self._live_receiver.picture, width_hz)
+        if self.level_dbfs is None or floor_dbfs_hz is None:
             return None
-        width_hz = self.settings.high_hz - self.settings.low_hz
         return float(self.level_dbfs - floor_dbfs_hz - 10 * np.log10(width_hz))
-
-    def _floor_dbfs_hz(self) -> float | None:
-        """Noise a hertz wide: half of the picture's rows lie below it; of the span where the channel fills the picture.
-
-        A row or bin of a Hann transform takes 1.5 of its width of noise.
-        """
-        level_db, half_hz = self._live_receiver.picture.recent()
-        width_hz, span = self.settings.high_hz - self.settings.low_hz, self._live_receiver.picture.span
-        if level_db.size >= 16 and width_hz < 0.5 * 2 * half_hz:
-            return float(np.median(level_db) - 10 * np.log10(1.5 * 2 * half_hz / level_db.size))
-        if span is None:
-            return None
-        bin_hz = span.rate_hz / span.mean_db.size / TOGETHER
-        return float(np.median(span.mean_db) - STRONGEST_OF_DB - 10 * np.log10(1.5 * bin_hz))
 
     # What the engine and the desk say
 
@@ -462,27 +383,18 @@ class Listening(Job):
         if self.is_open and self._live_receiver.picture.span is not None:
             self._look_for_ghosts(self._live_receiver.picture.span)
 
-    def _remember_place(self, seconds_s: float) -> None:
-        """A place where one stays is one to come back to."""
-        self._stayed_s += seconds_s
-        place = (self._desk.station.dial_hz, self.settings.way)
-        if self._stayed_s >= STAYS_S and place not in self.visited[:1]:
-            self.visited = (place, *(one for one in self.visited if one[0] != place[0]))[:MOST_VISITED]
-            self._changed.tell()
-
     def _record_sound(self, sound: Sound) -> None:
         """In memory for the tone, and in the file where one is kept."""
-        self._remember_place(len(sound.samples) / sound.rate_hz)
-        mono = sound.samples if sound.samples.ndim == 1 else sound.samples.mean(axis=1)
-        self._heard_lately = [*self._heard_lately, mono]
-        while sum(part.size for part in self._heard_lately[1:]) > SOUND_HZ:
-            self._heard_lately.pop(0)
+        place = (self._desk.station.dial_hz, self.settings.way)
+        if self.lately_heard.heard(place, len(sound.samples) / sound.rate_hz):
+            self._changed.tell()
+        self._last_second.push(sound.samples)
         self.recorder.hear(sound.samples)
 
     def _dial_moved(self) -> None:
         if not self.is_open:
             return
-        self._stayed_s = 0.0
+        self.lately_heard.moved()
         self._follow_mode()
         if abs(self._desk.station.dial_hz - self.chart_hz) > MIDDLE * self.half_span_hz:
             self.chart_hz = self._desk.station.dial_hz
@@ -506,6 +418,11 @@ class Listening(Job):
         """A way as it is usual at the dial, in the station's region."""
         return usual(way, self._desk.station.dial_hz, self._desk.station.region)
 
+    def _carried_over(self, way: Demodulation) -> DemodulationSettings:
+        """Another way's usual edges; squelch, gain control and noise reduction stay."""
+        kept = {key: getattr(self.settings, key) for key in ("squelch_dbfs", "gain_control", "noise_reduction")}
+        return msgspec.structs.replace(self._usual(way).settings(), **kept)
+
     def _make_room(self) -> None:
         """Show the whole of a channel that is wider than the picture, and as much again beside it."""
         half_hz = max(abs(self.settings.low_hz), abs(self.settings.high_hz))
@@ -528,12 +445,7 @@ class Listening(Job):
             wanted = (line.counted_hz(dial_hz), turned(self.settings, line), self.clean_up)
             if wanted != self._sent:
                 self._sent = wanted
-                self._heard_lately = []
+                self._last_second.clear()
                 lease.ask(Clean(self.clean_up))
                 lease.ask(Hear(wanted[0], wanted[1]))
         self._changed.tell()
-
-
-def _mirror(line: Line, dial_hz: float, ghost: "Expected") -> str:
-    # A line of the survey is known to its bin.
-    return f"mirror of {format_frequency(line.dial_of(round(ghost.made_of_hz or 0.0, -2), dial_hz), -2)}"

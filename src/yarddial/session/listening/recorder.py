@@ -20,7 +20,7 @@ from yarddial.session.receiver.far_recordings import FarRecordings
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.receiver.topics import ReceiverTopics
 from yarddial.session.station.desk import Desk
-from yarddial.yard.demodulation import DEMODULATIONS, Settings, demodulations_of
+from yarddial.yard.demodulation import DEMODULATIONS, DemodulationSettings, demodulations_of
 from yarddial.yard.errors import NotWritten
 from yarddial.yard.path import path_sense
 
@@ -98,7 +98,7 @@ class Recorder(Job):
             self._note(f"Sound of {kept.seconds_s:.0f} s saved as {kept.path}")
         self._changed.tell()
 
-    def record_samples(self, path: "Path", settings: Settings) -> None:
+    def record_samples(self, path: "Path", settings: DemodulationSettings) -> None:
         """Begin to write what the receiver gives into a SigMF recording, with what is known to stand in it.
 
         settings : how it is heard, for the annotation.
@@ -118,7 +118,7 @@ class Recorder(Job):
         self._live_receiver.tuner.when_tuned(lease, partial(self._record, lease, path, settings))
         self._changed.tell()
 
-    def _record(self, lease: Lease, path: "Path", settings: Settings, tuning: Tuning) -> None:
+    def _record(self, lease: Lease, path: "Path", settings: DemodulationSettings, tuning: Tuning) -> None:
         """The receiver stands where it was asked to: what the file says of it is what the driver acknowledged."""
         dial_hz, route = self._desk.station.dial_hz, self._desk.line.name
         line = self._desk.line.at(dial_hz)
@@ -229,7 +229,7 @@ class Recorder(Job):
             self.trouble = f"{kept.path} is not whole: the receiver's process ended while it was recorded"
         self._changed.tell()
 
-    def _annotations(self, settings: Settings, centre_hz: float, rate_hz: float) -> list[dict[str, object]]:
+    def _annotations(self, settings: DemodulationSettings, centre_hz: float, rate_hz: float) -> list[dict[str, object]]:
         """What is heard, and the known stations of the span, as SigMF has it."""
         dial_hz = self._desk.station.dial_hz
         marks = [(dial_hz + settings.low_hz, dial_hz + settings.high_hz, f"as {DEMODULATIONS[settings.way].name}")]

@@ -3,7 +3,6 @@
 It never switches a transmitter on; `own_transmission` does, by a press that is held.
 """
 
-from collections import deque
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Literal
 
@@ -23,6 +22,7 @@ from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.listening.listening import Listening
 from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.rig.display_jumps import STEADY_S, DisplayJumps
 from yarddial.session.rig.following import Following, FollowingMode
 from yarddial.session.rig.rig_modes import edges_of, plain_way, rig_mode_of, way_of, width_of
 from yarddial.session.rig.safety import RigSafety
@@ -38,8 +38,6 @@ if TYPE_CHECKING:
     from yarddial.session.rig.worker import RigNews, RigWorker
 
 RigStatus = Literal["off", "opening", "linked", "lost"]
-# A display that turns about so often within so long, by so much, is nobody's hand.
-TURNS, TURNS_WITHIN_S, TURNS_HZ, STEADY_S = 4, 4.0, 1_000.0, 5.0
 # So many readings in a row that failed are worth a sentence.
 FAILED = 3
 # Beyond this share of the span a move of the dial leaves the picture.
@@ -68,7 +66,7 @@ class RigControl:
         # Where it will be brought is counted with before it says so: too far for the picture to wait.
         self._is_ahead = False
         self._dial_hz = 0.0
-        self._turns: deque[tuple[float, float]] = deque(maxlen=TURNS)
+        self._jumps = DisplayJumps()
         self._failed = 0
         # The linked transceiver's name; empty while none is.
         self.name = ""
@@ -106,20 +104,11 @@ class RigControl:
     @property
     def pauses(self) -> str:
         """Why following waits, though it is wanted; it goes on by itself. Empty while it does not."""
-        if self.is_jumping:
+        if self._jumps.is_jumping:
             return f"{self.name}'s display jumps by itself: following waits until it has stood still for {STEADY_S:g} s"
         if self._failed >= FAILED:
             return f"{self.name}: {self.trouble}"
         return ""
-
-    @property
-    def is_jumping(self) -> bool:
-        """True while its display moves as no hand moves it."""
-        return (
-            len(self._turns) == TURNS
-            and clock.monotonic_s() - self._turns[-1][0] < STEADY_S
-            and (self._turns[-1][0] - self._turns[0][0] < TURNS_WITHIN_S)
-        )
 
     @property
     def is_settled(self) -> bool:
@@ -188,7 +177,7 @@ class RigControl:
     def _begin_anew(self) -> None:
         self._following, self._mode = Following(), FollowingMode()
         self._orders.clear()
-        self._turns.clear()
+        self._jumps.forget()
         self._failed = 0
 
     # Following
@@ -370,17 +359,11 @@ class RigControl:
             self._is_moving = False
 
     def _watch_turns(self, before: RigState | None, now: RigState) -> None:
-        """Remember when its display turned about, by itself, by more than a knob does between two looks."""
-        moved_hz = now.frequency_hz - before.frequency_hz if before is not None else 0.0
-        if abs(moved_hz) < TURNS_HZ or not self._following.is_settled:
+        """Tell moves of its display that were not ordered from here."""
+        if before is None or not self._following.is_settled:
             return
-        if self._following.is_same(now.frequency_hz, self._line().display_hz(self._desk.station.dial_hz)):
-            # It was set there from here.
-            return
-        self._turns.append((clock.monotonic_s(), moved_hz))
-        if len(self._turns) == TURNS and all((one[1] > 0) == (self._turns[0][1] > 0) for one in self._turns):
-            # All one way: a hand that turns fast.
-            self._turns.popleft()
+        if not self._following.is_same(now.frequency_hz, self._line().display_hz(self._desk.station.dial_hz)):
+            self._jumps.moved(now.frequency_hz - before.frequency_hz)
 
     def _lay_cable(self) -> None:
         """A simulated receiver is joined to the made-up transceiver."""

@@ -1,7 +1,7 @@
 """A transceiver's modes and pass-bands as ways of hearing, and back."""
 
 from yarddial.drivers.rig.protocol import RIG_MODES, mode_key_of, sideband_of
-from yarddial.yard.demodulation import Demodulation, Settings
+from yarddial.yard.demodulation import Demodulation, DemodulationSettings
 
 # Middle of a voice's channel from its carrier, hertz: a pass-band of 2400 Hz reaches from 300 to 2700.
 VOICE_MIDDLE_HZ, LEAST_EDGE_HZ = 1_500.0, 50.0
@@ -37,6 +37,6 @@ def edges_of(way: Demodulation, passband_hz: float) -> tuple[float, float] | Non
     return -half_hz, half_hz
 
 
-def width_of(settings: Settings) -> float:
+def width_of(settings: DemodulationSettings) -> float:
     """The pass-band that is heard here, hertz; 0 where the transceiver's own is left alone."""
-    return 0.0 if settings.way in ("nfm", "wfm") else settings.high_hz - settings.low_hz
+    return 0.0 if settings.way in ("nfm", "wfm") else settings.width_hz

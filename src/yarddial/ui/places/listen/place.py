@@ -274,7 +274,10 @@ class ListenPlace(QWidget):
 
     def _show_visited(self) -> None:
         """The list, made anew only when it has changed."""
-        names = [f"{format_frequency(dial_hz)}, {DEMODULATIONS[way].name}" for dial_hz, way in self._listening.visited]
+        names = [
+            f"{format_frequency(dial_hz)}, {DEMODULATIONS[way].name}"
+            for dial_hz, way in self._listening.lately_heard.places
+        ]
         wanted = ["lately heard", *names]
         if wanted != [self.visited.itemText(i) for i in range(self.visited.count())]:
             self.visited.clear()

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from yarddial.session.listening.listening import SOUND_HZ
+from yarddial.session.listening.heard_and_seen import SOUND_RATE_HZ
 from yarddial.session.listening.replayed_centre import CentreAt
 from yarddial.session.session import Session
 from yarddial.ui.theme.lettering import px
@@ -73,7 +73,7 @@ class RecorderRow(QWidget):
 
     def _record_sound(self, path: Path) -> None:
         channels = 2 if self._session.listening.settings.way == "wfm" else 1
-        self._recorder.record_sound(path, SOUND_HZ, channels)
+        self._recorder.record_sound(path, SOUND_RATE_HZ, channels)
 
     def _samples(self) -> None:
         if self._recorder.recording is not None:

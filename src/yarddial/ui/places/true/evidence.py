@@ -89,7 +89,7 @@ class Evidence(QWidget):
         self._show_observations()
         self._lasts.setText(lasts_sentence(calibration))
         self._lasts.setVisible(bool(self._lasts.text()))
-        self._proposal = calibration.suggestion
+        self._proposal = calibration.suggestion.latest
         apart = calibration.fit is None or not calibration.fit.inseparable
         if self._proposal is not None and apart and not self._proposal.is_worth_it:
             self._proposal = None

@@ -1,0 +1,87 @@
+"""Which measurement would help most: asked of the yard and of what is known, worked out in the background."""
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from yarddial.session.background import Background
+from yarddial.session.calibration.oscillator_estimates import OscillatorEstimates
+from yarddial.session.station.desk import Desk
+from yarddial.yard.oscillators import Oscillators, dial_state
+from yarddial.yard.references import why_no_reference
+from yarddial.yard.station import Station
+
+if TYPE_CHECKING:
+    # Not needed before the first measurement.
+    from yarddial.analysis.correction.fit import CorrectionFit
+    from yarddial.analysis.correction.next_measurement import NextMeasurement
+
+
+class NextRequest(msgspec.Struct, frozen=True):
+    """All that the choice of the next measurement rests on."""
+
+    station: Station
+    oscillators: Oscillators
+    before: Oscillators
+    fit: "CorrectionFit | None"
+
+    def solve(self) -> "NextMeasurement | None":
+        """The one that helps most at the dial; where some cannot be told apart, on their other routes as well."""
+        from yarddial.analysis.correction.next_measurement import next_measurement
+
+        station, line = self.station, self.station.active_line()
+        if line.why_not(station.dial_hz):
+            return None
+        lines = [one for one in station.lines() if one.receiver.device]
+        usable = [
+            r for r in station.references if r.mode in ("am", "cw") and not why_no_reference(r.kind, r.frequency_hz)
+        ]
+        made = self.fit.kept if self.fit is not None else ()
+        wanted = [(line, station.dial_hz)]
+        if self.fit is not None and self.fit.inseparable:
+            # What cannot be told apart yet matters elsewhere: on every route that one of them takes part in.
+            loose = {estimate.name for estimate in self.fit.estimates if not estimate.separate}
+            for other in lines:
+                place = next((r.frequency_hz for r in usable if not other.why_not(r.frequency_hz)), None)
+                if place is not None and loose & {n for n, _ in dial_state(other, place, self.oscillators).slopes}:
+                    wanted.append((other, place))
+        return next_measurement(lines, usable, self.oscillators, wanted, made, self.before)
+
+
+class Suggestion:
+    """The measurement that would help most at the dial, and what it would bring."""
+
+    def __init__(
+        self,
+        desk: Desk,
+        background: Background,
+        estimates: OscillatorEstimates,
+        changed: Callable[[], None],
+    ) -> None:
+        """`changed` : called when `latest` is another."""
+        self._desk, self._background, self._estimates, self._changed = desk, background, estimates, changed
+        self._asked: NextRequest | None = None
+        self._latest: NextMeasurement | None = None
+
+    def now(self) -> "NextMeasurement | None":
+        """Work it out at once; None where nothing would help."""
+        return self._request().solve()
+
+    @property
+    def latest(self) -> "NextMeasurement | None":
+        """The latest answer; one for the yard as it is now is worked out in the background."""
+        request = self._request()
+        if request != self._asked:
+            self._asked = request
+            self._background.ask("the next measurement", request.solve, self._take, lambda sentence: self._take(None))
+        return self._latest
+
+    def _request(self) -> NextRequest:
+        known = self._estimates
+        return NextRequest(self._desk.station, known.oscillators, known.before, known.fit)
+
+    def _take(self, found: "NextMeasurement | None") -> None:
+        if found != self._latest:
+            self._latest = found
+            self._changed()

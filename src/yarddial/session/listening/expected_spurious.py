@@ -1,0 +1,46 @@
+"""Where the receiver itself may show something: mirrors of strong signals, crystal harmonics, oscillator leaks."""
+
+from yarddial.analysis.ghosts.near import Expected, expected_ghosts, standing_lines
+from yarddial.engine.events import SpanSpectrum
+from yarddial.yard.frequency import format_frequency
+from yarddial.yard.line import Line
+
+
+def expected_spurious(
+    span: SpanSpectrum, line: Line, dial_hz: float, mirrors_db: float | None
+) -> tuple[tuple[float, str], ...]:
+    """Dial frequencies in hertz of expected spurious signals, each with its name.
+
+    Parameters
+    ----------
+    span : SpanSpectrum
+        The whole span as last received.
+    line : Line
+        The active route, laid out for the dial.
+    dial_hz : float
+        Where the dial stands.
+    mirrors_db : float, optional
+        Measured image rejection; None before it was measured.
+    """
+    direct = line.receiver.samples_directly(line.port)
+    lines, floor_dbfs = standing_lines(span.mean_db, span.centre_hz, span.rate_hz)
+    expected = expected_ghosts(
+        span.centre_hz,
+        span.rate_hz,
+        () if direct else lines,
+        floor_dbfs,
+        mirrors_db,
+        line.receiver.crystal_hz,
+        [(converter.name, converter.stage()) for converter in line.converters],
+    )
+    # The spike is drawn as the span's centre already.
+    return tuple(
+        (line.dial_of(one.counted_hz, dial_hz), one.name if one.made_of_hz is None else _mirror(line, dial_hz, one))
+        for one in expected
+        if one.counted_hz != span.centre_hz
+    )
+
+
+def _mirror(line: Line, dial_hz: float, ghost: Expected) -> str:
+    # A line of the survey is known to its bin.
+    return f"mirror of {format_frequency(line.dial_of(round(ghost.made_of_hz or 0.0, -2), dial_hz), -2)}"

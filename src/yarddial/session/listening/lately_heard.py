@@ -1,0 +1,28 @@
+"""Places of the dial where one has listened for a while, to come back to."""
+
+from yarddial.yard.demodulation import Demodulation
+
+# A place is remembered after this time, and this many are.
+REMEMBERED_AFTER_S, MAX_PLACES = 5.0, 12
+# Dial in hertz, and how it was heard.
+HeardPlace = tuple[float, Demodulation]
+
+
+class LatelyHeard:
+    """The latest first, each frequency once."""
+
+    def __init__(self) -> None:
+        self.places: tuple[HeardPlace, ...] = ()
+        self._stayed_s = 0.0
+
+    def moved(self) -> None:
+        """The dial or the mode is another: the time begins anew."""
+        self._stayed_s = 0.0
+
+    def heard(self, place: HeardPlace, seconds_s: float) -> bool:
+        """Count seconds of sound at a place; True where `places` is another now."""
+        self._stayed_s += seconds_s
+        if self._stayed_s < REMEMBERED_AFTER_S or place in self.places[:1]:
+            return False
+        self.places = (place, *(other for other in self.places if other[0] != place[0]))[:MAX_PLACES]
+        return True
