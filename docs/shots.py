@@ -108,13 +108,13 @@ def _true(app: QApplication, window: MainWindow) -> None:
     """Two stations measured, the correction entered, both verified."""
     session = window.session
     _measure(session)
-    session.step_reference(+1)
+    session.desk.step_reference(+1)
     _measure(session)
     _run(session, 60)
     _picture(app, window, "true-measured")
     session.calibration.apply()
     _measure(session, verifying=True)
-    session.step_reference(-1)
+    session.desk.step_reference(-1)
     _measure(session, verifying=True)
     session.calibration.follow_dial()
     _run(session, 60)

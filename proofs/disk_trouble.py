@@ -83,7 +83,7 @@ def _poll(session: Session, seconds: int = 1) -> list[str]:
     told: list[str] = []
     before: list[str] = []
     for _ in range(seconds * 3):
-        session._retries._last_s -= 10
+        session.housekeeping.hurry()
         session.poll()
         time.sleep(0.05)
         now = [f.what for f in findings(session) if f.what.startswith(("Station file", "Log:"))]

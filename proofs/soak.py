@@ -156,7 +156,7 @@ class Soak:
         places = ("Bench", "First light", "Span", "Levels", "True", "Ghosts", "Bands", "Listen", "Log")
         return {
             "turn the dial": (20, do(lambda s: s.desk.dial(chance.uniform(0.2e6, 400e6)))),
-            "next station": (10, do(lambda s: s.step_reference(chance.choice((-1, 1))))),
+            "next station": (10, do(lambda s: s.desk.step_reference(chance.choice((-1, 1))))),
             "edit": (14, self._edit),
             "undo and redo": (3, do(lambda s: (s.undo(), s.redo()))),
             "note": (10, self._note),
@@ -238,7 +238,7 @@ class Soak:
         self._look_after_files()
 
     def _look_after_files(self) -> None:
-        self.session._retries._last_s -= 10
+        self.session.housekeeping.hurry()
         self._poll()
         time.sleep(0.01)
 

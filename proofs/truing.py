@@ -40,7 +40,7 @@ def _one(seed: int, log: Path) -> tuple[float, float]:
         session.calibration.measure()
         while session.calibration.measuring is not None:
             session.poll()
-        session.step_reference(+1)
+        session.desk.step_reference(+1)
     session.calibration.apply()
     world, station = quillet_world(seed), session.desk.station
     errors = (

@@ -91,7 +91,7 @@ def test_recordings_are_judged_from_a_sheet_and_a_bad_one_is_said_there(
 
 def test_what_is_to_be_expected_is_listed_dialled_and_shown_whole(qtbot: QtBot, window: MainWindow) -> None:
     session = window.session
-    qtbot.waitUntil(lambda: session._polls > 0, timeout=20_000)
+    qtbot.waitUntil(lambda: session.log.is_open, timeout=20_000)
     session.strong.keep([Strong(124.3525e6, -28.0, "Harbour tower", 9e3, "Long wire")])
     session.desk.dial(4.3e6)
     window.go("Ghosts")

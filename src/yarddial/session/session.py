@@ -11,9 +11,10 @@ from yarddial.session.activity import Declaration
 from yarddial.session.background import Background
 from yarddial.session.faults import Faults
 from yarddial.session.first_light.device_check import BeginRun
+from yarddial.session.housekeeping import Housekeeping
 from yarddial.session.log.log_keeper import Book, LogKeeper
 from yarddial.session.log.notes import Notes
-from yarddial.session.memory import give_back, keep_together
+from yarddial.session.memory import keep_together
 from yarddial.session.overview.overview import Overview
 from yarddial.session.preferences.keeper import PreferenceKeeper
 from yarddial.session.receiver.far_watch import FarWatch
@@ -22,9 +23,7 @@ from yarddial.session.station.desk import Desk
 from yarddial.session.station.inspection import Inspection
 from yarddial.session.station.own_file import OwnFile
 from yarddial.session.station.saving import Saving
-from yarddial.yard import clock
-from yarddial.yard.reach import reaching
-from yarddial.yard.station import Reference, Station
+from yarddial.yard.station import Station
 
 if TYPE_CHECKING:
     # Not needed before the first paint.
@@ -35,14 +34,6 @@ if TYPE_CHECKING:
     from yarddial.session.listening.replayed_centre import CentreAt
     from yarddial.session.receiver.receiver_choice import ChoiceHelpers
     from yarddial.session.station.station_saver import StationSaver
-
-# Between two savings of the dial, and between two attempts to write what the log could not take: polls or seconds,
-# whichever is over first, as an idle window polls seldom.
-RETRY_POLLS, RETRY_S = 120, 2.0
-# The log is copied when the start is long over.
-LOOK_AFTER_POLLS = 100
-# So often the dial's uncertainty grows by something.
-GROW_POLLS, GROW_S = 3600, 60.0
 
 
 class Session(Activities):
@@ -66,15 +57,9 @@ class Session(Activities):
         """far_in_use : the far computer whose receiver is used, None while it is one of this computer's."""
         keep_together()
         self._engine = engine
-        self._polls = 0
-        self._cleared = False
-        self._grows, self._retries = _Every(GROW_POLLS, GROW_S), _Every(RETRY_POLLS, RETRY_S)
-        self.begin_check, self.choice_helpers, self.open_rig, self.far_in_use = (
-            begin_check,
-            helpers,
-            open_rig,
-            far_in_use,
-        )
+        self._is_begun = False
+        self.begin_check, self.choice_helpers, self.open_rig = begin_check, helpers, open_rig
+        self.far_in_use = far_in_use
         self.faults = faults or Faults()
         self.preferences = preferences or PreferenceKeeper()
         self.background = Background()
@@ -109,6 +94,7 @@ class Session(Activities):
         for room in rooms():
             if room.from_start:
                 getattr(self, room.name)
+        self.housekeeping = Housekeeping(desk, self.log, self.calibration.grow, self.upkeep)
         self.preferences.on_preferences_changed(desk.show_again)
         self.calibration.follow_dial()
 
@@ -122,7 +108,8 @@ class Session(Activities):
 
         The first call opens the log and recalls today's observations from it.
         """
-        if not self._polls:
+        if not self._is_begun:
+            self._is_begun = True
             self.faults.begin()
             self.log.open()
             self.calibration.recall()
@@ -133,26 +120,8 @@ class Session(Activities):
             if declaration.poll is not None:
                 declaration.poll(activity)
         self.overview.refresh()
-        self._polls += 1
-        if self._grows.is_due():
-            self.calibration.grow()
-            self.upkeep.ask("memory", give_back, lambda _: None, lambda sentence: None)
-        if self._retries.is_due():
-            self.desk.save_dial()
-            if self.log.waiting or self.log.trouble:
-                self.log.retry()
-            if self._polls > LOOK_AFTER_POLLS:
-                self._look_after()
+        self.housekeeping.poll()
         return is_news
-
-    def _look_after(self) -> None:
-        """What may wait until the start is long over: the log's daily copy, and what killed programs have left."""
-        self.log.look_after(self.upkeep)
-        if not self._cleared:
-            from yarddial.records.temporary import clear_dead_folders
-
-            self._cleared = True
-            self.upkeep.ask("folders left behind", clear_dead_folders, lambda count: None, lambda sentence: None)
 
     @property
     def is_busy(self) -> bool:
@@ -196,20 +165,6 @@ class Session(Activities):
         self.recorder.replay(path, centre_at)
         self.live_receiver.start(self.desk.line)
 
-    def step_reference(self, direction: int) -> Reference | None:
-        """Dial the next known station up (+1) or down (-1) that some route reaches; None at the end."""
-        station = self.desk.station
-        able = sorted(
-            (r for r in station.references if reaching(station, r.frequency_hz)), key=lambda r: r.frequency_hz
-        )
-        beyond = [r for r in able if (r.frequency_hz - station.dial_hz) * direction > 0.5]
-        if not beyond:
-            return None
-        following = beyond[0] if direction > 0 else beyond[-1]
-        self.desk.dial(following.frequency_hz)
-        self.desk.choose_mode(following.mode)
-        return following
-
     def undo(self) -> str:
         """Take the last edit back, and say so in the log when it was a correction."""
         return self.notes.step(self.desk.undo(), "Took back")
@@ -232,19 +187,3 @@ class Session(Activities):
         self.file.close()
         self.faults.end()
         self._engine.close()
-
-
-class _Every:
-    """Comes due after so many polls, or so many seconds."""
-
-    def __init__(self, polls: int, seconds_s: float) -> None:
-        self._every, self._every_s = polls, seconds_s
-        self._polls, self._last_s = 0, clock.monotonic_s()
-
-    def is_due(self) -> bool:
-        """Count a poll."""
-        self._polls += 1
-        if self._polls < self._every and clock.monotonic_s() - self._last_s < self._every_s:
-            return False
-        self._polls, self._last_s = 0, clock.monotonic_s()
-        return True

@@ -283,7 +283,7 @@ class MainWindow(QMainWindow):
 
     def _step_reference(self, direction: int) -> None:
         """To the next known station; where there is none, that is said."""
-        if self.session.step_reference(direction) is None:
+        if self.session.desk.step_reference(direction) is None:
             side = "above" if direction > 0 else "below"
             self.strip.say(f"No known station lies {side} the dial within reach: add one under Known stations")
 

@@ -43,7 +43,7 @@ def test_two_measurements_a_fit_and_apply_make_the_dial_true(seed: int, tmp_path
     finish(session)
     assert session.calibration.fit is not None
     assert "cannot yet be separated" in session.calibration.fit.inseparable[0]
-    session.step_reference(+1)
+    session.desk.step_reference(+1)
     assert session.desk.station.route == DIRECT
     session.calibration.measure()
     finish(session)
@@ -127,7 +127,7 @@ def test_apply_can_be_undone_and_redone_and_the_log_says_so(session: Session, fi
     for _ in range(2):
         session.calibration.measure()
         finish(session)
-        session.step_reference(+1)
+        session.desk.step_reference(+1)
     session.desk.dial(145.2e6)
     session.calibration.apply()
     corrected = session.desk.station
@@ -224,7 +224,7 @@ def test_findings_lead_from_measuring_to_applying_to_nothing(session: Session, f
     session.calibration.measure()
     finish(session)
     assert {GoTo("True"), Act("apply")} <= {finding.fix for finding in findings(session)}
-    session.step_reference(+1)
+    session.desk.step_reference(+1)
     session.calibration.measure()
     finish(session)
     session.calibration.apply()

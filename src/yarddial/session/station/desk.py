@@ -12,8 +12,8 @@ from yarddial.yard.errors import NotWritten
 from yarddial.yard.external_noise import Outside
 from yarddial.yard.frequency import LIMIT_HZ
 from yarddial.yard.line import Line
-from yarddial.yard.reach import best_route
-from yarddial.yard.station import Station, checked
+from yarddial.yard.reach import best_route, reaching
+from yarddial.yard.station import Reference, Station, checked
 
 MOST_UNDONE = 200
 # What an edit is: of the entered corrections, or anything else of the yard.
@@ -181,6 +181,20 @@ class Desk:
             self._set_dial(back)
 
         return go_back
+
+    def step_reference(self, direction: int) -> Reference | None:
+        """Dial the next known station up (+1) or down (-1) that some route reaches; None at the end."""
+        station = self._station
+        able = sorted(
+            (r for r in station.references if reaching(station, r.frequency_hz)), key=lambda r: r.frequency_hz
+        )
+        beyond = [r for r in able if (r.frequency_hz - station.dial_hz) * direction > 0.5]
+        if not beyond:
+            return None
+        following = beyond[0] if direction > 0 else beyond[-1]
+        self.dial(following.frequency_hz)
+        self.choose_mode(following.mode)
+        return following
 
     def choose_mode(self, key: str) -> None:
         """Choose what the dial is used for."""
