@@ -68,6 +68,7 @@ PROOFS = {
     "jobs": "every job against every other in six ways, and 20,000 random actions: each ends once, nothing hangs",
     "faults": "600 faults thrown at random in listeners, jobs, workers, savers, engine: told, logged, window alive",
     "truing": "the demo yard of 25 seeds trued from scratch, judged by the simulator's truth",
+    "mutants": "30 mutants a floor drawn by seed: how many its own tests catch (hours; a number tries so many)",
     "bad_input": "bad files and full disks: what each one is told",
 }
 
