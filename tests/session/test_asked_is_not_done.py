@@ -203,8 +203,7 @@ def test_the_spike_and_a_recording_stand_where_the_tuner_stands(tmp_path: Path) 
 def measured_often(session: Session) -> None:
     """Six observations: from the sixth on the fit runs in the background."""
     tell_truth(session, *(3 * (5e6, 10e6)))
-    until(session, lambda: not session.background.is_busy)
-    assert len(session.calibration.observations) == 6
+    until(session, lambda: len(session.calibration.observations) == 6 and not session.background.is_busy)
 
 
 def in_turn(session: Session, hold: bool) -> Callable[[], None]:
