@@ -158,7 +158,7 @@ def bench_place() -> bool:
     app = dressed_application("day", 1.0)
     session = Session(station, EngineInline(open_device_flat_out), _no_book)
     window = MainWindow(session)
-    window._timer.stop()
+    window.poll_timer.stop()
     window.resize(1280, 800)
     window.show()
     window.go("Bench")

@@ -66,7 +66,7 @@ def lead_through(
     )
     window = MainWindow(session)
     # Polled here, step by step, so that each picture shows the same moment every time.
-    window._timer.stop()
+    window.poll_timer.stop()
     window.resize(1280, 800)
     window.show()
 
@@ -258,7 +258,7 @@ def _empty_yard(app: QApplication) -> None:
         Station("My yard"), EngineInline(wiring.open_device_flat_out), lambda: Logbook(log), helpers=lambda: helpers
     )
     window = MainWindow(session)
-    window._timer.stop()
+    window.poll_timer.stop()
     window.resize(1280, 800)
     window.show()
     window.go("Bench")

@@ -35,7 +35,7 @@ def prove() -> bool:
     station = station.with_part(msgspec.structs.replace(finch, device=address, rates_hz=(48e3,), rate_hz=48e3))
     session = Session(station, EngineInline(wiring.open_device_flat_out), lambda: Logbook(folder / "log.sqlite"))
     window = MainWindow(session)
-    window._timer.stop()
+    window.poll_timer.stop()
     window.show()
     session.desk.dial(145_005_000.0)
     session.desk.choose_mode("am")

@@ -77,7 +77,7 @@ class Soak:
         self.session = self._wiring.open_session(self._path)
         self.session.calibration.chosen_s = 1.0
         self.window = MainWindow(self.session)
-        self.window._timer.stop()
+        self.window.poll_timer.stop()
         self.window._fault_shown = True
         self.window.show()
 

@@ -80,8 +80,8 @@ def test_the_plates_menu_offers_everything_and_copies(qtbot: QtBot, window: Main
     menu.close()
     qtbot.keyClicks(window, "a")
     finder = window.findChildren(Finder)[-1]
-    assert finder._things[0].name == "Ladder 2"
-    assert "lies unused" in finder._things[0].kind
+    assert finder.things[0].name == "Ladder 2"
+    assert "lies unused" in finder.things[0].kind
 
 
 def test_a_new_route_grows_from_nothing_and_names_itself(qtbot: QtBot, window: MainWindow) -> None:
@@ -93,7 +93,7 @@ def test_a_new_route_grows_from_nothing_and_names_itself(qtbot: QtBot, window: M
         choose(qtbot, window, text)
     assert parts(window) == ("Short whip", "Wide preamplifier", "Wide-band receiver")
     assert window.session.desk.station.route == "Short whip direct"
-    qtbot.waitUntil(lambda: any("Wide preamplifier" in f.what for f in window.findings._findings), timeout=20_000)
+    qtbot.waitUntil(lambda: any("Wide preamplifier" in f.what for f in window.findings.findings), timeout=20_000)
 
 
 def test_routes_are_chosen_preferred_renamed_and_taken_up_in_the_list(qtbot: QtBot, window: MainWindow) -> None:
@@ -103,21 +103,21 @@ def test_routes_are_chosen_preferred_renamed_and_taken_up_in_the_list(qtbot: QtB
     qtbot.keyClick(routes, Key.Key_Down)
     qtbot.keyClick(routes, Key.Key_P)
     assert window.session.desk.station.route_named(HEARTH_IF).preferred
-    row = [choice.line.name for choice in routes._choices].index(HEARTH_IF)
-    routes._row = row
+    row = [choice.line.name for choice in routes.choices].index(HEARTH_IF)
+    routes.row = row
     qtbot.keyClick(routes, Key.Key_F2)
     sheet = window.findChildren(LineSheet)[-1]
     sheet.line.setText(VIA_LADDER)
     qtbot.keyClick(sheet.line, Key.Key_Return)
-    assert "is there already" in sheet._said.text()
+    assert "is there already" in sheet.said.text()
     sheet.line.setText("Panorama")
     qtbot.keyClick(sheet.line, Key.Key_Return)
     assert "Panorama" in [route.name for route in window.session.desk.station.routes]
-    qtbot.waitUntil(lambda: "Panorama" in [choice.line.name for choice in routes._choices], timeout=20_000)
-    routes._row = [choice.line.name for choice in routes._choices].index("Panorama")
+    qtbot.waitUntil(lambda: "Panorama" in [choice.line.name for choice in routes.choices], timeout=20_000)
+    routes.row = [choice.line.name for choice in routes.choices].index("Panorama")
     qtbot.keyClick(routes, Key.Key_Delete)
     assert "Panorama" not in [route.name for route in window.session.desk.station.routes]
-    assert routes._words_at(QPointF(routes._x(1e6), 10)) == "100 kHz to 30 MHz: reached"
+    assert routes.words_at(QPointF(routes.x_of(1e6), 10)) == "100 kHz to 30 MHz: reached"
 
 
 def test_a_finding_is_mended_by_its_button_and_another_acknowledged_with_a_note(
@@ -135,7 +135,7 @@ def test_a_finding_is_mended_by_its_button_and_another_acknowledged_with_a_note(
         qtbot.waitUntil(lambda: bool(found()), timeout=20_000)
         return found()[0]
 
-    qtbot.waitUntil(lambda: any(f.safety for f in window.findings._findings[:1]), timeout=20_000)
+    qtbot.waitUntil(lambda: any(f.safety for f in window.findings.findings[:1]), timeout=20_000)
     qtbot.mouseClick(button("Put in the adapter", "Ladder"), Qt.MouseButton.LeftButton)
     assert "Adapter BNC–UHF" in parts(window)
     acknowledge = button("Acknowledge", "Heron (limit")
@@ -152,14 +152,14 @@ def test_a_finding_is_mended_by_its_button_and_another_acknowledged_with_a_note(
         return [f.seen.note for f in rows if f.key == "transmit:Hearth:Heron:A" and f.seen is not None]
 
     qtbot.waitUntil(lambda: notes() == ["10 dB pad in the lead"], timeout=20_000)
-    qtbot.waitUntil(lambda: all("Heron (limit" not in f.what for f in window.findings._findings), timeout=20_000)
+    qtbot.waitUntil(lambda: all("Heron (limit" not in f.what for f in window.findings.findings), timeout=20_000)
 
 
 def test_where_a_value_comes_from_is_said_in_a_sheet(qtbot: QtBot, window: MainWindow) -> None:
     window.open_part("Ladder")
-    form = window.bench.sheet._halts["Ladder"].form
+    form = window.bench.sheet.halts["Ladder"].form
     assert form is not None
-    link = form._origins["gain_db"]
+    link = form.origins["gain_db"]
     qtbot.mouseClick(link, Qt.MouseButton.LeftButton)
     sheet = window.findChildren(OriginSheet)[-1]
     sheet.provenance.setCurrentText("measured")
@@ -218,12 +218,12 @@ def test_the_oscillator_found_is_entered_from_its_sheet(qtbot: QtBot, window: Ma
     window.bench.show_which_lo()
     sheet = window.findChildren(WhichLoSheet)[-1]
     qtbot.keyClick(sheet.shown, Key.Key_Return)
-    assert "fill in" in sheet._said.text().lower()
+    assert "fill in" in sheet.said.text().lower()
     sheet.stated.setText("100M, 125M")
     # 10 MHz at 134.998 MHz: 125 MHz less 2 kHz, well within a plain can and a plain crystal.
     qtbot.keyClicks(sheet.shown, "134.998M")
     qtbot.keyClick(sheet.shown, Key.Key_Return)
-    assert "it fits 125.000 MHz" in sheet._verdict.text()
+    assert "it fits 125.000 MHz" in sheet.verdict.text()
     sheet.use()
     ladder = window.session.desk.station.part("Ladder")
     assert isinstance(ladder, Converter)

@@ -43,7 +43,7 @@ def test_nothing_on_the_air_is_said_to_be_nothing_by_compare(qtbot: QtBot, windo
     qtbot.waitUntil(lambda: "No signal here" in sheet.verdict.text(), timeout=110_000)
     assert "better" not in sheet.verdict.text()
     # It names where there is one.
-    assert "MHz" in sheet._under.text()
+    assert "MHz" in sheet.under.text()
     sheet.close()
     assert not window.session.comparison.running
 
@@ -56,11 +56,11 @@ def test_with_the_antenna_on_which_oscillator_stays_open_and_nothing_can_be_ente
     which = next(b for b in window.bench.findChildren(PressButton) if b.text() == "Which oscillator?")
     qtbot.mouseClick(which, LEFT)
     sheet = window.findChildren(WhichLoSheet)[-1]
-    qtbot.mouseClick(sheet._look, LEFT)
-    qtbot.waitUntil(lambda: not window.session.lo_leak_scan.running and bool(sheet._verdict.text()), timeout=110_000)
+    qtbot.mouseClick(sheet.look_button, LEFT)
+    qtbot.waitUntil(lambda: not window.session.lo_leak_scan.running and bool(sheet.verdict.text()), timeout=110_000)
     said = " ".join(label.text() for label in sheet.findChildren(QLabel))
     assert "ndecided" in said or "antenna" in said
-    assert not sheet._use.isEnabled()
+    assert not sheet.use_button.isEnabled()
     sheet.close()
     assert window.session.desk.station.parts == before.parts
 

@@ -66,8 +66,8 @@ def test_what_is_nothing_is_said_with_what_to_try(qtbot: QtBot, window: MainWind
     finder = Finder(window, findables(window), lambda text: dialled(window, text))
     finder.show()
     qtbot.keyClicks(finder.line, text)
-    assert not finder._nothing.isHidden()
-    assert finder._nothing.text() == NOTHING
+    assert not finder.nothing.isHidden()
+    assert finder.nothing.text() == NOTHING
     finder.close()
 
 

@@ -40,7 +40,7 @@ def test_a_run_is_shown_worst_first_logged_and_goes_into_the_part(qtbot: QtBot, 
     qtbot.mouseClick(first_light.start, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not window.session.device_check.running, timeout=60_000)
     assert first_light.headline.text().startswith("Finch, rate 3 MS/s:")
-    items = [first_light._rows.itemAt(i) for i in range(first_light._rows.count() - 1)]
+    items = [first_light.rows.itemAt(i) for i in range(first_light.rows.count() - 1)]
     rows = [item.widget() for item in items if item is not None]
     assert len(rows) == len(window.session.device_check.results)
     assert isinstance(rows[0], CheckRow)

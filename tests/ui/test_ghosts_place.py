@@ -36,7 +36,7 @@ def test_the_span_is_tested_judged_and_clicked(qtbot: QtBot, window: MainWindow)
     qtbot.waitUntil(lambda: "ghost" in place.headline.text() or "there" in place.headline.text(), timeout=20_000)
     spike = next(j for j in session.span_test.judged if j.judgement.best.kind == "spike")
     qtbot.waitUntil(lambda: place.test.text() != "Stop", timeout=20_000)
-    x = round(place.picture._x(spike.peak.dial_hz))
+    x = round(place.picture.x_of(spike.peak.dial_hz))
     picture = place.picture.grab().toImage()
     # The mark of a ghost hangs below the scale, where nothing else is drawn.
     colours = {picture.pixelColor(x, y).name() for y in range(picture.height() // 2, picture.height())}

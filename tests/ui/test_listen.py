@@ -29,17 +29,17 @@ def listen(qtbot: QtBot, window: MainWindow) -> ListenPlace:
 
 
 def point(chart: ListenChart, hertz: float) -> QPoint:
-    inside, _ = chart._chart()
-    return QPointF(inside.center().x(), chart._at(inside, hertz)).toPoint()
+    inside, _ = chart.areas()
+    return QPointF(inside.center().x(), chart.place_at(inside, hertz)).toPoint()
 
 
 def test_pointer_wheel_and_edges_do_what_they_show(qtbot: QtBot, window: MainWindow, listen: ListenPlace) -> None:
     session, chart = window.session, listen.chart
-    row_hz = 2 * session.listening.half_span_hz / chart._chart()[0].height()
+    row_hz = 2 * session.listening.half_span_hz / chart.areas()[0].height()
     qtbot.mouseClick(chart, Qt.MouseButton.LeftButton, pos=point(chart, 9.9969e6))
     assert session.desk.station.dial_hz == pytest.approx(9.9969e6, abs=row_hz)
     qtbot.mouseMove(chart, point(chart, 10.002e6))
-    qtbot.waitUntil(lambda: "dBFS" in listen._pointed.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "dBFS" in listen.pointed.text(), timeout=20_000)
     middle = QPointF(point(chart, 10e6))
     for modifier, notches in ((Qt.KeyboardModifier.NoModifier, 1), (Qt.KeyboardModifier.ControlModifier, 1)):
         before = session.desk.station.dial_hz, session.listening.half_span_hz
@@ -101,7 +101,7 @@ def test_the_proof_by_steps_shows_marks_and_is_cancelled(qtbot: QtBot, window: M
     qtbot.waitUntil(sheet.begin.isEnabled, timeout=20_000)
     qtbot.mouseClick(sheet.begin, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "Step 2 of 4" in sheet.verdict.text(), timeout=90_000)
-    assert any("96.200" in said.text() for said in sheet._said)
+    assert any("96.200" in said.text() for said in sheet.said)
     window.cancel_work()
     qtbot.waitUntil(lambda: sheet.begin.text() == "Again", timeout=20_000)
     sheet.close()
@@ -120,9 +120,9 @@ def test_samples_are_kept_and_played_with_the_buttons(
     qtbot.waitUntil(lambda: recorder.recording is not None and recorder.recording.seconds_s > 0, timeout=20_000)
     qtbot.mouseClick(kept.samples, Qt.MouseButton.LeftButton)
     qtbot.waitUntil((tmp_path / "evening.sigmf-meta").exists, timeout=20_000)
-    qtbot.waitUntil(lambda: "Saved as" in kept._said.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "Saved as" in kept.said.text(), timeout=20_000)
     session.replay(tmp_path / "evening.sigmf-meta")
-    qtbot.waitUntil(lambda: "plays in the receiver" in kept._said.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "plays in the receiver" in kept.said.text(), timeout=20_000)
     assert kept.play.text() == "End playing"
     qtbot.mouseClick(kept.play, Qt.MouseButton.LeftButton)
     assert not session.live_receiver.plays
@@ -132,19 +132,19 @@ def test_the_scale_is_set_by_hand_and_the_pointer_tells_dbm_once_calibrated(
     qtbot: QtBot, window: MainWindow, listen: ListenPlace
 ) -> None:
     session, chart = window.session, listen.chart
-    listen._use_scale("−130 to -40")
+    listen.use_scale("−130 to -40")
     qtbot.waitUntil(lambda: chart.range_db == (-130.0, -40.0), timeout=20_000)
     assert listen.scale.text() == "−130 to −40"
     for bad in ("-60", "-60 to -62", "loud"):
         with pytest.raises(BadLevel, match="two levels"):
-            listen._use_scale(bad)
-    listen._use_scale("")
+            listen.use_scale(bad)
+    listen.use_scale("")
     qtbot.waitUntil(lambda: chart.range_db != (-130.0, -40.0), timeout=20_000)
     qtbot.waitUntil(lambda: session.listening.level_dbfs is not None, timeout=20_000)
     session.listening.calibrate("-73 dBm")
     qtbot.waitUntil(lambda: chart.level_offset_db is not None, timeout=20_000)
     qtbot.mouseMove(chart, point(chart, 9.997e6))
-    qtbot.waitUntil(lambda: all(word in listen._pointed.text() for word in ("dBm, S", "at the socket")), timeout=20_000)
+    qtbot.waitUntil(lambda: all(word in listen.pointed.text() for word in ("dBm, S", "at the socket")), timeout=20_000)
 
 
 @pytest.mark.parametrize(
@@ -175,7 +175,7 @@ def test_a_range_that_is_dialled_is_seen_in_listen(qtbot: QtBot, window: MainWin
     window.focus_dial()
     qtbot.keyClicks(entry, "9.9-9.9")
     qtbot.keyClick(entry, Qt.Key.Key_Return)
-    assert "no range" in window.dial._serves.text()
+    assert "no range" in window.dial.serves.text()
     qtbot.keyClick(entry, Qt.Key.Key_Escape)
     # Wider than the receiver's span: said, and its middle shown.
     window.focus_dial()

@@ -32,7 +32,7 @@ def test_every_place_at_every_size(station: Station, scale: float, tmp_path: Pat
     app = dressed_application("day", scale)
     log = tmp_path / "log.sqlite"
     window = MainWindow(Session(station, EngineInline(wiring.open_device_flat_out), lambda: Logbook(log)))
-    window._timer.stop()
+    window.poll_timer.stop()
     window.show()
     sizes = ((1280, 800), (1920, 1080)) if scale > 1 else ((1024, 700), (1280, 800), (1920, 1080))
     found = []

@@ -65,7 +65,7 @@ def test_the_question_mark_lists_keys_and_they_can_be_searched(window: MainWindo
     manual.words.clear()
     QTest.keyClicks(manual.words, "zebra crossing")
     assert manual.pages.count() == 0
-    assert "Nothing found" in manual._none.text()
+    assert "Nothing found" in manual.none_found.text()
 
 
 def test_every_word_of_the_glossary_is_found() -> None:
@@ -75,7 +75,7 @@ def test_every_word_of_the_glossary_is_found() -> None:
 
 def test_the_guide_points_at_real_controls_and_can_be_left(window: MainWindow) -> None:
     window.show_first_hour()
-    guide = window._guide
+    guide = window.guide
     assert guide is not None
     for number, step in enumerate(STEPS):
         guide.show_step(number)

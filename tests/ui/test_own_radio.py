@@ -164,7 +164,7 @@ def test_from_an_empty_start_to_a_station_heard(
     listen = window.stack.place("Listen")
     over = window.session.listening
     qtbot.waitUntil(lambda: "over the noise" in listen.headline.text(), timeout=20_000)  # type: ignore[attr-defined]
-    qtbot.waitUntil(lambda: listen._sound.is_sounding, timeout=10_000)  # type: ignore[attr-defined]
+    qtbot.waitUntil(lambda: listen.sound.is_sounding, timeout=10_000)  # type: ignore[attr-defined]
     assert over.is_open
     assert person.actions <= MOST_ACTIONS
     window.close()
@@ -193,9 +193,9 @@ def test_the_picker_follows_what_is_plugged_in_and_shows_cures(qtbot: QtBot, own
     window.fixes.choose_receiver()
     picker = window.findChild(ReceiverPicker)
     assert picker is not None
-    qtbot.waitUntil(lambda: "No driver finds a receiver" in picker._nothing.text(), timeout=5_000)
+    qtbot.waitUntil(lambda: "No driver finds a receiver" in picker.nothing.text(), timeout=5_000)
     seen.append(Listing((STICK, DENIED)))
-    qtbot.waitUntil(lambda: not picker._nothing.isVisible(), timeout=2_000)
+    qtbot.waitUntil(lambda: not picker.nothing.isVisible(), timeout=2_000)
     # What a receiver calls itself is shown, not obeyed.
     names = [label.text() for label in picker.found.findChildren(QWidget) if hasattr(label, "text")]
     assert "<b>Stick</b>" in names

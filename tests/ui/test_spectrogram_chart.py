@@ -37,7 +37,7 @@ def test_a_line_is_ink_in_its_row_and_paper_beside_it(qtbot: QtBot) -> None:
     level_db[:, 150] = -40.0
     recorder.add(level_db)
     picture = recorder.grab().toImage()
-    chart, _ = recorder._chart()
+    chart, _ = recorder.areas()
     # Row 150 of 200, counted from below.
     y = chart.bottom() - 150.5 / 200 * chart.height()
     at = picture.pixelColor(int(chart.center().x()), round(y))
@@ -53,9 +53,9 @@ def test_highest_and_floor_are_kept_where_asked_for(qtbot: QtBot) -> None:
     recorder.begin(1_000.0, 0.1, 4)
     columns = np.array([[-90, -90, -90, -90], [-50, -90, -90, -120], [-90, -90, -90, -90]], np.float32)
     recorder.add(columns)
-    np.testing.assert_allclose(recorder._peak_db, [-50, -90, -90, -90])
+    np.testing.assert_allclose(recorder.peak_db, [-50, -90, -90, -90])
     # Down at once, then up by a tenth of a decibel a column.
-    np.testing.assert_allclose(recorder._floor_db, [-90, -90, -90, -119.9], atol=1e-4)
+    np.testing.assert_allclose(recorder.floor_db, [-90, -90, -90, -119.9], atol=1e-4)
 
 
 def test_a_trace_goes_through_its_points() -> None:

@@ -39,7 +39,7 @@ def test_it_is_linked_looked_at_and_followed_by_the_sheet_and_left_by_a_key(qtbo
     click(qtbot, sheet.links.link)
     qtbot.waitUntil(lambda: session.rig.shown is not None, timeout=10_000)
     qtbot.waitUntil(sheet.seen.isVisible, timeout=5_000)
-    assert "15 dB of margin" in sheet._worst.text()
+    assert "15 dB of margin" in sheet.worst.text()
     assert not sheet.follow.isEnabled()
     click(qtbot, sheet.seen)
     click(qtbot, sheet.follow)
@@ -49,11 +49,11 @@ def test_it_is_linked_looked_at_and_followed_by_the_sheet_and_left_by_a_key(qtbo
     qtbot.waitUntil(lambda: session.rig.transmit_place_hz() == 7.118e6, timeout=5_000)
     sheet.split_at.setText("nonsense")
     click(qtbot, sheet.split)
-    assert "nonsense" in sheet._said.text()
+    assert "nonsense" in sheet.said.text()
     sheet.close()
-    qtbot.waitUntil(lambda: "is followed" in window.dial._rig.text(), timeout=5_000)
+    qtbot.waitUntil(lambda: "is followed" in window.dial.rig_words.text(), timeout=5_000)
     window.follow_transceiver()
-    qtbot.waitUntil(lambda: "stays" in window.dial._rig.text(), timeout=5_000)
+    qtbot.waitUntil(lambda: "stays" in window.dial.rig_words.text(), timeout=5_000)
 
 
 def test_addresses_come_from_the_rows(qtbot: QtBot, window: MainWindow) -> None:
@@ -68,7 +68,7 @@ def test_addresses_come_from_the_rows(qtbot: QtBot, window: MainWindow) -> None:
     rows.kind.setCurrentIndex(rows.kind.findData("daemon"))
     rows.model.setEditText("no number")
     click(qtbot, rows.link)
-    assert "no transceiver's address" in window.findChildren(TransceiverSheet)[0]._said.text()
+    assert "no transceiver's address" in window.findChildren(TransceiverSheet)[0].said.text()
 
 
 def test_what_would_harm_the_receiver_stands_first_among_the_findings(window: MainWindow) -> None:
@@ -127,7 +127,7 @@ def test_an_evening_follow_click_mode_roam_split_and_its_own_reference(qtbot: Qt
     qtbot.waitUntil(lambda: listen.chart.column_count > 15, timeout=30_000)
     qtbot.waitUntil(lambda: (session.listening.over_floor_db() or 0.0) > 6.0, timeout=20_000)
     # A click here: the transceiver goes along, to where the chart was clicked.
-    chart, _ = listen.chart._chart()
+    chart, _ = listen.chart.areas()
     qtbot.mouseClick(listen.chart, LEFT, pos=QPoint(int(chart.center().x()), int(chart.top() + chart.height() / 4)))
     clicked_hz = session.desk.station.dial_hz
     assert clicked_hz != 7.112e6

@@ -32,7 +32,7 @@ def test_the_proposal_is_dialled_and_a_reading_by_hand_counts(qtbot: QtBot, wind
     proposal = session.calibration.suggestion.now()
     assert proposal is not None
     qtbot.waitUntil(evidence.go.isVisible, timeout=20_000)
-    assert "Most would help" in evidence._next.text()
+    assert "Most would help" in evidence.next_words.text()
     qtbot.mouseClick(evidence.go, Qt.MouseButton.LeftButton)
     assert session.desk.station.dial_hz == proposal.reference.frequency_hz
     assert session.desk.line.name == proposal.route
@@ -49,7 +49,7 @@ def test_the_proposal_is_dialled_and_a_reading_by_hand_counts(qtbot: QtBot, wind
     assert "read by hand" in page.answer.text()
     sheet.close()
     qtbot.waitUntil(lambda: session.calibration.fit is not None, timeout=20_000)
-    assert "Ladder's oscillator" in evidence._budget.accessibleDescription()
+    assert "Ladder's oscillator" in evidence.budget.accessibleDescription()
 
 
 def test_a_carrier_is_watched_and_the_run_ends_with_the_sheet(qtbot: QtBot, window: MainWindow) -> None:
@@ -165,10 +165,10 @@ def test_the_history_opens_empty_and_with_what_the_log_holds(qtbot: QtBot, windo
     sheet.show()
     assert "Finch's crystal" in sheet.verdict.text()
     sheet.warmth.setText("warm")
-    sheet._note_warmth()
+    sheet.note_warmth()
     assert "no temperature" in sheet.more.text()
     sheet.warmth.setText("21,5")
-    sheet._note_warmth()
+    sheet.note_warmth()
     assert session.calibration.temperature_c == 21.5
     sheet.close()
 

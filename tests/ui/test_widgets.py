@@ -115,7 +115,7 @@ def test_the_picture_is_one_ramp_of_ink_in_either_theme(qtbot: QtBot, theme: str
     ramp = np.linspace(-100, -40, 256).astype(np.float32)
     recorder.add(np.tile(ramp, (100, 1)))
     picture = shown(qtbot, recorder, 700, 360)
-    chart, _ = recorder._chart()
+    chart, _ = recorder.areas()
     column = [
         picture.pixelColor(
             round(chart.left()) + 20, round(chart.bottom() - (i + 0.5) / 20 * chart.height())
@@ -138,7 +138,7 @@ def test_the_error_picture_lies_where_the_error_is(qtbot: QtBot) -> None:
     picture_of_errors = ErrorPicture()
     picture_of_errors.show_routes(station, known, mode_named("am"))
     picture = shown(qtbot, picture_of_errors, 700, 160)
-    wedges = picture_of_errors._wedges
+    wedges = picture_of_errors.wedges
     assert [name for name, _ in wedges] == [line.name for line in station.lines()]
     hertz, error_hz, sigma_hz = wedges[1][1][12]
     assert error_hz == pytest.approx(hertz * 20e-6 / (1 - 20e-6), rel=1e-3)
@@ -179,12 +179,12 @@ def test_findings_open_and_their_fixes_are_heard(qtbot: QtBot) -> None:
     qtbot.addWidget(bar)
     bar.show()
     bar.show_findings((going("stop", "first", "why", "Log"), Finding("look", "second", "why", Act("apply"), "Apply")))
-    assert [row.isVisible() for row in bar._rows] == [True]
-    qtbot.keyClick(bar._toggle, Qt.Key.Key_Return)
-    assert [row.isVisible() for row in bar._rows] == [True, True]
+    assert [row.isVisible() for row in bar.rows] == [True]
+    qtbot.keyClick(bar.toggle, Qt.Key.Key_Return)
+    assert [row.isVisible() for row in bar.rows] == [True, True]
     with qtbot.waitSignal(bar.fixed) as heard:
-        qtbot.keyClick(bar._rows[1].fix, Qt.Key.Key_Return)
+        qtbot.keyClick(bar.rows[1].fix, Qt.Key.Key_Return)
     assert heard.args[0].fix == Act("apply")
     bar.show_findings(())
-    assert not any(row.isVisible() for row in bar._rows)
-    assert bar._quiet.isVisible()
+    assert not any(row.isVisible() for row in bar.rows)
+    assert bar.quiet.isVisible()

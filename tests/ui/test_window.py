@@ -97,7 +97,7 @@ def test_editing_a_value_on_bench_is_live_and_undone(qtbot: QtBot, window: MainW
     ladder = window.session.desk.station.part("Ladder")
     assert isinstance(ladder, Converter)
     assert ladder.lo_hz.value == ladder.entered_lo_hz == 125e6
-    assert any("135.000 MHz" in plate.accessibleName() for plate in window.strip._plates)
+    assert any("135.000 MHz" in plate.accessibleName() for plate in window.strip.plates)
     field.selectAll()
     qtbot.keyClicks(field, "125,000")
     qtbot.keyClick(field, Qt.Key.Key_Return)
@@ -208,8 +208,8 @@ def test_the_pen_recorder_draws_a_line_where_the_carrier_is(qtbot: QtBot) -> Non
     levels[:, 225] = -40.0
     recorder.add(levels)
     picture = recorder.grab().toImage()
-    chart, _ = recorder._chart()
-    y_line = round(recorder._y(chart, 50.5))
+    chart, _ = recorder.areas()
+    y_line = round(recorder.y_of(chart, 50.5))
     dark = [picture.pixelColor(round(chart.left()) + 50, y_line + dy).lightness() for dy in (-1, 0, 1)]
     assert min(dark) < 90
     beside = picture.pixelColor(round(chart.left()) + 50, y_line + 40)
@@ -245,7 +245,7 @@ def test_a_fault_of_the_program_is_shown_and_the_window_lives(
     window.report_fault(KeyError, KeyError("another"), None)
     window.session.poll()
     assert len([w for w in window.findChildren(QWidget) if w.windowTitle() == "A fault in the program"]) == 1
-    assert any("1 more" in finding.what for finding in window.findings._findings)
+    assert any("1 more" in finding.what for finding in window.findings.findings)
     assert window.session.faults.details.count("KeyError") == 1
 
 
@@ -254,8 +254,8 @@ def test_out_of_reach_is_said_everywhere_and_nothing_else_is_claimed(qtbot: QtBo
     place = window.places.buttons[PLACE_NAMES.index("True")]
     qtbot.waitUntil(lambda: "out of reach" in place.accessibleName(), timeout=20_000)
     assert "out of reach" in window.true.headline.text()
-    assert "hole" in window.findings._findings[0].why
-    assert len(window.findings._findings) == 1
+    assert "hole" in window.findings.findings[0].why
+    assert len(window.findings.findings) == 1
 
 
 def test_a_correction_typed_by_hand_counts(qtbot: QtBot, window: MainWindow, tmp_path: Path) -> None:
@@ -288,7 +288,7 @@ def test_the_card_is_opened_by_a_key_and_saved_in_every_form(qtbot: QtBot, windo
         sheet.target.setText(str(wrong))
         qtbot.keyClick(sheet.target, Qt.Key.Key_Return)
         assert not wrong.exists()
-        assert sheet._said.property("tone") == "vermilion"
+        assert sheet.said.property("tone") == "vermilion"
 
 
 def test_there_is_no_card_where_the_route_does_not_reach(qtbot: QtBot, window: MainWindow) -> None:

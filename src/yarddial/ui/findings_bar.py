@@ -52,32 +52,32 @@ class FindingsBar(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._findings: tuple[Finding, ...] = ()
+        self.findings: tuple[Finding, ...] = ()
         self._open = False
-        self._rows: list[FindingsBarRow] = []
+        self.rows: list[FindingsBarRow] = []
         self._list = QVBoxLayout()
         self._list.setSpacing(px(4))
-        self._quiet = ElidedWords("", 13, tone="quiet")
-        self._quiet.setFixedHeight(px(ROW))
-        self._toggle = button("", plain=True)
-        self._toggle.clicked.connect(self._turn)
+        self.quiet = ElidedWords("", 13, tone="quiet")
+        self.quiet.setFixedHeight(px(ROW))
+        self.toggle = button("", plain=True)
+        self.toggle.clicked.connect(self._turn)
         bottom = QHBoxLayout()
         bottom.setContentsMargins(px(14), px(3), px(14), px(4))
         bottom.addLayout(self._list, 1)
-        bottom.addWidget(self._toggle)
+        bottom.addWidget(self.toggle)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addWidget(hairline())
         layout.addLayout(bottom)
-        self._list.addWidget(self._quiet)
+        self._list.addWidget(self.quiet)
         self.setAccessibleName("Findings")
 
     def show_findings(self, findings: tuple[Finding, ...], quiet: str = "") -> None:
         """Show them, worst first; `quiet` is said where there are none."""
-        self._quiet.setText(quiet)
-        if findings != self._findings:
-            self._findings = findings
+        self.quiet.setText(quiet)
+        if findings != self.findings:
+            self.findings = findings
             self._draw()
 
     def _turn(self) -> None:
@@ -85,23 +85,23 @@ class FindingsBar(QWidget):
         self._draw()
 
     def _draw(self) -> None:
-        shown = self._findings if self._open else self._findings[:1]
-        while len(self._rows) < len(shown):
+        shown = self.findings if self._open else self.findings[:1]
+        while len(self.rows) < len(shown):
             row = FindingsBarRow()
-            row.fix.clicked.connect(partial(self._fix, len(self._rows)))
-            self._rows.append(row)
+            row.fix.clicked.connect(partial(self._fix, len(self.rows)))
+            self.rows.append(row)
             self._list.addWidget(row)
-        for i, row in enumerate(self._rows):
+        for i, row in enumerate(self.rows):
             row.setVisible(i < len(shown))
             if i < len(shown):
                 row.show_finding(shown[i])
-        self._quiet.setVisible(not shown)
-        count = len(self._findings)
+        self.quiet.setVisible(not shown)
+        count = len(self.findings)
         arrow = "▾" if self._open else "▴"
-        self._toggle.setText(f"{count} finding{'s' * (count != 1)} {arrow}")
-        self._toggle.setAccessibleName("Close findings" if self._open else f"Open all {count} findings")
-        self._toggle.setVisible(count > 1)
+        self.toggle.setText(f"{count} finding{'s' * (count != 1)} {arrow}")
+        self.toggle.setAccessibleName("Close findings" if self._open else f"Open all {count} findings")
+        self.toggle.setVisible(count > 1)
 
     def _fix(self, index: int, _checked: bool = False) -> None:
-        if index < len(self._findings):
-            self.fixed.emit(self._findings[index])
+        if index < len(self.findings):
+            self.fixed.emit(self.findings[index])

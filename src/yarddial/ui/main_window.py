@@ -49,7 +49,7 @@ class MainWindow(QMainWindow):
         self.opener = Opener(self, files, MainWindow)
         self.setAcceptDrops(True)
         self._fault_shown = False
-        self._guide: Guide | None = None
+        self.guide: Guide | None = None
         self.setWindowTitle(f"{session.desk.station.name} – Yard Dial")
         self.resize(1280, 800)
         self.setMinimumSize(900, 600)
@@ -69,9 +69,9 @@ class MainWindow(QMainWindow):
         self.places.show_chosen(PLACE_NAMES.index(self._first_place))
         session.overview.refresh()
         self._show_state()
-        self._timer = QTimer(self)
-        self._timer.timeout.connect(self._poll)
-        self._timer.start(POLL_MS)
+        self.poll_timer = QTimer(self)
+        self.poll_timer.timeout.connect(self._poll)
+        self.poll_timer.start(POLL_MS)
         # Not before the first paint and the first looks around: it takes a core for a second.
         self._warm = QTimer(self)
         self._warm.setSingleShot(True)
@@ -82,13 +82,13 @@ class MainWindow(QMainWindow):
         """Often while something goes on; with the receiver off and nothing owed there is little to look for."""
         self.session.poll()
         wanted_ms = POLL_MS if self.session.is_busy else IDLE_MS
-        if self._timer.interval() != wanted_ms:
-            self._timer.start(wanted_ms)
+        if self.poll_timer.interval() != wanted_ms:
+            self.poll_timer.start(wanted_ms)
 
     def hurry(self) -> None:
         """Something was begun: look at once, and often."""
-        if self._timer.interval() != POLL_MS:
-            self._timer.start(POLL_MS)
+        if self.poll_timer.interval() != POLL_MS:
+            self.poll_timer.start(POLL_MS)
 
     def _lay_out(self) -> None:
         top, middle, page = QWidget(), QWidget(), QWidget()
@@ -198,13 +198,13 @@ class MainWindow(QMainWindow):
         """Walk through the work; each step points at its control."""
         from yarddial.ui.first_hour.guide import Guide
 
-        if self._guide is None:
-            self._guide = Guide(self, self.session, self._open_place)
+        if self.guide is None:
+            self.guide = Guide(self, self.session, self._open_place)
             page = self.centralWidget()
             layout = page.layout() if page is not None else None
             if isinstance(layout, QVBoxLayout):
-                layout.insertWidget(layout.indexOf(self.findings), self._guide)
-        self._guide.begin()
+                layout.insertWidget(layout.indexOf(self.findings), self.guide)
+        self.guide.begin()
 
     def _open_place(self, name: PlaceName) -> QWidget:
         self.go(name)
@@ -464,6 +464,6 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop everything in good order."""
-        self._timer.stop()
+        self.poll_timer.stop()
         self.session.close()
         super().closeEvent(event)

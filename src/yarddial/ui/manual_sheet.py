@@ -41,7 +41,7 @@ class ManualSheet(Sheet):
         self.pages.setSpacing(px(3))
         self.pages.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.pages.currentItemChanged.connect(self._open)
-        self._none = Words("", 12, tone="quiet", wrap=True)
+        self.none_found = Words("", 12, tone="quiet", wrap=True)
         self.text = QTextBrowser()
         self.text.setAccessibleName("Page")
         self.text.setOpenLinks(False)
@@ -49,7 +49,7 @@ class ManualSheet(Sheet):
         self.text.setFrameShape(QFrame.Shape.NoFrame)
         left = QVBoxLayout()
         left.setSpacing(px(6))
-        for widget in (self.words, self.pages, self._none):
+        for widget in (self.words, self.pages, self.none_found):
             left.addWidget(widget)
         row = QHBoxLayout()
         row.setSpacing(px(20))
@@ -80,7 +80,7 @@ class ManualSheet(Sheet):
             if row is not None and one.line != row.text():
                 row.setData(Qt.ItemDataRole.ToolTipRole, one.line)
         self.pages.blockSignals(False)
-        self._none.setText("Nothing found: try fewer or other words." if found == [] else "")
+        self.none_found.setText("Nothing found: try fewer or other words." if found == [] else "")
 
     def _open_first(self) -> None:
         self.pages.setCurrentRow(0)

@@ -28,7 +28,7 @@ class SettingsSheet(Sheet):
     ) -> None:
         super().__init__(parent, "Settings", 700)
         self._session, self._change_theme, self._reopen = session, change_theme, reopen
-        self._said = Words(session.preferences.trouble, 12, tone="vermilion", wrap=True)
+        self.said = Words(session.preferences.trouble, 12, tone="vermilion", wrap=True)
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(px(18))
         self._grid.setVerticalSpacing(px(10))
@@ -72,7 +72,7 @@ class SettingsSheet(Sheet):
         )  # fmt: skip
         self.locator.show_value(now.locator)
         self.body.addLayout(self._grid)
-        self.body.addWidget(self._said)
+        self.body.addWidget(self.said)
         self.body.addStretch()
         self.anew = button("Open the window anew", tip="The same yard with the lettering chosen; the receiver stops")
         self.anew.clicked.connect(self._open_anew)
@@ -102,8 +102,8 @@ class SettingsSheet(Sheet):
         self._say(self._session.preferences.trouble)
 
     def _say(self, sentence: str, tone: str = "vermilion") -> None:
-        self._said.set_tone(tone)
-        self._said.setText(sentence[:1].upper() + sentence[1:])
+        self.said.set_tone(tone)
+        self.said.setText(sentence[:1].upper() + sentence[1:])
 
     def _set_theme(self, theme: object) -> None:
         if theme != ("day" if palette() is DAY else "night"):

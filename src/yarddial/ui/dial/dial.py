@@ -43,12 +43,12 @@ class Dial(QWidget):
         self._unit = Words("MHz", 15, tone="quiet")
         self._error = Words("", 13, weight=600)
         self._error.setAccessibleName("Dial error")
-        self._rule = SlideRule()
-        self._rule.dialled.connect(session.desk.dial)
-        self._serves = Words("", 12, wrap=True)
-        self._serves.setAccessibleName("What the dial is good for")
-        self._rig = ElidedWords("", 12)
-        self._rig.setAccessibleName("Transceiver")
+        self.rule = SlideRule()
+        self.rule.dialled.connect(session.desk.dial)
+        self.serves = Words("", 12, wrap=True)
+        self.serves.setAccessibleName("What the dial is good for")
+        self.rig_words = ElidedWords("", 12)
+        self.rig_words.setAccessibleName("Transceiver")
         self._lay_out()
         session.rig.on_rig_changed(self._show_rig)
         session.desk.on_yard_changed(self._show_rig)
@@ -60,7 +60,7 @@ class Dial(QWidget):
         top, row = QHBoxLayout(), QHBoxLayout()
         top.setSpacing(px(6))
         top.addWidget(Words("Dial", 12, tone="quiet"))
-        top.addWidget(self._rig)
+        top.addWidget(self.rig_words)
         top.addStretch()
         top.addWidget(self.mode)
         row.setSpacing(px(6))
@@ -70,14 +70,14 @@ class Dial(QWidget):
         below = QHBoxLayout()
         below.setSpacing(px(10))
         below.addWidget(self._error)
-        below.addWidget(self._serves, 1)
-        self._serves.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        below.addWidget(self.serves, 1)
+        self.serves.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(px(20), px(8), px(18), px(6))
         layout.setSpacing(0)
         layout.addLayout(top)
         layout.addLayout(row)
-        layout.addWidget(self._rule)
+        layout.addWidget(self.rule)
         layout.addLayout(below, 1)
 
     def nudge(self, steps: float) -> None:
@@ -96,7 +96,7 @@ class Dial(QWidget):
         self.entry.show_text(number)
         self._unit.setText(unit)
         known = tuple((r.frequency_hz, r.name) for r in station.references)
-        self._rule.show_place(station.dial_hz, reached_spans(line), known, station.bands)
+        self.rule.show_place(station.dial_hz, reached_spans(line), known, station.bands)
         self._show_rig()
         why_not = line.why_not(station.dial_hz)
         if why_not:
@@ -117,20 +117,20 @@ class Dial(QWidget):
         """A few words beside the title, and both its places on the slide rule."""
         rig = self._session.rig
         if rig.status == "off":
-            self._rig.setText("")
-            self._rule.show_rig(None, None)
+            self.rig_words.setText("")
+            self.rule.show_rig(None, None)
             return
         verdict = rig_verdict(rig)
-        self._rig.setText(f"\u00b7 {rig.name} {verdict.short}")
+        self.rig_words.setText(f"\u00b7 {rig.name} {verdict.short}")
         tone = {"stop": "vermilion", "look": "ochre"}.get(verdict.mark, "spruce" if rig.is_following else "quiet")
-        self._rig.set_tone(tone)
-        self._rule.show_rig(rig.place_hz() if not rig.is_following else None, rig.transmit_place_hz())
+        self.rig_words.set_tone(tone)
+        self.rule.show_rig(rig.place_hz() if not rig.is_following else None, rig.transmit_place_hz())
 
     def _say(self, mark: str, error: str, sentence: str) -> None:
         self._error.setText(error)
         self._error.set_tone("" if mark == "unknown" else mark_role(mark))
-        self._serves.setText(sentence)
-        self._serves.set_tone("quiet" if mark == "unknown" else mark_role(mark))
+        self.serves.setText(sentence)
+        self.serves.set_tone("quiet" if mark == "unknown" else mark_role(mark))
 
     def _show_refusal(self, sentence: str) -> None:
         if sentence:

@@ -31,7 +31,7 @@ class ReceiverPicker(Sheet):
         self._session, self._choice, self._part_name = session, session.receiver_choice, part_name
         self.headline = Headline()
         self.found, self.simulated = FoundList(), FoundList()
-        self._nothing = Words("", 13, tone="quiet", wrap=True)
+        self.nothing = Words("", 13, tone="quiet", wrap=True)
         self._troubles = Words("", 12, tone="quiet", wrap=True)
         self._cure, self._known = QVBoxLayout(), QGridLayout()
         self._known.setHorizontalSpacing(px(14))
@@ -63,7 +63,7 @@ class ReceiverPicker(Sheet):
         self.body.addLayout(self._known)
         self.body.addWidget(Words("Found now", 15, "serif"))
         self.body.addWidget(self.found)
-        self.body.addWidget(self._nothing)
+        self.body.addWidget(self.nothing)
         self.body.addWidget(Words("Simulated, to try things out", 15, "serif"))
         self.body.addWidget(self.simulated)
         self.body.addWidget(Words("Not among them?", 15, "serif"))
@@ -116,8 +116,8 @@ class ReceiverPicker(Sheet):
         looking = "Looking." if choice.listing is None else (
             "No driver finds a receiver. Plug one in: it appears here within two seconds, with what stands in its way."
         )  # fmt: skip
-        self._nothing.setText(looking)
-        self._nothing.setVisible(not plugged)
+        self.nothing.setText(looking)
+        self.nothing.setVisible(not plugged)
         troubles = choice.listing.troubles.values() if choice.listing is not None else ()
         self._troubles.setText(" ".join(f"{text[:1].upper()}{text[1:]}." for text in troubles))
         self._troubles.setVisible(bool(troubles))

@@ -24,8 +24,8 @@ class TransceiverSheet(Sheet):
         super().__init__(parent, "Transceiver", 760)
         self._session, self._rig = session, session.rig
         self.headline = Headline()
-        self._mark, self._worst = MarkSign(size=12), Words("", 13, wrap=True)
-        self._worst.setAccessibleName("Power at the receiver")
+        self._mark, self.worst = MarkSign(size=12), Words("", 13, wrap=True)
+        self.worst.setAccessibleName("Power at the receiver")
         self.seen = button("I have seen it", tip="Kept with the yard for this route, until the numbers change")
         self.follow = button("Follow it", strong=True, tip="Dial and transceiver move as one (F)")
         self.unlink = button("Let it go", tip="Nothing follows, and the receiver is free on every route")
@@ -35,8 +35,8 @@ class TransceiverSheet(Sheet):
         self.split = button("Split", tip="Have it transmit there, and receive where it stands")
         self.together = button("End split", tip="Transmit where it receives")
         self.own = button("Its own transmission…", tip="Into a dummy load: how true its dial is, and how wide it is")
-        self._said = Words("", 12, tone="vermilion", wrap=True)
-        self._said.setAccessibleName("Refusal")
+        self.said = Words("", 12, tone="vermilion", wrap=True)
+        self.said.setAccessibleName("Refusal")
         self._linked_only = QWidget()
         self.links = LinkRows(session, self._say)
         self._lay_out()
@@ -52,7 +52,7 @@ class TransceiverSheet(Sheet):
         safe, acts, split = QHBoxLayout(), QHBoxLayout(), QHBoxLayout()
         safe.setSpacing(px(10))
         safe.addWidget(self._mark)
-        safe.addWidget(self._worst, 1)
+        safe.addWidget(self.worst, 1)
         safe.addWidget(self.seen)
         for widget in (self.follow, self.own, self.unlink):
             acts.addWidget(widget)
@@ -71,7 +71,7 @@ class TransceiverSheet(Sheet):
         linked.addLayout(split)
         linked.addWidget(hairline())
         self.body.addWidget(self.headline)
-        self.body.addWidget(self._said)
+        self.body.addWidget(self.said)
         self.body.addWidget(hairline())
         self.body.addWidget(self._linked_only)
         self.body.addWidget(Words("How it is linked", 15, "serif"))
@@ -88,8 +88,8 @@ class TransceiverSheet(Sheet):
         self.own.clicked.connect(self._show_own)
 
     def _say(self, sentence: str) -> None:
-        self._said.setText(sentence[:1].upper() + sentence[1:])
-        self._said.setVisible(bool(sentence))
+        self.said.setText(sentence[:1].upper() + sentence[1:])
+        self.said.setVisible(bool(sentence))
 
     def _see(self) -> None:
         self._rig.safety.acknowledge()
@@ -137,15 +137,15 @@ class TransceiverSheet(Sheet):
         try:
             worst = rig.safety.worst()
         except YardDialError as error:
-            self._worst.setText(str(error))
+            self.worst.setText(str(error))
             return
         self.seen.setVisible(rig.status != "off" and worst is not None and not rig.safety.is_acknowledged)
         if worst is None:
             self._mark.set_mark("good")
-            self._worst.setText("Nothing of what it transmits comes to the receiver on this route.")
+            self.worst.setText("Nothing of what it transmits comes to the receiver on this route.")
             return
         margin_db = worst.margin_db
         mark = "stop" if not worst.is_safe else "look" if margin_db is not None and margin_db < 10 else "good"
         self._mark.set_mark(mark)
         rule = "Check isolation and menu yourself before the first transmission; local rules and your licence decide."
-        self._worst.setText(f"{worst.words}. {rule}")
+        self.worst.setText(f"{worst.words}. {rule}")

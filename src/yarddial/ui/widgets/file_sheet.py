@@ -36,9 +36,9 @@ class FileSheet(Sheet):
         self.line.setText(str(Path.home() / name))
         self.line.returnPressed.connect(self.keep)
         self.line.complete_from_disk()
-        self._said = Words("", 12, tone="vermilion", wrap=True)
+        self.said = Words("", 12, tone="vermilion", wrap=True)
         self.body.addWidget(self.line)
-        self.body.addWidget(self._said)
+        self.body.addWidget(self.said)
         if recent:
             self.body.addWidget(Words("Lately opened", 13, tone="quiet"))
         for path in recent:
@@ -58,7 +58,7 @@ class FileSheet(Sheet):
         try:
             self._submit(self.line.path or Path())
         except YardDialError as error:
-            self._said.setText(str(error)[:1].upper() + str(error)[1:] + ".")
+            self.said.setText(str(error)[:1].upper() + str(error)[1:] + ".")
         else:
             self.close()
 

@@ -37,7 +37,7 @@ class Finder(QDialog):
         hint: str = "a station, part, route, place, command or frequency",
     ) -> None:
         super().__init__(parent)
-        self._things, self._fallback = things, fallback
+        self.things, self._fallback = things, fallback
         self._shown: list[Findable] = []
         self.setWindowTitle("Find")
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -55,8 +55,8 @@ class Finder(QDialog):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(px(16), px(14), px(16), px(14))
         layout.addWidget(self.line)
-        self._nothing = Words(NOTHING, 13, tone="quiet", wrap=True)
-        layout.addWidget(self._nothing)
+        self.nothing = Words(NOTHING, 13, tone="quiet", wrap=True)
+        layout.addWidget(self.nothing)
         layout.addWidget(self.list)
         self.resize(px(620), px(400))
         self._match("")
@@ -75,14 +75,14 @@ class Finder(QDialog):
             self._shown[row].act()
 
     def _match(self, text: str) -> None:
-        self._shown = ranked(self._things, text)[:MOST_SHOWN]
+        self._shown = ranked(self.things, text)[:MOST_SHOWN]
         other = self._fallback(text) if text.split() else None
         if other is not None:
             self._shown.insert(0, other)
         self.list.clear()
         for thing in self._shown:
             self.list.addItem(QListWidgetItem(f"{thing.name}   ·   {thing.kind}"))
-        self._nothing.setVisible(not self._shown)
+        self.nothing.setVisible(not self._shown)
         self.list.setCurrentRow(0)
 
 

@@ -21,9 +21,9 @@ class LineSheet(Sheet):
         self.line.setAccessibleName(heading)
         self.line.selectAll()
         self.line.returnPressed.connect(self.keep)
-        self._said = Words("", 12, tone="vermilion", wrap=True)
+        self.said = Words("", 12, tone="vermilion", wrap=True)
         self.body.addWidget(self.line)
-        self.body.addWidget(self._said)
+        self.body.addWidget(self.said)
         self.body.addStretch()
         keep = button("Keep", strong=True)
         keep.clicked.connect(self.keep)
@@ -36,6 +36,6 @@ class LineSheet(Sheet):
         try:
             self._submit(self.line.text())
         except YardDialError as error:
-            self._said.setText(str(error)[:1].upper() + str(error)[1:] + ".")
+            self.said.setText(str(error)[:1].upper() + str(error)[1:] + ".")
         else:
             self.close()

@@ -44,7 +44,7 @@ class SpectrogramChart(QWidget):
         self._palette_name = ""
         self._ranged = 0
         self._profile, self._peak, self._floor = PlotTrace(), PlotTrace(), PlotTrace()
-        self._peak_db = self._floor_db = np.empty(0, np.float32)
+        self.peak_db = self.floor_db = np.empty(0, np.float32)
         self.keeps_extremes = False
         # The ramp's ends by hand; None finds them in what is drawn.
         self._by_hand: tuple[float, float] | None = None
@@ -97,11 +97,11 @@ class SpectrogramChart(QWidget):
     def _keep_extremes(self, column: NDArray[np.float32]) -> None:
         """The highest so far, and a floor that goes down with the level at once and up slowly."""
         if self._count == 1:
-            self._peak_db, self._floor_db = column.copy(), column.copy()
+            self.peak_db, self.floor_db = column.copy(), column.copy()
             return
-        np.maximum(self._peak_db, column, out=self._peak_db)
-        self._floor_db += np.float32(FLOOR_RISES_DB)
-        np.minimum(self._floor_db, column, out=self._floor_db)
+        np.maximum(self.peak_db, column, out=self.peak_db)
+        self.floor_db += np.float32(FLOOR_RISES_DB)
+        np.minimum(self.floor_db, column, out=self.floor_db)
 
     def expect(self, offset_hz: float, sigma_hz: float) -> None:
         """Mark where the line should be, with its doubt."""
@@ -113,7 +113,7 @@ class SpectrogramChart(QWidget):
         """Draw picture, axes, marks and profile."""
         painter = QPainter(self)
         c = palette()
-        chart, margin = self._chart()
+        chart, margin = self.areas()
         painter.fillRect(chart, c.colour("card"))
         if self._count:
             self._colour(c, int(chart.width()), max(int(chart.height()), 1))
@@ -127,12 +127,12 @@ class SpectrogramChart(QWidget):
             painter.setPen(c.colour("quiet"))
             painter.drawText(chart, int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap), self.empty_text)
 
-    def _chart(self) -> tuple[QRectF, QRectF]:
+    def areas(self) -> tuple[QRectF, QRectF]:
         left, right, bottom, top = px(self.SCALE_WIDTH), px(96), px(22), px(18)
         chart = QRectF(left, top, max(self.width() - left - right, 10), max(self.height() - bottom - top, 10))
         return chart, QRectF(chart.right() + px(8), chart.top(), right - px(12), chart.height())
 
-    def _y(self, chart: QRectF, offset_hz: float) -> float:
+    def y_of(self, chart: QRectF, offset_hz: float) -> float:
         return chart.center().y() - offset_hz / self._half_span_hz * chart.height() / 2
 
     def _recent(self, most: int) -> NDArray[np.float32]:
@@ -194,7 +194,7 @@ class SpectrogramChart(QWidget):
         ticks, unit = self._ticks(max(int(chart.height() / px(46)), 2))
         painter.setPen(c.colour("quiet"))
         for offset_hz, text in ticks:
-            y = self._y(chart, offset_hz)
+            y = self.y_of(chart, offset_hz)
             painter.drawLine(QPointF(chart.left() - px(5), y), QPointF(chart.left(), y))
             painter.drawText(
                 QRectF(0, y - px(9), chart.left() - px(8), px(18)),
@@ -229,7 +229,7 @@ class SpectrogramChart(QWidget):
 
     def _draw_marks(self, painter: QPainter, c: Palette, chart: QRectF) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        middle = self._y(chart, 0.0)
+        middle = self.y_of(chart, 0.0)
         painter.setPen(QPen(c.colour("vermilion"), 1.2, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(chart.left(), middle), QPointF(chart.right(), middle))
         if self.zero_label:
@@ -238,7 +238,7 @@ class SpectrogramChart(QWidget):
         if self._expected is None:
             return
         offset_hz, sigma_hz = self._expected
-        low, high = self._y(chart, offset_hz - 2 * sigma_hz), self._y(chart, offset_hz + 2 * sigma_hz)
+        low, high = self.y_of(chart, offset_hz - 2 * sigma_hz), self.y_of(chart, offset_hz + 2 * sigma_hz)
         low, high = min(max(low, high + px(4)), chart.bottom()), max(high, chart.top())
         if high < chart.bottom() and low > chart.top():
             x = chart.right() + px(3)
@@ -252,7 +252,7 @@ class SpectrogramChart(QWidget):
         floor = float(np.median(mean_db))
         lines = [(mean_db, self._profile, "spruce")]
         if self.keeps_extremes:
-            lines = [(self._peak_db, self._peak, "slate"), (self._floor_db, self._floor, "hairline"), *lines]
+            lines = [(self.peak_db, self._peak, "slate"), (self.floor_db, self._floor, "hairline"), *lines]
         peak = max(*(float(line.max()) for line, _, _ in lines), floor + 20)
         y = chart.bottom() - (np.arange(mean_db.size) + 0.5) / mean_db.size * chart.height()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, mean_db.size <= chart.height())

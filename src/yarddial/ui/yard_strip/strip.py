@@ -35,7 +35,7 @@ class YardStrip(QWidget):
         super().__init__()
         self._session = session
         self._layout = Layout((), {})
-        self._plates: list[Plate] = []
+        self.plates: list[Plate] = []
         self._parts: tuple[tuple[str, tuple[str, ...]], ...] = ()
         self._gaps: list[Gap] = []
         self._said = ""
@@ -75,7 +75,7 @@ class YardStrip(QWidget):
 
     def focus_first_plate(self) -> None:
         """Give the first plate of the active route the focus, or its gap where there is no plate yet."""
-        for plate, spot in zip(self._plates, self._layout.plates, strict=True):
+        for plate, spot in zip(self.plates, self._layout.plates, strict=True):
             if self._session.desk.station.route in spot.routes:
                 plate.setFocus(Qt.FocusReason.ShortcutFocusReason)
                 return
@@ -86,7 +86,7 @@ class YardStrip(QWidget):
 
     def focus_part(self, name: str) -> None:
         """Give the plate of a part on the active route the focus."""
-        for plate, spot in zip(self._plates, self._layout.plates, strict=True):
+        for plate, spot in zip(self.plates, self._layout.plates, strict=True):
             if spot.part == name and self._session.desk.station.route in spot.routes:
                 plate.setFocus(Qt.FocusReason.OtherFocusReason)
 
@@ -142,11 +142,11 @@ class YardStrip(QWidget):
             self._follow()
 
     def _rebuild(self) -> None:
-        focused = next((plate.part for plate in self._plates if plate.hasFocus()), "")
-        for plate in self._plates:
+        focused = next((plate.part for plate in self.plates if plate.hasFocus()), "")
+        for plate in self.plates:
             plate.hide()
             plate.deleteLater()
-        self._plates = []
+        self.plates = []
         for index, spot in enumerate(self._layout.plates):
             plate = Plate(self, spot.part)
             plate.clicked.connect(partial(self._open, index))
@@ -155,7 +155,7 @@ class YardStrip(QWidget):
             plate.asked.connect(partial(self._ask, index))
             plate.dropped.connect(partial(self._drop, index))
             plate.show()
-            self._plates.append(plate)
+            self.plates.append(plate)
         if focused:
             self.focus_part(focused)
 
@@ -166,7 +166,7 @@ class YardStrip(QWidget):
     def _place(self) -> None:
         self._lay_out()
         left = self._origin().x()
-        for plate, spot in zip(self._plates, self._layout.plates, strict=True):
+        for plate, spot in zip(self.plates, self._layout.plates, strict=True):
             plate.setGeometry(round(left + spot.x), round(spot.y), round(spot.width), round(spot.height))
         self._place_gaps(left)
         self.update()
@@ -217,7 +217,7 @@ class YardStrip(QWidget):
         spot = self._layout.plates[index]
         active = self._session.desk.station.route in spot.routes
         if what == "menu":
-            self._menu(index).popup(self._plates[index].mapToGlobal(self._plates[index].rect().bottomLeft()))
+            self._menu(index).popup(self.plates[index].mapToGlobal(self.plates[index].rect().bottomLeft()))
         elif what == "rename":
             self.rename_wanted.emit(spot.part)
         elif not active:
@@ -256,7 +256,7 @@ class YardStrip(QWidget):
 
     def _move_focus(self, here: QWidget, dx: int, dy: int) -> None:
         """Go to the nearest plate or gap in a direction; gaps only along the track."""
-        others: list[QWidget] = [*self._plates, *(gap for gap in self._gaps if gap.isVisibleTo(self) and dx)]
+        others: list[QWidget] = [*self.plates, *(gap for gap in self._gaps if gap.isVisibleTo(self) and dx)]
         at = here.geometry().center()
         ahead: list[tuple[float, int]] = []
         for i, other in enumerate(others):
@@ -271,7 +271,7 @@ class YardStrip(QWidget):
     def _show(self) -> None:
         station, oscillators = self._session.desk.station, self._session.calibration.oscillators
         lines = {line.name: line for line in station.lines()}
-        for plate, spot in zip(self._plates, self._layout.plates, strict=True):
+        for plate, spot in zip(self.plates, self._layout.plates, strict=True):
             active = station.route in spot.routes
             line = lines[station.route if active else spot.routes[0]]
             if line.missing:

@@ -36,7 +36,7 @@ class CardSheet(Sheet):
             self.body.addWidget(Words(what, 13, weight=600, wrap=True))
             self.body.addWidget(Words(reading, 13, wrap=True))
         self.body.addStretch()
-        self._said = Words("", 12, tone="quiet", wrap=True)
+        self.said = Words("", 12, tone="quiet", wrap=True)
         self.target = QLineEdit(str(folder / f"{_slug(card)}.pdf"))
         self.target.setAccessibleName("File for the card: .pdf, .html or .md")
         self.target.setFont(font(12, "mono"))
@@ -46,7 +46,7 @@ class CardSheet(Sheet):
         row = QHBoxLayout()
         row.addWidget(self.target, 1)
         row.addWidget(self.save_button)
-        self.add_foot(row, self._said)
+        self.add_foot(row, self.said)
         working = button("Show the working")
         working.clicked.connect(lambda: working_sheet(self, card.working()).show())
         self.buttons.insertWidget(1, working)
@@ -88,11 +88,11 @@ class CardSheet(Sheet):
             else:
                 raise NotWritten(f"'{path.name}' has no ending that tells its form: use .pdf, .html or .md")
         except YardDialError as error:
-            self._said.set_tone("vermilion")
-            self._said.setText(str(error)[:1].upper() + str(error)[1:] + ".")
+            self.said.set_tone("vermilion")
+            self.said.setText(str(error)[:1].upper() + str(error)[1:] + ".")
         else:
-            self._said.set_tone("spruce")
-            self._said.setText(f"Saved as {path}.")
+            self.said.set_tone("spruce")
+            self.said.setText(f"Saved as {path}.")
             self.saved.emit(self._card.route, self._card.dial_hz, str(path))
 
 

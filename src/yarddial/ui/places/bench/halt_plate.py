@@ -139,7 +139,7 @@ class HaltForm(QWidget):
         super().__init__()
         self._session, self._part = session, part
         self.fields: dict[str, ValueField | ChoiceBox] = {}
-        self._origins: dict[str, Words | LinkButton] = {}
+        self.origins: dict[str, Words | LinkButton] = {}
         self._trouble = Words("", 12, tone="vermilion", wrap=True)
         self._trouble.hide()
         self._grid = QGridLayout()
@@ -179,8 +179,8 @@ class HaltForm(QWidget):
                 field.blockSignals(False)
             elif field is not None:
                 field.show_value(value.text)
-            if value.key in self._origins:
-                self._origins[value.key].setText(origin_text(value.origin))
+            if value.key in self.origins:
+                self.origins[value.key].setText(origin_text(value.origin))
 
     def focus_value(self, key: str) -> None:
         """Give a value the focus."""
@@ -214,13 +214,13 @@ class HaltForm(QWidget):
             return
         if value.with_origin is None:
             origin = Words("", 12, tone="quiet", wrap=True)
-            self._origins[value.key] = origin
+            self.origins[value.key] = origin
             self._grid.addWidget(origin, row, 2)
             return
         link = LinkButton(f"{self._part.name}: origin of {value.label}")
         set_tip(link, "Where does this value come from? Click to say so.")
         link.clicked.connect(lambda _=False, key=value.key: self.origin_wanted.emit(key))
-        self._origins[value.key] = link
+        self.origins[value.key] = link
         self._grid.addWidget(link, row, 2)
 
     def _add_route_choices(self) -> None:

@@ -36,8 +36,8 @@ class OriginSheet(Sheet):
         row.addWidget(self.provenance)
         row.addWidget(self.note, 1)
         self.body.addLayout(row)
-        self._said = Words("", 12, tone="vermilion", wrap=True)
-        self.body.addWidget(self._said)
+        self.said = Words("", 12, tone="vermilion", wrap=True)
+        self.body.addWidget(self.said)
         self.body.addStretch()
         keep = button("Keep", strong=True)
         keep.clicked.connect(self.keep)
@@ -51,6 +51,6 @@ class OriginSheet(Sheet):
         try:
             self._session.building.set_origin(self._part_name, self._key, origin)
         except YardDialError as error:
-            self._said.setText(str(error))
+            self.said.setText(str(error))
         else:
             self.close()

@@ -37,11 +37,11 @@ class RouteList(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._choices: tuple[Choice, ...] = ()
+        self.choices: tuple[Choice, ...] = ()
         self._coverages: dict[str, tuple[Segment, ...]] = {}
         self._active = ""
         self._dial_hz = 10e6
-        self._row = 0
+        self.row = 0
         self.setAccessibleName("Routes for the dial's place, the best first")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
@@ -49,15 +49,15 @@ class RouteList(QWidget):
 
     def sizeHint(self) -> QSize:
         """High enough for all rows and the scale."""
-        return QSize(px(300), px(ROW) * len(self._choices) + px(FOOT) if self._choices else px(24))
+        return QSize(px(300), px(ROW) * len(self.choices) + px(FOOT) if self.choices else px(24))
 
     def show_routes(
         self, choices: tuple[Choice, ...], coverages: dict[str, tuple[Segment, ...]], active: str, dial_hz: float
     ) -> None:
         """Show all routes for a place."""
-        resized = len(choices) != len(self._choices)
-        self._choices, self._coverages, self._active, self._dial_hz = choices, coverages, active, dial_hz
-        self._row = min(self._row, max(len(choices) - 1, 0))
+        resized = len(choices) != len(self.choices)
+        self.choices, self._coverages, self._active, self._dial_hz = choices, coverages, active, dial_hz
+        self.row = min(self.row, max(len(choices) - 1, 0))
         self.setAccessibleDescription("; ".join(f"{c.line.name}: {c.reason}" for c in choices))
         if resized:
             self.updateGeometry()
@@ -65,13 +65,13 @@ class RouteList(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Arrows choose a row, Enter sets the points, P prefers, F2 renames, Delete takes the route up."""
-        if event is None or not self._choices:
+        if event is None or not self.choices:
             super().keyPressEvent(event)
             return
-        choice = self._choices[self._row]
+        choice = self.choices[self.row]
         key = event.key()
         if key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-            self._row = min(max(self._row + (1 if key == Qt.Key.Key_Down else -1), 0), len(self._choices) - 1)
+            self.row = min(max(self.row + (1 if key == Qt.Key.Key_Down else -1), 0), len(self.choices) - 1)
             self.update()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.chosen.emit(choice.line.name)
@@ -89,33 +89,33 @@ class RouteList(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """A click sets the points."""
         row = -1 if event is None else int(event.position().y() // px(ROW))
-        if 0 <= row < len(self._choices):
-            self._row = row
+        if 0 <= row < len(self.choices):
+            self.row = row
             if event is not None and event.button() == Qt.MouseButton.LeftButton:
-                self.chosen.emit(self._choices[row].line.name)
+                self.chosen.emit(self.choices[row].line.name)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """The pointer's stretch is told in the tool tip."""
         if event is not None:
-            set_tip(self, self._words_at(event.position()))
+            set_tip(self, self.words_at(event.position()))
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         """What can be done with a route."""
-        if self._choices:
-            self.asked.emit(self._choices[self._row].line.name)
+        if self.choices:
+            self.asked.emit(self.choices[self.row].line.name)
 
     def focusInEvent(self, event: QFocusEvent | None) -> None:
         """Show which row has the keys."""
         self.update()
         super().focusInEvent(event)
 
-    def _words_at(self, place: QPointF) -> str:
+    def words_at(self, place: QPointF) -> str:
         row = int(place.y() // px(ROW))
-        if not 0 <= row < len(self._choices):
+        if not 0 <= row < len(self.choices):
             return ""
         share = (place.x() - px(4)) / max(self.width() - px(8), 1)
         hertz = 10 ** (log10(LOW_HZ) + share * (log10(HIGH_HZ) - log10(LOW_HZ)))
-        name = self._choices[row].line.name
+        name = self.choices[row].line.name
         for segment in self._coverages.get(name, ()):
             if segment.low_hz <= hertz <= segment.high_hz:
                 words = {"reached": "reached", "under": "weak", "hole": "a hole", "out": "out of range"}[segment.state]
@@ -124,7 +124,7 @@ class RouteList(QWidget):
                 return f"{format_bound(segment.low_hz)} to {format_bound(segment.high_hz)}: {words}{why}"
         return ""
 
-    def _x(self, hertz: float) -> float:
+    def x_of(self, hertz: float) -> float:
         share = (log10(min(max(hertz, LOW_HZ), HIGH_HZ)) - log10(LOW_HZ)) / (log10(HIGH_HZ) - log10(LOW_HZ))
         return px(4) + share * (self.width() - px(8))
 
@@ -132,8 +132,8 @@ class RouteList(QWidget):
         """Draw rows, scale and pointer."""
         painter, c = QPainter(self), palette()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        bottom = px(ROW) * len(self._choices)
-        if not self._choices:
+        bottom = px(ROW) * len(self.choices)
+        if not self.choices:
             painter.setPen(c.colour("quiet"))
             painter.setFont(font(13))
             painter.drawText(QPointF(px(2), px(16)), "None yet: the first part that is put in begins one.")
@@ -141,20 +141,20 @@ class RouteList(QWidget):
         painter.setFont(font(10, "mono"))
         metrics = QFontMetricsF(painter.font())
         for power in range(4, 11):
-            x, text = self._x(10.0**power), format_bound(10.0**power)
+            x, text = self.x_of(10.0**power), format_bound(10.0**power)
             painter.setPen(QPen(c.colour("hairline"), 1))
-            for row in range(len(self._choices)):
+            for row in range(len(self.choices)):
                 painter.drawLine(QPointF(x, row * px(ROW) + px(30)), QPointF(x, row * px(ROW) + px(42)))
-            if power % 2 and self._x(1e6) - self._x(1e5) < 1.3 * metrics.horizontalAdvance("100 kHz"):
+            if power % 2 and self.x_of(1e6) - self.x_of(1e5) < 1.3 * metrics.horizontalAdvance("100 kHz"):
                 continue
             painter.setPen(c.colour("quiet"))
             left = min(max(x - metrics.horizontalAdvance(text) / 2, 0), self.width() - metrics.horizontalAdvance(text))
             painter.drawText(QPointF(left, bottom + px(11)), text)
-        for row, choice in enumerate(self._choices):
-            self._paint_row(painter, row * px(ROW), choice, self.hasFocus() and row == self._row)
+        for row, choice in enumerate(self.choices):
+            self._paint_row(painter, row * px(ROW), choice, self.hasFocus() and row == self.row)
         painter.setPen(QPen(c.colour("vermilion"), 2))
-        x = self._x(self._dial_hz)
-        for row in range(len(self._choices)):
+        x = self.x_of(self._dial_hz)
+        for row in range(len(self.choices)):
             painter.drawLine(QPointF(x, row * px(ROW) + px(28)), QPointF(x, row * px(ROW) + px(44)))
         self._paint_legend(painter, bottom + px(18))
 
@@ -180,7 +180,7 @@ class RouteList(QWidget):
 
     def _paint_segment(self, painter: QPainter, y: float, segment: Segment, active: bool) -> None:
         """A bar where it is reached, two rails where it arrives inverted, a thread where it is only weak."""
-        left, right = self._x(segment.low_hz), self._x(segment.high_hz)
+        left, right = self.x_of(segment.low_hz), self.x_of(segment.high_hz)
         colour = palette().colour("spruce" if active else "slate", 1.0 if active else 0.6)
         width, tall = max(right - left, 2.0), px(8)
         if segment.state == "under":

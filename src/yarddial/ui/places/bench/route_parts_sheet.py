@@ -25,7 +25,7 @@ class RoutePartsSheet(QScrollArea):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._halts: dict[str, HaltPlate] = {}
+        self.halts: dict[str, HaltPlate] = {}
         self._open = ""
         self._empty = Words("", 14, tone="quiet", wrap=True)
         self._empty.setContentsMargins(px(38), px(10), 0, 0)
@@ -43,7 +43,7 @@ class RoutePartsSheet(QScrollArea):
 
     def focus_part(self, name: str, key: str = "") -> None:
         """Open a part and give one of its values the focus: its first, or its name."""
-        halt = self._halts.get(name)
+        halt = self.halts.get(name)
         if halt is None:
             return
         self._open_only(name)
@@ -60,13 +60,13 @@ class RoutePartsSheet(QScrollArea):
         """Show a route, finished or not; its halts are made anew only when it runs over other parts."""
         station = self._session.desk.station
         names = station.route_named().parts if station.routes else ()
-        if names != tuple(self._halts):
+        if names != tuple(self.halts):
             self._rebuild(names)
         self._others.show_station()
         self._empty.setVisible(bool(line.missing))
         self._empty.setText(_next_step(line.missing))
         if line.missing:
-            for name, halt in self._halts.items():
+            for name, halt in self.halts.items():
                 halt.show_part(station.part(name), "", "", None)
             return
         true_hz, outputs = state.trace.antenna_hz, list(state.trace.out_hz)
@@ -80,34 +80,34 @@ class RoutePartsSheet(QScrollArea):
                 if fold is not None:
                     true_hz, note = fold.convert(true_hz), "folded by direct sampling"
             lengths = antenna_lengths(dial_hz) if isinstance(stop.part, Antenna) and 0 < dial_hz < 3e9 else None
-            self._halts[stop.part.name].show_part(stop.part, format_frequency(true_hz, 0), note, lengths)
+            self.halts[stop.part.name].show_part(stop.part, format_frequency(true_hz, 0), note, lengths)
 
     def _open_only(self, name: str) -> None:
         self._open = name
-        for halt in self._halts.values():
+        for halt in self.halts.values():
             if halt.part_name == name:
                 halt.open()
             else:
                 halt.close_form()
 
     def _toggle(self, name: str) -> None:
-        if self._halts[name].is_open:
+        if self.halts[name].is_open:
             self._open = ""
-            self._halts[name].close_form()
+            self.halts[name].close_form()
         else:
             self._open_only(name)
 
     def _rebuild(self, names: tuple[str, ...]) -> None:
         """Keep the halts of parts that stay, so that what is open stays open."""
         station = self._session.desk.station
-        for name in [name for name in self._halts if name not in names]:
-            gone = self._halts.pop(name)
+        for name in [name for name in self.halts if name not in names]:
+            gone = self.halts.pop(name)
             gone.hide()
             gone.deleteLater()
-        kept, self._halts = self._halts, {}
+        kept, self.halts = self.halts, {}
         for place, name in enumerate(names):
             halt = kept.get(name) or self._new_halt(name)
-            self._halts[name] = halt
+            self.halts[name] = halt
             self._layout.removeWidget(halt)
             self._layout.insertWidget(place, halt)
             halt.show_part(station.part(name), "", "", None)

@@ -30,11 +30,11 @@ class WhichLoSheet(Sheet):
         self._session = session
         self._line = session.desk.line
         self.answer: LoAnswer | LeakAnswer | None = None
-        self._verdict = Words("", 16, "serif", wrap=True)
-        self._verdict.setAccessibleName("Answer")
+        self.verdict = Words("", 16, "serif", wrap=True)
+        self.verdict.setAccessibleName("Answer")
         self._odds = QGridLayout()
-        self._said = Words("", 12, tone="vermilion", wrap=True)
-        self._said.setAccessibleName("Refusal")
+        self.said = Words("", 12, tone="vermilion", wrap=True)
+        self.said.setAccessibleName("Refusal")
         self.converter = ChoiceBox("Converter")
         for converter in self._line.converters:
             if not converter.follows_dial:
@@ -62,8 +62,8 @@ class WhichLoSheet(Sheet):
         self.shown.returnPressed.connect(self.weigh)
         self.antenna_off = QCheckBox("the antenna is taken off the converter: surest, and checked")
         self.antenna_off.setFont(font(13))
-        self._look = button("Look now", tip="Tune to each stated value and look for the oscillator's own leak")
-        self._look.clicked.connect(self.look)
+        self.look_button = button("Look now", tip="Tune to each stated value and look for the oscillator's own leak")
+        self.look_button.clicked.connect(self.look)
         read = button("Read", tip="Look for the leak in the recording")
         read.clicked.connect(self.read)
         self.recording.returnPressed.connect(self.read)
@@ -72,7 +72,7 @@ class WhichLoSheet(Sheet):
             ("What leaflets and box say", self.stated, None),
             ("From a station at", self.station, None),
             ("which the receiver shows at", self.shown, weigh),
-            ("From its leak, with the receiver", self.antenna_off, self._look),
+            ("From its leak, with the receiver", self.antenna_off, self.look_button),
             ("or in a recording", self.recording, read),
         )
         for row, (label, widget, act) in enumerate(head):
@@ -82,15 +82,17 @@ class WhichLoSheet(Sheet):
                 grid.addWidget(act, row, 2)
         self.body.addLayout(grid)
         self.body.addWidget(hairline())
-        self.body.addWidget(self._said)
-        self.body.addWidget(self._verdict)
+        self.body.addWidget(self.said)
+        self.body.addWidget(self.verdict)
         self.body.addLayout(self._odds)
         self.body.addStretch()
         self._working = button("Show the working")
         self._working.clicked.connect(self._show_working)
-        self._use = button("Enter it", strong=True, tip="Make the value found the converter's measured oscillator")
-        self._use.clicked.connect(self.use)
-        for place, act in enumerate((self._working, self._use), 1):
+        self.use_button = button(
+            "Enter it", strong=True, tip="Make the value found the converter's measured oscillator"
+        )
+        self.use_button.clicked.connect(self.use)
+        for place, act in enumerate((self._working, self.use_button), 1):
             act.setEnabled(False)
             self.buttons.insertWidget(place, act)
         self.resize(px(780), px(600))
@@ -131,7 +133,7 @@ class WhichLoSheet(Sheet):
             self._refuse(str(error))
             return
         path, (ppm, sigma_ppm) = Path(self.recording.text().strip()).expanduser(), self._crystal()
-        self._verdict.setText("Reading the recording…")
+        self.verdict.setText("Reading the recording…")
         work = Work(self, lambda: leak_in_recording(path, stated, ppm, sigma_ppm))
         work.done.connect(self._show_answer)
         work.refused.connect(self._refuse)
@@ -153,10 +155,10 @@ class WhichLoSheet(Sheet):
 
     def _scan_moved(self) -> None:
         scan = self._session.lo_leak_scan
-        self._look.setText("Stop" if scan.running else "Look now")
+        self.look_button.setText("Stop" if scan.running else "Look now")
         if scan.running:
-            self._said.setText("")
-            self._verdict.setText(f"Looking for the leak: {100 * scan.fraction:.0f} % done.")
+            self.said.setText("")
+            self.verdict.setText(f"Looking for the leak: {100 * scan.fraction:.0f} % done.")
         elif scan.trouble:
             self._refuse(scan.trouble)
         elif scan.answer is not None:
@@ -164,9 +166,9 @@ class WhichLoSheet(Sheet):
 
     def _show_answer(self, answer: LoAnswer | LeakAnswer, left_out: Sequence[float] = ()) -> None:
         self.answer = answer
-        self._said.setText("")
+        self.said.setText("")
         sentence = answer.sentence()
-        self._verdict.setText(sentence[:1].upper() + sentence[1:] + ".")
+        self.verdict.setText(sentence[:1].upper() + sentence[1:] + ".")
         empty(self._odds)
         for row, candidate in enumerate(answer.candidates):
             self._odds.addWidget(Words(_name(candidate), 13, "mono"), row, 0)
@@ -180,11 +182,11 @@ class WhichLoSheet(Sheet):
             self._odds.addWidget(Words(why, 12, tone="quiet"), row, 1, 1, 2)
         self._odds.setColumnStretch(2, 1)
         self._working.setEnabled(True)
-        self._use.setEnabled(answer.decided and answer.lo_hz is not None and answer.candidates[0].stated_hz > 0)
+        self.use_button.setEnabled(answer.decided and answer.lo_hz is not None and answer.candidates[0].stated_hz > 0)
 
     def _refuse(self, sentence: str) -> None:
-        self._verdict.setText("")
-        self._said.setText(sentence[:1].upper() + sentence[1:] + ".")
+        self.verdict.setText("")
+        self.said.setText(sentence[:1].upper() + sentence[1:] + ".")
 
     def _show_working(self) -> None:
         if self.answer is not None:

@@ -30,11 +30,11 @@ class FirstLightPlace(QWidget):
         self.choose = button("Choose the receiver", tip="What is plugged in, and what can be told")
         self.choose.clicked.connect(self._choose)
         self._hint = Words("", 12, tone="quiet")
-        self._rows = QVBoxLayout()
-        self._rows.setSpacing(0)
-        self._rows.addStretch()
+        self.rows = QVBoxLayout()
+        self.rows.setSpacing(0)
+        self.rows.addStretch()
         inside = QWidget()
-        inside.setLayout(self._rows)
+        inside.setLayout(self.rows)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -88,12 +88,12 @@ class FirstLightPlace(QWidget):
     def _fill(self, results: tuple[CheckResult, ...]) -> None:
         """Add what is new below; made anew only where the order changed."""
         kept = self._shown if self._shown is not None and results[: len(self._shown)] == self._shown else ()
-        while self._rows.count() - 1 > len(kept):
-            item = self._rows.takeAt(len(kept))
+        while self.rows.count() - 1 > len(kept):
+            item = self.rows.takeAt(len(kept))
             widget = item.widget() if item is not None else None
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
         for result in results[len(kept) :]:
-            self._rows.insertWidget(self._rows.count() - 1, CheckRow(result))
+            self.rows.insertWidget(self.rows.count() - 1, CheckRow(result))
         self._shown = results

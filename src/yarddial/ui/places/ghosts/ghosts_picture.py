@@ -55,8 +55,8 @@ class GhostsPicture(QWidget):
         if event is None or span is None or not self._span_test.judged:
             return
         x = event.position().x()
-        nearest = min(self._span_test.judged, key=lambda j: abs(self._x(j.peak.dial_hz) - x))
-        if abs(self._x(nearest.peak.dial_hz) - x) < px(30):
+        nearest = min(self._span_test.judged, key=lambda j: abs(self.x_of(j.peak.dial_hz) - x))
+        if abs(self.x_of(nearest.peak.dial_hz) - x) < px(30):
             self.dialled.emit(nearest.peak.dial_hz)
 
     def _chart(self) -> QRectF:
@@ -67,7 +67,7 @@ class GhostsPicture(QWidget):
         shown = self._span_test.before or self._expected_products.request
         return None if shown is None else (shown.centre_hz, shown.rate_hz)
 
-    def _x(self, dial_hz: float) -> float:
+    def x_of(self, dial_hz: float) -> float:
         looked_at, chart = self._looked_at(), self._chart()
         assert looked_at is not None
         return chart.left() + ((dial_hz - looked_at[0]) / looked_at[1] + 0.5) * chart.width()
@@ -112,14 +112,14 @@ class GhostsPicture(QWidget):
         self._draw_scale(painter, c, chart, base)
         painter.setPen(QPen(c.colour("vermilion"), px(1.5)))
         for ghost in expected:
-            x, top = self._x(ghost.dial_hz), base + px(BELOW_FIGURES)
+            x, top = self.x_of(ghost.dial_hz), base + px(BELOW_FIGURES)
             painter.drawLine(QPointF(x, top), QPointF(x, top + px(14)))
             painter.drawRect(QRectF(x - px(3.5), top + px(14), px(7), px(7)))
         self._draw_names(painter, c, chart, base, [(ghost.dial_hz, ghost.kind) for ghost in expected])
         self._draw_pointer(painter, c, chart, base)
 
     def _draw_pointer(self, painter: QPainter, c: Palette, chart: QRectF, base: float) -> None:
-        x = self._x(self._dial_hz)
+        x = self.x_of(self._dial_hz)
         if chart.left() <= x <= chart.right():
             painter.setPen(QPen(c.colour("vermilion"), px(1.5)))
             painter.drawLine(QPointF(x, chart.top()), QPointF(x, base + px(10)))
@@ -149,18 +149,18 @@ class GhostsPicture(QWidget):
         centre_hz, rate_hz = looked_at
         painter.setPen(QPen(c.colour("hairline"), 1, Qt.PenStyle.DashLine))
         for side in (-1, 1):
-            edge = self._x(centre_hz + side * CLEAN_SHARE * rate_hz)
+            edge = self.x_of(centre_hz + side * CLEAN_SHARE * rate_hz)
             painter.drawLine(QPointF(edge, chart.top()), QPointF(edge, base))
         painter.setFont(font(11))
         painter.setPen(c.colour("quiet"))
-        left = self._x(centre_hz - CLEAN_SHARE * rate_hz)
+        left = self.x_of(centre_hz - CLEAN_SHARE * rate_hz)
         painter.drawText(QPointF(left + px(6), chart.top() + px(11)), "judged")
         painter.setPen(QPen(c.colour("ink"), px(2)))
         painter.drawLine(QPointF(chart.left(), base), QPointF(chart.right(), base))
         painter.setFont(font(11, "mono"))
         ends = (centre_hz - rate_hz / 2, centre_hz + rate_hz / 2)
         for hertz, _ in ticks((ends[0] / 1e6, ends[1] / 1e6), int(chart.width() / px(110))):
-            x = self._x(hertz * 1e6)
+            x = self.x_of(hertz * 1e6)
             painter.setPen(QPen(c.colour("ink"), 1))
             painter.drawLine(QPointF(x, base), QPointF(x, base + px(5)))
             painter.setPen(c.colour("quiet"))
@@ -171,7 +171,7 @@ class GhostsPicture(QWidget):
 
     def _draw_mark(self, painter: QPainter, c: Palette, base: float, y: float, judged: JudgedPeak) -> None:
         """A stem up for what is true, down for a ghost, a ring on the scale for what is open."""
-        x, verdict = self._x(judged.peak.dial_hz), judged.judgement.verdict
+        x, verdict = self.x_of(judged.peak.dial_hz), judged.judgement.verdict
         colour = c.colour(MARKS[verdict])
         painter.setPen(QPen(colour, px(2)))
         if verdict == "ghost":
@@ -205,7 +205,7 @@ class GhostsPicture(QWidget):
                 source = next((s for s in sources if s.name == name), None)
                 if source is not None and span.covers(source.frequency_hz):
                     deep = base + px(BELOW_FIGURES + 18)
-                    a, b = QPointF(self._x(source.frequency_hz), base), QPointF(self._x(judged.peak.dial_hz), deep)
+                    a, b = QPointF(self.x_of(source.frequency_hz), base), QPointF(self.x_of(judged.peak.dial_hz), deep)
                     path = QPainterPath(a)
                     path.quadTo(QPointF((a.x() + b.x()) / 2, deep + px(10)), b)
                     painter.drawPath(path)
@@ -219,7 +219,7 @@ class GhostsPicture(QWidget):
         ends = [chart.left()] * 4
         for dial_hz, text in sorted(named):
             wide = metrics.horizontalAdvance(text)
-            left = min(max(self._x(dial_hz) - wide / 2, chart.left()), chart.right() - wide)
+            left = min(max(self.x_of(dial_hz) - wide / 2, chart.left()), chart.right() - wide)
             row = next((n for n, end in enumerate(ends) if left >= end), None)
             if row is None:
                 continue

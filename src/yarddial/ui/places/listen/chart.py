@@ -64,11 +64,11 @@ class ListenChart(SpectrogramChart):
             self.update()
 
     def _hertz(self, y: float) -> float:
-        chart, _ = self._chart()
+        chart, _ = self.areas()
         return self.middle_hz + (chart.center().y() - y) / (chart.height() / 2) * self._half_span_hz
 
-    def _at(self, chart: QRectF, hertz: float) -> float:
-        return self._y(chart, hertz - self.middle_hz)
+    def place_at(self, chart: QRectF, hertz: float) -> float:
+        return self.y_of(chart, hertz - self.middle_hz)
 
     def _ticks(self, most: int) -> tuple[list[tuple[float, str]], str]:
         """The dial's own frequencies."""
@@ -82,7 +82,7 @@ class ListenChart(SpectrogramChart):
 
     def _draw_marks(self, painter: QPainter, c: Palette, chart: QRectF) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        low, high = (self._at(chart, self.dial_hz + edge) for edge in self.edges_hz)
+        low, high = (self.place_at(chart, self.dial_hz + edge) for edge in self.edges_hz)
         top, bottom = max(high, chart.top()), min(low, chart.bottom())
         if bottom > top:
             painter.fillRect(QRectF(chart.left(), top, chart.width(), bottom - top), c.colour("spruce", 0.10))
@@ -91,7 +91,10 @@ class ListenChart(SpectrogramChart):
                 if chart.top() <= edge <= chart.bottom():
                     painter.drawLine(QPointF(chart.left(), edge), QPointF(chart.right(), edge))
         for low_hz, high_hz in self._gaps:
-            top, bottom = max(self._at(chart, high_hz), chart.top()), min(self._at(chart, low_hz), chart.bottom())
+            top, bottom = (
+                max(self.place_at(chart, high_hz), chart.top()),
+                min(self.place_at(chart, low_hz), chart.bottom()),
+            )
             if bottom - top > px(3):
                 # A bracket at the left edge: room for a call.
                 painter.setPen(QPen(c.colour("spruce"), px(2)))
@@ -99,7 +102,7 @@ class ListenChart(SpectrogramChart):
                     QPointF(chart.left() + px(7), top + 1), QPointF(chart.left() + px(2), top + 1),
                     QPointF(chart.left() + px(2), bottom - 1), QPointF(chart.left() + px(7), bottom - 1),
                 )  # fmt: skip
-        dial = self._at(chart, self.dial_hz)
+        dial = self.place_at(chart, self.dial_hz)
         if chart.top() <= dial <= chart.bottom():
             painter.setPen(QPen(c.colour("vermilion"), px(2)))
             painter.drawLine(QPointF(chart.left() - px(5), dial), QPointF(chart.right(), dial))
@@ -111,7 +114,7 @@ class ListenChart(SpectrogramChart):
         metrics = painter.fontMetrics()
         taken: list[float] = []
         for hertz, name, role in sorted(self.known, key=lambda known: (RANKS.index(known[2]), -known[0])):
-            y = self._at(chart, hertz)
+            y = self.place_at(chart, hertz)
             if not chart.top() <= y <= chart.bottom():
                 continue
             painter.setPen(QPen(c.colour(role), 1))
@@ -130,9 +133,9 @@ class ListenChart(SpectrogramChart):
     # What the pointer does
 
     def _grip(self, y: float) -> str:
-        chart, _ = self._chart()
+        chart, _ = self.areas()
         places = {
-            name: self._at(chart, self.dial_hz + e) for name, e in zip(("low", "high"), self.edges_hz, strict=True)
+            name: self.place_at(chart, self.dial_hz + e) for name, e in zip(("low", "high"), self.edges_hz, strict=True)
         }
         name = min(places, key=lambda key: abs(places[key] - y))
         # Where the filter is but a line, a click tunes.
@@ -186,7 +189,7 @@ class ListenChart(SpectrogramChart):
 
     def _readout(self, x: float, hertz: float) -> str:
         """Frequency and level under the pointer."""
-        chart, _ = self._chart()
+        chart, _ = self.areas()
         row_hz = 2 * self._half_span_hz / max(self._levels.shape[1], 1)
         text = format_frequency(hertz, floor(np.log10(max(row_hz, 0.1))))
         if not self._count or not chart.contains(QPointF(x, chart.center().y())):

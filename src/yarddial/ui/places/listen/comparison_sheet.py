@@ -32,7 +32,7 @@ class ComparisonSheet(Sheet):
         self._setups: tuple[Setup, ...] = ()
         self.verdict = Words("", 17, "serif", wrap=True)
         self.verdict.setAccessibleName("Verdict")
-        self._under = Words("", 13, tone="quiet", wrap=True)
+        self.under = Words("", 13, tone="quiet", wrap=True)
         self.first, self.second = ChoiceBox("First set-up"), ChoiceBox("Second set-up")
         self.keep = button("Keep the present setting", plain=True, tip="So that it can be compared with other gains")
         self.keep.clicked.connect(self._comparison.keep)
@@ -46,7 +46,7 @@ class ComparisonSheet(Sheet):
 
     def _lay_out(self) -> None:
         self.body.addWidget(self.verdict)
-        self.body.addWidget(self._under)
+        self.body.addWidget(self.under)
         grid = QGridLayout()
         grid.setHorizontalSpacing(px(12))
         grid.setColumnStretch(1, 1)
@@ -88,7 +88,7 @@ class ComparisonSheet(Sheet):
         self.picture.show_pairs(comparison.pairs, None if found is None else found.over)
         sentence, under = self._said(None if found is None else found.over, why_not)
         self.verdict.setText(sentence)
-        self._under.setText(under)
+        self.under.setText(under)
         while self._rows.count():
             if (item := self._rows.takeAt(0)) is not None and (old := item.widget()) is not None:
                 old.hide()

@@ -89,14 +89,14 @@ class ListenPlace(QWidget):
         self.compare = button("Compare", plain=True, tip="Two routes or settings in turn: which hears it better")
         self.prove = button("Prove it", plain=True, tip="Something strong first, then one change at a time")
         self._tone = Words("", 12, "mono", tone="quiet")
-        self._pointed = Words("", 12, "mono", tone="quiet")
+        self.pointed = Words("", 12, "mono", tone="quiet")
         self._width = Words("", 12, tone="quiet", wrap=True)
         self._level = Words("", 13, "mono", 500)
         self._under_level = Words("", 12, tone="quiet", wrap=True)
         self._told_spike, self._told_mirrors = (Words("", 12, tone="quiet", wrap=True) for _ in range(2))
-        self._sound = SoundOut(self)
-        self._sound.choose(session.preferences.now.sound_device)
-        self.sound_row = SoundRow(self._sound, lambda name: session.preferences.change(sound_device=name))
+        self.sound = SoundOut(self)
+        self.sound.choose(session.preferences.now.sound_device)
+        self.sound_row = SoundRow(self.sound, lambda name: session.preferences.change(sound_device=name))
         self._sound_state = Words("", 12, tone="quiet", wrap=True)
         self._feed = SpectrogramFeed(self.chart, session.live_receiver)
         session.preferences.on_preferences_changed(self._follow_preferences)
@@ -106,8 +106,8 @@ class ListenPlace(QWidget):
 
     def _follow_preferences(self) -> None:
         wanted = self._session.preferences.now.sound_device
-        if wanted != self._sound.wanted:
-            self._sound.choose(wanted)
+        if wanted != self.sound.wanted:
+            self.sound.choose(wanted)
             self.sound_row.device.fill()
         self._show()
 
@@ -119,7 +119,7 @@ class ListenPlace(QWidget):
             spacing=16,
         )
         told = QHBoxLayout()
-        told.addWidget(self._pointed, 1)
+        told.addWidget(self.pointed, 1)
         told.addWidget(self.compare)
         told.addWidget(self.prove)
         told.addWidget(self.visited)
@@ -186,7 +186,7 @@ class ListenPlace(QWidget):
         self.chart.edges_dragged.connect(listening.set_edges)
         self.chart.stepped.connect(listening.step)
         self.chart.zoomed.connect(listening.zoom)
-        self.chart.pointed.connect(self._pointed.setText)
+        self.chart.pointed.connect(self.pointed.setText)
         self._show_soon = Soon(self, self._show)
         listening.on_listening_changed(self._show_soon)
         session.crystal_follower.on_crystal_changed(self._show_soon)
@@ -201,7 +201,7 @@ class ListenPlace(QWidget):
 
     def hideEvent(self, event: QHideEvent | None) -> None:
         """Leave the receiver to the other places, silent."""
-        self._sound.stop()
+        self.sound.stop()
         self._session.reception_check.cancel()
         self._session.comparison.cancel()
         self._listening.close()
@@ -209,7 +209,7 @@ class ListenPlace(QWidget):
 
     def _snap(self) -> None:
         if not self._listening.snap():
-            self._pointed.setText("no line stands out near the dial")
+            self.pointed.setText("no line stands out near the dial")
 
     def _calibrate(self) -> None:
         """Ask what arrives; the answer belongs to the port and the gains set now."""
@@ -220,9 +220,9 @@ class ListenPlace(QWidget):
         """Two levels typed, or nothing for a scale that finds itself."""
         heading = "Levels drawn lightest and darkest, dBFS; leave it empty for a scale that finds itself"
         low_db, high_db = self.chart.range_db
-        LineSheet(self, heading, f"{low_db:.0f} to {high_db:.0f}", self._use_scale).show()
+        LineSheet(self, heading, f"{low_db:.0f} to {high_db:.0f}", self.use_scale).show()
 
-    def _use_scale(self, text: str) -> None:
+    def use_scale(self, text: str) -> None:
         ends_db = _ends(text)
         self.chart.scale(ends_db)
         said = "by itself" if ends_db is None else f"{ends_db[0]:g} to {ends_db[1]:g}".replace("-", MINUS)
@@ -230,7 +230,7 @@ class ListenPlace(QWidget):
 
     def _raster(self) -> None:
         raster_hz = self._listening.snap_to_raster()
-        self._pointed.setText(f"channels here lie {raster_hz / 1e3:.4g} kHz apart")
+        self.pointed.setText(f"channels here lie {raster_hz / 1e3:.4g} kHz apart")
 
     def _show(self) -> None:
         listening, session = self._listening, self._session
@@ -249,7 +249,7 @@ class ListenPlace(QWidget):
             (self.swap, listening.clean_up.swap),
         ):
             tick.setChecked(on)
-        said = (self._sound.state, self._sound.remark) if listening.is_heard else ()
+        said = (self.sound.state, self.sound.remark) if listening.is_heard else ()
         self._sound_state.setText("; ".join(filter(None, said)))
         self._sound_state.setVisible(bool(self._sound_state.text()))
         self._show_level()
@@ -346,11 +346,11 @@ class ListenPlace(QWidget):
 
     def _play(self) -> None:
         sounds, self._listening.sounds = self._listening.sounds, []
-        self._sound.smooth(wanted=self._session.far_engine is not None)
+        self.sound.smooth(wanted=self._session.far_engine is not None)
         for sound in sounds if self._listening.is_heard else ():
-            self._sound.play(sound.samples, sound.rate_hz)
-        if not self._listening.is_heard and self._sound.is_sounding:
-            self._sound.stop()
+            self.sound.play(sound.samples, sound.rate_hz)
+        if not self._listening.is_heard and self.sound.is_sounding:
+            self.sound.stop()
         self._heard += 1
         if self._heard % EVERY == 0:
             if self._shows_gaps():

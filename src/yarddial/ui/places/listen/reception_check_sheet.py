@@ -24,7 +24,7 @@ class ReceptionCheckSheet(Sheet):
         self.verdict.setAccessibleName("Verdict")
         self.body.addWidget(self.verdict)
         self._marks: list[MarkSign] = []
-        self._said: list[Words] = []
+        self.said: list[Words] = []
         grid = QGridLayout()
         grid.setHorizontalSpacing(px(14))
         grid.setVerticalSpacing(px(4))
@@ -32,7 +32,7 @@ class ReceptionCheckSheet(Sheet):
         for row, step in enumerate(STEPS):
             mark, said = MarkSign(), Words("", 13, wrap=True)
             self._marks.append(mark)
-            self._said.append(said)
+            self.said.append(said)
             grid.addWidget(mark, 4 * row, 0, Qt.AlignmentFlag.AlignTop)
             grid.addWidget(Words(step.name[:1].upper() + step.name[1:], 14, weight=600), 4 * row, 1)
             grid.addWidget(Words(f"Changed: {step.changes}.", 12, tone="quiet", wrap=True), 4 * row + 1, 1)
@@ -62,7 +62,7 @@ class ReceptionCheckSheet(Sheet):
         reception_check = self._reception_check
         results = {result.step.name: result for result in reception_check.results}
         why_not = reception_check.why_not()
-        for step, mark, said in zip(STEPS, self._marks, self._said, strict=True):
+        for step, mark, said in zip(STEPS, self._marks, self.said, strict=True):
             result = results.get(step.name)
             mark.set_mark(result.mark if result is not None else "unknown")
             text = result.sentence if result is not None else "listening…" if reception_check.at == step else ""

@@ -26,7 +26,7 @@ class RecorderRow(QWidget):
         self.sound = button("Record sound", tip="Write what is heard into a WAV file")
         self.samples = button("Record samples", tip="Write what the receiver gives into a SigMF recording")
         self.play = button("Play", tip="Play a recording in the receiver's place")
-        self._said = Words("", 12, tone="quiet", wrap=True)
+        self.said = Words("", 12, tone="quiet", wrap=True)
         row = FlowRow(spacing=6)
         for widget, act in ((self.sound, self._sound), (self.samples, self._samples), (self.play, self._play)):
             widget.clicked.connect(act)
@@ -35,7 +35,7 @@ class RecorderRow(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(px(4))
         layout.addLayout(row)
-        layout.addWidget(self._said)
+        layout.addWidget(self.said)
         show_soon = Soon(self, self.show_state)
         self._recorder.on_recorder_changed(show_soon)
         session.live_receiver.on_receiver_changed(show_soon)
@@ -60,9 +60,9 @@ class RecorderRow(QWidget):
             said = recorder.brought
         elif not said and recorder.last_recording:
             said = f"saved as {Path(recorder.last_recording).name}"
-        self._said.set_tone("vermilion" if recorder.trouble else "quiet")
-        self._said.setText(f"{said[:1].upper()}{said[1:]}." if said else "")
-        self._said.setVisible(bool(said))
+        self.said.set_tone("vermilion" if recorder.trouble else "quiet")
+        self.said.setText(f"{said[:1].upper()}{said[1:]}." if said else "")
+        self.said.setVisible(bool(said))
 
     def _sound(self) -> None:
         if self._recorder.sound is not None:

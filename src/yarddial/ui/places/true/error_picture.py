@@ -36,7 +36,7 @@ class ErrorPicture(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._wedges: list[tuple[str, Wedge]] = []
+        self.wedges: list[tuple[str, Wedge]] = []
         self._after: list[Wedge] = []
         self._tolerance_hz, self._mode, self._dial = 100.0, "AM", (10e6, "")
         self.setAccessibleName("Dial error over all routes")
@@ -60,7 +60,7 @@ class ErrorPicture(QWidget):
         reached = list(islice((line for line in lines if reached_spans(line)), MOST_ROUTES))
         if len(lines) <= MOST_ROUTES:
             reached.sort(key=lambda line: [route.name for route in station.routes].index(line.name))
-        self._wedges = [(line.name, _wedge(line, oscillators)) for line in reached]
+        self.wedges = [(line.name, _wedge(line, oscillators)) for line in reached]
         self._after = [_wedge(corrected.line(line.name), oscillators) for line in reached] if corrected else []
         self.update()
 
@@ -71,9 +71,9 @@ class ErrorPicture(QWidget):
         chart = QRectF(px(58), px(2), self.width() - px(154), self.height() - px(24) - self._names_high())
         self._draw_scale(painter, c, chart)
         gap = px(GAP)
-        count = max(len(self._wedges), 1)
+        count = max(len(self.wedges), 1)
         width = (chart.width() - gap * (count - 1)) / count
-        for i, (name, points) in enumerate(self._wedges):
+        for i, (name, points) in enumerate(self.wedges):
             box = QRectF(chart.left() + i * (width + gap), chart.top(), width, chart.height())
             self._draw_wedge(painter, c, box, name, points, "slate" if self._after else "spruce")
             if self._after:
@@ -83,14 +83,14 @@ class ErrorPicture(QWidget):
 
     def _column(self) -> float:
         """Width of one route's column, with the gap beside it."""
-        count = max(len(self._wedges), 1)
+        count = max(len(self.wedges), 1)
         return (self.width() - px(154) - px(GAP) * (count - 1)) / count + px(GAP - 2)
 
     def _names_high(self) -> float:
         """Room for the routes' names, in as many lines as the longest needs."""
         metrics, flags = QFontMetricsF(font(11)), int(Qt.TextFlag.TextWordWrap)
         box = QRectF(0, 0, self._column(), 1_000)
-        return max([metrics.boundingRect(box, flags, name).height() for name, _ in self._wedges] or [px(10)])
+        return max([metrics.boundingRect(box, flags, name).height() for name, _ in self.wedges] or [px(10)])
 
     def _y(self, chart: QRectF, hertz: float) -> float:
         share = asinh(hertz / KNEE_HZ) / asinh(TOP_HZ / KNEE_HZ)

@@ -43,8 +43,8 @@ class Evidence(QWidget):
             grid.setHorizontalSpacing(px(8))
             grid.setVerticalSpacing(px(5))
         self._carrier_view = CarrierView()
-        self._next = Words("", 12, tone="quiet", wrap=True)
-        self._budget = BudgetBar()
+        self.next_words = Words("", 12, tone="quiet", wrap=True)
+        self.budget = BudgetBar()
         self._lasts = Words("", 12, tone="quiet", wrap=True)
         self._proposal: NextMeasurement | None = None
         self.go = button("Go there", plain=True, tip="Dial the station that would help most, over that route")
@@ -63,12 +63,12 @@ class Evidence(QWidget):
         layout.addLayout(self._off)
         layout.addSpacing(px(2))
         layout.addWidget(Words("The dial's uncertainty here", 14, "serif"))
-        layout.addWidget(self._budget)
+        layout.addWidget(self.budget)
         layout.addWidget(self._lasts)
         layout.addSpacing(px(2))
         layout.addWidget(self._carrier_view)
         layout.addWidget(Words("Measure next", 14, "serif"))
-        layout.addWidget(self._next)
+        layout.addWidget(self.next_words)
         row = QHBoxLayout()
         for widget in (self.go, self.ways, self.history, self.watch):
             row.addWidget(widget)
@@ -83,7 +83,7 @@ class Evidence(QWidget):
         """Show oscillators, observations, and advice."""
         self._show_oscillators()
         calibration = self._session.calibration
-        self._budget.show_state(calibration.state())
+        self.budget.show_state(calibration.state())
         outcome = calibration.outcome
         self._carrier_view.show_carrier(None if outcome is None else outcome.carrier)
         self._show_observations()
@@ -93,7 +93,7 @@ class Evidence(QWidget):
         apart = calibration.fit is None or not calibration.fit.inseparable
         if self._proposal is not None and apart and not self._proposal.is_worth_it:
             self._proposal = None
-        self._next.setText(self._advice())
+        self.next_words.setText(self._advice())
         self.go.setVisible(self._proposal is not None)
 
     def _go_there(self) -> None:

@@ -39,7 +39,7 @@ class HistorySheet(Sheet):
         self.warmth.setFont(font(13, "mono"))
         self.warmth.setAccessibleName("Temperature beside the receiver, degrees Celsius")
         self.warmth.setPlaceholderText("such as 21.5; noted with every measurement")
-        self.warmth.editingFinished.connect(self._note_warmth)
+        self.warmth.editingFinished.connect(self.note_warmth)
         row = QHBoxLayout()
         row.addWidget(Words("Temperature beside the receiver, °C", 13))
         row.addWidget(self.warmth, 1)
@@ -65,7 +65,7 @@ class HistorySheet(Sheet):
         self.resize(px(780), px(700))
         self._show()
 
-    def _note_warmth(self) -> None:
+    def note_warmth(self) -> None:
         text = self.warmth.text().strip().replace(",", ".").replace("−", "-")
         try:
             value = float(text) if text else None
