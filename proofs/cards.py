@@ -25,16 +25,16 @@ def prove() -> bool:
     """All of them on random yards."""
     worst_hz, cards, told, wrong = 0.0, 0, 0, []
     for seed, kind in product(range(YARDS), ROUTES):
-        card, device = _card(Random(f"{seed} {kind}"), kind)
+        card, device = card_of(Random(f"{seed} {kind}"), kind)
         for offset, correction in product(programs.OFFSETS, programs.CORRECTIONS):
             if offset == "knows no inversion" and card.sense > 0:
                 continue
-            off_hz = _off_hz(card, device, offset, correction)
+            off_hz = off_hz_of(card, device, offset, correction)
             cards += 1
             worst_hz = max(worst_hz, abs(off_hz))
             if abs(off_hz) > 1.0:
                 wrong.append(f"{kind}, {offset}, {correction}: {off_hz:+.2f} Hz ({card.dial_hz:.0f})")
-        good, all_tests = _tests_tell(card, device)
+        good, all_tests = tests_tell(card, device)
         told += good
         if good < all_tests:
             wrong.append(f"{kind}: {all_tests - good} tests of {all_tests} tell nothing ({card.dial_hz:.0f})")
@@ -47,7 +47,7 @@ def prove() -> bool:
     return not wrong
 
 
-def _card(chance: Random, kind: str) -> tuple[Card, programs.Device]:
+def card_of(chance: Random, kind: str) -> tuple[Card, programs.Device]:
     """A yard that is entered as it truly is."""
     ppm = chance.choice((0.0, chance.uniform(-80, 80)))
     crystal_hz = chance.choice((24e6, 26e6, 28.8e6))
@@ -113,7 +113,7 @@ def _number(text: str) -> float:
     return float(match[1]) * {"GHz": 1e9, "MHz": 1e6, "kHz": 1e3, "Hz": 1.0, None: 1.0}[match[2]]
 
 
-def _off_hz(card: Card, device: programs.Device, offset: str, correction: str) -> float:
+def off_hz_of(card: Card, device: programs.Device, offset: str, correction: str) -> float:
     """Reading minus truth; with whole ppm the shift that the card gives is typed in as well."""
     rows = {name: value for name, value, _ in card_rows(card)}
     row = {
@@ -141,7 +141,7 @@ def _offset(card: Card, rows: dict[str, str], offset: str) -> float:
     )
 
 
-def _tests_tell(card: Card, device: programs.Device) -> tuple[int, int]:
+def tests_tell(card: Card, device: programs.Device) -> tuple[int, int]:
     """How many conventions a person finds out by doing what the tests say, of how many."""
     told = asked = 0
     text = " ".join(f"{what} {reading}" for what, reading in card.tests())

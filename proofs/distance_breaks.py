@@ -5,7 +5,6 @@ middle of their work, each followed by the same computer anew: what they left is
 """
 
 import asyncio
-import contextlib
 import random
 import sys
 import tempfile
@@ -41,8 +40,8 @@ async def breaks(count: int) -> bool:
             await asyncio.sleep(chance.choice((0.0, 0.005, 0.02, 0.06)))
             if far.is_linked and chance.random() < 0.6:
                 done += 1
-                if chance.random() < 0.5 and far._loop is not None:
-                    far._loop.call_soon_threadsafe(far.cut)
+                if chance.random() < 0.5:
+                    far.cut()
                 else:
                     for transport in list(shed.links):
                         transport.abort()
@@ -81,9 +80,7 @@ async def vanished(count: int) -> bool:
                 await asyncio.sleep(0.005)
             await asyncio.sleep(chance.choice((0.0, 0.02, 0.1)))
             far._closing = True
-            if far._loop is not None:
-                with contextlib.suppress(RuntimeError):
-                    far._loop.call_soon_threadsafe(far.cut)
+            far.cut()
             while far.is_linked:
                 await asyncio.sleep(0.005)
             again = FarEngine(known, "desk")

@@ -42,7 +42,7 @@ def hunted(place: House) -> Hunt:
     hunt = Hunt(tuple(place.rooms), place.rooms)
     while (step := hunt.next_step()) is not None and len(hunt.results) < MOST_STEPS:
         _do(place, step)
-        hunt = hunt.after(step, _look(place))
+        hunt = hunt.after(step, look(place))
     return hunt
 
 
@@ -56,7 +56,7 @@ def _do(place: House, step: HuntStep) -> None:
         (place.off.discard if step.restores else place.off.add)(key)
 
 
-def _look(place: House) -> AirLook:
+def look(place: House) -> AirLook:
     samples = place.samples()
     _, density = power_density(samples, RATE_HZ, BINS)
     step_hz = RATE_HZ / BINS

@@ -16,13 +16,13 @@ def one_source(**traits: object) -> House:
 
 
 def test_a_comb_is_known_by_its_spacing_and_pulses_by_the_mains() -> None:
-    comb = find(campaign._look(one_source(kind="comb", clock_hz=71_300.0, mains_hz=120.0)))
+    comb = find(campaign.look(one_source(kind="comb", clock_hz=71_300.0, mains_hz=120.0)))
     assert comb.pattern == "comb"
     # Its clock wanders by three parts in ten thousand from look to look.
     assert comb.spacing_hz == pytest.approx(71_300.0, rel=2e-3)
-    pulses = find(campaign._look(one_source(kind="pulses", mains_hz=100.0)))
+    pulses = find(campaign.look(one_source(kind="pulses", mains_hz=100.0)))
     assert (pulses.pattern, pulses.mains_hz) == ("pulses", 100.0)
-    quiet = find(campaign._look(House(3, (), {}, 7e6)))
+    quiet = find(campaign.look(House(3, (), {}, 7e6)))
     assert quiet.pattern == "noise"
 
 
@@ -38,7 +38,7 @@ def test_the_culprit_is_found_by_going_and_coming_back_and_nobody_else_is_named(
 def test_what_goes_by_itself_accuses_nobody() -> None:
     """It goes by itself just as the kitchen is switched off; the second time it stays."""
     comb = one_source(kind="comb", clock_hz=45e3)
-    on, off = campaign._look(comb), campaign._look(House(3, (), {}, 7e6))
+    on, off = campaign.look(comb), campaign.look(House(3, (), {}, 7e6))
     hunt = Hunt(("kitchen",), can_choke=False, can_mains=False, has_battery=False)
     for _ in range(3):
         hunt = hunt.after(AS_IT_IS, on)
@@ -50,19 +50,19 @@ def test_what_goes_by_itself_accuses_nobody() -> None:
 
 
 def test_strength_falls_by_what_is_taken_off() -> None:
-    strong, weak = (campaign._look(one_source(kind="comb", clock_hz=60e3)) for _ in range(2))
+    strong, weak = (campaign.look(one_source(kind="comb", clock_hz=60e3)) for _ in range(2))
     seen = find(strong)
     weaker = AirLook(weak.low_hz, weak.step_hz, np.full(weak.level_db.size, weak.floor_db))
     assert strength_db(strong, seen) - strength_db(weaker, seen) > 10
 
 
 def test_of_a_true_peak_it_is_told_whether_it_belongs_to_a_comb() -> None:
-    look = campaign._look(one_source(kind="comb", clock_hz=71_300.0))
+    look = campaign.look(one_source(kind="comb", clock_hz=71_300.0))
     span = Span(look.low_hz, look.step_hz, look.level_db, 7e6, 1.024e6, 500.0)
     comb = comb_of(span)
     assert comb is not None
     # 98 times 71.3 kHz; half way between two lines there is none.
     assert comb.holds(98 * 71_300.0, 5 * look.step_hz)
     assert not comb.holds(98.5 * 71_300.0, 5 * look.step_hz)
-    empty = campaign._look(House(3, (), {}, 7e6))
+    empty = campaign.look(House(3, (), {}, 7e6))
     assert comb_of(Span(empty.low_hz, empty.step_hz, empty.level_db, 7e6, 1.024e6, 500.0)) is None

@@ -343,7 +343,7 @@ def test_over_links_that_break_every_command_is_done_once_and_every_answer_comes
                 for guest in list(shed.server.guests.values()):
                     writers = [task for task in asyncio.all_tasks() if "_entertain" in repr(task.get_coro())]
                     del writers, guest
-                await asyncio.to_thread(_cut, far)
+                await asyncio.to_thread(far.cut)
             await asyncio.sleep(0.01)
             job = next((one.job for one in shed.engine.asked if isinstance(one, Tune)), 0)
             if job:
@@ -365,13 +365,6 @@ def test_over_links_that_break_every_command_is_done_once_and_every_answer_comes
         await asyncio.to_thread(far.close)
 
     at(shed, act)
-
-
-def _cut(far: FarEngine) -> None:
-    """The near side's link breaks, as if somebody pulled it."""
-    loop = far._loop
-    if loop is not None:
-        loop.call_soon_threadsafe(far.cut)
 
 
 def test_one_that_is_revoked_is_put_out(shed: Shed, monkeypatch: pytest.MonkeyPatch) -> None:

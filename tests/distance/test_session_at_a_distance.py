@@ -97,8 +97,8 @@ def grew(fetching: Fetching, had: int) -> bool:
     return fetching.have_bytes > had
 
 
-def made_anew(far: FarEngine, link: object) -> bool:
-    return far.is_linked and far._writer is not link
+def made_anew(far: FarEngine, links: int) -> bool:
+    return far.is_linked and far.links > links
 
 
 def test_a_far_receiver_is_measured_heard_and_comes_back_after_a_break(far: FarEngine, session: Session) -> None:
@@ -112,8 +112,7 @@ def test_a_far_receiver_is_measured_heard_and_comes_back_after_a_break(far: FarE
     poll(session, lambda: session.listening.level_dbfs is not None)
     poll(session, lambda: bool(session.live_receiver.picture.recent()[0].size))
     # The link is pulled: it is made anew, nothing has stopped, and it is said.
-    assert far._loop is not None
-    far._loop.call_soon_threadsafe(far.cut)
+    far.cut()
     poll(session, lambda: not far.is_linked or "the link to shed" in session.live_receiver.remark)
     poll(session, lambda: far.is_linked and "was away" in session.live_receiver.remark)
     assert session.live_receiver.running
@@ -147,15 +146,14 @@ def test_a_recording_made_there_is_brought_over_whole_though_the_link_breaks(
     recorder.stop_recording_samples()
     poll(session, lambda: session.far_recordings.fetching is not None)
     # Cut as soon as some of it has come, twice, and it is gone on with.
-    assert far._loop is not None
     for _ in range(2):
-        fetching, link = far.fetching, far._writer
+        fetching, links = far.fetching, far.links
         assert fetching is not None
         had = fetching.have_bytes
         poll(session, partial(grew, fetching, had))
         assert not fetching.is_done
-        far._loop.call_soon_threadsafe(far.cut)
-        poll(session, partial(made_anew, far, link))
+        far.cut()
+        poll(session, partial(made_anew, far, links))
     poll(session, lambda: recorder.last_recording == str(here / "one.sigmf-meta"))
     assert not recorder.trouble
     for ending in (".sigmf-data", ".sigmf-meta"):
@@ -205,8 +203,7 @@ def test_a_pilot_is_gathered_there_and_judged_here(
 def test_first_light_runs_where_the_receiver_stands(far: FarEngine, session: Session) -> None:
     session.device_check.start()
     poll(session, lambda: len(session.device_check.results) >= 2)
-    assert far._loop is not None
-    far._loop.call_soon_threadsafe(far.cut)
+    far.cut()
     poll(session, lambda: not session.device_check.running)
     # The same as on the spot, each once, and what is to be done is done there.
     here = list(wiring.check_results(wide_station(), ADDRESS, session.desk.line.name, flat_out=True))

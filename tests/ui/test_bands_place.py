@@ -32,7 +32,7 @@ def test_the_board_shows_all_bands_and_a_click_goes_where_the_next_thing_is_done
     # The dial's scale and Span follow: medium wave goes up to 1.705 MHz here.
     session.desk.dial(1.65e6)
     assert "medium wave" in [band.name for band in session.span_planner.bands()]
-    qtbot.waitUntil(lambda: any(b.high_hz == 1.705e6 for b in window.dial.rule._bands), timeout=20_000)
+    qtbot.waitUntil(lambda: any(b.high_hz == 1.705e6 for b in window.dial.rule.bands), timeout=20_000)
     place.order.setCurrentIndex(1)
     place.order.activated.emit(1)
 

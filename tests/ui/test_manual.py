@@ -80,7 +80,7 @@ def test_the_guide_points_at_real_controls_and_can_be_left(window: MainWindow) -
     for number, step in enumerate(STEPS):
         guide.show_step(number)
         QApplication.processEvents()
-        control = control_of(step, window, guide._page)
+        control = control_of(step, window, guide.page)
         assert isinstance(control, QWidget), step.title
         at = control.mapTo(window, QPoint(0, 0))
         assert window.rect().contains(at), step.title

@@ -24,14 +24,14 @@ def test_each_setting_holds_at_once(window: MainWindow) -> None:
     assert "\u202f" not in " ".join(plate.accessibleName() for plate in window.strip.plates)
     sheet.locator.setText("kl35")
     sheet.locator.setModified(True)
-    sheet.locator._try()
+    sheet.locator.read_entry()
     _pick(sheet.size_of_text, 1.5)
     now = window.session.preferences.now
     assert (now.theme, now.region, now.digits, now.locator, now.text_scale) == ("night", 2, "plain", "KL35", 1.5)
     assert "started next" in sheet.said.text()
     sheet.locator.setText("99")
     sheet.locator.setModified(True)
-    sheet.locator._try()
+    sheet.locator.read_entry()
     assert "no locator" in sheet.said.text()
     assert window.session.preferences.now.locator == "KL35"
     _pick(sheet.theme, "day")

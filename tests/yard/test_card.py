@@ -222,9 +222,9 @@ def test_an_inverted_route_says_what_each_program_needs_and_which_sideband_tells
 
 @pytest.mark.parametrize("kind", cards.ROUTES)
 def test_typed_into_models_of_listening_programs_the_dial_is_true_and_the_tests_tell(kind: str) -> None:
-    card, device = cards._card(Random(f"7 {kind}"), kind)
+    card, device = cards.card_of(Random(f"7 {kind}"), kind)
     for offset, correction in product(listening_programs.OFFSETS, listening_programs.CORRECTIONS):
         if offset != "knows no inversion" or card.sense < 0:
-            assert abs(cards._off_hz(card, device, offset, correction)) < 1.0, (offset, correction)
-    told, asked = cards._tests_tell(card, device)
+            assert abs(cards.off_hz_of(card, device, offset, correction)) < 1.0, (offset, correction)
+    told, asked = cards.tests_tell(card, device)
     assert told == asked

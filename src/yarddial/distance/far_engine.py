@@ -64,6 +64,8 @@ class FarEngine:
         self.here: wire.Here | None = None
         self.far: wire.Far | None = None
         self.is_linked = False
+        # Links made so far.
+        self.links = 0
         self.turn_s = 0.0
         self.away_s = 0.0
         # Recordings that this computer made there, as last told; and the one that is brought over.
@@ -207,6 +209,7 @@ class FarEngine:
                 await self._pause(AGAIN_S)
                 continue
             self._linked(welcome, broke_s)
+            self.links += 1
             try:
                 await self._converse(reader, writer)
             except (TimeoutError, OSError, asyncio.IncompleteReadError, wire.BadFrame) as error:
@@ -273,7 +276,12 @@ class FarEngine:
             self._is_stopping = False
 
     def cut(self) -> None:
-        """Drop the link, on the loop's own thread; it is made anew by itself."""
+        """Drop the link, whatever is under way on it; it is made anew by itself."""
+        if self._loop is not None:
+            with contextlib.suppress(RuntimeError):
+                self._loop.call_soon_threadsafe(self._abort)
+
+    def _abort(self) -> None:
         if self._writer is not None:
             self._writer.transport.abort()
 

@@ -77,7 +77,7 @@ def test_a_band_that_could_not_be_tested_is_tried_again_on_going_on(tmp_path: Pa
     told = LoggedBandRun(run, band=failing, failed="the receiver was unplugged")
     session.log.add(Entry(station=session.desk.station.name, kind="band run", text="not tested", data=told))
     session.band_run.start()
-    left = {session.band_run._now.band.name, *(row.band.name for row in session.band_run._left)}
+    left = set(session.band_run.ahead)
     assert failing in left
     assert not left & set(proven)
     session.band_run.cancel()

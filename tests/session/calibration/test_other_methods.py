@@ -61,8 +61,7 @@ def test_a_scan_that_was_cut_short_is_not_judged(session: Session) -> None:
     """Seven hundredths of it came, whatever ended it."""
     session.desk.dial(1.134e6)
     session.live_methods.scan()
-    lease = session.live_methods._lease
-    assert lease is not None
+    (lease,) = session.jobs.leases
     session.live_methods.take(RecordingState("x", 0.5, True, "", job=lease.id, id=1))
     assert session.live_methods.work is None
     assert "only 0.5 s of 8 s came" in session.live_methods.trouble

@@ -66,6 +66,12 @@ class BandRun(Job):
         return self._lease is not None
 
     @property
+    def ahead(self) -> tuple[str, ...]:
+        """Bands that are still to be proven, the one under way first."""
+        rows = self._left if self._now is None else [self._now, *self._left]
+        return tuple(row.band.name for row in rows)
+
+    @property
     def doing(self) -> str:
         """Which band, and how far it is."""
         if self._now is None:

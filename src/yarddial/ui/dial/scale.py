@@ -20,7 +20,7 @@ class SlideRule(QWidget):
         self._dial_hz = 10e6
         self._served: tuple[tuple[float, float], ...] = ()
         self._known: tuple[tuple[float, str], ...] = ()
-        self._bands: tuple[Band, ...] = ()
+        self.bands: tuple[Band, ...] = ()
         self._rig_hz: float | None = None
         self._transmit_hz: float | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -39,7 +39,7 @@ class SlideRule(QWidget):
         bands: tuple[Band, ...] = (),
     ) -> None:
         """Show a dial frequency, the ranges its route serves, known stations, and the region's bands."""
-        self._dial_hz, self._served, self._known, self._bands = dial_hz, served, known, bands
+        self._dial_hz, self._served, self._known, self.bands = dial_hz, served, known, bands
         self.update()
 
     def show_rig(self, place_hz: float | None, transmit_hz: float | None) -> None:
@@ -93,7 +93,7 @@ class SlideRule(QWidget):
         low, high = self._dial_hz - self._half_hz(), self._dial_hz + self._half_hz()
         painter.setFont(font(10))
         metrics = QFontMetricsF(painter.font())
-        for band in bands_within(low, high, self._bands):
+        for band in bands_within(low, high, self.bands):
             left, right = max(self._x(band.low_hz), 0), min(self._x(band.high_hz), self.width())
             painter.setPen(QPen(c.colour("slate"), 3, cap=Qt.PenCapStyle.FlatCap))
             painter.drawLine(QPointF(left, base - px(8)), QPointF(right, base - px(8)))

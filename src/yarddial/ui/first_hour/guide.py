@@ -63,7 +63,7 @@ class Guide(QWidget):
         super().__init__()
         self._window, self._session, self._go = window, session, go
         self._number = 0
-        self._page: QWidget | None = None
+        self.page: QWidget | None = None
         self._mark = MarkSign(size=12)
         self.title = Words("", 14, "serif")
         self.words = Words("", 13, wrap=True)
@@ -111,7 +111,7 @@ class Guide(QWidget):
             return
         self._number = max(number, 0)
         step = self.step
-        self._page = self._go(step.place) if step.place else None
+        self.page = self._go(step.place) if step.place else None
         self.title.setText(f"{self._number + 1} of {len(STEPS)}: {step.title}")
         self.words.setText(step.words)
         self.back.setEnabled(self._number > 0)
@@ -129,5 +129,5 @@ class Guide(QWidget):
         done = self.step.is_done is not None and self.step.is_done(self._session)
         self._mark.set_mark("good" if done else "unknown")
         self.setAccessibleDescription("done" if done else "to do")
-        shown = self._page is None or self._page.isVisible()
-        self.outline.point_at(control_of(self.step, self._window, self._page) if shown and not done else None)
+        shown = self.page is None or self.page.isVisible()
+        self.outline.point_at(control_of(self.step, self._window, self.page) if shown and not done else None)

@@ -41,7 +41,7 @@ class ValueField(QLineEdit):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Enter submits, Escape takes back."""
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self._try()
+            self.read_entry()
             self.selectAll()
             return
         if event is not None and event.key() == Qt.Key.Key_Escape and self.isModified():
@@ -53,7 +53,7 @@ class ValueField(QLineEdit):
         """Leaving submits what was changed."""
         super().focusOutEvent(event)
         if self.isModified() and (event is None or event.reason() != Qt.FocusReason.PopupFocusReason):
-            self._try()
+            self.read_entry()
 
     def changeEvent(self, event: QEvent | None) -> None:
         """Keep the lettering."""
@@ -63,7 +63,7 @@ class ValueField(QLineEdit):
             if self.font() != wanted:
                 self.setFont(wanted)
 
-    def _try(self) -> None:
+    def read_entry(self) -> None:
         if not self.isModified() or self.text() == self._shown:
             self._restore()
             return
