@@ -207,7 +207,7 @@ def survey() -> bool:
     from scipy.signal import welch
 
     from yarddial.dsp.sample_formats import as_complex
-    from yarddial.dsp.survey import POINTS, SpanSurveyor
+    from yarddial.dsp.survey import FFT_POINTS, SpanSurveyor
 
     raw = np.random.default_rng(1).integers(90, 166, 2 * int(RATE_HZ), dtype=np.uint8)
     samples = ((raw.astype(np.float32) - 127.5) / 127.5).view(np.complex64)
@@ -219,7 +219,7 @@ def survey() -> bool:
             surveyor.push(as_complex(raw[first : first + BLOCK], "cu8"))
 
     pass_s = timed(whole, 20)
-    welch_s = timed(lambda: welch(samples, RATE_HZ, "hann", POINTS, return_onesided=False), 3)
+    welch_s = timed(lambda: welch(samples, RATE_HZ, "hann", FFT_POINTS, return_onesided=False), 3)
     good = report("full pass over an 8-bit recording at 2.4 MS/s, times real time", 1 / pass_s, 30.0, at_least=True)
     return report("the same, times faster than scipy.signal.welch", welch_s / pass_s, 6.0, at_least=True) and good
 

@@ -47,9 +47,7 @@ def main() -> None:
     lead_through(_save, 1.0)
 
 
-def lead_through(
-    take: Callable[[QApplication, QWidget, str], None], text_scale: float, *, more: bool = False
-) -> None:
+def lead_through(take: Callable[[QApplication, QWidget, str], None], text_scale: float, *, more: bool = False) -> None:
     """One window, led through the job; `take` is called with the application, a view and its name.
 
     more : sheets, too, of which there is no picture in the documents.

@@ -7,7 +7,7 @@ crest to trough) or Rayleigh with a Doppler spread, both set-ups seeing the same
 import numpy as np
 
 from yarddial.analysis.comparison.difference import Difference, difference
-from yarddial.session.listening.comparison import DWELL_S, PAIRS
+from yarddial.session.listening.comparison import DWELL_S, PAIRS_A_COMPARISON
 
 # Over the noise in the channel, the weaker of the two.
 LEVELS_DB = (10.0, 3.0, 0.0, -6.0, -12.0, -20.0)
@@ -37,11 +37,11 @@ def run(seed: int, spread_hz: float, *, alike: bool) -> tuple[bool, bool]:
     """Whether the range of one comparison holds the true difference, and whether the program calls it settled."""
     chance = np.random.default_rng(seed)
     dwell, turn_s = int(DWELL_S * RATE_HZ), DWELL_S + SETTLES_S
-    seconds_s = 2 * PAIRS * turn_s + 1
+    seconds_s = 2 * PAIRS_A_COMPARISON * turn_s + 1
     own = [envelope(chance, seconds_s, spread_hz)]
     own.append(own[0] if alike else envelope(chance, seconds_s, spread_hz))
     powers: tuple[list[float], list[float]] = ([], [])
-    for pair in range(PAIRS):
+    for pair in range(PAIRS_A_COMPARISON):
         order = chance.permutation(2)
         for place, which in enumerate(order):
             begin_s = (2 * pair + place) * turn_s
@@ -82,10 +82,10 @@ def weak(seed: int, over_db: float | None, spread_hz: float, *, alike: bool) -> 
     """One comparison of a signal so far over its channel's noise, the floor beside it; None for noise alone."""
     chance = np.random.default_rng((77, seed))
     dwell, turn_s = int(DWELL_S * RATE_HZ), DWELL_S + SETTLES_S
-    own = [envelope(chance, 2 * PAIRS * turn_s + 1, spread_hz)]
-    own.append(own[0] if alike else envelope(chance, 2 * PAIRS * turn_s + 1, spread_hz))
+    own = [envelope(chance, 2 * PAIRS_A_COMPARISON * turn_s + 1, spread_hz)]
+    own.append(own[0] if alike else envelope(chance, 2 * PAIRS_A_COMPARISON * turn_s + 1, spread_hz))
     powers: tuple[list[float], list[float]] = ([], [])
-    for pair in range(PAIRS):
+    for pair in range(PAIRS_A_COMPARISON):
         for place, which in enumerate(chance.permutation(2)):
             at = (((2 * pair + place) * turn_s + np.arange(dwell) / RATE_HZ) * 100).astype(int)
             level = 0.0 if over_db is None else 10 ** ((over_db + TRUE_DB * which) / 20)
@@ -94,7 +94,7 @@ def weak(seed: int, over_db: float | None, spread_hz: float, *, alike: bool) -> 
             # The floor from a stretch four times as wide.
             noise = 1 + chance.standard_normal() / np.sqrt(4 * dwell)
             powers[which].append(float(np.mean(np.abs(samples + halves[0] + 1j * halves[1]) ** 2) - noise))
-    scatter = [float(1 / np.sqrt(dwell))] * PAIRS
+    scatter = [float(1 / np.sqrt(dwell))] * PAIRS_A_COMPARISON
     return difference(*powers, (scatter, scatter))
 
 

@@ -7,7 +7,7 @@ Asked: the cause named right in 97 % and none wrong; the loss within 2 dB; the c
 import msgspec
 import numpy as np
 
-from yarddial.analysis.ghosts.desensing import LEAST_COST_DB, blocked_by, desensing, skirt_share
+from yarddial.analysis.ghosts.desensing import MIN_COST_DB, blocked_by, desensing, skirt_share
 from yarddial.analysis.ghosts.scene import ReceiverModel, Scene
 from yarddial.analysis.ghosts.span import Span
 from yarddial.drivers.protocol import RequestedSettings
@@ -37,16 +37,16 @@ def prove() -> bool:
             kinds[one.kind] = kinds.get(one.kind, 0) + 1
         costs = case.truth(alone)
         named = _named(case, beside, expected)
-        truth = " and ".join(kind for kind, db in costs.items() if db >= LEAST_COST_DB) or "nothing"
+        truth = " and ".join(kind for kind, db in costs.items() if db >= MIN_COST_DB) or "nothing"
         # About a decibel either answer will do.
         fits = all(
-            (kind in named) == (db >= LEAST_COST_DB) or NEARLY_DB[0] < db < NEARLY_DB[1] for kind, db in costs.items()
+            (kind in named) == (db >= MIN_COST_DB) or NEARLY_DB[0] < db < NEARLY_DB[1] for kind, db in costs.items()
         )
         how = "right" if fits else "open" if named == "open" else "wrong"
         counts[how] += 1
         if how != "right":
             print(f"case {seed}: it is {truth}, called {named} ({lost_db:.1f} dB lost, {case.words})")
-        if lost_db > LEAST_COST_DB or expected:
+        if lost_db > MIN_COST_DB or expected:
             told += 1
             near += abs(sum(one.costs_db for one in expected) - lost_db) <= WITHIN_DB
         if expected and expected[0].cure is not None:

@@ -75,7 +75,7 @@ async def strangers(shed: Shed, codes: int, throws: int) -> bool:
     while not far.is_linked:
         await asyncio.sleep(0.01)
     shed.server.door.offer_pairing("control")
-    serving.WRONG_S, serving.MOST_WRONG_S, serving.CODE_TRIES = 0.0, 0.0, 10**9
+    serving.WRONG_S, serving.MAX_WRONG_S, serving.CODE_TRIES = 0.0, 0.0, 10**9
     heard = told = 0
 
     async def tell() -> None:

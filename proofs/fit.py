@@ -120,7 +120,7 @@ def _many_rows() -> bool:
     import time
 
     from yarddial.analysis.correction.design import equations, unknowns_of, whiten
-    from yarddial.analysis.correction.outliers import PRICE, chi_square, outlying
+    from yarddial.analysis.correction.outliers import OUTLIER_CHI2, chi_square, outlying
 
     chance = np.random.default_rng(4)
 
@@ -152,7 +152,7 @@ def _many_rows() -> bool:
                 kept = np.delete(np.arange(len(few)), gone)
                 if np.linalg.matrix_rank(rows[kept] / np.linalg.norm(rows, axis=0)) < 2:
                     continue
-                cost = chi_square(*whiten(rows[kept], right[kept], noise.take(kept))) + PRICE * size
+                cost = chi_square(*whiten(rows[kept], right[kept], noise.take(kept))) + OUTLIER_CHI2 * size
                 if cost < best[0]:
                     best = (cost, gone)
         alike += outlying(rows, right, noise) == best[1]

@@ -6,7 +6,7 @@ from yarddial.drivers.protocol import RequestedSettings
 from yarddial.drivers.simulated.driver import SimulatedDriver
 from yarddial.drivers.simulated.receiver import SimulatedReceiver
 from yarddial.drivers.time_source import VirtualTime
-from yarddial.dsp.losses import BLOCK, LossWatch, steady_lines
+from yarddial.dsp.losses import BLOCK_SAMPLES, LossWatch, steady_lines
 
 RATE_HZ, CENTRE_HZ = 1.536e6, 120.6e6
 GAPS, MINUTES = 100, 10
@@ -27,10 +27,10 @@ def prove() -> bool:
         device = receiver(number + 1)
         samples = np.concatenate([device.read().samples for _ in range(56)])
         gap = round(10 ** chance.uniform(0, 4))
-        place = int(chance.integers(samples.size // 2, samples.size - gap - 12 * BLOCK))
+        place = int(chance.integers(samples.size // 2, samples.size - gap - 12 * BLOCK_SAMPLES))
         watch = LossWatch(RATE_HZ, steady_lines(samples[: samples.size // 2], RATE_HZ))
         losses = watch.push(np.concatenate([samples[:place], samples[place + gap :]])) + watch.finish()
-        right = [loss for loss in losses if loss.count == gap and abs(loss.index - place) <= 2 * BLOCK]
+        right = [loss for loss in losses if loss.count == gap and abs(loss.index - place) <= 2 * BLOCK_SAMPLES]
         found_right += bool(right)
         surplus += len(losses) - len(right)
         if not right:

@@ -11,7 +11,7 @@ from itertools import product
 import msgspec
 import numpy as np
 
-from yarddial.analysis.levels.best_setting import MOST_CLIPPED, best_setting
+from yarddial.analysis.levels.best_setting import MAX_CLIPPED, best_setting
 from yarddial.drivers.protocol import ActualSettings, RequestedSettings
 from yarddial.engine.commands import Sweep
 from yarddial.engine.events import Event, SweepPoint
@@ -128,7 +128,7 @@ def _campaign(*, outside: bool) -> bool:
             truth[found.gains_db] = scene.sndr_db(samples)
             steps.append(step_of(found))
         # A setting that fills the converter spoils the rest of the span: told, but no best to be measured against.
-        clear = {step.gains_db for step in steps if step.clipped_share <= MOST_CLIPPED}
+        clear = {step.gains_db for step in steps if step.clipped_share <= MAX_CLIPPED}
         best_db = max((sndr for gains, sndr in truth.items() if gains in clear), default=-99.0)
         of_all_db = max(truth.values())
         try:
@@ -154,7 +154,7 @@ def _campaign(*, outside: bool) -> bool:
         f"as no signal stands out (best of them {max(refused_best, default=-99):.1f} dB)"
     )
     print(
-        f"     against the best that clips no more than {MOST_CLIPPED:.0%} of the samples, which is all that is ever "
+        f"     against the best that clips no more than {MAX_CLIPPED:.0%} of the samples, which is all that is ever "
         f"advised: worst {max(behind):.2f} dB; signal over noise is told {np.median(claimed):+.1f} dB beside the "
         f"truth, 9 of 10 within {np.percentile(np.abs(claimed), 90):.1f} dB"
     )

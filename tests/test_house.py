@@ -150,3 +150,48 @@ def test_all_words_on_the_screen_are_plain_text() -> None:
             name = node.func if isinstance(node, ast.Call) else None
             called = getattr(name, "attr", getattr(name, "id", ""))
             assert allowed.get(called, path.name) == path.name, f"{path.name} calls {called}"
+
+
+# What a constant limits is said by its name; a size, colour or probability of one word says nothing.
+PLAIN_PREFIXES = {"MOST": "MAX", "LEAST": "MIN", "FEWEST": "MIN", "LONGEST": "MAX", "SHORTEST": "MIN", "LARGEST": "MAX"}
+
+
+def numbers_of(tree: ast.Module) -> list[str]:
+    """Names of the module's constants whose value is a number, or arithmetic."""
+    names = []
+    for node in tree.body:
+        if not isinstance(node, ast.Assign):
+            continue
+        target, value = node.targets[0], node.value
+        pairs = [(target, value)]
+        if isinstance(target, ast.Tuple) and isinstance(value, ast.Tuple):
+            pairs = list(zip(target.elts, value.elts, strict=True))
+        for name, content in pairs:
+            content = content.operand if isinstance(content, ast.UnaryOp) else content
+            number = isinstance(content, ast.Constant) and type(content.value) in (int, float)
+            if isinstance(name, ast.Name) and name.id.isupper() and (number or isinstance(content, ast.BinOp)):
+                names.append(name.id.strip("_"))
+    return names
+
+
+def test_a_constant_says_what_it_limits() -> None:
+    """A number has a name of two words or more, its unit among them; limits begin with MAX_ or MIN_."""
+    wrong = {}
+    for path in (ROOT / "src").rglob("*.py"):
+        tree = ast.parse(path.read_text())
+        for name in numbers_of(tree):
+            prefix = name.partition("_")[0]
+            if "_" not in name:
+                wrong[f"{path.name}: {name}"] = "say what it limits, with its unit: SEARCH_MARGIN_HZ"
+            elif prefix in PLAIN_PREFIXES:
+                wrong[f"{path.name}: {name}"] = f"write {PLAIN_PREFIXES[prefix]}_..."
+    assert wrong == {}
+
+
+def test_no_product_file_is_called_like_a_test() -> None:
+    files = [
+        path.name
+        for path in (ROOT / "src").rglob("*.py")
+        if path.stem.startswith("test_") or path.stem.endswith("_test")
+    ]
+    assert files == [], "name it after what it holds: a tool that looks for tests would run it"

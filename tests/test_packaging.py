@@ -10,7 +10,7 @@ import click
 import pytest
 from click.testing import CliRunner
 
-from yarddial.cli.join_desktop_command import FILES, PLACES, command
+from yarddial.cli.join_desktop_command import DESKTOP_FILES, PLACES, command
 from yarddial.cli.program import program
 
 HERE = Path(__file__).parents[1] / "packaging"
@@ -20,15 +20,15 @@ MIME = "{http://www.freedesktop.org/standards/shared-mime-info}"
 def test_the_menu_entry_opens_the_file_type_that_is_registered() -> None:
     entry = configparser.ConfigParser(interpolation=None, delimiters=("=",))
     entry.optionxform = str  # type: ignore[assignment]
-    entry.read(FILES / "yard-dial.desktop")
-    kind = ElementTree.parse(FILES / "yard-dial-mime.xml").getroot().find(f"{MIME}mime-type")
+    entry.read(DESKTOP_FILES / "yard-dial.desktop")
+    kind = ElementTree.parse(DESKTOP_FILES / "yard-dial-mime.xml").getroot().find(f"{MIME}mime-type")
     assert kind is not None
     assert entry["Desktop Entry"]["MimeType"].rstrip(";") == kind.get("type")
     assert entry["Desktop Entry"]["Exec"].endswith("%f")
     glob = kind.find(f"{MIME}glob")
     assert glob is not None
     assert glob.get("pattern") == "*.yard.json"
-    ElementTree.parse(FILES / "yard-dial.svg")
+    ElementTree.parse(DESKTOP_FILES / "yard-dial.svg")
     about = ElementTree.parse(HERE / "org.yarddial.YardDial.metainfo.xml").getroot()
     assert about.findtext("launchable") == "yard-dial.desktop"
     assert about.findtext("provides/mediatype") == kind.get("type")

@@ -222,7 +222,7 @@ def begin_check_anywhere(engine: "EngineSwitch") -> "BeginRun":
         from pathlib import Path
 
         from yarddial.distance.engine_switch import PREFIX
-        from yarddial.distance.far_check import MOST_STATION
+        from yarddial.distance.far_check import MAX_STATION
         from yarddial.records.station_file import StationFile
         from yarddial.session.first_light.far_runner import FarRunner
 
@@ -232,7 +232,7 @@ def begin_check_anywhere(engine: "EngineSwitch") -> "BeginRun":
         if far is None:
             raise DeviceNotFound(f"the computer of '{address}' is not known here: pair with it first")
         text = StationFile(Path("yard"), station).content.decode()
-        if len(text) > MOST_STATION:
+        if len(text) > MAX_STATION:
             raise DeviceNotFound("the yard is too large to be sent for a check: run 'yard-dial check' there")
         return FarRunner(far, far.check(rest, text, route_name))
 

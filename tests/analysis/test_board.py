@@ -10,7 +10,7 @@ import pytest
 from yarddial.analysis.board.report import Report, dials_svg, report_csv, report_html, report_markdown
 from yarddial.analysis.board.row import Proof, row_of
 from yarddial.analysis.ghosts.scene import Ghost
-from yarddial.yard.bands import TABLE, Band, bands_of
+from yarddial.yard.bands import BAND_TABLE, Band, bands_of
 from yarddial.yard.demo import VIA_HEARTH, VIA_LADDER, demo_station
 from yarddial.yard.oscillators import Oscillators, known_oscillators, stated_oscillators
 from yarddial.yard.reach import reaching
@@ -69,7 +69,7 @@ def test_the_bands_of_every_region_rise_and_are_named_once(region: int) -> None:
     assert [b.low_hz for b in bands] == sorted(b.low_hz for b in bands)
     assert len({b.name for b in bands}) == len(bands)
     assert all(b.low_hz < b.high_hz and region in b.regions for b in bands)
-    assert all(b in TABLE for b in bands)
+    assert all(b in BAND_TABLE for b in bands)
     rows = [row_of(demo_station(), band, known(0.0, 0.0), MEASURED) for band in bands]
     for row in rows:
         assert bool(row.route) == bool(row.reached)

@@ -12,7 +12,7 @@ from yarddial.analysis.ghosts.desensing import desensing
 from yarddial.analysis.ghosts.from_yard import scene_of
 from yarddial.analysis.ghosts.judging import PeakCause, SpanLook, causes, judge
 from yarddial.analysis.ghosts.prediction import predict
-from yarddial.analysis.ghosts.products import MOST_TRIPLES, products
+from yarddial.analysis.ghosts.products import MAX_TRIPLES, products
 from yarddial.analysis.ghosts.scene import Ghost, ReceiverModel, Scene
 from yarddial.analysis.ghosts.span import Peak, Span
 from yarddial.yard.demo import VIA_LADDER, demo_station
@@ -182,7 +182,7 @@ def test_three_thousand_strong_signals_are_combined_within_bounds_and_the_strong
     level[three] = -10.0
     place = float(hertz[100] + hertz[300] - hertz[900])
     made = products(hertz, level, ReceiverModel(iip3_dbm=0.0), 3, -150.0, ((abs(place) - 2e6, abs(place) + 2e6),))
-    assert made.hertz.size <= 4 * MOST_TRIPLES
+    assert made.hertz.size <= 4 * MAX_TRIPLES
     of_three = made.level_dbm[np.isclose(made.hertz, abs(place), atol=1.0)]
     # P1 + P2 + P3 - 2 IIP3 + 6 dB.
     assert of_three.max() == pytest.approx(-30 + 6.02, abs=0.01)

@@ -9,7 +9,7 @@ import pytest
 from yarddial.analysis.ghosts.near import USUAL_MIRROR_DB, expected_ghosts, standing_lines
 from yarddial.analysis.levels.attenuation_test import judge_lines
 from yarddial.analysis.levels.best_setting import best_setting
-from yarddial.analysis.levels.level_line import CONVERTER, MeasuredLevels, level_line, socket_offset_db
+from yarddial.analysis.levels.level_line import ADC_NAME, MeasuredLevels, level_line, socket_offset_db
 from yarddial.analysis.levels.step import GainPoint
 from yarddial.analysis.levels.unseen_products import with_unseen
 from yarddial.dsp.products import clipping_in_channel, products_in_channel
@@ -118,7 +118,7 @@ def test_levels_along_the_line_are_carried_by_gains_and_the_bottleneck_is_named(
     line = demo_station().line(VIA_LADDER).at(10e6)
     seen = MeasuredLevels(-80.0, -40.0, -20.0, 1.0, "as calibrated")
     found = level_line(line, Outside("rural"), 9_000.0, seen)
-    assert [plate.name for plate in found.plates] == ["Patch", "Ladder", "Finch", CONVERTER]
+    assert [plate.name for plate in found.plates] == ["Patch", "Ladder", "Finch", ADC_NAME]
     # At Finch's socket as measured; behind Patch 1.5 dB more, as Ladder loses them.
     assert [plate.wanted_dbm for plate in found.plates] == pytest.approx([-78.5, -80.0, -80.0, -80.0])
     # Ladder bears 18 - 9.6 at its input, 1.5 less behind it; Finch -22 - 9.6; the converter full scale.

@@ -103,7 +103,7 @@ def at(shed: Shed, act: Callable[[Shed], Awaitable[None]]) -> None:
 def shed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Shed:
     # Wrong words cost less time here.
     monkeypatch.setattr(serving, "WRONG_S", 0.001)
-    monkeypatch.setattr(serving, "MOST_WRONG_S", 0.01)
+    monkeypatch.setattr(serving, "MAX_WRONG_S", 0.01)
     return Shed(tmp_path)
 
 
@@ -124,7 +124,7 @@ def test_a_code_pairs_once_and_a_wrong_one_never(shed: Shed) -> None:
         known = await pair_with("127.0.0.1", shed.port, code, "desk", "")
         with pytest.raises(FarRefused):
             await pair_with("127.0.0.1", shed.port, code, "other", "")
-        welcome, _, writer = await knock(known, wire.Hello(wire.VERSION, "desk", known.word))
+        welcome, _, writer = await knock(known, wire.Hello(wire.WIRE_VERSION, "desk", known.word))
         assert (welcome.name, welcome.role) == ("shed", "listen")
         writer.transport.abort()
 
@@ -151,7 +151,7 @@ def test_another_computer_at_its_address_is_told_nothing(shed: Shed, tmp_path: P
         async with other.open():
             known = KnownComputer("shed", "127.0.0.1", other.port, fingerprint_of(shed.identity.certificate), "secret")
             with pytest.raises(FarUnreachable, match="nothing was told"):
-                await knock(known, wire.Hello(wire.VERSION, "desk", known.word))
+                await knock(known, wire.Hello(wire.WIRE_VERSION, "desk", known.word))
             assert other.server.door.refused == other.server.door.accepted == 0
             with pytest.raises(FarUnreachable, match="another computer"):
                 await pair_with("127.0.0.1", other.port, shed.server.door.offer_pairing("control"), "desk", "")
@@ -174,7 +174,7 @@ def test_only_tls_1_3_is_spoken(shed: Shed) -> None:
 
 def test_what_is_thrown_at_the_door_lets_nobody_in_and_the_guest_inside_hears_on(shed: Shed) -> None:
     chance = random.Random(4)
-    hello = wire.frame(wire.Hello(wire.VERSION, "x", "word"))
+    hello = wire.frame(wire.Hello(wire.WIRE_VERSION, "x", "word"))
 
     def thrown() -> bytes:
         match chance.randrange(6):
@@ -196,7 +196,7 @@ def test_what_is_thrown_at_the_door_lets_nobody_in_and_the_guest_inside_hears_on
 
     async def act(shed: Shed) -> None:
         known = shed.known()
-        _, reader, writer = await knock(known, wire.Hello(wire.VERSION, "desk", known.word))
+        _, reader, writer = await knock(known, wire.Hello(wire.WIRE_VERSION, "desk", known.word))
         for _ in range(60):
             try:
                 _, other = await asyncio.wait_for(asyncio.open_connection("127.0.0.1", shed.port, ssl=context()), 5.0)
@@ -211,7 +211,7 @@ def test_what_is_thrown_at_the_door_lets_nobody_in_and_the_guest_inside_hears_on
         shed.engine.says.append(Stopped("still here"))
         writer.write(wire.frame(wire.Heard(0, 0, 0.0)))
         for _ in range(50):
-            length = wire.length_of(await asyncio.wait_for(reader.readexactly(4), 5.0), wire.MOST_TOLD)
+            length = wire.length_of(await asyncio.wait_for(reader.readexactly(4), 5.0), wire.MAX_TOLD)
             if isinstance(told := wire.read_far(await reader.readexactly(length)), wire.ToldMessage):
                 break
         assert wire.event_of(told) == Stopped("still here")  # type: ignore[arg-type]
@@ -265,7 +265,7 @@ def test_what_was_under_way_on_a_computer_that_began_anew_ends_once_and_what_was
         if len(sent) - place > len(kept):
             far._asked.clear()
     far.poll()
-    far._linked(wire.Welcome(wire.VERSION, "shed", "control", "another", False, 0), time.monotonic() - 3.0)
+    far._linked(wire.Welcome(wire.WIRE_VERSION, "shed", "control", "another", False, 0), time.monotonic() - 3.0)
     assert tuple(wire.COMMANDS[asked.kind] for asked in far._asked) == kept
     assert [asked.number for asked in far._asked] == list(range(1, len(kept) + 1))
     ends = [event.reason for event in far.poll() if isinstance(event, Stopped)]

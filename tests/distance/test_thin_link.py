@@ -4,7 +4,7 @@ from collections import deque
 
 import pytest
 
-from yarddial.distance.thin_link import MOST, ThinLink
+from yarddial.distance.thin_link import MAX_QUEUED, ThinLink
 
 
 def run(carries: float, turn_s: float, seconds_s: float, every_s: float = 0.05) -> tuple[float, float, int]:
@@ -41,7 +41,7 @@ def run(carries: float, turn_s: float, seconds_s: float, every_s: float = 0.05) 
             says.append((now_s + turn_s / 2, got))
         while says and says[0][0] <= now_s:
             link.came(now_s, says.popleft()[1], turn_s)
-        assert link.waits <= sum(MOST.values())
+        assert link.waits <= sum(MAX_QUEUED.values())
     return arrived / put, late_s, told
 
 

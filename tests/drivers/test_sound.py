@@ -11,7 +11,7 @@ from yarddial.drivers.protocol import Device, RequestedSettings
 from yarddial.drivers.sound import receiver
 from yarddial.drivers.sound.address import SoundAddress, address_text, parse_address
 from yarddial.drivers.sound.driver import SoundDriver
-from yarddial.drivers.sound.silence import LEAST, SilenceFilter
+from yarddial.drivers.sound.silence import MIN_SILENT_SAMPLES, SilenceFilter
 from yarddial.drivers.time_source import RealTime
 from yarddial.dsp.channel_skew import measured_skew, shifted
 from yarddial.yard.errors import (
@@ -130,16 +130,16 @@ def test_an_address_is_read_as_it_was_written(name: str) -> None:
 def test_silence_is_cut_out_and_counted_over_the_seams_of_blocks() -> None:
     rng = np.random.default_rng(5)
     stream = (rng.standard_normal(20_000) + 1j).astype(np.complex64)
-    gaps = ((3_000, 3_000 + LEAST), (8_000, 13_500), (19_990, 20_000))
+    gaps = ((3_000, 3_000 + MIN_SILENT_SAMPLES), (8_000, 13_500), (19_990, 20_000))
     for first, last in gaps:
         stream[first:last] = 0
     # Too short for a silence: a receiver's sample may be zero.
     stream[100:103] = 0
     seen = SilenceFilter()
     stretches = [one for first in range(0, stream.size, 700) for one in seen.push(stream[first : first + 700])]
-    assert sum(one.silent_before for one in stretches) == LEAST + 5_500
+    assert sum(one.silent_before for one in stretches) == MIN_SILENT_SAMPLES + 5_500
     kept = np.concatenate([one.samples for one in stretches])
-    expected = np.concatenate([stream[:3_000], stream[3_000 + LEAST : 8_000], stream[13_500:19_990]])
+    expected = np.concatenate([stream[:3_000], stream[3_000 + MIN_SILENT_SAMPLES : 8_000], stream[13_500:19_990]])
     np.testing.assert_array_equal(kept, expected)
 
 

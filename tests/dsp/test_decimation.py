@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import fft
 
-from yarddial.dsp.decimation import CLEAN_FRACTION, TOGETHER, Decimator, decimate, decimation_for
+from yarddial.dsp.decimation import CLEAN_FRACTION, OUTPUTS_A_ROW, Decimator, decimate, decimation_for
 from yarddial.dsp.spectra import hann_spectra, long_transform
 
 CHANCE = np.random.default_rng(1)
@@ -23,7 +23,7 @@ def test_pieces_give_the_same_as_the_whole(cuts: list[int], factor: int) -> None
     got = np.concatenate(parts)
     whole = decimate(STREAM[: edges[-1]], 48_000.0, 1234.5, factor)
     # A stream keeps back what one row of several outputs has not filled yet.
-    assert 0 <= whole.size - got.size < 2 * TOGETHER
+    assert 0 <= whole.size - got.size < 2 * OUTPUTS_A_ROW
     np.testing.assert_allclose(got, whole[: got.size], atol=2e-6)
 
 

@@ -42,12 +42,12 @@ def faded(seed: int, seconds_s: float, hertz: float, spread_hz: float, cn0_db: f
 def test_a_drift_of_many_bins_is_followed_at_the_bound(seconds_s: float) -> None:
     bound_hz = np.sqrt(6 / 100) / (2 * np.pi * seconds_s)
     errors, doubts = [], []
-    for seed in range(40):
+    for seed in range(24):
         found = estimate_drifting(drifting(seed, seconds_s, 37.3, 0.05, 20.0), RATE_HZ, 0.0, 200.0)
         errors.append(found.frequency_hz - 37.3)
         doubts.append(found.sigma_hz)
         assert found.drift_hz_per_s == pytest.approx(0.05, abs=5 * found.drift_sigma)
-    # Of 40 runs the RMSE is known to 11 %.
+    # Of 24 runs the RMSE is known to 14 %.
     rmse = np.sqrt(np.mean(np.square(errors)))
     assert rmse / bound_hz == pytest.approx(1.0, abs=0.35)
     assert np.mean(doubts) / rmse == pytest.approx(1.0, abs=0.35)
@@ -56,7 +56,7 @@ def test_a_drift_of_many_bins_is_followed_at_the_bound(seconds_s: float) -> None
 @pytest.mark.parametrize(("spread_hz", "seconds_s"), [(0.1, 30.0), (0.5, 20.0)])
 def test_a_fading_line_is_found_better_than_by_lagged_products_and_says_so(spread_hz: float, seconds_s: float) -> None:
     errors, doubts, spreads = [], [], []
-    for seed in range(30):
+    for seed in range(20):
         found = estimate_fading(faded(seed, seconds_s, -22.2, spread_hz, 30.0), RATE_HZ, 0.0, 50.0)
         errors.append(found.frequency_hz + 22.2)
         doubts.append(found.sigma_hz)

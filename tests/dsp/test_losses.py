@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from yarddial.dsp.losses import BLOCK, MOST_LOST, LossWatch, steady_lines
+from yarddial.dsp.losses import BLOCK_SAMPLES, MAX_LOST, LossWatch, steady_lines
 
 RATE_HZ = 1.024e6
 LINES_HZ = np.array([-300_123.4, -41_017.7, 111_312.9, 350_871.3])
@@ -25,13 +25,13 @@ BASE = scene(1)
 
 def test_gaps_are_found_in_their_places_and_a_sure_count_is_the_true_one() -> None:
     chance = np.random.default_rng(3)
-    lines_hz = steady_lines(BASE[: 40 * BLOCK], RATE_HZ)
+    lines_hz = steady_lines(BASE[: 40 * BLOCK_SAMPLES], RATE_HZ)
     sure = 0
     for gap in [1, 2, 9_999, 10_000, *chance.integers(1, 10_001, 26).tolist()]:
-        place = int(chance.integers(12 * BLOCK, 138 * BLOCK))
+        place = int(chance.integers(12 * BLOCK_SAMPLES, 138 * BLOCK_SAMPLES))
         watch = LossWatch(RATE_HZ, lines_hz)
         (loss,) = watch.push(np.concatenate([BASE[:place], BASE[place + gap :]])) + watch.finish()
-        assert abs(loss.index - place) <= 2 * BLOCK
+        assert abs(loss.index - place) <= 2 * BLOCK_SAMPLES
         assert loss.count == gap or not loss.is_sure
         sure += loss.is_sure
     # What four lines leave open they say: by chance about 1 in 1,000.
@@ -49,11 +49,11 @@ def test_pieces_give_what_the_whole_gives_and_what_fades_is_no_gap() -> None:
 
 
 def test_one_line_alone_decides_nothing() -> None:
-    time_s = np.arange(60 * BLOCK) / RATE_HZ
+    time_s = np.arange(60 * BLOCK_SAMPLES) / RATE_HZ
     noise = np.random.default_rng(2).standard_normal((2, time_s.size))
     one = (np.exp(2j * np.pi * 100_000.0 * time_s) + 0.2 * (noise[0] + 1j * noise[1])).astype(np.complex64)
     watch = LossWatch(RATE_HZ, steady_lines(one, RATE_HZ))
     assert not watch.can_see
     assert watch.push(np.concatenate([one[:200_000], one[200_100:]])) == []
-    assert MOST_LOST > 10_000
+    assert MAX_LOST > 10_000
     assert steady_lines(one[:100], RATE_HZ).size == 0

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from yarddial.dsp.listening.playout import AHEAD_S, FADE_S, LEAST_S, SPARE_S, Playout
+from yarddial.dsp.listening.playout import AHEAD_S, FADE_S, MIN_S, SPARE_S, Playout
 
 RATE_HZ = 8_000.0
 BLOCK_S = 0.05
@@ -38,7 +38,7 @@ def test_even_sound_is_played_whole_and_hardly_later() -> None:
     assert whole(out)[0] <= FADE_S * RATE_HZ
     assert playout.gaps(now_s) == 1
     # It is looked at every 20 ms: by no more than that may blocks seem uneven.
-    assert LEAST_S <= playout.wanted_s <= max(LEAST_S, SPARE_S + 0.021)
+    assert MIN_S <= playout.wanted_s <= max(MIN_S, SPARE_S + 0.021)
 
 
 def test_after_it_has_learned_how_uneven_it_comes_there_are_no_gaps_any_more() -> None:

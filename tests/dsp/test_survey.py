@@ -6,15 +6,15 @@ import numpy as np
 import pytest
 
 from yarddial.dsp.sample_formats import as_complex
-from yarddial.dsp.survey import POINTS, ROWS, SpanSurveyor
+from yarddial.dsp.survey import BATCH_ROWS, FFT_POINTS, SpanSurveyor
 
-SET = POINTS * ROWS
+SET = FFT_POINTS * BATCH_ROWS
 
 
 def scene(sets: int = 2) -> np.ndarray:
     """Bytes: a tone 12 dB under full scale off the centre, noise, a spike, and a lame quadrature branch."""
     chance = np.random.default_rng(3)
-    turns = 700.3 / POINTS * np.arange(sets * SET)
+    turns = 700.3 / FFT_POINTS * np.arange(sets * SET)
     wave = 0.25 * np.exp(2j * np.pi * (turns % 1.0)) + 0.02 * (
         chance.standard_normal(turns.size) + 1j * chance.standard_normal(turns.size)
     )
@@ -27,9 +27,9 @@ def plain(parts: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Mean and peak by numpy in float64, one transform at a time."""
     values = (parts.astype(float) - 127.5) / 127.5
     samples = values[0::2] + 1j * values[1::2]
-    window = np.hanning(POINTS + 1)[:-1]
+    window = np.hanning(FFT_POINTS + 1)[:-1]
     power = [
-        np.abs(np.fft.fftshift(np.fft.fft(row * window / window.sum()))) ** 2 for row in samples.reshape(-1, POINTS)
+        np.abs(np.fft.fftshift(np.fft.fft(row * window / window.sum()))) ** 2 for row in samples.reshape(-1, FFT_POINTS)
     ]
     return np.mean(power, axis=0), np.max(power, axis=0)
 

@@ -12,7 +12,7 @@ from yarddial.engine.command_queue import CommandQueue
 from yarddial.engine.commands import Cancel, Command, Measure, Show, Start, Stop, Tune
 from yarddial.engine.events import Event, Started, Stopped
 from yarddial.engine.patience import Patience
-from yarddial.engine.process import HANGS, EngineProcess
+from yarddial.engine.process import HANGING_REASONS, EngineProcess
 
 # As usual, but for the waits: what is tested is that they end.
 SHORT = Patience(beat_s=0.2, silent_s=1.2, read_s=0.8)
@@ -76,7 +76,7 @@ def test_a_hanging_driver_is_said_with_what_hangs_and_the_next_start_works(where
         link.send(Stop())
     stopped = until(link, Stopped)
     assert isinstance(stopped, Stopped)
-    assert stopped.reason == HANGS[where] or (where == "reading" and "does not answer" in stopped.reason)
+    assert stopped.reason == HANGING_REASONS[where] or (where == "reading" and "does not answer" in stopped.reason)
     link.send(Start("nowhere"))
     until(link, Started)
     link.close()

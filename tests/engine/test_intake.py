@@ -9,10 +9,10 @@ import pytest
 
 from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, RequestedSettings
 from yarddial.engine.commands import Start, Tune
-from yarddial.engine.engine import HANGS, Engine
+from yarddial.engine.engine import HANGING_REASON, Engine
 from yarddial.engine.events import Event, Noticed, Progress, SpectrogramColumns, Stopped
 from yarddial.engine.intake import Nothing, Ring
-from yarddial.engine.outbox import MOST_WAITING, Outbox
+from yarddial.engine.outbox import MAX_WAITING, Outbox
 from yarddial.engine.patience import Patience
 from yarddial.yard.errors import DeviceLost, DeviceStalled
 
@@ -154,7 +154,7 @@ def test_a_hanging_driver_ends_the_stream_in_words() -> None:
     for _ in range(40):
         engine.step()
     assert engine.hangs
-    assert events[-1] == Stopped(HANGS, process_ends=True)
+    assert events[-1] == Stopped(HANGING_REASON, process_ends=True)
     ring = Ring(device, 0.1)
     ring.apply(ASK)
     assert isinstance(ring.next(0.05), Nothing)
@@ -172,7 +172,7 @@ def test_a_busy_window_loses_pictures_and_nothing_else() -> None:
 
     outbox = Outbox(send)
     picture = SpectrogramColumns(1, 0, 100.0, 0.1, np.zeros((1, 2), np.float32))
-    count = MOST_WAITING + 30
+    count = MAX_WAITING + 30
     for k in range(count):
         outbox.put(picture)
         outbox.put(Progress(0.5, 1.0, job=k, id=k))

@@ -8,7 +8,7 @@ from tunings import SOME_TUNING, tuning_of
 from yarddial.drivers.protocol import ActualSettings
 from yarddial.engine.commands import Measure
 from yarddial.engine.events import Event, Measured, NotMeasured, Progress
-from yarddial.engine.taps.measurement import LEAST_S, Measurement
+from yarddial.engine.taps.measurement import MIN_S, Measurement
 from yarddial.engine.taps.tap import Piece
 from yarddial.engine.tuning import Tuning
 
@@ -60,7 +60,7 @@ def test_it_stops_when_the_wanted_doubt_is_reached_and_foretells_when() -> None:
 def test_a_strong_line_takes_no_longer_than_drift_needs_to_be_seen() -> None:
     events = run(Measure(60.0, 100.0, 0.1, job=1, id=1), ((12.0, 0.01),), 1e-4)
     (found,) = [event for event in events if isinstance(event, Measured)]
-    assert found.carrier.duration_s == pytest.approx(LEAST_S, abs=0.6)
+    assert found.carrier.duration_s == pytest.approx(MIN_S, abs=0.6)
 
 
 @pytest.mark.parametrize("expected_hz", [12.5, 59.0])

@@ -11,7 +11,7 @@ from slow_yards import slow_station
 from yarddial import wiring
 from yarddial.engine.link import EngineInline
 from yarddial.records.entry import Entry
-from yarddial.records.log_copies import KEPT, LogCopies
+from yarddial.records.log_copies import MAX_COPIES, LogCopies
 from yarddial.records.log_data import LoggedObservation
 from yarddial.records.logbook import Logbook
 from yarddial.session.finding import Act
@@ -160,15 +160,15 @@ def test_copies_are_made_daily_and_seven_kept(tmp_path: Path, monkeypatch: pytes
     path = tmp_path / "log.sqlite"
     book, copies = Logbook(path), LogCopies(path)
     begun = datetime(2026, 11, 27, tzinfo=UTC)
-    for day in range(KEPT + 3):
+    for day in range(MAX_COPIES + 3):
         now = begun + timedelta(days=day)
         monkeypatch.setattr(clock, "_source", lambda now=now: now)
         book.add(Entry(station=YARD, kind="note", text=f"day {day}"))
         assert copies.make() is not None
         assert copies.make() is None
-    assert len(copies.all()) == KEPT
+    assert len(copies.all()) == MAX_COPIES
     newest = Logbook(copies.all()[0]).entries()
-    assert len(newest) == KEPT + 3
+    assert len(newest) == MAX_COPIES + 3
 
 
 def test_a_note_of_any_text_is_kept_and_blocks_nothing(tmp_path: Path) -> None:

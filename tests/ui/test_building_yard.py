@@ -14,7 +14,7 @@ from yarddial.ui.main_window import MainWindow
 from yarddial.ui.opener import Opener
 from yarddial.ui.places.bench.finding_list import FindingRow
 from yarddial.ui.places.bench.origin_sheet import OriginSheet
-from yarddial.ui.places.bench.route_list import ROW
+from yarddial.ui.places.bench.route_list import ROW_HEIGHT
 from yarddial.ui.places.bench.which_lo_sheet import WhichLoSheet
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.file_sheet import FileSheet
@@ -98,7 +98,7 @@ def test_a_new_route_grows_from_nothing_and_names_itself(qtbot: QtBot, window: M
 
 def test_routes_are_chosen_preferred_renamed_and_taken_up_in_the_list(qtbot: QtBot, window: MainWindow) -> None:
     routes = window.bench.routes
-    qtbot.mouseClick(routes, Qt.MouseButton.LeftButton, pos=QPoint(40, px(ROW) + px(10)))
+    qtbot.mouseClick(routes, Qt.MouseButton.LeftButton, pos=QPoint(40, px(ROW_HEIGHT) + px(10)))
     assert window.session.desk.station.route == VIA_HEARTH
     qtbot.keyClick(routes, Key.Key_Down)
     qtbot.keyClick(routes, Key.Key_P)

@@ -7,7 +7,7 @@ from pytestqt.qtbot import QtBot
 from yarddial.ui.findables import dialled, findables
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.shelf_finder import puttables
-from yarddial.ui.widgets.finder import NOTHING, Finder, ranked
+from yarddial.ui.widgets.finder import NOTHING_FOUND, Finder, ranked
 
 # Words typed, and what the name of the wanted hit holds.
 QUERIES = (
@@ -67,7 +67,7 @@ def test_what_is_nothing_is_said_with_what_to_try(qtbot: QtBot, window: MainWind
     finder.show()
     qtbot.keyClicks(finder.line, text)
     assert not finder.nothing.isHidden()
-    assert finder.nothing.text() == NOTHING
+    assert finder.nothing.text() == NOTHING_FOUND
     finder.close()
 
 

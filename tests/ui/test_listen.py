@@ -2,12 +2,14 @@
 
 from pathlib import Path
 
+import msgspec
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
+from yarddial.session.listening.reception_check import STEPS
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.listen.chart import ListenChart, dragged_edges
 from yarddial.ui.places.listen.comparison_sheet import ComparisonSheet
@@ -95,7 +97,12 @@ def test_two_routes_are_compared_in_the_sheet(qtbot: QtBot, window: MainWindow, 
 
 
 @pytest.mark.wide
-def test_the_proof_by_steps_shows_marks_and_is_cancelled(qtbot: QtBot, window: MainWindow, listen: ListenPlace) -> None:
+def test_the_proof_by_steps_shows_marks_and_is_cancelled(
+    qtbot: QtBot, window: MainWindow, listen: ListenPlace, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    # Not all of the band is searched for the strong broadcast.
+    first = msgspec.structs.replace(STEPS[0], low_hz=95e6, high_hz=98e6)
+    monkeypatch.setattr("yarddial.session.listening.reception_check.STEPS", (first, *STEPS[1:]))
     qtbot.mouseClick(listen.prove, Qt.MouseButton.LeftButton)
     sheet = listen.findChildren(ReceptionCheckSheet)[0]
     qtbot.waitUntil(sheet.begin.isEnabled, timeout=20_000)

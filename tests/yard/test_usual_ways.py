@@ -5,7 +5,7 @@ from itertools import pairwise
 import pytest
 
 import band_tables
-from yarddial.yard.bands import TABLE, Region, bands_of
+from yarddial.yard.bands import BAND_TABLE, Region, bands_of
 from yarddial.yard.demodulation import demodulations_of, is_lower_sideband, on_raster, raster_at, usual
 from yarddial.yard.modes import MODES, mode_named
 from yarddial.yard.references import KINDS, kind_named
@@ -28,7 +28,7 @@ def test_a_place_is_heard_as_its_segment_is_used(hertz: float, mode: str) -> Non
 
 
 def test_segments_cover_their_band_without_a_gap() -> None:
-    for band in TABLE:
+    for band in BAND_TABLE:
         parts = segments_of(band)
         assert (parts[0].low_hz, parts[-1].high_hz) == (band.low_hz, band.high_hz)
         assert all(one.high_hz == two.low_hz for one, two in pairwise(parts))

@@ -10,7 +10,7 @@ from yarddial.yard.errors import BadRecording
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.path import Stage, path_sense
 
-MOST_SAID = 40
+MAX_SAID = 40
 
 
 @click.command(context_settings=MINUS_ALLOWED)
@@ -38,7 +38,7 @@ def command(files: tuple[Path, ...], less_db: float, stages: tuple[Stage, ...], 
         ],
     }  # fmt: skip
     lines = []
-    for peak, told in ranked[:MOST_SAID]:
+    for peak, told in ranked[:MAX_SAID]:
         other = "another " if told.missing in told.blind else ""
         more = f", {told.odds[0][1]:.0%}; {other}{told.missing} would tell" if told.missing else ""
         lines.append(f"{format_frequency(peak.dial_hz, 0)}  {told.verdict}: {told.best.words}{more}")

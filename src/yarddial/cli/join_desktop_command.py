@@ -10,7 +10,7 @@ import click
 
 from yarddial.yard.errors import NotWritten
 
-FILES = Path(__file__).parent / "desktop_files"
+DESKTOP_FILES = Path(__file__).parent / "desktop_files"
 PLACES = {
     "yard-dial.desktop": "applications/yard-dial.desktop",
     "yard-dial-mime.xml": "mime/packages/yard-dial-mime.xml",
@@ -33,7 +33,7 @@ def command(leave: bool, share: Path | None) -> int:
                 target.unlink(missing_ok=True)
                 continue
             target.parent.mkdir(parents=True, exist_ok=True)
-            text = (FILES / name).read_text(encoding="utf-8")
+            text = (DESKTOP_FILES / name).read_text(encoding="utf-8")
             target.write_text(text.replace("Exec=yard-dial", f"Exec={_program()}"), encoding="utf-8")
     except OSError as error:
         raise NotWritten(f"cannot write into {share}: {error.strerror}; check its permissions") from error

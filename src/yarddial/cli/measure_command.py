@@ -20,8 +20,8 @@ from yarddial.yard.path import Stage, dial_for_shown, path_sense, shown_for_dial
 from yarddial.yard.references import PILOT_HZ
 
 KINDS = ("carrier", "am", "nfm", "wfm", "pilot")
-LEAST_SEARCH_HZ = 5_000.0
-LEAST_WIDE_SEARCH_HZ = 20_000.0
+MIN_SEARCH_HZ = 5_000.0
+MIN_WIDE_SEARCH_HZ = 20_000.0
 # Another line so little below the one found may as well be the one that was meant.
 ALIKE_DB = 5.0
 # A search nearer to the centre than this is for what stands there; the width in which the strongest of all is judged.
@@ -79,7 +79,7 @@ def command(
     if near_hz is not None and within_hz is None:
         # What a plain crystal may be off at the receiver's own frequency, and a converter's oscillator besides.
         tuner_hz = near_hz if recording.tuner_hz is None else recording.tuner_hz
-        within_hz = max(LEAST_SEARCH_HZ, abs(tuner_hz) * 60e-6)
+        within_hz = max(MIN_SEARCH_HZ, abs(tuner_hz) * 60e-6)
     samples = recording.read()
     known = tuple(path.offset_hz(hertz) for hertz in known_hz)
     found = _estimate(kind, samples, recording.rate_hz, offset_hz, within_hz, known)
@@ -187,11 +187,11 @@ class _Path:
 
 def _lost(samples: Any, rate_hz: float) -> int | None:
     """Samples that lines' phases tell are missing; None where too few lines tell."""
-    from yarddial.dsp.losses import BLOCK, LossWatch, steady_lines
+    from yarddial.dsp.losses import BLOCK_SAMPLES, LossWatch, steady_lines
 
-    if samples.size < 64 * BLOCK:
+    if samples.size < 64 * BLOCK_SAMPLES:
         return None
-    watch = LossWatch(rate_hz, steady_lines(samples[: 256 * BLOCK], rate_hz))
+    watch = LossWatch(rate_hz, steady_lines(samples[: 256 * BLOCK_SAMPLES], rate_hz))
     if not watch.can_see:
         return None
     return sum(loss.count for loss in (*watch.push(samples), *watch.finish()))
@@ -218,7 +218,7 @@ def _estimate(
         except NoCarrier:
             return measure_line(samples, rate_hz, offset_hz, within_hz, known_hz)
     if kind == "nfm":
-        return estimate_centre(samples, rate_hz, offset_hz, within_hz or LEAST_SEARCH_HZ, "narrow")
+        return estimate_centre(samples, rate_hz, offset_hz, within_hz or MIN_SEARCH_HZ, "narrow")
     if kind == "wfm":
-        return estimate_centre(samples, rate_hz, offset_hz, within_hz or LEAST_WIDE_SEARCH_HZ, "wide")
-    return estimate_pilot(samples, rate_hz, offset_hz, within_hz or LEAST_WIDE_SEARCH_HZ)
+        return estimate_centre(samples, rate_hz, offset_hz, within_hz or MIN_WIDE_SEARCH_HZ, "wide")
+    return estimate_pilot(samples, rate_hz, offset_hz, within_hz or MIN_WIDE_SEARCH_HZ)

@@ -17,7 +17,7 @@ from yarddial.yard.line import Line
 from yarddial.yard.path import shown_for_dial
 from yarddial.yard.station import Station
 
-LONGEST_S = 3600.0
+MAX_S = 3600.0
 
 
 @click.command()
@@ -42,7 +42,7 @@ def command(
     """Write a SigMF recording and print what was true while it was made."""
     from yarddial.records.recordings import write_sigmf
 
-    if seconds_s > LONGEST_S:
+    if seconds_s > MAX_S:
         raise CannotTune(f"--seconds {seconds_s:g} is longer than an hour: record in parts")
     station = demo_station()
     line = _line(station, receiver, route_name, centre_hz).at(centre_hz)

@@ -12,7 +12,7 @@ from yarddial.yard.errors import BadSamples
 LOWEST_DB, STEP_DB = -180.0, 0.75
 BITS = (6, 7, 8, 10, 12)
 # No block of either is larger: what says so is not unpacked.
-MOST_LEVELS, MOST_SAMPLES = 200_000, 100_000
+MAX_LEVELS, MAX_SAMPLES = 200_000, 100_000
 
 
 class CodedLevels(msgspec.Struct, frozen=True, array_like=True):
@@ -41,7 +41,7 @@ def code_levels(level_db: NDArray[np.float32]) -> CodedLevels:
 def levels_of(coded: CodedLevels) -> NDArray[np.float32]:
     """Levels in dB; raises BadSamples for what is none."""
     count = int(np.prod(coded.shape, dtype=np.int64)) if coded.shape else 0
-    if not (0 < count <= MOST_LEVELS and all(0 < side <= MOST_LEVELS for side in coded.shape)):
+    if not (0 < count <= MAX_LEVELS and all(0 < side <= MAX_LEVELS for side in coded.shape)):
         raise BadSamples(f"levels in a shape that cannot be: {coded.shape}")
     try:
         unpacker = zlib.decompressobj()
@@ -68,7 +68,7 @@ def code_samples(samples: NDArray[np.complex64], bits: int) -> CodedSamples:
 def samples_of(coded: CodedSamples) -> NDArray[np.complex64]:
     """The samples; raises BadSamples for what is none."""
     bits, count = coded.bits, coded.count
-    if bits not in BITS or not 0 <= count <= MOST_SAMPLES or not 0 <= coded.scale < 1e6:
+    if bits not in BITS or not 0 <= count <= MAX_SAMPLES or not 0 <= coded.scale < 1e6:
         raise BadSamples("a block of samples that cannot be")
     if len(coded.data) != (2 * count * bits + 7) // 8:
         raise BadSamples("a block of samples that is not as long as it says")

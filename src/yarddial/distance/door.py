@@ -13,9 +13,9 @@ from yarddial.distance.pairing_code import PairingCode, new_code
 from yarddial.yard.fault_log import log_fault
 
 # Who has not said who it is by then goes; so many may stand at the door at a time.
-DOOR_S, MOST_AT_DOOR = 5.0, 20
+DOOR_S, MAX_AT_DOOR = 5.0, 20
 # Wrong words and codes cost time, ever more of it, and a code is void after so many.
-WRONG_S, MOST_WRONG_S, CODE_TRIES, CODE_LASTS_S = 0.5, 8.0, 20, 600.0
+WRONG_S, MAX_WRONG_S, CODE_TRIES, CODE_LASTS_S = 0.5, 8.0, 20, 600.0
 Greet = Callable[[PairedComputer, wire.Hello, asyncio.StreamWriter], Awaitable[Guest]]
 Entertain = Callable[[Guest, asyncio.StreamReader, asyncio.StreamWriter], Awaitable[None]]
 
@@ -57,14 +57,14 @@ class Door:
 
     async def _come(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         """Somebody stands at the door."""
-        if self._at_door >= MOST_AT_DOOR:
+        if self._at_door >= MAX_AT_DOOR:
             writer.transport.abort()
             return
         self._at_door += 1
         guest: Guest | None = None
         try:
             try:
-                guest = await asyncio.wait_for(self._greet(reader, writer), DOOR_S + MOST_WRONG_S)
+                guest = await asyncio.wait_for(self._greet(reader, writer), DOOR_S + MAX_WRONG_S)
             finally:
                 self._at_door -= 1
             if guest is not None:
@@ -80,12 +80,12 @@ class Door:
 
     async def _greet(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> Guest | None:
         """Who is it? Nothing is told before that is known; a wrong word or code costs time."""
-        hello = wire.read_near(await asyncio.wait_for(read_body(reader, wire.MOST_HELLO), DOOR_S))
+        hello = wire.read_near(await asyncio.wait_for(read_body(reader, wire.MAX_HELLO), DOOR_S))
         if not isinstance(hello, wire.Hello):
             return None
         place = str((writer.get_extra_info("peername") or ("",))[0])
-        if hello.version != wire.VERSION:
-            older = "older" if hello.version < wire.VERSION else "newer"
+        if hello.version != wire.WIRE_VERSION:
+            older = "older" if hello.version < wire.WIRE_VERSION else "newer"
             sentence = f"your program is {older} than the one on the far computer: bring both to the same version"
             await self._refuse(writer, sentence)
             return None
@@ -93,14 +93,14 @@ class Door:
         if who is None:
             self.refused += 1
             self._wrong[place] = wrong = min(self._wrong.get(place, 0) + 1, 10)
-            await asyncio.sleep(min(WRONG_S * 2.0 ** (wrong - 1), MOST_WRONG_S))
+            await asyncio.sleep(min(WRONG_S * 2.0 ** (wrong - 1), MAX_WRONG_S))
             await self._refuse(writer, "not known here, or the code is wrong, used or too old: ask for a new one")
             return None
         self._wrong.pop(place, None)
         self.accepted += 1
         if word:
             # It knows the way now, and comes again by it.
-            writer.write(wire.frame(wire.Welcome(wire.VERSION, self._name, who.role, "", False, 0, (), word)))
+            writer.write(wire.frame(wire.Welcome(wire.WIRE_VERSION, self._name, who.role, "", False, 0, (), word)))
             await writer.drain()
             return None
         return await self._welcome(who, hello, writer)

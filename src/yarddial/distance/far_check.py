@@ -5,7 +5,7 @@ from typing import Any, Protocol
 import msgspec
 
 # A station's file is smaller; more does not come.
-MOST_STATION = 60_000
+MAX_STATION = 60_000
 
 
 class CheckReceiver(msgspec.Struct, frozen=True):

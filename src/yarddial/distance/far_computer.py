@@ -5,7 +5,7 @@ import shutil
 from contextlib import suppress
 from pathlib import Path
 
-UNKNOWN = -1.0
+UNKNOWN_NUMBER = -1.0
 
 
 def load() -> float:
@@ -13,7 +13,7 @@ def load() -> float:
     try:
         return os.getloadavg()[0] / (os.cpu_count() or 1)
     except OSError:
-        return UNKNOWN
+        return UNKNOWN_NUMBER
 
 
 def temperature_c(root: Path = Path("/sys/class/thermal")) -> float:
@@ -22,7 +22,7 @@ def temperature_c(root: Path = Path("/sys/class/thermal")) -> float:
     for zone in sorted(root.glob("thermal_zone*/temp")) if root.is_dir() else ():
         with suppress(OSError, ValueError):
             found.append(int(zone.read_text()) / 1000.0)
-    return max((one for one in found if -50 < one < 150), default=UNKNOWN)
+    return max((one for one in found if -50 < one < 150), default=UNKNOWN_NUMBER)
 
 
 def free_gb(folder: Path) -> float:
@@ -30,4 +30,4 @@ def free_gb(folder: Path) -> float:
     try:
         return shutil.disk_usage(folder).free / 1e9
     except OSError:
-        return UNKNOWN
+        return UNKNOWN_NUMBER

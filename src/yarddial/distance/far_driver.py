@@ -91,7 +91,7 @@ class _ListedDevice:
 
 async def _visit(computer: KnownComputer, own_name: str, address: str) -> tuple[wire.Welcome, wire.AbleMessage | None]:
     """Come in, ask what there is, and go; with an address, what that receiver can do."""
-    hello = wire.Hello(wire.VERSION, own_name, computer.word)
+    hello = wire.Hello(wire.WIRE_VERSION, own_name, computer.word)
     welcome, reader, writer = await knock(computer, hello)
     try:
         if not address:
@@ -100,7 +100,7 @@ async def _visit(computer: KnownComputer, own_name: str, address: str) -> tuple[
         await writer.drain()
         for _ in range(50):
             head = await asyncio.wait_for(reader.readexactly(4), 10.0)
-            answer = wire.read_far(await reader.readexactly(wire.length_of(head, wire.MOST_TOLD)))
+            answer = wire.read_far(await reader.readexactly(wire.length_of(head, wire.MAX_TOLD)))
             if isinstance(answer, wire.AbleMessage):
                 return welcome, answer
         return welcome, None

@@ -26,13 +26,13 @@ SAYS_S, AGAIN_S = 0.1, 1.0
 # Beyond this nothing that was under way can be there any more.
 GIVES_UP_S = 120.0
 # Events waiting for a window that does not look; pictures and sound give way first.
-MOST_WAITING, MOST_PICTURES = 20_000, 200
+MAX_WAITING, MAX_PICTURES = 20_000, 200
 # Recordings that are shown of those that lie there, the newest.
-MOST_RECORDINGS = 200
+MAX_RECORDINGS = 200
 # A command that takes more bytes does not go over.
-LARGE = wire.MOST_ASKED - 100
+MAX_COMMAND_BYTES = wire.MAX_ASKED - 100
 # Of a picture's columns left out on the way, so many are filled with their neighbour.
-MOST_FILLED = 50
+MAX_FILLED = 50
 
 
 class FarEngine:
@@ -91,7 +91,7 @@ class FarEngine:
                     pass
             if isinstance(command, Hear):
                 self._audio.asked(command)
-            if isinstance(command, RecordSamples) and len(wire.frame(wire.asked_of(command, 0, 0))) > LARGE:
+            if isinstance(command, RecordSamples) and len(wire.frame(wire.asked_of(command, 0, 0))) > MAX_COMMAND_BYTES:
                 # What is known to stand in the span is left away, rather than nothing recorded.
                 command = msgspec.structs.replace(command, about={})
             self._ask(command)
@@ -200,7 +200,9 @@ class FarEngine:
         broke_s: float | None = None
         while not self._closing:
             try:
-                hello = wire.Hello(wire.VERSION, self._own_name, self.computer.word, -1, self._session, self._heard)
+                hello = wire.Hello(
+                    wire.WIRE_VERSION, self._own_name, self.computer.word, -1, self._session, self._heard
+                )
                 welcome, reader, writer = await knock(self.computer, hello)
             except (FarUnreachable, FarRefused) as error:
                 self._unreached(error, broke_s)
@@ -297,7 +299,7 @@ class FarEngine:
         try:
             while not self._closing:
                 head = await asyncio.wait_for(reader.readexactly(4), 15.0)
-                body = await reader.readexactly(wire.length_of(head, wire.MOST_TOLD))
+                body = await reader.readexactly(wire.length_of(head, wire.MAX_TOLD))
                 self._got_bytes += 4 + len(body)
                 self._take(wire.read_far(body))
         finally:
@@ -352,7 +354,7 @@ class FarEngine:
             case wire.Far():
                 self.far = message
             case wire.RecordingsMessage():
-                self.recordings = message.recordings[:MOST_RECORDINGS]
+                self.recordings = message.recordings[:MAX_RECORDINGS]
             case wire.PieceMessage() if self.fetching is not None:
                 self.fetching.take(message)
             case _:
@@ -387,14 +389,14 @@ class FarEngine:
 
         event = wire.picture_of(message, time.monotonic())
         missing = message.first - self._column
-        if 0 < missing <= MOST_FILLED:
+        if 0 < missing <= MAX_FILLED:
             filled = np.concatenate([np.repeat(event.level_db[:1], missing, axis=0), event.level_db])
             event = msgspec.structs.replace(event, first=self._column, level_db=filled)
         self._column = message.first + message.level.shape[0]
         self._put_picture(event)
 
     def _put_picture(self, event: Event) -> None:
-        if self._events.qsize() < MOST_PICTURES:
+        if self._events.qsize() < MAX_PICTURES:
             self._events.put(event)
 
     @property
@@ -408,5 +410,5 @@ class FarEngine:
         return self._audio.gaps_within(60.0)
 
     def _put_sound(self, sound: Sound | None) -> None:
-        if sound is not None and self._events.qsize() < MOST_PICTURES:
+        if sound is not None and self._events.qsize() < MAX_PICTURES:
             self._events.put(sound)

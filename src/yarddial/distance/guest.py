@@ -11,7 +11,7 @@ from yarddial.distance import wire
 from yarddial.distance.coding import BITS, code_samples
 from yarddial.distance.far_check import CheckTold
 from yarddial.distance.identity import PairedComputer
-from yarddial.distance.recording_shelf import LEAST_PIECE, MOST_PIECE, PIECE_S, StoredRecording
+from yarddial.distance.recording_shelf import MAX_PIECE, MIN_PIECE, PIECE_S, StoredRecording
 from yarddial.distance.sound_sender import SoundSender
 from yarddial.distance.thin_link import Kind, ThinLink
 from yarddial.engine.events import (
@@ -33,7 +33,7 @@ PLENTY_BITS, USUAL_BITS = 10, 8
 # Beside the sound, bits a second; and below which a link is thin.
 BESIDE_BITS, THIN_BITS, GATHERS_S, WAITS_S = 14_000.0, 130_000.0, 0.1, 0.6
 # Carried so many times over, more bits are worth it.
-PLENTY = 3.0
+PLENTY_FACTOR = 3.0
 # The whole span's line comes so often.
 SPANS_S = 1.0
 # And what has come of its commands, where there is nothing new.
@@ -42,7 +42,7 @@ TURNS_S = 1.0
 OWN_BITS = 32
 OWN_MASK = (1 << OWN_BITS) - 1
 # Answers that nobody has taken; more than that, and whoever it was is given up.
-MOST_OWED = 4_000
+MAX_OWED = 4_000
 
 
 class Guest:
@@ -86,7 +86,7 @@ class Guest:
     @property
     def is_hopeless(self) -> bool:
         """True where more is owed to it than is kept."""
-        return len(self._owed) > MOST_OWED
+        return len(self._owed) > MAX_OWED
 
     def linked(self, heard: int) -> None:
         """A link stands: what was not heard on the last one goes again."""
@@ -151,7 +151,7 @@ class Guest:
         stored = self.fetches
         if stored is None or self.thin.has("file"):
             return
-        count = int(min(max(self.thin.bytes_a_second * PIECE_S, LEAST_PIECE), MOST_PIECE))
+        count = int(min(max(self.thin.bytes_a_second * PIECE_S, MIN_PIECE), MAX_PIECE))
         try:
             piece = stored.piece(self.fetched_bytes, count)
             self.fetched_bytes += len(piece.data)
@@ -199,7 +199,7 @@ class Guest:
         """For each half of a sample: what the link carries beside a little for everything else."""
         if self.thin.is_crowded:
             return BITS[0]
-        share = PLENTY if carried > PLENTY * PLENTY_BITS * halves_a_second else 1.0
+        share = PLENTY_FACTOR if carried > PLENTY_FACTOR * PLENTY_BITS * halves_a_second else 1.0
         able = [bits for bits in BITS if bits * halves_a_second * share + BESIDE_BITS <= carried]
         return min(max(able, default=BITS[0]), PLENTY_BITS if share > 1 else USUAL_BITS)
 

@@ -6,9 +6,9 @@ from pathlib import Path
 import msgspec
 
 from yarddial.distance import far_computer
-from yarddial.distance.far_check import MOST_STATION, CheckReceiver, CheckRun, CheckTold, EndCheck
+from yarddial.distance.far_check import MAX_STATION, CheckReceiver, CheckRun, CheckTold, EndCheck
 from yarddial.distance.guest import Guest, in_numbers_of
-from yarddial.distance.recording_shelf import LEAST_FREE_GB, RecordingShelf
+from yarddial.distance.recording_shelf import MIN_FREE_GB, RecordingShelf
 from yarddial.drivers.protocol import FoundReceiver
 from yarddial.engine.commands import (
     Cancel,
@@ -34,7 +34,7 @@ from yarddial.engine.link import EngineLink
 from yarddial.yard.errors import YardDialError
 
 # Jobs of a guest that are remembered; more than that are over long ago.
-MOST_JOBS = 2_000
+MAX_JOBS = 2_000
 BeginCheck = Callable[[str, str, str], CheckRun]
 
 
@@ -112,7 +112,7 @@ class GuestWork:
     def _job(self, guest: Guest, request: Request) -> int:
         """The engine's number for a guest's job; 0 stays nobody's, but is remembered to be this guest's."""
         if request.job not in guest.jobs:
-            if len(guest.jobs) >= MOST_JOBS:
+            if len(guest.jobs) >= MAX_JOBS:
                 self.jobs.pop(guest.jobs.pop(next(iter(guest.jobs))), None)
             self._number += 1
             guest.jobs[request.job] = self._number
@@ -127,7 +127,7 @@ class GuestWork:
         except OSError as error:
             why = f"the far computer cannot write: {error.strerror}"
         else:
-            why = f"the disk there has {free_gb:.1f} GB left: make room" if 0 <= free_gb < LEAST_FREE_GB else ""
+            why = f"the disk there has {free_gb:.1f} GB left: make room" if 0 <= free_gb < MIN_FREE_GB else ""
         if why:
             guest.tell(RecordingState("", 0.0, True, why, job=command.job, id=command.id))
             return
@@ -136,7 +136,7 @@ class GuestWork:
 
     def spare_disk(self, free_gb: float) -> None:
         """Whose disk it is needs some of it: what is recorded ends whole where little is left."""
-        if 0 <= free_gb < LEAST_FREE_GB:
+        if 0 <= free_gb < MIN_FREE_GB:
             for job in self._records:
                 self._engine.send(Cancel(job))
 
@@ -147,7 +147,7 @@ class GuestWork:
             why = "the far computer offers no such receiver: choose another"
         elif self.is_checking:
             why = "another check runs there: wait until it is over"
-        elif len(asked.station) > MOST_STATION:
+        elif len(asked.station) > MAX_STATION:
             why = "the yard is too large to be sent for a check: check it there, with 'yard-dial check'"
         run: CheckRun | None = None
         if not why and self._check is not None:

@@ -20,7 +20,7 @@ from yarddial.yard.errors import NotWritten, YardDialError
 
 T = TypeVar("T")
 Role = Literal["listen", "control"]
-YEARS = 30
+CERTIFICATE_YEARS = 30
 
 
 class PairedComputer(msgspec.Struct, frozen=True):
@@ -76,7 +76,7 @@ class Identity:
         made = (
             x509.CertificateBuilder().subject_name(name).issuer_name(name).public_key(key.public_key())
             .serial_number(x509.random_serial_number()).not_valid_before(now - timedelta(days=1))
-            .not_valid_after(now + timedelta(days=365 * YEARS)).sign(key, hashes.SHA256())
+            .not_valid_after(now + timedelta(days=365 * CERTIFICATE_YEARS)).sign(key, hashes.SHA256())
         )  # fmt: skip
         _write_private(self.key_path, key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption()))
         _write_private(self.certificate_path, made.public_bytes(Encoding.PEM))

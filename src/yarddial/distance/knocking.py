@@ -52,7 +52,7 @@ async def pair_with(host: str, port: int, code_text: str, own_name: str, name: s
             raise FarUnreachable(
                 f"another computer than the one that shows the code answers at {host}: check its address"
             )
-        hello = wire.Hello(wire.VERSION, own_name, secret=code.secret)
+        hello = wire.Hello(wire.WIRE_VERSION, own_name, secret=code.secret)
         welcome = await _welcomed(hello, reader, writer)
         return KnownComputer(name or welcome.name, host, port, fingerprint_of(certificate), welcome.word)
     finally:
@@ -72,7 +72,7 @@ async def _welcomed(hello: wire.Hello, reader: asyncio.StreamReader, writer: asy
         writer.write(wire.frame(hello))
         await writer.drain()
         head = await asyncio.wait_for(reader.readexactly(4), WELCOMES_S)
-        body = await asyncio.wait_for(reader.readexactly(wire.length_of(head, wire.MOST_TOLD)), WELCOMES_S)
+        body = await asyncio.wait_for(reader.readexactly(wire.length_of(head, wire.MAX_TOLD)), WELCOMES_S)
         answer = wire.read_far(body)
     except (TimeoutError, OSError, asyncio.IncompleteReadError) as error:
         raise FarUnreachable("the far computer says nothing") from error

@@ -5,7 +5,7 @@ import re
 from yarddial.yard.errors import DeviceNotFound
 
 # Where a serving computer listens unless it was told otherwise.
-PORT = 47_110
+DEFAULT_PORT = 47_110
 _PLACE = re.compile(r"(?P<host>\[[0-9A-Fa-f:.]+\]|[\w.-]+)(?::(?P<port>\d{1,5}))?")
 
 
@@ -15,7 +15,7 @@ def host_and_port(text: str, *, to_listen: bool = False) -> tuple[str, int]:
     to_listen : a port of 0 is any that is free.
     """
     found = _PLACE.fullmatch(text.strip())
-    port = int(found["port"] or PORT) if found is not None else -1
+    port = int(found["port"] or DEFAULT_PORT) if found is not None else -1
     if found is None or not (0 if to_listen else 1) <= port < 65_536:
         raise DeviceNotFound(
             f"'{text.strip()[:60]}' is no computer's place: write a name or an address, such as shed.local"

@@ -13,11 +13,11 @@ from yarddial.distance.identity import PairedComputer
 from yarddial.distance.wire import FarRecording, PieceMessage
 
 # A piece takes so long on the way, and is so large at least and at most, bytes.
-PIECE_S, LEAST_PIECE, MOST_PIECE = 0.1, 1_000, 65_536
+PIECE_S, MIN_PIECE, MAX_PIECE = 0.1, 1_000, 65_536
 # Below this nothing more is recorded for guests, GB.
-LEAST_FREE_GB = 0.5
+MIN_FREE_GB = 0.5
 # Bytes of a description; the largest is of a recording with many losses.
-MOST_META = 8_000_000
+MAX_META = 8_000_000
 _DATA, _META = ".sigmf-data", ".sigmf-meta"
 
 
@@ -79,7 +79,7 @@ class RecordingShelf:
         if name not in {one.name for one in self.all_of(who)}:
             return None
         data_path = self._of(who) / f"{name}{_DATA}"
-        meta = (self._of(who) / f"{name}{_META}").read_bytes()[:MOST_META]
+        meta = (self._of(who) / f"{name}{_META}").read_bytes()[:MAX_META]
         digest = hashlib.sha256()
         with data_path.open("rb") as file:
             while part := file.read(1 << 20):

@@ -25,7 +25,7 @@ WAITS_S = 120.0
 # One that is revoked is gone within this.
 REVOKED_S = 2.0
 # Recordings listed, read or removed, receivers asked, at a time.
-MOST_ERRANDS = 16
+MAX_ERRANDS = 16
 # A guest that has been told things says at least so often that they came.
 SILENT_S = 15.0
 
@@ -86,7 +86,7 @@ class Server:
         guest.who = who
         self.work.offered = receivers = await asyncio.to_thread(self._receivers)
         answer = wire.Welcome(
-            wire.VERSION, self._name, who.role, guest.session, is_resumed, guest.heard_command, receivers
+            wire.WIRE_VERSION, self._name, who.role, guest.session, is_resumed, guest.heard_command, receivers
         )
         writer.write(wire.frame(answer))
         await writer.drain()
@@ -107,7 +107,7 @@ class Server:
         mine = guest.thin
         try:
             while guest.session in self.guests and guest.thin is mine:
-                body = await asyncio.wait_for(read_body(reader, wire.MOST_ASKED), SILENT_S)
+                body = await asyncio.wait_for(read_body(reader, wire.MAX_ASKED), SILENT_S)
                 self._hear(guest, wire.read_near(body))
                 wakes.set()
         finally:
@@ -161,7 +161,7 @@ class Server:
 
     def _run(self, errand: Coroutine[None, None, None]) -> None:
         """What takes a while for a guest; more than a few at a time nobody needs."""
-        if len(self._errands) >= MOST_ERRANDS:
+        if len(self._errands) >= MAX_ERRANDS:
             errand.close()
             return
         task = asyncio.create_task(errand)

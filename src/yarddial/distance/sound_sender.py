@@ -19,7 +19,7 @@ LADDER: tuple[tuple[bool, float, int], ...] = (
 ROOM_UP = 1.3
 # Where nothing had to wait for so long, a link may carry more than it ever had to: one rung up is tried. What did not
 # bear it is not tried again for a while, each time a longer one.
-TRIES_S, FAILED_S, MOST_FAILED_S = 2.0, 4.0, 60.0
+TRIES_S, FAILED_S, MAX_FAILED_S = 2.0, 4.0, 60.0
 
 
 def needs_bits(rung: int) -> float:
@@ -68,7 +68,7 @@ class SoundSender:
         if best > self._rung and free_s < TRIES_S:
             # The link is fuller than it bears.
             self._waits_until_s = now_s + self._failed_s
-            self._failed_s = min(2 * self._failed_s, MOST_FAILED_S)
+            self._failed_s = min(2 * self._failed_s, MAX_FAILED_S)
             self._rung = best
         elif best <= self._rung:
             self._rung = max(best, possible[0])

@@ -13,13 +13,13 @@ import msgspec
 Kind = Literal["sound", "answer", "picture", "span", "state", "file"]
 ORDER: tuple[Kind, ...] = ("sound", "answer", "state", "picture", "span", "file")
 # Waiting of each at most: sound in blocks, the newest of a picture's columns, one line of a span.
-MOST: dict[Kind, int] = {"sound": 16, "answer": 4_000, "state": 4, "picture": 6, "span": 1, "file": 1}
+MAX_QUEUED: dict[Kind, int] = {"sound": 16, "answer": 4_000, "state": 4, "picture": 6, "span": 1, "file": 1}
 # What a link carries is taken to be so much at first, bytes a second; on its way at least and at most, bytes; and
 # beyond what it carries in a turn, so long of it.
-FIRST_SPEED, LEAST_BYTES, MOST_BYTES = 30_000.0, 2_500, 2_000_000
-SPARE_S, GROWS = 0.12, 1.3
+FIRST_SPEED, MIN_BYTES, MAX_BYTES = 30_000.0, 2_500, 2_000_000
+SPARE_S, GROWTH_FACTOR = 0.12, 1.3
 # Its speed is that over so long; what took so much longer than a turn has waited on the way.
-SPEED_S, LEAST_SPEED_S, WAITED_S = 1.0, 0.35, 0.15
+SPEED_S, MIN_SPEED_S, WAITED_S = 1.0, 0.35, 0.15
 # Of so many things that go, one is a file's where there is no sound to send.
 FILE_EACH = 7
 # A turn's least time of so long a while.
@@ -62,8 +62,8 @@ class ThinLink:
     @property
     def may_be_out(self) -> int:
         """Bytes that may be on their way."""
-        wanted = GROWS * self.bytes_a_second * (self.turn_s + SPARE_S)
-        return int(min(max(wanted, LEAST_BYTES), MOST_BYTES))
+        wanted = GROWTH_FACTOR * self.bytes_a_second * (self.turn_s + SPARE_S)
+        return int(min(max(wanted, MIN_BYTES), MAX_BYTES))
 
     def has(self, kind: Kind) -> bool:
         """Whether something of a kind waits."""
@@ -80,7 +80,7 @@ class ThinLink:
         room : for so many of its kind, where it is not the usual.
         """
         waiting = self._waiting[kind]
-        has_room = len(waiting) < (room or MOST[kind])
+        has_room = len(waiting) < (room or MAX_QUEUED[kind])
         if not has_room:
             waiting.popleft()
             self.left_out[kind] += 1
@@ -137,7 +137,7 @@ class ThinLink:
     def _see_speed(self) -> None:
         """What has come over a while: what the link carries where something had to wait, else at least that."""
         (first_s, first), (last_s, last) = self._come[0], self._come[-1]
-        if last_s - first_s < LEAST_SPEED_S:
+        if last_s - first_s < MIN_SPEED_S:
             return
         speed = (last - first) / (last_s - first_s)
         if self._is_limited:

@@ -19,9 +19,9 @@ from yarddial.engine.commands import Command
 from yarddial.engine.events import Event, SpanSpectrum, SpectrogramColumns
 from yarddial.yard.errors import YardDialError
 
-VERSION = 3
+WIRE_VERSION = 3
 # Before somebody is known, from whom commands come, and from the far side; bytes.
-MOST_HELLO, MOST_ASKED, MOST_TOLD = 2_048, 65_536, 4_000_000
+MAX_HELLO, MAX_ASKED, MAX_TOLD = 2_048, 65_536, 4_000_000
 _LENGTH = struct.Struct(">I")
 
 

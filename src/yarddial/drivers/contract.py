@@ -10,13 +10,13 @@ from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, Devic
 from yarddial.yard.errors import CannotTune, RefusedValue, YardDialError
 
 # A block is at most so long, and the steps of a stage that are tried at most so many.
-LONGEST_BLOCK_S, MOST_STEPS = 0.25, 40
+MAX_BLOCK_S, MAX_STEPS = 0.25, 40
 # A rate that a receiver keeps lies this near to one that it offers.
 RATE_SHARE = 0.05
 # Somewhat over full scale, for filters that ring.
-LARGEST_SAMPLE = 2.0
-BLOCKS = 4
-NOWHERE = "no such receiver 7f3a"
+MAX_SAMPLE = 2.0
+BLOCKS_TO_READ = 4
+MISSING_ADDRESS = "no such receiver 7f3a"
 
 
 def broken_promises(
@@ -62,14 +62,14 @@ def _finding(driver: Driver) -> Iterator[str]:
 
 def _refusing(driver: Driver, time: TimeSource) -> Iterator[str]:
     try:
-        driver.open(NOWHERE, time).close()
+        driver.open(MISSING_ADDRESS, time).close()
     except YardDialError as error:
         if "\n" in str(error) or not str(error).strip():
             yield "open() refuses an address that is none in one sentence: what, where, what to do"
     except Exception as error:
         yield f"open() raises DeviceNotFound for an address that is none, not {_said(error)}"
     else:
-        yield f"open() refuses an address that is none: it opened '{NOWHERE}'"
+        yield f"open() refuses an address that is none: it opened '{MISSING_ADDRESS}'"
 
 
 def _device(device: Device) -> Iterator[str]:
@@ -204,7 +204,7 @@ def _refused(
 def _gains(device: Device, ask: RequestedSettings) -> Iterator[str]:
     able = device.capabilities
     for gain in able.gains:
-        for step_db in gain.steps_db[:MOST_STEPS]:
+        for step_db in gain.steps_db[:MAX_STEPS]:
             got = device.apply(msgspec.structs.replace(ask, gains_db=((gain.name, step_db),)))
             said = dict(got.gains_db).get(gain.name)
             if said is None or abs(said - step_db) > 0.051:
@@ -224,7 +224,7 @@ def _blocks(device: Device, ask: RequestedSettings) -> Iterator[str]:
         got = device.apply(msgspec.structs.replace(ask, centre_hz=ask.centre_hz + turn * 0.1 * ask.rate_hz))
         if got.restart:
             expected = None
-        for _ in range(BLOCKS):
+        for _ in range(BLOCKS_TO_READ):
             block = device.read()
             if block is None:
                 if device.capabilities.is_live:
@@ -246,9 +246,9 @@ def _block(block: Block, got: ActualSettings, expected: int | None) -> list[str]
     if not samples.size:
         return ["a block holds samples: where none came in time, raise DeviceStalled"]
     said = []
-    if samples.size > LONGEST_BLOCK_S * got.rate_hz * 1.01:
-        said.append(f"a block lasts at most {LONGEST_BLOCK_S:g} s: not {samples.size / got.rate_hz:.2f} s")
-    if not np.isfinite(samples.view(np.float32)).all() or np.abs(samples).max() > LARGEST_SAMPLE:
+    if samples.size > MAX_BLOCK_S * got.rate_hz * 1.01:
+        said.append(f"a block lasts at most {MAX_BLOCK_S:g} s: not {samples.size / got.rate_hz:.2f} s")
+    if not np.isfinite(samples.view(np.float32)).all() or np.abs(samples).max() > MAX_SAMPLE:
         said.append(f"full scale is 1.0: not {np.abs(samples).max():g}")
     if expected is not None and block.first_index < expected:
         said.append(f"first_index went back to {block.first_index} from {expected}: say restart=True in apply()")

@@ -6,7 +6,7 @@ import numpy as np
 from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, Device, RequestedSettings
 from yarddial.yard.errors import BadDriver
 
-BACKWARDS = "the receiver's driver counted its samples backwards: what was lost before that is not known"
+COUNTER_FAULT = "the receiver's driver counted its samples backwards: what was lost before that is not known"
 
 
 class HeldDevice:
@@ -49,7 +49,7 @@ class HeldDevice:
         wanted = block.first_index if self._next_index is None else self._next_index
         lost = max(block.first_index - wanted, block.lost, 0)
         if block.first_index < wanted:
-            remark = remark or BACKWARDS
+            remark = remark or COUNTER_FAULT
         self._next_index = block.first_index + samples.size
         return msgspec.structs.replace(
             block, samples=samples.astype(np.complex64, copy=False), lost=lost, remark=remark

@@ -10,9 +10,9 @@ from yarddial.yard.errors import BadSamples, NoCarrier
 # Bins of the look over the span are about so wide, hertz; a line stands so far over what lies about it.
 BIN_HZ, CARRIER_OVER_NOISE_DB = 8.0, 12.0
 # The receiver's own spike, and the part of the span that is free of alias.
-SPIKE_HZ, SHARE = 40.0, 0.42
+SPIKE_HZ, ALIAS_FREE_HALF = 40.0, 0.42
 # Width over which the level about a line is found, bins; the most lines that are measured.
-ABOUT, MOST = 201, 400
+FLOOR_WIDTH_BINS, MAX_LINES = 201, 400
 # A line with one this much stronger at the same distance beyond the centre is that one's mirror.
 MIRROR_DB, MIRROR_BINS = 25.0, 2
 
@@ -48,9 +48,11 @@ def all_lines(samples: NDArray[np.complex64], rate_hz: float, apart_hz: float) -
     power = _mean_power(samples, size)
     hertz = np.fft.fftshift(np.fft.fftfreq(size, 1 / rate_hz))
     level_db = 10 * np.log10(np.maximum(power, 1e-30))
-    about_db = ndimage.median_filter(level_db, ABOUT, mode="wrap")
+    about_db = ndimage.median_filter(level_db, FLOOR_WIDTH_BINS, mode="wrap")
     over_db = level_db - about_db
-    stands = (over_db > CARRIER_OVER_NOISE_DB) & (np.abs(hertz) > SPIKE_HZ) & (np.abs(hertz) < SHARE * rate_hz)
+    stands = (
+        (over_db > CARRIER_OVER_NOISE_DB) & (np.abs(hertz) > SPIKE_HZ) & (np.abs(hertz) < ALIAS_FREE_HALF * rate_hz)
+    )
     stands &= level_db >= np.maximum(np.roll(level_db, 1), np.roll(level_db, -1))
     mirrored_db = ndimage.maximum_filter(level_db[::-1], 2 * MIRROR_BINS + 1)
     stands &= level_db > np.roll(mirrored_db, 1) - MIRROR_DB
@@ -58,7 +60,7 @@ def all_lines(samples: NDArray[np.complex64], rate_hz: float, apart_hz: float) -
     for at in sorted(np.flatnonzero(stands).tolist(), key=lambda i: -float(level_db[i])):
         if all(abs(hertz[at] - hertz[other]) >= apart_hz for other in taken):
             taken.append(at)
-        if len(taken) >= MOST:
+        if len(taken) >= MAX_LINES:
             break
     found = []
     for at in sorted(taken):

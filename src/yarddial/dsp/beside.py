@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.dsp.carrier import BLOCKS, Carrier, cramer_rao_hz
+from yarddial.dsp.carrier import REFINEMENT_BLOCKS, Carrier, cramer_rao_hz
 from yarddial.dsp.decimation import decimate, decimation_for
 from yarddial.yard.errors import BadSamples, NoCarrier
 
@@ -13,9 +13,9 @@ Complex = NDArray[np.complex64]
 Wide = NDArray[np.complex128]
 
 # Nearer than this to a known line, in bins, the two are one.
-LEAST_BINS = 0.7
+MIN_BINS = 0.7
 # Points of the search for each bin; the level that a carrier must reach, dB.
-FINE, BESIDE_CNR_DB = 4, 12.0
+POINTS_A_BIN, BESIDE_CNR_DB = 4, 12.0
 
 
 def estimate_beside(
@@ -46,7 +46,7 @@ def estimate_beside(
     .. [1] Kay, Fundamentals of Statistical Signal Processing: Estimation Theory (1993), section 8.9 and example 15.13.
     """
     factor = decimation_for(rate_hz, max(within_hz, max((abs(k - near_hz) for k in known_hz), default=0.0)))
-    while factor > 1 and samples.size // factor < 16 * BLOCKS:
+    while factor > 1 and samples.size // factor < 16 * REFINEMENT_BLOCKS:
         factor //= 2
     narrow = decimate(samples, rate_hz, near_hz, factor) if factor > 1 or near_hz else samples
     narrow_hz = rate_hz / factor
@@ -86,7 +86,7 @@ def _search(narrow: Complex, known: Sequence[float], within: float) -> tuple[flo
     from scipy import fft
 
     count = narrow.size
-    points = fft.next_fast_len(FINE * count)
+    points = fft.next_fast_len(POINTS_A_BIN * count)
     lines = _lines(known, count)
     rest = narrow - lines @ np.linalg.lstsq(lines, narrow, rcond=None)[0]
     spectrum = fft.fft(rest.astype(np.complex64), points)
@@ -95,7 +95,7 @@ def _search(narrow: Complex, known: Sequence[float], within: float) -> tuple[flo
     inside = np.abs(turns) <= within
     for place in known:
         away = np.abs((turns - place + 0.5) % 1.0 - 0.5) * count
-        inside &= away > LEAST_BINS
+        inside &= away > MIN_BINS
         near = away < 4
         # What a trial carrier keeps when the known line is taken off it.
         share = np.sinc(away[near]) ** 2
@@ -119,7 +119,7 @@ def _refine(narrow: Complex, known: Sequence[float], place: float) -> tuple[floa
     from scipy.optimize import minimize
 
     count = narrow.size
-    edges = np.linspace(0, count, min(BLOCKS, count) + 1).astype(int)
+    edges = np.linspace(0, count, min(REFINEMENT_BLOCKS, count) + 1).astype(int)
     index = np.arange(count) - (count - 1) / 2
     mixed = narrow.astype(np.complex128) * np.exp(-2j * np.pi * ((place * index) % 1.0))
     sums = np.add.reduceat(mixed, edges[:-1])
@@ -159,7 +159,7 @@ def _refine(narrow: Complex, known: Sequence[float], place: float) -> tuple[floa
 
 def _sigma(known: Sequence[float], place: float, count: int, snr: float) -> float:
     """Cramer-Rao bound of the place in turns a sample, with drift, both amplitudes and phases unknown."""
-    pieces = min(count, 4 * BLOCKS)
+    pieces = min(count, 4 * REFINEMENT_BLOCKS)
     u = (np.arange(pieces) + 0.5) / pieces - 0.5
     carrier = np.ones(pieces, complex)
     columns = [2j * np.pi * u * carrier, 2j * np.pi * (u**2 - np.mean(u**2)) * carrier, carrier, 1j * carrier]

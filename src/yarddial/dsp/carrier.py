@@ -4,7 +4,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.dsp.decimation import CLEAN_FRACTION, SPREAD, decimate, decimation_for
+from yarddial.dsp.decimation import CLEAN_FRACTION, TAPS_A_SAMPLE, decimate, decimation_for
 from yarddial.dsp.phasor import phasor
 from yarddial.dsp.spectra import long_transform
 from yarddial.yard.errors import BadSamples, NoCarrier
@@ -13,9 +13,9 @@ from yarddial.yard.frequency import format_hertz
 Complex = NDArray[np.complex64]
 Floats = NDArray[np.float64]
 
-SHORTEST = 64
+MIN_SAMPLES = 64
 # Block sums for the last refinement; the carrier is then within a quarter bin, so none of its power is lost.
-BLOCKS = 256
+REFINEMENT_BLOCKS = 256
 # Chance that noise alone passes for a carrier.
 FALSE_ALARM = 1e-3
 # Independent tries that a bin stands for, its maximum over frequency and drift being taken (counted on 3,000 blocks
@@ -138,8 +138,8 @@ def cramer_rao_hz(cn0_hz: float, duration_s: float) -> float:
 
 
 def check_samples(samples: Complex, rate_hz: float, near_hz: float, within_hz: float | None) -> None:
-    if samples.size < SHORTEST:
-        raise BadSamples(f"{samples.size} samples are too few to find a carrier in: at least {SHORTEST} are needed")
+    if samples.size < MIN_SAMPLES:
+        raise BadSamples(f"{samples.size} samples are too few to find a carrier in: at least {MIN_SAMPLES} are needed")
     if within_hz is not None and not within_hz > 0:
         raise BadSamples("the search must have a width above 0 Hz")
     if abs(near_hz) > rate_hz / 2:
@@ -172,7 +172,7 @@ def _require_live(narrow: Complex) -> None:
 def _fitting_factor(count: int, rate_hz: float, half_width_hz: float) -> int:
     """Decimate as far as the slice allows, but keep enough samples that the filter's ends cost nothing."""
     factor = decimation_for(rate_hz, half_width_hz)
-    while factor > 1 and count // factor < 64 * SPREAD:
+    while factor > 1 and count // factor < 64 * TAPS_A_SAMPLE:
         factor //= 2
     return factor
 
@@ -286,7 +286,7 @@ def _refine(narrow: Complex, rate_hz: float, start_hz: float) -> _Line:
     """Climb to the top of the likelihood: frequency first, then frequency and drift, on block sums in float64."""
     count = narrow.size
     mixed = narrow * phasor(-start_hz / rate_hz, 0, count)
-    edges = np.linspace(0, count, min(BLOCKS, count) + 1).astype(int)
+    edges = np.linspace(0, count, min(REFINEMENT_BLOCKS, count) + 1).astype(int)
     sums = np.add.reduceat(mixed.astype(np.complex128), edges[:-1])
     # In units of the block's length: u runs from -1/2 to 1/2.
     u = ((edges[:-1] + edges[1:] - 1) / 2 - (count - 1) / 2) / count

@@ -4,13 +4,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 Complex = NDArray[np.complex64]
-POINTS = 1024
+FFT_POINTS = 1024
 # Of the mirrors, what a skew must explain better than none does, and its opposite.
-BETTER = 0.5
+MIN_EXPLAINED_SHARE = 0.5
 # What a whole sample's skew leaves after it was named: it must be most of what decides.
-LEAST_CORRELATION = 0.02
+MIN_CORRELATION = 0.02
 # Places whose powers differ by less than three to one are noise; what stands out must be a line at least.
-NOISY, LEAST_WEIGHT = 0.5, 0.1
+NOISE_POWER_LOG, MIN_WEIGHT = 0.5, 0.1
 # Mirrors 20 dB down, and no less, are what gain and phase of the two sides may make.
 WORST_BALANCE = 0.1
 
@@ -35,16 +35,16 @@ def measured_skew(samples: Complex) -> int | None:
     E x(f) x(-f) = -j sin(p) (P(f) - P(-f)) / 2: nothing of noise that is the same on both sides. A plain difference of
     gain and phase between the sides adds c (P(f) + P(-f)) with one c for all f, which is fitted and taken off.
     """
-    wide = samples.size // POINTS
+    wide = samples.size // FFT_POINTS
     if wide < 16:
         return None
-    window = np.hanning(POINTS).astype(np.float32)
-    keep = np.r_[4 : POINTS // 2 - 4]
+    window = np.hanning(FFT_POINTS).astype(np.float32)
+    keep = np.r_[4 : FFT_POINTS // 2 - 4]
     shares: dict[int, NDArray[np.complexfloating]] = {}
     one_sided = np.zeros(keep.size)
     for skew in (-1, 0, 1):
         x = shifted(samples - samples.mean(), skew)
-        frames = np.fft.fft(x[: (x.size // POINTS) * POINTS].reshape(-1, POINTS) * window, axis=1)
+        frames = np.fft.fft(x[: (x.size // FFT_POINTS) * FFT_POINTS].reshape(-1, FFT_POINTS) * window, axis=1)
         both = np.mean(frames * np.roll(frames[:, ::-1], 1, axis=1), axis=0)
         power = np.mean(np.abs(frames) ** 2, axis=0)
         mirrored = np.roll(power[::-1], 1)
@@ -52,8 +52,8 @@ def measured_skew(samples: Complex) -> int | None:
         shares[skew] = (both / (power + mirrored))[keep]
         one_sided = np.maximum(one_sided, (np.abs(power - mirrored) / (power + mirrored))[keep])
     # Noise is nearly the same on both sides and tells nothing.
-    weight = np.maximum(one_sided - NOISY, 0.0) ** 2
-    if weight.sum() < LEAST_WEIGHT:
+    weight = np.maximum(one_sided - NOISE_POWER_LOG, 0.0) ** 2
+    if weight.sum() < MIN_WEIGHT:
         return None
     weight /= weight.sum()
     rest: dict[int, float] = {}
@@ -64,4 +64,4 @@ def measured_skew(samples: Complex) -> int | None:
         rest[skew] = left + max(abs(constant) - WORST_BALANCE, 0.0) ** 2
     best = min(rest, key=lambda skew: rest[skew])
     others = min(value for skew, value in rest.items() if skew != best)
-    return best if rest[best] < BETTER * others and others > LEAST_CORRELATION**2 else None
+    return best if rest[best] < MIN_EXPLAINED_SHARE * others and others > MIN_CORRELATION**2 else None

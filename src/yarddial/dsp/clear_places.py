@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 # Columns whose means are looked at one by one: a second, in which a voice or key says something.
-TOGETHER = 10
+COLUMNS_A_MEAN = 10
 # A mean of so many columns stands so far over the floor where somebody is.
 BUSY_DB = 6.0
 # At least this share of the rows is taken to be quiet.
@@ -19,11 +19,11 @@ def clear_stretches(
     columns_db : dB, shape (columns, rows), frequency rising along the rows, the first at low_hz.
     Empty where the rows are too wide to tell, or a second is not over yet.
     """
-    count = columns_db.shape[0] // TOGETHER
+    count = columns_db.shape[0] // COLUMNS_A_MEAN
     if not count or row_hz > width_hz / 3:
         return ()
-    power = 10 ** (columns_db[-count * TOGETHER :].astype(np.float64) / 10)
-    seconds = power.reshape(count, TOGETHER, -1).mean(axis=1)
+    power = 10 ** (columns_db[-count * COLUMNS_A_MEAN :].astype(np.float64) / 10)
+    seconds = power.reshape(count, COLUMNS_A_MEAN, -1).mean(axis=1)
     floor = np.quantile(seconds.mean(axis=0), QUIET_SHARE)
     busy = (seconds > floor * 10 ** (BUSY_DB / 10)).any(axis=0)
     edges = np.flatnonzero(np.diff(np.concatenate([[1], busy.astype(np.int8), [1]])))

@@ -12,9 +12,9 @@ Complex = NDArray[np.complex64]
 # Length of the filter in decimated samples: 8 keep what would alias into the clean part 75 dB down (66 when
 # decimating by four), and 8 columns
 # make the matrix product cheap; twice as many would cost as much as the twice finer decimation saves.
-SPREAD = 8
+TAPS_A_SAMPLE = 8
 # Short rows leave the processor idle, so up to this factor one row makes several outputs: with them 16 columns.
-SHORT, TOGETHER = 16, 9
+SHORT_FACTOR, OUTPUTS_A_ROW = 16, 9
 # Half width of the slice that is flat (to 0.003 dB) and free of alias, as a fraction of the decimated rate.
 CLEAN_FRACTION = 0.19
 
@@ -30,7 +30,7 @@ def decimation_for(rate_hz: float, half_width_hz: float) -> int:
 @lru_cache(maxsize=32)
 def _lowpass(factor: int) -> NDArray[np.float64]:
     """Kaiser-windowed sinc of SPREAD x factor taps, unit gain at zero, cut at half the decimated rate."""
-    count = SPREAD * factor
+    count = TAPS_A_SAMPLE * factor
     n = np.arange(count) - (count - 1) / 2
     taps = np.sinc(n / factor) * np.kaiser(count, 7.86)
     normalised: NDArray[np.float64] = taps / taps.sum()
@@ -50,19 +50,19 @@ class Decimator:
         self.out_rate_hz = rate_hz / factor
         # In cycles a sample; kept as a remainder so that phases stay exact for days.
         self._turns = offset_hz / rate_hz
-        taps = _lowpass(factor) * np.exp(-2j * np.pi * self._turns * np.arange(SPREAD * factor))
-        self._outputs = TOGETHER if factor <= SHORT else 1
-        self._taps = _banded(taps.astype(np.complex64).reshape(SPREAD, factor), self._outputs)
+        taps = _lowpass(factor) * np.exp(-2j * np.pi * self._turns * np.arange(TAPS_A_SAMPLE * factor))
+        self._outputs = OUTPUTS_A_ROW if factor <= SHORT_FACTOR else 1
+        self._taps = _banded(taps.astype(np.complex64).reshape(TAPS_A_SAMPLE, factor), self._outputs)
         self._left = np.empty(0, np.complex64)
         # Outputs that still lack their last inputs, after those that lack their first ones.
         self._sums = np.zeros((-(-self._taps.shape[1] // self._outputs) - 1, self._outputs), np.complex64)
-        self._early = SPREAD - 1
+        self._early = TAPS_A_SAMPLE - 1
         self._out_index = 0
 
     @property
     def delay_samples(self) -> float:
         """Input samples by which an output sample lags behind its newest-but-all input."""
-        return (SPREAD * self.factor - 1) / 2
+        return (TAPS_A_SAMPLE * self.factor - 1) / 2
 
     def push(self, samples: Complex) -> Complex:
         """Take more input and return the decimated samples that are now complete, some dozens of samples late."""
@@ -114,8 +114,8 @@ def decimate(samples: Complex, rate_hz: float, offset_hz: float, factor: int) ->
     made = Decimator(rate_hz, offset_hz, factor)
     if factor == 1:
         return made.push(samples)
-    count = max(samples.size // factor - SPREAD + 1, 0)
-    return made.push(np.concatenate([samples, np.zeros(TOGETHER * factor, np.complex64)]))[:count]
+    count = max(samples.size // factor - TAPS_A_SAMPLE + 1, 0)
+    return made.push(np.concatenate([samples, np.zeros(OUTPUTS_A_ROW * factor, np.complex64)]))[:count]
 
 
 def _banded(taps: Complex, outputs: int) -> Complex:
@@ -124,8 +124,8 @@ def _banded(taps: Complex, outputs: int) -> Complex:
     taps : shape (SPREAD, factor).
     """
     factor = taps.shape[1]
-    banded = np.zeros((outputs * factor, outputs + SPREAD - 1), np.complex64)
+    banded = np.zeros((outputs * factor, outputs + TAPS_A_SAMPLE - 1), np.complex64)
     for group in range(outputs):
-        for j in range(SPREAD):
-            banded[group * factor : (group + 1) * factor, group - j + SPREAD - 1] = taps[j]
+        for j in range(TAPS_A_SAMPLE):
+            banded[group * factor : (group + 1) * factor, group - j + TAPS_A_SAMPLE - 1] = taps[j]
     return banded

@@ -10,11 +10,11 @@ from yarddial.yard.errors import BadSamples
 
 Complex = NDArray[np.complex64]
 # Faster than a warming crystal at the top of its reach, and than a satellite's Doppler: hertz a second.
-MOST_DRIFT = 2.0
+MAX_DRIFT = 2.0
 # Bins by which the ends of a short row may be apart; rows are added up along each track.
-ROW_DRIFT_BINS, FEWEST_ROWS, MOST_ROWS = 0.5, 4, 128
+ROW_DRIFT_BINS, MIN_ROWS, MAX_ROWS = 0.5, 4, 128
 # Steps of the finer grid, in units of 1 / T^2: half a step costs 0.3 dB.
-GRID = 1.2
+GRID_STEP = 1.2
 # Bins left to either side of the track for what comes after.
 ROOM_BINS = 48
 
@@ -24,7 +24,7 @@ def estimate_drifting(
     rate_hz: float,
     near_hz: float = 0.0,
     within_hz: float = 2_000.0,
-    most_drift_hz_per_s: float = MOST_DRIFT,
+    most_drift_hz_per_s: float = MAX_DRIFT,
 ) -> Carrier:
     """Estimate a carrier's frequency at the middle of the block, and how fast it changes.
 
@@ -82,7 +82,7 @@ def _finer(still: Complex, rate_hz: float, within_hz: float, within_drift: float
     slow = decimate(still, rate_hz, 0.0, factor) if factor > 1 else still
     slow_hz = rate_hz / factor
     duration_s = slow.size / slow_hz
-    step = GRID / duration_s**2
+    step = GRID_STEP / duration_s**2
     points = fft.next_fast_len(2 * slow.size)
     reach = min(max(int(within_hz / slow_hz * points), 4), points // 2 - 1)
     best = (-1.0, 0.0)
@@ -98,8 +98,8 @@ def _finer(still: Complex, rate_hz: float, within_hz: float, within_drift: float
 def _row_bin_hz(count: int, rate_hz: float, most_drift: float) -> float:
     """A row's bin: in a row of T seconds the fastest drift moves r T, half a bin 0.5 / T."""
     duration_s = count / rate_hz
-    row_s = min((ROW_DRIFT_BINS / most_drift) ** 0.5, duration_s / FEWEST_ROWS)
-    return float(1.0 / max(row_s, duration_s / MOST_ROWS))
+    row_s = min((ROW_DRIFT_BINS / most_drift) ** 0.5, duration_s / MIN_ROWS)
+    return float(1.0 / max(row_s, duration_s / MAX_ROWS))
 
 
 def _track(narrow: Complex, rate_hz: float, within_hz: float, most_drift: float) -> tuple[float, float]:
@@ -108,7 +108,7 @@ def _track(narrow: Complex, rate_hz: float, within_hz: float, most_drift: float)
 
     row = round(rate_hz / _row_bin_hz(narrow.size, rate_hz, most_drift))
     rows = narrow.size // row
-    if rows < FEWEST_ROWS:
+    if rows < MIN_ROWS:
         raise BadSamples("the block is too short to tell a drift: measure longer")
     points = fft.next_fast_len(2 * row)
     spectra = fft.fftshift(fft.fft(narrow[: rows * row].reshape(rows, row), points, axis=1), axes=1)

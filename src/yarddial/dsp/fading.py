@@ -14,17 +14,17 @@ Floats = NDArray[np.float64]
 FIRST_BINS = (0.15, 0.4, 1.0, 2.5, 6.0, 15.0, 40.0)
 WIDEST_HZ = 3.0
 # The band that is fitted: so many spreads or bins to either side, and bins at most.
-BAND_SPREADS, BAND_BINS, MOST_BINS = 10.0, 40, 1_500
-ROUNDS = 25
+BAND_SPREADS, BAND_BINS, MAX_BINS = 10.0, 40, 1_500
+MAX_ROUNDS = 25
 # A line's power over the noise in its own width, dB, from which it counts; chance of noise alone well under 1 in 1000.
 FADING_CNR_DB = 9.0
 # Share of the block that a cosine fades in and out: what spills from a strong line over its neighbours then dies away
 # fast, at a tenth of the information. Neighbours so far apart go with one another by it.
-EDGES, NEIGHBOURS = 0.3, 8
+TAPERED_SHARE, NEIGHBOUR_BINS = 0.3, 8
 # Spread times duration under which a block holds hardly a fade, and how far the middle is then known: in sqrt(s / T).
-FEW_FADES, LAW = 2.0, 0.33
+FEW_FADES, SHORT_RECORD_FACTOR = 2.0, 0.33
 # The spectrum is held to the model in so many pieces, out to so many spreads.
-PIECES, PIECES_REACH = 12, 3.0
+CHECKED_PIECES, PIECES_REACH = 12, 3.0
 
 
 class Faded(msgspec.Struct, frozen=True):
@@ -107,7 +107,7 @@ def estimate_fading(samples: Complex, rate_hz: float, near_hz: float = 0.0, with
     sigma_hz = float(covariance[0, 0] ** 0.5)
     if duration_s * spread_hz < FEW_FADES:
         # With hardly a fade in the block the information is too hopeful; the law of lagged products then holds.
-        sigma_hz = max(sigma_hz, LAW * float(np.sqrt(spread_hz / duration_s)))
+        sigma_hz = max(sigma_hz, SHORT_RECORD_FACTOR * float(np.sqrt(spread_hz / duration_s)))
     return Faded(
         near_hz + start_hz + float(middle),
         sigma_hz,
@@ -158,7 +158,7 @@ def _loudest_band(narrow: Complex, rate_hz: float, within_hz: float) -> float:
 
 def _taper(count: int) -> Floats:
     """Flat, with cosines at its edges."""
-    edge = max(int(EDGES / 2 * count), 1)
+    edge = max(int(TAPERED_SHARE / 2 * count), 1)
     rise = 0.5 - 0.5 * np.cos(np.pi * (np.arange(edge) + 0.5) / edge)
     return np.concatenate([rise, np.ones(count - 2 * edge), rise[::-1]])
 
@@ -180,7 +180,7 @@ class _Model:
         power = np.abs(fft.fft(narrow * taper)) ** 2 / (energy * rate_hz)
         hertz = fft.fftfreq(narrow.size, 1 / rate_hz)
         reach = max(BAND_BINS / self._duration_s, BAND_SPREADS * WIDEST_HZ)
-        reach = min(reach, MOST_BINS / 2 / self._duration_s, 0.4 * rate_hz)
+        reach = min(reach, MAX_BINS / 2 / self._duration_s, 0.4 * rate_hz)
         self._inside = np.abs(hertz) <= reach
         self._seen = power[self._inside]
         self._hertz = hertz[self._inside]
@@ -188,7 +188,7 @@ class _Model:
         points = fft.next_fast_len(2 * narrow.size)
         correlation = fft.ifft(np.abs(fft.fft(taper, points)) ** 2).real[: narrow.size] / energy
         self._of_taper = correlation
-        beside = fft.fft(taper**2)[: NEIGHBOURS + 1] / energy
+        beside = fft.fft(taper**2)[: NEIGHBOUR_BINS + 1] / energy
         self._alike = np.abs(beside) ** 2
 
     def _line(self, middle_hz: float, spread_hz: float) -> Floats:
@@ -234,7 +234,7 @@ class _Model:
         """Of the four: the information turned about, with what neighbouring bins share."""
         slopes = self._slopes(point)
         shared = slopes @ slopes.T
-        for distance in range(1, NEIGHBOURS + 1):
+        for distance in range(1, NEIGHBOUR_BINS + 1):
             product = slopes[:, distance:] @ slopes[:, :-distance].T
             shared = shared + self._alike[distance] * (product + product.T)
         turned = np.linalg.inv(self.information(point))
@@ -246,11 +246,11 @@ class _Model:
         order = np.argsort(self._hertz)
         reach = max(PIECES_REACH * float(np.exp(point[1])), 20 / self._duration_s)
         inside = order[np.abs(self._hertz[order] - point[0]) <= reach]
-        pieces = np.array_split(ratio[inside], PIECES)
+        pieces = np.array_split(ratio[inside], CHECKED_PIECES)
         # Neighbours go together: a mean of n exponentials is known to sqrt(alike / n).
         alike = 1 + 2 * float(self._alike[1:].sum())
         chi2 = sum(piece.size * (float(piece.mean()) - 1) ** 2 / alike for piece in pieces if piece.size)
-        return chi2 / (PIECES - 2), float(PIECES - 2)
+        return chi2 / (CHECKED_PIECES - 2), float(CHECKED_PIECES - 2)
 
     def climb(self) -> Floats:
         """Scoring from the best of a few spreads."""
@@ -264,7 +264,7 @@ class _Model:
         ]
         point = max(starts, key=self.height)
         best = self.height(point)
-        for _ in range(ROUNDS):
+        for _ in range(MAX_ROUNDS):
             slopes, model = self._slopes(point), self.expected(point)
             gradient = slopes @ (self._seen / model - 1)
             step = np.linalg.solve(self.information(point), gradient)

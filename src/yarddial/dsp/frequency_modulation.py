@@ -21,8 +21,8 @@ Width = Literal["narrow", "wide"]
 # Half width of the channel that is let through: deviation and the highest tone to either side (Carson's rule).
 HALF_WIDTH_HZ = {"narrow": 7_500.0, "wide": 110_000.0}
 # Below this ratio clicks pull the mean to the middle of the filter.
-LEAST_CNR_DB = {"narrow": 10.0, "wide": 10.0}
-SEGMENTS = 8
+MIN_CNR_DB = {"narrow": 10.0, "wide": 10.0}
+SEGMENT_COUNT = 8
 # So much of a recording tells where the station of a pilot is.
 CENTRE_S = 0.5
 # Bins beside 0 by which the mean's doubt is told: clear of the weights' own width, below what speech holds.
@@ -32,12 +32,12 @@ FIRST_BIN, LAST_BIN = 2, 24
 OVER_BOUND = {"narrow": (4 * np.pi**2 * 0.5 / 12) ** 0.5, "wide": (4 * np.pi**2 * 0.781 / 12) ** 0.5}
 # A lean that is as likely as this is said.
 LEANS_FROM = 0.9
-LEANS = "its modulation is lopsided, as of a limiter that clips one side: the middle is that of its pauses"
+LOPSIDED_REMARK = "its modulation is lopsided, as of a limiter that clips one side: the middle is that of its pauses"
 NO_PAUSE = "it never pauses, and a lopsided limiter moves its middle: measure while nobody speaks"
 # So many of its own doubts the flat part must reach.
-FEIGNED = 9.0
+MIN_FLAT_SIGMAS = 9.0
 # 4 pi^2 times the weights' energy over that of their slope: 3 for Hann, 2.21 for Blackman.
-RISES = {"narrow": 3.0, "wide": 2.21}
+NOISE_RISE_DB = {"narrow": 3.0, "wide": 2.21}
 
 
 class Centre(msgspec.Struct, frozen=True):
@@ -108,21 +108,21 @@ def estimate_centre(samples: Complex, rate_hz: float, near_hz: float, within_hz:
         channel = _channel(narrow, slice_hz, centre_hz, min(reach_hz, 0.48 * slice_hz))
         centre_hz += float(_weights(channel.size - 1, width) @ _instantaneous(channel, slice_hz))
     cnr = _carrier_to_noise(channel)
-    if 10 * np.log10(cnr) >= LEAST_CNR_DB[width] and abs(centre_hz) > within_hz:
+    if 10 * np.log10(cnr) >= MIN_CNR_DB[width] and abs(centre_hz) > within_hz:
         raise NoCarrier(
             f"a {width} FM signal stands {format_hertz(centre_hz, 1.0)} from the place searched, further than the "
             f"{format_hertz(within_hz, signed=False)} allowed: search there, or wider",
             best_hz=near_hz + centre_hz,
             best_snr_db=float(10 * np.log10(cnr)),
-            needed_db=LEAST_CNR_DB[width],
+            needed_db=MIN_CNR_DB[width],
         )
-    if 10 * np.log10(cnr) < LEAST_CNR_DB[width]:
+    if 10 * np.log10(cnr) < MIN_CNR_DB[width]:
         raise NoCarrier(
             f"no {width} FM signal stands out: {10 * np.log10(cnr):.1f} dB of carrier to noise where "
-            f"{LEAST_CNR_DB[width]:.0f} dB would do; search nearer or raise the signal",
+            f"{MIN_CNR_DB[width]:.0f} dB would do; search nearer or raise the signal",
             best_hz=near_hz + centre_hz,
             best_snr_db=float(10 * np.log10(cnr)),
-            needed_db=LEAST_CNR_DB[width],
+            needed_db=MIN_CNR_DB[width],
         )
     duration = samples.size / rate_hz
     cn0 = cnr * 2 * half_hz
@@ -135,7 +135,7 @@ def estimate_centre(samples: Complex, rate_hz: float, near_hz: float, within_hz:
         level_hz = float(_weights(hertz.size, width) @ hertz)
         told = judge_lean(hertz, slice_hz, level_hz, sigma, float(np.sqrt(TOP_HZ**3 / (3 * cn0))))
         centre_hz, sigma = centre_hz + told.middle_hz - level_hz, told.sigma_hz
-        remark = LEANS if told.odds > LEANS_FROM else "" if told.pauses else NO_PAUSE
+        remark = LOPSIDED_REMARK if told.odds > LEANS_FROM else "" if told.pauses else NO_PAUSE
     return Centre(near_hz + centre_hz, sigma, float(10 * np.log10(cn0)), duration, drift, remark)
 
 
@@ -228,17 +228,17 @@ def _scatter(hertz: Floats, width: Width, duration_s: float, noise_sigma_hz: flo
     from scipy import fft
 
     beside = np.abs(fft.rfft(weights * (hertz - level))[bins]) ** 2
-    rows = np.stack([1 + RISES[width] * bins**2, np.ones(bins.size)], axis=1)
+    rows = np.stack([1 + NOISE_RISE_DB[width] * bins**2, np.ones(bins.size)], axis=1)
     from scipy.optimize import nnls
 
     # Each power scatters by itself: relative weights, from a first, smooth guess.
     size = np.maximum(rows[:, 0] * float(np.median(beside / rows[:, 0])), 1e-30)
     (noise, low), _ = nnls(rows / size[:, None], beside / size)
     # What is flat must be more than noise alone would feign.
-    if low < FEIGNED / float(np.sqrt(np.sum(size**-2.0))):
+    if low < MIN_FLAT_SIGMAS / float(np.sqrt(np.sum(size**-2.0))):
         noise, low = float(np.mean(beside / rows[:, 0])), 0.0
     noise = noise if noise > 2 * noise_sigma_hz**2 else noise_sigma_hz**2
-    parts = np.array([_weights(part.size, width) @ part for part in np.array_split(hertz, SEGMENTS)])
-    middles = (np.arange(SEGMENTS) + 0.5) / SEGMENTS * duration_s
+    parts = np.array([_weights(part.size, width) @ part for part in np.array_split(hertz, SEGMENT_COUNT)])
+    middles = (np.arange(SEGMENT_COUNT) + 0.5) / SEGMENT_COUNT * duration_s
     slope, _ = np.polyfit(middles - middles.mean(), parts, 1)
     return float(np.sqrt(noise + low)), float(slope)

@@ -9,15 +9,15 @@ from numpy.typing import NDArray
 from yarddial.dsp.windows import windows
 
 Complex = NDArray[np.complex64]
-POINTS = 4096
+FFT_POINTS = 4096
 # Only pairs of places whose powers differ by so much decide: what is mirrored by itself tells nothing.
 DIFFERS_DB = 20.0
 # Bins about the centre, where the spike stands, are left out; and at the span's ends.
 CENTRE_BINS = 4
 # A mirror is taken out when it stands so many sigma over the doubt of its measurement.
-SURE = 3.0
+MIN_MIRROR_SIGMAS = 3.0
 # Half overlapping Hann spectra carry as much as this share of independent ones (Welch, IEEE Trans. AU-15, 1967).
-INDEPENDENT = 0.95
+INDEPENDENT_SHARE = 0.95
 
 
 class Balance(msgspec.Struct, frozen=True):
@@ -34,7 +34,7 @@ class Balance(msgspec.Struct, frozen=True):
     @property
     def is_sure(self) -> bool:
         """True when taking it out helps rather than harms."""
-        return abs(self.mirror) > SURE * self.sigma * 2**0.5
+        return abs(self.mirror) > MIN_MIRROR_SIGMAS * self.sigma * 2**0.5
 
     @property
     def before_db(self) -> float:
@@ -64,11 +64,11 @@ class BalanceEstimator:
     """
 
     def __init__(self) -> None:
-        half = POINTS // 2
+        half = FFT_POINTS // 2
         self._product = np.zeros(half, np.complex128)
         self._upper, self._lower = np.zeros(half), np.zeros(half)
         self._count = 0
-        self._window = np.hanning(POINTS + 1)[:-1].astype(np.float32)
+        self._window = np.hanning(FFT_POINTS + 1)[:-1].astype(np.float32)
         self._held = np.empty(0, np.complex64)
 
     @property
@@ -81,15 +81,15 @@ class BalanceEstimator:
         import scipy.fft
 
         joined = np.concatenate([self._held, samples])
-        step = POINTS // 2
-        rows = max((joined.size - POINTS) // step + 1, 0)
+        step = FFT_POINTS // 2
+        rows = max((joined.size - FFT_POINTS) // step + 1, 0)
         self._held = joined[rows * step :].copy()
         for first in range(0, rows, 64):
             count = min(64, rows - first)
-            frames = windows(joined[first * step :], POINTS, step, count) * self._window
+            frames = windows(joined[first * step :], FFT_POINTS, step, count) * self._window
             spectra = scipy.fft.fft(frames, axis=1, overwrite_x=True)
             # Bin k and its mirror -k; k = 0 pairs with itself and is left out later.
-            upper, lower = spectra[:, : POINTS // 2], spectra[:, -np.arange(POINTS // 2)]
+            upper, lower = spectra[:, : FFT_POINTS // 2], spectra[:, -np.arange(FFT_POINTS // 2)]
             self._product += (upper * lower).sum(axis=0)
             self._upper += (upper.real**2 + upper.imag**2).sum(axis=0)
             self._lower += (lower.real**2 + lower.imag**2).sum(axis=0)
@@ -103,8 +103,8 @@ class BalanceEstimator:
         if not self._count:
             return None
         mirror = 0j
-        places = np.arange(POINTS // 2)
-        decides = (places > CENTRE_BINS) & (places < 0.45 * POINTS)
+        places = np.arange(FFT_POINTS // 2)
+        decides = (places > CENTRE_BINS) & (places < 0.45 * FFT_POINTS)
         for _ in range(6):
             # What the sums would be with the mirror taken out.
             turned = 2 * (np.conj(mirror) * self._product).real
@@ -119,6 +119,6 @@ class BalanceEstimator:
             weight = (both**2 / (upper * lower))[use]
             step = complex((weight * left[use] / both[use]).sum() / weight.sum())
             mirror += step
-        spectra = self._count * INDEPENDENT
+        spectra = self._count * INDEPENDENT_SHARE
         sigma = float(np.sqrt(0.5 / (weight.sum() * spectra)))
         return Balance(mirror, sigma, int(use.sum()))

@@ -8,17 +8,17 @@ Floats = NDArray[np.float64]
 # Pieces of a Hann window each, seconds, half over the next: what speech holds, from 200 Hz on, averages out in one.
 PIECE_S = 0.04
 # Half-overlapping Hann pieces of white noise tell as much as three quarters of them would that are apart.
-TOGETHER = 4 / 3
+OVERLAP_VARIANCE_FACTOR = 4 / 3
 # Speech's top, to which loudness is measured; hertz. Loudness is counted in kilohertz.
 TOP_HZ, LOUD_HZ = 3_400.0, 1_000.0
 # Before a look: most transmitters are even; some lean by hertz for a kilohertz of deviation, a few by tens, and one
 # that clips one side by hundreds.
-CHANCES = (0.75, 0.12, 0.08, 0.05)
+CLASS_PRIORS = (0.75, 0.12, 0.08, 0.05)
 LEANS_HZ = (0.0, 3.0, 30.0, 300.0)
 # It pauses where the quiet twentieth of the pieces has less than this share of the loud tenth's deviation.
-PAUSES = 0.35
+PAUSE_DEVIATION_SHARE = 0.35
 # Pieces at least, and what a piece is known to at best.
-LEAST_PIECES, LEAST_HZ = 6, 1e-3
+MIN_PIECES, MIN_HZ = 6, 1e-3
 
 
 class Leaning(msgspec.Struct, frozen=True):
@@ -61,19 +61,21 @@ def judge_lean(hertz: Floats, rate_hz: float, middle_hz: float, sigma_hz: float,
     heard = scipy.fft.irfft(spectrum, hertz.size)
     size = int(PIECE_S * rate_hz)
     count = 2 * (hertz.size // size) - 1
-    if count < LEAST_PIECES:
+    if count < MIN_PIECES:
         return Leaning(middle_hz, sigma_hz, 0.0, pauses=True)
     pieces = np.lib.stride_tricks.sliding_window_view(heard, size)[:: size // 2][:count]
     window = np.hanning(size + 2)[1:-1] / np.hanning(size + 2).sum()
     means = pieces @ window
     loud = np.sqrt(np.maximum(pieces**2 @ window - means**2 - noise_hz**2, 0.0)) / LOUD_HZ
     quiet, high = np.percentile(loud, (5, 90))
-    if quiet > PAUSES * high:
+    if quiet > PAUSE_DEVIATION_SHARE * high:
         # What a lean might do stands as it did before the look.
-        leans = float(np.asarray(CHANCES) @ np.square(LEANS_HZ)) * float(np.mean(loud) ** 2 + np.mean(loud**2) ** 2)
+        leans = float(np.asarray(CLASS_PRIORS) @ np.square(LEANS_HZ)) * float(
+            np.mean(loud) ** 2 + np.mean(loud**2) ** 2
+        )
         return Leaning(middle_hz, (sigma_hz**2 + leans) ** 0.5, 0.0, pauses=leans < sigma_hz**2)
     rows = np.stack([np.ones(count), loud, loud**2], axis=1)
-    variance = TOGETHER * _scatter(means, rows, sigma_hz, count)
+    variance = OVERLAP_VARIANCE_FACTOR * _scatter(means, rows, sigma_hz, count)
     middles, variances, logs = [middle_hz], [sigma_hz**2], [_log_evidence(means, rows, variance, 0.0)]
     for lean_hz in LEANS_HZ[1:]:
         prior = np.diag([0.0, lean_hz**-2.0, lean_hz**-2.0])
@@ -82,7 +84,7 @@ def judge_lean(hertz: Floats, rate_hz: float, middle_hz: float, sigma_hz: float,
         middles.append(middle_hz + float(solved[0]))
         variances.append(float(covariance[0, 0]))
         logs.append(_log_evidence(means, rows, variance, lean_hz))
-    weights = np.asarray(CHANCES) * np.exp(np.asarray(logs) - max(logs))
+    weights = np.asarray(CLASS_PRIORS) * np.exp(np.asarray(logs) - max(logs))
     weights /= weights.sum()
     middle = float(weights @ middles)
     spread = float(weights @ (np.asarray(variances) + (np.asarray(middles) - middle) ** 2))
@@ -93,7 +95,7 @@ def _scatter(means: Floats, rows: Floats, sigma_hz: float, count: int) -> Floats
     """Variance of each piece's mean: a part for all, and one that grows with the square of loudness."""
     from scipy.optimize import nnls
 
-    least = max(sigma_hz**2 * count / 4, LEAST_HZ**2)
+    least = max(sigma_hz**2 * count / 4, MIN_HZ**2)
     variance = np.full(means.size, max(float(np.var(means)), least))
     parts = np.stack([np.ones(means.size), rows[:, 1] ** 2], axis=1)
     for _ in range(4):

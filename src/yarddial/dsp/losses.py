@@ -12,20 +12,20 @@ from yarddial.dsp.spectra import hann_spectra
 
 Complex = NDArray[np.complex64]
 # Samples averaged to one phase; lines this close together or to the centre disturb each other.
-BLOCK, APART_HZ = 8192, 6_000.0
-LEAST_LINES, MOST_LINES = 3, 6
+BLOCK_SAMPLES, APART_HZ = 8192, 6_000.0
+MIN_LINES, MAX_LINES = 3, 6
 # A line stands so far over its surroundings, and its phase is steady to so many radians a block.
 STEADY_CNR_DB, STEADY_RAD = 18.0, 0.2
 # Blocks to either side of a gap that are taken together, the widest first: other gaps may stand near.
-SIDES = (16, 8, 4, 1)
+SIDE_BLOCKS = (16, 8, 4, 1)
 # Chi-square of the phases on both sides, for each block and line: 2 when nothing but noise bends them.
-ROUGH = 4.0
+MAX_BLOCK_CHI2 = 4.0
 # Gaps up to this are looked for; a jump is one from this chi-square on, and a gap explains it if it leaves less.
-MOST_LOST, JUMP, EXPLAINED = 20_000, 60.0, 45.0
+MAX_LOST, MIN_JUMP_CHI2, MAX_EXPLAINED_CHI2 = 20_000, 60.0, 45.0
 # More of the blocks than this that jump are no gaps.
-MOST_JUMPS = 0.5
+MAX_JUMPS = 0.5
 # Another gap must explain it worse by so much, or the number is open.
-CLEARLY = 12.0
+MIN_CHI2_MARGIN = 12.0
 
 
 class Loss(msgspec.Struct, frozen=True):
@@ -56,16 +56,16 @@ def steady_lines(samples: Complex, rate_hz: float) -> NDArray[np.float64]:
     floor = np.median(power.reshape(64, -1), axis=1).repeat(points // 64)
     standing = np.where((np.abs(places) > APART_HZ) & (np.abs(places) < 0.42 * rate_hz), power / floor, 0.0)
     found: list[float] = []
-    while len(found) < 4 * MOST_LINES and standing.max() > 10 ** (STEADY_CNR_DB / 10):
+    while len(found) < 4 * MAX_LINES and standing.max() > 10 ** (STEADY_CNR_DB / 10):
         place = float(places[np.argmax(standing)])
         found.append(place)
         standing[np.abs(places - place) < APART_HZ] = 0.0
     if not found:
         return np.empty(0)
     lines = np.asarray(found)
-    phasors = _phasors(samples[: samples.size // BLOCK * BLOCK], lines, rate_hz, 0)
+    phasors = _phasors(samples[: samples.size // BLOCK_SAMPLES * BLOCK_SAMPLES], lines, rate_hz, 0)
     turned = np.angle(phasors[1:] * phasors[:-1].conj() * _trend(phasors).conj())
-    return lines[_spread(turned) < STEADY_RAD][:MOST_LINES]
+    return lines[_spread(turned) < STEADY_RAD][:MAX_LINES]
 
 
 class LossWatch:
@@ -76,35 +76,35 @@ class LossWatch:
         self._rest = np.empty(0, np.complex64)
         self._phasors = np.empty((0, lines_hz.size), np.complex128)
         self._block = 0
-        self._searched = -4 * BLOCK
+        self._searched = -4 * BLOCK_SAMPLES
 
     @property
     def can_see(self) -> bool:
         """False with fewer lines than decide."""
-        return self._lines_hz.size >= LEAST_LINES
+        return self._lines_hz.size >= MIN_LINES
 
     def push(self, samples: Complex) -> list[Loss]:
         """Take more samples; return the gaps found in those whose surroundings are complete."""
         if not self.can_see:
             return []
         joined = np.concatenate([self._rest, samples])
-        whole = joined.size // BLOCK * BLOCK
+        whole = joined.size // BLOCK_SAMPLES * BLOCK_SAMPLES
         self._rest = joined[whole:]
         fresh = _phasors(joined[:whole], self._lines_hz, self._rate_hz, self._block)
-        self._block += whole // BLOCK
+        self._block += whole // BLOCK_SAMPLES
         self._phasors = np.concatenate([self._phasors, fresh])
-        if self._phasors.shape[0] < 4 * SIDES[0]:
+        if self._phasors.shape[0] < 4 * SIDE_BLOCKS[0]:
             return []
-        found = self._search(SIDES[0])
+        found = self._search(SIDE_BLOCKS[0])
         # A gap is seen from its neighbours, so the last blocks are looked at again with what follows.
-        self._phasors = self._phasors[-2 * SIDES[0] :]
+        self._phasors = self._phasors[-2 * SIDE_BLOCKS[0] :]
         return found
 
     def finish(self) -> list[Loss]:
         """The gaps in what came last, judged without what would have followed."""
-        if not self.can_see or self._phasors.shape[0] < 2 * SIDES[2] + 1:
+        if not self.can_see or self._phasors.shape[0] < 2 * SIDE_BLOCKS[2] + 1:
             return []
-        return self._search(SIDES[2])
+        return self._search(SIDE_BLOCKS[2])
 
     def _search(self, latest: int) -> list[Loss]:
         """Gaps with at least so many blocks after them."""
@@ -116,18 +116,18 @@ class LossWatch:
         heard = (size[2:] > 0.3 * np.median(size, axis=0)) & (size[:-2] > 0.3 * np.median(size, axis=0))
         chi2 = np.where(heard, (across / sigma) ** 2, 0.0).sum(axis=1)
         found: list[Loss] = []
-        if np.mean(chi2 > JUMP) > MOST_JUMPS:
+        if np.mean(chi2 > MIN_JUMP_CHI2) > MAX_JUMPS:
             # Lines that jump all the time were never steady: a modulation, or a converter's own products.
             return found
         # What stands nearer to the end is looked at with what follows; before the stream's start there is nothing.
-        earliest = SIDES[0] if first_block else SIDES[2]
-        for j in (1 + np.flatnonzero(chi2 > JUMP)).tolist():
-            place = (first_block + j) * BLOCK
-            if place <= self._searched + 2 * BLOCK or not earliest <= j < phasors.shape[0] - latest:
+        earliest = SIDE_BLOCKS[0] if first_block else SIDE_BLOCKS[2]
+        for j in (1 + np.flatnonzero(chi2 > MIN_JUMP_CHI2)).tolist():
+            place = (first_block + j) * BLOCK_SAMPLES
+            if place <= self._searched + 2 * BLOCK_SAMPLES or not earliest <= j < phasors.shape[0] - latest:
                 continue
             best = self._best(phasors, trend, sigma, heard, j)
-            if best is not None and best.left < EXPLAINED:
-                self._searched = (first_block + best.block) * BLOCK
+            if best is not None and best.left < MAX_EXPLAINED_CHI2:
+                self._searched = (first_block + best.block) * BLOCK_SAMPLES
                 found.append(Loss(self._searched, best.count, best.is_sure))
         return found
 
@@ -140,13 +140,13 @@ class LossWatch:
         first: int,
     ) -> "_Fit | None":
         """The gap at or just after a block: from the widest surroundings that run smoothly on both sides of it."""
-        for sides in SIDES:
+        for sides in SIDE_BLOCKS:
             jumps = [
                 jump
                 for k in range(first, first + 3)
-                if sides <= k < phasors.shape[0] - sides and heard[k - 1].sum() >= LEAST_LINES
+                if sides <= k < phasors.shape[0] - sides and heard[k - 1].sum() >= MIN_LINES
                 for jump in [_jump(phasors, trend, sigma, heard[k - 1], k, sides)]
-                if jump.rest < ROUGH * sides * heard[k - 1].sum()
+                if jump.rest < MAX_BLOCK_CHI2 * sides * heard[k - 1].sum()
             ]
             if jumps:
                 best = min(jumps, key=lambda jump: jump.rest)
@@ -157,14 +157,14 @@ class LossWatch:
         """The number of samples that explains the lines' jumps best."""
         if (np.abs(jump.turned / jump.sigma)[heard] > 4.0).sum() < 2:
             return None
-        lines_hz = self._lines_hz + np.angle(trend) / (2 * np.pi) * self._rate_hz / BLOCK
-        turns = np.outer(np.arange(1, MOST_LOST + 1), lines_hz / self._rate_hz)
+        lines_hz = self._lines_hz + np.angle(trend) / (2 * np.pi) * self._rate_hz / BLOCK_SAMPLES
+        turns = np.outer(np.arange(1, MAX_LOST + 1), lines_hz / self._rate_hz)
         apart = np.angle(np.exp(1j * (jump.turned - 2 * np.pi * (turns % 1.0))))[:, heard] / jump.sigma[heard]
         # Long gaps are rarer than short ones: log-uniform.
-        left = (apart**2).sum(axis=1) + 2 * np.log(np.arange(1, MOST_LOST + 1))
+        left = (apart**2).sum(axis=1) + 2 * np.log(np.arange(1, MAX_LOST + 1))
         best = int(np.argmin(left))
         second = np.delete(left, best).min()
-        return _Fit(float(left[best]), best + 1, bool(second > left[best] + CLEARLY), jump.block)
+        return _Fit(float(left[best]), best + 1, bool(second > left[best] + MIN_CHI2_MARGIN), jump.block)
 
 
 class _Jump(msgspec.Struct, frozen=True):
@@ -221,10 +221,10 @@ def _phasors(
     samples: Complex, lines_hz: NDArray[np.float64], rate_hz: float, first_block: int
 ) -> NDArray[np.complex128]:
     """Mean of each block at each line, shape (blocks, lines), with phases counted from the stream's first sample."""
-    rows = samples.reshape(-1, BLOCK)
-    turns = np.outer(np.arange(BLOCK), lines_hz / rate_hz)
-    means = rows @ (np.exp(-2j * np.pi * turns) / BLOCK).astype(np.complex64)
-    starts = np.outer((first_block + np.arange(rows.shape[0])) * BLOCK, lines_hz / rate_hz) % 1.0
+    rows = samples.reshape(-1, BLOCK_SAMPLES)
+    turns = np.outer(np.arange(BLOCK_SAMPLES), lines_hz / rate_hz)
+    means = rows @ (np.exp(-2j * np.pi * turns) / BLOCK_SAMPLES).astype(np.complex64)
+    starts = np.outer((first_block + np.arange(rows.shape[0])) * BLOCK_SAMPLES, lines_hz / rate_hz) % 1.0
     return np.asarray(means * np.exp(-2j * np.pi * starts), np.complex128)
 
 

@@ -4,15 +4,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 # Lines this near the whole span's power are signals of which products are made, with their neighbours; left out.
-STRONG_DB, NEIGHBOURS = 25.0, 6
+STRONG_DB, NEIGHBOUR_BINS = 25.0, 6
 # A cubic part less than so many sigma is none.
-SURE = 4.0
+MIN_CUBIC_SIGMAS = 4.0
 # k P of 1 dB compression: from there on the cube does not tell all, and all of the channel counts as made.
-COMPRESSED = 0.11
+COMPRESSION_1_DB = 0.11
 # Rounds of weighing anew; passes in which what came in is taken back from what came out.
-ROUNDS, PASSES = 4, 2
+WEIGHING_ROUNDS, SUBTRACTION_PASSES = 4, 2
 # Cells over which strength is looked at, whatever the length.
-CELLS = 4096
+STRENGTH_CELLS = 4096
 SPAN_SHARE, BESIDE_HZ = 0.42, 150e3
 
 
@@ -42,25 +42,25 @@ def products_in_channel(samples: NDArray[np.complex64], rate_hz: float, offset_h
     """
     import scipy.fft
 
-    size = samples.size // CELLS * CELLS
+    size = samples.size // STRENGTH_CELLS * STRENGTH_CELLS
     y = samples[:size]
     window = np.hanning(size).astype(np.float32)
     heard = scipy.fft.fft(y * window)
     hertz = np.fft.fftfreq(size, 1 / rate_hz)
     weak = _weak(heard, size) & (np.abs(hertz) < SPAN_SHARE * rate_hz)
     x, k, variance = y, 0j, 1e30
-    for _ in range(PASSES):
+    for _ in range(SUBTRACTION_PASSES):
         # From y itself the cube would hold products of products, which are not there: x is taken back from it first.
-        for _ in range(PASSES):
+        for _ in range(SUBTRACTION_PASSES):
             x = y - np.complex64(k) * x * np.abs(x) ** 2
         power = np.abs(x) ** 2
         cube = scipy.fft.fft(x * (power - np.float32(2 * power.mean())) * window)
         k, variance = _part(heard, cube, weak)
-    if abs(k) ** 2 < SURE**2 * variance:
+    if abs(k) ** 2 < MIN_CUBIC_SIGMAS**2 * variance:
         return 0.0
     inside = np.abs(hertz - offset_hz) <= width_hz / 2
     scale = size * float((window**2).sum())
-    if abs(k) * float(power.mean()) > COMPRESSED:
+    if abs(k) * float(power.mean()) > COMPRESSION_1_DB:
         return float((np.abs(heard[inside]) ** 2).sum()) / scale
     return (abs(k) ** 2 - variance) * float((np.abs(cube[inside]) ** 2).sum()) / scale
 
@@ -73,25 +73,25 @@ def _part(heard: NDArray[np.complex64], cube: NDArray[np.complex64], weak: NDArr
     k, variance = 0j, 1e30
     cubes = np.abs(cube) ** 2
     # All alike at first: by what is heard alone, products' own bins would never gain weight.
-    left = np.ones(CELLS, np.float32)
-    for _ in range(ROUNDS):
-        weight = np.where(weak, np.repeat(1 / np.maximum(left, np.float32(1e-20)), cube.size // CELLS), 0.0)
+    left = np.ones(STRENGTH_CELLS, np.float32)
+    for _ in range(WEIGHING_ROUNDS):
+        weight = np.where(weak, np.repeat(1 / np.maximum(left, np.float32(1e-20)), cube.size // STRENGTH_CELLS), 0.0)
         energy = float((weight * cubes).sum())
         if energy <= 0:
             return 0j, 1e30
         k = complex((weight * cube.conj() * heard).sum()) / energy
         variance = 1 / energy
-        left = (np.abs(heard - np.complex64(k) * cube) ** 2).reshape(CELLS, -1).mean(axis=1)
+        left = (np.abs(heard - np.complex64(k) * cube) ** 2).reshape(STRENGTH_CELLS, -1).mean(axis=1)
     return k, variance
 
 
 def _weak(heard: NDArray[np.complex64], size: int) -> NDArray[np.bool_]:
     """Bins away from strong lines."""
-    cells = (np.abs(heard) ** 2).reshape(CELLS, -1).sum(axis=1)
+    cells = (np.abs(heard) ** 2).reshape(STRENGTH_CELLS, -1).sum(axis=1)
     strong = cells > cells.sum() * 10 ** (-STRONG_DB / 10)
-    for _ in range(NEIGHBOURS):
+    for _ in range(NEIGHBOUR_BINS):
         strong = strong | np.roll(strong, 1) | np.roll(strong, -1)
-    return np.repeat(~strong, size // CELLS)
+    return np.repeat(~strong, size // STRENGTH_CELLS)
 
 
 def clipping_in_channel(

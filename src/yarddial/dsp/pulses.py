@@ -10,7 +10,7 @@ Complex = NDArray[np.complex64]
 # Twice 50 and 60 Hz; spectra follow one another about so often.
 MAINS_HZ, OFTEN_HZ = (100.0, 120.0), 1_000.0
 # So much of the span's middle is looked at.
-USABLE = 0.8
+USABLE_SHARE = 0.8
 
 
 def mains_pulses(samples: Complex, rate_hz: float) -> tuple[float, float]:
@@ -25,7 +25,7 @@ def mains_pulses(samples: Complex, rate_hz: float) -> tuple[float, float]:
     if count * size < 0.3 * rate_hz:
         return 0.0, 0.0
     spectra = hann_spectra(windows(samples, size, size, count))
-    edge = int(size * (1 - USABLE) / 2)
+    edge = int(size * (1 - USABLE_SHARE) / 2)
     level = np.log(np.maximum(spectra[:, edge : size - edge], 1e-24)).mean(axis=1, dtype=np.float64)
     level -= level.mean()
     times = np.arange(count) * size / rate_hz

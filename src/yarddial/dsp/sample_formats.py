@@ -11,7 +11,7 @@ FORMATS: dict[str, tuple[str, float, float]] = {
     "cf32": ("<f4", 0.0, 1.0),
 }
 # Parts converted in one go.
-PIECE = 1 << 16
+PIECE_VALUES = 1 << 16
 BITS = {"cu8": 8, "cs8": 8, "cs16": 16, "cf32": 24}
 
 
@@ -36,9 +36,9 @@ def as_complex(parts: NDArray[np.generic], sample_format: str) -> NDArray[np.com
     _, zero, full = FORMATS[sample_format]
     values = np.empty(parts.size, np.float32)
     # By pieces that stay in the processor's cache from one step to the next.
-    for first in range(0, parts.size, PIECE):
-        piece = values[first : first + PIECE]
-        np.copyto(piece, parts[first : first + PIECE], casting="unsafe")
+    for first in range(0, parts.size, PIECE_VALUES):
+        piece = values[first : first + PIECE_VALUES]
+        np.copyto(piece, parts[first : first + PIECE_VALUES], casting="unsafe")
         if zero or full != 1.0:
             piece -= np.float32(zero)
             piece *= np.float32(1 / full)

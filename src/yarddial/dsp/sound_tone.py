@@ -8,7 +8,7 @@ from yarddial.dsp.line import measure_line
 from yarddial.yard.errors import BadSamples
 
 # Sounds shorter than this tell a tone to a hertz at best.
-SHORTEST_S = 0.2
+MIN_S = 0.2
 # Below this lie mains hum and the carrier itself.
 LOWEST_HZ = 30.0
 
@@ -26,8 +26,8 @@ def sound_tone(samples: NDArray[np.float32], rate_hz: float, near_hz: float, wit
     NoCarrier
         No tone stands out.
     """
-    if samples.size < SHORTEST_S * rate_hz:
-        raise BadSamples(f"{samples.size / rate_hz:.2f} s are too short for a tone: record {SHORTEST_S:g} s or more")
+    if samples.size < MIN_S * rate_hz:
+        raise BadSamples(f"{samples.size / rate_hz:.2f} s are too short for a tone: record {MIN_S:g} s or more")
     within_hz = min(within_hz, near_hz - LOWEST_HZ, rate_hz / 2 - near_hz)
     if within_hz <= 0:
         raise BadSamples(f"a tone at {near_hz:g} Hz is not in a sound of {rate_hz:g} samples a second: give another")

@@ -8,10 +8,10 @@ from numpy.typing import NDArray
 
 Complex = NDArray[np.complex64]
 DecibelLevels = NDArray[np.float32]
-POINTS = 4096
+FFT_POINTS = 4096
 # Transforms made together: their arrays fill the processor's cache and no more.
-ROWS = 32
-SILENCE = 1e-20
+BATCH_ROWS = 32
+MIN_POWER = 1e-20
 
 
 class Survey(msgspec.Struct, frozen=True):
@@ -33,20 +33,20 @@ class SpanSurveyor:
     """Takes samples in any pieces; whatever is short of a whole set of transforms waits for the next piece."""
 
     def __init__(self) -> None:
-        window = (0.5 - 0.5 * np.cos(2 * np.pi * np.arange(POINTS) / POINTS)).astype(np.float32)
+        window = (0.5 - 0.5 * np.cos(2 * np.pi * np.arange(FFT_POINTS) / FFT_POINTS)).astype(np.float32)
         self._window = np.repeat(window / window.sum(), 2)
-        self._room = np.empty((ROWS, 2 * POINTS), np.float32)
-        self._power = np.empty((ROWS, POINTS), np.float32)
-        self._room_2 = np.empty((ROWS, POINTS), np.float32)
-        self._ones = np.ones(ROWS * POINTS, np.float32)
+        self._room = np.empty((BATCH_ROWS, 2 * FFT_POINTS), np.float32)
+        self._power = np.empty((BATCH_ROWS, FFT_POINTS), np.float32)
+        self._room_2 = np.empty((BATCH_ROWS, FFT_POINTS), np.float32)
+        self._ones = np.ones(BATCH_ROWS * FFT_POINTS, np.float32)
         self._rest: NDArray[np.float32] | None = None
         self.clear()
 
     def clear(self) -> None:
         """Begin anew; the samples that wait stay."""
         self._sets = 0
-        self._sum = np.zeros(POINTS)
-        self._peak = np.zeros(POINTS, np.float32)
+        self._sum = np.zeros(FFT_POINTS)
+        self._peak = np.zeros(FFT_POINTS, np.float32)
         self._total, self._square, self._size = 0j, 0j, 0.0
 
     def push(self, samples: Complex) -> None:
@@ -62,16 +62,16 @@ class SpanSurveyor:
 
     def result(self) -> Survey:
         """What has been seen since the beginning; all -200 dB before the first whole set."""
-        transforms, count = max(self._sets * ROWS, 1), max(self._sets * ROWS * POINTS, 1)
+        transforms, count = max(self._sets * BATCH_ROWS, 1), max(self._sets * BATCH_ROWS * FFT_POINTS, 1)
         mean = np.fft.fftshift(self._sum) / transforms
         middle = self._total / count
         # Without what stands still at the centre: E x^2 and E |x|^2.
-        lack = abs(self._square / count - middle**2) / max(self._size / count - abs(middle) ** 2, SILENCE)
+        lack = abs(self._square / count - middle**2) / max(self._size / count - abs(middle) ** 2, MIN_POWER)
         return Survey(
-            self._sets * ROWS * POINTS,
-            (10 * np.log10(mean + SILENCE)).astype(np.float32),
-            (10 * np.log10(np.fft.fftshift(self._peak) + np.float32(SILENCE))).astype(np.float32),
-            10 * log10(abs(middle) ** 2 + SILENCE),
+            self._sets * BATCH_ROWS * FFT_POINTS,
+            (10 * np.log10(mean + MIN_POWER)).astype(np.float32),
+            (10 * np.log10(np.fft.fftshift(self._peak) + np.float32(MIN_POWER))).astype(np.float32),
+            10 * log10(abs(middle) ** 2 + MIN_POWER),
             20 * log10(2 / max(lack, 1e-6)),
         )
 
@@ -87,6 +87,6 @@ class SpanSurveyor:
         np.multiply(spectra.real, spectra.real, out=self._power)
         np.multiply(spectra.imag, spectra.imag, out=self._room_2)
         self._power += self._room_2
-        self._sum += np.ones(ROWS, np.float32) @ self._power
+        self._sum += np.ones(BATCH_ROWS, np.float32) @ self._power
         np.maximum(self._peak, self._power.max(axis=0), out=self._peak)
         self._sets += 1

@@ -51,11 +51,11 @@ from yarddial.yard.level import GainsDb
 
 # How long a step waits for samples, so that commands are never kept waiting.
 WAIT_S = 0.05
-HANGS = "the receiver's driver does not answer any more: unplug it, plug it in, then start"
-OFF = "the receiver does not run: Space starts it"
-ENDED = "the recording has ended: press Space to play it again"
+HANGING_REASON = "the receiver's driver does not answer any more: unplug it, plug it in, then start"
+OFF_REASON = "the receiver does not run: Space starts it"
+RECORDING_ENDED = "the recording has ended: press Space to play it again"
 # Full scale is 1.
-LARGEST = 1e6
+MAX_SAMPLE = 1e6
 DriverCall = Literal["", "opening", "applying", "reading", "closing"]
 
 
@@ -64,7 +64,7 @@ def finite(block: Block) -> Block:
     if np.isfinite(np.vdot(block.samples, block.samples)):
         return block
     # The sum of large numbers may overflow where none of them does.
-    bad = ~np.isfinite(block.samples) | (np.abs(block.samples) > LARGEST)
+    bad = ~np.isfinite(block.samples) | (np.abs(block.samples) > MAX_SAMPLE)
     count = int(bad.sum())
     if not count:
         return block
@@ -160,7 +160,7 @@ class Engine:
     def _why_not(self, request: TapRequest) -> str:
         """Why a request cannot be served on the tuning that it names, or an empty text."""
         if self._tuning is None:
-            return self._refused[1] or OFF
+            return self._refused[1] or OFF_REASON
         if not isinstance(request, OnTuning) or request.tuning == self._tuning.id:
             return ""
         refused_id, sentence = self._refused
@@ -193,13 +193,13 @@ class Engine:
         with self._calling("reading"):
             block = self._device.next(WAIT_S)
         if block is None:
-            self._stop(ENDED, cause="ended")
+            self._stop(RECORDING_ENDED, cause="ended")
             return
         if isinstance(block, Nothing):
             self._silent_s += block.waited_s
             if self._silent_s > self._patience.read_s:
                 self.hangs = True
-                self._stop(HANGS)
+                self._stop(HANGING_REASON)
             return
         self._silent_s = 0.0
         if block.tuning != tuning.id:
@@ -266,7 +266,7 @@ class Engine:
             tuning, factor = self._applied(tune)
         except DeviceStalled:
             self.hangs = True
-            self._stop(HANGS)
+            self._stop(HANGING_REASON)
             return
         except YardDialError as error:
             self._refused = (tune.id, str(error))
@@ -291,7 +291,7 @@ class Engine:
 
     def _apply(self, requested: RequestedSettings, tuning_id: int) -> ActualSettings:
         if self._device is None:
-            raise DeviceLost(OFF)
+            raise DeviceLost(OFF_REASON)
         with self._calling("applying"):
             actual = self._device.apply(self._possible(requested), tuning_id)
         # A single socket without a name goes by the yard's name for it.
@@ -333,7 +333,7 @@ class Engine:
         """Change gains against what was tuned; with nothing, all as it was. Raises what the device raises."""
         tuning = self._tuning
         if tuning is None:
-            raise DeviceLost(OFF)
+            raise DeviceLost(OFF_REASON)
         changed, requested = dict(gains_db), tuning.requested
         others = tuple(gain for gain in requested.gains_db if gain[0] not in changed)
         if gains_db:
@@ -356,8 +356,8 @@ class Engine:
                 self._tune_again(self._tuning)
             except DeviceStalled:
                 self.hangs = True
-                self._stop(HANGS)
-                why_not = HANGS
+                self._stop(HANGING_REASON)
+                why_not = HANGING_REASON
             except YardDialError as error:
                 why_not = str(error)
         self._report(self._safeguards_set(command, why_not))

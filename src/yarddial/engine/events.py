@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 
 
 # Bins of the span's line put together to one.
-TOGETHER = 4
+BINS_A_POINT = 4
 NO_SPAN: NDArray[np.float32] = np.empty(0, np.float32)
 
 

@@ -10,7 +10,7 @@ import msgspec
 from yarddial.engine.events import Alive, Event, Noticed, SpanSpectrum, SpectrogramColumns
 
 # Events that wait before pictures are left out: some two seconds of them.
-MOST_WAITING = 48
+MAX_WAITING = 48
 
 
 class Outbox:
@@ -27,14 +27,14 @@ class Outbox:
     def put(self, event: Event) -> None:
         """Hand it over; a picture for which there is no room is counted instead."""
         if isinstance(event, SpectrogramColumns | SpanSpectrum):
-            if self._waiting.qsize() >= MOST_WAITING:
+            if self._waiting.qsize() >= MAX_WAITING:
                 self.pictures_left_out += 1
                 return
             if self.pictures_left_out:
                 left_out = msgspec.structs.replace(self._noticed, pictures_left_out=self.pictures_left_out)
                 self._waiting.put(left_out)
                 self.pictures_left_out = 0
-        if isinstance(event, Alive) and self._waiting.qsize() >= MOST_WAITING:
+        if isinstance(event, Alive) and self._waiting.qsize() >= MAX_WAITING:
             # What waits will tell the same.
             return
         if isinstance(event, Noticed):

@@ -17,20 +17,20 @@ if TYPE_CHECKING:
     from yarddial.engine.engine import Engine
 
 # Events taken in one go, so that a burst of columns cannot hold up the interface.
-MOST_EVENTS = 64
+MAX_EVENTS = 64
 # What a window that does not look leaves waiting; the engine then leaves pictures out.
-MOST_WAITING = 256
+MAX_WAITING = 256
 # Nobody waits longer for what a process does whose window is gone, of which a driver may hold something.
 ALONE_S = 5.0
-HANGS = {
+HANGING_REASONS = {
     "opening": "the receiver's driver does not come back from opening it: unplug it, plug it in, then start",
     "applying": "the receiver's driver does not come back from being set: unplug it, plug it in, then start",
     "reading": "the receiver's driver does not come back from a read: unplug it, plug it in, then start",
     "closing": "the receiver's driver does not come back from being closed: unplug it, plug it in, then start",
     "": "the receiver's process does not answer any more: it was stopped, or its driver holds it; Space starts it anew",
 }
-UNSTARTED = "the receiver's process does not start: free some memory or close other programs, then start"
-DIED = "the receiver's process ended unexpectedly: press Space to start it again"
+UNSTARTED_REASON = "the receiver's process does not start: free some memory or close other programs, then start"
+DIED_REASON = "the receiver's process ended unexpectedly: press Space to start it again"
 
 
 class EngineProcess:
@@ -114,7 +114,7 @@ class _Running:
         self._link: Connection = here
         self._commands = CommandQueue(here.send)
         # None: the other end is gone.
-        self._events: queue.Queue[Event | None] = queue.Queue(MOST_WAITING)
+        self._events: queue.Queue[Event | None] = queue.Queue(MAX_WAITING)
         self._ended = self._is_gone = False
         self._begun_s = time.monotonic()
         self._heard_s: float | None = None
@@ -131,7 +131,7 @@ class _Running:
     def take(self) -> list[Event]:
         """What it has said."""
         events: list[Event] = []
-        while len(events) < MOST_EVENTS and not self._events.empty():
+        while len(events) < MAX_EVENTS and not self._events.empty():
             event = self._events.get_nowait()
             self._heard_s = time.monotonic()
             match event:
@@ -153,17 +153,17 @@ class _Running:
     def why_lost(self) -> str:
         """Why it is to be given up, or an empty text. Call it when everything it has said was taken."""
         if self._is_gone:
-            return DIED
+            return DIED_REASON
         if not self._events.empty():
             return ""
         now_s = time.monotonic()
         if self._heard_s is None:
-            return UNSTARTED if now_s - self._begun_s > self._patience.starts_s else ""
+            return UNSTARTED_REASON if now_s - self._begun_s > self._patience.starts_s else ""
         patience = self._patience
         if now_s - self._heard_s > patience.silent_s:
-            return HANGS[self._alive.doing]
+            return HANGING_REASONS[self._alive.doing]
         if self._alive.still_s >= patience.silent_s - patience.beat_s or self._alive.lasts_s > patience.lasts_s:
-            return HANGS[self._alive.doing]
+            return HANGING_REASONS[self._alive.doing]
         return ""
 
     def end(self) -> None:

@@ -3,7 +3,7 @@
 import json
 from pathlib import Path
 
-from yarddial.records.reading import LISTED, read_json_value
+from yarddial.records.reading import LIST_FILE, read_json_value
 from yarddial.records.whole_file import write_whole
 from yarddial.yard.errors import BadStation, NotWritten
 
@@ -31,7 +31,7 @@ class AllowedPrograms:
 
     def _commands(self) -> list[str]:
         try:
-            raw = read_json_value(self._place, LISTED, BadStation)
+            raw = read_json_value(self._place, LIST_FILE, BadStation)
         except BadStation:
             return []
         return [command for command in raw if isinstance(command, str)] if isinstance(raw, list) else []

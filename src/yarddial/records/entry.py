@@ -2,7 +2,7 @@
 
 import msgspec
 
-from yarddial.records.log_data import NOTHING, LogData
+from yarddial.records.log_data import NO_DATA, LogData
 from yarddial.yard import clock
 
 
@@ -20,7 +20,7 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True):
     method: str = ""
     reference: str = ""
     temperature_c: float | None = None
-    data: LogData = NOTHING
+    data: LogData = NO_DATA
     id: int = 0
 
 

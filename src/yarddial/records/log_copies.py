@@ -15,7 +15,7 @@ from yarddial.records.whole_file import MARK, reason
 from yarddial.yard import clock
 from yarddial.yard.errors import LogNotWritten
 
-KEPT = 7
+MAX_COPIES = 7
 
 
 class Restored(msgspec.Struct, frozen=True):
@@ -54,7 +54,7 @@ class LogCopies:
             if why_not:
                 raise LogNotWritten(f"today's copy of the log was not made: {why_not}")
             os.replace(temporary, place)
-            for old in self.all()[KEPT:]:
+            for old in self.all()[MAX_COPIES:]:
                 old.unlink(missing_ok=True)
         except FAILURES as error:
             with contextlib.suppress(OSError):

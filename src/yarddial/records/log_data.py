@@ -208,7 +208,7 @@ LogData = (
     | LoggedNoise | LoggedHunt | LoggedComparison | LoggedWatch
     | LoggedDeviceCheck | LoggedStrong | LoggedRemedy | LoggedBandRun
 )  # fmt: skip
-NOTHING = LoggedNothing()
+NO_DATA = LoggedNothing()
 _TAGS = frozenset(kind.__struct_config__.tag for kind in get_args(LogData))
 
 

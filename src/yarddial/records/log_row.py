@@ -14,7 +14,7 @@ from yarddial.yard.plain_text import shown, shown_in
 
 _TEXTS = ("at_utc", "station", "kind", "route", "method", "reference", "text")
 TIME_SHAPE = "%Y-%m-%dT%H:%M:%SZ"
-MOST_DATA_LETTERS = 16 << 20
+MAX_DATA_LETTERS = 16 << 20
 
 
 class Unreadable(msgspec.Struct, frozen=True):
@@ -49,7 +49,7 @@ def _entry(row: Mapping[str, Any]) -> Entry:
     warmth = row["temperature_c"]
     if warmth is not None and not (isinstance(warmth, int | float) and math.isfinite(warmth)):
         raise ValueError("temperature_c is no number")
-    if not isinstance(row["data"], str) or len(row["data"]) > MOST_DATA_LETTERS:
+    if not isinstance(row["data"], str) or len(row["data"]) > MAX_DATA_LETTERS:
         raise ValueError("data is no text, or longer than any entry's")
     raw = shown_in(json.loads(row["data"]))
     if not isinstance(raw, dict):

@@ -6,7 +6,7 @@ SCHEMA_VERSION = 2
 # Measurements of the same oscillator within so many seconds are one point of its history, the last of them.
 SLOT_S = 6 * 3_600
 # Of each so many are noted, lest a row that cannot be read hides what stood before it.
-NOTED = 3
+MAX_NOTED_ROWS = 3
 # Places on the dial nearer together than this are one.
 PLACE_HZ = 5_000
 FIELDS = "at_utc, station, kind, route, method, reference, temperature_c, text, data"
@@ -75,12 +75,12 @@ _TRIGGERS = (
     DELETE FROM points WHERE (station, name, slot, entry) IN (
         SELECT p.station, p.name, p.slot, (
             SELECT q.entry FROM points q WHERE q.station=p.station AND q.name=p.name AND q.slot=p.slot
-            ORDER BY q.entry DESC LIMIT 1 OFFSET {NOTED})
+            ORDER BY q.entry DESC LIMIT 1 OFFSET {MAX_NOTED_ROWS})
         FROM points p WHERE p.entry = new.id);
     DELETE FROM places WHERE (station, place, told, entry) IN (
         SELECT p.station, p.place, p.told, (
             SELECT q.entry FROM places q WHERE q.station=p.station AND q.place=p.place AND q.told=p.told
-            ORDER BY q.entry DESC LIMIT 1 OFFSET {NOTED})
+            ORDER BY q.entry DESC LIMIT 1 OFFSET {MAX_NOTED_ROWS})
         FROM places p WHERE p.station = new.station AND p.entry = new.id);
 END""",
     f"""CREATE TRIGGER entry_removed AFTER DELETE ON entries BEGIN

@@ -13,7 +13,7 @@ import msgspec
 
 from yarddial.records.entry import Entry, utc_now
 from yarddial.records.log_row import Unreadable, entry_of, row_of
-from yarddial.records.log_schema import FIELDS, NOTED, SCHEMA_VERSION, prepare
+from yarddial.records.log_schema import FIELDS, MAX_NOTED_ROWS, SCHEMA_VERSION, prepare
 from yarddial.records.whole_file import reason
 from yarddial.yard import clock
 from yarddial.yard.errors import LogDamaged, LogNotWritten
@@ -28,7 +28,7 @@ FAILURES = (sqlite3.Error, OSError, UnicodeError)
 SYSTEM = ("/proc/", "/sys/", "/dev/")
 _NAMES = ("id", *FIELDS.split(", "))
 # Of each oscillator's history so many points are of use, and so many places on the dial.
-MOST_POINTS, MOST_PLACES = 70 * NOTED, 4_000
+MAX_POINTS, MAX_PLACES = 70 * MAX_NOTED_ROWS, 4_000
 
 
 class Logbook:
@@ -184,12 +184,12 @@ class Logbook:
     def of_oscillators(self, station: str, names: Sequence[str]) -> tuple[Entry, ...]:
         """Entries that tell of these oscillators, newest first: of each the last ones in stretches of six hours."""
         asked = "SELECT entry FROM points WHERE station=? AND name=? ORDER BY slot DESC, entry DESC LIMIT ?"
-        return self._numbered(asked, [(station, name, MOST_POINTS) for name in names])
+        return self._numbered(asked, [(station, name, MAX_POINTS) for name in names])
 
     def of_places(self, station: str) -> tuple[Entry, ...]:
         """Entries that tell of a place on the dial, newest first: of each place the last."""
         asked = "SELECT DISTINCT entry FROM places WHERE station=? ORDER BY entry DESC LIMIT ?"
-        return self._numbered(asked, [(station, MOST_PLACES)])
+        return self._numbered(asked, [(station, MAX_PLACES)])
 
     def count(self) -> int:
         """How many entries there are."""

@@ -25,7 +25,18 @@ from yarddial.yard.plain_text import shown
 
 COLUMNS = ("reference_hz", "reference_sigma_hz", "measured_hz", "sigma_hz", "through")
 # What more a row may tell; what is missing or empty is left at its default.
-MORE = ("name", "receiver", "route", "at_utc", "wander_hz", "centre_hz", "tells_of", "shares", "entered_ppm", "parts")
+OPTIONAL_COLUMNS = (
+    "name",
+    "receiver",
+    "route",
+    "at_utc",
+    "wander_hz",
+    "centre_hz",
+    "tells_of",
+    "shares",
+    "entered_ppm",
+    "parts",
+)
 RECEIVER = "receiver"
 
 
@@ -48,7 +59,7 @@ def read_observations(file: Path, receiver: str = RECEIVER) -> list[Observation]
 def write_observations(file: Path, observations: Sequence[Observation], residuals_hz: Sequence[float] = ()) -> None:
     """Write them, with what the fit leaves of each where that is known; raises NotWritten."""
     out = io.StringIO()
-    columns = (*COLUMNS, *MORE, *(("residual_hz",) if residuals_hz else ()))
+    columns = (*COLUMNS, *OPTIONAL_COLUMNS, *(("residual_hz",) if residuals_hz else ()))
     writer = csv.DictWriter(out, columns, lineterminator="\n")
     writer.writeheader()
     for i, seen in enumerate(observations):

@@ -8,7 +8,7 @@ import msgspec
 from yarddial.records import reading
 from yarddial.records.reading import cut, one_line_of
 from yarddial.records.station_file import read_json
-from yarddial.records.upgrades import VERSION, upgraded_part
+from yarddial.records.upgrades import FORMAT_VERSION, upgraded_part
 from yarddial.records.whole_file import write_whole
 from yarddial.yard.errors import BadStation
 from yarddial.yard.parts import Part
@@ -20,7 +20,7 @@ FORMAT = "yard-dial-part"
 
 def save_part(path: Path, part: Part) -> None:
     """Write one part; raises NotWritten."""
-    content = {"format": FORMAT, "version": VERSION, "part": msgspec.to_builtins(part)}
+    content = {"format": FORMAT, "version": FORMAT_VERSION, "part": msgspec.to_builtins(part)}
     write_whole(path, (json.dumps(content, indent=2, ensure_ascii=False) + "\n").encode())
 
 

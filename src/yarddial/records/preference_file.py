@@ -6,7 +6,7 @@ from typing import Any
 
 import msgspec
 
-from yarddial.records.reading import LISTED, read_json_value
+from yarddial.records.reading import LIST_FILE, read_json_value
 from yarddial.records.whole_file import write_whole
 from yarddial.yard.errors import BadStation, NotWritten
 from yarddial.yard.locator import read_locator
@@ -25,7 +25,7 @@ class PreferenceFile:
         if not self._place.exists():
             return Preferences(), ""
         try:
-            raw = read_json_value(self._place, LISTED, BadStation)
+            raw = read_json_value(self._place, LIST_FILE, BadStation)
         except BadStation as error:
             return Preferences(), f"the settings could not be read, the usual ones hold: {error}"
         if not isinstance(raw, dict):

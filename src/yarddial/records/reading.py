@@ -18,10 +18,10 @@ from yarddial.yard.errors import YardDialError
 from yarddial.yard.plain_text import shown, shown_in
 
 # A sentence is read on one line or two.
-MOST_LETTERS = 300
+MAX_LETTERS = 300
 # What a person leads in by a pipe of their own is waited for so long.
 PIPE_PATIENCE_S, PIPE_LASTS_S = 5.0, 20.0
-_BLOCK = 1 << 16
+_BLOCK_BYTES = 1 << 16
 
 
 class FileKind(msgspec.Struct, frozen=True):
@@ -36,12 +36,12 @@ STATION = FileKind("station", 16 << 20)
 PART = FileKind("part", 1 << 20)
 BANDS = FileKind("band", 1 << 20, 2_000)
 REFERENCES = FileKind("station", 1 << 20, 2_000)
-STRONG = FileKind("strong signals", 4 << 20, 3_000)
+STRONG_SIGNALS_FILE = FileKind("strong signals", 4 << 20, 3_000)
 OBSERVATIONS = FileKind("observations", 64 << 20, 100_000)
 TOUCHSTONE = FileKind("Touchstone", 8 << 20, 20_001)
 # Beyond this a description is data by mistake.
 RECORDING_META = FileKind("description", 64 << 20)
-LISTED = FileKind("list", 1 << 20)
+LIST_FILE = FileKind("list", 1 << 20)
 
 
 def _has_come(handle: int, waits_s: float) -> bool:
@@ -74,7 +74,7 @@ def read_bytes(path: Path, kind: FileKind, error: type[YardDialError]) -> bytes:
                 waits_s = min(PIPE_PATIENCE_S, max(ends_s - time.monotonic(), 0.0))
                 if not is_file and not _has_come(handle, waits_s):
                     raise error(f"{name} does not come to its end: give a file")
-                part = os.read(handle, min(left, _BLOCK))
+                part = os.read(handle, min(left, _BLOCK_BYTES))
                 if not part:
                     break
                 parts.append(part)
@@ -129,7 +129,7 @@ def read_rows(
         raise error(cut(f"{name} is no readable CSV: {one_line_of(failed)}")) from failed
 
 
-def cut(sentence: str, most: int = MOST_LETTERS) -> str:
+def cut(sentence: str, most: int = MAX_LETTERS) -> str:
     """A sentence of at most so many letters; what is too long loses its middle, so that what to do stays."""
     if len(sentence) <= most:
         return sentence

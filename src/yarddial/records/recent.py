@@ -3,11 +3,11 @@
 import json
 from pathlib import Path
 
-from yarddial.records.reading import LISTED, is_regular, read_json_value
+from yarddial.records.reading import LIST_FILE, is_regular, read_json_value
 from yarddial.records.whole_file import write_whole
 from yarddial.yard.errors import BadStation, NotWritten
 
-MOST = 10
+MAX_RECENT_FILES = 10
 
 
 class RecentFiles:
@@ -19,16 +19,16 @@ class RecentFiles:
     def paths(self) -> tuple[Path, ...]:
         """Those that are still there, the latest first."""
         try:
-            raw = read_json_value(self._place, LISTED, BadStation)
+            raw = read_json_value(self._place, LIST_FILE, BadStation)
         except BadStation:
             return ()
         names = [name for name in raw if isinstance(name, str)] if isinstance(raw, list) else []
-        return tuple(path for path in map(Path, names[:MOST]) if is_regular(path))
+        return tuple(path for path in map(Path, names[:MAX_RECENT_FILES]) if is_regular(path))
 
     def add(self, path: Path) -> None:
         """Put one in front."""
         path = path.resolve()
-        kept = [str(path), *(str(other) for other in self.paths() if other != path)][:MOST]
+        kept = [str(path), *(str(other) for other in self.paths() if other != path)][:MAX_RECENT_FILES]
         try:
             self._place.parent.mkdir(parents=True, exist_ok=True)
             write_whole(self._place, json.dumps(kept, indent=1).encode())

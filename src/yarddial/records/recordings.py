@@ -24,10 +24,10 @@ _SIGMF_TYPES = {"cu8": "cu8", "ci8": "cs8", "ci16_le": "cs16", "cf32_le": "cf32"
 
 
 # Check sums of longer data would take many seconds.
-MOST_MARKS = 20_000
+MAX_MARKS = 20_000
 # Samples held at a time: 128 MB of them, 7 s at 2.4 MS/s.
-MOST_AT_ONCE = 1 << 24
-LARGEST_DIGESTED_BYTES = 256 << 20
+MAX_AT_ONCE = 1 << 24
+MAX_DIGESTED_BYTES = 256 << 20
 
 
 class Recording(msgspec.Struct, frozen=True):
@@ -59,9 +59,9 @@ class Recording(msgspec.Struct, frozen=True):
     def read(self, first: int = 0, count: int | None = None) -> Complex:
         """Samples from `first` on, complex64, full scale 1.0; raises BadRecording if the file shrank meanwhile.
 
-        Never more than `MOST_AT_ONCE`: who needs more reads on.
+        Never more than `MAX_AT_ONCE`: who needs more reads on.
         """
-        wanted = max(min(self.count - first, MOST_AT_ONCE if count is None else count, MOST_AT_ONCE), 0)
+        wanted = max(min(self.count - first, MAX_AT_ONCE if count is None else count, MAX_AT_ONCE), 0)
         if self.is_wav:
             return _read_wav(self.data_path, first, wanted)
         kind, size = FORMATS[self.sample_format][0], sample_bytes(self.sample_format)
@@ -180,7 +180,7 @@ def _open_sigmf(meta_path: Path) -> Recording:
             str(meta_path),
         )
     _check_extent(meta, length // size, data_path)
-    if "core:sha512" in about and length <= LARGEST_DIGESTED_BYTES:
+    if "core:sha512" in about and length <= MAX_DIGESTED_BYTES:
         _check_digest(data_path, about["core:sha512"])
     rate_hz, centre_hz = float(about["core:sample_rate"]), float(capture.get("core:frequency", 0.0))
     inverted, route = capture.get("yarddial:inverted") is True, str(capture.get("yarddial:route", ""))
@@ -225,8 +225,8 @@ def _not_too_many(meta: Any, meta_path: Path) -> None:
     """Holding each against the standard takes its time."""
     for key in ("captures", "annotations"):
         marks = meta.get(key) if isinstance(meta, dict) else None
-        if isinstance(marks, list) and len(marks) > MOST_MARKS:
-            raise BadRecording(f"{meta_path.name} has {len(marks):,} {key}, more than {MOST_MARKS:,}: leave some out")
+        if isinstance(marks, list) and len(marks) > MAX_MARKS:
+            raise BadRecording(f"{meta_path.name} has {len(marks):,} {key}, more than {MAX_MARKS:,}: leave some out")
 
 
 def _check_extent(meta: dict[str, Any], count: int, data_path: Path) -> None:

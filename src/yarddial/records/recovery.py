@@ -12,7 +12,7 @@ from yarddial.yard.errors import BadStation, NotWritten
 from yarddial.yard.station import Station
 
 # Of other programs' versions so many are kept for each station file.
-MOST_OTHERS = 40
+MAX_OTHERS = 40
 
 
 class Recovery:
@@ -99,7 +99,7 @@ class Recovery:
         if not is_regular(place):
             write_whole(place, content)
             others = sorted(self._folder.glob(f"{self._stem(path)}-other-*"), key=lambda other: other.stat().st_mtime)
-            for old in others[:-MOST_OTHERS]:
+            for old in others[:-MAX_OTHERS]:
                 old.unlink(missing_ok=True)
         return place
 

@@ -6,7 +6,7 @@ from typing import Any
 import msgspec
 
 from yarddial.records import part_file, station_file
-from yarddial.records.upgrades import VERSION
+from yarddial.records.upgrades import FORMAT_VERSION
 from yarddial.yard.parts import Part
 from yarddial.yard.station import Station
 
@@ -35,7 +35,7 @@ def schema_text(schema: dict[str, Any]) -> str:
 
 
 def _schema(title: str, name: str, body: dict[str, Any], components: dict[str, Any]) -> dict[str, Any]:
-    head = {"format": {"const": name}, "version": {"const": VERSION}}
+    head = {"format": {"const": name}, "version": {"const": FORMAT_VERSION}}
     return {
         "$schema": _DIALECT,
         "title": title,

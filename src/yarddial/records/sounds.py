@@ -10,7 +10,7 @@ from yarddial.yard.errors import BadRecording
 from yarddial.yard.plain_text import shown
 
 # Eleven minutes at 48 kHz, all channels counted: a tone needs no more.
-LONGEST = 1 << 25
+MAX_SOUND_VALUES = 1 << 25
 
 
 def read_sound(path: Path) -> tuple[NDArray[np.float32], float]:
@@ -21,7 +21,7 @@ def read_sound(path: Path) -> tuple[NDArray[np.float32], float]:
         raise BadRecording(f"{shown(str(path))} is {why_not}: give the name of a sound file", str(path))
     try:
         about = soundfile.info(path)
-        if about.frames * about.channels > LONGEST:
+        if about.frames * about.channels > MAX_SOUND_VALUES:
             minutes = about.frames / max(about.samplerate, 1) / 60
             raise BadRecording(f"{path.name} is {minutes:.0f} minutes long: give a piece of it", str(path))
         data, rate = soundfile.read(path, dtype="float32", always_2d=True)

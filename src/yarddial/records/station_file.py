@@ -9,7 +9,7 @@ import msgspec
 from yarddial.records import reading
 from yarddial.records.reading import FileKind, cut, is_regular, one_line_of
 from yarddial.records.unknown_fields import with_unknown
-from yarddial.records.upgrades import VERSION, upgraded
+from yarddial.records.upgrades import FORMAT_VERSION, upgraded
 from yarddial.records.whole_file import Former, digest_of, refuse_read_only, replace_known, write_whole
 from yarddial.yard.errors import BadStation, ChangedElsewhere, NotWritten
 from yarddial.yard.plain_text import shown
@@ -17,7 +17,7 @@ from yarddial.yard.station import Station, checked
 
 FORMAT = "yard-dial-station"
 # Nobody's yard has more; what has would only be slow.
-MOST = {"parts": 1_000, "routes": 200, "own_bands": 2_000, "references": 2_000}
+MAX_COUNTS = {"parts": 1_000, "routes": 200, "own_bands": 2_000, "references": 2_000}
 
 
 class StationFile:
@@ -57,8 +57,8 @@ class StationFile:
         self.station, self._raw, self._digest, self._content = station, ordered, digest, data
 
     def _ordered(self, station: Station) -> dict[str, Any]:
-        merged: dict[str, Any] = with_unknown(station, self._raw) | {"format": FORMAT, "version": VERSION}
-        return {"format": FORMAT, "version": VERSION} | merged
+        merged: dict[str, Any] = with_unknown(station, self._raw) | {"format": FORMAT, "version": FORMAT_VERSION}
+        return {"format": FORMAT, "version": FORMAT_VERSION} | merged
 
     def _data(self, ordered: dict[str, Any]) -> bytes:
         # What no file can hold is written as JSON writes it, rather than not at all.
@@ -133,12 +133,12 @@ def json_of(data: bytes, path: Path, wanted: str, kind: FileKind) -> dict[str, A
     if not isinstance(raw, dict) or raw.get("format") != wanted:
         raise BadStation(f"{name} is no {kind.what} file: its 'format' is not '{wanted}'")
     version = raw.get("version")
-    if not isinstance(version, int) or isinstance(version, bool) or not 1 <= version <= VERSION:
-        raise BadStation(f"{name} has version {version!r:.40}, this program reads up to {VERSION}: update it")
+    if not isinstance(version, int) or isinstance(version, bool) or not 1 <= version <= FORMAT_VERSION:
+        raise BadStation(f"{name} has version {version!r:.40}, this program reads up to {FORMAT_VERSION}: update it")
     return raw
 
 
 def _not_too_many(raw: dict[str, Any]) -> None:
-    for key, most in MOST.items():
+    for key, most in MAX_COUNTS.items():
         if isinstance(raw.get(key), list) and len(raw[key]) > most:
             raise BadStation(f"it has {len(raw[key]):,} {key.replace('_', ' ')}, and {most:,} is the most: split it")

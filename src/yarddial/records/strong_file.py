@@ -5,26 +5,28 @@ import io
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from yarddial.records.reading import STRONG, cut, read_rows
+from yarddial.records.reading import STRONG_SIGNALS_FILE, cut, read_rows
 from yarddial.records.whole_file import write_whole
 from yarddial.yard.errors import BadObservations, YardDialError
 from yarddial.yard.frequency import parse_frequency
 from yarddial.yard.strong import Strong
 
 COLUMNS = ("frequency_hz", "level_dbm", "name")
-MORE = ("width_hz", "antenna")
+OPTIONAL_COLUMNS = ("width_hz", "antenna")
 
 
 def read_strong(path: Path) -> tuple[Strong, ...]:
     """Strong signals from a file; raises BadObservations with row and column."""
-    return tuple(_strong(number, row) for number, row in read_rows(path, STRONG, COLUMNS[:2], BadObservations))
+    return tuple(
+        _strong(number, row) for number, row in read_rows(path, STRONG_SIGNALS_FILE, COLUMNS[:2], BadObservations)
+    )
 
 
 def write_strong(path: Path, signals: Sequence[Strong]) -> None:
     """Write them, whole or not at all; raises NotWritten."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow((*COLUMNS, *MORE))
+    writer.writerow((*COLUMNS, *OPTIONAL_COLUMNS))
     for one in signals:
         writer.writerow((repr(one.frequency_hz), f"{one.level_dbm:.1f}", one.name, f"{one.width_hz:.0f}", one.antenna))
     write_whole(path, out.getvalue().encode())

@@ -3,14 +3,14 @@
 from collections.abc import Callable
 from typing import Any
 
-VERSION = 2
+FORMAT_VERSION = 2
 
 Raw = dict[str, Any]
 
 
 def upgraded(raw: Raw) -> Raw:
     """Bring a file's contents to the present version; contents that make no sense are left for the reader to refuse."""
-    for version in range(int(raw["version"]), VERSION):
+    for version in range(int(raw["version"]), FORMAT_VERSION):
         raw = _STEPS[version](raw) | {"version": version + 1}
     return raw
 

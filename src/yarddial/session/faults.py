@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from yarddial.session.fault_handler import FaultHandler
 
 # Of the details, so many faults are kept for whoever copies them.
-MOST_KEPT = 20
+MAX_KEPT = 20
 
 
 class Fault(msgspec.Struct, frozen=True):
@@ -64,7 +64,7 @@ class Faults:
     def take(self, sentence: str, details: str) -> None:
         """One more, from whatever thread."""
         with self._guard:
-            self.kept = (*self.kept[1 - MOST_KEPT :], Fault(clock.utc_text(), sentence, details))
+            self.kept = (*self.kept[1 - MAX_KEPT :], Fault(clock.utc_text(), sentence, details))
             self.count += 1
             self.is_new = True
 

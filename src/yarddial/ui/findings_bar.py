@@ -12,7 +12,7 @@ from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import ElidedWords, button, hairline
 
 # Design pixels: as high with a button as without, so that a finding that comes does not move the page.
-ROW = 28
+ROW_HEIGHT = 28
 
 
 class FindingsBarRow(QWidget):
@@ -26,7 +26,7 @@ class FindingsBarRow(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(px(10))
-        self.setFixedHeight(px(ROW))
+        self.setFixedHeight(px(ROW_HEIGHT))
         row.addWidget(self._mark)
         row.addWidget(self._what)
         row.addWidget(self._why, 1)
@@ -58,7 +58,7 @@ class FindingsBar(QWidget):
         self._list = QVBoxLayout()
         self._list.setSpacing(px(4))
         self.quiet = ElidedWords("", 13, tone="quiet")
-        self.quiet.setFixedHeight(px(ROW))
+        self.quiet.setFixedHeight(px(ROW_HEIGHT))
         self.toggle = button("", plain=True)
         self.toggle.clicked.connect(self._turn)
         bottom = QHBoxLayout()

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from yarddial.ui.sound_out import SoundOut
 from yarddial.ui.widgets.choice import ChoiceBox
 
-SYSTEM = "the system's own choice"
+SYSTEM_CHOICE = "the system's own choice"
 
 
 class DeviceBox(ChoiceBox):
@@ -15,7 +15,7 @@ class DeviceBox(ChoiceBox):
         """`chosen` : is told the name of another device, "" for the system's own choice."""
         super().__init__("Sound device", at_left=True)
         self._sound, self._chosen = sound, chosen
-        self.addItem(SYSTEM)
+        self.addItem(SYSTEM_CHOICE)
         self.activated.connect(self._choose)
         sound.devices_changed.connect(self.fill)
         if sound.wanted:
@@ -32,7 +32,7 @@ class DeviceBox(ChoiceBox):
         wanted = self._sound.wanted
         names = self._sound.names()
         self.clear()
-        self.addItems([SYSTEM, *names, *([wanted] if wanted and wanted not in names else [])])
+        self.addItems([SYSTEM_CHOICE, *names, *([wanted] if wanted and wanted not in names else [])])
         self.setCurrentIndex(max(self.findText(wanted), 0) if wanted else 0)
 
     def showPopup(self) -> None:

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 LATE_S = 0.4
 # Sound from afar is handed on so often.
 BEAT_MS = 20
-MISSING = "no sound: this computer lacks its library; this line installs it: sudo apt-get install libpulse0"
+MISSING_LIBRARY = "no sound: this computer lacks its library; this line installs it: sudo apt-get install libpulse0"
 NO_DEVICE = "no sound device here: plug one in, or start the system's sound server; it is then taken by itself"
 
 
@@ -162,7 +162,7 @@ class SoundOut(QObject):
         try:
             from PyQt6.QtMultimedia import QMediaDevices
         except ImportError:
-            self._given_up, self.state = True, MISSING
+            self._given_up, self.state = True, MISSING_LIBRARY
             return
         self._devices = QMediaDevices(self)
         self._devices.audioOutputsChanged.connect(self._changed)

@@ -1,7 +1,7 @@
 """New columns from the reception to a pen recorder."""
 
 from yarddial.session.receiver.live_receiver import LiveReceiver
-from yarddial.session.receiver.picture import COLUMN_S, ROWS
+from yarddial.session.receiver.picture import COLUMN_S, PICTURE_ROWS
 from yarddial.ui.widgets.spectrogram_chart import SpectrogramChart
 
 
@@ -11,7 +11,7 @@ class SpectrogramFeed:
     def __init__(self, recorder: SpectrogramChart, live_receiver: LiveReceiver) -> None:
         self._recorder, self._live_receiver = recorder, live_receiver
         self._picture_id = -1
-        recorder.begin(live_receiver.picture.half_span_hz, COLUMN_S, ROWS)
+        recorder.begin(live_receiver.picture.half_span_hz, COLUMN_S, PICTURE_ROWS)
 
     def draw(self) -> None:
         """Add what is new; a new picture begins on an empty page, the last one stays when the receiver stops."""
@@ -21,7 +21,7 @@ class SpectrogramFeed:
         if not dial_columns:
             if self._live_receiver.wanted or not self._recorder.column_count:
                 self._picture_id = -1
-                self._recorder.begin(self._live_receiver.picture.half_span_hz, COLUMN_S, ROWS)
+                self._recorder.begin(self._live_receiver.picture.half_span_hz, COLUMN_S, PICTURE_ROWS)
             return
         for pen in dial_columns:
             if pen.picture_id != self._picture_id:

@@ -12,7 +12,7 @@ from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.plain_text import count_of
 
-WHO = {"here": "changed here", "file": "changed by the other program", "both": "changed on both sides"}
+WRITER_WORDS = {"here": "changed here", "file": "changed by the other program", "both": "changed on both sides"}
 
 
 class VersionsSheet(Sheet):
@@ -53,7 +53,7 @@ class VersionsSheet(Sheet):
             grid.setColumnStretch(column, stretch)
         for number, one in enumerate(found):
             row = 2 * number + 1
-            what = f"{one.what[:1].upper()}{one.what[1:]}, {WHO[one.changed_by]}"
+            what = f"{one.what[:1].upper()}{one.what[1:]}, {WRITER_WORDS[one.changed_by]}"
             grid.addWidget(Words(what, 13, weight=600 if one.changed_by == "both" else 400, wrap=True), row, 0)
             grid.addWidget(Words(one.here, 13, wrap=True), row, 1)
             grid.addWidget(Words(one.file, 13, wrap=True), row, 2)

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 from yarddial.yard.keys import KEYS
 
 # What a plain key types.
-TYPED = {"Space": " ", "Esc": "\x1b"}
+TYPED_CHARACTERS = {"Space": " ", "Esc": "\x1b"}
 
 
 class WindowKeys:
@@ -44,7 +44,7 @@ def _typed_by(sequence: str) -> str | None:
     """What a plain sequence types; None for one that is no plain key."""
     if sequence.startswith("Shift+") and len(sequence) == len("Shift+") + 1:
         return sequence[-1].upper()
-    return TYPED.get(sequence, sequence.lower() if len(sequence) == 1 else None)
+    return TYPED_CHARACTERS.get(sequence, sequence.lower() if len(sequence) == 1 else None)
 
 
 def _without_answer(act: Callable[[], object]) -> Callable[[], None]:

@@ -23,7 +23,7 @@ USUAL_LOSS_DB = {
 }
 # Under its range such an antenna loses so much more, for each ten times lower frequency.
 DECADE_DB = 40.0
-MOST_LOSS_DB = 120.0
+MAX_LOSS_DB = 120.0
 # An active antenna, by its amplifier's own noise counted as if it came from outside: under and over 30 MHz.
 ACTIVE_NF_DB, ACTIVE_LIMIT_HZ = (28.0, 8.0), 30e6
 # Of what it looks at: at the horizon half is ground; a dish in use looks up, and sees the ground past its rim.
@@ -52,7 +52,7 @@ def handed_over_db(antenna: Antenna, frequency_hz: float) -> Value:
     if is_active(antenna):
         return Value(0.0, 5.0, "assumed", note="active: usual for its class")
     least_db = USUAL_LOSS_DB.get(antenna.kind, 1.0)
-    lost_db = max(min(_lost_db(antenna, frequency_hz), MOST_LOSS_DB), least_db)
+    lost_db = max(min(_lost_db(antenna, frequency_hz), MAX_LOSS_DB), least_db)
     return Value(-lost_db, 3.0 if lost_db < 10 else 5.0, "assumed", note="by its kind and length")
 
 

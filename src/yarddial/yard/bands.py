@@ -6,7 +6,7 @@ from typing import Literal
 import msgspec
 
 Region = Literal[1, 2, 3]
-ALL: tuple[Region, ...] = (1, 2, 3)
+ALL_REGIONS: tuple[Region, ...] = (1, 2, 3)
 
 
 class Band(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -20,7 +20,7 @@ class Band(msgspec.Struct, frozen=True, omit_defaults=True):
     high_hz: float
     kind: str
     mode: str = ""
-    regions: tuple[Region, ...] = ALL
+    regions: tuple[Region, ...] = ALL_REGIONS
     source: str = ""
 
     @property
@@ -45,7 +45,7 @@ class Band(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 # Allocations of the Radio Regulations, article 5, to the services that hobbyists receive, rounded to what is customary.
-TABLE: tuple[Band, ...] = (
+BAND_TABLE: tuple[Band, ...] = (
     Band("60 kHz time", 59.5e3, 60.5e3, "standard frequency"),
     Band("77.5 kHz time", 77.0e3, 78.0e3, "standard frequency", regions=(1,)),
     Band("2200 m", 135.7e3, 137.8e3, "amateur", "cw"),
@@ -184,14 +184,14 @@ def source_of(band: Band) -> str:
     """The text from which a band of the table has its edges; empty for one's own."""
     if band.source:
         return band.source
-    if not any((one.name, one.low_hz, one.high_hz) == (band.name, band.low_hz, band.high_hz) for one in TABLE):
+    if not any((one.name, one.low_hz, one.high_hz) == (band.name, band.low_hz, band.high_hz) for one in BAND_TABLE):
         return ""
     return SOURCES_BY_NAME.get(band.name, SOURCES.get(band.kind, ""))
 
 
 def bands_of(region: Region) -> tuple[Band, ...]:
     """The bands of a region, rising."""
-    return tuple(band for band in TABLE if region in band.regions)
+    return tuple(band for band in BAND_TABLE if region in band.regions)
 
 
 # Where nothing else is chosen.

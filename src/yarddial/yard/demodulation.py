@@ -4,7 +4,7 @@ from typing import Literal
 
 import msgspec
 
-from yarddial.yard.bands import TABLE, Region
+from yarddial.yard.bands import BAND_TABLE, Region
 from yarddial.yard.line import Line
 from yarddial.yard.path import path_sense
 
@@ -117,7 +117,7 @@ SIDEBANDS_CHANGE_HZ, UPPER_BELOW = 10e6, "60 m"
 
 def is_lower_sideband(dial_hz: float) -> bool:
     """Whether those who speak there in single sideband send the lower one."""
-    inside = [band for band in TABLE if band.kind == "amateur" and band.low_hz <= dial_hz <= band.high_hz]
+    inside = [band for band in BAND_TABLE if band.kind == "amateur" and band.low_hz <= dial_hz <= band.high_hz]
     return dial_hz < SIDEBANDS_CHANGE_HZ and any(band.name != UPPER_BELOW for band in inside)
 
 

@@ -15,7 +15,7 @@ S9_DBM: dict[LevelBand, float] = {"hf": -73.0, "vhf": -93.0}
 S_UNIT_DB = 6.0
 LIMIT_HZ = 30e6
 # Beyond these nothing is a level at a receiver's socket.
-LEAST_DBM, MOST_DBM = -250.0, 100.0
+MIN_DBM, MAX_DBM = -250.0, 100.0
 
 _s_units_first = False
 _NUMBER = r"([+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?)"
@@ -127,6 +127,6 @@ def _float(text: str) -> float:
 
 
 def _checked(dbm: float, text: str, band: LevelBand, ohms: float) -> Level:
-    if not LEAST_DBM <= dbm <= MOST_DBM:
+    if not MIN_DBM <= dbm <= MAX_DBM:
         raise BadLevel(f"'{text}' is {dbm:.0f} dBm, which no receiver meets: check the number and its unit")
     return Level(dbm, band, ohms)

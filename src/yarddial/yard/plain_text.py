@@ -6,16 +6,18 @@ from typing import Any
 # Line and tab are the only controls that text needs. The rest: C0 and C1 controls; marks that turn the direction of
 # writing (Unicode TR 9); line and paragraph separators; the byte order mark; halves of surrogate pairs, which no file
 # can hold.
-_UNSEEN = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff\ud800-\udfff]")
+_INVISIBLE_CHARACTERS = re.compile(
+    "[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff\ud800-\udfff]"
+)
 # How Python writes a byte of a file's name that is no UTF-8 (PEP 383).
 _BYTES = range(0xDC80, 0xDD00)
 # Deeper values are nobody's yard, and nobody's log entry.
-MOST_DEPTH = 40
+MAX_DEPTH = 40
 
 
 def shown(text: str) -> str:
     """The text with whatever cannot be seen written out, such as `⟨U+202E⟩`, or `⟨byte DF⟩` in a file's name."""
-    return _UNSEEN.sub(_written_out, text) if _UNSEEN.search(text) else text
+    return _INVISIBLE_CHARACTERS.sub(_written_out, text) if _INVISIBLE_CHARACTERS.search(text) else text
 
 
 def one_line(text: str) -> str:
@@ -27,8 +29,8 @@ def shown_in(value: Any, depth: int = 0) -> Any:
     """The same for all texts of a value of JSON, keys too; raises RecursionError where it is too deep."""
     if isinstance(value, str):
         return shown(value)
-    if depth > MOST_DEPTH:
-        raise RecursionError(f"values stand in each other more than {MOST_DEPTH} deep")
+    if depth > MAX_DEPTH:
+        raise RecursionError(f"values stand in each other more than {MAX_DEPTH} deep")
     if isinstance(value, dict):
         return {shown(str(key)): shown_in(item, depth + 1) for key, item in value.items()}
     if isinstance(value, list):

@@ -41,7 +41,7 @@ class ReferenceKind(msgspec.Struct, frozen=True):
         return float((own_hz**2 + self.wander_hz**2) ** 0.5)
 
 
-_CARE = (
+_TRANSMIT_CAUTION = (
     "Only with a licence, at the lowest power, into a dummy load, and never into the receiver: a few centimetres of "
     "wire at its socket hear enough. Local rules decide."
 )
@@ -120,7 +120,7 @@ KINDS: tuple[ReferenceKind, ...] = (
     ),
     ReferenceKind(
         "own transmitter", "cw", 0.0, 2.0, 0.0, "look", "as its own oscillator: 0.5 to 10 ppm",
-        "it is no better than its own oscillator, which drifts while it is keyed", needs_care=_CARE,
+        "it is no better than its own oscillator, which drifts while it is keyed", needs_care=_TRANSMIT_CAUTION,
     ),
 )  # fmt: skip
 # Bands kept for standard frequencies all over the world (Radio Regulations, article 5).

@@ -20,7 +20,7 @@ class BandPart(msgspec.Struct, frozen=True):
     raster_hz: float = 0.0
 
 
-_MHZ = 1e6
+_HZ_PER_MHZ = 1e6
 # Megahertz, by a band's name: where each begins, and its mode, up to the next.
 _PLANS: dict[str, tuple[tuple[float, str], ...]] = {
     "160 m": ((1.8, "cw"), (1.838, "data"), (1.843, "ssb")),
@@ -49,12 +49,14 @@ def segments_of(band: Band) -> tuple[BandPart, ...]:
     plan = _PLANS.get(band.name) if band.kind == "amateur" else None
     if plan is None:
         return (BandPart(band.low_hz, band.high_hz, band.mode_key),)
-    ends = [start * _MHZ for start, _ in plan[1:]] + [band.high_hz]
+    ends = [start * _HZ_PER_MHZ for start, _ in plan[1:]] + [band.high_hz]
     raster_hz = _FM_RASTER_HZ.get(band.name, 12.5e3)
     return tuple(
-        BandPart(max(start * _MHZ, band.low_hz), min(end, band.high_hz), mode, raster_hz if mode == "nfm" else 0.0)
+        BandPart(
+            max(start * _HZ_PER_MHZ, band.low_hz), min(end, band.high_hz), mode, raster_hz if mode == "nfm" else 0.0
+        )
         for (start, mode), end in zip(plan, ends, strict=True)
-        if start * _MHZ < band.high_hz and end > band.low_hz
+        if start * _HZ_PER_MHZ < band.high_hz and end > band.low_hz
     )
 
 

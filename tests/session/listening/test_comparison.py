@@ -5,7 +5,7 @@ import pytest
 
 from waiting import set_rate, until
 from yarddial.analysis.comparison.difference import Difference
-from yarddial.session.listening.comparison import PAIRS, Comparison
+from yarddial.session.listening.comparison import PAIRS_A_COMPARISON, Comparison
 from yarddial.session.listening.reception_check import STEPS
 from yarddial.session.session import Session
 from yarddial.yard.demo import VIA_HEARTH, VIA_LADDER
@@ -45,11 +45,11 @@ def test_two_gains_differ_by_their_steps_in_level_and_hardly_in_what_is_heard(
 ) -> None:
     # At this rate the converter's own noise, which does not follow the gain, still counts for little.
     set_rate(listening, 2.048e6)
-    monkeypatch.setattr("yarddial.session.listening.comparison.PAIRS", PAIRS // 2)
+    monkeypatch.setattr("yarddial.session.listening.comparison.PAIRS_A_COMPARISON", PAIRS_A_COMPARISON // 2)
     own = compared_gains(listening, 25.5 - 19.4)
     assert own.why_not(*own.setups()[:2]) == "a comparison is under way"
     until(listening, lambda: not own.running)
-    assert (own.trouble, len(own.pairs)) == ("", PAIRS // 2)
+    assert (own.trouble, len(own.pairs)) == ("", PAIRS_A_COMPARISON // 2)
     found = own.compared()
     assert found is not None
     assert not found.in_dbm
@@ -116,7 +116,15 @@ def test_the_proof_goes_from_strong_broadcast_to_hf_one_change_at_a_time(listeni
     assert listening.desk.line.name == VIA_LADDER
 
 
+@pytest.fixture
+def short_search(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Search three megahertz for the strong broadcast, and not all of its band."""
+    first = msgspec.structs.replace(STEPS[0], low_hz=95e6, high_hz=98e6)
+    monkeypatch.setattr("yarddial.session.listening.reception_check.STEPS", (first, *STEPS[1:]))
+
+
 @pytest.mark.wide
+@pytest.mark.usefixtures("short_search")
 def test_with_less_gain_the_strong_broadcast_is_heard_with_its_pilot(listening: Session) -> None:
     listening.levels.set_gain("gain", 9.1)
     listening.reception_check.start()
@@ -130,6 +138,7 @@ def test_with_less_gain_the_strong_broadcast_is_heard_with_its_pilot(listening: 
 
 
 @pytest.mark.wide
+@pytest.mark.usefixtures("short_search")
 def test_a_dead_port_fails_at_the_first_step_and_says_so(session: Session) -> None:
     station = session.desk.station
     finch = station.part("Finch")

@@ -1,6 +1,6 @@
 """Who moved last wins: sentences of the rules, each by itself; the long run is `proofs/rig_follow.py`."""
 
-from yarddial.session.rig.following import MOST_TRIES, Following
+from yarddial.session.rig.following import MAX_TRIES, Following
 
 
 def test_a_move_here_is_set_once_and_its_echo_moves_nothing() -> None:
@@ -44,7 +44,7 @@ def test_a_setting_that_is_not_taken_is_tried_a_few_times_and_then_the_transceiv
     following.rig_said(7e6, 0.0)
     following.person_moved(14e6)
     now_s, told = 1.0, None
-    for _ in range(MOST_TRIES + 1):
+    for _ in range(MAX_TRIES + 1):
         assert told is None
         assert following.to_set(0.0) == 14e6
         following.was_answered(now_s)

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from job_yard import JobYard
 from rig_yard import ScriptedRig
 from yarddial.drivers.rig.protocol import PressRigKey, SetRigFrequency, SetRigMode
-from yarddial.session.rig.rig_control import FAILED
+from yarddial.session.rig.rig_control import FAILED_READINGS_TO_TELL
 from yarddial.session.rig.rig_modes import edges_of, rig_mode_of, way_of
 from yarddial.session.rig.verdict import rig_verdict
 from yarddial.session.session import Session
@@ -186,7 +186,7 @@ def test_the_receiver_stays_off_where_the_power_would_harm_it(yard: JobYard) -> 
 def test_faults_pause_it_in_a_sentence_and_it_goes_on_by_itself(yard: JobYard) -> None:
     rig = followed(yard)
     rig.is_silent = True
-    yard.polls(FAILED + 1)
+    yard.polls(FAILED_READINGS_TO_TELL + 1)
     assert "no answer" in rig_verdict(yard.session.rig).consequence
     assert not yard.session.rig.is_following
     yard.session.desk.dial(7.15e6)

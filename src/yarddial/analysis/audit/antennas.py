@@ -10,7 +10,7 @@ from yarddial.yard.line import Line
 from yarddial.yard.station import Station
 
 # A whip shorter than this share of a wavelength hands over next to nothing.
-SHORT = 1 / 20
+SHORT_WHIP_WAVELENGTHS = 1 / 20
 HF_TOP_HZ = 30e6
 
 
@@ -21,7 +21,7 @@ def antennas(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding
         if line.name != station.route or antenna.kind != "whip" or is_active(antenna) or not 0 < dial_hz < HF_TOP_HZ:
             continue
         share = antenna.length_m * dial_hz / LIGHT_M_PER_S
-        if not 0 < share < SHORT:
+        if not 0 < share < SHORT_WHIP_WAVELENGTHS:
             continue
         needed = antenna_lengths(dial_hz)
         what = (

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from yarddial.analysis.audit.coupling import Coupling, coupling_of
 from yarddial.analysis.audit.finding import BenchFinding
-from yarddial.analysis.audit.worst_power import SHARING, power_dbm, worst_reached
+from yarddial.analysis.audit.worst_power import SHARING_SHAPES, power_dbm, worst_reached
 from yarddial.yard.line import Line
 from yarddial.yard.mark import Mark
 from yarddial.yard.parts import Antenna, Part, Receiver, Transceiver, TwoPort, Value
@@ -13,8 +13,8 @@ from yarddial.yard.station import Station
 
 # Less margin than this deserves a look: isolations are typical values, antennas change.
 LITTLE_DB = 10.0
-_WHY = "check the tap's menu and measure before the first transmission; begin with the lowest power"
-_FAR = (
+_SAFETY_REASON = "check the tap's menu and measure before the first transmission; begin with the lowest power"
+_DISTANCE_ADVICE = (
     "move it away, disconnect it while you transmit, or measure the loss between the two; begin with the lowest power"
 )
 
@@ -29,7 +29,7 @@ def transmit(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding
         index = line.inner.index(rig)
         yield from _judge(rig, rig.isolation_db, "its output", (*line.inner[index + 1 :], line.receiver), line.port)
         for shared in line.inner[:index]:
-            if isinstance(shared, TwoPort) and shared.what in SHARING:
+            if isinstance(shared, TwoPort) and shared.what in SHARING_SHAPES:
                 yield from _beside(rig, shared, lines)
         if rig.name not in rigs:
             rigs.append(rig.name)
@@ -63,15 +63,22 @@ def _judge_across(rig: Transceiver, coupling: Coupling, other: Line) -> Iterator
     what = f"{rig.name} puts {level} through the air by {other.antenna.name} into {name} ({coupling.words})"
     if reached.limit is None:
         yield BenchFinding(
-            key, "stop", f"{what}, whose largest safe input nobody stated", f"find it first; {_FAR}", name, True
+            key,
+            "stop",
+            f"{what}, whose largest safe input nobody stated",
+            f"find it first; {_DISTANCE_ADVICE}",
+            name,
+            True,
         )
     elif reached.margin_db < 0:
         mark: Mark = "stop" if coupling.is_known else "look"
-        yield BenchFinding(key, mark, f"{what}: {-reached.margin_db:.0f} dB too much", _FAR, where, True)
+        yield BenchFinding(key, mark, f"{what}: {-reached.margin_db:.0f} dB too much", _DISTANCE_ADVICE, where, True)
     elif reached.margin_db < LITTLE_DB:
-        yield BenchFinding(key, "look", f"{what}: only {reached.margin_db:.0f} dB of margin", _FAR, where, True)
+        yield BenchFinding(
+            key, "look", f"{what}: only {reached.margin_db:.0f} dB of margin", _DISTANCE_ADVICE, where, True
+        )
     else:
-        yield BenchFinding(key, "good", f"{what}: {reached.margin_db:.0f} dB of margin", _FAR, where, True)
+        yield BenchFinding(key, "good", f"{what}: {reached.margin_db:.0f} dB of margin", _DISTANCE_ADVICE, where, True)
 
 
 def _judge(
@@ -82,7 +89,7 @@ def _judge(
         name = next(part for part in behind if can_burn(part)).name
         key = f"transmit:{rig.name}:{name}:{port if name == behind[-1].name else ''}"
         what = f"{rig.name} transmits {dbm:+.0f} dBm; how much of it passes {through} to {name} is not known"
-        yield BenchFinding(key, "stop", what, f"find the isolation in dB first; {_WHY}", rig.name, True)
+        yield BenchFinding(key, "stop", what, f"find the isolation in dB first; {_SAFETY_REASON}", rig.name, True)
         return
     reached = worst_reached(behind, port, dbm - isolation_db.value)
     name = reached.part.name
@@ -90,16 +97,18 @@ def _judge(
     level = f"{reached.level_dbm:+.0f} dBm".replace("-", "−")
     if reached.limit is None:
         what = f"{rig.name} puts {level} into {name}, whose largest safe input nobody stated"
-        yield BenchFinding(key, "stop", what, f"find it before transmitting; {_WHY}", name, True)
+        yield BenchFinding(key, "stop", what, f"find it before transmitting; {_SAFETY_REASON}", name, True)
         return
     edge = f"limit {reached.limit.value:+.0f} dBm{', as usual for its kind' if reached.is_usual else ''}"
     what = f"{rig.name} puts {level} {{}}into {name} ({edge.replace('-', '−')})"
     margin_db = reached.margin_db
     if margin_db < 0:
         told = f"{what.format('')}: {-margin_db:.0f} dB too much"
-        yield BenchFinding(key, "stop", told, f"never transmit like this; {_WHY}", name, True)
+        yield BenchFinding(key, "stop", told, f"never transmit like this; {_SAFETY_REASON}", name, True)
     elif margin_db < LITTLE_DB:
         told = f"{what.format('')}: only {margin_db:.0f} dB of margin"
-        yield BenchFinding(key, "look", told, f"add {LITTLE_DB - margin_db:.0f} dB; {_WHY}", name, True)
+        yield BenchFinding(key, "look", told, f"add {LITTLE_DB - margin_db:.0f} dB; {_SAFETY_REASON}", name, True)
     else:
-        yield BenchFinding(key, "good", f"{what.format('at worst ')}: {margin_db:.0f} dB of margin", _WHY, name, True)
+        yield BenchFinding(
+            key, "good", f"{what.format('at worst ')}: {margin_db:.0f} dB of margin", _SAFETY_REASON, name, True
+        )

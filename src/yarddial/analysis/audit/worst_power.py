@@ -11,7 +11,7 @@ from yarddial.yard.parts import Part, Transceiver, TwoPort, Value
 from yarddial.yard.parts.electrical import can_burn, rating_dbm, weakened_dbm
 from yarddial.yard.station import Station
 
-SHARING = ("switch", "splitter", "relay", "diplexer")
+SHARING_SHAPES = ("switch", "splitter", "relay", "diplexer")
 
 
 class PowerReached(msgspec.Struct, frozen=True):
@@ -93,7 +93,7 @@ def _ways(station: Station, line: Line, rig: Transceiver) -> Iterator[WorstPower
             continue
         shared = [part for part in other.inner[: names.index(rig.name)] if part.name in inner]
         for part in shared:
-            if isinstance(part, TwoPort) and part.what in SHARING:
+            if isinstance(part, TwoPort) and part.what in SHARING_SHAPES:
                 behind = (*line.inner[inner.index(part.name) + 1 :], end)
                 relay = part.name if part.what == "relay" else ""
                 yield _worst_of(rig, line, part.isolation_db, f"past {part.name}", behind, relay)

@@ -19,22 +19,22 @@ SHARES = ((0.39, 1.0), (0.12, 0.3), (0.12, 0.1), (0.20, 0.03), (0.06, 5.0))
 OFF_RASTER = 1 - sum(share for share, _ in SHARES)
 # Chance that a spectrum is inverted although the path says it is not: a raster looks alike both ways, so where the
 # offset does not tell, this does.
-INVERTED = 0.01
+INVERTED_PRIOR = 0.01
 # The same where somebody has heard that it is not.
 HEARD_UPRIGHT = 1e-4
 # Chance that the carriers keep none of the rasters that are tried, typed ones too.
 NO_RASTER = 0.1
-FEWEST, MOST = 4, 400
+MIN_CARRIERS, MAX_CARRIERS = 4, 400
 # Peaks of the first, coarse look that are looked at closely, and how far under the highest, in log likelihood.
-KEPT, WITHIN = 60, 30.0
+MAX_PEAKS, PEAK_WINDOW_LOG = 60, 30.0
 # Points of offset and crystal about such a peak, at first and at last; those so far under the best at first are left.
-ROUGH_POINTS, FINE_POINTS, NEARER = (31, 13), (81, 31), 16.0
+ROUGH_POINTS, FINE_POINTS, REFINED_WINDOW_LOG = (31, 13), (81, 31), 16.0
 # Crystal errors of the coarse look that are worked out together.
-ROWS = 64
+BATCH_ROWS = 64
 # Odds from which one hypothesis is called decided, and under which one is not listed.
-SURE, LISTED = 0.99, 1e-4
+DECIDED_ODDS, MIN_LISTED_ODDS = 0.99, 1e-4
 # Share of the crystal's range in which it must lie, and of the carriers that must be on the raster, to be decided.
-EDGE_SHARE, LEAST_ON_RASTER = 0.95, 0.6
+EDGE_SHARE, MIN_ON_RASTER = 0.95, 0.6
 
 
 class RasterCarrier(msgspec.Struct, frozen=True):
@@ -123,7 +123,7 @@ def fit_raster(
     middle_hz: float | None = None,
     centre_hz: float | None = None,
     *,
-    inverted_share: float = INVERTED,
+    inverted_share: float = INVERTED_PRIOR,
 ) -> BlindAnswer:
     """Weigh every raster, way, inversion and whole cell.
 
@@ -155,10 +155,10 @@ def fit_raster(
     ----------
     .. [1] MacKay, Information Theory, Inference, and Learning Algorithms (2003), chapter 28: model comparison.
     """
-    seen = sorted(carriers, key=lambda one: one.dial_hz)[:MOST]
-    if len(seen) < FEWEST:
+    seen = sorted(carriers, key=lambda one: one.dial_hz)[:MAX_CARRIERS]
+    if len(seen) < MIN_CARRIERS:
         raise BadObservations(
-            f"{count_of(len(seen), 'carrier')}: too few to tell a raster; scan a band with {FEWEST} or more"
+            f"{count_of(len(seen), 'carrier')}: too few to tell a raster; scan a band with {MIN_CARRIERS} or more"
         )
     if not ways or not rasters_hz:
         raise BadObservations("no raster or no oscillator to try: name one")
@@ -179,7 +179,7 @@ def fit_raster(
     top = max(weight for weight, _ in found)
     total = sum(np.exp(weight - top) for weight, _ in found)
     listed = [msgspec.structs.replace(h, odds=float(np.exp(weight - top) / total)) for weight, h in found]
-    listed = sorted((h for h in listed if h.odds > LISTED), key=lambda h: -h.odds)
+    listed = sorted((h for h in listed if h.odds > MIN_LISTED_ODDS), key=lambda h: -h.odds)
     best = listed[0]
     way = next(w for w in ways if w.name == best.way)
     places = (2 * centre - dial_hz if best.inverted else dial_hz) + way.moves_hz
@@ -188,7 +188,7 @@ def fit_raster(
     rule_hz = rule_sigma_hz(raster_hz, middle)
     near = np.abs((true_hz / raster_hz + 0.5) % 1.0 - 0.5) * raster_hz < 3 * rule_hz + 3 * sigma_hz
     # At the edge of what the crystal may be the truth may lie beyond; and a raster holds most of a band's carriers.
-    fits = abs(best.ppm) < EDGE_SHARE * prior_ppm and float(near.mean()) >= LEAST_ON_RASTER
+    fits = abs(best.ppm) < EDGE_SHARE * prior_ppm and float(near.mean()) >= MIN_ON_RASTER
     decides = "" if _is_sure(best) and fits else _decides(listed)
     if _is_sure(best) and not fits:
         decides = "too few carriers keep it, or the crystal lies at the edge of its range: scan another band"
@@ -206,7 +206,9 @@ def weighed(answer: BlindAnswer, expected_hz: float, sigma_hz: float) -> BlindAn
     weights = np.exp(np.array(logs) - max(logs))
     odds = (weights / weights.sum()).tolist()
     pairs = zip(answer.hypotheses, odds, strict=True)
-    listed = sorted((msgspec.structs.replace(h, odds=o) for h, o in pairs if o > LISTED), key=lambda h: -h.odds)
+    listed = sorted(
+        (msgspec.structs.replace(h, odds=o) for h, o in pairs if o > MIN_LISTED_ODDS), key=lambda h: -h.odds
+    )
     is_sure = _is_sure(listed[0])
     return msgspec.structs.replace(
         answer, hypotheses=tuple(listed), decided=is_sure, decides="" if is_sure else _decides(listed)
@@ -214,7 +216,7 @@ def weighed(answer: BlindAnswer, expected_hz: float, sigma_hz: float) -> BlindAn
 
 
 def _is_sure(best: Hypothesis) -> bool:
-    return best.odds >= SURE and bool(best.raster_hz)
+    return best.odds >= DECIDED_ODDS and bool(best.raster_hz)
 
 
 def _nowhere(way: Way, prior_ppm: float) -> Hypothesis:
@@ -266,7 +268,7 @@ class _Search:
         best = max(room.top for room in rooms)
         found = []
         for room in rooms:
-            if room.top > best - NEARER:
+            if room.top > best - REFINED_WINDOW_LOG:
                 found += self._closely(room, inverted)
         return _merged(found)
 
@@ -288,8 +290,8 @@ class _Search:
             density += share * np.exp(-0.5 * rest**2 / variance) / np.sqrt(2 * np.pi * variance)
         curve = fft.rfft(np.log(density * self._raster_hz))
         height = np.empty((ppms.size, points))
-        for first in range(0, ppms.size, ROWS):
-            rows = ppms[first : first + ROWS]
+        for first in range(0, ppms.size, BATCH_ROWS):
+            rows = ppms[first : first + BATCH_ROWS]
             true_hz = self._places + rows[:, None] * 1e-6 * self._away_hz
             places = (true_hz / self._raster_hz) % 1.0 * points
             whole = np.floor(places).astype(np.int64)
@@ -298,7 +300,7 @@ class _Search:
             at = np.arange(rows.size)[:, None]
             np.add.at(held, (at, whole % points), 1 - beyond)
             np.add.at(held, (at, (whole + 1) % points), beyond)
-            height[first : first + ROWS] = fft.irfft(fft.rfft(held) * curve, points)
+            height[first : first + BATCH_ROWS] = fft.irfft(fft.rfft(held) * curve, points)
         return offsets, height
 
     def _likelihood(self, offsets_hz: Floats, ppms: Floats, blur_hz: float) -> Floats:
@@ -326,7 +328,7 @@ class _Search:
         blocked = np.zeros(height.shape, bool)
         for flat in order.tolist():
             row, column = divmod(flat, height.shape[1])
-            if height[row, column] < top - WITHIN or len(taken) >= KEPT:
+            if height[row, column] < top - PEAK_WINDOW_LOG or len(taken) >= MAX_PEAKS:
                 break
             if blocked[row, column]:
                 continue

@@ -19,9 +19,9 @@ HEADINGS = ("Band", "Route", "Dial", "Allowed", "Verdict", "Last proof")
 SHARES = ("13%", "14%", "12%", "10%", "24%", "19%")
 RULES = "Bands as the radio regulations have them: check local rules before you transmit."
 # Of the pictures, in their own units; the right half is what the dial shows too much.
-WIDE, HIGH, NAMES = 300, 22, 130
-PAPER_INK, GOOD, WRONG, GHOST, RULE = "#22302B", "#1E5B4B", "#8A5C0F", "#B73A27", "#CFC7B6"
-SAID = {"good": "right", "look": "look at it", "stop": "out of reach", "unknown": "not known yet"}
+PICTURE_WIDTH, ROW_HEIGHT, NAME_WIDTH = 300, 22, 130
+PAPER_INK, GOOD_INK, WRONG_INK, SPURIOUS_INK, HAIRLINE_INK = "#22302B", "#1E5B4B", "#8A5C0F", "#B73A27", "#CFC7B6"
+VERDICT_WORDS = {"good": "right", "look": "look at it", "stop": "out of reach", "unknown": "not known yet"}
 
 
 class Report(msgspec.Struct, frozen=True):
@@ -35,7 +35,7 @@ class Report(msgspec.Struct, frozen=True):
     @property
     def summary(self) -> str:
         """How many bands are in which state."""
-        counts = [(sum(row.mark == mark for row in self.rows), said) for mark, said in SAID.items()]
+        counts = [(sum(row.mark == mark for row in self.rows), said) for mark, said in VERDICT_WORDS.items()]
         return f"{len(self.rows)} bands: " + ", ".join(f"{count} {said}" for count, said in counts if count) + "."
 
 
@@ -104,32 +104,36 @@ def report_html(report: Report) -> str:
 
 def dials_svg(rows: Sequence[BandRow], *, names: bool = False) -> str:
     """A picture of dials, one below the other; the middle is no error, the ends are what the mode bears."""
-    left = NAMES if names else 0
+    left = NAME_WIDTH if names else 0
     parts = []
     for number, row in enumerate(rows):
-        top = HIGH * number
+        top = ROW_HEIGHT * number
         if names:
             text = f"<text x='0' y='{top + 15}' font-family='sans-serif' font-size='12' fill='{PAPER_INK}'>"
             parts.append(f"{text}{html.escape(row.band.name)}</text>")
         parts += _dial(row, left, top)
-    size = f"width='{left + WIDE}' height='{HIGH * len(rows)}' viewBox='0 0 {left + WIDE} {HIGH * len(rows)}'"
+    width, height = left + PICTURE_WIDTH, ROW_HEIGHT * len(rows)
+    size = f"width='{width}' height='{height}' viewBox='0 0 {width} {height}'"
     return f"<svg xmlns='http://www.w3.org/2000/svg' {size}>{''.join(parts)}</svg>"
 
 
 def _dial(row: BandRow, left: int, top: int) -> list[str]:
-    base, middle, half = top + 14, left + WIDE / 2, WIDE / 2
-    parts = [_box(left, base, WIDE, 1, RULE)]
+    base, middle, half = top + 14, left + PICTURE_WIDTH / 2, PICTURE_WIDTH / 2
+    parts = [_box(left, base, PICTURE_WIDTH, 1, HAIRLINE_INK)]
     if row.state is None:
         return parts
-    parts += [_box(left, base - 1, WIDE * row.reached, 3, GOOD), _box(middle, top + 1, 1, 12, RULE)]
+    parts += [
+        _box(left, base - 1, PICTURE_WIDTH * row.reached, 3, GOOD_INK),
+        _box(middle, top + 1, 1, 12, HAIRLINE_INK),
+    ]
     for ghost in row.ghosts:
         share = (ghost.dial_hz - row.band.low_hz) / (row.band.high_hz - row.band.low_hz)
-        parts.append(_box(left + share * WIDE - 2.5, base + 3, 5, 5, GHOST))
+        parts.append(_box(left + share * PICTURE_WIDTH - 2.5, base + 3, 5, 5, SPURIOUS_INK))
     ends = [(row.error_hz + sign * row.sigma_hz) / row.mode.tolerance_hz for sign in (-1, 1)]
     low, high = (middle + half * min(max(end, -1.0), 1.0) for end in ends)
     served = abs(row.error_hz) + 2 * row.sigma_hz <= row.mode.tolerance_hz
-    low = min(low, left + WIDE - 2.0)
-    return [*parts, _box(low, top + 3, max(high - low, 2.0), 7, GOOD if served else WRONG)]
+    low = min(low, left + PICTURE_WIDTH - 2.0)
+    return [*parts, _box(low, top + 3, max(high - low, 2.0), 7, GOOD_INK if served else WRONG_INK)]
 
 
 def _box(x: float, y: float, width: float, height: float, fill: str) -> str:
@@ -148,7 +152,7 @@ def _cells(row: BandRow) -> tuple[str, ...]:
     proof = f"{_moment(row.proof.at_utc)}: {row.proof.text}" if row.proof else "none"
     return (
         f"{band.name}, {format_bound(band.low_hz)} to {format_bound(band.high_hz)}", row.route or "none", _error(row),
-        f"{row.mode.name} {format_bound(row.mode.tolerance_hz)}", f"{SAID[row.mark]}: {row.verdict}", proof,
+        f"{row.mode.name} {format_bound(row.mode.tolerance_hz)}", f"{VERDICT_WORDS[row.mark]}: {row.verdict}", proof,
     )  # fmt: skip
 
 

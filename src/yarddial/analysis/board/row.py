@@ -16,9 +16,9 @@ from yarddial.yard.reach import Reaches, best_route, why_out_of_reach
 from yarddial.yard.station import Station
 
 # Places of a band that are looked at.
-PLACES = 9
+PLACES_A_BAND = 9
 # A route serves a place in these states.
-REACHED: tuple[ReachState, ...] = ("reached", "under")
+REACHED_STATES: tuple[ReachState, ...] = ("reached", "under")
 Todo = Literal["", "bench", "measure", "apply", "ghosts", "listen"]
 
 
@@ -78,7 +78,7 @@ def row_of(
     proofs : of the band, the latest first; one over another route proves nothing of the best one. looks : at its span.
     reaches : of the station, for whoever judges many bands of it.
     """
-    places = [band.low_hz + (band.high_hz - band.low_hz) * i / (PLACES - 1) for i in range(PLACES)]
+    places = [band.low_hz + (band.high_hz - band.low_hz) * i / (PLACES_A_BAND - 1) for i in range(PLACES_A_BAND)]
     line, share = _best_line(station, band, places, reaches or Reaches(station))
     mode = mode_named(band.mode_key)
     gains = any(k.band == band.name and line is not None and k.route == line.name for k in station.kept_gains)
@@ -103,7 +103,7 @@ def row_of(
 def _best_line(station: Station, band: Band, places: Sequence[float], reaches: Reaches) -> tuple[Line | None, float]:
     """The route that serves most of a band; of equals the one that the points would take."""
     indices = range(len(reaches.lines))
-    shares = [sum(reaches.state(i, place) in REACHED for place in places) / len(places) for i in indices]
+    shares = [sum(reaches.state(i, place) in REACHED_STATES for place in places) / len(places) for i in indices]
     best = max(shares, default=0.0)
     if not best:
         return None, 0.0

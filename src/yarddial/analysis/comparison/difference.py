@@ -13,19 +13,19 @@ BetterOne = Literal["first", "second", "alike", "unsure", "no signal"]
 
 # The range stated holds at least 19 times in 20: quantiles for 32 in 33, for the sum of bounded terms has heavier
 # tails than the t distribution when few pairs are had.
-HOLDS = 0.97
-FEWEST_PAIRS = 6
+QUANTILE_COVERAGE = 0.97
+MIN_PAIRS = 6
 # A mean so many of its errors above nought is a signal: noise alone makes it in three of a million comparisons.
 STANDS_OUT = 4.7
 # A power so many of its scatters above nought is clear of the noise. Differences under this are none to the ear.
 CLEAR_SIGMAS, ALIKE_DB = 8.0, 1.0
 # Sigma of a correlation that chance alone makes.
-CHANCE = 0.8
+CHANCE_CORRELATION = 0.8
 # Share of their own variance under which the two levels' difference shows that they fade together.
-TOGETHER = 0.3
+COMMON_FADING_SHARE = 0.3
 FURTHEST_DB = 90.0
 # Halvings until a bound is known to a ten-thousandth of a decibel.
-HALVINGS = 22
+BISECTION_STEPS = 22
 
 
 class Difference(msgspec.Struct, frozen=True):
@@ -58,7 +58,7 @@ class Difference(msgspec.Struct, frozen=True):
     @property
     def is_settled(self) -> bool:
         """False while too few fades have passed for the range to be relied on."""
-        return self.independent >= FEWEST_PAIRS
+        return self.independent >= MIN_PAIRS
 
     @property
     def is_sure(self) -> bool:
@@ -107,8 +107,8 @@ def difference(
     a, b = np.asarray(first, float), np.asarray(second, float)
     if a.size != b.size:
         raise BadSamples(f"{a.size} measurements of one and {b.size} of the other make no pairs: measure both in turn")
-    if a.size < FEWEST_PAIRS:
-        raise BadSamples(f"{a.size} pairs tell nothing yet: measure {FEWEST_PAIRS} or more")
+    if a.size < MIN_PAIRS:
+        raise BadSamples(f"{a.size} pairs tell nothing yet: measure {MIN_PAIRS} or more")
 
     if scatter is not None:
         noises = [np.asarray(one, float) for one in scatter]
@@ -134,7 +134,7 @@ def difference(
         u = u_at(db)
         return float(u.mean()), float(u.std(ddof=1) / np.sqrt(independent))
 
-    t = _student(max(independent - 1, 1.0), HOLDS)
+    t = _student(max(independent - 1, 1.0), QUANTILE_COVERAGE)
     return Difference(
         likeliest_db,
         _falls_through(lambda db: score(db)[0] - t * score(db)[1]),
@@ -159,7 +159,7 @@ def _of_means(a: NDArray[np.float64], b: NDArray[np.float64], doubts: tuple[floa
 
     rest = b - max(float(b.mean()), 1e-30) / max(float(a.mean()), 1e-30) * a
     independent = rest.size / _alike(rest)
-    t = _student(max(independent - 1, 1.0), HOLDS)
+    t = _student(max(independent - 1, 1.0), QUANTILE_COVERAGE)
     least = 1e-9 * max(abs(float(a.mean())), abs(float(b.mean())))
     likeliest_db = 10 * float(np.log10(max(float(b.mean()), least) / max(float(a.mean()), least)))
     return Difference(
@@ -179,7 +179,7 @@ def _fades(a: NDArray[np.float64], b: NDArray[np.float64]) -> float:
     """
     first, second = (np.log(np.maximum(power, 1e-3 * np.mean(np.abs(power)) + 1e-300)) for power in (a, b))
     own = float(np.var(first) + np.var(second))
-    if own <= 1e-6 or float(np.var(second - first)) < TOGETHER * own:
+    if own <= 1e-6 or float(np.var(second - first)) < COMMON_FADING_SHARE * own:
         return float(a.size)
     return float(a.size / max(_alike(first), _alike(second)))
 
@@ -195,7 +195,7 @@ def _alike(u: NDArray[np.float64]) -> float:
         # The mean that is taken off makes each correlation too small by about tau / n.
         correlation = float(u[lag:] @ u[:-lag]) / variance * u.size / (u.size - lag) + tau / u.size
         # A correlation that chance makes of independent ones is none.
-        if correlation <= CHANCE / np.sqrt(u.size):
+        if correlation <= CHANCE_CORRELATION / np.sqrt(u.size):
             break
         tau += 2 * correlation
     return min(tau, u.size / 2.0)
@@ -214,7 +214,7 @@ def _falls_through(function: Callable[[float], float]) -> float:
         return low
     if function(high) >= 0:
         return high
-    for _ in range(HALVINGS):
+    for _ in range(BISECTION_STEPS):
         middle = (low + high) / 2
         low, high = (middle, high) if function(middle) > 0 else (low, middle)
     return (low + high) / 2

@@ -5,7 +5,7 @@ from math import exp, sqrt, tau
 
 import msgspec
 
-from yarddial.analysis.correction.which_lo import DECIDED, Candidate
+from yarddial.analysis.correction.which_lo import DECIDED_ODDS, Candidate
 from yarddial.yard.errors import BadObservations
 from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
 from yarddial.yard.oscillator_classes import classes_at
@@ -132,5 +132,5 @@ def weigh_leaks(
     if seen.shown_hz is not None and candidates[0] == best:
         lo_hz = seen.shown_hz * (1 + crystal_ppm * 1e-6)
         sigma_hz = sqrt((seen.shown_hz * crystal_sigma_ppm * 1e-6) ** 2 + seen.sigma_hz**2)
-    decided = lo_hz is not None and best.odds >= DECIDED
+    decided = lo_hz is not None and best.odds >= DECIDED_ODDS
     return LeakAnswer(tuple(candidates), decided, lo_hz, sigma_hz, tuple(glimpses), crystal_ppm)

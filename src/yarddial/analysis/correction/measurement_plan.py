@@ -16,7 +16,7 @@ from yarddial.yard.station import Reference
 # Two sigma must lie within what is allowed.
 WITHIN_SIGMA = 2.0
 # A plan that does not get there in so many looks will not; a look that brings less than this is none.
-MOST_LOOKS, LEAST_GAIN = 24, 0.02
+MAX_LOOKS, MIN_GAIN = 24, 0.02
 # Where all known stations together do not reach what is allowed, so near to the best that they can is enough.
 NEAR_BEST = 1.5
 
@@ -83,14 +83,14 @@ def plan_measurements(
         wanted, goals, covariance_after([*looks, *(_look(*one) for one in able)], start) if able else known
     )
     planned: list[PlannedLook] = []
-    while able and len(planned) < MOST_LOOKS:
+    while able and len(planned) < MAX_LOOKS:
         cost = _cost(known, goals, allowed)
         if cost <= 0:
             break
         best = _best(able, looks, start, goals, allowed)
-        if best is None or best[0] > cost - LEAST_GAIN:
+        if best is None or best[0] > cost - MIN_GAIN:
             best = _best_pair(able, looks, start, goals, allowed)
-            if best is None or best[0] > cost - LEAST_GAIN:
+            if best is None or best[0] > cost - MIN_GAIN:
                 break
         _, chosen = best
         for line, reference in chosen:

@@ -15,9 +15,9 @@ from yarddial.yard.station import Reference
 # What a carrier is measured to in half a minute, beside what its transmitter and path leave open.
 MEASURED_HZ = 0.05
 # A proposal that improves the doubt by less than this share is none.
-WORTH = 0.1
+MIN_GAIN_SHARE = 0.1
 # With more looks than this the others hardly change by one more, unless it is at the same station.
-FEW = 60
+EXACT_UP_TO_ROWS = 60
 
 
 class NextMeasurement(msgspec.Struct, frozen=True):
@@ -31,7 +31,7 @@ class NextMeasurement(msgspec.Struct, frozen=True):
     @property
     def is_worth_it(self) -> bool:
         """True where the doubt falls by a tenth or more."""
-        return self.after_hz < (1 - WORTH) * self.before_hz
+        return self.after_hz < (1 - MIN_GAIN_SHARE) * self.before_hz
 
 
 def slopes(line: Line, dial_hz: float, oscillators: Oscillators) -> np.ndarray:
@@ -79,7 +79,7 @@ def next_measurement(
     now = [max(float(goal @ known @ goal), 1e-12) for goal in goals]
     best: tuple[float, Reference, Line, float] | None = None
     for line, reference in candidates:
-        if len(made) <= FEW or any(_is_same(seen, reference) for seen in made):
+        if len(made) <= EXACT_UP_TO_ROWS or any(_is_same(seen, reference) for seen in made):
             after = _after_look(line, reference, oscillators, goals, made, before or oscillators)
         else:
             a = slopes(line, reference.frequency_hz, oscillators)

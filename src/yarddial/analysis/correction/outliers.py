@@ -8,16 +8,16 @@ from numpy.typing import NDArray
 from yarddial.analysis.correction.design import Matrix, ObservationNoise, whiten, whitened
 
 # Chi-square that one more dropped observation must save: 3.5 sigma squared.
-PRICE = 12.25
-MOST_DROPPED = 3
+OUTLIER_CHI2 = 12.25
+MAX_DROPPED = 3
 # Above this many rows all triples are too many; rows are then dropped one or two at a time, and taken back.
 EXHAUSTIVE_ROWS = 60
 # More rows than this make no square tables.
-MOST_ROWS = 1_000
+MAX_ROWS = 1_000
 # An observation whose redundancy is below this is checked by no other.
-ALONE = 1e-6
+MIN_REDUNDANCY = 1e-6
 # Of the rest's determinant: below it the rows that are left do not know all that they knew.
-SINGULAR = 1e-9
+MIN_DETERMINANT = 1e-9
 
 
 def outlying(rows: Matrix, right: Matrix, noise: ObservationNoise) -> tuple[int, ...]:
@@ -41,11 +41,11 @@ def outlying(rows: Matrix, right: Matrix, noise: ObservationNoise) -> tuple[int,
     most = count - rank - 1
     if most < 1:
         return ()
-    if count > MOST_ROWS:
+    if count > MAX_ROWS:
         return _by_residuals(rows, right, noise, rank)
     projector = _projector(rows, noise)
     if count <= EXHAUSTIVE_ROWS:
-        return _exhaustive(projector, projector @ right, min(MOST_DROPPED, most))
+        return _exhaustive(projector, projector @ right, min(MAX_DROPPED, most))
     return _stepwise(projector, projector @ right, min(most, count // 3))
 
 
@@ -58,13 +58,13 @@ def unchecked(rows: Matrix, group: NDArray[np.int64]) -> NDArray[np.bool_]:
     """
     left, sizes, _ = np.linalg.svd(_scaled(rows), full_matrices=False)
     basis = left[:, sizes > 1e-10 * max(float(sizes[0]), 1e-300)]
-    alone: NDArray[np.bool_] = np.sum(basis**2, axis=1) > 1 - ALONE
+    alone: NDArray[np.bool_] = np.sum(basis**2, axis=1) > 1 - MIN_REDUNDANCY
     numbers, counts = np.unique(group[group >= 0], return_counts=True)
     # What was looked at once is its own leverage.
     for number in numbers[counts > 1]:
         alike = group == number
         # A direction that only these rows know has all of its weight in them.
-        alone[alike] = float(np.linalg.norm(basis[alike].T @ basis[alike], 2)) > 1 - ALONE
+        alone[alike] = float(np.linalg.norm(basis[alike].T @ basis[alike], 2)) > 1 - MIN_REDUNDANCY
     return alone
 
 
@@ -92,7 +92,7 @@ def _saved(projector: Matrix, along: Matrix, subsets: NDArray[np.int64]) -> Matr
     sizes = np.sqrt(np.maximum(np.diagonal(inner, axis1=1, axis2=2), 1e-300))
     scaled = inner / (sizes[:, :, None] * sizes[:, None, :])
     scaled[~(sizes > 1e-150).all(axis=1)] = 0.0
-    fine = np.linalg.det(scaled) > SINGULAR
+    fine = np.linalg.det(scaled) > MIN_DETERMINANT
     saved = np.full(subsets.shape[0], -np.inf)
     ends = along[subsets[fine]] / sizes[fine]
     saved[fine] = np.einsum("ij,ij->i", ends, np.linalg.solve(scaled[fine], ends[:, :, None])[:, :, 0])
@@ -103,7 +103,7 @@ def _exhaustive(projector: Matrix, along: Matrix, most: int) -> tuple[int, ...]:
     best: tuple[float, tuple[int, ...]] = (0.0, ())
     for size in range(1, most + 1):
         subsets = np.array(list(combinations(range(along.size), size)))
-        gains = _saved(projector, along, subsets) - PRICE * size
+        gains = _saved(projector, along, subsets) - OUTLIER_CHI2 * size
         at = int(np.argmax(gains))
         if gains[at] > best[0]:
             best = (float(gains[at]), tuple(subsets[at].tolist()))
@@ -119,7 +119,9 @@ def _stepwise(projector: Matrix, along: Matrix, most: int) -> tuple[int, ...]:
         own = np.maximum(np.diag(inner), 1e-300)
         prominent = np.sort(np.argsort(-(ends**2) / own)[:EXHAUSTIVE_ROWS])
         tried = [prominent[:, None], np.array(list(combinations(prominent.tolist(), 2)))]
-        gains = [_saved(inner, ends, subsets) - PRICE * subsets.shape[1] for subsets in tried[: most - len(dropped)]]
+        gains = [
+            _saved(inner, ends, subsets) - OUTLIER_CHI2 * subsets.shape[1] for subsets in tried[: most - len(dropped)]
+        ]
         size = int(np.argmax([gain.max() for gain in gains]))
         at = int(np.argmax(gains[size]))
         if gains[size][at] <= 0:
@@ -135,7 +137,7 @@ def _stepwise(projector: Matrix, along: Matrix, most: int) -> tuple[int, ...]:
         others = np.array([[one for one in dropped if one != row]], dtype=np.int64)
         everything = np.array([dropped], dtype=np.int64)
         without = float(_saved(projector, along, others)[0]) if others.size else 0.0
-        if float(_saved(projector, along, everything)[0]) - without < PRICE:
+        if float(_saved(projector, along, everything)[0]) - without < OUTLIER_CHI2:
             dropped.remove(row)
     return tuple(sorted(dropped))
 
@@ -150,7 +152,7 @@ def _by_residuals(rows: Matrix, right: Matrix, noise: ObservationNoise, rank: in
         residual = white[1] - scaled @ np.linalg.lstsq(scaled, white[1], rcond=1e-10)[0]
         fewer = np.delete(kept, int(np.argmax(np.abs(residual))))
         saved = residual @ residual - chi_square(*whiten(rows[fewer], right[fewer], noise.take(fewer)))
-        if saved <= PRICE or _rank(rows[fewer]) < rank:
+        if saved <= OUTLIER_CHI2 or _rank(rows[fewer]) < rank:
             break
         kept = fewer
     return tuple(int(i) for i in np.setdiff1d(np.arange(rows.shape[0]), kept))

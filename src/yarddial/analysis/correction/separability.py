@@ -12,7 +12,7 @@ CORRELATION_LIMIT = 0.99
 # A crystal doubt beyond this, when tied to another unknown, is hardly better than the data sheet's.
 USEFUL_PPM = 1.0
 # So much better than its sheet an unknown must be told by looks of its own.
-BETTER = 3.0
+MIN_IMPROVEMENT = 3.0
 
 
 def tied(rows: Matrix) -> list[tuple[int, ...]]:
@@ -126,7 +126,7 @@ def known_alone(
             if not lone or known is None or not known[1] > 0:
                 continue
             ratio = float(np.sum(rows[lone, j] ** 2 / variance[lone])) ** -0.5 / known[1]
-            if ratio < 1 / BETTER and (best is None or ratio < best[0]):
+            if ratio < 1 / MIN_IMPROVEMENT and (best is None or ratio < best[0]):
                 best = (ratio, j)
         if best is None:
             return tuple(sorted(found))

@@ -16,7 +16,7 @@ UNSTATED_SPREAD_HZ, UNSTATED_SHARE = 1e6, 0.01
 # It is taken to be ten times rarer than a stated one: leaflets are wrong about the box more often than all at once.
 UNSTATED_PRIOR = 0.1
 # Odds beyond which one hypothesis is called decided.
-DECIDED = 0.99
+DECIDED_ODDS = 0.99
 
 
 class Candidate(msgspec.Struct, frozen=True):
@@ -124,5 +124,5 @@ def which_lo(
     total = sum(weight for *_, weight in weights)
     ranked = sorted((Candidate(s, a, w / total) for s, a, w in weights), key=lambda c: -c.odds)
     return LoAnswer(
-        kind, lo_hz, sigma_hz, tuple(ranked), ranked[0].odds >= DECIDED, reference_hz, shown_hz, crystal_ppm
+        kind, lo_hz, sigma_hz, tuple(ranked), ranked[0].odds >= DECIDED_ODDS, reference_hz, shown_hz, crystal_ppm
     )

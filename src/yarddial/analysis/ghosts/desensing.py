@@ -17,11 +17,11 @@ DesenseKind = Literal["reciprocal mixing", "blocking"]
 # Phase noise is told so far away, falls by 20 dB a decade, and by this much at most; nearer than this nothing is told.
 TOLD_AT_HZ, FLATTENS_DB, NEAREST_HZ = 100e3, 30.0, 1_000.0
 # Less than this is nothing that one hears.
-LEAST_COST_DB = 1.0
+MIN_COST_DB = 1.0
 # Weak signals lose twice what the strong one loses itself by a cubic: 1 - 2 P / IIP3.
-LEAST_GAIN = 0.1
+MIN_GAIN = 0.1
 # A floor is told by so many pieces of the span, of their lower parts, where nothing stands.
-PIECES, LOWER = 48, 30
+SPAN_PIECES, FLOOR_PERCENTILE = 48, 30
 # So much of the floor's shape has to be the strong signal's, in its own doubts, to name it.
 SURE_SIGMA = 4.0
 
@@ -79,12 +79,12 @@ def desensing(scene: Scene, dial_hz: float, width_hz: float, floor_dbm: float) -
         away_hz = one.frequency_hz - dial_hz
         noise_dbm = dbm + phase_noise_dbc_hz(receiver, away_hz) + 10 * log10(width_hz)
         costs_db = 10 * log10(1 + 10 ** ((noise_dbm - floor_dbm) / 10))
-        if costs_db >= LEAST_COST_DB:
+        if costs_db >= MIN_COST_DB:
             found.append(_told("reciprocal mixing", one, away_hz, costs_db, dbm, dial_hz))
     if receiver.iip3_dbm is not None and others:
         strongest = int(np.argmax(level_dbm))
         costs_db = blocking_db([float(dbm) for dbm in level_dbm], receiver.iip3_dbm)
-        if costs_db >= LEAST_COST_DB:
+        if costs_db >= MIN_COST_DB:
             one = others[strongest]
             away_hz = one.frequency_hz - dial_hz
             found.append(_told("blocking", one, away_hz, costs_db, float(level_dbm[strongest]), dial_hz))
@@ -94,7 +94,7 @@ def desensing(scene: Scene, dial_hz: float, width_hz: float, floor_dbm: float) -
 def blocking_db(levels_dbm: Sequence[float], iip3_dbm: float) -> float:
     """What weak signals lose to strong ones at the socket."""
     share = sum(10 ** ((dbm - iip3_dbm) / 10) for dbm in levels_dbm)
-    return -20 * log10(max(1 - 2 * share, LEAST_GAIN))
+    return -20 * log10(max(1 - 2 * share, MIN_GAIN))
 
 
 def blocked_by(wanted_before_dbm: float, wanted_after_dbm: float, less_db: float, sigma_db: float) -> float:
@@ -111,22 +111,22 @@ def skirt_share(span: Span, scene: Scene) -> tuple[float, float]:
 
     Raises nothing; where all is flat the doubt is infinite.
     """
-    count = span.level_dbm.size // PIECES
+    count = span.level_dbm.size // SPAN_PIECES
     if count < 8 or not scene.strong:
         return 0.0, np.inf
-    cut = span.level_dbm[: count * PIECES].reshape(PIECES, count)
-    floor_mw = 10 ** (np.percentile(cut, LOWER, axis=1) / 10)
-    steps_hz = span.low_hz + np.arange(count * PIECES) * span.step_hz
-    places_hz = steps_hz.reshape(PIECES, count).mean(axis=1)
+    cut = span.level_dbm[: count * SPAN_PIECES].reshape(SPAN_PIECES, count)
+    floor_mw = 10 ** (np.percentile(cut, FLOOR_PERCENTILE, axis=1) / 10)
+    steps_hz = span.low_hz + np.arange(count * SPAN_PIECES) * span.step_hz
+    places_hz = steps_hz.reshape(SPAN_PIECES, count).mean(axis=1)
     skirts = np.zeros(steps_hz.size)
-    nearest_hz = np.full(PIECES, np.inf)
+    nearest_hz = np.full(SPAN_PIECES, np.inf)
     for one, dbm in zip(scene.strong, _at_socket(scene, scene.strong), strict=True):
         away_hz = steps_hz - one.frequency_hz
         noise = dbm + _skirt_dbc_hz(scene.receiver, away_hz)
         skirts += 10 ** ((noise + 10 * log10(span.step_hz * LINE_SUM)) / 10)
         nearest_hz = np.minimum(nearest_hz, np.abs(places_hz - one.frequency_hz))
     # Of both the same part of a piece, as a skirt is steep.
-    skirts_mw = np.percentile(skirts.reshape(PIECES, count), LOWER, axis=1)
+    skirts_mw = np.percentile(skirts.reshape(SPAN_PIECES, count), FLOOR_PERCENTILE, axis=1)
     clean = np.abs(places_hz - span.centre_hz) < 0.4 * span.rate_hz
     # The piece that holds the strong one itself tells of its sidebands.
     clean &= nearest_hz > count * span.step_hz

@@ -14,7 +14,7 @@ from yarddial.yard.strong import Strong
 
 # A product's place, as well as a scan tells it; and how much weaker it is than the weakest that it is made of.
 PLACE_HZ, WEAKER_DB = 5e3, 8.0
-ANY = ReceiverModel(iip2_dbm=0.0, iip3_dbm=0.0)
+WORST_RECEIVER_MODEL = ReceiverModel(iip2_dbm=0.0, iip3_dbm=0.0)
 
 
 def source_of(ghost: Ghost, setting: SpanScene) -> Strong | None:
@@ -60,7 +60,7 @@ def without_products(line: Line, found: Sequence[Strong]) -> tuple[Strong, ...]:
         socket = np.array([_socket_hz(line, other) for other in kept])
         level = np.array([other.level_dbm for other in kept])
         here_hz, half_hz = _socket_hz(line, one), max(one.width_hz / 2, PLACE_HZ)
-        made = products(socket, level, ANY, 3, windows=((here_hz - half_hz, here_hz + half_hz),))
+        made = products(socket, level, WORST_RECEIVER_MODEL, 3, windows=((here_hz - half_hz, here_hz + half_hz),))
         weakest_dbm = np.where(made.parents >= 0, np.append(level, np.inf)[made.parents], np.inf).min(axis=1)
         if not np.any(weakest_dbm > one.level_dbm + WEAKER_DB):
             kept.append(one)

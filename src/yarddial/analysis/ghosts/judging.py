@@ -23,13 +23,13 @@ INNER_SHARE, INNER_ALIAS = 0.25, 0.2
 # Of a predicted level, one sigma: parts' data are no better.
 LEVEL_SIGMA_DB = 6.0
 # Odds from which a verdict is given.
-SURE = 0.99
+VERDICT_ODDS = 0.99
 # One cause is nearly as likely as the best when its odds are more than this share of its.
-NEARLY = 0.3
+RIVAL_ODDS_SHARE = 0.3
 # What a test is worth against one that the receiver makes by itself: a route has to be there, an antenna to be reached.
-EASE = {"route": 0.7, "antenna": 0.4}
+EXTRA_TEST_EFFORT = {"route": 0.7, "antenna": 0.4}
 # A test that goes against all that a cause would do still may have gone wrong by itself: a burst, a fade.
-BLUNDER = 1e-4
+TEST_FAILURE_ODDS = 1e-4
 # Something else stands where a ghost has moved away from, so often.
 STILL_THERE = 0.01
 # What has fallen by more than this is gone; what stands so far over the floor is clear of it.
@@ -96,7 +96,7 @@ class Judgement(msgspec.Struct, frozen=True):
     def likely(self) -> tuple[PeakCause, ...]:
         """All that are nearly as likely, true signals left out where it is a ghost."""
         kept = [(c, o) for c, o in self.odds if c.kind != "true" or self.verdict != "ghost"]
-        return tuple(cause for cause, share in kept if share > NEARLY * kept[0][1])
+        return tuple(cause for cause, share in kept if share > RIVAL_ODDS_SHARE * kept[0][1])
 
     @property
     def kinds(self) -> str:
@@ -196,15 +196,15 @@ def judge(
     ranked = sorted(zip(candidates, odds.tolist(), strict=True), key=lambda pair: -pair[1])
     is_true = sum(share for cause, share in ranked if cause.kind == "true")
     verdict: Literal["true", "ghost", "unsure"] = "unsure"
-    if is_true >= SURE:
+    if is_true >= VERDICT_ODDS:
         verdict = "true"
-    elif 1 - is_true >= SURE:
+    elif 1 - is_true >= VERDICT_ODDS:
         verdict = "ghost"
     if verdict != "unsure":
         return Judgement(tuple(ranked), verdict, None)
     truth = next(cause for cause, _ in ranked if cause.kind == "true")
     ghosts = [(cause, share) for cause, share in ranked if cause.kind != "true"]
-    likely = [cause for cause, share in ghosts if share > NEARLY * ghosts[0][1]]
+    likely = [cause for cause, share in ghosts if share > RIVAL_ODDS_SHARE * ghosts[0][1]]
     telling = {look.change for look in looks if any(_could_tell(cause, truth, peak, look) for cause in likely)}
     # A change that none of them answers to has told what it can.
     idle = {look.change for look in looks if not any(_differs(cause, truth, look.change) for cause in likely)}
@@ -220,7 +220,7 @@ def best_test(ranked: Sequence[tuple[PeakCause, float]], done: set[SettingChange
         if change in done or (change == "attenuation" and "gain" in done):
             continue
         told = sum(share for cause, share in ranked if cause.kind != "true" and _differs(cause, truth, change))
-        worth = told * EASE.get(change, 1.0)
+        worth = told * EXTRA_TEST_EFFORT.get(change, 1.0)
         if worth > best[0] + 1e-9:
             best = (worth, change)
     return best[1]
@@ -285,7 +285,7 @@ def _likelihood(cause: PeakCause, peak: Peak, look: SpanLook) -> float:
             if look.change == "route":
                 sigma_db = SAME_ANTENNA_SIGMA_DB if look.same_antenna else ROUTE_SIGMA_DB
             misfit = (seen_dbm - level_dbm) / sigma_db
-            likelihood *= float(np.exp(-0.5 * min(misfit**2, 400.0))) + BLUNDER
+            likelihood *= float(np.exp(-0.5 * min(misfit**2, 400.0))) + TEST_FAILURE_ODDS
         else:
             likelihood *= 1.0 if seen_dbm < span.floor_dbm + 2 * CLEAR_DB else STILL_THERE
     if look.change in ("centre", "rate") and abs(moved_hz) > 4 * span.within_hz and span.covers(peak.dial_hz):

@@ -12,9 +12,9 @@ from yarddial.yard.path import Stage
 # Where nothing was measured: tuners of the simple kind reach 30 to 45 dB, so the worse is expected.
 USUAL_MIRROR_DB = 35.0
 # Lines whose mirrors are worth a word: so far over the middle of the span, so many, not at its centre or its edges.
-STRONG_LINE_OVER_FLOOR_DB, MOST_LINES, SPIKE_HZ, SHARE = 20.0, 6, 3_000.0, 0.45
+STRONG_LINE_OVER_FLOOR_DB, MAX_LINES, SPIKE_HZ, USABLE_HALF_SPAN = 20.0, 6, 3_000.0, 0.45
 # Harmonics of a converter's oscillator beyond this are in no span worth a word.
-MOST_HARMONICS = 4
+MAX_HARMONICS = 4
 
 
 class Expected(msgspec.Struct, frozen=True):
@@ -41,10 +41,10 @@ def standing_lines(
     tops[1:-1] = (mean_db[1:-1] >= mean_db[:-2]) & (mean_db[1:-1] > mean_db[2:])
     tops &= (
         (np.abs(away_hz) > SPIKE_HZ)
-        & (np.abs(away_hz) < SHARE * rate_hz)
+        & (np.abs(away_hz) < USABLE_HALF_SPAN * rate_hz)
         & (mean_db > floor_db + STRONG_LINE_OVER_FLOOR_DB)
     )
-    found = sorted(np.flatnonzero(tops).tolist(), key=lambda i: -float(mean_db[i]))[:MOST_LINES]
+    found = sorted(np.flatnonzero(tops).tolist(), key=lambda i: -float(mean_db[i]))[:MAX_LINES]
     return tuple((centre_hz + float(away_hz[i]), float(mean_db[i])) for i in found), floor_db
 
 
@@ -85,7 +85,7 @@ def expected_ghosts(
         for k in range(max(ceil(low / crystal_hz), 1), floor(high / crystal_hz) + 1):
             found.append(Expected(k * crystal_hz, f"{k} × crystal", f"f = {k} X"))
     for name, stage in converters:
-        for k in range(1, MOST_HARMONICS + 1):
+        for k in range(1, MAX_HARMONICS + 1):
             if low <= k * stage.lo_hz <= high:
                 found.append(Expected(k * stage.lo_hz, f"{name}'s oscillator", f"f = {k} L" if k > 1 else "f = L"))
     return tuple(sorted((one for one in found if low <= one.counted_hz <= high), key=lambda one: one.counted_hz))

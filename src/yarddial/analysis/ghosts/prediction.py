@@ -14,14 +14,14 @@ from yarddial.analysis.ghosts.scene import Floats, Ghost, ReceiverModel, Scene, 
 from yarddial.yard.path import Stage, lo_weights, path_sense, shown_for_dial
 
 # Harmonics of a converter's oscillator: the first and the second, so far below it.
-LEAKS: tuple[tuple[int, float], ...] = ((1, 0.0), (2, -20.0))
-MOST_TOLD = 400
+LEAK_LEVELS_DB: tuple[tuple[int, float], ...] = ((1, 0.0), (2, -20.0))
+MAX_TOLD = 400
 # Of the products in sight, so many of the strongest are followed further.
-MOST_MADE = 1_500
+MAX_MADE = 1_500
 # Of the rate, from the centre: what lies there passes the filter whole.
 SPAN_SHARE = 0.45
 # So many of the strongest in the span are looked at for what the converter makes of them.
-MOST_BENT, MOST_CONVERTED = 12, 28
+MAX_BENT, MAX_CONVERTED = 12, 28
 Flags = NDArray[np.bool_]
 
 
@@ -94,7 +94,7 @@ def predict(
             Ghost(dial_hz, level, kind, sources, formula, slope, falls, sense * slope_rate, counted_hz, width_hz)
         )
     told.sort(key=lambda ghost: -ghost.level_dbm)
-    return tuple(told[:MOST_TOLD])
+    return tuple(told[:MAX_TOLD])
 
 
 def _arrivals(
@@ -178,8 +178,8 @@ def _made(
             middle = _unfolded(counted_c, zone, receiver.direct_clock_hz)
             windows.append((middle - reach_hz, middle + reach_hz))
     made = products(hertz, power, receiver, order, least_dbm, tuple(windows))
-    if made.hertz.size > MOST_MADE:
-        made = made.take(np.argpartition(-made.level_dbm, MOST_MADE)[:MOST_MADE])
+    if made.hertz.size > MAX_MADE:
+        made = made.take(np.argpartition(-made.level_dbm, MAX_MADE)[:MAX_MADE])
     return made
 
 
@@ -192,7 +192,7 @@ def _leaks(scene: Scene) -> list[tuple[float, float, SpuriousKind, str, str]]:
             stage.name or "converter", f"{harmonic} L" if harmonic > 1 else "L",
         )
         for stage in scene.stages
-        for harmonic, more_db in LEAKS
+        for harmonic, more_db in LEAK_LEVELS_DB
     ]  # fmt: skip
 
 
@@ -318,7 +318,7 @@ def _converters(
             )
     if receiver.third_dbm is None:
         return made
-    inside = sorted((p for p in found if abs(p.place) < rate_hz / 2), key=lambda p: -p.level_dbm)[:MOST_CONVERTED]
+    inside = sorted((p for p in found if abs(p.place) < rate_hz / 2), key=lambda p: -p.level_dbm)[:MAX_CONVERTED]
     for parts in combinations_with_replacement(inside, 3):
         more_db = 20 * log10((1.0, 3.0, 6.0)[len(set(parts)) - 1])
         level_dbm = sum(p.level_dbm for p in parts) - 2 * receiver.third_dbm + more_db
@@ -346,7 +346,7 @@ def _bent(
     if receiver.iip3_dbm is None or not strange or receiver.direct_clock_hz:
         return []
     # Strong ones only, counted from far below, so that no frequency is negative.
-    inside = sorted((p for p in found if abs(p[0]) < rate_hz / 2), key=lambda p: -p[1])[:MOST_BENT]
+    inside = sorted((p for p in found if abs(p[0]) < rate_hz / 2), key=lambda p: -p[1])[:MAX_BENT]
     far_hz = 10 * rate_hz
     hertz, level = np.array([p[0] + far_hz for p in inside]), np.array([p[1] for p in inside])
     only_third = ReceiverModel(iip3_dbm=receiver.iip3_dbm)

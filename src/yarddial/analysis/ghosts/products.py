@@ -16,10 +16,10 @@ Decibels = NDArray[np.float32 | np.float64]
 # What a power makes of one tone and of three, relative to the two tones that make its intercept, dB.
 HARMONICS_DB, TRIPLE_DB = {2: -6.02, 3: -9.54, 4: -12.04, 5: -20.0}, 6.02
 # Threes in a window that are looked at, and signals of which they are made: more than any picture could show.
-MOST_TRIPLES, MOST_COMBINED = 1_000_000, 1_200
+MAX_TRIPLES, MAX_COMBINED = 1_000_000, 1_200
 Window = tuple[float, float]
 # Signals of which products of three are made that are of order 4 and 5: the strongest.
-MOST_THREES = 48
+MAX_THREES = 48
 _THREES = ((2, 1, 1), (1, 2, 1), (1, 1, 2), (3, 1, 1), (1, 3, 1), (1, 1, 3), (2, 2, 1), (2, 1, 2), (1, 2, 2))
 # How often each signal may take part.
 _FORMS = [
@@ -129,7 +129,7 @@ def _threes(
     forms: Sequence[tuple[int, int, int]],
 ) -> Products:  # fmt: skip
     """Every form of every three of the strongest signals that falls into a window."""
-    chosen = np.sort(np.argsort(-p, kind="stable")[:MOST_THREES]).astype(np.int32)
+    chosen = np.sort(np.argsort(-p, kind="stable")[:MAX_THREES]).astype(np.int32)
     if chosen.size < 3:
         return _none()
     i, j, k = (chosen[one] for one in np.array(list(combinations(range(chosen.size), 3))).T)
@@ -249,14 +249,14 @@ def _triples(f: Floats, p: Floats, iip3_dbm: float, least_dbm: float, window: Wi
 
     Where there would be more than memory holds, only the strongest signals are combined.
     """
-    chosen = np.sort(np.argsort(-p, kind="stable")[:MOST_COMBINED]).astype(np.int32)
+    chosen = np.sort(np.argsort(-p, kind="stable")[:MAX_COMBINED]).astype(np.int32)
     while chosen.size:
         found, count = _triples_of(f[chosen], p[chosen], iip3_dbm, least_dbm, window)
         if found is not None:
             first, second, third = (chosen[index] for index in (found.first, found.second, found.third))
             return Products(found.hertz, found.level_dbm, first, second, third, found.form)
         # So many fit, as their number goes with the cube.
-        fit = min(int(chosen.size * 0.9 * (MOST_TRIPLES / count) ** (1 / 3)), chosen.size - 1)
+        fit = min(int(chosen.size * 0.9 * (MAX_TRIPLES / count) ** (1 / 3)), chosen.size - 1)
         chosen = np.sort(chosen[np.argsort(-p[chosen], kind="stable")[:fit]])
     return _none()
 
@@ -274,7 +274,7 @@ def _triples_of(f: Floats, p: Floats, iip3_dbm: float, least_dbm: float, window:
     begin = np.searchsorted(sums, f + window[0], "left")
     end = np.searchsorted(sums, f + window[1], "right")
     count = int(np.maximum(end - begin, 0).sum())
-    if count > MOST_TRIPLES:
+    if count > MAX_TRIPLES:
         return None, count
     third, within = _stretches(np.arange(f.size), begin, end)
     strength = level[within] + p[third]

@@ -20,14 +20,14 @@ KINDS: tuple[RemedyKind, ...] = ("centre", "rate", "gain", "route", "filter", "a
 # A channel counts as free when all that is predicted stays so far under the floor; levels are only known so well.
 FREE_DB, SAFE_DB = -3.0, -6.0
 # The centre is put on such a grid of shares of the rate, not nearer to the wanted channel than its spike is wide.
-SHARES = np.arange(-36, 37, 2) / 100
+CENTRE_SHARES = np.arange(-36, 37, 2) / 100
 SPIKE_HZ, GRID_HZ = 3_000.0, 1_000.0
 # A ghost nearer to the channel than this is avoided while there is a better place.
 CLEAR_HZ = 30_000.0
 # No filter before sampling stops all: for a cure, what lies within so many rates is taken to be folded in still.
 FOLDS_SHARE = 1.5
 # What costs more signal to noise than this is no cure: with less gain the noise no longer moves the lowest bit.
-MOST_COST_DB = {"gain": 6.0, "attenuator": 10.0}
+MAX_COST_DB = {"gain": 6.0, "attenuator": 10.0}
 ATTENUATORS_DB = (3.0, 6.0, 10.0)
 # Oscillators that up-converters are made with, hertz.
 OSCILLATORS_HZ = (100e6, 120e6, 125e6, 150e6, 200e6)
@@ -119,7 +119,7 @@ def remedies(
     planner = _Planner(setting, channel, at_hand, able, order)
     found: list[Remedy] = []
     for kind in KINDS:
-        most_db = MOST_COST_DB.get(kind, np.inf)
+        most_db = MAX_COST_DB.get(kind, np.inf)
         tried = [one for one in planner.candidates(kind) if one.over_db <= FREE_DB and one.costs_db <= most_db]
         if tried:
             found.append(min(tried, key=planner.ranked))
@@ -169,7 +169,7 @@ class _Planner:
 
     def _centres(self, rate_hz: float) -> Iterator[Remedy]:
         wanted_hz = self.channel.dial_hz
-        for share in SHARES.tolist():
+        for share in CENTRE_SHARES.tolist():
             centre_hz = round((wanted_hz - share * rate_hz) / GRID_HZ) * GRID_HZ
             off_hz = abs(centre_hz - wanted_hz)
             if off_hz < self.channel.width_hz / 2 + SPIKE_HZ or not self._tunes(self.now.scene, centre_hz):

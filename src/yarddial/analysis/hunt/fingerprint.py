@@ -13,15 +13,15 @@ from yarddial.yard.frequency import format_frequency
 
 Pattern = Literal["comb", "pulses", "noise"]
 # Spacings that switching supplies and clocks have, hertz; lines of a comb in a span, at least.
-LEAST_SPACING_HZ, FEWEST_LINES = 12e3, 5
+MIN_SPACING_HZ, MIN_LINES = 12e3, 5
 # A line stands so far over the floor about it; the floor is the middle of so many hertz.
 LINE_DB, AROUND_HZ = 5.0, 40e3
 # A comb is one where at least so many of its places hold a line; so many spacings are tried.
-FILLED, MOST_PERIODS, MOST_PEAKS = 0.6, 16, 60
+MIN_COMB_FILL, MAX_PERIODS, MAX_PEAKS = 0.6, 16, 60
 # A pulse is one from such a share of the mean on; less than the least is none.
-LEAST_PULSE, LEAST_SWING = 0.05, 0.004
+MIN_PULSE, MIN_SWING = 0.05, 0.004
 # A comb wanders by so much of its spacing while one goes through the house.
-WANDERS = 0.01
+COMB_DRIFT_SHARE = 0.01
 HUMP_DB, OWN_HUMP_DB = 3.0, 6.0
 # Pulses are what makes the noise where their swing is such a share of its rise, both as logarithms.
 PULSES_SHARE = 0.4
@@ -77,7 +77,7 @@ class Fingerprint(msgspec.Struct, frozen=True):
 
 def find(look: AirLook) -> Fingerprint:
     """What stands out: a comb where there is one, else what pulses with the mains, else the noise itself."""
-    mains = [hertz for hertz, share in zip(MAINS_HZ, look.pulses, strict=True) if share > LEAST_PULSE]
+    mains = [hertz for hertz, share in zip(MAINS_HZ, look.pulses, strict=True) if share > MIN_PULSE]
     mains_hz = 0.0 if not mains else MAINS_HZ[int(np.argmax(look.pulses))]
     comb = _comb(look)
     if comb is not None:
@@ -120,7 +120,7 @@ def comb_of(span: Span) -> Fingerprint | None:
 def strength_db(look: AirLook, seen: Fingerprint) -> float:
     """How strong it is in another look, dB: a comb's lines, the swing of pulses, the density of noise."""
     if seen.pattern == "pulses":
-        return 20 * float(np.log10(max(look.pulses[MAINS_HZ.index(seen.mains_hz)], LEAST_SWING)))
+        return 20 * float(np.log10(max(look.pulses[MAINS_HZ.index(seen.mains_hz)], MIN_SWING)))
     if seen.pattern == "noise":
         index = look.low_hz + np.arange(look.level_db.size) * look.step_hz
         inside = (index >= seen.low_hz) & (index <= seen.high_hz)
@@ -129,7 +129,7 @@ def strength_db(look: AirLook, seen: Fingerprint) -> float:
     excess, best = _excess(look), 0.0
     period = seen.spacing_hz / look.step_hz
     count = excess.size / period
-    for share in np.arange(1 - WANDERS, 1 + WANDERS, 1 / (count * period)):
+    for share in np.arange(1 - COMB_DRIFT_SHARE, 1 + COMB_DRIFT_SHARE, 1 / (count * period)):
         best = max(best, float(_folded(excess, period * share).max(initial=0.0)))
     return 10 * float(np.log10(best + 0.03)) + look.floor_db
 
@@ -155,27 +155,27 @@ def _comb(look: AirLook) -> tuple[float, float] | None:
         # By chance the fullest of all first places holds so many more than the mean.
         chance = total + 3.5 * (total * (1 - total) / places) ** 0.5
         score = float(filled[at] - total) * places**0.5
-        if filled[at] > max(FILLED, chance) and (best is None or score > best[0]):
+        if filled[at] > max(MIN_COMB_FILL, chance) and (best is None or score > best[0]):
             best = (score, period * look.step_hz, look.low_hz + at * look.step_hz)
     return None if best is None else (best[1], best[2])
 
 
 def _periods(values: Floats, step_hz: float) -> Floats:
     """Spacings worth a look, in bins: where the transform of the spectrum peaks, and how far lines are apart."""
-    size, most = values.size, values.size / FEWEST_LINES
+    size, most = values.size, values.size / MIN_LINES
     padded = 16 * size
     wave = np.abs(np.fft.rfft(values - values.mean(), padded))
-    first, last = int(padded / most), int(padded * step_hz / LEAST_SPACING_HZ)
+    first, last = int(padded / most), int(padded * step_hz / MIN_SPACING_HZ)
     tops = np.flatnonzero((wave[1:-1] >= wave[:-2]) & (wave[1:-1] > wave[2:])) + 1
     tops = tops[(tops >= first) & (tops <= last)]
-    coarse = (padded / tops[np.argsort(-wave[tops])][:MOST_PERIODS]).tolist()
+    coarse = (padded / tops[np.argsort(-wave[tops])][:MAX_PERIODS]).tolist()
     # Wide combs have few lines in the span: their distances tell more.
     peaks = np.flatnonzero((values[1:-1] >= values[:-2]) & (values[1:-1] > values[2:]) & (values[1:-1] > 2.0)) + 1
-    peaks = peaks[np.argsort(-values[peaks])][:MOST_PEAKS]
+    peaks = peaks[np.argsort(-values[peaks])][:MAX_PEAKS]
     apart = np.abs(peaks[:, None] - peaks[None, :]).ravel()
-    often = np.bincount(apart[(apart > LEAST_SPACING_HZ / step_hz) & (apart < most)], minlength=2)
+    often = np.bincount(apart[(apart > MIN_SPACING_HZ / step_hz) & (apart < most)], minlength=2)
     often = often + np.roll(often, 1) + np.roll(often, -1)
-    coarse += np.argsort(-often)[:MOST_PERIODS].tolist()
+    coarse += np.argsort(-often)[:MAX_PERIODS].tolist()
     # As fine as the last line of the span asks, as far as a place is not known to a bin.
     found = []
     for period in (one for one in coarse if one > 2):

@@ -18,9 +18,9 @@ StepKind = Literal[
 GONE_DB, BACK_DB = 6.0, 3.0
 # Looks of one state differ by more than this: it comes and goes by itself, and every step is made once more.
 FICKLE_DB = 3.0
-MOST_TRIES = 7
+MAX_TRIES = 7
 # After something was put back it may be off by itself: so many more looks wait for it.
-MOST_WAITS = 4
+MAX_WAITS = 4
 # A choke on the feed line takes this off what the line's screen brings in.
 CHOKED_DB = 6.0
 
@@ -52,8 +52,8 @@ class HuntVerdict(msgspec.Struct, frozen=True):
 
 AS_IT_IS = HuntStep("as it is", "Leave everything as it is.")
 ANTENNA_OFF = HuntStep("antenna off", "Take the antenna's lead off the receiver's side.")
-BATTERY = HuntStep("computer on battery", "Unplug the computer's charger: let it run on its battery.")
-CHOKED = HuntStep("line choked", "Wind the feed line through a ring or clip ferrites on it, at the receiver.")
+BATTERY_STEP = HuntStep("computer on battery", "Unplug the computer's charger: let it run on its battery.")
+CHOKE_STEP = HuntStep("line choked", "Wind the feed line through a ring or clip ferrites on it, at the receiver.")
 MAINS_OFF = HuntStep("mains off", "With the computer on battery, switch all of the house off at its main switch.")
 
 
@@ -151,7 +151,7 @@ def _answers(hunt: Hunt, step: HuntStep) -> bool | None:
 
 def _is_given_up(hunt: Hunt, step: HuntStep) -> bool:
     """So many tries without an answer: it is left."""
-    return _answers(hunt, step) is None and len(_times(hunt, step)) >= MOST_TRIES
+    return _answers(hunt, step) is None and len(_times(hunt, step)) >= MAX_TRIES
 
 
 def _restore(step: HuntStep) -> HuntStep:
@@ -172,10 +172,10 @@ def _wants(hunt: Hunt, step: HuntStep) -> HuntStep | None:
     # Only what is there can be seen to go.
     looks = 0
     for result in reversed(hunt.results):
-        if _takes_away(result.step) or looks >= MOST_WAITS or result.strength_db > hunt.usual_db - BACK_DB:
+        if _takes_away(result.step) or looks >= MAX_WAITS or result.strength_db > hunt.usual_db - BACK_DB:
             break
         looks += 1
-    return AS_IT_IS if 0 < looks < MOST_WAITS else step
+    return AS_IT_IS if 0 < looks < MAX_WAITS else step
 
 
 def _room(name: str) -> HuntStep:
@@ -194,9 +194,9 @@ def _plan(hunt: Hunt) -> list[HuntStep]:
         # Nothing is to be learnt where this is not known.
         return steps
     if hunt.has_battery:
-        steps.append(BATTERY)
-        answer = _answers(hunt, BATTERY)
-        if answer or (answer is None and not _is_given_up(hunt, BATTERY)):
+        steps.append(BATTERY_STEP)
+        answer = _answers(hunt, BATTERY_STEP)
+        if answer or (answer is None and not _is_given_up(hunt, BATTERY_STEP)):
             return steps
     if not comes_by_antenna:
         return steps
@@ -218,7 +218,7 @@ def _plan(hunt: Hunt) -> list[HuntStep]:
                     return steps
             return steps
     if hunt.can_choke:
-        steps.append(CHOKED)
+        steps.append(CHOKE_STEP)
     return steps
 
 
@@ -237,7 +237,7 @@ def _verdict(hunt: Hunt) -> HuntVerdict:
         return HuntVerdict("going on", "", "The hunt goes on.")
     what = hunt.seen.words
     antenna = _answers(hunt, ANTENNA_OFF)
-    if hunt.has_battery and _answers(hunt, BATTERY):
+    if hunt.has_battery and _answers(hunt, BATTERY_STEP):
         return _named("the computer's charger", what, "another supply, or ferrites on its lead, both ends")
     if antenna is None:
         wait = "Wait for an hour when it stays, or note when it comes: a thermostat, a charger, a lamp."
@@ -253,7 +253,7 @@ def _verdict(hunt: Hunt) -> HuntVerdict:
         return _outside(hunt.seen)
     room = next((room for room in hunt.rooms if _answers(hunt, _room(room))), "")
     if not room:
-        choked = hunt.can_choke and _answers(hunt, CHOKED)
+        choked = hunt.can_choke and _answers(hunt, CHOKE_STEP)
         by = "It comes in over the feed line's screen: leave the choke there. " if choked else ""
         walk = f"{by}Walk with a battery receiver, and ask the neighbours."
         nobody = f"It comes in by the antenna, and no circuit of the house makes it: {what}."

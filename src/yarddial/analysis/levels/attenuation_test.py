@@ -12,12 +12,12 @@ from yarddial.yard.errors import BadSamples
 Density = NDArray[np.float32]
 LineOrigin = Literal["signal", "product", "undecided"]
 # A line stands so far over what lies beside it, and is so many bins wide at most; the centre's spike is none.
-LINE_OVER_MEDIAN_DB, HALF_BINS, LEAST_HZ, SPAN_SHARE = 10.0, 3, 2_000.0, 0.42
+LINE_OVER_MEDIAN_DB, HALF_BINS, MIN_HZ, SPAN_SHARE = 10.0, 3, 2_000.0, 0.42
 # Bins beside a line, from and to.
-BESIDE = (8, 40)
+FLOOR_BINS_BESIDE = (8, 40)
 # Levels of a steady line err by this at least: gain steps and the window; a verdict needs so many sigma.
-LEAST_SIGMA_DB, SURE_SIGMA = 0.5, 3.0
-MOST_LINES = 60
+MIN_SIGMA_DB, SURE_SIGMA = 0.5, 3.0
+MAX_LINES = 60
 
 
 class JudgedLine(msgspec.Struct, frozen=True):
@@ -63,13 +63,13 @@ def judge_lines(
         raise BadSamples(f"{less_db:g} dB of attenuation tell orders apart badly: use 3 dB or more")
     high, low = np.stack(without).astype(float), np.stack(with_it).astype(float)
     found = [_judged(high, low, at, rate_hz, less_db) for at in _lines(high.mean(axis=0), rate_hz)]
-    return sorted(found, key=lambda line: -line.level_dbfs)[:MOST_LINES]
+    return sorted(found, key=lambda line: -line.level_dbfs)[:MAX_LINES]
 
 
 def _lines(density: NDArray[np.float64], rate_hz: float) -> list[int]:
     """Bins at which a line has its top."""
     hertz = (np.arange(density.size) / density.size - 0.5) * rate_hz
-    clear = (np.abs(hertz) > LEAST_HZ) & (np.abs(hertz) < SPAN_SHARE * rate_hz)
+    clear = (np.abs(hertz) > MIN_HZ) & (np.abs(hertz) < SPAN_SHARE * rate_hz)
     tops = []
     for at in np.flatnonzero(clear):
         around = density[max(at - HALF_BINS, 0) : at + HALF_BINS + 1]
@@ -79,7 +79,7 @@ def _lines(density: NDArray[np.float64], rate_hz: float) -> list[int]:
 
 
 def _beside(density: NDArray[np.float64], at: int) -> float:
-    near, far = BESIDE
+    near, far = FLOOR_BINS_BESIDE
     both = [density[max(at - far, 0) : max(at - near, 0)], density[at + near : at + far]]
     return float(np.median(np.concatenate(both)))
 
@@ -94,7 +94,7 @@ def _judged(high: NDArray[np.float64], low: NDArray[np.float64], at: int, rate_h
     falls_db = 10 * np.log10(power_low / power_high)
     # Pairs tell how much the line itself moves; noise beside it how much noise in it may differ.
     count = min(len(high), len(low))
-    moves_db = max(float(np.std(falls_db[:count], ddof=1)) / count**0.5, LEAST_SIGMA_DB)
+    moves_db = max(float(np.std(falls_db[:count], ddof=1)) / count**0.5, MIN_SIGMA_DB)
     noise_db = 4.34 * _scatter(low, at)
     seen_db = 10 * np.log10(float(power_low.mean()))
     away, sigmas_db = {}, {}
@@ -115,7 +115,7 @@ def _judged(high: NDArray[np.float64], low: NDArray[np.float64], at: int, rate_h
 
 def _scatter(density: NDArray[np.float64], at: int) -> float:
     """Relative scatter of the noise in a line's bins."""
-    near, far = BESIDE
+    near, far = FLOOR_BINS_BESIDE
     mean = density.mean(axis=0)
     beside = np.concatenate([mean[max(at - far, 0) : max(at - near, 0)], mean[at + near : at + far]])
     # Half a bin's scatter stays in seven bins under a Hann window's overlap; the median is not moved by other lines.

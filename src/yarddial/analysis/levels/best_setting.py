@@ -14,17 +14,17 @@ from yarddial.yard.level import GainsDb
 NEAR_BEST_DB = 0.4
 # Products of signals beyond the span that lie further under the signal move the channel's level less than it errs.
 BLIND_DB = 13.0
-BLIND = f"; what signals beyond the span make is seen only within {BLIND_DB:g} dB of the signal"
+BLIND_REMARK = f"; what signals beyond the span make is seen only within {BLIND_DB:g} dB of the signal"
 # What stands less than this over noise and products is no wanted signal to decide by.
 SIGNAL_OVER_NOISE_DB = 3.0
 # Automatic gain fills the converter up to here, whatever is wanted: usual, and with room for peaks.
 AUTOMATIC_DBFS = -9.0
 # Beyond this share of full samples all else in the span is spoilt, whatever the one channel holds.
-MOST_CLIPPED = 0.05
+MAX_CLIPPED = 0.05
 # A channel's power errs by this share over a dwell, and is beyond what is expected from that share on.
-CHANNEL_ERRS, EXCESS = 0.06, 0.15
+CHANNEL_ERRS, EXCESS_POWER_SHARE = 0.06, 0.15
 # An attenuator is worth a word from this much on; none of more is usual.
-WORTH_DB, MOST_DB = 1.0, 40
+WORTH_DB, MAX_DB = 1.0, 40
 
 
 class BestGains(msgspec.Struct, frozen=True):
@@ -62,7 +62,7 @@ def best_setting(steps: Sequence[GainPoint], outside_share: float = 0.0) -> Best
     """
     seen, steps = list(steps), with_unseen(steps)
     over_db = _judged(steps)
-    able = [(one, db) for one, db in zip(steps, over_db, strict=True) if one.clipped_share <= MOST_CLIPPED]
+    able = [(one, db) for one, db in zip(steps, over_db, strict=True) if one.clipped_share <= MAX_CLIPPED]
     if not able:
         raise BadSamples("the ADC is overloaded at every setting: put an attenuator in front, or a filter")
     best_db = max(db for _, db in able)
@@ -76,7 +76,7 @@ def best_setting(steps: Sequence[GainPoint], outside_share: float = 0.0) -> Best
     return BestGains(
         chosen.gains_db,
         over_db[steps.index(chosen)],
-        _reason(chosen, is_unseen=steps != seen) + (BLIND if over_db[steps.index(chosen)] > BLIND_DB else ""),
+        _reason(chosen, is_unseen=steps != seen) + (BLIND_REMARK if over_db[steps.index(chosen)] > BLIND_DB else ""),
         max(best_db - over_db[steps.index(_half_way(steps))], 0.0),
         max(best_db - over_db[steps.index(_automatic(steps))], 0.0),
         attenuator_db,
@@ -123,7 +123,7 @@ def _over_db(step: GainPoint, signal: float) -> float:
     channel, noise, products = (_power(db) for db in (step.channel_dbfs, step.noise_dbfs, step.products_dbfs))
     wanted = min(signal * 10 ** (step.gain_db / 10), max(channel - noise - products, 1e-30))
     # What a channel errs by is no distortion.
-    beyond = channel * (1 - EXCESS) - wanted - noise - products
+    beyond = channel * (1 - EXCESS_POWER_SHARE) - wanted - noise - products
     return 10 * log10(max(wanted, 1e-30) / (noise + products + max(beyond, 0.0)))
 
 
@@ -163,6 +163,6 @@ def _attenuator(chosen: GainPoint, outside_share: float) -> tuple[int, float]:
         noise = 10 ** (chosen.noise_dbfs / 10) * (outside_share + (1 - outside_share) * loss)
         return -10 * log10(noise + 10 ** (chosen.products_dbfs / 10) / loss**2)
 
-    best = max(range(MOST_DB + 1), key=sndr)
+    best = max(range(MAX_DB + 1), key=sndr)
     gain_db = sndr(best) - sndr(0)
     return (best, gain_db) if gain_db >= WORTH_DB else (0, 0.0)

@@ -18,7 +18,7 @@ BEARABLE_DB = 1.0
 COMPRESSION_UNDER_IIP3_DB = 9.6
 # The strongest signal nearer than this to what a part bears is the first thing to mend.
 ROOM_DB = 10.0
-CONVERTER = "its ADC"
+ADC_NAME = "its ADC"
 # A floor less than this over the converter's own noise tells nothing of what comes in: below, the converter no longer
 # makes noise like an ideal one either.
 TELLS_DB = 1.5
@@ -201,7 +201,7 @@ def _plates(
 
 def _converter(before: LevelAtPart, seen: MeasuredLevels, range_db: float) -> LevelAtPart:
     own = _power(before.own_dbm) + _power(seen.full_scale_dbm - range_db)
-    return msgspec.structs.replace(before, name=CONVERTER, gain_db=0.0, own_dbm=_db(own), limit_dbm=seen.full_scale_dbm)
+    return msgspec.structs.replace(before, name=ADC_NAME, gain_db=0.0, own_dbm=_db(own), limit_dbm=seen.full_scale_dbm)
 
 
 def _bottleneck(plates: list[LevelAtPart], receiver: str, over_db: float, noisiest: str) -> str:
@@ -209,8 +209,8 @@ def _bottleneck(plates: list[LevelAtPart], receiver: str, over_db: float, noisie
     known = [(plate.room_db, plate) for plate in plates if plate.room_db is not None]
     if known:
         room_db, plate = min(known, key=lambda pair: pair[0])
-        name = f"{receiver}'s ADC" if plate.name == CONVERTER else plate.name
-        where = "full scale" if plate.name == CONVERTER else "where it compresses"
+        name = f"{receiver}'s ADC" if plate.name == ADC_NAME else plate.name
+        where = "full scale" if plate.name == ADC_NAME else "where it compresses"
         if room_db < 0:
             return f"{name} is driven {-room_db:.0f} dB over {where}"
         if room_db < ROOM_DB:

@@ -14,8 +14,8 @@ from yarddial.analysis.levels.step import GainPoint
 CHANNEL_ERRS = 0.06
 # The signal with products must explain the channel so much better than the signal alone, in chi-square; and products
 # less than this share of the channel at every setting are none.
-BETTER, LEAST_SHARE = 9.0, 0.03
-LEAST_STEPS = 4
+MIN_CHI2_GAIN, MIN_SHARE = 9.0, 0.03
+MIN_STEPS = 4
 
 
 def with_unseen(steps: Sequence[GainPoint]) -> list[GainPoint]:
@@ -26,7 +26,7 @@ def with_unseen(steps: Sequence[GainPoint]) -> list[GainPoint]:
     settings at which nothing is clipped; nothing is added where a signal alone explains them.
     """
     clear = [step for step in steps if not step.is_clipped]
-    if len(clear) < LEAST_STEPS:
+    if len(clear) < MIN_STEPS:
         return list(steps)
     from scipy.optimize import nnls
 
@@ -37,7 +37,7 @@ def with_unseen(steps: Sequence[GainPoint]) -> list[GainPoint]:
     _, left_alone = nnls((rows[:, :1] / scale[:1]) / doubt[:, None], held / doubt)
     both, left = nnls(rows / scale / doubt[:, None], held / doubt)
     made = (rows / scale)[:, 1:] @ both[1:]
-    if left_alone**2 - left**2 < BETTER or (made / np.maximum(held, 1e-300)).max() < LEAST_SHARE:
+    if left_alone**2 - left**2 < MIN_CHI2_GAIN or (made / np.maximum(held, 1e-300)).max() < MIN_SHARE:
         return list(steps)
     return [_with(step, float((_row(step) / scale)[1:] @ both[1:])) for step in steps]
 

@@ -18,7 +18,7 @@ from yarddial.yard.frequency import format_bound, format_frequency, format_hertz
 
 # More room than this between a channel and anything unwanted is as good as any.
 ENOUGH_HZ = 25_000.0
-MOST_CENTRES = 20_000
+MAX_CENTRES = 20_000
 # Ways closer together than this are one way.
 APART_HZ = 20_000.0
 
@@ -124,7 +124,7 @@ def possible_centres(request: CoverRequest, rate_hz: float) -> NDArray[np.float6
         return np.empty(0)
     # A rate far wider than the band leaves more centres than anybody needs: those around the band's middle.
     middle = round((request.low_hz + request.high_hz) / 2 / request.step_hz)
-    first, last = max(first, middle - MOST_CENTRES // 2), min(last, middle + MOST_CENTRES // 2)
+    first, last = max(first, middle - MAX_CENTRES // 2), min(last, middle + MAX_CENTRES // 2)
     centres = np.arange(first, last + 1) * request.step_hz
     tunes = np.zeros(centres.size, bool)
     for low, high in request.ranges_hz:

@@ -10,9 +10,9 @@ from yarddial.analysis.stability.track import Point
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.plain_text import count_of
 
-FEWEST = 16
+MIN_POINTS = 16
 # Times between points may differ by this share of their median, or of a multiple of it where points were missed.
-UNEVEN = 0.2
+MAX_STEP_DEVIATION = 0.2
 
 
 class Allan(msgspec.Struct, frozen=True):
@@ -36,9 +36,9 @@ def allan_deviation(points: Sequence[Point]) -> tuple[Allan, ...]:
     ----------
     .. [1] Riley, NIST Special Publication 1065 (2008), sections 5.2.4 and 5.3; IEEE Std 1139.
     """
-    if len(points) < FEWEST:
+    if len(points) < MIN_POINTS:
         raise BadSamples(
-            f"{count_of(len(points), 'point')}: too few for an Allan deviation; watch until there are {FEWEST}"
+            f"{count_of(len(points), 'point')}: too few for an Allan deviation; watch until there are {MIN_POINTS}"
         )
     step_s, places = _places(points)
     values = np.zeros(places[-1] + 1)
@@ -75,7 +75,7 @@ def _places(points: Sequence[Point]) -> tuple[float, NDArray[np.int64]]:
     step_s = float(np.median(steps))
     if step_s > 0:
         counts = np.maximum(np.rint(steps / step_s), 1.0)
-        if (np.abs(steps - counts * step_s) <= UNEVEN * step_s * counts).all():
+        if (np.abs(steps - counts * step_s) <= MAX_STEP_DEVIATION * step_s * counts).all():
             return step_s, np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
     raise BadSamples("the points are not evenly spaced in time: the clock was set meanwhile; watch again")
 

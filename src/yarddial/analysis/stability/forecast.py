@@ -42,13 +42,13 @@ HABITS: dict[CrystalKind, Habit] = {
     "resonator": Habit(10.0, 15.0, 90.0, 5.0, 1e-9, 8.0, 10.0),
 }
 # A dielectric resonator is found in oscillators above this, and its sheet allows more than crystals do.
-RESONATOR_HZ, LEAST_RESONATOR_PPM = 3e9, 20.0
+RESONATOR_HZ, MIN_RESONATOR_PPM = 3e9, 20.0
 # Over such a part of a day its hours are forgotten.
 HOURS_DAYS = 0.25
 # Sheets of plain crystals allow 20 to 50 ppm, compensated ones 0.5 to 2, ovens less; taken as two sigma.
-LEAST_PLAIN_PPM, LEAST_COMPENSATED_PPM = 3.0, 0.1
+MIN_PLAIN_PPM, MIN_COMPENSATED_PPM = 3.0, 0.1
 # How sure the habits are, in measurements: what the history shows outweighs them after so many.
-TRUST = 8.0
+PRIOR_MEASUREMENTS = 8.0
 # Ageing slows: its rate is forgotten over so many years.
 SLOWS_YEARS = 1.0
 
@@ -101,11 +101,11 @@ def forecast(history: Sequence[Point], at_s: float, kind: CrystalKind = "plain")
 
 def kind_of(sigma_ppm: float, nominal_hz: float = 0.0) -> CrystalKind:
     """What an oscillator is by how far its sheet lets it be off, one sigma, and by its frequency where known."""
-    if nominal_hz >= RESONATOR_HZ and sigma_ppm >= LEAST_RESONATOR_PPM:
+    if nominal_hz >= RESONATOR_HZ and sigma_ppm >= MIN_RESONATOR_PPM:
         return "resonator"
-    if sigma_ppm >= LEAST_PLAIN_PPM:
+    if sigma_ppm >= MIN_PLAIN_PPM:
         return "plain"
-    return "compensated" if sigma_ppm >= LEAST_COMPENSATED_PPM else "oven"
+    return "compensated" if sigma_ppm >= MIN_COMPENSATED_PPM else "oven"
 
 
 def growth_ppm(seconds_s: float, kind: CrystalKind = "plain") -> float:
@@ -127,7 +127,7 @@ def _scale(history: Sequence[Point], habit: Habit) -> float:
         *_, surprises = _filter(history, habit, scale)
         # The first measurement surprises nobody.
         seen = surprises[1:]
-        variance = (TRUST + sum(s * s for s in seen)) / (TRUST + len(seen))
+        variance = (PRIOR_MEASUREMENTS + sum(s * s for s in seen)) / (PRIOR_MEASUREMENTS + len(seen))
         scale *= variance**0.5
         if abs(variance - 1) < 1e-3:
             break

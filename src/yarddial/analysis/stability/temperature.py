@@ -11,9 +11,9 @@ from yarddial.yard.frequency import format_number
 from yarddial.yard.plain_text import count_of
 
 # Fewer readings, or a smaller range of temperatures, tell no slope.
-FEWEST, LEAST_K = 4, 5.0
+MIN_READINGS, MIN_K = 4, 5.0
 # From so many readings on, over such a range, a crystal's cubic can be seen beside its slope.
-FEWEST_CUBIC, LEAST_CUBIC_K = 7, 20.0
+MIN_CUBIC, MIN_CUBIC_K = 7, 20.0
 # A slope within so many of its doubts of none is none.
 SURE_SIGMA = 2.0
 
@@ -56,19 +56,20 @@ def fit_slope(points: Sequence[Point], temperatures_c: Sequence[float]) -> Slope
     BadSamples
         Fewer than four readings, or less than 5 K between the coldest and the warmest.
     """
-    if len(points) < FEWEST:
+    if len(points) < MIN_READINGS:
         raise BadSamples(
-            f"{count_of(len(points), 'reading')} with a temperature: too few for a slope; note it with {FEWEST} or more"
+            f"{count_of(len(points), 'reading')} with a temperature: too few for a slope; "
+            f"note it with {MIN_READINGS} or more"
         )
     warmth = np.array(temperatures_c, float)
-    if np.ptp(warmth) < LEAST_K:
-        raise BadSamples(f"the temperatures noted lie within {np.ptp(warmth):.1f} K: {LEAST_K:g} K or more are needed")
+    if np.ptp(warmth) < MIN_K:
+        raise BadSamples(f"the temperatures noted lie within {np.ptp(warmth):.1f} K: {MIN_K:g} K or more are needed")
     value = np.array([point.ppm for point in points])
     weight = 1 / np.array([max(point.sigma_ppm, 1e-6) for point in points])
     middle_c = float(np.average(warmth, weights=weight**2))
     away = warmth - middle_c
     terms = [np.ones_like(away), away]
-    if len(points) >= FEWEST_CUBIC and np.ptp(warmth) >= LEAST_CUBIC_K:
+    if len(points) >= MIN_CUBIC and np.ptp(warmth) >= MIN_CUBIC_K:
         found, sigma, scatter = _fitted([*terms, away**3], value, weight)
         if abs(found[2]) > SURE_SIGMA * sigma[2]:
             return Slope(found[0], found[1], sigma[1], middle_c, scatter, found[2])

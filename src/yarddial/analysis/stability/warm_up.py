@@ -10,7 +10,7 @@ from yarddial.analysis.stability.track import Point
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.plain_text import count_of
 
-FEWEST = 8
+MIN_POINTS = 8
 # Time constants that are tried first, as shares of the run; a run that is shorter than it takes has not settled.
 FIRST_SHARES = np.geomspace(0.02, 2.0, 24)
 # Of the scatter about the fit, from which a warm-up is told from none.
@@ -61,7 +61,7 @@ def fit_warm_up(points: Sequence[Point], tolerance_ppm: float = 0.1) -> WarmUp:
     BadSamples
         Fewer than 8 points, or no time between them.
     """
-    if len(points) < FEWEST or points[-1].time_s <= points[0].time_s:
+    if len(points) < MIN_POINTS or points[-1].time_s <= points[0].time_s:
         raise BadSamples(f"{count_of(len(points), 'point')}: too few to tell a warm-up; watch longer")
     time_s = np.array([point.time_s - points[0].time_s for point in points])
     value = np.array([point.ppm for point in points])

@@ -31,20 +31,20 @@ from yarddial.yard.errors import (
 )
 from yarddial.yard.frequency import format_bound, format_frequency
 
-BUFFERS = 16
+BUFFER_COUNT = 16
 STALL_S, LOCK_S = 3.0, 0.05
 # Read errors in a row after which nothing more is hoped for.
-MOST_ERRORS = 5
+MAX_ERRORS = 5
 # The kernel gives ranges; people choose of a few.
 USUAL_RATES_HZ = (
     *(192e3, 250e3, 300e3, 384e3, 768e3, 1.024e6, 1.536e6, 1.8e6, 2.0e6, 2.048e6, 2.4e6, 2.56e6, 2.8e6, 3.2e6),
     *(4e6, 5e6, 6e6, 7e6, 8e6, 9e6, 10e6, 12e6, 15e6, 20e6),
 )
 USUAL_WIDTHS_HZ = (200e3, 300e3, 600e3, 1.536e6, 2e6, 3e6, 5e6, 6e6, 7e6, 8e6, 10e6, 14e6, 20e6)
-MOST_STEPS = 64
+MAX_STEPS = 64
 GAINS = (("RF", "RF_GAIN"), ("LNA", "LNA_GAIN"), ("mixer", "MIXER_GAIN"), ("IF", "IF_GAIN"))
 AUTOMATICS = ("LNA_GAIN_AUTO", "MIXER_GAIN_AUTO", "IF_GAIN_AUTO")
-COUNTER = 1 << 32
+COUNTER_PERIOD = 1 << 32
 
 
 class KernelReceiver:
@@ -226,7 +226,7 @@ class KernelReceiver:
 
     def _start(self) -> None:
         try:
-            self._maps = self._requests.map_buffers(BUFFERS)
+            self._maps = self._requests.map_buffers(BUFFER_COUNT)
             for index in range(len(self._maps)):
                 self._requests.queue(index)
             self._requests.stream(True)
@@ -259,10 +259,10 @@ class KernelReceiver:
     def _count(self, buffer: FullBuffer) -> int:
         """Samples lost before a buffer, by its number; they count as gone by."""
         wanted = buffer.sequence if self._next_sequence is None else self._next_sequence
-        missing = (buffer.sequence - wanted) % COUNTER
+        missing = (buffer.sequence - wanted) % COUNTER_PERIOD
         # A number that runs backwards is a driver's that began anew.
-        missing = 0 if missing > COUNTER // 2 else missing
-        self._next_sequence = (buffer.sequence + 1) % COUNTER
+        missing = 0 if missing > COUNTER_PERIOD // 2 else missing
+        self._next_sequence = (buffer.sequence + 1) % COUNTER_PERIOD
         whole = len(self._maps[buffer.index]) if self._maps else buffer.size
         lost = missing * self._samples(whole)
         self._index += lost
@@ -287,7 +287,7 @@ class KernelReceiver:
                 buffer = self._requests.take()
             except OSError as error:
                 self._errors += 1
-                if error.errno != errno.EIO or self._errors > MOST_ERRORS:
+                if error.errno != errno.EIO or self._errors > MAX_ERRORS:
                     raise self._failed(error, "reading") from error
                 clock.sleep(0.01)
                 continue
@@ -381,7 +381,7 @@ def _joined(bands: list[TunerBand]) -> list[TunerBand]:
 def _steps(control: Control) -> tuple[float, ...]:
     """Every value a gain takes, thinned where there are very many."""
     values = list(range(control.low, control.high + 1, control.step))
-    every = -(-len(values) // MOST_STEPS)
+    every = -(-len(values) // MAX_STEPS)
     return tuple(float(np.float64(value)) for value in values[::every])
 
 

@@ -10,10 +10,10 @@ from yarddial.drivers.kernel.system import System
 
 # What `linux/videodev2.h` and `v4l2-controls.h` call these.
 CAN_SDR, CAN_STREAM = 0x0010_0000, 0x0400_0000
-CAPTURE, MAPPED, SDR_TUNER, RF_TUNER = 11, 1, 4, 5
+SDR_CAPTURE_TYPE, MEMORY_MAPPED, SDR_TUNER, RF_TUNER = 11, 1, 4, 5
 IN_HERTZ, IN_62_5_HERTZ = 0x1000, 0x0001
-BROKEN, MONOTONIC = 0x0040, 0x2000
-DISABLED, EMULATED = 0x0001, 0x0002
+BUFFER_ERROR_FLAG, MONOTONIC_STAMP_FLAG = 0x0040, 0x2000
+CONTROL_DISABLED_FLAG, FORMAT_EMULATED_FLAG = 0x0001, 0x0002
 
 
 class TunerBand(msgspec.Struct, frozen=True):
@@ -65,14 +65,14 @@ class Requests:
         """Four letters of each format as a number, and whether it is only made out of another."""
         found: list[tuple[int, bool]] = []
         while True:
-            one = raw.v4l2_fmtdesc(index=len(found), type=CAPTURE)
+            one = raw.v4l2_fmtdesc(index=len(found), type=SDR_CAPTURE_TYPE)
             if not self._has("ENUM_FMT", one):
                 return found
-            found.append((int(one.pixelformat), bool(one.flags & EMULATED)))
+            found.append((int(one.pixelformat), bool(one.flags & FORMAT_EMULATED_FLAG)))
 
     def set_format(self, letters: int) -> int:
         """Choose a format; returns the one in force."""
-        asked = raw.v4l2_format(type=CAPTURE)
+        asked = raw.v4l2_format(type=SDR_CAPTURE_TYPE)
         asked.fmt.sdr.pixelformat = letters
         self.ask("S_FMT", asked)
         return int(asked.fmt.sdr.pixelformat)
@@ -112,7 +112,7 @@ class Requests:
         """A control of the class RF_TUNER, or None where it has none such."""
         number = raw.ControlID[f"RF_TUNER_{name}"].value
         one = raw.v4l2_queryctrl(id=number)
-        if not self._has("QUERYCTRL", one) or one.flags & DISABLED:
+        if not self._has("QUERYCTRL", one) or one.flags & CONTROL_DISABLED_FLAG:
             return None
         return Control(number, int(one.minimum), int(one.maximum), max(int(one.step), 1))
 
@@ -128,38 +128,40 @@ class Requests:
 
     def map_buffers(self, count: int) -> list[Any]:
         """Ask for so many buffers and map those that there are."""
-        asked = raw.v4l2_requestbuffers(count=count, type=CAPTURE, memory=MAPPED)
+        asked = raw.v4l2_requestbuffers(count=count, type=SDR_CAPTURE_TYPE, memory=MEMORY_MAPPED)
         self.ask("REQBUFS", asked)
         maps = []
         for index in range(asked.count):
-            one = raw.v4l2_buffer(index=index, type=CAPTURE, memory=MAPPED)
+            one = raw.v4l2_buffer(index=index, type=SDR_CAPTURE_TYPE, memory=MEMORY_MAPPED)
             self.ask("QUERYBUF", one)
             maps.append(self._system.map(self.handle, int(one.length), int(one.m.offset)))
         return maps
 
     def free_buffers(self) -> None:
         """Give the kernel's buffers back."""
-        self.ask("REQBUFS", raw.v4l2_requestbuffers(count=0, type=CAPTURE, memory=MAPPED))
+        self.ask("REQBUFS", raw.v4l2_requestbuffers(count=0, type=SDR_CAPTURE_TYPE, memory=MEMORY_MAPPED))
 
     def queue(self, index: int) -> None:
         """Hand a buffer back to be filled."""
-        self.ask("QBUF", raw.v4l2_buffer(index=index, type=CAPTURE, memory=MAPPED))
+        self.ask("QBUF", raw.v4l2_buffer(index=index, type=SDR_CAPTURE_TYPE, memory=MEMORY_MAPPED))
 
     def take(self) -> FullBuffer | None:
         """The next full buffer; None where there is none yet."""
-        one = raw.v4l2_buffer(type=CAPTURE, memory=MAPPED)
+        one = raw.v4l2_buffer(type=SDR_CAPTURE_TYPE, memory=MEMORY_MAPPED)
         try:
             self.ask("DQBUF", one)
         except BlockingIOError:
             return None
-        when_s = one.timestamp.secs + one.timestamp.usecs * 1e-6 if one.flags & MONOTONIC else float("nan")
-        return FullBuffer(int(one.index), int(one.bytesused), int(one.sequence), bool(one.flags & BROKEN), when_s)
+        when_s = one.timestamp.secs + one.timestamp.usecs * 1e-6 if one.flags & MONOTONIC_STAMP_FLAG else float("nan")
+        return FullBuffer(
+            int(one.index), int(one.bytesused), int(one.sequence), bool(one.flags & BUFFER_ERROR_FLAG), when_s
+        )
 
     def stream(self, on: bool) -> None:
         """Begin, or end."""
         from ctypes import c_int
 
-        self.ask("STREAMON" if on else "STREAMOFF", c_int(CAPTURE))
+        self.ask("STREAMON" if on else "STREAMOFF", c_int(SDR_CAPTURE_TYPE))
 
     def _has(self, name: str, data: Any) -> bool:
         """False where the list is at its end, or the driver does not know such a list."""

@@ -13,7 +13,7 @@ from yarddial.yard.errors import BadDriver, DeviceLost, DeviceNotFound
 from yarddial.yard.plain_text import one_line
 
 # A line of JSON is short; what is longer is something else.
-LONGEST_LINE = 1 << 16
+MAX_LINE = 1 << 16
 # What a pipe may hold: the kernel's usual limit for everyone.
 PIPE_BYTES = 1 << 20
 # What tells the program where to write them: a path, which every language can open.
@@ -125,8 +125,8 @@ class Child:
         *whole, rest = (bytes(self._line) + data).split(b"\n")
         self._line = bytearray(rest)
         self.lines += [line for line in whole if line.strip()]
-        if max((len(line) for line in [*whole, rest]), default=0) > LONGEST_LINE:
-            what = f"the program {self.name} wrote a line of over {LONGEST_LINE // 1024} kB"
+        if max((len(line) for line in [*whole, rest]), default=0) > MAX_LINE:
+            what = f"the program {self.name} wrote a line of over {MAX_LINE // 1024} kB"
             raise BadDriver(f"{what}: samples belong into the file that {SAMPLES} names")
 
     def ended(self) -> DeviceLost:

@@ -6,7 +6,7 @@ from yarddial.drivers.protocol import ActualSettings, Capabilities, GainCapabili
 from yarddial.dsp.sample_formats import BITS, FORMATS
 from yarddial.yard.errors import BadDriver
 
-VERSION = 1
+MESSAGES_VERSION = 1
 
 
 class Gain(msgspec.Struct, frozen=True):
@@ -34,8 +34,10 @@ class CapabilitiesLine(msgspec.Struct, frozen=True, tag_field="say", tag="capabi
 
     def capabilities(self) -> Capabilities:
         """As the protocol has it; raises BadDriver where it cannot be."""
-        if self.version != VERSION:
-            raise BadDriver(f"the program speaks version {self.version} of the page, this is {VERSION}: change it")
+        if self.version != MESSAGES_VERSION:
+            raise BadDriver(
+                f"the program speaks version {self.version} of the page, this is {MESSAGES_VERSION}: change it"
+            )
         if self.format not in FORMATS:
             raise BadDriver(f"the program's format is '{self.format}': it must be one of {', '.join(FORMATS)}")
         if not self.rates_hz or not self.ranges_hz or min(self.rates_hz) <= 0 or not self.name.isprintable():
@@ -127,4 +129,4 @@ def set_line(number: int, ask: RequestedSettings) -> bytes:
 
 def plain_line(what: str) -> bytes:
     """`capabilities` or `stop`."""
-    return _ENCODER.encode({"do": what, "version": VERSION}) + b"\n"
+    return _ENCODER.encode({"do": what, "version": MESSAGES_VERSION}) + b"\n"

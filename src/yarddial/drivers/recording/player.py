@@ -12,7 +12,7 @@ from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, Found
 from yarddial.yard.errors import CannotTune, DeviceNotFound
 from yarddial.yard.frequency import format_frequency, parse_frequency
 
-BLOCK = 65536
+BLOCK_SAMPLES = 65536
 
 
 class Samples(Protocol):
@@ -106,7 +106,7 @@ class RecordingPlayer:
         """The next block when it is due; None at the end."""
         if self._loops and self._place >= self._recording.count:
             self._place = 0
-        count = min(BLOCK, self._recording.count - self._place)
+        count = min(BLOCK_SAMPLES, self._recording.count - self._place)
         if count <= 0:
             return None
         if self._started_s is None:

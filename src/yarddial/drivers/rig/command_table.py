@@ -14,7 +14,7 @@ from yarddial.yard.errors import YardDialError
 from yarddial.yard.plain_text import shown
 
 _PLACE = re.compile(r"\{(hertz|mode|flag|any)(?::(\d{1,2}))?\}")
-MOST_BYTES = 20_000
+MAX_BYTES = 20_000
 
 
 class BadTable(YardDialError, ValueError):
@@ -57,11 +57,11 @@ def load_table(name: str) -> CommandTable:
     else:
         try:
             with Path(name).expanduser().open("rb") as file:
-                raw = file.read(MOST_BYTES + 1)
+                raw = file.read(MAX_BYTES + 1)
         except OSError as error:
             raise BadTable(f"the table {shown(name)} cannot be read: {error.strerror or error}") from error
-    if len(raw) > MOST_BYTES:
-        raise BadTable(f"{shown(name)} is no table of commands: it is longer than {MOST_BYTES} bytes")
+    if len(raw) > MAX_BYTES:
+        raise BadTable(f"{shown(name)} is no table of commands: it is longer than {MAX_BYTES} bytes")
     try:
         table = msgspec.json.decode(raw, type=CommandTable)
     except (msgspec.DecodeError, msgspec.ValidationError, RecursionError) as error:

@@ -30,19 +30,19 @@ from yarddial.drivers.rig.protocol import (
 )
 from yarddial.yard.errors import YardDialError
 
-PORT = 4532
+DEFAULT_PORT = 4532
 # Longer than any answer; a peer that never ends a line is no daemon.
-MOST_BYTES = 65_536
+MAX_BYTES = 65_536
 # Split is asked with every so many readings: nobody splits and joins five times a second.
 SPLIT_EVERY = 5
 # Codes by which it says that it cannot do a thing at all: -4 not implemented, -11 not available.
-CANNOT = (-4, -11)
-_WHY = {
+UNSUPPORTED_CODES = (-4, -11)
+_REFUSAL_WORDS = {
     -1: "it takes the value for a wrong one", -5: "the transceiver did not answer it in time",
     -6: "the line to the transceiver failed", -8: "the transceiver's answer was garbled",
     -9: "the transceiver refused",
 }  # fmt: skip
-_ASKED = {
+_QUESTION_WORDS = {
     "get_freq": "its frequency", "get_mode": "its mode", "get_ptt": "whether it transmits",
     "get_split_vfo": "its split", "get_split_freq": "where it would transmit", "set_freq": "to tune",
     "set_mode": "for another mode", "set_split_vfo": "to split", "set_split_freq": "to transmit elsewhere",
@@ -135,7 +135,7 @@ class DaemonLink:
         """Another connection; what was under way on the old one is given up."""
         self._socket.close()
         for asked in self._under_way:
-            silent = RigSilent(f"no answer when asked {_ASKED[asked.owed[0][0]]}")
+            silent = RigSilent(f"no answer when asked {_QUESTION_WORDS[asked.owed[0][0]]}")
             self._done.append(RigAnswer(asked.order, asked.asked_s, failure=silent))
         self._under_way.clear()
         self._buffer, self._head, self._lines, self._is_stale = b"", None, [], False
@@ -188,7 +188,7 @@ class DaemonLink:
         if not came:
             raise self._gone(ConnectionError("it was closed"))
         self._buffer += came
-        if len(self._buffer) > MOST_BYTES:
+        if len(self._buffer) > MAX_BYTES:
             raise RigGone(f"whoever listens at port {self._place[1]} is no daemon for transceivers: check the port")
 
     def _gone(self, error: OSError) -> RigGone:
@@ -223,10 +223,12 @@ class DaemonLink:
     def _put_down(self, asked: _Asked, name: str, code: int) -> None:
         """What one of an order's questions was answered."""
         is_reading = isinstance(asked.order, ReadRig)
-        if code in CANNOT and is_reading and name != "get_freq":
+        if code in UNSUPPORTED_CODES and is_reading and name != "get_freq":
             self._cannot.add(name)
         elif code < 0 and not (is_reading and name.startswith("get_split")):
-            asked.failure = RigRefused(f"asked {_ASKED[name]}, {_WHY.get(code, f'it gave error {code}')}")
+            asked.failure = RigRefused(
+                f"asked {_QUESTION_WORDS[name]}, {_REFUSAL_WORDS.get(code, f'it gave error {code}')}"
+            )
         else:
             asked.told[name] = "\n".join(self._lines)
 
@@ -247,7 +249,7 @@ class DaemonLink:
             if isinstance(other.order, ReadRig) and "get_freq" in other.told:
                 lost.append(self._answered(other))
             else:
-                silent = RigSilent(f"no answer when asked {_ASKED[other.owed[0][0]]}")
+                silent = RigSilent(f"no answer when asked {_QUESTION_WORDS[other.owed[0][0]]}")
                 lost.append(RigAnswer(other.order, other.asked_s, failure=silent))
         return lost
 
@@ -256,7 +258,9 @@ class DaemonLink:
         made: list[RigAnswer] = []
         while self._under_way and now_s > self._under_way[0].asked_s + self._patience_s:
             asked, self._is_stale = self._under_way.popleft(), True
-            silent = RigSilent(f"no answer within {self._patience_s:g} s when asked {_ASKED[asked.owed[0][0]]}")
+            silent = RigSilent(
+                f"no answer within {self._patience_s:g} s when asked {_QUESTION_WORDS[asked.owed[0][0]]}"
+            )
             made.append(RigAnswer(asked.order, asked.asked_s, failure=silent))
         return made
 

@@ -21,7 +21,7 @@ MODES = {"USB": 2400, "LSB": 2400, "AM": 9000, "CW": 500, "CWR": 500, "FM": 1500
 # How its modes move the middle of its IF from its display; turned around on the lower sideband.
 OFFSETS_HZ = {"ssb": 1500.0, "cw": 600.0}
 # Lowest and full power into its dummy load.
-LEAST_W, MOST_W = 5.0, 100.0
+MIN_W, MAX_W = 5.0, 100.0
 _QUESTION = re.compile(r"([^\w\\]?)\\?(\w+) ?(.*)")
 
 
@@ -60,7 +60,7 @@ class StandIn:
         self.frequency_hz, self.mode, self.passband_hz = 7_100_000.0, "LSB", 2400
         self.transmit_hz: float | None = None
         self.offsets_hz = OFFSETS_HZ if offsets_hz is None else offsets_hz
-        self.transmitting, self.watts = False, LEAST_W
+        self.transmitting, self.watts = False, MIN_W
         self.faults: set[RigFault] = set()
         self.delay_s = 0.0
         # How often somebody has set it from outside: what a client causes is counted here.

@@ -25,7 +25,7 @@ from yarddial.drivers.rig.protocol import (
 )
 from yarddial.yard.errors import YardDialError
 
-MOST_BYTES = 256
+MAX_BYTES = 256
 
 
 class SerialPort(Protocol):
@@ -176,7 +176,7 @@ class TableLink:
         try:
             while time.monotonic() < until_s:
                 self._port.timeout = max(until_s - time.monotonic(), 0.01)
-                came = self._port.read_until(self._end, MOST_BYTES)
+                came = self._port.read_until(self._end, MAX_BYTES)
                 text = came.removesuffix(self._end).decode("ascii", "replace").strip("\r\n ")
                 if came.endswith(self._end) and fits(text):
                     return text

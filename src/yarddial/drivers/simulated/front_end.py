@@ -11,7 +11,7 @@ NEVER_DB = 150.0
 Complex = NDArray[np.complex64]
 Half = NDArray[np.float32]
 # Pieces that stay in the processor's cache.
-PIECE = 1 << 14
+PIECE_SAMPLES = 1 << 14
 
 
 class FrontEnd(msgspec.Struct, frozen=True):

@@ -21,7 +21,7 @@ from yarddial.yard.path import lo_weights, path_sense
 
 Seconds = NDArray[np.float64]
 # Products are made of so many of the strongest signals, and of none below this.
-STRONGEST, LEAST_DBM = 8, -75.0
+MAX_MIXING_SIGNALS, MIN_DBM = 8, -75.0
 # Level over the noise density at which a line is just seen in bins of some hertz.
 SEEN_DBHZ = 8.0
 # What a square and a cubic make of one tone and of three, relative to f1 + f2 and 2 f1 - f2: factors of 1/2, 1/3, 2.
@@ -229,8 +229,8 @@ def _products(world: World, port: WorldPort, found: list[Arrival]) -> list[Arriv
     """
     iip3_dbm = port.full_scale_dbm + world.front.iip3_over_full_db
     iip2_dbm = port.full_scale_dbm + world.front.iip2_over_full_db
-    strong = sorted((a for a in found if a.mixes_with == 1), key=lambda a: -a.level_dbm)[:STRONGEST]
-    strong = [a for a in strong if a.level_dbm > LEAST_DBM]
+    strong = sorted((a for a in found if a.mixes_with == 1), key=lambda a: -a.level_dbm)[:MAX_MIXING_SIGNALS]
+    strong = [a for a in strong if a.level_dbm > MIN_DBM]
     products: list[Arrival] = []
     for one, two in permutations(strong, 2):
         products.append(_product((one, one, two), (1, 1, -1), 2 * one.level_dbm + two.level_dbm - 2 * iip3_dbm))

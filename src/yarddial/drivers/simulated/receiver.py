@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, GainCapability, RequestedSettings, TimeSource
-from yarddial.drivers.simulated.front_end import NEVER_DB, PIECE
+from yarddial.drivers.simulated.front_end import NEVER_DB, PIECE_SAMPLES
 from yarddial.drivers.simulated.propagation import Arrival, ahead_of, arrivals
 from yarddial.drivers.simulated.rig_cable import RigCable
 from yarddial.drivers.simulated.synthesis import NoiseSource, Synthesis, TransmittedLine
@@ -257,8 +257,8 @@ class SimulatedReceiver:
             front = msgspec.structs.replace(front, spike=0.0, iq_gain=1.0, iq_phase_deg=0.0)
         sigma = sqrt((density + skirts) * got.rate_hz / 2)
         for row in range(count):
-            for first in range(0, synthesis.hop, PIECE):
-                piece = out[row, first : first + PIECE]
+            for first in range(0, synthesis.hop, PIECE_SAMPLES):
+                piece = out[row, first : first + PIECE_SAMPLES]
                 self._noise.add_to(piece, sigma)
                 front.pass_through(piece)
         return out

@@ -18,9 +18,9 @@ Complex = NDArray[np.complex64]
 # One bin of the large transform: narrow signals then take a few hundred points a segment.
 BIN_HZ = 36.6
 # Longer transforms leave the processor's cache, and cost three times as much a sample.
-LEAST_LENGTH, MOST_LENGTH, LEAST_POINTS = 1 << 12, 1 << 16, 256
+MIN_LENGTH, MAX_LENGTH, MIN_POINTS = 1 << 12, 1 << 16, 256
 # Points of signals made together, and of one that is made alone.
-TOGETHER, LARGE = 1 << 15, 2048
+BATCH_POINTS, SINGLE_POINTS = 1 << 15, 2048
 # The filter before sampling: flat to 0.41 of the rate, down by its stop-band beyond 0.59.
 PASS_EDGE, STOP_EDGE, STOP_DB = 0.41, 0.59, -60.0
 
@@ -51,7 +51,7 @@ class Synthesis:
 
     def __init__(self, rate_hz: float) -> None:
         self.rate_hz = rate_hz
-        self.length = min(max(1 << round(np.log2(rate_hz / BIN_HZ)), LEAST_LENGTH), MOST_LENGTH)
+        self.length = min(max(1 << round(np.log2(rate_hz / BIN_HZ)), MIN_LENGTH), MAX_LENGTH)
         self.edge = self.length // 16
         self.hop = self.length - 2 * self.edge
 
@@ -68,7 +68,7 @@ class Synthesis:
             spans = np.diff(true_s) / self.hop
             time_s = true_s[:-1, None] + self._grid(points) * spans[:, None]
             # As many lines together as the processor's cache holds.
-            together = max(TOGETHER // time_s.size, 1)
+            together = max(BATCH_POINTS // time_s.size, 1)
             for first in range(0, len(group), together):
                 self._lay(spectra, group[first : first + together], time_s)
         whole = np.asarray(scipy.fft.ifft(spectra, axis=1, overwrite_x=True), np.complex64)
@@ -80,7 +80,7 @@ class Synthesis:
         return abs(turns_per_sample) - half < STOP_EDGE + 0.4
 
     def _points(self, needed_hz: float) -> int:
-        return 1 << int(np.ceil(np.log2(max(needed_hz * self.length / self.rate_hz, LEAST_POINTS))))
+        return 1 << int(np.ceil(np.log2(max(needed_hz * self.length / self.rate_hz, MIN_POINTS))))
 
     def _lay(self, spectra: Complex, lines: Sequence[TransmittedLine], time_s: NDArray[np.float64]) -> None:
         """Add some signals to the large spectra of all segments."""
@@ -94,7 +94,7 @@ class Synthesis:
         # The bin's own phase counts from the segment's first sample, the signal's from its first good one.
         start = turns[:, :-1] - (bins / self.length + rest) * self.edge
         step = rest * (self.length / points)
-        if points > LARGE:
+        if points > SINGLE_POINTS:
             low = np.empty((len(lines), count, points), np.complex64)
             for i, line in enumerate(lines):
                 _row_by_row(low[i], line, time_s, start[i], step[i])

@@ -15,7 +15,7 @@ from yarddial.drivers.simulated.voices import keyed, keyed_phase, speech, speech
 
 Seconds = NDArray[np.float64]
 Baseband = NDArray[np.complex64]
-VOICES = 4
+VOICE_COUNT = 4
 
 
 class Transmitter(msgspec.Struct, frozen=True):
@@ -100,7 +100,7 @@ def _wander_terms(name: str) -> tuple[Seconds, Seconds]:
 def _voice(transmitter: Transmitter) -> tuple[int, float]:
     """Which voice a station has, and where in its eight seconds it begins."""
     mark = zlib.crc32(transmitter.name.encode())
-    return mark % VOICES, (mark % 8000) / 1000.0
+    return mark % VOICE_COUNT, (mark % 8000) / 1000.0
 
 
 def _chance(name: str) -> np.random.Generator:
@@ -142,7 +142,7 @@ def _narrow_fm(transmitter: Transmitter, time_s: Seconds) -> NDArray[np.float32]
 def _wide_fm(transmitter: Transmitter, time_s: Seconds) -> NDArray[np.float32]:
     """A stereo programme with pilot and data, out of its table."""
     voice, start = _voice(transmitter)
-    table = programmes.programme(voice % programmes.PROGRAMMES)
+    table = programmes.programme(voice % programmes.PROGRAMME_COUNT)
     angle: NDArray[np.float32] = look_up(table, time_s + start, programmes.RATE_HZ)
     return angle
 

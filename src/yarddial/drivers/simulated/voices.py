@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 # Far above what speech holds, so that a cubic between its points leaves nothing to hear or see.
-RATE_HZ, SECONDS = 48_000.0, 8.0
-SIZE = int(RATE_HZ * SECONDS)
+RATE_HZ, VOICE_LENGTH_S = 48_000.0, 8.0
+VOICE_SAMPLES = int(RATE_HZ * VOICE_LENGTH_S)
 _LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789/?"
 _MARKS = (
     ".- -... -.-. -.. . ..-. --. .... .. .--- -.- .-.. -- -. --- .--. --.- .-. ... - ..- ...- .-- -..- -.-- --.. "
@@ -23,13 +23,13 @@ def speech(voice: int) -> NDArray[np.float32]:
     Every tone fits the table a whole number of times, so that the table repeats without a seam.
     """
     chance = np.random.default_rng(voice)
-    time_s = np.arange(SIZE) / RATE_HZ
-    tones = np.round(np.sort(chance.uniform(180, 2600, 9)) * SECONDS) / SECONDS
+    time_s = np.arange(VOICE_SAMPLES) / RATE_HZ
+    tones = np.round(np.sort(chance.uniform(180, 2600, 9)) * VOICE_LENGTH_S) / VOICE_LENGTH_S
     sound = sum(
         chance.uniform(0.3, 1.0) * np.sin(2 * np.pi * tone * time_s + chance.uniform(0, 2 * np.pi)) for tone in tones
     )
-    beat = np.round(3.2 * SECONDS) / SECONDS
-    phrase = np.round(0.4 * SECONDS) / SECONDS
+    beat = np.round(3.2 * VOICE_LENGTH_S) / VOICE_LENGTH_S
+    phrase = np.round(0.4 * VOICE_LENGTH_S) / VOICE_LENGTH_S
     rhythm = np.clip(np.sin(2 * np.pi * beat * time_s) + 0.4, 0, None) * np.clip(
         np.sin(2 * np.pi * phrase * time_s + chance.uniform(0, 6)) + 0.8, 0, None
     )

@@ -2,7 +2,7 @@
 
 from yarddial.drivers.protocol import FoundReceiver, TimeSource
 from yarddial.drivers.sound.address import parse_address
-from yarddial.drivers.sound.portaudio import LINE, MISSING, PortAudioMissing, inputs, look_anew
+from yarddial.drivers.sound.portaudio import INSTALL_COMMAND, MISSING_LIBRARY, PortAudioMissing, inputs, look_anew
 from yarddial.drivers.sound.receiver import SoundReceiver
 from yarddial.yard.errors import DeviceNotFound
 
@@ -22,7 +22,7 @@ class SoundDriver:
                 look_anew()
             found = inputs()
         except PortAudioMissing:
-            return (FoundReceiver("", "Sound card", "", 0.0, "missing", MISSING, LINE),)
+            return (FoundReceiver("", "Sound card", "", 0.0, "missing", MISSING_LIBRARY, INSTALL_COMMAND),)
         self._has_looked = True
         return tuple(FoundReceiver(one.name, one.name, f"sound card, {one.host}") for one in found)
 

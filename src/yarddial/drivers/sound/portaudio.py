@@ -9,8 +9,8 @@ import msgspec
 
 from yarddial.yard.errors import DeviceNotFound
 
-LINE = "sudo apt-get install libportaudio2"
-MISSING = "sound cards are read through PortAudio, which is not installed: this line installs it"
+INSTALL_COMMAND = "sudo apt-get install libportaudio2"
+MISSING_LIBRARY = "sound cards are read through PortAudio, which is not installed: this line installs it"
 RATES_HZ = (8e3, 11.025e3, 16e3, 22.05e3, 32e3, 44.1e3, 48e3, 64e3, 88.2e3, 96e3, 176.4e3, 192e3, 352.8e3, 384e3)
 
 
@@ -25,7 +25,7 @@ class SoundInput(msgspec.Struct, frozen=True):
 class PortAudioMissing(DeviceNotFound):
     """The library is not there. `remedy` is the line that brings it."""
 
-    remedy = LINE
+    remedy = INSTALL_COMMAND
 
 
 def load() -> Any:
@@ -34,7 +34,7 @@ def load() -> Any:
         with quiet():
             import sounddevice
     except OSError as error:
-        raise PortAudioMissing(f"{MISSING}: {LINE}") from error
+        raise PortAudioMissing(f"{MISSING_LIBRARY}: {INSTALL_COMMAND}") from error
     return sounddevice
 
 

@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 
 Complex = NDArray[np.complex64]
 # A receiver's noise leaves no two sides at exactly zero for so long.
-LEAST = 64
+MIN_SILENT_SAMPLES = 64
 
 
 class Stretch(msgspec.Struct, frozen=True):
@@ -34,7 +34,7 @@ class SilenceFilter:
         for first, last in edges.reshape(-1, 2).tolist():
             # A short run at an end may be a piece of a long one.
             runs_on = (first == 0 and self._silent > 0) or last == samples.size
-            if last - first < LEAST and not runs_on:
+            if last - first < MIN_SILENT_SAMPLES and not runs_on:
                 continue
             if first > at:
                 found.append(Stretch(samples[at:first], self._silent))

@@ -13,12 +13,12 @@ Complex = NDArray[np.complex64]
 Wide = NDArray[np.complex128]
 Floats = NDArray[np.float64]
 
-# Block means at least: half as many over the duration is how far from the line, in hertz, they see.
-FINE = 288
-# Samples a block before it is taken.
-SLOW = 6
-# Where the noise is looked at, from the line: bins that are its own are left out.
-OWN_BINS, RING_HZ, MOST_RING_BINS = 6, 100.0, 4_000
+# Minimum number of block means. Half of them over the duration is the half bandwidth in hertz.
+MIN_BLOCKS = 288
+# Minimum number of samples in a block.
+MIN_BLOCK_SAMPLES = 6
+# Measure the noise within this ring around the line, but outside the bins of the line itself.
+OWN_BINS, RING_HZ, MAX_RING_BINS = 6, 100.0, 4_000
 
 
 class Blocks(msgspec.Struct, frozen=True, dict=True):
@@ -46,7 +46,7 @@ class Blocks(msgspec.Struct, frozen=True, dict=True):
 
     def condensed(self, most: int) -> "Blocks":
         """At most so many longer blocks."""
-        group = next(g for g in range(1, FINE + 1) if self.means.size % g == 0 and self.means.size // g <= most)
+        group = next(g for g in range(1, MIN_BLOCKS + 1) if self.means.size % g == 0 and self.means.size // g <= most)
         if group == 1:
             return self
         means = self.means.reshape(-1, group).sum(axis=1) / np.sqrt(group)
@@ -115,7 +115,7 @@ class Record:
         window = np.hanning(some.size).astype(np.float32)
         spectrum = fft.fft(some * (window * np.float32((8 / 3) ** 0.5)))
         bin_hz = self.rate_hz / spectrum.size
-        most = min(round(RING_HZ / bin_hz), MOST_RING_BINS, spectrum.size // 2 - 1)
+        most = min(round(RING_HZ / bin_hz), MAX_RING_BINS, spectrum.size // 2 - 1)
         low = max(-most, round((-self.clean_hz - hertz) / bin_hz))
         high = min(most, round((self.clean_hz - hertz) / bin_hz))
         ring = np.arange(low, high + 1)
@@ -130,11 +130,11 @@ class Record:
         still = self.still(hertz, drift_hz_per_s)
         factor = 1
         # A filter before the means: what hums or stands beside must not fold onto the line.
-        while still.size // (2 * factor) >= SLOW * FINE:
+        while still.size // (2 * factor) >= MIN_BLOCK_SAMPLES * MIN_BLOCKS:
             factor *= 2
         slow = decimate(still, self.rate_hz, 0.0, factor) if factor > 1 else still
-        length = slow.size / FINE
-        edges = np.linspace(0.0, slow.size, FINE + 1)
+        length = slow.size / MIN_BLOCKS
+        edges = np.linspace(0.0, slow.size, MIN_BLOCKS + 1)
         # Means between edges that need not fall on samples: every sample counts, and every block is as long.
         sums = np.concatenate([[0.0], np.cumsum(slow, dtype=np.complex128)])
         whole = np.minimum(edges.astype(int), slow.size - 1)

@@ -7,12 +7,12 @@ from yarddial.dsp.drifting import estimate_drifting
 from yarddial.dsp.line.blocks import Record
 from yarddial.yard.errors import BadSamples, NoCarrier
 
-# Chance that noise alone passes, all tries counted; independent tries that a bin stands for (see `carrier`).
+# Probability that noise alone passes the whole search; independent trials per bin (see `carrier`).
 FALSE_ALARM, TRIES_PER_BIN = 1e-4, 8
-# Fastest drift thought of, hertz a second, and steps of its grid, in units of 1 / T^2.
-MOST_DRIFT, STEP = 10.0, 1.2
-# Decibels in one bin below which nothing is a line, for the record.
-BAR = 12.0
+# Fastest drift that is searched, hertz a second, and the step of its grid in units of 1 / T^2.
+MAX_DRIFT, DRIFT_GRID_STEP = 10.0, 1.2
+# A line stands at least this far above the noise in one bin.
+MIN_BIN_SNR_DB = 12.0
 
 
 class LineStart(msgspec.Struct, frozen=True):
@@ -55,9 +55,15 @@ def loudest_bin(record: Record, within_hz: float) -> LineStart:
 def loudest_track(record: Record, within_hz: float) -> LineStart | None:
     """The strongest straight track; None where none stands out."""
     try:
-        found = estimate_drifting(record.narrow, record.rate_hz, 0.0, within_hz, MOST_DRIFT)
+        found = estimate_drifting(record.narrow, record.rate_hz, 0.0, within_hz, MAX_DRIFT)
     except (NoCarrier, BadSamples):
         return None
-    tries = 2 * TRIES_PER_BIN * within_hz * record.duration_s * max(2 * MOST_DRIFT * record.duration_s**2 / STEP, 1.0)
+    tries = (
+        2
+        * TRIES_PER_BIN
+        * within_hz
+        * record.duration_s
+        * max(2 * MAX_DRIFT * record.duration_s**2 / DRIFT_GRID_STEP, 1.0)
+    )
     over_db = found.cn0_dbhz + 10 * float(np.log10(record.duration_s))
     return LineStart(found.frequency_hz, over_db, _needed_db(tries), found.drift_hz_per_s)

@@ -4,14 +4,14 @@ import numpy as np
 
 from yarddial.dsp.line.blocks import Record
 
-# A line's own is so near to it: hertz, its spreads, its bins.
+# Within this distance energy belongs to the line itself.
 OWN_HZ, OWN_SPREADS, OWN_BINS = 3.0, 4.0, 8.0
-# The spectrum in pieces of so many hertz, and bins at least: their median knows nothing of other lines.
+# Take the noise as the median of pieces of this width, which other lines do not disturb.
 PIECE_HZ, PIECE_BINS = 4.0, 16
-# Noise sums to so many of its own scatters at most.
-SURE = 6.0
-# A peak is a line if it stands so far over what stands beside it, decibels, to either side in bins.
-STANDS_DB, BESIDE_BINS = 15.0, (12, 48)
+# Noise alone does not exceed its expected sum by this many sigmas.
+MIN_EXCESS_SIGMAS = 6.0
+# A peak is a line if it stands this far above its surroundings, which are measured in these bins on both sides.
+MIN_PEAK_DB, SURROUNDING_BINS = 15.0, (12, 48)
 
 
 def is_mostly_elsewhere(
@@ -57,8 +57,8 @@ def is_mostly_elsewhere(
         return False
     medians = np.median(power[seen[: pieces * size]].reshape(pieces, size), axis=1) / np.log(2)
     elsewhere = float(np.sum(medians - 1.0)) * size
-    if elsewhere < max(signal, SURE * 1.5 * (pieces * size) ** 0.5):
+    if elsewhere < max(signal, MIN_EXCESS_SIGMAS * 1.5 * (pieces * size) ** 0.5):
         return False
     bins = np.abs(away_hz) / bin_hz
-    beside = float(np.median(power[(bins >= BESIDE_BINS[0]) & (bins <= BESIDE_BINS[1])]) / np.log(2))
-    return spread_hz > 0 or signal < 10 ** (STANDS_DB / 10) * max(beside, 1.0)
+    beside = float(np.median(power[(bins >= SURROUNDING_BINS[0]) & (bins <= SURROUNDING_BINS[1])]) / np.log(2))
+    return spread_hz > 0 or signal < 10 ** (MIN_PEAK_DB / 10) * max(beside, 1.0)

@@ -4,8 +4,8 @@ import msgspec
 
 from yarddial.dsp.carrier import OtherLine
 
-# What a model leaves over may stand so many of its own scatters over one.
-ODD = 5.0
+# A model is adequate while its residual exceeds one by at most this many sigmas.
+MAX_RESIDUAL_SIGMAS = 5.0
 
 
 class Explanation(msgspec.Struct, frozen=True):
@@ -50,4 +50,4 @@ class WeighedLine(msgspec.Struct, frozen=True):
     @property
     def is_odd(self) -> bool:
         """Whether the model leaves more over than noise does."""
-        return bool(self.told.left > 1 + ODD * (2 / self.told.freedom) ** 0.5)
+        return bool(self.told.left > 1 + MAX_RESIDUAL_SIGMAS * (2 / self.told.freedom) ** 0.5)

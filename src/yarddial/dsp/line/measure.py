@@ -1,4 +1,4 @@
-"""The strongest line of a slice by the model that explains it, with a doubt that holds what other models would say."""
+"""Estimate the frequency of the strongest carrier in a slice and select the signal model that explains it."""
 
 from collections.abc import Sequence
 
@@ -11,11 +11,11 @@ from yarddial.dsp.carrier import Carrier, OtherLine, check_samples
 from yarddial.dsp.decimation import CLEAN_FRACTION, decimate, decimation_for
 from yarddial.dsp.fading import estimate_fading
 from yarddial.dsp.line.blocks import Blocks, Record
-from yarddial.dsp.line.candidates import BAR, LineStart, loudest_bin, loudest_track
+from yarddial.dsp.line.candidates import MIN_BIN_SNR_DB, LineStart, loudest_bin, loudest_track
 from yarddial.dsp.line.elsewhere import is_mostly_elsewhere
-from yarddial.dsp.line.explanation import ODD, Explanation, WeighedLine
+from yarddial.dsp.line.explanation import MAX_RESIDUAL_SIGMAS, Explanation, WeighedLine
 from yarddial.dsp.line.naming import name_of, remark_of
-from yarddial.dsp.line.path_models import MOST_SPREAD_HZ, explain_path
+from yarddial.dsp.line.path_models import MAX_SPREAD_HZ, explain_path
 from yarddial.dsp.line.phase_models import explain_oscillator, explain_phase
 from yarddial.dsp.line.several import explain_several, without_known
 from yarddial.yard.errors import BadSamples, NoCarrier
@@ -23,24 +23,24 @@ from yarddial.yard.frequency import format_hertz
 
 Complex = NDArray[np.complex64]
 
-# Room to either side of the search, hertz, in which other lines and the noise are looked at.
+# Look at this much beside the search range for other lines and for the noise.
 ROOM_HZ = 60.0
-# About a line that was found, so far is looked for what else there may be.
-AROUND_HZ = 100.0
-# A known line further from the search than this many bins leaves the carrier alone.
-APART_BINS = 30.0
-# Samples of the slice at least.
-LEAST = 512
-# Logs of odds by which another model must be likelier than a steady carrier to be named.
-NAMED = 3.0
-# A drift that moves the ends by so many bins is worth a second start.
-DRIFT_BINS = 0.5
-# Noise about the line so much over that further out is tried as what the line stands in; where it is looked at, bins.
-RAISED, RAISED_BINS = 1.6, (24, 48)
-# A Doppler spectrum of so many bins is measured as a spectrum; one that no model explains and that is broader is none.
-BROAD_BINS, NO_CARRIER_BINS = 12.0, 12.0
-# Points of the residual that is handed on.
-SHOWN = 48
+# Search this far around a detected line for neighbouring lines.
+NEIGHBOUR_SEARCH_HZ = 100.0
+# A known line further from the search range than this does not disturb the estimate.
+KNOWN_LINE_MARGIN_BINS = 30.0
+# A shorter slice cannot be measured.
+MIN_SLICE_SAMPLES = 512
+# Name another model than the steady carrier when its log odds exceed this.
+MODEL_LOG_ODDS_TO_NAME = 3.0
+# Try a drifting carrier as a second start when the drift moves it by this many bins.
+MIN_DRIFT_BINS = 0.5
+# Use the local noise floor when it exceeds the wide-band floor by this factor; measure it this far from the line.
+LOCAL_FLOOR_RATIO, LOCAL_FLOOR_BINS = 1.6, (24, 48)
+# Wider than this, fit the Doppler spectrum instead of a line. Wider still and unexplained: no carrier.
+SPECTRUM_FIT_BINS, NO_CARRIER_BINS = 12.0, 12.0
+# The residual is condensed to this many points for the picture.
+RESIDUAL_POINTS = 48
 
 
 def measure_line(
@@ -83,14 +83,14 @@ def measure_line(
     duration_s = samples.size / rate_hz
     asked_hz, searched_hz = near_hz, within_hz
     factor = decimation_for(rate_hz, within_hz + ROOM_HZ)
-    while factor > 1 and samples.size // factor < LEAST:
+    while factor > 1 and samples.size // factor < MIN_SLICE_SAMPLES:
         factor //= 2
     narrow = decimate(samples, rate_hz, near_hz, factor) if factor > 1 or near_hz else samples
     clean_hz = (CLEAN_FRACTION if factor > 1 else 0.49) * rate_hz / factor
     record = Record(narrow, rate_hz / factor, clean_hz, duration_s)
     record.require_live()
     least_sigma_hz = 0.0
-    known = [k - near_hz for k in known_hz if abs(k - near_hz) < within_hz + APART_BINS / duration_s]
+    known = [k - near_hz for k in known_hz if abs(k - near_hz) < within_hz + KNOWN_LINE_MARGIN_BINS / duration_s]
     if known:
         try:
             beside = estimate_beside(narrow, record.rate_hz, 0.0, within_hz, known)
@@ -102,13 +102,17 @@ def measure_line(
             record = without_known(record, [], known)
     # What was searched may be a hundred times as wide as what matters about a line.
     start = loudest_bin(record, within_hz)
-    closer = record.around(start.hertz, AROUND_HZ + ROOM_HZ, LEAST) if start.is_line else record
+    closer = record.around(start.hertz, NEIGHBOUR_SEARCH_HZ + ROOM_HZ, MIN_SLICE_SAMPLES) if start.is_line else record
     if closer is not record:
-        near_hz, within_hz, start = near_hz + start.hertz, min(within_hz, AROUND_HZ), loudest_bin(closer, AROUND_HZ)
+        near_hz, within_hz, start = (
+            near_hz + start.hertz,
+            min(within_hz, NEIGHBOUR_SEARCH_HZ),
+            loudest_bin(closer, NEIGHBOUR_SEARCH_HZ),
+        )
     found = _measured(closer, within_hz, start, least_sigma_hz)
     away_hz = near_hz + found.frequency_hz - asked_hz
     moves_hz = abs(found.drift_hz_per_s) * duration_s if abs(found.drift_hz_per_s) > 3 * found.drift_sigma else 0.0
-    if abs(away_hz) > searched_hz + moves_hz + APART_BINS / duration_s:
+    if abs(away_hz) > searched_hz + moves_hz + KNOWN_LINE_MARGIN_BINS / duration_s:
         raise NoCarrier(
             f"the strongest line stands {format_hertz(away_hz, 1.0)} from the place searched, further than the "
             f"{format_hertz(searched_hz, signed=False)} allowed: search there, or wider",
@@ -162,7 +166,7 @@ def _require_line(record: Record, carrier: Carrier, density: float | None, withi
         raise NoCarrier(
             "what stands there is a modulated signal and no carrier: most of it lies beside the strongest line; "
             "measure another station, or this one as narrow FM",
-            best_hz=carrier.frequency_hz, best_snr_db=10 * float(np.log10(signal)), needed_db=BAR,
+            best_hz=carrier.frequency_hz, best_snr_db=10 * float(np.log10(signal)), needed_db=MIN_BIN_SNR_DB,
         )  # fmt: skip
 
 
@@ -176,11 +180,14 @@ def _from(record: Record, hertz: float, drift: float, density: float) -> list[We
         held = msgspec.structs.replace(blocks, means=blocks.means / np.sqrt(noise))
         path = explain_path(held)
         explanations = [*path, *explain_oscillator(held)]
-        if noise != 1.0 or path[0].log_evidence < max(one.log_evidence for one in explanations[1:]) + NAMED:
+        if (
+            noise != 1.0
+            or path[0].log_evidence < max(one.log_evidence for one in explanations[1:]) + MODEL_LOG_ODDS_TO_NAME
+        ):
             explanations += explain_phase(held)
         shift = 0.0
         if noise != 1.0:
-            few = held.condensed(2 * SHOWN)
+            few = held.condensed(2 * RESIDUAL_POINTS)
             shift = -few.means.size * np.log(noise) + few.energy * (noise - 1)
         for told in explanations:
             moved = msgspec.structs.replace(told, log_evidence=told.log_evidence + shift)
@@ -205,9 +212,9 @@ def _noises(blocks: Blocks) -> list[float]:
     """The noise further out, and where it is raised about the line that too."""
     spectrum = np.abs(np.fft.fft(blocks.means)) ** 2 / blocks.means.size
     bins = np.abs(np.fft.fftfreq(blocks.means.size, 1 / blocks.means.size))
-    ring = spectrum[(bins >= RAISED_BINS[0]) & (bins <= RAISED_BINS[1])]
+    ring = spectrum[(bins >= LOCAL_FLOOR_BINS[0]) & (bins <= LOCAL_FLOOR_BINS[1])]
     noise = float(np.median(ring) / np.log(2))
-    return [1.0, noise] if noise > RAISED else [1.0]
+    return [1.0, noise] if noise > LOCAL_FLOOR_RATIO else [1.0]
 
 
 def _is_settled(candidates: list[WeighedLine]) -> bool:
@@ -221,7 +228,7 @@ def _moving(record: Record, within_hz: float, density: float | None, has_line: b
     track = loudest_track(record, within_hz)
     if (
         track is None
-        or abs(track.drift_hz_per_s) * record.duration_s**2 < DRIFT_BINS
+        or abs(track.drift_hz_per_s) * record.duration_s**2 < MIN_DRIFT_BINS
         or not (has_line or track.is_line)
     ):
         return []
@@ -233,19 +240,19 @@ def _moving(record: Record, within_hz: float, density: float | None, has_line: b
 def _is_broad(candidates: list[WeighedLine], duration_s: float) -> bool:
     fine = [one for one in candidates if not one.is_odd]
     best = max(fine, key=lambda one: one.told.log_evidence, default=None)
-    return best is None or (best.told.name == "fading" and best.told.spread_hz * duration_s > BROAD_BINS)
+    return best is None or (best.told.name == "fading" and best.told.spread_hz * duration_s > SPECTRUM_FIT_BINS)
 
 
 def _spread(record: Record, within_hz: float, candidates: list[WeighedLine]) -> list[WeighedLine]:
     """A line of many bins, measured as a spectrum."""
     best = max(candidates, key=lambda one: one.told.log_evidence, default=None)
     near_hz = 0.0 if best is None else best.place_hz
-    around_hz = within_hz if best is None else min(4 * MOST_SPREAD_HZ, within_hz)
+    around_hz = within_hz if best is None else min(4 * MAX_SPREAD_HZ, within_hz)
     try:
         faded = estimate_fading(record.narrow, record.rate_hz, near_hz, around_hz)
     except (NoCarrier, BadSamples):
         return []
-    if faded.spread_hz * faded.duration_s < 1.0 or faded.left > 1 + ODD * (2 / faded.freedom) ** 0.5:
+    if faded.spread_hz * faded.duration_s < 1.0 or faded.left > 1 + MAX_RESIDUAL_SIGMAS * (2 / faded.freedom) ** 0.5:
         return []
     evidence = np.inf if best is None or best.is_odd else best.told.log_evidence + 1e3
     told = Explanation(
@@ -275,7 +282,8 @@ def _weighed(record: Record, candidates: list[WeighedLine], density: float | Non
             raise NoCarrier(
                 f"what stands there is no carrier: it is {format_hertz(2 * width_hz, 1.0, signed=False)} broad and no "
                 "model of a carrier explains it; measure another station, or this one as narrow FM",
-                best_hz=best.place_hz, best_snr_db=10 * float(np.log10(max(best.told.signal, 1e-9))), needed_db=BAR,
+                best_hz=best.place_hz, best_snr_db=10 * float(np.log10(max(best.told.signal, 1e-9))),
+                needed_db=MIN_BIN_SNR_DB,
             )  # fmt: skip
         sigma_hz = max(sigma_hz * best.told.left**0.5, width_hz)
     signal = max(best.told.signal, 1.0)
@@ -291,7 +299,7 @@ def _named(weighed: list[WeighedLine]) -> WeighedLine:
     """The likeliest; a steady carrier where nothing else is clearly likelier."""
     best = max(weighed, key=lambda one: one.told.log_evidence)
     for one in weighed:
-        if one.told.name == "steady" and one.told.log_evidence > best.told.log_evidence - NAMED:
+        if one.told.name == "steady" and one.told.log_evidence > best.told.log_evidence - MODEL_LOG_ODDS_TO_NAME:
             return one
     return best
 
@@ -304,7 +312,7 @@ def _others(best: WeighedLine) -> tuple[OtherLine, ...]:
 
 def _residual(record: Record, carrier: Carrier, density: float | None) -> tuple[tuple[float, float], ...]:
     """Level over the mean and phase in radians of so many blocks, the steady line and its drift taken off."""
-    blocks = record.blocks(carrier.frequency_hz, 0.0, density or 1.0).condensed(SHOWN)
+    blocks = record.blocks(carrier.frequency_hz, 0.0, density or 1.0).condensed(RESIDUAL_POINTS)
     drift = carrier.drift_hz_per_s if abs(carrier.drift_hz_per_s) > 3 * carrier.drift_sigma else 0.0
     turned = blocks.turned(0.0, drift)
     turned = turned * np.exp(-1j * np.angle(turned.sum() or 1.0))

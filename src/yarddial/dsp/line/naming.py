@@ -6,11 +6,11 @@ from yarddial.dsp.carrier import OtherLine
 from yarddial.dsp.line.blocks import Record
 from yarddial.dsp.line.explanation import Explanation, WeighedLine
 
-# Levels of a keyed carrier: off below, on above this share of the upper tenth; few blocks lie between.
-OFF, ON, BETWEEN, LEAST_OFF = 0.35, 0.65, 0.25, 0.1
-LEAST_KEYS = 4
-# Two lines that mirror each other about the carrier, to so many of their doubts or bins, are its modulation; so is one
-# at the mains' multiples (with both amplitude and phase moved, one side may vanish): as far off as mains wander.
+# A keyed carrier is off below and on above these shares of the 90th percentile, and few blocks lie between.
+KEY_UP_LEVEL, KEY_DOWN_LEVEL, MAX_BETWEEN_SHARE, MIN_OFF = 0.35, 0.65, 0.25, 0.1
+MIN_KEYS = 4
+# Two lines that mirror each other about the carrier within these limits are its modulation.
+# So is one line at a multiple of the mains frequency, within the mains' own tolerance.
 MIRRORED_SIGMAS, MIRRORED_BINS = 5.0, 0.5
 MAINS_HZ, MAINS_SHARE, HUM_DB = (50.0, 60.0), 3e-3, -10.0
 
@@ -54,10 +54,13 @@ def _is_keyed(record: Record, best: WeighedLine, density: float) -> bool:
     size = np.abs(blocks.means)
     high = float(np.percentile(size, 90))
     is_on = size > 0.5 * high
-    if np.count_nonzero(is_on[1:] != is_on[:-1]) < LEAST_KEYS:
+    if np.count_nonzero(is_on[1:] != is_on[:-1]) < MIN_KEYS:
         return False
-    low, between = np.mean(size < OFF * high), np.mean((size >= OFF * high) & (size <= ON * high))
-    return bool(high > 3.0 and low > LEAST_OFF and between < BETWEEN)
+    low, between = (
+        np.mean(size < KEY_UP_LEVEL * high),
+        np.mean((size >= KEY_UP_LEVEL * high) & (size <= KEY_DOWN_LEVEL * high)),
+    )
+    return bool(high > 3.0 and low > MIN_OFF and between < MAX_BETWEEN_SHARE)
 
 
 REMARKS = {
@@ -70,7 +73,7 @@ REMARKS = {
     "level": "its level changes, its frequency does not",
     "lines": "more than one line stands there",
 }
-INADEQUATE = (
+INADEQUATE_REMARK = (
     "no model explains this record: its uncertainty is as wide as the line; measure longer, nearer, or at another hour"
 )
 
@@ -78,5 +81,5 @@ INADEQUATE = (
 def remark_of(told: Explanation, is_adequate: bool) -> str:
     """One sentence; empty where there is nothing to say."""
     if not is_adequate:
-        return INADEQUATE
+        return INADEQUATE_REMARK
     return REMARKS.get(told.name, "")

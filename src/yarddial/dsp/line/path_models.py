@@ -15,26 +15,26 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.dsp.line.blocks import FINE, Blocks
+from yarddial.dsp.line.blocks import MIN_BLOCKS, Blocks
 from yarddial.dsp.line.explanation import Explanation
 
 Floats = NDArray[np.float64]
 
-POINTS = 48
-# Standard deviations of the Doppler spectrum that are thought of, hertz, and steps of the grid a decade of spread x T.
-LEAST_SPREAD_HZ, MOST_SPREAD_HZ, STEPS = 0.01, 3.0, 4
-# A real spectrum has a foot: this share of its power is so much broader.
-FOOT, FOOT_WIDTH = 1e-3, 4.0
-POWERS = 10
-# How far the middle of a fading line is known at best, in sqrt(spread / T): what lies far down in the skirts of a
-# Gaussian would tell more, but no path keeps to it so far.
-LAW = 0.33
-# No path's spectrum is the model's: its middle is less well known by so much.
-UNLIKE = 1.25
-# Before looking: how likely the path fades at all, or only its level changes.
-FADES, LEVEL_CHANGES = 2.0, 0.005
-# The search over frequency: half the points, and how far, in spreads, hertz at least, bins at least.
-HALF, REACH_HZ, REACH_BINS = 40, 3.0, 3.0
+LEVEL_POINTS = 48
+# Standard deviations of the Doppler spectrum that are tried, and grid steps in a decade of spread x duration.
+MIN_SPREAD_HZ, MAX_SPREAD_HZ, SPREAD_STEPS_A_DECADE = 0.01, 3.0, 4
+# A real Doppler spectrum has a foot: this share of its power is broader by this factor.
+FOOT_POWER_SHARE, FOOT_WIDTH = 1e-3, 4.0
+POWER_STEPS = 10
+# The centre of a fading line is known to this times sqrt(spread / T) at best.
+# The skirts of an ideal Gaussian would tell more, but no real path follows it that far.
+CENTRE_SIGMA_FACTOR = 0.33
+# A real path's spectrum differs from the model's: the centre's sigma grows by this factor.
+MODEL_ERROR_FACTOR = 1.25
+# Prior weights of a path that fades, and of a level that changes alone.
+FADING_PRIOR, LEVEL_CHANGES = 2.0, 0.005
+# Grid over frequency: half its points, and its reach in hertz and bins at least.
+HALF_SEARCH_POINTS, REACH_HZ, REACH_BINS = 40, 3.0, 3.0
 
 
 @lru_cache(maxsize=128)
@@ -42,16 +42,16 @@ def _kernel(points: int, step: int) -> tuple[Floats, Floats]:
     """Eigenvalues and vectors of the process's correlation, spread x duration = 10^(step / STEPS)."""
     at = np.arange(points) / points
     apart = at[:, None] - at[None, :]
-    spread = 10 ** (step / STEPS)
-    correlation = (1 - FOOT) * np.exp(-2 * (np.pi * spread * apart) ** 2)
-    correlation += FOOT * np.exp(-2 * (np.pi * FOOT_WIDTH * spread * apart) ** 2)
+    spread = 10 ** (step / SPREAD_STEPS_A_DECADE)
+    correlation = (1 - FOOT_POWER_SHARE) * np.exp(-2 * (np.pi * spread * apart) ** 2)
+    correlation += FOOT_POWER_SHARE * np.exp(-2 * (np.pi * FOOT_WIDTH * spread * apart) ** 2)
     values, vectors = np.linalg.eigh(correlation)
     return np.maximum(values, 0.0), vectors
 
 
 def _steps(duration_s: float, points: int) -> range:
-    low = round(STEPS * np.log10(LEAST_SPREAD_HZ * duration_s))
-    high = round(STEPS * np.log10(min(MOST_SPREAD_HZ * duration_s, points / 5)))
+    low = round(SPREAD_STEPS_A_DECADE * np.log10(MIN_SPREAD_HZ * duration_s))
+    high = round(SPREAD_STEPS_A_DECADE * np.log10(min(MAX_SPREAD_HZ * duration_s, points / 5)))
     return range(low, max(high, low) + 1)
 
 
@@ -67,15 +67,15 @@ def explain_path(blocks: Blocks) -> list[Explanation]:
     signal = max(abs(blocks.means.sum()) ** 2 / blocks.means.size, 4.0)
     # The bound for a steady one.
     sigma_hz = float((6 / signal) ** 0.5) / (2 * np.pi * blocks.duration_s)
-    few, points = blocks.condensed(POINTS), POINTS
+    few, points = blocks.condensed(LEVEL_POINTS), LEVEL_POINTS
     reach_hz = max(REACH_HZ, REACH_BINS / few.duration_s)
-    places, widths = sinh_grid(0.7 * sigma_hz, reach_hz, HALF)
+    places, widths = sinh_grid(0.7 * sigma_hz, reach_hz, HALF_SEARCH_POINTS)
     first = _weigh(few, places, widths)
     if first[1].log_evidence > first[0].log_evidence - 3.0:
         # A second look, where the first one found it.
         found, sigma = first[1].offset_hz, max(first[1].variance ** 0.5, 0.3 * sigma_hz)
-        near = np.linspace(found - 6 * sigma, found + 6 * sigma, 2 * HALF + 1)
-        wide = np.linspace(-reach_hz, reach_hz, 2 * HALF + 1)
+        near = np.linspace(found - 6 * sigma, found + 6 * sigma, 2 * HALF_SEARCH_POINTS + 1)
+        wide = np.linspace(-reach_hz, reach_hz, 2 * HALF_SEARCH_POINTS + 1)
         places = np.unique(np.concatenate([places, near, wide]))
         first = _weigh(blocks.condensed(2 * points), places, np.gradient(places))
     return first
@@ -87,9 +87,9 @@ def _weigh(few: Blocks, places: Floats, widths: Floats) -> list[Explanation]:
     total = turned.sum(axis=0)
     steady = np.abs(total) ** 2 / count
     steps = _steps(duration_s, count)
-    powers = np.geomspace(0.003, 3.0, POWERS) * max(few.energy / count, 1.0)
-    fading = np.empty((len(steps), POWERS, places.size))
-    left = np.empty((len(steps), POWERS))
+    powers = np.geomspace(0.003, 3.0, POWER_STEPS) * max(few.energy / count, 1.0)
+    fading = np.empty((len(steps), POWER_STEPS, places.size))
+    left = np.empty((len(steps), POWER_STEPS))
     for row, step in enumerate(steps):
         values, vectors = _kernel(count, step)
         seen = vectors.T @ turned
@@ -103,22 +103,22 @@ def _weigh(few: Blocks, places: Floats, widths: Floats) -> list[Explanation]:
             - np.log(scale).sum(axis=1)[:, None]
             - quadratic
             + along
-            - np.log(constant / count * FINE)[:, None]
+            - np.log(constant / count * MIN_BLOCKS)[:, None]
         )
         left[row] = (quadratic - along).min(axis=1) / (count - 1)
-    each = np.log(1 / (len(steps) * POWERS))
+    each = np.log(1 / (len(steps) * POWER_STEPS))
     best = np.unravel_index(int(np.argmax(fading.max(axis=2))), left.shape)
-    spread_hz = 10 ** (steps[int(best[0])] / STEPS) / duration_s
+    spread_hz = 10 ** (steps[int(best[0])] / SPREAD_STEPS_A_DECADE) / duration_s
     many, many_place, many_variance = _moments(fading.reshape(-1, places.size), places, widths)
     share = min(float(powers[int(best[1])]) / max(few.energy / count - 1, 1e-9), 1.0)
-    many_variance = UNLIKE**2 * max(
-        many_variance, share * LAW**2 * spread_hz / duration_s * min(1.0, spread_hz * duration_s)
+    many_variance = MODEL_ERROR_FACTOR**2 * max(
+        many_variance, share * CENTRE_SIGMA_FACTOR**2 * spread_hz / duration_s * min(1.0, spread_hz * duration_s)
     )
     alone = _steady(few, float(places[int(np.argmax(steady))]))
     return [
         alone,
         Explanation(
-            "fading", many + each + np.log(FADES), many_place, many_variance, float(left[best]), 2 * count - 3,
+            "fading", many + each + np.log(FADING_PRIOR), many_place, many_variance, float(left[best]), 2 * count - 3,
             spread_hz=spread_hz, signal=max(few.energy - count, 1.0),
         ),
         _level(few, alone.offset_hz, steps, powers),
@@ -141,7 +141,7 @@ def _steady(few: Blocks, hertz: float) -> Explanation:
     power = float(abs(few.turned(hertz).sum()) ** 2) / count
     variance = 6 / max(power, 1.0) / (2 * np.pi * few.duration_s) ** 2
     left = (few.energy - power) / (count - 1.5)
-    log = power - np.log(FINE) + 0.5 * np.log(2 * np.pi * variance)
+    log = power - np.log(MIN_BLOCKS) + 0.5 * np.log(2 * np.pi * variance)
     return Explanation("steady", float(log), hertz, variance, left, 2 * count - 3, signal=max(power - 1, 1.0))
 
 
@@ -184,12 +184,12 @@ def _level(few: Blocks, hertz: float, steps: range, powers: Floats) -> Explanati
         scale = 1 + 2 * powers[:, None] * values
         constant = (ones**2 / scale).sum(axis=1)
         quadratic = (1 / scale) @ seen**2 - ((ones / scale) @ seen) ** 2 / constant
-        log = -0.5 * np.log(scale).sum(axis=1) - quadratic - 0.5 * np.log(constant / count * FINE)
+        log = -0.5 * np.log(scale).sum(axis=1) - quadratic - 0.5 * np.log(constant / count * MIN_BLOCKS)
         logs.append(log)
         best = max(best, float(log.max()))
-    log_evidence = few.energy - across - 0.5 * np.log(FINE) + 0.5 * np.log(2 * np.pi * variance)
+    log_evidence = few.energy - across - 0.5 * np.log(MIN_BLOCKS) + 0.5 * np.log(2 * np.pi * variance)
     # Or each block at a level of its own, as where keys cut edges that no smooth process has.
-    free = -0.5 * count * np.log(1 + 2 * few.energy / count) - 0.5 * np.log(FINE)
+    free = -0.5 * count * np.log(1 + 2 * few.energy / count) - 0.5 * np.log(MIN_BLOCKS)
     everything = np.concatenate([*logs, [free + np.log(len(steps) * powers.size)]])
     best = max(best, float(everything[-1]))
     log_evidence += best + np.log(np.exp(everything - best).mean()) + np.log(LEVEL_CHANGES)

@@ -13,39 +13,41 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.dsp.line.blocks import FINE, Blocks
+from yarddial.dsp.line.blocks import MIN_BLOCKS, Blocks
 from yarddial.dsp.line.explanation import Explanation
 
 Floats = NDArray[np.float64]
 
-# A block stands so far over its noise that its phase can be followed, and points at most.
-CLEAR, POINTS, FEW_POINTS = 8.0, 96, 32
-# Share of the blocks that may be lower; from one to the next the phase turns by no more than this.
-LOW_SHARE, MOST_TURN = 0.03, 2.2
-# What a drift is before it is known, hertz a second, and a frequency's jump, hertz.
-DRIFT_HZ_PER_S, JUMP_HZ, WARMING_HZ = 1.0, 1.0, 5.0
-# A drift's own change over the record, as a share of it.
-CURVED = 0.5
-# Before looking.
-DRIFTS, WANDERS, WARMS, JUMPS, BREAKS = 0.1, 0.05, 0.02, 0.02, 0.05
-WALKS, RARE = 14, 10.0
-# Keeps the normal matrix from being singular; of its trace.
-RIDGE = 1e-13
-# Breaks that are told one by one, how far from each other and from the ends, blocks; the log of odds that one is worth.
-MOST_BREAKS, EDGE, WORTH = 4, 3, 3.0
-# Where a kink, a step or a warm-up's time constant is tried: points.
-PLACES = 60
+# The phase can be followed in blocks of at least this signal-to-noise ratio (power).
+# Points of the phase at most: for all models, and for drift and wander alone.
+MIN_BLOCK_SNR, MAX_PHASE_POINTS, MAX_OSCILLATOR_POINTS = 8.0, 96, 32
+# This share of the blocks may be weaker. From block to block the phase turns by at most this, radians.
+LOW_SHARE, MAX_TURN = 0.03, 2.2
+# Prior width of a drift, of a frequency jump and of a warm-up.
+PRIOR_DRIFT_HZ_PER_S, PRIOR_JUMP_HZ, PRIOR_WARM_UP_HZ = 1.0, 1.0, 5.0
+# Prior width of the drift's own change over the record, as a share of the drift.
+CURVATURE_SHARE = 0.5
+# Prior probability of each model.
+DRIFT_PRIOR, WANDER_PRIOR, WARM_UP_PRIOR, JUMP_PRIOR, BREAK_PRIOR = 0.1, 0.05, 0.02, 0.02, 0.05
+# Sizes of a walk that are tried, and the log odds against a phase that walks by itself.
+WALK_SIZES, PHASE_WALK_LOG_PENALTY = 14, 10.0
+# Share of its trace added to the normal matrix, which must not be singular.
+RIDGE_SHARE = 1e-13
+# Breaks at most; their distance from each other and from the ends; log odds that justify one more.
+MAX_BREAKS, MIN_BREAK_DISTANCE_BLOCKS, BREAK_LOG_PRICE = 4, 3, 3.0
+# Grid points for the place of a kink.
+GRID_PLACES = 60
 
 
 def explain_oscillator(blocks: Blocks) -> list[Explanation]:
     """A drift and a wander, seen or hidden in the noise; empty where the phase cannot be followed."""
-    track = _Track.of(blocks, FEW_POINTS)
+    track = _Track.of(blocks, MAX_OSCILLATOR_POINTS)
     return [] if track is None else track.oscillator()
 
 
 def explain_phase(blocks: Blocks) -> list[Explanation]:
     """Everything that the phase tells; empty where it cannot be followed."""
-    track = _Track.of(blocks, POINTS)
+    track = _Track.of(blocks, MAX_PHASE_POINTS)
     return [] if track is None else [*track.oscillator(), *track.events()]
 
 
@@ -89,11 +91,11 @@ class _Track:
 
     @classmethod
     def of(cls, blocks: Blocks, most: int) -> "_Track | None":
-        points = int(min(most, blocks.energy / (1.5 * CLEAR)))
+        points = int(min(most, blocks.energy / (1.5 * MIN_BLOCK_SNR)))
         if points < 12:
             return None
         fine = blocks
-        if blocks.energy / blocks.means.size < CLEAR:
+        if blocks.energy / blocks.means.size < MIN_BLOCK_SNR:
             fine = blocks.condensed(points)
         size = np.abs(fine.means)
         middle = float(np.median(size))
@@ -101,7 +103,7 @@ class _Track:
             return None
         phase = np.unwrap(np.angle(fine.means))
         turns = np.diff(phase)
-        if np.mean(np.abs(turns - np.median(turns)) > MOST_TURN) > LOW_SHARE:
+        if np.mean(np.abs(turns - np.median(turns)) > MAX_TURN) > LOW_SHARE:
             return None
         few = fine.condensed(most)
         rows, group = few.means.size, fine.means.size // few.means.size
@@ -151,7 +153,7 @@ class _Track:
         weighted = 2 * designs if weights is None else weights[:, :, None] * designs
         normal = designs.transpose(0, 2, 1) @ weighted
         # Two shapes may be alike where a break or a kink stands at the very end.
-        ridge = RIDGE * np.trace(normal, axis1=1, axis2=2)
+        ridge = RIDGE_SHARE * np.trace(normal, axis1=1, axis2=2)
         normal += ridge[:, None, None] * np.eye(normal.shape[1])
         covariance = np.asarray(np.linalg.inv(normal), float)
         coefficients = np.matvec(covariance, np.vecmat(seen, weighted))
@@ -173,7 +175,7 @@ class _Track:
         """From slopes in levels a duration to hertz."""
         to_hz = 1 / (2 * np.pi * self.level * self.duration_s)
         # The amplitude's own integral, and the phase's and frequency's as `path_models` counts them.
-        log_evidence = self.energy - self.along - left + log + np.log(prior) - 0.5 * np.log(FINE)
+        log_evidence = self.energy - self.along - left + log + np.log(prior) - 0.5 * np.log(MIN_BLOCKS)
         freedom = 2 * self.count - 1 - used
         return Explanation(
             name, float(log_evidence), mean_slope * to_hz, variance * to_hz**2,
@@ -186,7 +188,7 @@ class _Track:
         phase_variance, slope_variance = covariance[..., 0, 0], covariance[..., 1, 1]
         # Both are known to so much; the phase's unit is a level's, as the amplitude's.
         return 0.5 * np.asarray(
-            np.log(2 * np.maximum(phase_variance, 1e-30) * self.count / FINE)
+            np.log(2 * np.maximum(phase_variance, 1e-30) * self.count / MIN_BLOCKS)
             + np.log(2 * np.pi * np.maximum(slope_variance, 1e-30) * to_hz**2)
         )
 
@@ -195,8 +197,8 @@ class _Track:
         # phase = 2 pi r t^2 / 2: u^2 carries level pi r T^2.
         to_rate = 1 / (np.pi * self.level * self.duration_s**2)
         sigma = float(covariance[2, 2] ** 0.5) * to_rate
-        log = float(self._common(covariance)) + _occam(sigma, DRIFT_HZ_PER_S)
-        return self._told("drifting", DRIFTS, left, log, c[1], covariance[1, 1], 3,
+        log = float(self._common(covariance)) + _occam(sigma, PRIOR_DRIFT_HZ_PER_S)
+        return self._told("drifting", DRIFT_PRIOR, left, log, c[1], covariance[1, 1], 3,
                           drift_hz_per_s=float(c[2]) * to_rate, drift_sigma=sigma)  # fmt: skip
 
     def _curving(self, columns: list[Floats]) -> Explanation:
@@ -204,7 +206,7 @@ class _Track:
         cubic = self.u**3 - 3 / 20 * self.u
         c, covariance, left = self._solved([*columns, cubic])
         # phase = a u^2 + b u^3: the frequency's change is 2 a, what that changes by 6 b.
-        before = CURVED * abs(float(c[2])) / 3
+        before = CURVATURE_SHARE * abs(float(c[2])) / 3
         sigma2 = float(covariance[3, 3])
         # A Gaussian before: it takes the coefficient, and its variance, towards zero.
         shrink = before**2 / (before**2 + sigma2)
@@ -212,12 +214,12 @@ class _Track:
         left += 0.5 * float(c[3]) ** 2 / (before**2 + sigma2)
         to_rate = 1 / (np.pi * self.level * self.duration_s**2)
         sigma = float(covariance[2, 2] ** 0.5) * to_rate
-        log += _occam(sigma, DRIFT_HZ_PER_S)
+        log += _occam(sigma, PRIOR_DRIFT_HZ_PER_S)
         # The mean slope of u^3 - 3/20 u over the record.
         mean = self.whole**2 / 4 - 3 / 20
         place = float(c[1]) + mean * shrink * float(c[3])
         variance = float(covariance[1, 1]) + mean**2 * shrink * sigma2
-        return self._told("drifting", DRIFTS / 3, left, log, place, variance, 4,
+        return self._told("drifting", DRIFT_PRIOR / 3, left, log, place, variance, 4,
                           drift_hz_per_s=float(c[2]) * to_rate, drift_sigma=sigma)  # fmt: skip
 
     def _wandering(self, columns: list[Floats]) -> Explanation:
@@ -227,12 +229,12 @@ class _Track:
             walk = _walk(kind, self.count, round(self.whole, 4))
             to_mean, ends = walk.to_mean / self.whole, walk.ends / self.whole**2
             most = 30 * float(np.var(self.seen)) / (walk.trace / self.count)
-            powers = np.geomspace(0.03 / walk.trace, max(most, 1.0), WALKS)
+            powers = np.geomspace(0.03 / walk.trace, max(most, 1.0), WALK_SIZES)
             # Along the walk's own axes every size of it is a plain variance of each point.
             design = walk.axes.T @ np.stack(columns, axis=1)
             seen = walk.axes.T @ self.seen
             noise = 0.5 + powers[:, None] * walk.sizes
-            designs = np.broadcast_to(design, (WALKS, *design.shape))
+            designs = np.broadcast_to(design, (WALK_SIZES, *design.shape))
             c, covariance, left = self._solved_each(designs, 1 / noise, seen)
             rest = seen - np.matvec(designs, c)
             along = powers[:, None] * (walk.axes.T @ to_mean) / noise
@@ -246,13 +248,13 @@ class _Track:
             )
             log_det = 0.5 * np.log(noise).sum(axis=1) + 0.5 * self.count * np.log(2)
             # A phase that walks by itself is rarer than one that is cut, which it can always imitate.
-            logs.append(-left - log_det + self._common(covariance) - (RARE if kind == 0 else 0.0))
+            logs.append(-left - log_det + self._common(covariance) - (PHASE_WALK_LOG_PENALTY if kind == 0 else 0.0))
             lefts.append(left)
         every_log = np.concatenate(logs)
         log, place, variance = _mixed(every_log, np.concatenate(places), np.concatenate(variances))
         best = int(np.argmax(every_log))
         left_over = float(np.concatenate(lefts)[best])
-        return self._told("wandering", WANDERS / every_log.size, left_over, log, place, variance, 2)
+        return self._told("wandering", WANDER_PRIOR / every_log.size, left_over, log, place, variance, 2)
 
     def _warming(self, columns: list[Floats]) -> Explanation:
         """An exponential approach: the phase is a straight line and an exponential of every time constant."""
@@ -263,13 +265,13 @@ class _Track:
             ends = np.exp(-(0.5 + np.array([-0.5, 0.5]) * self.whole) / constant) * constant**2
             return wave, float(ends[1] - ends[0]) / self.whole
 
-        found = self._profiled(columns, np.linspace(np.log(0.15), np.log(4.0), 16), shape, WARMING_HZ)
+        found = self._profiled(columns, np.linspace(np.log(0.15), np.log(4.0), 16), shape, PRIOR_WARM_UP_HZ)
         # The drift in the middle of the record.
         constant = float(np.exp(found.at))
         to_hz = 1 / (2 * np.pi * self.level * self.duration_s)
         rate = float(found.coefficients[2]) * float(np.exp(-0.5 / constant)) * to_hz / self.duration_s
         return self._told(
-            "warming up", WARMS, found.left, found.log, found.place, found.variance, 4, drift_hz_per_s=rate
+            "warming up", WARM_UP_PRIOR, found.left, found.log, found.place, found.variance, 4, drift_hz_per_s=rate
         )
 
     def _jumping(self, columns: list[Floats]) -> Explanation:
@@ -278,8 +280,8 @@ class _Track:
         def shape(at: float) -> tuple[Floats, float]:
             return np.maximum(self.u - at, 0.0), (0.5 * self.whole - at) / self.whole
 
-        found = self._profiled(columns, np.linspace(-0.45, 0.45, PLACES), shape, JUMP_HZ)
-        return self._told("jumping", JUMPS, found.left, found.log, found.place, found.variance, 4, changes=1)
+        found = self._profiled(columns, np.linspace(-0.45, 0.45, GRID_PLACES), shape, PRIOR_JUMP_HZ)
+        return self._told("jumping", JUMP_PRIOR, found.left, found.log, found.place, found.variance, 4, changes=1)
 
     def _profiled(
         self,
@@ -314,8 +316,12 @@ class _Track:
         edges: list[int] = []
         told: Explanation | None = None
         best = float(self._cut(columns, [[]]).logs[0])
-        for number in range(1, MOST_BREAKS + 1):
-            able = [e for e in range(EDGE, self.count - EDGE) if all(abs(e - other) >= EDGE for other in edges)]
+        for number in range(1, MAX_BREAKS + 1):
+            able = [
+                e
+                for e in range(MIN_BREAK_DISTANCE_BLOCKS, self.count - MIN_BREAK_DISTANCE_BLOCKS)
+                if all(abs(e - other) >= MIN_BREAK_DISTANCE_BLOCKS for other in edges)
+            ]
             if not able:
                 break
             tried = self._cut(columns, [[*edges, edge] for edge in able])
@@ -323,9 +329,9 @@ class _Track:
             log, place, variance = _mixed(around.logs, around.places, around.variances)
             # Every break may be anywhere.
             log -= number * float(np.log(self.count))
-            if log > best + WORTH:
+            if log > best + BREAK_LOG_PRICE:
                 best, left = log, float(around.lefts[int(np.argmax(around.logs))])
-                told = self._told("broken", BREAKS, left, log, place, variance, 2 + 3 * number, changes=number)
+                told = self._told("broken", BREAK_PRIOR, left, log, place, variance, 2 + 3 * number, changes=number)
         return told
 
     def _settled(self, columns: list[Floats], edges: list[int]) -> tuple[list[int], "_Cuts"]:
@@ -335,10 +341,10 @@ class _Track:
             for which in range(len(edges)):
                 moved = [
                     [*edges[:which], edges[which] + away, *edges[which + 1 :]]
-                    for away in range(-EDGE, EDGE + 1)
-                    if EDGE <= edges[which] + away < self.count - EDGE
+                    for away in range(-MIN_BREAK_DISTANCE_BLOCKS, MIN_BREAK_DISTANCE_BLOCKS + 1)
+                    if MIN_BREAK_DISTANCE_BLOCKS <= edges[which] + away < self.count - MIN_BREAK_DISTANCE_BLOCKS
                 ]
-                moved = [one for one in moved if np.min(np.diff(sorted(one)), initial=EDGE) >= 2]
+                moved = [one for one in moved if np.min(np.diff(sorted(one)), initial=MIN_BREAK_DISTANCE_BLOCKS) >= 2]
                 around = self._cut(columns, moved)
                 edges = moved[int(np.argmax(around.logs))]
         return edges, around

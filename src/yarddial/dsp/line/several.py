@@ -5,24 +5,25 @@ from numpy.typing import NDArray
 
 from yarddial.dsp.carrier import OtherLine
 from yarddial.dsp.decimation import decimate, decimation_for
-from yarddial.dsp.line.blocks import FINE, Record
+from yarddial.dsp.line.blocks import MIN_BLOCKS, Record
 from yarddial.dsp.line.explanation import Explanation
 
 Wide = NDArray[np.complex128]
 Floats = NDArray[np.float64]
 
-# Steps at most, and the gain in energy over noise below which another is not worth it.
-ROUNDS, SETTLED = 40, 0.01
-# What is slowed down holds so many bins beside the lines, in so many samples at least.
-EDGE_BINS, LEAST_SAMPLES = 30, 1_024
-# Lines in all; how far a further one stands over the noise in its bin (chance of noise alone under 1 in 10,000).
-MOST_LINES, STANDS_OUT = 4, 17.0
-# Where two lines are tried on either side of the strongest bin, bins; how near to one another two, and more, are told.
-BETWEEN_BINS = ((-0.7, 0.7), (-0.4, 1.2), (0.4, -1.2))
-APART_TWO, APART_MORE = 1.4, 1.8
-# Hertz within which a second line may stand, and how far beside the search it is looked for; the log of how much less
-# likely another line is before looking, with what the grids of the other models lose at their steps.
-RANGE_HZ, ROOM_HZ, LESS_LIKELY = 100.0, 40.0, 14.0
+# Stop after this many steps, or when a step gains less energy over noise than this.
+MAX_ROUNDS, MIN_ENERGY_GAIN = 40, 0.01
+# Decimate to this many bins beside the lines, but to no fewer samples than this.
+EDGE_BINS, MIN_SAMPLES = 30, 1_024
+# Lines in all; energy over noise that a further one needs (probability of noise alone under 1 in 10,000).
+MAX_LINES, MIN_LINE_ENERGY = 4, 17.0
+# Start a pair of lines at these distances from the strongest bin.
+PAIR_STARTS_BINS = ((-0.7, 0.7), (-0.4, 1.2), (0.4, -1.2))
+# Two lines, and more than two, are resolved from this distance on, bins.
+MIN_DISTANCE_TWO_BINS, MIN_DISTANCE_MORE_BINS = 1.4, 1.8
+# Search for a second line within this range, and this far beside the search range.
+# Log prior odds against one more line; they include what the other models' grids lose between their steps.
+RANGE_HZ, ROOM_HZ, LINE_LOG_PENALTY = 100.0, 40.0, 14.0
 
 
 class Joint:
@@ -84,7 +85,7 @@ class _Lines:
 def _slowed(samples: Wide, rate_hz: float, reach_hz: float) -> tuple[Wide, float]:
     """As few samples as hold the lines."""
     factor = decimation_for(rate_hz, reach_hz + EDGE_BINS * rate_hz / samples.size)
-    while factor > 1 and samples.size // factor < LEAST_SAMPLES:
+    while factor > 1 and samples.size // factor < MIN_SAMPLES:
         factor //= 2
     if factor == 1:
         return samples, rate_hz
@@ -95,7 +96,7 @@ def _climbed(samples: Wide, rate_hz: float, places: Floats, free: int, density: 
     """Places uphill, with Levenberg's damping."""
     lines, damping = _Lines(samples, rate_hz), 1e-3
     waves, sizes, rest, power = lines.solved(places)
-    for _ in range(ROUNDS):
+    for _ in range(MAX_ROUNDS):
         slopes = lines.slopes(waves, sizes, free)
         information = (slopes.conj().T @ slopes).real
         damped = information + damping * np.diag(np.diag(information) + 1e-30)
@@ -104,7 +105,7 @@ def _climbed(samples: Wide, rate_hz: float, places: Floats, free: int, density: 
         moved[:free] += np.clip(step, -0.5 / lines.time_s[-1], 0.5 / lines.time_s[-1])
         tried = lines.solved(moved)
         if tried[3] <= power:
-            done = power - tried[3] < SETTLED * density * rate_hz
+            done = power - tried[3] < MIN_ENERGY_GAIN * density * rate_hz
             places, (waves, sizes, rest, power) = moved, tried
             damping = max(damping / 5, 1e-9)
             if done:
@@ -141,20 +142,20 @@ def explain_several(record: Record, start_hz: float, within_hz: float, density: 
     bin_hz = 1 / record.duration_s
     fit = fit_lines(still, record.rate_hz, [0.0], density)
     told: list[Explanation] = []
-    for number in range(2, MOST_LINES + 1):
+    for number in range(2, MAX_LINES + 1):
         reach_hz = min(within_hz + ROOM_HZ, record.clean_hz - abs(start_hz))
         place, power = strongest(fit.rest, record.rate_hz, reach_hz, 0.6 * bin_hz, fit.places_hz, density)
-        if power < STANDS_OUT:
+        if power < MIN_LINE_ENERGY:
             break
         starts = [[*fit.places_hz, place]]
         if number == 2:
             # Two in one another's skirts: the strongest bin stands between them.
-            starts += [[a * bin_hz, b * bin_hz] for a, b in BETWEEN_BINS]
+            starts += [[a * bin_hz, b * bin_hz] for a, b in PAIR_STARTS_BINS]
         tried = [fit_lines(still, record.rate_hz, places, density) for places in starts]
-        apart = APART_TWO if number == 2 else APART_MORE
+        apart = MIN_DISTANCE_TWO_BINS if number == 2 else MIN_DISTANCE_MORE_BINS
         tried = [one for one in tried if np.min(np.diff(np.sort(one.places_hz))) >= apart * bin_hz]
         best = max(tried, key=lambda one: one.gain, default=None)
-        if best is None or best.gain < fit.gain + STANDS_OUT / 2:
+        if best is None or best.gain < fit.gain + MIN_LINE_ENERGY / 2:
             break
         fit = best
         told.append(_explained(record, fit, start_hz, density))
@@ -176,7 +177,9 @@ def _explained(record: Record, fit: Joint, start_hz: float, density: float) -> E
     order = np.argsort(-np.abs(fit.sizes))
     main, rest = int(order[0]), [int(one) for one in order[1:]]
     signal = np.abs(fit.sizes) ** 2 / density * record.duration_s
-    log = fit.gain - np.log(FINE) + 0.5 * np.log(2 * np.pi * fit.sigma_hz[main] ** 2) - LESS_LIKELY * len(rest)
+    log = (
+        fit.gain - np.log(MIN_BLOCKS) + 0.5 * np.log(2 * np.pi * fit.sigma_hz[main] ** 2) - LINE_LOG_PENALTY * len(rest)
+    )
     for line in rest:
         log -= np.log(1 + signal[line])
         log += min(float(np.log(np.sqrt(2 * np.pi) * fit.sigma_hz[line] / (2 * RANGE_HZ))), 0.0)

@@ -9,7 +9,7 @@ from yarddial.dsp.windows import windows
 
 Complex = NDArray[np.complex64]
 # Kaiser's beta for 75 dB, and the transition that it takes: (A - 8) / (2.285 (n - 1)) radians a sample.
-BETA, STOP_DB = 7.45, 75.0
+KAISER_BETA, STOP_DB = 7.45, 75.0
 # The most that it gathers, seconds, where that is not below a third of its length.
 LATE_S = 0.045
 
@@ -68,6 +68,6 @@ def _response(rate_hz: float, low_hz: float, high_hz: float, taps: int, size: in
     """Transform of a Kaiser-windowed sinc, shifted to the middle between the edges."""
     n = np.arange(taps) - (taps - 1) / 2
     half = (high_hz - low_hz) / (2 * rate_hz)
-    low_pass = 2 * half * np.sinc(2 * half * n) * np.kaiser(taps, BETA)
+    low_pass = 2 * half * np.sinc(2 * half * n) * np.kaiser(taps, KAISER_BETA)
     shifted = low_pass * np.exp(2j * np.pi * (low_hz + high_hz) / (2 * rate_hz) * n)
     return np.fft.fft(shifted, size).astype(np.complex64)

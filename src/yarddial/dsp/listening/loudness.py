@@ -9,9 +9,9 @@ from yarddial.dsp.slow_mean import ramps
 
 SoundArray = NDArray[np.float32]
 # Gain control looks at pieces of this length; sound is brought to this peak.
-PIECE_S, PEAK = 0.01, 0.5
+PIECE_S, TARGET_PEAK = 0.01, 0.5
 # The gain may rise by so many dB a second after holding, and no higher than this.
-RISE_DB_S, HOLD_S, MOST_DB = 30.0, 0.3, 90.0
+RISE_DB_S, HOLD_S, MAX_DB = 30.0, 0.3, 90.0
 # Pieces by which the first gain is set.
 FIRST_PIECES = 4
 
@@ -46,10 +46,10 @@ class AutomaticGain:
         rows = joined[: (pieces + 1) * self._piece].reshape(pieces + 1, -1)
         peaks = np.abs(rows).max(axis=1).tolist()
         if self._gain_db is None:
-            self._gain_db = min(min(20 * log10(PEAK / max(peak, 1e-9)), MOST_DB) for peak in peaks[:FIRST_PIECES])
+            self._gain_db = min(min(20 * log10(TARGET_PEAK / max(peak, 1e-9)), MAX_DB) for peak in peaks[:FIRST_PIECES])
         gains = [10 ** (self._gain_db / 20)]
         for peak in peaks[1:]:
-            wanted_db = min(20 * log10(PEAK / max(peak, 1e-9)), MOST_DB)
+            wanted_db = min(20 * log10(TARGET_PEAK / max(peak, 1e-9)), MAX_DB)
             if wanted_db < self._gain_db:
                 self._gain_db, self._hold_s = wanted_db, HOLD_S
             elif self._hold_s > 0:

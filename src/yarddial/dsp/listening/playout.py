@@ -13,7 +13,7 @@ Sides = NDArray[np.float32]
 # Handed out so far ahead of the ear, so that a busy window is not heard.
 AHEAD_S = 0.06
 # How unevenly it came is remembered for so long; beyond that so much is added; bounds of what is held.
-REMEMBERED_S, SPARE_S, LEAST_S, MOST_S = 10.0, 0.03, 0.04, 1.5
+REMEMBERED_S, SPARE_S, MIN_S, MAX_S = 10.0, 0.03, 0.04, 1.5
 # More than is needed is held for so long before some is left out, so much at least; and never so much.
 TOO_MUCH_S, WORTH_S, NEVER_S = 3.0, 0.1, 2.5
 # Of an edge, faded.
@@ -47,7 +47,7 @@ class Playout:
     def wanted_s(self) -> float:
         """What is to be held before it is begun: as much as it lately came unevenly."""
         late = [one for _, one in self._late]
-        return min(max(max(late) - min(late) + SPARE_S, LEAST_S), MOST_S) if late else LEAST_S
+        return min(max(max(late) - min(late) + SPARE_S, MIN_S), MAX_S) if late else MIN_S
 
     def gaps(self, now_s: float) -> int:
         """Of the last minute."""

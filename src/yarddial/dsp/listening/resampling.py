@@ -10,7 +10,7 @@ from yarddial.dsp.windows import windows
 
 SoundArray = NDArray[np.float32]
 # Taps on each side of a place when nothing but images is cut; rates are brought to fractions no longer than this.
-SIDES, LONGEST, ROW = 24, 400, 16
+TAPS_A_SIDE, MAX_FRACTION_TERM, ROW_OUTPUTS = 24, 400, 16
 
 
 class Resampler:
@@ -27,12 +27,12 @@ class Resampler:
     """
 
     def __init__(self, rate_hz: float, wanted_hz: float, cut_hz: float) -> None:
-        ratio = Fraction(rate_hz / wanted_hz).limit_denominator(LONGEST)
+        ratio = Fraction(rate_hz / wanted_hz).limit_denominator(MAX_FRACTION_TERM)
         # Rows that make many outputs at once share their surroundings.
-        together = max(1, ROW // ratio.denominator)
+        together = max(1, ROW_OUTPUTS // ratio.denominator)
         self._ins, self._outs = together * ratio.numerator, together * ratio.denominator
         self.out_rate_hz = rate_hz * self._outs / self._ins
-        self._sides = int(np.ceil(SIDES * max(rate_hz / wanted_hz, 1.0)))
+        self._sides = int(np.ceil(TAPS_A_SIDE * max(rate_hz / wanted_hz, 1.0)))
         self._matrix = _between(self._ins, self._outs, self._sides, round(cut_hz / rate_hz, 9))
         self._held = np.zeros(self._sides - 1, np.float32)
 

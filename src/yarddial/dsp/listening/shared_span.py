@@ -10,11 +10,11 @@ from yarddial.dsp.windows import windows
 
 Complex = NDArray[np.complex64]
 # The transform's length, and the share of it by which pieces overlap on each side.
-SIZE, OVERLAP = 1 << 16, 16
+FFT_POINTS, OVERLAP_DIVISOR = 1 << 16, 16
 # Pieces taken at once, since each call costs as much as one: a tenth of a second at 2.4 MS/s.
-PIECES = 4
+BATCH_PIECES = 4
 # A channel's response: flat to this share of its rate, nothing beyond half of it.
-FLAT = 0.36
+FLAT_SHARE = 0.36
 
 
 class SharedSpan:
@@ -33,18 +33,18 @@ class SharedSpan:
     def __init__(self, rate_hz: float, channels: Sequence[tuple[float, float]]) -> None:
         from scipy.fft import next_fast_len
 
-        self._bin_hz = rate_hz / SIZE
-        self._edge = SIZE // OVERLAP
-        self._hop = SIZE - 2 * self._edge
+        self._bin_hz = rate_hz / FFT_POINTS
+        self._edge = FFT_POINTS // OVERLAP_DIVISOR
+        self._hop = FFT_POINTS - 2 * self._edge
         self._cuts: list[tuple[int, int, Complex, float]] = []
         self.out_rates_hz: list[float] = []
         for offset_hz, least_hz in channels:
             # A multiple of OVERLAP, so that hops are whole numbers of its samples too.
-            points = OVERLAP * next_fast_len(max(int(np.ceil(least_hz / self._bin_hz / OVERLAP)), 16))
-            points = min(points, SIZE)
+            points = OVERLAP_DIVISOR * next_fast_len(max(int(np.ceil(least_hz / self._bin_hz / OVERLAP_DIVISOR)), 16))
+            points = min(points, FFT_POINTS)
             middle = round(offset_hz / self._bin_hz)
             rest_hz = offset_hz - middle * self._bin_hz
-            out_hz = rate_hz * points / SIZE
+            out_hz = rate_hz * points / FFT_POINTS
             self.out_rates_hz.append(out_hz)
             self._cuts.append((middle, points, _response(points), rest_hz / out_hz))
         self._held = np.zeros(self._edge, np.complex64)
@@ -56,10 +56,10 @@ class SharedSpan:
 
         joined = np.concatenate([self._held, samples])
         rows = max((joined.size - 2 * self._edge) // self._hop, 0)
-        if rows < PIECES:
+        if rows < BATCH_PIECES:
             self._held = joined
             return [np.empty(0, np.complex64) for _ in self._cuts]
-        frames = windows(joined, SIZE, self._hop, rows)
+        frames = windows(joined, FFT_POINTS, self._hop, rows)
         spectra = np.concatenate([scipy.fft.fft(frame)[None] for frame in frames])
         self._held = joined[rows * self._hop :].copy()
         out = [self._channel(spectra, *cut) for cut in self._cuts]
@@ -72,15 +72,15 @@ class SharedSpan:
         half, rows = points // 2, spectra.shape[0]
         small = np.empty((rows, points), np.complex64)
         for part, first in ((slice(0, half), middle), (slice(half, points), middle - half)):
-            begin = first % SIZE
-            fits = min(half, SIZE - begin)
+            begin = first % FFT_POINTS
+            fits = min(half, FFT_POINTS - begin)
             small[:, part][:, :fits] = spectra[:, begin : begin + fits]
             small[:, part][:, fits:] = spectra[:, : half - fits]
         small *= response
         small = scipy.fft.ifft(small, axis=1, overwrite_x=True)
-        edge, hop = self._edge * points // SIZE, self._hop * points // SIZE
+        edge, hop = self._edge * points // FFT_POINTS, self._hop * points // FFT_POINTS
         # A piece begins `hop` samples after the last, which turns a bin by middle x hop / SIZE.
-        turns = (-middle * ((self._pieces + np.arange(rows)) * self._hop % SIZE) / SIZE) % 1.0
+        turns = (-middle * ((self._pieces + np.arange(rows)) * self._hop % FFT_POINTS) / FFT_POINTS) % 1.0
         kept = small[:, edge : edge + hop] * np.exp(2j * np.pi * turns).astype(np.complex64)[:, None]
         flat = np.asarray(kept.reshape(-1), np.complex64)
         if rest:
@@ -91,5 +91,5 @@ class SharedSpan:
 def _response(points: int) -> Complex:
     """Flat, with cosine shoulders to half the rate, zero first; scaled for the shorter transform back."""
     away = np.abs(np.fft.fftfreq(points))
-    shoulder = np.clip((0.5 - away) / (0.5 - FLAT), 0.0, 1.0)
-    return np.asarray(np.sin(shoulder * np.pi / 2) ** 2 * (points / SIZE), np.complex64)
+    shoulder = np.clip((0.5 - away) / (0.5 - FLAT_SHARE), 0.0, 1.0)
+    return np.asarray(np.sin(shoulder * np.pi / 2) ** 2 * (points / FFT_POINTS), np.complex64)

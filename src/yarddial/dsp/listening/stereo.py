@@ -15,8 +15,8 @@ LOOKS_S = 0.04
 BLENDS_S = 0.2
 # A turn from one sample to the next is a mean over the step, sin(x)/x. With u = 1 - cos 2x, which three taps make,
 # x/sin(x) = 1 + u/12 + 3u^2/160 to the fourth power of x.
-STEEPER = (1 / 12, 3 / 160)
-TAPS = 2
+SLOPE_COEFFICIENTS = (1 / 12, 3 / 160)
+DELAY_TAPS = 2
 
 
 class StereoDecoder:
@@ -34,7 +34,7 @@ class StereoDecoder:
         self._turns = PILOT_HZ / rate_hz
         self._mean = SlowMean(rate_hz, LOOKS_S)
         self._late = self._mean.delay
-        self._held = np.zeros(self._late + 2 * TAPS, np.float32)
+        self._held = np.zeros(self._late + 2 * DELAY_TAPS, np.float32)
         self._index = 0
         self._blend = 0.0
         self._blends = 1 / (BLENDS_S * rate_hz)
@@ -53,10 +53,15 @@ class StereoDecoder:
         # Half of the pilot's size, its phase 90 degrees behind.
         seen = self._mean.push((multiplex * near).astype(np.complex64))
         # What is heard now came `late` samples ago, and some more for the taps.
-        now = near.conj() * np.exp(-2j * np.pi * self._turns * (self._late + TAPS)).astype(np.complex64)
+        now = near.conj() * np.exp(-2j * np.pi * self._turns * (self._late + DELAY_TAPS)).astype(np.complex64)
         wave = seen * now
-        curved = _curved(joined[: count + 2 * TAPS])
-        steep = joined[TAPS : TAPS + count] + STEEPER[0] * curved[1:-1] + STEEPER[1] * _curved(curved) - 2 * wave.real
+        curved = _curved(joined[: count + 2 * DELAY_TAPS])
+        steep = (
+            joined[DELAY_TAPS : DELAY_TAPS + count]
+            + SLOPE_COEFFICIENTS[0] * curved[1:-1]
+            + SLOPE_COEFFICIENTS[1] * _curved(curved)
+            - 2 * wave.real
+        )
         size = np.maximum(np.abs(wave), 1e-9)
         subcarrier = -((wave / size) ** 2).imag
         difference = 2 * subcarrier * steep * self._blends_to(count)

@@ -8,9 +8,9 @@ from yarddial.dsp.listening.channel_filter import ChannelFilter
 
 Complex = NDArray[np.complex64]
 # Before thinning: as the hearing itself works; and the width of an edge, a share of the channel, and at least.
-BETWEEN_HZ, EDGE_SHARE, LEAST_EDGE_HZ = 48_000.0, 1 / 12, 60.0
+BETWEEN_HZ, EDGE_SHARE, MIN_EDGE_HZ = 48_000.0, 1 / 12, 60.0
 # Taps of the way back, for each sample that comes.
-SPREAD = 24
+TAPS_A_SAMPLE = 24
 
 
 class ThinChannel:
@@ -24,7 +24,7 @@ class ThinChannel:
         between_hz = max(BETWEEN_HZ, 2.5 * max(abs(low_hz), abs(high_hz)))
         self._slice = Decimator(span_hz, offset_hz, max(int(span_hz / between_hz), 1))
         channel_hz = self._slice.out_rate_hz
-        edge_hz = max(width_hz * EDGE_SHARE, LEAST_EDGE_HZ)
+        edge_hz = max(width_hz * EDGE_SHARE, MIN_EDGE_HZ)
         self._filter = ChannelFilter(channel_hz, low_hz - edge_hz / 2, high_hz + edge_hz / 2, edge_hz)
         self.factor = max(int(channel_hz / (width_hz + 2.5 * edge_hz)), 1)
         self.rate_hz = channel_hz / self.factor
@@ -50,10 +50,10 @@ class FilledChannel:
     def __init__(self, rate_hz: float, middle_hz: float, factor: int) -> None:
         self._factor = factor
         self.rate_hz = rate_hz * factor
-        count = SPREAD * factor
+        count = TAPS_A_SAMPLE * factor
         n = np.arange(count) - (count - 1) / 2
         self._taps = (np.sinc(n / factor) * np.kaiser(count, 7.0)).astype(np.float32)
-        self._held = np.zeros(SPREAD - 1, np.complex64)
+        self._held = np.zeros(TAPS_A_SAMPLE - 1, np.complex64)
         self._turns = middle_hz / self.rate_hz
         self._count = 0
 
@@ -62,9 +62,9 @@ class FilledChannel:
         from scipy.signal import upfirdn
 
         joined = np.concatenate([self._held, samples])
-        self._held = joined[-(SPREAD - 1) :]
+        self._held = joined[-(TAPS_A_SAMPLE - 1) :]
         filled = upfirdn(self._taps, joined, self._factor)
-        first = (SPREAD - 1) * self._factor
+        first = (TAPS_A_SAMPLE - 1) * self._factor
         channel = filled[first : first + samples.size * self._factor]
         index = np.arange(self._count, self._count + channel.size)
         self._count += channel.size

@@ -17,7 +17,7 @@ from yarddial.engine.link import EngineLink
 from yarddial.yard.fault_log import log_fault
 
 # Endings that are remembered, for whoever looks after the house.
-REMEMBERED = 200
+MAX_HISTORY = 200
 PERSON_STOPPED = "the receiver was stopped"
 
 
@@ -36,7 +36,7 @@ class Scheduler:
         self._is_closed = False
         self._at_rest: list[Callable[[], None]] = []
         # The latest endings: kind and how.
-        self.history: deque[tuple[JobKind, Ending]] = deque(maxlen=REMEMBERED)
+        self.history: deque[tuple[JobKind, Ending]] = deque(maxlen=MAX_HISTORY)
 
     # Asking
 

@@ -7,7 +7,7 @@ import numpy as np
 
 from yarddial.engine.commands import SendChannel
 from yarddial.engine.events import ChannelSamples, Event
-from yarddial.engine.taps.tap import EVERYTHING, EndCause, Piece, StreamChange
+from yarddial.engine.taps.tap import ALL_RESTS, EndCause, Piece, StreamChange
 from yarddial.engine.tuning import Tuning
 
 if TYPE_CHECKING:
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 class ChannelSender:
     """Sends them as they come; what cannot be heard is not sent."""
 
-    survives = EVERYTHING
+    survives = ALL_RESTS
 
     def __init__(self, asked: SendChannel, report: Callable[[Event], None]) -> None:
         self.job, self.asked, self._report = asked.job, asked, report

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 from yarddial.engine.commands import Hear
 from yarddial.engine.events import Event, Sound
-from yarddial.engine.taps.tap import EVERYTHING, EndCause, Piece, StreamChange
+from yarddial.engine.taps.tap import ALL_RESTS, EndCause, Piece, StreamChange
 from yarddial.engine.tuning import Tuning
 from yarddial.yard.errors import BadSamples
 
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 class Ear:
     """Hears one channel and reports its sound; what cannot be heard is silence."""
 
-    survives = EVERYTHING
+    survives = ALL_RESTS
 
     def __init__(self, asked: Hear, report: Callable[[Event], None]) -> None:
         self.job, self.asked, self._report = asked.job, asked, report

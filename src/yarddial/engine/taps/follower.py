@@ -9,7 +9,7 @@ from yarddial.dsp.carrier import estimate_carrier
 from yarddial.dsp.decimation import Decimator, decimation_for
 from yarddial.engine.commands import Follow
 from yarddial.engine.events import Event, Followed
-from yarddial.engine.taps.tap import EVERYTHING, EndCause, Piece, StreamChange
+from yarddial.engine.taps.tap import ALL_RESTS, EndCause, Piece, StreamChange
 from yarddial.engine.tuning import Tuning
 from yarddial.yard.errors import BadSamples, NoCarrier
 
@@ -17,7 +17,7 @@ from yarddial.yard.errors import BadSamples, NoCarrier
 class Follower:
     """Cuts the line's slice out of the stream; a measurement each `asked.every_s`. A line outside the span is none."""
 
-    survives = EVERYTHING
+    survives = ALL_RESTS
 
     def __init__(self, asked: Follow, report: Callable[[Event], None]) -> None:
         self.job, self.asked, self._report = asked.job, asked, report

@@ -11,17 +11,17 @@ from yarddial.dsp.pulses import mains_pulses
 from yarddial.dsp.spectra import power_density
 from yarddial.engine.commands import Sweep
 from yarddial.engine.events import NO_SPAN, Event, SweepDone, SweepPoint
-from yarddial.engine.taps.tap import NOTHING, EndCause, Piece, StreamChange
+from yarddial.engine.taps.tap import NO_RESTS, EndCause, Piece, StreamChange
 from yarddial.engine.tuning import Tuning
 from yarddial.yard.level import GainsDb
 
 Complex = NDArray[np.complex64]
-POINTS = 4096
+FFT_POINTS = 4096
 # Samples that were on their way when the gain was set.
 SETTLES_S = 0.05
 # Beside the channel, from its edge on, so far out is the floor looked for; and nothing about the centre.
 BESIDE_HZ, CENTRE_HZ = 150e3, 2_000.0
-FULL = 0.985
+CLIPPED_LEVEL = 0.985
 
 
 class GainSweep:
@@ -30,7 +30,7 @@ class GainSweep:
     It returns the tuning with the gains that the driver acknowledged: they, and not the wanted ones, are reported.
     """
 
-    survives = NOTHING
+    survives = NO_RESTS
 
     def __init__(
         self, asked: Sweep, tuning: Tuning, set_gains: Callable[[GainsDb], Tuning], report: Callable[[Event], None]
@@ -91,7 +91,7 @@ class GainSweep:
 
     def _measured(self, samples: Complex) -> SweepPoint:
         found = measure(samples, self._rate_hz, self._offset_hz, self.asked.width_hz)
-        if self.asked.with_span and self.asked.bins != POINTS:
+        if self.asked.with_span and self.asked.bins != FFT_POINTS:
             _, density = power_density(samples, self._rate_hz, self.asked.bins)
             found = msgspec.structs.replace(found, span=density.astype(np.float32))
         products = self._products(samples, found) if self.asked.with_products else 0.0
@@ -151,8 +151,8 @@ def measure(samples: Complex, rate_hz: float, offset_hz: float, width_hz: float)
 
     samples : shape (n,), full scale 1; n >= 4096. offset_hz, width_hz : of the channel, from the centre.
     """
-    hertz, density = power_density(samples, rate_hz, POINTS)
-    bin_hz, half_hz = rate_hz / POINTS, max(width_hz / 2, rate_hz / POINTS)
+    hertz, density = power_density(samples, rate_hz, FFT_POINTS)
+    bin_hz, half_hz = rate_hz / FFT_POINTS, max(width_hz / 2, rate_hz / FFT_POINTS)
     away = np.abs(hertz - offset_hz)
     clear = (np.abs(hertz) > CENTRE_HZ) & (np.abs(hertz) < 0.42 * rate_hz)
     beside = clear & (away > half_hz + 4 * bin_hz) & (away < half_hz + BESIDE_HZ)
@@ -168,7 +168,7 @@ def measure(samples: Complex, rate_hz: float, offset_hz: float, width_hz: float)
         _db(floor),
         _db(channel),
         2 * half_hz,
-        float(np.mean(np.abs(samples.view(np.float32)) > FULL)),
+        float(np.mean(np.abs(samples.view(np.float32)) > CLIPPED_LEVEL)),
         _db(float(np.mean(np.abs(samples) ** 2))),
         float(hertz[at]),
         _db(strongest),
@@ -186,8 +186,8 @@ def median_of_averages(count: int) -> float:
     .. [1] Wilson & Hilferty, Proc. Nat. Acad. Sci. 17 (1931) 684-688.
     .. [2] P. D. Welch, IEEE Trans. Audio Electroacoustics AU-15 (1967) 70-73, eq. (12).
     """
-    step = POINTS // 2
-    averages = max((count - POINTS) // step + 1, 1) / (1 + 2 / 36)
+    step = FFT_POINTS // 2
+    averages = max((count - FFT_POINTS) // step + 1, 1) / (1 + 2 / 36)
     return float((1 - 1 / (9 * averages)) ** 3)
 
 

@@ -12,29 +12,29 @@ from yarddial.dsp.line import measure_line
 from yarddial.dsp.rival import rival_of
 from yarddial.engine.commands import Measure
 from yarddial.engine.events import Event, Measured, NotMeasured, Progress
-from yarddial.engine.taps.tap import NOTHING, EndCause, Piece, StreamChange
+from yarddial.engine.taps.tap import NO_RESTS, EndCause, Piece, StreamChange
 from yarddial.engine.tuning import Tuning
 from yarddial.yard.errors import BadSamples, NoCarrier
 from yarddial.yard.frequency import format_hertz, format_sigma
 
 # How often it reports its doubt, and the least it takes, seconds: shorter neither drift nor fading is seen.
-REPORT_S, LEAST_S = 0.5, 4.0
+REPORT_S, MIN_S = 0.5, 4.0
 # Another line so little below the one found may as well be the one that was meant.
 RIVAL_DB = 5.0
 # Unless it is likelier by so many in log odds where it is expected, and it is within so many sigmas of that.
-LIKELIER, NEAR_SIGMAS = 4.6, 4.0
+ELSEWHERE_LOG_ODDS, NEAR_SIGMAS = 4.6, 4.0
 # Later reports come after this share of the time so far: each costs a look at all of the samples.
 REPORT_SHARE = 0.1
 # Where nothing stands out for so long, going on finds nothing.
 NOTHING_S = 12.0
 # Where the noise would allow to stop but the path does not, it is looked at again this much later.
-LATER = 1.4
+RETRY_FACTOR = 1.4
 
 
 class Measurement:
     """Takes the slice's samples and the receiver's raw ones; reports its progress and, once, its end."""
 
-    survives = NOTHING
+    survives = NO_RESTS
 
     def __init__(self, asked: Measure, tuning: Tuning, report: Callable[[Event], None]) -> None:
         self.job, self.asked = asked.job, asked
@@ -47,7 +47,7 @@ class Measurement:
         self._still: complex | None = None
         self._moves = False
         self._next_report_s = REPORT_S
-        self._next_look_s = LEAST_S
+        self._next_look_s = MIN_S
 
     def begin(self, tuning: Tuning, change: StreamChange) -> None:
         """It ends with the stream that it was begun on."""
@@ -114,7 +114,7 @@ class Measurement:
 
     def _is_enough(self, have_s: float) -> bool:
         """The noise would allow to stop: does the path?"""
-        self._next_look_s = LATER * have_s
+        self._next_look_s = RETRY_FACTOR * have_s
         try:
             found = self._estimate()
         except (NoCarrier, BadSamples) as error:
@@ -152,7 +152,7 @@ class Measurement:
             (hertz - asked.expected_hz) / np.hypot(asked.expected_sigma_hz, sigma_hz)
             for hertz, sigma_hz in ((found.frequency_hz, found.sigma_hz), (other.frequency_hz, other.sigma_hz))
         ]
-        if abs(away[0] ** 2 - away[1] ** 2) / 2 > LIKELIER and min(abs(away[0]), abs(away[1])) < NEAR_SIGMAS:
+        if abs(away[0] ** 2 - away[1] ** 2) / 2 > ELSEWHERE_LOG_ODDS and min(abs(away[0]), abs(away[1])) < NEAR_SIGMAS:
             mine, its_hz = found, other.frequency_hz
             if abs(away[1]) < abs(away[0]):
                 changed = OtherLine(found.frequency_hz, found.sigma_hz, -other.level_db)
@@ -202,4 +202,4 @@ class Measurement:
         wanted_hz = self.asked.wanted_hz
         if not wanted_hz or sigma_hz == float("inf"):
             return self.asked.seconds_s
-        return float(max(have_s * (sigma_hz / wanted_hz) ** (2 / 3), LEAST_S))
+        return float(max(have_s * (sigma_hz / wanted_hz) ** (2 / 3), MIN_S))

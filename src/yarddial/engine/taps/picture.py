@@ -10,13 +10,13 @@ from yarddial.dsp.decimation import Decimator, decimation_for
 from yarddial.dsp.spectra import hann_spectra
 from yarddial.engine.commands import Show
 from yarddial.engine.events import Event, SpectrogramColumns
-from yarddial.engine.taps.tap import EVERYTHING, EndCause, Piece, StreamChange
+from yarddial.engine.taps.tap import ALL_RESTS, EndCause, Piece, StreamChange
 from yarddial.engine.tuning import Tuning
 
 # Transforms averaged to a column at most, where the samples of its time allow several.
-MOST_AVERAGED = 16
+MAX_AVERAGED = 16
 # So weak that it only keeps the logarithm finite.
-SILENCE = 1e-20
+MIN_POWER = 1e-20
 # Slice kept for redrawing the picture after a change of zoom.
 MEMORY_S = 45.0
 # 32 MB at most, whatever the slice's rate.
@@ -38,7 +38,7 @@ class Picture:
         out_rate_hz = rate_hz / factor
         self._size = max(round(out_rate_hz * rows / (2 * self.half_span_hz)), 16)
         self._step = out_rate_hz * column_s
-        self._averaged = min(max(int(self._step / self._size), 1), MOST_AVERAGED)
+        self._averaged = min(max(int(self._step / self._size), 1), MAX_AVERAGED)
         self._spacing = int(self._step / self._averaged)
         self._length = (self._averaged - 1) * self._spacing + self._size
         self._first_bin = self._size // 2 - rows // 2
@@ -61,14 +61,14 @@ class Picture:
         self._kept, self._kept_from = self._kept[drop:], self._kept_from + min(drop, self._kept.size)
         level = hann_spectra(blocks)[:, self._first_bin : self._first_bin + self.rows]
         level = level.reshape(len(starts), self._averaged, self.rows).mean(axis=1)
-        return np.asarray(10 * np.log10(level + SILENCE), np.float32)
+        return np.asarray(10 * np.log10(level + MIN_POWER), np.float32)
 
 
 class PictureTap:
     """The engine's own: draws the slice as `Show` wants it, and remembers it for another zoom."""
 
     job, asked = 0, None
-    survives = EVERYTHING
+    survives = ALL_RESTS
 
     def __init__(self, report: Callable[[Event], None]) -> None:
         self._report = report

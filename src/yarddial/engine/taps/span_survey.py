@@ -3,8 +3,8 @@
 from collections.abc import Callable
 
 from yarddial.dsp.survey import SpanSurveyor
-from yarddial.engine.events import TOGETHER, Event, SpanSpectrum
-from yarddial.engine.taps.tap import EVERYTHING, EndCause, Piece, StreamChange
+from yarddial.engine.events import BINS_A_POINT, Event, SpanSpectrum
+from yarddial.engine.taps.tap import ALL_RESTS, EndCause, Piece, StreamChange
 from yarddial.engine.tuning import Tuning
 
 # So often.
@@ -15,7 +15,7 @@ class SpanSurvey:
     """The engine's own; it goes on with whatever stream there is."""
 
     job, asked = 0, None
-    survives = EVERYTHING
+    survives = ALL_RESTS
 
     def __init__(self, report: Callable[[Event], None]) -> None:
         self._report = report
@@ -39,7 +39,7 @@ class SpanSurvey:
             self._surveyor.clear()
             self._surveyed = 0
             if seen.count:
-                mean_db, peak_db = (db.reshape(-1, TOGETHER).max(axis=1) for db in (seen.mean_db, seen.peak_db))
+                mean_db, peak_db = (db.reshape(-1, BINS_A_POINT).max(axis=1) for db in (seen.mean_db, seen.peak_db))
                 self._report(SpanSpectrum(tuning.centre_hz, tuning.rate_hz, mean_db, peak_db, seen.spike_db, tuning.id))
         return False
 

@@ -11,8 +11,8 @@ from yarddial.engine.tuning import Tuning
 
 # What may become of a stream: another slice is cut out of it, the receiver is set differently, it is another receiver.
 StreamChange = Literal["slice", "tuning", "receiver"]
-EVERYTHING: frozenset[StreamChange] = frozenset(("slice", "tuning", "receiver"))
-NOTHING: frozenset[StreamChange] = frozenset()
+ALL_RESTS: frozenset[StreamChange] = frozenset(("slice", "tuning", "receiver"))
+NO_RESTS: frozenset[StreamChange] = frozenset()
 # Why a tap is ended from outside.
 # ended : a recording that plays has come to its end.
 EndCause = Literal["retuned", "stopped", "ended", "cancelled"]

@@ -31,11 +31,11 @@ if TYPE_CHECKING:
     from yarddial.analysis.ghosts.scene import Ghost
 
 # These go wherever the centre and the rate are put: they are none of a band's.
-MOVING = ("spike", "mirror", "harmonic mixing", "alias")
+MOVING_KINDS = ("spike", "mirror", "harmonic mixing", "alias")
 # Ghosts nearer together than this are one.
 SAME_HZ = 5e3
 # Of entries of runs over all bands, and how many of them are read: some three runs.
-RUN_KIND, MOST_LOOKS = "band run", 400
+RUN_KIND, MAX_LOOKS = "band run", 400
 
 
 class BoardRequest(msgspec.Struct, frozen=True):
@@ -69,7 +69,7 @@ class BoardRequest(msgspec.Struct, frozen=True):
                 continue
             for peak in entry.data.peaks:
                 place = round(peak.dial_hz / SAME_HZ)
-                is_ghost = peak.verdict == "ghost" and peak.kind not in MOVING
+                is_ghost = peak.verdict == "ghost" and peak.kind not in MOVING_KINDS
                 told.setdefault(place, Ghost(peak.dial_hz, 0.0, "true", (), peak.cause) if is_ghost else None)
         return tuple(ghost for ghost in told.values() if ghost is not None)
 
@@ -147,7 +147,7 @@ class BandBoard:
             estimates.oscillators,
             frozenset(estimates.touched()),
             self._log.of_places(self._desk.station.name),
-            self._log.entries(RUN_KIND, self._desk.station.name, most=MOST_LOOKS),
+            self._log.entries(RUN_KIND, self._desk.station.name, most=MAX_LOOKS),
         )
 
     def _take(self, rows: "tuple[BandRow, ...]") -> None:

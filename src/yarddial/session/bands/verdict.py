@@ -10,7 +10,7 @@ if TYPE_CHECKING:
     from yarddial.analysis.board.row import BandRow
 
 # Bands that are good now are named, so many of them.
-MOST_NAMED = 6
+MAX_NAMED = 6
 
 DO_NEXT = {
     "": "Nothing is left to do.",
@@ -32,7 +32,7 @@ def bands_verdict(rows: "Sequence[BandRow]") -> Verdict:
     what = DO_NEXT[most]
     told = f"{counts['good']} of {len(rows)} right"
     good = [row.band.name for row in rows if row.mark == "good"]
-    now = f"Good now: {', '.join(good[:MOST_NAMED])}{' and more' * (len(good) > MOST_NAMED)}. " if good else ""
+    now = f"Good now: {', '.join(good[:MAX_NAMED])}{' and more' * (len(good) > MAX_NAMED)}. " if good else ""
     more = f"{now}{counts['look']} to look at, {counts['stop']} out of reach, {counts['unknown']} not known yet. {what}"
     mark: Mark = "good" if counts["good"] == len(rows) else "look" if counts["look"] else "unknown"
     return Verdict(mark, f"{counts['good']} of {len(rows)} bands are reachable, true and proven.", more, told)

@@ -6,7 +6,7 @@ import msgspec
 
 from yarddial.analysis.blind.raster_fit import (
     HEARD_UPRIGHT,
-    INVERTED,
+    INVERTED_PRIOR,
     BlindAnswer,
     Hypothesis,
     RasterCarrier,
@@ -24,7 +24,7 @@ from yarddial.yard.path import Stage, shown_for_dial
 # Towers of the airband offset their carriers on purpose.
 AIRBAND_HZ = (117.975e6, 137e6)
 # Carriers nearer to one another than this share of the finest raster are sidebands.
-APART = 0.3
+SIDEBAND_RASTER_SHARE = 0.3
 
 
 def blind_in_recording(
@@ -54,10 +54,10 @@ def blind_in_recording(
             f"{format_frequency(centre_hz)} is in the airband, whose carriers are offset on purpose: scan another band"
         )
     rasters = tuple(rasters_hz) or usual_rasters_hz(centre_hz)
-    lines = all_lines(recording.read(), recording.rate_hz, APART * min(rasters))
+    lines = all_lines(recording.read(), recording.rate_hz, SIDEBAND_RASTER_SHARE * min(rasters))
     seen = [RasterCarrier(centre_hz + one.carrier.frequency_hz, one.carrier.sigma_hz) for one in lines]
     ways = _ways(centre_hz, stages, stated_hz, lo_sigma_hz)
-    share = HEARD_UPRIGHT if is_upright else INVERTED
+    share = HEARD_UPRIGHT if is_upright else INVERTED_PRIOR
     found = fit_raster(seen, ways, rasters, prior_ppm, centre_hz=centre_hz, inverted_share=share)
     moved = tuple(_at(h, centre_hz - found.middle_hz) for h in found.hypotheses)
     return msgspec.structs.replace(found, hypotheses=moved, middle_hz=centre_hz)

@@ -47,14 +47,14 @@ if TYPE_CHECKING:
     from yarddial.session.calibration.correction import CorrectionProposal
 
 # The most that "as long as it helps" takes, and a wide FM signal, whose samples are many.
-MOST_S, MOST_WIDE_S = 60.0, 4.0
+MAX_S, MAX_WIDE_S = 60.0, 4.0
 # Once the noise's doubt is this share of the station's own, or of what the mode bears, going on is of no use.
 SHARE_OF_STATION, SHARE_OF_MODE = 1 / 3, 1 / 20
 # Half of a channel that must be in the picture's slice, for the middle of an FM signal.
 HALF_CHANNEL_HZ = {"nfm": 9_000.0, "wfm": 125_000.0}
 # The dial counts as being on a reference within this, or within three sigma of its own doubt.
 NEAR_HZ = 1_000.0
-LEAST_SEARCH_HZ = 100.0
+MIN_SEARCH_HZ = 100.0
 # A drift is told for so long after it was seen.
 DRIFT_TOLD_S = 600.0
 MEASUREMENT = JobKind("measurement", "work", "a measurement", "a measurement is under way")
@@ -178,11 +178,11 @@ class Calibration(Job):
 
     def how_long(self, reference: Reference, seconds_s: float) -> tuple[float, float]:
         """Most seconds, and the doubt at which it is enough; `seconds_s` 0 is as long as it helps."""
-        most_s = MOST_WIDE_S if reference.mode == "wfm" else float("inf")
+        most_s = MAX_WIDE_S if reference.mode == "wfm" else float("inf")
         if seconds_s:
             return min(seconds_s, most_s), 0.0
         tolerance_hz = mode_named(self._desk.station.mode).tolerance_hz
-        return min(MOST_S, most_s), max(SHARE_OF_STATION * reference.sigma_hz, SHARE_OF_MODE * tolerance_hz, 1e-3)
+        return min(MAX_S, most_s), max(SHARE_OF_STATION * reference.sigma_hz, SHARE_OF_MODE * tolerance_hz, 1e-3)
 
     def why_not_measure(self, kind: JobKind | None = None, within: Lease | None = None) -> str:
         """Why nothing can be measured just now, or an empty text; by what kind of job, and as a part of which."""
@@ -218,7 +218,7 @@ class Calibration(Job):
             self._live_receiver.start(self._desk.line)
         self.look_at_dial(lease)
         state = self.state()
-        within_hz = max(abs(state.error_hz) + 4 * state.sigma_hz, LEAST_SEARCH_HZ)
+        within_hz = max(abs(state.error_hz) + 4 * state.sigma_hz, MIN_SEARCH_HZ)
         most_s, wanted_hz = self.how_long(reference, self.chosen_s if seconds_s is None else seconds_s)
         self.measuring = Measuring(reference, self._desk.line.name, verifying, within_hz, wanted_hz, most_s)
         self.outcome = None

@@ -32,9 +32,9 @@ if TYPE_CHECKING:
 POINTS_S, POINT_S = (1.0, 5.0, 20.0), 5.0
 # A run goes on for an hour, and for so many points if they take longer; it is fitted anew whenever it has grown by so
 # many, and by a twentieth.
-RUN_S, MOST_POINTS, EVERY = 3_600.0, 720, 6
+RUN_S, MAX_POINTS, REFIT_POINTS = 3_600.0, 720, 6
 # Points that found no carrier in a row before the run is given up.
-MOST_MISSED = 6
+MAX_MISSED = 6
 # What is left of a warm-up when the oscillator counts as steady, against what the mode bears: no more than a good
 # measurement's own doubt, for nothing else in the fit allows for it.
 SHARE_OF_MODE = 0.1
@@ -133,7 +133,7 @@ class CarrierWatch(Job):
             case NotMeasured():
                 self.missed_now += 1
                 self.missed += 1
-                if self.missed_now >= MOST_MISSED:
+                if self.missed_now >= MAX_MISSED:
                     self._end("failed", event.sentence)
                 else:
                     self._next()
@@ -159,9 +159,9 @@ class CarrierWatch(Job):
             self._begun_at_s = at_s
         self.points = (*self.points, Point(at_s - self._begun_at_s, away_hz * scale, abs(sigma_hz * scale)))
         self.missed_now = 0
-        if len(self.points) % max(EVERY, len(self.points) // 20) == 0:
+        if len(self.points) % max(REFIT_POINTS, len(self.points) // 20) == 0:
             self._fit()
-        if len(self.points) + self.missed >= max(MOST_POINTS, RUN_S / self.point_s):
+        if len(self.points) + self.missed >= max(MAX_POINTS, RUN_S / self.point_s):
             self._end("done")
         else:
             self._next()

@@ -15,7 +15,7 @@ from yarddial.yard.station import Station
 # Entered values are kept to the last digit that a listening program takes.
 PPM_DECIMALS = 3
 LO_DECIMALS = 1
-FITTED = "fit of known carriers"
+FIT_NOTE = "fit of known carriers"
 
 
 class EnteredChange(msgspec.Struct, frozen=True):
@@ -146,7 +146,7 @@ def _is_worth(fit: CorrectionFit, oscillators: Oscillators, steps: dict[str, flo
 def _true_receiver(part: Receiver, oscillators: Oscillators, *, known: bool) -> tuple[Receiver, EnteredChange]:
     value, sigma = oscillators.value(crystal_of(part.name)), oscillators.sigma(crystal_of(part.name))
     entered = round(value, PPM_DECIMALS)
-    crystal = part.crystal_ppm.measured(value, sigma, utc_now(), FITTED) if known else part.crystal_ppm
+    crystal = part.crystal_ppm.measured(value, sigma, utc_now(), FIT_NOTE) if known else part.crystal_ppm
     replaced = msgspec.structs.replace(part, crystal_ppm=crystal, entered_ppm=entered)
     return replaced, EnteredChange(part.name, "ppm", part.entered_ppm, entered)
 
@@ -155,7 +155,7 @@ def _true_converter(part: Converter, oscillators: Oscillators, *, known: bool) -
     value = part.nominal_lo_hz + oscillators.value(oscillator_of(part))
     sigma = oscillators.sigma(oscillator_of(part))
     entered = round(value, LO_DECIMALS)
-    lo_hz = part.lo_hz.measured(value, sigma, utc_now(), FITTED) if known else part.lo_hz
+    lo_hz = part.lo_hz.measured(value, sigma, utc_now(), FIT_NOTE) if known else part.lo_hz
     replaced = msgspec.structs.replace(part, lo_hz=lo_hz, entered_lo_hz=entered)
     return replaced, EnteredChange(part.name, "Hz", part.entered_lo_hz, entered)
 
@@ -165,7 +165,7 @@ def _true_transceiver(part: Transceiver, value: float, oscillators: Oscillators)
     (converter,) = converters_of(part)
     sigma = oscillators.sigma(oscillator_of(converter))
     known = round(value, PPM_DECIMALS)
-    measured = part.rig_ppm.measured(known, sigma, utc_now(), FITTED)
+    measured = part.rig_ppm.measured(known, sigma, utc_now(), FIT_NOTE)
     return msgspec.structs.replace(part, rig_ppm=measured), EnteredChange(
         part.name, "ppm", part.rig_ppm.value, known, True
     )

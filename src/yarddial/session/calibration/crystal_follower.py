@@ -21,11 +21,11 @@ from yarddial.yard.station import Reference
 EVERY_S = 2.0
 # Of the span, from the centre, in which a station may be followed; and so near its centre nothing is.
 CLEAN_SHARE, OFF_SPIKE_HZ = 0.4, 1_000.0
-LEAST_WITHIN_HZ = 50.0
+MIN_WITHIN_HZ = 50.0
 # What a crystal wanders in a second, one sigma, in ppb: as fast as the answer may follow it.
 WANDER_PPB = 1.5
 # Looks in a row that found nothing, from which it is said.
-MISSED = 4
+MISSED_LOOKS_TO_TELL = 4
 FOLLOWER = JobKind("crystal_follower", "along", "the crystal is followed", "the crystal is followed", tunes=False)
 
 
@@ -64,7 +64,7 @@ class CrystalFollower(Job):
             return ""
         if self.reference is None:
             return "No known station stands in the span." if self._live_receiver.running else "The receiver is off."
-        if self._missed >= MISSED:
+        if self._missed >= MISSED_LOOKS_TO_TELL:
             return f"{self.reference.name} is not seen now."
         if self.crystal_ppb is None:
             return f"Looking for {self.reference.name}…"
@@ -100,7 +100,7 @@ class CrystalFollower(Job):
                 return
             self._lease = asked
         state = self._calibration.state(None, reference.frequency_hz)
-        place = (self._counted_hz(reference), max(4 * state.sigma_hz, LEAST_WITHIN_HZ))
+        place = (self._counted_hz(reference), max(4 * state.sigma_hz, MIN_WITHIN_HZ))
         if (
             self._sent is not None
             and abs(place[0] - self._sent[0]) < 0.2 * self._sent[1]

@@ -41,7 +41,7 @@ SCAN_S: dict[LiveMethod, float] = {"raster": 8.0, "pilot": 4.0}
 WHOLE_SHARE = 0.9
 # The dial's error must be known to this for its tone to be found.
 ENOUGH_HZ = 150.0
-EARS: "tuple[tuple[ToneReception, DemodulationSettings], ...]" = (
+TONE_SETTINGS: "tuple[tuple[ToneReception, DemodulationSettings], ...]" = (
     ("am", DemodulationSettings("am", -4_500.0, 4_500.0, gain_control=False)),
     ("usb", DemodulationSettings("usb", 100.0, 4_000.0, gain_control=False)),
     ("lsb", DemodulationSettings("lsb", -4_000.0, -100.0, gain_control=False)),
@@ -109,7 +109,7 @@ class LiveMethods(Job):
     def hear_tone(self, near_hz: float) -> None:
         """Hear the station at the dial as AM, then on each sideband."""
         if self._begin("tone"):
-            self._near_hz, self._left, self._sounds = near_hz, list(EARS), {}
+            self._near_hz, self._left, self._sounds = near_hz, list(TONE_SETTINGS), {}
             self._next_ear()
 
     def scan(self) -> None:
@@ -212,8 +212,8 @@ class LiveMethods(Job):
         self._parts.append(event.samples)
         self._rate_hz = event.rate_hz
         have_s = sum(part.size for part in self._parts) / event.rate_hz
-        done = len(EARS) - len(self._left) + min(have_s / HEAR_S, 1.0)
-        self.fraction = done / len(EARS)
+        done = len(TONE_SETTINGS) - len(self._left) + min(have_s / HEAR_S, 1.0)
+        self.fraction = done / len(TONE_SETTINGS)
         if have_s >= HEAR_S:
             sound = np.concatenate(self._parts)[int(SETTLES_S * event.rate_hz) :]
             # Without gain control it may be anything but full scale.

@@ -8,7 +8,7 @@ from yarddial.yard.errors import NoCarrier
 from yarddial.yard.oscillator_classes import classes_at
 
 # Seconds are enough: only the place matters, to some hundred hertz.
-MOST_S = 4.0
+MAX_S = 4.0
 
 
 def leak_in_recording(
@@ -40,7 +40,7 @@ def leak_in_recording(
     recording = open_recording(path, sample_format, rate_hz, centre_hz)
     # A recording made through the converter tells where the tuner stood: the leak lies there, not on the dial.
     middle_hz = recording.centre_hz if recording.tuner_hz is None else recording.tuner_hz
-    samples = recording.read(0, int(MOST_S * recording.rate_hz))
+    samples = recording.read(0, int(MAX_S * recording.rate_hz))
     glimpses: list[Glimpse] = []
     for stated in stated_hz:
         spread_ppm = max(one.sigma_ppm for one in classes_at(stated)) if tolerance_ppm is None else tolerance_ppm

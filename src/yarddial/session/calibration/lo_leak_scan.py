@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     # Not needed before the first paint.
     from yarddial.analysis.correction.lo_leak import Glimpse, LeakAnswer
 
-SECONDS = 1.5
+SCAN_STEP_S = 1.5
 TOLERANCE_PPM = 30.0
 LO_LEAK_SCAN = JobKind(
     "lo_leak_scan", "work", "the look for an oscillator", "a converter's oscillator is being looked for"
@@ -208,7 +208,7 @@ class LoLeakScan(Job):
         assert self._lease is not None
         within_hz = self._within_hz(socket_hz)
         self._live_receiver.tuner.tune(self._line, socket_hz, 1.1 * within_hz, self._lease)
-        self._lease.ask(Measure(SECONDS, within_hz))
+        self._lease.ask(Measure(SCAN_STEP_S, within_hz))
         self._changed.tell()
 
     def _seen(self, shown_hz: float | None, sigma_hz: float, cn0_dbhz: float) -> None:

@@ -35,15 +35,15 @@ if TYPE_CHECKING:
     from yarddial.analysis.stability.forecast import CrystalKind
 
 # Older observations stay in the log; crystals follow the temperature, so they are not mixed with today's.
-FRESH = timedelta(hours=12)
+MAX_OBSERVATION_AGE = timedelta(hours=12)
 # Nobody measures oftener by hand; of a script's the latest count.
-MOST_FRESH = 2_000
+MAX_FRESH = 2_000
 # Clocks differ by seconds; an entry further ahead than this was made by a clock that was right, or wrong, otherwise.
 AHEAD_S = 300.0
 # So many observations are fitted while one waits; with more it takes longer than a moment.
-FEW = 5
+IMMEDIATE_FIT_OBSERVATIONS = 5
 # Chi-square from which earlier knowledge is contradicted: four sigma of one number.
-SURPRISING = 16.0
+CONTRADICTION_CHI2 = 16.0
 
 
 class FitRequest(msgspec.Struct, frozen=True):
@@ -61,7 +61,7 @@ class FitRequest(msgspec.Struct, frozen=True):
         stated, before, surprise = stated_oscillators(self.station), self.before, ""
         priors = {n: (before.value(n), before.sigma(n)) for n in before.names if before.sigma(n) > 0}
         found = fit(self.observations, priors)
-        if found.prior_misfit > SURPRISING and before != stated:
+        if found.prior_misfit > CONTRADICTION_CHI2 and before != stated:
             found, before = fit(self.observations, priors_of(self.station)), stated
             surprise = (
                 "today's measurements contradict what was known before: the receiver is still cold, or a part was "
@@ -178,7 +178,7 @@ class OscillatorEstimates:
             self._settle()
             return
         request = FitRequest(usable, before, station)
-        if len(usable) <= FEW:
+        if len(usable) <= IMMEDIATE_FIT_OBSERVATIONS:
             self._take(request.solve())
         else:
             self._background.ask("the fit", request.solve, self._take, self._fail)
@@ -252,10 +252,10 @@ def _touches_only(station: Station, observation: Observation) -> bool:
 
 
 def _fresh_observations(log: LogKeeper, station_name: str) -> tuple[Observation, ...]:
-    since = clock.utc_text(clock.now() - FRESH)
+    since = clock.utc_text(clock.now() - MAX_OBSERVATION_AGE)
     found: list[Observation] = []
     kinds = ("observation", "verification")
-    entries = [entry for kind in kinds for entry in log.entries(kind, station_name, since_utc=since, most=MOST_FRESH)]
-    for entry in sorted(entries, key=lambda one: (one.at_utc, one.id), reverse=True)[:MOST_FRESH]:
+    entries = [entry for kind in kinds for entry in log.entries(kind, station_name, since_utc=since, most=MAX_FRESH)]
+    for entry in sorted(entries, key=lambda one: (one.at_utc, one.id), reverse=True)[:MAX_FRESH]:
         found += reversed(observations_of(entry.data))
     return tuple(reversed(found))

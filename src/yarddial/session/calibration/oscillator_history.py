@@ -31,7 +31,7 @@ from yarddial.yard.station import Station
 # Measurements of the same oscillator nearer together than this are one point of its history, the last of them.
 APART_S = 6 * 3_600.0
 # A forecast from more points is no better.
-MOST_POINTS = 60
+MAX_POINTS = 60
 DAY_LETTERS = len("2026-11-25")
 YEAR_S = 365.25 * 86_400.0
 DRIFT_LASTS_S = 600.0
@@ -92,7 +92,7 @@ def histories(station: Station, entries: Iterable[Entry]) -> dict[str, History]:
     kinds = kinds_of(station)
     return {
         name: History(
-            name, kinds[name], tuple(p for p, _ in track[-MOST_POINTS:]), tuple(t for _, t in track[-MOST_POINTS:])
+            name, kinds[name], tuple(p for p, _ in track[-MAX_POINTS:]), tuple(t for _, t in track[-MAX_POINTS:])
         )
         for name, track in seen.items()
         if name in kinds

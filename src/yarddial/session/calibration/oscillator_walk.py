@@ -31,7 +31,7 @@ from yarddial.yard.parts import Transceiver, converters_of
 # A menu takes its offset in steps of this at ten megahertz.
 MENU_STEP_HZ = 0.1
 # Measurements of one walk; whatever is not known by then will not be.
-MOST_LOOKS = 24
+MAX_LOOKS = 24
 OSCILLATOR_WALK = JobKind(
     "oscillator_walk", "work", "all oscillators", "all oscillators are being measured", tunes=False, outlives=True
 )
@@ -212,7 +212,7 @@ class OscillatorWalk(Job):
         lease, plan = self._lease, self.plan
         if lease is None or plan is None:
             return
-        if not plan.looks or self._count >= MOST_LOOKS:
+        if not plan.looks or self._count >= MAX_LOOKS:
             self._calibration.apply()
             lease.end()
             return

@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from yarddial.dsp.frequency_modulation import Pilot
 
 # Beyond this a fit takes so long that a window would stop.
-MOST_ROWS = 2_000
+MAX_ROWS = 2_000
 # How far from where it should be a broadcaster is looked for; further there may be the next.
 PILOT_WITHIN_HZ, PILOT_MOST_HZ = 5_000.0, 40_000.0
 # How far from the tone each may be heard: AM shows the tone itself, a sideband is off by the dial's error.
@@ -108,9 +108,9 @@ class OtherMethods:
 
         line = self._desk.line
         rows = [self._of_this_yard(seen) for seen in read_observations(path, line.receiver.name)]
-        if len(rows) > MOST_ROWS:
+        if len(rows) > MAX_ROWS:
             raise BadObservations(
-                f"{path.name} has {len(rows)} rows, more than the {MOST_ROWS} that a window keeps at hand: fit them "
+                f"{path.name} has {len(rows)} rows, more than the {MAX_ROWS} that a window keeps at hand: fit them "
                 "by the command 'true', or thin them"
             )
         self._calibration.take_in(rows, "file", f"{count_of(len(rows), 'observation')} from {path.name}")

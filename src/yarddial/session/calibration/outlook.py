@@ -16,7 +16,7 @@ from yarddial.yard.oscillators import spoken
 
 DAY_S = 86_400.0
 # How far ahead it is told: so many days, or a third of the history.
-LEAST_AHEAD_D, MOST_AHEAD_D, STEPS = 30.0, 180.0, 40
+MIN_AHEAD_D, MAX_AHEAD_D, OUTLOOK_STEPS = 30.0, 180.0, 40
 # A change of more than so many of its doubts is one.
 SURE_SIGMA = 2.0
 
@@ -34,10 +34,10 @@ def outlook(history: History, now_s: float) -> Outlook:
     """Carry a history forward and say what it means."""
     points = history.points
     last_s, name = points[-1].time_s, spoken(history.name)
-    days = min(max((last_s - points[0].time_s) / DAY_S / 3, LEAST_AHEAD_D), MOST_AHEAD_D)
+    days = min(max((last_s - points[0].time_s) / DAY_S / 3, MIN_AHEAD_D), MAX_AHEAD_D)
     end_s = max(last_s, now_s) + days * DAY_S
     try:
-        ahead = tuple(_told(history, last_s + (end_s - last_s) * i / STEPS) for i in range(STEPS + 1))
+        ahead = tuple(_told(history, last_s + (end_s - last_s) * i / OUTLOOK_STEPS) for i in range(OUTLOOK_STEPS + 1))
         today = _told(history, max(now_s, last_s))
         restless = forecast(points, max(now_s, last_s), history.kind).scale
     except BadSamples as error:

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 # Of one measurement of a walk, on the way and back.
 LOOK_S = 40.0
-DAY_S, LONGEST_S = 86_400.0, 365.25 * 86_400.0
+DAY_S, MAX_S = 86_400.0, 365.25 * 86_400.0
 
 
 def dial_verdict(state: DialState, mode: Mode, *, measured: bool) -> Verdict:
@@ -66,7 +66,7 @@ def lasts_sentence(calibration: Calibration) -> str:
     if lasts_s <= 0:
         allows = f"{mode.name} allows ({format_sigma(mode.tolerance_hz)[1:]})"
         return f"The uncertainty here is more than {allows}: measure again."
-    if lasts_s >= LONGEST_S:
+    if lasts_s >= MAX_S:
         return f"Once corrected, it serves {mode.name} for a year or more."
     until = clock.now() + timedelta(seconds=lasts_s)
     day = f"{until.day} {until:%B}" if lasts_s > DAY_S else f"{until:%H:%M} UTC"

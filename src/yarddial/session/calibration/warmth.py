@@ -7,7 +7,7 @@ from yarddial.session.receiver.live_receiver import LiveReceiver
 
 # Of a small box: most of its warm-up is over after a quarter of an hour.
 TAU_S = 480.0
-KEPT_EVERY_S, MOST_KEPT = 2.0, 2_000
+KEPT_EVERY_S, MAX_KEPT = 2.0, 2_000
 
 
 class Warmth:
@@ -37,7 +37,7 @@ class Warmth:
             past = self._past.setdefault(receiver, [])
             if not past or now_s - past[-1][0] > KEPT_EVERY_S:
                 past.append((now_s, self._cold[receiver]))
-                del past[:-MOST_KEPT]
+                del past[:-MAX_KEPT]
 
     def colder_than(self, receiver: str, measured_s: float) -> float:
         """By how much of its warm-up it is colder now than it was when measured: 0 within one run, 1 just started.

@@ -21,7 +21,7 @@ STEP_S = 0.08
 # Within so many decibels a step is as reported.
 AS_REPORTED_DB = 1.0
 # Used while it stands so far over the noise around it; a peak this near to full scale is clipped.
-LINE_DB, CLIPPED = 15.0, 0.97
+LINE_DB, CLIPPED_PEAK = 15.0, 0.97
 
 
 def gain_checks(
@@ -72,7 +72,7 @@ def _judged(stage: GainCapability, seen: list[tuple[float, float]]) -> CheckResu
 def _level_db(heard: ListenedBlock, bits: int, place_hz: float | None, reach_hz: float) -> float | None:
     """Level of the station's carrier, or of everything where none stands out; None where it is clipped or hidden."""
     samples = heard.samples
-    if samples.size == 0 or max(np.abs(samples.real).max(), np.abs(samples.imag).max()) > CLIPPED:
+    if samples.size == 0 or max(np.abs(samples.real).max(), np.abs(samples.imag).max()) > CLIPPED_PEAK:
         return None
     over_db = power_db(samples) - converter_floor_db(bits)
     if over_db < DITHERED_DB:

@@ -36,8 +36,8 @@ from yarddial.yard.station import Reference
 # A line this far over the floor is the station looked for.
 STATION_OVER_FLOOR_DB = 12.0
 # USB 2 carries some 35 MB/s; anything below full speed of USB 2 cannot carry a receiver.
-LEAST_MBPS = 480.0
-BLOCK = 1 << 15
+MIN_MBPS = 480.0
+BLOCK_SAMPLES = 1 << 15
 # By so much the centre is moved for a second look.
 MOVED_HZ, SAME_HZ = 37_000.0, 400.0
 # Place and mirror nearer to each other than this are a tie: a receiver that hardly rejects mirrors.
@@ -93,7 +93,7 @@ class FirstLight:
             )
             return
         yield CheckResult("seen on the bus", "good", f"{bus.name}, {bus.vendor}:{bus.product}")
-        if bus.speed_mbps < LEAST_MBPS:
+        if bus.speed_mbps < MIN_MBPS:
             what = f"it runs at {bus.speed_mbps:g} Mb/s, the speed of USB 1.1: most samples cannot get through"
             yield CheckResult("link speed", "stop", what, "use a socket and lead for USB 2 or 3; no old hub between")
         else:
@@ -206,7 +206,7 @@ class FirstLight:
         from yarddial.dsp.carrier import estimate_carrier
 
         place_hz, line, reference = self._place_hz(ask), self._plan.line, self._plan.reference
-        if place_hz is None or line is None or reference is None or heard.samples.size < BLOCK:
+        if place_hz is None or line is None or reference is None or heard.samples.size < BLOCK_SAMPLES:
             return None
         try:
             carrier = estimate_carrier(heard.samples, heard.rate_hz, place_hz, self._reach_hz(ask))

@@ -8,7 +8,7 @@ from yarddial.session.helper_process import Ended, Helper, HelperInline, HelperP
 
 # Makes the results of a run; a plain function with plain arguments, so that it can be handed to another process.
 MakeResults = Callable[[], Iterator[CheckResult]]
-ENDS: dict[Ended, CheckResult] = {
+ENDING_RESULTS: dict[Ended, CheckResult] = {
     "gone": CheckResult(
         "stays", "stop", "the check's process ended unexpectedly", "check again; if it recurs, suspect the driver"
     ),
@@ -52,8 +52,8 @@ class HelpedRunner:
         """Results since the last call."""
         was_running = self.running
         found = self._helper.poll()
-        if was_running and self._helper.ended in ENDS:
-            found.append(ENDS[self._helper.ended])
+        if was_running and self._helper.ended in ENDING_RESULTS:
+            found.append(ENDING_RESULTS[self._helper.ended])
         return found
 
     def cancel(self) -> None:

@@ -12,7 +12,7 @@ from yarddial.yard.line import Line
 from yarddial.yard.plain_text import count_of
 
 # Tried between the ends and a little beyond; borders are then halved down to this.
-PLACES, BEYOND, EXACT_HZ = 64, 0.1, 10e3
+PLACES_TO_TRY, BEYOND_SHARE, EXACT_HZ = 64, 0.1, 10e3
 
 
 def tuner_check(device: Device, able: Capabilities, ask: RequestedSettings, line: Line | None) -> CheckResult:
@@ -48,8 +48,12 @@ def tuner_check(device: Device, able: Capabilities, ask: RequestedSettings, line
 def _places(stated: tuple[tuple[float, float], ...], line: Line | None) -> list[float]:
     lowest, highest = stated[0][0], stated[-1][1]
     wide = highest - lowest
-    places = {lowest + wide * k / PLACES for k in range(PLACES + 1)}
-    places |= {max(lowest - BEYOND * wide, 0.0), highest + BEYOND * wide, *(edge for pair in stated for edge in pair)}
+    places = {lowest + wide * k / PLACES_TO_TRY for k in range(PLACES_TO_TRY + 1)}
+    places |= {
+        max(lowest - BEYOND_SHARE * wide, 0.0),
+        highest + BEYOND_SHARE * wide,
+        *(edge for pair in stated for edge in pair),
+    }
     places |= {(a[1] + b[0]) / 2 for a, b in pairwise(stated)}
     if line is not None and not line.receiver.samples_directly(line.port):
         places |= {(low + high) / 2 for low, high in line.receiver.holes_hz}

@@ -3,7 +3,7 @@
 from yarddial.records.log_data import LoggedAttenuationTest, LoggedGainSweep
 from yarddial.session.activity import Declaration
 from yarddial.session.levels.findings import levels_findings
-from yarddial.session.levels.levels import ATTENUATION_TEST, GAIN_SWEEP, GLANCE, Levels
+from yarddial.session.levels.levels import ATTENUATION_TEST, GAIN_SWEEP, LEVEL_GLANCE, Levels
 from yarddial.session.levels.verdict import levels_verdict
 from yarddial.session.receiver.topics import ReceiverTopics
 
@@ -14,9 +14,9 @@ def _make(of: ReceiverTopics) -> Levels:
 
 DECLARATION = Declaration(
     make=_make,
-    kinds=(GLANCE, GAIN_SWEEP, ATTENUATION_TEST),
+    kinds=(LEVEL_GLANCE, GAIN_SWEEP, ATTENUATION_TEST),
     begin={
-        GLANCE.name: Levels.weigh,
+        LEVEL_GLANCE.name: Levels.weigh,
         GAIN_SWEEP.name: lambda levels: levels.sweep(levels.stages[0].name),
         ATTENUATION_TEST.name: Levels.test_products,
     },

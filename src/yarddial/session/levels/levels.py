@@ -42,16 +42,16 @@ if TYPE_CHECKING:
 # What a sweep is for: one stage, all of them together, the levels as they are, or the 3:1 test.
 Purpose = Literal["stage", "all", "weigh", "test"]
 # Settings that are measured in one sweep; with more the stages' steps are thinned, their ends kept.
-MOST_SETTINGS = 120
+MAX_SETTINGS = 120
 # The 3:1 test takes so much off in front, by the step nearest to it, in so many pairs.
-TEST_DB, LEAST_TEST_DB, TEST_PAIRS = 8.0, 3.0, 4
+TEST_DB, MIN_TEST_DB, TEST_PAIRS = 8.0, 3.0, 4
 # Of a level in dBm got from the noise alone: surroundings and noise figures are only known so well.
 BY_NOISE_SIGMA_DB = 6.0
-GLANCE = JobKind("level_glance", "glance", "a look at the levels", "the levels are being looked at")
+LEVEL_GLANCE = JobKind("level_glance", "glance", "a look at the levels", "the levels are being looked at")
 GAIN_SWEEP = JobKind("gain_sweep", "work", "a gain sweep", "a sweep is under way")
 ATTENUATION_TEST = JobKind("attenuation_test", "work", "the 3:1 test", "the 3:1 test is under way")
 # The job that each purpose is.
-JOBS: dict[Purpose, JobKind] = {"stage": GAIN_SWEEP, "all": GAIN_SWEEP, "weigh": GLANCE, "test": ATTENUATION_TEST}
+JOBS: dict[Purpose, JobKind] = {"stage": GAIN_SWEEP, "all": GAIN_SWEEP, "weigh": LEVEL_GLANCE, "test": ATTENUATION_TEST}
 
 
 class Swept(msgspec.Struct, frozen=True):
@@ -201,7 +201,7 @@ class Levels(Job):
         """Why the 3:1 test cannot be made just now, or an empty text."""
         why_not = self.why_not_sweep("test")
         if not why_not and self._test_steps() is None:
-            why_not = f"{self.stages[0].name} has no step that takes {LEAST_TEST_DB:g} dB or more off"
+            why_not = f"{self.stages[0].name} has no step that takes {MIN_TEST_DB:g} dB or more off"
         return why_not
 
     def sweep(self, stage: str) -> None:
@@ -396,10 +396,10 @@ class Levels(Job):
     def _test_steps(self) -> tuple[float, float] | None:
         """The lower and the higher gain of the first stage for the 3:1 test; None where it has no two."""
         stage = self.stages[0]
-        below = [db for db in stage.steps_db if stage.set_db - db >= LEAST_TEST_DB]
+        below = [db for db in stage.steps_db if stage.set_db - db >= MIN_TEST_DB]
         if below:
             return min(below, key=lambda db: abs(stage.set_db - db - TEST_DB)), stage.set_db
-        above = [db for db in stage.steps_db if db - stage.set_db >= LEAST_TEST_DB]
+        above = [db for db in stage.steps_db if db - stage.set_db >= MIN_TEST_DB]
         return (stage.set_db, min(above, key=lambda db: abs(db - stage.set_db - TEST_DB))) if above else None
 
     def _dial_of(self, counted_hz: float) -> float:
@@ -420,7 +420,7 @@ class Levels(Job):
 def settings_of(stages: tuple[GainStage, ...]) -> tuple[GainsDb, ...]:
     """Every setting of all stages together, gain behind moving fastest; thinned where there are too many."""
     every = [list(stage.steps_db) for stage in stages]
-    while _count(every) > MOST_SETTINGS:
+    while _count(every) > MAX_SETTINGS:
         longest = max(every, key=len)
         inner = longest[1:-1][1::2]
         longest[:] = [longest[0], *inner, longest[-1]]

@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from yarddial.analysis.comparison.difference import Difference
 
 # Pairs of a whole comparison, and how long each is measured in it.
-PAIRS, DWELL_S = 40, 0.25
+PAIRS_A_COMPARISON, DWELL_S = 40, 0.25
 # So unequal may noise be in a channel and beside it: 0.2 dB.
 FLOOR_SHARE = 0.05
 HALF_WIDTH_HZ = 10_000.0
@@ -159,10 +159,10 @@ class Comparison(Job):
 
     def compared(self) -> Compared | None:
         """Second against first, as far as known; None before enough pairs."""
-        from yarddial.analysis.comparison.difference import FEWEST_PAIRS, difference
+        from yarddial.analysis.comparison.difference import MIN_PAIRS, difference
 
         pairs = self.pairs
-        if len(pairs) < FEWEST_PAIRS:
+        if len(pairs) < MIN_PAIRS:
             return None
         # A power over B hertz and T seconds scatters by 1 / sqrt(B T) of itself.
         relative = 1 / (max(self._width_hz, 1.0) * DWELL_S) ** 0.5
@@ -229,7 +229,7 @@ class Comparison(Job):
             self._look()
             return
         self.pairs = (*self.pairs, Pair(*self._weighed[0], *self._weighed[1]))
-        if len(self.pairs) >= PAIRS:
+        if len(self.pairs) >= PAIRS_A_COMPARISON:
             self._end("done")
         else:
             self._next_pair()

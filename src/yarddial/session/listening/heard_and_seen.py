@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.engine.events import TOGETHER
+from yarddial.engine.events import BINS_A_POINT
 from yarddial.session.receiver.picture import ReceiverPicture
 from yarddial.yard.errors import YardDialError
 
@@ -60,7 +60,7 @@ def noise_density_dbfs_hz(picture: ReceiverPicture, width_hz: float) -> float | 
         return float(np.median(level_db) - 10 * np.log10(HANN_NOISE_BINS * 2 * half_hz / level_db.size))
     if (span := picture.span) is None:
         return None
-    bin_hz = span.rate_hz / span.mean_db.size / TOGETHER
+    bin_hz = span.rate_hz / span.mean_db.size / BINS_A_POINT
     return float(np.median(span.mean_db) - STRONGEST_OF_FOUR_DB - 10 * np.log10(HANN_NOISE_BINS * bin_hz))
 
 

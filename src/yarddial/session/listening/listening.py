@@ -38,13 +38,13 @@ CHART_HALF_SPANS_HZ = (
     200.0, 500.0, 1e3, 2e3, 5e3, 1e4, 2e4, 5e4, 1e5, 2e5, 5e5, 1e6, 2e6, 5e6,
 )  # fmt: skip
 # The dial may wander over this part of the picture before the picture follows, and of the span before the centre does.
-MIDDLE, CLEAN = 0.8, 0.4
+PICTURE_DIAL_SHARE, SPAN_DIAL_SHARE = 0.8, 0.4
 # Of a level that a person states, dB.
 STATED_SIGMA_DB = 1.0
 # Lines of the span between two looks for ghosts: two seconds.
-SPANS = 8
+SPANS_A_SEARCH = 8
 # Sounds kept for whoever plays them: two seconds.
-MOST_KEPT = 64
+MAX_KEPT = 64
 LISTENING = JobKind("listening", "listen", "Listen", "Listen has the receiver", outlives=True)
 
 
@@ -274,7 +274,7 @@ class Listening(Job):
     def show_range(self, low_hz: float, high_hz: float) -> str:
         """Show a range of the dial; returns a sentence where the sample rate does not take in all of it, else ""."""
         middle_hz, half_hz = (low_hz + high_hz) / 2, (high_hz - low_hz) / 2
-        if abs(self._desk.station.dial_hz - middle_hz) > MIDDLE * half_hz:
+        if abs(self._desk.station.dial_hz - middle_hz) > PICTURE_DIAL_SHARE * half_hz:
             self._desk.dial(middle_hz)
         rate_hz = self._desk.line.receiver.rate_hz
         self.half_span_hz = max(min(half_hz, 0.5 * rate_hz), CHART_HALF_SPANS_HZ[0])
@@ -339,7 +339,7 @@ class Listening(Job):
         """From the whole span's line, now and then: where mirrors and leaks are to be expected."""
         self._spans += 1
         line, dial_hz = self._desk.line, self._desk.station.dial_hz
-        if self._spans % SPANS != 1 or line.why_not(dial_hz):
+        if self._spans % SPANS_A_SEARCH != 1 or line.why_not(dial_hz):
             return
         from yarddial.session.listening.expected_spurious import expected_spurious
 
@@ -366,7 +366,7 @@ class Listening(Job):
                 pass
             case Sound():
                 self._record_sound(event)
-                self.sounds = [*self.sounds[-MOST_KEPT:], event]
+                self.sounds = [*self.sounds[-MAX_KEPT:], event]
                 self.heard_s += len(event.samples) / event.rate_hz
                 self.level_dbfs, self.squelch_open, self.pilot_db = event.level_dbfs, event.is_open, event.pilot_db
                 self._heard.tell()
@@ -396,7 +396,7 @@ class Listening(Job):
             return
         self.lately_heard.moved()
         self._follow_mode()
-        if abs(self._desk.station.dial_hz - self.chart_hz) > MIDDLE * self.half_span_hz:
+        if abs(self._desk.station.dial_hz - self.chart_hz) > PICTURE_DIAL_SHARE * self.half_span_hz:
             self.chart_hz = self._desk.station.dial_hz
         self._send()
 

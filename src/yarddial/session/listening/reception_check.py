@@ -27,10 +27,10 @@ HEARD_DB, LINE_OVER_SPAN_DB = 8.0, 12.0
 FULL_DBFS = -1.0
 LISTENS_S = 1.5
 # Span lines that a place of a search is given, the first of which may still be of the place before.
-LINES = 3
+SPANS_A_PLACE = 3
 # Shares of the span: two places of a search lie so far apart, and the middle of one is not looked at.
-APART, EDGE, SPIKE_HZ = 0.75, 0.4, 4_000.0
-SCANS = 24
+PLACE_STEP_SHARE, USABLE_HALF_SPAN, SPIKE_HZ = 0.75, 0.4, 4_000.0
+MAX_SCANS = 24
 RECEPTION_CHECK = JobKind(
     "reception_check", "work", "the proof by steps", "the proof by steps is under way", tunes=False
 )
@@ -162,7 +162,9 @@ class ReceptionCheck(Job):
         """The strongest line of a band that some route reaches; returns its place, or None and why."""
         rate_hz = self._desk.line.receiver.rate_hz
         best_hz, best_db, any_line = None, LINE_OVER_SPAN_DB, False
-        places = np.arange(step.low_hz + EDGE * rate_hz, step.high_hz, APART * rate_hz)[:SCANS]
+        places = np.arange(step.low_hz + USABLE_HALF_SPAN * rate_hz, step.high_hz, PLACE_STEP_SHARE * rate_hz)[
+            :MAX_SCANS
+        ]
         for place_hz in places.tolist():
             if not reaching(self._desk.station, place_hz):
                 continue
@@ -171,7 +173,7 @@ class ReceptionCheck(Job):
             if self._live_receiver.trouble:
                 return None, self._live_receiver.trouble
             self._spans = []
-            while len(self._spans) < LINES:
+            while len(self._spans) < SPANS_A_PLACE:
                 yield
             line = self._spans[-1]
             any_line = any_line or float(line.mean_db.max() - np.median(line.mean_db)) > LINE_OVER_SPAN_DB
@@ -191,7 +193,7 @@ class ReceptionCheck(Job):
         route = self._desk.line.at(dial_hz)
         placed_hz = np.array([route.dial_of(float(hertz), dial_hz) for hertz in counted_hz])
         inside = (placed_hz > step.low_hz) & (placed_hz < step.high_hz)
-        inside &= np.abs(counted_hz - line.centre_hz) < EDGE * line.rate_hz
+        inside &= np.abs(counted_hz - line.centre_hz) < USABLE_HALF_SPAN * line.rate_hz
         inside &= np.abs(counted_hz - line.centre_hz) > SPIKE_HZ
         level_db = line.mean_db.astype(float)
         # Over the raster's width: a wide signal is weak in each bin.
@@ -260,7 +262,7 @@ class ReceptionCheck(Job):
 
     def _take_span(self) -> None:
         if self._live_receiver.picture.span is not None:
-            self._spans = [*self._spans[-LINES:], self._live_receiver.picture.span]
+            self._spans = [*self._spans[-SPANS_A_PLACE:], self._live_receiver.picture.span]
 
 
 class ReceptionTopics(ReceiverTopics, Protocol):

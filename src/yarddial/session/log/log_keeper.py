@@ -19,8 +19,8 @@ if TYPE_CHECKING:
     from yarddial.records.log_copies import LogCopies, Restored
 
 # What is shown of the log at first, and with each further step.
-PAGE = 200
-MEASURED = ("observation", "verification")
+PAGE_ENTRIES = 200
+MEASURED_KINDS = ("observation", "verification")
 
 
 class Book(Protocol):
@@ -44,7 +44,7 @@ class Book(Protocol):
         """Newest first."""
         ...
 
-    def search(self, words: str, most: int = PAGE, before_id: int = 0) -> tuple[Entry, ...]:
+    def search(self, words: str, most: int = PAGE_ENTRIES, before_id: int = 0) -> tuple[Entry, ...]:
         """Those that hold all words."""
         ...
 
@@ -183,7 +183,7 @@ class LogKeeper:
             return
         kept.entry = book.add(kept.entry)
         self._count += 1
-        if kept.entry.kind in MEASURED:
+        if kept.entry.kind in MEASURED_KINDS:
             self._last_measured = kept.entry
 
     # Reading: the newest first, those that wait among them with the number 0
@@ -205,7 +205,7 @@ class LogKeeper:
         """Entries that tell of places on the dial."""
         return (*self._waits_of(station), *self._ask(lambda book: book.of_places(station)))
 
-    def shown(self, most: int = PAGE, words: str = "", before_id: int = 0) -> tuple[Entry, ...]:
+    def shown(self, most: int = PAGE_ENTRIES, words: str = "", before_id: int = 0) -> tuple[Entry, ...]:
         """A page of all entries, or of those with all words in them; older than `before_id`, if given."""
         waits = () if before_id or words.strip() else self._unwritten()
         return (*waits, *self._ask(lambda book: book.search(words, most, before_id)))[:most]
@@ -314,7 +314,7 @@ class LogKeeper:
             self._book = self._open_book()
             self._path = self._book.path
             self._count = self._book.count()
-            measured = [entry for kind in MEASURED for entry in self._book.entries(kind, most=1)]
+            measured = [entry for kind in MEASURED_KINDS for entry in self._book.entries(kind, most=1)]
             self._last_measured = max(measured, key=lambda entry: entry.id, default=None)
             self._recover()
         except LogNotWritten as error:

@@ -5,7 +5,7 @@ from datetime import UTC, datetime, timedelta
 from yarddial.yard.locator import middle_of
 
 # So near to sunrise or sunset a sky-wave is unsteady.
-UNSTEADY = timedelta(hours=1)
+TWILIGHT_MARGIN = timedelta(hours=1)
 
 
 def sun_sentence(locator: str, now: datetime) -> str:
@@ -25,7 +25,7 @@ def sun_sentence(locator: str, now: datetime) -> str:
     except ValueError:
         return "The sun neither rises nor sets here today."
     told = " and ".join(f"{name} at {moment:%H:%M}" for moment, name in moments)
-    near = [name for moment, name in moments if abs(moment - now) < UNSTEADY]
+    near = [name for moment, name in moments if abs(moment - now) < TWILIGHT_MARGIN]
     if near:
         return f"The sun {told} UTC here: it is near that now, a sky-wave is at its worst."
     return f"The sun {told} UTC here; it is not near that now."

@@ -7,7 +7,7 @@ from yarddial.session.finding import Act, Finding
 if TYPE_CHECKING:
     from yarddial.distance.far_engine import FarEngine
 
-BUSY, HOT_C, FULL_GB = 0.9, 80.0, 1.0
+BUSY_SHARE, HOT_C, FULL_GB = 0.9, 80.0, 1.0
 # Gaps a minute that are worth a sentence.
 MANY_GAPS = 3
 
@@ -21,7 +21,7 @@ def far_findings(far: "FarEngine | None") -> list[Finding]:
     if not far.is_linked:
         found.append(Finding("look", f"Far computer: {name} is not reached", "it is tried again by itself"))
     state = far.far
-    if state is not None and state.load > BUSY:
+    if state is not None and state.load > BUSY_SHARE:
         what = f"Far computer: {name} is busy, {state.load:.0%} of its processors"
         found.append(Finding("look", what, "samples may be lost there: use a lower rate"))
     if state is not None and state.temperature_c >= HOT_C:

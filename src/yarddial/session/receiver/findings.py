@@ -6,7 +6,7 @@ from yarddial.yard.frequency import group_digits
 from yarddial.yard.line import Line
 
 # Troubles that are mended by choosing the receiver, and what that is called then.
-CHOOSING = {
+CHOICE_BUTTONS = {
     "no driver": "Choose the receiver", "DeviceNotFound": "Choose the receiver", "BadDriver": "Choose another",
     "PortAudioMissing": "See what is missing", "ProgramNotAllowed": "Look at the program",
     "DeviceDenied": "See what cures it", "DeviceClaimed": "See what cures it",
@@ -17,9 +17,9 @@ def receiver_findings(receiver: LiveReceiver, line: Line) -> list[Finding]:
     """Why it does not run, what it lost, what it says."""
     if receiver.trouble:
         what = f"Receiver: {receiver.trouble}"
-        if receiver.trouble_kind in CHOOSING:
+        if receiver.trouble_kind in CHOICE_BUTTONS:
             choose = Act("choose the receiver")
-            return [Finding("look", what, "nothing can be measured", choose, CHOOSING[receiver.trouble_kind])]
+            return [Finding("look", what, "nothing can be measured", choose, CHOICE_BUTTONS[receiver.trouble_kind])]
         return [Finding("look", what, "nothing can be measured")]
     found: list[Finding] = []
     if receiver.wanted and receiver.waits_to_feed(line):

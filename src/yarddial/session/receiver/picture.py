@@ -11,7 +11,7 @@ from yarddial.engine.events import Event, SpanSpectrum, SpectrogramColumns
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.session.listeners import Listener, Listeners
 
-ROWS = 300
+PICTURE_ROWS = 300
 COLUMN_S = 0.1
 # The picture's half spans, hertz: steps people can read.
 DIAL_HALF_SPANS_HZ = (10.0, 30.0, 100.0, 300.0, 1_000.0, 3_000.0, 10_000.0, 30_000.0)
@@ -44,7 +44,7 @@ class ReceiverPicture:
     def __init__(self, jobs: Scheduler, is_current: Callable[[int], bool]) -> None:
         self._jobs, self._is_current = jobs, is_current
         self._spectrogram_moved, self._span_moved = Listeners(), Listeners()
-        self._show = Show(0, 3_000.0, ROWS, COLUMN_S)
+        self._show = Show(0, 3_000.0, PICTURE_ROWS, COLUMN_S)
         # +1 where the dial rises with what the receiver counts, else -1.
         self.sense = 1
         self.read_s = 0.0

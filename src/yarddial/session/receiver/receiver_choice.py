@@ -15,7 +15,7 @@ from yarddial.session.receiver.topics import ReceiverTopics
 from yarddial.session.station.desk import Desk
 from yarddial.yard import clock
 
-LOST = {
+LOST_REASONS = {
     "gone": "the search for receivers ended unexpectedly: open this page anew",
     "hangs": "a driver does not come back from its search: open this page anew",
 }
@@ -122,7 +122,7 @@ class ReceiverChoice:
                 self.listing = found[-1]
                 self._changed.tell()
             if self._looking.ended:
-                self.trouble = LOST.get(self._looking.ended, "")
+                self.trouble = LOST_REASONS.get(self._looking.ended, "")
                 self._looking = None
                 self._changed.tell()
         if self._asking is not None:

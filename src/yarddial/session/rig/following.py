@@ -12,13 +12,13 @@ from math import isclose
 from typing import Generic, TypeVar
 
 # A setting that is answered but not taken is sent again so often; then the transceiver is believed.
-MOST_TRIES = 3
+MAX_TRIES = 3
 # Some show a new place only a while after they have taken it.
 TAKES_S = 0.6
 # Settings go out without waiting for the answers to those before, but not faster than this.
 APART_S = 0.12
 # What it was set to lately, which is no move of its own.
-REMEMBERED = 8
+REMEMBERED_SETTINGS = 8
 # The step to which a transceiver rounds is told by so many different places that it showed.
 TELLS_STEP = 4
 STEPS_HZ = (100.0, 50.0, 25.0, 20.0, 10.0, 5.0, 2.0, 1.0)
@@ -29,13 +29,13 @@ V = TypeVar("V")
 class LastMover(Generic[V]):
     """One value that is moved here and on the transceiver; all times in seconds."""
 
-    def __init__(self, most_tries: int = MOST_TRIES) -> None:
+    def __init__(self, most_tries: int = MAX_TRIES) -> None:
         self._most_tries = most_tries
         self._wanted: V | None = None
         self._sending: V | None = None
         self._in_flight = 0
         self._sent_s = self._answered_s = float("-inf")
-        self._sent: deque[V] = deque(maxlen=REMEMBERED)
+        self._sent: deque[V] = deque(maxlen=REMEMBERED_SETTINGS)
         self._shown: V | None = None
         self._tries = 0
         # Moves that were made by it: on the transceiver, and here.

@@ -32,13 +32,13 @@ from yarddial.yard.line import Line
 from yarddial.yard.parts import Transceiver, Value
 
 # What is looked at around the place, for how long, and the longest press.
-LOOKS_S, SETTLES_S, MOST_S = 2.0, 0.6, 8.0
+LOOKS_S, SETTLES_S, MAX_S = 2.0, 0.6, 8.0
 HALF_SPANS_HZ = {"cw": 1_000.0, "data": 2_000.0, "fsk": 2_000.0, "ssb": 6_000.0, "nfm": 15_000.0, "wfm": 120_000.0}
 USUAL_HALF_HZ = 10_000.0
 # A transmission that does not show within this is not one.
 SHOWS_S = 2.0
 # Modes in which a carrier stands alone, and what each needs by ITU-R SM.1138 and the Radio Regulations, appendix 1.
-CARRIED = ("am", "nfm")
+CARRIER_MODES = ("am", "nfm")
 NECESSARY_HZ = {"ssb": 3_000.0, "am": 6_000.0, "cw": 200.0, "nfm": 16_000.0, "fsk": 400.0, "data": 500.0}
 # Ageing of a temperature-compensated reference, ppm a year; a voice is right within this.
 AGES_PPM, VOICE_HZ = 1.0, 10.0
@@ -221,7 +221,7 @@ class OwnTransmission(Job):
         elif self.phase == "keyed" and now_s - self._since_s > SHOWS_S:
             self.let_go()
             self.trouble = f"{self._rig.name} did not say that it transmits: may the computer key it?"
-        elif self.phase == "looking" and now_s - self._since_s > MOST_S:
+        elif self.phase == "looking" and now_s - self._since_s > MAX_S:
             self.let_go()
         elif self.phase == "looking" and now_s - self._since_s > LOOKS_S + SETTLES_S and self._is_heard():
             self._finish()
@@ -239,7 +239,7 @@ class OwnTransmission(Job):
 
     def _has_carrier(self) -> bool:
         """Whether a carrier stands whose place tells of its reference."""
-        return self._key() in CARRIED and not self._by_if()
+        return self._key() in CARRIER_MODES and not self._by_if()
 
     def _is_heard(self) -> bool:
         return not self._has_carrier() or self._measured is not None

@@ -3,8 +3,8 @@
 # Between two readings; a little more while nothing has moved for a while.
 OFTEN_S, SELDOM_S, RESTS_AFTER_S = 0.1, 0.13, 20.0
 # Answers that take so much longer than usual, by share and seconds, wait for each other: fewer are asked for then.
-LONGER, LONGER_S = 1.5, 0.15
-SLOWER, FASTER, SLOWEST_S = 1.15, 0.95, 2.0
+SLOW_ANSWER_FACTOR, LONGER_S = 1.5, 0.15
+SLOW_DOWN_FACTOR, SPEED_UP_FACTOR, SLOWEST_S = 1.15, 0.95, 2.0
 # Of what is usual, how much each new answer counts; downward more, as a line that was crowded clears at once.
 SHARE_UP, SHARE_DOWN = 0.05, 0.1
 
@@ -41,10 +41,10 @@ class Pace:
         """One was answered, or given up; `moved` where it told anything new."""
         took_s = now_s - asked_s
         usual_s = took_s if self._usual_s is None else self._usual_s
-        if self.under_way > 1 and took_s > LONGER * usual_s + LONGER_S:
-            self._every_s = min(self._every_s * SLOWER, SLOWEST_S)
+        if self.under_way > 1 and took_s > SLOW_ANSWER_FACTOR * usual_s + LONGER_S:
+            self._every_s = min(self._every_s * SLOW_DOWN_FACTOR, SLOWEST_S)
         else:
-            self._every_s = max(self._every_s * FASTER, OFTEN_S)
+            self._every_s = max(self._every_s * SPEED_UP_FACTOR, OFTEN_S)
         share = SHARE_UP if took_s > usual_s else SHARE_DOWN
         self._usual_s = usual_s + share * (took_s - usual_s)
         self.under_way = max(self.under_way - 1, 0)

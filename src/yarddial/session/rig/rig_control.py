@@ -39,7 +39,7 @@ if TYPE_CHECKING:
 
 RigStatus = Literal["off", "opening", "linked", "lost"]
 # So many readings in a row that failed are worth a sentence.
-FAILED = 3
+FAILED_READINGS_TO_TELL = 3
 # Beyond this share of the span a move of the dial leaves the picture.
 FAR_SHARE = 0.4
 
@@ -106,7 +106,7 @@ class RigControl:
         """Why following waits, though it is wanted; it goes on by itself. Empty while it does not."""
         if self._jumps.is_jumping:
             return f"{self.name}'s display jumps by itself: following waits until it has stood still for {STEADY_S:g} s"
-        if self._failed >= FAILED:
+        if self._failed >= FAILED_READINGS_TO_TELL:
             return f"{self.name}: {self.trouble}"
         return ""
 
@@ -300,7 +300,7 @@ class RigControl:
             self._failed += 1
             self.trouble = str(answer.failure or "")
             return
-        if self._failed >= FAILED:
+        if self._failed >= FAILED_READINGS_TO_TELL:
             # What was shown meanwhile is no move.
             self._following.give_up()
             self._mode.give_up()

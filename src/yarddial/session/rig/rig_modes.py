@@ -4,7 +4,7 @@ from yarddial.drivers.rig.protocol import RIG_MODES, mode_key_of, sideband_of
 from yarddial.yard.demodulation import Demodulation, DemodulationSettings
 
 # Middle of a voice's channel from its carrier, hertz: a pass-band of 2400 Hz reaches from 300 to 2700.
-VOICE_MIDDLE_HZ, LEAST_EDGE_HZ = 1_500.0, 50.0
+VOICE_MIDDLE_HZ, MIN_EDGE_HZ = 1_500.0, 50.0
 _WAYS: dict[str, Demodulation] = {"am": "am", "cw": "cw", "nfm": "nfm", "wfm": "wfm"}
 
 
@@ -32,7 +32,7 @@ def edges_of(way: Demodulation, passband_hz: float) -> tuple[float, float] | Non
         return None
     half_hz = passband_hz / 2
     if way in ("usb", "lsb"):
-        low_hz, high_hz = max(VOICE_MIDDLE_HZ - half_hz, LEAST_EDGE_HZ), VOICE_MIDDLE_HZ + half_hz
+        low_hz, high_hz = max(VOICE_MIDDLE_HZ - half_hz, MIN_EDGE_HZ), VOICE_MIDDLE_HZ + half_hz
         return (low_hz, high_hz) if way == "usb" else (-high_hz, -low_hz)
     return -half_hz, half_hz
 

@@ -16,7 +16,7 @@ HALF_WIDTHS_HZ = {"am": 5e3, "ssb": 1.5e3, "cw": 300.0, "data": 300.0, "nfm": 8e
 # Without a band around the dial: so much to either side.
 AROUND_HZ = 250e3
 # Of the transform behind a picture.
-POINTS = 4096
+FFT_POINTS = 4096
 MODE_BANDWIDTHS_HZ = {"am": 9e3, "ssb": 2.7e3, "cw": 500.0, "data": 500.0, "nfm": 16e3, "wfm": 200e3}
 
 
@@ -104,7 +104,7 @@ class SpanPlanner:
                 channels.append(Channel(known.name, counted_hz, HALF_WIDTHS_HZ[known.mode]))
             strong.append((counted_hz, known.name))
         figures = rate_figures(
-            receiver.rates_hz, receiver.bits, MODE_BANDWIDTHS_HZ[station.mode], POINTS, dict(receiver.lost_shares)
+            receiver.rates_hz, receiver.bits, MODE_BANDWIDTHS_HZ[station.mode], FFT_POINTS, dict(receiver.lost_shares)
         )
         clean = tuple(figure.rate_hz for figure in figures if figure.is_clean)
         request = CoverRequest(

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from yarddial.analysis.ghosts.scene import Ghost, Scene
 
 # The floor that they stand over is told in steps of so much, as a picture of the span has them.
-STEP_HZ, ORDER = 500.0, 3
+STEP_HZ, MAX_ORDER = 500.0, 3
 
 
 class ExpectRequest(msgspec.Struct, frozen=True):
@@ -35,7 +35,7 @@ class ExpectRequest(msgspec.Struct, frozen=True):
         """Predict; with many strong signals not on the thread that draws."""
         from yarddial.analysis.ghosts.prediction import predict
 
-        return predict(self.scene, self.centre_hz, self.rate_hz, self.floor_dbm, ORDER)
+        return predict(self.scene, self.centre_hz, self.rate_hz, self.floor_dbm, MAX_ORDER)
 
 
 class ExpectedProducts:

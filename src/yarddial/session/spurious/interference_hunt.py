@@ -26,8 +26,8 @@ if TYPE_CHECKING:
 # Long enough to tell 100 from 120 Hz.
 LOOK_S = 1.0
 # Fine enough for the lines of a weak comb.
-BINS = 16_384
-HUNT = JobKind("hunt", "work", "the hunt for interference", "a look of the hunt is under way")
+FFT_BINS = 16_384
+INTERFERENCE_SEARCH = JobKind("hunt", "work", "the hunt for interference", "a look of the hunt is under way")
 
 
 class InterferenceHunt:
@@ -37,7 +37,7 @@ class InterferenceHunt:
         self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, log: LogKeeper
     ) -> None:
         self._desk, self._live_receiver, self._log = desk, live_receiver, log
-        self._looks = SpanLooks(desk, live_receiver, jobs, calibration, HUNT)
+        self._looks = SpanLooks(desk, live_receiver, jobs, calibration, INTERFERENCE_SEARCH)
         self._changed = Listeners()
         self._place: tuple[float, str] = (0.0, "")
         self._step: HuntStep | None = None
@@ -102,7 +102,7 @@ class InterferenceHunt:
         # The first look says what dBFS are in dBm; the same holds for all.
         first = self.hunt is not None and not self.hunt.results
         setting = SpanSetting("" if first else "scan", 0.0, line, settings_for(line))
-        self._looks.begin([setting], self._seen, self._ended, LOOK_S, bins=BINS)
+        self._looks.begin([setting], self._seen, self._ended, LOOK_S, bins=FFT_BINS)
         self._changed.tell()
 
     def cancel(self) -> None:
@@ -146,4 +146,6 @@ def _make(of: CalibrationTopics) -> InterferenceHunt:
     return InterferenceHunt(of.desk, of.live_receiver, of.jobs, of.calibration, of.log)
 
 
-DECLARATION = Declaration(make=_make, kinds=(HUNT,), is_under_way=lambda hunt: hunt.running, logs=(LoggedHunt,))
+DECLARATION = Declaration(
+    make=_make, kinds=(INTERFERENCE_SEARCH,), is_under_way=lambda hunt: hunt.running, logs=(LoggedHunt,)
+)

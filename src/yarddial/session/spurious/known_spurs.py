@@ -4,19 +4,19 @@ from yarddial.records.log_data import LoggedSpanTest
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.station.desk import Desk
 
-STAYS = ("crystal", "oscillator", "leak-through", "second order", "third order")
+FIXED_KINDS = ("crystal", "oscillator", "leak-through", "second order", "third order")
 # As exactly as a span test tells a place; and how many tests are looked through.
-WITHIN_HZ, MOST_TESTS = 1_000.0, 60
+WITHIN_HZ, MAX_TESTS = 1_000.0, 60
 
 
 def known_spur(log: LogKeeper, desk: Desk) -> str:
     """What the latest test of this route that saw the dial's place said stands there; empty where nothing does."""
     station = desk.station
-    for entry in log.entries("ghosts", station.name, MOST_TESTS):
+    for entry in log.entries("ghosts", station.name, MAX_TESTS):
         if entry.route != desk.line.name or not isinstance(entry.data, LoggedSpanTest):
             continue
         near = [peak for peak in entry.data.peaks if abs(peak.dial_hz - station.dial_hz) < WITHIN_HZ]
         if near:
             peak = min(near, key=lambda one: abs(one.dial_hz - station.dial_hz))
-            return peak.cause if peak.verdict == "ghost" and peak.kind in STAYS else ""
+            return peak.cause if peak.verdict == "ghost" and peak.kind in FIXED_KINDS else ""
     return ""

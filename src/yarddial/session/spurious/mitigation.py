@@ -39,9 +39,9 @@ if TYPE_CHECKING:
     from yarddial.analysis.ghosts.span import Span
 
 # What is made inside takes no notice of what comes in.
-HOPELESS = ("oscillator", "crystal")
+INCURABLE_KINDS = ("oscillator", "crystal")
 # A ghost that the prediction knows lies within so many of a span's own exactness.
-NEAR = 4.0
+NEAR_SIGMAS = 4.0
 SIMULATED = "simulated:"
 # Of a filter's data, by its description alone; dB.
 PART_SIGMA_DB = 3.0
@@ -240,13 +240,13 @@ class Mitigation:
         from yarddial.analysis.ghosts.scene import Ghost
 
         # Of causes that are as likely, one that something can be done about: the trial then tells which it was.
-        likely = [c for c in here.judgement.likely if c.kind not in ("true", *HOPELESS)]
+        likely = [c for c in here.judgement.likely if c.kind not in ("true", *INCURABLE_KINDS)]
         likely += [c for c, _ in here.judgement.odds if c.kind != "true"]
         cause = likely[0]
         near = [
             g
             for g in self._span_test.ghosts
-            if g.kind == cause.kind and abs(g.dial_hz - here.peak.dial_hz) < NEAR * before.within_hz
+            if g.kind == cause.kind and abs(g.dial_hz - here.peak.dial_hz) < NEAR_SIGMAS * before.within_hz
         ]
         if near:
             best = max(near, key=lambda g: g.level_dbm)

@@ -13,22 +13,22 @@ from yarddial.analysis.ghosts.span import Span
 from yarddial.dsp.carrier import CLIPPED_SHARE
 from yarddial.dsp.spectra import hann_spectra
 from yarddial.records.recordings import Recording, open_recording
-from yarddial.session.spurious.judged_span import MOST_PEAKS, PEAK_OVER_FLOOR_DB, STRONG_OVER_DB, Recorded
+from yarddial.session.spurious.judged_span import MAX_PEAKS, PEAK_OVER_FLOOR_DB, STRONG_OVER_DB, Recorded
 from yarddial.yard.errors import BadRecording
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.strong import Strong
 
 # Points of a transform; so many of them from each recording, spread over all of it.
-POINTS, MOST_BLOCKS = 8192, 300
+FFT_POINTS, MAX_BLOCKS = 8192, 300
 # Recorded at another time: fading and another floor lie between, one sigma.
 LEVEL_SIGMA_DB = 6.0
 # A recording tells nothing of its receiver: as bad as cheap ones are, so that no place is left out. Intercepts are over
 # full scale.
-WORST = ReceiverModel(mirror_db=35.0, iip2_dbm=30.0, iip3_dbm=5.0)
+WORST_RECEIVER_MODEL = ReceiverModel(mirror_db=35.0, iip2_dbm=30.0, iip3_dbm=5.0)
 # What a recording cannot show: it would take another receiver, or hands.
-IMPOSSIBLE: frozenset[SettingChange] = frozenset(("route", "antenna", "gain"))
+UNRECORDED_TESTS: frozenset[SettingChange] = frozenset(("route", "antenna", "gain"))
 # Centres nearer together than this share of the rate tell nothing.
-LEAST_SHARE = 0.01
+MIN_SHARE = 0.01
 
 
 def judge_recordings(
@@ -56,7 +56,7 @@ def judge_recordings(
         raise BadRecording("one recording tells nothing of ghosts: give a second one, made with the centre moved")
     recordings = [open_recording(path) for path in paths]
     before = _span(recordings[0], paths[0], sense)
-    peaks = before.peaks(MOST_PEAKS, PEAK_OVER_FLOOR_DB)
+    peaks = before.peaks(MAX_PEAKS, PEAK_OVER_FLOOR_DB)
     looks: list[SpanLook] = []
     for number, (path, recording) in enumerate(zip(paths[1:], recordings[1:], strict=True), 2):
         falls_db = less_db if number == len(paths) else 0.0
@@ -64,13 +64,13 @@ def judge_recordings(
     strong = [p for p in peaks if p.level_dbm > before.floor_dbm + STRONG_OVER_DB]
     scene = Scene(
         tuple(Strong(p.dial_hz, p.level_dbm, format_frequency(p.dial_hz, 0)) for p in strong),
-        receiver=WORST,
+        receiver=WORST_RECEIVER_MODEL,
     )
     ghosts = predict(scene, before.centre_hz, before.rate_hz, before.floor_dbm)
     judged = []
     for peak in peaks:
         able = causes(peak.dial_hz, None, ghosts, before.within_hz / 2, has_converter=has_converter, seen=before)
-        judged.append((peak, judge(able, peak, looks, IMPOSSIBLE)))
+        judged.append((peak, judge(able, peak, looks, UNRECORDED_TESTS)))
     return Recorded(before, tuple(judged), ghosts, tuple(looks))
 
 
@@ -82,7 +82,7 @@ def _looks(before: Span, then: Span, path: Path, less_db: float) -> list[SpanLoo
             f"{path.name} lies {abs(moved_hz) / 1e6:.3f} MHz beside the first recording: move the centre by less than "
             "half of the span"
         )
-    is_moved, is_rated = abs(moved_hz) > LEAST_SHARE * before.rate_hz, abs(rated_hz) > 1.0
+    is_moved, is_rated = abs(moved_hz) > MIN_SHARE * before.rate_hz, abs(rated_hz) > 1.0
     if is_moved + is_rated + bool(less_db) != 1:
         said = "nothing" if not (is_moved or is_rated or less_db) else "more than one thing"
         raise BadRecording(
@@ -101,23 +101,25 @@ def _looks(before: Span, then: Span, path: Path, less_db: float) -> list[SpanLoo
 
 def _span(recording: Recording, path: Path, sense: int) -> Span:
     """Levels in dB relative to full scale, on the dial."""
-    count = recording.count // POINTS
+    count = recording.count // FFT_POINTS
     if count < 4:
-        raise BadRecording(f"{path.name} is too short: {4 * POINTS} samples are the least to tell noise from signals")
-    step = max(count // MOST_BLOCKS, 1)
-    total, clipped = np.zeros(POINTS), 0
+        raise BadRecording(
+            f"{path.name} is too short: {4 * FFT_POINTS} samples are the least to tell noise from signals"
+        )
+    step = max(count // MAX_BLOCKS, 1)
+    total, clipped = np.zeros(FFT_POINTS), 0
     used = range(0, count, step)
     for block in used:
-        samples = recording.read(block * POINTS, POINTS)
+        samples = recording.read(block * FFT_POINTS, FFT_POINTS)
         total += hann_spectra(samples[None, :])[0]
         clipped += int(np.count_nonzero(np.maximum(np.abs(samples.real), np.abs(samples.imag)) >= 0.99))
-    if (share := clipped / (len(used) * POINTS)) > CLIPPED_SHARE:
+    if (share := clipped / (len(used) * FFT_POINTS)) > CLIPPED_SHARE:
         raise BadRecording(
             f"{share:.1%} of the samples of {path.name} are at full scale: what an overloaded ADC makes stands where "
             "signals do; record again with less gain"
         )
     level = 10 * np.log10(np.maximum(total / len(used), 1e-24))
-    bin_hz = recording.rate_hz / POINTS
+    bin_hz = recording.rate_hz / FFT_POINTS
     low_hz = recording.centre_hz - recording.rate_hz / 2
     if (sense < 0) != recording.inverted:
         # The lowest bin of the dial is then the highest of the recording, one short of the end.

@@ -15,7 +15,7 @@ from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.receiver.tuner import settings_for
-from yarddial.session.spurious.judged_span import MOST_PEAKS, PEAK_OVER_FLOOR_DB, STRONG_OVER_DB, JudgedPeak, Recorded
+from yarddial.session.spurious.judged_span import MAX_PEAKS, PEAK_OVER_FLOOR_DB, STRONG_OVER_DB, JudgedPeak, Recorded
 from yarddial.session.spurious.span_looks import SpanLooks, SpanSetting
 from yarddial.session.spurious.strong_signals import SAME_HZ, StrongSignals
 from yarddial.session.station.desk import Desk
@@ -34,7 +34,7 @@ if TYPE_CHECKING:
 # The centre moves by so much of the rate, and the gain falls by at least so much.
 MOVES_SHARE, FALLS_DB = 0.064, 7.0
 # Without the antenna signals fall by more than this; so many that do not are no chance.
-GONE_DB, WITNESSES = 6.0, 2
+GONE_DB, MIN_WITNESSES = 6.0, 2
 SPAN_TEST = JobKind("span_test", "work", "the test of the span", "the span is being tested")
 
 
@@ -261,7 +261,7 @@ class SpanTest:
         """How many signals that the antenna brought stand as before, where all do and they are no chance; else 0."""
         true = [j.peak for j in self.judged if j.judgement.verdict == "true" and span.covers(j.peak.dial_hz)]
         stay = [peak for peak in true if span.level_near(peak.dial_hz) > peak.level_dbm - GONE_DB]
-        return len(true) if len(true) >= WITNESSES and len(stay) == len(true) else 0
+        return len(true) if len(true) >= MIN_WITNESSES and len(stay) == len(true) else 0
 
     def _ended(self, ending: Ending) -> None:
         self.trouble = ending.reason
@@ -324,7 +324,7 @@ class SpanTest:
                 "lower the gain in Levels and test again"
             )
             return
-        peaks = before.peaks(MOST_PEAKS, PEAK_OVER_FLOOR_DB)
+        peaks = before.peaks(MAX_PEAKS, PEAK_OVER_FLOOR_DB)
         is_known = line.receiver.level_offset(line.port) is not None
         self._seen_here = self.strong.seen(
             line, before, [p for p in peaks if p.level_dbm > before.floor_dbm + STRONG_OVER_DB]

@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from yarddial.yard.strong import Strong
 
 # Kept, the strongest; a signal counts from so far over the floor of its span; nearer than this two are one.
-MOST, OVER_DB, SAME_HZ = 60, 25.0, 5e3
+MAX_SIGNALS, OVER_DB, SAME_HZ = 60, 25.0, 5e3
 # Of a scan: each look so long; steps of so much of the rate; wider bands are left to a file.
 LOOK_S, STEP_SHARE, WIDEST_HZ = 0.25, 0.75, 40e6
 # What a known station or a signal of another antenna may be worth here: it is only looked for at its place.
@@ -180,7 +180,7 @@ class StrongSignals:
 
     def _seen(self, step: SpanSetting, span: "Span") -> None:
         spike_hz = SPIKE_STEPS * span.step_hz
-        peaks = [p for p in span.peaks(MOST, OVER_DB) if abs(p.dial_hz - span.centre_hz) > spike_hz]
+        peaks = [p for p in span.peaks(MAX_SIGNALS, OVER_DB) if abs(p.dial_hz - span.centre_hz) > spike_hz]
         found = self.seen(step.line, span, peaks)
         there = self._scanned.setdefault(step.line.name, [])
         there += [one for one in found if not _is_mirror(one, found, span)]
@@ -222,7 +222,7 @@ def _each_once(signals: "Sequence[Strong]") -> "tuple[Strong, ...]":
     for one in signals:
         if not any(_is_same(one, other) for other in kept):
             kept.append(one)
-    return tuple(sorted(kept, key=lambda one: -one.level_dbm)[:MOST])
+    return tuple(sorted(kept, key=lambda one: -one.level_dbm)[:MAX_SIGNALS])
 
 
 def _is_same(one: "Strong", other: "Strong") -> bool:

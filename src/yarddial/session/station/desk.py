@@ -15,7 +15,7 @@ from yarddial.yard.line import Line
 from yarddial.yard.reach import best_route, reaching
 from yarddial.yard.station import Reference, Station, checked
 
-MOST_UNDONE = 200
+MAX_UNDONE = 200
 # What an edit is: of the entered corrections, or anything else of the yard.
 EditKind = Literal["yard", "correction"]
 
@@ -115,7 +115,7 @@ class Desk:
         station = checked(station)
         if station == self._station:
             return
-        self._undo = [*self._undo[-MOST_UNDONE:], Edit(label, kind, self._station)]
+        self._undo = [*self._undo[-MAX_UNDONE:], Edit(label, kind, self._station)]
         self._redo = []
         self._put(station)
         self._yard_changed.tell()

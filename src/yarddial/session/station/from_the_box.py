@@ -11,7 +11,7 @@ from yarddial.yard.station import Station, usual_references
 
 # Nobody knows a crystal before it was measured: a plain one keeps within 50 ppm, taken as two sigma.
 PLAIN_CRYSTAL = Value(0.0, 25.0, "assumed", note="plain crystal, within 50 ppm")
-NONE = "none"
+NO_PART = "none"
 
 
 class BoxAnswers(msgspec.Struct, frozen=True):
@@ -23,7 +23,7 @@ class BoxAnswers(msgspec.Struct, frozen=True):
 
     receiver_name: str
     antenna: str
-    converter: str = NONE
+    converter: str = NO_PART
     lo: str = ""
     with_usual: bool = True
 
@@ -35,7 +35,7 @@ def antennas() -> tuple[str, ...]:
 
 def converters() -> tuple[str, ...]:
     """Those of the shelf, by name; none first."""
-    return (NONE, *(part.name for part in shelf() if isinstance(part, Converter | Lnb)))
+    return (NO_PART, *(part.name for part in shelf() if isinstance(part, Converter | Lnb)))
 
 
 def lo_text(converter: str) -> str:
@@ -73,7 +73,7 @@ def _from_shelf(name: str) -> Part:
 
 
 def _converter(answers: BoxAnswers) -> tuple[Part, ...]:
-    if answers.converter == NONE:
+    if answers.converter == NO_PART:
         return ()
     part = _from_shelf(answers.converter)
     if not isinstance(part, Converter) or not answers.lo.strip():

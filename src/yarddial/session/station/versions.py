@@ -21,7 +21,7 @@ _VALUES = {
     "region": "region",
 }
 # Where the dial stands is no edit: it stays as it is here.
-_MOVING = ("dial_hz", "mode", "route", "held")
+_DIAL_FIELDS = ("dial_hz", "mode", "route", "held")
 
 
 class VersionDifference(msgspec.Struct, frozen=True):
@@ -65,7 +65,7 @@ def merged(here: Station, file: Station, chosen: Mapping[tuple[str, str], Side])
     for field in _VALUES:
         if chosen.get((field, "")) == "here":
             station = msgspec.structs.replace(station, **{field: getattr(here, field)})
-    moved = {field: getattr(here, field) for field in _MOVING}
+    moved = {field: getattr(here, field) for field in _DIAL_FIELDS}
     if moved["route"] not in {route.name for route in station.routes}:
         moved["route"] = file.route if any(r.name == file.route for r in station.routes) else ""
         moved["route"] = moved["route"] or (station.routes[0].name if station.routes else "")

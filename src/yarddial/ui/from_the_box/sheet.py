@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QWidget
 from yarddial.drivers.finding import Told
 from yarddial.session.receiver.capabilities_in_yard import with_capabilities
 from yarddial.session.session import Session
-from yarddial.session.station.from_the_box import NONE, BoxAnswers, antennas, begun, converters, lo_text
+from yarddial.session.station.from_the_box import NO_PART, BoxAnswers, antennas, begun, converters, lo_text
 from yarddial.ui.receiver_picker.found_list import FoundList
 from yarddial.ui.receiver_picker.told_forms import told_forms
 from yarddial.ui.theme.lettering import font, px
@@ -74,7 +74,7 @@ class FromTheBox(Sheet):
         self._show_soon = Soon(self, self._show)
         self.when_left(self._choice.on_choice_changed(self._show_soon), self._choice.leave)
         self._choice.look()
-        self._show_lo(NONE)
+        self._show_lo(NO_PART)
         self._show_sockets()
         self._show()
 
@@ -139,7 +139,7 @@ class FromTheBox(Sheet):
         told = self._told
         if self._antenna_said or told is None or told.capabilities is None:
             return
-        high = told.capabilities.ranges_hz[0][0] >= HF_ENDS_HZ and self.converter.currentText() == NONE
+        high = told.capabilities.ranges_hz[0][0] >= HF_ENDS_HZ and self.converter.currentText() == NO_PART
         self.antenna.setCurrentText("Short whip" if high else "End-fed wire")
 
     def _show_sockets(self) -> None:

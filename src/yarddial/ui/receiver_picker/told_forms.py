@@ -19,7 +19,7 @@ from yarddial.ui.widgets.path_field import PathField
 from yarddial.ui.widgets.words import Words, button
 from yarddial.yard.errors import YardDialError
 
-WAYS: dict[str, tuple[StreamKind, str]] = {
+SAMPLE_SOURCES: dict[str, tuple[StreamKind, str]] = {
     "it sends at": ("tcp", "127.0.0.1:7000"),
     "it comes to me at": ("listen", "127.0.0.1:7000"),
     "it writes into the pipe": ("pipe", "/tmp/samples"),
@@ -115,10 +115,10 @@ class StreamForm(ToldForm):
     def __init__(self) -> None:
         super().__init__("Samples from a program", "Another program has the receiver and passes its I and Q on.")
         self.way = ChoiceBox("How the samples come", at_left=True)
-        self.way.addItems(list(WAYS))
-        self.way.textActivated.connect(lambda text: self.place.setText(WAYS[text][1]))
+        self.way.addItems(list(SAMPLE_SOURCES))
+        self.way.textActivated.connect(lambda text: self.place.setText(SAMPLE_SOURCES[text][1]))
         self.row.addWidget(self.way)
-        self.place = self.add_field("Where the samples come from", "", WAYS["it sends at"][1], 140)
+        self.place = self.add_field("Where the samples come from", "", SAMPLE_SOURCES["it sends at"][1], 140)
         self.format = ChoiceBox("Format of the samples", at_left=True)
         self.format.addItems([FORMAT_WORDS[name] for name in FORMATS])
         self.rest.addWidget(self.format)
@@ -128,7 +128,7 @@ class StreamForm(ToldForm):
 
     def device(self) -> str:
         """As typed."""
-        way = WAYS[self.way.currentText()][0]
+        way = SAMPLE_SOURCES[self.way.currentText()][0]
         sample_format = list(FORMATS)[self.format.currentIndex()]
         return stream_device(way, self.place.text(), sample_format, self.rate.text(), self.centre.text())
 

@@ -11,10 +11,10 @@ from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QV
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.widgets.words import Words
 
-MOST_SHOWN = 12
+MAX_SHOWN = 12
 # Words that tell nothing of what is meant.
-SMALL = frozenset(("a", "an", "the", "is", "it", "of", "my", "do", "i", "how", "where"))
-NOTHING = "Nothing found: try another word, such as gain, offset, driver, record or report; or type a frequency."
+STOP_WORDS = frozenset(("a", "an", "the", "is", "it", "of", "my", "do", "i", "how", "where"))
+NOTHING_FOUND = "Nothing found: try another word, such as gain, offset, driver, record or report; or type a frequency."
 
 
 class Findable(msgspec.Struct, frozen=True):
@@ -55,7 +55,7 @@ class Finder(QDialog):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(px(16), px(14), px(16), px(14))
         layout.addWidget(self.line)
-        self.nothing = Words(NOTHING, 13, tone="quiet", wrap=True)
+        self.nothing = Words(NOTHING_FOUND, 13, tone="quiet", wrap=True)
         layout.addWidget(self.nothing)
         layout.addWidget(self.list)
         self.resize(px(620), px(400))
@@ -75,7 +75,7 @@ class Finder(QDialog):
             self._shown[row].act()
 
     def _match(self, text: str) -> None:
-        self._shown = ranked(self.things, text)[:MOST_SHOWN]
+        self._shown = ranked(self.things, text)[:MAX_SHOWN]
         other = self._fallback(text) if text.split() else None
         if other is not None:
             self._shown.insert(0, other)
@@ -88,7 +88,9 @@ class Finder(QDialog):
 
 def ranked(things: Sequence[Findable], text: str) -> list[Findable]:
     """What a text finds, the best first: a name that it begins, names that hold its words, then other words for it."""
-    words = [_plain(word) for word in text.split() if word.lower() not in SMALL] or [_plain(w) for w in text.split()]
+    words = [_plain(word) for word in text.split() if word.lower() not in STOP_WORDS] or [
+        _plain(w) for w in text.split()
+    ]
     found = [(rank, i) for i, thing in enumerate(things) if (rank := _rank(thing, text, words)) is not None]
     return [things[i] for _, i in sorted(found)]
 

@@ -10,7 +10,7 @@ if TYPE_CHECKING:
     from PyQt6.QtGui import QPdfWriter, QTextDocument, QTextTable
 
 # Of A4, points on every side; pixels at 120 to the inch that the page's number takes under the text.
-MARGIN_PT, RESOLUTION, FOOT = 48, 120, 34
+MARGIN_PT, RESOLUTION_DPI, FOOT_PX = 48, 120, 34
 
 
 def write_pdf(path: Path, html: str, *, across: bool = False, size: int = 13) -> None:
@@ -27,7 +27,7 @@ def write_pdf(path: Path, html: str, *, across: bool = False, size: int = 13) ->
     side = QPageLayout.Orientation.Landscape if across else QPageLayout.Orientation.Portrait
     margins = QMarginsF(MARGIN_PT, MARGIN_PT, MARGIN_PT, MARGIN_PT)
     writer.setPageLayout(QPageLayout(QPageSize(QPageSize.PageSizeId.A4), side, margins))
-    writer.setResolution(RESOLUTION)
+    writer.setResolution(RESOLUTION_DPI)
     document = QTextDocument()
     layout = document.documentLayout()
     if layout is not None:
@@ -36,7 +36,7 @@ def write_pdf(path: Path, html: str, *, across: bool = False, size: int = 13) ->
     document.setDefaultFont(font(size))
     # A narrow space that must not break does so in a text document all the same; a plain one of its kind does not.
     document.setHtml(html.replace("\u202f", "\u00a0"))
-    document.setPageSize(QSizeF(writer.width(), writer.height() - FOOT))
+    document.setPageSize(QSizeF(writer.width(), writer.height() - FOOT_PX))
     _keep_rows_whole(document)
     _paint(document, writer)
     del writer
@@ -60,7 +60,7 @@ def _paint(document: "QTextDocument", writer: "QPdfWriter") -> None:
         if count > 1:
             painter.setFont(font(11))
             right = int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom)
-            painter.drawText(QRectF(0, high, wide, FOOT), right, f"{number + 1} of {count}")
+            painter.drawText(QRectF(0, high, wide, FOOT_PX), right, f"{number + 1} of {count}")
     painter.end()
 
 

@@ -6,9 +6,9 @@ from PyQt6.QtWidgets import QBoxLayout, QLayout, QScrollArea, QVBoxLayout, QWidg
 from yarddial.ui.theme.lettering import px
 
 # Design pixels: the narrowest picture beside its column, and the lowest picture above it.
-NARROWEST, LOWEST = 400, 310
+MIN_PICTURE_WIDTH, MIN_PICTURE_HEIGHT = 400, 310
 # What Qt takes for "as large as you like".
-WIDEST = 16_777_215
+UNLIMITED_WIDTH = 16_777_215
 
 
 class Pressed(QWidget):
@@ -56,7 +56,7 @@ class SideBySide(QScrollArea):
         if event is not None and event.type() in (QEvent.Type.Resize, QEvent.Type.LayoutRequest):
             port = self.viewport()
             if port is not None and watched is port:
-                self._arrange(stacked=port.width() < px(NARROWEST) + self._right_wide + px(22))
+                self._arrange(stacked=port.width() < px(MIN_PICTURE_WIDTH) + self._right_wide + px(22))
             if self._stacked and self._column_height() != self._right.height():
                 self._stretch()
         return super().eventFilter(watched, event)
@@ -74,7 +74,7 @@ class SideBySide(QScrollArea):
         """All of the column, and above it the lowest picture."""
         high = self._column_height()
         self._right.setFixedHeight(high)
-        self._inside.setMinimumHeight(px(LOWEST) + self._row.spacing() + high)
+        self._inside.setMinimumHeight(px(MIN_PICTURE_HEIGHT) + self._row.spacing() + high)
 
     def _arrange(self, *, stacked: bool) -> None:
         if stacked is self._stacked:
@@ -85,12 +85,12 @@ class SideBySide(QScrollArea):
         self._row.setDirection(QBoxLayout.Direction.TopToBottom if stacked else QBoxLayout.Direction.LeftToRight)
         if stacked:
             self._column.setMinimumWidth(0)
-            self._column.setMaximumWidth(WIDEST)
+            self._column.setMaximumWidth(UNLIMITED_WIDTH)
             self._stretch()
         else:
             self._column.setFixedWidth(self._right_wide)
             self._right.setMinimumHeight(0)
-            self._right.setMaximumHeight(WIDEST)
+            self._right.setMaximumHeight(UNLIMITED_WIDTH)
             self._inside.setMinimumHeight(0)
 
 

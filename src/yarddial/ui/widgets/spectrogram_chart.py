@@ -15,13 +15,13 @@ from yarddial.ui.widgets.axis import nice_step, tick_text
 from yarddial.ui.widgets.traces import PlotTrace
 
 # Columns kept; at ten a second more than the widest window shows.
-COLUMNS = 2400
+MAX_COLUMNS = 2400
 # The floor is drawn this far up the ramp's foot, and a line this far above it is full ink.
-FOOT_DB, LEAST_RANGE_DB = 3.0, 26.0
+FOOT_DB, MIN_RANGE_DB = 3.0, 26.0
 # How fast the followed floor rises, dB a column.
 FLOOR_RISES_DB = 0.1
 # Columns after which the ramp's range is found anew.
-RANGED = 10
+COLUMNS_A_RANGE = 10
 # Columns averaged for the profile: the last three seconds.
 PROFILE_COLUMNS = 30
 
@@ -80,15 +80,15 @@ class SpectrogramChart(QWidget):
     def begin(self, half_span_hz: float, column_s: float, rows: int) -> None:
         """Begin a new picture."""
         self._half_span_hz, self._column_s = half_span_hz, column_s
-        self._levels = np.full((COLUMNS, rows), np.nan, np.float32)
+        self._levels = np.full((MAX_COLUMNS, rows), np.nan, np.float32)
         self._count = self._coloured = self._ranged = 0
         self._low_db = np.nan
         self.update()
 
     def add(self, level_db: NDArray[np.float32]) -> None:
         """Add columns, shape (k, rows), low frequency first."""
-        for column in level_db[-COLUMNS:]:
-            self._levels[self._count % COLUMNS] = column
+        for column in level_db[-MAX_COLUMNS:]:
+            self._levels[self._count % MAX_COLUMNS] = column
             self._count += 1
             if self.keeps_extremes:
                 self._keep_extremes(column)
@@ -136,23 +136,23 @@ class SpectrogramChart(QWidget):
         return chart.center().y() - offset_hz / self._half_span_hz * chart.height() / 2
 
     def _recent(self, most: int) -> NDArray[np.float32]:
-        index = np.arange(max(self._count - most, 0), self._count) % COLUMNS
+        index = np.arange(max(self._count - most, 0), self._count) % MAX_COLUMNS
         return self._levels[index]
 
     def _colour(self, c: Palette, width: int, height: int) -> None:
         """Colour what is new, as high as the chart; all of it when the range, the height or the theme has changed."""
-        shown = min(self._count, width, COLUMNS)
-        again = self._count - self._ranged >= RANGED or self._count < self._ranged or np.isnan(self._low_db)
+        shown = min(self._count, width, MAX_COLUMNS)
+        again = self._count - self._ranged >= COLUMNS_A_RANGE or self._count < self._ranged or np.isnan(self._low_db)
         if again and self._find_range(shown):
             self._palette_name = ""
-        if self._palette_name != c.name or self._pixels.shape != (height, COLUMNS):
+        if self._palette_name != c.name or self._pixels.shape != (height, MAX_COLUMNS):
             self._palette_name = c.name
-            self._pixels = np.zeros((height, COLUMNS), np.uint32)
+            self._pixels = np.zeros((height, MAX_COLUMNS), np.uint32)
             # PyQt's stub asks for bytes; the buffer itself is what keeps the image and the array one.
             buffer = cast("bytes", self._pixels.data)
-            self._image = QImage(buffer, COLUMNS, height, 4 * COLUMNS, QImage.Format.Format_RGB32)
-            self._coloured = max(self._count - COLUMNS, 0)
-        new = np.arange(self._coloured, self._count) % COLUMNS
+            self._image = QImage(buffer, MAX_COLUMNS, height, 4 * MAX_COLUMNS, QImage.Format.Format_RGB32)
+            self._coloured = max(self._count - MAX_COLUMNS, 0)
+        new = np.arange(self._coloured, self._count) % MAX_COLUMNS
         if new.size:
             share = (self._levels[new] - self._low_db) / (self._high_db - self._low_db)
             step = np.clip(_as_high(share, height) * 255, 0, 255).astype(np.uint8)
@@ -170,7 +170,7 @@ class SpectrogramChart(QWidget):
         recent = self._recent(min(shown, 300)).reshape(-1)
         recent = recent[:: max(recent.size // 8_000, 1)]
         floor = float(np.median(recent)) + FOOT_DB
-        peak = max(float(np.percentile(recent, 99.7)), floor + LEAST_RANGE_DB)
+        peak = max(float(np.percentile(recent, 99.7)), floor + MIN_RANGE_DB)
         if abs(floor - self._low_db) < 2 and abs(peak - self._high_db) < 4:
             return False
         self._low_db, self._high_db = floor, peak
@@ -178,9 +178,9 @@ class SpectrogramChart(QWidget):
 
     def _blit(self, painter: QPainter, chart: QRectF) -> None:
         """The ring buffer as two pieces, the newest column at the right edge once the chart is full."""
-        shown = min(self._count, int(chart.width()), COLUMNS)
-        first = (self._count - shown) % COLUMNS
-        ahead = min(shown, COLUMNS - first)
+        shown = min(self._count, int(chart.width()), MAX_COLUMNS)
+        first = (self._count - shown) % MAX_COLUMNS
+        ahead = min(shown, MAX_COLUMNS - first)
         left, top, height = int(chart.left()), int(chart.top()), self._image.height()
         painter.drawImage(left, top, self._image, first, 0, ahead, height)
         if shown > ahead:

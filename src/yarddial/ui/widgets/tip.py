@@ -5,15 +5,15 @@ from html import escape
 from PyQt6.QtWidgets import QWidget
 
 # What was given, where it had to be written otherwise.
-_GIVEN = "plain tool tip"
+_TIP_PROPERTY = "plain tool tip"
 
 
 def set_tip(widget: QWidget, text: str) -> None:
     """Show a text over a widget; what could be taken for HTML is written so that it cannot."""
-    widget.setProperty(_GIVEN, text)
+    widget.setProperty(_TIP_PROPERTY, text)
     widget.setToolTip(f"<qt>{escape(text)}</qt>" if "<" in text else text)
 
 
 def tip_of(widget: QWidget) -> str:
     """The text as it was given."""
-    return str(widget.property(_GIVEN) or "")
+    return str(widget.property(_TIP_PROPERTY) or "")

@@ -9,7 +9,7 @@ from yarddial.ui.theme.lettering import Face, font, px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.tip import set_tip
 
-_LINES = int(Qt.AlignmentFlag.AlignVCenter.value | Qt.TextFlag.TextWordWrap.value)
+_WRAPPED_FLAGS = int(Qt.AlignmentFlag.AlignVCenter.value | Qt.TextFlag.TextWordWrap.value)
 
 
 class Words(QLabel):
@@ -109,7 +109,7 @@ class LinkButton(PressButton):
 
     def heightForWidth(self, width: int) -> int:
         """Height of all its lines."""
-        box = QFontMetrics(font(self._size)).boundingRect(0, 0, max(width, 1), 10_000, _LINES, self.text())
+        box = QFontMetrics(font(self._size)).boundingRect(0, 0, max(width, 1), 10_000, _WRAPPED_FLAGS, self.text())
         return box.height() + px(4)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -119,7 +119,7 @@ class LinkButton(PressButton):
         lettering.setUnderline(awake)
         painter.setFont(lettering)
         painter.setPen(palette().colour("slate" if self.hasFocus() else "quiet"))
-        painter.drawText(self.rect(), _LINES, self.text())
+        painter.drawText(self.rect(), _WRAPPED_FLAGS, self.text())
 
 
 def hairline(*, vertical: bool = False) -> QFrame:

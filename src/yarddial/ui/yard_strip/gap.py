@@ -8,7 +8,7 @@ from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.tip import set_tip
 
-SIZE = 16
+GAP_SIZE = 16
 
 
 class Gap(QAbstractButton):
@@ -35,7 +35,7 @@ class Gap(QAbstractButton):
         from PyQt6.QtGui import QFontMetricsF
 
         width = QFontMetricsF(font(12, "sans", 500)).horizontalAdvance(self._words) if self._words else 0
-        return round(px(SIZE) + (width + px(14) if width else 0))
+        return round(px(GAP_SIZE) + (width + px(14) if width else 0))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Enter puts a part in; arrows go along the strip."""
@@ -54,7 +54,7 @@ class Gap(QAbstractButton):
         painter, c = QPainter(self), palette()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         awake = self.hasFocus() or self.underMouse() or bool(self._words)
-        middle, r = QPointF(px(SIZE) / 2, self.height() / 2), px(SIZE) / 2 - 1.5
+        middle, r = QPointF(px(GAP_SIZE) / 2, self.height() / 2), px(GAP_SIZE) / 2 - 1.5
         painter.setBrush(c.colour("paper"))
         painter.setPen(QPen(c.colour("slate" if self.hasFocus() else "spruce" if awake else "hairline"), 1.6))
         painter.drawEllipse(middle, r, r)
@@ -65,5 +65,5 @@ class Gap(QAbstractButton):
         if self._words:
             painter.setFont(font(12, "sans", 500))
             painter.setPen(c.colour("slate" if self.hasFocus() else "spruce"))
-            box = QRectF(self.rect()).adjusted(px(SIZE) + px(6), 0, 0, 0)
+            box = QRectF(self.rect()).adjusted(px(GAP_SIZE) + px(6), 0, 0, 0)
             painter.drawText(box, int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter), self._words)

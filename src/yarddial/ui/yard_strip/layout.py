@@ -6,7 +6,7 @@ from yarddial.yard.parts import Receiver
 from yarddial.yard.station import Route, Station
 
 # Design pixels: a lane with room for a plate of two lines, and the least that a thin lane needs for one.
-FULL_LANE, FULL_PLATE, THIN_LANE, LEAST_LANE = 47.0, 39.0, 11.0, 10.5
+FULL_LANE, FULL_PLATE, THIN_LANE, MIN_LANE = 47.0, 39.0, 11.0, 10.5
 COLUMN_GAP, POINTS_WIDTH, WIDEST_PLATE = 22.0, 46.0, 178.0
 
 
@@ -62,7 +62,7 @@ def lay_out(station: Station, width: float, top: float, bottom: float, unit: flo
         Size of one design pixel.
     """
     count = len(station.routes)
-    station = _fitting(station, int((bottom - top - FULL_LANE * unit) // (LEAST_LANE * unit)) + 1)
+    station = _fitting(station, int((bottom - top - FULL_LANE * unit) // (MIN_LANE * unit)) + 1)
     lanes = _lanes(station, top, bottom, unit)
     receivers = _receiver_names(station)
     inner = {route.name: _inner(route, receivers) for route in station.routes}

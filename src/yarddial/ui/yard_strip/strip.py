@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
 from yarddial.session.session import Session
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
-from yarddial.ui.yard_strip.gap import SIZE, Gap
+from yarddial.ui.yard_strip.gap import GAP_SIZE, Gap
 from yarddial.ui.yard_strip.layout import GapSpot, Layout, lay_out
 from yarddial.ui.yard_strip.plate import Plate
 from yarddial.yard.errors import YardDialError
@@ -188,8 +188,8 @@ class YardStrip(QWidget):
                 continue
             spot, last = spots[index], index == len(spots) - 1
             gap.show_place(spot.index, spot.after, _invitation(station) if last and line.missing else "")
-            x = left + spot.x - (0 if gap.wanted_width() > px(SIZE) else px(SIZE) / 2)
-            gap.setGeometry(round(x), round(spot.y - px(SIZE) / 2), gap.wanted_width(), px(SIZE))
+            x = left + spot.x - (0 if gap.wanted_width() > px(GAP_SIZE) else px(GAP_SIZE) / 2)
+            gap.setGeometry(round(x), round(spot.y - px(GAP_SIZE) / 2), gap.wanted_width(), px(GAP_SIZE))
 
     def _put_in(self, number: int) -> None:
         self.add_wanted.emit(self._gaps[number].index)

@@ -31,7 +31,7 @@ from yarddial.yard.part_values.reading import (
     socket_text,
     value_text,
 )
-from yarddial.yard.part_values.value import TYPED, PartValue
+from yarddial.yard.part_values.value import TYPED_NOTE, PartValue
 from yarddial.yard.parts import (
     Antenna,
     Converter,
@@ -149,7 +149,7 @@ def _oscillator(part: Part, converter: Converter, prefix: str = "") -> tuple[Par
 
     def with_stated(text: str, today: str) -> Part:
         hertz = read_hz(text)
-        value = Value(hertz, stated.sigma, "stated", today, TYPED)
+        value = Value(hertz, stated.sigma, "stated", today, TYPED_NOTE)
         return put(replace(converter, lo_hz=value, entered_lo_hz=hertz))
 
     def with_sigma(text: str, today: str) -> Part:
@@ -260,7 +260,7 @@ def _receiver(part: Receiver) -> tuple[PartValue, ...]:
         return replace(part, entered_ppm=parse_ppm(text))
 
     def with_sigma(text: str, today: str) -> Part:
-        value = replace(stated, sigma=positive(parse_ppm(text.lstrip("±"))), date=today, note=TYPED)
+        value = replace(stated, sigma=positive(parse_ppm(text.lstrip("±"))), date=today, note=TYPED_NOTE)
         return replace(part, crystal_ppm=value)
 
     def with_rate(text: str, today: str) -> Part:
@@ -319,7 +319,7 @@ def _clock_sigma(part: Receiver, clock: Value) -> PartValue:
     stated = clock.unmeasured()
 
     def with_text(text: str, today: str) -> Part:
-        value = replace(stated, sigma=positive(parse_ppm(text.lstrip("±"))), date=today, note=TYPED)
+        value = replace(stated, sigma=positive(parse_ppm(text.lstrip("±"))), date=today, note=TYPED_NOTE)
         return replace(part, clock_ppm=value)
 
     text = f"{format_number(stated.sigma, stated.sigma / 3)} ppm"

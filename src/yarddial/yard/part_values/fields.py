@@ -19,7 +19,7 @@ from yarddial.yard.part_values.reading import (
     socket_text,
     value_text,
 )
-from yarddial.yard.part_values.value import TYPED, PartValue
+from yarddial.yard.part_values.value import TYPED_NOTE, PartValue
 from yarddial.yard.parts import Antenna, Converter, Feed, Lnb, Need, Origin, Part, Receiver, TwoPort, Value, origin_of
 
 replace = msgspec.structs.replace
@@ -34,7 +34,7 @@ def origin_setter(part: Part, field: str) -> Callable[[Origin], Part]:
 
 def typed(part: Part, field: str, today: str, **changes: Any) -> Part:
     """A changed plain field, said to be typed in."""
-    return replace(part, origins={**part.origins, field: Origin("stated", today, TYPED)}, **changes)
+    return replace(part, origins={**part.origins, field: Origin("stated", today, TYPED_NOTE)}, **changes)
 
 
 # Nothing typed is "not known", or "its own choice".

@@ -4,7 +4,7 @@ import re
 
 from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import parse_frequency
-from yarddial.yard.part_values.value import TYPED
+from yarddial.yard.part_values.value import TYPED_NOTE
 from yarddial.yard.parts import CONNECTORS, Feed, Need, Socket, Value
 from yarddial.yard.parts.supply import SOURCES, FeedSource
 
@@ -94,7 +94,7 @@ def read_value(text: str, unit: str, before: Value | None, today: str) -> Value 
         return None
     number, _, doubt = text.removesuffix(unit).partition("±")
     sigma = abs(read_number(doubt, unit)) if doubt.strip() else (before.sigma if before is not None else 0.0)
-    return Value(read_number(number, unit), sigma, "stated", today, TYPED)
+    return Value(read_number(number, unit), sigma, "stated", today, TYPED_NOTE)
 
 
 def read_number(text: str, unit: str) -> float:

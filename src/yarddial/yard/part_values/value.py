@@ -6,7 +6,7 @@ import msgspec
 
 from yarddial.yard.parts import Origin, Part
 
-TYPED = "typed in on Bench"
+TYPED_NOTE = "typed in on Bench"
 DRIVER_SAYS = "as the driver says"
 
 

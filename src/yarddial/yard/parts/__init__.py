@@ -11,12 +11,12 @@ from yarddial.yard.parts.receiver import DirectSampling, GainStage, Port, Receiv
 from yarddial.yard.parts.sockets import CONNECTORS, Connector, Socket
 from yarddial.yard.parts.supply import Feed, Need
 from yarddial.yard.parts.transceiver import Transceiver
-from yarddial.yard.parts.two_port import WHATS, TwoPort
+from yarddial.yard.parts.two_port import SHAPE_WORDS, TwoPort
 from yarddial.yard.parts.values import Origin, Origins, Provenance, Value, origin_of
 
 __all__ = [
     "CONNECTORS",
-    "WHATS",
+    "SHAPE_WORDS",
     "Antenna",
     "Connector",
     "Converter",

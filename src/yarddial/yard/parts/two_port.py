@@ -18,7 +18,7 @@ TwoPortKind = Literal[
     "cable", "attenuator", "filter", "preamplifier", "splitter", "switch", "injector", "adapter", "limiter",
     "transformer", "choke", "block", "arrester", "diplexer", "relay",
 ]  # fmt: skip
-WHATS: tuple[TwoPortKind, ...] = (
+SHAPE_WORDS: tuple[TwoPortKind, ...] = (
     "cable",
     "attenuator",
     "filter",

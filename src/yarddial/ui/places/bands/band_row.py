@@ -13,9 +13,9 @@ from yarddial.ui.widgets.tip import set_tip
 from yarddial.yard.bands import source_of
 from yarddial.yard.frequency import format_bound, format_hertz, format_sigma
 
-HEIGHT = 46
-NAME, SCALE, SCALE_IN_LITTLE = 190, 300, 210
-DO = {
+ROW_HEIGHT = 46
+NAME_WIDTH, SCALE_WIDTH, SCALE_IN_LITTLE = 190, 300, 210
+NEXT_STEP_WORDS = {
     "": "", "bench": "look at Bench", "measure": "measure", "apply": "enter the correction", "ghosts": "see Ghosts",
     "listen": "listen there",
 }  # fmt: skip
@@ -29,7 +29,7 @@ class BandRowWidget(QWidget):
     def __init__(self, row: BandRow) -> None:
         super().__init__()
         self.row = row
-        self.setFixedHeight(px(HEIGHT))
+        self.setFixedHeight(px(ROW_HEIGHT))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -39,7 +39,7 @@ class BandRowWidget(QWidget):
 
     def sizeHint(self) -> QSize:
         """As wide as the board."""
-        return QSize(px(760), px(HEIGHT))
+        return QSize(px(760), px(ROW_HEIGHT))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Go there."""
@@ -68,9 +68,9 @@ class BandRowWidget(QWidget):
         painter.drawText(
             QPointF(px(28), px(36)), f"{format_bound(row.band.low_hz)} to {format_bound(row.band.high_hz)}"
         )
-        wide = px(SCALE) if self.width() >= px(NAME + 2 * SCALE + 60) else px(SCALE_IN_LITTLE)
-        self._draw_scale(painter, c, QRectF(px(NAME), px(8), wide, px(22)))
-        left = px(NAME + 22) + wide
+        wide = px(SCALE_WIDTH) if self.width() >= px(NAME_WIDTH + 2 * SCALE_WIDTH + 60) else px(SCALE_IN_LITTLE)
+        self._draw_scale(painter, c, QRectF(px(NAME_WIDTH), px(8), wide, px(22)))
+        left = px(NAME_WIDTH + 22) + wide
         room = self.width() - left - px(8)
         painter.setFont(font(12))
         painter.setPen(c.colour("ink"))
@@ -80,7 +80,7 @@ class BandRowWidget(QWidget):
         painter.setPen(c.colour("quiet"))
         more = [row.route] if row.route else []
         more += ["gain known"] if row.gains else []
-        more += [f"next: {DO[row.todo]}"] if row.todo else []
+        more += [f"next: {NEXT_STEP_WORDS[row.todo]}"] if row.todo else []
         text = whole_clauses(" · ".join(more), QFontMetricsF(painter.font()), room)
         painter.drawText(QPointF(left, px(36)), text)
         painter.setPen(QPen(c.colour("hairline"), 1))

@@ -24,8 +24,15 @@ from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button
 
 # Where the one thing to do next is done.
-WHERE = {"": "Listen", "bench": "Bench", "measure": "True", "apply": "True", "ghosts": "Ghosts", "listen": "Listen"}
-ORDERS = (("by frequency", False), ("worst first", True))
+PLACE_OF_STEP = {
+    "": "Listen",
+    "bench": "Bench",
+    "measure": "True",
+    "apply": "True",
+    "ghosts": "Ghosts",
+    "listen": "Listen",
+}
+SORT_ORDERS = (("by frequency", False), ("worst first", True))
 
 
 class BandsPlace(QWidget):
@@ -41,7 +48,7 @@ class BandsPlace(QWidget):
         self.order = ChoiceBox("Order", at_left=True)
         for number in (1, 2, 3):
             self.region.addItem(f"region {number}", number)
-        for name, worst in ORDERS:
+        for name, worst in SORT_ORDERS:
             self.order.addItem(name, worst)
         self.region.activated.connect(lambda: session.board.choose_region(self.region.currentData()))
         self.order.activated.connect(self._reorder)
@@ -168,4 +175,4 @@ class BandsPlace(QWidget):
 
     def _go(self, row: BandRow) -> None:
         self._session.board.go(row)
-        self.wanted.emit(WHERE[row.todo])
+        self.wanted.emit(PLACE_OF_STEP[row.todo])

@@ -19,7 +19,7 @@ from yarddial.yard.part_values import PartValue, origin_text, values_of
 from yarddial.yard.parts import Antenna, Converter, Part, Receiver, Transceiver, TwoPort
 
 # Narrow enough for a window of 1024 pixels; it grows with the room.
-FIELD = 118
+FIELD_WIDTH = 118
 
 
 class HaltPlate(QWidget):
@@ -147,7 +147,7 @@ class HaltForm(QWidget):
         self._grid.setVerticalSpacing(px(2))
         for column, share in enumerate((8, 6, 7)):
             self._grid.setColumnStretch(column, share)
-        self.name = ValueField(f"{part.name}: name", self._rename, FIELD)
+        self.name = ValueField(f"{part.name}: name", self._rename, FIELD_WIDTH)
         self._add_row("name", self.name, None)
         for value in values_of(part):
             self._add_value(value)
@@ -197,7 +197,7 @@ class HaltForm(QWidget):
             field.addItems(list(value.choices))
             field.textActivated.connect(partial(self._choose, value.key))
         else:
-            field = ValueField(name, partial(self._submit, value.key), FIELD)
+            field = ValueField(name, partial(self._submit, value.key), FIELD_WIDTH)
             field.setPlaceholderText(value.hint)
             field.refused.connect(self._show_trouble)
         self.fields[value.key] = field
@@ -207,7 +207,7 @@ class HaltForm(QWidget):
         row = self._grid.rowCount()
         words = Words(label, 13, wrap=True)
         # A long value has a line of its own.
-        wide = value is not None and QFontMetrics(field.font()).horizontalAdvance(value.text) > px(FIELD)
+        wide = value is not None and QFontMetrics(field.font()).horizontalAdvance(value.text) > px(FIELD_WIDTH)
         self._grid.addWidget(words, row, 0, 1, 2 if wide else 1)
         self._grid.addWidget(field, row + wide, 0 if wide else 1, 1, 3 if wide else 1)
         if value is None:

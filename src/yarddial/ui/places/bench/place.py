@@ -10,7 +10,7 @@ from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.session.session import Session
 from yarddial.session.station.verdict import bench_verdict
 from yarddial.ui.places.bench.finding_list import FindingList
-from yarddial.ui.places.bench.route_list import ROW, RouteList
+from yarddial.ui.places.bench.route_list import ROW_HEIGHT, RouteList
 from yarddial.ui.places.bench.route_parts_sheet import RoutePartsSheet
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.flow_row import FlowRow
@@ -56,7 +56,7 @@ class BenchPlace(QWidget):
         routes.setWidgetResizable(True)
         routes.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         routes.setWidget(self.routes)
-        routes.setMinimumHeight(px(ROW) + px(8))
+        routes.setMinimumHeight(px(ROW_HEIGHT) + px(8))
         self._routes_room = routes
         beside = QWidget()
         right = QVBoxLayout(beside)

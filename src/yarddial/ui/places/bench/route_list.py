@@ -23,7 +23,7 @@ from yarddial.ui.widgets.tip import set_tip
 from yarddial.yard.frequency import format_bound
 from yarddial.yard.reach import HIGH_HZ, LOW_HZ, Choice, Segment
 
-ROW, FOOT = 46, 36
+ROW_HEIGHT, FOOT_HEIGHT = 46, 36
 
 
 class RouteList(QWidget):
@@ -49,7 +49,7 @@ class RouteList(QWidget):
 
     def sizeHint(self) -> QSize:
         """High enough for all rows and the scale."""
-        return QSize(px(300), px(ROW) * len(self.choices) + px(FOOT) if self.choices else px(24))
+        return QSize(px(300), px(ROW_HEIGHT) * len(self.choices) + px(FOOT_HEIGHT) if self.choices else px(24))
 
     def show_routes(
         self, choices: tuple[Choice, ...], coverages: dict[str, tuple[Segment, ...]], active: str, dial_hz: float
@@ -88,7 +88,7 @@ class RouteList(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """A click sets the points."""
-        row = -1 if event is None else int(event.position().y() // px(ROW))
+        row = -1 if event is None else int(event.position().y() // px(ROW_HEIGHT))
         if 0 <= row < len(self.choices):
             self.row = row
             if event is not None and event.button() == Qt.MouseButton.LeftButton:
@@ -110,7 +110,7 @@ class RouteList(QWidget):
         super().focusInEvent(event)
 
     def words_at(self, place: QPointF) -> str:
-        row = int(place.y() // px(ROW))
+        row = int(place.y() // px(ROW_HEIGHT))
         if not 0 <= row < len(self.choices):
             return ""
         share = (place.x() - px(4)) / max(self.width() - px(8), 1)
@@ -132,7 +132,7 @@ class RouteList(QWidget):
         """Draw rows, scale and pointer."""
         painter, c = QPainter(self), palette()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        bottom = px(ROW) * len(self.choices)
+        bottom = px(ROW_HEIGHT) * len(self.choices)
         if not self.choices:
             painter.setPen(c.colour("quiet"))
             painter.setFont(font(13))
@@ -144,18 +144,18 @@ class RouteList(QWidget):
             x, text = self.x_of(10.0**power), format_bound(10.0**power)
             painter.setPen(QPen(c.colour("hairline"), 1))
             for row in range(len(self.choices)):
-                painter.drawLine(QPointF(x, row * px(ROW) + px(30)), QPointF(x, row * px(ROW) + px(42)))
+                painter.drawLine(QPointF(x, row * px(ROW_HEIGHT) + px(30)), QPointF(x, row * px(ROW_HEIGHT) + px(42)))
             if power % 2 and self.x_of(1e6) - self.x_of(1e5) < 1.3 * metrics.horizontalAdvance("100 kHz"):
                 continue
             painter.setPen(c.colour("quiet"))
             left = min(max(x - metrics.horizontalAdvance(text) / 2, 0), self.width() - metrics.horizontalAdvance(text))
             painter.drawText(QPointF(left, bottom + px(11)), text)
         for row, choice in enumerate(self.choices):
-            self._paint_row(painter, row * px(ROW), choice, self.hasFocus() and row == self.row)
+            self._paint_row(painter, row * px(ROW_HEIGHT), choice, self.hasFocus() and row == self.row)
         painter.setPen(QPen(c.colour("vermilion"), 2))
         x = self.x_of(self._dial_hz)
         for row in range(len(self.choices)):
-            painter.drawLine(QPointF(x, row * px(ROW) + px(28)), QPointF(x, row * px(ROW) + px(44)))
+            painter.drawLine(QPointF(x, row * px(ROW_HEIGHT) + px(28)), QPointF(x, row * px(ROW_HEIGHT) + px(44)))
         self._paint_legend(painter, bottom + px(18))
 
     def _paint_row(self, painter: QPainter, y: float, choice: Choice, focused: bool) -> None:

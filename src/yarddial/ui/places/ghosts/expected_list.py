@@ -11,7 +11,7 @@ from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard.frequency import MINUS, format_frequency, format_number
 
-NAMED, MOST_LISTED = 4, 120
+MAX_NAMED, MAX_LISTED = 4, 120
 HEADINGS = ("on the dial", "level", "what it is", "formula", "centre moves by D", "1 dB of attenuation")
 
 
@@ -52,7 +52,7 @@ class ExpectedList(QWidget):
             return
         self._shown = ghosts
         empty(self._rows)
-        for row, ghost in enumerate(ghosts[:NAMED]):
+        for row, ghost in enumerate(ghosts[:MAX_NAMED]):
             go = button(format_frequency(ghost.dial_hz, 0), plain=True, tip=_told(ghost))
             go.clicked.connect(lambda _=False, hz=ghost.dial_hz: self.dialled.emit(hz))
             level = Words(f"{format_number(ghost.level_dbm, 1.0)} dBm", 12, tone="quiet")
@@ -73,7 +73,7 @@ class ExpectedSheet(Sheet):
         grid.setVerticalSpacing(px(4))
         for column, heading in enumerate(HEADINGS):
             grid.addWidget(Words(heading, 12, tone="quiet"), 0, column)
-        for row, ghost in enumerate(ghosts[:MOST_LISTED], 1):
+        for row, ghost in enumerate(ghosts[:MAX_LISTED], 1):
             of = f"{ghost.kind} of {', '.join(ghost.sources)}" if ghost.sources else ghost.kind
             cells = (
                 Words(format_frequency(ghost.dial_hz, 0), 12, "mono"),
@@ -86,8 +86,8 @@ class ExpectedSheet(Sheet):
             grid.addWidget(hairline(), 2 * row + 1, 0, 1, len(cells))
         grid.setColumnStretch(2, 1)
         self.body.addLayout(grid)
-        if len(ghosts) > MOST_LISTED:
-            self.body.addWidget(Words(f"And {len(ghosts) - MOST_LISTED} weaker ones.", 12, tone="quiet"))
+        if len(ghosts) > MAX_LISTED:
+            self.body.addWidget(Words(f"And {len(ghosts) - MAX_LISTED} weaker ones.", 12, tone="quiet"))
         self.body.addStretch()
         self.resize(self.width(), px(560))
 

@@ -18,9 +18,9 @@ from yarddial.yard.frequency import format_frequency
 UNDER_DB, OVER_DB = 6.0, 4.0
 MARKS = {"true": "spruce", "ghost": "vermilion", "unsure": "ochre"}
 # Share of the height that lies above the scale; ghosts begin under its figures, logical pixels.
-ABOVE, BELOW_FIGURES, BELOW_LEAST = 0.7, 24, 82
+SCALE_HEIGHT_SHARE, BELOW_FIGURES, BELOW_LEAST = 0.7, 24, 82
 # Of those that are to be expected, so many of the strongest are drawn.
-MOST_EXPECTED = 12
+MAX_EXPECTED = 12
 
 
 class GhostsPicture(QWidget):
@@ -78,7 +78,7 @@ class GhostsPicture(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         span = self._span_test.before
         # Ghosts and a row of their names need so much under the scale.
-        base = chart.top() + min(ABOVE * chart.height(), chart.height() - px(BELOW_LEAST))
+        base = chart.top() + min(SCALE_HEIGHT_SHARE * chart.height(), chart.height() - px(BELOW_LEAST))
         if span is None:
             self._draw_untested(painter, c, chart, base)
             return
@@ -103,7 +103,7 @@ class GhostsPicture(QWidget):
         above = QRectF(chart.left(), chart.top(), 0.6 * chart.width(), base - chart.top())
         painter.setPen(c.colour("quiet"))
         painter.setFont(font(13))
-        expected = self._expected_products.ghosts[:MOST_EXPECTED]
+        expected = self._expected_products.ghosts[:MAX_EXPECTED]
         untested = "The span was not tested yet." + ("\nHollow below: what is to be expected." if expected else "")
         text = (self._span_test.doing and f"Looking {self._span_test.doing}…") or untested
         painter.drawText(above, int(Qt.AlignmentFlag.AlignCenter), text)

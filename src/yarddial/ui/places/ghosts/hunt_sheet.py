@@ -12,12 +12,12 @@ from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.mark import Mark
 
-HOW = (
+INTRODUCTION_TEXT = (
     "One thing is switched off at a time and the receiver looks; what disturbs must go with it and come back with it, "
     "twice. Keep to switches and plugs, open nothing, and leave on what somebody's health or food hangs on."
 )
 MARKS: dict[str, Mark] = {"going on": "unknown", "named": "good", "left open": "look"}
-MOST_SHOWN = 40
+MAX_SHOWN = 40
 
 
 class HuntSheet(Sheet):
@@ -55,7 +55,7 @@ class HuntSheet(Sheet):
 
     def _lay_out(self) -> None:
         self.body.addWidget(self.headline)
-        self.body.addWidget(Words(HOW, 12, tone="quiet", wrap=True))
+        self.body.addWidget(Words(INTRODUCTION_TEXT, 12, tone="quiet", wrap=True))
         self.body.addWidget(Words("Circuits that can be switched off one by one", 13))
         row = QHBoxLayout()
         row.addWidget(self.rooms, 1)
@@ -121,7 +121,7 @@ class HuntSheet(Sheet):
         hunt = self._hunt.hunt
         if hunt is None:
             return
-        for row, result in enumerate(reversed(hunt.results[-MOST_SHOWN:])):
+        for row, result in enumerate(reversed(hunt.results[-MAX_SHOWN:])):
             against_db = result.strength_db - hunt.usual_db
             level = "as usual" if abs(against_db) < 1 else f"{against_db:+.0f} dB".replace("-", "−")
             self._rows.addWidget(Words(result.step.words, 13, wrap=True), 2 * row, 0)

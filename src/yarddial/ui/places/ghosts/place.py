@@ -27,13 +27,13 @@ from yarddial.ui.work import Work
 from yarddial.yard.frequency import format_frequency, format_number
 from yarddial.yard.line import Line
 
-MOST_CAUSES, MOST_PEAKS = 4, 12
+MAX_CAUSES, MAX_PEAKS = 4, 12
 MARKS = {"true": "good", "ghost": "stop", "unsure": "look"}
-CHANGES = {
+TEST_WORDS = {
     "centre": "the centre was moved", "gain": "gain was taken off", "attenuation": "attenuation was put in",
     "rate": "another rate was tried", "route": "another route was tried", "antenna": "the antenna was taken off",
 }  # fmt: skip
-MISSING = {
+MISSING_TEST_WORDS = {
     "centre": "move the centre", "gain": "take gain off", "attenuation": "put attenuation before the receiver",
     "rate": "try another rate", "route": "look over another route", "antenna": "take the antenna off and test again",
 }  # fmt: skip
@@ -157,7 +157,7 @@ class GhostsPlace(QWidget):
             self._tested.setText("")
             self._show_cures("")
             return
-        for row, (cause, share) in enumerate(here.judgement.odds[:MOST_CAUSES]):
+        for row, (cause, share) in enumerate(here.judgement.odds[:MAX_CAUSES]):
             if row and share < 0.001:
                 break
             words = Words(f"{cause.words[:1].upper()}{cause.words[1:]}", 12, wrap=True)
@@ -165,12 +165,12 @@ class GhostsPlace(QWidget):
             self._causes.addWidget(Words(_percent(share), 12, "mono", tone="quiet"), 2 * row, 1)
             self._causes.addWidget(hairline(), 2 * row + 1, 0, 1, 2)
         self._causes.setColumnStretch(0, 1)
-        changes = list(dict.fromkeys(CHANGES[change] for change in self._span_test.changes))
+        changes = list(dict.fromkeys(TEST_WORDS[change] for change in self._span_test.changes))
         told = f"Judged by what it did when {_listed(changes)}." if changes else ""
         if here.judgement.missing is not None:
             again = "; as it was tried, it could not have been seen here"
             is_blind = here.judgement.missing in here.judgement.blind
-            told += f" Not sure yet: {MISSING[here.judgement.missing]}{again if is_blind else ''}."
+            told += f" Not sure yet: {MISSING_TEST_WORDS[here.judgement.missing]}{again if is_blind else ''}."
         self._tested.setText(told.strip())
         self._show_cures(self._cure_text(here, self._span_test.line))
 
@@ -209,7 +209,7 @@ class GhostsPlace(QWidget):
 
     def _show_peaks(self) -> None:
         empty(self._peaks)
-        ranked = sorted(self._span_test.judged, key=lambda j: -j.peak.level_dbm)[:MOST_PEAKS]
+        ranked = sorted(self._span_test.judged, key=lambda j: -j.peak.level_dbm)[:MAX_PEAKS]
         for row, judged in enumerate(sorted(ranked, key=lambda j: j.peak.dial_hz)):
             mark = MarkSign(MARKS[judged.judgement.verdict], 10)
             go = button(format_frequency(judged.peak.dial_hz, 0), plain=True, tip="Put the dial there")

@@ -11,7 +11,7 @@ from yarddial.ui.work import Work
 from yarddial.yard.errors import BadRecording
 from yarddial.yard.path import path_sense
 
-HOW = (
+INTRODUCTION_TEXT = (
     "Record the same stretch of the dial twice, with the centre moved by a tenth of the span between: a true signal "
     "keeps its place, a mirror or a spike does not. One at another rate tells what was folded in, one with an "
     "attenuator before the receiver tells products of strong signals: they fall by more than it takes. SigMF files."
@@ -41,7 +41,7 @@ class RecordingsSheet(Sheet):
             grid.addWidget(Words(field.accessibleName(), 13), row, 0)
             grid.addWidget(field, row, 1)
             field.returnPressed.connect(self._judge)
-        self.body.addWidget(Words(HOW, 13, tone="quiet", wrap=True))
+        self.body.addWidget(Words(INTRODUCTION_TEXT, 13, tone="quiet", wrap=True))
         self.body.addLayout(grid)
         self.body.addWidget(self._said)
         self.body.addStretch()

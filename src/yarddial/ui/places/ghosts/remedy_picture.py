@@ -13,7 +13,7 @@ from yarddial.ui.widgets.scales import ticks
 from yarddial.yard.frequency import format_frequency
 
 # Shown around the channel: so many times its width to either side, and at least so much, hertz.
-AROUND, LEAST_HZ = 6.0, 40e3
+WIDTHS_AROUND, MIN_HZ = 6.0, 40e3
 UNDER_DB, OVER_DB = 6.0, 8.0
 
 
@@ -48,7 +48,7 @@ class RemedyPicture(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         figures = px(20)
         high = (self.height() - figures - px(8)) / 2
-        half_hz = max(AROUND * trial.channel.width_hz, LEAST_HZ)
+        half_hz = max(WIDTHS_AROUND * trial.channel.width_hz, MIN_HZ)
         top_db = max(s.strongest(hz, half_hz) for s, hz in self._halves(trial)) + OVER_DB
         low_db = min(span.floor_dbm for span, _ in self._halves(trial)) - UNDER_DB
         for number, (span, middle_hz) in enumerate(self._halves(trial)):

@@ -9,7 +9,7 @@ from yarddial.ui.widgets.words import Words, button
 from yarddial.yard.frequency import format_number
 
 # Named; the others are counted.
-NAMED = 3
+MAX_NAMED = 3
 
 
 class StrongList(QWidget):
@@ -51,9 +51,9 @@ class StrongList(QWidget):
             return
         named = [
             f"{one.name or f'{one.frequency_hz / 1e6:.6g} MHz'} {format_number(one.level_dbm, 10.0)} dBm"
-            for one in known[:NAMED]
+            for one in known[:MAX_NAMED]
         ]
-        more = f" and {len(known) - NAMED} more" if len(known) > NAMED else ""
+        more = f" and {len(known) - MAX_NAMED} more" if len(known) > MAX_NAMED else ""
         said = (
             f"{', '.join(named)}{more}." if known else "None yet: ghosts of other bands are explained better with them."
         )

@@ -6,7 +6,7 @@ from yarddial.yard.frequency import MINUS, format_bound, format_frequency
 
 Row = tuple[str, str]
 # Products named one by one.
-MOST_NAMED = 6
+MAX_NAMED = 6
 
 
 def found_rows(levels: Levels) -> list[Row]:
@@ -52,9 +52,9 @@ def tested_rows(levels: Levels) -> list[Row]:
         ("not decided", str(kinds.count("undecided"))),
     ]
     made = [(hertz, line) for hertz, line in levels.lines if line.kind == "product"]
-    rows += [(f"{format_frequency(hertz, 2)} falls by", _db(line.fall_db)) for hertz, line in made[:MOST_NAMED]]
-    if len(made) > MOST_NAMED:
-        rows.append((f"And {len(made) - MOST_NAMED} more.", ""))
+    rows += [(f"{format_frequency(hertz, 2)} falls by", _db(line.fall_db)) for hertz, line in made[:MAX_NAMED]]
+    if len(made) > MAX_NAMED:
+        rows.append((f"And {len(made) - MAX_NAMED} more.", ""))
     return rows
 
 

@@ -12,7 +12,7 @@ from yarddial.ui.widgets.scales import scale_along, scale_up
 from yarddial.yard.level import GainsDb
 
 # Below this nothing is heard, and no setting is told from another.
-LEAST_DB = -10.0
+MIN_DB = -10.0
 
 
 class SettingPicture(QWidget):
@@ -57,7 +57,7 @@ class SettingPicture(QWidget):
         top = max(*self._heard_db, 10.0) + 4
 
         def at(gain_db: float, heard_db: float) -> QPointF:
-            share = (max(heard_db, LEAST_DB) - LEAST_DB) / (top - LEAST_DB)
+            share = (max(heard_db, MIN_DB) - MIN_DB) / (top - MIN_DB)
             return QPointF(
                 chart.left() + (gain_db - left) / (right - left) * chart.width(),
                 chart.bottom() - share * chart.height(),
@@ -72,7 +72,7 @@ class SettingPicture(QWidget):
         self._draw_marks(painter, c, chart, at)
 
     def _draw_axes(self, painter: QPainter, c: Palette, chart: QRectF, ends: tuple[float, float], top: float) -> None:
-        scale_up(painter, c, chart, (LEAST_DB, top), "dB")
+        scale_up(painter, c, chart, (MIN_DB, top), "dB")
         scale_along(painter, c, chart, ends)
         middle = int(Qt.AlignmentFlag.AlignHCenter)
         right = int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)

@@ -14,11 +14,11 @@ from yarddial.yard.frequency import MINUS, format_bound, format_frequency
 from yarddial.yard.level import Level, band_of
 
 # How near the pointer must be to an edge to take hold of it, logical pixels.
-GRIP = 6
+EDGE_GRIP_PX = 6
 # Whose names come first where there is no room for all: stations, then what to beware of, then the rest.
 RANKS = ("slate", "ochre", "quiet")
 # A turn of the wheel by one notch.
-NOTCH = 120
+WHEEL_NOTCH = 120
 
 
 class ListenChart(SpectrogramChart):
@@ -139,8 +139,8 @@ class ListenChart(SpectrogramChart):
         }
         name = min(places, key=lambda key: abs(places[key] - y))
         # Where the filter is but a line, a click tunes.
-        is_wide = abs(places["low"] - places["high"]) > 3 * px(GRIP)
-        return name if is_wide and abs(places[name] - y) <= px(GRIP) else ""
+        is_wide = abs(places["low"] - places["high"]) > 3 * px(EDGE_GRIP_PX)
+        return name if is_wide and abs(places[name] - y) <= px(EDGE_GRIP_PX) else ""
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Take hold of an edge, or tune."""
@@ -179,11 +179,11 @@ class ListenChart(SpectrogramChart):
         event.accept()
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             # As finely as the wheel or the pad turns: two notches for twice as much.
-            self.zoomed.emit(-event.angleDelta().y() / NOTCH / 2)
+            self.zoomed.emit(-event.angleDelta().y() / WHEEL_NOTCH / 2)
             return
         self._turned += event.angleDelta().y()
-        steps = int(self._turned / NOTCH)
-        self._turned -= steps * NOTCH
+        steps = int(self._turned / WHEEL_NOTCH)
+        self._turned -= steps * WHEEL_NOTCH
         if steps:
             self.stepped.emit(steps)
 

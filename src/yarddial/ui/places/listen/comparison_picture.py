@@ -7,12 +7,12 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from yarddial.analysis.comparison.difference import Difference
-from yarddial.session.listening.comparison import PAIRS, Pair
+from yarddial.session.listening.comparison import PAIRS_A_COMPARISON, Pair
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.scales import scale_up
 
-LEAST_SPAN_DB = 6.0
+MIN_SPAN_DB = 6.0
 
 
 class ComparisonPicture(QWidget):
@@ -47,7 +47,7 @@ class ComparisonPicture(QWidget):
         painter.fillRect(chart, c.colour("card"))
         painter.setPen(QPen(c.colour("hairline"), 1))
         painter.drawRect(chart)
-        bounds = [*self._over_db, -LEAST_SPAN_DB, LEAST_SPAN_DB]
+        bounds = [*self._over_db, -MIN_SPAN_DB, MIN_SPAN_DB]
         low, high = min(bounds) - 1, max(bounds) + 1
 
         def y_at(db: float) -> float:
@@ -63,7 +63,7 @@ class ComparisonPicture(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(c.colour("slate"))
         for index, over_db in enumerate(self._over_db):
-            x = chart.left() + (index + 0.5) / max(PAIRS, len(self._over_db)) * chart.width()
+            x = chart.left() + (index + 0.5) / max(PAIRS_A_COMPARISON, len(self._over_db)) * chart.width()
             painter.drawEllipse(QPointF(x, y_at(over_db)), px(3), px(3))
         painter.setPen(c.colour("quiet"))
         painter.setFont(font(11))

@@ -4,7 +4,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from yarddial.analysis.comparison.difference import Difference
-from yarddial.session.listening.comparison import PAIRS, Setup
+from yarddial.session.listening.comparison import PAIRS_A_COMPARISON, Setup
 from yarddial.session.session import Session
 from yarddial.ui.places.listen.comparison_picture import ComparisonPicture
 from yarddial.ui.theme.lettering import px
@@ -111,7 +111,10 @@ class ComparisonSheet(Sheet):
             return "It could not be compared.", _sentence(comparison.trouble)
         if over is None:
             if comparison.running:
-                return f"Measuring both in turn: {count} of {PAIRS} pairs.", "A range is stated from six pairs on."
+                return (
+                    f"Measuring both in turn: {count} of {PAIRS_A_COMPARISON} pairs.",
+                    "A range is stated from six pairs on.",
+                )
             return "Nothing was compared yet.", _sentence(
                 why_not
             ) if why_not else "Both are measured in turn, so it fades alike for both."
@@ -122,7 +125,7 @@ class ComparisonSheet(Sheet):
         other = first if better is second else second
         name = better.label if better.line.name == other.line.name else better.line.name
         low_db, high_db = sorted((abs(over.low_db), abs(over.high_db)))
-        so_far = f"{count} of {PAIRS} pairs. " if comparison.running else f"{count} pairs. "
+        so_far = f"{count} of {PAIRS_A_COMPARISON} pairs. " if comparison.running else f"{count} pairs. "
         if not over.has_signal:
             near = comparison.nearest()
             where = f"{near.name} on {format_frequency(near.frequency_hz)} is the nearest known" if near else "dial one"

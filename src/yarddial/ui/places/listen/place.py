@@ -29,13 +29,13 @@ from yarddial.yard.errors import BadLevel
 from yarddial.yard.frequency import MINUS, format_frequency
 
 # The headline follows the level so often, in sounds: some three times a second.
-EVERY = 8
+SOUNDS_A_HEADLINE = 8
 # The rest of the span holds what is folded in from beyond it.
 CLEAN_SHARE = 0.4
 # A scale narrower than this shows noise only.
-LEAST_SCALE_DB = 6.0
+MIN_SCALE_DB = 6.0
 # Ways in which a carrier is heard as a tone that tells its place.
-TONED = ("usb", "lsb", "cw")
+TONE_MODES = ("usb", "lsb", "cw")
 
 
 class ListenPlace(QWidget):
@@ -293,7 +293,7 @@ class ListenPlace(QWidget):
             self._under_level.setText("")
             self._tone.setText("")
             return
-        tone = listening.tone() if listening.settings.way in TONED else None
+        tone = listening.tone() if listening.settings.way in TONE_MODES else None
         self._tone.setText("" if tone is None else f"tone {tone[0]:.2f} \u00b1 {max(tone[1], 0.01):.2f} Hz")
         known = listening.level()
         self._level.setText(f"{_db(listening.level_dbfs, 1)} dBFS")
@@ -342,7 +342,7 @@ class ListenPlace(QWidget):
 
     def _shows_gaps(self) -> bool:
         """Beside a transceiver, where somebody may want to call."""
-        return self._session.rig.status == "linked" and self._listening.settings.way in TONED
+        return self._session.rig.status == "linked" and self._listening.settings.way in TONE_MODES
 
     def _play(self) -> None:
         sounds, self._listening.sounds = self._listening.sounds, []
@@ -352,7 +352,7 @@ class ListenPlace(QWidget):
         if not self._listening.is_heard and self.sound.is_sounding:
             self.sound.stop()
         self._heard += 1
-        if self._heard % EVERY == 0:
+        if self._heard % SOUNDS_A_HEADLINE == 0:
             if self._shows_gaps():
                 self._listening.find_clear()
             self._show_soon()
@@ -364,8 +364,8 @@ def _ends(text: str) -> tuple[float, float] | None:
         return None
     numbers = re.findall(r"[-\u2212]?\d+(?:\.\d+)?", text)
     ends = sorted(float(number.replace(MINUS, "-")) for number in numbers)
-    if len(ends) != 2 or ends[1] - ends[0] < LEAST_SCALE_DB:
-        raise BadLevel(f"'{text.strip()}' are no two levels {LEAST_SCALE_DB:g} dB or more apart: write -110 to -60")
+    if len(ends) != 2 or ends[1] - ends[0] < MIN_SCALE_DB:
+        raise BadLevel(f"'{text.strip()}' are no two levels {MIN_SCALE_DB:g} dB or more apart: write -110 to -60")
     return ends[0], ends[1]
 
 

@@ -13,7 +13,7 @@ from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.tip import set_tip
 
 # Of the bars.
-LEAST_DB = -60.0
+MIN_DB = -60.0
 
 
 class LevelBars(QWidget):
@@ -35,7 +35,7 @@ class LevelBars(QWidget):
         painter, c = QPainter(self), palette()
         high = self.height() / 2 - px(1)
         for row, level_db in enumerate(self._sound.levels_db):
-            share = min(max(1 - level_db / LEAST_DB, 0.0), 1.0)
+            share = min(max(1 - level_db / MIN_DB, 0.0), 1.0)
             top = row * (high + px(2))
             painter.fillRect(QRectF(0, top, self.width(), high), c.colour("hairline"))
             tone = "vermilion" if level_db > -1.0 else "spruce"

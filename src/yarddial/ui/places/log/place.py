@@ -4,7 +4,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from yarddial.records.entry import Entry
-from yarddial.session.log.log_keeper import PAGE
+from yarddial.session.log.log_keeper import PAGE_ENTRIES
 from yarddial.session.log.verdict import log_verdict
 from yarddial.session.session import Session
 from yarddial.ui.places.log.entry_painter import ENTRY_ROLE, EntryPainter
@@ -56,7 +56,7 @@ class LogPlace(QWidget):
         layout.addWidget(self.list, 1)
         layout.addWidget(self.older, 0, Qt.AlignmentFlag.AlignLeft)
         # How many are shown: what is older is read when it is asked for.
-        self._most = PAGE
+        self._most = PAGE_ENTRIES
         session.log.on_log_changed(self._show)
         self._shown: tuple[Entry, ...] | None = None
         self._show()
@@ -66,11 +66,11 @@ class LogPlace(QWidget):
         self.note.clear()
 
     def _search(self) -> None:
-        self._most = PAGE
+        self._most = PAGE_ENTRIES
         self._show()
 
     def _show_older(self) -> None:
-        self._most += PAGE
+        self._most += PAGE_ENTRIES
         self._show()
 
     def _show(self) -> None:

@@ -14,7 +14,7 @@ from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.axis import nice_step, tick_text
 
-HEIGHT, BASE, HEIGHT_LIVE = 176, 84, 46
+PICTURE_HEIGHT, BASE_HEIGHT, HEIGHT_LIVE = 176, 84, 46
 LabelPlace = Callable[[float], float]
 
 
@@ -27,11 +27,11 @@ class SpanPicture(QWidget):
         self._live: SpanSpectrum | None = None
         self.setAccessibleName("The span: band, clean part, wanted channels and what is unwanted")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(px(HEIGHT))
+        self.setFixedHeight(px(PICTURE_HEIGHT))
 
     def sizeHint(self) -> QSize:
         """As high as it is drawn."""
-        return QSize(px(500), px(HEIGHT))
+        return QSize(px(500), px(PICTURE_HEIGHT))
 
     def show_answer(self, answer: SpanAnswer | None) -> None:
         """Show an answer, or nothing."""
@@ -57,7 +57,7 @@ class SpanPicture(QWidget):
 
     def _draw_steps(self, painter: QPainter, answer: SpanAnswer) -> None:
         """A band wider than the span: the clean part of each step in turn, with its centre and its number."""
-        c, base = palette(), px(BASE)
+        c, base = palette(), px(BASE_HEIGHT)
         half_hz = CLEAN_SHARE * answer.step_rate_hz / 2
         ends = [answer.band.low_hz, answer.band.high_hz]
         left, width = px(8), self.width() - px(16)
@@ -94,7 +94,7 @@ class SpanPicture(QWidget):
         def x(dial_hz: float) -> float:
             return left + (dial_hz - ends[0]) / (ends[1] - ends[0]) * width
 
-        middle, base = (ends[0] + ends[1]) / 2, px(BASE)
+        middle, base = (ends[0] + ends[1]) / 2, px(BASE_HEIGHT)
         clean = CLEAN_SHARE * cover.rate_hz / 2
         painter.fillRect(
             QRectF(x(middle - clean), px(28), x(middle + clean) - x(middle - clean), px(56)), c.colour("card")
@@ -168,7 +168,7 @@ class SpanPicture(QWidget):
             y = start + side * (px(14) * row + px(6))
             painter.setPen(QPen(palette().colour(role), px(2)))
             painter.drawLine(
-                QPointF(at, px(BASE) - (px(3) if side < 0 else -px(2))),
+                QPointF(at, px(BASE_HEIGHT) - (px(3) if side < 0 else -px(2))),
                 QPointF(at, y - (px(2) if side > 0 else -px(2))),
             )
             names.append((QPointF(text_left, y + (px(10) if side > 0 else 0)), name))

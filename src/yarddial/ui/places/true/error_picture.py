@@ -20,15 +20,15 @@ from yarddial.yard.station import Station
 # Errors are drawn on a scale that is linear below this and logarithmic above, hertz.
 KNEE_HZ = 1.0
 TOP_HZ = 100_000.0
-POINTS = 24
+CURVE_POINTS = 24
 # Between two routes, logical pixels.
-GAP = 26
+ROUTE_GAP_PX = 26
 
 # Points along a route: frequency, error, doubt, hertz.
 Wedge = list[tuple[float, float, float]]
 
 # More wedges beside each other cannot be read; the active route stands first then.
-MOST_ROUTES = 12
+MAX_ROUTES = 12
 
 
 class ErrorPicture(QWidget):
@@ -57,8 +57,8 @@ class ErrorPicture(QWidget):
         self._tolerance_hz, self._mode = mode.tolerance_hz, mode.name
         self._dial = (station.dial_hz, station.route)
         lines = sorted(station.lines(), key=lambda line: line.name != station.route)
-        reached = list(islice((line for line in lines if reached_spans(line)), MOST_ROUTES))
-        if len(lines) <= MOST_ROUTES:
+        reached = list(islice((line for line in lines if reached_spans(line)), MAX_ROUTES))
+        if len(lines) <= MAX_ROUTES:
             reached.sort(key=lambda line: [route.name for route in station.routes].index(line.name))
         self.wedges = [(line.name, _wedge(line, oscillators)) for line in reached]
         self._after = [_wedge(corrected.line(line.name), oscillators) for line in reached] if corrected else []
@@ -70,7 +70,7 @@ class ErrorPicture(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         chart = QRectF(px(58), px(2), self.width() - px(154), self.height() - px(24) - self._names_high())
         self._draw_scale(painter, c, chart)
-        gap = px(GAP)
+        gap = px(ROUTE_GAP_PX)
         count = max(len(self.wedges), 1)
         width = (chart.width() - gap * (count - 1)) / count
         for i, (name, points) in enumerate(self.wedges):
@@ -84,7 +84,7 @@ class ErrorPicture(QWidget):
     def _column(self) -> float:
         """Width of one route's column, with the gap beside it."""
         count = max(len(self.wedges), 1)
-        return (self.width() - px(154) - px(GAP) * (count - 1)) / count + px(GAP - 2)
+        return (self.width() - px(154) - px(ROUTE_GAP_PX) * (count - 1)) / count + px(ROUTE_GAP_PX - 2)
 
     def _names_high(self) -> float:
         """Room for the routes' names, in as many lines as the longest needs."""
@@ -160,7 +160,7 @@ class ErrorPicture(QWidget):
         ends = format_bound(points[0][0]), format_bound(points[-1][0])
         painter.setPen(c.colour("quiet"))
         base = chart.bottom() + px(14)
-        if sum(metrics.horizontalAdvance(end) for end in ends) + px(6) <= chart.width() + px(GAP):
+        if sum(metrics.horizontalAdvance(end) for end in ends) + px(6) <= chart.width() + px(ROUTE_GAP_PX):
             painter.drawText(QPointF(chart.left(), base), ends[0])
             painter.drawText(QPointF(chart.right() - metrics.horizontalAdvance(ends[1]), base), ends[1])
         painter.setPen(c.colour("ink"))
@@ -172,6 +172,6 @@ class ErrorPicture(QWidget):
 def _wedge(line: Line, oscillators: Oscillators) -> Wedge:
     spans = reached_spans(line)
     low, high = log10(max(spans[0][0], 1e3)), log10(spans[-1][1])
-    places_hz = [10 ** (low + (high - low) * i / POINTS) for i in range(POINTS + 1)]
+    places_hz = [10 ** (low + (high - low) * i / CURVE_POINTS) for i in range(CURVE_POINTS + 1)]
     states = [(hertz, dial_state(line, hertz, oscillators)) for hertz in places_hz]
     return [(hertz, state.error_hz, state.sigma_hz) for hertz, state in states]

@@ -27,9 +27,9 @@ if TYPE_CHECKING:
     from yarddial.analysis.correction.next_measurement import NextMeasurement
 
 # More oscillators than this are the yard's, not the route's.
-MOST_OSCILLATORS = 12
+MAX_OSCILLATORS = 12
 # Looks that are listed, and with the last measurement's model beside them.
-MOST_ROWS, FEWER_ROWS = 6, 3
+MAX_ROWS, FEWER_ROWS = 6, 3
 
 
 class Evidence(QWidget):
@@ -151,11 +151,11 @@ class Evidence(QWidget):
 
     def _nearest(self, names: Sequence[str]) -> list[str]:
         """As many as can be read: all of a usual yard; of a large one those of this route, then the measured ones."""
-        if len(names) <= MOST_OSCILLATORS:
+        if len(names) <= MAX_OSCILLATORS:
             return list(names)
         here = {name for name, _ in self._session.calibration.state().slopes}
         measured = self._session.calibration.oscillator_estimates.touched()
-        nearest = sorted(names, key=lambda name: (name not in here, name not in measured))[:MOST_OSCILLATORS]
+        nearest = sorted(names, key=lambda name: (name not in here, name not in measured))[:MAX_OSCILLATORS]
         return [name for name in names if name in nearest]
 
     def _show_observations(self) -> None:
@@ -164,7 +164,7 @@ class Evidence(QWidget):
         if fit is None:
             self._against.addWidget(Words("Nothing yet.", 12, tone="quiet"), 0, 0)
             return
-        most = MOST_ROWS if self._carrier_view.isHidden() else FEWER_ROWS
+        most = MAX_ROWS if self._carrier_view.isHidden() else FEWER_ROWS
         shown = list(enumerate(fit.observations))[::-1][:most]
         for row, (i, seen) in enumerate(shown):
             left_out = i in fit.outliers

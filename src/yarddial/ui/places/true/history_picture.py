@@ -14,7 +14,7 @@ from yarddial.ui.widgets.scales import scale_up
 
 DAY_S = 86_400.0
 # Dates written along the scale, at most.
-DATES = 7
+MAX_DATES = 7
 
 
 class HistoryPicture(QWidget):
@@ -132,11 +132,11 @@ def even_dates(first_s: float, last_s: float) -> list[datetime]:
     """Round dates between two moments, no more than fit: the first of months over long times, else even days."""
     first, days = datetime.fromtimestamp(first_s, UTC), (last_s - first_s) / DAY_S
     if days > 60:
-        step = next((n for n in (1, 2, 3, 6, 12) if days / 30.4 / n <= DATES), 24)
+        step = next((n for n in (1, 2, 3, 6, 12) if days / 30.4 / n <= MAX_DATES), 24)
         months = range(first.year * 12 + first.month, int(first.year * 12 + first.month + days / 28) + 1)
         dates = [datetime(month // 12, month % 12 + 1, 1, tzinfo=UTC) for month in months if month % step == 0]
     else:
-        step = next(n for n in (1, 2, 5, 7, 14) if days / n <= DATES or n == 14)
+        step = next(n for n in (1, 2, 5, 7, 14) if days / n <= MAX_DATES or n == 14)
         number = first.toordinal() + 1
         ordinals = range(-(-number // step) * step, number + int(days) + 1, step)
         dates = [datetime.fromordinal(ordinal).replace(tzinfo=UTC) for ordinal in ordinals]

@@ -15,8 +15,8 @@ from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard.oscillators import spoken
 
 # Corrections that the picture marks.
-MOST_READ = 500
-MOST_CORRECTIONS = 4
+MAX_READ = 500
+MAX_CORRECTIONS = 4
 
 
 class HistorySheet(Sheet):
@@ -80,9 +80,9 @@ class HistorySheet(Sheet):
     def _show(self) -> None:
         session, station = self._session, self._session.desk.station
         known = session.calibration.oscillator_estimates
-        entries = session.log.entries("correction", station.name, most=MOST_READ)
+        entries = session.log.entries("correction", station.name, most=MAX_READ)
         self.lasts.setText(lasts_sentence(session.calibration))
-        told = [f"{entry.at_utc[:10]}: {entry.text}" for entry in corrections(entries, station.name)[:MOST_CORRECTIONS]]
+        told = [f"{entry.at_utc[:10]}: {entry.text}" for entry in corrections(entries, station.name)[:MAX_CORRECTIONS]]
         if compared := since_last_correction(entries, station.name):
             told.insert(0, f"{compared[:1].upper()}{compared[1:]}.")
         self.entered.setText("\n".join(told) or "No correction was entered yet.")

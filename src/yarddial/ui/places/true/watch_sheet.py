@@ -3,7 +3,7 @@
 from PyQt6.QtWidgets import QWidget
 
 from yarddial.session.calibration.carrier_model import model_sentence
-from yarddial.session.calibration.carrier_watch import MOST_MISSED, POINTS_S
+from yarddial.session.calibration.carrier_watch import MAX_MISSED, POINTS_S
 from yarddial.session.session import Session
 from yarddial.session.wording import capital
 from yarddial.ui.places.true.watch_picture import AllanPicture, WatchPicture
@@ -81,7 +81,7 @@ class WatchSheet(Sheet):
                 if carrier_watch.missed_now:
                     return (
                         f"Watching: {count_of(carrier_watch.missed_now, 'point')} in a row found no carrier.",
-                        f"After {MOST_MISSED} the run ends; until then their time is left empty.",
+                        f"After {MAX_MISSED} the run ends; until then their time is left empty.",
                     )
                 last = (
                     "" if carrier_watch.latest is None else f" The last point: {model_sentence(carrier_watch.latest)}."

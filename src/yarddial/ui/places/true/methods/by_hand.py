@@ -5,7 +5,7 @@ from yarddial.ui.places.true.methods.page import MethodPage, entry
 from yarddial.ui.widgets.words import button
 from yarddial.yard.frequency import format_frequency
 
-HOW = (
+INTRODUCTION_TEXT = (
     "Works with any receiver that shows a number. Zero beat: hear the station on a sideband and turn until the beat "
     "stops; a beat slower than one a second is within 1 Hz, and a flutter of the S-meter slower still. By eye: zoom "
     "until the carrier is a line, and read it to one row. Give the reading with its uncertainty; without one "
@@ -17,7 +17,7 @@ class ByHand(MethodPage):
     """One field."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session, "By eye or by zero beat", HOW)
+        super().__init__(session, "By eye or by zero beat", INTRODUCTION_TEXT)
         self.reading = entry("What the dial reads on the station")
         keep = button("Keep the reading", strong=True)
         keep.clicked.connect(self.keep)

@@ -7,7 +7,7 @@ from yarddial.yard.errors import BadFrequency, BadObservations
 from yarddial.yard.frequency import format_number, parse_frequency
 from yarddial.yard.references import PILOT_HZ, kind_named
 
-HOW = (
+INTRODUCTION_TEXT = (
     "A stereo broadcaster sends a tone of 19 kHz in its programme. The sample clock alone counts it, wherever the dial "
     "or a converter stands: so it tells receiver and converter apart with one look. It is no truer than the station: "
     "the rule allows 2 Hz, a hundred ppm; one that takes its clock from a satellite keeps a thousandth of that. Put "
@@ -24,7 +24,7 @@ class ByPilot(LivePage):
         super().__init__(
             session,
             "By a stereo pilot",
-            HOW,
+            INTRODUCTION_TEXT,
             "Keep 4 s of samples and count the pilot in them",
             "Count it as a measurement of the receiver's clock",
         )

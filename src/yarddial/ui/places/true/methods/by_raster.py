@@ -14,12 +14,12 @@ from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
 if TYPE_CHECKING:
     from yarddial.analysis.blind.raster_fit import Hypothesis
 
-HOW = (
+INTRODUCTION_TEXT = (
     "For when no station is known. Transmitters keep to a grid: medium wave 9 or 10 kHz by region, short-wave "
     "broadcasting 5 kHz, FM 50 to 200 kHz, narrow FM 12.5 or 25 kHz. All carriers of the span are found at once and "
     "weighed together; what remains possible is listed with its odds. Dial the middle of a busy band, by day."
 )
-MOST_ROWS = 4
+MAX_ROWS = 4
 
 
 class ByRaster(LivePage):
@@ -32,7 +32,7 @@ class ByRaster(LivePage):
         super().__init__(
             session,
             "By the raster that stations keep",
-            HOW,
+            INTRODUCTION_TEXT,
             "Keep 8 s of samples, find every carrier, weigh all rasters",
             "Count it as a measurement",
         )
@@ -68,7 +68,7 @@ class ByRaster(LivePage):
         else:
             self.tell(f"Not decided, {best.odds:.0%} for {_error(best)} at {where}; {told.decides}")
         empty(self.odds)
-        for row, one in enumerate(told.hypotheses[:MOST_ROWS]):
+        for row, one in enumerate(told.hypotheses[:MAX_ROWS]):
             turned = "turned over" if one.inverted else ""
             cells = (
                 f"{one.odds:.1%}",

@@ -13,7 +13,7 @@ from yarddial.yard.frequency import format_hertz, format_sigma, parse_frequency
 if TYPE_CHECKING:
     from yarddial.analysis.tones.dial_error import ToneReception
 
-HOW = (
+INTRODUCTION_TEXT = (
     "For a station that sends a steady tone, with any receiver that has a loudspeaker. With the dial on the stated "
     "frequency, the upper sideband gives the tone plus the dial's error, the lower one the tone minus it: half their "
     "difference is the error, whatever the tone itself is off. Ten seconds of each give a hundredth of a hertz; a dial "
@@ -36,7 +36,7 @@ class ByTone(LivePage):
         super().__init__(
             session,
             "By a tone",
-            HOW,
+            INTRODUCTION_TEXT,
             "Listen to the station at the dial in all three ways, 6 s each",
             "Count it as a measurement of the station at the dial",
         )

@@ -8,7 +8,7 @@ from yarddial.ui.widgets.path_field import PathField
 from yarddial.ui.widgets.words import button
 from yarddial.yard.plain_text import count_of
 
-HOW = (
+INTRODUCTION_TEXT = (
     "A CSV file whose first line names reference_hz, reference_sigma_hz, measured_hz, sigma_hz and through. Through "
     "is empty for a route without a converter, else the value entered when it was measured, such as sum:120M. Rows "
     "that name no parts count for the active route. What is written here comes back whole."
@@ -19,7 +19,7 @@ class FromFile(MethodPage):
     """Two paths."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session, "From a file, and into one", HOW)
+        super().__init__(session, "From a file, and into one", INTRODUCTION_TEXT)
         self.source = PathField("File to read", "path of a .csv", kinds="Observations (*.csv)")
         self.target = PathField("File to write", writes=True, kinds="Observations (*.csv)")
         self.target.setText(str(Path.home() / "observations.csv"))

@@ -18,14 +18,16 @@ from yarddial.yard.frequency import format_frequency, format_sigma, parse_freque
 from yarddial.yard.references import KINDS, ReferenceKind, kind_named
 from yarddial.yard.station import Reference, usual_references
 
-HOW = "How far each can be trusted as received, one sigma. What is off on purpose trues nothing and is refused."
+INTRODUCTION_TEXT = (
+    "How far each can be trusted as received, one sigma. What is off on purpose trues nothing and is refused."
+)
 
 
 class KnownStations(MethodPage):
     """A table of them, and a row to add one."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session, "Known stations", HOW)
+        super().__init__(session, "Known stations", INTRODUCTION_TEXT)
         self._table = QWidget()
         self._grid = QGridLayout(self._table)
         self._grid.setContentsMargins(0, 0, 0, 0)

@@ -5,7 +5,7 @@ from yarddial.ui.places.true.methods.page import MethodPage, entry
 from yarddial.ui.widgets.words import Words, button
 from yarddial.yard.references import kind_named
 
-HOW = (
+INTRODUCTION_TEXT = (
     "A transmitter is as true as its own oscillator: within 0.5 to 10 ppm, 70 to 1500 Hz at 145 MHz. That proves the "
     "arithmetic of a route, sign and size, better than it trues a dial. Let it warm up, key it for a few seconds, and "
     "measure the carrier as any other station."
@@ -16,7 +16,7 @@ class OwnTransmitter(MethodPage):
     """Cautions, then a name and a frequency."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session, "By your own transmitter", HOW)
+        super().__init__(session, "By your own transmitter", INTRODUCTION_TEXT)
         kind = kind_named("own transmitter")
         care = Words(kind.needs_care if kind is not None else "", 13, weight=600, tone="vermilion", wrap=True)
         care.setAccessibleName("Caution")
