@@ -357,7 +357,7 @@ def ghosts() -> bool:
     from yarddial.analysis.ghosts.prediction import predict
     from yarddial.analysis.ghosts.products import products
     from yarddial.analysis.ghosts.scene import ReceiverModel, Scene
-    from yarddial.yard.path import Stage
+    from yarddial.yard.frequency_conversion import Stage
     from yarddial.yard.strong import Strong
 
     model = ReceiverModel(iip2_dbm=20.0, iip3_dbm=-10.0, iip4_dbm=0.0, iip5_dbm=5.0, mirror_db=40.0, harmonic_db=45.0)

@@ -12,7 +12,7 @@ import msgspec
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from yarddial import wiring
-from yarddial.drivers.finding import Listing
+from yarddial.drivers.discovery import Listing
 from yarddial.drivers.protocol import FoundReceiver
 from yarddial.drivers.simulated.driver import SimulatedDriver
 from yarddial.engine.link import EngineInline

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from yarddial.analysis.levels.attenuation_test import judge_lines
+from yarddial.analysis.levels.three_to_one import judge_lines
 from yarddial.engine.taps.gain_sweep import measure
 
 SCENES, RATE_HZ, COUNT, PAIRS = 200, 1e6, 1 << 17, 4

@@ -21,7 +21,7 @@ from yarddial.drivers.simulated.receiver import FINCH, FINCH_STEPS_DB, HERON, Si
 from yarddial.drivers.simulated.transmitters import Transmitter
 from yarddial.drivers.simulated.world import World
 from yarddial.drivers.time_source import VirtualTime
-from yarddial.yard.path import Stage
+from yarddial.yard.frequency_conversion import Stage
 
 CASES, GAIN_DB, PLAIN_RATE_HZ, PLAIN_GAIN_DB = 300, 25.5, 2e6, 48.0
 CHANNEL_HZ, BESIDE_HZ = 2_700.0, 900.0

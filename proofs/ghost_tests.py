@@ -12,7 +12,7 @@ from yarddial.drivers.simulated.front_end import FrontEnd
 from yarddial.drivers.simulated.receiver import FINCH, HERON, SimulatedReceiver
 from yarddial.drivers.simulated.world import World
 from yarddial.drivers.time_source import VirtualTime
-from yarddial.yard.path import Stage
+from yarddial.yard.frequency_conversion import Stage
 
 MOST_SAID = 8
 PEAKS, BINS, LINES = 1_000, 1 << 14, 24

@@ -11,7 +11,7 @@ from yarddial.drivers.simulated.receiver import FINCH, SimulatedReceiver
 from yarddial.drivers.simulated.transmitters import Transmitter
 from yarddial.drivers.simulated.world import World, WorldPort
 from yarddial.drivers.time_source import VirtualTime
-from yarddial.yard.path import Stage
+from yarddial.yard.frequency_conversion import Stage
 from yarddial.yard.strong import Strong
 
 SCENES, RATE_HZ, BINS, LINES = 300, 2.048e6, 1 << 16, 12

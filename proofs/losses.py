@@ -6,7 +6,7 @@ from yarddial.drivers.protocol import RequestedSettings
 from yarddial.drivers.simulated.driver import SimulatedDriver
 from yarddial.drivers.simulated.receiver import SimulatedReceiver
 from yarddial.drivers.time_source import VirtualTime
-from yarddial.dsp.losses import BLOCK_SAMPLES, LossWatch, steady_lines
+from yarddial.dsp.unreported_gaps import BLOCK_SAMPLES, LossWatch, steady_lines
 
 RATE_HZ, CENTRE_HZ = 1.536e6, 120.6e6
 GAPS, MINUTES = 100, 10

@@ -4,7 +4,7 @@ from decimal import Decimal, getcontext
 
 import numpy as np
 
-from yarddial.yard.path import KINDS, SamplingClock, Stage, trace
+from yarddial.yard.frequency_conversion import KINDS, SamplingClock, Stage, trace
 
 CHAINS = 10_000
 

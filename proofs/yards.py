@@ -7,7 +7,7 @@ from random import Random
 from random_yard import judged, random_yard
 from yarddial.analysis.audit.check import check_yard
 from yarddial.records.station_file import StationFile, load_station
-from yarddial.yard.path import SamplingClock, path_sense, trace, trace_back
+from yarddial.yard.frequency_conversion import SamplingClock, path_sense, trace, trace_back
 from yarddial.yard.reach import HIGH_HZ, LOW_HZ, coverage
 
 YARDS, SCANNED = 2000, 400

@@ -33,7 +33,7 @@ BREACHES = (
     ("session/receiver/live_receiver.py", "yarddial.session.calibration.calibration", "The topics of the session"),
     ("session/levels/levels.py", "yarddial.session.listening.listening", "The topics of the session"),
     ("engine/taps/ear.py", "yarddial.engine.engine", "Inside the engine"),
-    ("session/spurious/strong_signals.py", "yarddial.session.spurious.span_test", "No circles"),
+    ("session/spurious/strong_signals.py", "yarddial.session.spurious.span_verification", "No circles"),
     ("yard/bands.py", "numpy", "The domain is plain Python"),
     ("ui/places/log/place.py", "yarddial.ui.places.bench.edits", "Places do not know each other"),
     ("ui/widgets/axis.py", "yarddial.session.station.desk", "Widgets know no session"),
@@ -167,9 +167,9 @@ def numbers_of(tree: ast.Module) -> list[str]:
         if isinstance(target, ast.Tuple) and isinstance(value, ast.Tuple):
             pairs = list(zip(target.elts, value.elts, strict=True))
         for name, content in pairs:
-            content = content.operand if isinstance(content, ast.UnaryOp) else content
-            number = isinstance(content, ast.Constant) and type(content.value) in (int, float)
-            if isinstance(name, ast.Name) and name.id.isupper() and (number or isinstance(content, ast.BinOp)):
+            plain = content.operand if isinstance(content, ast.UnaryOp) else content
+            number = isinstance(plain, ast.Constant) and type(plain.value) in (int, float)
+            if isinstance(name, ast.Name) and name.id.isupper() and (number or isinstance(plain, ast.BinOp)):
                 names.append(name.id.strip("_"))
     return names
 

@@ -17,8 +17,16 @@ import noise_watts
 import oscillators
 import paths
 from yarddial.yard.external_noise import Storms, external_noise_db
+from yarddial.yard.frequency_conversion import (
+    KINDS,
+    ConverterKind,
+    SamplingClock,
+    Stage,
+    path_sense,
+    shown_for_dial,
+    trace,
+)
 from yarddial.yard.parts.receiver import DirectSampling
-from yarddial.yard.path import KINDS, ConverterKind, SamplingClock, Stage, path_sense, shown_for_dial, trace
 
 TRUTH = Path(__file__).parents[1] / "truth"
 RATE_HZ = 100.0

@@ -35,13 +35,13 @@ if TYPE_CHECKING:
     from yarddial.distance.far_engine import FarEngine
     from yarddial.distance.identity import Identity, KnownComputers
     from yarddial.distance.server import Server
-    from yarddial.drivers.finding import Listing, Told
+    from yarddial.drivers.discovery import Listing, Told
     from yarddial.drivers.protocol import Capabilities, FoundReceiver
     from yarddial.drivers.registry import Registry
     from yarddial.records.allowed_programs import AllowedPrograms
+    from yarddial.session.first_light.checks import FirstLight
     from yarddial.session.first_light.device_check import BeginRun
     from yarddial.session.first_light.result import CheckResult
-    from yarddial.session.first_light.run import FirstLight
     from yarddial.session.first_light.runner import Runner
     from yarddial.session.receiver.receiver_choice import ChoiceHelpers
     from yarddial.yard.line import Line
@@ -136,7 +136,7 @@ def served_check(address: str, station_text: str, route_name: str, *, flat_out: 
 
 def offered_receivers() -> "tuple[tuple[str, FoundReceiver], ...]":
     """By the addresses under which they are started."""
-    from yarddial.drivers.finding import find_receivers
+    from yarddial.drivers.discovery import find_receivers
 
     known = registry()
     ours = [driver for driver in known.drivers() if driver.name not in ("far", "process", "stream", "recording")]
@@ -144,7 +144,7 @@ def offered_receivers() -> "tuple[tuple[str, FoundReceiver], ...]":
 
 
 def _capabilities_of(address: str) -> "tuple[Capabilities | None, str]":
-    from yarddial.drivers.finding import told_of
+    from yarddial.drivers.discovery import told_of
 
     told = told_of(address, open_device)
     return told.capabilities, told.why
@@ -184,7 +184,7 @@ def first_light(
 ) -> "FirstLight":
     """First light of a receiver, over a route of a station to it and with the best known station on that route."""
     from yarddial.drivers.time_source import RealTime, VirtualTime
-    from yarddial.session.first_light.run import FirstLight, Plan
+    from yarddial.session.first_light.checks import FirstLight, Plan
 
     name, _, rest = address.partition(":")
     driver = registry().driver(name)
@@ -291,7 +291,7 @@ def choice_helpers(*, inline: bool = False) -> "ChoiceHelpers":
 
 def look_for_receivers(every_s: float) -> "Iterator[Listing]":
     """What all drivers find, again and again; a plain function, so that it can be named to another process."""
-    from yarddial.drivers.finding import listings
+    from yarddial.drivers.discovery import listings
 
     known = registry()
     return listings(known.drivers(), known.troubles, every_s)
@@ -299,7 +299,7 @@ def look_for_receivers(every_s: float) -> "Iterator[Listing]":
 
 def ask_receiver(device: str) -> "Iterator[Told]":
     """What one receiver's driver says of it."""
-    from yarddial.drivers.finding import told_of
+    from yarddial.drivers.discovery import told_of
 
     yield told_of(device, open_device)
 
@@ -424,8 +424,8 @@ class OwnFiles:
         import asyncio
         import platform
 
+        from yarddial.distance.address import host_and_port
         from yarddial.distance.knocking import pair_with
-        from yarddial.distance.place import host_and_port
 
         host, port = host_and_port(place)
         known = asyncio.run(pair_with(host, port, code, platform.node() or "near computer", name))

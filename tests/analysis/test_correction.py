@@ -10,9 +10,9 @@ from yarddial.analysis.correction.fit import fit
 from yarddial.analysis.correction.posterior import merge, priors_of
 from yarddial.yard.demo import VIA_LADDER, demo_station
 from yarddial.yard.errors import BadObservations
+from yarddial.yard.frequency_conversion import KINDS, SamplingClock, Stage, trace
 from yarddial.yard.observation import CrystalAndClock, Observation, SamplingOnly, SeenStage, lasting_error_of
 from yarddial.yard.oscillators import dial_state, stated_oscillators
-from yarddial.yard.path import KINDS, SamplingClock, Stage, trace
 
 PPM, LO_ERROR_HZ = 27.138, 461.3
 

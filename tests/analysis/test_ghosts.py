@@ -16,7 +16,7 @@ from yarddial.analysis.ghosts.products import MAX_TRIPLES, products
 from yarddial.analysis.ghosts.scene import Ghost, ReceiverModel, Scene
 from yarddial.analysis.ghosts.span import Peak, Span
 from yarddial.yard.demo import VIA_LADDER, demo_station
-from yarddial.yard.path import Stage
+from yarddial.yard.frequency_conversion import Stage
 from yarddial.yard.strong import Strong
 
 MODEL = ReceiverModel(

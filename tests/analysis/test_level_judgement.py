@@ -6,18 +6,18 @@ import msgspec
 import numpy as np
 import pytest
 
-from yarddial.analysis.ghosts.near import USUAL_MIRROR_DB, expected_ghosts, standing_lines
-from yarddial.analysis.levels.attenuation_test import judge_lines
+from yarddial.analysis.ghosts.expected_in_span import USUAL_MIRROR_DB, expected_ghosts, standing_lines
 from yarddial.analysis.levels.best_setting import best_setting
 from yarddial.analysis.levels.level_line import ADC_NAME, MeasuredLevels, level_line, socket_offset_db
-from yarddial.analysis.levels.step import GainPoint
+from yarddial.analysis.levels.measured_setting import GainPoint
+from yarddial.analysis.levels.three_to_one import judge_lines
 from yarddial.analysis.levels.unseen_products import with_unseen
 from yarddial.dsp.products import clipping_in_channel, products_in_channel
 from yarddial.engine.taps.gain_sweep import measure
 from yarddial.yard.demo import VIA_LADDER, demo_station
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.external_noise import Outside
-from yarddial.yard.path import Stage
+from yarddial.yard.frequency_conversion import Stage
 
 RATE_HZ, COUNT = 1e6, 1 << 17
 BIN_HZ = RATE_HZ / 4096

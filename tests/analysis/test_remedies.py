@@ -12,7 +12,7 @@ from yarddial.analysis.ghosts.inference import source_of
 from yarddial.analysis.ghosts.prediction import predict
 from yarddial.analysis.ghosts.remedies import Able, Remedy, SpanScene, WantedChannel, remedies
 from yarddial.analysis.ghosts.scene import Ghost, ReceiverModel, Scene
-from yarddial.yard.path import Stage
+from yarddial.yard.frequency_conversion import Stage
 from yarddial.yard.strong import Strong
 
 RATE_HZ, FLOOR_DBM, L_HZ = 2.048e6, -130.0, 120e6

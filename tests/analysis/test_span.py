@@ -5,7 +5,7 @@ from random import Random
 
 import pytest
 
-from yarddial.analysis.span.converter import converter_figures
+from yarddial.analysis.span.adc import converter_figures
 from yarddial.analysis.span.cover import (
     ENOUGH_HZ,
     Channel,

@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from yarddial.analysis.correction.which_lo import which_lo
 from yarddial.yard.errors import BadObservations
-from yarddial.yard.path import SamplingClock, Stage, trace
+from yarddial.yard.frequency_conversion import SamplingClock, Stage, trace
 
 STATED = (100e6, 116e6, 120e6, 125e6)
 

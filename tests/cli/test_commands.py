@@ -11,7 +11,7 @@ import soundfile
 from yarddial import wiring
 from yarddial.cli.program import run
 from yarddial.records.recordings import write_sigmf
-from yarddial.yard.path import SamplingClock, Stage, trace
+from yarddial.yard.frequency_conversion import SamplingClock, Stage, trace
 
 
 @pytest.fixture

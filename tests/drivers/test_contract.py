@@ -27,7 +27,7 @@ from yarddial.dsp.carrier import estimate_carrier
 from yarddial.dsp.phasor import phasor
 from yarddial.records.recordings import open_recording, write_sigmf
 from yarddial.yard.errors import BadDriver, CannotTune, DeviceNotFound, RefusedValue, YardDialError
-from yarddial.yard.path import SamplingClock, trace
+from yarddial.yard.frequency_conversion import SamplingClock, trace
 
 
 def hum() -> Driver:

@@ -18,7 +18,7 @@ from yarddial.drivers.simulated.transmitters import KINDS, Transmitter, fading, 
 from yarddial.drivers.simulated.world import Comb, Link, World, WorldPort
 from yarddial.drivers.time_source import VirtualTime
 from yarddial.yard.external_noise import external_noise_db
-from yarddial.yard.path import Stage
+from yarddial.yard.frequency_conversion import Stage
 
 RATE_HZ = 2.048e6
 CLEAN = FrontEnd(16)

@@ -9,8 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from yarddial.dsp.listening.channel_filter import ChannelFilter
+from yarddial.dsp.listening.gain_and_squelch import AutomaticGain, Deemphasis, NoiseReduction, Squelch
 from yarddial.dsp.listening.hearing import ContinuousHearing, Hearing
-from yarddial.dsp.listening.loudness import AutomaticGain, Deemphasis, NoiseReduction, Squelch
 from yarddial.dsp.listening.resampling import Resampler
 from yarddial.dsp.listening.shared_span import SharedSpan
 from yarddial.dsp.windows import windows

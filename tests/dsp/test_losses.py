@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from yarddial.dsp.losses import BLOCK_SAMPLES, MAX_LOST, LossWatch, steady_lines
+from yarddial.dsp.unreported_gaps import BLOCK_SAMPLES, MAX_LOST, LossWatch, steady_lines
 
 RATE_HZ = 1.024e6
 LINES_HZ = np.array([-300_123.4, -41_017.7, 111_312.9, 350_871.3])

@@ -14,7 +14,7 @@ from pytestqt.qtbot import QtBot
 
 import sound_cards
 from yarddial import wiring
-from yarddial.drivers.finding import Listing
+from yarddial.drivers.discovery import Listing
 from yarddial.drivers.protocol import FoundReceiver
 from yarddial.engine.link import EngineInline
 from yarddial.records.logbook import Logbook

@@ -16,8 +16,8 @@ from yarddial.yard.card import Card, groupings, settings_card
 from yarddial.yard.demo import DIRECT, HEARTH_IF, VIA_DISH, VIA_LADDER, demo_station
 from yarddial.yard.errors import BadPath
 from yarddial.yard.frequency import parse_frequency
+from yarddial.yard.frequency_conversion import SamplingClock, Stage, trace
 from yarddial.yard.parts import Converter, Receiver, Value
-from yarddial.yard.path import SamplingClock, Stage, trace
 from yarddial.yard.station import Station
 
 

@@ -6,6 +6,7 @@ import pytest
 from all_parts_yard import BEHIND_HEARTH, HEARTH, HERON, LNB, SATELLITE, WHIP_FILTER, station
 from yarddial.records.station_file import StationFile, load_station
 from yarddial.yard.errors import BadStation
+from yarddial.yard.frequency_conversion import trace
 from yarddial.yard.oscillators import dial_state, known_oscillators
 from yarddial.yard.parts import (
     Converter,
@@ -13,7 +14,6 @@ from yarddial.yard.parts import (
     converters_of,
     with_converter,
 )
-from yarddial.yard.path import trace
 from yarddial.yard.station import Route, checked
 
 

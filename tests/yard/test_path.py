@@ -7,7 +7,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from yarddial.yard.errors import BadFrequency, BadPath
-from yarddial.yard.path import KINDS, SamplingClock, Stage, parse_ppm, parse_stage, path_sense, trace, trace_back
+from yarddial.yard.frequency_conversion import (
+    KINDS,
+    SamplingClock,
+    Stage,
+    parse_ppm,
+    parse_stage,
+    path_sense,
+    trace,
+    trace_back,
+)
 
 PPM = st.floats(-100, 100)
 STAGES = st.lists(st.builds(Stage, st.sampled_from(KINDS), st.floats(1e5, 40e9), st.floats(-4e6, 4e6)), max_size=3)

@@ -10,8 +10,8 @@ from random_yard import judged, random_yard
 from yarddial.yard.bands import BANDS
 from yarddial.yard.demo import DIRECT, HEARTH_IF, VIA_DISH, VIA_HEARTH, VIA_LADDER, demo_station
 from yarddial.yard.editing import prefer_route
+from yarddial.yard.frequency_conversion import SamplingClock, trace, trace_back
 from yarddial.yard.parts import Antenna
-from yarddial.yard.path import SamplingClock, trace, trace_back
 from yarddial.yard.reach import HIGH_HZ, LOW_HZ, Reaches, best_route, choices, coverage, why_out_of_reach
 from yarddial.yard.station import Station
 

@@ -14,7 +14,7 @@ from yarddial.cli.options import FREQUENCY, answer, json_option, positive
 @json_option
 def command(bits: int, rate_hz: float, bandwidth_hz: float, as_json: bool) -> None:
     """Print what a converter can do in a bandwidth, and the load of its samples."""
-    from yarddial.analysis.span.converter import converter_figures
+    from yarddial.analysis.span.adc import converter_figures
 
     found = converter_figures(bits, rate_hz, bandwidth_hz)
     values = {

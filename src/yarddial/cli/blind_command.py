@@ -17,7 +17,7 @@ from yarddial.cli.options import (
 )
 from yarddial.yard.errors import BadObservations
 from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
-from yarddial.yard.path import Stage
+from yarddial.yard.frequency_conversion import Stage
 
 
 @click.command(context_settings=MINUS_ALLOWED)

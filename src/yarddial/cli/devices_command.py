@@ -11,7 +11,7 @@ from yarddial.cli.program import Doors
 @click.pass_obj
 def command(doors: Doors, as_json: bool) -> None:
     """Print every receiver that a driver finds, what stands in its way, and drivers that cannot be loaded."""
-    from yarddial.drivers.finding import find_receivers
+    from yarddial.drivers.discovery import find_receivers
 
     registry = doors.registry()
     listing = find_receivers(registry.drivers(), registry.troubles)

@@ -8,7 +8,7 @@ import click
 from yarddial.cli.options import MINUS_ALLOWED, answer, json_option, through_option
 from yarddial.yard.errors import BadRecording
 from yarddial.yard.frequency import format_frequency
-from yarddial.yard.path import Stage, path_sense
+from yarddial.yard.frequency_conversion import Stage, path_sense
 
 MAX_SAID = 40
 

@@ -9,7 +9,7 @@ import click
 from yarddial.cli.options import FREQUENCY, MINUS_ALLOWED, answer, json_option, positive, through_option
 from yarddial.yard.errors import BadObservations
 from yarddial.yard.frequency import format_frequency
-from yarddial.yard.path import Stage
+from yarddial.yard.frequency_conversion import Stage
 
 if TYPE_CHECKING:
     # Loaded when the command runs.

@@ -16,7 +16,7 @@ from yarddial.cli.options import (
 )
 from yarddial.yard.errors import BadFrequency, NoCarrier
 from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma
-from yarddial.yard.path import Stage, dial_for_shown, path_sense, shown_for_dial
+from yarddial.yard.frequency_conversion import Stage, dial_for_shown, path_sense, shown_for_dial
 from yarddial.yard.references import PILOT_HZ
 
 KINDS = ("carrier", "am", "nfm", "wfm", "pilot")
@@ -187,7 +187,7 @@ class _Path:
 
 def _lost(samples: Any, rate_hz: float) -> int | None:
     """Samples that lines' phases tell are missing; None where too few lines tell."""
-    from yarddial.dsp.losses import BLOCK_SAMPLES, LossWatch, steady_lines
+    from yarddial.dsp.unreported_gaps import BLOCK_SAMPLES, LossWatch, steady_lines
 
     if samples.size < 64 * BLOCK_SAMPLES:
         return None

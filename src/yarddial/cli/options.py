@@ -12,7 +12,7 @@ import click
 
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import parse_frequency
-from yarddial.yard.path import Stage, parse_ppm, parse_stage
+from yarddial.yard.frequency_conversion import Stage, parse_ppm, parse_stage
 
 CommandFunction = TypeVar("CommandFunction", bound=Callable[..., Any])
 

@@ -15,8 +15,8 @@ from yarddial.cli.program import Doors
 @click.pass_obj
 def command(doors: Doors, host: str, code: str, name: str) -> None:
     """Pair with a computer on which 'yard-dial serve --pair' shows a code."""
+    from yarddial.distance.address import host_and_port
     from yarddial.distance.knocking import pair_with
-    from yarddial.distance.place import host_and_port
 
     place, port = host_and_port(host)
     known = asyncio.run(pair_with(place, port, code, platform.node() or "near computer", name))

@@ -4,7 +4,7 @@ import click
 
 from yarddial.cli.options import FREQUENCY, MINUS_ALLOWED, PPM, answer, json_option, through_option
 from yarddial.yard.frequency import format_frequency, format_hertz
-from yarddial.yard.path import SamplingClock, Stage, Trace, trace
+from yarddial.yard.frequency_conversion import SamplingClock, Stage, Trace, trace
 
 
 @click.command(context_settings=MINUS_ALLOWED)

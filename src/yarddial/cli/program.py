@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from yarddial.distance.server import Server
     from yarddial.drivers.registry import Registry
     from yarddial.records.allowed_programs import AllowedPrograms
-    from yarddial.session.first_light.run import FirstLight
+    from yarddial.session.first_light.checks import FirstLight
     from yarddial.yard.station import Station
 
 _COMMANDS = {

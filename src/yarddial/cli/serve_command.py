@@ -48,7 +48,7 @@ def command(
     doors: Doors, listen: str, role: str | None, lists: bool, revoked: str, install: bool, as_json: bool
 ) -> None:
     """Serve this computer's receivers to paired computers, over TLS 1.3 alone."""
-    from yarddial.distance.place import host_and_port
+    from yarddial.distance.address import host_and_port
 
     identity = doors.serving_identity()
     host, port = host_and_port(listen, to_listen=True)

@@ -13,8 +13,8 @@ from yarddial.drivers.simulated.receiver import SimulatedReceiver
 from yarddial.drivers.time_source import VirtualTime
 from yarddial.yard.demo import demo_station
 from yarddial.yard.errors import BadStation, CannotTune, DeviceNotFound
+from yarddial.yard.frequency_conversion import shown_for_dial
 from yarddial.yard.line import Line
-from yarddial.yard.path import shown_for_dial
 from yarddial.yard.station import Station
 
 MAX_S = 3600.0

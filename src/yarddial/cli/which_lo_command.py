@@ -7,7 +7,7 @@ import click
 
 from yarddial.cli.options import FREQUENCY, MINUS_ALLOWED, PPM, answer, json_option, positive
 from yarddial.yard.errors import BadObservations
-from yarddial.yard.path import KINDS, ConverterKind
+from yarddial.yard.frequency_conversion import KINDS, ConverterKind
 
 if TYPE_CHECKING:
     from yarddial.analysis.correction.lo_leak import LeakAnswer

@@ -12,6 +12,7 @@ from yarddial.records.reading import OBSERVATIONS, cut, read_rows
 from yarddial.records.whole_file import write_whole
 from yarddial.yard.errors import BadObservations, YardDialError
 from yarddial.yard.frequency import parse_frequency
+from yarddial.yard.frequency_conversion import parse_ppm, parse_stage
 from yarddial.yard.observation import (
     CrystalAndClock,
     Observation,
@@ -20,7 +21,6 @@ from yarddial.yard.observation import (
     lasting_error_of,
     tells_of_centre,
 )
-from yarddial.yard.path import parse_ppm, parse_stage
 from yarddial.yard.plain_text import shown
 
 COLUMNS = ("reference_hz", "reference_sigma_hz", "measured_hz", "sigma_hz", "through")

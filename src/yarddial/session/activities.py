@@ -33,7 +33,7 @@ if TYPE_CHECKING:
     from yarddial.session.spurious.expected_products import ExpectedProducts
     from yarddial.session.spurious.interference_hunt import InterferenceHunt
     from yarddial.session.spurious.mitigation import Mitigation
-    from yarddial.session.spurious.span_test import SpanTest
+    from yarddial.session.spurious.span_verification import SpanTest
     from yarddial.session.spurious.strong_signals import StrongSignals
     from yarddial.session.station.building import Building
 

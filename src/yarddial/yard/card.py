@@ -11,10 +11,10 @@ import msgspec
 from yarddial.yard.demodulation import is_lower_sideband
 from yarddial.yard.errors import BadPath
 from yarddial.yard.frequency import THIN_SPACE, format_frequency, format_hertz
+from yarddial.yard.frequency_conversion import SamplingClock, Stage, path_sense, shown_for_dial, trace
 from yarddial.yard.line import Line
 from yarddial.yard.modes import mode_named
 from yarddial.yard.parts import TwoPort
-from yarddial.yard.path import SamplingClock, Stage, path_sense, shown_for_dial, trace
 from yarddial.yard.station import Station
 from yarddial.yard.working import WorkedValue, Working
 

@@ -5,8 +5,8 @@ from typing import Literal
 import msgspec
 
 from yarddial.yard.bands import BAND_TABLE, Region
+from yarddial.yard.frequency_conversion import path_sense
 from yarddial.yard.line import Line
-from yarddial.yard.path import path_sense
 
 Demodulation = Literal["am", "sam", "usb", "lsb", "cw", "nfm", "wfm"]
 

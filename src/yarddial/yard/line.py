@@ -8,9 +8,9 @@ import msgspec
 
 from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import format_bound
+from yarddial.yard.frequency_conversion import SamplingClock, Stage, dial_for_shown, path_sense, shown_for_dial
 from yarddial.yard.parts import Antenna, Converter, Inner, Part, Receiver, Transceiver, Value
 from yarddial.yard.parts.spans import span_text
-from yarddial.yard.path import SamplingClock, Stage, dial_for_shown, path_sense, shown_for_dial
 
 ReachState = Literal["reached", "under", "hole", "out"]
 

@@ -4,10 +4,10 @@ import re
 
 import msgspec
 
+from yarddial.yard.frequency_conversion import ConverterKind, Stage, path_sense, shown_for_dial
 from yarddial.yard.line import Line
 from yarddial.yard.oscillators import clock_of, crystal_of, lo_of, rig_of
 from yarddial.yard.parts import Converter
-from yarddial.yard.path import ConverterKind, Stage, path_sense, shown_for_dial
 from yarddial.yard.references import wander_of
 from yarddial.yard.station import Reference
 

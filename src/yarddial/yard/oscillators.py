@@ -11,9 +11,9 @@ from math import floor, log10, sqrt
 import msgspec
 
 from yarddial.yard.frequency import MINUS, format_frequency, format_hertz, format_number, format_sigma
+from yarddial.yard.frequency_conversion import SamplingClock, Stage, Trace, trace_back
 from yarddial.yard.line import Line
 from yarddial.yard.parts import Converter, Receiver, Transceiver, Value, converters_of
-from yarddial.yard.path import SamplingClock, Stage, Trace, trace_back
 from yarddial.yard.station import Station
 from yarddial.yard.working import WorkedValue, Working
 

@@ -7,9 +7,9 @@ from itertools import pairwise
 import msgspec
 
 from yarddial.yard.frequency import format_sigma
+from yarddial.yard.frequency_conversion import Stage
 from yarddial.yard.line import Line, Reach, ReachState
 from yarddial.yard.parts import Transceiver, converters_of
-from yarddial.yard.path import Stage
 from yarddial.yard.station import Station
 
 LOW_HZ, HIGH_HZ = 9e3, 50e9

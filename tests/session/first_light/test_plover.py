@@ -9,8 +9,8 @@ from yarddial.drivers.time_source import VirtualTime
 from yarddial.engine.commands import Start, Tune
 from yarddial.engine.engine import Engine
 from yarddial.engine.events import Event, Noticed
+from yarddial.session.first_light.checks import FirstLight, Plan
 from yarddial.session.first_light.result import CheckResult
-from yarddial.session.first_light.run import FirstLight, Plan
 from yarddial.yard.line import Line
 from yarddial.yard.parts import Antenna, Converter, Port, Receiver, Value
 from yarddial.yard.station import Reference, Route, Station

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from waiting import until
 from yarddial.analysis.levels.advice import NEAR_BEST_DB, advise
 from yarddial.analysis.levels.best_setting import judged_db
-from yarddial.analysis.levels.step import GainPoint
+from yarddial.analysis.levels.measured_setting import GainPoint
 from yarddial.session.levels.verdict import levels_verdict
 from yarddial.session.overview.findings import findings
 from yarddial.session.session import Session

@@ -138,7 +138,6 @@ def test_with_less_gain_the_strong_broadcast_is_heard_with_its_pilot(listening: 
 
 
 @pytest.mark.wide
-@pytest.mark.usefixtures("short_search")
 def test_a_dead_port_fails_at_the_first_step_and_says_so(session: Session) -> None:
     station = session.desk.station
     finch = station.part("Finch")

@@ -18,9 +18,9 @@ from yarddial.session.rig.verdict import rig_verdict
 from yarddial.session.session import Session
 from yarddial.yard import clock
 from yarddial.yard.demo import DIRECT, HEARTH_IF, VIA_HEARTH, VIA_LADDER
+from yarddial.yard.frequency_conversion import dial_for_shown
 from yarddial.yard.line import Line
 from yarddial.yard.parts import Transceiver, Value
-from yarddial.yard.path import dial_for_shown
 
 
 @pytest.fixture

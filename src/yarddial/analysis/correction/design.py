@@ -15,9 +15,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from yarddial.yard.frequency_conversion import lo_weights
 from yarddial.yard.observation import CrystalAndClock, Observation, OneCrystal, SamplingOnly, path_of
 from yarddial.yard.oscillators import clock_of, crystal_of
-from yarddial.yard.path import lo_weights
 
 Matrix = NDArray[np.float64]
 

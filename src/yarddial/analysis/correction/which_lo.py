@@ -7,8 +7,8 @@ import msgspec
 
 from yarddial.yard.errors import BadObservations
 from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
+from yarddial.yard.frequency_conversion import ConverterKind
 from yarddial.yard.oscillator_classes import classes_at
-from yarddial.yard.path import ConverterKind
 from yarddial.yard.working import WorkedValue, Working
 
 # An oscillator that no leaflet names, anywhere within this of the value found, is the rival of those that are stated.

@@ -10,7 +10,7 @@ import numpy as np
 from yarddial.analysis.ghosts.filters import Filter, filter_against
 from yarddial.analysis.ghosts.scene import ReceiverModel, Scene
 from yarddial.analysis.ghosts.span import LINE_SUM, Span
-from yarddial.yard.path import lo_weights, path_sense
+from yarddial.yard.frequency_conversion import lo_weights, path_sense
 from yarddial.yard.strong import Strong
 
 DesenseKind = Literal["reciprocal mixing", "blocking"]

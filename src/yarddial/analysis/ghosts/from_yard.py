@@ -11,6 +11,7 @@ from yarddial.analysis.ghosts.span import Peak, Span
 from yarddial.yard.bands import Band
 from yarddial.yard.demodulation import demodulations_of, usual
 from yarddial.yard.frequency import format_frequency
+from yarddial.yard.frequency_conversion import Stage, shown_for_dial
 from yarddial.yard.line import Line
 from yarddial.yard.oscillators import Oscillators, crystal_of, is_in_ppm, oscillator_of
 from yarddial.yard.parts import Converter, Isolator, Lnb, Transceiver, TwoPort, Value
@@ -26,7 +27,6 @@ from yarddial.yard.parts.usual import (
     mirror_of,
     phase_noise_of,
 )
-from yarddial.yard.path import Stage, shown_for_dial
 from yarddial.yard.segments import segment_at
 from yarddial.yard.strong import Strong
 

@@ -8,8 +8,8 @@ from yarddial.analysis.ghosts.products import products
 from yarddial.analysis.ghosts.remedies import SpanScene
 from yarddial.analysis.ghosts.scene import Ghost, ReceiverModel
 from yarddial.yard.frequency import format_frequency
+from yarddial.yard.frequency_conversion import lo_weights, path_sense, shown_for_dial
 from yarddial.yard.line import Line
-from yarddial.yard.path import lo_weights, path_sense, shown_for_dial
 from yarddial.yard.strong import Strong
 
 # A product's place, as well as a scan tells it; and how much weaker it is than the weakest that it is made of.

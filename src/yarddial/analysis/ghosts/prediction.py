@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from yarddial.analysis.ghosts.products import Products, products
 from yarddial.analysis.ghosts.scene import Floats, Ghost, ReceiverModel, Scene, SpuriousKind
-from yarddial.yard.path import Stage, lo_weights, path_sense, shown_for_dial
+from yarddial.yard.frequency_conversion import Stage, lo_weights, path_sense, shown_for_dial
 
 # Harmonics of a converter's oscillator: the first and the second, so far below it.
 LEAK_LEVELS_DB: tuple[tuple[int, float], ...] = ((1, 0.0), (2, -20.0))

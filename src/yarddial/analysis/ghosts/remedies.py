@@ -11,7 +11,7 @@ from yarddial.analysis.ghosts.filters import Filter, filter_against
 from yarddial.analysis.ghosts.prediction import predict
 from yarddial.analysis.ghosts.scene import Ghost, Scene
 from yarddial.yard.frequency import format_frequency
-from yarddial.yard.path import SamplingClock, Stage, shown_for_dial, trace, trace_back
+from yarddial.yard.frequency_conversion import SamplingClock, Stage, shown_for_dial, trace, trace_back
 from yarddial.yard.strong import Strong
 
 RemedyKind = Literal["centre", "rate", "gain", "route", "filter", "attenuator", "oscillator"]

@@ -7,7 +7,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.yard.path import Stage
+from yarddial.yard.frequency_conversion import Stage
 from yarddial.yard.strong import Strong
 
 Floats = NDArray[np.float64]

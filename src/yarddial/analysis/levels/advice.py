@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 import msgspec
 
-from yarddial.analysis.levels.step import GainPoint
+from yarddial.analysis.levels.measured_setting import GainPoint
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.plain_text import count_of
 

@@ -5,7 +5,7 @@ from math import log10
 
 import msgspec
 
-from yarddial.analysis.levels.step import GainPoint
+from yarddial.analysis.levels.measured_setting import GainPoint
 from yarddial.analysis.levels.unseen_products import with_unseen
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.level import GainsDb

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 import msgspec
 import numpy as np
 
-from yarddial.analysis.levels.step import GainPoint
+from yarddial.analysis.levels.measured_setting import GainPoint
 
 # A channel's power errs by this share over a dwell.
 CHANNEL_ERRS = 0.06

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 
 import msgspec
 
-from yarddial.analysis.span.converter import converter_figures, load_bytes
+from yarddial.analysis.span.adc import converter_figures, load_bytes
 
 # Share of the rate that no alias reaches, as a rule of the filters in use.
 CLEAN_SHARE = 0.8

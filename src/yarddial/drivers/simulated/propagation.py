@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from yarddial.drivers.simulated.clocks import Clock
 from yarddial.drivers.simulated.transmitters import Transmitter, modulation, needed_hz, phase, wander_turns
 from yarddial.drivers.simulated.world import World, WorldPort
-from yarddial.yard.path import lo_weights, path_sense
+from yarddial.yard.frequency_conversion import lo_weights, path_sense
 
 Seconds = NDArray[np.float64]
 # Products are made of so many of the strongest signals, and of none below this.

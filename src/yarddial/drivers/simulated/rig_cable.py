@@ -10,7 +10,7 @@ import msgspec
 
 from yarddial.drivers.simulated.transmitters import Transmitter
 from yarddial.drivers.simulated.world import HEARTH_IF_HZ, World, WorldPort
-from yarddial.yard.path import Stage
+from yarddial.yard.frequency_conversion import Stage
 
 EVERY_S = 0.01
 # Its outputs lie so far below what it transmits, better than its sheet says; what leaves the dummy load far more.

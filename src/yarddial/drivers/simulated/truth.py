@@ -2,8 +2,8 @@
 
 from yarddial.drivers.simulated.world import World
 from yarddial.yard.errors import DeviceNotFound
+from yarddial.yard.frequency_conversion import SamplingClock, Stage, trace
 from yarddial.yard.line import Line
-from yarddial.yard.path import SamplingClock, Stage, trace
 
 
 def true_dial_error_hz(world: World, line: Line, dial_hz: float) -> float:

@@ -12,7 +12,7 @@ from yarddial.drivers.simulated.front_end import FrontEnd
 from yarddial.drivers.simulated.plugs import Plug
 from yarddial.drivers.simulated.transmitters import Transmitter
 from yarddial.yard.external_noise import KT0_DBM_HZ, external_noise_db
-from yarddial.yard.path import Stage, lo_weights, path_sense
+from yarddial.yard.frequency_conversion import Stage, lo_weights, path_sense
 
 
 class WorldPort(msgspec.Struct, frozen=True):

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from yarddial.dsp.decimation import Decimator
 from yarddial.dsp.listening.channel_filter import ChannelFilter
 from yarddial.dsp.listening.demodulators import Demodulator, Envelope, Frequency, Product, Synchronous
-from yarddial.dsp.listening.loudness import AutomaticGain, Deemphasis, NoiseReduction, Squelch
+from yarddial.dsp.listening.gain_and_squelch import AutomaticGain, Deemphasis, NoiseReduction, Squelch
 from yarddial.dsp.listening.resampling import Resampler
 from yarddial.dsp.listening.stereo import StereoDecoder
 from yarddial.yard.demodulation import DemodulationSettings

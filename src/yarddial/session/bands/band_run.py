@@ -15,7 +15,7 @@ from yarddial.session.calibration.topics import CalibrationTopics
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
-from yarddial.session.spurious.span_test import SpanTest
+from yarddial.session.spurious.span_verification import SpanTest
 from yarddial.session.station.desk import Desk
 
 if TYPE_CHECKING:

@@ -18,8 +18,8 @@ from yarddial.dsp.all_lines import all_lines
 from yarddial.records.recordings import Recording
 from yarddial.yard.errors import BadObservations
 from yarddial.yard.frequency import format_frequency
+from yarddial.yard.frequency_conversion import Stage, shown_for_dial
 from yarddial.yard.oscillator_classes import classes_at, sigma_ppm_at
-from yarddial.yard.path import Stage, shown_for_dial
 
 # Towers of the airband offset their carriers on purpose.
 AIRBAND_HZ = (117.975e6, 137e6)

@@ -26,6 +26,7 @@ from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.receiver.picture import DIAL_HALF_SPANS_HZ
 from yarddial.session.station.desk import Desk
 from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
+from yarddial.yard.frequency_conversion import path_sense
 from yarddial.yard.line import Line
 from yarddial.yard.modes import mode_named
 from yarddial.yard.observation import Observation
@@ -36,7 +37,6 @@ from yarddial.yard.oscillators import (
     dial_state,
     stated_oscillators,
 )
-from yarddial.yard.path import path_sense
 from yarddial.yard.references import why_no_reference
 from yarddial.yard.station import Reference
 from yarddial.yard.working import Working

@@ -22,7 +22,7 @@ from yarddial.session.receiver.far_recordings import FarRecordings
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
 from yarddial.yard.demodulation import DemodulationSettings, turned
-from yarddial.yard.path import path_sense
+from yarddial.yard.frequency_conversion import path_sense
 
 if TYPE_CHECKING:
     # Not needed before the first paint.

@@ -16,10 +16,10 @@ from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
 from yarddial.yard.errors import BadObservations
+from yarddial.yard.frequency_conversion import Stage
 from yarddial.yard.line import Line
 from yarddial.yard.oscillators import Oscillators, crystal_of
 from yarddial.yard.parts import Antenna
-from yarddial.yard.path import Stage
 from yarddial.yard.station import Reference
 
 if TYPE_CHECKING:

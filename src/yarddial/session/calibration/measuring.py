@@ -7,9 +7,9 @@ import msgspec
 from yarddial.engine.events import Measured
 from yarddial.records.entry import utc_now
 from yarddial.yard.frequency import format_sigma
+from yarddial.yard.frequency_conversion import dial_for_shown
 from yarddial.yard.line import Line
 from yarddial.yard.observation import Observation, observed
-from yarddial.yard.path import dial_for_shown
 from yarddial.yard.station import Reference
 
 if TYPE_CHECKING:

@@ -76,7 +76,7 @@ def _fast_ppm(moments: list[tuple[float, int]], rate_hz: float) -> tuple[float, 
 
 def lost_by_phase(samples: NDArray[np.complex64], rate_hz: float) -> int:
     """Samples missing by the jumps of steady lines; 0 where there are too few lines to tell."""
-    from yarddial.dsp.losses import LossWatch, steady_lines
+    from yarddial.dsp.unreported_gaps import LossWatch, steady_lines
 
     watch = LossWatch(rate_hz, steady_lines(samples, rate_hz))
     return sum(loss.count for loss in [*watch.push(samples), *watch.finish()])

@@ -34,10 +34,10 @@ from yarddial.yard.station import KeptGains
 if TYPE_CHECKING:
     # Not needed before the first paint.
     from yarddial.analysis.levels.advice import Advice
-    from yarddial.analysis.levels.attenuation_test import JudgedLine
     from yarddial.analysis.levels.best_setting import BestGains
     from yarddial.analysis.levels.level_line import LevelLine, MeasuredLevels
-    from yarddial.analysis.levels.step import GainPoint
+    from yarddial.analysis.levels.measured_setting import GainPoint
+    from yarddial.analysis.levels.three_to_one import JudgedLine
 
 # What a sweep is for: one stage, all of them together, the levels as they are, or the 3:1 test.
 Purpose = Literal["stage", "all", "weigh", "test"]
@@ -351,7 +351,7 @@ class Levels(Job):
         self._log_it(swept, f"{text}{said} advised", self._swept(setting))
 
     def _judge(self, swept: Swept, points: list[SweepPoint]) -> None:
-        from yarddial.analysis.levels.attenuation_test import judge_lines
+        from yarddial.analysis.levels.three_to_one import judge_lines
 
         tuning = points[0].tuning
         # By how much the gain was really lower, not by how much it was to be.
@@ -437,7 +437,7 @@ def _count(every: list[list[float]]) -> int:
 
 def step_of(point: SweepPoint) -> "GainPoint":
     """A point of a sweep as what is judged."""
-    from yarddial.analysis.levels.step import GainPoint
+    from yarddial.analysis.levels.measured_setting import GainPoint
 
     return GainPoint(
         sum(gain_db for _, gain_db in point.gains_db),

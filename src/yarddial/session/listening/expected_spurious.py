@@ -1,6 +1,6 @@
 """Where the receiver itself may show something: mirrors of strong signals, crystal harmonics, oscillator leaks."""
 
-from yarddial.analysis.ghosts.near import Expected, expected_ghosts, standing_lines
+from yarddial.analysis.ghosts.expected_in_span import Expected, expected_ghosts, standing_lines
 from yarddial.engine.events import SpanSpectrum
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.line import Line

@@ -22,7 +22,7 @@ from yarddial.session.receiver.topics import ReceiverTopics
 from yarddial.session.station.desk import Desk
 from yarddial.yard.demodulation import DEMODULATIONS, DemodulationSettings, demodulations_of
 from yarddial.yard.errors import NotWritten
-from yarddial.yard.path import path_sense
+from yarddial.yard.frequency_conversion import path_sense
 
 if TYPE_CHECKING:
     # Not needed before the first paint.

@@ -5,7 +5,7 @@ from typing import Protocol
 
 import msgspec
 
-from yarddial.drivers.finding import Listing, Told
+from yarddial.drivers.discovery import Listing, Told
 from yarddial.session.activity import Declaration
 from yarddial.session.helper_process import Helper
 from yarddial.session.listeners import Listener, Listeners

@@ -8,8 +8,8 @@ from yarddial.session.activity import Declaration
 from yarddial.session.station.desk import Desk
 from yarddial.yard.bands import Band
 from yarddial.yard.errors import BadPath
+from yarddial.yard.frequency_conversion import path_sense, shown_for_dial
 from yarddial.yard.line import Line
-from yarddial.yard.path import path_sense, shown_for_dial
 
 # Half widths of what is listened to, hertz.
 HALF_WIDTHS_HZ = {"am": 5e3, "ssb": 1.5e3, "cw": 300.0, "data": 300.0, "nfm": 8e3, "wfm": 100e3}

@@ -6,7 +6,7 @@ from yarddial.records.log_data import LoggedSpanTest
 from yarddial.session.activity import Declaration
 from yarddial.session.calibration.topics import CalibrationTopics
 from yarddial.session.spurious.findings import spurious_findings
-from yarddial.session.spurious.span_test import SPAN_TEST, SpanTest
+from yarddial.session.spurious.span_verification import SPAN_TEST, SpanTest
 from yarddial.session.spurious.strong_signals import StrongSignals
 from yarddial.session.spurious.verdict import ghosts_verdict
 

@@ -8,7 +8,7 @@ import msgspec
 from yarddial.session.activity import Declaration
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.receiver.tuner import settings_for
-from yarddial.session.spurious.span_test import SpanTest
+from yarddial.session.spurious.span_verification import SpanTest
 from yarddial.session.station.desk import Desk
 from yarddial.yard.line import Line
 

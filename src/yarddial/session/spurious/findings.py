@@ -1,7 +1,7 @@
 """A ghost at the dial."""
 
 from yarddial.session.finding import Finding, passed_on
-from yarddial.session.spurious.span_test import SpanTest
+from yarddial.session.spurious.span_verification import SpanTest
 from yarddial.session.spurious.verdict import ghosts_verdict
 from yarddial.session.station.desk import Desk
 

@@ -21,15 +21,15 @@ from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.spurious.judged_span import PEAK_OVER_FLOOR_DB, JudgedPeak
 from yarddial.session.spurious.span_looks import SpanLooks, SpanSetting
-from yarddial.session.spurious.span_test import SpanTest
+from yarddial.session.spurious.span_verification import SpanTest
 from yarddial.session.station.desk import Desk
 from yarddial.yard.demodulation import demodulations_of, usual
 from yarddial.yard.editing import put_in, unique_name
 from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import format_frequency
+from yarddial.yard.frequency_conversion import path_sense
 from yarddial.yard.line import Line
 from yarddial.yard.parts import Converter, TwoPort, Value
-from yarddial.yard.path import path_sense
 from yarddial.yard.station import Station
 
 if TYPE_CHECKING:

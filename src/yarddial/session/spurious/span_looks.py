@@ -15,8 +15,8 @@ from yarddial.engine.jobs.table import JobKind
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
+from yarddial.yard.frequency_conversion import path_sense
 from yarddial.yard.line import Line
-from yarddial.yard.path import path_sense
 
 if TYPE_CHECKING:
     # Not needed before the first look.

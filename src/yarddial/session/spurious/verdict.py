@@ -1,6 +1,6 @@
 """Over Ghosts: is it really there."""
 
-from yarddial.session.spurious.span_test import SpanTest
+from yarddial.session.spurious.span_verification import SpanTest
 from yarddial.session.station.desk import Desk
 from yarddial.session.verdict import Verdict
 from yarddial.session.wording import capital

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QHideEvent
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QWidget
 
-from yarddial.drivers.finding import Told
+from yarddial.drivers.discovery import Told
 from yarddial.session.receiver.capabilities_in_yard import with_capabilities
 from yarddial.session.session import Session
 from yarddial.session.station.from_the_box import NO_PART, BoxAnswers, antennas, begun, converters, lo_text

@@ -6,6 +6,7 @@ from typing import Any, assert_never
 import msgspec
 
 from yarddial.yard.frequency import format_bound, format_frequency, format_number, format_sigma
+from yarddial.yard.frequency_conversion import parse_ppm
 from yarddial.yard.part_values.fields import (
     SOCKET_HINT,
     choice_value,
@@ -46,7 +47,6 @@ from yarddial.yard.parts import (
     origin_of,
     with_converter,
 )
-from yarddial.yard.path import parse_ppm
 
 replace = msgspec.structs.replace
 

@@ -4,11 +4,11 @@ from typing import Literal
 
 import msgspec
 
+from yarddial.yard.frequency_conversion import ConverterKind, Stage
 from yarddial.yard.parts.sockets import Socket
 from yarddial.yard.parts.spans import outside, span_text
 from yarddial.yard.parts.supply import Need
 from yarddial.yard.parts.values import Origins, Value
-from yarddial.yard.path import ConverterKind, Stage
 
 # Beyond everything that this program can dial.
 NO_LIMIT_HZ = 1e12

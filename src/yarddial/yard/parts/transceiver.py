@@ -4,11 +4,11 @@ from typing import Literal
 
 import msgspec
 
+from yarddial.yard.frequency_conversion import ConverterKind
 from yarddial.yard.parts.converter import Converter
 from yarddial.yard.parts.sockets import Socket
 from yarddial.yard.parts.spans import outside
 from yarddial.yard.parts.values import Origins, Value
-from yarddial.yard.path import ConverterKind
 
 Output = Literal["if", "antenna"]
 

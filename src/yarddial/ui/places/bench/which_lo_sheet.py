@@ -16,8 +16,8 @@ from yarddial.ui.widgets.working_sheet import Sheet, working_sheet
 from yarddial.ui.work import Work
 from yarddial.yard.errors import BadFrequency, YardDialError
 from yarddial.yard.frequency import format_frequency, format_hertz, parse_frequency
+from yarddial.yard.frequency_conversion import shown_for_dial
 from yarddial.yard.oscillators import crystal_of
-from yarddial.yard.path import shown_for_dial
 
 
 class WhichLoSheet(Sheet):

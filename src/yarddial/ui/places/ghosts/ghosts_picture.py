@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from yarddial.analysis.ghosts.span import CLEAN_SHARE
 from yarddial.session.spurious.expected_products import ExpectedProducts
 from yarddial.session.spurious.judged_span import JudgedPeak
-from yarddial.session.spurious.span_test import SpanTest
+from yarddial.session.spurious.span_verification import SpanTest
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.scales import scale_up, ticks

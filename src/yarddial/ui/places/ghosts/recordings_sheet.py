@@ -9,7 +9,7 @@ from yarddial.ui.widgets.words import Words, button
 from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.ui.work import Work
 from yarddial.yard.errors import BadRecording
-from yarddial.yard.path import path_sense
+from yarddial.yard.frequency_conversion import path_sense
 
 INTRODUCTION_TEXT = (
     "Record the same stretch of the dial twice, with the centre moved by a tenth of the span between: a true signal "

@@ -5,7 +5,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from yarddial.analysis.levels.advice import Advice
-from yarddial.analysis.levels.step import GainPoint
+from yarddial.analysis.levels.measured_setting import GainPoint
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.axis import nice_step, tick_text

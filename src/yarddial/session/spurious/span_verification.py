@@ -20,8 +20,8 @@ from yarddial.session.spurious.span_looks import SpanLooks, SpanSetting
 from yarddial.session.spurious.strong_signals import SAME_HZ, StrongSignals
 from yarddial.session.station.desk import Desk
 from yarddial.yard.frequency import format_frequency
+from yarddial.yard.frequency_conversion import path_sense
 from yarddial.yard.line import Line
-from yarddial.yard.path import path_sense
 
 if TYPE_CHECKING:
     # Not needed before the first test.

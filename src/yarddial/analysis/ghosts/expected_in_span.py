@@ -7,7 +7,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.yard.path import Stage
+from yarddial.yard.frequency_conversion import Stage
 
 # Where nothing was measured: tuners of the simple kind reach 30 to 45 dB, so the worse is expected.
 USUAL_MIRROR_DB = 35.0
