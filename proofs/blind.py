@@ -1,4 +1,4 @@
-"""Blind truing on 300 random worlds: what is decided is right, what is not is said, and the doubt is the true one."""
+"""Blind truing on 300 random worlds: what is decided is right, what is not is said, and the sigma is the true one."""
 
 import sys
 
@@ -131,7 +131,7 @@ def _odd(worlds: int) -> bool:
 
 
 def prove() -> bool:
-    """Odd worlds; decided, right, and the width of error over doubt; then the oscillator by 20 medium-wave carriers."""
+    """Odd worlds; decided, right, and the width of error over sigma; then the oscillator by 20 medium-wave carriers."""
     worlds = int(sys.argv[2]) if len(sys.argv) > 2 and sys.argv[2].isdigit() else 7 * 30
     odd = _odd(worlds)
     decided, right, pulls = 0, 0, []

@@ -1,4 +1,4 @@
-"""The carrier estimator at the limit that noise sets: RMSE over bound, bias, stated doubt, and how far off at worst."""
+"""The carrier estimator at the limit that noise sets: RMSE over bound, bias, stated sigma, and how far off at worst."""
 
 import numpy as np
 
@@ -26,7 +26,7 @@ def _case(rate_hz: float, within_hz: float | None, snr_db: float, runs: int) -> 
     amplitude = 1e-2 if rate_hz < 1e6 else 3e-4
     sigma = np.float32(amplitude * np.sqrt(count / 10 ** (snr_db / 10) / 2))
     bound_hz = np.sqrt(6 / 10 ** (snr_db / 10)) / (2 * np.pi)
-    errors, doubts, refused = [], [], 0
+    errors, uncertainties, refused = [], [], 0
     for _ in range(runs):
         reach = 0.95 * (within_hz or rate_hz / 2)
         true_hz = chance.uniform(-reach, reach)
@@ -39,10 +39,10 @@ def _case(rate_hz: float, within_hz: float | None, snr_db: float, runs: int) -> 
             refused += 1
             continue
         errors.append(found.frequency_hz - true_hz)
-        doubts.append(found.sigma_hz)
+        uncertainties.append(found.sigma_hz)
     rms = float(np.sqrt(np.mean(np.square(errors))))
     bias, worst = float(np.mean(errors) / rms), float(np.max(np.abs(errors)))
-    ratio, stated = rms / bound_hz, float(np.mean(doubts) / rms)
+    ratio, stated = rms / bound_hz, float(np.mean(uncertainties) / rms)
     good = ratio <= 1.05 and abs(stated - 1) <= 0.15 and abs(bias) <= 0.1 and worst <= 20.0
     search = f"+-{within_hz / 1e3:.0f} kHz" if within_hz else "whole  "
     print(

@@ -21,7 +21,7 @@ class Box:
         self.entered_ppm = round(float(chance.uniform(-40, 40)), 1)
 
     def look(self, share: float, sigma_hz: float = 0.02, reference_sigma_hz: float = 0.1) -> Observation:
-        """A carrier at a share of the rate from the centre, measured; its transmitter is off by its doubt."""
+        """A carrier at a share of the rate from the centre, measured; its transmitter is off by its uncertainty."""
         true_hz = self.centre_hz + share * self.rate_hz
         sent_hz = true_hz + self.chance.normal(0, reference_sigma_hz)
         # What arrives is mixed with f_c (1 + p), and counted by a clock that is fast by c.
@@ -62,7 +62,7 @@ def _pulls() -> bool:
 
 
 def _apart() -> bool:
-    """One near the centre and two far from it, on both sides: separable, and both doubts small."""
+    """One near the centre and two far from it, on both sides: separable, and both uncertainties small."""
     wrong, worst = 0, 0.0
     for seed in range(YARDS):
         box = Box(np.random.default_rng((22, seed)))

@@ -25,7 +25,7 @@ class Yard:
     def look(
         self, receiver: str, through: str | None, true_hz: float, sigma_hz: float, reference_sigma_hz: float
     ) -> Observation:
-        """Measure a transmitter that is itself off by its doubt."""
+        """Measure a transmitter that is itself off by its uncertainty."""
         chance = self._chance
         sent_hz = true_hz + chance.normal(0, reference_sigma_hz)
         nominal_hz = LO_HZ[through] if through else 0.0

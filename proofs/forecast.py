@@ -1,4 +1,4 @@
-"""200 simulated crystals of each kind over six months: is the true error within the doubt that was foretold?"""
+"""200 simulated crystals of each kind over six months: is the true error within the uncertainty that was foretold?"""
 
 import numpy as np
 

@@ -1,4 +1,4 @@
-"""Lines that are not steady and alone: RMSE over bound or law, and the stated doubt over the RMSE, 200 runs each."""
+"""Lines that are not steady and alone: RMSE over bound or law, and the stated sigma over the RMSE, 200 runs each."""
 
 import numpy as np
 
@@ -21,9 +21,11 @@ def prove() -> bool:
     return all(cases)
 
 
-def _told(name: str, errors: list[float], doubts: list[float], bound: float, most: float, unit: str = "Hz") -> bool:
+def _told(
+    name: str, errors: list[float], uncertainties: list[float], bound: float, most: float, unit: str = "Hz"
+) -> bool:
     rmse = float(np.sqrt(np.mean(np.square(errors))))
-    stated = float(np.sqrt(np.mean(np.square(doubts)))) / rmse
+    stated = float(np.sqrt(np.mean(np.square(uncertainties)))) / rmse
     good = rmse / bound <= most and abs(stated - 1) <= 0.15
     print(
         f"{'ok  ' if good else 'MISS'} {name}: RMSE {rmse:.3g} {unit}, {rmse / bound:.3f} of the bound or law "
@@ -43,7 +45,7 @@ def _am(depth: float) -> bool:
     rate_hz, snr = 48e3, 10**2.5
     count = int(rate_hz)
     time_s = (np.arange(count) - (count - 1) / 2) / rate_hz
-    errors, doubts = [], []
+    errors, uncertainties = [], []
     for seed in range(RUNS):
         chance = np.random.default_rng(seed)
         true_hz = chance.uniform(-400, 400)
@@ -55,15 +57,15 @@ def _am(depth: float) -> bool:
             (wave + _noise(chance, count, 1e-4 * count / snr)).astype(np.complex64), rate_hz, 0.0, 500.0
         )
         errors.append(found.frequency_hz - true_hz)
-        doubts.append(found.sigma_hz)
-    return _told(f"AM {depth:.0%}, 25 dB, 1 s", errors, doubts, np.sqrt(6 / snr) / (2 * np.pi), 1.1)
+        uncertainties.append(found.sigma_hz)
+    return _told(f"AM {depth:.0%}, 25 dB, 1 s", errors, uncertainties, np.sqrt(6 / snr) / (2 * np.pi), 1.1)
 
 
 def _drift(seconds_s: float) -> bool:
     rate_hz, snr = 1_000.0, 100.0
     count = int(seconds_s * rate_hz)
     time_s = (np.arange(count) - (count - 1) / 2) / rate_hz
-    errors, doubts = [], []
+    errors, uncertainties = [], []
     for seed in range(RUNS):
         chance = np.random.default_rng(seed)
         true_hz, drift = chance.uniform(-150, 150), 0.05 * chance.choice((-1, 1))
@@ -74,16 +76,16 @@ def _drift(seconds_s: float) -> bool:
         except NoCarrier:
             continue
         errors.append(found.frequency_hz - true_hz)
-        doubts.append(found.sigma_hz)
+        uncertainties.append(found.sigma_hz)
     bound = np.sqrt(6 / snr) / (2 * np.pi * seconds_s)
-    return _told(f"drift 0.05 Hz/s, 20 dB, {seconds_s:g} s", errors, doubts, bound, 1.1)
+    return _told(f"drift 0.05 Hz/s, 20 dB, {seconds_s:g} s", errors, uncertainties, bound, 1.1)
 
 
 def _fade(spread_hz: float, seconds_s: float) -> bool:
     rate_hz, cn0 = 500.0, 10**3.0
     count = int(seconds_s * rate_hz)
     shape = np.exp(-((np.fft.fftfreq(4 * count, 1 / rate_hz) / spread_hz) ** 2) / 4)
-    errors, doubts = [], []
+    errors, uncertainties = [], []
     for seed in range(RUNS):
         chance = np.random.default_rng(seed)
         true_hz = chance.uniform(-40, 40)
@@ -94,9 +96,9 @@ def _fade(spread_hz: float, seconds_s: float) -> bool:
             (wave + _noise(chance, count, 1e-4 * rate_hz / cn0)).astype(np.complex64), rate_hz, 0.0, 50.0
         )
         errors.append(found.frequency_hz - true_hz)
-        doubts.append(found.sigma_hz)
+        uncertainties.append(found.sigma_hz)
     law = 0.38 * np.sqrt(spread_hz / seconds_s)
-    return _told(f"fading {spread_hz:g} Hz, 30 dB-Hz, {seconds_s:g} s", errors, doubts, law, 1.1)
+    return _told(f"fading {spread_hz:g} Hz, 30 dB-Hz, {seconds_s:g} s", errors, uncertainties, law, 1.1)
 
 
 def _beside(snr_db: float) -> bool:
@@ -109,7 +111,7 @@ def _beside(snr_db: float) -> bool:
     slopes = np.stack([*columns, other, 1j * other], axis=1)
     information = 2 * 10 ** (snr_db / 10) / count * (slopes.conj().T @ slopes).real
     bound = float(np.sqrt(np.linalg.inv(information)[0, 0]))
-    errors, doubts = [], []
+    errors, uncertainties = [], []
     for seed in range(2 * RUNS):
         chance = np.random.default_rng(seed)
         true_hz = 1.2 * chance.choice((-1, 1))
@@ -119,8 +121,8 @@ def _beside(snr_db: float) -> bool:
         samples = (wave + _noise(chance, count, 1e-6 * count / 10 ** (snr_db / 10))).astype(np.complex64)
         found = estimate_beside(samples, rate_hz, 0.0, 20.0, (0.0,))
         errors.append(found.frequency_hz - true_hz)
-        doubts.append(found.sigma_hz)
-    return _told(f"beside a spike 20 dB stronger, {snr_db:g} dB", errors, doubts, bound, 1.1)
+        uncertainties.append(found.sigma_hz)
+    return _told(f"beside a spike 20 dB stronger, {snr_db:g} dB", errors, uncertainties, bound, 1.1)
 
 
 def _speech(chance: np.random.Generator, count: int, rate_hz: float, top_hz: float) -> np.ndarray:
@@ -152,7 +154,7 @@ def _fm(
     asked_hz: float,
 ) -> bool:
     count = int(rate_hz)
-    errors, doubts = [], []
+    errors, uncertainties = [], []
     for seed in range(RUNS):
         chance = np.random.default_rng(seed)
         true_hz = chance.uniform(-300, 300)
@@ -162,15 +164,15 @@ def _fm(
         samples = (wave + _noise(chance, count, 1e-4 * rate_hz / band_hz / cnr)).astype(np.complex64)
         found = estimate_centre(samples, rate_hz, 0.0, 1_000.0, width)  # type: ignore[arg-type]
         errors.append(found.frequency_hz - true_hz)
-        doubts.append(found.sigma_hz)
-    return _told(name, errors, doubts, asked_hz, 1.0)
+        uncertainties.append(found.sigma_hz)
+    return _told(name, errors, uncertainties, asked_hz, 1.0)
 
 
 def _pilot() -> bool:
     """Four seconds, 20 dB of carrier to noise: 0.02 ppm are asked."""
     rate_hz, seconds_s, cnr = 512e3, 4.0, 100.0
     count = int(rate_hz * seconds_s)
-    errors, doubts = [], []
+    errors, uncertainties = [], []
     for seed in range(60):
         chance = np.random.default_rng(seed)
         ppm = chance.uniform(-60, 60)
@@ -180,5 +182,5 @@ def _pilot() -> bool:
         samples = (wave + _noise(chance, count, 1e-4 * rate_hz / 220e3 / cnr)).astype(np.complex64)
         found = estimate_pilot(samples, rate_hz, 0.0, 2_000.0)
         errors.append(found.clock_ppm - ppm)
-        doubts.append(found.sigma_hz / 19_000.0 * 1e6)
-    return _told("pilot to clock, 20 dB, 4 s", errors, doubts, 0.02, 1.0, "ppm")
+        uncertainties.append(found.sigma_hz / 19_000.0 * 1e6)
+    return _told("pilot to clock, 20 dB, 4 s", errors, uncertainties, 0.02, 1.0, "ppm")

@@ -62,7 +62,7 @@ def _one(chance: np.random.Generator) -> tuple[bool, float, bool]:
 
 
 def _doubt_after(made, line: Line, reference: Reference, wanted: Line, dial_hz: float, before) -> float:  # type: ignore[no-untyped-def]
-    """The dial's doubt with one more look: every transmitter's and every day's error as an unknown of its own."""
+    """The dial's uncertainty with one more look: every transmitter's and every day's error as an unknown of its own."""
     looks = [*made, observed(line, reference, reference.frequency_hz, MEASURED_HZ, TODAY)]
     by_name = {one.name: one for one in demo_station().lines()}
     columns: dict[str, int] = {name: j for j, name in enumerate(before.names)}

@@ -32,7 +32,7 @@ BREACHES = (
     ("engine/jobs/table.py", "PyQt6.QtCore", "Only the interface knows Qt"),
     ("session/receiver/live_receiver.py", "yarddial.session.calibration.calibration", "The topics of the session"),
     ("session/levels/levels.py", "yarddial.session.listening.listening", "The topics of the session"),
-    ("engine/taps/ear.py", "yarddial.engine.engine", "Inside the engine"),
+    ("engine/taps/audio_tap.py", "yarddial.engine.engine", "Inside the engine"),
     ("session/spurious/strong_signals.py", "yarddial.session.spurious.span_verification", "No circles"),
     ("yard/bands.py", "numpy", "The domain is plain Python"),
     ("ui/places/log/place.py", "yarddial.ui.places.bench.edits", "Places do not know each other"),

@@ -52,7 +52,7 @@ def test_one_direct_and_one_through_the_converter_give_both() -> None:
     assert crystal.separate
     assert oscillator.separate
     assert not found.inseparable
-    # 0.304 Hz of 145.2 MHz, and the same doubts carried to 130 MHz in quadrature. No other look checks either: one in
+    # 0.304 Hz of 145.2 MHz, and the same sigmas carried to 130 MHz in quadrature. No other look checks either: one in
     # fifty is at another line, 0.3 ppm or 20 Hz away.
     direct_hz = (0.3**2 + 0.05**2 + 0.02 * (0.3 * 145.2) ** 2) ** 0.5
     through_hz = (0.3**2 + 0.05**2 + 0.02 * 20.0**2) ** 0.5
@@ -127,7 +127,7 @@ def test_a_wandering_reference_does_not_contradict_itself() -> None:
 
 
 def test_pulls_have_width_one() -> None:
-    """Errors over stated doubts across many noisy yards: mean 0 and width 1, each to about three of their sigmas."""
+    """Errors over stated sigmas across many noisy yards: mean 0 and width 1, each to about three of their sigmas."""
     chance = np.random.default_rng(11)
     sigma_hz = (0.3**2 + 0.05**2) ** 0.5
     pulls = []
@@ -150,7 +150,7 @@ def test_priors_keep_the_sum_sharp_and_the_parts_honest() -> None:
     known = merge(stated_oscillators(station), found)
     at_the_place = dial_state(station.line(VIA_LADDER), 10e6, known)
     elsewhere = dial_state(station.line(VIA_LADDER), 5e6, known)
-    # The look's own doubts, and the chance that it was at another line.
+    # The look's own uncertainties, and the chance that it was at another line.
     assert at_the_place.sigma_hz == pytest.approx((0.304**2 + 0.02 * 20.0**2) ** 0.5, rel=0.01)
     assert at_the_place.error_hz == pytest.approx(seen.error_hz, abs=0.5)
     # The crystal alone is known to some ppm, and that times 5 MHz is what another place costs.

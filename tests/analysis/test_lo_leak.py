@@ -66,7 +66,7 @@ def test_the_running_receiver_looks_at_each_stated_value_and_comes_back(session:
     assert answer is not None
     assert [glimpse.stated_hz for glimpse in answer.glimpses] == [100e6, 120e6]
     assert answer.glimpses[0].shown_hz is None
-    # Finch's crystal is 25 ppm in doubt: the leak shows 3.2 kHz low, and the answer's doubt says as much.
+    # Finch's crystal is 25 ppm in uncertainty: the leak shows 3.2 kHz low, and the answer's uncertainty says as much.
     world = quillet_world(1)
     assert answer.lo_hz is not None
     assert abs(answer.lo_hz - 120e6 - world.ports[0].stages[0].lo_error_hz) < 3 * answer.sigma_hz

@@ -73,17 +73,17 @@ def test_missed_points_take_their_time_and_only_whole_averages_count(missed: set
 
 def test_doubt_grows_honestly_after_the_last_measurement_and_ageing_is_learned() -> None:
     one = [Point(0.0, 27.0, 0.05)]
-    doubts = [forecast(one, days * DAY_S).sigma_ppm for days in (0.0, 1.0, 30.0, 180.0)]
-    assert doubts == sorted(doubts)
+    uncertainties = [forecast(one, days * DAY_S).sigma_ppm for days in (0.0, 1.0, 30.0, 180.0)]
+    assert uncertainties == sorted(uncertainties)
     # At once, but at another hour of some day: both looks are off by the hours.
     daily = HABITS["plain"].daily_ppm
-    assert doubts[0] == pytest.approx((0.05**2 + 2 * daily**2) ** 0.5, rel=0.01)
+    assert uncertainties[0] == pytest.approx((0.05**2 + 2 * daily**2) ** 0.5, rel=0.01)
     # Half a year of a plain crystal: ageing, weather and wandering of its kind, by their formulas.
     habit = HABITS["plain"]
     aged = habit.ageing_ppm_year * (1 - np.exp(-180 / 365.25))
     weather = habit.weather_ppm**2 * 2 * (1 - np.exp(-180 / habit.weather_days))
     expected = (0.05**2 + 2 * daily**2 + aged**2 + weather + habit.wander_ppm_year**2 * 180 / 365.25) ** 0.5
-    assert doubts[-1] == pytest.approx(expected, rel=0.02)
+    assert uncertainties[-1] == pytest.approx(expected, rel=0.02)
     # Ten months of 2 ppm a year, measured often: the next month is foretold, and better than without a history.
     steady = [Point(days * DAY_S, 27 + 2 * days / 365.25, 0.02) for days in range(0, 300, 15)]
     told = forecast(steady, 330 * DAY_S)

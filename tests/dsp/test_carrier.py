@@ -32,16 +32,16 @@ def bound_hz(snr_db: float, seconds: float = 1.0) -> float:
 def test_it_works_at_the_bound_and_says_its_doubt_rightly(snr_db: float, within_hz: float | None) -> None:
     chance = np.random.default_rng(7)
     runs = 120
-    errors, doubts = [], []
+    errors, uncertainties = [], []
     for seed in range(runs):
         true_hz = float(chance.uniform(-1900, 1900))
         found = estimate_carrier(tone(true_hz, snr_db, seed=seed), RATE_HZ, 0.0, within_hz)
         errors.append(found.frequency_hz - true_hz)
-        doubts.append(found.sigma_hz)
+        uncertainties.append(found.sigma_hz)
     rms = float(np.sqrt(np.mean(np.square(errors))))
     # Of 120 runs the RMSE itself is known to 6.5 %: three of its sigmas are allowed.
     assert rms / bound_hz(snr_db) == pytest.approx(1.0, abs=0.2)
-    assert np.mean(doubts) / rms == pytest.approx(1.0, abs=0.2)
+    assert np.mean(uncertainties) / rms == pytest.approx(1.0, abs=0.2)
     assert abs(np.mean(errors)) < 3 * rms / runs**0.5
 
 

@@ -41,29 +41,29 @@ def faded(seed: int, seconds_s: float, hertz: float, spread_hz: float, cn0_db: f
 @pytest.mark.parametrize("seconds_s", [10.0, 40.0])
 def test_a_drift_of_many_bins_is_followed_at_the_bound(seconds_s: float) -> None:
     bound_hz = np.sqrt(6 / 100) / (2 * np.pi * seconds_s)
-    errors, doubts = [], []
+    errors, uncertainties = [], []
     for seed in range(24):
         found = estimate_drifting(drifting(seed, seconds_s, 37.3, 0.05, 20.0), RATE_HZ, 0.0, 200.0)
         errors.append(found.frequency_hz - 37.3)
-        doubts.append(found.sigma_hz)
+        uncertainties.append(found.sigma_hz)
         assert found.drift_hz_per_s == pytest.approx(0.05, abs=5 * found.drift_sigma)
     # Of 24 runs the RMSE is known to 14 %.
     rmse = np.sqrt(np.mean(np.square(errors)))
     assert rmse / bound_hz == pytest.approx(1.0, abs=0.35)
-    assert np.mean(doubts) / rmse == pytest.approx(1.0, abs=0.35)
+    assert np.mean(uncertainties) / rmse == pytest.approx(1.0, abs=0.35)
 
 
 @pytest.mark.parametrize(("spread_hz", "seconds_s"), [(0.1, 30.0), (0.5, 20.0)])
 def test_a_fading_line_is_found_better_than_by_lagged_products_and_says_so(spread_hz: float, seconds_s: float) -> None:
-    errors, doubts, spreads = [], [], []
+    errors, uncertainties, spreads = [], [], []
     for seed in range(20):
         found = estimate_fading(faded(seed, seconds_s, -22.2, spread_hz, 30.0), RATE_HZ, 0.0, 50.0)
         errors.append(found.frequency_hz + 22.2)
-        doubts.append(found.sigma_hz)
+        uncertainties.append(found.sigma_hz)
         spreads.append(found.spread_hz)
     rmse = np.sqrt(np.mean(np.square(errors)))
     assert rmse < 0.38 * np.sqrt(spread_hz / seconds_s)
-    assert np.mean(doubts) / rmse == pytest.approx(1.0, abs=0.4)
+    assert np.mean(uncertainties) / rmse == pytest.approx(1.0, abs=0.4)
     assert np.median(spreads) == pytest.approx(spread_hz, rel=0.15)
 
 
@@ -72,7 +72,7 @@ def test_a_stronger_known_line_a_bin_and_a_bit_away_does_not_pull(other_db: floa
     chance = np.random.default_rng(4)
     count = 4_000
     time_s = (np.arange(count) - (count - 1) / 2) / RATE_HZ
-    errors, doubts = [], []
+    errors, uncertainties = [], []
     for _ in range(60):
         true_hz = 1.2 / (count / RATE_HZ) * chance.choice((-1, 1))
         wave = 1e-3 * np.exp(2j * np.pi * (true_hz * time_s + chance.random()))
@@ -80,11 +80,11 @@ def test_a_stronger_known_line_a_bin_and_a_bit_away_does_not_pull(other_db: floa
         samples = (wave + spike + noise(chance, count, 1e-6 * 4 / 1e3)).astype(np.complex64)
         found = estimate_beside(samples, RATE_HZ, 0.0, 5.0, (0.0,))
         errors.append(found.frequency_hz - true_hz)
-        doubts.append(found.sigma_hz)
+        uncertainties.append(found.sigma_hz)
     rmse = np.sqrt(np.mean(np.square(errors)))
     # With a drift unknown too and the other line 1.2 bins away, 5 % above the bound of a lone carrier at 30 dB.
     assert rmse < 1.4 * np.sqrt(6 / 1e3) / (2 * np.pi * 4)
-    assert np.mean(doubts) / rmse == pytest.approx(1.0, abs=0.3)
+    assert np.mean(uncertainties) / rmse == pytest.approx(1.0, abs=0.3)
 
 
 def test_the_simplest_model_that_explains_a_line_is_chosen() -> None:

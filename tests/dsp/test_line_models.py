@@ -1,4 +1,4 @@
-"""Lines that are not ours: what is stated against what is true, and the model named. See `proofs/doubts.py`."""
+"""Lines that are not ours: what is stated against what is true, and the model named. See `proofs/uncertainties.py`."""
 
 import numpy as np
 import pytest

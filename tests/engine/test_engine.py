@@ -68,15 +68,15 @@ def test_the_doubt_shrinks_while_it_measures(engine: Engine, events: list[Event]
     engine.handle(Measure(4.0, 1_000.0, tuning=1, job=5, id=5))
     while not of(events, Measured):
         engine.step()
-    doubts = [event.sigma_hz for event in events if isinstance(event, Progress)]
-    assert len(doubts) >= 5
+    uncertainties = [event.sigma_hz for event in events if isinstance(event, Progress)]
+    assert len(uncertainties) >= 5
     # sigma goes with T^-1.5: from 0.5 s to 3.5 s that is a factor of 18.
-    assert doubts[0] / doubts[-1] > 8
+    assert uncertainties[0] / uncertainties[-1] > 8
     (measured,) = of(events, Measured)
     assert isinstance(measured, Measured)
     assert measured.carrier.duration_s == pytest.approx(4.0, abs=0.1)
     # The end counts what the path may have done unseen besides, which the noise alone on the way does not.
-    assert measured.carrier.sigma_hz < doubts[0]
+    assert measured.carrier.sigma_hz < uncertainties[0]
 
 
 def test_a_cancelled_measurement_ends_once_and_measures_nothing(engine: Engine, events: list[Event]) -> None:

@@ -71,7 +71,7 @@ def test_routes_stand_in_the_order_that_their_reasons_tell() -> None:
     assert "Hearth must be on" in order[2].reason
     assert "inverted" in order[2].reason
     assert "Finch tunes" in order[3].reason
-    # Without a wish of the person's, the smaller doubt wins: 0.5 ppm of 10 MHz against 25 ppm of 130 MHz.
+    # Without a wish of the person's, the smaller uncertainty wins: 0.5 ppm of 10 MHz against 25 ppm of 130 MHz.
     plain = prefer_route(station, VIA_LADDER, False)
     assert choices(plain, 10e6)[0].line.name == VIA_HEARTH
 

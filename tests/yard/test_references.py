@@ -1,4 +1,4 @@
-"""The library of references: doubts by rule, traps, and what never trues a dial."""
+"""The library of references: uncertainties by rule, traps, and what never trues a dial."""
 
 import pytest
 

@@ -57,7 +57,7 @@ def command(
     reference_hz: float | None,
     as_json: bool,
 ) -> None:
-    """Print the frequency as shown, its doubt, and the error against a reference."""
+    """Print the frequency as shown, its uncertainty, and the error against a reference."""
     from yarddial.records.recordings import open_recording
 
     recording = open_recording(file, sample_format, rate_hz, centre_hz)

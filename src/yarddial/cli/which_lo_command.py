@@ -41,7 +41,7 @@ def command(
     working: bool,
     as_json: bool,
 ) -> None:
-    """Print the oscillator with its doubt, and which stated value it fits."""
+    """Print the oscillator with its uncertainty, and which stated value it fits."""
     from yarddial.analysis.correction.which_lo import which_lo
 
     if recording is not None:

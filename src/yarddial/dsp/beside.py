@@ -24,7 +24,7 @@ def estimate_beside(
     """Estimate the strongest carrier but those at known places, all amplitudes fitted together.
 
     The known lines are projected out of the samples and of every trial carrier, so the likelihood is the carrier's
-    alone [1]_. What they share with it is lost: the doubt grows as they come near, and that is counted.
+    alone [1]_. What they share with it is lost: the uncertainty grows as they come near, and that is counted.
 
     Parameters
     ----------

@@ -26,7 +26,7 @@ CLIPPED_SHARE = 1e-3
 
 
 class OtherLine(msgspec.Struct, frozen=True):
-    """A further line in the same record: place, its doubt, and its level over the one measured, dB."""
+    """A further line in the same record: place, its uncertainty, and its level over the one measured, dB."""
 
     frequency_hz: float
     sigma_hz: float
@@ -36,9 +36,9 @@ class OtherLine(msgspec.Struct, frozen=True):
 class Carrier(msgspec.Struct, frozen=True):
     """A carrier found: its frequency at the middle of the block, relative to the centre, and how sure that is.
 
-    sigma_hz : one-sigma doubt from the noise around the carrier.
+    sigma_hz : one-sigma uncertainty from the noise around the carrier.
     cn0_dbhz : carrier to noise density.
-    drift_hz_per_s, drift_sigma : change of frequency over the block, and its doubt.
+    drift_hz_per_s, drift_sigma : change of frequency over the block, and its uncertainty.
     method : the model that it was measured by: steady, drifting, fading, or beside a known line.
     spread_hz : of a fading line, the standard deviation of its power over frequency.
     is_adequate : whether the model leaves no more than noise; remark : what a person should know, or nothing.

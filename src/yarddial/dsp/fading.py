@@ -28,7 +28,7 @@ CHECKED_PIECES, PIECES_REACH = 12, 3.0
 
 
 class Faded(msgspec.Struct, frozen=True):
-    """A broadened line: its middle relative to the centre, its standard deviation as a spectrum, and its doubts.
+    """A broadened line: its middle relative to the centre, its standard deviation as a spectrum, and its uncertainties.
 
     spread_hz : standard deviation of the line's power over frequency; near 0 for a steady carrier.
     cn0_dbhz : all of the line's power to noise density.
@@ -71,7 +71,7 @@ def estimate_fading(samples: Complex, rate_hz: float, near_hz: float = 0.0, with
     Notes
     -----
     The phase of a lagged product reaches 0.38 sqrt(s / T); this about half of that, as far as the line stands over
-    the noise. An asymmetric path, with one strong ray and one weak, moves the middle: that is the path's doubt, which
+    the noise. An asymmetric path, with one strong ray and one weak, moves the middle: that is the path's sigma, which
     no single measurement tells.
 
     References

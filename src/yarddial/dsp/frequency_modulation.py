@@ -25,7 +25,7 @@ MIN_CNR_DB = {"narrow": 10.0, "wide": 10.0}
 SEGMENT_COUNT = 8
 # So much of a recording tells where the station of a pilot is.
 CENTRE_S = 0.5
-# Bins beside 0 by which the mean's doubt is told: clear of the weights' own width, below what speech holds.
+# Bins beside 0 by which the mean's uncertainty is told: clear of the weights' own width, below what speech holds.
 FIRST_BIN, LAST_BIN = 2, 24
 # By how much the weighted mean errs more than the bound of a lone carrier: sqrt((energy of the weights' slope) / 12),
 # weights of sum 1 over a time of 1: 4 pi^2 / 2 for Hann, 4 pi^2 0.781 for Blackman.
@@ -34,7 +34,7 @@ OVER_BOUND = {"narrow": (4 * np.pi**2 * 0.5 / 12) ** 0.5, "wide": (4 * np.pi**2 
 LEANS_FROM = 0.9
 LOPSIDED_REMARK = "its modulation is lopsided, as of a limiter that clips one side: the middle is that of its pauses"
 NO_PAUSE = "it never pauses, and a lopsided limiter moves its middle: measure while nobody speaks"
-# So many of its own doubts the flat part must reach.
+# So many of its own uncertainties the flat part must reach.
 MIN_FLAT_SIGMAS = 9.0
 # 4 pi^2 times the weights' energy over that of their slope: 3 for Hann, 2.21 for Blackman.
 NOISE_RISE_DB = {"narrow": 3.0, "wide": 2.21}
@@ -215,7 +215,7 @@ def _carrier_to_noise(channel: Complex) -> float:
 
 
 def _scatter(hertz: Floats, width: Width, duration_s: float, noise_sigma_hz: float) -> tuple[float, float]:
-    """Doubt of the weighted mean, and the trend over the block.
+    """Uncertainty of the weighted mean, and the trend over the block.
 
     The mean is the transform of weights times frequency at 0; a few bins beside it show what it errs by. Noise makes
     frequency's spectrum rise as f^2, which at bin k is 1 + c k^2 times what it is at 0, c by the weights' slope;

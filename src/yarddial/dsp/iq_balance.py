@@ -14,7 +14,7 @@ FFT_POINTS = 4096
 DIFFERS_DB = 20.0
 # Bins about the centre, where the spike stands, are left out; and at the span's ends.
 CENTRE_BINS = 4
-# A mirror is taken out when it stands so many sigma over the doubt of its measurement.
+# A mirror is taken out when it stands so many sigma over the uncertainty of its measurement.
 MIN_MIRROR_SIGMAS = 3.0
 # Half overlapping Hann spectra carry as much as this share of independent ones (Welch, IEEE Trans. AU-15, 1967).
 INDEPENDENT_SHARE = 0.95
@@ -23,7 +23,7 @@ INDEPENDENT_SHARE = 0.95
 class Balance(msgspec.Struct, frozen=True):
     """The mirror's strength: samples are x + mirror x*, and x is had back by taking that out.
 
-    sigma : one-sigma doubt of each part of `mirror`.
+    sigma : one-sigma uncertainty of each part of `mirror`.
     pairs : pairs of places that decided.
     """
 

@@ -37,7 +37,7 @@ def judge_lean(hertz: Floats, rate_hz: float, middle_hz: float, sigma_hz: float,
     """Weigh whether a narrow FM signal's mean frequency leans with its loudness, and what its middle is then.
 
     Piece by piece the mean is middle + a s + b s^2, s the loudness; a and b are of a leaning's size before the look.
-    Where there are no pauses that would tell, the doubt holds what a lean might do.
+    Where there are no pauses that would tell, the uncertainty holds what a lean might do.
 
     Parameters
     ----------
@@ -46,7 +46,7 @@ def judge_lean(hertz: Floats, rate_hz: float, middle_hz: float, sigma_hz: float,
     rate_hz : float
         Of its samples.
     middle_hz, sigma_hz : float
-        The plain mean and its doubt, right where nothing leans.
+        The plain mean and its uncertainty, right where nothing leans.
     noise_hz : float
         Noise of the instantaneous frequency below TOP_HZ, rms.
 

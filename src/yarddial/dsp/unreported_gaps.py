@@ -168,7 +168,7 @@ class LossWatch:
 
 
 class _Jump(msgspec.Struct, frozen=True):
-    """What each line turns across a block, its doubt, and the chi-square of how far the sides are from straight."""
+    """What each line turns across a block, its sigma, and the chi-square of how far the sides are from straight."""
 
     turned: NDArray[np.float64]
     sigma: NDArray[np.float64]

@@ -5,8 +5,8 @@ from collections.abc import Callable
 from yarddial.drivers.protocol import Capabilities
 from yarddial.engine.commands import Follow, Hear, Measure, RecordSamples, SendChannel, Show, Sweep
 from yarddial.engine.events import Event, refusal_of
+from yarddial.engine.taps.audio_tap import AudioTap
 from yarddial.engine.taps.channel_sender import ChannelSender
-from yarddial.engine.taps.ear import Ear
 from yarddial.engine.taps.follower import Follower
 from yarddial.engine.taps.gain_sweep import GainSweep
 from yarddial.engine.taps.measurement import Measurement
@@ -57,9 +57,9 @@ class TapList:
 
         why_not : why a request that rests on one tuning cannot be done now; empty where it can.
         """
-        former_ear = self._end_former(asked)
+        former_tap = self._end_former(asked)
         if isinstance(asked, LastingRequest):
-            self._begin_lasting(asked, tuning, former_ear)
+            self._begin_lasting(asked, tuning, former_tap)
             return
         try:
             if why_not or tuning is None:
@@ -94,22 +94,22 @@ class TapList:
         if not replaced:
             self._picture.give_up("stopped")
 
-    def _end_former(self, asked: TapRequest) -> Ear | None:
+    def _end_former(self, asked: TapRequest) -> AudioTap | None:
         """End the job's tap of this kind; returns it where it was heard."""
-        heard: Ear | None = None
+        heard: AudioTap | None = None
         for former in tuple(self._taps):
             if former.job == asked.job and type(former.asked) is type(asked):
-                heard = former if isinstance(former, Ear) else None
+                heard = former if isinstance(former, AudioTap) else None
                 self._end(former, "cancelled")
         return heard
 
-    def _begin_lasting(self, asked: LastingRequest, tuning: Tuning | None, former: Ear | None) -> None:
+    def _begin_lasting(self, asked: LastingRequest, tuning: Tuning | None, former: AudioTap | None) -> None:
         tap: StreamTap
         match asked:
             case Hear():
-                tap = ear = Ear(asked, self._report_sound)
+                tap = audio_tap = AudioTap(asked, self._report_sound)
                 if former is not None:
-                    ear.take_over(former)
+                    audio_tap.take_over(former)
             case Follow():
                 tap = Follower(asked, self._report)
             case SendChannel():

@@ -15,7 +15,7 @@ COLUMNS = ("name", "frequency_hz", "kind", "sigma_hz", "note")
 
 
 def read_references(path: Path) -> tuple[Reference, ...]:
-    """Read a CSV; a doubt that is not given is that of the kind. Raises BadStation with the row and what is wrong."""
+    """Read a CSV; a sigma that is not given is that of the kind. Raises BadStation with the row and what is wrong."""
     found = tuple(_reference(number, row) for number, row in read_rows(path, REFERENCES, COLUMNS[:3], BadStation))
     if not found:
         raise BadStation(f"{shown(path.name)} has no stations in it")
@@ -23,7 +23,9 @@ def read_references(path: Path) -> tuple[Reference, ...]:
 
 
 def _reference(number: int, row: Mapping[str, Any]) -> Reference:
-    name, kind_name, doubt, note = (one_line(str(row.get(key) or "")) for key in ("name", "kind", "sigma_hz", "note"))
+    name, kind_name, uncertainty, note = (
+        one_line(str(row.get(key) or "")) for key in ("name", "kind", "sigma_hz", "note")
+    )
     kind = kind_named(kind_name)
     try:
         frequency_hz = parse_frequency(str(row.get("frequency_hz") or ""))
@@ -31,9 +33,9 @@ def _reference(number: int, row: Mapping[str, Any]) -> Reference:
             raise BadStation(f"'{kind_name[:40]}' is no kind of station: one of {', '.join(k.name for k in KINDS)}")
         if why := why_no_reference(kind.name, frequency_hz):
             raise BadStation(f"{name or 'it'} trues nothing: {why}")
-        if kind.asks and not doubt:
+        if kind.asks and not uncertainty:
             raise BadStation(f"{kind.name}: how well it is kept is its keeper's to say; give sigma_hz")
-        sigma_hz = parse_frequency(doubt) if doubt else kind.sigma_hz(frequency_hz)
+        sigma_hz = parse_frequency(uncertainty) if uncertainty else kind.sigma_hz(frequency_hz)
     except YardDialError as error:
         raise BadStation(cut(f"row {number}: {error}")) from error
     if not name or frequency_hz <= 0 or not sigma_hz > 0:

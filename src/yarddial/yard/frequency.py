@@ -199,7 +199,7 @@ def format_bound(hertz: float) -> str:
 
 
 def format_hertz(value_hz: float, sigma_hz: float | None = None, *, signed: bool = True) -> str:
-    """Write a small difference such as `+37 Hz`, with digits that its one-sigma doubt can bear.
+    """Write a small difference such as `+37 Hz`, with digits that its one-sigma uncertainty can bear.
 
     Differences of 10 kHz and more are written in kHz, of 10 MHz and more in MHz.
     """
@@ -222,9 +222,9 @@ def format_number(value: float, sigma: float | None = None, *, signed: bool = Fa
 
 
 def format_sigma(sigma_hz: float) -> str:
-    """Write a one-sigma doubt in hertz with two digits, such as `±0.32 Hz` or `±8.1 kHz`; never less than 1 mHz.
+    """Write a one-sigma uncertainty in hertz with two digits, such as `±0.32 Hz` or `±8.1 kHz`; never less than 1 mHz.
 
-    A doubt of microhertz is written as a thousandth of a hertz: millihertz are read as megahertz.
+    An uncertainty of microhertz is written as a thousandth of a hertz: millihertz are read as megahertz.
     """
     if not sigma_hz < float("inf"):
         return "unknown"
@@ -235,7 +235,7 @@ def format_sigma(sigma_hz: float) -> str:
 
 
 def decimals_for(sigma: float) -> int:
-    """Count the decimals worth writing for a value with this one-sigma doubt (two digits of doubt below 3)."""
+    """Count the decimals worth writing for a value with this sigma (two digits of uncertainty below 3)."""
     if sigma >= 3 or sigma != sigma:
         return 0
     if sigma >= 0.3:

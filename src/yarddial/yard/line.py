@@ -206,7 +206,7 @@ class Line(msgspec.Struct, frozen=True):
         return "" if reach.is_reached else reach.reason
 
     def sigma_hz(self, dial_hz: float) -> float:
-        """One-sigma doubt of the dial at a place from the parts' own values, taken as independent."""
+        """One-sigma uncertainty of the dial at a place from the parts' own values, taken as independent."""
         line = self.at(dial_hz)
         halts = line.walk()
         variance = (line.receiver.crystal_ppm.sigma * 1e-6 * halts[-1].out_hz) ** 2

@@ -37,9 +37,9 @@ def mode_named(key: str) -> Mode:
 
 
 def modes_served(error_hz: float, sigma_hz: float) -> tuple[tuple[Mode, ...], tuple[Mode, ...]]:
-    """Split the modes into those served and those not by a dial with this error and one-sigma doubt.
+    """Split the modes into those served and those not by a dial with this error and one-sigma uncertainty.
 
-    A mode is served when the error with twice its doubt stays within what the mode bears.
+    A mode is served when the error with twice its uncertainty stays within what the mode bears.
     """
     reach_hz = abs(error_hz) + 2 * sigma_hz
     served = tuple(mode for mode in MODES if reach_hz <= mode.tolerance_hz)

@@ -59,11 +59,11 @@ TellsOf = OneCrystal | CrystalAndClock | SamplingOnly
 class Observation(msgspec.Struct, frozen=True, omit_defaults=True):
     """A measured carrier of known frequency.
 
-    reference_hz, reference_sigma_hz : the true frequency and its one-sigma doubt as received.
-    dial_hz, sigma_hz : what the dial showed and the one-sigma doubt of that measurement.
+    reference_hz, reference_sigma_hz : the true frequency and its one-sigma uncertainty as received.
+    dial_hz, sigma_hz : what the dial showed and the one-sigma uncertainty of that measurement.
     entered_ppm : the correction entered at the time, positive for a fast crystal.
     at_utc : when, as 2026-11-25T18:30:00Z; what a sky-wave does is alike for looks of one day.
-    wander_hz : the part of the reference's doubt that is new each day.
+    wander_hz : the part of the reference's uncertainty that is new each day.
     tells_of : which of the receiver's clocks it says something about, beside the converters of `stages`.
     drift_hz_per_s : how fast the dial's reading moved while it was measured, where that was seen.
     shares : whose lasting error it has: observations of the same text have it in common; empty for nobody's.
@@ -119,7 +119,7 @@ class Observation(msgspec.Struct, frozen=True, omit_defaults=True):
 
     @property
     def total_sigma_hz(self) -> float:
-        """Doubt of measurement and reference together."""
+        """Uncertainty of measurement and reference together."""
         return float((self.sigma_hz**2 + self.reference_sigma_hz**2) ** 0.5)
 
     def entered_stages(self) -> tuple[Stage, ...]:

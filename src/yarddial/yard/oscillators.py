@@ -17,7 +17,7 @@ from yarddial.yard.parts import Converter, Receiver, Transceiver, Value, convert
 from yarddial.yard.station import Station
 from yarddial.yard.working import WorkedValue, Working
 
-# Below this a doubt needs more digits than a dial ever shows.
+# Below this an uncertainty needs more digits than a dial ever shows.
 FINE_PPM = 0.001
 NOUNS = {"crystal": "crystal", "clock": "sample clock", "lo": "oscillator", "rig": "reference"}
 
@@ -64,12 +64,12 @@ class Oscillators(msgspec.Struct, frozen=True):
         return self.values[self.names.index(name)]
 
     def sigma(self, name: str) -> float:
-        """One-sigma doubt of one oscillator, in its own unit."""
+        """One-sigma uncertainty of one oscillator, in its own unit."""
         i = self.names.index(name)
         return sqrt(max(self.covariance[i][i], 0.0))
 
     def sigma_of_sum(self, weights: dict[str, float]) -> float:
-        """One-sigma doubt of a weighted sum of oscillators."""
+        """One-sigma uncertainty of a weighted sum of oscillators."""
         index = [(self.names.index(name), weight) for name, weight in weights.items()]
         variance = sum(wi * wj * self.covariance[i][j] for i, wi in index for j, wj in index)
         return sqrt(max(variance, 0.0))
@@ -79,8 +79,8 @@ class DialState(msgspec.Struct, frozen=True):
     """How far the dial is off at one place over one route.
 
     trace : the signal that the dial reading stands for, followed along the path.
-    sigma_hz : one-sigma doubt of `trace.dial_error_hz`.
-    budget_hz : (oscillator, its own part of the doubt in hertz); parts may cancel in the sum.
+    sigma_hz : one-sigma uncertainty of `trace.dial_error_hz`.
+    budget_hz : (oscillator, its own part of the uncertainty in hertz); parts may cancel in the sum.
     slopes : (oscillator, what the dial moves by for one more of its unit, in hertz).
     """
 
@@ -96,7 +96,7 @@ class DialState(msgspec.Struct, frozen=True):
         return self.trace.dial_error_hz
 
     def working(self) -> Working:
-        """Show how error and doubt came about."""
+        """Show how error and uncertainty came about."""
         base = self.trace.working()
         parts = tuple(
             WorkedValue(
@@ -145,7 +145,7 @@ def _collect(station: Station, choose: Callable[[Value], Value]) -> Oscillators:
 
 
 def dial_state(line: Line, dial_hz: float, oscillators: Oscillators) -> DialState:
-    """Work out the error of the dial and its doubt at one reading over one route."""
+    """Work out the error of the dial and its uncertainty at one reading over one route."""
     if line.missing:
         # Nothing can be said of a route that is not there yet.
         return DialState(line.name, trace_back(dial_hz), float("inf"), ())

@@ -39,7 +39,7 @@ def choices(station: Station, dial_hz: float, sigma_hz_of: Callable[[Line], floa
     """All routes for a dial frequency, the best first, those that do not reach it last.
 
     Order: in the antenna's range before under it; preferred by the person; without the transceiver, which must be on
-    and tuned along; then by the doubt that crystal and oscillators bring: as `doubt_hz_of` knows it, else from the
+    and tuned along; then by the sigma that crystal and oscillators bring: as `sigma_hz_of` knows it, else from the
     parts' own values.
     """
     ranked: list[tuple[tuple[float, ...], Choice]] = []

@@ -36,7 +36,7 @@ class ReferenceKind(msgspec.Struct, frozen=True):
     asks: bool = False
 
     def sigma_hz(self, frequency_hz: float) -> float:
-        """Doubt as received, one sigma."""
+        """Uncertainty as received, one sigma."""
         own_hz = max(self.own_hz, self.own_ppm * 1e-6 * frequency_hz)
         return float((own_hz**2 + self.wander_hz**2) ** 0.5)
 
@@ -152,7 +152,7 @@ def why_no_reference(kind_name: str, frequency_hz: float) -> str:
 
 
 def wander_of(kind_name: str, sigma_hz: float) -> float:
-    """The part of a reference's doubt that is its path's, new each day."""
+    """The part of a reference's uncertainty that is its path's, new each day."""
     kind = kind_named(kind_name)
     return 0.0 if kind is None or not kind.wander_hz else min(sigma_hz, kind.wander_hz)
 

@@ -30,7 +30,7 @@ from yarddial.yard.references import STANDARD_BANDS_HZ, kind_named
 
 
 class Reference(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A transmitter whose frequency is known: `sigma_hz` is its one-sigma doubt *as received*."""
+    """A transmitter whose frequency is known: `sigma_hz` is its one-sigma uncertainty *as received*."""
 
     name: str
     frequency_hz: float

@@ -95,7 +95,7 @@ def test_a_receiver_without_a_driver_is_said(session: Session) -> None:
 
 
 def test_before_they_can_be_told_apart_both_are_entered_together(session: Session, finish: Finish) -> None:
-    """The sum is known: the dial is true where it was measured; elsewhere it is no worse than its doubt says."""
+    """The sum is known: the dial is true where it was measured; elsewhere it is no worse than its uncertainty says."""
     places = ((VIA_LADDER, 1.134e6), (DIRECT, 145.2e6))
     before = [abs(true_error_hz(session, 1, route, hertz)) for route, hertz in places]
     session.calibration.measure()
@@ -113,7 +113,7 @@ def test_before_they_can_be_told_apart_both_are_entered_together(session: Sessio
     session.desk.choose_route(VIA_LADDER)
     session.calibration.apply()
     assert not (again := session.calibration.proposal()) or again.is_nothing
-    # A single look may be at something else by a little: its own doubt of it, twice.
+    # A single look may be at something else by a little: its own uncertainty of it, twice.
     assert abs(true_error_hz(session, 1, VIA_LADDER, 10e6)) < 2 * session.calibration.state(dial_hz=10e6).sigma_hz
     for (route, hertz), was_hz in zip(places, before, strict=True):
         line = session.desk.station.line(route)

@@ -71,7 +71,7 @@ def test_an_old_measurement_asks_to_be_made_again(session: Session) -> None:
 
 
 def test_a_cold_receiver_is_not_believed_to_be_what_it_was_yesterday(session: Session) -> None:
-    # Yesterday 4 ppm higher: 520 Hz at 130 MHz, against a fifth of a ppm of doubt.
+    # Yesterday 4 ppm higher: 520 Hz at 130 MHz, against a fifth of a ppm of uncertainty.
     earlier(session, 1.0, 31.1, 461.0)
     session.calibration.recall()
     session.calibration.measure()

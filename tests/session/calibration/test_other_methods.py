@@ -191,7 +191,7 @@ def test_the_crystal_is_followed_by_a_station_in_the_span(session: Session) -> N
     assert following.reference is not None
     assert following.reference.name == "Harbour pilot carrier"
     truth_ppb = 1e3 * quillet_world().crystal_ppm
-    # The pilot's own doubt of 0.5 Hz is 3.4 ppb of 145.2 MHz.
+    # The pilot's own uncertainty of 0.5 Hz is 3.4 ppb of 145.2 MHz.
     assert following.sigma_ppb == pytest.approx(3.44, abs=0.2)
     assert following.crystal_ppb == pytest.approx(truth_ppb, abs=3 * following.sigma_ppb)
     assert "ppb by Harbour pilot" in following.sentence()

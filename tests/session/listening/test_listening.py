@@ -171,7 +171,7 @@ def test_a_stated_level_calibrates_and_holds_over_gains_and_undo(listening: Sess
         listening.poll()
     other = own.level()
     assert other is not None
-    # 7.9 dB more gain, the same station: as stated, with the step's own half decibel in the doubt.
+    # 7.9 dB more gain, the same station: as stated, with the step's own half decibel in the uncertainty.
     assert other[0].dbm == pytest.approx(-79.0, abs=1.0)
     assert other[1] == pytest.approx(1.25**0.5)
     listening.undo()

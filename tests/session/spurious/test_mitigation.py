@@ -94,7 +94,7 @@ def test_another_converter_is_a_part_of_its_own_that_nothing_was_measured_of(hau
     assert converter.lo_hz.value == trial.remedy.lo_hz
     assert converter.entered_lo_hz == trial.remedy.lo_hz
     assert "lo=" in session.desk.line.receiver.device
-    # The error that the other one was found to have is no longer counted; its doubt is that of the class.
+    # The error that the other one was found to have is no longer counted; its uncertainty is that of the class.
     assert session.calibration.state().sigma_hz > 100.0
     assert session.desk.station.part("Ladder")
     session.undo()

@@ -12,7 +12,7 @@ from yarddial.yard.plain_text import count_of
 Floats = NDArray[np.float64]
 
 # A carrier's own error: shares of transmitters that err by their rule, and by smaller parts of it. Still smaller parts
-# would let two that agree by chance outvote all others: the doubt stated was then a fifth too small.
+# would let two that agree by chance outvote all others: the uncertainty stated was then a fifth too small.
 # A few are off by several times their rule.
 SHARES = ((0.39, 1.0), (0.12, 0.3), (0.12, 0.1), (0.20, 0.03), (0.06, 5.0))
 # Of those off every raster: deliberate offsets, ghosts, other services.
@@ -38,7 +38,7 @@ EDGE_SHARE, MIN_ON_RASTER = 0.95, 0.6
 
 
 class RasterCarrier(msgspec.Struct, frozen=True):
-    """A carrier as the dial showed it, hertz, and the doubt of that."""
+    """A carrier as the dial showed it, hertz, and the uncertainty of that."""
 
     dial_hz: float
     sigma_hz: float
@@ -49,7 +49,7 @@ class Way(msgspec.Struct, frozen=True):
 
     moves_hz : to be added to the dial's readings if this way is the true one: entered minus this oscillator's offset.
     port_hz : the band's middle at the receiver's socket, on which its crystal acts.
-    lo_sigma_hz : doubt of the oscillators together; 0 without a converter.
+    lo_sigma_hz : uncertainty of the oscillators together; 0 without a converter.
     lo_classes : the same by classes, (share, sigma in hertz) each: most boxes are near their marking, some far.
     """
 
@@ -61,7 +61,7 @@ class Way(msgspec.Struct, frozen=True):
 
 
 class Hypothesis(msgspec.Struct, frozen=True):
-    """One explanation: offset (dial minus true at the band's middle) and crystal, each with its doubt, and its odds.
+    """One explanation: offset (dial minus true at the band's middle) and crystal, each with its sigma, and its odds.
 
     raster_hz : 0 for "no raster is kept here", of which offset and crystal are as little known as before.
     """

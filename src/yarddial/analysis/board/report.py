@@ -143,8 +143,12 @@ def _box(x: float, y: float, width: float, height: float, fill: str) -> str:
 def _error(row: BandRow) -> str:
     if row.state is None:
         return "out of reach"
-    doubt = format_sigma(row.sigma_hz)
-    return f"{format_hertz(row.error_hz, row.sigma_hz)} {doubt}" if row.is_measured else f"{doubt}, not measured"
+    uncertainty = format_sigma(row.sigma_hz)
+    return (
+        f"{format_hertz(row.error_hz, row.sigma_hz)} {uncertainty}"
+        if row.is_measured
+        else f"{uncertainty}, not measured"
+    )
 
 
 def _cells(row: BandRow) -> tuple[str, ...]:

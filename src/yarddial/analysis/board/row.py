@@ -134,7 +134,7 @@ def _judged(
     *, is_measured: bool,
 ) -> tuple[Mark, str, Todo]:  # fmt: skip
     served = abs(worst.error_hz) + 2 * worst.sigma_hz <= mode.tolerance_hz
-    doubt = format_sigma(worst.sigma_hz)[1:]
+    uncertainty = format_sigma(worst.sigma_hz)[1:]
     if share < 1.0:
         return "look", f"{line.name} reaches {share:.0%} of it.", "bench"
     if not is_measured and not served:
@@ -143,11 +143,11 @@ def _judged(
         off = format_hertz(worst.error_hz, worst.sigma_hz)
         return "look", f"The dial is off by {off}; {mode.name} allows {format_bound(mode.tolerance_hz)}.", "apply"
     if not served:
-        return "look", f"Known to {doubt}, too little for {mode.name}: measure again.", "measure"
+        return "look", f"Known to {uncertainty}, too little for {mode.name}: measure again.", "measure"
     if ghosts:
         count = f"{len(ghosts)} ghosts stand" if len(ghosts) > 1 else "a ghost stands"
-        return "look", f"True to {doubt}, but {count} in it.", "ghosts"
+        return "look", f"True to {uncertainty}, but {count} in it.", "ghosts"
     if proof is None:
-        return "unknown", f"True to {doubt}; {silent}.", "listen"
+        return "unknown", f"True to {uncertainty}; {silent}.", "listen"
     found = f", {proof.found}" if proof.found else ""
-    return "good", f"Reachable and true to {doubt}; proven {proof.at_utc[:10]}{found}.", ""
+    return "good", f"Reachable and true to {uncertainty}; proven {proof.at_utc[:10]}{found}.", ""

@@ -70,7 +70,7 @@ def difference(
     first: Sequence[float],
     second: Sequence[float],
     scatter: tuple[Sequence[float], Sequence[float]] | None = None,
-    floor_doubts: tuple[float, float] = (0.0, 0.0),
+    floor_sigmas: tuple[float, float] = (0.0, 0.0),
 ) -> Difference:
     """Compare powers measured in pairs, of which the order within each was drawn by lot.
 
@@ -89,7 +89,7 @@ def difference(
         One sigma of each power by noise alone. Where the powers hardly exceed it, their ratio is no longer a logistic
         variable: the range is then Fieller's [3]_, of the ratio of two means, and where neither mean stands out there
         is no signal.
-    floor_doubts : two floats
+    floor_sigmas : two floats
         How far the mean of each may be off, as the noise taken off was measured beside it: no number of pairs makes
         that less, so it counts in full against a signal and for a wider range.
 
@@ -112,14 +112,14 @@ def difference(
 
     if scatter is not None:
         noises = [np.asarray(one, float) for one in scatter]
-        doubts = zip((a, b), noises, floor_doubts, strict=True)
-        if not any(_stands_out(power - off, noise) for power, noise, off in doubts):
+        uncertainties = zip((a, b), noises, floor_sigmas, strict=True)
+        if not any(_stands_out(power - off, noise) for power, noise, off in uncertainties):
             return Difference(0.0, -FURTHEST_DB, FURTHEST_DB, a.size, float(a.size), has_signal=False)
         clear = [float(np.median(power)) / float(np.median(one)) for power, one in zip((a, b), noises, strict=True)]
         medians = float(np.median(a)), float(np.median(b))
-        is_near = any(power < 2 * CLEAR_SIGMAS * off for power, off in zip(medians, floor_doubts, strict=True))
+        is_near = any(power < 2 * CLEAR_SIGMAS * off for power, off in zip(medians, floor_sigmas, strict=True))
         if min(clear) < CLEAR_SIGMAS or is_near:
-            return _of_means(a, b, floor_doubts)
+            return _of_means(a, b, floor_sigmas)
 
     def u_at(db: float) -> NDArray[np.float64]:
         g = 10 ** (db / 10)
@@ -149,11 +149,11 @@ def _stands_out(power: NDArray[np.float64], noise: NDArray[np.float64]) -> bool:
     return bool(power.mean() > STANDS_OUT * float(np.sqrt(np.mean(noise**2))) / np.sqrt(power.size))
 
 
-def _of_means(a: NDArray[np.float64], b: NDArray[np.float64], doubts: tuple[float, float]) -> Difference:
+def _of_means(a: NDArray[np.float64], b: NDArray[np.float64], uncertainties: tuple[float, float]) -> Difference:
     """The ratio of the means, for powers that scatter by noise: all ratios at which b - g a has a mean of nought."""
 
     def t_at(db: float, side: int) -> float:
-        rest = b - side * doubts[1] - 10 ** (db / 10) * (a + side * doubts[0])
+        rest = b - side * uncertainties[1] - 10 ** (db / 10) * (a + side * uncertainties[0])
         independent = min(rest.size / _alike(rest), rest.size)
         return float(rest.mean() / max(rest.std(ddof=1) / np.sqrt(independent), 1e-300))
 

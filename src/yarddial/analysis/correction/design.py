@@ -50,12 +50,12 @@ class ObservationNoise(NamedTuple):
 
     @property
     def total_hz(self) -> Matrix:
-        """All doubts of each look together."""
+        """All uncertainties of each look together."""
         total: Matrix = np.sqrt(self.sigma**2 + self.shared**2 + self.daily**2)
         return total
 
     def take(self, kept: NDArray[np.int64]) -> "ObservationNoise":
-        """The doubts of some rows."""
+        """The uncertainties of some rows."""
         return ObservationNoise(self.sigma[kept], self.daily[kept], self.day[kept], self.shared[kept], self.group[kept])
 
     def with_lies(self, lies_hz: Matrix) -> "ObservationNoise":
@@ -69,7 +69,7 @@ class ObservationNoise(NamedTuple):
 
 
 def equations(observations: Sequence[Observation], names: Sequence[str]) -> tuple[Matrix, Matrix, ObservationNoise]:
-    """Build rows, right-hand sides and the doubts of the right-hand sides.
+    """Build rows, right-hand sides and the uncertainties of the right-hand sides.
 
     Returns
     -------
@@ -101,13 +101,13 @@ def equations(observations: Sequence[Observation], names: Sequence[str]) -> tupl
     return rows, right, _noise(observations)
 
 
-# From so many rows on squares of what is shared are taken, a hundred times faster and less exact where doubts differ by
+# From so many rows on squares of what is shared are taken, a hundred times faster and less exact where sigmas differ by
 # millions.
 MANY_ROWS = 1_000
 
 
 def whiten(rows: Matrix, right: Matrix, noise: ObservationNoise) -> tuple[Matrix, Matrix]:
-    """Turn equations with shared doubts into ones with independent doubts of 1."""
+    """Turn equations with shared uncertainties into ones with independent uncertainties of 1."""
     table = whitened(np.column_stack([rows, right]), noise)
     return table[:, :-1], table[:, -1]
 
@@ -115,7 +115,7 @@ def whiten(rows: Matrix, right: Matrix, noise: ObservationNoise) -> tuple[Matrix
 def whitened(table: Matrix, noise: ObservationNoise) -> Matrix:
     """The columns turned by the inverse root of the covariance, which is symmetric.
 
-    With what is shared over the own doubts as V = Q L R^T, the inverse root of I + V V^T is
+    With what is shared over the own uncertainties as V = Q L R^T, the inverse root of I + V V^T is
     I - Q (1 - 1 / sqrt(1 + L^2)) Q^T: no inverse of all rows is ever made.
     """
     own2, columns = noise.sigma**2, []

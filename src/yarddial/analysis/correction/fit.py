@@ -86,7 +86,7 @@ def fit(observations: Sequence[Observation], priors: Mapping[str, tuple[float, f
     Raises
     ------
     BadObservations
-        None given, or one with a doubt that is not positive.
+        None given, or one with an uncertainty that is not positive.
 
     Notes
     -----
@@ -101,7 +101,7 @@ def fit(observations: Sequence[Observation], priors: Mapping[str, tuple[float, f
         raise BadObservations("an observation has no positive, finite uncertainty: give reference_sigma_hz or sigma_hz")
     dropped = outlying(rows, right, noise)
     kept = np.setdiff1d(np.arange(len(seen)), dropped)
-    # What one look alone tells, no other checks: its doubt holds the chance that it was at something else.
+    # What one look alone tells, no other checks: its uncertainty holds the chance that it was at something else.
     alone = unchecked(rows[kept], noise.group[kept])
     lies_hz = np.array([seen[i].lie_sigma_hz for i in kept]) * alone
     white = whiten(rows[kept], right[kept], noise.take(kept).with_lies(lies_hz))

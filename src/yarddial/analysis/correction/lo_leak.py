@@ -33,7 +33,7 @@ class Glimpse(msgspec.Struct, frozen=True):
 
 
 class LeakAnswer(msgspec.Struct, frozen=True):
-    """The stated values in order of their odds; the oscillator found with its one-sigma doubt, if the best was seen."""
+    """The stated values in order of their odds; the oscillator found with its sigma, if the best was seen."""
 
     candidates: tuple[Candidate, ...]
     decided: bool

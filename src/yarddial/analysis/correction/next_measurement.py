@@ -14,14 +14,14 @@ from yarddial.yard.station import Reference
 
 # What a carrier is measured to in half a minute, beside what its transmitter and path leave open.
 MEASURED_HZ = 0.05
-# A proposal that improves the doubt by less than this share is none.
+# A proposal that improves the uncertainty by less than this share is none.
 MIN_GAIN_SHARE = 0.1
 # With more looks than this the others hardly change by one more, unless it is at the same station.
 EXACT_UP_TO_ROWS = 60
 
 
 class NextMeasurement(msgspec.Struct, frozen=True):
-    """A station to measure over a route, and the dial's one-sigma doubt at the wanted place before and after."""
+    """A station to measure over a route, and the dial's one-sigma uncertainty at the wanted place before and after."""
 
     reference: Reference
     route: str
@@ -30,7 +30,7 @@ class NextMeasurement(msgspec.Struct, frozen=True):
 
     @property
     def is_worth_it(self) -> bool:
-        """True where the doubt falls by a tenth or more."""
+        """True where the uncertainty falls by a tenth or more."""
         return self.after_hz < (1 - MIN_GAIN_SHARE) * self.before_hz
 
 
@@ -52,7 +52,7 @@ def next_measurement(
 ) -> NextMeasurement | None:
     """The measurement after which the wanted places are known best; None where none can be made.
 
-    One more look at a carrier of doubt s over a route of slopes a takes C a a^T C / (a^T C a + s^2) off the covariance
+    One more look at a carrier of sigma s over a route of slopes a takes C a a^T C / (a^T C a + s^2) off the covariance
     [1]_; with few looks all are solved again, as what one look alone tells is unchecked until another agrees, and a
     station that was measured already errs alike again. All pairs of station and route are tried.
 

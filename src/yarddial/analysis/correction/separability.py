@@ -9,7 +9,7 @@ from yarddial.analysis.correction.design import Matrix
 # Beyond these the separate numbers lean on the last millihertz of each measurement: only their sum is known.
 CONDITION_LIMIT = 30.0
 CORRELATION_LIMIT = 0.99
-# A crystal doubt beyond this, when tied to another unknown, is hardly better than the data sheet's.
+# A crystal uncertainty beyond this, when tied to another unknown, is hardly better than the data sheet's.
 USEFUL_PPM = 1.0
 # So much better than its sheet an unknown must be told by looks of its own.
 MIN_IMPROVEMENT = 3.0
@@ -106,7 +106,7 @@ def known_alone(
     rows : ndarray, shape (n, k)
         Design matrix, hertz per unit.
     sigma_hz : ndarray, shape (n,)
-        Doubt of each look in whole.
+        Uncertainty of each look in whole.
     priors : mapping of name to (value, sigma)
         Better by BETTER than its sheet is known; without one there is nothing to go by, and nothing is known.
 

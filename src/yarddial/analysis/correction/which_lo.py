@@ -28,7 +28,7 @@ class Candidate(msgspec.Struct, frozen=True):
 
 
 class LoAnswer(msgspec.Struct, frozen=True):
-    """The oscillator found with its one-sigma doubt, and the stated values in order of their odds."""
+    """The oscillator found with its one-sigma uncertainty, and the stated values in order of their odds."""
 
     kind: ConverterKind
     lo_hz: float

@@ -22,7 +22,7 @@ MIN_COST_DB = 1.0
 MIN_GAIN = 0.1
 # A floor is told by so many pieces of the span, of their lower parts, where nothing stands.
 SPAN_PIECES, FLOOR_PERCENTILE = 48, 30
-# So much of the floor's shape has to be the strong signal's, in its own doubts, to name it.
+# So much of the floor's shape has to be the strong signal's, in its own uncertainties, to name it.
 SURE_SIGMA = 4.0
 
 
@@ -98,18 +98,18 @@ def blocking_db(levels_dbm: Sequence[float], iip3_dbm: float) -> float:
 
 
 def blocked_by(wanted_before_dbm: float, wanted_after_dbm: float, less_db: float, sigma_db: float) -> float:
-    """How much gain a weak signal got back when attenuation was put in front; 0 where that is within the doubt."""
+    """How much gain a weak signal got back when attenuation was put in front; 0 where that is within the sigma."""
     back_db = less_db - (wanted_before_dbm - wanted_after_dbm)
     return back_db if back_db > 3 * sigma_db else 0.0
 
 
 def skirt_share(span: Span, scene: Scene) -> tuple[float, float]:
-    """How much of the floor is shaped like the noise that the strong signals' skirts would make, and its doubt.
+    """How much of the floor is shaped like the noise that the strong signals' skirts would make, and its uncertainty.
 
     Of the model's own size: 1 where the parts' data are right, 0 where nothing of it is seen. The floor in PIECES of
     the span is fitted with a constant and the skirts' sum.
 
-    Raises nothing; where all is flat the doubt is infinite.
+    Raises nothing; where all is flat the uncertainty is infinite.
     """
     count = span.level_dbm.size // SPAN_PIECES
     if count < 8 or not scene.strong:

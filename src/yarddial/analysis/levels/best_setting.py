@@ -108,8 +108,8 @@ def _judged(steps: Sequence[GainPoint]) -> list[float]:
     for step in clear:
         gain = 10 ** (step.gain_db / 10)
         channel, noise, products = (_power(db) for db in (step.channel_dbfs, step.noise_dbfs, step.products_dbfs))
-        doubt = CHANNEL_ERRS * (channel + noise) + products
-        tells.append(((channel - noise - products) / gain, (gain / doubt) ** 2))
+        uncertainty = CHANNEL_ERRS * (channel + noise) + products
+        tells.append(((channel - noise - products) / gain, (gain / uncertainty) ** 2))
     tells.sort()
     half, signal = sum(weight for _, weight in tells) / 2, 0.0
     for value, weight in tells:

@@ -23,7 +23,7 @@ MAX_LINES = 60
 class JudgedLine(msgspec.Struct, frozen=True):
     """A line: where it lies from the centre, its level without the attenuation, how far it fell, and what that says.
 
-    order : 1 of a signal, 2 or 3 of a product, 0 where it is not decided. sigma_db : doubt of the fall.
+    order : 1 of a signal, 2 or 3 of a product, 0 where it is not decided. sigma_db : uncertainty of the fall.
     vanished : it fell under the noise, so its fall is only known to be as much as it stood over it.
     """
 

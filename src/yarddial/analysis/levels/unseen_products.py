@@ -33,9 +33,9 @@ def with_unseen(steps: Sequence[GainPoint]) -> list[GainPoint]:
     rows = np.stack([_row(step) for step in clear])
     scale = np.maximum(rows.max(axis=0), 1e-300)
     held = np.array([_held(step) for step in clear])
-    doubt = np.array([_doubt(step) for step in clear])
-    _, left_alone = nnls((rows[:, :1] / scale[:1]) / doubt[:, None], held / doubt)
-    both, left = nnls(rows / scale / doubt[:, None], held / doubt)
+    uncertainty = np.array([_uncertainty(step) for step in clear])
+    _, left_alone = nnls((rows[:, :1] / scale[:1]) / uncertainty[:, None], held / uncertainty)
+    both, left = nnls(rows / scale / uncertainty[:, None], held / uncertainty)
     made = (rows / scale)[:, 1:] @ both[1:]
     if left_alone**2 - left**2 < MIN_CHI2_GAIN or (made / np.maximum(held, 1e-300)).max() < MIN_SHARE:
         return list(steps)
@@ -52,7 +52,7 @@ def _held(step: GainPoint) -> float:
     return (_power(step.channel_dbfs) - _power(step.noise_dbfs) - _power(step.products_dbfs)) / _power(step.gain_db)
 
 
-def _doubt(step: GainPoint) -> float:
+def _uncertainty(step: GainPoint) -> float:
     errs = CHANNEL_ERRS * (_power(step.channel_dbfs) + _power(step.noise_dbfs)) + _power(step.products_dbfs)
     return errs / _power(step.gain_db)
 

@@ -1,4 +1,4 @@
-"""Value and doubt of a crystal carried forward: ageing, weather, and wandering since it was measured last."""
+"""Value and uncertainty of a crystal carried forward: ageing, weather, and wandering since it was measured last."""
 
 from collections.abc import Sequence
 from typing import Literal
@@ -54,7 +54,7 @@ SLOWS_YEARS = 1.0
 
 
 class Forecast(msgspec.Struct, frozen=True):
-    """Error in ppm and one-sigma doubt at a time; `scale` is how restless this crystal is against its kind."""
+    """Error in ppm and one-sigma uncertainty at a time; `scale` is how restless this crystal is against its kind."""
 
     ppm: float
     sigma_ppm: float

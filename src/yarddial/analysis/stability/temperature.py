@@ -14,7 +14,7 @@ from yarddial.yard.plain_text import count_of
 MIN_READINGS, MIN_K = 4, 5.0
 # From so many readings on, over such a range, a crystal's cubic can be seen beside its slope.
 MIN_CUBIC, MIN_CUBIC_K = 7, 20.0
-# A slope within so many of its doubts of none is none.
+# A slope within so many of its uncertainties of none is none.
 SURE_SIGMA = 2.0
 
 
@@ -41,13 +41,13 @@ class Slope(msgspec.Struct, frozen=True):
         if abs(self.slope_ppm_k) < SURE_SIGMA * self.sigma_ppm_k:
             return "it does not follow the temperature as far as can be seen"
         slope = format_number(self.slope_ppm_k, self.sigma_ppm_k, signed=True)
-        doubt = format_number(self.sigma_ppm_k, self.sigma_ppm_k / 3)
+        uncertainty = format_number(self.sigma_ppm_k, self.sigma_ppm_k / 3)
         bends = ", and curves beyond 10 K" if self.cubic_ppm_k3 else ""
-        return f"it follows the temperature by {slope} ± {doubt} ppm a kelvin{bends}"
+        return f"it follows the temperature by {slope} ± {uncertainty} ppm a kelvin{bends}"
 
 
 def fit_slope(points: Sequence[Point], temperatures_c: Sequence[float]) -> Slope:
-    """Fit a straight line of error over temperature, weighted, its doubt by the scatter where that is larger.
+    """Fit a straight line of error over temperature, weighted, its uncertainty by the scatter where that is larger.
 
     With enough readings over 20 K and more a cubic is fitted beside it, and kept where it stands out.
 
@@ -78,7 +78,7 @@ def fit_slope(points: Sequence[Point], temperatures_c: Sequence[float]) -> Slope
 
 
 def _fitted(terms: list[np.ndarray], value: np.ndarray, weight: np.ndarray) -> tuple[list[float], list[float], float]:
-    """Weighted least squares: factors of the terms, each one's doubt, and the scatter about the fit."""
+    """Weighted least squares: factors of the terms, each one's uncertainty, and the scatter about the fit."""
     columns = np.stack(terms, axis=1)
     rows = columns * weight[:, None]
     covariance = np.linalg.inv(rows.T @ rows)

@@ -4,7 +4,7 @@ import msgspec
 
 
 class Point(msgspec.Struct, frozen=True):
-    """At a time, seconds: the error in ppm (positive: runs fast) and its doubt."""
+    """At a time, seconds: the error in ppm (positive: runs fast) and its uncertainty."""
 
     time_s: float
     ppm: float

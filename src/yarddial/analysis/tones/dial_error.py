@@ -13,14 +13,14 @@ from yarddial.yard.working import WorkedValue, Working
 ToneReception = Literal["am", "usb", "lsb"]
 # Tone heard = tone sent + sign times the dial's error, the dial set to the stated frequency.
 SIGN: dict[ToneReception, float] = {"am": 0.0, "usb": 1.0, "lsb": -1.0}
-# Three that miss one another by more than so many of their doubts are not one tone.
+# Three that miss one another by more than so many of their uncertainties are not one tone.
 MISSES_SIGMA = 4.0
 # What a dial moves by between two takes, one sigma: a plain crystal's 1e-8 of some megahertz.
 BETWEEN_HZ = 0.1
 
 
 class ToneAnswer(msgspec.Struct, frozen=True):
-    """The dial's error (dial minus true) and the tone as sent, hertz, with their one-sigma doubts.
+    """The dial's error (dial minus true) and the tone as sent, hertz, with their one-sigma uncertainties.
 
     misses_hz : of three, by how much they miss one another; 0 of two.
     """
@@ -81,7 +81,7 @@ def dial_error(tones: Mapping[ToneReception, tuple[float, float]]) -> ToneAnswer
             f"the three tones miss one another by {misses_hz:.1f} Hz, so they are not of one tone and one dial: "
             "leave the dial alone between them, and give --near the tone"
         )
-    # What they miss one another by, beyond their doubts, is doubt as well.
+    # What they miss one another by, beyond their uncertainties, is uncertainty as well.
     worse = max(misses, 1.0)
     return ToneAnswer(
         error_hz,

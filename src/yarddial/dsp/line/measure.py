@@ -51,7 +51,7 @@ def measure_line(
     The record is brought down to some hundred block means about the line. Models of the path (steady, fading), of the
     oscillator (drifting, wandering, warming up, jumping), of the record (broken), of the station (level changes, keyed)
     and of its neighbours (two or three lines) are weighed by the probability of the blocks under each, parameters
-    integrated over [1]_. The answer is the mean over all models that leave no more than noise, and so is its doubt:
+    integrated over [1]_. The answer is the mean over all models that leave no more than noise, and so is its sigma:
     what a short record cannot tell apart widens it.
 
     Parameters

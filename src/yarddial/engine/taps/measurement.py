@@ -1,4 +1,4 @@
-"""One measurement under way: samples gathered until the wanted doubt is reached, or as long as was allowed."""
+"""One measurement under way: samples gathered until the wanted uncertainty is reached, or as long as was allowed."""
 
 from collections.abc import Callable
 
@@ -17,7 +17,7 @@ from yarddial.engine.tuning import Tuning
 from yarddial.yard.errors import BadSamples, NoCarrier
 from yarddial.yard.frequency import format_hertz, format_sigma
 
-# How often it reports its doubt, and the least it takes, seconds: shorter neither drift nor fading is seen.
+# How often it reports its uncertainty, and the least it takes, seconds: shorter neither drift nor fading is seen.
 REPORT_S, MIN_S = 0.5, 4.0
 # Another line so little below the one found may as well be the one that was meant.
 RIVAL_DB = 5.0
@@ -198,7 +198,7 @@ class Measurement:
             return float("inf")
 
     def _needed_s(self, have_s: float, sigma_hz: float) -> float:
-        """How long in all until the noise allows the wanted doubt: it falls as the time to the power of 3/2."""
+        """How long in all until the noise allows the wanted uncertainty: it falls as the time to the power of 3/2."""
         wanted_hz = self.asked.wanted_hz
         if not wanted_hz or sigma_hz == float("inf"):
             return self.asked.seconds_s

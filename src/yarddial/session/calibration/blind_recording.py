@@ -40,7 +40,7 @@ def blind_in_recording(
     """Find the dial's error at the recording's centre.
 
     stages : the path, entered oscillators. stated_hz : other values that the last oscillator may really have.
-    rasters_hz : to be tried; those usual in the band by default. lo_sigma_hz : doubt of all oscillators together.
+    rasters_hz : to be tried; those usual in the band by default. lo_sigma_hz : uncertainty of all oscillators together.
     is_upright : somebody has heard that the spectrum is not turned over against what the path says.
 
     Raises

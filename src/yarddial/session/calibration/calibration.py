@@ -48,11 +48,11 @@ if TYPE_CHECKING:
 
 # The most that "as long as it helps" takes, and a wide FM signal, whose samples are many.
 MAX_S, MAX_WIDE_S = 60.0, 4.0
-# Once the noise's doubt is this share of the station's own, or of what the mode bears, going on is of no use.
+# Once the noise's uncertainty is this share of the station's own, or of what the mode bears, going on is of no use.
 SHARE_OF_STATION, SHARE_OF_MODE = 1 / 3, 1 / 20
 # Half of a channel that must be in the picture's slice, for the middle of an FM signal.
 HALF_CHANNEL_HZ = {"nfm": 9_000.0, "wfm": 125_000.0}
-# The dial counts as being on a reference within this, or within three sigma of its own doubt.
+# The dial counts as being on a reference within this, or within three sigma of its own uncertainty.
 NEAR_HZ = 1_000.0
 MIN_SEARCH_HZ = 100.0
 # A drift is told for so long after it was seen.
@@ -99,7 +99,7 @@ class Calibration(Job):
 
     @property
     def oscillators(self) -> Oscillators:
-        """Every oscillator as known now, its doubt grown since it was measured."""
+        """Every oscillator as known now, its uncertainty grown since it was measured."""
         return self.oscillator_estimates.oscillators
 
     @property
@@ -177,7 +177,7 @@ class Calibration(Job):
     # What can be done
 
     def how_long(self, reference: Reference, seconds_s: float) -> tuple[float, float]:
-        """Most seconds, and the doubt at which it is enough; `seconds_s` 0 is as long as it helps."""
+        """Most seconds, and the uncertainty at which it is enough; `seconds_s` 0 is as long as it helps."""
         most_s = MAX_WIDE_S if reference.mode == "wfm" else float("inf")
         if seconds_s:
             return min(seconds_s, most_s), 0.0
@@ -202,7 +202,7 @@ class Calibration(Job):
     def measure(self, seconds_s: float | None = None, *, verifying: bool = False, within: Lease | None = None) -> None:
         """Measure the known station at the dial; starts the receiver when it does not run.
 
-        seconds_s : so long; 0 as long as it helps, until the station's own doubt is what counts, or the mode's need;
+        seconds_s : so long; 0 as long as it helps, until the station's own sigma is what counts, or the mode's need;
             as chosen by default.
         within : the job that it is a part of.
         """
@@ -269,7 +269,7 @@ class Calibration(Job):
         self.oscillator_estimates.recall()
 
     def grow(self) -> None:
-        """Let the doubts grow with the time since the last measurement; called now and then."""
+        """Let the uncertainties grow with the time since the last measurement; called now and then."""
         self._warmth.look(self._desk.line.receiver.name)
         self.oscillator_estimates.grow()
         self._changed.tell()
@@ -280,7 +280,7 @@ class Calibration(Job):
         self.oscillator_estimates.forget()
 
     def follow_dial(self) -> None:
-        """Let the receiver look where the dial stands, as wide as the sheets' doubts ask, and zoom the picture."""
+        """Let the receiver look where the dial stands, as wide as the sheets' sigmas ask, and zoom the picture."""
         self.look_at_dial(None)
 
     def look_at_dial(self, lease: Lease | None) -> None:

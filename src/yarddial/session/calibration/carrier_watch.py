@@ -36,7 +36,7 @@ RUN_S, MAX_POINTS, REFIT_POINTS = 3_600.0, 720, 6
 # Points that found no carrier in a row before the run is given up.
 MAX_MISSED = 6
 # What is left of a warm-up when the oscillator counts as steady, against what the mode bears: no more than a good
-# measurement's own doubt, for nothing else in the fit allows for it.
+# measurement's own uncertainty, for nothing else in the fit allows for it.
 SHARE_OF_MODE = 0.1
 WATCH = JobKind("carrier_watch", "work", "the watch of a carrier", "a carrier is being watched")
 

@@ -58,7 +58,7 @@ class CorrectionProposal(msgspec.Struct, frozen=True):
     """A correction, not yet entered.
 
     together : groups of oscillators, by name, of which only the sum is known: entered all at once or not at all.
-    sigma_after_hz : the dial's one-sigma doubt at its present place once it is entered.
+    sigma_after_hz : the dial's one-sigma uncertainty at its present place once it is entered.
     """
 
     changes: tuple[EnteredChange, ...]
@@ -91,9 +91,9 @@ def propose(
 ) -> CorrectionProposal:
     """Work out what to enter: of every oscillator that the fit touches, what is most likely, all at once.
 
-    The most likely values together leave each route with its own least doubt, whether the measurements tell two of them
+    The most likely values together leave each route with its own least sigma, whether the measurements tell two of them
     apart or know only their sum; one of them alone could throw another route off by what the other still holds.
-    Nothing is entered while every step lies well inside its doubt, as that would only chase noise.
+    Nothing is entered while every step lies well inside its uncertainty, as that would only chase noise.
     """
     changed, changes, steps = station, list[EnteredChange](), dict[str, float]()
     for part in station.parts:
@@ -126,7 +126,7 @@ def _is_separate(fit: CorrectionFit, name: str) -> bool:
 
 
 def _is_worth(fit: CorrectionFit, oscillators: Oscillators, steps: dict[str, float]) -> bool:
-    """Whether a step lies beyond half its doubt: less only chases noise; of a sum it is all its steps together."""
+    """Whether a step lies beyond half its sigma: less only chases noise; of a sum it is all its steps together."""
     import numpy as np
 
     grouped = {name for group in fit.together for name in group}
@@ -135,10 +135,12 @@ def _is_worth(fit: CorrectionFit, oscillators: Oscillators, steps: dict[str, flo
     for group in fit.together:
         at = [oscillators.names.index(name) for name in group]
         step = np.array([steps.get(name, 0.0) for name in group])
-        doubt = np.array([oscillators.sigma(name) for name in group])
-        # In their own units a crystal's and a converter's numbers are far apart: each counted in its own doubt.
-        correlation = np.array(oscillators.covariance)[np.ix_(at, at)] / np.outer(doubt, doubt)
-        if float((step / doubt) @ np.linalg.pinv(correlation, hermitian=True) @ (step / doubt)) > 0.25 * len(group):
+        uncertainty = np.array([oscillators.sigma(name) for name in group])
+        # In their own units a crystal's and a converter's numbers are far apart: each counted in its own uncertainty.
+        correlation = np.array(oscillators.covariance)[np.ix_(at, at)] / np.outer(uncertainty, uncertainty)
+        if float(
+            (step / uncertainty) @ np.linalg.pinv(correlation, hermitian=True) @ (step / uncertainty)
+        ) > 0.25 * len(group):
             return True
     return False
 

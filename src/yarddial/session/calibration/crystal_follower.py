@@ -42,7 +42,7 @@ class CrystalFollower(Job):
         self.is_wanted = False
         self.reference: Reference | None = None
         self.crystal_ppb: float | None = None
-        # Doubt of the crystal, and of what was seen of it, in which alone it moves.
+        # Uncertainty of the crystal, and of what was seen of it, in which alone it moves.
         self.sigma_ppb = self.looked_ppb = 0.0
         desk.on_dial_changed(self._aim)
         desk.on_yard_changed(self._aim)

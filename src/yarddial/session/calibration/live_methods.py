@@ -110,7 +110,7 @@ class LiveMethods(Job):
         """Hear the station at the dial as AM, then on each sideband."""
         if self._begin("tone"):
             self._near_hz, self._left, self._sounds = near_hz, list(TONE_SETTINGS), {}
-            self._next_ear()
+            self._next_demodulation()
 
     def scan(self) -> None:
         """Keep what the receiver gives for some seconds, the whole span of it."""
@@ -198,7 +198,7 @@ class LiveMethods(Job):
         self._changed.tell()
         return True
 
-    def _next_ear(self) -> None:
+    def _next_demodulation(self) -> None:
         line = self._desk.line.at(self.heard_at_hz)
         self._parts = []
         if self._lease is not None:
@@ -220,7 +220,7 @@ class LiveMethods(Job):
             peak = float(np.abs(sound).max())
             self._sounds[self._left.pop(0)[0]] = (sound * (0.5 / peak) if peak > 0 else sound, event.rate_hz)
             if self._left:
-                self._next_ear()
+                self._next_demodulation()
             else:
                 self._finish_tone()
         self._changed.tell()

@@ -39,13 +39,13 @@ class Measuring(msgspec.Struct, frozen=True):
         """How far it is, and how long it will take."""
         if self.sigma_hz == float("inf"):
             return f"{self.fraction:.0%} done"
-        doubt = f"uncertainty {format_sigma(self.sigma_hz)} so far"
+        uncertainty = f"uncertainty {format_sigma(self.sigma_hz)} so far"
         if not self.wanted_hz:
-            return f"{self.fraction:.0%} done, {doubt}"
+            return f"{self.fraction:.0%} done, {uncertainty}"
         if self.needed_s > self.seconds_s:
             wanted = f"{format_sigma(self.wanted_hz)} would take {self.needed_s:.0f} s"
-            return f"{doubt}; {wanted}, stops at {self.seconds_s:.0f} s"
-        return f"{doubt}; {format_sigma(self.wanted_hz)} takes about {self.needed_s:.0f} s in all"
+            return f"{uncertainty}; {wanted}, stops at {self.seconds_s:.0f} s"
+        return f"{uncertainty}; {format_sigma(self.wanted_hz)} takes about {self.needed_s:.0f} s in all"
 
 
 class MeasurementOutcome(msgspec.Struct, frozen=True):

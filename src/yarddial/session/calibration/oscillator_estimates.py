@@ -1,4 +1,4 @@
-"""What is known of every oscillator now: today's observations fitted, earlier days carried forward, doubts growing."""
+"""What is known of every oscillator now: today's observations fitted, earlier days carried forward, sigmas growing."""
 
 from collections.abc import Callable, Sequence
 from datetime import UTC, datetime, timedelta
@@ -153,7 +153,7 @@ class OscillatorEstimates:
         return dial_state(self._desk.line, self._desk.station.dial_hz, self.oscillators).slopes
 
     def apart(self) -> dict[str, tuple[float, float]]:
-        """Every oscillator that today's observations tell apart, with its doubt, in its own unit."""
+        """Every oscillator that today's observations tell apart, with its uncertainty, in its own unit."""
         found = self.fit.estimates if self.fit is not None else ()
         return {estimate.name: (estimate.value, estimate.sigma) for estimate in found if estimate.separate}
 
@@ -215,7 +215,7 @@ class OscillatorEstimates:
         return {name: kind for name, kind in kinds_of(self._desk.station).items() if name in touched}
 
     def grow(self) -> None:
-        """Let the doubts grow with the time since the last measurement; called now and then."""
+        """Let the uncertainties grow with the time since the last measurement; called now and then."""
         self._grow()
 
     def _grow(self) -> None:

@@ -120,7 +120,7 @@ def kinds_of(station: Station) -> dict[str, CrystalKind]:
 
 
 def carried(known: Oscillators, past: Mapping[str, History], units: Mapping[str, float], at_s: float) -> Oscillators:
-    """What was known, carried forward to a time: values by their own history, doubts grown since."""
+    """What was known, carried forward to a time: values by their own history, uncertainties grown since."""
     values, variances = list(known.values), [known.covariance[i][i] for i in range(len(known.names))]
     for i, name in enumerate(known.names):
         track = past.get(name)
@@ -185,7 +185,7 @@ def serves_for_s(
     kinds: Mapping[str, CrystalKind],
     units: Mapping[str, float],
 ) -> float:
-    """How long from now the dial stays within what a mode bears, twice its doubt counted: 0 if not now, a year at most.
+    """How long from now the dial stays within what a mode bears, twice its sigma counted: 0 if not now, a year at most.
 
     The error itself is taken as corrected.
     """

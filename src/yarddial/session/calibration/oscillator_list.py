@@ -183,10 +183,10 @@ def route_effects(station: Station, corrected: Station, oscillators: Oscillators
         before = dial_state(place.line, place.dial_hz, oscillators)
         after = dial_state(lines[place.line.name], place.dial_hz, oscillators)
         was, is_now = format_hertz(before.error_hz, before.sigma_hz), format_hertz(after.error_hz, after.sigma_hz)
-        doubt = format_sigma(after.sigma_hz)
+        uncertainty = format_sigma(after.sigma_hz)
         moved_hz = abs(before.error_hz) - abs(after.error_hz)
         effect = "unchanged" if abs(moved_hz) <= 0.1 * after.sigma_hz else "better" if moved_hz > 0 else "worse"
-        change = f"{is_now} {doubt}" if effect == "unchanged" else f"{was} → {is_now} {doubt}"
+        change = f"{is_now} {uncertainty}" if effect == "unchanged" else f"{was} → {is_now} {uncertainty}"
         found.append(RouteEffect(place.line.name, effect, change))
     return tuple(found)
 

@@ -39,9 +39,9 @@ class OtherMethods:
         self._desk, self._calibration = desk, calibration
 
     def read_dial(self, text: str) -> None:
-        """Take a reading made by hand: `10.000 037 MHz`, or with its doubt, `10 000 037 Hz ± 2`.
+        """Take a reading made by hand: `10.000 037 MHz`, or with its uncertainty, `10 000 037 Hz ± 2`.
 
-        Without a doubt the last digit given is it. Raises BadFrequency, or BadObservations where the dial is on no
+        Without a sigma the last digit given is it. Raises BadFrequency, or BadObservations where the dial is on no
         known station.
         """
         reference = self._reference()
@@ -131,9 +131,9 @@ class OtherMethods:
 
     def state_own_transmitter(self, name: str, text: str) -> None:
         """Make the person's own transmitter a reference at a frequency, as good as its own oscillator. Undoable."""
-        hertz, _, doubt = text.partition("±")
+        hertz, _, uncertainty = text.partition("±")
         frequency_hz = parse_frequency(hertz)
-        sigma_hz = parse_frequency(doubt) if doubt.strip() else 0.0
+        sigma_hz = parse_frequency(uncertainty) if uncertainty.strip() else 0.0
         from yarddial.yard.references import kind_named
 
         kind = kind_named("own transmitter")
@@ -247,14 +247,14 @@ def _same(one: Reference, other: Reference) -> bool:
 
 
 def read_with_sigma(text: str) -> tuple[float, float]:
-    """Read a dial reading with its doubt after `±` or `+-`; without one, the last digit given is the doubt.
+    """Read a dial reading with its uncertainty after `±` or `+-`; without one, the last digit given is the uncertainty.
 
     Raises BadFrequency.
     """
-    value, sign, doubt = text.replace("+-", "±").replace("+/-", "±").partition("±")
+    value, sign, uncertainty = text.replace("+-", "±").replace("+/-", "±").partition("±")
     dial_hz = parse_frequency(value)
     if sign:
-        sigma_hz = parse_frequency(doubt)
+        sigma_hz = parse_frequency(uncertainty)
         if sigma_hz <= 0:
             raise BadFrequency(f"an uncertainty of {sigma_hz:g} Hz is none: give one above 0, or none at all")
         return dial_hz, sigma_hz

@@ -17,7 +17,7 @@ from yarddial.yard.oscillators import spoken
 DAY_S = 86_400.0
 # How far ahead it is told: so many days, or a third of the history.
 MIN_AHEAD_D, MAX_AHEAD_D, OUTLOOK_STEPS = 30.0, 180.0, 40
-# A change of more than so many of its doubts is one.
+# A change of more than so many of its uncertainties is one.
 SURE_SIGMA = 2.0
 
 
@@ -42,9 +42,9 @@ def outlook(history: History, now_s: float) -> Outlook:
         restless = forecast(points, max(now_s, last_s), history.kind).scale
     except BadSamples as error:
         return Outlook((), f"{name[:1].upper()}{name[1:]} cannot be foretold.", f"{error}.", None)
-    doubt = format_number(today.sigma_ppm, today.sigma_ppm / 3)
+    uncertainty = format_number(today.sigma_ppm, today.sigma_ppm / 3)
     value = format_number(today.ppm, today.sigma_ppm, signed=True)
-    verdict = f"{name[:1].upper()}{name[1:]} should be at {value} ± {doubt} ppm today."
+    verdict = f"{name[:1].upper()}{name[1:]} should be at {value} ± {uncertainty} ppm today."
     more = [_changed(points)]
     if len(points) > 2:
         kind = {"plain": "plain crystals", "compensated": "compensated ones", "oven": "ovens"}[history.kind]
@@ -93,10 +93,10 @@ def _changed(points: tuple[Point, ...]) -> str:
     before, last = points[-2], points[-1]
     days = (last.time_s - before.time_s) / DAY_S
     moved = last.ppm - before.ppm
-    doubt = (last.sigma_ppm**2 + before.sigma_ppm**2) ** 0.5
-    text = f"{format_number(moved, doubt, signed=True)} ± {format_number(doubt, doubt / 3)} ppm"
+    uncertainty = (last.sigma_ppm**2 + before.sigma_ppm**2) ** 0.5
+    text = f"{format_number(moved, uncertainty, signed=True)} ± {format_number(uncertainty, uncertainty / 3)} ppm"
     since = f"in the {days:.0f} days" if days >= 1.5 else "in the last day"
-    if abs(moved) < SURE_SIGMA * doubt:
+    if abs(moved) < SURE_SIGMA * uncertainty:
         return f"It did not move {since} between the last two measurements ({text})"
     return f"It moved by {text} {since} between the last two measurements"
 

@@ -28,7 +28,7 @@ DAY_S, MAX_S = 86_400.0, 365.25 * 86_400.0
 def dial_verdict(state: DialState, mode: Mode, *, measured: bool) -> Verdict:
     """Judge the dial at its place for a mode.
 
-    An error within twice its doubt counts as none: the dial is then true to within the doubt.
+    An error within twice its uncertainty counts as none: the dial is then true to within the uncertainty.
     """
     error_hz, sigma_hz = state.error_hz, state.sigma_hz
     served = abs(error_hz) + 2 * sigma_hz <= mode.tolerance_hz
@@ -87,12 +87,12 @@ def true_verdict(calibration: Calibration, mode: Mode) -> Verdict:
         return Verdict("stop", "Nothing was measured.", capital(calibration.outcome.text) + ".", "not measured")
     if calibration.measuring is not None:
         now = calibration.measuring
-        doubt = (
+        uncertainty = (
             "nothing stands out yet" if now.sigma_hz == float("inf") else f"uncertainty {format_sigma(now.sigma_hz)}"
         )
         return Verdict(
             "unknown",
-            f"Measuring {now.reference.name}: {doubt}.",
+            f"Measuring {now.reference.name}: {uncertainty}.",
             f"Searching {format_sigma(now.within_hz)} around the stated place. Esc cancels.",
             "measuring",
         )

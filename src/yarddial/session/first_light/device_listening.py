@@ -17,7 +17,7 @@ class ListenedBlock(msgspec.Struct, frozen=True):
     """A stretch of samples: those read, how many the receiver said were lost, how many are missing by the clock.
 
     fast_ppm, fast_sigma_ppm : how much faster than this computer's clock they came, by a straight line through the
-        moments at which blocks arrived; its doubt is that of their unevenness.
+        moments at which blocks arrived; its uncertainty is that of their unevenness.
     """
 
     samples: NDArray[np.complex64]
@@ -61,7 +61,7 @@ def listen(device: Device, time: TimeSource, rate_hz: float, seconds_s: float) -
 
 
 def _fast_ppm(moments: list[tuple[float, int]], rate_hz: float) -> tuple[float, float]:
-    """Slope of samples over time against the rate, ppm, and its standard error; infinite doubt from a few blocks."""
+    """Slope of samples over time against the rate, ppm, and its standard error; infinite sigma from a few blocks."""
     if len(moments) < 8:
         return 0.0, float("inf")
     at_s, count = np.array(moments).T

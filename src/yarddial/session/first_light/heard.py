@@ -21,7 +21,7 @@ WARMING_PPM_MIN, SKY_HZ = 0.1, 1.5
 
 
 class Moment(msgspec.Struct, frozen=True):
-    """Where a line stood at a moment: relative to the centre, with its doubt, and in whole."""
+    """Where a line stood at a moment: relative to the centre, with its uncertainty, and in whole."""
 
     at_s: float
     line_hz: float

@@ -219,7 +219,7 @@ class Listening(Job):
         self._send()
 
     def level(self) -> tuple[Level, float] | None:
-        """What arrives at the receiver's socket in the channel, with its doubt in dB; None before a calibration."""
+        """What arrives at the receiver's socket in the channel, with its sigma in dB; None before a calibration."""
         line = self._desk.line
         offset = line.receiver.level_offset(line.port) if not line.missing else None
         if offset is None or self.level_dbfs is None:
@@ -227,7 +227,7 @@ class Listening(Job):
         return Level(self.level_dbfs + offset.value, band_of(self._desk.station.dial_hz)), offset.sigma
 
     def calibrate(self, text: str) -> None:
-        """State what arrives at the receiver's socket in the channel now: `-73 dBm`, `50 uV`, `S9`; doubt 1 dB.
+        """State what arrives at the receiver's socket in the channel now: `-73 dBm`, `50 uV`, `S9`; uncertainty 1 dB.
 
         Raises BadLevel for what is no level, or while nothing is heard.
         """
@@ -244,7 +244,7 @@ class Listening(Job):
         self._changed.tell()
 
     def tone(self) -> tuple[float, float] | None:
-        """The strongest tone in the last second heard, with its doubt, hertz; None where none stands out."""
+        """The strongest tone in the last second heard, with its uncertainty, hertz; None where none stands out."""
         return self._last_second.strongest_tone()
 
     # Where one looks and listens

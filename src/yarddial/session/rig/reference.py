@@ -17,14 +17,14 @@ def neighbour_words(result: TransmissionResult) -> tuple[str, str, Mark]:
         told = "A sideband has no carrier of its own: put the transceiver into AM or FM to measure its dial."
         return f"{result.rig}'s transmission was heard; its dial was not measured.", told, "unknown"
     off = format_hertz(result.error_hz, result.sigma_hz)
-    doubt = format_sigma(result.sigma_hz)
+    uncertainty = format_sigma(result.sigma_hz)
     place = format_frequency(result.place_hz, 3)
     serves = abs(result.error_hz) + 2 * result.sigma_hz <= VOICE_HZ
     side = "high" if result.error_hz > 0 else "low"
     if serves:
-        told = f"{off} {doubt}: a voice is right within {VOICE_HZ:g} Hz."
+        told = f"{off} {uncertainty}: a voice is right within {VOICE_HZ:g} Hz."
         return f"{result.rig} transmits true at {place}.", told, "good"
-    told = f"{off} {doubt}: others hear a voice shifted by that; beyond {VOICE_HZ:g} Hz it sounds wrong."
+    told = f"{off} {uncertainty}: others hear a voice shifted by that; beyond {VOICE_HZ:g} Hz it sounds wrong."
     if abs(result.error_hz) < 2 * result.sigma_hz:
         return f"Whether {result.rig} transmits true is not settled.", f"{told} True the receiver first.", "unknown"
     by = format_hertz(abs(result.error_hz), result.sigma_hz, signed=False)
@@ -36,12 +36,12 @@ def menu_words(result: TransmissionResult) -> tuple[str, str, str]:
     ppm = result.ppm
     if ppm is None:
         return "", "", ""
-    doubt = result.sigma_ppm
-    reference = f"Its reference is off by {format_number(ppm, doubt, signed=True)} ± {doubt:.2g} ppm."
+    uncertainty = result.sigma_ppm
+    reference = f"Its reference is off by {format_number(ppm, uncertainty, signed=True)} ± {uncertainty:.2g} ppm."
     hertz = ppm * 1e-6 * AGAINST_HZ
-    digits = doubt * 1e-6 * AGAINST_HZ
+    digits = uncertainty * 1e-6 * AGAINST_HZ
     error, correction = (format_hertz(value, digits) for value in (hertz, -hertz))
-    wants, takes = (f"{format_number(value, doubt, signed=True)} ppm" for value in (-ppm, ppm))
+    wants, takes = (f"{format_number(value, uncertainty, signed=True)} ppm" for value in (-ppm, ppm))
     menu = (
         f"Its menu: where that takes the correction, {wants}, or {correction} at 10 MHz; where it takes the error, "
         f"{takes}, or {error} at 10 MHz. If a carrier's reading moves the wrong way, it takes the other."

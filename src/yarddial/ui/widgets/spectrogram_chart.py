@@ -104,7 +104,7 @@ class SpectrogramChart(QWidget):
         np.minimum(self.floor_db, column, out=self.floor_db)
 
     def expect(self, offset_hz: float, sigma_hz: float) -> None:
-        """Mark where the line should be, with its doubt."""
+        """Mark where the line should be, with its uncertainty."""
         if self._expected != (offset_hz, sigma_hz):
             self._expected = (offset_hz, sigma_hz)
             self.update()

@@ -141,7 +141,7 @@ def _isolator(part: Isolator) -> tuple[PartValue, ...]:
 
 
 def _oscillator(part: Part, converter: Converter, prefix: str = "") -> tuple[PartValue, ...]:
-    """Stated value, doubt and entered value of an oscillator."""
+    """Stated value, uncertainty and entered value of an oscillator."""
     stated = converter.lo_hz.unmeasured()
 
     def put(changed: Converter) -> Part:

@@ -68,7 +68,7 @@ def number_value(
 
 
 def level_value(part: Part, label: str, field: str, unit: str, *, main: bool = False) -> PartValue:
-    """A value with its doubt; an empty text where nobody said anything."""
+    """A value with its uncertainty; an empty text where nobody said anything."""
     value: Value | None = getattr(part, field)
 
     def with_text(text: str, today: str) -> Part:

@@ -1,4 +1,4 @@
-"""The texts of values: connectors, supplies, levels with their doubts; written and read back."""
+"""The texts of values: connectors, supplies, levels with their uncertainties; written and read back."""
 
 import re
 
@@ -85,15 +85,17 @@ def value_text(value: Value | None, unit: str) -> str:
     if value is None:
         return ""
     number = f"{value.value:+g}" if unit in ("dB", "dBm") else f"{value.value:g}"
-    doubt = f" ±{value.sigma:g}" if value.sigma else ""
-    return f"{number.replace('-', '−')}{doubt} {unit}"
+    uncertainty = f" ±{value.sigma:g}" if value.sigma else ""
+    return f"{number.replace('-', '−')}{uncertainty} {unit}"
 
 
 def read_value(text: str, unit: str, before: Value | None, today: str) -> Value | None:
     if not text.strip():
         return None
-    number, _, doubt = text.removesuffix(unit).partition("±")
-    sigma = abs(read_number(doubt, unit)) if doubt.strip() else (before.sigma if before is not None else 0.0)
+    number, _, uncertainty = text.removesuffix(unit).partition("±")
+    sigma = (
+        abs(read_number(uncertainty, unit)) if uncertainty.strip() else (before.sigma if before is not None else 0.0)
+    )
     return Value(read_number(number, unit), sigma, "stated", today, TYPED_NOTE)
 
 

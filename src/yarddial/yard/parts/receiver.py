@@ -74,7 +74,7 @@ class GainStage(msgspec.Struct, frozen=True, omit_defaults=True):
 class LevelCalibration(msgspec.Struct, frozen=True, omit_defaults=True):
     """What turns dBFS into dBm at a port's socket: dBm = dBFS + offset, for the gains set then.
 
-    offset_db : with the doubt of the level that was stated.
+    offset_db : with the uncertainty of the level that was stated.
     """
 
     port: str

@@ -70,7 +70,7 @@ class Transceiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="transcei
             return None
         lo_hz = in_hz - self.if_hz if self.sense > 0 else in_hz + self.if_hz
         kind: ConverterKind = "high" if self.sense < 0 else "low" if lo_hz >= 0 else "sum"
-        # Its doubt is that of the dial's own frequency, taken at the top of its range.
+        # Its uncertainty is that of the dial's own frequency, taken at the top of its range.
         value = Value(abs(lo_hz), self.rig_ppm.sigma * 1e-6 * self.high_hz, self.rig_ppm.provenance)
         if self.rig_ppm.provenance == "measured":
             true_hz = abs(lo_hz) * (1 + self.rig_ppm.value * 1e-6)

@@ -1,6 +1,6 @@
 """What parts of a class usually do where no sheet says: noise, intercepts, leaks, bits. Unknown is never perfect.
 
-The middle and the spread of makers' data sheets of such parts; each comes with its doubt and is marked as assumed.
+The middle and the spread of makers' data sheets of such parts; each comes with its sigma and is marked as assumed.
 """
 
 from yarddial.yard.parts.antenna import Antenna

@@ -8,7 +8,7 @@ Provenance = Literal["measured", "stated", "assumed"]
 
 
 class Value(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A number with its one-sigma doubt and where it came from.
+    """A number with its one-sigma uncertainty and where it came from.
 
     A measured value keeps the stated one that it took the place of in `replaces`.
     """

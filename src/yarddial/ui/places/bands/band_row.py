@@ -87,7 +87,7 @@ class BandRowWidget(QWidget):
         painter.drawLine(QPointF(0, self.height() - 1), QPointF(self.width(), self.height() - 1))
 
     def _draw_scale(self, painter: QPainter, c: Palette, box: QRectF) -> None:
-        """Thick where it is reached; over it error and doubt, the full width being what the mode bears."""
+        """Thick where it is reached; over it error and uncertainty, the full width being what the mode bears."""
         row, base = self.row, box.bottom()
         painter.setPen(QPen(c.colour("hairline"), px(2)))
         painter.drawLine(QPointF(box.left(), base), QPointF(box.right(), base))

@@ -1,4 +1,4 @@
-"""The doubt of the dial as a bar of its parts."""
+"""The uncertainty of the dial as a bar of its parts."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
@@ -13,7 +13,7 @@ ROLES = ("spruce", "slate", "ochre", "quiet")
 
 
 class BudgetBar(QWidget):
-    """Shares by variance, as doubts add; named under the bar."""
+    """Shares by variance, as uncertainties add; named under the bar."""
 
     def __init__(self) -> None:
         super().__init__()

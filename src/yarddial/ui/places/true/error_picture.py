@@ -1,4 +1,4 @@
-"""Dial error and doubt over all routes, against what the mode can bear."""
+"""Dial error and uncertainty over all routes, against what the mode can bear."""
 
 from itertools import islice
 from math import asinh, log10
@@ -24,7 +24,7 @@ CURVE_POINTS = 24
 # Between two routes, logical pixels.
 ROUTE_GAP_PX = 26
 
-# Points along a route: frequency, error, doubt, hertz.
+# Points along a route: frequency, error, uncertainty, hertz.
 Wedge = list[tuple[float, float, float]]
 
 # More wedges beside each other cannot be read; the active route stands first then.
@@ -53,7 +53,7 @@ class ErrorPicture(QWidget):
     def show_routes(
         self, station: Station, oscillators: Oscillators, mode: Mode, corrected: Station | None = None
     ) -> None:
-        """Work out error and doubt along every route, now and with a correction entered where one is proposed."""
+        """Work out error and uncertainty along every route, now and with a correction entered where one is proposed."""
         self._tolerance_hz, self._mode = mode.tolerance_hz, mode.name
         self._dial = (station.dial_hz, station.route)
         lines = sorted(station.lines(), key=lambda line: line.name != station.route)

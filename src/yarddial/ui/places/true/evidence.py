@@ -127,10 +127,10 @@ class Evidence(QWidget):
             mark = "good" if settled and (estimate is None or estimate.separate) else "look" if estimate else "unknown"
             if is_in_ppm(name):
                 text = format_number(value, sigma, signed=True)
-                doubt = f"± {format_number(sigma, sigma / 3)} ppm"
+                uncertainty = f"± {format_number(sigma, sigma / 3)} ppm"
             else:
                 text = format_hertz(value, sigma).removesuffix(" Hz")
-                doubt = f"± {format_sigma(sigma)[1:]}"
+                uncertainty = f"± {format_sigma(sigma)[1:]}"
             said = Words(spoken(name).replace("'s", ""), 13)
             if estimate is not None and not estimate.separate:
                 text = "not separated"
@@ -144,7 +144,7 @@ class Evidence(QWidget):
                     MarkSign(mark, 10),
                     said,
                     Words(text, 13, weight=600 if not quiet else 400, tone=quiet),
-                    Words(doubt, 12, tone="quiet"),
+                    Words(uncertainty, 12, tone="quiet"),
                 ],
             )
         self._off.setColumnStretch(1, 1)

@@ -1,4 +1,4 @@
-"""An oscillator's history: measured errors over months with their doubts, and what is expected of it from here on."""
+"""An oscillator's history: measured errors over months with their sigmas, and what is expected of it from here on."""
 
 from collections.abc import Callable
 from datetime import UTC, datetime
@@ -40,12 +40,12 @@ class HistoryPicture(QWidget):
     def show_history(
         self, points: tuple[Point, ...], ahead: tuple[Point, ...], corrected_s: tuple[float, ...], now_s: float
     ) -> None:
-        """Show what was measured, what is expected with its doubt, and when a correction was entered."""
+        """Show what was measured, what is expected with its uncertainty, and when a correction was entered."""
         self._points, self._ahead, self._corrected_s, self._now_s = points, ahead, corrected_s, now_s
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw the band, the points with their doubts, today."""
+        """Draw the band, the points with their uncertainties, today."""
         painter, c = QPainter(self), palette()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         chart = QRectF(px(78), px(14), self.width() - px(92), self.height() - px(40))
@@ -100,7 +100,7 @@ class HistoryPicture(QWidget):
             painter.drawText(box, int(Qt.AlignmentFlag.AlignHCenter), text)
 
     def _draw_ahead(self, painter: QPainter, c: Palette, at: Callable[[float, float], QPointF]) -> None:
-        """What is expected, with its doubt."""
+        """What is expected, with its uncertainty."""
         if not self._ahead:
             return
         upper = [at(point.time_s, point.ppm + point.sigma_ppm) for point in self._ahead]

@@ -50,7 +50,7 @@ class ByPilot(LivePage):
         return True
 
     def count(self, told: object) -> None:
-        """With the doubt of the station's own pilot."""
+        """With the uncertainty of the station's own pilot."""
         from yarddial.dsp.frequency_modulation import Pilot
 
         assert isinstance(told, Pilot)

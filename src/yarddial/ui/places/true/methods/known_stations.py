@@ -56,17 +56,17 @@ class KnownStations(MethodPage):
         self._show()
 
     def add(self) -> None:
-        """Keep it, with the doubt of its kind where none is given."""
+        """Keep it, with the uncertainty of its kind where none is given."""
 
         def keep() -> None:
-            hertz, sign, doubt = self.place.text().partition("±")
+            hertz, sign, uncertainty = self.place.text().partition("±")
             frequency_hz, kind = parse_frequency(hertz), self._kind()
             if kind.asks and not sign:
                 raise BadFrequency(
                     f"{kind.name}: how well it is kept is its keeper's to say; write it as 144.43 MHz ± 30 Hz, or "
                     "leave it out"
                 )
-            sigma_hz = parse_frequency(doubt) if sign else kind.sigma_hz(frequency_hz)
+            sigma_hz = parse_frequency(uncertainty) if sign else kind.sigma_hz(frequency_hz)
             if not kind.low_hz <= frequency_hz <= kind.high_hz:
                 raise BadFrequency(
                     f"{kind.name} is not found at {format_frequency(frequency_hz)}: choose another kind, or look at "

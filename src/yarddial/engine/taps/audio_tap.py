@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from yarddial.dsp.listening.hearing import ContinuousHearing
 
 
-class Ear:
+class AudioTap:
     """Hears one channel and reports its sound; what cannot be heard is silence."""
 
     survives = ALL_RESTS
@@ -23,7 +23,7 @@ class Ear:
         self._hearing: ContinuousHearing | None = None
         self._tuning: Tuning | None = None
 
-    def take_over(self, former: "Ear") -> None:
+    def take_over(self, former: "AudioTap") -> None:
         """Go on with what the former heard: it is faded into what is asked now."""
         self._hearing, self._tuning = former._hearing, former._tuning
 
