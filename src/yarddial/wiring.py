@@ -67,9 +67,9 @@ def registry() -> "Registry":
         ProgramDriver(allowed_programs().allows),
         _far_driver(),
     )
-    found = Registry(ours)
-    found.load_announced()
-    return found
+    drivers = Registry(ours)
+    drivers.load_announced()
+    return drivers
 
 
 def _far_driver() -> "FarDriver":

@@ -16,12 +16,12 @@ def command(bits: int, rate_hz: float, bandwidth_hz: float, as_json: bool) -> No
     """Print what a converter can do in a bandwidth, and the load of its samples."""
     from yarddial.analysis.span.adc import converter_figures
 
-    found = converter_figures(bits, rate_hz, bandwidth_hz)
+    figures = converter_figures(bits, rate_hz, bandwidth_hz)
     values = {
-        "snr_full_span_db": found.snr_full_span_db,
-        "process_gain_db": found.process_gain_db,
-        "snr_db": found.snr_db,
-        "bytes_per_s": found.bytes_per_s,
-        "effective_bits": found.effective_bits,
+        "snr_full_span_db": figures.snr_full_span_db,
+        "process_gain_db": figures.process_gain_db,
+        "snr_db": figures.snr_db,
+        "bytes_per_s": figures.bytes_per_s,
+        "effective_bits": figures.effective_bits,
     }
-    answer(as_json, values, found.working().as_text())
+    answer(as_json, values, figures.working().as_text())

@@ -17,7 +17,7 @@ def command(file: Path | None, as_json: bool) -> int:
     from yarddial.yard.demo import demo_station
 
     station = demo_station() if file is None else load_station(file).station
-    found = check_yard(station)
+    findings = check_yard(station)
     values = {
         "station": station.name,
         "findings": [
@@ -30,11 +30,11 @@ def command(file: Path | None, as_json: bool) -> int:
                 "fix": f.mend_label,
                 "acknowledged": None if f.seen is None else f.seen.note,
             }
-            for f in found
+            for f in findings
         ],
     }
-    lines = [f"{'seen' if f.seen else f.mark:<8}{f.what}: {f.seen.note if f.seen else f.why}" for f in found] or [
+    lines = [f"{'seen' if f.seen else f.mark:<8}{f.what}: {f.seen.note if f.seen else f.why}" for f in findings] or [
         "Nothing is wrong with the yard that its values could tell."
     ]
     answer(as_json, values, "\n".join(lines))
-    return int(any(f.mark == "stop" and f.seen is None for f in found))
+    return int(any(f.mark == "stop" and f.seen is None for f in findings))

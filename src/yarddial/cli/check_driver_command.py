@@ -21,7 +21,7 @@ def command(doors: Doors, name: str, address: str, as_json: bool) -> int:
     from yarddial.drivers.time_source import RealTime
 
     driver = doors.registry().driver(name)
-    ready = address or next((found.address for found in driver.discover() if found.state == "ready"), "")
+    ready = address or next((receiver.address for receiver in driver.discover() if receiver.state == "ready"), "")
     broken = list(broken_promises(driver, ready, RealTime(), can_open=bool))
     lines = broken or [f"The driver '{name}' keeps what docs/driver.md asks for."]
     if not ready:

@@ -36,7 +36,7 @@ def command(first: Path, second: Path, near_hz: float, width_hz: float, as_json:
     # A power over B hertz and T seconds scatters by 1 / sqrt(B T) of itself.
     relative = 1 / (width_hz * PIECE_S) ** 0.5
     scatter = ([relative * n for n in noise_1], [relative * n for n in noise_2])
-    found = {
+    differences = {
         "signal": difference(signal_1, signal_2, scatter),
         "noise": difference(noise_1, noise_2),
         "signal_to_noise": difference(
@@ -45,7 +45,7 @@ def command(first: Path, second: Path, near_hz: float, width_hz: float, as_json:
             ([relative] * count, [relative] * count),
         ),
     }
-    over = found["signal_to_noise"]
+    over = differences["signal_to_noise"]
     values: dict[str, Any] = {"frequency_hz": near_hz, "pieces": count, "verdict": over.verdict}
     nothing = over.verdict == "no signal"
     values |= {
@@ -53,12 +53,12 @@ def command(first: Path, second: Path, near_hz: float, width_hz: float, as_json:
         "low_db": None if nothing else over.low_db,
         "high_db": None if nothing else over.high_db,
     }
-    for name, one in found.items():
+    for name, one in differences.items():
         values[name] = {"db": one.db, "low_db": one.low_db, "high_db": one.high_db}
     if nothing:
         answer(as_json, values, f"no signal at {format_frequency(near_hz)}: nothing stands out of the noise in either")
         return
-    lines = [f"{name.replace('_', ' ')}: {_said(one)}" for name, one in found.items()]
+    lines = [f"{name.replace('_', ' ')}: {_said(one)}" for name, one in differences.items()]
     answer(
         as_json,
         values,
@@ -74,12 +74,12 @@ def _powers(recording: "Recording", name: str, near_hz: float, width_hz: float) 
     if abs(offset_hz) > recording.rate_hz / 2:
         raise BadFrequency(f"{format_frequency(near_hz)} is not in {name}: its centre is {recording.centre_hz:.0f} Hz")
     size = max(int(PIECE_S * recording.rate_hz), 4096)
-    found = []
+    powers = []
     for begin in range(0, recording.count - size + 1, size):
         one = measure(recording.read(begin, size), recording.rate_hz, offset_hz, width_hz)
         noise = 10 ** (one.floor_dbfs_hz / 10) * one.width_hz
-        found.append((10 ** (one.channel_dbfs / 10) - noise, noise))
-    return found
+        powers.append((10 ** (one.channel_dbfs / 10) - noise, noise))
+    return powers
 
 
 def _said(one: "Difference") -> str:

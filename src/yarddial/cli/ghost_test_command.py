@@ -24,10 +24,10 @@ def command(files: tuple[Path, ...], less_db: float, stages: tuple[Stage, ...], 
 
     if not 0 <= less_db <= 60:
         raise BadRecording(f"--less must lie from 0 to 60 dB, not {less_db:g}")
-    found = judge_recordings(files, less_db=less_db, sense=path_sense(stages), has_converter=bool(stages))
-    ranked = sorted(found.judged, key=lambda pair: pair[0].dial_hz)
+    judged = judge_recordings(files, less_db=less_db, sense=path_sense(stages), has_converter=bool(stages))
+    ranked = sorted(judged.judged, key=lambda pair: pair[0].dial_hz)
     values: dict[str, Any] = {
-        "changes": [look.change for look in found.looks],
+        "changes": [look.change for look in judged.looks],
         "peaks": [
             {
                 "dial_hz": peak.dial_hz, "level_dbfs": peak.level_dbm, "verdict": told.verdict, "kind": told.best.kind,

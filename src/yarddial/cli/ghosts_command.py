@@ -46,11 +46,11 @@ def command(
 
     strong = read_strong(file)
     station = demo_station()
-    found = [p for p in station.parts if isinstance(p, Receiver) and p.name.lower() == receiver_name.lower()]
-    if not found:
+    receivers = [p for p in station.parts if isinstance(p, Receiver) and p.name.lower() == receiver_name.lower()]
+    if not receivers:
         able = ", ".join(p.name for p in station.parts if isinstance(p, Receiver))
         raise BadObservations(f"there is no receiver '{receiver_name}': choose one of {able}")
-    line = next(line for line in station.lines() if line.receiver.name == found[0].name)
+    line = next(line for line in station.lines() if line.receiver.name == receivers[0].name)
     model = scene_of(line, ()).receiver
     model = msgspec.structs.replace(model, ppm=0.0, direct_clock_hz=0.0, crystal_hz=crystal_hz or model.crystal_hz)
     from yarddial.analysis.ghosts.scene import Scene
@@ -74,7 +74,7 @@ def command(
     helps: list[Remedy] = []
     if wanted_hz is not None:
         helps = list(
-            _what_helps(SpanScene(scene, centre_hz, rate_hz, least_dbm), wanted_hz, width_hz, ghosts, found[0])
+            _what_helps(SpanScene(scene, centre_hz, rate_hz, least_dbm), wanted_hz, width_hz, ghosts, receivers[0])
         )
         values["remedies"] = [{"kind": one.kind, "words": one.words, "predicted": one.prediction()} for one in helps]
     lines = [

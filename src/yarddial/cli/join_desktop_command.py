@@ -38,9 +38,9 @@ def command(leave: bool, share: Path | None) -> int:
     except OSError as error:
         raise NotWritten(f"cannot write into {share}: {error.strerror}; check its permissions") from error
     for tool, folder in (("update-mime-database", "mime"), ("update-desktop-database", "applications")):
-        found = shutil.which(tool)
-        if found and (share / folder).is_dir():
-            subprocess.run([found, str(share / folder)], check=False, capture_output=True, timeout=60)
+        tool_path = shutil.which(tool)
+        if tool_path and (share / folder).is_dir():
+            subprocess.run([tool_path, str(share / folder)], check=False, capture_output=True, timeout=60)
     entry = share / PLACES["yard-dial.desktop"]
     click.echo("The menu entry is gone." if leave else f"Yard Dial stands in the menu ({entry}).")
     return 0

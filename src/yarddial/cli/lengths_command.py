@@ -13,6 +13,6 @@ from yarddial.yard.antenna_lengths import END_FACTOR, antenna_lengths
 @json_option
 def command(frequency: float, velocity_factor: float, end_factor: float, as_json: bool) -> None:
     """Print the arms of a half-wave dipole and a quarter-wave whip, with the working."""
-    found = antenna_lengths(frequency, velocity_factor, end_factor)
-    values = {"dipole_arm_m": found.dipole_arm_m, "whip_m": found.whip_m}
-    answer(as_json, values, found.working().as_text())
+    lengths = antenna_lengths(frequency, velocity_factor, end_factor)
+    values = {"dipole_arm_m": lengths.dipole_arm_m, "whip_m": lengths.whip_m}
+    answer(as_json, values, lengths.working().as_text())

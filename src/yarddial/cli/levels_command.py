@@ -15,12 +15,12 @@ def command(stages: tuple[str, ...], bandwidth_hz: float, as_json: bool) -> None
     """Work a chain out, with its working."""
     from yarddial.yard.cascade import cascade, parse_chain_stage
 
-    found = cascade([parse_chain_stage(stage) for stage in stages], bandwidth_hz)
+    chain = cascade([parse_chain_stage(stage) for stage in stages], bandwidth_hz)
     values = {
-        "nf_db": found.nf_db,
-        "gain_db": found.gain_db,
-        "iip3_dbm": found.iip3_dbm,
-        "floor_dbm": found.floor_dbm,
-        "sfdr_db": found.sfdr_db,
+        "nf_db": chain.nf_db,
+        "gain_db": chain.gain_db,
+        "iip3_dbm": chain.iip3_dbm,
+        "floor_dbm": chain.floor_dbm,
+        "sfdr_db": chain.sfdr_db,
     }
-    answer(as_json, values, found.working().as_text())
+    answer(as_json, values, chain.working().as_text())

@@ -11,12 +11,12 @@ from yarddial.yard.manual.pages import PAGES, search, text_of, title_of
 def command(page: str, words: str) -> int:
     """Print a page; without its name, the list of pages."""
     if words:
-        found = search(words)
-        for one in found:
+        matches = search(words)
+        for one in matches:
             click.echo(f"{one.page:<12} {one.line}")
-        if not found:
+        if not matches:
             click.echo("nothing found: try fewer or other words", err=True)
-        return 0 if found else 1
+        return 0 if matches else 1
     if not page:
         for name in PAGES:
             click.echo(f"{name:<12} {title_of(name)}")

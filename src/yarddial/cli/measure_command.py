@@ -82,56 +82,56 @@ def command(
         within_hz = max(MIN_SEARCH_HZ, abs(tuner_hz) * 60e-6)
     samples = recording.read()
     known = tuple(path.offset_hz(hertz) for hertz in known_hz)
-    found = _estimate(kind, samples, recording.rate_hz, offset_hz, within_hz, known)
+    estimate = _estimate(kind, samples, recording.rate_hz, offset_hz, within_hz, known)
     if kind == "pilot":
-        frequency_hz, reference_hz = found.frequency_hz, PILOT_HZ
+        frequency_hz, reference_hz = estimate.frequency_hz, PILOT_HZ
     else:
-        frequency_hz = path.dial_hz(found.frequency_hz)
+        frequency_hz = path.dial_hz(estimate.frequency_hz)
     values: dict[str, Any] = {
         "kind": kind,
         "frequency_hz": frequency_hz,
-        "sigma_hz": found.sigma_hz,
-        "cn0_dbhz": found.cn0_dbhz,
-        "duration_s": found.duration_s,
-        "drift_hz_per_s": found.drift_hz_per_s,
+        "sigma_hz": estimate.sigma_hz,
+        "cn0_dbhz": estimate.cn0_dbhz,
+        "duration_s": estimate.duration_s,
+        "drift_hz_per_s": estimate.drift_hz_per_s,
         "at_utc": recording.at_utc,
     }
     sentence = (
-        f"{format_frequency(frequency_hz)} {format_sigma(found.sigma_hz)} "
-        f"(C/N0 {found.cn0_dbhz:.0f} dB-Hz, {found.duration_s:.3g} s{_how(found)})"
+        f"{format_frequency(frequency_hz)} {format_sigma(estimate.sigma_hz)} "
+        f"(C/N0 {estimate.cn0_dbhz:.0f} dB-Hz, {estimate.duration_s:.3g} s{_how(estimate)})"
     )
     if recording.count > samples.size:
         used_s = samples.size / recording.rate_hz
         sentence += f"\nof {recording.duration_s:.0f} s the first {used_s:.1f} s were used"
     if kind not in ("carrier", "am"):
-        values["remark"] = found.remark
-        sentence += f"\n{found.remark}" if found.remark else ""
+        values["remark"] = estimate.remark
+        sentence += f"\n{estimate.remark}" if estimate.remark else ""
     if kind in ("carrier", "am"):
-        other = _rival(samples, recording.rate_hz, found, offset_hz, within_hz)
+        other = _rival(samples, recording.rate_hz, estimate, offset_hz, within_hz)
         values |= {
-            "method": found.method,
-            "spread_hz": found.spread_hz,
-            "drift_hz_per_s": path.sense * found.drift_hz_per_s,
+            "method": estimate.method,
+            "spread_hz": estimate.spread_hz,
+            "drift_hz_per_s": path.sense * estimate.drift_hz_per_s,
         }
         values |= {
-            "model": found.method,
-            "adequate": found.is_adequate,
-            "remark": found.remark,
+            "model": estimate.method,
+            "adequate": estimate.is_adequate,
+            "remark": estimate.remark,
             "others": [
                 {
                     "frequency_hz": path.dial_hz(one.frequency_hz),
                     "sigma_hz": one.sigma_hz,
                     "level_db": one.level_db,
                 }
-                for one in found.others
+                for one in estimate.others
             ],
             "lost": _lost(samples, recording.rate_hz),
         }
         if values["lost"]:
             sentence += f"\n{values['lost']} samples are missing from the recording: phases step there"
-        if found.remark:
-            sentence += f"\n{found.remark}"
-        for one in found.others:
+        if estimate.remark:
+            sentence += f"\n{estimate.remark}"
+        for one in estimate.others:
             sentence += (
                 f"\nanother line at {format_frequency(path.dial_hz(one.frequency_hz))} {format_sigma(one.sigma_hz)}, "
                 f"{format_number(one.level_db, 1.0, signed=True)} dB"
@@ -143,13 +143,13 @@ def command(
                 place = format_frequency(path.dial_hz(other.frequency_hz))
                 sentence += f"\nanother carrier stands at {place}, as strong as this one: which is meant? give --near"
     if kind == "pilot":
-        values["clock_ppm"] = found.clock_ppm
-        sentence += f"\nthe sample clock runs fast by {format_number(found.clock_ppm, 0.01, signed=True)} ppm"
+        values["clock_ppm"] = estimate.clock_ppm
+        sentence += f"\nthe sample clock runs fast by {format_number(estimate.clock_ppm, 0.01, signed=True)} ppm"
     if reference_hz is not None:
         error_hz = frequency_hz - reference_hz
         values |= {"error_hz": error_hz, "error_ppm": error_hz / reference_hz * 1e6 if reference_hz else None}
         ppm = format_number(error_hz / reference_hz * 1e6, 0.01, signed=True) if reference_hz else "?"
-        sentence += f"\nreads {format_hertz(error_hz, found.sigma_hz)} against the reference ({ppm} ppm)"
+        sentence += f"\nreads {format_hertz(error_hz, estimate.sigma_hz)} against the reference ({ppm} ppm)"
     answer(as_json, values, sentence)
 
 

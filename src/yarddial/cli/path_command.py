@@ -18,21 +18,21 @@ def command(
     antenna_hz: float, stages: tuple[Stage, ...], receiver_ppm: float, entered_ppm: float, working: bool, as_json: bool
 ) -> None:
     """Print the frequency at every point of the path and the dial's error."""
-    found = trace(antenna_hz, stages, SamplingClock(receiver_ppm, entered_ppm))
+    traced = trace(antenna_hz, stages, SamplingClock(receiver_ppm, entered_ppm))
     values = {
-        "antenna_hz": found.antenna_hz,
+        "antenna_hz": traced.antenna_hz,
         "stages": [
             {"kind": stage.kind, "lo_hz": stage.lo_hz, "out_hz": out_hz}
-            for stage, out_hz in zip(stages, found.out_hz, strict=True)
+            for stage, out_hz in zip(stages, traced.out_hz, strict=True)
         ],
-        "port_hz": found.port_hz,
-        "shown_hz": found.shown_hz,
-        "dial_hz": found.dial_hz,
-        "dial_error_hz": found.dial_error_hz,
-        "sense": found.sense,
-        "notes": _notes(found),
+        "port_hz": traced.port_hz,
+        "shown_hz": traced.shown_hz,
+        "dial_hz": traced.dial_hz,
+        "dial_error_hz": traced.dial_error_hz,
+        "sense": traced.sense,
+        "notes": _notes(traced),
     }
-    answer(as_json, values, found.working().as_text() if working else _sentence(found))
+    answer(as_json, values, traced.working().as_text() if working else _sentence(traced))
 
 
 def _notes(found: Trace) -> list[str]:

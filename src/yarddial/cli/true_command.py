@@ -65,8 +65,8 @@ def _in_ppm(estimate: "Estimate | None") -> dict[str, float] | None:
 
 
 def _converters(observations: tuple[Observation, ...]) -> list[tuple[str, float]]:
-    found = {stage.unknown: stage.nominal_lo_hz for seen in observations for stage in seen.stages}
-    return list(found.items())
+    nominal_los_hz = {stage.unknown: stage.nominal_lo_hz for seen in observations for stage in seen.stages}
+    return list(nominal_los_hz.items())
 
 
 def _converter(name: str, lo_hz: float, estimate: Any) -> dict[str, Any]:

@@ -14,10 +14,10 @@ def host_and_port(text: str, *, to_listen: bool = False) -> tuple[str, int]:
 
     to_listen : a port of 0 is any that is free.
     """
-    found = _PLACE.fullmatch(text.strip())
-    port = int(found["port"] or DEFAULT_PORT) if found is not None else -1
-    if found is None or not (0 if to_listen else 1) <= port < 65_536:
+    match = _PLACE.fullmatch(text.strip())
+    port = int(match["port"] or DEFAULT_PORT) if match is not None else -1
+    if match is None or not (0 if to_listen else 1) <= port < 65_536:
         raise DeviceNotFound(
             f"'{text.strip()[:60]}' is no computer's place: write a name or an address, such as shed.local"
         )
-    return found["host"].strip("[]"), port
+    return match["host"].strip("[]"), port

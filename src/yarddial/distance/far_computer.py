@@ -18,11 +18,11 @@ def load() -> float:
 
 def temperature_c(root: Path = Path("/sys/class/thermal")) -> float:
     """The hottest place that the system knows of."""
-    found: list[float] = []
+    temperatures_c: list[float] = []
     for zone in sorted(root.glob("thermal_zone*/temp")) if root.is_dir() else ():
         with suppress(OSError, ValueError):
-            found.append(int(zone.read_text()) / 1000.0)
-    return max((one for one in found if -50 < one < 150), default=UNKNOWN_NUMBER)
+            temperatures_c.append(int(zone.read_text()) / 1000.0)
+    return max((one for one in temperatures_c if -50 < one < 150), default=UNKNOWN_NUMBER)
 
 
 def free_gb(folder: Path) -> float:

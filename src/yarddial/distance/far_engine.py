@@ -121,13 +121,13 @@ class FarEngine:
 
     def poll(self) -> list[Event]:
         """What has come since the last call."""
-        found: list[Event] = []
-        while len(found) < 256:
+        events: list[Event] = []
+        while len(events) < 256:
             try:
-                found.append(self._events.get_nowait())
+                events.append(self._events.get_nowait())
             except queue.Empty:
                 break
-        return found
+        return events
 
     def warm(self) -> None:
         """Link it ahead of need."""

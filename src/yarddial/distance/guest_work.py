@@ -171,11 +171,11 @@ class GuestWork:
         if self._run is None:
             return
         guest, number, run = self._run
-        found = tuple(run.poll())
+        check_results = tuple(run.poll())
         if not run.running:
             self._run = None
-        if found or self._run is None:
-            guest.tell_once(CheckTold(number, found, is_done=self._run is None))
+        if check_results or self._run is None:
+            guest.tell_once(CheckTold(number, check_results, is_done=self._run is None))
 
     def answer(self, event: Event) -> None:
         """To whom it belongs, under its own number."""

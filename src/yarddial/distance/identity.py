@@ -103,12 +103,12 @@ class Identity:
 
     def who_comes_with(self, word: str) -> PairedComputer | None:
         """The paired computer that has this word; in the same time whether there is one or not."""
-        found: PairedComputer | None = None
+        computer: PairedComputer | None = None
         given = _print_of(word)
         for one in self.paired():
             if hmac.compare_digest(one.word_print, given):
-                found = one
-        return found
+                computer = one
+        return computer
 
 
 class KnownComputers:

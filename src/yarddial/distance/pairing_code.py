@@ -53,10 +53,10 @@ def read_code(text: str) -> PairingCode:
     for sign in plain:
         whole = whole << 5 | SIGNS.index(sign)
     check, whole = whole & 31, whole >> CHECK_BITS
-    found = PairingCode(whole >> SECRET_BITS, whole & ((1 << SECRET_BITS) - 1))
-    if check != _check(found.print_bits, found.secret):
+    code = PairingCode(whole >> SECRET_BITS, whole & ((1 << SECRET_BITS) - 1))
+    if check != _check(code.print_bits, code.secret):
         raise BadPairingCode("the pairing code has a slip in it: compare it sign by sign")
-    return found
+    return code
 
 
 def fingerprint_of(certificate: bytes) -> str:

@@ -64,15 +64,15 @@ class RecordingShelf:
 
     def all_of(self, who: PairedComputer) -> tuple[FarRecording, ...]:
         """Those that are whole, the newest first."""
-        found: list[tuple[float, FarRecording]] = []
+        recordings: list[tuple[float, FarRecording]] = []
         for meta_path in self._of(who).glob(f"*{_META}"):
             try:
                 said = meta_path.stat()
                 size = meta_path.with_suffix(_DATA).stat().st_size + said.st_size
             except OSError:
                 continue
-            found.append((said.st_mtime, FarRecording(meta_path.stem, size)))
-        return tuple(one for _, one in sorted(found, key=lambda pair: -pair[0]))
+            recordings.append((said.st_mtime, FarRecording(meta_path.stem, size)))
+        return tuple(one for _, one in sorted(recordings, key=lambda pair: -pair[0]))
 
     def stored(self, who: PairedComputer, name: str) -> StoredRecording | None:
         """One of its own, read through once; None where there is none. Raises OSError."""

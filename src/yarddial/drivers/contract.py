@@ -48,16 +48,16 @@ def _closed(device: Device) -> Iterator[str]:
 
 def _finding(driver: Driver) -> Iterator[str]:
     seen: set[str] = set()
-    for found in driver.discover():
-        address = getattr(found, "address", None)
+    for receiver in driver.discover():
+        address = getattr(receiver, "address", None)
         if not isinstance(address, str) or not address.isprintable():
-            yield f"discover() gives FoundReceiver structs with a printable address, not {found!r}"
+            yield f"discover() gives FoundReceiver structs with a printable address, not {receiver!r}"
         elif address in seen:
             yield f"discover() gives '{address}' twice"
         else:
             seen.add(address)
-            if found.state != "ready" and not (found.why and found.cure):
-                yield f"discover() calls '{address}' {found.state} and does not say why, or what cures it"
+            if receiver.state != "ready" and not (receiver.why and receiver.cure):
+                yield f"discover() calls '{address}' {receiver.state} and does not say why, or what cures it"
 
 
 def _refusing(driver: Driver, time: TimeSource) -> Iterator[str]:

@@ -21,7 +21,7 @@ def find_receivers(drivers: Iterable[Driver], troubles: Mapping[str, str]) -> Li
     said = dict(troubles)
     for driver in drivers:
         try:
-            receivers += [(driver.name, as_found(found)) for found in driver.discover()]
+            receivers += [(driver.name, as_found(receiver)) for receiver in driver.discover()]
         except YardDialError as error:
             said[driver.name] = str(error)
         except Exception as error:

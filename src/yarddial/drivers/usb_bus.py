@@ -29,7 +29,7 @@ class UsbReceiver(msgspec.Struct, frozen=True):
 
 def read_bus(root: Path = Path("/")) -> tuple[UsbReceiver, ...]:
     """All devices below `root`/sys/bus/usb/devices that have a vendor and a product; hubs are left out."""
-    found: list[UsbReceiver] = []
+    receivers: list[UsbReceiver] = []
     folder = root / "sys/bus/usb/devices"
     for place in sorted(folder.iterdir()) if folder.is_dir() else ():
         vendor, product = _text(place / "idVendor"), _text(place / "idProduct")
@@ -37,14 +37,14 @@ def read_bus(root: Path = Path("/")) -> tuple[UsbReceiver, ...]:
             continue
         driver, interface = _driver(place)
         node = _node(root, place)
-        found.append(
+        receivers.append(
             UsbReceiver(
                 _text(place / "product") or f"{vendor}:{product}", vendor, product, float(_text(place / "speed") or 0),
                 driver, interface, str(node), node.exists() and os.access(node, os.R_OK | os.W_OK),
                 _kernel_receiver(root, place.name),
             )
         )  # fmt: skip
-    return tuple(found)
+    return tuple(receivers)
 
 
 def unbind_line(receiver: UsbReceiver) -> str:

@@ -62,14 +62,14 @@ def all_lines(samples: NDArray[np.complex64], rate_hz: float, apart_hz: float) -
             taken.append(at)
         if len(taken) >= MAX_LINES:
             break
-    found = []
+    carriers = []
     for at in sorted(taken):
         try:
             carrier = estimate_carrier(samples, rate_hz, float(hertz[at]), 3 * rate_hz / size)
         except (NoCarrier, BadSamples):
             continue
-        found.append(CarrierLine(carrier, float(over_db[at])))
-    return found
+        carriers.append(CarrierLine(carrier, float(over_db[at])))
+    return carriers
 
 
 def _mean_power(samples: NDArray[np.complex64], size: int) -> NDArray[np.float64]:

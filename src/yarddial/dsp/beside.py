@@ -145,16 +145,16 @@ def _refine(narrow: Complex, known: Sequence[float], place: float) -> tuple[floa
         return scale * height(point)
 
     simplex = np.array([[0.0, 0.0], [0.12, 0.0], [0.0, 0.12]])
-    found = minimize(
+    minimum = minimize(
         scaled, np.zeros(2), method="Nelder-Mead",
         options={"initial_simplex": simplex, "xatol": 1e-7, "fatol": 1e-13, "maxiter": 400},
     ).x  # fmt: skip
-    trial = own(found)
+    trial = own(minimum)
     energy = float(np.vdot(trial, trial).real)
     amplitude = complex(np.vdot(trial, sums)) / energy
     loss = energy / float(np.sum(size.astype(float) ** 2))
     # Phase pi r u^2 count^2 ... of which found[1] is r count^2 / 2 in turns.
-    return place + float(found[0]) / count, 2 * float(found[1]) / count**2, amplitude, loss
+    return place + float(minimum[0]) / count, 2 * float(minimum[1]) / count**2, amplitude, loss
 
 
 def _sigma(known: Sequence[float], place: float, count: int, snr: float) -> float:

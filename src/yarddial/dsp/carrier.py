@@ -116,14 +116,14 @@ def estimate_carrier(samples: Complex, rate_hz: float, near_hz: float = 0.0, wit
     narrow = decimate(samples, rate_hz, near_hz, factor) if factor > 1 or near_hz else samples
     _require_live(narrow)
     clean_hz = (CLEAN_FRACTION if factor > 1 else 0.49) * rate_hz / factor
-    found = _estimate_narrow(narrow, rate_hz / factor, within_hz, TRIES_PER_BIN * searched, clean_hz, where)
+    carrier = _estimate_narrow(narrow, rate_hz / factor, within_hz, TRIES_PER_BIN * searched, clean_hz, where)
     return Carrier(
-        found.frequency_hz + near_hz,
-        found.sigma_hz,
-        found.cn0_dbhz,
+        carrier.frequency_hz + near_hz,
+        carrier.sigma_hz,
+        carrier.cn0_dbhz,
         samples.size / rate_hz,
-        found.drift_hz_per_s,
-        found.drift_sigma,
+        carrier.drift_hz_per_s,
+        carrier.drift_sigma,
     )
 
 

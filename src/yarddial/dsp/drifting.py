@@ -58,11 +58,11 @@ def estimate_drifting(
     room_hz = min(ROOM_BINS * row_bin_hz, 0.4 * narrow_hz)
     # A rate further off than this would have shown in the rows.
     drift += _finer(_still(narrow, narrow_hz, start_hz, drift), narrow_hz, 2 * row_bin_hz, 2 * row_bin_hz / duration_s)
-    found = estimate_carrier(_still(narrow, narrow_hz, start_hz, drift), narrow_hz, 0.0, room_hz)
+    carrier = estimate_carrier(_still(narrow, narrow_hz, start_hz, drift), narrow_hz, 0.0, room_hz)
     return msgspec.structs.replace(
-        found,
-        frequency_hz=near_hz + start_hz + found.frequency_hz,
-        drift_hz_per_s=drift + found.drift_hz_per_s,
+        carrier,
+        frequency_hz=near_hz + start_hz + carrier.frequency_hz,
+        drift_hz_per_s=drift + carrier.drift_hz_per_s,
         duration_s=duration_s,
     )
 

@@ -157,11 +157,11 @@ def estimate_pilot(samples: Complex, rate_hz: float, near_hz: float, within_hz: 
     narrow = _of_quick_length(decimate(samples, rate_hz, centre.frequency_hz, factor))
     channel = _channel(narrow, slice_hz, 0.0, half_hz)
     multiplex = (_instantaneous(channel, slice_hz) / 75_000.0 / 4).astype(np.complex64)
-    found = measure_line(np.clip(multiplex.real, -0.9, 0.9).astype(np.complex64), slice_hz, PILOT_HZ, 100.0)
-    ppm = (PILOT_HZ / found.frequency_hz - 1) * 1e6
+    carrier = measure_line(np.clip(multiplex.real, -0.9, 0.9).astype(np.complex64), slice_hz, PILOT_HZ, 100.0)
+    ppm = (PILOT_HZ / carrier.frequency_hz - 1) * 1e6
     return Pilot(
-        found.frequency_hz, found.sigma_hz, found.cn0_dbhz, found.duration_s, found.drift_hz_per_s, float(ppm),
-        found.method, found.remark,
+        carrier.frequency_hz, carrier.sigma_hz, carrier.cn0_dbhz, carrier.duration_s, carrier.drift_hz_per_s,
+        float(ppm), carrier.method, carrier.remark,
     )  # fmt: skip
 
 

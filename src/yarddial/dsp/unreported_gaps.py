@@ -55,14 +55,14 @@ def steady_lines(samples: Complex, rate_hz: float) -> NDArray[np.float64]:
     places = np.fft.fftshift(np.fft.fftfreq(points, 1 / rate_hz))
     floor = np.median(power.reshape(64, -1), axis=1).repeat(points // 64)
     standing = np.where((np.abs(places) > APART_HZ) & (np.abs(places) < 0.42 * rate_hz), power / floor, 0.0)
-    found: list[float] = []
-    while len(found) < 4 * MAX_LINES and standing.max() > 10 ** (STEADY_CNR_DB / 10):
+    lines_hz: list[float] = []
+    while len(lines_hz) < 4 * MAX_LINES and standing.max() > 10 ** (STEADY_CNR_DB / 10):
         place = float(places[np.argmax(standing)])
-        found.append(place)
+        lines_hz.append(place)
         standing[np.abs(places - place) < APART_HZ] = 0.0
-    if not found:
+    if not lines_hz:
         return np.empty(0)
-    lines = np.asarray(found)
+    lines = np.asarray(lines_hz)
     phasors = _phasors(samples[: samples.size // BLOCK_SAMPLES * BLOCK_SAMPLES], lines, rate_hz, 0)
     turned = np.angle(phasors[1:] * phasors[:-1].conj() * _trend(phasors).conj())
     return lines[_spread(turned) < STEADY_RAD][:MAX_LINES]
@@ -95,10 +95,10 @@ class LossWatch:
         self._phasors = np.concatenate([self._phasors, fresh])
         if self._phasors.shape[0] < 4 * SIDE_BLOCKS[0]:
             return []
-        found = self._search(SIDE_BLOCKS[0])
+        losses = self._search(SIDE_BLOCKS[0])
         # A gap is seen from its neighbours, so the last blocks are looked at again with what follows.
         self._phasors = self._phasors[-2 * SIDE_BLOCKS[0] :]
-        return found
+        return losses
 
     def finish(self) -> list[Loss]:
         """The gaps in what came last, judged without what would have followed."""
@@ -115,10 +115,10 @@ class LossWatch:
         size = np.abs(phasors)
         heard = (size[2:] > 0.3 * np.median(size, axis=0)) & (size[:-2] > 0.3 * np.median(size, axis=0))
         chi2 = np.where(heard, (across / sigma) ** 2, 0.0).sum(axis=1)
-        found: list[Loss] = []
+        losses: list[Loss] = []
         if np.mean(chi2 > MIN_JUMP_CHI2) > MAX_JUMPS:
             # Lines that jump all the time were never steady: a modulation, or a converter's own products.
-            return found
+            return losses
         # What stands nearer to the end is looked at with what follows; before the stream's start there is nothing.
         earliest = SIDE_BLOCKS[0] if first_block else SIDE_BLOCKS[2]
         for j in (1 + np.flatnonzero(chi2 > MIN_JUMP_CHI2)).tolist():
@@ -128,8 +128,8 @@ class LossWatch:
             best = self._best(phasors, trend, sigma, heard, j)
             if best is not None and best.left < MAX_EXPLAINED_CHI2:
                 self._searched = (first_block + best.block) * BLOCK_SAMPLES
-                found.append(Loss(self._searched, best.count, best.is_sure))
-        return found
+                losses.append(Loss(self._searched, best.count, best.is_sure))
+        return losses
 
     def _best(
         self,

@@ -36,8 +36,8 @@ class LogCopies:
 
     def all(self) -> tuple[Path, ...]:
         """The newest first."""
-        found = self._folder.glob(f"{self._path.stem}-????-??-??.sqlite") if self._folder.is_dir() else ()
-        return tuple(sorted(found, reverse=True))
+        copies = self._folder.glob(f"{self._path.stem}-????-??-??.sqlite") if self._folder.is_dir() else ()
+        return tuple(sorted(copies, reverse=True))
 
     def make(self) -> Path | None:
         """Today's copy, unless it is there or the log is empty; raises LogNotWritten. A damaged log is not copied."""

@@ -220,21 +220,21 @@ def read_log_data(kind: str, raw: dict[str, Any]) -> LogData:
     """
     told = raw if "type" in raw else _of_version_1(kind, raw)
     try:
-        found: LogData = msgspec.convert(told, LogData)
+        data: LogData = msgspec.convert(told, LogData)
     except msgspec.ValidationError as error:
         if told.get("type") in _TAGS:
             raise ValueError(f"data is not what it says it is: {error}") from error
         return LoggedLater(raw)
-    return found
+    return data
 
 
 def log_builtins(data: LogData) -> dict[str, Any]:
     """As JSON-ready values."""
     if isinstance(data, LoggedLater):
         return data.raw
-    found = msgspec.to_builtins(data, enc_hook=lambda number: number.item())
-    assert isinstance(found, dict)
-    return found
+    builtins = msgspec.to_builtins(data, enc_hook=lambda number: number.item())
+    assert isinstance(builtins, dict)
+    return builtins
 
 
 def oscillators_of(data: LogData) -> dict[str, Known]:

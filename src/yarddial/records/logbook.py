@@ -177,9 +177,9 @@ class Logbook:
         if not asked:
             return self.entries(most=most, before_id=before_id)
         bound = "AND rowid<?" if before_id else ""
-        found = f"SELECT rowid FROM words WHERE words MATCH ? {bound} ORDER BY rowid DESC LIMIT ?"
+        matching_rows = f"SELECT rowid FROM words WHERE words MATCH ? {bound} ORDER BY rowid DESC LIMIT ?"
         values = (asked, *((before_id,) if before_id else ()), most)
-        return self._read(f"SELECT id, {FIELDS} FROM entries WHERE id IN ({found}) ORDER BY id DESC", values)
+        return self._read(f"SELECT id, {FIELDS} FROM entries WHERE id IN ({matching_rows}) ORDER BY id DESC", values)
 
     def of_oscillators(self, station: str, names: Sequence[str]) -> tuple[Entry, ...]:
         """Entries that tell of these oscillators, newest first: of each the last ones in stretches of six hours."""
@@ -219,12 +219,12 @@ class Logbook:
         except FAILURES as error:
             raise refusal(self.path, error) from error
         ordered = sorted((n for n in numbers if isinstance(n, int)), reverse=True)
-        found: list[Entry] = []
+        entries: list[Entry] = []
         for i in range(0, len(ordered), 500):
             some = ordered[i : i + 500]
             marks = ",".join("?" * len(some))
-            found += self._read(f"SELECT id, {FIELDS} FROM entries WHERE id IN ({marks}) ORDER BY id DESC", some)
-        return tuple(found)
+            entries += self._read(f"SELECT id, {FIELDS} FROM entries WHERE id IN ({marks}) ORDER BY id DESC", some)
+        return tuple(entries)
 
     def _read(self, asked: str, values: Sequence[object]) -> tuple[Entry, ...]:
         return tuple(entry for row in self._rows(asked, values) if (entry := self._entry(row)) is not None)
@@ -283,7 +283,7 @@ def refusal(path: Path, error: Exception) -> LogNotWritten:
 
 def _identity(path: Path) -> tuple[int, int] | None:
     try:
-        found = os.stat(path)
+        status = os.stat(path)
     except FileNotFoundError:
         return None
-    return found.st_dev, found.st_ino
+    return status.st_dev, status.st_ino

@@ -142,12 +142,12 @@ def _tells_of(number: int, text: str, centre_hz: float | None) -> TellsOf:
     if not text:
         return tells_of_centre(centre_hz)
     try:
-        found: TellsOf = msgspec.convert({"type": text, "centre_hz": centre_hz or 0.0}, TellsOf)
+        tells_of: TellsOf = msgspec.convert({"type": text, "centre_hz": centre_hz or 0.0}, TellsOf)
     except msgspec.ValidationError as error:
         raise BadObservations(
             f"row {number}, tells_of: write one crystal, sampling clock, or crystal and sampling clock, not '{text}'"
         ) from error
-    return found
+    return tells_of
 
 
 def _part(number: int, words: Sequence[str]) -> tuple[str, float, bool]:

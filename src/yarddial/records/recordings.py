@@ -103,11 +103,11 @@ def open_recording(
         raise BadRecording(cut(said), str(path))
     try:
         if sample_format:
-            found = _open_raw(path, sample_format, rate_hz)
+            recording = _open_raw(path, sample_format, rate_hz)
         elif path.suffix in (".sigmf-meta", ".sigmf-data"):
-            found = _open_sigmf(path.with_suffix(".sigmf-meta"))
+            recording = _open_sigmf(path.with_suffix(".sigmf-meta"))
         elif path.suffix.lower() in (".wav", ".rf64", ".w64"):
-            found = _open_wav(path)
+            recording = _open_wav(path)
         else:
             raise BadRecording(
                 f"cannot tell what {path.name} is: name it *.sigmf-meta or *.wav, or state --format and --rate",
@@ -115,13 +115,13 @@ def open_recording(
             )
     except OSError as error:
         raise BadRecording(f"cannot read {path}: {reason(error)}", str(path)) from error
-    found = _with_told(found)
-    found = msgspec.structs.replace(
-        found,
-        rate_hz=found.rate_hz if rate_hz is None else rate_hz,
-        centre_hz=found.centre_hz if centre_hz is None else centre_hz,
+    recording = _with_told(recording)
+    recording = msgspec.structs.replace(
+        recording,
+        rate_hz=recording.rate_hz if rate_hz is None else rate_hz,
+        centre_hz=recording.centre_hz if centre_hz is None else centre_hz,
     )
-    return _plausible(found)
+    return _plausible(recording)
 
 
 def _with_told(found: Recording) -> Recording:

@@ -63,9 +63,9 @@ class Recovery:
             if place == own:
                 continue
             try:
-                found = load_station(place).station
-                if not is_regular(path) or load_station(path).station != found:
-                    return found
+                recovered = load_station(place).station
+                if not is_regular(path) or load_station(path).station != recovered:
+                    return recovered
             except BadStation:
                 continue
         return None
@@ -131,14 +131,14 @@ class Recovery:
 
     def _numbers(self, path: Path) -> dict[int, Path]:
         stem = self._stem(path)
-        found = {0: self._folder / f"{stem}.yard.json"}
+        paths = {0: self._folder / f"{stem}.yard.json"}
         if self._folder.is_dir():
             for place in self._folder.iterdir():
                 number = place.name.removeprefix(f"{stem}-").removesuffix(".yard.json")
                 if place.name.startswith(f"{stem}-") and number.isdigit():
-                    found[int(number)] = place
+                    paths[int(number)] = place
         # Number 0 is what earlier versions of this program kept.
-        return {number: place for number, place in found.items() if number or is_regular(place)}
+        return {number: place for number, place in paths.items() if number or is_regular(place)}
 
 
 def _base_of(place: Path) -> Path:

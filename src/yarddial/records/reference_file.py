@@ -16,10 +16,10 @@ COLUMNS = ("name", "frequency_hz", "kind", "sigma_hz", "note")
 
 def read_references(path: Path) -> tuple[Reference, ...]:
     """Read a CSV; a sigma that is not given is that of the kind. Raises BadStation with the row and what is wrong."""
-    found = tuple(_reference(number, row) for number, row in read_rows(path, REFERENCES, COLUMNS[:3], BadStation))
-    if not found:
+    references = tuple(_reference(number, row) for number, row in read_rows(path, REFERENCES, COLUMNS[:3], BadStation))
+    if not references:
         raise BadStation(f"{shown(path.name)} has no stations in it")
-    return found
+    return references
 
 
 def _reference(number: int, row: Mapping[str, Any]) -> Reference:

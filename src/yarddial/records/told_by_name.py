@@ -17,10 +17,10 @@ _UNITS = {"hz": "Hz", "khz": "kHz", "mhz": "MHz", "ghz": "GHz"}
 
 def centre_in(name: str) -> float | None:
     """The one frequency that a name holds, hertz; None where there is none, or several."""
-    found = _FREQUENCY.findall(name)
-    if len(found) != 1:
+    matches = _FREQUENCY.findall(name)
+    if len(matches) != 1:
         return None
-    digits, unit = found[0]
+    digits, unit = matches[0]
     try:
         return parse_frequency(f"{digits.replace(',', '.')} {_UNITS[unit.lower()]}")
     except YardDialError:
@@ -29,10 +29,10 @@ def centre_in(name: str) -> float | None:
 
 def moment_in(name: str) -> str:
     """The day, with the time where it stands there too, as ISO 8601; empty where there is none, or several."""
-    found = _MOMENT.findall(name)
-    if len(found) != 1:
+    matches = _MOMENT.findall(name)
+    if len(matches) != 1:
         return ""
-    year, month, day, hour, minute, second = found[0]
+    year, month, day, hour, minute, second = matches[0]
     date = f"{year}-{month}-{day}"
     return date if not hour else f"{date}T{hour}:{minute}:{second or '00'}"
 

@@ -146,9 +146,11 @@ def take_leftovers(path: Path, older_than_s: float = 60.0) -> tuple[Path, ...]:
             data = leftover.read_bytes()
             ours = leftover.name.removesuffix(MARK).rsplit(".", 3)[-2:]
             if digest_of(data)[:16] not in ours and _is_whole(data):
-                found = path.with_name(f"{path.name.removesuffix('.yard.json')}-found-{digest_of(data)[:6]}.yard.json")
-                leftover.rename(found)
-                kept.append(found)
+                leftover_path = path.with_name(
+                    f"{path.name.removesuffix('.yard.json')}-found-{digest_of(data)[:6]}.yard.json"
+                )
+                leftover.rename(leftover_path)
+                kept.append(leftover_path)
             else:
                 leftover.unlink()
     return tuple(kept)

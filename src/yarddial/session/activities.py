@@ -73,8 +73,8 @@ class Room(Generic[A]):
     @cached_property
     def declaration(self) -> Declaration[A]:
         """What its file declares."""
-        found: Declaration[A] = import_module(self._module).DECLARATION
-        return found
+        declared: Declaration[A] = import_module(self._module).DECLARATION
+        return declared
 
 
 class Activities:

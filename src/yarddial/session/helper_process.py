@@ -48,21 +48,21 @@ class HelperProcess(Generic[Given]):
 
     def poll(self) -> list[Given]:
         """Answers since the last call; a process that died or hangs has then ended."""
-        found: list[Given] = []
+        messages: list[Given] = []
         try:
             while self._link is not None and self._link.poll():
                 answer = self._link.recv()
                 if answer is None:
                     self._finish("done")
                     break
-                found.append(answer)
+                messages.append(answer)
         except (EOFError, OSError):
             self._finish("gone")
-        if found:
+        if messages:
             self._heard_s = clock.monotonic_s()
         elif self._link is not None and clock.monotonic_s() - self._heard_s > self._patience_s:
             self._kill("hangs")
-        return found
+        return messages
 
     def cancel(self) -> None:
         """Kill it: what hangs hears nothing else."""

@@ -68,19 +68,19 @@ class ManualSheet(Sheet):
                 self.pages.setCurrentRow(number)
 
     def _search(self, words: str) -> None:
-        found = search(words) if words.strip() else None
+        matches = search(words) if words.strip() else None
         self.pages.blockSignals(True)
         self.pages.clear()
-        for page in PAGES if found is None else [one.page for one in found]:
+        for page in PAGES if matches is None else [one.page for one in matches]:
             item = QListWidgetItem(title_of(page))
             item.setData(Qt.ItemDataRole.UserRole, page)
             self.pages.addItem(item)
-        for number, one in enumerate(found or ()):
+        for number, one in enumerate(matches or ()):
             row = self.pages.item(number)
             if row is not None and one.line != row.text():
                 row.setData(Qt.ItemDataRole.ToolTipRole, one.line)
         self.pages.blockSignals(False)
-        self.none_found.setText("Nothing found: try fewer or other words." if found == [] else "")
+        self.none_found.setText("Nothing found: try fewer or other words." if matches == [] else "")
 
     def _open_first(self) -> None:
         self.pages.setCurrentRow(0)

@@ -25,20 +25,20 @@ class VersionsSheet(Sheet):
         self._session = session
         saver = session.file.saver
         conflict = saver.conflict if saver is not None else None
-        found = saver.differences(session.desk.station) if saver is not None else ()
+        changes = saver.differences(session.desk.station) if saver is not None else ()
         self.choices: dict[tuple[str, str], ChoiceBox] = {}
-        self.verdict = Words(_verdict(found, "" if conflict is None else conflict.why_not), 15, weight=600, wrap=True)
+        self.verdict = Words(_verdict(changes, "" if conflict is None else conflict.why_not), 15, weight=600, wrap=True)
         self.body.addWidget(self.verdict)
         if conflict is not None:
             kept = f"The other program's version is kept as {conflict.kept_as}, whatever you choose."
             self.body.addWidget(Words(kept, 12, tone="quiet", wrap=True))
-        if found:
-            self.body.addLayout(self._table(found))
+        if changes:
+            self.body.addLayout(self._table(changes))
         self.body.addStretch()
         self.said = Words("", 12, tone="vermilion", wrap=True)
         self.said.setAccessibleName("Refusal")
         self.body.addWidget(self.said)
-        self.use = button("Use what is chosen" if found else "Keep what is here", strong=True)
+        self.use = button("Use what is chosen" if changes else "Keep what is here", strong=True)
         self.use.setEnabled(conflict is not None)
         self.use.clicked.connect(self._use)
         self.buttons.insertWidget(1, self.use)

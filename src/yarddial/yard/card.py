@@ -208,18 +208,18 @@ def _entered(line: Line) -> tuple[Stage, ...]:
 
 def _feeds(line: Line) -> tuple[tuple[str, str], ...]:
     """Every source of direct current on the route, and what it should be set to."""
-    found: list[tuple[str, str]] = []
+    feeds: list[tuple[str, str]] = []
     hungry = [part for part in line.parts[:-1] if (need := getattr(part, "need", None)) and need.by == "line"]
     for part in line.inner:
         if isinstance(part, TwoPort) and part.feed is not None:
-            found.append((part.name, f"{'on' if part.feed.on else 'off'}, {part.feed.volts:g} V up the line"))
+            feeds.append((part.name, f"{'on' if part.feed.on else 'off'}, {part.feed.volts:g} V up the line"))
             hungry = []
     bias = line.receiver.port(line.port).bias
     if bias is not None:
         wanted = " and ".join(part.name for part in hungry)
         state = f"on, {bias.volts:g} V" if bias.on else "off"
-        found.append((f"{line.receiver.name}'s bias feed", f"{state}; {wanted or 'nothing on this route'} needs it"))
-    return tuple(found)
+        feeds.append((f"{line.receiver.name}'s bias feed", f"{state}; {wanted or 'nothing on this route'} needs it"))
+    return tuple(feeds)
 
 
 def _rig(line: Line, dial_hz: float, mode: str) -> Rig | None:

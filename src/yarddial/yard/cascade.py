@@ -123,7 +123,7 @@ def parse_chain_stage(text: str) -> ChainStage:
     name, colon, rest = text.partition(":")
     if not colon or not name.strip():
         raise BadLevel(f"'{text}' is no stage: write NAME:gain=20,nf=1.5,iip3=-10")
-    found: dict[str, float] = {}
+    figures: dict[str, float] = {}
     for piece in rest.split(","):
         match = re.fullmatch(
             r"\s*(gain|nf|iip3)\s*=\s*([+\-−]?\d+(?:\.\d+)?(?:e[+-]?\d+)?)\s*(?:dBm?)?\s*", piece, re.I
@@ -131,12 +131,12 @@ def parse_chain_stage(text: str) -> ChainStage:
         if match is None:
             raise BadLevel(f"'{piece.strip()}' in stage '{name}' is none of gain=dB, nf=dB, iip3=dBm")
         key = match[1].lower()
-        if key in found:
+        if key in figures:
             raise BadLevel(f"stage '{name}' gives {key} twice")
-        found[key] = float(match[2].replace("−", "-"))
-    missing = [key for key in ("gain", "nf") if key not in found]
+        figures[key] = float(match[2].replace("−", "-"))
+    missing = [key for key in ("gain", "nf") if key not in figures]
     if missing:
         raise BadLevel(f"stage '{name}' lacks {' and '.join(missing)}: write {name}:gain=20,nf=1.5")
-    stage = ChainStage(name.strip(), found["gain"], found["nf"], found.get("iip3"))
+    stage = ChainStage(name.strip(), figures["gain"], figures["nf"], figures.get("iip3"))
     _check(stage)
     return stage

@@ -82,21 +82,21 @@ DEEMPHASIS_US: dict[Region, float] = {1: 50.0, 2: 75.0, 3: 50.0}
 
 def usual(way: Demodulation, dial_hz: float, region: Region = 1) -> DemodulationDefaults:
     """A way with the edges and de-emphasis that are usual at a place."""
-    found = DEMODULATIONS[way]
+    defaults = DEMODULATIONS[way]
     if way == "wfm":
         return msgspec.structs.replace(
-            found, deemphasis_us=DEEMPHASIS_US[region], step_hz=raster_at(dial_hz, way, region)
+            defaults, deemphasis_us=DEEMPHASIS_US[region], step_hz=raster_at(dial_hz, way, region)
         )
     if way != "nfm":
-        return found
-    half_hz = found.high_hz
+        return defaults
+    half_hz = defaults.high_hz
     if any(low <= dial_hz < high for low, high in _PICTURE_BANDS_HZ):
         half_hz = _PICTURES_HZ
     elif any(low <= dial_hz < high for low, high in _WIDE_CHANNEL_BANDS_HZ) or (
         region != 1 and 144e6 <= dial_hz < 148e6
     ):
         half_hz = _WIDE_CHANNELS_HZ
-    return msgspec.structs.replace(found, low_hz=-half_hz, high_hz=half_hz)
+    return msgspec.structs.replace(defaults, low_hz=-half_hz, high_hz=half_hz)
 
 
 # Pilot over the noise of a bin of 30 Hz: mono under the first, both channels whole from the second on. The noise of the

@@ -124,8 +124,8 @@ class Line(msgspec.Struct, frozen=True):
     def _stages_before_rig(self, dial_hz: float) -> tuple[Stage, ...]:
         rig = self.transceiver
         before = self.inner[: self.inner.index(rig)] if rig is not None else ()
-        found = (part.converter_at(dial_hz) for part in before)
-        return tuple(Stage(one.kind, one.entered_lo_hz) for one in found if one is not None)
+        converters = (part.converter_at(dial_hz) for part in before)
+        return tuple(Stage(one.kind, one.entered_lo_hz) for one in converters if one is not None)
 
     @property
     def transceiver(self) -> Transceiver | None:

@@ -17,10 +17,10 @@ def read_locator(text: str) -> str:
 
 def middle_of(locator: str) -> tuple[float, float]:
     """Latitude and longitude of the middle of a locator's square, degrees, north and east positive."""
-    found = _FORM.fullmatch(locator.upper())
-    if found is None:
+    match = _FORM.fullmatch(locator.upper())
+    if match is None:
         raise BadStation(f"'{locator}' is no locator")
-    field, square, finer = found.groups()
+    field, square, finer = match.groups()
     east, north, wide, high = (ord(field[0]) - 65) * 20.0, (ord(field[1]) - 65) * 10.0, 20.0, 10.0
     if square:
         east, north, wide, high = east + 2.0 * int(square[0]), north + int(square[1]), 2.0, 1.0

@@ -124,24 +124,24 @@ def known_oscillators(station: Station) -> Oscillators:
 
 
 def _collect(station: Station, choose: Callable[[Value], Value]) -> Oscillators:
-    found: list[tuple[str, float, float]] = []
+    entries: list[tuple[str, float, float]] = []
     for part in station.parts:
         if isinstance(part, Receiver):
             crystal = choose(part.crystal_ppm)
-            found.append((crystal_of(part.name), crystal.value, crystal.sigma))
+            entries.append((crystal_of(part.name), crystal.value, crystal.sigma))
             if part.clock_ppm is not None:
                 clock = choose(part.clock_ppm)
-                found.append((clock_of(part.name), clock.value, clock.sigma))
+                entries.append((clock_of(part.name), clock.value, clock.sigma))
         for converter in converters_of(part):
             if isinstance(part, Transceiver):
                 rig = choose(part.rig_ppm)
-                found.append((rig_of(converter.name), rig.value, rig.sigma))
+                entries.append((rig_of(converter.name), rig.value, rig.sigma))
                 continue
             oscillator = choose(converter.lo_hz)
-            found.append((lo_of(converter.name), oscillator.value - converter.nominal_lo_hz, oscillator.sigma))
-    size = range(len(found))
-    covariance = tuple(tuple(found[i][2] ** 2 if i == j else 0.0 for j in size) for i in size)
-    return Oscillators(tuple(f[0] for f in found), tuple(f[1] for f in found), covariance)
+            entries.append((lo_of(converter.name), oscillator.value - converter.nominal_lo_hz, oscillator.sigma))
+    size = range(len(entries))
+    covariance = tuple(tuple(entries[i][2] ** 2 if i == j else 0.0 for j in size) for i in size)
+    return Oscillators(tuple(f[0] for f in entries), tuple(f[1] for f in entries), covariance)
 
 
 def dial_state(line: Line, dial_hz: float, oscillators: Oscillators) -> DialState:
@@ -163,12 +163,12 @@ def dial_state(line: Line, dial_hz: float, oscillators: Oscillators) -> DialStat
     )
     crystals = crystal_shares(line, dial_hz)
     true_ppm = sum(share * oscillators.value(name) for name, share in crystals)
-    found = trace_back(dial_hz, stages, SamplingClock(true_ppm, line.receiver.entered_ppm))
-    weights = {name: share * found.per_ppm_hz for name, share in crystals}
-    for converter, weight, scale in zip(converters, found.per_lo_hz, scales, strict=True):
+    traced = trace_back(dial_hz, stages, SamplingClock(true_ppm, line.receiver.entered_ppm))
+    weights = {name: share * traced.per_ppm_hz for name, share in crystals}
+    for converter, weight, scale in zip(converters, traced.per_lo_hz, scales, strict=True):
         weights[oscillator_of(converter)] = scale * weight
     budget = tuple((name, abs(weight) * oscillators.sigma(name)) for name, weight in weights.items())
-    return DialState(line.name, found, oscillators.sigma_of_sum(weights), budget, tuple(weights.items()))
+    return DialState(line.name, traced, oscillators.sigma_of_sum(weights), budget, tuple(weights.items()))
 
 
 def crystal_shares(line: Line, dial_hz: float) -> tuple[tuple[str, float], ...]:

@@ -111,10 +111,10 @@ class Reaches:
         place = bisect_right(self._begins[index], dial_hz) - 1
         segments = self._segments[index]
         if place >= 0:
-            found = segments[place]
+            segment = segments[place]
             # On an edge only the route itself knows to which side it belongs.
-            if found.low_hz + 1.0 < dial_hz < found.high_hz - 1.0:
-                return found.state
+            if segment.low_hz + 1.0 < dial_hz < segment.high_hz - 1.0:
+                return segment.state
         return self.lines[index].reach(dial_hz).state
 
 

@@ -27,12 +27,12 @@ def check_yard(station: Station) -> tuple[BenchFinding, ...]:
     """All findings: safety first, then the worst, then what the person has acknowledged, then what was checked well."""
     lines = tuple(line for line in station.lines() if not line.missing)
     seen = {(note.key, note.what): note for note in station.acknowledged}
-    found: dict[str, BenchFinding] = {}
+    findings: dict[str, BenchFinding] = {}
     for rule in RULES:
         for finding in rule(station, lines):
             noted = msgspec.structs.replace(finding, seen=seen.get((finding.key, finding.what)))
-            found.setdefault(finding.key, noted)
-    return tuple(sorted(found.values(), key=_place))
+            findings.setdefault(finding.key, noted)
+    return tuple(sorted(findings.values(), key=_place))
 
 
 def _place(finding: BenchFinding) -> tuple[bool, bool, bool, int]:

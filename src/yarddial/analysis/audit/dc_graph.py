@@ -41,7 +41,7 @@ class DcGraph:
         outputs, a switch to the one that is chosen, which is taken to be the feed's. A part that blocks it, or is
         harmed by it, ends the way.
         """
-        found: list[DcReached] = []
+        reached: list[DcReached] = []
         seen: set[tuple[str, str]] = {(owner, port)}
         # What is still to be looked at: a part, whether the current comes down to its input, and what it passed.
         ways: list[tuple[Part, str, bool, tuple[str, ...]]] = [
@@ -52,7 +52,7 @@ class DcGraph:
             if (part.name, its_port) in seen:
                 continue
             seen.add((part.name, its_port))
-            found.append(DcReached(part, its_port, downwards, through))
+            reached.append(DcReached(part, its_port, downwards, through))
             if dc_hazard(part) or not passes_dc(part):
                 continue
             passed = (*through, part.name)
@@ -61,7 +61,7 @@ class DcGraph:
                 ways += [(one, name, False, passed) for one, name in self._up.get((part.name, its_port), [])]
             if downwards or is_splitter:
                 ways += [(one, name, True, passed) for one, name in self._down.get((part.name, its_port), [])]
-        return tuple(found)
+        return tuple(reached)
 
 
 def _put(ways: dict[tuple[str, str], list[tuple[Part, str]]], here: tuple[Part, str], there: tuple[Part, str]) -> None:

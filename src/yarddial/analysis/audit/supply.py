@@ -166,7 +166,7 @@ _HARMS: dict[DcHazard, str] = {
 
 
 def _sources(line: Line) -> list[_Source]:
-    found = [
+    sources = [
         _Source(i, part.name, part.name, part.feed, down=part.feeds_down)
         for i, part in enumerate(line.parts)
         if isinstance(part, TwoPort) and part.feed is not None
@@ -174,8 +174,8 @@ def _sources(line: Line) -> list[_Source]:
     bias = line.receiver.port(line.port).bias
     if bias is not None:
         name = line.receiver.name
-        found.append(_Source(len(line.parts) - 1, name, f"{name}'s bias feed ({line.port})", bias, line.port))
-    return found
+        sources.append(_Source(len(line.parts) - 1, name, f"{name}'s bias feed ({line.port})", bias, line.port))
+    return sources
 
 
 def _fits(key: str, name: str, need: Need, feed: Feed, spoken: str, current_ma: float) -> Iterator[BenchFinding]:

@@ -166,19 +166,19 @@ def fit_raster(
     sigma_hz = np.array([max(one.sigma_hz, 1e-3) for one in seen])
     middle = float(np.mean(dial_hz)) if middle_hz is None else middle_hz
     centre = middle if centre_hz is None else centre_hz
-    found: list[tuple[float, Hypothesis]] = []
+    hypotheses: list[tuple[float, Hypothesis]] = []
     for way in ways:
         for raster_hz in rasters_hz:
             for inverted in (False, True):
                 places = (2 * centre - dial_hz if inverted else dial_hz) + way.moves_hz
                 search = _Search(places, sigma_hz, middle + way.moves_hz, way, raster_hz, prior_ppm)
                 prior = np.log(inverted_share if inverted else 1 - inverted_share)
-                found += [(prior + weight, h) for weight, h in search.explanations(inverted)]
+                hypotheses += [(prior + weight, h) for weight, h in search.explanations(inverted)]
     # Lying anywhere is what all likelihoods are relative to.
-    found.append((float(np.log(NO_RASTER)), _nowhere(ways[0], prior_ppm)))
-    top = max(weight for weight, _ in found)
-    total = sum(np.exp(weight - top) for weight, _ in found)
-    listed = [msgspec.structs.replace(h, odds=float(np.exp(weight - top) / total)) for weight, h in found]
+    hypotheses.append((float(np.log(NO_RASTER)), _nowhere(ways[0], prior_ppm)))
+    top = max(weight for weight, _ in hypotheses)
+    total = sum(np.exp(weight - top) for weight, _ in hypotheses)
+    listed = [msgspec.structs.replace(h, odds=float(np.exp(weight - top) / total)) for weight, h in hypotheses]
     listed = sorted((h for h in listed if h.odds > MIN_LISTED_ODDS), key=lambda h: -h.odds)
     best = listed[0]
     way = next(w for w in ways if w.name == best.way)
@@ -266,11 +266,11 @@ class _Search:
             for offset_hz, ppm in self._peaks(height, offsets, ppms)
         ]
         best = max(room.top for room in rooms)
-        found = []
+        hypotheses = []
         for room in rooms:
             if room.top > best - REFINED_WINDOW_LOG:
-                found += self._closely(room, inverted)
-        return _merged(found)
+                hypotheses += self._closely(room, inverted)
+        return _merged(hypotheses)
 
     def _coarsely(self, ppms: Floats, points: int) -> tuple[Floats, Floats]:
         """Log likelihood over a whole cell of offsets, crystal errors by offsets; blurred by a step.
@@ -365,7 +365,7 @@ class _Search:
 
     def _cells(self, log: Floats, offsets: Floats, ppms: Floats, inverted: bool) -> list[tuple[float, Hypothesis]]:
         """Offsets that differ by whole cells look alike but to what is known of crystal and oscillator."""
-        found = []
+        hypotheses = []
         classes = self._way.lo_classes or ((1.0, self._way.lo_sigma_hz),)
         widest_hz = max(sigma_hz for _, sigma_hz in classes)
         span_hz = self._prior_ppm * 1e-6 * self._way.port_hz + 4 * widest_hz + self._rule_hz
@@ -395,13 +395,13 @@ class _Search:
             offset_sigma_hz = float(np.sqrt(at_offset @ (moved - offset_hz) ** 2 + (moved[1] - moved[0]) ** 2 / 12))
             ppm_sigma = float(np.sqrt(at_ppm @ (ppms - ppm) ** 2))
             name = self._way.name
-            found.append(
+            hypotheses.append(
                 (
                     top + float(np.log(total * cell)),
                     Hypothesis(name, self._raster_hz, inverted, offset_hz, offset_sigma_hz, ppm, ppm_sigma, 0.0),
                 )
             )
-        return found
+        return hypotheses
 
 
 def _merged(found: list[tuple[float, Hypothesis]]) -> list[tuple[float, Hypothesis]]:

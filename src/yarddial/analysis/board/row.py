@@ -149,5 +149,5 @@ def _judged(
         return "look", f"True to {uncertainty}, but {count} in it.", "ghosts"
     if proof is None:
         return "unknown", f"True to {uncertainty}; {silent}.", "listen"
-    found = f", {proof.found}" if proof.found else ""
-    return "good", f"Reachable and true to {uncertainty}; proven {proof.at_utc[:10]}{found}.", ""
+    proof_words = f", {proof.found}" if proof.found else ""
+    return "good", f"Reachable and true to {uncertainty}; proven {proof.at_utc[:10]}{proof_words}.", ""

@@ -212,7 +212,7 @@ def _fit_working(result: CorrectionFit) -> Working:
                 f"residual {format_hertz(result.residuals_hz[i - 1], seen.total_sigma_hz)}",
             )
         )
-    found = "; ".join(f"{spoken(e.name)} {value_text(e.name, e.value, e.sigma)}" for e in result.estimates)
+    estimate_words = "; ".join(f"{spoken(e.name)} {value_text(e.name, e.value, e.sigma)}" for e in result.estimates)
     return Working(
         title="The error of each oscillator",
         formulas=(
@@ -221,6 +221,6 @@ def _fit_working(result: CorrectionFit) -> Working:
             "weights 1/σ², σ² = measurement² + reference²; an observation may be dropped at a price of 12.25 in χ²",
         ),
         values=tuple(values),
-        result=f"{found}; χ² = {result.chi2:.2f} with {result.dof} to spare",
+        result=f"{estimate_words}; χ² = {result.chi2:.2f} with {result.dof} to spare",
         source="weighted linear least squares, exact equations",
     )

@@ -47,11 +47,12 @@ class LeakAnswer(msgspec.Struct, frozen=True):
         best = self.candidates[0]
         if self.lo_hz is None or best.stated_hz == 0:
             return "no carrier stands where a stated oscillator would leak: the leak may be too weak, or none is right"
-        found = f"a carrier stands at {format_frequency(self.lo_hz)} {format_sigma(self.sigma_hz)}"
+        carrier_words = f"a carrier stands at {format_frequency(self.lo_hz)} {format_sigma(self.sigma_hz)}"
         fits = f"it fits {format_frequency(best.stated_hz)} ({format_hertz(best.apart_hz, self.sigma_hz)} apart)"
         if self.decided:
-            return f"{found}: {fits}; it stays when the antenna is taken off, if it is the leak"
-        return f"undecided: {found}, perhaps {fits}; take the antenna off and look again, or true the crystal first"
+            return f"{carrier_words}: {fits}; it stays when the antenna is taken off, if it is the leak"
+        advice = "take the antenna off and look again, or true the crystal first"
+        return f"undecided: {carrier_words}, perhaps {fits}; {advice}"
 
     def working(self) -> Working:
         """Show what was found at each stated value."""
@@ -108,12 +109,12 @@ def weigh_leaks(
     """
     if not glimpses:
         raise BadObservations("no stated oscillator lies where the receiver can look: state others, or use a station")
-    found: list[tuple[Glimpse, float, float]] = []
+    weighed_glimpses: list[tuple[Glimpse, float, float]] = []
     other_share = OTHER_SHARE_OFF if antenna_off else OTHER_SHARE
     for glimpse in glimpses:
         chance = other_share / (2 * glimpse.within_hz)
         if glimpse.shown_hz is None:
-            found.append((glimpse, 0.0, (1 - SEEN_SHARE) / (1 - other_share)))
+            weighed_glimpses.append((glimpse, 0.0, (1 - SEEN_SHARE) / (1 - other_share)))
             continue
         there_hz = glimpse.shown_hz * (1 + crystal_ppm * 1e-6)
         apart_hz, density = there_hz - glimpse.stated_hz, 0.0
@@ -121,9 +122,9 @@ def weigh_leaks(
         for share, ppm in spreads if tolerance_ppm is None else [(1.0, tolerance_ppm)]:
             spread_hz = sqrt((glimpse.stated_hz * ppm * 1e-6) ** 2 + (glimpse.shown_hz * crystal_sigma_ppm * 1e-6) ** 2)
             density += share * exp(-0.5 * (apart_hz / spread_hz) ** 2) / (spread_hz * sqrt(tau))
-        found.append((glimpse, apart_hz, (SEEN_SHARE * density + (1 - SEEN_SHARE) * chance) / chance))
-    total = sum(weight for *_, weight in found) + NONE_PRIOR
-    ranked = [(Candidate(g.stated_hz, apart, weight / total), g) for g, apart, weight in found]
+        weighed_glimpses.append((glimpse, apart_hz, (SEEN_SHARE * density + (1 - SEEN_SHARE) * chance) / chance))
+    total = sum(weight for *_, weight in weighed_glimpses) + NONE_PRIOR
+    ranked = [(Candidate(g.stated_hz, apart, weight / total), g) for g, apart, weight in weighed_glimpses]
     ranked.sort(key=lambda item: -item[0].odds)
     best, seen = ranked[0]
     candidates = sorted((*(c for c, _ in ranked), Candidate(0.0, 0.0, NONE_PRIOR / total)), key=lambda c: -c.odds)

@@ -157,9 +157,9 @@ def _cost(known: Matrix, goals: Sequence[np.ndarray], allowed: Sequence[float]) 
 def _unmet(
     known: Matrix, goals: Sequence[np.ndarray], wanted: Sequence[WantedPlace]
 ) -> list[tuple[WantedPlace, float]]:
-    found = []
+    unmet_places = []
     for goal, place in zip(goals, wanted, strict=True):
         sigma_hz = float(goal @ known @ goal) ** 0.5
         if WITHIN_SIGMA * sigma_hz > place.tolerance_hz:
-            found.append((place, sigma_hz))
-    return found
+            unmet_places.append((place, sigma_hz))
+    return unmet_places

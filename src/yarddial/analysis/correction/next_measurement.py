@@ -36,10 +36,10 @@ class NextMeasurement(msgspec.Struct, frozen=True):
 
 def slopes(line: Line, dial_hz: float, oscillators: Oscillators) -> np.ndarray:
     """What the dial moves by for each oscillator, hertz per its own unit, at a place over a route; shape (k,)."""
-    found = np.zeros(len(oscillators.names))
+    slope_vector = np.zeros(len(oscillators.names))
     for name, slope in dial_state(line, dial_hz, oscillators).slopes:
-        found[oscillators.names.index(name)] = slope
-    return found
+        slope_vector[oscillators.names.index(name)] = slope
+    return slope_vector
 
 
 def next_measurement(
@@ -120,5 +120,5 @@ def covariance_after(looks: Sequence[Observation], before: Oscillators) -> np.nd
     lies_hz = np.array([one.lie_sigma_hz for one in looks]) * unchecked(rows, noise.group)
     white, _ = whiten(rows, right, noise.with_lies(lies_hz))
     weight = np.diag([1 / max(before.sigma(name), 1e-12) ** 2 for name in names])
-    found: np.ndarray = np.linalg.inv(white.T @ white + weight)
-    return found
+    covariance: np.ndarray = np.linalg.inv(white.T @ white + weight)
+    return covariance

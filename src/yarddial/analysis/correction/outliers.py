@@ -82,8 +82,8 @@ def _projector(rows: Matrix, noise: ObservationNoise) -> Matrix:
     left, sizes, _ = np.linalg.svd(white, full_matrices=False)
     basis = left[:, sizes > 1e-10 * max(float(sizes[0]), 1e-300)]
     turned = basis.T @ root
-    found: Matrix = root.T @ root - turned.T @ turned
-    return found
+    projector: Matrix = root.T @ root - turned.T @ turned
+    return projector
 
 
 def _saved(projector: Matrix, along: Matrix, subsets: NDArray[np.int64]) -> Matrix:

@@ -86,14 +86,14 @@ def unseen_clocks(
 
     covariance : without any prior. Each is named with its receiver's crystal.
     """
-    found: list[tuple[int, ...]] = []
+    unseen_groups: list[tuple[int, ...]] = []
     for j, name in enumerate(names):
         kind, _, receiver = name.partition(":")
         known = priors.get(name)
         crystal = f"crystal:{receiver}"
         if kind == "clock" and known is not None and crystal in names and covariance[j, j] > known[1] ** 2:
-            found.append((names.index(crystal), j))
-    return found
+            unseen_groups.append((names.index(crystal), j))
+    return unseen_groups
 
 
 def known_alone(
@@ -117,7 +117,7 @@ def known_alone(
     """
     variance = np.square(sigma_hz)
     left = list(range(len(names)))
-    found: list[int] = []
+    known_indices: list[int] = []
     while True:
         best: tuple[float, int] | None = None
         for j in left:
@@ -129,10 +129,10 @@ def known_alone(
             if ratio < 1 / MIN_IMPROVEMENT and (best is None or ratio < best[0]):
                 best = (ratio, j)
         if best is None:
-            return tuple(sorted(found))
+            return tuple(sorted(known_indices))
         ratio, j = best
         sigma = ratio * priors[names[j]][1]
         # What it leaves open counts as noise of the looks that hold it.
         variance = variance + np.square(rows[:, j] * sigma)
         left.remove(j)
-        found.append(j)
+        known_indices.append(j)

@@ -58,11 +58,15 @@ class LoAnswer(msgspec.Struct, frozen=True):
     def sentence(self) -> str:
         """The answer in words."""
         best = self.candidates[0]
-        found = f"the oscillator is at {format_frequency(self.lo_hz)} {format_sigma(self.sigma_hz)}"
+        oscillator_words = f"the oscillator is at {format_frequency(self.lo_hz)} {format_sigma(self.sigma_hz)}"
         if best.stated_hz == 0:
-            return f"{found}: none of the stated values fits"
+            return f"{oscillator_words}: none of the stated values fits"
         fits = f"it fits {format_frequency(best.stated_hz)} ({format_hertz(best.apart_hz, self.sigma_hz)} apart)"
-        return f"{found}: {fits}" if self.decided else f"undecided: {found}, perhaps {fits}; true the crystal first"
+        return (
+            f"{oscillator_words}: {fits}"
+            if self.decided
+            else f"undecided: {oscillator_words}, perhaps {fits}; true the crystal first"
+        )
 
 
 def which_lo(

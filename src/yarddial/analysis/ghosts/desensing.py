@@ -139,10 +139,10 @@ def skirt_share(span: Span, scene: Scene) -> tuple[float, float]:
     if matrix[:, 1].max() <= 0 or np.linalg.cond(matrix / np.linalg.norm(matrix, axis=0)) > 1e3:
         return 0.0, np.inf
     gram = np.linalg.inv(matrix.T @ matrix)
-    found = gram @ matrix.sum(axis=0)
-    rest = 1 - matrix @ found
+    projections = gram @ matrix.sum(axis=0)
+    rest = 1 - matrix @ projections
     covariance = gram * float(rest @ rest) / (rest.size - 2)
-    return float(found[1]), float(covariance[1, 1] ** 0.5)
+    return float(projections[1]), float(covariance[1, 1] ** 0.5)
 
 
 def _told(kind: DesenseKind, one: Strong, away_hz: float, costs_db: float, level_dbm: float, dial_hz: float) -> Desense:

@@ -44,8 +44,8 @@ def standing_lines(
         & (np.abs(away_hz) < USABLE_HALF_SPAN * rate_hz)
         & (mean_db > floor_db + STRONG_LINE_OVER_FLOOR_DB)
     )
-    found = sorted(np.flatnonzero(tops).tolist(), key=lambda i: -float(mean_db[i]))[:MAX_LINES]
-    return tuple((centre_hz + float(away_hz[i]), float(mean_db[i])) for i in found), floor_db
+    line_bins = sorted(np.flatnonzero(tops).tolist(), key=lambda i: -float(mean_db[i]))[:MAX_LINES]
+    return tuple((centre_hz + float(away_hz[i]), float(mean_db[i])) for i in line_bins), floor_db
 
 
 def expected_ghosts(
@@ -75,17 +75,17 @@ def expected_ghosts(
         Converters of the route: their oscillators leak through, and twice, three and four times them.
     """
     low, high = centre_hz - rate_hz / 2, centre_hz + rate_hz / 2
-    found = [Expected(centre_hz, "centre's spike", "f = f_c")]
+    expected = [Expected(centre_hz, "centre's spike", "f = f_c")]
     down_db = USUAL_MIRROR_DB if mirror_db is None else mirror_db
     for counted_hz, level_dbfs in lines:
         if level_dbfs - down_db > floor_dbfs and counted_hz != centre_hz:
             mirror_hz = 2 * centre_hz - counted_hz
-            found.append(Expected(mirror_hz, "mirror", "f = 2 f_c − f_1", level_dbfs - down_db, counted_hz))
+            expected.append(Expected(mirror_hz, "mirror", "f = 2 f_c − f_1", level_dbfs - down_db, counted_hz))
     if crystal_hz > 0:
         for k in range(max(ceil(low / crystal_hz), 1), floor(high / crystal_hz) + 1):
-            found.append(Expected(k * crystal_hz, f"{k} × crystal", f"f = {k} X"))
+            expected.append(Expected(k * crystal_hz, f"{k} × crystal", f"f = {k} X"))
     for name, stage in converters:
         for k in range(1, MAX_HARMONICS + 1):
             if low <= k * stage.lo_hz <= high:
-                found.append(Expected(k * stage.lo_hz, f"{name}'s oscillator", f"f = {k} L" if k > 1 else "f = L"))
-    return tuple(sorted((one for one in found if low <= one.counted_hz <= high), key=lambda one: one.counted_hz))
+                expected.append(Expected(k * stage.lo_hz, f"{name}'s oscillator", f"f = {k} L" if k > 1 else "f = L"))
+    return tuple(sorted((one for one in expected if low <= one.counted_hz <= high), key=lambda one: one.counted_hz))

@@ -79,19 +79,19 @@ def strong_seen(
     names : of stations known, by frequency
     known_bands : those of the station's region and its own
     """
-    found: list[Strong] = []
+    strong_signals: list[Strong] = []
     for peak in peaks:
         segment = segment_at(peak.dial_hz, known_bands)
         width_hz = usual(demodulations_of(segment.mode, peak.dial_hz)[0], peak.dial_hz).width_hz if segment else 0.0
-        if any(abs(one.frequency_hz - peak.dial_hz) < max(width_hz, one.width_hz) / 2 for one in found):
+        if any(abs(one.frequency_hz - peak.dial_hz) < max(width_hz, one.width_hz) / 2 for one in strong_signals):
             continue
         socket_hz = shown_for_dial(peak.dial_hz, line.at(peak.dial_hz).stages)
         gain_db = float(_gain_db(line, np.array([socket_hz]))[0])
         near = [name for hertz, name in names if abs(hertz - peak.dial_hz) < NAMED_HZ]
         name = near[0] if near else format_frequency(round(peak.dial_hz, -3), 0)
         level_dbm = span.power_dbm(peak.dial_hz, width_hz) - gain_db
-        found.append(Strong(peak.dial_hz, level_dbm, name, width_hz, line.antenna.name))
-    return tuple(found)
+        strong_signals.append(Strong(peak.dial_hz, level_dbm, name, width_hz, line.antenna.name))
+    return tuple(strong_signals)
 
 
 def _receiver(line: Line, known: Oscillators | None) -> ReceiverModel:

@@ -143,11 +143,11 @@ def causes(
     true_before = MET_BEFORE if met else TRUE_BEFORE
     if met and seen is not None and level_dbm is not None and _has_twin(near, ghosts, level_dbm, seen):
         true_before = TWIN_BEFORE
-    found = [PeakCause("true", "a true signal", 0.0, 1.0, 0.0, False, True, true_before)]
+    candidates = [PeakCause("true", "a true signal", 0.0, 1.0, 0.0, False, True, true_before)]
     share = 1 - true_before - OTHER_BEFORE
     total = sum(weights) + 0.05
     for ghost, weight in zip(near, weights, strict=True):
-        found.append(_cause(ghost, share * weight / total))
+        candidates.append(_cause(ghost, share * weight / total))
     unknown = [
         ("mirror", "the mirror of a signal that was not seen", 2.0, 1.0, False, 1.0),
         ("spike", "the spike at the centre", 1.0, 0.0, True, 1.0),
@@ -163,8 +163,8 @@ def causes(
         unknown.append(("leak-through", "a strong signal that passes the converter unconverted", 0.0, 1.0, False, 1.0))
     for kind, words, moves, falls, stays, often in unknown:
         rate, before = -1.0 if kind == "alias" else 0.0, OTHER_BEFORE / 8 * often
-        found.append(PeakCause(kind, words, moves, falls, rate, stays, False, before))  # type: ignore[arg-type]
-    return tuple(found)
+        candidates.append(PeakCause(kind, words, moves, falls, rate, stays, False, before))  # type: ignore[arg-type]
+    return tuple(candidates)
 
 
 def _has_twin(near: Sequence[Ghost], ghosts: Sequence[Ghost], level_dbm: float, seen: Span) -> bool:

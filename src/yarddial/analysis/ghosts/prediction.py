@@ -231,7 +231,7 @@ def _seen(
     """Every place in the span: (from the centre, dBm, slope with centre, with rate, arrival, kind, formula, width)."""
     receiver = scene.receiver
     counted = np.where(arrivals.at_rest, arrivals.socket_hz, arrivals.socket_hz / (1 + receiver.ppm * 1e-6))
-    found: list[PredictedPlace] = []
+    predicted_places: list[PredictedPlace] = []
     if receiver.direct_clock_hz:
         zone = np.floor(2 * counted / receiver.direct_clock_hz).astype(int)
         turned = np.where(zone % 2, -1, 1)
@@ -270,17 +270,19 @@ def _seen(
                 text = f"{text} {'−' if turns[i] > 0 else '+'} {_count(abs(int(turns[i])))}f_s"
             place = float(away[i] - turns[i] * rate_hz)
             width_hz = float(arrivals.width_hz[i])
-            found.append(PredictedPlace(place, float(level[i]), slope, -float(turns[i]), i, kind, text, width_hz))
+            predicted_places.append(
+                PredictedPlace(place, float(level[i]), slope, -float(turns[i]), i, kind, text, width_hz)
+            )
     if not receiver.direct_clock_hz:
-        found += _half_if(receiver, arrivals, counted, counted_c, rate_hz, least_dbm)
-    found += _bent(receiver, found, rate_hz, least_dbm)
-    found += _mirrors(receiver, found, least_dbm)
+        predicted_places += _half_if(receiver, arrivals, counted, counted_c, rate_hz, least_dbm)
+    predicted_places += _bent(receiver, predicted_places, rate_hz, least_dbm)
+    predicted_places += _mirrors(receiver, predicted_places, least_dbm)
     if receiver.spike_dbm is not None and receiver.spike_dbm > least_dbm:
-        found.append(PredictedPlace(0.0, receiver.spike_dbm, 1.0, 0.0, -1, "spike", "f_c", 0.0))
+        predicted_places.append(PredictedPlace(0.0, receiver.spike_dbm, 1.0, 0.0, -1, "spike", "f_c", 0.0))
     if not receiver.direct_clock_hz:
         # Behind the two branches' imbalance: the converters meet mirrors and the spike as well.
-        found += _converters(receiver, found, rate_hz, least_dbm)
-    return found
+        predicted_places += _converters(receiver, predicted_places, rate_hz, least_dbm)
+    return predicted_places
 
 
 def _half_if(

@@ -55,8 +55,10 @@ class Products(NamedTuple):
     def shape(self) -> NDArray[np.int64]:
         """How often each takes part, shape (n, 3); its sizes sum to the order."""
         turned = self.form < 0
-        found: NDArray[np.int64] = np.where(turned[:, None], -1, 1) * FORMS[np.where(turned, ~self.form, self.form)]
-        return found
+        coefficients: NDArray[np.int64] = (
+            np.where(turned[:, None], -1, 1) * FORMS[np.where(turned, ~self.form, self.form)]
+        )
+        return coefficients
 
     @property
     def order(self) -> NDArray[np.int64]:
@@ -105,13 +107,13 @@ def products(
     f, p = hertz[ranked], level_dbm[ranked]
     # Frequencies may come out negative, and are seen all the same.
     both = [*windows, *((-high, -low) for low, high in windows)]
-    found = [_harmonics(f, p, able), *_in_windows(f, p, able, both)]
+    batches = [_harmonics(f, p, able), *_in_windows(f, p, able, both)]
     if 3 in able:
-        found += [_triples(f, p, able[3], least_dbm, window) for window in both]
-        found.append(_threes(f, p, {3: able[3]}, least_dbm, both, ((1, 1, 1),)))
+        batches += [_triples(f, p, able[3], least_dbm, window) for window in both]
+        batches.append(_threes(f, p, {3: able[3]}, least_dbm, both, ((1, 1, 1),)))
     if higher := {n: value for n, value in able.items() if n > 3}:
-        found.append(_threes(f, p, higher, least_dbm, both, _FORMS[_FORMS.index((1, 1, 1)) + 1 :]))
-    every = _positive(_joined(found), least_dbm)
+        batches.append(_threes(f, p, higher, least_dbm, both, _FORMS[_FORMS.index((1, 1, 1)) + 1 :]))
+    every = _positive(_joined(batches), least_dbm)
     every = every.take(_inside(every.hertz, windows) & (every.hertz > 0))
     first, second, third = (_named(ranked, index) for index in (every.first, every.second, every.third))
     return Products(every.hertz, every.level_dbm, first, second, third, every.form)
@@ -133,7 +135,7 @@ def _threes(
     if chosen.size < 3:
         return _none()
     i, j, k = (chosen[one] for one in np.array(list(combinations(range(chosen.size), 3))).T)
-    found = [_none()]
+    batches = [_none()]
     for form in forms:
         order = sum(abs(times) for times in form)
         if order not in able:
@@ -144,8 +146,8 @@ def _threes(
         one, two, three = i[inside], j[inside], k[inside]
         level = a * p[one] + abs(b) * p[two] + abs(c) * p[three] - (order - 1) * able[order] + _more_db(form)
         kept = np.flatnonzero(level > least_dbm)
-        found.append(_block(hertz[inside][kept], level[kept], one[kept], two[kept], three[kept], form))
-    return _joined(found)
+        batches.append(_block(hertz[inside][kept], level[kept], one[kept], two[kept], three[kept], form))
+    return _joined(batches)
 
 
 def _more_db(form: tuple[int, int, int]) -> float:
@@ -227,7 +229,7 @@ def _all(f: Floats, p: Floats, able: dict[int, float]) -> Products:
 
 def _in_windows(f: Floats, p: Floats, able: dict[int, float], windows: list[Window]) -> list[Products]:
     """The same, but only what falls into windows: for each first signal a stretch of the sorted second ones."""
-    found = [_none()]
+    batches = [_none()]
     index = np.arange(f.size)
     for a, b, iip in _shapes(able):
         for sign in (1, -1):
@@ -240,8 +242,8 @@ def _in_windows(f: Floats, p: Floats, able: dict[int, float], windows: list[Wind
                 apart = one < two if a == b else one != two
                 one, two = one[apart], two[apart]
                 level = a * p[one] + b * p[two] - (a + b - 1) * iip
-                found.append(_block(a * f[one] + sign * b * f[two], level, one, two, None, (a, sign * b, 0)))
-    return found
+                batches.append(_block(a * f[one] + sign * b * f[two], level, one, two, None, (a, sign * b, 0)))
+    return batches
 
 
 def _triples(f: Floats, p: Floats, iip3_dbm: float, least_dbm: float, window: Window) -> Products:

@@ -117,17 +117,17 @@ def remedies(
     be lowered has to end 6 dB under the floor where that can be had: levels by parts' data are no better.
     """
     planner = _Planner(setting, channel, at_hand, able, order)
-    found: list[Remedy] = []
+    candidates: list[Remedy] = []
     for kind in KINDS:
         most_db = MAX_COST_DB.get(kind, np.inf)
         tried = [one for one in planner.candidates(kind) if one.over_db <= FREE_DB and one.costs_db <= most_db]
         if tried:
-            found.append(min(tried, key=planner.ranked))
-    if planner.can_move and not any(one.kind in ("centre", "rate") for one in found):
+            candidates.append(min(tried, key=planner.ranked))
+    if planner.can_move and not any(one.kind in ("centre", "rate") for one in candidates):
         both = [one for one in planner.centres_at_other_rates() if one.over_db <= FREE_DB]
         if both:
-            found.insert(0, min(both, key=planner.ranked))
-    return tuple(found)
+            candidates.insert(0, min(both, key=planner.ranked))
+    return tuple(candidates)
 
 
 class _Planner:

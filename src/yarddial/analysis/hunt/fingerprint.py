@@ -177,11 +177,11 @@ def _periods(values: Floats, step_hz: float) -> Floats:
     often = often + np.roll(often, 1) + np.roll(often, -1)
     coarse += np.argsort(-often)[:MAX_PERIODS].tolist()
     # As fine as the last line of the span asks, as far as a place is not known to a bin.
-    found = []
+    spacings_hz = []
     for period in (one for one in coarse if one > 2):
         parts = ceil(0.6 / period * size / 1.5)
-        found += [period * (1 + part * 1.5 / size) for part in range(-parts, parts + 1)]
-    return np.array(found)
+        spacings_hz += [period * (1 + part * 1.5 / size) for part in range(-parts, parts + 1)]
+    return np.array(spacings_hz)
 
 
 def _folded(values: Floats, period: float) -> Floats:

@@ -62,8 +62,8 @@ def judge_lines(
     if less_db < 3:
         raise BadSamples(f"{less_db:g} dB of attenuation tell orders apart badly: use 3 dB or more")
     high, low = np.stack(without).astype(float), np.stack(with_it).astype(float)
-    found = [_judged(high, low, at, rate_hz, less_db) for at in _lines(high.mean(axis=0), rate_hz)]
-    return sorted(found, key=lambda line: -line.level_dbfs)[:MAX_LINES]
+    judged_lines = [_judged(high, low, at, rate_hz, less_db) for at in _lines(high.mean(axis=0), rate_hz)]
+    return sorted(judged_lines, key=lambda line: -line.level_dbfs)[:MAX_LINES]
 
 
 def _lines(density: NDArray[np.float64], rate_hz: float) -> list[int]:

@@ -83,7 +83,7 @@ def best_covers(request: CoverRequest, most: int = 5) -> tuple[Cover, ...]:
     BadPath
         The band does not fit into the clean part of any rate: a step plan serves, see `step_plan`.
     """
-    found: list[tuple[tuple[float, float, float, float, float], Cover]] = []
+    ranked_covers: list[tuple[tuple[float, float, float, float, float], Cover]] = []
     for rate_hz in request.rates_hz:
         centres = possible_centres(request, rate_hz)
         if not centres.size:
@@ -94,14 +94,14 @@ def best_covers(request: CoverRequest, most: int = 5) -> tuple[Cover, ...]:
         for i in _apart(centres, order, most):
             cover = Cover(rate_hz, float(centres[i]), int(hits[i]), float(room_hz[i]), float(off_hz[i]))
             key = (float(hits[i]), -min(cover.room_hz, ENOUGH_HZ), rate_hz, cover.off_middle_hz, cover.centre_hz)
-            found.append((key, cover))
-    if not found:
+            ranked_covers.append((key, cover))
+    if not ranked_covers:
         widest = CLEAN_SHARE * max(request.rates_hz)
         raise BadPath(
             f"{format_bound(request.low_hz)} to {format_bound(request.high_hz)} does not fit into the clean part of "
             f"any rate, {format_bound(widest)} at most: cover it in steps"
         )
-    best = [cover for _, cover in sorted(found, key=lambda item: item[0])[:most]]
+    best = [cover for _, cover in sorted(ranked_covers, key=lambda item: item[0])[:most]]
     return tuple(_with_closest(request, cover) for cover in best)
 
 
@@ -134,19 +134,19 @@ def possible_centres(request: CoverRequest, rate_hz: float) -> NDArray[np.float6
 
 def unwanted_at(request: CoverRequest, rate_hz: float, centre_hz: float) -> list[tuple[float, str]]:
     """Places of everything unwanted for one centre, and what each is."""
-    found = [(centre_hz, "the spike at the centre")]
+    unwanted = [(centre_hz, "the spike at the centre")]
     half = rate_hz / 2
     for hertz, name in request.strong:
         if abs(hertz - centre_hz) < half:
-            found.append((2 * centre_hz - hertz, f"the mirror of {name}"))
+            unwanted.append((2 * centre_hz - hertz, f"the mirror of {name}"))
         elif abs(hertz - centre_hz) < 1.5 * rate_hz:
             side = -1 if hertz > centre_hz else 1
-            found.append((hertz + side * rate_hz, f"the alias of {name}"))
+            unwanted.append((hertz + side * rate_hz, f"the alias of {name}"))
     if request.crystal_hz:
         first = ceil((centre_hz - half) / request.crystal_hz)
         last = floor((centre_hz + half) / request.crystal_hz)
-        found += [(k * request.crystal_hz, f"{k} times the crystal") for k in range(max(first, 1), last + 1)]
-    return found
+        unwanted += [(k * request.crystal_hz, f"{k} times the crystal") for k in range(max(first, 1), last + 1)]
+    return unwanted
 
 
 def step_plan(low_hz: float, high_hz: float, rate_hz: float) -> tuple[float, ...]:

@@ -47,7 +47,7 @@ def allan_deviation(points: Sequence[Point]) -> tuple[Allan, ...]:
     # Time error in units of the step: a second difference of it is a difference of two averages of the frequency.
     phase = np.concatenate([[0.0], np.cumsum(values)])
     count = np.concatenate([[0], np.cumsum(is_there)])
-    found = []
+    deviations = []
     for m in _octaves(len(phase)):
         # Two averages that lie side by side count where none of their points is missing.
         is_whole = count[2 * m :] - count[: -2 * m] == 2 * m
@@ -62,8 +62,8 @@ def allan_deviation(points: Sequence[Point]) -> tuple[Allan, ...]:
             (3 * (points_worth - 1) / (2 * m) - 2 * (points_worth - 2) / points_worth) * 4 * m**2 / (4 * m**2 + 5), 1.0
         )
         low, high = _bounds(free)
-        found.append(Allan(tau_s, deviation, deviation * low, deviation * high))
-    return tuple(found)
+        deviations.append(Allan(tau_s, deviation, deviation * low, deviation * high))
+    return tuple(deviations)
 
 
 def _places(points: Sequence[Point]) -> tuple[float, NDArray[np.int64]]:

@@ -82,7 +82,7 @@ def _fitted(terms: list[np.ndarray], value: np.ndarray, weight: np.ndarray) -> t
     columns = np.stack(terms, axis=1)
     rows = columns * weight[:, None]
     covariance = np.linalg.inv(rows.T @ rows)
-    found = covariance @ rows.T @ (value * weight)
-    rest = value - columns @ found
+    coefficients = covariance @ rows.T @ (value * weight)
+    rest = value - columns @ coefficients
     worse = max(float(np.sum((rest * weight) ** 2)) / max(value.size - len(terms), 1), 1.0)
-    return found.tolist(), np.sqrt(np.diag(covariance) * worse).tolist(), float(np.std(rest))
+    return coefficients.tolist(), np.sqrt(np.diag(covariance) * worse).tolist(), float(np.std(rest))

@@ -82,8 +82,8 @@ class KernelReceiver:
         self._make = make
         self._set_format(four_cc(letters))
         self._conversion: Conversion = make()
-        self._gains = {name: found for name, what in GAINS if (found := requests.control(what)) is not None}
-        self._automatics = [found for what in AUTOMATICS if (found := requests.control(what)) is not None]
+        self._gains = {name: control for name, what in GAINS if (control := requests.control(what)) is not None}
+        self._automatics = [control for what in AUTOMATICS if (control := requests.control(what)) is not None]
         self._bandwidth = requests.control("BANDWIDTH")
         self._own_bandwidth = requests.control("BANDWIDTH_AUTO")
         self._lock = requests.control("PLL_LOCK")
@@ -356,26 +356,26 @@ def _chosen_format(name: str, there: list[tuple[int, bool]], wanted: str) -> str
 
 def _offered(bands: list[TunerBand], usual_hz: tuple[float, ...]) -> tuple[float, ...]:
     """Of ranges the usual values that lie in them; of a single value that one; never none."""
-    found: set[float] = set()
+    rates_hz: set[float] = set()
     for band in bands:
         if band.low_hz == band.high_hz:
-            found.add(band.low_hz)
+            rates_hz.add(band.low_hz)
             continue
         inside = {value for value in usual_hz if band.low_hz <= value <= band.high_hz}
-        found |= inside or {band.low_hz, band.high_hz}
-    return tuple(sorted(found))
+        rates_hz |= inside or {band.low_hz, band.high_hz}
+    return tuple(sorted(rates_hz))
 
 
 def _joined(bands: list[TunerBand]) -> list[TunerBand]:
     """Bands that touch as one."""
-    found: list[TunerBand] = []
+    joined_bands: list[TunerBand] = []
     for band in bands:
-        if found and band.low_hz <= found[-1].high_hz + band.unit_hz:
-            high_hz = max(found[-1].high_hz, band.high_hz)
-            found[-1] = TunerBand(found[-1].low_hz, high_hz, band.unit_hz)
+        if joined_bands and band.low_hz <= joined_bands[-1].high_hz + band.unit_hz:
+            high_hz = max(joined_bands[-1].high_hz, band.high_hz)
+            joined_bands[-1] = TunerBand(joined_bands[-1].low_hz, high_hz, band.unit_hz)
         else:
-            found.append(band)
-    return found
+            joined_bands.append(band)
+    return joined_bands
 
 
 def _steps(control: Control) -> tuple[float, ...]:

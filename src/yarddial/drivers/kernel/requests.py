@@ -56,19 +56,19 @@ class Requests:
 
     def card(self) -> tuple[str, int]:
         """Its title and what it can."""
-        found = raw.v4l2_capability()
-        self.ask("QUERYCAP", found)
-        able = found.device_caps if found.capabilities & 0x8000_0000 else found.capabilities
-        return found.card.decode(errors="replace"), int(able)
+        capability = raw.v4l2_capability()
+        self.ask("QUERYCAP", capability)
+        able = capability.device_caps if capability.capabilities & 0x8000_0000 else capability.capabilities
+        return capability.card.decode(errors="replace"), int(able)
 
     def formats(self) -> list[tuple[int, bool]]:
         """Four letters of each format as a number, and whether it is only made out of another."""
-        found: list[tuple[int, bool]] = []
+        offered_formats: list[tuple[int, bool]] = []
         while True:
-            one = raw.v4l2_fmtdesc(index=len(found), type=SDR_CAPTURE_TYPE)
+            one = raw.v4l2_fmtdesc(index=len(offered_formats), type=SDR_CAPTURE_TYPE)
             if not self._has("ENUM_FMT", one):
-                return found
-            found.append((int(one.pixelformat), bool(one.flags & FORMAT_EMULATED_FLAG)))
+                return offered_formats
+            offered_formats.append((int(one.pixelformat), bool(one.flags & FORMAT_EMULATED_FLAG)))
 
     def set_format(self, letters: int) -> int:
         """Choose a format; returns the one in force."""
@@ -79,23 +79,23 @@ class Requests:
 
     def tuners(self) -> dict[int, int]:
         """Number of each tuner by its type."""
-        found: dict[int, int] = {}
+        tuner_types: dict[int, int] = {}
         for index in range(8):
             one = raw.v4l2_tuner(index=index)
             if not self._has("G_TUNER", one):
                 break
-            found.setdefault(int(one.type), index)
-        return found
+            tuner_types.setdefault(int(one.type), index)
+        return tuner_types
 
     def bands(self, tuner: int, kind: int) -> list[TunerBand]:
         """Bands of a tuner, rising."""
-        found: list[TunerBand] = []
+        tuner_bands: list[TunerBand] = []
         while True:
-            one = raw.v4l2_frequency_band(tuner=tuner, type=kind, index=len(found))
+            one = raw.v4l2_frequency_band(tuner=tuner, type=kind, index=len(tuner_bands))
             if not self._has("ENUM_FREQ_BANDS", one):
-                return sorted(found, key=lambda band: band.low_hz)
+                return sorted(tuner_bands, key=lambda band: band.low_hz)
             unit_hz = 1.0 if one.capability & IN_HERTZ else 62.5 if one.capability & IN_62_5_HERTZ else 62_500.0
-            found.append(TunerBand(one.rangelow * unit_hz, one.rangehigh * unit_hz, unit_hz))
+            tuner_bands.append(TunerBand(one.rangelow * unit_hz, one.rangehigh * unit_hz, unit_hz))
 
     def set_frequency(self, tuner: int, kind: int, hertz: float, unit_hz: float) -> None:
         """Tune; where to is told by `frequency`."""

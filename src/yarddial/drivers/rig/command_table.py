@@ -106,7 +106,7 @@ def filled(pattern: str, **values: str | int) -> str:
     """The words that set a value."""
 
     def value(place: re.Match[str]) -> str:
-        found = values.get(place[1], "")
-        return str(found).zfill(int(place[2] or 0)) if place[1] == "hertz" else str(found)
+        text = values.get(place[1], "")
+        return str(text).zfill(int(place[2] or 0)) if place[1] == "hertz" else str(text)
 
     return _PLACE.sub(value, pattern)

@@ -196,12 +196,12 @@ class DaemonLink:
 
     def _take(self, line: str) -> list[RigAnswer]:
         """A line of the daemon's; what answers nothing that is under way is left alone."""
-        if found := _HEAD.match(line):
+        if ending := _HEAD.match(line):
             self.strays += self._head is not None
-            self._head, self._lines = (found[1], (found[2] or "").strip()), []
+            self._head, self._lines = (ending[1], (ending[2] or "").strip()), []
             return []
-        found = _END.match(line)
-        if found is None:
+        ending = _END.match(line)
+        if ending is None:
             self._lines.append(line)
             return []
         head, self._head = self._head, None
@@ -214,7 +214,7 @@ class DaemonLink:
         # Of the same order too: its questions are answered in turn.
         self.strays += asked.owed.index(head)
         del asked.owed[: asked.owed.index(head) + 1]
-        self._put_down(asked, head[0], int(found[1]))
+        self._put_down(asked, head[0], int(ending[1]))
         if asked.owed:
             return done
         self._under_way.remove(asked)
@@ -287,5 +287,5 @@ class DaemonLink:
 
 
 def _number(text: str, pattern: re.Pattern[str]) -> float | None:
-    found = pattern.search(text)
-    return float(found.group(1)) if found is not None else None
+    match = pattern.search(text)
+    return float(match.group(1)) if match is not None else None

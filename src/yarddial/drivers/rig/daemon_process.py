@@ -46,8 +46,8 @@ def is_installed() -> bool:
 
 def models() -> tuple[RigModel, ...]:
     """What the daemon knows, by name; raises RigGone where it is not installed."""
-    found = [_MODEL.match(line) for line in _asked("-l").splitlines()]
-    made = [RigModel(int(one[1]), f"{one[2]} {one[3]}", one[4]) for one in found if one is not None]
+    matches = [_MODEL.match(line) for line in _asked("-l").splitlines()]
+    made = [RigModel(int(one[1]), f"{one[2]} {one[3]}", one[4]) for one in matches if one is not None]
     return tuple(sorted(made, key=lambda model: model.name.lower()))
 
 
@@ -98,10 +98,10 @@ class DaemonProcess:
 
 
 def _program() -> str:
-    found = shutil.which(PROGRAM)
-    if found is None:
+    program_path = shutil.which(PROGRAM)
+    if program_path is None:
         raise RigGone(f"the daemon {PROGRAM} is not installed: it comes with the package {PACKAGE}")
-    return found
+    return program_path
 
 
 def _asked(word: str) -> str:

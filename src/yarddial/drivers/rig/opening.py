@@ -42,14 +42,14 @@ def parse_rig_address(text: str) -> RigAddress:
     text = text.strip()
     if text == SIMULATED:
         return RigAddress("simulated")
-    if (found := _TCP.fullmatch(text)) and 0 < int(found["port"]) < 65_536:
-        return RigAddress("tcp", host=found["host"].strip("[]"), port=int(found["port"]))
-    if found := _DAEMON.fullmatch(text):
+    if (match := _TCP.fullmatch(text)) and 0 < int(match["port"]) < 65_536:
+        return RigAddress("tcp", host=match["host"].strip("[]"), port=int(match["port"]))
+    if match := _DAEMON.fullmatch(text):
         return RigAddress(
-            "daemon", model=int(found["model"]), device=found["device"] or "", speed=int(found["speed"] or 0)
+            "daemon", model=int(match["model"]), device=match["device"] or "", speed=int(match["speed"] or 0)
         )
-    if "://" not in text and (found := _TABLE.fullmatch(text)):
-        return RigAddress("table", table=found["table"], device=found["device"], speed=int(found["speed"] or 0))
+    if "://" not in text and (match := _TABLE.fullmatch(text)):
+        return RigAddress("table", table=match["table"], device=match["device"], speed=int(match["speed"] or 0))
     raise DeviceNotFound(
         f"'{one_line(text)}' is no transceiver's address: write rig:tcp://127.0.0.1:4532, "
         "rig:daemon:MODEL@/dev/LINE:9600, or a table of commands and its line, TABLE.json@/dev/LINE:9600"

@@ -144,10 +144,10 @@ class StandIn:
             return f"{self.centre_hz:.1f} {sends_hz:.1f} {self.watts if self.transmitting else 0.0:g} {self.mode}\n"
 
     def _answer(self, line: str) -> str:
-        found = _QUESTION.match(line)
-        if found is None:
+        match = _QUESTION.match(line)
+        if match is None:
             return "RPRT -11\n"
-        tag, letter, rest = found.groups()
+        tag, letter, rest = match.groups()
         name, told, code = self._done(letter, rest)
         between = "\n" if tag == "+" else tag
         if not tag:

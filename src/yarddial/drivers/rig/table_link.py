@@ -150,8 +150,8 @@ class TableLink:
             return None
         pattern = reading(command.answer)
         line = self._exchange(command.ask, lambda text: pattern.match(text) is not None)
-        found = pattern.match(line)
-        return found.group(what) if found is not None else None
+        match = pattern.match(line)
+        return match.group(what) if match is not None else None
 
     def _set(self, command: TableCommand | None, what: str, **values: str | int) -> None:
         if command is None or not command.set:

@@ -15,7 +15,7 @@ def on_the_bus(name: str, faults: SimulatedFaults) -> UsbReceiver | None:
     """The receiver as the system would show it."""
     with tempfile.TemporaryDirectory(prefix="yard-dial-bus-") as folder:
         _lay_out(Path(folder), name, faults)
-        return next((found for found in read_bus(Path(folder)) if found.product == PRODUCTS.get(name)), None)
+        return next((receiver for receiver in read_bus(Path(folder)) if receiver.product == PRODUCTS.get(name)), None)
 
 
 def _lay_out(root: Path, name: str, faults: SimulatedFaults) -> None:

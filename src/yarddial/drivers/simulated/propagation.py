@@ -81,10 +81,10 @@ def arrivals(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
     """Everything that can be seen around a centre, strongest kinds first."""
     if world.faults.has("dead_port") or (world.faults.has("bias_off") and port.stages):
         return _crystal(world, port, centre_hz)
-    found = _signals(world, port, centre_hz)
-    every = [*found, *_leaks(world, port, centre_hz), *_products(world, port, found)]
+    every_arrival = _signals(world, port, centre_hz)
+    every = [*every_arrival, *_leaks(world, port, centre_hz), *_products(world, port, every_arrival)]
     if not port.direct_clock_hz:
-        every += _by_oscillator(world, port, found)
+        every += _by_oscillator(world, port, every_arrival)
     if port.direct_clock_hz:
         clock_hz = port.direct_clock_hz
         every = [_folded(arrival, clock_hz, world.crystal_ppm) for arrival in every if arrival.mixes_with == 1]
@@ -115,7 +115,7 @@ def ahead_of(world: World) -> Callable[[Seconds], Seconds]:
 
 def _signals(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
     """Stations over the converters, past the converters, and by the tuner's third harmonic."""
-    found: list[Arrival] = []
+    signals: list[Arrival] = []
     sense, weights = path_sense(port.stages), lo_weights(port.stages)
     lo_hz = sum(w * (s.lo_hz + s.lo_error_hz) for w, s in zip(weights, port.stages, strict=True))
     nominal_hz = [w * s.lo_hz for w, s in zip(weights, port.stages, strict=True)]
@@ -135,14 +135,14 @@ def _signals(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
             if level_dbm < LOWEST_DBM:
                 continue
             drift = partial(_drift, transmitter, turned, tuple(nominal_hz) if converted else (), port.clocks)
-            found.append(
+            signals.append(
                 Arrival(
                     socket_hz, centre_hz, level_dbm, turned, partial(modulation, transmitter),
                     needed_hz(transmitter.kind), drift, ahead_of(world),
                     transmitter if transmitter.fading_hz else None, harmonic, phase=phase(transmitter),
                 )
             )  # fmt: skip
-    return found
+    return signals
 
 
 def _by_oscillator(world: World, port: WorldPort, found: list[Arrival]) -> list[Arrival]:
@@ -187,14 +187,14 @@ def _leaks(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
     """Each converter's own oscillator, and twice it."""
     if port.lo_leak_dbm < -190:
         return []
-    found = []
+    leaks = []
     for index, stage in enumerate(port.stages):
         clock = port.clocks[index] if index < len(port.clocks) else Clock()
         for harmonic, down_db in ((1, 0.0), (2, 20.0)):
             hertz = harmonic * (stage.lo_hz + stage.lo_error_hz)
             drift = partial(_clock_turns, harmonic * stage.lo_hz, clock)
-            found.append(Arrival(hertz, centre_hz, port.lo_leak_dbm - down_db, 1, _steady, 4e3, drift, ahead_of(world)))
-    return found
+            leaks.append(Arrival(hertz, centre_hz, port.lo_leak_dbm - down_db, 1, _steady, 4e3, drift, ahead_of(world)))
+    return leaks
 
 
 def _clock_turns(hertz: float, clock: Clock, true_s: Seconds) -> Seconds:

@@ -20,11 +20,11 @@ class SoundDriver:
         try:
             if self._has_looked:
                 look_anew()
-            found = inputs()
+            sound_inputs = inputs()
         except PortAudioMissing:
             return (FoundReceiver("", "Sound card", "", 0.0, "missing", MISSING_LIBRARY, INSTALL_COMMAND),)
         self._has_looked = True
-        return tuple(FoundReceiver(one.name, one.name, f"sound card, {one.host}") for one in found)
+        return tuple(FoundReceiver(one.name, one.name, f"sound card, {one.host}") for one in sound_inputs)
 
     def open(self, address: str, time: TimeSource) -> SoundReceiver:
         """Open an input; raises DeviceNotFound, PortAudioMissing or DeviceBusy in one sentence."""

@@ -50,14 +50,14 @@ def inputs() -> tuple[SoundInput, ...]:
     """All inputs with two sides."""
     sounddevice = load()
     hosts = [host["name"] for host in sounddevice.query_hostapis()]
-    found: list[SoundInput] = []
+    sound_inputs: list[SoundInput] = []
     for index, one in enumerate(sounddevice.query_devices()):
         if one["max_input_channels"] < 2:
             continue
-        same = sum(other.name.partition(" #")[0] == one["name"] for other in found)
+        same = sum(other.name.partition(" #")[0] == one["name"] for other in sound_inputs)
         name = f"{one['name']} #{same + 1}" if same else one["name"]
-        found.append(SoundInput(name, index, hosts[one["hostapi"]]))
-    return tuple(found)
+        sound_inputs.append(SoundInput(name, index, hosts[one["hostapi"]]))
+    return tuple(sound_inputs)
 
 
 def rates_of(one: SoundInput) -> tuple[float, ...]:

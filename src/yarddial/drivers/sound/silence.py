@@ -29,7 +29,7 @@ class SilenceFilter:
             silent, self._silent = self._silent, 0
             return [Stretch(samples, silent)]
         edges = np.flatnonzero(np.diff(np.concatenate([[False], zero, [False]]).astype(np.int8)))
-        found: list[Stretch] = []
+        stretches: list[Stretch] = []
         at = 0
         for first, last in edges.reshape(-1, 2).tolist():
             # A short run at an end may be a piece of a long one.
@@ -37,11 +37,11 @@ class SilenceFilter:
             if last - first < MIN_SILENT_SAMPLES and not runs_on:
                 continue
             if first > at:
-                found.append(Stretch(samples[at:first], self._silent))
+                stretches.append(Stretch(samples[at:first], self._silent))
                 self._silent = 0
             self._silent += last - first
             at = last
         if at < samples.size:
-            found.append(Stretch(samples[at:], self._silent))
+            stretches.append(Stretch(samples[at:], self._silent))
             self._silent = 0
-        return found
+        return stretches

@@ -93,12 +93,12 @@ class _Pipe:
         if not ready:
             return b""
         try:
-            found = os.read(self._handle, most)
+            data = os.read(self._handle, most)
         except BlockingIOError:
             return b""
-        if found:
+        if data:
             self._begun = True
-            return found
+            return data
         if self._begun:
             return None
         # No writer has opened its end yet: wait, instead of taking that for the end.
@@ -118,12 +118,12 @@ def _reason(error: Exception) -> str:
 def _receive(end: socket.socket, most: int, patience_s: float, place: str) -> bytes | None:
     end.settimeout(max(patience_s, 1e-3))
     try:
-        found = end.recv(most)
+        data = end.recv(most)
     except TimeoutError:
         return b""
     except OSError as error:
         raise DeviceLost(f"the connection to {place} broke: {(error.strerror or str(error)).lower()}") from error
-    return found or None
+    return data or None
 
 
 def _standard_input() -> str:

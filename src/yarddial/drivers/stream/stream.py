@@ -70,11 +70,11 @@ class StreamReceiver:
         # A sender that drips must not keep whoever reads: what is whole by then is given, what is not stays for later.
         until_s = self._time.now_s() + BLOCK_S + STALL_S
         while len(data) < wanted:
-            found = self._source.read(wanted - len(data), 0.25)
-            if found is None:
+            data_read = self._source.read(wanted - len(data), 0.25)
+            if data_read is None:
                 self._ended = True
                 break
-            if not found:
+            if not data_read:
                 at_once, waited_s = False, waited_s + 0.25
                 if waited_s >= STALL_S:
                     raise DeviceStalled(
@@ -83,9 +83,9 @@ class StreamReceiver:
                         STALL_S,
                     )
                 continue
-            at_once = at_once and len(found) == wanted
+            at_once = at_once and len(data_read) == wanted
             waited_s = 0.0
-            data += found
+            data += data_read
             if self._time.now_s() > until_s and len(data) < wanted:
                 break
         dripped = len(data) % self._size

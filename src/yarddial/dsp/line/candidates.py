@@ -55,7 +55,7 @@ def loudest_bin(record: Record, within_hz: float) -> LineStart:
 def loudest_track(record: Record, within_hz: float) -> LineStart | None:
     """The strongest straight track; None where none stands out."""
     try:
-        found = estimate_drifting(record.narrow, record.rate_hz, 0.0, within_hz, MAX_DRIFT)
+        carrier = estimate_drifting(record.narrow, record.rate_hz, 0.0, within_hz, MAX_DRIFT)
     except (NoCarrier, BadSamples):
         return None
     tries = (
@@ -65,5 +65,5 @@ def loudest_track(record: Record, within_hz: float) -> LineStart | None:
         * record.duration_s
         * max(2 * MAX_DRIFT * record.duration_s**2 / DRIFT_GRID_STEP, 1.0)
     )
-    over_db = found.cn0_dbhz + 10 * float(np.log10(record.duration_s))
-    return LineStart(found.frequency_hz, over_db, _needed_db(tries), found.drift_hz_per_s)
+    over_db = carrier.cn0_dbhz + 10 * float(np.log10(record.duration_s))
+    return LineStart(carrier.frequency_hz, over_db, _needed_db(tries), carrier.drift_hz_per_s)

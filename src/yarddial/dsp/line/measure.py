@@ -109,21 +109,23 @@ def measure_line(
             min(within_hz, NEIGHBOUR_SEARCH_HZ),
             loudest_bin(closer, NEIGHBOUR_SEARCH_HZ),
         )
-    found = _measured(closer, within_hz, start, least_sigma_hz)
-    away_hz = near_hz + found.frequency_hz - asked_hz
-    moves_hz = abs(found.drift_hz_per_s) * duration_s if abs(found.drift_hz_per_s) > 3 * found.drift_sigma else 0.0
+    carrier = _measured(closer, within_hz, start, least_sigma_hz)
+    away_hz = near_hz + carrier.frequency_hz - asked_hz
+    moves_hz = (
+        abs(carrier.drift_hz_per_s) * duration_s if abs(carrier.drift_hz_per_s) > 3 * carrier.drift_sigma else 0.0
+    )
     if abs(away_hz) > searched_hz + moves_hz + KNOWN_LINE_MARGIN_BINS / duration_s:
         raise NoCarrier(
             f"the strongest line stands {format_hertz(away_hz, 1.0)} from the place searched, further than the "
             f"{format_hertz(searched_hz, signed=False)} allowed: search there, or wider",
-            best_hz=near_hz + found.frequency_hz, best_snr_db=start.over_db, needed_db=start.needed_db,
+            best_hz=near_hz + carrier.frequency_hz, best_snr_db=start.over_db, needed_db=start.needed_db,
         )  # fmt: skip
     return msgspec.structs.replace(
-        found,
-        frequency_hz=near_hz + found.frequency_hz,
+        carrier,
+        frequency_hz=near_hz + carrier.frequency_hz,
         duration_s=duration_s,
         others=tuple(
-            msgspec.structs.replace(line, frequency_hz=near_hz + line.frequency_hz) for line in found.others
+            msgspec.structs.replace(line, frequency_hz=near_hz + line.frequency_hz) for line in carrier.others
         ),
     )  # fmt: skip
 

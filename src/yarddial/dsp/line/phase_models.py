@@ -124,8 +124,8 @@ class _Track:
     def events(self) -> list[Explanation]:
         """It warms up, jumps, or is broken."""
         straight = [np.ones(self.count), self.u]
-        found = [self._warming(straight), self._jumping(straight), self._broken(straight)]
-        return [one for one in found if one is not None]
+        explanations = [self._warming(straight), self._jumping(straight), self._broken(straight)]
+        return [one for one in explanations if one is not None]
 
     def _solved(self, columns: list[Floats]) -> tuple[Floats, Floats, float]:
         """Coefficients, their covariance, and the quadratic form left over."""
@@ -265,13 +265,20 @@ class _Track:
             ends = np.exp(-(0.5 + np.array([-0.5, 0.5]) * self.whole) / constant) * constant**2
             return wave, float(ends[1] - ends[0]) / self.whole
 
-        found = self._profiled(columns, np.linspace(np.log(0.15), np.log(4.0), 16), shape, PRIOR_WARM_UP_HZ)
+        profiled = self._profiled(columns, np.linspace(np.log(0.15), np.log(4.0), 16), shape, PRIOR_WARM_UP_HZ)
         # The drift in the middle of the record.
-        constant = float(np.exp(found.at))
+        constant = float(np.exp(profiled.at))
         to_hz = 1 / (2 * np.pi * self.level * self.duration_s)
-        rate = float(found.coefficients[2]) * float(np.exp(-0.5 / constant)) * to_hz / self.duration_s
+        rate = float(profiled.coefficients[2]) * float(np.exp(-0.5 / constant)) * to_hz / self.duration_s
         return self._told(
-            "warming up", WARM_UP_PRIOR, found.left, found.log, found.place, found.variance, 4, drift_hz_per_s=rate
+            "warming up",
+            WARM_UP_PRIOR,
+            profiled.left,
+            profiled.log,
+            profiled.place,
+            profiled.variance,
+            4,
+            drift_hz_per_s=rate,
         )
 
     def _jumping(self, columns: list[Floats]) -> Explanation:
@@ -280,8 +287,10 @@ class _Track:
         def shape(at: float) -> tuple[Floats, float]:
             return np.maximum(self.u - at, 0.0), (0.5 * self.whole - at) / self.whole
 
-        found = self._profiled(columns, np.linspace(-0.45, 0.45, GRID_PLACES), shape, PRIOR_JUMP_HZ)
-        return self._told("jumping", JUMP_PRIOR, found.left, found.log, found.place, found.variance, 4, changes=1)
+        profiled = self._profiled(columns, np.linspace(-0.45, 0.45, GRID_PLACES), shape, PRIOR_JUMP_HZ)
+        return self._told(
+            "jumping", JUMP_PRIOR, profiled.left, profiled.log, profiled.place, profiled.variance, 4, changes=1
+        )
 
     def _profiled(
         self,

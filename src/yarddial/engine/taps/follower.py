@@ -45,10 +45,10 @@ class Follower:
         if self._have >= self.asked.every_s * rate_hz:
             block, self._parts, self._have = np.concatenate(self._parts), [], 0
             try:
-                found = estimate_carrier(block, rate_hz, 0.0, self.asked.within_hz)
+                carrier = estimate_carrier(block, rate_hz, 0.0, self.asked.within_hz)
             except (NoCarrier, BadSamples):
-                found = None
-            self._report(Followed(found, piece.tuning.id, job=self.job, id=self.asked.id))
+                carrier = None
+            self._report(Followed(carrier, piece.tuning.id, job=self.job, id=self.asked.id))
         return False
 
     def give_up(self, cause: EndCause, reason: str = "") -> None:

@@ -90,23 +90,23 @@ class GainSweep:
         self._report(SweepDone(reason, job=self.job, id=self.asked.id))
 
     def _measured(self, samples: Complex) -> SweepPoint:
-        found = measure(samples, self._rate_hz, self._offset_hz, self.asked.width_hz)
+        point = measure(samples, self._rate_hz, self._offset_hz, self.asked.width_hz)
         if self.asked.with_span and self.asked.bins != FFT_POINTS:
             _, density = power_density(samples, self._rate_hz, self.asked.bins)
-            found = msgspec.structs.replace(found, span=density.astype(np.float32))
-        products = self._products(samples, found) if self.asked.with_products else 0.0
+            point = msgspec.structs.replace(point, span=density.astype(np.float32))
+        products = self._products(samples, point) if self.asked.with_products else 0.0
         return SweepPoint(
             gains_db=self._gains_db,
-            floor_dbfs_hz=found.floor_dbfs_hz,
-            channel_dbfs=found.channel_dbfs,
-            width_hz=found.width_hz,
-            clipped_share=found.clipped_share,
+            floor_dbfs_hz=point.floor_dbfs_hz,
+            channel_dbfs=point.channel_dbfs,
+            width_hz=point.width_hz,
+            clipped_share=point.clipped_share,
             fraction=(self._at + 1) / len(self.asked.settings),
-            total_dbfs=found.total_dbfs,
-            strongest_hz=found.strongest_hz,
-            strongest_dbfs=found.strongest_dbfs,
+            total_dbfs=point.total_dbfs,
+            strongest_hz=point.strongest_hz,
+            strongest_dbfs=point.strongest_dbfs,
             products_dbfs=_db(products),
-            span=found.span if self.asked.with_span else NO_SPAN,
+            span=point.span if self.asked.with_span else NO_SPAN,
             pulses=mains_pulses(samples, self._rate_hz) if self.asked.with_span else (0.0, 0.0),
             tuning=self._tuning,
             job=self.job,

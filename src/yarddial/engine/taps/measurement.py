@@ -90,12 +90,12 @@ class Measurement:
     def finish(self, *, is_whole: bool = True) -> None:
         """Measure what there is."""
         try:
-            found = self._estimate()
+            estimate = self._estimate()
         except NoCarrier as error:
-            found = self._nothing(str(error), is_silent=is_whole)
+            estimate = self._nothing(str(error), is_silent=is_whole)
         except BadSamples as error:
-            found = self._nothing(str(error))
-        self._report(found)
+            estimate = self._nothing(str(error))
+        self._report(estimate)
 
     def _watch(self, samples: NDArray[np.complex64]) -> None:
         """See whether the receiver's own samples are at full scale; in a slice of them that is hidden."""
@@ -116,12 +116,12 @@ class Measurement:
         """The noise would allow to stop: does the path?"""
         self._next_look_s = RETRY_FACTOR * have_s
         try:
-            found = self._estimate()
+            estimate = self._estimate()
         except (NoCarrier, BadSamples) as error:
-            found = self._nothing(str(error))
-        if isinstance(found, Measured) and found.carrier.sigma_hz > self.asked.wanted_hz:
+            estimate = self._nothing(str(error))
+        if isinstance(estimate, Measured) and estimate.carrier.sigma_hz > self.asked.wanted_hz:
             return False
-        self._report(found)
+        self._report(estimate)
         return True
 
     def _estimate(self) -> Measured | NotMeasured:
@@ -134,16 +134,16 @@ class Measurement:
             raise BadSamples("all samples are equal, so nothing can be seen: raise the gain and measure again")
         if asked.kind != "carrier":
             return self._measured(self._centre(samples))
-        found = measure_line(samples, self._slice_hz, 0.0, asked.within_hz, (self._spike_hz,))
+        carrier = measure_line(samples, self._slice_hz, 0.0, asked.within_hz, (self._spike_hz,))
         if self._lost:
-            found = msgspec.structs.replace(found, lost=self._lost)
-        near = max(found.others, key=lambda one: one.level_db, default=None)
-        if near is not None and near.level_db > -RIVAL_DB and found.method != "steady":
-            return self._of_two(found, near)
-        other = rival_of(samples, self._slice_hz, found, 0.0, asked.within_hz)
+            carrier = msgspec.structs.replace(carrier, lost=self._lost)
+        near = max(carrier.others, key=lambda one: one.level_db, default=None)
+        if near is not None and near.level_db > -RIVAL_DB and carrier.method != "steady":
+            return self._of_two(carrier, near)
+        other = rival_of(samples, self._slice_hz, carrier, 0.0, asked.within_hz)
         if other is not None and other.below_db < RIVAL_DB:
-            return self._of_two(found, OtherLine(other.frequency_hz, found.sigma_hz, -other.below_db))
-        return self._measured(found)
+            return self._of_two(carrier, OtherLine(other.frequency_hz, carrier.sigma_hz, -other.below_db))
+        return self._measured(carrier)
 
     def _of_two(self, found: Carrier, other: OtherLine) -> Measured | NotMeasured:
         """The one that stands where the station is expected, if only one does."""
@@ -177,12 +177,12 @@ class Measurement:
     def _centre(self, samples: NDArray[np.complex64]) -> Carrier:
         """Of a frequency-modulated signal, as a carrier."""
         width = "narrow" if self.asked.kind == "nfm" else "wide"
-        found = estimate_centre(
+        carrier = estimate_centre(
             samples, self._slice_hz, 0.0, self.asked.within_hz, "narrow" if width == "narrow" else "wide"
         )
         return Carrier(
-            found.frequency_hz, found.sigma_hz, found.cn0_dbhz, found.duration_s, found.drift_hz_per_s, float("inf"),
-            f"middle of {width} FM", remark=found.remark,
+            carrier.frequency_hz, carrier.sigma_hz, carrier.cn0_dbhz, carrier.duration_s, carrier.drift_hz_per_s,
+            float("inf"), f"middle of {width} FM", remark=carrier.remark,
         )  # fmt: skip
 
     def _sigma_so_far(self) -> float:

@@ -77,7 +77,7 @@ class BoardRequest(msgspec.Struct, frozen=True):
         """Where something was measured or judged true, the latest first: one look through the log for all bands."""
         from yarddial.analysis.board.row import Proof
 
-        found: list[tuple[float, Proof]] = []
+        proofs: list[tuple[float, Proof]] = []
         for entry in self.entries:
             if entry.station != self.station.name:
                 continue
@@ -93,18 +93,18 @@ class BoardRequest(msgspec.Struct, frozen=True):
                     true = [(hertz, _stood(hertz, entry.data.cn0_dbhz, "dB-Hz"))]
                 case _:
                     pass
-            found += [(hertz, Proof(entry.at_utc, entry.text, entry.route, said)) for hertz, said in true]
-        return found
+            proofs += [(hertz, Proof(entry.at_utc, entry.text, entry.route, said)) for hertz, said in true]
+        return proofs
 
     def _looks(self) -> "dict[str, list[Proof]]":
         """By band, when its span was tested in a run, the latest first."""
         from yarddial.analysis.board.row import Proof
 
-        found: dict[str, list[Proof]] = {}
+        looks_by_band: dict[str, list[Proof]] = {}
         for entry in self.looks:
             if isinstance(entry.data, LoggedBandRun) and entry.data.band and not entry.data.failed:
-                found.setdefault(entry.data.band, []).append(Proof(entry.at_utc, entry.text, entry.route))
-        return found
+                looks_by_band.setdefault(entry.data.band, []).append(Proof(entry.at_utc, entry.text, entry.route))
+        return looks_by_band
 
 
 def _stood(hertz: float, level_db: float | None, unit: str) -> str:
@@ -183,9 +183,9 @@ class BandBoard:
         """Put the bands of a file beside the others, in place of those of the same names. Raises BadStation."""
         from yarddial.records.band_file import read_bands
 
-        found = read_bands(path)
-        self._desk.edit("bands", self._desk.station.with_own_bands(found))
-        return len(found)
+        bands = read_bands(path)
+        self._desk.edit("bands", self._desk.station.with_own_bands(bands))
+        return len(bands)
 
     def write_bands(self, path: Path) -> int:
         """Write all bands of the board into a file. Raises NotWritten."""

@@ -58,9 +58,9 @@ def blind_in_recording(
     seen = [RasterCarrier(centre_hz + one.carrier.frequency_hz, one.carrier.sigma_hz) for one in lines]
     ways = _ways(centre_hz, stages, stated_hz, lo_sigma_hz)
     share = HEARD_UPRIGHT if is_upright else INVERTED_PRIOR
-    found = fit_raster(seen, ways, rasters, prior_ppm, centre_hz=centre_hz, inverted_share=share)
-    moved = tuple(_at(h, centre_hz - found.middle_hz) for h in found.hypotheses)
-    return msgspec.structs.replace(found, hypotheses=moved, middle_hz=centre_hz)
+    answer = fit_raster(seen, ways, rasters, prior_ppm, centre_hz=centre_hz, inverted_share=share)
+    moved = tuple(_at(h, centre_hz - answer.middle_hz) for h in answer.hypotheses)
+    return msgspec.structs.replace(answer, hypotheses=moved, middle_hz=centre_hz)
 
 
 def _ways(

@@ -18,16 +18,16 @@ def dial_findings(calibration: Calibration, desk: Desk) -> list[Finding]:
     if line.why_not(desk.station.dial_hz):
         return []
     state, mode = calibration.state(), mode_named(desk.station.mode)
-    found: list[Finding] = []
+    findings: list[Finding] = []
     if calibration.fit is not None:
-        found += [
+        findings += [
             going("look", f"True: {sentence}", "the dial is right only where it was measured", "True")
             for sentence in (
                 *calibration.fit.inseparable,
                 *(remark.sentence for remark in calibration.fit.remarks if remark.kind == "contradiction"),
             )
         ]
-        found += [
+        findings += [
             _outlier(calibration.fit.observations[i], calibration.fit.residuals_hz[i]) for i in calibration.fit.outliers
         ]
     proposal = calibration.proposal()
@@ -35,10 +35,10 @@ def dial_findings(calibration: Calibration, desk: Desk) -> list[Finding]:
         error = format_hertz(state.error_hz, state.sigma_hz)
         what = f"True: the correction is not entered; the dial reads {error}"
         why = f"entered, it would be true to {format_sigma(proposal.sigma_after_hz)[1:]} here"
-        found.append(Finding("look", what, why, Act("apply"), "Apply"))
+        findings.append(Finding("look", what, why, Act("apply"), "Apply"))
     if calibration.oscillator_estimates.surprise:
         what = f"True: {calibration.oscillator_estimates.surprise}"
-        found.append(going("look", what, "what was known before does not count here", "True"))
+        findings.append(going("look", what, "what was known before does not count here", "True"))
     ago_s = calibration.oscillator_estimates.measured_s_ago()
     if ago_s is not None and ago_s > REMINDED_S and 2 * state.sigma_hz > mode.tolerance_hz:
         what = (
@@ -46,25 +46,25 @@ def dial_findings(calibration: Calibration, desk: Desk) -> list[Finding]:
             f"{format_sigma(state.sigma_hz)}"
         )
         why = f"{mode.name} allows {format_sigma(mode.tolerance_hz)[1:]}"
-        found.append(going("look", what, why, "True", "Measure again"))
+        findings.append(going("look", what, why, "True", "Measure again"))
     elif ago_s is not None and ago_s > HALF_YEAR_S:
         what = f"True: last measured {count_of(round(ago_s / DAY_S), 'day')} ago"
-        found.append(going("unknown", what, "crystals age: once in half a year is good practice", "True"))
+        findings.append(going("unknown", what, "crystals age: once in half a year is good practice", "True"))
     drift_hz = calibration.drift_hz_per_minute()
     if drift_hz > mode.drift_hz:
         what = f"True: the dial drifts by {format_hertz(drift_hz, drift_hz / 5)} a minute"
         bears = format_hertz(mode.drift_hz, signed=False)
         why = f"{mode.name} allows {bears} a minute: let it warm up, then measure again"
-        found.append(going("look", what, why, "True"))
+        findings.append(going("look", what, why, "True"))
     if not calibration.touches_active_route():
         what = f"True: nothing measured on {line.name}; the dial may be off by some {format_sigma(state.sigma_hz)[1:]}"
         why = f"{mode.name} allows {format_sigma(mode.tolerance_hz)[1:]}"
-        found.append(Finding("unknown", what, why, Act("measure"), "Measure"))
-    elif not found and abs(state.error_hz) + 2 * state.sigma_hz > mode.tolerance_hz:
+        findings.append(Finding("unknown", what, why, Act("measure"), "Measure"))
+    elif not findings and abs(state.error_hz) + 2 * state.sigma_hz > mode.tolerance_hz:
         what = f"True: the dial is known to {format_sigma(state.sigma_hz)} only, which is not enough twice over"
         why = f"{mode.name} allows {format_sigma(mode.tolerance_hz)[1:]}"
-        found.append(going("look", what, why, "True"))
-    return found
+        findings.append(going("look", what, why, "True"))
+    return findings
 
 
 def _outlier(observation: Observation, residual_hz: float) -> Finding:

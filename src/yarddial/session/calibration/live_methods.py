@@ -296,8 +296,8 @@ class LiveMethods(Job):
             from yarddial.records.recordings import open_recording
 
             try:
-                found = blind_in_recording(open_recording(path), entered)
-                return found if state is None else weighed(found, state.error_hz, state.sigma_hz)
+                answer = blind_in_recording(open_recording(path), entered)
+                return answer if state is None else weighed(answer, state.error_hz, state.sigma_hz)
             finally:
                 _remove(folder, path.name)
 

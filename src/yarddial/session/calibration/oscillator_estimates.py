@@ -60,15 +60,15 @@ class FitRequest(msgspec.Struct, frozen=True):
 
         stated, before, surprise = stated_oscillators(self.station), self.before, ""
         priors = {n: (before.value(n), before.sigma(n)) for n in before.names if before.sigma(n) > 0}
-        found = fit(self.observations, priors)
-        if found.prior_misfit > CONTRADICTION_CHI2 and before != stated:
-            found, before = fit(self.observations, priors_of(self.station)), stated
+        answer = fit(self.observations, priors)
+        if answer.prior_misfit > CONTRADICTION_CHI2 and before != stated:
+            answer, before = fit(self.observations, priors_of(self.station)), stated
             surprise = (
                 "today's measurements contradict what was known before: the receiver is still cold, or a part was "
                 "changed; only today's count"
             )
         latest_s = max(seconds_of(o.at_utc) for o in self.observations)
-        return FitAnswer(found, before, merge(before, found), surprise, latest_s)
+        return FitAnswer(answer, before, merge(before, answer), surprise, latest_s)
 
 
 class FitAnswer(msgspec.Struct, frozen=True):
@@ -154,8 +154,8 @@ class OscillatorEstimates:
 
     def apart(self) -> dict[str, tuple[float, float]]:
         """Every oscillator that today's observations tell apart, with its uncertainty, in its own unit."""
-        found = self.fit.estimates if self.fit is not None else ()
-        return {estimate.name: (estimate.value, estimate.sigma) for estimate in found if estimate.separate}
+        estimates = self.fit.estimates if self.fit is not None else ()
+        return {estimate.name: (estimate.value, estimate.sigma) for estimate in estimates if estimate.separate}
 
     def refit(self) -> None:
         """The yard or the observations changed."""
@@ -253,9 +253,9 @@ def _touches_only(station: Station, observation: Observation) -> bool:
 
 def _fresh_observations(log: LogKeeper, station_name: str) -> tuple[Observation, ...]:
     since = clock.utc_text(clock.now() - MAX_OBSERVATION_AGE)
-    found: list[Observation] = []
+    observations: list[Observation] = []
     kinds = ("observation", "verification")
     entries = [entry for kind in kinds for entry in log.entries(kind, station_name, since_utc=since, most=MAX_FRESH)]
     for entry in sorted(entries, key=lambda one: (one.at_utc, one.id), reverse=True)[:MAX_FRESH]:
-        found += reversed(observations_of(entry.data))
-    return tuple(reversed(found))
+        observations += reversed(observations_of(entry.data))
+    return tuple(reversed(observations))

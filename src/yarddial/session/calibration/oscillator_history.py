@@ -61,11 +61,11 @@ def seconds_of(at_utc: str) -> float:
 
 def units_hz(station: Station) -> dict[str, float]:
     """What one ppm of each oscillator is in its own unit: 1, or a millionth of a converter's hertz."""
-    found = {name: 1.0 for name in stated_oscillators(station).names if is_in_ppm(name)}
+    units = {name: 1.0 for name in stated_oscillators(station).names if is_in_ppm(name)}
     for part in station.parts:
         for converter in converters_of(part):
-            found.setdefault(lo_of(converter.name), max(converter.nominal_lo_hz, 1.0) * 1e-6)
-    return found
+            units.setdefault(lo_of(converter.name), max(converter.nominal_lo_hz, 1.0) * 1e-6)
+    return units
 
 
 def histories(station: Station, entries: Iterable[Entry]) -> dict[str, History]:
@@ -206,17 +206,17 @@ def serves_for_s(
 
 def _measured_parts(station: Station) -> dict[str, str]:
     """When each oscillator was measured whose part holds a measured value; empty where that is not known."""
-    found: dict[str, str] = {}
+    measured_parts: dict[str, str] = {}
     for part in station.parts:
         if isinstance(part, Receiver):
-            found |= _dated(crystal_of(part.name), part.crystal_ppm)
-            found |= {} if part.clock_ppm is None else _dated(clock_of(part.name), part.clock_ppm)
+            measured_parts |= _dated(crystal_of(part.name), part.crystal_ppm)
+            measured_parts |= {} if part.clock_ppm is None else _dated(clock_of(part.name), part.clock_ppm)
         for converter in converters_of(part):
             if isinstance(part, Transceiver):
-                found |= _dated(rig_of(converter.name), part.rig_ppm)
+                measured_parts |= _dated(rig_of(converter.name), part.rig_ppm)
             else:
-                found |= _dated(lo_of(converter.name), converter.lo_hz)
-    return found
+                measured_parts |= _dated(lo_of(converter.name), converter.lo_hz)
+    return measured_parts
 
 
 def _dated(name: str, value: Value) -> dict[str, str]:

@@ -76,7 +76,7 @@ def usable_references(station: Station) -> tuple[Reference, ...]:
 
 def wanted_places(station: Station) -> tuple[WantedPlace, ...]:
     """Of each route and each mode used over it the highest band that it reaches: there it asks for most."""
-    found: list[WantedPlace] = []
+    places: list[WantedPlace] = []
     for line in station.lines():
         if line.missing or not line.receiver.device:
             continue
@@ -86,8 +86,8 @@ def wanted_places(station: Station) -> tuple[WantedPlace, ...]:
             tolerance_hz = mode_named(band.mode_key).tolerance_hz
             if middle_hz > highest.get(tolerance_hz, 0.0) and line.reach(middle_hz).state == "reached":
                 highest[tolerance_hz] = middle_hz
-        found += [WantedPlace(line, hertz, tolerance_hz) for tolerance_hz, hertz in sorted(highest.items())]
-    return tuple(found)
+        places += [WantedPlace(line, hertz, tolerance_hz) for tolerance_hz, hertz in sorted(highest.items())]
+    return tuple(places)
 
 
 def oscillator_rows(
@@ -173,7 +173,7 @@ def entered_of(part: Part, name: str, value: float, sigma: float) -> Entered:
 
 def route_effects(station: Station, corrected: Station, oscillators: Oscillators) -> tuple[RouteEffect, ...]:
     """What entering does to each route, at the place of it that allows least."""
-    found: list[RouteEffect] = []
+    effects: list[RouteEffect] = []
     lines = {line.name: line for line in corrected.lines()}
     seen: set[str] = set()
     for place in wanted_places(station):
@@ -187,8 +187,8 @@ def route_effects(station: Station, corrected: Station, oscillators: Oscillators
         moved_hz = abs(before.error_hz) - abs(after.error_hz)
         effect = "unchanged" if abs(moved_hz) <= 0.1 * after.sigma_hz else "better" if moved_hz > 0 else "worse"
         change = f"{is_now} {uncertainty}" if effect == "unchanged" else f"{was} → {is_now} {uncertainty}"
-        found.append(RouteEffect(place.line.name, effect, change))
-    return tuple(found)
+        effects.append(RouteEffect(place.line.name, effect, change))
+    return tuple(effects)
 
 
 def _look_for(

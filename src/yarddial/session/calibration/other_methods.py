@@ -237,8 +237,8 @@ def tone_in_sounds(sounds: "Mapping[ToneReception, tuple[object, float]]", near_
         within_hz = (
             max(AM_WITHIN * near_hz, AM_LEAST_HZ) if way == "am" else min(SIDEBAND_WITHIN * near_hz, SIDEBAND_MOST_HZ)
         )
-        found = sound_tone(sound, rate_hz, near_hz, within_hz)  # type: ignore[arg-type]
-        tones[way] = (found.frequency_hz, found.sigma_hz)
+        tone = sound_tone(sound, rate_hz, near_hz, within_hz)  # type: ignore[arg-type]
+        tones[way] = (tone.frequency_hz, tone.sigma_hz)
     return dial_error(tones)
 
 

@@ -64,17 +64,17 @@ def corrections(entries: Iterable[Entry], station_name: str) -> tuple[Entry, ...
 
 def since_last_correction(entries: Iterable[Entry], station_name: str) -> str:
     """How the last correction differs from the one before it, in words; empty where there are not two."""
-    found = corrections(entries, station_name)
-    if len(found) < 2:
+    latest_corrections = corrections(entries, station_name)
+    if len(latest_corrections) < 2:
         return ""
-    now, before = ({change.part: change for change in _changes(entry)} for entry in found[:2])
+    now, before = ({change.part: change for change in _changes(entry)} for entry in latest_corrections[:2])
     told = []
     for part, change in now.items():
         if part in before and change.unit == before[part].unit:
             digits = 0.001 if change.unit == "ppm" else 0.1
             moved = format_number(change.new - before[part].new, digits, signed=True)
             told.append(f"{part} {moved} {change.unit}")
-    day = found[1].at_utc[:10]
+    day = latest_corrections[1].at_utc[:10]
     return f"against the correction of {day}: {', '.join(told)}" if told else ""
 
 
@@ -83,8 +83,8 @@ def _changes(entry: Entry) -> tuple[LoggedChange, ...]:
 
 
 def _told(history: History, at_s: float) -> Point:
-    found = forecast(history.points, at_s, history.kind)
-    return Point(at_s, found.ppm, found.sigma_ppm)
+    expected = forecast(history.points, at_s, history.kind)
+    return Point(at_s, expected.ppm, expected.sigma_ppm)
 
 
 def _changed(points: tuple[Point, ...]) -> str:

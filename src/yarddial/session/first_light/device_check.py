@@ -101,12 +101,12 @@ class DeviceCheck(Job):
         runner = self._runner
         if runner is None:
             return
-        found = runner.poll()
-        self.results = (*self.results, *found)
+        results = runner.poll()
+        self.results = (*self.results, *results)
         if not runner.running and self._lease is not None:
             self._keep()
             self._lease.end()
-        elif found:
+        elif results:
             self._changed.tell()
 
     def _keep(self) -> None:

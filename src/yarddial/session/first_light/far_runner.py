@@ -26,12 +26,12 @@ class FarRunner:
     def poll(self) -> list[CheckResult]:
         """Results since the last call."""
         is_done = self._check.is_done
-        found = [self._there(msgspec.convert(one, CheckResult)) for one in self._check.results()]
+        results = [self._there(msgspec.convert(one, CheckResult)) for one in self._check.results()]
         if is_done and not self._told_end:
             self._told_end = True
             if self._check.why:
-                found.append(CheckResult("answers", "stop", self._check.why, "look at the link, then check again"))
-        return found
+                results.append(CheckResult("answers", "stop", self._check.why, "look at the link, then check again"))
+        return results
 
     def cancel(self) -> None:
         """End it at once."""

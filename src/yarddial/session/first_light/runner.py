@@ -51,10 +51,10 @@ class HelpedRunner:
     def poll(self) -> list[CheckResult]:
         """Results since the last call."""
         was_running = self.running
-        found = self._helper.poll()
+        messages = self._helper.poll()
         if was_running and self._helper.ended in ENDING_RESULTS:
-            found.append(ENDING_RESULTS[self._helper.ended])
-        return found
+            messages.append(ENDING_RESULTS[self._helper.ended])
+        return messages
 
     def cancel(self) -> None:
         """End it at once."""

@@ -206,11 +206,11 @@ class Levels(Job):
 
     def sweep(self, stage: str) -> None:
         """Measure at every real step of a stage, the others left alone."""
-        found = next((one for one in self.stages if one.name == stage), None)
-        if self.why_not_sweep() or found is None:
+        chosen_stage = next((one for one in self.stages if one.name == stage), None)
+        if self.why_not_sweep() or chosen_stage is None:
             return
         self.swept, self.steps, self.advice, self.setting = self._here("stage", stage), (), None, None
-        self._begin(self.swept, tuple(((stage, gain_db),) for gain_db in found.steps_db), with_products=True)
+        self._begin(self.swept, tuple(((stage, gain_db),) for gain_db in chosen_stage.steps_db), with_products=True)
 
     def sweep_all(self) -> None:
         """Measure at every setting of all stages together."""
@@ -390,8 +390,8 @@ class Levels(Job):
 
     def _band(self) -> str:
         dial_hz = self._desk.station.dial_hz
-        found = bands_within(dial_hz, dial_hz + 1e-3, self._desk.station.bands)
-        return found[0].name if found else f"about {format_frequency(round(dial_hz, -6) or dial_hz)}"
+        bands = bands_within(dial_hz, dial_hz + 1e-3, self._desk.station.bands)
+        return bands[0].name if bands else f"about {format_frequency(round(dial_hz, -6) or dial_hz)}"
 
     def _test_steps(self) -> tuple[float, float] | None:
         """The lower and the higher gain of the first stage for the 3:1 test; None where it has no two."""

@@ -44,10 +44,10 @@ class LastSecond:
         sound = np.concatenate(self._pieces)[-int(SOUND_RATE_HZ) :].astype(np.complex64)
         # The spectrum of a real sound is the same on both sides; one is enough.
         try:
-            found = estimate_carrier(sound, SOUND_RATE_HZ, MAX_TONE_HZ / 2, MAX_TONE_HZ / 2 - 20.0)
+            tone = estimate_carrier(sound, SOUND_RATE_HZ, MAX_TONE_HZ / 2, MAX_TONE_HZ / 2 - 20.0)
         except YardDialError:
             return None
-        return found.frequency_hz, found.sigma_hz
+        return tone.frequency_hz, tone.sigma_hz
 
 
 def noise_density_dbfs_hz(picture: ReceiverPicture, width_hz: float) -> float | None:

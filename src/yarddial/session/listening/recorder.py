@@ -163,22 +163,22 @@ class Recorder(Job):
         from yarddial.session.listening.replayed_centre import whose_centre
         from yarddial.yard.frequency import format_plain
 
-        found = open_recording(path)
-        line, query, dial_hz = self._desk.line, "loop=yes", found.centre_hz
-        if found.tuner_hz is None and found.centre_hz and line.converters:
+        recording = open_recording(path)
+        line, query, dial_hz = self._desk.line, "loop=yes", recording.centre_hz
+        if recording.tuner_hz is None and recording.centre_hz and line.converters:
             if centre_at is None:
-                centre_at = whose_centre(line, found.centre_hz, path.name)
+                centre_at = whose_centre(line, recording.centre_hz, path.name)
             if centre_at == "dial":
-                there = line.at(found.centre_hz)
-                inverted = path_sense(there.counted_stages(found.centre_hz)) < 0
-                tuner = format_plain(there.counted_hz(found.centre_hz))
+                there = line.at(recording.centre_hz)
+                inverted = path_sense(there.counted_stages(recording.centre_hz)) < 0
+                tuner = format_plain(there.counted_hz(recording.centre_hz))
                 query += f"&tuner={tuner}&inverted={'yes' if inverted else 'no'}"
             else:
-                dial_hz = line.dial_of(found.centre_hz, line.dial_hz)
-        self._live_receiver.play(f"recording:{found.path}?{query}")
-        if any(route.name == found.route for route in self._desk.station.routes):
-            self._desk.choose_route(found.route)
-        if dial_hz and abs(self._desk.station.dial_hz - dial_hz) > WELL_INSIDE * found.rate_hz:
+                dial_hz = line.dial_of(recording.centre_hz, line.dial_hz)
+        self._live_receiver.play(f"recording:{recording.path}?{query}")
+        if any(route.name == recording.route for route in self._desk.station.routes):
+            self._desk.choose_route(recording.route)
+        if dial_hz and abs(self._desk.station.dial_hz - dial_hz) > WELL_INSIDE * recording.rate_hz:
             self._desk.dial(dial_hz)
         self._changed.tell()
 

@@ -6,19 +6,19 @@ from yarddial.session.log.log_keeper import LogKeeper
 
 def log_findings(log: LogKeeper) -> list[Finding]:
     """What it could not take, what of it cannot be read, and what was put right."""
-    found: list[Finding] = []
+    findings: list[Finding] = []
     if log.is_damaged:
         why = f"{log.waiting} waiting in memory until then"
-        found.append(Finding("stop", f"Log: {log.trouble}", why, Act("restore the log"), "Restore a copy"))
+        findings.append(Finding("stop", f"Log: {log.trouble}", why, Act("restore the log"), "Restore a copy"))
     elif log.trouble:
-        found.append(going("stop", f"Log: {log.trouble}", f"{log.waiting} waiting in memory until then", "Log"))
+        findings.append(going("stop", f"Log: {log.trouble}", f"{log.waiting} waiting in memory until then", "Log"))
     if log.unreadable:
         what = f"Log: {len(log.unreadable):,} of {log.count:,} entries cannot be read"
         first = min(log.unreadable)
         why = f"number {first}: {log.unreadable[first].why}; they are left out, and stay in the log"
-        found.append(Finding("look", what, why, Act("export unreadable"), "Export them"))
+        findings.append(Finding("look", what, why, Act("export unreadable"), "Export them"))
     if log.remark:
-        found.append(going("look", f"Log: {log.remark}", "look whether another program did that", "Log"))
+        findings.append(going("look", f"Log: {log.remark}", "look whether another program did that", "Log"))
     if log.copy_trouble:
-        found.append(going("look", f"Log: {log.copy_trouble}", "the log itself is as it was", "Log"))
-    return found
+        findings.append(going("look", f"Log: {log.copy_trouble}", "the log itself is as it was", "Log"))
+    return findings

@@ -13,14 +13,14 @@ ORDER = {"stop": 0, "look": 1, "unknown": 2, "good": 3}
 
 def findings(of: Topics) -> tuple[Finding, ...]:
     """All findings of the moment: safety first, then the worst. A yard without routes has none of its activities."""
-    found = [*file_findings(of.desk, of.file.recovered, of.file.saver), *log_findings(of.log)]
-    found += bench_findings(of.inspection) + _faults(of.faults) + far_findings(of.far_engine)
+    every_finding = [*file_findings(of.desk, of.file.recovered, of.file.saver), *log_findings(of.log)]
+    every_finding += bench_findings(of.inspection) + _faults(of.faults) + far_findings(of.far_engine)
     if of.desk.station.routes:
-        found += [*reach_findings(of.desk), *receiver_findings(of.live_receiver, of.desk.line)]
+        every_finding += [*reach_findings(of.desk), *receiver_findings(of.live_receiver, of.desk.line)]
         for declaration, activity in of.made_rooms():
             if declaration.findings is not None:
-                found += declaration.findings(activity, of)
-    return tuple(sorted(found, key=lambda finding: (not finding.safety, ORDER[finding.mark])))
+                every_finding += declaration.findings(activity, of)
+    return tuple(sorted(every_finding, key=lambda finding: (not finding.safety, ORDER[finding.mark])))
 
 
 def _faults(faults: Faults) -> list[Finding]:

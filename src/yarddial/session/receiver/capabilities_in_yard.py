@@ -84,13 +84,13 @@ def _ports(part: Receiver, able: Capabilities) -> tuple[Port, ...]:
         # One socket without a name: whatever the yard calls it.
         return part.ports[:1] or (Port(ONLY_PORT),)
     known = {port.name: port for port in part.ports}
-    found = []
+    ports = []
     for name in able.ports:
         port = known.get(name, Port(name))
         if name in able.bias_ports and port.bias is None:
             port = msgspec.structs.replace(port, bias=USUAL_FEED)
-        found.append(port)
-    return tuple(found)
+        ports.append(port)
+    return tuple(ports)
 
 
 def _stage(part: Receiver, gain: GainCapability) -> GainStage:

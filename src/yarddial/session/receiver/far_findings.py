@@ -17,24 +17,24 @@ def far_findings(far: "FarEngine | None") -> list[Finding]:
     if far is None:
         return []
     name = far.computer.name
-    found: list[Finding] = []
+    findings: list[Finding] = []
     if not far.is_linked:
-        found.append(Finding("look", f"Far computer: {name} is not reached", "it is tried again by itself"))
+        findings.append(Finding("look", f"Far computer: {name} is not reached", "it is tried again by itself"))
     state = far.far
     if state is not None and state.load > BUSY_SHARE:
         what = f"Far computer: {name} is busy, {state.load:.0%} of its processors"
-        found.append(Finding("look", what, "samples may be lost there: use a lower rate"))
+        findings.append(Finding("look", what, "samples may be lost there: use a lower rate"))
     if state is not None and state.temperature_c >= HOT_C:
-        found.append(Finding("look", f"Far computer: {name} is {state.temperature_c:.0f} °C hot", "give it air"))
+        findings.append(Finding("look", f"Far computer: {name} is {state.temperature_c:.0f} °C hot", "give it air"))
     if state is not None and 0 <= state.free_gb < FULL_GB:
         what = f"Far computer: {name} has {state.free_gb:.1f} GB of disk left"
-        found.append(Finding("look", what, "recordings there will end early"))
+        findings.append(Finding("look", what, "recordings there will end early"))
     if (gaps := far.gaps_lately) >= MANY_GAPS:
         what = f"Far computer: the link to {name} had no room for the sound {gaps} times in the last minute"
-        found.append(Finding("look", what, "a narrower way of hearing needs less of it"))
+        findings.append(Finding("look", what, "a narrower way of hearing needs less of it"))
     people = _people(far)
     # A person who waits for an answer comes first.
-    return people + found if any(one.mark == "look" for one in people) else found + people
+    return people + findings if any(one.mark == "look" for one in people) else findings + people
 
 
 def _people(far: "FarEngine") -> list[Finding]:

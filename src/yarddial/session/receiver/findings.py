@@ -21,21 +21,21 @@ def receiver_findings(receiver: LiveReceiver, line: Line) -> list[Finding]:
             choose = Act("choose the receiver")
             return [Finding("look", what, "nothing can be measured", choose, CHOICE_BUTTONS[receiver.trouble_kind])]
         return [Finding("look", what, "nothing can be measured")]
-    found: list[Finding] = []
+    findings: list[Finding] = []
     if receiver.wanted and receiver.waits_to_feed(line):
         what = f"Receiver: the yard has {line.receiver.name} feed current to port '{line.port}', and it does not yet"
         why = "only you may switch a feed on: look at Bench first"
-        found.append(Finding("look", what, why, Act("feed the line"), "Feed the line"))
+        findings.append(Finding("look", what, why, Act("feed the line"), "Feed the line"))
     if receiver.running and receiver.lost_samples:
         lost = group_digits(str(receiver.lost_samples))
         what = f"Receiver: {lost} samples lost by the receiver or its link since it was started"
-        found.append(going("look", what, "every carrier's phase jumps: use a lower rate", "Span"))
+        findings.append(going("look", what, "every carrier's phase jumps: use a lower rate", "Span"))
     if receiver.running and receiver.missed_samples:
         what = f"Receiver: {group_digits(str(receiver.missed_samples))} samples came while this computer was too busy"
-        found.append(going("look", what, "end other work, or use a lower rate", "Span"))
+        findings.append(going("look", what, "end other work, or use a lower rate", "Span"))
     if receiver.running and receiver.pictures_left_out:
         what = f"Receiver: {group_digits(str(receiver.pictures_left_out))} pictures left out, as the window was busy"
-        found.append(Finding("unknown", what, "no samples were lost by that"))
+        findings.append(Finding("unknown", what, "no samples were lost by that"))
     if receiver.running and receiver.remark:
-        found.append(Finding("look", f"Receiver: {receiver.remark}", "what is measured may be off"))
-    return found
+        findings.append(Finding("look", f"Receiver: {receiver.remark}", "what is measured may be off"))
+    return findings

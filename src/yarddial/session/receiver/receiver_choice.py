@@ -117,9 +117,9 @@ class ReceiverChoice:
     def poll(self) -> None:
         """Take what was found and said."""
         if self._looking is not None:
-            found = self._looking.poll()
-            if found and found[-1] != self.listing:
-                self.listing = found[-1]
+            messages = self._looking.poll()
+            if messages and messages[-1] != self.listing:
+                self.listing = messages[-1]
                 self._changed.tell()
             if self._looking.ended:
                 self.trouble = LOST_REASONS.get(self._looking.ended, "")

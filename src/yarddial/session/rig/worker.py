@@ -50,12 +50,12 @@ class RigWorker:
 
     def take(self) -> list[RigNews]:
         """All that has happened since."""
-        found: list[RigNews] = []
+        news: list[RigNews] = []
         while True:
             try:
-                found.append(self._news.get_nowait())
+                news.append(self._news.get_nowait())
             except Empty:
-                return found
+                return news
 
     def close(self) -> None:
         """Let go; waits a moment for what the link has started to end."""

@@ -282,14 +282,14 @@ class Mitigation:
 
     def _less(self, line: Line) -> list[tuple[float, tuple[tuple[str, float], ...]]]:
         """Every way to take gain off at one stage, with what all stages are set to then; the first stage first."""
-        found = []
+        steps = []
         gains = line.receiver.gains_db()
         for stage in line.receiver.gain_stages:
             for step in stage.steps_db:
                 if step < stage.set_db:
                     changed = tuple((name, step if name == stage.name else gain) for name, gain in gains)
-                    found.append((stage.set_db - step, changed))
-        return found
+                    steps.append((stage.set_db - step, changed))
+        return steps
 
     def _step(self, line: Line, remedy: "Remedy") -> SpanSetting:
         """How to look with it: over the route as it would be then."""

@@ -80,13 +80,13 @@ class StrongSignals:
         from yarddial.yard.strong import Strong
 
         here = [one.frequency_hz for one in self.on_antenna(line)]
-        found = [
+        signals = [
             msgspec.structs.replace(o, level_dbm=ELSEWHERE_DBM)
             for o in self.known
             if o.antenna not in ("", line.antenna.name)
         ]
-        found += [Strong(r.frequency_hz, ELSEWHERE_DBM, r.name) for r in self._desk.station.references]
-        return tuple(one for one in found if all(abs(one.frequency_hz - hertz) > SAME_HZ for hertz in here))
+        signals += [Strong(r.frequency_hz, ELSEWHERE_DBM, r.name) for r in self._desk.station.references]
+        return tuple(one for one in signals if all(abs(one.frequency_hz - hertz) > SAME_HZ for hertz in here))
 
     def seen(self, line: Line, span: "Span", peaks: "Sequence[Peak]") -> "tuple[Strong, ...]":
         """What peaks of a span are as signals on the air, called by the names of known stations."""
@@ -99,10 +99,10 @@ class StrongSignals:
         """Add those of a CSV file; raises BadObservations."""
         from yarddial.records.strong_file import read_strong
 
-        found = read_strong(path)
-        self.keep(found)
-        self._tell(f"{len(found)} strong signals read from {path.name}")
-        return len(found)
+        signals = read_strong(path)
+        self.keep(signals)
+        self._tell(f"{len(signals)} strong signals read from {path.name}")
+        return len(signals)
 
     def write(self, path: Path) -> int:
         """Write all that are known into a CSV file; raises NotWritten."""
@@ -181,9 +181,9 @@ class StrongSignals:
     def _seen(self, step: SpanSetting, span: "Span") -> None:
         spike_hz = SPIKE_STEPS * span.step_hz
         peaks = [p for p in span.peaks(MAX_SIGNALS, OVER_DB) if abs(p.dial_hz - span.centre_hz) > spike_hz]
-        found = self.seen(step.line, span, peaks)
+        signals = self.seen(step.line, span, peaks)
         there = self._scanned.setdefault(step.line.name, [])
-        there += [one for one in found if not _is_mirror(one, found, span)]
+        there += [one for one in signals if not _is_mirror(one, signals, span)]
         self._changed.tell()
 
     def _ended(self, ending: Ending) -> None:

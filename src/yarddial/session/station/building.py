@@ -115,12 +115,12 @@ class Building:
         )
         before = converter.lo_hz.unmeasured()
         stated = before if before.value == stated_hz else Value(stated_hz, before.sigma, "stated", today(), "it fits")
-        found = msgspec.structs.replace(
+        measured = msgspec.structs.replace(
             converter,
             lo_hz=stated.measured(lo_hz, sigma_hz, today(), "from a known station or its leak"),
             entered_lo_hz=stated_hz,
         )
-        self._edit(f"{converter_name}: oscillator", self._station.with_part(with_converter(part, found)))
+        self._edit(f"{converter_name}: oscillator", self._station.with_part(with_converter(part, measured)))
 
     def import_part(self, path: Path, index: int | None = None) -> str:
         """Put a part from a file into the active route: `*.part.json`, or a filter's `*.s2p`."""

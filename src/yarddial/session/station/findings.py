@@ -17,46 +17,50 @@ if TYPE_CHECKING:
 
 def file_findings(desk: Desk, recovered: Station | None, saver: "StationSaver | None") -> list[Finding]:
     """Edits that wait to be taken, or that could not be saved; what another program wrote, and other windows."""
-    found: list[Finding] = []
+    findings: list[Finding] = []
     if recovered is not None:
         what = "Edits that could not be saved last time were kept"
-        found.append(Finding("look", what, "the file is older than they are", Act("recover"), "Take them"))
+        findings.append(Finding("look", what, "the file is older than they are", Act("recover"), "Take them"))
     if saver is not None and saver.conflict is not None:
         what = f"Station file: another program has changed {saver.path.name}"
         why = "nothing is saved over it; both versions are kept"
-        found.append(Finding("stop", what, why, Act("compare versions"), "Compare them"))
+        findings.append(Finding("stop", what, why, Act("compare versions"), "Compare them"))
     elif isinstance(desk.save_failure, ReadOnlyFile):
         what = f"Station file: {desk.save_trouble}"
-        found.append(Finding("stop", what, "edits are kept elsewhere", Act("write read-only"), "Write it all the same"))
+        findings.append(
+            Finding("stop", what, "edits are kept elsewhere", Act("write read-only"), "Write it all the same")
+        )
     elif desk.save_trouble:
         what = f"Station file: {desk.save_trouble}"
-        found.append(Finding("stop", what, "it is tried again and again", Act("save elsewhere"), "Keep it elsewhere"))
+        findings.append(
+            Finding("stop", what, "it is tried again and again", Act("save elsewhere"), "Keep it elsewhere")
+        )
     for place in saver.left if saver is not None else ():
-        found.append(
+        findings.append(
             Finding("look", f"Station file: another program's version was kept as {place}", "it may hold edits")
         )
     if saver is not None and saver.others:
         count = "another window has" if saver.others == 1 else f"{saver.others} other windows have"
         what = f"Station file: {count} {saver.path.name} open"
-        found.append(Finding("look", what, "each asks before it writes over what the other wrote"))
-    return found
+        findings.append(Finding("look", what, "each asks before it writes over what the other wrote"))
+    return findings
 
 
 def bench_findings(inspection: Inspection) -> list[Finding]:
     """What is wrong with the yard, but for what the person has acknowledged; that stays listed on Bench."""
-    found: list[Finding] = []
+    findings: list[Finding] = []
     for finding in inspection.findings():
         if finding.seen is not None or finding.mark == "good":
             continue
         what = finding.what if finding.safety else f"Bench: {finding.what}"
         if finding.mend is None:
             label = finding.mend_label or "Go to Bench"
-            found.append(going(finding.mark, what, finding.why, "Bench", label))
+            findings.append(going(finding.mark, what, finding.why, "Bench", label))
         else:
-            found.append(Finding(finding.mark, what, finding.why, MendYard(finding), finding.mend_label))
+            findings.append(Finding(finding.mark, what, finding.why, MendYard(finding), finding.mend_label))
         if finding.safety:
-            found[-1] = Finding(finding.mark, what, finding.why, found[-1].fix, found[-1].fix_label, True)
-    return found
+            findings[-1] = Finding(finding.mark, what, finding.why, findings[-1].fix, findings[-1].fix_label, True)
+    return findings
 
 
 def reach_findings(desk: Desk) -> list[Finding]:

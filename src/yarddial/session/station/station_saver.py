@@ -94,12 +94,12 @@ class StationSaver:
         conflict = self.conflict
         if conflict is None:
             return here
-        found = here if conflict.station is None else merged(here, conflict.station, chosen)
+        station = here if conflict.station is None else merged(here, conflict.station, chosen)
         self.conflict = None
         # Where it is no station, ours goes over it, and theirs is kept as it is.
         with contextlib.suppress(BadStation):
             self._file.accept(conflict.content)
-        return found
+        return station
 
     def with_kept(self, kept: Station, here: Station) -> Station:
         """The edits that were kept in an earlier session, laid over what the file holds now, which is kept as well."""

@@ -44,15 +44,15 @@ class VersionDifference(msgspec.Struct, frozen=True):
 
 def differences(base: Station, here: Station, file: Station) -> tuple[VersionDifference, ...]:
     """All that differs. `base` : as it was before either side changed it."""
-    found = []
+    changes = []
     for key in _keys(here, file):
         was, mine, theirs = _item(base, key), _item(here, key), _item(file, key)
         if mine == theirs:
             continue
         changed_by: Literal["here", "file", "both"] = "file" if mine == was else "here" if theirs == was else "both"
         mine_said, theirs_said = _said(mine, theirs)
-        found.append(VersionDifference(key, _what(key), mine_said, theirs_said, changed_by))
-    return tuple(found)
+        changes.append(VersionDifference(key, _what(key), mine_said, theirs_said, changed_by))
+    return tuple(changes)
 
 
 def merged(here: Station, file: Station, chosen: Mapping[tuple[str, str], Side]) -> Station:

@@ -85,10 +85,10 @@ STEPS = (
 def control_of(step: Step, window: QWidget, page: QWidget | None) -> QWidget | None:
     """The control that a step points at, if it is there and in sight."""
     if step.place and step.control != "strip":
-        found = getattr(page, step.control, None)
+        control = getattr(page, step.control, None)
     elif step.control == "strip":
-        found = getattr(window, "strip", None)
+        control = getattr(window, "strip", None)
     else:
         places = getattr(window, "places", None)
-        found = getattr(getattr(places, "owner", None), step.control, None)
-    return found if isinstance(found, QWidget) and found.isVisible() else None
+        control = getattr(getattr(places, "owner", None), step.control, None)
+    return control if isinstance(control, QWidget) and control.isVisible() else None

@@ -109,8 +109,8 @@ class LinkRows(QWidget):
 
     def _part(self) -> Transceiver | None:
         name = self.which.currentData()
-        found = (p for p in self._session.desk.station.parts if isinstance(p, Transceiver) and p.name == name)
-        return next(found, None)
+        parts = (p for p in self._session.desk.station.parts if isinstance(p, Transceiver) and p.name == name)
+        return next(parts, None)
 
     def _take_address(self) -> None:
         """Show how the chosen transceiver was linked before."""
@@ -118,17 +118,17 @@ class LinkRows(QWidget):
 
         part = self._part()
         try:
-            found = parse_rig_address(part.link) if part is not None and part.link else RigAddress("tcp")
+            address = parse_rig_address(part.link) if part is not None and part.link else RigAddress("tcp")
         except YardDialError:
-            found = RigAddress("tcp")
+            address = RigAddress("tcp")
         simulated = part is not None and not part.link and _is_simulated(self._session)
-        self.kind.setCurrentIndex(self.kind.findData("simulated" if simulated else found.kind))
-        self.host.setText(f"{found.host}:{found.port}" if found.port else "127.0.0.1:4532")
-        if found.model:
-            self.model.setEditText(str(found.model))
-        self.table.setText(found.table)
-        self.device.setEditText(found.device)
-        self.speed.setCurrentIndex(max(self.speed.findData(found.speed), 0))
+        self.kind.setCurrentIndex(self.kind.findData("simulated" if simulated else address.kind))
+        self.host.setText(f"{address.host}:{address.port}" if address.port else "127.0.0.1:4532")
+        if address.model:
+            self.model.setEditText(str(address.model))
+        self.table.setText(address.table)
+        self.device.setEditText(address.device)
+        self.speed.setCurrentIndex(max(self.speed.findData(address.speed), 0))
         self._show_rows()
 
     def _show_rows(self) -> None:

@@ -91,8 +91,8 @@ def ranked(things: Sequence[Findable], text: str) -> list[Findable]:
     words = [_plain(word) for word in text.split() if word.lower() not in STOP_WORDS] or [
         _plain(w) for w in text.split()
     ]
-    found = [(rank, i) for i, thing in enumerate(things) if (rank := _rank(thing, text, words)) is not None]
-    return [things[i] for _, i in sorted(found)]
+    ranks = [(rank, i) for i, thing in enumerate(things) if (rank := _rank(thing, text, words)) is not None]
+    return [things[i] for _, i in sorted(ranks)]
 
 
 def _rank(thing: Findable, text: str, words: list[str]) -> tuple[int, int] | None:

@@ -141,7 +141,7 @@ def _gaps(
     active = station.route_named()
     if not active.parts:
         return (GapSpot(0, "", 12 * unit, lanes[active.name][0]),)
-    found: list[GapSpot] = []
+    gaps: list[GapSpot] = []
     laid = [spots[names[: i + 1]] for i in range(len(names))]
     for index, spot in enumerate(laid):
         right = spot.x + spot.width
@@ -151,11 +151,11 @@ def _gaps(
             x = min(right + 11 * unit, ends[active.parts[-1]].x - 36 * unit)
         else:
             x = right + 18 * unit
-        found.append(GapSpot(index + 1, spot.part, max(x, right + 4 * unit), spot.middle_y))
+        gaps.append(GapSpot(index + 1, spot.part, max(x, right + 4 * unit), spot.middle_y))
     if not names and active.parts[-1] in ends:
         end = ends[active.parts[-1]]
-        found.append(GapSpot(0, "", end.x - 36 * unit, end.middle_y))
-    return tuple(found)
+        gaps.append(GapSpot(0, "", end.x - 36 * unit, end.middle_y))
+    return tuple(gaps)
 
 
 def _pairs(station: Station, inner: dict[str, tuple[str, ...]]) -> list[tuple[Route, tuple[str, ...]]]:
@@ -197,7 +197,7 @@ def _receivers(
     station: Station, receivers: frozenset[str], lanes: dict[str, tuple[float, float]], x: float, plate: float
 ) -> dict[str, PlateSpot]:
     """Each receiver in the middle of its lanes, level with the active one when that ends in it; none over another."""
-    found: dict[str, PlateSpot] = {}
+    plates: dict[str, PlateSpot] = {}
     crowded = len({height for _, height in lanes.values()}) > 1
     routes = [route for route in station.routes if _ends(route, receivers)]
     for part in dict.fromkeys(route.parts[-1] for route in routes):
@@ -207,8 +207,8 @@ def _receivers(
         if crowded:
             height = lanes[station.route][1] if station.route in passing else min(h for _, h in lanes.values())
             middle = lanes[station.route][0] if station.route in passing else middle
-        found[part] = PlateSpot(part, passing, x, middle - height / 2, plate, height)
-    return _apart(found, station.route)
+        plates[part] = PlateSpot(part, passing, x, middle - height / 2, plate, height)
+    return _apart(plates, station.route)
 
 
 def _apart(found: dict[str, PlateSpot], active: str) -> dict[str, PlateSpot]:

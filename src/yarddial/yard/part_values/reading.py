@@ -116,19 +116,19 @@ _QUANTITY = re.compile(r"(\d+(?:\.\d+)?)\s*(mA|A|kHz|V|(?=\s*(?:to|–|-)\s*\d))
 
 def _quantities(text: str) -> tuple[dict[str, list[float]], list[str]]:
     """Volts, milliamperes and kilohertz in a text, in their order; and the words that are left."""
-    found: dict[str, list[float]] = {"V": [], "mA": [], "kHz": []}
+    quantities: dict[str, list[float]] = {"V": [], "mA": [], "kHz": []}
     for number, unit in _QUANTITY.findall(text):
         match unit.lower():
             case "a":
-                found["mA"].append(1000 * float(number))
+                quantities["mA"].append(1000 * float(number))
             case "ma":
-                found["mA"].append(float(number))
+                quantities["mA"].append(float(number))
             case "khz":
-                found["kHz"].append(float(number))
+                quantities["kHz"].append(float(number))
             case _:
-                found["V"].append(float(number))
+                quantities["V"].append(float(number))
     rest = _QUANTITY.sub(" ", text).replace(",", " ").replace("–", " ").replace(";", " ")
-    return found, [word for word in rest.split() if word != "-"]
+    return quantities, [word for word in rest.split() if word != "-"]
 
 
 def _not_understood(words: list[str]) -> str:

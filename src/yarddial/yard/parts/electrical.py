@@ -80,8 +80,8 @@ def largest_input_dbm(part: Part, port: str) -> Value | None:
         case Receiver():
             return part.port(port).largest_dbm
         case Converter() | Isolator() | Lnb() | Transceiver() | TwoPort() | Antenna():
-            found = getattr(part, "largest_dbm", None)
-            return found if isinstance(found, Value) else None
+            largest = getattr(part, "largest_dbm", None)
+            return largest if isinstance(largest, Value) else None
         case _:
             assert_never(part)
 

@@ -162,8 +162,8 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
 
     def level_offset(self, port: str) -> Value | None:
         """What turns dBFS into dBm at a port's socket with the gains set now; None before a calibration."""
-        found = next((one for one in self.calibrations if one.port == port), None)
-        return None if found is None else found.offset_at(self.gains_db())
+        calibration = next((one for one in self.calibrations if one.port == port), None)
+        return None if calibration is None else calibration.offset_at(self.gains_db())
 
     def calibrated(self, port: str, offset_db: Value) -> "Receiver":
         """With a new calibration for a port and the gains set now; an older one of this port is dropped."""

@@ -201,14 +201,14 @@ class BenchPlace(QWidget):
     def _show(self) -> None:
         session = self._session
         station, line = session.desk.station, session.desk.line
-        found = session.inspection.findings()
-        verdict = bench_verdict(session.desk, found, session.inspection.coverages())
+        findings = session.inspection.findings()
+        verdict = bench_verdict(session.desk, findings, session.inspection.coverages())
         self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
         order = choices(station, station.dial_hz, lambda other: session.calibration.state(other).sigma_hz)
         coverages = session.inspection.coverages()
         self.routes.show_routes(order, coverages, station.route, station.dial_hz)
         self._routes_room.setMaximumHeight(self.routes.sizeHint().height() + px(2))
-        self.findings.show_findings(found)
+        self.findings.show_findings(findings)
         self.sheet.show_line(line, station.dial_hz, session.calibration.state())
 
 

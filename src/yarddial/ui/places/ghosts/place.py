@@ -204,8 +204,8 @@ class GhostsPlace(QWidget):
         if here.judgement.verdict == "true" or span is None or line is None:
             return "Nothing is needed." if here.judgement.verdict == "true" else ""
         lo_hz = line.at(here.peak.dial_hz).walk()[-1].out_hz - here.peak.dial_hz if line.stages else 0.0
-        found = [text for cause in here.judgement.likely for text in cures(cause, here.peak, span, lo_hz)]
-        return "\n".join(f"– {text[:1].upper()}{text[1:]}." for text in dict.fromkeys(found))
+        texts = [text for cause in here.judgement.likely for text in cures(cause, here.peak, span, lo_hz)]
+        return "\n".join(f"– {text[:1].upper()}{text[1:]}." for text in dict.fromkeys(texts))
 
     def _show_peaks(self) -> None:
         empty(self._peaks)

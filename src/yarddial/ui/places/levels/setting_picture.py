@@ -90,10 +90,10 @@ class SettingPicture(QWidget):
             marks.append((self._setting.gains_db, "advised", "spruce"))
         painter.setFont(font(11, "sans", 500))
         for gains_db, name, role in marks:
-            found = next((i for i, step in enumerate(self._steps) if dict(step.gains_db) == dict(gains_db)), None)
-            if found is None:
+            index = next((i for i, step in enumerate(self._steps) if dict(step.gains_db) == dict(gains_db)), None)
+            if index is None:
                 continue
-            place: QPointF = at(self._steps[found].gain_db, self._heard_db[found])
+            place: QPointF = at(self._steps[index].gain_db, self._heard_db[index])
             painter.setPen(QPen(c.colour(role), px(2)))
             painter.drawEllipse(place, px(7), px(7))
             wide = painter.fontMetrics().horizontalAdvance(name)

@@ -84,19 +84,23 @@ class ComparisonSheet(Sheet):
         self.begin.setEnabled(running or not why_not)
         for widget in (self.first, self.second, self.keep):
             widget.setEnabled(not running)
-        found = comparison.compared()
-        self.picture.show_pairs(comparison.pairs, None if found is None else found.over)
-        sentence, under = self._said(None if found is None else found.over, why_not)
+        compared = comparison.compared()
+        self.picture.show_pairs(comparison.pairs, None if compared is None else compared.over)
+        sentence, under = self._said(None if compared is None else compared.over, why_not)
         self.verdict.setText(sentence)
         self.under.setText(under)
         while self._rows.count():
             if (item := self._rows.takeAt(0)) is not None and (old := item.widget()) is not None:
                 old.hide()
                 old.deleteLater()
-        if found is None:
+        if compared is None:
             return
-        plane = "at the sockets, dBm" if found.in_dbm else "as it reaches the ADCs"
-        rows = (("signal over noise", found.over), (f"signal {plane}", found.signal), ("noise beside it", found.noise))
+        plane = "at the sockets, dBm" if compared.in_dbm else "as it reaches the ADCs"
+        rows = (
+            ("signal over noise", compared.over),
+            (f"signal {plane}", compared.signal),
+            ("noise beside it", compared.noise),
+        )
         for number, (name, difference) in enumerate(rows):
             self._rows.addWidget(Words(name, 13, tone="quiet"), 2 * number, 0)
             self._rows.addWidget(Words(_db(difference.db), 13, "mono", 500), 2 * number, 1)

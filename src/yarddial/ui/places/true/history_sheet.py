@@ -92,7 +92,7 @@ class HistorySheet(Sheet):
             return
         history = known.histories[self._names[max(self.which.currentIndex(), 0)]]
         now_s = seconds_of("")
-        found = outlook(history, now_s)
-        self.verdict.setText(found.verdict)
-        self.more.setText(found.more)
-        self.picture.show_history(history.points, found.ahead, corrected_s(entries, station.name), now_s)
+        outlook_now = outlook(history, now_s)
+        self.verdict.setText(outlook_now.verdict)
+        self.more.setText(outlook_now.more)
+        self.picture.show_history(history.points, outlook_now.ahead, corrected_s(entries, station.name), now_s)
