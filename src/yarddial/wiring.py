@@ -146,8 +146,8 @@ def offered_receivers() -> "tuple[tuple[str, FoundReceiver], ...]":
 def _capabilities_of(address: str) -> "tuple[Capabilities | None, str]":
     from yarddial.drivers.discovery import told_of
 
-    told = told_of(address, open_device)
-    return told.capabilities, told.why
+    answer = told_of(address, open_device)
+    return answer.capabilities, answer.why
 
 
 def allowed_programs() -> "AllowedPrograms":

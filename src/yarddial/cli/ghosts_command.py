@@ -83,13 +83,13 @@ def command(
         for g in ghosts[:40]
     ]
     more = [f"and {len(ghosts) - 40} weaker ones"] if len(ghosts) > 40 else []
-    told = [*lines, *more] or ["nothing is to be expected but true signals"]
+    lines_shown = [*lines, *more] or ["nothing is to be expected but true signals"]
     if values["assumed"]:
-        told.append(f"levels of order 4 and 5 are assumed: no {' and no '.join(values['assumed'])} is known")
+        lines_shown.append(f"levels of order 4 and 5 are assumed: no {' and no '.join(values['assumed'])} is known")
     if wanted_hz is not None:
-        told += ["", f"what would remove it, at {format_frequency(wanted_hz)}:"]
-        told += [f"{one.words}: {one.prediction()}" for one in helps] or ["nothing that can be set or bought"]
-    answer(as_json, values, "\n".join(told))
+        lines_shown += ["", f"what would remove it, at {format_frequency(wanted_hz)}:"]
+        lines_shown += [f"{one.words}: {one.prediction()}" for one in helps] or ["nothing that can be set or bought"]
+    answer(as_json, values, "\n".join(lines_shown))
 
 
 def _what_helps(

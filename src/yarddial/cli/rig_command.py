@@ -39,7 +39,9 @@ def _said(state: RigState) -> str:
     parts = [format_frequency(state.frequency_hz), state.mode]
     if state.passband_hz is not None:
         parts.append(f"{format_bound(state.passband_hz)} wide")
-    told = {True: "transmits", False: "receives", None: "does not tell whether it transmits"}[state.transmitting]
+    transmit_words = {True: "transmits", False: "receives", None: "does not tell whether it transmits"}[
+        state.transmitting
+    ]
     if state.transmit_hz is not None:
-        told += f"; split, would transmit on {format_frequency(state.transmit_hz)}"
-    return ", ".join(filter(None, parts)) + f"; {told}"
+        transmit_words += f"; split, would transmit on {format_frequency(state.transmit_hz)}"
+    return ", ".join(filter(None, parts)) + f"; {transmit_words}"

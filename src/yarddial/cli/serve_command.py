@@ -55,18 +55,18 @@ def command(
     if lists:
         computers = identity.paired()
         text = "\n".join(f"{one.name}  {one.role}  since {one.paired_utc}" for one in computers)
-        told = [{"name": one.name, "role": one.role, "paired_utc": one.paired_utc} for one in computers]
-        answer(as_json, {"computers": told}, text or "nobody may come yet: 'yard-dial serve --pair' shows a code")
+        paired = [{"name": one.name, "role": one.role, "paired_utc": one.paired_utc} for one in computers]
+        answer(as_json, {"computers": paired}, text or "nobody may come yet: 'yard-dial serve --pair' shows a code")
         return
     if revoked:
         done = identity.revoke(revoked)
-        said = f"{revoked} may not come any more" if done else f"nobody called {revoked} may come"
-        answer(as_json, {"revoked": done}, said)
+        message = f"{revoked} may not come any more" if done else f"nobody called {revoked} may come"
+        answer(as_json, {"revoked": done}, message)
         return
     if install:
         path = _installed(listen)
-        said = f"{path} is written; begin it with: systemctl --user enable --now yard-dial-serve"
-        answer(as_json, {"file": str(path)}, said)
+        message = f"{path} is written; begin it with: systemctl --user enable --now yard-dial-serve"
+        answer(as_json, {"file": str(path)}, message)
         return
     with contextlib.suppress(KeyboardInterrupt):
         asyncio.run(_serve(doors, identity, (host, port), role, as_json=as_json))
@@ -86,13 +86,13 @@ async def _serve(
     port = door.sockets[0].getsockname()[1]
     asyncio.get_running_loop().add_signal_handler(signal.SIGTERM, asyncio.current_task().cancel)  # type: ignore[union-attr]
     place = f"[{host}]:{port}" if ":" in host else f"{host}:{port}"
-    told = {"address": place, "fingerprint": fingerprint_of(identity.certificate)}
+    ready = {"address": place, "fingerprint": fingerprint_of(identity.certificate)}
     where = "this computer alone" if host.startswith("127.") or host in ("localhost", "::1") else "the network"
     text = f"serving at {place}, reached from {where}; Ctrl+C ends it"
     if role is not None or not identity.paired():
-        told["code"] = code = server.door.offer_pairing("listen" if role == "listen" else "control")
+        ready["code"] = code = server.door.offer_pairing("listen" if role == "listen" else "control")
         text += f"\npair within ten minutes, on the near computer: yard-dial pair THIS-COMPUTER:{port} {code}"
-    answer(as_json, told, text)
+    answer(as_json, ready, text)
     sys.stdout.flush()
     if not as_json:
         server.door.on_paired = lambda name: click.echo(f"{name} is paired; 'yard-dial serve --revoke' takes it back")

@@ -43,11 +43,11 @@ class Door:
 
     def context(self) -> ssl.SSLContext:
         """TLS 1.3 and nothing below it."""
-        made = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
-        made.minimum_version = ssl.TLSVersion.TLSv1_3
-        made.load_cert_chain(self._identity.certificate_path, self._identity.key_path)
-        made.num_tickets = 0
-        return made
+        tls = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+        tls.minimum_version = ssl.TLSVersion.TLSv1_3
+        tls.load_cert_chain(self._identity.certificate_path, self._identity.key_path)
+        tls.num_tickets = 0
+        return tls
 
     async def listen(self, host: str, port: int) -> asyncio.Server:
         """Open the door."""

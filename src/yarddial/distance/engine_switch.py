@@ -119,10 +119,10 @@ class EngineSwitch:
             return None, address
         name, _, rest = address.removeprefix(PREFIX).partition("/")
         if name not in self._links:
-            made = self._far(name)
-            if made is None:
+            engine = self._far(name)
+            if engine is None:
                 return None, rest
-            self._links[name] = made
+            self._links[name] = engine
         return self._links[name], rest
 
     def poll(self) -> list[Event]:

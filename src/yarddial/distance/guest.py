@@ -94,8 +94,8 @@ class Guest:
         self.thin = ThinLink()
         self.fetches = None
         self.took(heard)
-        for told in self._owed:
-            self._put("answer", told)
+        for owed in self._owed:
+            self._put("answer", owed)
 
     def took(self, heard: int) -> None:
         """It has heard so far."""
@@ -124,10 +124,10 @@ class Guest:
     def tell_once(self, event: Event | CheckTold) -> None:
         """Numbered, and told again until it is heard."""
         self._number += 1
-        told = wire.told_of(event, self._number, self.heard_command)
-        self._owed.append(told)
+        message = wire.told_of(event, self._number, self.heard_command)
+        self._owed.append(message)
         if self.away_since_s is None:
-            self._put("answer", told)
+            self._put("answer", message)
 
     def answer_turn(self, sent_s: float, now_s: float) -> None:
         """Now and then say what has come, and send the time back: from it both know how long a turn takes."""

@@ -73,13 +73,13 @@ class Identity:
         key = ec.generate_private_key(ec.SECP256R1())
         name = x509.Name([x509.NameAttribute(x509.NameOID.COMMON_NAME, "yard-dial")])
         now = datetime.now(UTC)
-        made = (
+        certificate = (
             x509.CertificateBuilder().subject_name(name).issuer_name(name).public_key(key.public_key())
             .serial_number(x509.random_serial_number()).not_valid_before(now - timedelta(days=1))
             .not_valid_after(now + timedelta(days=365 * CERTIFICATE_YEARS)).sign(key, hashes.SHA256())
         )  # fmt: skip
         _write_private(self.key_path, key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption()))
-        _write_private(self.certificate_path, made.public_bytes(Encoding.PEM))
+        _write_private(self.certificate_path, certificate.public_bytes(Encoding.PEM))
 
     def paired(self) -> tuple[PairedComputer, ...]:
         """All that may come; looked up anew each time, so that one that is revoked is so at once."""
@@ -89,8 +89,8 @@ class Identity:
         """Let a computer come from now on; returns the word that it comes with, which is kept nowhere here."""
         word = secrets.token_urlsafe(32)
         others = [one for one in self.paired() if one.name != name]
-        made = PairedComputer(name, role, _print_of(word), clock.utc_text())
-        _write_private(self._paired_path, msgspec.json.encode((*others, made)))
+        computer = PairedComputer(name, role, _print_of(word), clock.utc_text())
+        _write_private(self._paired_path, msgspec.json.encode((*others, computer)))
         return word
 
     def revoke(self, name: str) -> bool:

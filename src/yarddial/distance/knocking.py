@@ -21,11 +21,11 @@ class FarUnreachable(YardDialError):
 
 def context() -> ssl.SSLContext:
     """TLS 1.3; who it is, is told by the certificate's own print, not by who signed it."""
-    made = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
-    made.minimum_version = ssl.TLSVersion.TLSv1_3
-    made.check_hostname = False
-    made.verify_mode = ssl.CERT_NONE
-    return made
+    tls = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+    tls.minimum_version = ssl.TLSVersion.TLSv1_3
+    tls.check_hostname = False
+    tls.verify_mode = ssl.CERT_NONE
+    return tls
 
 
 async def knock(

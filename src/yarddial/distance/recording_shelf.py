@@ -67,11 +67,11 @@ class RecordingShelf:
         recordings: list[tuple[float, FarRecording]] = []
         for meta_path in self._of(who).glob(f"*{_META}"):
             try:
-                said = meta_path.stat()
-                size = meta_path.with_suffix(_DATA).stat().st_size + said.st_size
+                status = meta_path.stat()
+                size = meta_path.with_suffix(_DATA).stat().st_size + status.st_size
             except OSError:
                 continue
-            recordings.append((said.st_mtime, FarRecording(meta_path.stem, size)))
+            recordings.append((status.st_mtime, FarRecording(meta_path.stem, size)))
         return tuple(one for _, one in sorted(recordings, key=lambda pair: -pair[0]))
 
     def stored(self, who: PairedComputer, name: str) -> StoredRecording | None:

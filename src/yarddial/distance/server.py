@@ -277,6 +277,6 @@ class Server:
         if self.guests:
             free_gb = far_computer.free_gb(self._shelf.folder.parent)
             self.work.spare_disk(free_gb)
-            told = wire.Far(far_computer.load(), far_computer.temperature_c(), free_gb, self._lost)
+            message = wire.Far(far_computer.load(), far_computer.temperature_c(), free_gb, self._lost)
             for guest in self.guests.values():
-                guest.say(told)
+                guest.say(message)

@@ -284,10 +284,10 @@ def command_of(asked: Asked) -> Command | CheckReceiver | EndCheck:
     if kind is None:
         raise BadFrame(f"no command is called '{asked.kind[:40]}'")
     try:
-        made: Command | CheckReceiver | EndCheck = msgspec.convert(asked.body, kind, strict=True)
+        command: Command | CheckReceiver | EndCheck = msgspec.convert(asked.body, kind, strict=True)
     except (msgspec.ValidationError, TypeError, RecursionError, OverflowError) as error:
         raise BadFrame(f"a command {asked.kind} that is none: {error}") from error
-    return made
+    return command
 
 
 def asked_of(command: Command | CheckReceiver | EndCheck, number: int, heard: int) -> Asked:
@@ -303,10 +303,10 @@ def told_of(event: Event | CheckTold, number: int, heard: int) -> ToldMessage:
 def event_of(told: ToldMessage) -> Event | CheckTold:
     """The event; raises BadFrame."""
     try:
-        made: Event | CheckTold = _put_together(told.kind, told.body)
+        event: Event | CheckTold = _put_together(told.kind, told.body)
     except (KeyError, TypeError, ValueError) as error:
         raise BadFrame(f"an event {told.kind[:40]} that is none: {error}") from error
-    return made
+    return event
 
 
 def columns_of(event: SpectrogramColumns) -> ColumnsMessage:
@@ -351,8 +351,8 @@ def _taken_apart(value: Any) -> Any:
 
 
 def _put_together(kind: str, body: dict[str, Any]) -> Any:
-    made = EVENTS.get(kind) or _parts()[kind]
-    return made(**{name: _value(one) for name, one in body.items() if name})
+    kind_class = EVENTS.get(kind) or _parts()[kind]
+    return kind_class(**{name: _value(one) for name, one in body.items() if name})
 
 
 def _value(value: Any) -> Any:

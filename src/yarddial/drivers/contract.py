@@ -196,9 +196,9 @@ def _refused(
     except Exception as error:
         yield f"{where} is beyond what it says it can and raises {names}, not {_said(error)}"
     else:
-        said = wrong(got)
-        if said:
-            yield f"{where} is beyond what it says it can and raises {names}: {said}"
+        complaint = wrong(got)
+        if complaint:
+            yield f"{where} is beyond what it says it can and raises {names}: {complaint}"
 
 
 def _gains(device: Device, ask: RequestedSettings) -> Iterator[str]:
@@ -206,9 +206,9 @@ def _gains(device: Device, ask: RequestedSettings) -> Iterator[str]:
     for gain in able.gains:
         for step_db in gain.steps_db[:MAX_STEPS]:
             got = device.apply(msgspec.structs.replace(ask, gains_db=((gain.name, step_db),)))
-            said = dict(got.gains_db).get(gain.name)
-            if said is None or abs(said - step_db) > 0.051:
-                yield f"gain '{gain.name}' offers {step_db:g} dB; asked for it, apply() says {said}"
+            reported_db = dict(got.gains_db).get(gain.name)
+            if reported_db is None or abs(reported_db - step_db) > 0.051:
+                yield f"gain '{gain.name}' offers {step_db:g} dB; asked for it, apply() says {reported_db}"
                 break
     if able.has_automatic_gain:
         got = device.apply(msgspec.structs.replace(ask, automatic_gain=True))
@@ -230,9 +230,9 @@ def _blocks(device: Device, ask: RequestedSettings) -> Iterator[str]:
                 if device.capabilities.is_live:
                     yield "read() gave None, the end, though it is live"
                 return
-            said = _block(block, got, expected)
-            yield from said
-            if said:
+            complaints = _block(block, got, expected)
+            yield from complaints
+            if complaints:
                 return
             expected = block.first_index + block.samples.size
 
@@ -245,17 +245,17 @@ def _block(block: Block, got: ActualSettings, expected: int | None) -> list[str]
         return [f"samples are complex64 of shape (n,): not {samples.dtype} of {samples.shape}"]
     if not samples.size:
         return ["a block holds samples: where none came in time, raise DeviceStalled"]
-    said = []
+    complaints = []
     if samples.size > MAX_BLOCK_S * got.rate_hz * 1.01:
-        said.append(f"a block lasts at most {MAX_BLOCK_S:g} s: not {samples.size / got.rate_hz:.2f} s")
+        complaints.append(f"a block lasts at most {MAX_BLOCK_S:g} s: not {samples.size / got.rate_hz:.2f} s")
     if not np.isfinite(samples.view(np.float32)).all() or np.abs(samples).max() > MAX_SAMPLE:
-        said.append(f"full scale is 1.0: not {np.abs(samples).max():g}")
+        complaints.append(f"full scale is 1.0: not {np.abs(samples).max():g}")
     if expected is not None and block.first_index < expected:
-        said.append(f"first_index went back to {block.first_index} from {expected}: say restart=True in apply()")
+        complaints.append(f"first_index went back to {block.first_index} from {expected}: say restart=True in apply()")
     elif expected is not None and block.lost and block.first_index - expected not in (block.lost, 0):
         gap = block.first_index - expected
-        said.append(f"first_index counts lost samples: it left out {gap}, and lost says {block.lost}")
-    return said
+        complaints.append(f"first_index counts lost samples: it left out {gap}, and lost says {block.lost}")
+    return complaints
 
 
 def _said(error: Exception) -> str:

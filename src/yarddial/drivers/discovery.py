@@ -18,17 +18,17 @@ class Listing(msgspec.Struct, frozen=True):
 def find_receivers(drivers: Iterable[Driver], troubles: Mapping[str, str]) -> Listing:
     """Ask every driver; one that fails in looking is a trouble of that driver, and of no other."""
     receivers: list[tuple[str, FoundReceiver]] = []
-    said = dict(troubles)
+    reasons = dict(troubles)
     for driver in drivers:
         try:
             receivers += [(driver.name, as_found(receiver)) for receiver in driver.discover()]
         except YardDialError as error:
-            said[driver.name] = str(error)
+            reasons[driver.name] = str(error)
         except Exception as error:
             # Code of others may raise anything.
             why = " ".join(str(error).split()) or type(error).__name__
-            said[driver.name] = f"the driver '{driver.name}' failed in looking for receivers: {why}"
-    return Listing(tuple(receivers), said)
+            reasons[driver.name] = f"the driver '{driver.name}' failed in looking for receivers: {why}"
+    return Listing(tuple(receivers), reasons)
 
 
 def as_found(found: FoundReceiver) -> FoundReceiver:
@@ -61,8 +61,8 @@ def told_of(device: str, open_device: Callable[[str], Device]) -> Told:
         return Told(device, None, str(error), type(error).__name__, getattr(error, "remedy", ""))
     except Exception as error:
         # Code of others may raise anything.
-        said = " ".join(str(error).split()) or type(error).__name__
-        return Told(device, None, f"the driver failed: {said}; ask its maker", type(error).__name__)
+        reason = " ".join(str(error).split()) or type(error).__name__
+        return Told(device, None, f"the driver failed: {reason}; ask its maker", type(error).__name__)
 
 
 def listings(drivers: Iterable[Driver], troubles: Mapping[str, str], every_s: float) -> Iterator[Listing]:

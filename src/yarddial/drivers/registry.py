@@ -26,8 +26,8 @@ class Registry:
                 self._drivers[point.name] = _checked(point.name, point.load()())
             except Exception as error:
                 # Code of others: whatever it raises on import is a trouble of that driver, and of no other.
-                said = " ".join(str(error).split()) or type(error).__name__
-                self.troubles[point.name] = f"the driver '{point.name}' cannot be loaded: {said}"
+                reason = " ".join(str(error).split()) or type(error).__name__
+                self.troubles[point.name] = f"the driver '{point.name}' cannot be loaded: {reason}"
 
     def names(self) -> tuple[str, ...]:
         """All drivers, ours first."""

@@ -111,11 +111,11 @@ class Decimator:
 
 def decimate(samples: Complex, rate_hz: float, offset_hz: float, factor: int) -> Complex:
     """Decimate a whole array; see `Decimator`. The first sample is centred `delay_samples` into the input."""
-    made = Decimator(rate_hz, offset_hz, factor)
+    decimator = Decimator(rate_hz, offset_hz, factor)
     if factor == 1:
-        return made.push(samples)
+        return decimator.push(samples)
     count = max(samples.size // factor - TAPS_A_SAMPLE + 1, 0)
-    return made.push(np.concatenate([samples, np.zeros(OUTPUTS_A_ROW * factor, np.complex64)]))[:count]
+    return decimator.push(np.concatenate([samples, np.zeros(OUTPUTS_A_ROW * factor, np.complex64)]))[:count]
 
 
 def _banded(taps: Complex, outputs: int) -> Complex:

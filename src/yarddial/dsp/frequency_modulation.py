@@ -133,9 +133,9 @@ def estimate_centre(samples: Complex, rate_hz: float, near_hz: float, within_hz:
     if width == "narrow":
         # Noise of FM rises as the square: N0 / C f^2 up to the top.
         level_hz = float(_weights(hertz.size, width) @ hertz)
-        told = judge_lean(hertz, slice_hz, level_hz, sigma, float(np.sqrt(TOP_HZ**3 / (3 * cn0))))
-        centre_hz, sigma = centre_hz + told.middle_hz - level_hz, told.sigma_hz
-        remark = LOPSIDED_REMARK if told.odds > LEANS_FROM else "" if told.pauses else NO_PAUSE
+        leaning = judge_lean(hertz, slice_hz, level_hz, sigma, float(np.sqrt(TOP_HZ**3 / (3 * cn0))))
+        centre_hz, sigma = centre_hz + leaning.middle_hz - level_hz, leaning.sigma_hz
+        remark = LOPSIDED_REMARK if leaning.odds > LEANS_FROM else "" if leaning.pauses else NO_PAUSE
     return Centre(near_hz + centre_hz, sigma, float(10 * np.log10(cn0)), duration, drift, remark)
 
 

@@ -118,5 +118,5 @@ def clipping_in_channel(
     left = np.abs(bent - part * clear) ** 2
     # The median of a noise spectrum's bins is ln 2 of their mean.
     even = float(np.median(left[beside])) / float(np.log(2)) if beside.any() else 0.0
-    made = float(left[inside].sum()) - even * int(inside.sum())
-    return max(made, 0.0) / (samples.size * float((window**2).sum()))
+    product_power = float(left[inside].sum()) - even * int(inside.sum())
+    return max(product_power, 0.0) / (samples.size * float((window**2).sum()))

@@ -59,15 +59,15 @@ class Cleaner:
         return samples if self._balance is None else self._balance.take_out(samples)
 
     def _tell(self) -> None:
-        told = CleanedUp(job=self._asked.job, id=self._asked.id)
+        event = CleanedUp(job=self._asked.job, id=self._asked.id)
         if self._wanted.spike:
             before, after = self._spike.before_dbfs, self._spike.after_dbfs
-            told = msgspec.structs.replace(told, spike_before_dbfs=before, spike_after_dbfs=after)
+            event = msgspec.structs.replace(event, spike_before_dbfs=before, spike_after_dbfs=after)
         if self._wanted.mirrors and (balance := self._balance) is not None:
             why_not = "" if balance.is_sure else "no mirror stands out: nothing is taken out"
-            told = msgspec.structs.replace(
-                told, mirrors_before_db=balance.before_db, mirrors_after_db=balance.after_db, why_not=why_not
+            event = msgspec.structs.replace(
+                event, mirrors_before_db=balance.before_db, mirrors_after_db=balance.after_db, why_not=why_not
             )
         elif self._wanted.mirrors and self._estimator.spectra * 2048 >= MIRRORS_S * self._rate_hz:
-            told = msgspec.structs.replace(told, why_not=NOTHING_TOLD)
-        self._report(told)
+            event = msgspec.structs.replace(event, why_not=NOTHING_TOLD)
+        self._report(event)

@@ -131,8 +131,8 @@ class Ring:
                 item = error
             except Exception as error:
                 # The top of a thread: code of others may raise anything, and it must be said.
-                said = " ".join(str(error).split()) or type(error).__name__
-                item = DeviceLost(f"the driver failed: {said}; start it again")
+                reason = " ".join(str(error).split()) or type(error).__name__
+                item = DeviceLost(f"the driver failed: {reason}; start it again")
             self._put(item, setting)
             if not isinstance(item, Block):
                 return

@@ -120,11 +120,11 @@ def _save_rows(damaged: Path, good: Path) -> int:
 def _why_damaged(place: Path) -> str:
     try:
         with contextlib.closing(sqlite3.connect(f"{place.absolute().as_uri()}?mode=ro", uri=True)) as source:
-            said = str(source.execute("PRAGMA quick_check(1)").fetchone()[0])
+            report = str(source.execute("PRAGMA quick_check(1)").fetchone()[0])
             source.execute("SELECT count(*) FROM entries WHERE id<0")
     except FAILURES as error:
         return " ".join(str(error).split()).lower()[:120]
-    return "" if said == "ok" else said.splitlines()[0][:120]
+    return "" if report == "ok" else report.splitlines()[0][:120]
 
 
 def _said(error: Exception) -> str:

@@ -218,11 +218,11 @@ def read_log_data(kind: str, raw: dict[str, Any]) -> LogData:
     What says that it is of a kind not known here was written by a later version: it is kept as it is.
     Raises ValueError where it is not what it says it is, and KeyError or TypeError for misshapen ones of version 1.
     """
-    told = raw if "type" in raw else _of_version_1(kind, raw)
+    current = raw if "type" in raw else _of_version_1(kind, raw)
     try:
-        data: LogData = msgspec.convert(told, LogData)
+        data: LogData = msgspec.convert(current, LogData)
     except msgspec.ValidationError as error:
-        if told.get("type") in _TAGS:
+        if current.get("type") in _TAGS:
             raise ValueError(f"data is not what it says it is: {error}") from error
         return LoggedLater(raw)
     return data

@@ -41,14 +41,14 @@ def _from_data(source: str, rows: str) -> tuple[str, ...]:
     place = f"CAST(round(%s / {PLACE_HZ}.0) AS INTEGER)"
     seen = f"json_extract({data}, '$.observation.reference_hz')"
     peak = "json_extract(each.value, '$.dial_hz')"
-    told = "coalesce(json_extract(each.value, '$.verdict'), '')"
+    verdict_column = "coalesce(json_extract(each.value, '$.verdict'), '')"
     return (
         f"INSERT OR REPLACE INTO points SELECT {source}.station, each.key, {slot}, {source}.id "
         f"FROM {rows}json_each({data}, '$.oscillators') AS each WHERE {slot} IS NOT NULL",
         f"INSERT OR REPLACE INTO places SELECT {source}.station, {place % seen}, 'measured', {source}.id "
         + (f"FROM {rows[:-2]} " if rows else "")
         + f"WHERE typeof({seen}) IN ('real', 'integer')",
-        f"INSERT OR REPLACE INTO places SELECT {source}.station, {place % peak}, {told}, {source}.id "
+        f"INSERT OR REPLACE INTO places SELECT {source}.station, {place % peak}, {verdict_column}, {source}.id "
         f"FROM {rows}json_each({data}, '$.peaks') AS each "
         f"WHERE each.type='object' AND typeof({peak}) IN ('real', 'integer')",
     )

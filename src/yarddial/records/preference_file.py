@@ -40,8 +40,8 @@ class PreferenceFile:
                     good[name] = _checked(name, msgspec.convert(raw[name], kind))
                 except (msgspec.ValidationError, BadStation):
                     bad.append(name)
-        said = f"{self._place}: {', '.join(bad)} cannot be, the usual holds" if bad else ""
-        return Preferences(**good), said
+        message = f"{self._place}: {', '.join(bad)} cannot be, the usual holds" if bad else ""
+        return Preferences(**good), message
 
     def save(self, now: Preferences) -> None:
         """Write them whole; raises NotWritten."""
@@ -49,8 +49,8 @@ class PreferenceFile:
             self._place.parent.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise NotWritten(f"cannot make {self._place.parent}: {error.strerror}; check its permissions") from error
-        told = self._others | msgspec.to_builtins(now)
-        write_whole(self._place, (json.dumps(told, indent=1, ensure_ascii=False) + "\n").encode())
+        content = self._others | msgspec.to_builtins(now)
+        write_whole(self._place, (json.dumps(content, indent=1, ensure_ascii=False) + "\n").encode())
 
 
 def _checked(name: str, value: Any) -> Any:

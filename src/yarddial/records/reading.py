@@ -149,8 +149,8 @@ def _opened(path: Path, kind: FileKind, error: type[YardDialError]) -> Iterator[
     try:
         handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
     except (OSError, ValueError) as failed:
-        said = reason(failed) if isinstance(failed, OSError) else "that is no name of a file"
-        raise error(cut(f"cannot read {name}: {said}")) from failed
+        reason_words = reason(failed) if isinstance(failed, OSError) else "that is no name of a file"
+        raise error(cut(f"cannot read {name}: {reason_words}")) from failed
     try:
         mode = os.fstat(handle).st_mode
         is_file = stat.S_ISREG(mode)

@@ -97,10 +97,10 @@ def open_recording(
     if why_not := why_no_file(path):
         name = shown(str(path))
         gone = why_not == "not there"
-        said = (
+        message = (
             f"there is no file {name}: check the name" if gone else f"{name} is {why_not}, no recording: choose another"
         )
-        raise BadRecording(cut(said), str(path))
+        raise BadRecording(cut(message), str(path))
     try:
         if sample_format:
             recording = _open_raw(path, sample_format, rate_hz)

@@ -70,8 +70,8 @@ class SampleFile:
             kept_s = self._rescue() if self._is_new else 0.0
             if not kept_s:
                 self.drop()
-            told = f"its first {kept_s:.1f} s are there" if kept_s else "nothing was recorded"
-            raise NotWritten(f"cannot write {self.data_path}: {reason(error)}; {told}") from error
+            rescue_words = f"its first {kept_s:.1f} s are there" if kept_s else "nothing was recorded"
+            raise NotWritten(f"cannot write {self.data_path}: {reason(error)}; {rescue_words}") from error
         self.count += samples.size
 
     def _rescue(self) -> float:

@@ -32,8 +32,10 @@ class SoundFile:
             self._file = soundfile.SoundFile(self._partial, "w", self.rate_hz, channels, subtype="PCM_16", format="WAV")
         except (OSError, soundfile.LibsndfileError) as error:
             self._partial.unlink(missing_ok=True) if self._partial.parent.is_dir() else None
-            said = reason(error) if isinstance(error, OSError) else "the folder is not there, or may not be written to"
-            raise NotWritten(f"cannot write {self.path}: {said}") from error
+            reason_words = (
+                reason(error) if isinstance(error, OSError) else "the folder is not there, or may not be written to"
+            )
+            raise NotWritten(f"cannot write {self.path}: {reason_words}") from error
 
     def write(self, samples: NDArray[np.float32]) -> None:
         """Add sound, shape (n,) or (n, 2), full scale 1.0.
@@ -45,8 +47,8 @@ class SoundFile:
         try:
             self._file.write(_as_many(samples, self._file.channels))
         except (OSError, soundfile.LibsndfileError) as error:
-            told = f"its first {self.seconds_s:.0f} s are there" if self._rescue() else "nothing was recorded"
-            raise NotWritten(f"cannot write {self.path}: the disk may be full; {told}") from error
+            rescue_words = f"its first {self.seconds_s:.0f} s are there" if self._rescue() else "nothing was recorded"
+            raise NotWritten(f"cannot write {self.path}: the disk may be full; {rescue_words}") from error
         self.seconds_s += len(samples) / self.rate_hz
 
     def _rescue(self) -> bool:

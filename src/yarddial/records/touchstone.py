@@ -39,8 +39,8 @@ def load_filter(path: Path) -> TwoPort:
             through = np.abs(np.asarray(response)[:, 1, 0])
     except Exception as error:
         # The reader is not ours and fails in its own ways on a broken file: whatever it says is the file's fault.
-        said = shown(" ".join(str(error).split())[:160]) or type(error).__name__
-        raise BadStation(f"{file_name} cannot be read as a Touchstone two-port ({said}): export it again") from error
+        reason = shown(" ".join(str(error).split())[:160]) or type(error).__name__
+        raise BadStation(f"{file_name} cannot be read as a Touchstone two-port ({reason}): export it again") from error
     order = np.argsort(frequencies, kind="stable")
     frequencies, through = frequencies[order], through[order]
     rising = np.concatenate(([True], np.diff(frequencies) > 0)) if frequencies.size else np.zeros(0, bool)

@@ -64,11 +64,11 @@ class Room(Generic[A]):
         if session is None:
             return self
         declaration = self.declaration
-        made = declaration.make(session)
-        vars(session)[self.name] = made
+        activity = declaration.make(session)
+        vars(session)[self.name] = activity
         if isinstance(session, Activities):
-            session.on_made(declaration, made)
-        return made
+            session.on_made(declaration, activity)
+        return activity
 
     @cached_property
     def declaration(self) -> Declaration[A]:

@@ -78,12 +78,12 @@ class FarComputerSheet(Sheet):
         here = far.here
         people = here.people if here is not None else ()
         you = here.you if here is not None else -1
-        told = [
+        people_words = [
             f"{'This window' if at == you else name} {'controls' if controls else 'listens'}"
             for at, (name, _, controls) in enumerate(people)
         ]
         asks = f"; {here.asks} asks for control" if here is not None and here.asks else ""
-        self.people.setText(f"{', '.join(told)}{asks}." if told else "Nobody yet.")
+        self.people.setText(f"{', '.join(people_words)}{asks}." if people_words else "Nobody yet.")
         mine = people[you] if 0 <= you < len(people) else ("", "", False)
         self.ask.setEnabled(far.is_linked and not mine[2] and mine[1] == "control")
         self.hand_over.setEnabled(far.is_linked and mine[2])
@@ -100,8 +100,8 @@ class FarComputerSheet(Sheet):
                 words.setText(f"{fetching.share:.0%} is here" if fetching.whole_bytes else "it is begun")
             else:
                 here = self._recordings.brought.get(name)
-                said = f"is here as {here.name}" if here is not None else ""
-                words.setText("waits for its turn" if self._recordings.waits(name) else said)
+                message = f"is here as {here.name}" if here is not None else ""
+                words.setText("waits for its turn" if self._recordings.waits(name) else message)
 
     def _build_rows(self) -> None:
         empty(self._rows)
@@ -144,11 +144,11 @@ def _state(far: "FarEngine") -> str:
     state = far.far
     if state is None:
         return "It has not told how it is."
-    told = [f"{state.load:.0%} of its processors are busy"] if state.load >= 0 else []
-    told += [f"{state.temperature_c:.0f} °C"] if state.temperature_c > -1 else []
-    told += [f"{state.free_gb:,.0f} GB of disk free"] if state.free_gb >= 0 else []
-    told += [f"{state.lost:,} samples lost"]
-    return ", ".join(told) + "."
+    state_words = [f"{state.load:.0%} of its processors are busy"] if state.load >= 0 else []
+    state_words += [f"{state.temperature_c:.0f} °C"] if state.temperature_c > -1 else []
+    state_words += [f"{state.free_gb:,.0f} GB of disk free"] if state.free_gb >= 0 else []
+    state_words += [f"{state.lost:,} samples lost"]
+    return ", ".join(state_words) + "."
 
 
 def _size(count: int) -> str:

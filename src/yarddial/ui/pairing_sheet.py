@@ -100,11 +100,11 @@ class PairingSheet(Sheet):
         self.choose.setEnabled(bool(known))
         if not known:
             self._known.addWidget(Words("None yet.", 13, tone="quiet"))
-        for told in known:
+        for computer in known:
             row = QHBoxLayout()
-            row.addWidget(Words(told, 13), 1)
+            row.addWidget(Words(computer, 13), 1)
             forget = button("Forget", plain=True, tip="Its receivers are no longer found here")
-            forget.clicked.connect(partial(self._forget, told.partition(",")[0]))
+            forget.clicked.connect(partial(self._forget, computer.partition(",")[0]))
             row.addWidget(forget)
             self._known.addLayout(row)
 
@@ -118,8 +118,8 @@ class PairingSheet(Sheet):
 
 
 def _entry(name: str, hint: str) -> QLineEdit:
-    made = QLineEdit()
-    made.setAccessibleName(name)
-    made.setPlaceholderText(hint)
-    made.setFont(font(13))
-    return made
+    entry = QLineEdit()
+    entry.setAccessibleName(name)
+    entry.setPlaceholderText(hint)
+    entry.setFont(font(13))
+    return entry

@@ -37,11 +37,11 @@ class ReceiverOwner(QWidget):
         """Show it; of nobody, whether the receiver runs."""
         self._owner = owner
         text = owner.label[:1].upper() + owner.label[1:] if owner.label else ""
-        said = text or ("Receiver: free" if is_wanted else "Receiver: off")
-        self.label.setText(said)
+        owner_words = text or ("Receiver: free" if is_wanted else "Receiver: off")
+        self.label.setText(owner_words)
         waits = f"; {owner.waiting} waits and goes on afterwards" if owner.waiting else ""
         set_tip(self.label, f"Who has the receiver: {owner.label or 'nobody, it follows the dial'}{waits}")
-        self.label.setAccessibleName(f"Who has the receiver: {said}{waits}")
+        self.label.setAccessibleName(f"Who has the receiver: {owner_words}{waits}")
         self.stop.setVisible(owner.can_be_stopped)
         self.start.setVisible(not is_wanted and not owner.can_be_stopped)
         self.stop.setAccessibleName(f"Stop {owner.label}")

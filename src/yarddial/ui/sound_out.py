@@ -77,8 +77,8 @@ class SoundOut(QObject):
         if self._playout is None or not self._beat.isActive():
             return ""
         gaps = self._playout.gaps(clock.monotonic_s())
-        told = "no gap" if not gaps else count_of(gaps, "gap")
-        return f"held {self._playout.wanted_s:.1f} s for an uneven link, {told} in the last minute"
+        gap_words = "no gap" if not gaps else count_of(gaps, "gap")
+        return f"held {self._playout.wanted_s:.1f} s for an uneven link, {gap_words} in the last minute"
 
     def _pump(self) -> None:
         """What is due goes to the device, by what that still has."""

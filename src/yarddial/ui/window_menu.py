@@ -45,10 +45,10 @@ def pop_up(at: QPushButton, actions: Sequence[WindowAction]) -> QMenu:
     sections: dict[str, QMenu] = {}
     for one in actions:
         if one.section not in sections:
-            made = menu.addMenu(one.section)
-            if made is None:
+            submenu = menu.addMenu(one.section)
+            if submenu is None:
                 continue
-            sections[one.section] = made
+            sections[one.section] = submenu
         action = sections[one.section].addAction(f"{one.name}\t{one.keys}" if one.keys else one.name)
         if action is not None:
             action.triggered.connect(lambda _=False, act=one.act: act())

@@ -61,9 +61,9 @@ class Storms(msgspec.Struct, frozen=True):
         megahertz = max(frequency_hz / 1e6, _AT_MHZ[0])
         if megahertz > _AT_MHZ[-1]:
             return None
-        told = {case: _between(row, megahertz) for case, row in ATMOSPHERIC_DB.items()}
+        by_case = {case: _between(row, megahertz) for case, row in ATMOSPHERIC_DB.items()}
         by_time = {
-            time: self.summer * told["summer", time] + (1 - self.summer) * told["winter", time]
+            time: self.summer * by_case["summer", time] + (1 - self.summer) * by_case["winter", time]
             for time in ("day", "night")
         }
         return self.night * by_time["night"] + (1 - self.night) * by_time["day"]
@@ -88,8 +88,8 @@ def external_noise_db(
     ground_share : of what the antenna looks at, how much is warm ground; the rest is sky.
     """
     megahertz = max(frequency_hz / 1e6, 0.01)
-    made = SURROUNDINGS[surroundings]
-    power = 10 ** ((made[0] - made[1] * log10(megahertz)) / 10)
+    coefficients = SURROUNDINGS[surroundings]
+    power = 10 ** ((coefficients[0] - coefficients[1] * log10(megahertz)) / 10)
     if frequency_hz > GALACTIC_FROM_HZ:
         power += 10 ** ((GALACTIC[0] - GALACTIC[1] * log10(megahertz)) / 10)
     of_storms_db = None if storms is None else storms.noise_db(frequency_hz)

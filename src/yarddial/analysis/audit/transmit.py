@@ -103,11 +103,11 @@ def _judge(
     what = f"{rig.name} puts {level} {{}}into {name} ({edge.replace('-', '−')})"
     margin_db = reached.margin_db
     if margin_db < 0:
-        told = f"{what.format('')}: {-margin_db:.0f} dB too much"
-        yield BenchFinding(key, "stop", told, f"never transmit like this; {_SAFETY_REASON}", name, True)
+        sentence = f"{what.format('')}: {-margin_db:.0f} dB too much"
+        yield BenchFinding(key, "stop", sentence, f"never transmit like this; {_SAFETY_REASON}", name, True)
     elif margin_db < LITTLE_DB:
-        told = f"{what.format('')}: only {margin_db:.0f} dB of margin"
-        yield BenchFinding(key, "look", told, f"add {LITTLE_DB - margin_db:.0f} dB; {_SAFETY_REASON}", name, True)
+        sentence = f"{what.format('')}: only {margin_db:.0f} dB of margin"
+        yield BenchFinding(key, "look", sentence, f"add {LITTLE_DB - margin_db:.0f} dB; {_SAFETY_REASON}", name, True)
     else:
         yield BenchFinding(
             key, "good", f"{what.format('at worst ')}: {margin_db:.0f} dB of margin", _SAFETY_REASON, name, True

@@ -60,8 +60,8 @@ def without_products(line: Line, found: Sequence[Strong]) -> tuple[Strong, ...]:
         socket = np.array([_socket_hz(line, other) for other in kept])
         level = np.array([other.level_dbm for other in kept])
         here_hz, half_hz = _socket_hz(line, one), max(one.width_hz / 2, PLACE_HZ)
-        made = products(socket, level, WORST_RECEIVER_MODEL, 3, windows=((here_hz - half_hz, here_hz + half_hz),))
-        weakest_dbm = np.where(made.parents >= 0, np.append(level, np.inf)[made.parents], np.inf).min(axis=1)
+        expected = products(socket, level, WORST_RECEIVER_MODEL, 3, windows=((here_hz - half_hz, here_hz + half_hz),))
+        weakest_dbm = np.where(expected.parents >= 0, np.append(level, np.inf)[expected.parents], np.inf).min(axis=1)
         if not np.any(weakest_dbm > one.level_dbm + WEAKER_DB):
             kept.append(one)
     return tuple(one for one in found if one in kept)

@@ -219,8 +219,10 @@ def best_test(ranked: Sequence[tuple[PeakCause, float]], done: set[SettingChange
     for change in ("centre", "attenuation", "gain", "rate", "route", "antenna"):
         if change in done or (change == "attenuation" and "gain" in done):
             continue
-        told = sum(share for cause, share in ranked if cause.kind != "true" and _differs(cause, truth, change))
-        worth = told * EXTRA_TEST_EFFORT.get(change, 1.0)
+        separated_share = sum(
+            share for cause, share in ranked if cause.kind != "true" and _differs(cause, truth, change)
+        )
+        worth = separated_share * EXTRA_TEST_EFFORT.get(change, 1.0)
         if worth > best[0] + 1e-9:
             best = (worth, change)
     return best[1]

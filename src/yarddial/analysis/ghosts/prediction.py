@@ -81,7 +81,7 @@ def predict(
     arrivals = _arrivals(scene, counted_c, reach_hz, least_dbm, order, rate_hz)
     seen = _seen(scene, arrivals, counted_c, rate_hz, least_dbm, _home_zone(scene, centre_hz))
     sense = path_sense(_with_fold(scene, centre_hz))
-    told: list[Ghost] = []
+    ghosts: list[Ghost] = []
     for place, level, slope, slope_rate, index, kind, formula, width_hz, own_falls in seen:
         if (kind == "true" and not with_true) or abs(place) > rate_hz / 2:
             continue
@@ -90,11 +90,11 @@ def predict(
         sources = arrivals.sources[index] if index >= 0 else ()
         falls = float(arrivals.falls[index]) if index >= 0 else 0.0
         falls = falls if own_falls is None else own_falls
-        told.append(
+        ghosts.append(
             Ghost(dial_hz, level, kind, sources, formula, slope, falls, sense * slope_rate, counted_hz, width_hz)
         )
-    told.sort(key=lambda ghost: -ghost.level_dbm)
-    return tuple(told[:MAX_TOLD])
+    ghosts.sort(key=lambda ghost: -ghost.level_dbm)
+    return tuple(ghosts[:MAX_TOLD])
 
 
 def _arrivals(
@@ -116,14 +116,14 @@ def _arrivals(
     sources: list[tuple[str, ...]] = [(name,) for _ in ways for name in names]
     formulas = [formula for *_, formula in ways for _ in names]
     wide = np.tile([one.width_hz for one in scene.strong], len(ways))
-    made = _made(receiver, hertz, power, counted_c, reach_hz, least_dbm, order)
-    for order_of, row, times in zip(made.order.tolist(), made.parents.tolist(), made.shape.tolist(), strict=True):
+    mixed = _made(receiver, hertz, power, counted_c, reach_hz, least_dbm, order)
+    for order_of, row, times in zip(mixed.order.tolist(), mixed.parents.tolist(), mixed.shape.tolist(), strict=True):
         kinds.append(_order_kind(order_of))
         sources.append(tuple(_of(names[p % len(names)], kinds[p]) for p in row if p >= 0))
         formulas.append(_formula(times))
-    falls = np.concatenate([np.ones(hertz.size), made.order.astype(float)])
+    falls = np.concatenate([np.ones(hertz.size), mixed.order.astype(float)])
     at_rest = np.zeros(falls.size, bool)
-    socket, dbm = np.concatenate([hertz, made.hertz]), np.concatenate([power, made.level_dbm])
+    socket, dbm = np.concatenate([hertz, mixed.hertz]), np.concatenate([power, mixed.level_dbm])
     more = [*_leaks(scene), *_crystal(receiver, counted_c, reach_hz)]
     return Arrivals(
         np.concatenate([socket, [one[0] for one in more]]),
@@ -133,8 +133,8 @@ def _arrivals(
         [*formulas, *(one[4] for one in more)],
         np.concatenate([falls, np.zeros(len(more))]),
         np.concatenate([at_rest, [one[2] == "crystal" for one in more]]).astype(bool),
-        np.concatenate([_within(made, hertz, counted_c, receiver, rate_hz), np.zeros(len(more), bool)]),
-        np.concatenate([wide, _widths(made, wide), np.zeros(len(more))]),
+        np.concatenate([_within(mixed, hertz, counted_c, receiver, rate_hz), np.zeros(len(more), bool)]),
+        np.concatenate([wide, _widths(mixed, wide), np.zeros(len(more))]),
     )
 
 
@@ -177,10 +177,10 @@ def _made(
         for zone in zones:
             middle = _unfolded(counted_c, zone, receiver.direct_clock_hz)
             windows.append((middle - reach_hz, middle + reach_hz))
-    made = products(hertz, power, receiver, order, least_dbm, tuple(windows))
-    if made.hertz.size > MAX_MADE:
-        made = made.take(np.argpartition(-made.level_dbm, MAX_MADE)[:MAX_MADE])
-    return made
+    mixed = products(hertz, power, receiver, order, least_dbm, tuple(windows))
+    if mixed.hertz.size > MAX_MADE:
+        mixed = mixed.take(np.argpartition(-mixed.level_dbm, MAX_MADE)[:MAX_MADE])
+    return mixed
 
 
 def _leaks(scene: Scene) -> list[tuple[float, float, SpuriousKind, str, str]]:
@@ -310,16 +310,16 @@ def _converters(
 ) -> list[PredictedPlace]:
     """What the two branches' converters add: spurs a quarter of the rate away, and third harmonics, -3 x about the
     centre, and -(2 x + y) of two, three times as large, and -(x + y + z) of three, six times."""
-    made: list[PredictedPlace] = []
+    places: list[PredictedPlace] = []
     if receiver.quarter_dbm is not None and receiver.quarter_dbm > least_dbm:
         for sign in (1, -1):
             share = sign / 4
             formula = f"f_c {'+' if sign > 0 else '−'} f_s / 4"
-            made.append(
+            places.append(
                 PredictedPlace(share * rate_hz, receiver.quarter_dbm, 1.0, share, -1, "converter", formula, 0.0)
             )
     if receiver.third_dbm is None:
-        return made
+        return places
     inside = sorted((p for p in found if abs(p.place) < rate_hz / 2), key=lambda p: -p.level_dbm)[:MAX_CONVERTED]
     for parts in combinations_with_replacement(inside, 3):
         more_db = 20 * log10((1.0, 3.0, 6.0)[len(set(parts)) - 1])
@@ -334,10 +334,10 @@ def _converters(
         width_hz = sum(p.width_hz for p in parts)
         formula = "−(" + " + ".join(p.formula for p in parts) + ") in the converter"
         place = away - turns * rate_hz
-        made.append(
+        places.append(
             PredictedPlace(place, level_dbm, slope, slope_rate, parts[0].arrival, "converter", formula, width_hz, 3.0)
         )
-    return made
+    return places
 
 
 def _bent(
@@ -353,19 +353,19 @@ def _bent(
     hertz, level = np.array([p[0] + far_hz for p in inside]), np.array([p[1] for p in inside])
     only_third = ReceiverModel(iip3_dbm=receiver.iip3_dbm)
     window = (far_hz - 1.5 * rate_hz, far_hz + 1.5 * rate_hz)
-    made = products(hertz, level, only_third, 3, least_dbm, (window,))
+    mixed = products(hertz, level, only_third, 3, least_dbm, (window,))
     bent: list[PredictedPlace] = []
-    for row, (indices, shape) in enumerate(zip(made.parents.tolist(), made.shape.tolist(), strict=True)):
+    for row, (indices, shape) in enumerate(zip(mixed.parents.tolist(), mixed.shape.tolist(), strict=True)):
         parents = [inside[p] for p in indices if p >= 0]
         times = [t for t in shape if t]
         if not any(parent in strange for parent in parents):
             continue
-        away = float(made.hertz[row]) - far_hz
+        away = float(mixed.hertz[row]) - far_hz
         turns = round(away / rate_hz)
         slope = sum(t * parent[2] for t, parent in zip(times, parents, strict=True))
         rate_slope = sum(t * parent[3] for t, parent in zip(times, parents, strict=True)) - turns
         formula = _formula(shape) + " in the converter"
-        level_dbm = float(made.level_dbm[row])
+        level_dbm = float(mixed.level_dbm[row])
         width_hz = sum(abs(t) * parent[7] for t, parent in zip(times, parents, strict=True))
         place = away - turns * rate_hz
         bent.append(

@@ -200,12 +200,12 @@ def _all(f: Floats, p: Floats, able: dict[int, float]) -> Products:
     ways = [(a, b, iip, turned) for a, b, iip in _shapes(able) for turned in ((False,) if a == b else (False, True))]
     count, begin = i.size, harmonics.hertz.size
     total = begin + 2 * len(ways) * count
-    made = Products(
+    batch = Products(
         np.empty(total), np.empty(total, np.float32), np.empty(total, index), np.empty(total, index),
         np.broadcast_to(index(-1), total), np.empty(total, np.int8),
     )  # fmt: skip
-    made.hertz[:begin], made.level_dbm[:begin] = harmonics.hertz, harmonics.level_dbm
-    made.first[:begin], made.second[:begin], made.form[:begin] = harmonics.first, harmonics.second, harmonics.form
+    batch.hertz[:begin], batch.level_dbm[:begin] = harmonics.hertz, harmonics.level_dbm
+    batch.first[:begin], batch.second[:begin], batch.form[:begin] = harmonics.first, harmonics.second, harmonics.form
     narrow = p.astype(np.float32)
     fi, fj, pi, pj = f[i], f[j], narrow[i], narrow[j]
     af, bf, bp = np.empty_like(fi), np.empty_like(fi), np.empty_like(pi)
@@ -215,16 +215,16 @@ def _all(f: Floats, p: Floats, able: dict[int, float]) -> Products:
         begin += 2 * count
         np.multiply(f1, a, out=af)
         np.multiply(f2, b, out=bf)
-        np.add(af, bf, out=made.hertz[plus])
-        np.subtract(af, bf, out=made.hertz[minus])
-        level = np.multiply(p1, np.float32(a), out=made.level_dbm[plus])
+        np.add(af, bf, out=batch.hertz[plus])
+        np.subtract(af, bf, out=batch.hertz[minus])
+        level = np.multiply(p1, np.float32(a), out=batch.level_dbm[plus])
         level += np.multiply(p2, np.float32(b), out=bp)
         level -= np.float32((a + b - 1) * iip)
-        made.level_dbm[minus] = level
+        batch.level_dbm[minus] = level
         for part, sign in ((plus, 1), (minus, -1)):
-            made.first[part], made.second[part] = one, two
-            made.form[part] = _FORMS.index((a, sign * b, 0))
-    return made
+            batch.first[part], batch.second[part] = one, two
+            batch.form[part] = _FORMS.index((a, sign * b, 0))
+    return batch
 
 
 def _in_windows(f: Floats, p: Floats, able: dict[int, float], windows: list[Window]) -> list[Products]:

@@ -114,7 +114,7 @@ class Hunt(msgspec.Struct, frozen=True):
 
 def _times(hunt: Hunt, step: HuntStep) -> list[Literal["gone", "there", "unclear"]]:
     """What each try of a step told: gone and back again, still there, or neither."""
-    told: list[Literal["gone", "there", "unclear"]] = []
+    readings: list[Literal["gone", "there", "unclear"]] = []
     results, usual_db = hunt.results, hunt.usual_db
     for index, result in enumerate(results):
         if (result.step.kind, result.step.target) != (step.kind, step.target) or result.step.restores:
@@ -126,12 +126,12 @@ def _times(hunt: Hunt, step: HuntStep) -> list[Literal["gone", "there", "unclear
         before = [one.strength_db for one in results[:index] if not _takes_away(one.step)]
         was_there = not before or before[-1] > usual_db - BACK_DB
         if result.strength_db > usual_db - BACK_DB:
-            told.append("there")
+            readings.append("there")
         elif usual_db - result.strength_db >= GONE_DB and was_there and max(back) > usual_db - BACK_DB:
-            told.append("gone")
+            readings.append("gone")
         else:
-            told.append("unclear")
-    return told
+            readings.append("unclear")
+    return readings
 
 
 def _takes_away(step: HuntStep) -> bool:
@@ -143,10 +143,10 @@ def _answers(hunt: Hunt, step: HuntStep) -> bool | None:
 
     What is there without a thing does not come from it; what has gone may have gone by itself.
     """
-    told = _times(hunt, step)
-    if "there" in told:
+    readings = _times(hunt, step)
+    if "there" in readings:
         return False
-    return True if told.count("gone") >= (3 if hunt.is_fickle else 2) else None
+    return True if readings.count("gone") >= (3 if hunt.is_fickle else 2) else None
 
 
 def _is_given_up(hunt: Hunt, step: HuntStep) -> bool:

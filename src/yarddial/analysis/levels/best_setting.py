@@ -93,8 +93,8 @@ def judged_db(steps: Sequence[GainPoint]) -> list[float]:
 
 
 def _unseen_db(seen: GainPoint, chosen: GainPoint) -> float:
-    made = max(_power(chosen.products_dbfs) - _power(seen.products_dbfs), 1e-30)
-    return 10 * log10(made / (_power(seen.noise_dbfs) + _power(seen.products_dbfs)))
+    product_power = max(_power(chosen.products_dbfs) - _power(seen.products_dbfs), 1e-30)
+    return 10 * log10(product_power / (_power(seen.noise_dbfs) + _power(seen.products_dbfs)))
 
 
 def _judged(steps: Sequence[GainPoint]) -> list[float]:

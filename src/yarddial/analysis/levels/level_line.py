@@ -228,26 +228,28 @@ def _largest(shares: tuple[float, ...], stages: list[ChainStage]) -> str:
 def _stage(part: Inner | Antenna | Receiver, port: str, in_hz: float, assumed: list[str]) -> ChainStage:
     iip3, nf = iip3_of(part, port), nf_of(part, port)
     figures = (("noise figure", nf, "dB"), ("IIP3", iip3, "dBm"))
-    told = [f"{word} {v.value:g} {unit}" for word, v, unit in figures if v is not None and v.provenance == "assumed"]
+    proven_words = [
+        f"{word} {v.value:g} {unit}" for word, v, unit in figures if v is not None and v.provenance == "assumed"
+    ]
     match part:
         case TwoPort() | Isolator():
             # A passive part at T0 has a noise figure of its loss.
             gain_db = part.gain_at_db(in_hz)
-            told = told if gain_db > 0 else []
+            proven_words = proven_words if gain_db > 0 else []
             nf_db = max(-gain_db, 0.0) if nf is None else nf.value
         case Converter() | Lnb():
             gain = gain_of(part)
             gain_db, nf_db = gain.value, 0.0 if nf is None else nf.value
-            told += [f"gain {gain_db:g} dB"] if gain.provenance == "assumed" else []
+            proven_words += [f"gain {gain_db:g} dB"] if gain.provenance == "assumed" else []
         case Transceiver():
-            told = ["its tap: no gain, no noise of its own"]
+            proven_words = ["its tap: no gain, no noise of its own"]
             gain_db, nf_db = 0.0, 0.0
         case Receiver() | Antenna():
             gain_db, nf_db = 0.0, 0.0 if nf is None else nf.value
         case _:
             assert_never(part)
-    if told:
-        assumed.append(f"{part.name}: {', '.join(told)}")
+    if proven_words:
+        assumed.append(f"{part.name}: {', '.join(proven_words)}")
     return ChainStage(part.name, gain_db, nf_db, _number(iip3))
 
 

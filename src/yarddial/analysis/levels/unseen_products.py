@@ -36,8 +36,8 @@ def with_unseen(steps: Sequence[GainPoint]) -> list[GainPoint]:
     uncertainty = np.array([_uncertainty(step) for step in clear])
     _, left_alone = nnls((rows[:, :1] / scale[:1]) / uncertainty[:, None], held / uncertainty)
     both, left = nnls(rows / scale / uncertainty[:, None], held / uncertainty)
-    made = (rows / scale)[:, 1:] @ both[1:]
-    if left_alone**2 - left**2 < MIN_CHI2_GAIN or (made / np.maximum(held, 1e-300)).max() < MIN_SHARE:
+    product_power = (rows / scale)[:, 1:] @ both[1:]
+    if left_alone**2 - left**2 < MIN_CHI2_GAIN or (product_power / np.maximum(held, 1e-300)).max() < MIN_SHARE:
         return list(steps)
     return [_with(step, float((_row(step) / scale)[1:] @ both[1:])) for step in steps]
 

@@ -48,5 +48,5 @@ def _refusal(node: KernelNode, error: OSError) -> Exception:
         return DeviceBusy(f"another program receives with {node.name} already: end it, then start again")
     if error.errno in (errno.ENOENT, errno.ENODEV, errno.ENXIO):
         return DeviceNotFound(f"{node.path} is gone: plug the receiver in again")
-    said = (error.strerror or str(error)).lower()
-    return DeviceLost(f"{node.path} cannot be opened ({said}): unplug the receiver, plug it in")
+    reason = (error.strerror or str(error)).lower()
+    return DeviceLost(f"{node.path} cannot be opened ({reason}): unplug the receiver, plug it in")

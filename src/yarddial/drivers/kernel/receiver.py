@@ -338,8 +338,8 @@ class KernelReceiver:
             return self._busy()
         if error.errno in (errno.ENODEV, errno.ENXIO, errno.EBADF):
             return DeviceLost(f"{self._name} is gone: plug it in again, then start")
-        said = (error.strerror or str(error)).lower()
-        return DeviceLost(f"{what} failed on {self._name} ({said}): unplug it, plug it in, then start")
+        reason = (error.strerror or str(error)).lower()
+        return DeviceLost(f"{what} failed on {self._name} ({reason}): unplug it, plug it in, then start")
 
 
 def _chosen_format(name: str, there: list[tuple[int, bool]], wanted: str) -> str:

@@ -54,8 +54,8 @@ class Child:
             )
         except OSError as error:
             os.close(samples)
-            said = (error.strerror or str(error)).lower()
-            raise DeviceNotFound(f"the program {words[0]} cannot be started ({said}): look at its path") from error
+            reason = (error.strerror or str(error)).lower()
+            raise DeviceNotFound(f"the program {words[0]} cannot be started ({reason}): look at its path") from error
         finally:
             os.close(their_samples)
         self._samples = samples

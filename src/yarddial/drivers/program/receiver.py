@@ -42,11 +42,11 @@ class ProgramReceiver:
         self._given = 0
         try:
             self._child.send(plain_line("capabilities"))
-            told = self._answered(None)
-            if not isinstance(told, CapabilitiesLine):
+            answer = self._answered(None)
+            if not isinstance(answer, CapabilitiesLine):
                 raise BadDriver(f"the program {self._child.name} did not say first what it can: see docs/program.md")
-            self._format = told.format
-            self._capabilities = told.capabilities()
+            self._format = answer.format
+            self._capabilities = answer.capabilities()
         except BaseException:
             self._child.close()
             raise

@@ -94,13 +94,13 @@ class DaemonLink:
     def _connected(self) -> socket.socket:
         host, port = self._place
         try:
-            made = socket.create_connection(self._place, self._patience_s)
+            connection = socket.create_connection(self._place, self._patience_s)
         except OSError as error:
             raise RigGone(
                 f"nobody answers at {host}:{port} ({error.strerror or error}): start the daemon, or check the port"
             ) from error
-        made.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-        return made
+        connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+        return connection
 
     def begin(self, order: RigOrder) -> None:
         """Send it; raises RigGone, or RigRefused for what makes no sense."""
@@ -255,14 +255,14 @@ class DaemonLink:
 
     def _late(self, now_s: float) -> list[RigAnswer]:
         """Those that were waited for too long."""
-        made: list[RigAnswer] = []
+        answers: list[RigAnswer] = []
         while self._under_way and now_s > self._under_way[0].asked_s + self._patience_s:
             asked, self._is_stale = self._under_way.popleft(), True
             silent = RigSilent(
                 f"no answer within {self._patience_s:g} s when asked {_QUESTION_WORDS[asked.owed[0][0]]}"
             )
-            made.append(RigAnswer(asked.order, asked.asked_s, failure=silent))
-        return made
+            answers.append(RigAnswer(asked.order, asked.asked_s, failure=silent))
+        return answers
 
     def _state(self, told: dict[str, str]) -> RigState:
         frequency_hz = _number(told.get("get_freq", ""), _FREQUENCY)
@@ -270,8 +270,8 @@ class DaemonLink:
             raise RigSilent(f"the daemon gave no frequency that can be: {frequency_hz}")
         # What was lost on the way is as it was before.
         self._told |= {name: told[name] for name in ("get_mode", "get_ptt") if name in told}
-        said = self._told.get("get_mode", "")
-        mode, passband_hz = _MODE.search(said), _number(said, _PASSBAND)
+        mode_answer = self._told.get("get_mode", "")
+        mode, passband_hz = _MODE.search(mode_answer), _number(mode_answer, _PASSBAND)
         transmitting = _FLAG.search(self._told.get("get_ptt", ""))
         if "get_split_vfo" in told:
             split = _FLAG.search(told["get_split_vfo"])

@@ -47,8 +47,8 @@ def is_installed() -> bool:
 def models() -> tuple[RigModel, ...]:
     """What the daemon knows, by name; raises RigGone where it is not installed."""
     matches = [_MODEL.match(line) for line in _asked("-l").splitlines()]
-    made = [RigModel(int(one[1]), f"{one[2]} {one[3]}", one[4]) for one in matches if one is not None]
-    return tuple(sorted(made, key=lambda model: model.name.lower()))
+    offered = [RigModel(int(one[1]), f"{one[2]} {one[3]}", one[4]) for one in matches if one is not None]
+    return tuple(sorted(offered, key=lambda model: model.name.lower()))
 
 
 def serial_ports(folder: Path = SERIAL_FOLDER) -> tuple[str, ...]:

@@ -78,8 +78,8 @@ def open_rig(address: str) -> RigLink:
         case _:
             from yarddial.drivers.rig.stand_in import StandIn
 
-            made = StandIn()
-            return _Owned(DaemonLink("127.0.0.1", made.port), made)
+            stand_in = StandIn()
+            return _Owned(DaemonLink("127.0.0.1", stand_in.port), stand_in)
 
 
 class _Owned:

@@ -46,9 +46,11 @@ class SimulatedAddress(msgspec.Struct, frozen=True):
 
     def world(self) -> World:
         """The world as it asks for."""
-        made = _RECEIVERS[self.name][1](self.seed, self.hearth_hz)
-        made = msgspec.structs.replace(made, hour=self.hour, ports=tuple(self._port(port) for port in made.ports))
-        return faulty(cold(made, self.cold_s, calm=self.calm) if self.cold_s else made, self.faults)
+        bare_world = _RECEIVERS[self.name][1](self.seed, self.hearth_hz)
+        bare_world = msgspec.structs.replace(
+            bare_world, hour=self.hour, ports=tuple(self._port(port) for port in bare_world.ports)
+        )
+        return faulty(cold(bare_world, self.cold_s, calm=self.calm) if self.cold_s else bare_world, self.faults)
 
     def _port(self, port: WorldPort) -> WorldPort:
         """With what is plugged in; another oscillator is off by as many ppm as the one that it takes the place of."""

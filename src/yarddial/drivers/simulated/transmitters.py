@@ -54,8 +54,8 @@ def modulation(transmitter: Transmitter, time_s: Seconds) -> Baseband:
 
 def phase(transmitter: Transmitter) -> Callable[[Seconds], NDArray[np.float32]] | None:
     """For kinds of constant amplitude their phase in radians as a function of true time; None for all others."""
-    made = _PHASES.get(transmitter.kind)
-    return None if made is None else partial(made, transmitter)
+    maker = _PHASES.get(transmitter.kind)
+    return None if maker is None else partial(maker, transmitter)
 
 
 def needed_hz(kind: str) -> float:
@@ -181,8 +181,8 @@ def _test_tones(sign: float) -> Callable[[Transmitter, Seconds], Baseband]:
         lines = [(hertz, 0.5) for hertz in _TEST_TONES_HZ] + [
             (hz, 0.5 * 10 ** (db / 20)) for hz, db in _TEST_PRODUCTS_DB
         ]
-        made = sum(size * np.exp(2j * pi * ((sign * hertz * time_s) % 1.0)) for hertz, size in lines)
-        return np.asarray(made, np.complex64)
+        wave = sum(size * np.exp(2j * pi * ((sign * hertz * time_s) % 1.0)) for hertz, size in lines)
+        return np.asarray(wave, np.complex64)
 
     return signal
 

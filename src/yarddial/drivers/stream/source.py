@@ -39,8 +39,8 @@ class _Client:
         try:
             self._socket = socket.create_connection(address.host_port, timeout=3.0)
         except (OSError, UnicodeError) as error:
-            said = _reason(error)
-            raise DeviceNotFound(f"nobody sends at {address.place} ({said}): start the sender first") from error
+            reason = _reason(error)
+            raise DeviceNotFound(f"nobody sends at {address.place} ({reason}): start the sender first") from error
 
     def read(self, most: int, patience_s: float) -> bytes | None:
         return _receive(self._socket, most, patience_s, self._place)
@@ -58,8 +58,8 @@ class _Listener:
         try:
             self._server = socket.create_server(address.host_port, backlog=1)
         except (OSError, UnicodeError) as error:
-            said = _reason(error)
-            raise DeviceNotFound(f"cannot listen at {address.place} ({said}): choose another port") from error
+            reason = _reason(error)
+            raise DeviceNotFound(f"cannot listen at {address.place} ({reason}): choose another port") from error
 
     def read(self, most: int, patience_s: float) -> bytes | None:
         if self._sender is None:

@@ -137,7 +137,8 @@ def _measured(record: Record, within_hz: float, start: LineStart, least_sigma_hz
         density = record.noise_density(record.still(start.hertz), start.hertz)
         candidates = _from(record, start.hertz, 0.0, density)
         several = [
-            WeighedLine(start.hertz, 0.0, told) for told in explain_several(record, start.hertz, within_hz, density)
+            WeighedLine(start.hertz, 0.0, explanation)
+            for explanation in explain_several(record, start.hertz, within_hz, density)
         ]
         candidates += several
     if not _is_settled(candidates):
@@ -191,8 +192,8 @@ def _from(record: Record, hertz: float, drift: float, density: float) -> list[We
         if noise != 1.0:
             few = held.condensed(2 * RESIDUAL_POINTS)
             shift = -few.means.size * np.log(noise) + few.energy * (noise - 1)
-        for told in explanations:
-            moved = msgspec.structs.replace(told, log_evidence=told.log_evidence + shift)
+        for explanation in explanations:
+            moved = msgspec.structs.replace(explanation, log_evidence=explanation.log_evidence + shift)
             candidates.append(WeighedLine(hertz, drift, _drifting_too(moved, held, drift), noise))
     return candidates
 
@@ -257,11 +258,11 @@ def _spread(record: Record, within_hz: float, candidates: list[WeighedLine]) -> 
     if faded.spread_hz * faded.duration_s < 1.0 or faded.left > 1 + MAX_RESIDUAL_SIGMAS * (2 / faded.freedom) ** 0.5:
         return []
     evidence = np.inf if best is None or best.is_odd else best.told.log_evidence + 1e3
-    told = Explanation(
+    explanation = Explanation(
         "fading", float(min(evidence, 1e12)), 0.0, faded.sigma_hz**2, faded.left, faded.freedom,
         spread_hz=faded.spread_hz, signal=10 ** (faded.cn0_dbhz / 10) * faded.duration_s,
     )  # fmt: skip
-    return [WeighedLine(faded.frequency_hz, 0.0, told)]
+    return [WeighedLine(faded.frequency_hz, 0.0, explanation)]
 
 
 def _weighed(record: Record, candidates: list[WeighedLine], density: float | None, least_sigma_hz: float) -> Carrier:

@@ -17,13 +17,13 @@ MAINS_HZ, MAINS_SHARE, HUM_DB = (50.0, 60.0), 3e-3, -10.0
 
 def name_of(record: Record, best: WeighedLine, density: float | None) -> str:
     """The model's name for a person."""
-    told = best.told
-    if told.name == "level":
+    explanation = best.told
+    if explanation.name == "level":
         return "keyed" if density is not None and _is_keyed(record, best, density) else "steady"
-    if told.name == "lines":
-        others = len(_not_mirrored(told, record.duration_s))
+    if explanation.name == "lines":
+        others = len(_not_mirrored(explanation, record.duration_s))
         return {0: "steady", 1: "two carriers", 2: "three carriers"}.get(others, "several carriers")
-    return told.name
+    return explanation.name
 
 
 def _not_mirrored(told: Explanation, duration_s: float) -> list[OtherLine]:

@@ -323,7 +323,7 @@ class _Track:
     def _broken(self, columns: list[Floats]) -> Explanation | None:
         """The phase steps, as where samples are lost: one step more while it helps, all moved to where they fit."""
         edges: list[int] = []
-        told: Explanation | None = None
+        explanation: Explanation | None = None
         best = float(self._cut(columns, [[]]).logs[0])
         for number in range(1, MAX_BREAKS + 1):
             able = [
@@ -340,8 +340,10 @@ class _Track:
             log -= number * float(np.log(self.count))
             if log > best + BREAK_LOG_PRICE:
                 best, left = log, float(around.lefts[int(np.argmax(around.logs))])
-                told = self._told("broken", BREAK_PRIOR, left, log, place, variance, 2 + 3 * number, changes=number)
-        return told
+                explanation = self._told(
+                    "broken", BREAK_PRIOR, left, log, place, variance, 2 + 3 * number, changes=number
+                )
+        return explanation
 
     def _settled(self, columns: list[Floats], edges: list[int]) -> tuple[list[int], "_Cuts"]:
         """Each break moved by a few blocks while that fits better; and all that was tried about the last place."""

@@ -141,7 +141,7 @@ def explain_several(record: Record, start_hz: float, within_hz: float, density: 
     still = record.still(start_hz).astype(np.complex128)
     bin_hz = 1 / record.duration_s
     fit = fit_lines(still, record.rate_hz, [0.0], density)
-    told: list[Explanation] = []
+    explanations: list[Explanation] = []
     for number in range(2, MAX_LINES + 1):
         reach_hz = min(within_hz + ROOM_HZ, record.clean_hz - abs(start_hz))
         place, power = strongest(fit.rest, record.rate_hz, reach_hz, 0.6 * bin_hz, fit.places_hz, density)
@@ -158,8 +158,8 @@ def explain_several(record: Record, start_hz: float, within_hz: float, density: 
         if best is None or best.gain < fit.gain + MIN_LINE_ENERGY / 2:
             break
         fit = best
-        told.append(_explained(record, fit, start_hz, density))
-    return told
+        explanations.append(_explained(record, fit, start_hz, density))
+    return explanations
 
 
 def without_known(record: Record, carrier_hz: list[float], known_hz: list[float]) -> Record:

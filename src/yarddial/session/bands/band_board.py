@@ -63,15 +63,15 @@ class BoardRequest(msgspec.Struct, frozen=True):
         """What was judged a ghost when spans were tested, the latest word on each place."""
         from yarddial.analysis.ghosts.scene import Ghost
 
-        told: dict[int, Ghost | None] = {}
+        by_place: dict[int, Ghost | None] = {}
         for entry in self.entries:
             if entry.station != self.station.name or not isinstance(entry.data, LoggedSpanTest):
                 continue
             for peak in entry.data.peaks:
                 place = round(peak.dial_hz / SAME_HZ)
                 is_ghost = peak.verdict == "ghost" and peak.kind not in MOVING_KINDS
-                told.setdefault(place, Ghost(peak.dial_hz, 0.0, "true", (), peak.cause) if is_ghost else None)
-        return tuple(ghost for ghost in told.values() if ghost is not None)
+                by_place.setdefault(place, Ghost(peak.dial_hz, 0.0, "true", (), peak.cause) if is_ghost else None)
+        return tuple(ghost for ghost in by_place.values() if ghost is not None)
 
     def _proofs(self) -> "list[tuple[float, Proof]]":
         """Where something was measured or judged true, the latest first: one look through the log for all bands."""

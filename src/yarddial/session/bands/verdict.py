@@ -30,9 +30,9 @@ def bands_verdict(rows: "Sequence[BandRow]") -> Verdict:
     todo = [row.todo for row in rows if row.todo]
     most = max(todo, key=todo.count, default="")
     what = DO_NEXT[most]
-    told = f"{counts['good']} of {len(rows)} right"
+    count_words = f"{counts['good']} of {len(rows)} right"
     good = [row.band.name for row in rows if row.mark == "good"]
     now = f"Good now: {', '.join(good[:MAX_NAMED])}{' and more' * (len(good) > MAX_NAMED)}. " if good else ""
     more = f"{now}{counts['look']} to look at, {counts['stop']} out of reach, {counts['unknown']} not known yet. {what}"
     mark: Mark = "good" if counts["good"] == len(rows) else "look" if counts["look"] else "unknown"
-    return Verdict(mark, f"{counts['good']} of {len(rows)} bands are reachable, true and proven.", more, told)
+    return Verdict(mark, f"{counts['good']} of {len(rows)} bands are reachable, true and proven.", more, count_words)

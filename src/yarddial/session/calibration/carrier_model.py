@@ -27,14 +27,14 @@ SENTENCES = {
 
 def model_sentence(carrier: "Carrier") -> str:
     """The model's name as a sentence begins, with what it measures besides."""
-    said = SENTENCES.get(carrier.method, f"{carrier.method[:1].upper()}{carrier.method[1:]}")
+    sentence = SENTENCES.get(carrier.method, f"{carrier.method[:1].upper()}{carrier.method[1:]}")
     match carrier.method:
         case "drifting" | "warming up":
-            return f"{said}: {format_number(carrier.drift_hz_per_s, carrier.drift_sigma or 0.01, signed=True)} Hz/s"
+            return f"{sentence}: {format_number(carrier.drift_hz_per_s, carrier.drift_sigma or 0.01, signed=True)} Hz/s"
         case "fading":
-            return f"{said}: its line is {format_sigma(carrier.spread_hz)[1:]} broad"
+            return f"{sentence}: its line is {format_sigma(carrier.spread_hz)[1:]} broad"
         case _:
-            return said
+            return sentence
 
 
 def model_evidence(carrier: "Carrier") -> str:

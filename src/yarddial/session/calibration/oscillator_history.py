@@ -127,10 +127,10 @@ def carried(known: Oscillators, past: Mapping[str, History], units: Mapping[str,
         if track is None or not track.points:
             continue
         try:
-            told = forecast(track.points, max(at_s, track.points[-1].time_s), track.kind)
+            expected = forecast(track.points, max(at_s, track.points[-1].time_s), track.kind)
         except BadSamples:
             continue
-        values[i], variances[i] = told.ppm * units[name], (told.sigma_ppm * units[name]) ** 2
+        values[i], variances[i] = expected.ppm * units[name], (expected.sigma_ppm * units[name]) ** 2
     size = range(len(values))
     return Oscillators(
         known.names, tuple(values), tuple(tuple(variances[i] if i == j else 0.0 for j in size) for i in size)

@@ -124,9 +124,9 @@ class OscillatorWalk(Job):
 
     def _request(self) -> PlanRequest:
         fit = self._calibration.fit
-        made = fit.kept if fit is not None else ()
+        kept_rows = fit.kept if fit is not None else ()
         estimates = self._calibration.oscillator_estimates
-        return PlanRequest(self._desk.station, estimates.fitted, estimates.before, made, self._left_out)
+        return PlanRequest(self._desk.station, estimates.fitted, estimates.before, kept_rows, self._left_out)
 
     def _take_plan(self, plan: MeasurementPlan) -> None:
         self.plan, self._answered = plan, self._asked

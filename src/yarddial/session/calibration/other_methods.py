@@ -51,8 +51,10 @@ class OtherMethods:
             away = format_hertz(dial_hz - reference.frequency_hz, sigma_hz)
             raise BadObservations(f"that is {away} from {reference.name}: give the reading in hertz or with its unit")
         observation = observed(self._desk.line, reference, dial_hz, sigma_hz, utc_now())
-        said = f"{reference.name} read by hand: {format_hertz(observation.error_hz, sigma_hz)} {format_sigma(sigma_hz)}"
-        self._calibration.take_in((observation,), "reading by hand", said)
+        sentence = (
+            f"{reference.name} read by hand: {format_hertz(observation.error_hz, sigma_hz)} {format_sigma(sigma_hz)}"
+        )
+        self._calibration.take_in((observation,), "reading by hand", sentence)
 
     def take_tone(self, told: "ToneAnswer", heard_at_hz: float | None = None) -> None:
         """Take the dial's error by a tone, the dial being on the station that sends it. Raises BadObservations.
@@ -63,8 +65,8 @@ class OtherMethods:
         dial_hz = (reference.frequency_hz if heard_at_hz is None else heard_at_hz) + told.dial_error_hz
         observation = observed(self._desk.line, reference, dial_hz, told.sigma_hz, utc_now())
         error = f"{format_hertz(observation.error_hz, told.sigma_hz)} {format_sigma(told.sigma_hz)}"
-        said = f"{reference.name} by its tone of {told.tone_hz:.1f} Hz: {error}"
-        self._calibration.take_in((observation,), "tone", said, tone_hz=told.tone_hz)
+        sentence = f"{reference.name} by its tone of {told.tone_hz:.1f} Hz: {error}"
+        self._calibration.take_in((observation,), "tone", sentence, tone_hz=told.tone_hz)
 
     def take_pilot(self, told: "Pilot", right_to_hz: float) -> None:
         """Take what a stereo pilot tells of the sample clock. Raises BadObservations.
@@ -82,8 +84,8 @@ class OtherMethods:
         )  # fmt: skip
         sigma_ppm = 1e6 * observation.total_sigma_hz / PILOT_HZ
         clock = f"{format_number(told.clock_ppm, sigma_ppm, signed=True)} ± {format_number(sigma_ppm, sigma_ppm)} ppm"
-        said = f"Stereo pilot at {place}: the sample clock is off by {clock}"
-        self._calibration.take_in((observation,), "stereo pilot", said, clock_ppm=told.clock_ppm)
+        sentence = f"Stereo pilot at {place}: the sample clock is off by {clock}"
+        self._calibration.take_in((observation,), "stereo pilot", sentence, clock_ppm=told.clock_ppm)
 
     def take_raster(self, told: "BlindAnswer") -> None:
         """Take what a band's raster tells of the dial at its middle. Raises BadObservations while it is undecided."""
@@ -96,8 +98,8 @@ class OtherMethods:
         observation = observed(self._desk.line, reference, told.middle_hz, best.sigma_hz, utc_now())
         error = f"{format_hertz(best.offset_hz, best.sigma_hz)} {format_sigma(best.sigma_hz)}"
         where = format_frequency(told.middle_hz)
-        said = f"{told.on_raster} of {told.carriers} carriers keep a {name}: {error} at {where}"
-        self._calibration.take_in((observation,), "raster", said, carriers=told.carriers)
+        sentence = f"{told.on_raster} of {told.carriers} carriers keep a {name}: {error} at {where}"
+        self._calibration.take_in((observation,), "raster", sentence, carriers=told.carriers)
 
     def read_file(self, path: Path) -> int:
         """Take observations from a CSV file, how many is told. Raises BadObservations.

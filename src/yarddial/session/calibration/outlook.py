@@ -68,14 +68,14 @@ def since_last_correction(entries: Iterable[Entry], station_name: str) -> str:
     if len(latest_corrections) < 2:
         return ""
     now, before = ({change.part: change for change in _changes(entry)} for entry in latest_corrections[:2])
-    told = []
+    sentences = []
     for part, change in now.items():
         if part in before and change.unit == before[part].unit:
             digits = 0.001 if change.unit == "ppm" else 0.1
             moved = format_number(change.new - before[part].new, digits, signed=True)
-            told.append(f"{part} {moved} {change.unit}")
+            sentences.append(f"{part} {moved} {change.unit}")
     day = latest_corrections[1].at_utc[:10]
-    return f"against the correction of {day}: {', '.join(told)}" if told else ""
+    return f"against the correction of {day}: {', '.join(sentences)}" if sentences else ""
 
 
 def _changes(entry: Entry) -> tuple[LoggedChange, ...]:

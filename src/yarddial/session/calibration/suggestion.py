@@ -37,7 +37,7 @@ class NextRequest(msgspec.Struct, frozen=True):
         usable = [
             r for r in station.references if r.mode in ("am", "cw") and not why_no_reference(r.kind, r.frequency_hz)
         ]
-        made = self.fit.kept if self.fit is not None else ()
+        kept_rows = self.fit.kept if self.fit is not None else ()
         wanted = [(line, station.dial_hz)]
         if self.fit is not None and self.fit.inseparable:
             # What cannot be told apart yet matters elsewhere: on every route that one of them takes part in.
@@ -46,7 +46,7 @@ class NextRequest(msgspec.Struct, frozen=True):
                 place = next((r.frequency_hz for r in usable if not other.why_not(r.frequency_hz)), None)
                 if place is not None and loose & {n for n, _ in dial_state(other, place, self.oscillators).slopes}:
                     wanted.append((other, place))
-        return next_measurement(lines, usable, self.oscillators, wanted, made, self.before)
+        return next_measurement(lines, usable, self.oscillators, wanted, kept_rows, self.before)
 
 
 class Suggestion:

@@ -347,8 +347,8 @@ class Levels(Job):
     def _set_together(self, swept: Swept) -> None:
         setting = self._take_setting()
         text = f"All gains of {swept.receiver} swept at {format_frequency(swept.dial_hz)}: "
-        said = ", ".join(f"{name} {gain_db:g} dB" for name, gain_db in setting.gains_db)
-        self._log_it(swept, f"{text}{said} advised", self._swept(setting))
+        gain_words = ", ".join(f"{name} {gain_db:g} dB" for name, gain_db in setting.gains_db)
+        self._log_it(swept, f"{text}{gain_words} advised", self._swept(setting))
 
     def _judge(self, swept: Swept, points: list[SweepPoint]) -> None:
         from yarddial.analysis.levels.three_to_one import judge_lines
@@ -358,10 +358,10 @@ class Levels(Job):
         less_db = sum(gain_db for _, gain_db in points[0].gains_db) - sum(gain_db for _, gain_db in points[1].gains_db)
         judged = judge_lines([p.span for p in points[::2]], [p.span for p in points[1::2]], tuning.rate_hz, less_db)
         self.lines = tuple((self._dial_of(tuning.centre_hz + line.offset_hz), line) for line in judged)
-        made = sum(line.kind == "product" for line in judged)
+        product_count = sum(line.kind == "product" for line in judged)
         text = f"3:1 test of {swept.receiver} at {format_frequency(swept.dial_hz)} with {less_db:g} dB: "
         data = LoggedAttenuationTest(tuple(msgspec.to_builtins(line) for line in judged), logged_tuning(tuning))
-        self._log_it(swept, f"{text}{made} of {count_of(len(judged), 'line')} made in the receiver", data)
+        self._log_it(swept, f"{text}{product_count} of {count_of(len(judged), 'line')} made in the receiver", data)
 
     def _swept(self, advice: msgspec.Struct) -> LoggedGainSweep:
         tuning = logged_tuning(self._last_points[-1].tuning)

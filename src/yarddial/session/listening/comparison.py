@@ -121,9 +121,9 @@ class Comparison(Job):
     def keep(self) -> None:
         """Keep the active route as it is set now, to compare it with other settings."""
         line = self._desk.line
-        made = Setup(_label(line), line)
-        if not line.missing and made.label not in [one.label for one in self._kept]:
-            self._kept = (*self._kept, made)
+        setup = Setup(_label(line), line)
+        if not line.missing and setup.label not in [one.label for one in self._kept]:
+            self._kept = (*self._kept, setup)
         self._changed.tell()
 
     def why_not(self, first: Setup | None, second: Setup | None) -> str:

@@ -12,7 +12,7 @@ from yarddial.yard.station import Station
 def all_verdicts(of: Topics) -> dict[str, Verdict]:
     """One line for every place, by its name, in the order of the places."""
     desk = of.desk
-    told: dict[PlaceName, Verdict] = {
+    by_place: dict[PlaceName, Verdict] = {
         "Bench": bench_verdict(desk, of.inspection.findings(), of.inspection.coverages()),
         "Span": span_line(desk),
         "Log": log_verdict(of.log),
@@ -20,8 +20,8 @@ def all_verdicts(of: Topics) -> dict[str, Verdict]:
     for declaration, activity in of.made_rooms():
         if declaration.verdict is not None:
             place, verdict_of = declaration.verdict
-            told[place] = verdict_of(activity, of)
-    return {name: told[name] for name in PLACE_NAMES}
+            by_place[place] = verdict_of(activity, of)
+    return {name: by_place[name] for name in PLACE_NAMES}
 
 
 def all_quiet(station: Station, verdicts: dict[str, Verdict]) -> str:

@@ -24,8 +24,8 @@ def sun_sentence(locator: str, now: datetime) -> str:
         moments = [(sunrise(at, day, tzinfo=UTC), "rises"), (sunset(at, day, tzinfo=UTC), "sets")]
     except ValueError:
         return "The sun neither rises nor sets here today."
-    told = " and ".join(f"{name} at {moment:%H:%M}" for moment, name in moments)
+    moment_words = " and ".join(f"{name} at {moment:%H:%M}" for moment, name in moments)
     near = [name for moment, name in moments if abs(moment - now) < TWILIGHT_MARGIN]
     if near:
-        return f"The sun {told} UTC here: it is near that now, a sky-wave is at its worst."
-    return f"The sun {told} UTC here; it is not near that now."
+        return f"The sun {moment_words} UTC here: it is near that now, a sky-wave is at its worst."
+    return f"The sun {moment_words} UTC here; it is not near that now."

@@ -41,7 +41,7 @@ def _into(route: Route, receiver: str, ports: list[str]) -> Route:
 
 def _changed(part: Receiver, able: Capabilities, device: str, day: str) -> Receiver:
     ranges = able.ranges_hz
-    told: dict[str, Any] = {
+    values: dict[str, Any] = {
         "device": device,
         "tuner_low_hz": ranges[0][0],
         "tuner_high_hz": ranges[-1][1],
@@ -57,19 +57,19 @@ def _changed(part: Receiver, able: Capabilities, device: str, day: str) -> Recei
     }
     direct = next((DirectSampling(port, clock_hz) for port, clock_hz in able.direct), None)
     kept = part.direct if part.direct is not None and direct is not None and part.direct.port == direct.port else direct
-    told |= {"direct": kept}
+    values |= {"direct": kept}
     if not able.own_clock:
-        told["clock_ppm"] = None
+        values["clock_ppm"] = None
     elif part.clock_ppm is None:
-        told["clock_ppm"] = Value(0.0, CLOCK_PPM, "assumed", day, "usual of a sound card")
-    origins = {key: Origin("stated", day, DRIVER_SAYS) for key in told if key not in ("clock_ppm", "direct")}
+        values["clock_ppm"] = Value(0.0, CLOCK_PPM, "assumed", day, "usual of a sound card")
+    origins = {key: Origin("stated", day, DRIVER_SAYS) for key in values if key not in ("clock_ppm", "direct")}
     another = bool(part.device) and part.device.partition("?")[0] != device.partition("?")[0]
     if another:
-        told |= {"crystal_ppm": part.crystal_ppm.unmeasured(), "entered_ppm": 0.0}
-        told |= {"lost_shares": (), "calibrations": ()}
+        values |= {"crystal_ppm": part.crystal_ppm.unmeasured(), "entered_ppm": 0.0}
+        values |= {"lost_shares": (), "calibrations": ()}
         if part.clock_ppm is not None and able.own_clock:
-            told["clock_ppm"] = part.clock_ppm.unmeasured()
-    return msgspec.structs.replace(part, origins={**part.origins, **origins}, **told)
+            values["clock_ppm"] = part.clock_ppm.unmeasured()
+    return msgspec.structs.replace(part, origins={**part.origins, **origins}, **values)
 
 
 def _rate_hz(part: Receiver, able: Capabilities) -> float:

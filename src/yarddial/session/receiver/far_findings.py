@@ -47,8 +47,8 @@ def _people(far: "FarEngine") -> list[Finding]:
         what = f"Far computer: {here.asks} asks for control of the receiver on {name}"
         why = "you go on listening; what is measured ends"
         return [Finding("look", what, why, Act("hand control over"), "Hand it over")]
-    told = ", ".join(f"{one} {'controls' if has else 'listens'}" for one, _, has in here.people)
-    what = f"Far computer: {name} serves {len(here.people)}: {told}"
+    people_words = ", ".join(f"{one} {'controls' if has else 'listens'}" for one, _, has in here.people)
+    what = f"Far computer: {name} serves {len(here.people)}: {people_words}"
     if controls or role != "control":
         return [Finding("unknown", what, "one sets the receiver")]
     if here.asks == here.people[here.you][0]:

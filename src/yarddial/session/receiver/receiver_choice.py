@@ -134,12 +134,12 @@ class ReceiverChoice:
             return
         self._asking = None
         asking.cancel()
-        told = answers[0] if answers else Told(self.device, None, NOT_TOLD.get(asking.ended, "it did not answer"))
-        self.told, take = told, self._take
+        answer = answers[0] if answers else Told(self.device, None, NOT_TOLD.get(asking.ended, "it did not answer"))
+        self.told, take = answer, self._take
         self._take = None
-        self.trouble = told.why
-        if told.capabilities is not None and take is not None:
-            take(told)
+        self.trouble = answer.why
+        if answer.capabilities is not None and take is not None:
+            take(answer)
         self._changed.tell()
 
     def _put(self, part_name: str, told: Told) -> None:

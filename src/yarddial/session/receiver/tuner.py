@@ -48,8 +48,8 @@ class ReceiverTuner:
     @property
     def tuning(self) -> Tuning | None:
         """What was asked for last, as the engine acknowledged it; None until then, after a refusal, and while off."""
-        made = self._acknowledged
-        return made if made is not None and self._is_current(made.id) else None
+        acknowledged = self._acknowledged
+        return acknowledged if acknowledged is not None and self._is_current(acknowledged.id) else None
 
     @property
     def acknowledged(self) -> Tuning | None:

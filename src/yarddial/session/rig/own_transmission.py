@@ -280,9 +280,13 @@ class OwnTransmission(Job):
         lease.end()
 
     def _note(self, result: TransmissionResult) -> None:
-        said = "" if result.error_hz is None else f", {format_hertz(result.error_hz, result.sigma_hz)} off its display"
+        error_words = (
+            "" if result.error_hz is None else f", {format_hertz(result.error_hz, result.sigma_hz)} off its display"
+        )
         wide = "" if result.width is None else f", {result.width.width_hz:.0f} Hz hold 99 % of it"
-        text = f"{result.rig}'s own transmission at {format_frequency(result.place_hz)}, {result.mode}{said}{wide}"
+        text = (
+            f"{result.rig}'s own transmission at {format_frequency(result.place_hz)}, {result.mode}{error_words}{wide}"
+        )
         entry = Entry(
             station=self._desk.station.name,
             kind="note",

@@ -12,23 +12,23 @@ def neighbour_words(result: TransmissionResult) -> tuple[str, str, Mark]:
     """How far a voice is shifted for others: verdict, what follows, its mark."""
     if result.error_hz is None:
         if result.by_if:
-            told = "Over its own IF its error hides itself: its dial is measured over another output or antenna."
-            return f"{result.rig}'s transmission was heard; its dial was not measured.", told, "unknown"
-        told = "A sideband has no carrier of its own: put the transceiver into AM or FM to measure its dial."
-        return f"{result.rig}'s transmission was heard; its dial was not measured.", told, "unknown"
+            sentence = "Over its own IF its error hides itself: its dial is measured over another output or antenna."
+            return f"{result.rig}'s transmission was heard; its dial was not measured.", sentence, "unknown"
+        sentence = "A sideband has no carrier of its own: put the transceiver into AM or FM to measure its dial."
+        return f"{result.rig}'s transmission was heard; its dial was not measured.", sentence, "unknown"
     off = format_hertz(result.error_hz, result.sigma_hz)
     uncertainty = format_sigma(result.sigma_hz)
     place = format_frequency(result.place_hz, 3)
     serves = abs(result.error_hz) + 2 * result.sigma_hz <= VOICE_HZ
     side = "high" if result.error_hz > 0 else "low"
     if serves:
-        told = f"{off} {uncertainty}: a voice is right within {VOICE_HZ:g} Hz."
-        return f"{result.rig} transmits true at {place}.", told, "good"
-    told = f"{off} {uncertainty}: others hear a voice shifted by that; beyond {VOICE_HZ:g} Hz it sounds wrong."
+        sentence = f"{off} {uncertainty}: a voice is right within {VOICE_HZ:g} Hz."
+        return f"{result.rig} transmits true at {place}.", sentence, "good"
+    sentence = f"{off} {uncertainty}: others hear a voice shifted by that; beyond {VOICE_HZ:g} Hz it sounds wrong."
     if abs(result.error_hz) < 2 * result.sigma_hz:
-        return f"Whether {result.rig} transmits true is not settled.", f"{told} True the receiver first.", "unknown"
+        return f"Whether {result.rig} transmits true is not settled.", f"{sentence} True the receiver first.", "unknown"
     by = format_hertz(abs(result.error_hz), result.sigma_hz, signed=False)
-    return f"{result.rig} transmits {side} by {by}.", told, "look"
+    return f"{result.rig} transmits {side} by {by}.", sentence, "look"
 
 
 def menu_words(result: TransmissionResult) -> tuple[str, str, str]:

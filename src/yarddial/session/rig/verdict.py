@@ -12,19 +12,19 @@ def rig_verdict(rig: RigControl) -> Verdict:
     if rig.status == "off":
         return Verdict("unknown", "No transceiver is linked.", "Link one, and dial and transceiver move as one.", "off")
     if why := rig.safety.why_closed_here():
-        told = f"{_sentence(why)} Take it off first, or choose another route."
-        return Verdict("stop", f"{name} would harm the receiver on this route.", told, "receiver off")
+        consequence = f"{_sentence(why)} Take it off first, or choose another route."
+        return Verdict("stop", f"{name} would harm the receiver on this route.", consequence, "receiver off")
     if rig.safety.is_stuck:
-        told = "Look whether its key is stuck. The receiver stays muted."
-        return Verdict("stop", f"{name} has transmitted for minutes without a pause.", told, "key stuck?")
+        consequence = "Look whether its key is stuck. The receiver stays muted."
+        return Verdict("stop", f"{name} has transmitted for minutes without a pause.", consequence, "key stuck?")
     if rig.status == "opening":
         return Verdict("unknown", f"{name} is being linked.", "It takes a moment.", "is being linked")
     if rig.status == "lost":
-        told = f"{_sentence(rig.trouble)} It is tried again by itself; following waits for it."
-        return Verdict("look", f"{name} is not reached.", told, "not reached")
+        consequence = f"{_sentence(rig.trouble)} It is tried again by itself; following waits for it."
+        return Verdict("look", f"{name} is not reached.", consequence, "not reached")
     if rig.pauses:
-        told = f"{_sentence(rig.pauses)} It goes on by itself."
-        return Verdict("look", f"Following {name} waits.", told, "waits")
+        consequence = f"{_sentence(rig.pauses)} It goes on by itself."
+        return Verdict("look", f"Following {name} waits.", consequence, "waits")
     if rig.safety.transmitting:
         return Verdict("look", f"{name} transmits.", rig.safety.guard_sentence, "transmits")
     return _at_work(rig)
@@ -33,18 +33,18 @@ def rig_verdict(rig: RigControl) -> Verdict:
 def _at_work(rig: RigControl) -> Verdict:
     name, place = rig.name, _place(rig)
     if not rig.safety.is_acknowledged and not rig.is_wanted:
-        told = "Look at what it brings to the receiver, then follow it."
-        return Verdict("look", f"{name} stands on {place}.", told, "is linked")
+        consequence = "Look at what it brings to the receiver, then follow it."
+        return Verdict("look", f"{name} stands on {place}.", consequence, "is linked")
     if rig.is_roaming:
-        told = "F brings it back to the transceiver."
-        return Verdict("good", f"{name} stays on {place}; the receiver is free.", told, "stays")
+        consequence = "F brings it back to the transceiver."
+        return Verdict("good", f"{name} stays on {place}; the receiver is free.", consequence, "stays")
     if not rig.is_wanted:
         return Verdict("good", f"{name} stands on {place}.", "F: dial and transceiver move as one.", "is linked")
     if rig.remark:
         return Verdict("look", f"{name} is followed on {place}.", _sentence(rig.remark), "is followed")
     if rig.safety.transmitting is None:
-        told = f"{name} does not tell whether it transmits: the receiver cannot be muted for it."
-        return Verdict("look", f"{name} is followed on {place}.", told, "is followed")
+        consequence = f"{name} does not tell whether it transmits: the receiver cannot be muted for it."
+        return Verdict("look", f"{name} is followed on {place}.", consequence, "is followed")
     return Verdict("good", f"{name} is followed on {place}.", _details(rig), "is followed")
 
 

@@ -301,11 +301,11 @@ class SpanTest:
         """
         from yarddial.analysis.ghosts.from_yard import scene_of
 
-        made = scene_of(line, self.sources(line), self._calibration.oscillators)
+        computed = scene_of(line, self.sources(line), self._calibration.oscillators)
         return msgspec.structs.replace(
-            made,
-            stages=tuple(msgspec.structs.replace(stage, lo_error_hz=0.0) for stage in made.stages),
-            receiver=msgspec.structs.replace(made.receiver, ppm=line.receiver.entered_ppm),
+            computed,
+            stages=tuple(msgspec.structs.replace(stage, lo_error_hz=0.0) for stage in computed.stages),
+            receiver=msgspec.structs.replace(computed.receiver, ppm=line.receiver.entered_ppm),
         )
 
     def _finish(self) -> None:

@@ -136,15 +136,19 @@ class FromTheBox(Sheet):
 
     def _guess_antenna(self) -> None:
         """Until somebody says: a wire for HF, what comes in the box for a receiver that begins above it."""
-        told = self._told
-        if self._antenna_said or told is None or told.capabilities is None:
+        capabilities = self._told
+        if self._antenna_said or capabilities is None or capabilities.capabilities is None:
             return
-        high = told.capabilities.ranges_hz[0][0] >= HF_ENDS_HZ and self.converter.currentText() == NO_PART
+        high = capabilities.capabilities.ranges_hz[0][0] >= HF_ENDS_HZ and self.converter.currentText() == NO_PART
         self.antenna.setCurrentText("Short whip" if high else "End-fed wire")
 
     def _show_sockets(self) -> None:
-        told = self._told
-        ports = told.capabilities.ports if told is not None and told.capabilities is not None else ()
+        capabilities = self._told
+        ports = (
+            capabilities.capabilities.ports
+            if capabilities is not None and capabilities.capabilities is not None
+            else ()
+        )
         self.socket.clear()
         self.socket.addItems(list(ports))
         for widget in (self._socket_words, self.socket):
@@ -163,8 +167,8 @@ class FromTheBox(Sheet):
         self.build.setFocus()
 
     def _build(self) -> None:
-        told = self._told
-        if told is None or told.capabilities is None:
+        capabilities = self._told
+        if capabilities is None or capabilities.capabilities is None:
             return
         answers = BoxAnswers(
             self.name.text(), self.antenna.currentText(), self.converter.currentText(), self.lo.text(),
@@ -174,7 +178,7 @@ class FromTheBox(Sheet):
         try:
             station = begun(desk.station, answers)
             name = next(part.name for part in reversed(station.parts))
-            station = with_capabilities(station, name, told.capabilities, told.device, clock.today())
+            station = with_capabilities(station, name, capabilities.capabilities, capabilities.device, clock.today())
             if self.socket.currentText():
                 station = choose_port(station, station.route, self.socket.currentText())
             desk.edit("from the box", station)

@@ -138,8 +138,8 @@ class ReceiverPicker(Sheet):
     def _show_known(self, part: Receiver) -> None:
         """What its driver has told, once it was asked here."""
         empty(self._known)
-        told = self._choice.told
-        if told is None or told.capabilities is None or told.device != part.device:
+        capabilities = self._choice.told
+        if capabilities is None or capabilities.capabilities is None or capabilities.device != part.device:
             return
         for row, (label, text) in enumerate(known_rows(part)):
             self._known.addWidget(Words(label, 12, tone="quiet"), row, 0)

@@ -83,11 +83,11 @@ class ToldForm(QWidget):
 
     def add_choose(self, name: str, text: str = "Choose", row: QHBoxLayout | None = None) -> QPushButton:
         """The button at the row's end."""
-        made = button(text)
-        made.setAccessibleName(name)
-        made.clicked.connect(self.submit)
-        (row or self.row).addWidget(made)
-        return made
+        choose = button(text)
+        choose.setAccessibleName(name)
+        choose.clicked.connect(self.submit)
+        (row or self.row).addWidget(choose)
+        return choose
 
     def submit(self) -> None:
         """Make a device of what was typed, or say what is wrong with it."""

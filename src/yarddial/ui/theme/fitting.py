@@ -14,10 +14,10 @@ _JOINTS = re.compile(r"(?<=[;,·.]) | (?=·)")
 def fitting_font(text: str, room: float, size: float, face: Face = "sans", weight: int = 400) -> QFont:
     """The lettering of this size, or of the largest of two thirds of it that the room takes."""
     for share in (1.0, 0.92, 0.84, 0.75, 0.67):
-        made = font(size * share, face, weight)
-        if QFontMetricsF(made).horizontalAdvance(text) <= room:
+        smaller = font(size * share, face, weight)
+        if QFontMetricsF(smaller).horizontalAdvance(text) <= room:
             break
-    return made
+    return smaller
 
 
 def whole_clauses(text: str, metrics: QFontMetricsF, room: float) -> str:

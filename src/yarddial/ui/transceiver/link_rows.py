@@ -180,11 +180,11 @@ class LinkRows(QWidget):
 
 
 def _entry(name: str, hint: str) -> QLineEdit:
-    made = QLineEdit()
-    made.setAccessibleName(name)
-    made.setPlaceholderText(hint)
-    made.setFont(font(13))
-    return made
+    field = QLineEdit()
+    field.setAccessibleName(name)
+    field.setPlaceholderText(hint)
+    field.setFont(font(13))
+    return field
 
 
 def _is_simulated(session: Session) -> bool:

@@ -84,8 +84,10 @@ class OwnTransmissionSheet(Sheet):
         self.hold.setVisible(bool(own.phase))
         self.enter.setVisible(own.is_worth_entering)
         if own.phase == "ready":
-            told = own.trouble or "Hold the button; the receiver listens, and the key is let go by itself."
-            self.headline.show_verdict("look" if own.trouble else "unknown", "Ready.", f"{told[:1].upper()}{told[1:]}")
+            message = own.trouble or "Hold the button; the receiver listens, and the key is let go by itself."
+            self.headline.show_verdict(
+                "look" if own.trouble else "unknown", "Ready.", f"{message[:1].upper()}{message[1:]}"
+            )
         elif own.phase:
             self.headline.show_verdict("look", "It transmits: keep holding.", "Some four seconds are enough.")
         elif own.result is not None:
@@ -94,9 +96,9 @@ class OwnTransmissionSheet(Sheet):
         elif own.trouble:
             self.headline.show_verdict("look", "It was not heard.", f"{own.trouble[:1].upper()}{own.trouble[1:]}.")
         else:
-            told = why or "Everything is ready for it."
+            message = why or "Everything is ready for it."
             first = "How true is the transmitter's own dial, and how wide is it?"
-            self.headline.show_verdict("unknown", first, f"{told[:1].upper()}{told[1:]}".rstrip(".") + ".")
+            self.headline.show_verdict("unknown", first, f"{message[:1].upper()}{message[1:]}".rstrip(".") + ".")
         for words in self._rows:
             words.setText("")
 

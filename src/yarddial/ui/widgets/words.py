@@ -135,14 +135,14 @@ def hairline(*, vertical: bool = False) -> QFrame:
 
 def button(text: str, *, strong: bool = False, plain: bool = False, tip: str = "") -> QPushButton:
     """A button: one strong one on a page, the others outlined, plain ones in running text."""
-    made = PressButton(text)
-    made.setFont(font(13, "sans", 500))
-    made.setProperty("strong", strong)
-    made.setProperty("plain", plain)
-    made.setAccessibleName(text)
-    set_tip(made, tip)
-    made.setCursor(Qt.CursorShape.PointingHandCursor)
-    return made
+    pressed = PressButton(text)
+    pressed.setFont(font(13, "sans", 500))
+    pressed.setProperty("strong", strong)
+    pressed.setProperty("plain", plain)
+    pressed.setAccessibleName(text)
+    set_tip(pressed, tip)
+    pressed.setCursor(Qt.CursorShape.PointingHandCursor)
+    return pressed
 
 
 def repolish(widget: QWidget) -> None:

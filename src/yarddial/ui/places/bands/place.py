@@ -123,8 +123,8 @@ class BandsPlace(QWidget):
         again = "Go on with the run" if run.unfinished() else "Prove all"
         self.prove.setText("Stop" if run.running else again)
         self.prove.setEnabled(run.running or not why_not)
-        said = run.doing or run.trouble or why_not
-        self._run.setText(f"{said[:1].upper()}{said[1:]}." if said else "")
+        message = run.doing or run.trouble or why_not
+        self._run.setText(f"{message[:1].upper()}{message[1:]}." if message else "")
 
     def _own(self) -> None:
         OwnBandsSheet(self, self._session.board).show()
@@ -169,9 +169,9 @@ class BandsPlace(QWidget):
         self._shown = rows
         empty(self._rows)
         for row in rows:
-            made = BandRowWidget(row)
-            made.chosen.connect(self._go)
-            self._rows.addWidget(made)
+            row_widget = BandRowWidget(row)
+            row_widget.chosen.connect(self._go)
+            self._rows.addWidget(row_widget)
 
     def _go(self, row: BandRow) -> None:
         self._session.board.go(row)

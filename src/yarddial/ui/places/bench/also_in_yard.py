@@ -41,9 +41,9 @@ class AlsoInYard(QWidget):
                 widget.hide()
                 widget.deleteLater()
         for name, kind in others:
-            made = button(f"{name}, {kind}", plain=True, tip=f"Switch to a route over {name}")
-            made.clicked.connect(partial(self._go_to, name))
-            self._row.addWidget(made)
+            switch = button(f"{name}, {kind}", plain=True, tip=f"Switch to a route over {name}")
+            switch.clicked.connect(partial(self._go_to, name))
+            self._row.addWidget(switch)
 
     def _go_to(self, name: str, _checked: bool = False) -> None:
         station = self._session.desk.station

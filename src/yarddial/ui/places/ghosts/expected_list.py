@@ -44,9 +44,9 @@ class ExpectedList(QWidget):
         """Show the strongest."""
         ghosts = self._expected_products.ghosts
         count = len(ghosts)
-        told = f"{count} over the floor" if count else "None"
+        count_words = f"{count} over the floor" if count else "None"
         lost = "".join(f"\n{one.sentence()}." for one in self._expected_products.desensed[:2])
-        self.said.setText(f"{told} by the signals known, besides the spike at the centre.{lost}")
+        self.said.setText(f"{count_words} by the signals known, besides the spike at the centre.{lost}")
         self.every.setVisible(bool(ghosts))
         if ghosts == self._shown:
             return

@@ -112,8 +112,8 @@ class HuntSheet(Sheet):
         step = self._hunt.step
         self._now.setText(step.words if step is not None else "")
         trouble = self._hunt.trouble or why_not
-        said = f"{trouble[:1].upper()}{trouble[1:]}." if trouble else ""
-        self._said.setText("Looking." if self._hunt.running else said)
+        message = f"{trouble[:1].upper()}{trouble[1:]}." if trouble else ""
+        self._said.setText("Looking." if self._hunt.running else message)
         self._show_rows()
 
     def _show_rows(self) -> None:

@@ -139,8 +139,8 @@ class GhostsPlace(QWidget):
         if span_test.running:
             self._beside.setText(f"Looking {span_test.doing}: {span_test.fraction:.0%} done.")
         else:
-            said = why_not or span_test.not_off
-            self._beside.setText(f"{said[:1].upper()}{said[1:]}." if said else "")
+            message = why_not or span_test.not_off
+            self._beside.setText(f"{message[:1].upper()}{message[1:]}." if message else "")
         self.picture.show_dial(desk.station.dial_hz)
         self._plan()
         self.strong.show_known()
@@ -166,12 +166,12 @@ class GhostsPlace(QWidget):
             self._causes.addWidget(hairline(), 2 * row + 1, 0, 1, 2)
         self._causes.setColumnStretch(0, 1)
         changes = list(dict.fromkeys(TEST_WORDS[change] for change in self._span_test.changes))
-        told = f"Judged by what it did when {_listed(changes)}." if changes else ""
+        evidence_words = f"Judged by what it did when {_listed(changes)}." if changes else ""
         if here.judgement.missing is not None:
             again = "; as it was tried, it could not have been seen here"
             is_blind = here.judgement.missing in here.judgement.blind
-            told += f" Not sure yet: {MISSING_TEST_WORDS[here.judgement.missing]}{again if is_blind else ''}."
-        self._tested.setText(told.strip())
+            evidence_words += f" Not sure yet: {MISSING_TEST_WORDS[here.judgement.missing]}{again if is_blind else ''}."
+        self._tested.setText(evidence_words.strip())
         self._show_cures(self._cure_text(here, self._span_test.line))
 
     def _plan(self) -> None:

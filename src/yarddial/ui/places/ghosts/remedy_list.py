@@ -61,17 +61,17 @@ class RemedyList(QWidget):
             back = "the route is chosen by hand again" if trial.remedy.route else "Ctrl+Z takes it back"
             set_tip(self.keep, f"Set it in the yard; {back}")
         if remedies is None:
-            said = "Working out what helps…"
+            message = "Working out what helps…"
         elif mitigation.running:
-            said = f"Trying: {mitigation.doing}…"
+            message = f"Trying: {mitigation.doing}…"
         else:
-            said = (
+            message = (
                 f"It did not go: {mitigation.trouble}.\n{advice}"
                 if mitigation.trouble
                 else ("" if remedies else advice)
             )
-        self._said.setText(said)
-        self._said.setVisible(bool(said))
+        self._said.setText(message)
+        self._said.setVisible(bool(message))
         state = (remedies, [mitigation.why_not_try(one) for one in remedies or ()])
         if state == self._shown:
             return

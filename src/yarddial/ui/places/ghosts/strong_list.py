@@ -54,11 +54,11 @@ class StrongList(QWidget):
             for one in known[:MAX_NAMED]
         ]
         more = f" and {len(known) - MAX_NAMED} more" if len(known) > MAX_NAMED else ""
-        said = (
+        message = (
             f"{', '.join(named)}{more}." if known else "None yet: ghosts of other bands are explained better with them."
         )
         trouble = f" Not all was scanned: {strong.trouble}." if strong.trouble else ""
-        self.said.setText(f"{said}{trouble}")
+        self.said.setText(f"{message}{trouble}")
 
     def _scan(self) -> None:
         if self._strong.running:

@@ -51,10 +51,10 @@ def tested_rows(levels: Levels) -> list[Row]:
         ("made in the receiver", str(kinds.count("product"))),
         ("not decided", str(kinds.count("undecided"))),
     ]
-    made = [(hertz, line) for hertz, line in levels.lines if line.kind == "product"]
-    rows += [(f"{format_frequency(hertz, 2)} falls by", _db(line.fall_db)) for hertz, line in made[:MAX_NAMED]]
-    if len(made) > MAX_NAMED:
-        rows.append((f"And {len(made) - MAX_NAMED} more.", ""))
+    products = [(hertz, line) for hertz, line in levels.lines if line.kind == "product"]
+    rows += [(f"{format_frequency(hertz, 2)} falls by", _db(line.fall_db)) for hertz, line in products[:MAX_NAMED]]
+    if len(products) > MAX_NAMED:
+        rows.append((f"And {len(products) - MAX_NAMED} more.", ""))
     return rows
 
 

@@ -118,15 +118,15 @@ class ListenPlace(QWidget):
             together(Words("Scale", 13, tone="quiet"), self.scale),
             spacing=16,
         )
-        told = QHBoxLayout()
-        told.addWidget(self.pointed, 1)
-        told.addWidget(self.compare)
-        told.addWidget(self.prove)
-        told.addWidget(self.visited)
+        status_row = QHBoxLayout()
+        status_row.addWidget(self.pointed, 1)
+        status_row.addWidget(self.compare)
+        status_row.addWidget(self.prove)
+        status_row.addWidget(self.visited)
         left = QVBoxLayout()
         left.setSpacing(px(8))
         left.addWidget(self.chart, 1)
-        left.addLayout(told)
+        left.addLayout(status_row)
         left.addLayout(row)
         beside, right = side_column(262, 5)
         heard = (
@@ -225,8 +225,8 @@ class ListenPlace(QWidget):
     def use_scale(self, text: str) -> None:
         ends_db = _ends(text)
         self.chart.scale(ends_db)
-        said = "by itself" if ends_db is None else f"{ends_db[0]:g} to {ends_db[1]:g}".replace("-", MINUS)
-        self.scale.setText(said)
+        scale_words = "by itself" if ends_db is None else f"{ends_db[0]:g} to {ends_db[1]:g}".replace("-", MINUS)
+        self.scale.setText(scale_words)
 
     def _raster(self) -> None:
         raster_hz = self._listening.snap_to_raster()
@@ -249,22 +249,25 @@ class ListenPlace(QWidget):
             (self.swap, listening.clean_up.swap),
         ):
             tick.setChecked(on)
-        said = (self.sound.state, self.sound.remark) if listening.is_heard else ()
-        self._sound_state.setText("; ".join(filter(None, said)))
+        sound_state = (self.sound.state, self.sound.remark) if listening.is_heard else ()
+        self._sound_state.setText("; ".join(filter(None, sound_state)))
         self._sound_state.setVisible(bool(self._sound_state.text()))
         self._show_level()
         self.follow.setChecked(session.crystal_follower.is_wanted)
         self._crystal.setText(session.crystal_follower.sentence())
         self._crystal.setVisible(bool(self._crystal.text()))
-        told = ("", "")
+        spike_words = ("", "")
         if evidence is not None:
             if evidence.spike_before_dbfs is not None and evidence.spike_after_dbfs is not None:
-                told = (f"{_db(evidence.spike_before_dbfs)} before, {_db(evidence.spike_after_dbfs)} dBFS after", "")
+                spike_words = (
+                    f"{_db(evidence.spike_before_dbfs)} before, {_db(evidence.spike_after_dbfs)} dBFS after",
+                    "",
+                )
             mirrors = evidence.why_not
             if evidence.mirrors_before_db is not None and evidence.mirrors_after_db is not None and not mirrors:
                 mirrors = f"{evidence.mirrors_before_db:.0f} dB down before, {evidence.mirrors_after_db:.0f} dB after"
-            told = (told[0], mirrors[:1].upper() + mirrors[1:])
-        for words, text in zip((self._told_spike, self._told_mirrors), told, strict=True):
+            spike_words = (spike_words[0], mirrors[:1].upper() + mirrors[1:])
+        for words, text in zip((self._told_spike, self._told_mirrors), spike_words, strict=True):
             words.setText(text)
             words.setVisible(bool(text))
         self.emphasis.setVisible(settings.way in ("nfm", "wfm"))
@@ -327,8 +330,10 @@ class ListenPlace(QWidget):
             listening.chart_hz, station.dial_hz, (listening.settings.low_hz, listening.settings.high_hz), tuple(known)
         )
         empty = "the receiver is starting…" if live_receiver.wanted else "the receiver is off: Space starts it"
-        said = live_receiver.trouble or empty
-        self.chart.empty_text = f"{said[:1].upper()}{said[1:]}".rstrip(".") + ("" if said.endswith("…") else ".")
+        message = live_receiver.trouble or empty
+        self.chart.empty_text = f"{message[:1].upper()}{message[1:]}".rstrip(".") + (
+            "" if message.endswith("…") else "."
+        )
 
     def _rig_places(self) -> list[tuple[float, str, str]]:
         """Where the transceiver stands while the receiver is elsewhere, and where it would transmit."""
@@ -370,10 +375,10 @@ def _ends(text: str) -> tuple[float, float] | None:
 
 
 def _tick(text: str, tip: str) -> QCheckBox:
-    made = QCheckBox(text)
-    made.setAccessibleName(text)
-    set_tip(made, tip)
-    return made
+    box = QCheckBox(text)
+    box.setAccessibleName(text)
+    set_tip(box, tip)
+    return box
 
 
 def _db(level_db: float, places: int = 0) -> str:

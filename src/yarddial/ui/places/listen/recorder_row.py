@@ -50,19 +50,19 @@ class RecorderRow(QWidget):
         self.samples.setText("Record samples" if recording is None else f"Stop at {recording.seconds_s:.0f} s")
         self.samples.setEnabled(recording is not None or live_receiver.running)
         self.play.setText("End playing" if live_receiver.plays else "Play")
-        said = recorder.trouble
-        if not said and live_receiver.plays:
+        message = recorder.trouble
+        if not message and live_receiver.plays:
             name = Path(live_receiver.plays.partition(":")[2].rpartition("?")[0]).name
-            said = f"{name} plays in the receiver's place"
-        elif not said and recording is not None:
-            said = "samples are recorded until the receiver is set differently"
-        elif not said and recorder.brought:
-            said = recorder.brought
-        elif not said and recorder.last_recording:
-            said = f"saved as {Path(recorder.last_recording).name}"
+            message = f"{name} plays in the receiver's place"
+        elif not message and recording is not None:
+            message = "samples are recorded until the receiver is set differently"
+        elif not message and recorder.brought:
+            message = recorder.brought
+        elif not message and recorder.last_recording:
+            message = f"saved as {Path(recorder.last_recording).name}"
         self.said.set_tone("vermilion" if recorder.trouble else "quiet")
-        self.said.setText(f"{said[:1].upper()}{said[1:]}." if said else "")
-        self.said.setVisible(bool(said))
+        self.said.setText(f"{message[:1].upper()}{message[1:]}." if message else "")
+        self.said.setVisible(bool(message))
 
     def _sound(self) -> None:
         if self._recorder.sound is not None:

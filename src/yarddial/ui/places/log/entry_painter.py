@@ -56,9 +56,9 @@ class EntryPainter(QStyledItemDelegate):
         painter.setPen(c.colour("ink"))
         painter.drawText(text, int(Qt.AlignmentFlag.AlignVCenter), _elided(painter, entry.text, text.width()))
         parts = [entry.kind, entry.route, entry.method]
-        told = entry.data
-        if isinstance(told, LoggedObservation) and told.cn0_dbhz is not None and told.duration_s is not None:
-            parts.append(f"C/N0 {told.cn0_dbhz:.0f} dB-Hz over {told.duration_s:.1f} s")
+        data = entry.data
+        if isinstance(data, LoggedObservation) and data.cn0_dbhz is not None and data.duration_s is not None:
+            parts.append(f"C/N0 {data.cn0_dbhz:.0f} dB-Hz over {data.duration_s:.1f} s")
         if entry.id == 0:
             parts.append("not yet written")
         below = QRectF(text.left(), text.bottom() - px(1), text.width(), px(18))

@@ -86,8 +86,8 @@ class AllOscillatorsSheet(Sheet):
         self.skip.setVisible(bool(left))
         effects = walk.effects()
         self.enter.setEnabled(bool(effects) and not walk.running)
-        said = walk.doing or walk.trouble or why_not
-        self._doing.setText(f"{said[:1].upper()}{said[1:]}." if said else "")
+        message = walk.doing or walk.trouble or why_not
+        self._doing.setText(f"{message[:1].upper()}{message[1:]}." if message else "")
         self._fill(rows)
         empty(self._effects)
         self._effects_title.setVisible(bool(effects))

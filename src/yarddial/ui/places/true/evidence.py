@@ -131,7 +131,7 @@ class Evidence(QWidget):
             else:
                 text = format_hertz(value, sigma).removesuffix(" Hz")
                 uncertainty = f"± {format_sigma(sigma)[1:]}"
-            said = Words(spoken(name).replace("'s", ""), 13)
+            name_words = Words(spoken(name).replace("'s", ""), 13)
             if estimate is not None and not estimate.separate:
                 text = "not separated"
             elif not settled:
@@ -142,7 +142,7 @@ class Evidence(QWidget):
                 row,
                 [
                     MarkSign(mark, 10),
-                    said,
+                    name_words,
                     Words(text, 13, weight=600 if not quiet else 400, tone=quiet),
                     Words(uncertainty, 12, tone="quiet"),
                 ],

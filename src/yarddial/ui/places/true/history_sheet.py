@@ -82,10 +82,12 @@ class HistorySheet(Sheet):
         known = session.calibration.oscillator_estimates
         entries = session.log.entries("correction", station.name, most=MAX_READ)
         self.lasts.setText(lasts_sentence(session.calibration))
-        told = [f"{entry.at_utc[:10]}: {entry.text}" for entry in corrections(entries, station.name)[:MAX_CORRECTIONS]]
+        correction_words = [
+            f"{entry.at_utc[:10]}: {entry.text}" for entry in corrections(entries, station.name)[:MAX_CORRECTIONS]
+        ]
         if compared := since_last_correction(entries, station.name):
-            told.insert(0, f"{compared[:1].upper()}{compared[1:]}.")
-        self.entered.setText("\n".join(told) or "No correction was entered yet.")
+            correction_words.insert(0, f"{compared[:1].upper()}{compared[1:]}.")
+        self.entered.setText("\n".join(correction_words) or "No correction was entered yet.")
         if not self._names:
             self.verdict.setText("Nothing was measured yet.")
             self.more.setText("Measure two stations on two routes; from then on this shows how the oscillators go.")

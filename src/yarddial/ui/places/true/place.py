@@ -67,11 +67,11 @@ class TruePlace(QWidget):
         left.setSpacing(px(8))
         left.addWidget(self.recorder, 3)
         left.addLayout(buttons)
-        told = QHBoxLayout()
-        told.setSpacing(px(14))
-        told.addWidget(self.how_long)
-        told.addWidget(self._beside, 1)
-        left.addLayout(told)
+        status_row = QHBoxLayout()
+        status_row.setSpacing(px(14))
+        status_row.addWidget(self.how_long)
+        status_row.addWidget(self._beside, 1)
+        left.addLayout(status_row)
         left.addSpacing(px(4))
         left.addLayout(
             FlowRow(

@@ -72,8 +72,8 @@ class KnownStations(MethodPage):
                     f"{kind.name} is not found at {format_frequency(frequency_hz)}: choose another kind, or look at "
                     "the unit"
                 )
-            made = Reference(self.name.text().strip(), frequency_hz, sigma_hz, kind.name, kind.mode)
-            self.session.other_methods.keep_reference(made)
+            reference = Reference(self.name.text().strip(), frequency_hz, sigma_hz, kind.name, kind.mode)
+            self.session.other_methods.keep_reference(reference)
 
         if self.attempt(keep):
             self.tell(f"{self.name.text().strip()} is a known station now; Ctrl+Z takes it back")

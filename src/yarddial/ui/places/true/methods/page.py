@@ -89,11 +89,11 @@ class MethodPage(QWidget):
 
 def entry(name: str, text: str = "", hint: str = "") -> QLineEdit:
     """A field by its name."""
-    made = QLineEdit(text)
-    made.setFont(font(13, "mono"))
-    made.setAccessibleName(name)
-    made.setPlaceholderText(hint)
-    return made
+    field = QLineEdit(text)
+    field.setFont(font(13, "mono"))
+    field.setAccessibleName(name)
+    field.setPlaceholderText(hint)
+    return field
 
 
 def _sentence(text: str) -> str:
