@@ -31,8 +31,8 @@ def command(first: Path, second: Path, near_hz: float, width_hz: float, as_json:
     from yarddial.records.recordings import open_recording
 
     powers = [_powers(open_recording(path), path.name, near_hz, width_hz) for path in (first, second)]
-    count = min(len(one) for one in powers)
-    (signal_1, noise_1), (signal_2, noise_2) = (zip(*one[:count], strict=True) for one in powers)
+    count = min(len(power) for power in powers)
+    (signal_1, noise_1), (signal_2, noise_2) = (zip(*power[:count], strict=True) for power in powers)
     # A power over B hertz and T seconds scatters by 1 / sqrt(B T) of itself.
     relative = 1 / (width_hz * PIECE_S) ** 0.5
     scatter = ([relative * n for n in noise_1], [relative * n for n in noise_2])

@@ -54,8 +54,10 @@ def command(
     host, port = host_and_port(listen, to_listen=True)
     if lists:
         computers = identity.paired()
-        text = "\n".join(f"{one.name}  {one.role}  since {one.paired_utc}" for one in computers)
-        paired = [{"name": one.name, "role": one.role, "paired_utc": one.paired_utc} for one in computers]
+        text = "\n".join(f"{computer.name}  {computer.role}  since {computer.paired_utc}" for computer in computers)
+        paired = [
+            {"name": computer.name, "role": computer.role, "paired_utc": computer.paired_utc} for computer in computers
+        ]
         answer(as_json, {"computers": paired}, text or "nobody may come yet: 'yard-dial serve --pair' shows a code")
         return
     if revoked:

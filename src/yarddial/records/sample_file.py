@@ -85,7 +85,9 @@ class SampleFile:
                 return 0.0
             os.truncate(self._partial, whole * size)
             self.count = whole
-            self._annotations = [one for one in self._annotations if one["core:sample_start"] <= whole]
+            self._annotations = [
+                annotation for annotation in self._annotations if annotation["core:sample_start"] <= whole
+            ]
             self.remark("the disk was full here")
             self.close()
         except (OSError, NotWritten):

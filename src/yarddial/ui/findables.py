@@ -41,7 +41,10 @@ def findables(window: Acting) -> list[Findable]:
         Findable("route", route.name, partial(desk.choose_route, route.name), "path") for route in station.routes
     ]
     things += [Findable("place", place.name, partial(window.go, place.name), place.also) for place in PLACES]
-    things += [Findable("do it", one.name, one.act, f"{one.also} {one.keys}") for one in window_actions(window)]
+    things += [
+        Findable("do it", window_action.name, window_action.act, f"{window_action.also} {window_action.keys}")
+        for window_action in window_actions(window)
+    ]
     things += [value for part in station.parts for value in _values(window, part)]
     things += [
         Findable("band", f"{band.name} {format_bound(band.low_hz)}", partial(desk.dial, band.low_hz), band.kind)

@@ -71,7 +71,7 @@ class ManualSheet(Sheet):
         matches = search(words) if words.strip() else None
         self.pages.blockSignals(True)
         self.pages.clear()
-        for page in PAGES if matches is None else [one.page for one in matches]:
+        for page in PAGES if matches is None else [match.page for match in matches]:
             item = QListWidgetItem(title_of(page))
             item.setData(Qt.ItemDataRole.UserRole, page)
             self.pages.addItem(item)

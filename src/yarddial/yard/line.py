@@ -125,7 +125,9 @@ class Line(msgspec.Struct, frozen=True):
         rig = self.transceiver
         before = self.inner[: self.inner.index(rig)] if rig is not None else ()
         converters = (part.converter_at(dial_hz) for part in before)
-        return tuple(Stage(one.kind, one.entered_lo_hz) for one in converters if one is not None)
+        return tuple(
+            Stage(converter.kind, converter.entered_lo_hz) for converter in converters if converter is not None
+        )
 
     @property
     def transceiver(self) -> Transceiver | None:

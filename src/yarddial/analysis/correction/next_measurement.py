@@ -117,7 +117,7 @@ def covariance_after(looks: Sequence[Observation], before: Oscillators) -> np.nd
     """Covariance of all oscillators, shape (k, k), after looks on top of what was known before them."""
     names = before.names
     rows, right, noise = equations(looks, names)
-    lies_hz = np.array([one.lie_sigma_hz for one in looks]) * unchecked(rows, noise.group)
+    lies_hz = np.array([look.lie_sigma_hz for look in looks]) * unchecked(rows, noise.group)
     white, _ = whiten(rows, right, noise.with_lies(lies_hz))
     weight = np.diag([1 / max(before.sigma(name), 1e-12) ** 2 for name in names])
     covariance: np.ndarray = np.linalg.inv(white.T @ white + weight)

@@ -83,7 +83,10 @@ def strong_seen(
     for peak in peaks:
         segment = segment_at(peak.dial_hz, known_bands)
         width_hz = usual(demodulations_of(segment.mode, peak.dial_hz)[0], peak.dial_hz).width_hz if segment else 0.0
-        if any(abs(one.frequency_hz - peak.dial_hz) < max(width_hz, one.width_hz) / 2 for one in strong_signals):
+        if any(
+            abs(strong_signal.frequency_hz - peak.dial_hz) < max(width_hz, strong_signal.width_hz) / 2
+            for strong_signal in strong_signals
+        ):
             continue
         socket_hz = shown_for_dial(peak.dial_hz, line.at(peak.dial_hz).stages)
         gain_db = float(_gain_db(line, np.array([socket_hz]))[0])

@@ -196,7 +196,7 @@ def _all(f: Floats, p: Floats, able: dict[int, float]) -> Products:
     """
     harmonics = _harmonics(f, p, able)
     index: type[np.int16 | np.int32] = np.int16 if f.size < 1 << 15 else np.int32
-    i, j = (one.astype(index) for one in np.triu_indices(f.size, 1))
+    i, j = (indices.astype(index) for indices in np.triu_indices(f.size, 1))
     ways = [(a, b, iip, turned) for a, b, iip in _shapes(able) for turned in ((False,) if a == b else (False, True))]
     count, begin = i.size, harmonics.hertz.size
     total = begin + 2 * len(ways) * count

@@ -120,11 +120,15 @@ def remedies(
     candidates: list[Remedy] = []
     for kind in KINDS:
         most_db = MAX_COST_DB.get(kind, np.inf)
-        tried = [one for one in planner.candidates(kind) if one.over_db <= FREE_DB and one.costs_db <= most_db]
+        tried = [
+            candidate
+            for candidate in planner.candidates(kind)
+            if candidate.over_db <= FREE_DB and candidate.costs_db <= most_db
+        ]
         if tried:
             candidates.append(min(tried, key=planner.ranked))
-    if planner.can_move and not any(one.kind in ("centre", "rate") for one in candidates):
-        both = [one for one in planner.centres_at_other_rates() if one.over_db <= FREE_DB]
+    if planner.can_move and not any(candidate.kind in ("centre", "rate") for candidate in candidates):
+        both = [candidate for candidate in planner.centres_at_other_rates() if candidate.over_db <= FREE_DB]
         if both:
             candidates.insert(0, min(both, key=planner.ranked))
     return tuple(candidates)

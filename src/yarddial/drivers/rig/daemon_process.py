@@ -47,7 +47,7 @@ def is_installed() -> bool:
 def models() -> tuple[RigModel, ...]:
     """What the daemon knows, by name; raises RigGone where it is not installed."""
     matches = [_MODEL.match(line) for line in _asked("-l").splitlines()]
-    offered = [RigModel(int(one[1]), f"{one[2]} {one[3]}", one[4]) for one in matches if one is not None]
+    offered = [RigModel(int(match[1]), f"{match[2]} {match[3]}", match[4]) for match in matches if match is not None]
     return tuple(sorted(offered, key=lambda model: model.name.lower()))
 
 

@@ -24,7 +24,10 @@ class SoundDriver:
         except PortAudioMissing:
             return (FoundReceiver("", "Sound card", "", 0.0, "missing", MISSING_LIBRARY, INSTALL_COMMAND),)
         self._has_looked = True
-        return tuple(FoundReceiver(one.name, one.name, f"sound card, {one.host}") for one in sound_inputs)
+        return tuple(
+            FoundReceiver(sound_input.name, sound_input.name, f"sound card, {sound_input.host}")
+            for sound_input in sound_inputs
+        )
 
     def open(self, address: str, time: TimeSource) -> SoundReceiver:
         """Open an input; raises DeviceNotFound, PortAudioMissing or DeviceBusy in one sentence."""

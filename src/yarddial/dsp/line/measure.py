@@ -241,7 +241,7 @@ def _moving(record: Record, within_hz: float, density: float | None, has_line: b
 
 
 def _is_broad(candidates: list[WeighedLine], duration_s: float) -> bool:
-    fine = [one for one in candidates if not one.is_odd]
+    fine = [candidate for candidate in candidates if not candidate.is_odd]
     best = max(fine, key=lambda one: one.told.log_evidence, default=None)
     return best is None or (best.told.name == "fading" and best.told.spread_hz * duration_s > SPECTRUM_FIT_BINS)
 
@@ -267,7 +267,7 @@ def _spread(record: Record, within_hz: float, candidates: list[WeighedLine]) -> 
 
 def _weighed(record: Record, candidates: list[WeighedLine], density: float | None, least_sigma_hz: float) -> Carrier:
     """The mean over the models that explain the record; where none does, the likeliest with what it leaves over."""
-    fine = [one for one in candidates if not one.is_odd]
+    fine = [candidate for candidate in candidates if not candidate.is_odd]
     weighed = fine or candidates
     logs = np.array([one.told.log_evidence for one in weighed])
     weights = np.exp(logs - logs.max())

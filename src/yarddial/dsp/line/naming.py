@@ -40,7 +40,7 @@ def _not_mirrored(told: Explanation, duration_s: float) -> list[OtherLine]:
         return one.level_db < HUM_DB and off < max(MAINS_SHARE * away, MIRRORED_BINS / duration_s)
 
     # One line alone at the mains' distance may as well be a station.
-    hums = sum(is_hum(one) for one in told.others)
+    hums = sum(is_hum(other) for other in told.others)
     return [
         one
         for one in told.others

@@ -125,7 +125,7 @@ class _Track:
         """It warms up, jumps, or is broken."""
         straight = [np.ones(self.count), self.u]
         explanations = [self._warming(straight), self._jumping(straight), self._broken(straight)]
-        return [one for one in explanations if one is not None]
+        return [explanation for explanation in explanations if explanation is not None]
 
     def _solved(self, columns: list[Floats]) -> tuple[Floats, Floats, float]:
         """Coefficients, their covariance, and the quadratic form left over."""

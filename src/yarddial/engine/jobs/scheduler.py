@@ -119,7 +119,7 @@ class Scheduler:
     @property
     def tuner(self) -> Lease | None:
         """The one job that may say where the receiver looks; None leaves it to the dial."""
-        able = [one for one in self._leases if one.kind.tunes and not one.waits and not one.is_released]
+        able = [lease for lease in self._leases if lease.kind.tunes and not lease.waits and not lease.is_released]
         return able[-1] if able else None
 
     def may_tune(self, lease: Lease | None) -> bool:

@@ -55,7 +55,7 @@ def blind_in_recording(
         )
     rasters = tuple(rasters_hz) or usual_rasters_hz(centre_hz)
     lines = all_lines(recording.read(), recording.rate_hz, SIDEBAND_RASTER_SHARE * min(rasters))
-    seen = [RasterCarrier(centre_hz + one.carrier.frequency_hz, one.carrier.sigma_hz) for one in lines]
+    seen = [RasterCarrier(centre_hz + line.carrier.frequency_hz, line.carrier.sigma_hz) for line in lines]
     ways = _ways(centre_hz, stages, stated_hz, lo_sigma_hz)
     share = HEARD_UPRIGHT if is_upright else INVERTED_PRIOR
     answer = fit_raster(seen, ways, rasters, prior_ppm, centre_hz=centre_hz, inverted_share=share)

@@ -163,8 +163,8 @@ class OtherMethods:
     def keep_references(self, references: Sequence[Reference]) -> int:
         """Put several in at once, as one edit; those that are there already stay as they are. Gives how many came."""
         station = self._desk.station
-        known = {(one.name, one.frequency_hz) for one in station.references}
-        more = tuple(one for one in references if (one.name, one.frequency_hz) not in known)
+        known = {(reference.name, reference.frequency_hz) for reference in station.references}
+        more = tuple(reference for reference in references if (reference.name, reference.frequency_hz) not in known)
         if more:
             changed = msgspec.structs.replace(station, references=(*station.references, *more))
             self._desk.edit(f"{len(more)} known stations", changed)

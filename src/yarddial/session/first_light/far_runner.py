@@ -26,7 +26,7 @@ class FarRunner:
     def poll(self) -> list[CheckResult]:
         """Results since the last call."""
         is_done = self._check.is_done
-        results = [self._there(msgspec.convert(one, CheckResult)) for one in self._check.results()]
+        results = [self._there(msgspec.convert(result, CheckResult)) for result in self._check.results()]
         if is_done and not self._told_end:
             self._told_end = True
             if self._check.why:

@@ -376,8 +376,10 @@ class Levels(Job):
         """Set stages to their nearest steps; with a reason they are kept for the band too. One edit."""
         receiver, wanted = self._desk.line.receiver, dict(gains_db)
         stages = tuple(
-            msgspec.structs.replace(one, set_db=one.nearest_db(wanted[one.name])) if one.name in wanted else one
-            for one in receiver.gain_stages
+            msgspec.structs.replace(gain_stage, set_db=gain_stage.nearest_db(wanted[gain_stage.name]))
+            if gain_stage.name in wanted
+            else gain_stage
+            for gain_stage in receiver.gain_stages
         )
         changed = msgspec.structs.replace(receiver, gain_stages=stages)
         station = self._desk.station.with_part(changed)
@@ -409,8 +411,12 @@ class Levels(Job):
     def _here(self, purpose: Purpose, stage: str) -> Swept:
         line, dial_hz = self._desk.line, self._desk.station.dial_hz
         # A sweep over all stages holds whatever they are set to; a weighing only as they were.
-        moved = {one.name for one in line.receiver.gain_stages} if purpose == "all" else {stage}
-        others = tuple((one.name, one.set_db) for one in line.receiver.gain_stages if one.name not in moved)
+        moved = {gain_stage.name for gain_stage in line.receiver.gain_stages} if purpose == "all" else {stage}
+        others = tuple(
+            (gain_stage.name, gain_stage.set_db)
+            for gain_stage in line.receiver.gain_stages
+            if gain_stage.name not in moved
+        )
         return Swept(purpose, line.receiver.name, line.name, dial_hz, stage, others)
 
     def _moved(self) -> None:

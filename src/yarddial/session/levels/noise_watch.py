@@ -152,8 +152,10 @@ class NoiseWatch(Job):
                 f"{count_of(len(values), 'reading')}, {_db(min(values))} to {_db(max(values))} {self._last_unit()}"
             )
             rows = tuple(
-                LoggedNoiseReading(one.at_s, one.floor, one.unit, one.dial_hz, dict(one.gains_db), one.why_not)
-                for one in self.readings
+                LoggedNoiseReading(
+                    reading.at_s, reading.floor, reading.unit, reading.dial_hz, dict(reading.gains_db), reading.why_not
+                )
+                for reading in self.readings
             )
             line = self._desk.line
             self._log.add(

@@ -299,7 +299,7 @@ class LogKeeper:
         rows = sorted(self.unreadable.values(), key=lambda one: one.id)
         if path.exists():
             raise NotWritten(f"{path} is there already: give another name")
-        lines = [json.dumps({"why": one.why, **one.row}, ensure_ascii=True, default=str) for one in rows]
+        lines = [json.dumps({"why": row.why, **row.row}, ensure_ascii=True, default=str) for row in rows]
         write_whole(path, ("\n".join(lines) + "\n").encode())
         return len(rows)
 

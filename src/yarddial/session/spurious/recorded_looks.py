@@ -86,8 +86,8 @@ def _looks(before: Span, then: Span, path: Path, less_db: float) -> list[SpanLoo
     if is_moved + is_rated + bool(less_db) != 1:
         change_words = "nothing" if not (is_moved or is_rated or less_db) else "more than one thing"
         raise BadRecording(
-            f"{change_words} was changed between the first recording and {path.name}: change the centre, or the rate, or "
-            "the attenuation, one at a time"
+            f"{change_words} was changed between the first recording and {path.name}: change the centre, or the rate, "
+            "or the attenuation, one at a time"
         )
     if less_db:
         return [SpanLook("attenuation", less_db, then, sigma_db=LEVEL_SIGMA_DB / 2)]

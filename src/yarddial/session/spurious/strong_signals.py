@@ -86,7 +86,7 @@ class StrongSignals:
             if o.antenna not in ("", line.antenna.name)
         ]
         signals += [Strong(r.frequency_hz, ELSEWHERE_DBM, r.name) for r in self._desk.station.references]
-        return tuple(one for one in signals if all(abs(one.frequency_hz - hertz) > SAME_HZ for hertz in here))
+        return tuple(signal for signal in signals if all(abs(signal.frequency_hz - hertz) > SAME_HZ for hertz in here))
 
     def seen(self, line: Line, span: "Span", peaks: "Sequence[Peak]") -> "tuple[Strong, ...]":
         """What peaks of a span are as signals on the air, called by the names of known stations."""
@@ -183,7 +183,7 @@ class StrongSignals:
         peaks = [p for p in span.peaks(MAX_SIGNALS, OVER_DB) if abs(p.dial_hz - span.centre_hz) > spike_hz]
         signals = self.seen(step.line, span, peaks)
         there = self._scanned.setdefault(step.line.name, [])
-        there += [one for one in signals if not _is_mirror(one, signals, span)]
+        there += [signal for signal in signals if not _is_mirror(signal, signals, span)]
         self._changed.tell()
 
     def _ended(self, ending: Ending) -> None:

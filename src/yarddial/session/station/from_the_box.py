@@ -59,8 +59,12 @@ def begun(station: Station, answers: BoxAnswers) -> Station:
     for part in (_from_shelf(answers.antenna), *_converter(answers), receiver):
         station = editing.put_in(station, part, station.route)
     if answers.with_usual:
-        known = {(one.name, one.frequency_hz) for one in station.references}
-        more = tuple(one for one in usual_references() if (one.name, one.frequency_hz) not in known)
+        known = {(reference.name, reference.frequency_hz) for reference in station.references}
+        more = tuple(
+            usual_reference
+            for usual_reference in usual_references()
+            if (usual_reference.name, usual_reference.frequency_hz) not in known
+        )
         station = msgspec.structs.replace(station, references=(*station.references, *more))
     return station
 

@@ -110,7 +110,9 @@ class StationSaver:
         if base is None:
             return kept
         try:
-            return merged(kept, here, {one.key: one.usual for one in differences(base, kept, here)})
+            return merged(
+                kept, here, {difference.key: difference.usual for difference in differences(base, kept, here)}
+            )
         except BadStation:
             # The two do not go together: the edits count, and the file's version is kept beside.
             return kept

@@ -167,7 +167,7 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
 
     def calibrated(self, port: str, offset_db: Value) -> "Receiver":
         """With a new calibration for a port and the gains set now; an older one of this port is dropped."""
-        others = tuple(one for one in self.calibrations if one.port != port)
+        others = tuple(calibration for calibration in self.calibrations if calibration.port != port)
         return msgspec.structs.replace(self, calibrations=(LevelCalibration(port, self.gains_db(), offset_db), *others))
 
     def port(self, name: str) -> Port:
