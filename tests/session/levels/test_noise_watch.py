@@ -41,6 +41,8 @@ def test_it_reads_each_minute_beside_listening_and_is_logged_when_it_is_stopped(
     watch.start()
     set_before = len(yard.applied)
     hours.turn(session, 0.0)
+    # One reading has no range.
+    assert "first reading" in watch.sentence()
     for _ in range(4):
         hours.turn(session, PERIOD_S)
     assert [reading.at_s for reading in watch.readings] == pytest.approx([0.0, 60.0, 120.0, 180.0, 240.0])

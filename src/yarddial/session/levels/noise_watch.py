@@ -186,6 +186,8 @@ class NoiseWatch(Job):
         missed = f"; {count_of(left_out, 'minute')} without a reading" if left_out else ""
         if latest.floor is None:
             return f"Noise: no reading just now, {latest.why_not}; {count_of(len(values), 'reading')} so far{missed}."
+        if len(values) == 1:
+            return f"Noise {_db(latest.floor)} {latest.unit}, the first reading{missed}."
         span = f"{_db(min(values))} to {_db(max(values))}"
         return f"Noise {_db(latest.floor)} {latest.unit}, {span} in {count_of(len(values), 'reading')}{missed}."
 

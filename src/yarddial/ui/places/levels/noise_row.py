@@ -43,7 +43,7 @@ class NoiseLine(QWidget):
         low, span_s = min(heights), max(self._readings[-1].at_s, 1.0)
         span_db = max(max(heights) - low, MIN_SPAN_DB)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colours.colour("spruce"), 1.5, cap=Qt.PenCapStyle.RoundCap))
+        painter.setPen(QPen(colours.colour("spruce"), px(2), cap=Qt.PenCapStyle.RoundCap))
         before: QPointF | None = None
         for reading in self._readings:
             if reading.floor is None:
@@ -51,7 +51,11 @@ class NoiseLine(QWidget):
                 continue
             share = (reading.floor - low) / span_db
             here = QPointF(2 + (self.width() - 4) * reading.at_s / span_s, bottom - 3 - share * (bottom - 6))
-            painter.drawLine(QLineF(before or here, here))
+            if before is None:
+                # The first after a gap may stay alone.
+                painter.drawPoint(here)
+            else:
+                painter.drawLine(QLineF(before, here))
             before = here
 
 
