@@ -43,7 +43,10 @@ class FarComputerHere:
     def _make_network(self) -> bool:
         """Two ends of a cable, one of them in a namespace of its own."""
         name = self._name
-        if shutil.which("ip") is None or os.geteuid() != 0 or not self._ip(f"netns add {name}"):
+        if shutil.which("ip") is None or os.geteuid() != 0:
+            return False
+        self._clear_networks_of_the_dead()
+        if not self._ip(f"netns add {name}"):
             return False
         steps = (
             f"link add {name}a type veth peer name {name}b", f"link set {name}b netns {name}",
@@ -52,6 +55,14 @@ class FarComputerHere:
             f"-n {name} link set lo up",
         )  # fmt: skip
         return all(self._ip(step) for step in steps)
+
+    def _clear_networks_of_the_dead(self) -> None:
+        """A test that was killed has left its cable, whose addresses are those of this one."""
+        listed = subprocess.run(["ip", "netns", "list"], capture_output=True, text=True, check=False).stdout
+        for name in (line.split()[0] for line in listed.splitlines() if line.startswith("far")):
+            if name[3:].isdigit() and not Path(f"/proc/{name[3:]}").exists():
+                self._ip(f"link del {name}a")
+                self._ip(f"netns del {name}")
 
     def serve(self, *more: str) -> None:
         """Begin to serve."""
