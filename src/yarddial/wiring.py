@@ -434,7 +434,7 @@ class OwnFiles:
 
     def computers(self) -> tuple[str, ...]:
         """Those that are known, as name and place."""
-        return tuple(f"{one.name}, {one.host}:{one.port}" for one in known_computers().all())
+        return tuple(f"{computer.name}, {computer.host}:{computer.port}" for computer in known_computers().all())
 
     def forget_computer(self, name: str) -> None:
         """One of them is known no more."""

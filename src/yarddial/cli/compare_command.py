@@ -53,12 +53,12 @@ def command(first: Path, second: Path, near_hz: float, width_hz: float, as_json:
         "low_db": None if nothing else over.low_db,
         "high_db": None if nothing else over.high_db,
     }
-    for name, one in differences.items():
-        values[name] = {"db": one.db, "low_db": one.low_db, "high_db": one.high_db}
+    for name, compared in differences.items():
+        values[name] = {"db": compared.db, "low_db": compared.low_db, "high_db": compared.high_db}
     if nothing:
         answer(as_json, values, f"no signal at {format_frequency(near_hz)}: nothing stands out of the noise in either")
         return
-    lines = [f"{name.replace('_', ' ')}: {_said(one)}" for name, one in differences.items()]
+    lines = [f"{name.replace('_', ' ')}: {_said(compared)}" for name, compared in differences.items()]
     answer(
         as_json,
         values,
@@ -76,11 +76,11 @@ def _powers(recording: "Recording", name: str, near_hz: float, width_hz: float) 
     size = max(int(PIECE_S * recording.rate_hz), 4096)
     powers = []
     for begin in range(0, recording.count - size + 1, size):
-        one = measure(recording.read(begin, size), recording.rate_hz, offset_hz, width_hz)
-        noise = 10 ** (one.floor_dbfs_hz / 10) * one.width_hz
-        powers.append((10 ** (one.channel_dbfs / 10) - noise, noise))
+        power = measure(recording.read(begin, size), recording.rate_hz, offset_hz, width_hz)
+        noise = 10 ** (power.floor_dbfs_hz / 10) * power.width_hz
+        powers.append((10 ** (power.channel_dbfs / 10) - noise, noise))
     return powers
 
 
-def _said(one: "Difference") -> str:
-    return f"{one.db:+.1f} dB ({one.low_db:+.1f} to {one.high_db:+.1f})".replace("-", MINUS)
+def _said(compared: "Difference") -> str:
+    return f"{compared.db:+.1f} dB ({compared.low_db:+.1f} to {compared.high_db:+.1f})".replace("-", MINUS)

@@ -76,7 +76,9 @@ def command(
         helps = list(
             _what_helps(SpanScene(scene, centre_hz, rate_hz, least_dbm), wanted_hz, width_hz, ghosts, receivers[0])
         )
-        values["remedies"] = [{"kind": one.kind, "words": one.words, "predicted": one.prediction()} for one in helps]
+        values["remedies"] = [
+            {"kind": remedy.kind, "words": remedy.words, "predicted": remedy.prediction()} for remedy in helps
+        ]
     lines = [
         f"{format_frequency(g.dial_hz)}  {g.level_dbm:6.1f} dBm  {g.kind}: {g.formula}"
         + (f" of {', '.join(g.sources)}" if g.sources else "")
@@ -88,7 +90,9 @@ def command(
         lines_shown.append(f"levels of order 4 and 5 are assumed: no {' and no '.join(values['assumed'])} is known")
     if wanted_hz is not None:
         lines_shown += ["", f"what would remove it, at {format_frequency(wanted_hz)}:"]
-        lines_shown += [f"{one.words}: {one.prediction()}" for one in helps] or ["nothing that can be set or bought"]
+        lines_shown += [f"{remedy.words}: {remedy.prediction()}" for remedy in helps] or [
+            "nothing that can be set or bought"
+        ]
     answer(as_json, values, "\n".join(lines_shown))
 
 

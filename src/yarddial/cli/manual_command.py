@@ -12,8 +12,8 @@ def command(page: str, words: str) -> int:
     """Print a page; without its name, the list of pages."""
     if words:
         matches = search(words)
-        for one in matches:
-            click.echo(f"{one.page:<12} {one.line}")
+        for match in matches:
+            click.echo(f"{match.page:<12} {match.line}")
         if not matches:
             click.echo("nothing found: try fewer or other words", err=True)
         return 0 if matches else 1

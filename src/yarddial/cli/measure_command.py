@@ -119,11 +119,11 @@ def command(
             "remark": estimate.remark,
             "others": [
                 {
-                    "frequency_hz": path.dial_hz(one.frequency_hz),
-                    "sigma_hz": one.sigma_hz,
-                    "level_db": one.level_db,
+                    "frequency_hz": path.dial_hz(other.frequency_hz),
+                    "sigma_hz": other.sigma_hz,
+                    "level_db": other.level_db,
                 }
-                for one in estimate.others
+                for other in estimate.others
             ],
             "lost": _lost(samples, recording.rate_hz),
         }
@@ -131,10 +131,10 @@ def command(
             sentence += f"\n{values['lost']} samples are missing from the recording: phases step there"
         if estimate.remark:
             sentence += f"\n{estimate.remark}"
-        for one in estimate.others:
+        for other in estimate.others:
             sentence += (
-                f"\nanother line at {format_frequency(path.dial_hz(one.frequency_hz))} {format_sigma(one.sigma_hz)}, "
-                f"{format_number(one.level_db, 1.0, signed=True)} dB"
+                f"\nanother line at {format_frequency(path.dial_hz(other.frequency_hz))} "
+                f"{format_sigma(other.sigma_hz)}, {format_number(other.level_db, 1.0, signed=True)} dB"
             )
         values |= {"rival_hz": None, "rival_below_db": None}
         if other is not None:

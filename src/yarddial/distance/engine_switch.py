@@ -109,7 +109,9 @@ class EngineSwitch:
                 # The engine forgets them as well: whoever listens asks again when the receiver is started.
                 self._lasting.clear()
             case Cancel():
-                self._lasting = {key: one for key, one in self._lasting.items() if key[0] != command.job}
+                self._lasting = {
+                    key: lasting_command for key, lasting_command in self._lasting.items() if key[0] != command.job
+                }
             case _:
                 pass
 

@@ -22,7 +22,7 @@ def temperature_c(root: Path = Path("/sys/class/thermal")) -> float:
     for zone in sorted(root.glob("thermal_zone*/temp")) if root.is_dir() else ():
         with suppress(OSError, ValueError):
             temperatures_c.append(int(zone.read_text()) / 1000.0)
-    return max((one for one in temperatures_c if -50 < one < 150), default=UNKNOWN_NUMBER)
+    return max((reading_c for reading_c in temperatures_c if -50 < reading_c < 150), default=UNKNOWN_NUMBER)
 
 
 def free_gb(folder: Path) -> float:

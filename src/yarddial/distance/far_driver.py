@@ -59,7 +59,7 @@ class FarDriver:
     def open(self, address: str, time: TimeSource) -> Device:
         """What it can do; its samples do not come. Raises DeviceNotFound."""
         name, _, rest = address.partition("/")
-        computer = next((one for one in self._known() if one.name == name), None)
+        computer = next((known_computer for known_computer in self._known() if known_computer.name == name), None)
         if computer is None:
             raise DeviceNotFound(f"the computer {name} is not known here: pair with it first")
         try:

@@ -167,12 +167,12 @@ class Guest:
         if self._gathered and (self._gathered[0].job, self._gathered[0].id) != (event.job, event.id):
             self._gathered.clear()
         self._gathered.append(event)
-        count = sum(one.samples.size for one in self._gathered)
+        count = sum(block.samples.size for block in self._gathered)
         carried = 8 * self.thin.bytes_a_second
         # On a thin link a block's head weighs as much as its samples: fewer, longer blocks.
         if carried < THIN_BITS and count < GATHERS_S * event.rate_hz:
             return
-        parts = [one.samples for one in self._gathered]
+        parts = [block.samples for block in self._gathered]
         self._gathered.clear()
         samples = np.concatenate(parts) if len(parts) > 1 else parts[0]
         lost, self._left_out_samples = self._left_out_samples, 0

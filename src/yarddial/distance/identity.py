@@ -88,14 +88,14 @@ class Identity:
     def pair(self, name: str, role: Role) -> str:
         """Let a computer come from now on; returns the word that it comes with, which is kept nowhere here."""
         word = secrets.token_urlsafe(32)
-        others = [one for one in self.paired() if one.name != name]
+        others = [guest for guest in self.paired() if guest.name != name]
         computer = PairedComputer(name, role, _print_of(word), clock.utc_text())
         _write_private(self._paired_path, msgspec.json.encode((*others, computer)))
         return word
 
     def revoke(self, name: str) -> bool:
         """It may not come any more; False where nobody of that name may."""
-        kept = [one for one in self.paired() if one.name != name]
+        kept = [guest for guest in self.paired() if guest.name != name]
         if len(kept) == len(self.paired()):
             return False
         _write_private(self._paired_path, msgspec.json.encode(kept))
@@ -105,9 +105,9 @@ class Identity:
         """The paired computer that has this word; in the same time whether there is one or not."""
         computer: PairedComputer | None = None
         given = _print_of(word)
-        for one in self.paired():
-            if hmac.compare_digest(one.word_print, given):
-                computer = one
+        for guest in self.paired():
+            if hmac.compare_digest(guest.word_print, given):
+                computer = guest
         return computer
 
 
@@ -123,17 +123,17 @@ class KnownComputers:
 
     def named(self, name: str) -> KnownComputer | None:
         """One of them."""
-        return next((one for one in self.all() if one.name == name), None)
+        return next((computer for computer in self.all() if computer.name == name), None)
 
     def add(self, computer: KnownComputer) -> None:
         """In the place of one of the same name; raises NotWritten."""
-        kept = [one for one in self.all() if one.name != computer.name]
+        kept = [known for known in self.all() if known.name != computer.name]
         self._path.parent.mkdir(parents=True, exist_ok=True)
         _write_private(self._path, msgspec.json.encode((*kept, computer)))
 
     def forget(self, name: str) -> None:
         """It is known no more."""
-        _write_private(self._path, msgspec.json.encode([one for one in self.all() if one.name != name]))
+        _write_private(self._path, msgspec.json.encode([computer for computer in self.all() if computer.name != name]))
 
 
 class BadIdentity(YardDialError):

@@ -72,11 +72,11 @@ class RecordingShelf:
             except OSError:
                 continue
             recordings.append((status.st_mtime, FarRecording(meta_path.stem, size)))
-        return tuple(one for _, one in sorted(recordings, key=lambda pair: -pair[0]))
+        return tuple(recording for _, recording in sorted(recordings, key=lambda pair: -pair[0]))
 
     def stored(self, who: PairedComputer, name: str) -> StoredRecording | None:
         """One of its own, read through once; None where there is none. Raises OSError."""
-        if name not in {one.name for one in self.all_of(who)}:
+        if name not in {recording.name for recording in self.all_of(who)}:
             return None
         data_path = self._of(who) / f"{name}{_DATA}"
         meta = (self._of(who) / f"{name}{_META}").read_bytes()[:MAX_META]
@@ -89,7 +89,7 @@ class RecordingShelf:
 
     def remove(self, who: PairedComputer, name: str) -> None:
         """One of its own; the description first, so that half of it is never offered."""
-        if name in {one.name for one in self.all_of(who)}:
+        if name in {recording.name for recording in self.all_of(who)}:
             for ending in (_META, _DATA):
                 (self._of(who) / f"{name}{ending}").unlink(missing_ok=True)
 

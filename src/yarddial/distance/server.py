@@ -77,7 +77,7 @@ class Server:
         guest = self.guests.get(hello.session)
         is_resumed = guest is not None and guest.who.name == who.name
         if guest is None or not is_resumed:
-            for former in [one for one in self.guests.values() if one.who.name == who.name]:
+            for former in [candidate for candidate in self.guests.values() if candidate.who.name == who.name]:
                 if former.away_since_s is not None:
                     # The same computer began anew: nobody comes back to what it left.
                     self._let_go(former)
@@ -196,12 +196,26 @@ class Server:
         """
         guest.asks = False
         if not wanted:
-            asking = next((one for one in self.guests.values() if one.asks and one.away_since_s is None), None)
+            asking = next(
+                (
+                    other_guest
+                    for other_guest in self.guests.values()
+                    if other_guest.asks and other_guest.away_since_s is None
+                ),
+                None,
+            )
             if guest.controls and asking is not None:
                 asking.controls, asking.asks = True, False
             guest.controls = False
         elif guest.who.role == "control":
-            holder = next((one for one in self.guests.values() if one.controls and one is not guest), None)
+            holder = next(
+                (
+                    other_guest
+                    for other_guest in self.guests.values()
+                    if other_guest.controls and other_guest is not guest
+                ),
+                None,
+            )
             if holder is None or holder.away_since_s is not None:
                 if holder is not None:
                     holder.controls = False
@@ -224,7 +238,7 @@ class Server:
         if guest.controls or isinstance(command, Hear | Cancel | EndCheck):
             self.work.do(guest, command)
             return
-        holder = next((one.who.name for one in self.guests.values() if one.controls), "nobody")
+        holder = next((other_guest.who.name for other_guest in self.guests.values() if other_guest.controls), "nobody")
         self.work.refuse(guest, command, f"{holder} controls the receiver: ask for control")
 
     # The engine
@@ -254,7 +268,7 @@ class Server:
                 self._let_go(guest)
         if self.guests and now_s - self._looked_s > REVOKED_S:
             self._looked_s = now_s
-            still = {one.name for one in self._identity.paired()}
+            still = {paired_guest.name for paired_guest in self._identity.paired()}
             for guest in list(self.guests.values()):
                 if guest.who.name not in still:
                     self._let_go(guest)
@@ -268,8 +282,8 @@ class Server:
 
     def _tell_who(self) -> None:
         guests = list(self.guests.values())
-        people = tuple((one.who.name, one.who.role, one.controls) for one in guests)
-        asks = next((one.who.name for one in guests if one.asks), "")
+        people = tuple((present.who.name, present.who.role, present.controls) for present in guests)
+        asks = next((present.who.name for present in guests if present.asks), "")
         for place, guest in enumerate(guests):
             guest.say(wire.Here(people, place, asks))
 

@@ -149,4 +149,4 @@ class ThinLink:
     @property
     def waits(self) -> int:
         """All that waits: bounded, whatever the link does."""
-        return sum(len(one) for one in self._waiting.values())
+        return sum(len(queue) for queue in self._waiting.values())

@@ -346,13 +346,13 @@ def _taken_apart(value: Any) -> Any:
     if isinstance(value, frozenset):
         return {"": "set", "of": sorted(value)}
     if isinstance(value, tuple | list):
-        return [_taken_apart(one) for one in value]
+        return [_taken_apart(item) for item in value]
     return value.item() if isinstance(value, np.generic) else value
 
 
 def _put_together(kind: str, body: dict[str, Any]) -> Any:
     kind_class = EVENTS.get(kind) or _parts()[kind]
-    return kind_class(**{name: _value(one) for name, one in body.items() if name})
+    return kind_class(**{name: _value(field) for name, field in body.items() if name})
 
 
 def _value(value: Any) -> Any:
@@ -365,7 +365,7 @@ def _value(value: Any) -> Any:
         if kind == "set":
             return frozenset(value["of"])
         return _put_together(kind, value) if isinstance(kind, str) else value
-    return tuple(_value(one) for one in value) if isinstance(value, list) else value
+    return tuple(_value(item) for item in value) if isinstance(value, list) else value
 
 
 _DTYPES = ("<f4", "<f8", "<c8", "<i8")

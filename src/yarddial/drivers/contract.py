@@ -176,7 +176,7 @@ def _outside(device: Device, ask: RequestedSettings) -> Iterator[str]:
 
 
 def _not_of(what: str, got: float, offered: tuple[float, ...], share: float) -> str:
-    near = min(abs(one - got) for one in offered)
+    near = min(abs(step - got) for step in offered)
     return "" if near <= share * got else f"it says that it keeps a {what} of {got:g}, which it does not offer"
 
 

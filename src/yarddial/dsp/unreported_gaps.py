@@ -202,9 +202,9 @@ def _jump(
     after = phasors[block + 1 : block + 1 + sides] * trend.conj() ** step
     ends = before.sum(axis=0), after.sum(axis=0)
     turned = np.angle(ends[1] * ends[0].conj())
-    one = np.maximum(sigma / np.sqrt(2), 0.004)
+    jump_sigma = np.maximum(sigma / np.sqrt(2), 0.004)
     if sides == 1:
-        return _Jump(turned, one * np.sqrt(2), 0.0, block)
+        return _Jump(turned, jump_sigma * np.sqrt(2), 0.0, block)
     # Small angles about each side's own mean, so nothing needs unwrapping; time runs backwards before the block.
     phases = [np.angle(side * end.conj()) for side, end in zip((before, after), ends, strict=True)]
     phases = [phase - phase.mean(axis=0) for phase in phases]
@@ -212,8 +212,8 @@ def _jump(
     spread = 2.0 * (off**2).sum()
     slope = ((phases[1] - phases[0]) * off).sum(axis=0) / spread
     rest = (phases[0] + slope * off) ** 2 + (phases[1] - slope * off) ** 2
-    sigma_turned = one * np.sqrt(2 / sides + (sides + 1) ** 2 / spread)
-    chi2 = float((rest / one**2)[:, heard].sum())
+    sigma_turned = jump_sigma * np.sqrt(2 / sides + (sides + 1) ** 2 / spread)
+    chi2 = float((rest / jump_sigma**2)[:, heard].sum())
     return _Jump(turned - slope * (sides + 1), sigma_turned, chi2, block)
 
 

@@ -275,7 +275,7 @@ def _of_version_1(kind: str, raw: dict[str, Any]) -> dict[str, Any]:
 
 def _observations_of_version_1(raw: dict[str, Any]) -> dict[str, Any]:
     if "observations" in raw:
-        several = [_observation_of_version_1(one) for one in raw["observations"]]
+        several = [_observation_of_version_1(raw_observation) for raw_observation in raw["observations"]]
         more = _without(raw, "observations", "oscillators")
         return {
             "type": "observations", "observations": several, "oscillators": raw.get("oscillators", {}), "more": more

@@ -104,7 +104,7 @@ class Logbook:
             with contextlib.suppress(sqlite3.Error, UnicodeError):
                 self._connection.rollback()
             raise refusal(self.path, error) from error
-        self._added = deque((entry if one.id == entry.id else one for one in self._added), maxlen=MAX_ADDED)
+        self._added = deque((entry if added.id == entry.id else added for added in self._added), maxlen=MAX_ADDED)
 
     def _stay_with_file(self) -> None:
         """The name may lead to another file, or to none: what is held here is not lost, and entries go by the name."""

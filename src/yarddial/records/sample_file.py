@@ -131,6 +131,6 @@ class SampleFile:
                 "core:extensions": [{"name": "yarddial", "version": "1.0.0", "optional": True}],
             },
             "captures": [capture],
-            "annotations": sorted(self._annotations, key=lambda one: int(one["core:sample_start"])),
+            "annotations": sorted(self._annotations, key=lambda noted: int(noted["core:sample_start"])),
         }
         write_whole(self.meta_path, (json.dumps(meta, indent=2) + "\n").encode())

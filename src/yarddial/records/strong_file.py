@@ -27,8 +27,16 @@ def write_strong(path: Path, signals: Sequence[Strong]) -> None:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow((*COLUMNS, *OPTIONAL_COLUMNS))
-    for one in signals:
-        writer.writerow((repr(one.frequency_hz), f"{one.level_dbm:.1f}", one.name, f"{one.width_hz:.0f}", one.antenna))
+    for signal in signals:
+        writer.writerow(
+            (
+                repr(signal.frequency_hz),
+                f"{signal.level_dbm:.1f}",
+                signal.name,
+                f"{signal.width_hz:.0f}",
+                signal.antenna,
+            )
+        )
     write_whole(path, out.getvalue().encode())
 
 

@@ -245,7 +245,7 @@ def _named_anew(temporary: Path, path: Path) -> None:
         temporary.unlink()
 
 
-def _swapped(one: Path, other: Path) -> bool:
+def _swapped(first: Path, other: Path) -> bool:
     """Swap two files' names in one step; False where the system or the file system cannot."""
     import ctypes
 
@@ -253,7 +253,7 @@ def _swapped(one: Path, other: Path) -> bool:
         swap = ctypes.CDLL(None, use_errno=True).renameat2
     except (AttributeError, OSError):
         return False
-    done: int = swap(_AT_FDCWD, os.fsencode(one), _AT_FDCWD, os.fsencode(other), _RENAME_EXCHANGE)
+    done: int = swap(_AT_FDCWD, os.fsencode(first), _AT_FDCWD, os.fsencode(other), _RENAME_EXCHANGE)
     return done == 0
 
 

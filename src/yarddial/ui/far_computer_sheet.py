@@ -91,7 +91,10 @@ class FarComputerSheet(Sheet):
 
     def _show_recordings(self) -> None:
         fetching = self._recordings.fetching
-        shown = (self._recordings.there, *(self._recordings.waits(one.name) for one in self._recordings.there))
+        shown = (
+            self._recordings.there,
+            *(self._recordings.waits(recording.name) for recording in self._recordings.there),
+        )
         if shown != self._shown:
             self._shown = shown
             self._build_rows()
@@ -112,16 +115,16 @@ class FarComputerSheet(Sheet):
         grid = QGridLayout()
         grid.setColumnStretch(2, 1)
         grid.setHorizontalSpacing(px(14))
-        for row, one in enumerate(self._recordings.there):
-            self._states[one.name] = words = Words("", 13, tone="quiet")
-            grid.addWidget(Words(one.name, 13, "mono"), row, 0)
-            grid.addWidget(Words(_size(one.size_bytes), 13), row, 1)
+        for row, recording in enumerate(self._recordings.there):
+            self._states[recording.name] = words = Words("", 13, tone="quiet")
+            grid.addWidget(Words(recording.name, 13, "mono"), row, 0)
+            grid.addWidget(Words(_size(recording.size_bytes), 13), row, 1)
             grid.addWidget(words, row, 2)
-            waits = self._recordings.waits(one.name)
+            waits = self._recordings.waits(recording.name)
             get = button("Stop" if waits else "Bring over", plain=True, tip="What has come is kept and gone on with")
-            get.clicked.connect(partial(self._leave if waits else self._bring, one.name))
+            get.clicked.connect(partial(self._leave if waits else self._bring, recording.name))
             drop = button("Remove there", plain=True, tip="Deleted on the far computer; what is here stays")
-            drop.clicked.connect(partial(self._drop, one.name))
+            drop.clicked.connect(partial(self._drop, recording.name))
             grid.addWidget(get, row, 3)
             grid.addWidget(drop, row, 4)
         self._rows.addLayout(grid)

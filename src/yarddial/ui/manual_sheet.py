@@ -75,10 +75,10 @@ class ManualSheet(Sheet):
             item = QListWidgetItem(title_of(page))
             item.setData(Qt.ItemDataRole.UserRole, page)
             self.pages.addItem(item)
-        for number, one in enumerate(matches or ()):
+        for number, found_page in enumerate(matches or ()):
             row = self.pages.item(number)
-            if row is not None and one.line != row.text():
-                row.setData(Qt.ItemDataRole.ToolTipRole, one.line)
+            if row is not None and found_page.line != row.text():
+                row.setData(Qt.ItemDataRole.ToolTipRole, found_page.line)
         self.pages.blockSignals(False)
         self.none_found.setText("Nothing found: try fewer or other words." if matches == [] else "")
 

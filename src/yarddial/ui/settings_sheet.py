@@ -97,8 +97,8 @@ class SettingsSheet(Sheet):
         self._row(label, box, meaning)
         return box
 
-    def _change(self, **one: object) -> None:
-        self._session.preferences.change(**one)
+    def _change(self, **changed: object) -> None:
+        self._session.preferences.change(**changed)
         self._say(self._session.preferences.trouble)
 
     def _say(self, sentence: str, tone: str = "vermilion") -> None:

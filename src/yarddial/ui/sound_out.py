@@ -144,7 +144,7 @@ class SoundOut(QObject):
     def _weigh(self, both: NDArray[np.float32]) -> None:
         if both.size:
             power = np.mean(np.square(both, dtype=np.float64), axis=0)
-            left, right = (10 * float(np.log10(max(one, 1e-12))) for one in power)
+            left, right = (10 * float(np.log10(max(side, 1e-12))) for side in power)
             self.levels_db = (left, right)
             self.levels_moved.emit()
 
@@ -175,7 +175,7 @@ class SoundOut(QObject):
         """The one that was chosen, or the system's own where that is gone; None where there is none."""
         if self._devices is None:
             return None
-        chosen = next((one for one in self._devices.audioOutputs() if one.description() == self._wanted), None)
+        chosen = next((output for output in self._devices.audioOutputs() if output.description() == self._wanted), None)
         device = chosen or self._devices.defaultAudioOutput()
         return None if device.isNull() else device
 

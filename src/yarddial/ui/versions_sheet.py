@@ -51,17 +51,17 @@ class VersionsSheet(Sheet):
             side = Qt.AlignmentFlag.AlignRight if heading == "Keep" else Qt.AlignmentFlag.AlignLeft
             grid.addWidget(Words(heading, 12, tone="quiet"), 0, column, side)
             grid.setColumnStretch(column, stretch)
-        for number, one in enumerate(found):
+        for number, difference in enumerate(found):
             row = 2 * number + 1
-            what = f"{one.what[:1].upper()}{one.what[1:]}, {WRITER_WORDS[one.changed_by]}"
-            grid.addWidget(Words(what, 13, weight=600 if one.changed_by == "both" else 400, wrap=True), row, 0)
-            grid.addWidget(Words(one.here, 13, wrap=True), row, 1)
-            grid.addWidget(Words(one.file, 13, wrap=True), row, 2)
-            choice = ChoiceBox(f"Keep of {one.what}")
+            what = f"{difference.what[:1].upper()}{difference.what[1:]}, {WRITER_WORDS[difference.changed_by]}"
+            grid.addWidget(Words(what, 13, weight=600 if difference.changed_by == "both" else 400, wrap=True), row, 0)
+            grid.addWidget(Words(difference.here, 13, wrap=True), row, 1)
+            grid.addWidget(Words(difference.file, 13, wrap=True), row, 2)
+            choice = ChoiceBox(f"Keep of {difference.what}")
             choice.addItem("here", "here")
             choice.addItem("the file", "file")
-            choice.setCurrentIndex(0 if one.usual == "here" else 1)
-            self.choices[one.key] = choice
+            choice.setCurrentIndex(0 if difference.usual == "here" else 1)
+            self.choices[difference.key] = choice
             grid.addWidget(choice, row, 3)
             grid.addWidget(hairline(), row + 1, 0, 1, 4)
         return grid
@@ -81,6 +81,6 @@ def _verdict(found: tuple[VersionDifference, ...], why_not: str) -> str:
         return f"What the other program wrote is no station: {why_not}."
     if not found:
         return "Nothing but the dial differs."
-    both = sum(one.changed_by == "both" for one in found)
+    both = sum(difference.changed_by == "both" for difference in found)
     conflict = f"; {count_of(both, 'of them was', 'of them were')} changed on both sides" if both else ""
     return f"{count_of(len(found), 'thing differs', 'things differ')}{conflict}."

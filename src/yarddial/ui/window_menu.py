@@ -43,14 +43,14 @@ def pop_up(at: QPushButton, actions: Sequence[WindowAction]) -> QMenu:
     menu = QMenu(at)
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     sections: dict[str, QMenu] = {}
-    for one in actions:
-        if one.section not in sections:
-            submenu = menu.addMenu(one.section)
+    for entry in actions:
+        if entry.section not in sections:
+            submenu = menu.addMenu(entry.section)
             if submenu is None:
                 continue
-            sections[one.section] = submenu
-        action = sections[one.section].addAction(f"{one.name}\t{one.keys}" if one.keys else one.name)
+            sections[entry.section] = submenu
+        action = sections[entry.section].addAction(f"{entry.name}\t{entry.keys}" if entry.keys else entry.name)
         if action is not None:
-            action.triggered.connect(lambda _=False, act=one.act: act())
+            action.triggered.connect(lambda _=False, act=entry.act: act())
     menu.popup(at.mapToGlobal(QPoint(0, at.height())))
     return menu

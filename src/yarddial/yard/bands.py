@@ -184,7 +184,9 @@ def source_of(band: Band) -> str:
     """The text from which a band of the table has its edges; empty for one's own."""
     if band.source:
         return band.source
-    if not any((one.name, one.low_hz, one.high_hz) == (band.name, band.low_hz, band.high_hz) for one in BAND_TABLE):
+    if not any(
+        (known.name, known.low_hz, known.high_hz) == (band.name, band.low_hz, band.high_hz) for known in BAND_TABLE
+    ):
         return ""
     return SOURCES_BY_NAME.get(band.name, SOURCES.get(band.kind, ""))
 

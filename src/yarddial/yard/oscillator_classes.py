@@ -28,4 +28,6 @@ def classes_at(lo_hz: float) -> tuple[OscillatorClass, ...]:
 
 def sigma_ppm_at(lo_hz: float) -> float:
     """One sigma over all classes, for whoever wants a single figure."""
-    return float(sum(one.share * one.sigma_ppm**2 for one in classes_at(lo_hz)) ** 0.5)
+    return float(
+        sum(oscillator_class.share * oscillator_class.sigma_ppm**2 for oscillator_class in classes_at(lo_hz)) ** 0.5
+    )

@@ -43,6 +43,6 @@ def _written_out(found: re.Match[str]) -> str:
     return f"⟨byte {code - 0xDC00:02X}⟩" if code in _BYTES else f"⟨U+{code:04X}⟩"
 
 
-def count_of(number: int, one: str, many: str = "") -> str:
+def count_of(number: int, singular: str, many: str = "") -> str:
     """One antenna, three antennas."""
-    return f"{number} {one if number == 1 else many or one + 's'}"
+    return f"{number} {singular if number == 1 else many or singular + 's'}"

@@ -65,5 +65,5 @@ def segment_at(dial_hz: float, bands: Sequence[Band]) -> BandPart | None:
     inside = bands_within(dial_hz, dial_hz + 1e-3, bands)
     if not inside:
         return None
-    band = min(inside, key=lambda one: one.high_hz - one.low_hz)
+    band = min(inside, key=lambda segment: segment.high_hz - segment.low_hz)
     return next((s for s in segments_of(band) if s.low_hz <= dial_hz < s.high_hz), segments_of(band)[-1])

@@ -297,10 +297,14 @@ def _check_receiver(part: Receiver) -> None:
         raise BadStation(f"{part.name}: the direct input needs a clock above 0 Hz and a zone from 0 up")
     if any(not stage.steps_db or list(stage.steps_db) != sorted(stage.steps_db) for stage in part.gain_stages):
         raise BadStation(f"{part.name}: the steps of a gain stage must be given, rising")
-    for one in part.calibrations:
-        numbers = [one.offset_db.value, one.offset_db.sigma, *(gain_db for _, gain_db in one.gains_db)]
-        if not all(abs(number) <= 500 for number in numbers) or one.offset_db.sigma < 0:
-            raise BadStation(f"{part.name}: the level calibration of port {one.port or '1'} lies beyond 500 dB")
+    for calibration in part.calibrations:
+        numbers = [
+            calibration.offset_db.value,
+            calibration.offset_db.sigma,
+            *(gain_db for _, gain_db in calibration.gains_db),
+        ]
+        if not all(abs(number) <= 500 for number in numbers) or calibration.offset_db.sigma < 0:
+            raise BadStation(f"{part.name}: the level calibration of port {calibration.port or '1'} lies beyond 500 dB")
     _no_doubles(f"ports of {part.name}", [port.name for port in part.ports])
 
 

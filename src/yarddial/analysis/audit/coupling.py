@@ -41,7 +41,7 @@ def coupling_of(rig: Transceiver, sends: Antenna, hears: Antenna) -> Coupling | 
     is_known = hears.apart_m > 0
     apart_m = hears.apart_m if is_known else YARD_M
     frequency_hz = max(rig.low_hz, LOWEST_HZ)
-    gains_dbi = sum(GAINS_DBI.get(one.kind, 2.2) for one in (sends, hears))
+    gains_dbi = sum(GAINS_DBI.get(antenna.kind, 2.2) for antenna in (sends, hears))
     space_db = 20 * log10(4 * pi * apart_m * frequency_hz / LIGHT_M_S)
     loss_db = max(space_db - gains_dbi, NEAR_LOSS_DB)
     distance = f"{apart_m:g} m" if is_known else f"distance not stated, {apart_m:g} m assumed"

@@ -58,9 +58,13 @@ class DcGraph:
             passed = (*through, part.name)
             is_splitter = isinstance(part, TwoPort) and part.what == "splitter"
             if not downwards:
-                ways += [(one, name, False, passed) for one, name in self._up.get((part.name, its_port), [])]
+                ways += [
+                    (neighbour, name, False, passed) for neighbour, name in self._up.get((part.name, its_port), [])
+                ]
             if downwards or is_splitter:
-                ways += [(one, name, True, passed) for one, name in self._down.get((part.name, its_port), [])]
+                ways += [
+                    (neighbour, name, True, passed) for neighbour, name in self._down.get((part.name, its_port), [])
+                ]
         return tuple(reached)
 
 

@@ -66,7 +66,7 @@ def _line(
         feeding = [
             sources[where]
             for where, found in reached.items()
-            if any(one.part.name == part.name and not one.downwards for one in found)
+            if any(feeder.part.name == part.name and not feeder.downwards for feeder in found)
         ]
         if not feeding:
             source = next((source for source in own if source.index > index), None)
@@ -84,10 +84,10 @@ def _line(
             continue
         here = {(source.owner, source.port) for source in own}
         # One that is on, and the one of this line, before others.
-        source = min(feeding, key=lambda one: (not one.feed.on, (one.owner, one.port) not in here))
+        source = min(feeding, key=lambda feeder: (not feeder.feed.on, (feeder.owner, feeder.port) not in here))
         yield from _fits(key, part.name, need, source.feed, source.spoken, need.current_ma)
         yield from _tone(key, part, line.dial_hz, source)
-        if not any(one.feed.on for one in feeding) and need.low_v <= source.feed.volts <= need.high_v:
+        if not any(feeder.feed.on for feeder in feeding) and need.low_v <= source.feed.volts <= need.high_v:
             yield BenchFinding(
                 f"{key}:off", "look", f"{part.name} is not fed: {source.spoken} is off", "it gives no signal without",
                 source.owner, mend_label="Switch it on", mend=partial(_switched, source=source, on=True),
@@ -102,7 +102,7 @@ def _tone(key: str, part: Part, dial_hz: float, source: _Source) -> Iterator[Ben
     if bool(wanted_khz) == bool(source.feed.tone_khz):
         return
     band = part.band_at(dial_hz)
-    other = next(one for one in part.bands if bool(one.tone_khz) != bool(wanted_khz))
+    other = next(offered_band for offered_band in part.bands if bool(offered_band.tone_khz) != bool(wanted_khz))
     says = f"gives no tone of {wanted_khz:g} kHz" if wanted_khz else f"gives a tone of {source.feed.tone_khz:g} kHz"
     what = f"{source.spoken} {says}: {part.name} stays in its {other.name} band, and the dial wants the {band.name} one"
     why = f"everything would show {format_bound(abs(other.entered_lo_hz - band.entered_lo_hz))} off"
@@ -123,7 +123,7 @@ def _with_tone(station: Station, source: _Source, tone_khz: float) -> Station:
 
 def _source(source: _Source, reached: tuple[DcReached, ...]) -> Iterator[BenchFinding]:
     """What a feed does besides feeding: too many eaters, a short, a transmitter, another receiver, or nobody at all."""
-    fed = [one.part for one in reached if not one.downwards and _wants(one.part)]
+    fed = [reached_part.part for reached_part in reached if not reached_part.downwards and _wants(reached_part.part)]
     needs = [need for part in fed if isinstance(need := getattr(part, "need", None), Need)]
     total_ma = sum(need.current_ma for need in needs)
     key = f"feed:{source.owner}:{source.port}"
@@ -134,17 +134,17 @@ def _source(source: _Source, reached: tuple[DcReached, ...]) -> Iterator[BenchFi
     if not source.feed.on:
         return
     off = partial(_switched, source=source, on=False)
-    for one in reached:
-        danger = _HARMS[dc_hazard(one.part)]
-        through = f" through {one.through[-1]}" if one.through and one.downwards else ""
-        port = f", port {one.port}" if one.port else ""
-        if one.downwards and not danger and not passes_dc(one.part):
+    for reached_part in reached:
+        danger = _HARMS[dc_hazard(reached_part.part)]
+        through = f" through {reached_part.through[-1]}" if reached_part.through and reached_part.downwards else ""
+        port = f", port {reached_part.port}" if reached_part.port else ""
+        if reached_part.downwards and not danger and not passes_dc(reached_part.part):
             danger = "whose input is no place for it, unless it is built with a block for direct current"
         if danger:
             yield BenchFinding(
-                f"{key}:{one.part.name}{f':{one.port}' if one.port else ''}",
+                f"{key}:{reached_part.part.name}{f':{reached_part.port}' if reached_part.port else ''}",
                 "stop",
-                f"{source.spoken} puts {source.feed.volts:g} V{through} into {one.part.name}{port}, {danger}",
+                f"{source.spoken} puts {source.feed.volts:g} V{through} into {reached_part.part.name}{port}, {danger}",
                 "switch it off before anything else; a block for direct current keeps it from there",
                 source.owner, True, "Switch it off", off,
             )  # fmt: skip

@@ -138,8 +138,11 @@ def worst_reached(behind: tuple[Part, ...], port: str, level_dbm: float) -> Powe
         if can_burn(part) or here.margin_db < 0:
             break
         level_dbm = weakened_dbm(part, level_dbm)
-    overrun = next((one for one in reached if one.limit is not None and one.margin_db < 0), None)
-    return overrun or min(reached, key=lambda one: one.margin_db)
+    overrun = next(
+        (reached_part for reached_part in reached if reached_part.limit is not None and reached_part.margin_db < 0),
+        None,
+    )
+    return overrun or min(reached, key=lambda reached_part: reached_part.margin_db)
 
 
 def _dbm(level_dbm: float) -> str:

@@ -155,15 +155,15 @@ def fit_raster(
     ----------
     .. [1] MacKay, Information Theory, Inference, and Learning Algorithms (2003), chapter 28: model comparison.
     """
-    seen = sorted(carriers, key=lambda one: one.dial_hz)[:MAX_CARRIERS]
+    seen = sorted(carriers, key=lambda carrier: carrier.dial_hz)[:MAX_CARRIERS]
     if len(seen) < MIN_CARRIERS:
         raise BadObservations(
             f"{count_of(len(seen), 'carrier')}: too few to tell a raster; scan a band with {MIN_CARRIERS} or more"
         )
     if not ways or not rasters_hz:
         raise BadObservations("no raster or no oscillator to try: name one")
-    dial_hz = np.array([one.dial_hz for one in seen])
-    sigma_hz = np.array([max(one.sigma_hz, 1e-3) for one in seen])
+    dial_hz = np.array([carrier.dial_hz for carrier in seen])
+    sigma_hz = np.array([max(carrier.sigma_hz, 1e-3) for carrier in seen])
     middle = float(np.mean(dial_hz)) if middle_hz is None else middle_hz
     centre = middle if centre_hz is None else centre_hz
     hypotheses: list[tuple[float, Hypothesis]] = []
@@ -423,15 +423,15 @@ def _decides(listed: Sequence[Hypothesis]) -> str:
         return "the carriers keep none of the rasters tried: scan another band, or name the raster kept here"
     if len(listed) < 2:
         return ""
-    one, other = listed[:2]
-    if one.way != other.way:
-        return f"look for the oscillator's own leak, at {one.way} or at {other.way}"
-    if one.inverted != other.inverted:
+    best, other = listed[:2]
+    if best.way != other.way:
+        return f"look for the oscillator's own leak, at {best.way} or at {other.way}"
+    if best.inverted != other.inverted:
         return "listen to a single-sideband signal of known side: it tells whether the spectrum is turned over"
     if not other.raster_hz:
         return "scan more of the band, or another one: so few carriers keep a raster by chance too"
-    if one.raster_hz != other.raster_hz:
+    if best.raster_hz != other.raster_hz:
         return "scan more of the band: further carriers tell the rasters apart"
-    if abs(one.ppm - other.ppm) > 4 * (one.ppm_sigma + other.ppm_sigma):
+    if abs(best.ppm - other.ppm) > 4 * (best.ppm_sigma + other.ppm_sigma):
         return "measure one carrier without the converter: the two differ in the receiver's crystal"
     return "measure one known station: the two differ by whole cells of the raster"

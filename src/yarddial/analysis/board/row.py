@@ -91,7 +91,7 @@ def row_of(
     states = [dial_state(line, place, known) for place in places if line.reach(place).is_reached]
     worst = max(states, key=lambda state: abs(state.error_hz) + 2 * state.sigma_hz)
     is_measured = {name for name, _ in worst.slopes} <= measured
-    proof = next((one for one in proofs if one.route in ("", line.name)), None)
+    proof = next((candidate for candidate in proofs if candidate.route in ("", line.name)), None)
     silent = "" if proof is not None else _silent(line, proofs, looks)
     mark, verdict, todo = _judged(line, share, mode, worst, inside, proof, silent, is_measured=is_measured)
     return BandRow(
@@ -122,7 +122,7 @@ def _best_line(station: Station, band: Band, places: Sequence[float], reaches: R
 
 def _silent(line: Line, proofs: Sequence[Proof], looks: Sequence[Proof]) -> str:
     """What is known of a band in which nothing was proven over its route."""
-    if look := next((one for one in looks if one.route in ("", line.name)), None):
+    if look := next((attempt for attempt in looks if attempt.route in ("", line.name)), None):
         return f"nothing stood out on {look.at_utc[:10]} at {look.at_utc[11:16]} UTC: look at another hour"
     if proofs:
         return f"heard over {proofs[0].route}, not yet over this route"

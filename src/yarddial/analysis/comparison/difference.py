@@ -111,11 +111,14 @@ def difference(
         raise BadSamples(f"{a.size} pairs tell nothing yet: measure {MIN_PAIRS} or more")
 
     if scatter is not None:
-        noises = [np.asarray(one, float) for one in scatter]
+        noises = [np.asarray(floor_bins, float) for floor_bins in scatter]
         uncertainties = zip((a, b), noises, floor_sigmas, strict=True)
         if not any(_stands_out(power - off, noise) for power, noise, off in uncertainties):
             return Difference(0.0, -FURTHEST_DB, FURTHEST_DB, a.size, float(a.size), has_signal=False)
-        clear = [float(np.median(power)) / float(np.median(one)) for power, one in zip((a, b), noises, strict=True)]
+        clear = [
+            float(np.median(power)) / float(np.median(floor_bins))
+            for power, floor_bins in zip((a, b), noises, strict=True)
+        ]
         medians = float(np.median(a)), float(np.median(b))
         is_near = any(power < 2 * CLEAR_SIGMAS * off for power, off in zip(medians, floor_sigmas, strict=True))
         if min(clear) < CLEAR_SIGMAS or is_near:

@@ -174,7 +174,7 @@ def _remarks(
     remarks: list[FitRemark] = []
     count = len(seen)
     if alone:
-        who = " and ".join(dict.fromkeys(_look(one) for one in alone[:3]))
+        who = " and ".join(dict.fromkeys(_look(oscillator) for oscillator in alone[:3]))
         sentence = f"{who} {'are' if len(alone) > 1 else 'is'} unchecked: measure another carrier over the same route"
         if dof == 0 and count == 1:
             sentence = "one measurement cannot be checked against anything: measure another carrier to check it"
@@ -192,11 +192,11 @@ def _remarks(
     return tuple(remarks)
 
 
-def _look(one: Observation) -> str:
+def _look(observation: Observation) -> str:
     """A look as a sentence names it."""
-    name = one.reference_name or format_frequency(one.reference_hz)
-    through = ", ".join(stage.name for stage in one.stages)
-    return f"{name} {'through ' + through if through else 'with ' + one.receiver}"
+    name = observation.reference_name or format_frequency(observation.reference_hz)
+    through = ", ".join(stage.name for stage in observation.stages)
+    return f"{name} {'through ' + through if through else 'with ' + observation.receiver}"
 
 
 def _fit_working(result: CorrectionFit) -> Working:

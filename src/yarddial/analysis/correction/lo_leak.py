@@ -118,7 +118,9 @@ def weigh_leaks(
             continue
         there_hz = glimpse.shown_hz * (1 + crystal_ppm * 1e-6)
         apart_hz, density = there_hz - glimpse.stated_hz, 0.0
-        spreads = [(one.share, one.sigma_ppm) for one in classes_at(glimpse.stated_hz)]
+        spreads = [
+            (oscillator_class.share, oscillator_class.sigma_ppm) for oscillator_class in classes_at(glimpse.stated_hz)
+        ]
         for share, ppm in spreads if tolerance_ppm is None else [(1.0, tolerance_ppm)]:
             spread_hz = sqrt((glimpse.stated_hz * ppm * 1e-6) ** 2 + (glimpse.shown_hz * crystal_sigma_ppm * 1e-6) ** 2)
             density += share * exp(-0.5 * (apart_hz / spread_hz) ** 2) / (spread_hz * sqrt(tau))

@@ -66,7 +66,7 @@ def plan_measurements(
     wanted : sequence of WantedPlace
     """
     looks: list[Observation] = list(made)
-    seen = {(one.reference_name, one.reference_hz, one.route) for one in made}
+    seen = {(candidate.reference_name, candidate.reference_hz, candidate.route) for candidate in made}
     # A second look at the same carrier on the same day errs alike: it is no new one.
     able = [
         (line, reference)
@@ -80,7 +80,7 @@ def plan_measurements(
     goals = [slopes(place.line, place.dial_hz, oscillators) for place in wanted]
     known: Matrix = np.array(oscillators.covariance)
     allowed = _allowed(
-        wanted, goals, covariance_after([*looks, *(_look(*one) for one in able)], start) if able else known
+        wanted, goals, covariance_after([*looks, *(_look(*candidate) for candidate in able)], start) if able else known
     )
     planned: list[PlannedLook] = []
     while able and len(planned) < MAX_LOOKS:

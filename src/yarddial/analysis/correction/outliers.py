@@ -134,7 +134,7 @@ def _stepwise(projector: Matrix, along: Matrix, most: int) -> tuple[int, ...]:
         dropped += left[gone].tolist()
         left = left[kept]
     for row in list(dropped):
-        others = np.array([[one for one in dropped if one != row]], dtype=np.int64)
+        others = np.array([[other_row for other_row in dropped if other_row != row]], dtype=np.int64)
         everything = np.array([dropped], dtype=np.int64)
         without = float(_saved(projector, along, others)[0]) if others.size else 0.0
         if float(_saved(projector, along, everything)[0]) - without < OUTLIER_CHI2:

@@ -117,7 +117,7 @@ def which_lo(
     weights = [(0.0, 0.0, UNSTATED_PRIOR / (2 * max(UNSTATED_SPREAD_HZ, UNSTATED_SHARE * lo_hz)))]
     for stated in stated_hz:
         apart_hz = lo_hz - stated
-        spreads = [(one.share, one.sigma_ppm) for one in classes_at(stated)]
+        spreads = [(oscillator_class.share, oscillator_class.sigma_ppm) for oscillator_class in classes_at(stated)]
         if tolerance_ppm is not None:
             spreads = [(1.0, tolerance_ppm)]
         weight = 0.0

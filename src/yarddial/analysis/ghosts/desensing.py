@@ -73,22 +73,26 @@ def desensing(scene: Scene, dial_hz: float, width_hz: float, floor_dbm: float) -
     Communications Receivers, ch. 2). Blocking: a cubic takes 20 log10(1 - 2 sum P / IIP3) from whatever is weak.
     """
     receiver, found = scene.receiver, []
-    others = [one for one in scene.strong if abs(one.frequency_hz - dial_hz) > (width_hz + one.width_hz) / 2]
+    others = [
+        strong_signal
+        for strong_signal in scene.strong
+        if abs(strong_signal.frequency_hz - dial_hz) > (width_hz + strong_signal.width_hz) / 2
+    ]
     level_dbm = _at_socket(scene, others)
-    for one, dbm in zip(others, level_dbm, strict=True):
-        away_hz = one.frequency_hz - dial_hz
+    for strong_signal, dbm in zip(others, level_dbm, strict=True):
+        away_hz = strong_signal.frequency_hz - dial_hz
         noise_dbm = dbm + phase_noise_dbc_hz(receiver, away_hz) + 10 * log10(width_hz)
         costs_db = 10 * log10(1 + 10 ** ((noise_dbm - floor_dbm) / 10))
         if costs_db >= MIN_COST_DB:
-            found.append(_told("reciprocal mixing", one, away_hz, costs_db, dbm, dial_hz))
+            found.append(_told("reciprocal mixing", strong_signal, away_hz, costs_db, dbm, dial_hz))
     if receiver.iip3_dbm is not None and others:
         strongest = int(np.argmax(level_dbm))
         costs_db = blocking_db([float(dbm) for dbm in level_dbm], receiver.iip3_dbm)
         if costs_db >= MIN_COST_DB:
-            one = others[strongest]
-            away_hz = one.frequency_hz - dial_hz
-            found.append(_told("blocking", one, away_hz, costs_db, float(level_dbm[strongest]), dial_hz))
-    return tuple(sorted(found, key=lambda one: -one.costs_db))
+            strong_signal = others[strongest]
+            away_hz = strong_signal.frequency_hz - dial_hz
+            found.append(_told("blocking", strong_signal, away_hz, costs_db, float(level_dbm[strongest]), dial_hz))
+    return tuple(sorted(found, key=lambda strong_signal: -strong_signal.costs_db))
 
 
 def blocking_db(levels_dbm: Sequence[float], iip3_dbm: float) -> float:
@@ -120,11 +124,11 @@ def skirt_share(span: Span, scene: Scene) -> tuple[float, float]:
     places_hz = steps_hz.reshape(SPAN_PIECES, count).mean(axis=1)
     skirts = np.zeros(steps_hz.size)
     nearest_hz = np.full(SPAN_PIECES, np.inf)
-    for one, dbm in zip(scene.strong, _at_socket(scene, scene.strong), strict=True):
-        away_hz = steps_hz - one.frequency_hz
+    for strong_signal, dbm in zip(scene.strong, _at_socket(scene, scene.strong), strict=True):
+        away_hz = steps_hz - strong_signal.frequency_hz
         noise = dbm + _skirt_dbc_hz(scene.receiver, away_hz)
         skirts += 10 ** ((noise + 10 * log10(span.step_hz * LINE_SUM)) / 10)
-        nearest_hz = np.minimum(nearest_hz, np.abs(places_hz - one.frequency_hz))
+        nearest_hz = np.minimum(nearest_hz, np.abs(places_hz - strong_signal.frequency_hz))
     # Of both the same part of a piece, as a skirt is steep.
     skirts_mw = np.percentile(skirts.reshape(SPAN_PIECES, count), FLOOR_PERCENTILE, axis=1)
     clean = np.abs(places_hz - span.centre_hz) < 0.4 * span.rate_hz
@@ -145,17 +149,19 @@ def skirt_share(span: Span, scene: Scene) -> tuple[float, float]:
     return float(projections[1]), float(covariance[1, 1] ** 0.5)
 
 
-def _told(kind: DesenseKind, one: Strong, away_hz: float, costs_db: float, level_dbm: float, dial_hz: float) -> Desense:
+def _told(
+    kind: DesenseKind, strong_signal: Strong, away_hz: float, costs_db: float, level_dbm: float, dial_hz: float
+) -> Desense:
     # So much off that noise is a tenth of the floor's, or that gain falls by half a decibel.
     left = (10 ** (costs_db / 10) - 1) / 0.1 if kind == "reciprocal mixing" else (1 - 10 ** (-costs_db / 20)) / 2 / 0.03
-    cure = filter_against(dial_hz, one.frequency_hz, max(10 * log10(left), 3.0))
-    return Desense(kind, one.name, away_hz, costs_db, level_dbm, cure)
+    cure = filter_against(dial_hz, strong_signal.frequency_hz, max(10 * log10(left), 3.0))
+    return Desense(kind, strong_signal.name, away_hz, costs_db, level_dbm, cure)
 
 
 def _at_socket(scene: Scene, strong: Sequence[Strong]) -> np.ndarray:
-    level = np.array([one.level_dbm for one in strong])
+    level = np.array([strong_signal.level_dbm for strong_signal in strong])
     if scene.gain_db is None or not strong:
         return level
     lo_hz = sum(w * (s.lo_hz + s.lo_error_hz) for w, s in zip(lo_weights(scene.stages), scene.stages, strict=True))
-    socket = path_sense(scene.stages) * np.array([one.frequency_hz for one in strong]) + lo_hz
+    socket = path_sense(scene.stages) * np.array([strong_signal.frequency_hz for strong_signal in strong]) + lo_hz
     return np.asarray(level + scene.gain_db(np.abs(socket)))

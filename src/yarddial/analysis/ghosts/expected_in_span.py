@@ -88,4 +88,6 @@ def expected_ghosts(
         for k in range(1, MAX_HARMONICS + 1):
             if low <= k * stage.lo_hz <= high:
                 expected.append(Expected(k * stage.lo_hz, f"{name}'s oscillator", f"f = {k} L" if k > 1 else "f = L"))
-    return tuple(sorted((one for one in expected if low <= one.counted_hz <= high), key=lambda one: one.counted_hz))
+    return tuple(
+        sorted((ghost for ghost in expected if low <= ghost.counted_hz <= high), key=lambda ghost: ghost.counted_hz)
+    )

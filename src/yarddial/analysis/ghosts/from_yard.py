@@ -137,9 +137,9 @@ def _gain_db(line: Line, hertz: Floats) -> Floats:
                 if part.tap == "if":
                     return total
             case TwoPort():
-                total += np.array([_two_port_db(part, float(one)) for one in hertz])
+                total += np.array([_two_port_db(part, float(frequency_hz)) for frequency_hz in hertz])
             case Isolator():
-                total += np.array([_isolator_db(part, float(one)) for one in hertz])
+                total += np.array([_isolator_db(part, float(frequency_hz)) for frequency_hz in hertz])
             case _:
                 assert_never(part)
     return total

@@ -56,16 +56,16 @@ def without_products(line: Line, found: Sequence[Strong]) -> tuple[Strong, ...]:
     and is much weaker than each signal of which that is made, is left out; were it real, it would matter little.
     """
     kept: list[Strong] = []
-    for one in sorted(found, key=lambda one: -one.level_dbm):
+    for strong_signal in sorted(found, key=lambda strong_signal: -strong_signal.level_dbm):
         socket = np.array([_socket_hz(line, other) for other in kept])
         level = np.array([other.level_dbm for other in kept])
-        here_hz, half_hz = _socket_hz(line, one), max(one.width_hz / 2, PLACE_HZ)
+        here_hz, half_hz = _socket_hz(line, strong_signal), max(strong_signal.width_hz / 2, PLACE_HZ)
         expected = products(socket, level, WORST_RECEIVER_MODEL, 3, windows=((here_hz - half_hz, here_hz + half_hz),))
         weakest_dbm = np.where(expected.parents >= 0, np.append(level, np.inf)[expected.parents], np.inf).min(axis=1)
-        if not np.any(weakest_dbm > one.level_dbm + WEAKER_DB):
-            kept.append(one)
-    return tuple(one for one in found if one in kept)
+        if not np.any(weakest_dbm > strong_signal.level_dbm + WEAKER_DB):
+            kept.append(strong_signal)
+    return tuple(strong_signal for strong_signal in found if strong_signal in kept)
 
 
-def _socket_hz(line: Line, one: Strong) -> float:
-    return shown_for_dial(one.frequency_hz, line.at(one.frequency_hz).stages)
+def _socket_hz(line: Line, strong_signal: Strong) -> float:
+    return shown_for_dial(strong_signal.frequency_hz, line.at(strong_signal.frequency_hz).stages)

@@ -170,10 +170,10 @@ def causes(
 def _has_twin(near: Sequence[Ghost], ghosts: Sequence[Ghost], level_dbm: float, seen: Span) -> bool:
     """True of an oscillator's sideband whose other one is seen too."""
     return any(
-        other.kind == one.kind and other.sources == one.sources and other.formula != one.formula
+        other.kind == neighbour.kind and other.sources == neighbour.sources and other.formula != neighbour.formula
         and seen.covers(other.dial_hz) and abs(seen.level_near(other.dial_hz) - level_dbm) < TWIN_DB
-        for one in near
-        if one.kind == "sideband"
+        for neighbour in near
+        if neighbour.kind == "sideband"
         for other in ghosts
     )  # fmt: skip
 

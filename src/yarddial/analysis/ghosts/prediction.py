@@ -101,9 +101,9 @@ def _arrivals(
     scene: Scene, counted_c: float, reach_hz: float, least_dbm: float, order: int, rate_hz: float
 ) -> Arrivals:
     receiver, stages = scene.receiver, scene.stages
-    air = np.array([one.frequency_hz for one in scene.strong])
-    level = np.array([one.level_dbm for one in scene.strong])
-    names = [one.name or f"{one.frequency_hz / 1e6:.6g} MHz" for one in scene.strong]
+    air = np.array([source.frequency_hz for source in scene.strong])
+    level = np.array([source.level_dbm for source in scene.strong])
+    names = [source.name or f"{source.frequency_hz / 1e6:.6g} MHz" for source in scene.strong]
     lo_hz = sum(w * (s.lo_hz + s.lo_error_hz) for w, s in zip(lo_weights(stages), stages, strict=True))
     ways = [(path_sense(stages) * air + lo_hz, level, "true", "f")]
     if stages and scene.isolation_db is not None:
@@ -115,7 +115,7 @@ def _arrivals(
     kinds: list[SpuriousKind] = [kind for _, _, kind, _ in ways for _ in names]  # type: ignore[misc]
     sources: list[tuple[str, ...]] = [(name,) for _ in ways for name in names]
     formulas = [formula for *_, formula in ways for _ in names]
-    wide = np.tile([one.width_hz for one in scene.strong], len(ways))
+    wide = np.tile([source.width_hz for source in scene.strong], len(ways))
     mixed = _made(receiver, hertz, power, counted_c, reach_hz, least_dbm, order)
     for order_of, row, times in zip(mixed.order.tolist(), mixed.parents.tolist(), mixed.shape.tolist(), strict=True):
         kinds.append(_order_kind(order_of))
@@ -126,13 +126,13 @@ def _arrivals(
     socket, dbm = np.concatenate([hertz, mixed.hertz]), np.concatenate([power, mixed.level_dbm])
     more = [*_leaks(scene), *_crystal(receiver, counted_c, reach_hz)]
     return Arrivals(
-        np.concatenate([socket, [one[0] for one in more]]),
-        np.concatenate([dbm, [one[1] for one in more]]),
-        [*kinds, *(one[2] for one in more)],
-        [*sources, *((one[3],) for one in more)],
-        [*formulas, *(one[4] for one in more)],
+        np.concatenate([socket, [source[0] for source in more]]),
+        np.concatenate([dbm, [source[1] for source in more]]),
+        [*kinds, *(source[2] for source in more)],
+        [*sources, *((source[3],) for source in more)],
+        [*formulas, *(source[4] for source in more)],
         np.concatenate([falls, np.zeros(len(more))]),
-        np.concatenate([at_rest, [one[2] == "crystal" for one in more]]).astype(bool),
+        np.concatenate([at_rest, [source[2] == "crystal" for source in more]]).astype(bool),
         np.concatenate([_within(mixed, hertz, counted_c, receiver, rate_hz), np.zeros(len(more), bool)]),
         np.concatenate([wide, _widths(mixed, wide), np.zeros(len(more))]),
     )

@@ -134,7 +134,7 @@ def _threes(
     chosen = np.sort(np.argsort(-p, kind="stable")[:MAX_THREES]).astype(np.int32)
     if chosen.size < 3:
         return _none()
-    i, j, k = (chosen[one] for one in np.array(list(combinations(range(chosen.size), 3))).T)
+    i, j, k = (chosen[first] for first in np.array(list(combinations(range(chosen.size), 3))).T)
     batches = [_none()]
     for form in forms:
         order = sum(abs(times) for times in form)
@@ -143,10 +143,10 @@ def _threes(
         a, b, c = form
         hertz = a * f[i] + b * f[j] + c * f[k]
         inside = np.flatnonzero(_inside(hertz, tuple(windows)))
-        one, two, three = i[inside], j[inside], k[inside]
-        level = a * p[one] + abs(b) * p[two] + abs(c) * p[three] - (order - 1) * able[order] + _more_db(form)
+        first, two, three = i[inside], j[inside], k[inside]
+        level = a * p[first] + abs(b) * p[two] + abs(c) * p[three] - (order - 1) * able[order] + _more_db(form)
         kept = np.flatnonzero(level > least_dbm)
-        batches.append(_block(hertz[inside][kept], level[kept], one[kept], two[kept], three[kept], form))
+        batches.append(_block(hertz[inside][kept], level[kept], first[kept], two[kept], three[kept], form))
     return _joined(batches)
 
 
@@ -210,7 +210,7 @@ def _all(f: Floats, p: Floats, able: dict[int, float]) -> Products:
     fi, fj, pi, pj = f[i], f[j], narrow[i], narrow[j]
     af, bf, bp = np.empty_like(fi), np.empty_like(fi), np.empty_like(pi)
     for a, b, iip, turned in ways:
-        (one, two), (f1, f2), (p1, p2) = ((j, i), (fj, fi), (pj, pi)) if turned else ((i, j), (fi, fj), (pi, pj))
+        (first, two), (f1, f2), (p1, p2) = ((j, i), (fj, fi), (pj, pi)) if turned else ((i, j), (fi, fj), (pi, pj))
         plus, minus = slice(begin, begin + count), slice(begin + count, begin + 2 * count)
         begin += 2 * count
         np.multiply(f1, a, out=af)
@@ -222,7 +222,7 @@ def _all(f: Floats, p: Floats, able: dict[int, float]) -> Products:
         level -= np.float32((a + b - 1) * iip)
         batch.level_dbm[minus] = level
         for part, sign in ((plus, 1), (minus, -1)):
-            batch.first[part], batch.second[part] = one, two
+            batch.first[part], batch.second[part] = first, two
             batch.form[part] = _FORMS.index((a, sign * b, 0))
     return batch
 
@@ -238,11 +238,11 @@ def _in_windows(f: Floats, p: Floats, able: dict[int, float], windows: list[Wind
                 ends = ((low_hz - a * f) / (sign * b), (high_hz - a * f) / (sign * b))
                 begin = np.searchsorted(f, np.minimum(*ends), "left")
                 end = np.searchsorted(f, np.maximum(*ends), "right")
-                one, two = _stretches(index, begin, end)
-                apart = one < two if a == b else one != two
-                one, two = one[apart], two[apart]
-                level = a * p[one] + b * p[two] - (a + b - 1) * iip
-                batches.append(_block(a * f[one] + sign * b * f[two], level, one, two, None, (a, sign * b, 0)))
+                first, two = _stretches(index, begin, end)
+                apart = first < two if a == b else first != two
+                first, two = first[apart], two[apart]
+                level = a * p[first] + b * p[two] - (a + b - 1) * iip
+                batches.append(_block(a * f[first] + sign * b * f[two], level, first, two, None, (a, sign * b, 0)))
     return batches
 
 
@@ -265,14 +265,14 @@ def _triples(f: Floats, p: Floats, iip3_dbm: float, least_dbm: float, window: Wi
 
 def _triples_of(f: Floats, p: Floats, iip3_dbm: float, least_dbm: float, window: Window) -> tuple[Products | None, int]:
     """All of them, unless they are too many; and how many stand in the window, strong or weak."""
-    one, two = np.triu_indices(f.size, 1)
-    level = p[one] + p[two] - 2 * iip3_dbm + TRIPLE_DB
+    first, two = np.triu_indices(f.size, 1)
+    level = p[first] + p[two] - 2 * iip3_dbm + TRIPLE_DB
     # Pairs too weak for even the strongest third are left out before they are sorted.
     strong = np.flatnonzero(level + p.max(initial=-np.inf) > least_dbm)
-    one, two, level = one[strong], two[strong], level[strong]
-    sums = f[one] + f[two]
+    first, two, level = first[strong], two[strong], level[strong]
+    sums = f[first] + f[two]
     order = np.argsort(sums)
-    sums, level, one, two = sums[order], level[order], one[order], two[order]
+    sums, level, first, two = sums[order], level[order], first[order], two[order]
     begin = np.searchsorted(sums, f + window[0], "left")
     end = np.searchsorted(sums, f + window[1], "right")
     count = int(np.maximum(end - begin, 0).sum())
@@ -280,9 +280,9 @@ def _triples_of(f: Floats, p: Floats, iip3_dbm: float, least_dbm: float, window:
         return None, count
     third, within = _stretches(np.arange(f.size), begin, end)
     strength = level[within] + p[third]
-    kept = np.flatnonzero((strength > least_dbm) & (one[within] != third) & (two[within] != third))
+    kept = np.flatnonzero((strength > least_dbm) & (first[within] != third) & (two[within] != third))
     within, third = within[kept], third[kept]
-    i, j = one[within], two[within]
+    i, j = first[within], two[within]
     return _block(sums[within] - f[third], strength[kept], i, j, third, (1, 1, -1)), count
 
 
@@ -297,14 +297,14 @@ def _stretches(
 
 
 def _block(
-    hertz: Floats, level: Floats, one: NDArray[np.integer], two: NDArray[np.integer] | None,
+    hertz: Floats, level: Floats, first: NDArray[np.integer], two: NDArray[np.integer] | None,
     three: NDArray[np.integer] | None, times: tuple[int, int, int],
 ) -> Products:  # fmt: skip
     absent = np.full(hertz.size, -1, np.int32)
     second = absent if two is None else two.astype(np.int32, copy=False)
     third = absent if three is None else three.astype(np.int32, copy=False)
     form = np.full(hertz.size, _FORMS.index(times), np.int8)
-    return Products(hertz, level, one.astype(np.int32, copy=False), second, third, form)
+    return Products(hertz, level, first.astype(np.int32, copy=False), second, third, form)
 
 
 def _none() -> Products:

@@ -160,10 +160,10 @@ class _Planner:
             "oscillator": self._oscillators,
         }[kind]()  # fmt: skip
 
-    def ranked(self, one: Remedy) -> tuple[bool, float, float, float]:
+    def ranked(self, remedy: Remedy) -> tuple[bool, float, float, float]:
         """What stays safely under the floor, is clear, costs little, and is a small step."""
-        moved_hz = abs(one.setting.centre_hz - self.now.centre_hz)
-        return one.over_db > SAFE_DB, -min(one.clear_hz, CLEAR_HZ), one.costs_db + one.less_db, moved_hz
+        moved_hz = abs(remedy.setting.centre_hz - self.now.centre_hz)
+        return remedy.over_db > SAFE_DB, -min(remedy.clear_hz, CLEAR_HZ), remedy.costs_db + remedy.less_db, moved_hz
 
     def centres_at_other_rates(self) -> Iterator[Remedy]:
         """Where neither helps alone."""
@@ -223,14 +223,14 @@ class _Planner:
         if self.known is None:
             return
         over_db = self.known.level_dbm - self.now.floor_dbm - SAFE_DB
-        for one in self.now.scene.strong:
-            if not any(_is_of(source, one) for source in self.known.sources):
+        for strong_signal in self.now.scene.strong:
+            if not any(_is_of(source, strong_signal) for source in self.known.sources):
                 continue
             for part_of in (3, 2, 1):
-                part = filter_against(self.channel.dial_hz, one.frequency_hz, over_db / part_of)
+                part = filter_against(self.channel.dial_hz, strong_signal.frequency_hz, over_db / part_of)
                 if part is not None:
                     changed = msgspec.structs.replace(self.now, scene=self._behind(part))
-                    words = f"put in {part.words(one.frequency_hz)}"
+                    words = f"put in {part.words(strong_signal.frequency_hz)}"
                     costs_db = float(part.loss_db(np.array([self.channel.dial_hz]))[0])
                     yield self._tried("filter", words, changed, part=part, costs_db=costs_db)
 
@@ -287,10 +287,12 @@ class _Planner:
 
     def _behind(self, part: Filter) -> Scene:
         strong = self.now.scene.strong
-        loss_db = part.loss_db(np.array([one.frequency_hz for one in strong])).tolist() if strong else []
+        loss_db = (
+            part.loss_db(np.array([strong_signal.frequency_hz for strong_signal in strong])).tolist() if strong else []
+        )
         weaker = tuple(
-            msgspec.structs.replace(one, level_dbm=one.level_dbm - loss)
-            for one, loss in zip(strong, loss_db, strict=True)
+            msgspec.structs.replace(strong_signal, level_dbm=strong_signal.level_dbm - loss)
+            for strong_signal, loss in zip(strong, loss_db, strict=True)
         )
         return msgspec.structs.replace(self.now.scene, strong=weaker)
 
@@ -306,7 +308,7 @@ def _shown_hz(scene: Scene, air_hz: float) -> float:
     return trace(air_hz, scene.stages, SamplingClock(scene.receiver.ppm, scene.receiver.entered_ppm)).dial_hz
 
 
-def _is_of(source: str, one: Strong) -> bool:
+def _is_of(source: str, strong_signal: Strong) -> bool:
     """A product's source may have leaked through first, and says so behind its name."""
-    name = one.name or f"{one.frequency_hz / 1e6:.6g} MHz"
+    name = strong_signal.name or f"{strong_signal.frequency_hz / 1e6:.6g} MHz"
     return source == name or source == f"{name}, leaked through"

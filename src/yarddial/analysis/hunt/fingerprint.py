@@ -178,7 +178,7 @@ def _periods(values: Floats, step_hz: float) -> Floats:
     coarse += np.argsort(-often)[:MAX_PERIODS].tolist()
     # As fine as the last line of the span asks, as far as a place is not known to a bin.
     spacings_hz = []
-    for period in (one for one in coarse if one > 2):
+    for period in (period_bins for period_bins in coarse if period_bins > 2):
         parts = ceil(0.6 / period * size / 1.5)
         spacings_hz += [period * (1 + part * 1.5 / size) for part in range(-parts, parts + 1)]
     return np.array(spacings_hz)

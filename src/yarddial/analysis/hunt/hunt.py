@@ -84,11 +84,11 @@ class Hunt(msgspec.Struct, frozen=True):
         results = (*self.results, StepResult(step, 0.0))
         if step.kind == "antenna off" and not step.restores and not seen.is_narrowed:
             # Against the look in which most came in: it may be off by itself.
-            seen = narrowed(seen, max(self.looks, key=lambda one: float(np.mean(one.level_db))), look)
+            seen = narrowed(seen, max(self.looks, key=lambda earlier: float(np.mean(earlier.level_db))), look)
         # Another fingerprint: all looks are weighed anew.
         kept = self.results if seen == self.seen else ()
         fresh = zip(results[len(kept) :], looks[len(kept) :], strict=True)
-        weighed = tuple(msgspec.structs.replace(r, strength_db=strength_db(one, seen)) for r, one in fresh)
+        weighed = tuple(msgspec.structs.replace(r, strength_db=strength_db(earlier, seen)) for r, earlier in fresh)
         return msgspec.structs.replace(self, seen=seen, results=(*kept, *weighed), looks=looks)
 
     @property
@@ -120,10 +120,10 @@ def _times(hunt: Hunt, step: HuntStep) -> list[Literal["gone", "there", "unclear
         if (result.step.kind, result.step.target) != (step.kind, step.target) or result.step.restores:
             continue
         later = next((i for i in range(index + 1, len(results)) if _takes_away(results[i].step)), len(results))
-        back = [one.strength_db for one in results[index + 1 : later]]
+        back = [later_result.strength_db for later_result in results[index + 1 : later]]
         if not back:
             continue
-        before = [one.strength_db for one in results[:index] if not _takes_away(one.step)]
+        before = [later_result.strength_db for later_result in results[:index] if not _takes_away(later_result.step)]
         was_there = not before or before[-1] > usual_db - BACK_DB
         if result.strength_db > usual_db - BACK_DB:
             readings.append("there")
@@ -258,7 +258,7 @@ def _verdict(hunt: Hunt) -> HuntVerdict:
         walk = f"{by}Walk with a battery receiver, and ask the neighbours."
         nobody = f"It comes in by the antenna, and no circuit of the house makes it: {what}."
         return HuntVerdict("left open", "", nobody, walk)
-    device = next((one for one in hunt.devices.get(room, ()) if _answers(hunt, _device(one))), "")
+    device = next((candidate for candidate in hunt.devices.get(room, ()) if _answers(hunt, _device(candidate))), "")
     if device:
         return _named(device, what, "ferrites on its lead, another supply, or another place for the antenna")
     return _named(f"something on the circuit of {room}", what, "unplug one thing after the other there")

@@ -62,15 +62,15 @@ def best_setting(steps: Sequence[GainPoint], outside_share: float = 0.0) -> Best
     """
     seen, steps = list(steps), with_unseen(steps)
     over_db = _judged(steps)
-    able = [(one, db) for one, db in zip(steps, over_db, strict=True) if one.clipped_share <= MAX_CLIPPED]
+    able = [(step, db) for step, db in zip(steps, over_db, strict=True) if step.clipped_share <= MAX_CLIPPED]
     if not able:
         raise BadSamples("the ADC is overloaded at every setting: put an attenuator in front, or a filter")
     best_db = max(db for _, db in able)
     if best_db < SIGNAL_OVER_NOISE_DB:
         raise BadSamples("no wanted signal stands out at any setting: put the dial on one, then sweep")
-    near = [one for one, db in able if db >= best_db - NEAR_BEST_DB]
+    near = [step for step, db in able if db >= best_db - NEAR_BEST_DB]
     # The least gain in front: what signals beyond the span make there is seen only where it is much.
-    chosen = min(near, key=lambda one: tuple(gain for _, gain in one.gains_db) or (one.gain_db,))
+    chosen = min(near, key=lambda step: tuple(gain for _, gain in step.gains_db) or (step.gain_db,))
     attenuator_db, gains_db = _attenuator(chosen, outside_share)
     excess_db = chosen.products_over_noise_db + 6.0
     return BestGains(
@@ -82,7 +82,7 @@ def best_setting(steps: Sequence[GainPoint], outside_share: float = 0.0) -> Best
         attenuator_db,
         gains_db,
         max(excess_db, 0.0) if gains_db >= WORTH_DB else 0.0,
-        tuple(one.gains_db for one in near),
+        tuple(step.gains_db for step in near),
         _unseen_db(seen[steps.index(chosen)], chosen) if steps != seen else None,
     )
 

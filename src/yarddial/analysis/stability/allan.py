@@ -94,7 +94,7 @@ def _bounds(free: float) -> tuple[float, float]:
 
 def in_words(curve: Sequence[Allan], carrier_hz: float) -> str:
     """What it means for a dial at a frequency."""
-    best = min(curve, key=lambda one: one.deviation)
+    best = min(curve, key=lambda point: point.deviation)
     wander_hz = best.deviation * carrier_hz
     return (
         f"steadiest over {best.tau_s:.3g} s, where it wanders by {best.deviation:.1e} of itself: {wander_hz:.2g} Hz at "

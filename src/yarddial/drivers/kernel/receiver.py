@@ -243,9 +243,9 @@ class KernelReceiver:
             return
         self._is_streaming = False
         self._requests.stream(False)
-        for one in self._maps:
+        for mapped_buffer in self._maps:
             with contextlib.suppress(AttributeError, BufferError):
-                one.close()
+                mapped_buffer.close()
         self._maps = []
         self._requests.free_buffers()
 
@@ -351,7 +351,7 @@ def _chosen_format(name: str, there: list[tuple[int, bool]], wanted: str) -> str
     if not able:
         raise RefusedValue(f"{name} has none of the formats {', '.join(FORMATS)}: another driver may read it")
     order = list(FORMATS)
-    return wanted or min(able, key=lambda one: (one[1], order.index(one[0])))[0]
+    return wanted or min(able, key=lambda sample_format: (sample_format[1], order.index(sample_format[0])))[0]
 
 
 def _offered(bands: list[TunerBand], usual_hz: tuple[float, ...]) -> tuple[float, ...]:

@@ -65,10 +65,10 @@ class Requests:
         """Four letters of each format as a number, and whether it is only made out of another."""
         offered_formats: list[tuple[int, bool]] = []
         while True:
-            one = raw.v4l2_fmtdesc(index=len(offered_formats), type=SDR_CAPTURE_TYPE)
-            if not self._has("ENUM_FMT", one):
+            request = raw.v4l2_fmtdesc(index=len(offered_formats), type=SDR_CAPTURE_TYPE)
+            if not self._has("ENUM_FMT", request):
                 return offered_formats
-            offered_formats.append((int(one.pixelformat), bool(one.flags & FORMAT_EMULATED_FLAG)))
+            offered_formats.append((int(request.pixelformat), bool(request.flags & FORMAT_EMULATED_FLAG)))
 
     def set_format(self, letters: int) -> int:
         """Choose a format; returns the one in force."""
@@ -81,40 +81,40 @@ class Requests:
         """Number of each tuner by its type."""
         tuner_types: dict[int, int] = {}
         for index in range(8):
-            one = raw.v4l2_tuner(index=index)
-            if not self._has("G_TUNER", one):
+            request = raw.v4l2_tuner(index=index)
+            if not self._has("G_TUNER", request):
                 break
-            tuner_types.setdefault(int(one.type), index)
+            tuner_types.setdefault(int(request.type), index)
         return tuner_types
 
     def bands(self, tuner: int, kind: int) -> list[TunerBand]:
         """Bands of a tuner, rising."""
         tuner_bands: list[TunerBand] = []
         while True:
-            one = raw.v4l2_frequency_band(tuner=tuner, type=kind, index=len(tuner_bands))
-            if not self._has("ENUM_FREQ_BANDS", one):
+            request = raw.v4l2_frequency_band(tuner=tuner, type=kind, index=len(tuner_bands))
+            if not self._has("ENUM_FREQ_BANDS", request):
                 return sorted(tuner_bands, key=lambda band: band.low_hz)
-            unit_hz = 1.0 if one.capability & IN_HERTZ else 62.5 if one.capability & IN_62_5_HERTZ else 62_500.0
-            tuner_bands.append(TunerBand(one.rangelow * unit_hz, one.rangehigh * unit_hz, unit_hz))
+            unit_hz = 1.0 if request.capability & IN_HERTZ else 62.5 if request.capability & IN_62_5_HERTZ else 62_500.0
+            tuner_bands.append(TunerBand(request.rangelow * unit_hz, request.rangehigh * unit_hz, unit_hz))
 
     def set_frequency(self, tuner: int, kind: int, hertz: float, unit_hz: float) -> None:
         """Tune; where to is told by `frequency`."""
-        one = raw.v4l2_frequency(tuner=tuner, type=kind, frequency=round(hertz / unit_hz))
-        self.ask("S_FREQUENCY", one)
+        request = raw.v4l2_frequency(tuner=tuner, type=kind, frequency=round(hertz / unit_hz))
+        self.ask("S_FREQUENCY", request)
 
     def frequency(self, tuner: int, kind: int, unit_hz: float) -> float:
         """Where a tuner stands, hertz."""
-        one = raw.v4l2_frequency(tuner=tuner, type=kind)
-        self.ask("G_FREQUENCY", one)
-        return float(one.frequency * unit_hz)
+        request = raw.v4l2_frequency(tuner=tuner, type=kind)
+        self.ask("G_FREQUENCY", request)
+        return float(request.frequency * unit_hz)
 
     def control(self, name: str) -> Control | None:
         """A control of the class RF_TUNER, or None where it has none such."""
         number = raw.ControlID[f"RF_TUNER_{name}"].value
-        one = raw.v4l2_queryctrl(id=number)
-        if not self._has("QUERYCTRL", one) or one.flags & CONTROL_DISABLED_FLAG:
+        request = raw.v4l2_queryctrl(id=number)
+        if not self._has("QUERYCTRL", request) or request.flags & CONTROL_DISABLED_FLAG:
             return None
-        return Control(number, int(one.minimum), int(one.maximum), max(int(one.step), 1))
+        return Control(number, int(request.minimum), int(request.maximum), max(int(request.step), 1))
 
     def set_control(self, control: Control, value: int) -> None:
         """Set one."""
@@ -122,9 +122,9 @@ class Requests:
 
     def get_control(self, control: Control) -> int:
         """What one is set to."""
-        one = raw.v4l2_control(id=control.id)
-        self.ask("G_CTRL", one)
-        return int(one.value)
+        request = raw.v4l2_control(id=control.id)
+        self.ask("G_CTRL", request)
+        return int(request.value)
 
     def map_buffers(self, count: int) -> list[Any]:
         """Ask for so many buffers and map those that there are."""
@@ -132,9 +132,9 @@ class Requests:
         self.ask("REQBUFS", asked)
         maps = []
         for index in range(asked.count):
-            one = raw.v4l2_buffer(index=index, type=SDR_CAPTURE_TYPE, memory=MEMORY_MAPPED)
-            self.ask("QUERYBUF", one)
-            maps.append(self._system.map(self.handle, int(one.length), int(one.m.offset)))
+            request = raw.v4l2_buffer(index=index, type=SDR_CAPTURE_TYPE, memory=MEMORY_MAPPED)
+            self.ask("QUERYBUF", request)
+            maps.append(self._system.map(self.handle, int(request.length), int(request.m.offset)))
         return maps
 
     def free_buffers(self) -> None:
@@ -147,14 +147,22 @@ class Requests:
 
     def take(self) -> FullBuffer | None:
         """The next full buffer; None where there is none yet."""
-        one = raw.v4l2_buffer(type=SDR_CAPTURE_TYPE, memory=MEMORY_MAPPED)
+        request = raw.v4l2_buffer(type=SDR_CAPTURE_TYPE, memory=MEMORY_MAPPED)
         try:
-            self.ask("DQBUF", one)
+            self.ask("DQBUF", request)
         except BlockingIOError:
             return None
-        when_s = one.timestamp.secs + one.timestamp.usecs * 1e-6 if one.flags & MONOTONIC_STAMP_FLAG else float("nan")
+        when_s = (
+            request.timestamp.secs + request.timestamp.usecs * 1e-6
+            if request.flags & MONOTONIC_STAMP_FLAG
+            else float("nan")
+        )
         return FullBuffer(
-            int(one.index), int(one.bytesused), int(one.sequence), bool(one.flags & BUFFER_ERROR_FLAG), when_s
+            int(request.index),
+            int(request.bytesused),
+            int(request.sequence),
+            bool(request.flags & BUFFER_ERROR_FLAG),
+            when_s,
         )
 
     def stream(self, on: bool) -> None:

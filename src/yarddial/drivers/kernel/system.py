@@ -59,8 +59,8 @@ class LinuxSystem:
 
     def close(self, handle: int, maps: Sequence[Any]) -> None:
         """Give all back."""
-        for one in maps:
+        for mapped_buffer in maps:
             with contextlib.suppress(BufferError):
-                one.close()
+                mapped_buffer.close()
         with contextlib.suppress(OSError):
             os.close(handle)

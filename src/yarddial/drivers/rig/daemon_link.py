@@ -175,7 +175,7 @@ class DaemonLink:
             every += [("get_split_vfo", "s"), ("get_split_freq", "i")]
         self._readings += 1
         # The place comes last: when it is told, nothing more is waited for.
-        return (*(one for one in every if one[0] not in self._cannot), ("get_freq", "f"))
+        return (*(question for question in every if question[0] not in self._cannot), ("get_freq", "f"))
 
     def _receive(self, wait_s: float) -> None:
         try:
@@ -206,7 +206,11 @@ class DaemonLink:
             return []
         head, self._head = self._head, None
         # What is set is repeated, what is asked is not.
-        asked = next((one for one in self._under_way if head in one.owed), None) if head is not None else None
+        asked = (
+            next((owed_question for owed_question in self._under_way if head in owed_question.owed), None)
+            if head is not None
+            else None
+        )
         if head is None or asked is None:
             self.strays += 1
             return []

@@ -41,9 +41,9 @@ class _LongLine:
 
     def _run(self) -> None:
         with suppress(OSError):
-            while (one := self._waiting.get()) is not None:
-                time.sleep(max(one[0] - time.monotonic(), 0.0))
-                self._client.sendall(one[1].encode("ascii"))
+            while (line := self._waiting.get()) is not None:
+                time.sleep(max(line[0] - time.monotonic(), 0.0))
+                self._client.sendall(line[1].encode("ascii"))
         self._client.close()
 
 
@@ -101,10 +101,10 @@ class StandIn:
     def close(self) -> None:
         """Switch it off: every link breaks."""
         self._open = False
-        for one in (self._server, *self._clients):
+        for open_socket in (self._server, *self._clients):
             with suppress(OSError):
-                one.shutdown(socket.SHUT_RDWR)
-            one.close()
+                open_socket.shutdown(socket.SHUT_RDWR)
+            open_socket.close()
 
     def _rounded(self, hertz: float) -> float:
         return round(hertz / self.step_hz) * self.step_hz
@@ -151,7 +151,11 @@ class StandIn:
         name, told, code = self._done(letter, rest)
         between = "\n" if tag == "+" else tag
         if not tag:
-            return f"RPRT {code}\n" if code or not told else "".join(f"{one.partition(': ')[2]}\n" for one in told)
+            return (
+                f"RPRT {code}\n"
+                if code or not told
+                else "".join(f"{answer_line.partition(': ')[2]}\n" for answer_line in told)
+            )
         head = f"{name}: {rest}" if rest else f"{name}:"
         return between.join((head, *told, f"RPRT {code}")) + "\n"
 

@@ -71,17 +71,17 @@ class FrontEnd(msgspec.Struct, frozen=True):
         """Do it to the samples, in place, and give them back; pieces of PIECE samples stay in the processor's cache."""
         # The two halves apart: four times faster than on complex numbers.
         room = np.empty((4, samples.size), np.float32)
-        i, q, one, two = room
+        i, q, size, two = room
         i[:], q[:] = samples.real, samples.imag
-        self._compress(i, q, one, two)
-        self._imbalance(i, q, one)
+        self._compress(i, q, size, two)
+        self._imbalance(i, q, size)
         if self.spike:
             i += np.float32(complex(self.spike).real)
             q += np.float32(complex(self.spike).imag)
         if self.swapped:
             np.negative(q, out=q)
         if self.third_over_full_db < NEVER_DB:
-            self._bend(i, q, one)
+            self._bend(i, q, size)
         if self.quarter_dbfs > -NEVER_DB:
             # j^n and j^-n: pieces begin at whole fours.
             amplitude = np.float32(2 * 10 ** (self.quarter_dbfs / 20))

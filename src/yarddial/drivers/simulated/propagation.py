@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.drivers.simulated.clocks import Clock
-from yarddial.drivers.simulated.transmitters import Transmitter, modulation, needed_hz, phase, wander_turns
+from yarddial.drivers.simulated.transmitters import Transmitter, modulation, needed_hz, phase, shared_wave, wander_turns
 from yarddial.drivers.simulated.world import World, WorldPort
 from yarddial.yard.frequency_conversion import lo_weights, path_sense
 
@@ -44,6 +44,7 @@ class Arrival(msgspec.Struct, frozen=True):
         likewise, about what the tuner has besides its centre.
     crystal_bound : it is made from the receiver's own crystal, so its place in the counting never changes.
     phase : of kinds of constant amplitude, which are quicker to make from it.
+    wave : name of a base band that other signals share; see `shared_wave`.
     made_of_hz : how far from the centre the signals lie of which it is a product; empty for a signal of its own.
     """
 
@@ -62,6 +63,7 @@ class Arrival(msgspec.Struct, frozen=True):
     crystal_bound: bool = False
     made_of_hz: tuple[float, ...] = ()
     phase: Callable[[Seconds], NDArray[np.float32]] | None = None
+    wave: str = ""
 
     @property
     def away_hz(self) -> float:
@@ -120,6 +122,7 @@ def _signals(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
     lo_hz = sum(w * (s.lo_hz + s.lo_error_hz) for w, s in zip(weights, port.stages, strict=True))
     nominal_hz = [w * s.lo_hz for w, s in zip(weights, port.stages, strict=True)]
     air_hz = sense * (centre_hz - sum(nominal_hz))
+    ahead_s = ahead_of(world)
     lines = [line for comb in world.combs for line in comb.lines(air_hz - COMB_HZ, air_hz + COMB_HZ)]
     for transmitter in (*world.transmitters, *lines):
         if transmitter.antenna != port.antenna or not transmitter.is_heard(world.hour):
@@ -129,7 +132,9 @@ def _signals(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
         if port.stages:
             ways.append((transmitter.frequency_hz, handed_dbm - port.isolation_db, 1, 1, False))
         mixes = world.front.mixes.items()
-        ways += [(hz, dbm - down, s, times, one) for hz, dbm, s, _, one in ways for times, down in mixes]
+        ways += [
+            (hz, dbm - down, s, times, is_converted) for hz, dbm, s, _, is_converted in ways for times, down in mixes
+        ]
         for socket_hz, unfiltered_dbm, turned, harmonic, converted in ways:
             level_dbm = unfiltered_dbm + port.passed_db(abs(socket_hz))
             if level_dbm < LOWEST_DBM:
@@ -138,8 +143,9 @@ def _signals(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
             signals.append(
                 Arrival(
                     socket_hz, centre_hz, level_dbm, turned, partial(modulation, transmitter),
-                    needed_hz(transmitter.kind), drift, ahead_of(world),
+                    needed_hz(transmitter.kind), drift, ahead_s,
                     transmitter if transmitter.fading_hz else None, harmonic, phase=phase(transmitter),
+                    wave=shared_wave(transmitter.kind),
                 )
             )  # fmt: skip
     return signals
@@ -153,18 +159,20 @@ def _by_oscillator(world: World, port: WorldPort, found: list[Arrival]) -> list[
     if front.if_hz:
         # The oscillator stands above: f_c + 2 IF - f, turned over, and 2 f - 2 f_c - IF.
         made += [
-            replaced(one, level_dbm=one.level_dbm - front.image_db, sense=-one.sense, folds=-1,
+            replaced(at_tuner, level_dbm=at_tuner.level_dbm - front.image_db, sense=-at_tuner.sense, folds=-1,
                      folded_about_hz=2 * front.if_hz, mixes_with=-1)
-            for one in at_socket
+            for at_tuner in at_socket
         ]  # fmt: skip
-        for one in at_socket:
-            level_dbm = 2 * one.level_dbm - (port.full_scale_dbm + front.half_if_over_full_db)
-            twice = _product((one, one), (1, 1), level_dbm)
+        for at_tuner in at_socket:
+            level_dbm = 2 * at_tuner.level_dbm - (port.full_scale_dbm + front.half_if_over_full_db)
+            twice = _product((at_tuner, at_tuner), (1, 1), level_dbm)
             made.append(replaced(twice, folded_about_hz=front.if_hz, mixes_with=2))
     if front.reference_hz:
         made += [
-            replaced(one, level_dbm=one.level_dbm - front.reference_db, folded_about_hz=sign * front.reference_hz)
-            for one in at_socket
+            replaced(
+                at_tuner, level_dbm=at_tuner.level_dbm - front.reference_db, folded_about_hz=sign * front.reference_hz
+            )
+            for at_tuner in at_socket
             for sign in (1, -1)
         ]
     return made
@@ -193,7 +201,19 @@ def _leaks(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
         for harmonic, down_db in ((1, 0.0), (2, 20.0)):
             hertz = harmonic * (stage.lo_hz + stage.lo_error_hz)
             drift = partial(_clock_turns, harmonic * stage.lo_hz, clock)
-            leaks.append(Arrival(hertz, centre_hz, port.lo_leak_dbm - down_db, 1, _steady, 4e3, drift, ahead_of(world)))
+            leaks.append(
+                Arrival(
+                    hertz,
+                    centre_hz,
+                    port.lo_leak_dbm - down_db,
+                    1,
+                    _steady,
+                    4e3,
+                    drift,
+                    ahead_of(world),
+                    wave="carrier",
+                )
+            )
     return leaks
 
 
@@ -209,7 +229,7 @@ def _crystal(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
     return [
         Arrival(
             k * front.crystal_hz, centre_hz, front.crystal_dbm - down_db, 1, _steady, 4e3, _nothing, _nothing,
-            mixes_with=times, crystal_bound=True,
+            mixes_with=times, crystal_bound=True, wave="carrier",
         )
         for times, down_db in ({1: 0.0} | front.mixes).items()
         for k in (floor(times * centre_hz / front.crystal_hz), floor(times * centre_hz / front.crystal_hz) + 1)
@@ -231,22 +251,30 @@ def _products(world: World, port: WorldPort, found: list[Arrival]) -> list[Arriv
     iip2_dbm = port.full_scale_dbm + world.front.iip2_over_full_db
     strong = sorted((a for a in found if a.mixes_with == 1), key=lambda a: -a.level_dbm)[:MAX_MIXING_SIGNALS]
     strong = [a for a in strong if a.level_dbm > MIN_DBM]
-    products: list[Arrival] = []
-    for one, two in permutations(strong, 2):
-        products.append(_product((one, one, two), (1, 1, -1), 2 * one.level_dbm + two.level_dbm - 2 * iip3_dbm))
-    for one in strong:
-        products.append(_product((one, one), (1, 1), 2 * one.level_dbm - iip2_dbm + HARMONIC2_DB))
-        products.append(_product((one, one, one), (1, 1, 1), 3 * one.level_dbm - 2 * iip3_dbm + HARMONIC3_DB))
-    for one, two in combinations(strong, 2):
-        for three in strong:
-            if three is not one and three is not two:
-                level_dbm = one.level_dbm + two.level_dbm + three.level_dbm - 2 * iip3_dbm + TRIPLE_DB
-                products.append(_product((one, two, three), (1, 1, -1), level_dbm))
-        for sign in (1, -1):
-            products.append(_product((one, two), (1, sign), one.level_dbm + two.level_dbm - iip2_dbm))
     # Each costs as much as a station: those that drown, even as the narrowest of lines, are left out.
     least_dbm = port.floor_dbm_hz(found[0].centre_hz if found else 0.0) + SEEN_DBHZ
-    return [p for p in products if p.level_dbm > least_dbm and p.socket_hz > 0 and abs(p.away_hz) < WITHIN_HZ]
+    products: list[Arrival] = []
+
+    def add(parts: tuple[Arrival, ...], signs: tuple[int, ...], level_dbm: float) -> None:
+        if level_dbm <= least_dbm:
+            return
+        socket_hz = abs(sum(sign * part.socket_hz for sign, part in zip(signs, parts, strict=True)))
+        if socket_hz > 0 and abs(socket_hz - parts[0].centre_hz) < WITHIN_HZ:
+            products.append(_product(parts, signs, level_dbm))
+
+    for first, two in permutations(strong, 2):
+        add((first, first, two), (1, 1, -1), 2 * first.level_dbm + two.level_dbm - 2 * iip3_dbm)
+    for first in strong:
+        add((first, first), (1, 1), 2 * first.level_dbm - iip2_dbm + HARMONIC2_DB)
+        add((first, first, first), (1, 1, 1), 3 * first.level_dbm - 2 * iip3_dbm + HARMONIC3_DB)
+    for first, two in combinations(strong, 2):
+        for three in strong:
+            if three is not first and three is not two:
+                level_dbm = first.level_dbm + two.level_dbm + three.level_dbm - 2 * iip3_dbm + TRIPLE_DB
+                add((first, two, three), (1, 1, -1), level_dbm)
+        for sign in (1, -1):
+            add((first, two), (1, sign), first.level_dbm + two.level_dbm - iip2_dbm)
+    return products
 
 
 def _product(parts: tuple[Arrival, ...], signs: tuple[int, ...], level_dbm: float) -> Arrival:

@@ -46,6 +46,8 @@ HERON = Capabilities(
 DEFAULT_GAINS = {"Finch": {"gain": 25.5}, "Heron": {"input": 0.0, "mixer": 10.0, "IF": 38.0}}
 # Made in one go: the longer, the less it costs a sample; the shorter, the sooner a new setting is seen.
 RUN_S = 0.19
+# Centres whose arrivals are remembered: sweeps and comparisons return to a few of them.
+MAX_KNOWN_CENTRES = 8
 # An oscillator's noise falls no further beyond this.
 FLAT_HZ = 10**1.5 * 1e5
 # What USB 1.1 carries, in bytes a second.
@@ -74,6 +76,8 @@ class SimulatedReceiver:
         self._got = ActualSettings(130e6, rate_hz, self._port.name, gains_db=tuple(gains.items()))
         self._synthesis = Synthesis(rate_hz)
         self._arrivals: list[Arrival] | None = None
+        # Everything that arrives, by port and centre; a change of gain or rate alters none of it.
+        self._every_arrival: dict[tuple[str, float], list[Arrival]] = {}
         # Signals themselves, beyond the span; and how far the oscillator's phase has wandered.
         self._arrivals_beyond: list[Arrival] = []
         self._walked = 0.0
@@ -161,6 +165,7 @@ class SimulatedReceiver:
         self.world = now.put_on(self._plain_world)
         self._port = self.world.port(self._port.name) or self._port
         self._arrivals, self._ahead = None, []
+        self._every_arrival.clear()
 
     @property
     def segments_a_run(self) -> int:
@@ -219,7 +224,7 @@ class SimulatedReceiver:
         port, got, synthesis = self._port, self._got, self._synthesis
         if self._arrivals is None:
             # Those that never come near the span are left out here, once.
-            every = arrivals(self.world, port, got.centre_hz)
+            every = self._all_arrivals()
             self._arrivals = [
                 arrival
                 for arrival in every
@@ -242,7 +247,14 @@ class SimulatedReceiver:
                 amplitude = 10 ** ((arrival.level_dbm - less_db - full_dbm) / 20)
                 lines.append(
                     TransmittedLine(
-                        arrival.make, arrival.needed_hz, turns, arrival.sense, amplitude, arrival.fades, arrival.phase
+                        arrival.make,
+                        arrival.needed_hz,
+                        turns,
+                        arrival.sense,
+                        amplitude,
+                        arrival.fades,
+                        arrival.phase,
+                        arrival.wave,
                     )
                 )
         out = synthesis.run(lines, clock_s - ahead_of(self.world)(clock_s))
@@ -262,6 +274,15 @@ class SimulatedReceiver:
                 self._noise.add_to(piece, sigma)
                 front.pass_through(piece)
         return out
+
+    def _all_arrivals(self) -> list[Arrival]:
+        """Everything that arrives at the port now set, around the centre now set."""
+        key = (self._port.name, self._got.centre_hz)
+        if key not in self._every_arrival:
+            if len(self._every_arrival) >= MAX_KNOWN_CENTRES:
+                self._every_arrival.pop(next(iter(self._every_arrival)))
+            self._every_arrival[key] = arrivals(self.world, self._port, self._got.centre_hz)
+        return self._every_arrival[key]
 
     def _spoilt(self, out: NDArray[np.complex64], full_dbm: float) -> float:
         """Blocking by what is strong beyond the span, and the oscillator's noise; returns what that adds in a hertz.

@@ -35,6 +35,7 @@ class TransmittedLine(msgspec.Struct, frozen=True):
     amplitude : full scale 1.
     fades : the sky-wave whose fading it has, if it has one.
     phase : in radians, for a base band of constant amplitude: it is quicker to turn than complex numbers.
+    wave : signals of one name have the same base band at the same time; empty for a base band of its own.
     """
 
     make: Callable[[NDArray[np.float64]], Complex]
@@ -44,6 +45,7 @@ class TransmittedLine(msgspec.Struct, frozen=True):
     amplitude: float
     fades: Transmitter | None = None
     phase: Callable[[NDArray[np.float64]], NDArray[np.float32]] | None = None
+    wave: str = ""
 
 
 class Synthesis:
@@ -69,8 +71,9 @@ class Synthesis:
             time_s = true_s[:-1, None] + self._grid(points) * spans[:, None]
             # As many lines together as the processor's cache holds.
             together = max(BATCH_POINTS // time_s.size, 1)
+            shared: dict[tuple[str, int], Complex] = {}
             for first in range(0, len(group), together):
-                self._lay(spectra, group[first : first + together], time_s)
+                self._lay(spectra, group[first : first + together], time_s, shared)
         whole = np.asarray(scipy.fft.ifft(spectra, axis=1, overwrite_x=True), np.complex64)
         return whole[:, self.edge : self.edge + self.hop]
 
@@ -82,8 +85,17 @@ class Synthesis:
     def _points(self, needed_hz: float) -> int:
         return 1 << int(np.ceil(np.log2(max(needed_hz * self.length / self.rate_hz, MIN_POINTS))))
 
-    def _lay(self, spectra: Complex, lines: Sequence[TransmittedLine], time_s: NDArray[np.float64]) -> None:
-        """Add some signals to the large spectra of all segments."""
+    def _lay(
+        self,
+        spectra: Complex,
+        lines: Sequence[TransmittedLine],
+        time_s: NDArray[np.float64],
+        shared: dict[tuple[str, int], Complex],
+    ) -> None:
+        """Add some signals to the large spectra of all segments.
+
+        shared : base bands already made at these times, by wave and sense; filled in here.
+        """
         import scipy.fft
 
         count, points = time_s.shape
@@ -101,8 +113,7 @@ class Synthesis:
         else:
             low = _turning(start.reshape(-1), step.reshape(-1), points).reshape(len(lines), count, points)
             for i, line in enumerate(lines):
-                base = line.make(time_s)
-                low[i] *= base if line.sense > 0 else base.conj()
+                low[i] *= _base_band(line, time_s, shared)
         for i, line in enumerate(lines):
             if line.fades is not None:
                 low[i] *= _faded(line.fades, time_s)
@@ -134,6 +145,19 @@ class Synthesis:
 
     def _grid(self, points: int) -> NDArray[np.float64]:
         return np.asarray(np.arange(points) * (self.length / points) - self.edge, np.float64)
+
+
+def _base_band(line: TransmittedLine, time_s: NDArray[np.float64], shared: dict[tuple[str, int], Complex]) -> Complex:
+    """A signal's base band, inverted where it arrives inverted; a shared wave is made once."""
+    key = (line.wave, line.sense)
+    if line.wave and key in shared:
+        return shared[key]
+    base = line.make(time_s)
+    if line.sense < 0:
+        base = base.conj()
+    if line.wave:
+        shared[key] = base
+    return base
 
 
 def _row_by_row(

@@ -58,6 +58,11 @@ def phase(transmitter: Transmitter) -> Callable[[Seconds], NDArray[np.float32]] 
     return None if maker is None else partial(maker, transmitter)
 
 
+def shared_wave(kind: str) -> str:
+    """The kind, when its base band depends on the time alone and not on the station; empty for all others."""
+    return kind if kind in _SHARED_KINDS else ""
+
+
 def needed_hz(kind: str) -> float:
     """Rate at which the base band must be sampled so that nothing of it is lost: its width over 0.57."""
     return _NEEDED_HZ[kind]
@@ -273,6 +278,7 @@ _KINDS: dict[str, Callable[[Transmitter, Seconds], Baseband]] = {
     "buzz": _of_phase,
 }
 KINDS = tuple(_KINDS)
+_SHARED_KINDS = frozenset({"carrier", "ticks", "tone", "two tones", "two tones below", "buzz"})
 _NEEDED_HZ = {
     "carrier": 4e3, "am": 12e3, "ticks": 12e3, "tone": 12e3, "nfm": 30e3, "wfm": 270e3, "usb": 12e3, "lsb": 12e3,
     "two tones": 24e3, "two tones below": 24e3, "cw": 8e3, "psk": 4e3, "fsk": 8e3, "pager": 60e3, "buzz": 8e3,

@@ -33,8 +33,8 @@ class SoundDriver:
         """Open an input; raises DeviceNotFound, PortAudioMissing or DeviceBusy in one sentence."""
         asked = parse_address(address)
         there = inputs()
-        one = next((one for one in there if one.name == asked.name), None)
-        if one is None:
+        sound_input = next((sound_input for sound_input in there if sound_input.name == asked.name), None)
+        if sound_input is None:
             names = ", ".join(f"'{other.name}'" for other in there) or "none"
             raise DeviceNotFound(f"there is no sound input '{asked.name}' with two sides: there are {names}")
-        return SoundReceiver(asked, one, time)
+        return SoundReceiver(asked, sound_input, time)

@@ -51,22 +51,22 @@ def inputs() -> tuple[SoundInput, ...]:
     sounddevice = load()
     hosts = [host["name"] for host in sounddevice.query_hostapis()]
     sound_inputs: list[SoundInput] = []
-    for index, one in enumerate(sounddevice.query_devices()):
-        if one["max_input_channels"] < 2:
+    for index, device in enumerate(sounddevice.query_devices()):
+        if device["max_input_channels"] < 2:
             continue
-        same = sum(other.name.partition(" #")[0] == one["name"] for other in sound_inputs)
-        name = f"{one['name']} #{same + 1}" if same else one["name"]
-        sound_inputs.append(SoundInput(name, index, hosts[one["hostapi"]]))
+        same = sum(other.name.partition(" #")[0] == device["name"] for other in sound_inputs)
+        name = f"{device['name']} #{same + 1}" if same else device["name"]
+        sound_inputs.append(SoundInput(name, index, hosts[device["hostapi"]]))
     return tuple(sound_inputs)
 
 
-def rates_of(one: SoundInput) -> tuple[float, ...]:
+def rates_of(sound_input: SoundInput) -> tuple[float, ...]:
     """Every usual rate that an input takes, to 384 kHz."""
     sounddevice = load()
     able = []
     for rate_hz in RATES_HZ:
         with quiet(), contextlib.suppress(sounddevice.PortAudioError, ValueError):
-            sounddevice.check_input_settings(one.index, 2, "float32", samplerate=rate_hz)
+            sounddevice.check_input_settings(sound_input.index, 2, "float32", samplerate=rate_hz)
             able.append(rate_hz)
     return tuple(able)
 

@@ -28,11 +28,13 @@ SKEW_SAMPLES, SKEW_TRIES = 1 << 16, 40
 class SoundReceiver:
     """Reads two sides as I and Q. What the receiver before it is tuned to, it is told; it tunes nothing itself."""
 
-    def __init__(self, address: SoundAddress, one: SoundInput, time: TimeSource) -> None:
-        self._address, self._input, self._time = address, one, time
-        self._rates_hz = rates_of(one)
+    def __init__(self, address: SoundAddress, sound_input: SoundInput, time: TimeSource) -> None:
+        self._address, self._input, self._time = address, sound_input, time
+        self._rates_hz = rates_of(sound_input)
         if not self._rates_hz:
-            raise DeviceBusy(f"the sound input '{one.name}' takes no rate just now: end what else uses it, then start")
+            raise DeviceBusy(
+                f"the sound input '{sound_input.name}' takes no rate just now: end what else uses it, then start"
+            )
         self._rate_hz = 0.0
         self._stream: Any = None
         self._arrived = threading.Condition()

@@ -185,7 +185,8 @@ def _from(record: Record, hertz: float, drift: float, density: float) -> list[We
         explanations = [*path, *explain_oscillator(held)]
         if (
             noise != 1.0
-            or path[0].log_evidence < max(one.log_evidence for one in explanations[1:]) + MODEL_LOG_ODDS_TO_NAME
+            or path[0].log_evidence
+            < max(explained.log_evidence for explained in explanations[1:]) + MODEL_LOG_ODDS_TO_NAME
         ):
             explanations += explain_phase(held)
         shift = 0.0
@@ -222,7 +223,7 @@ def _noises(blocks: Blocks) -> list[float]:
 
 def _is_settled(candidates: list[WeighedLine]) -> bool:
     """Whether a steady line, alone or among others, leaves nothing to explain."""
-    best = max(candidates, key=lambda one: one.told.log_evidence, default=None)
+    best = max(candidates, key=lambda candidate: candidate.told.log_evidence, default=None)
     return best is not None and best.told.name in ("steady", "level", "lines") and not best.is_odd and best.noise == 1.0
 
 
@@ -242,13 +243,13 @@ def _moving(record: Record, within_hz: float, density: float | None, has_line: b
 
 def _is_broad(candidates: list[WeighedLine], duration_s: float) -> bool:
     fine = [candidate for candidate in candidates if not candidate.is_odd]
-    best = max(fine, key=lambda one: one.told.log_evidence, default=None)
+    best = max(fine, key=lambda fine_candidate: fine_candidate.told.log_evidence, default=None)
     return best is None or (best.told.name == "fading" and best.told.spread_hz * duration_s > SPECTRUM_FIT_BINS)
 
 
 def _spread(record: Record, within_hz: float, candidates: list[WeighedLine]) -> list[WeighedLine]:
     """A line of many bins, measured as a spectrum."""
-    best = max(candidates, key=lambda one: one.told.log_evidence, default=None)
+    best = max(candidates, key=lambda candidate: candidate.told.log_evidence, default=None)
     near_hz = 0.0 if best is None else best.place_hz
     around_hz = within_hz if best is None else min(4 * MAX_SPREAD_HZ, within_hz)
     try:
@@ -269,12 +270,12 @@ def _weighed(record: Record, candidates: list[WeighedLine], density: float | Non
     """The mean over the models that explain the record; where none does, the likeliest with what it leaves over."""
     fine = [candidate for candidate in candidates if not candidate.is_odd]
     weighed = fine or candidates
-    logs = np.array([one.told.log_evidence for one in weighed])
+    logs = np.array([weighed_candidate.told.log_evidence for weighed_candidate in weighed])
     weights = np.exp(logs - logs.max())
     weights /= weights.sum()
     best = _named(weighed)
-    places = np.array([one.place_hz for one in weighed])
-    variances = np.array([one.told.variance for one in weighed])
+    places = np.array([weighed_candidate.place_hz for weighed_candidate in weighed])
+    variances = np.array([weighed_candidate.told.variance for weighed_candidate in weighed])
     place_hz = float(weights @ places)
     sigma_hz = float(weights @ (variances + (places - place_hz) ** 2)) ** 0.5
     if not fine:
@@ -300,10 +301,13 @@ def _weighed(record: Record, candidates: list[WeighedLine], density: float | Non
 
 def _named(weighed: list[WeighedLine]) -> WeighedLine:
     """The likeliest; a steady carrier where nothing else is clearly likelier."""
-    best = max(weighed, key=lambda one: one.told.log_evidence)
-    for one in weighed:
-        if one.told.name == "steady" and one.told.log_evidence > best.told.log_evidence - MODEL_LOG_ODDS_TO_NAME:
-            return one
+    best = max(weighed, key=lambda candidate: candidate.told.log_evidence)
+    for candidate in weighed:
+        if (
+            candidate.told.name == "steady"
+            and candidate.told.log_evidence > best.told.log_evidence - MODEL_LOG_ODDS_TO_NAME
+        ):
+            return candidate
     return best
 
 
@@ -320,4 +324,4 @@ def _residual(record: Record, carrier: Carrier, density: float | None) -> tuple[
     turned = blocks.turned(0.0, drift)
     turned = turned * np.exp(-1j * np.angle(turned.sum() or 1.0))
     mean = float(np.mean(np.abs(turned))) or 1.0
-    return tuple((float(abs(one)) / mean, float(np.angle(one))) for one in turned)
+    return tuple((float(abs(block_sum)) / mean, float(np.angle(block_sum))) for block_sum in turned)

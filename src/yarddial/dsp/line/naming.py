@@ -29,23 +29,23 @@ def name_of(record: Record, best: WeighedLine, density: float | None) -> str:
 def _not_mirrored(told: Explanation, duration_s: float) -> list[OtherLine]:
     """The lines that are not one of a pair about the carrier."""
 
-    def is_mirror(one: OtherLine, other: OtherLine) -> bool:
-        away = abs(one.frequency_hz + other.frequency_hz - 2 * told.offset_hz)
-        close = max(MIRRORED_SIGMAS * (one.sigma_hz + other.sigma_hz), MIRRORED_BINS / duration_s)
+    def is_mirror(line: OtherLine, other: OtherLine) -> bool:
+        away = abs(line.frequency_hz + other.frequency_hz - 2 * told.offset_hz)
+        close = max(MIRRORED_SIGMAS * (line.sigma_hz + other.sigma_hz), MIRRORED_BINS / duration_s)
         return away < close
 
-    def is_hum(one: OtherLine) -> bool:
-        away = abs(one.frequency_hz - told.offset_hz)
+    def is_hum(line: OtherLine) -> bool:
+        away = abs(line.frequency_hz - told.offset_hz)
         off = min(abs(away - number * mains) for mains in MAINS_HZ for number in (1, 2, 3))
-        return one.level_db < HUM_DB and off < max(MAINS_SHARE * away, MIRRORED_BINS / duration_s)
+        return line.level_db < HUM_DB and off < max(MAINS_SHARE * away, MIRRORED_BINS / duration_s)
 
     # One line alone at the mains' distance may as well be a station.
     hums = sum(is_hum(other) for other in told.others)
     return [
-        one
-        for one in told.others
-        if not (hums > 1 and is_hum(one))
-        and not any(other is not one and is_mirror(one, other) for other in told.others)
+        other_line
+        for other_line in told.others
+        if not (hums > 1 and is_hum(other_line))
+        and not any(other is not other_line and is_mirror(other_line, other) for other in told.others)
     ]
 
 

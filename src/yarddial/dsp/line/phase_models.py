@@ -355,7 +355,11 @@ class _Track:
                     for away in range(-MIN_BREAK_DISTANCE_BLOCKS, MIN_BREAK_DISTANCE_BLOCKS + 1)
                     if MIN_BREAK_DISTANCE_BLOCKS <= edges[which] + away < self.count - MIN_BREAK_DISTANCE_BLOCKS
                 ]
-                moved = [one for one in moved if np.min(np.diff(sorted(one)), initial=MIN_BREAK_DISTANCE_BLOCKS) >= 2]
+                moved = [
+                    breaks
+                    for breaks in moved
+                    if np.min(np.diff(sorted(breaks)), initial=MIN_BREAK_DISTANCE_BLOCKS) >= 2
+                ]
                 around = self._cut(columns, moved)
                 edges = moved[int(np.argmax(around.logs))]
         return edges, around
@@ -404,11 +408,11 @@ class _Walk(msgspec.Struct, frozen=True):
 def _walk(kind: int, count: int, whole: float) -> _Walk:
     """A phase that walks (0) or whose frequency does (1), over a record of one, blocks in its middle."""
     at = ((np.arange(count) + 0.5) / count - 0.5) / whole + 0.5
-    one, two = np.minimum(at[:, None], at[None, :]), np.maximum(at[:, None], at[None, :])
+    earlier, two = np.minimum(at[:, None], at[None, :]), np.maximum(at[:, None], at[None, :])
     if kind == 0:
-        kernel, to_mean, ends = one, at.copy(), 1.0
+        kernel, to_mean, ends = earlier, at.copy(), 1.0
     else:
-        kernel, to_mean, ends = one**2 * (3 * two - one) / 6, at**2 * (3 - at) / 6, 1 / 3
+        kernel, to_mean, ends = earlier**2 * (3 * two - earlier) / 6, at**2 * (3 - at) / 6, 1 / 3
     sizes, axes = np.linalg.eigh(kernel)
     # A covariance has no size under nothing: what is there is rounding.
     return _Walk(axes, np.maximum(sizes, 0.0), float(np.trace(kernel)), to_mean, ends)

@@ -153,8 +153,8 @@ def explain_several(record: Record, start_hz: float, within_hz: float, density: 
             starts += [[a * bin_hz, b * bin_hz] for a, b in PAIR_STARTS_BINS]
         tried = [fit_lines(still, record.rate_hz, places, density) for places in starts]
         apart = MIN_DISTANCE_TWO_BINS if number == 2 else MIN_DISTANCE_MORE_BINS
-        tried = [one for one in tried if np.min(np.diff(np.sort(one.places_hz))) >= apart * bin_hz]
-        best = max(tried, key=lambda one: one.gain, default=None)
+        tried = [candidate for candidate in tried if np.min(np.diff(np.sort(candidate.places_hz))) >= apart * bin_hz]
+        best = max(tried, key=lambda candidate: candidate.gain, default=None)
         if best is None or best.gain < fit.gain + MIN_LINE_ENERGY / 2:
             break
         fit = best
@@ -175,7 +175,7 @@ def without_known(record: Record, carrier_hz: list[float], known_hz: list[float]
 
 def _explained(record: Record, fit: Joint, start_hz: float, density: float) -> Explanation:
     order = np.argsort(-np.abs(fit.sizes))
-    main, rest = int(order[0]), [int(one) for one in order[1:]]
+    main, rest = int(order[0]), [int(index) for index in order[1:]]
     signal = np.abs(fit.sizes) ** 2 / density * record.duration_s
     log = (
         fit.gain - np.log(MIN_BLOCKS) + 0.5 * np.log(2 * np.pi * fit.sigma_hz[main] ** 2) - LINE_LOG_PENALTY * len(rest)

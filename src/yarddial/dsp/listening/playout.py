@@ -46,7 +46,7 @@ class Playout:
     @property
     def wanted_s(self) -> float:
         """What is to be held before it is begun: as much as it lately came unevenly."""
-        late = [one for _, one in self._late]
+        late = [lateness_s for _, lateness_s in self._late]
         return min(max(max(late) - min(late) + SPARE_S, MIN_S), MAX_S) if late else MIN_S
 
     def gaps(self, now_s: float) -> int:

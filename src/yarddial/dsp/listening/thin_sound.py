@@ -45,6 +45,6 @@ class FilledSound:
         """Sound of shape (n,), or (n, 2) of two channels."""
         halves = np.ascontiguousarray(samples).view(np.float32)
         if self._is_stereo:
-            sides = [one.push(np.ascontiguousarray(halves[at::2])) for at, one in enumerate(self._each)]
+            sides = [demodulator.push(np.ascontiguousarray(halves[at::2])) for at, demodulator in enumerate(self._each)]
             return np.stack(sides, axis=1)
         return self._each[0].push(halves)

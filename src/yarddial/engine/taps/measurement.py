@@ -137,7 +137,7 @@ class Measurement:
         carrier = measure_line(samples, self._slice_hz, 0.0, asked.within_hz, (self._spike_hz,))
         if self._lost:
             carrier = msgspec.structs.replace(carrier, lost=self._lost)
-        near = max(carrier.others, key=lambda one: one.level_db, default=None)
+        near = max(carrier.others, key=lambda neighbour: neighbour.level_db, default=None)
         if near is not None and near.level_db > -RIVAL_DB and carrier.method != "steady":
             return self._of_two(carrier, near)
         other = rival_of(samples, self._slice_hz, carrier, 0.0, asked.within_hz)

@@ -72,7 +72,8 @@ def _ways(
     # Several oscillators together are as one of their sum, the worst class of any counting for all.
     total_hz = sum(stage.lo_hz for stage in stages)
     classes: tuple[tuple[float, float], ...] = tuple(
-        (one.share, one.sigma_ppm * 1e-6 * total_hz) for one in classes_at(max(stage.lo_hz for stage in stages))
+        (oscillator_class.share, oscillator_class.sigma_ppm * 1e-6 * total_hz)
+        for oscillator_class in classes_at(max(stage.lo_hz for stage in stages))
     )
     sigma_hz = sigma_ppm_at(max(stage.lo_hz for stage in stages)) * 1e-6 * total_hz
     if lo_sigma_hz is not None:

@@ -165,7 +165,7 @@ class Calibration(Job):
     def drift_hz_per_minute(self) -> float:
         """How fast the dial moved when a station was last measured on the active route, if just now; else 0."""
         here = [o for o in self.observations if o.route == self._desk.line.name]
-        latest = max(here, key=lambda one: one.at_utc, default=None)
+        latest = max(here, key=lambda observation: observation.at_utc, default=None)
         if latest is None or seconds_of("") - seconds_of(latest.at_utc) > DRIFT_TOLD_S:
             return 0.0
         return abs(latest.drift_hz_per_s) * 60

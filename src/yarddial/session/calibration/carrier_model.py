@@ -41,7 +41,7 @@ def model_evidence(carrier: "Carrier") -> str:
     """What supports it, or what should be known; one or two sentences."""
     parts = []
     if carrier.others:
-        other = max(carrier.others, key=lambda one: one.level_db)
+        other = max(carrier.others, key=lambda line: line.level_db)
         parts.append(
             f"The other one is {format_hertz(other.frequency_hz - carrier.frequency_hz, other.sigma_hz)} away "
             f"{format_sigma(other.sigma_hz)}, {format_number(other.level_db, 1.0, signed=True)} dB."

@@ -43,7 +43,11 @@ def leak_in_recording(
     samples = recording.read(0, int(MAX_S * recording.rate_hz))
     glimpses: list[Glimpse] = []
     for stated in stated_hz:
-        spread_ppm = max(one.sigma_ppm for one in classes_at(stated)) if tolerance_ppm is None else tolerance_ppm
+        spread_ppm = (
+            max(oscillator_class.sigma_ppm for oscillator_class in classes_at(stated))
+            if tolerance_ppm is None
+            else tolerance_ppm
+        )
         within_hz = max(3 * stated * 1e-6 * (spread_ppm**2 + crystal_sigma_ppm**2) ** 0.5, 1_000.0)
         offset_hz = stated - middle_hz
         if abs(offset_hz) + within_hz > recording.rate_hz / 2:

@@ -72,7 +72,7 @@ def histories(station: Station, entries: Iterable[Entry]) -> dict[str, History]:
     """Read every oscillator's history out of the log, oldest first."""
     units, set_utc = units_hz(station), menus_set(station)
     seen: dict[str, list[tuple[Point, float | None]]] = {}
-    for entry in sorted(entries, key=lambda one: (one.at_utc, one.id)):
+    for entry in sorted(entries, key=lambda candidate: (candidate.at_utc, candidate.id)):
         if entry.station != station.name:
             continue
         time_s = seconds_of(entry.at_utc)
@@ -164,15 +164,15 @@ def drifted(known: Oscillators, observations: Iterable[Observation], at_s: float
     """
     rows = [list(row) for row in known.covariance]
     latest: dict[str, Observation] = {}
-    for seen in sorted(observations, key=lambda one: one.at_utc):
+    for seen in sorted(observations, key=lambda observation: observation.at_utc):
         latest |= dict.fromkeys(seen.unknowns, seen)
     for i, name in enumerate(known.names):
-        one = latest.get(name)
-        if one is None or not one.drift_hz_per_s:
+        observation = latest.get(name)
+        if observation is None or not observation.drift_hz_per_s:
             continue
-        lasted_s = DRIFT_LASTS_S * (1 - exp(-max(at_s - seconds_of(one.at_utc), 0.0) / DRIFT_LASTS_S))
-        moved_hz = abs(one.drift_hz_per_s) * lasted_s
-        per_unit = 1.0 if not is_in_ppm(name) else max(abs(one.shown_uncorrected_hz()), 1.0) * 1e-6
+        lasted_s = DRIFT_LASTS_S * (1 - exp(-max(at_s - seconds_of(observation.at_utc), 0.0) / DRIFT_LASTS_S))
+        moved_hz = abs(observation.drift_hz_per_s) * lasted_s
+        per_unit = 1.0 if not is_in_ppm(name) else max(abs(observation.shown_uncorrected_hz()), 1.0) * 1e-6
         rows[i][i] += (moved_hz / per_unit) ** 2
     return Oscillators(known.names, known.values, tuple(tuple(row) for row in rows))
 

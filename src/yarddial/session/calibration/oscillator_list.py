@@ -152,7 +152,7 @@ def _next_step(
     if entered == "yes":
         return "nothing"
     if others:
-        return f"enter it together with {' and '.join(spoken(one) for one in others)}: the sum is known"
+        return f"enter it together with {' and '.join(spoken(oscillator) for oscillator in others)}: the sum is known"
     return "enter it"
 
 

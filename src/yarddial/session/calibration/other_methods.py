@@ -244,8 +244,8 @@ def tone_in_sounds(sounds: "Mapping[ToneReception, tuple[object, float]]", near_
     return dial_error(tones)
 
 
-def _same(one: Reference, other: Reference) -> bool:
-    return (one.name, one.frequency_hz) == (other.name, other.frequency_hz)
+def _same(reference: Reference, other: Reference) -> bool:
+    return (reference.name, reference.frequency_hz) == (other.name, other.frequency_hz)
 
 
 def read_with_sigma(text: str) -> tuple[float, float]:

@@ -33,7 +33,7 @@ class NextRequest(msgspec.Struct, frozen=True):
         station, line = self.station, self.station.active_line()
         if line.why_not(station.dial_hz):
             return None
-        lines = [one for one in station.lines() if one.receiver.device]
+        lines = [route_line for route_line in station.lines() if route_line.receiver.device]
         usable = [
             r for r in station.references if r.mode in ("am", "cw") and not why_no_reference(r.kind, r.frequency_hz)
         ]

@@ -144,7 +144,7 @@ def _unmet_sentence(plan: "MeasurementPlan") -> str:
     """What no known station makes good enough; the worst of it."""
     if not plan.unmet:
         return ""
-    place, sigma_hz = max(plan.unmet, key=lambda one: one[1] / one[0].tolerance_hz)
+    place, sigma_hz = max(plan.unmet, key=lambda unmet_place: unmet_place[1] / unmet_place[0].tolerance_hz)
     where = format_frequency(place.dial_hz)
     return (
         f"{place.line.name} at {where} will be known to {format_sigma(sigma_hz)[1:]} only, where "

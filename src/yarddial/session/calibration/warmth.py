@@ -49,5 +49,5 @@ class Warmth:
             return 0.0
         past = self._past.get(receiver, [])
         # Nobody looked near that moment: it had just been started.
-        then = min(past, key=lambda one: abs(one[0] - measured_s), default=(0.0, 1.0))[1]
+        then = min(past, key=lambda moment: abs(moment[0] - measured_s), default=(0.0, 1.0))[1]
         return abs(self._cold[receiver] - (then if measured_s >= self._born_s else 0.0))

@@ -206,7 +206,7 @@ class Levels(Job):
 
     def sweep(self, stage: str) -> None:
         """Measure at every real step of a stage, the others left alone."""
-        chosen_stage = next((one for one in self.stages if one.name == stage), None)
+        chosen_stage = next((candidate for candidate in self.stages if candidate.name == stage), None)
         if self.why_not_sweep() or chosen_stage is None:
             return
         self.swept, self.steps, self.advice, self.setting = self._here("stage", stage), (), None, None

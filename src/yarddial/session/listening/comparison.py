@@ -104,12 +104,12 @@ class Comparison(Job):
         # The active route first.
         able.sort(key=lambda line: line.name != self._desk.line.name)
         routes = tuple(Setup(_label(line), line) for line in able)
-        kept = tuple(one for one in self._kept if not one.line.why_not(dial_hz) and one not in routes)
+        kept = tuple(setup for setup in self._kept if not setup.line.why_not(dial_hz) and setup not in routes)
         return (*routes, *kept)
 
     def nearest(self) -> Reference | None:
         """The known station next to the dial that every set-up compared reaches, off the dial itself."""
-        lines = [one.line for one in (self.first, self.second) if one is not None]
+        lines = [setup.line for setup in (self.first, self.second) if setup is not None]
         dial_hz = self._desk.station.dial_hz
         able = [
             reference
@@ -122,7 +122,7 @@ class Comparison(Job):
         """Keep the active route as it is set now, to compare it with other settings."""
         line = self._desk.line
         setup = Setup(_label(line), line)
-        if not line.missing and setup.label not in [one.label for one in self._kept]:
+        if not line.missing and setup.label not in [kept_setup.label for kept_setup in self._kept]:
             self._kept = (*self._kept, setup)
         self._changed.tell()
 
@@ -147,7 +147,7 @@ class Comparison(Job):
             return
         self._lease = lease
         self.first, self.second, self.pairs, self.trouble = first, second, (), ""
-        self.in_dbm = all(one.line.receiver.level_offset(one.line.port) is not None for one in (first, second))
+        self.in_dbm = all(setup.line.receiver.level_offset(setup.line.port) is not None for setup in (first, second))
         self._dial_hz = self._desk.station.dial_hz
         self._next_pair()
         self._changed.tell()

@@ -35,9 +35,12 @@ def expected_spurious(
     )
     # The spike is drawn as the span's centre already.
     return tuple(
-        (line.dial_of(one.counted_hz, dial_hz), one.name if one.made_of_hz is None else _mirror(line, dial_hz, one))
-        for one in expected
-        if one.counted_hz != span.centre_hz
+        (
+            line.dial_of(ghost.counted_hz, dial_hz),
+            ghost.name if ghost.made_of_hz is None else _mirror(line, dial_hz, ghost),
+        )
+        for ghost in expected
+        if ghost.counted_hz != span.centre_hz
     )
 
 

@@ -296,7 +296,7 @@ class LogKeeper:
 
         from yarddial.records.whole_file import write_whole
 
-        rows = sorted(self.unreadable.values(), key=lambda one: one.id)
+        rows = sorted(self.unreadable.values(), key=lambda unreadable: unreadable.id)
         if path.exists():
             raise NotWritten(f"{path} is there already: give another name")
         lines = [json.dumps({"why": row.why, **row.row}, ensure_ascii=True, default=str) for row in rows]

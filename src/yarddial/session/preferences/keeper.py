@@ -28,9 +28,9 @@ class PreferenceKeeper:
         """One of them is another."""
         return self._changed.add(listener)
 
-    def change(self, **one: Any) -> None:
+    def change(self, **changed: Any) -> None:
         """Put a preference in force and have it written."""
-        now = msgspec.structs.replace(self.now, **one)
+        now = msgspec.structs.replace(self.now, **changed)
         if now == self.now:
             return
         self.now, self.trouble = now, ""

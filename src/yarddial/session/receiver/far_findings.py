@@ -34,7 +34,7 @@ def far_findings(far: "FarEngine | None") -> list[Finding]:
         findings.append(Finding("look", what, "a narrower way of hearing needs less of it"))
     people = _people(far)
     # A person who waits for an answer comes first.
-    return people + findings if any(one.mark == "look" for one in people) else findings + people
+    return people + findings if any(finding.mark == "look" for finding in people) else findings + people
 
 
 def _people(far: "FarEngine") -> list[Finding]:
@@ -47,7 +47,7 @@ def _people(far: "FarEngine") -> list[Finding]:
         what = f"Far computer: {here.asks} asks for control of the receiver on {name}"
         why = "you go on listening; what is measured ends"
         return [Finding("look", what, why, Act("hand control over"), "Hand it over")]
-    people_words = ", ".join(f"{one} {'controls' if has else 'listens'}" for one, _, has in here.people)
+    people_words = ", ".join(f"{person} {'controls' if has else 'listens'}" for person, _, has in here.people)
     what = f"Far computer: {name} serves {len(here.people)}: {people_words}"
     if controls or role != "control":
         return [Finding("unknown", what, "one sets the receiver")]

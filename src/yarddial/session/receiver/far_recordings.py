@@ -55,7 +55,7 @@ class FarRecordings:
     def waits(self, name: str) -> bool:
         """Whether one waits for its turn, or is on its way."""
         fetching = self.fetching
-        return any(one[1] == name for one in self._waiting) or (fetching is not None and fetching.name == name)
+        return any(errand[1] == name for errand in self._waiting) or (fetching is not None and fetching.name == name)
 
     def bring(self, name: str, target: Path, told: Tells = lambda fetching: None) -> None:
         """Have it here as `target`; what came of it earlier is gone on with."""
@@ -67,7 +67,7 @@ class FarRecordings:
 
     def leave(self, name: str) -> None:
         """It is not brought over now, and whoever asked hears that; what has come is kept."""
-        self._waiting = deque(one for one in self._waiting if one[1] != name)
+        self._waiting = deque(errand for errand in self._waiting if errand[1] != name)
         if self._now is not None and self._now[1].name == name:
             far, fetching, told = self._now
             self._now = None

@@ -41,9 +41,9 @@ class LastMover(Generic[V]):
         # Moves that were made by it: on the transceiver, and here.
         self.rig_moves = self.dial_moves = 0
 
-    def is_same(self, one: V, other: V) -> bool:
+    def is_same(self, value: V, other: V) -> bool:
         """Whether two values are one to the transceiver."""
-        return one == other
+        return value == other
 
     @property
     def is_settled(self) -> bool:
@@ -130,9 +130,9 @@ class Following(LastMover[float]):
             return 1.0
         return next((step for step in STEPS_HZ if all(isclose(hz % step, 0.0) for hz in self._seen)), 1.0)
 
-    def is_same(self, one: float, other: float) -> bool:
+    def is_same(self, value: float, other: float) -> bool:
         """Within its step."""
-        return abs(one - other) < self.step_hz
+        return abs(value - other) < self.step_hz
 
     def rig_said(self, value: float, asked_s: float) -> float | None:
         """Its step is learned from every place that it shows."""
@@ -148,6 +148,6 @@ class FollowingMode(LastMover[tuple[str, float]]):
         # A pass-band that it does not have is believed soon.
         super().__init__(most_tries=1)
 
-    def is_same(self, one: tuple[str, float], other: tuple[str, float]) -> bool:
+    def is_same(self, value: tuple[str, float], other: tuple[str, float]) -> bool:
         """The mode; and the pass-band, where both name one."""
-        return one[0] == other[0] and (not one[1] or not other[1] or abs(one[1] - other[1]) < 1.0)
+        return value[0] == other[0] and (not value[1] or not other[1] or abs(value[1] - other[1]) < 1.0)

@@ -254,8 +254,8 @@ class RigControl:
         if self._worker is None:
             return
         news = self._worker.take()
-        for one in news:
-            self._take(one)
+        for event in news:
+            self._take(event)
         if self.is_following and self.safety.transmitting is not True:
             self._send(clock.monotonic_s())
         if self.is_settled:
@@ -443,6 +443,10 @@ class RigControl:
         line = self._desk.line
         if line.transceiver is None or line.transceiver.name != self.name:
             station = self._desk.station
-            mine = (one for one in station.lines() if one.transceiver is not None and one.transceiver.name == self.name)
+            mine = (
+                route_line
+                for route_line in station.lines()
+                if route_line.transceiver is not None and route_line.transceiver.name == self.name
+            )
             line = next(mine, line)
         return line

@@ -17,6 +17,6 @@ def known_spur(log: LogKeeper, desk: Desk) -> str:
             continue
         near = [peak for peak in entry.data.peaks if abs(peak.dial_hz - station.dial_hz) < WITHIN_HZ]
         if near:
-            peak = min(near, key=lambda one: abs(one.dial_hz - station.dial_hz))
+            peak = min(near, key=lambda candidate: abs(candidate.dial_hz - station.dial_hz))
             return peak.cause if peak.verdict == "ghost" and peak.kind in FIXED_KINDS else ""
     return ""

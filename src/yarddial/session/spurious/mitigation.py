@@ -222,7 +222,7 @@ class Mitigation:
         ghost = self._at_hand(here, before)
         scene = self._span_test.scene(line)
         setting = SpanScene(scene, before.centre_hz, before.rate_hz, before.floor_dbm)
-        in_scene = {one.name for one in scene.strong}
+        in_scene = {strong_signal.name for strong_signal in scene.strong}
         explained = bool(ghost.sources) and set(ghost.sources) <= in_scene
         if not explained and (source := source_of(ghost, setting)) is not None:
             setting = msgspec.structs.replace(

@@ -290,9 +290,16 @@ class SpanTest:
     def sources(self, line: Line) -> "tuple[Strong, ...]":
         """Signals that ghosts on a route may be made of: known on its antenna, and seen in the span."""
         here = self._seen_here if self.line is not None and line.antenna.name == self.line.antenna.name else ()
-        seen_hz = [one.frequency_hz for one in here]
+        seen_hz = [strong_signal.frequency_hz for strong_signal in here]
         known = self.strong.on_antenna(line)
-        return (*here, *(one for one in known if all(abs(one.frequency_hz - hertz) > SAME_HZ for hertz in seen_hz)))
+        return (
+            *here,
+            *(
+                strong_signal
+                for strong_signal in known
+                if all(abs(strong_signal.frequency_hz - hertz) > SAME_HZ for hertz in seen_hz)
+            ),
+        )
 
     def scene(self, line: Line) -> "Scene":
         """What a route makes of the signals known to be strong on its antenna.
@@ -351,7 +358,9 @@ class SpanTest:
         self.judged = tuple(judged)
         # Only what is not a ghost itself is kept in mind for other spans.
         ghosts_hz = [j.peak.dial_hz for j in judged if j.judgement.verdict == "ghost"]
-        self.strong.keep([one for one in self._seen_here if one.frequency_hz not in ghosts_hz])
+        self.strong.keep(
+            [strong_signal for strong_signal in self._seen_here if strong_signal.frequency_hz not in ghosts_hz]
+        )
 
     def _note(self, what: str) -> None:
         counts = {v: sum(j.judgement.verdict == v for j in self.judged) for v in ("true", "ghost", "unsure")}

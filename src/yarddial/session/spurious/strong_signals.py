@@ -73,13 +73,13 @@ class StrongSignals:
 
     def on_antenna(self, line: Line) -> "tuple[Strong, ...]":
         """What is known of a route's own antenna, with its level there."""
-        return tuple(one for one in self.known if one.antenna in ("", line.antenna.name))
+        return tuple(signal for signal in self.known if signal.antenna in ("", line.antenna.name))
 
     def elsewhere(self, line: Line) -> "tuple[Strong, ...]":
         """Signals whose level on a route's antenna is not known: of other antennas, and the known stations."""
         from yarddial.yard.strong import Strong
 
-        here = [one.frequency_hz for one in self.on_antenna(line)]
+        here = [known_signal.frequency_hz for known_signal in self.on_antenna(line)]
         signals = [
             msgspec.structs.replace(o, level_dbm=ELSEWHERE_DBM)
             for o in self.known
@@ -201,7 +201,7 @@ class StrongSignals:
     def keep(self, seen: "Sequence[Strong]") -> None:
         """Keep the strongest of all, each once for an antenna; what is new takes the place of what was there."""
 
-        newest_first = (*sorted(seen, key=lambda one: -one.level_dbm), *self.known)
+        newest_first = (*sorted(seen, key=lambda signal: -signal.level_dbm), *self.known)
         self._known = _each_once(newest_first)
         self._changed.tell()
 
@@ -219,23 +219,24 @@ class StrongSignals:
 def _each_once(signals: "Sequence[Strong]") -> "tuple[Strong, ...]":
     """The strongest of them; of those that are the same only the first."""
     kept: list[Strong] = []
-    for one in signals:
-        if not any(_is_same(one, other) for other in kept):
-            kept.append(one)
-    return tuple(sorted(kept, key=lambda one: -one.level_dbm)[:MAX_SIGNALS])
+    for signal in signals:
+        if not any(_is_same(signal, other) for other in kept):
+            kept.append(signal)
+    return tuple(sorted(kept, key=lambda signal: -signal.level_dbm)[:MAX_SIGNALS])
 
 
-def _is_same(one: "Strong", other: "Strong") -> bool:
-    apart_hz = max(SAME_HZ, (one.width_hz + other.width_hz) / 4)
-    return one.antenna == other.antenna and abs(one.frequency_hz - other.frequency_hz) <= apart_hz
+def _is_same(signal: "Strong", other: "Strong") -> bool:
+    apart_hz = max(SAME_HZ, (signal.width_hz + other.width_hz) / 4)
+    return signal.antenna == other.antenna and abs(signal.frequency_hz - other.frequency_hz) <= apart_hz
 
 
-def _is_mirror(one: "Strong", found: "Sequence[Strong]", span: "Span") -> bool:
+def _is_mirror(signal: "Strong", found: "Sequence[Strong]", span: "Span") -> bool:
     """True of what stands as far beyond the centre as something much stronger."""
-    away_hz = one.frequency_hz - span.centre_hz
-    within_hz = max(2 * span.within_hz, one.width_hz / 2)
+    away_hz = signal.frequency_hz - span.centre_hz
+    within_hz = max(2 * span.within_hz, signal.width_hz / 2)
     return any(
-        abs(other.frequency_hz - span.centre_hz + away_hz) <= within_hz and other.level_dbm > one.level_dbm + MIRROR_DB
+        abs(other.frequency_hz - span.centre_hz + away_hz) <= within_hz
+        and other.level_dbm > signal.level_dbm + MIRROR_DB
         for other in found
     )
 

@@ -68,8 +68,8 @@ class FromTheBox(Sheet):
         demo.clicked.connect(self._leave_for(show_demo))
         file = button("Open a file", plain=True)
         file.clicked.connect(self._leave_for(open_file))
-        for at, one in enumerate((demo, file, self.build)):
-            self.buttons.insertWidget(at + 1, one)
+        for at, choice in enumerate((demo, file, self.build)):
+            self.buttons.insertWidget(at + 1, choice)
         self._lay_out()
         self._show_soon = Soon(self, self._show)
         self.when_left(self._choice.on_choice_changed(self._show_soon), self._choice.leave)
@@ -194,7 +194,7 @@ class FromTheBox(Sheet):
         receivers = choice.listing.receivers if choice.listing is not None else ()
         device = self._told.device if self._told is not None else ""
         self.found.show_receivers([pair for pair in receivers if pair[0] != "sound"], device)
-        self.sound.show_inputs([one for driver, one in receivers if driver == "sound"])
+        self.sound.show_inputs([sound_input for driver, sound_input in receivers if driver == "sound"])
         able = self._told.capabilities if self._told is not None else None
         self.build.setEnabled(able is not None)
         if choice.is_asking:

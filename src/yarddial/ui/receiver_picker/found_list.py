@@ -45,28 +45,28 @@ class FoundList(QWidget):
         self._shown = state
         empty(self._grid)
         row = 0
-        for driver, one in found:
-            device = f"{driver}:{one.address}"
-            self._add(row, driver, one, device == now.partition("?")[0])
+        for driver, receiver in found:
+            device = f"{driver}:{receiver.address}"
+            self._add(row, driver, receiver, device == now.partition("?")[0])
             row += 3
 
-    def _add(self, row: int, driver: str, one: FoundReceiver, is_now: bool) -> None:
-        name, device = one_line(one.name) or one.address, f"{driver}:{one.address}"
-        mark, state = STATES[one.state]
+    def _add(self, row: int, driver: str, receiver: FoundReceiver, is_now: bool) -> None:
+        name, device = one_line(receiver.name) or receiver.address, f"{driver}:{receiver.address}"
+        mark, state = STATES[receiver.state]
         sign = MarkSign(size=10)
         sign.set_mark(mark)
-        where = ", ".join(filter(None, (driver, one.bus, speed_text(one.speed_mbps), state)))
+        where = ", ".join(filter(None, (driver, receiver.bus, speed_text(receiver.speed_mbps), state)))
         self._grid.addWidget(sign, row, 0)
         self._grid.addWidget(Words(name, 14, weight=600, wrap=True), row, 1)
         self._grid.addWidget(Words(where, 12, tone="quiet", wrap=True), row, 2)
         tip = f"{device}: ask it what it can, and take that over"
         choose = button("It is this one" if is_now else "Choose", tip=tip)
         choose.setAccessibleName(f"Choose {name}")
-        choose.setEnabled(one.state == "ready")
+        choose.setEnabled(receiver.state == "ready")
         choose.clicked.connect(lambda: self.chosen.emit(device))
         self._grid.addWidget(choose, row, 3)
-        if one.state != "ready":
-            self._grid.addWidget(Cure(one.why, one.cure, name), row + 1, 1, 1, 3)
+        if receiver.state != "ready":
+            self._grid.addWidget(Cure(receiver.why, receiver.cure, name), row + 1, 1, 1, 3)
         self._grid.addWidget(hairline(), row + 2, 0, 1, 4)
 
 

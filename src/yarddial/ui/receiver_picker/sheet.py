@@ -109,10 +109,10 @@ class ReceiverPicker(Sheet):
     def _show(self) -> None:
         choice, device = self._choice, self._device
         receivers = choice.listing.receivers if choice.listing is not None else ()
-        plugged = [(driver, one) for driver, one in receivers if driver not in OWN_SECTION]
+        plugged = [(driver, receiver) for driver, receiver in receivers if driver not in OWN_SECTION]
         self.found.show_receivers(plugged, device)
         self.simulated.show_receivers([pair for pair in receivers if pair[0] == "simulated"], device)
-        self.sound.show_inputs([one for driver, one in receivers if driver == "sound"])
+        self.sound.show_inputs([receiver for driver, receiver in receivers if driver == "sound"])
         looking = "Looking." if choice.listing is None else (
             "No driver finds a receiver. Plug one in: it appears here within two seconds, with what stands in its way."
         )  # fmt: skip
@@ -158,7 +158,7 @@ class ReceiverPicker(Sheet):
             now = f"{part.name} is now {_short(part.device)}."
             return "good", now, "Taken over as the driver says; Ctrl+Z takes it back. Nothing runs until you start it."
         driver, _, address = part.device.partition(":")
-        there = any((name, one.address) == (driver, address.partition("?")[0]) for name, one in receivers)
+        there = any((name, receiver.address) == (driver, address.partition("?")[0]) for name, receiver in receivers)
         if driver == "kernel" and choice.listing is not None and not there:
             sentence = f"{part.name} is {_short(part.device)}, which is not plugged in now."
             return "look", sentence, "Plug it in, or choose another."

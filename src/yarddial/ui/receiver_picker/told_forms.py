@@ -174,17 +174,17 @@ class SoundForm(ToldForm):
         if tuple(found) == self._shown:
             return
         self._shown = tuple(found)
-        ready = [one for one in found if one.state == "ready"]
+        ready = [sound_input for sound_input in found if sound_input.state == "ready"]
         kept = self.input.currentText()
         self.input.clear()
-        self.input.addItems([one.name for one in ready] or ["no stereo input is there"])
+        self.input.addItems([sound_input.name for sound_input in ready] or ["no stereo input is there"])
         self.input.setCurrentIndex(max(self.input.findText(kept), 0))
         for widget in (self.input, self.centre, self.swap, self._choose):
             widget.setEnabled(bool(ready))
         empty(self._needs)
-        for one in found:
-            if one.state != "ready":
-                self._needs.addWidget(Cure(one.why, one.cure, one.name))
+        for sound_input in found:
+            if sound_input.state != "ready":
+                self._needs.addWidget(Cure(sound_input.why, sound_input.cure, sound_input.name))
 
     def device(self) -> str:
         """As typed."""

@@ -95,8 +95,8 @@ class LinkRows(QWidget):
         def show(found: tuple[RigModel, ...]) -> None:
             wanted = self.model.currentText()
             self.model.clear()
-            for one in found:
-                self.model.addItem(f"{one.name} ({one.state.lower()}), model {one.number}", one.number)
+            for port in found:
+                self.model.addItem(f"{port.name} ({port.state.lower()}), model {port.number}", port.number)
             at = next((i for i in range(self.model.count()) if str(self.model.itemData(i)) == wanted), -1)
             self.model.setCurrentIndex(at)
             if at < 0:

@@ -162,7 +162,7 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
 
     def level_offset(self, port: str) -> Value | None:
         """What turns dBFS into dBm at a port's socket with the gains set now; None before a calibration."""
-        calibration = next((one for one in self.calibrations if one.port == port), None)
+        calibration = next((candidate for candidate in self.calibrations if candidate.port == port), None)
         return None if calibration is None else calibration.offset_at(self.gains_db())
 
     def calibrated(self, port: str, offset_db: Value) -> "Receiver":

@@ -45,7 +45,7 @@ class ExpectedList(QWidget):
         ghosts = self._expected_products.ghosts
         count = len(ghosts)
         count_words = f"{count} over the floor" if count else "None"
-        lost = "".join(f"\n{one.sentence()}." for one in self._expected_products.desensed[:2])
+        lost = "".join(f"\n{desense.sentence()}." for desense in self._expected_products.desensed[:2])
         self.said.setText(f"{count_words} by the signals known, besides the spike at the centre.{lost}")
         self.every.setVisible(bool(ghosts))
         if ghosts == self._shown:

@@ -72,7 +72,7 @@ class RemedyList(QWidget):
             )
         self._said.setText(message)
         self._said.setVisible(bool(message))
-        state = (remedies, [mitigation.why_not_try(one) for one in remedies or ()])
+        state = (remedies, [mitigation.why_not_try(candidate) for candidate in remedies or ()])
         if state == self._shown:
             return
         self._shown = state
@@ -90,7 +90,7 @@ class RemedyList(QWidget):
             why_not = mitigation.why_not_try(remedy)
             attempt.setEnabled(not why_not)
             set_tip(attempt, why_not or tip_of(attempt))
-            attempt.clicked.connect(lambda _=False, one=remedy: mitigation.try_it(one))
+            attempt.clicked.connect(lambda _=False, candidate=remedy: mitigation.try_it(candidate))
             self._rows.addWidget(beside, 2 * row, 0)
             self._rows.addWidget(attempt, 2 * row, 1)
             self._rows.addWidget(hairline(), 2 * row + 1, 0, 1, 2)

@@ -31,8 +31,8 @@ class StrongList(QWidget):
         )
         row = QHBoxLayout()
         row.setSpacing(px(12))
-        for one in (self.scan, read, write):
-            row.addWidget(one)
+        for widget in (self.scan, read, write):
+            row.addWidget(widget)
         row.addStretch()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -50,8 +50,8 @@ class StrongList(QWidget):
             self.said.setText(f"Looking {strong.doing}: {strong.fraction:.0%} done.")
             return
         named = [
-            f"{one.name or f'{one.frequency_hz / 1e6:.6g} MHz'} {format_number(one.level_dbm, 10.0)} dBm"
-            for one in known[:MAX_NAMED]
+            f"{signal.name or f'{signal.frequency_hz / 1e6:.6g} MHz'} {format_number(signal.level_dbm, 10.0)} dBm"
+            for signal in known[:MAX_NAMED]
         ]
         more = f" and {len(known) - MAX_NAMED} more" if len(known) > MAX_NAMED else ""
         message = (

@@ -91,10 +91,10 @@ class AllOscillatorsSheet(Sheet):
         self._fill(rows)
         empty(self._effects)
         self._effects_title.setVisible(bool(effects))
-        for at, one in enumerate(effects):
-            self._effects.addWidget(Words(one.route, 13), at, 0)
-            self._effects.addWidget(Words(one.effect, 13, tone=TONES[one.effect]), at, 1)
-            self._effects.addWidget(Words(one.change, 13, "mono"), at, 2)
+        for at, effect in enumerate(effects):
+            self._effects.addWidget(Words(effect.route, 13), at, 0)
+            self._effects.addWidget(Words(effect.effect, 13, tone=TONES[effect.effect]), at, 1)
+            self._effects.addWidget(Words(effect.change, 13, "mono"), at, 2)
 
     def _walk_set(self, part_name: str, _checked: bool = False) -> None:
         self._walk.menu_was_set(part_name)

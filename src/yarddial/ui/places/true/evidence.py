@@ -199,15 +199,15 @@ class Evidence(QWidget):
 
     def _helps(self) -> str:
         """What would help most, and what it would bring."""
-        one = self._proposal
-        if one is None:
+        proposal = self._proposal
+        if proposal is None:
             return ""
         fit = self._session.calibration.fit
         if fit is not None and fit.inseparable:
-            return f"Most would help: {_route_text(one)}."
+            return f"Most would help: {_route_text(proposal)}."
         return (
-            f"Most would help: {_route_text(one)}; the uncertainty here would fall from "
-            f"{format_sigma(one.before_hz)} to {format_sigma(one.after_hz)}."
+            f"Most would help: {_route_text(proposal)}; the uncertainty here would fall from "
+            f"{format_sigma(proposal.before_hz)} to {format_sigma(proposal.after_hz)}."
         )
 
     def _advice(self) -> str:

@@ -112,7 +112,7 @@ class AllanPicture(_Chart):
 
     def show_curve(self, curve: tuple[Allan, ...]) -> None:
         """Show it."""
-        self._curve = tuple(one for one in curve if one.deviation > 0)
+        self._curve = tuple(point for point in curve if point.deviation > 0)
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -124,9 +124,9 @@ class AllanPicture(_Chart):
             painter.drawText(chart, int(Qt.AlignmentFlag.AlignCenter), "Allan deviation: from sixteen points on")
             return
         left, right = log10(self._curve[0].tau_s) - 0.15, log10(self._curve[-1].tau_s) + 0.15
-        low = log10(min(one.low for one in self._curve)) - 0.2
+        low = log10(min(point.low for point in self._curve)) - 0.2
         # Room for the title over the highest.
-        high = log10(max(one.high for one in self._curve)) + 0.45
+        high = log10(max(point.high for point in self._curve)) + 0.45
 
         def at(tau_s: float, deviation: float) -> QPointF:
             return QPointF(
@@ -140,11 +140,11 @@ class AllanPicture(_Chart):
         title = "Allan deviation over averaging time, the warm-up taken out"
         painter.drawText(QPointF(chart.left() + px(8), chart.top() + px(15)), title)
         painter.setPen(QPen(c.colour("spruce"), 1.5))
-        painter.drawPolyline(QPolygonF([at(one.tau_s, one.deviation) for one in self._curve]))
-        for one in self._curve:
-            painter.drawLine(at(one.tau_s, one.low), at(one.tau_s, one.high))
+        painter.drawPolyline(QPolygonF([at(point.tau_s, point.deviation) for point in self._curve]))
+        for point in self._curve:
+            painter.drawLine(at(point.tau_s, point.low), at(point.tau_s, point.high))
             painter.setBrush(c.colour("spruce"))
-            painter.drawEllipse(at(one.tau_s, one.deviation), px(3), px(3))
+            painter.drawEllipse(at(point.tau_s, point.deviation), px(3), px(3))
             painter.setBrush(Qt.BrushStyle.NoBrush)
 
 

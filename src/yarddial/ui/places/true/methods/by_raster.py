@@ -68,13 +68,13 @@ class ByRaster(LivePage):
         else:
             self.tell(f"Not decided, {best.odds:.0%} for {_error(best)} at {where}; {told.decides}")
         empty(self.odds)
-        for row, one in enumerate(told.hypotheses[:MAX_ROWS]):
-            turned = "turned over" if one.inverted else ""
+        for row, hypothesis in enumerate(told.hypotheses[:MAX_ROWS]):
+            turned = "turned over" if hypothesis.inverted else ""
             cells = (
-                f"{one.odds:.1%}",
-                _error(one),
-                f"{one.raster_hz / 1e3:g} kHz" if one.raster_hz else "no raster",
-                f"LO {one.way}",
+                f"{hypothesis.odds:.1%}",
+                _error(hypothesis),
+                f"{hypothesis.raster_hz / 1e3:g} kHz" if hypothesis.raster_hz else "no raster",
+                f"LO {hypothesis.way}",
                 turned,
             )
             for column, text in enumerate(cells):
@@ -83,5 +83,5 @@ class ByRaster(LivePage):
         return told.decided
 
 
-def _error(one: "Hypothesis") -> str:
-    return f"{format_hertz(one.offset_hz, one.sigma_hz)} {format_sigma(one.sigma_hz)}"
+def _error(hypothesis: "Hypothesis") -> str:
+    return f"{format_hertz(hypothesis.offset_hz, hypothesis.sigma_hz)} {format_sigma(hypothesis.sigma_hz)}"
