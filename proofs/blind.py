@@ -4,7 +4,7 @@ import sys
 
 import numpy as np
 
-from yarddial.analysis.blind.raster_fit import RasterCarrier, Way, fit_raster, rule_sigma_hz, usual_rasters_hz
+from yarddial.analysis.blind.raster_fit import LoHypothesis, RasterCarrier, fit_raster, rule_sigma_hz, usual_rasters_hz
 
 WORLDS, LO_HZ, LO_SIGMA_HZ = 300, 120e6, 600.0
 # Band edges, the rasters kept there, and whether a converter lies on the way.
@@ -45,10 +45,10 @@ class World:
         self.offset_hz = middle_hz - ((middle_hz + lo_hz) * (1 + self.ppm * 1e-6) - lo_hz - self.lo_error_hz)
         self.seen = [RasterCarrier(float(d), float(s)) for d, s in zip(dial_hz, sigma_hz, strict=True)]
         port_hz = (low + high) / 2
-        self.ways = [Way("right", 0.0, lo_hz + port_hz, LO_SIGMA_HZ if has_lo else 0.0)]
+        self.ways = [LoHypothesis("right", 0.0, lo_hz + port_hz, LO_SIGMA_HZ if has_lo else 0.0)]
         if has_lo and chance.random() < 0.5:
             other_hz = float(chance.choice((100e6, 116e6, 125e6)))
-            self.ways.append(Way("wrong", LO_HZ - other_hz, other_hz + port_hz, 5e-6 * other_hz))
+            self.ways.append(LoHypothesis("wrong", LO_HZ - other_hz, other_hz + port_hz, 5e-6 * other_hz))
         self.rasters_hz = usual_rasters_hz(port_hz)
 
 
@@ -77,7 +77,7 @@ def _odd(worlds: int) -> bool:
         centre_hz = float(np.round(np.mean(dial_hz), -3))
         if ways[0].lo_sigma_hz:
             # As the program weighs a converter: most near their marking, some far.
-            ways = [Way("right", 0.0, ways[0].port_hz, 0.0, ((0.7, 5e-6 * LO_HZ), (0.3, 30e-6 * LO_HZ)))]
+            ways = [LoHypothesis("right", 0.0, ways[0].port_hz, 0.0, ((0.7, 5e-6 * LO_HZ), (0.3, 30e-6 * LO_HZ)))]
         if kind == "no raster":
             dial_hz, right_hz = chance.uniform(dial_hz.min(), dial_hz.max(), dial_hz.size), 0.0
         elif kind == "turned over":
@@ -102,7 +102,7 @@ def _odd(worlds: int) -> bool:
             plain += 1
             decided_plain += found.decided
             # Whole cells of the raster look alike to any arithmetic: only a known station tells them apart.
-            same = [h for h in found.hypotheses if (h.way, h.raster_hz, h.inverted) == ("right", best.raster_hz, False)]
+            same = [h for h in found.hypotheses if (h.lo, h.raster_hz, h.inverted) == ("right", best.raster_hz, False)]
             cells += sum(h.odds for h in same[1:]) > 0.01
         if not found.decided:
             continue
@@ -143,7 +143,7 @@ def prove() -> bool:
             continue
         decided += 1
         off_hz = best.offset_hz - world.offset_hz
-        fits = (best.way, best.raster_hz, best.inverted) == ("right", world.raster_hz, False)
+        fits = (best.lo, best.raster_hz, best.inverted) == ("right", world.raster_hz, False)
         if fits and abs(off_hz) < max(6 * best.sigma_hz, 1.0):
             right += 1
             pulls.append(off_hz / best.sigma_hz)

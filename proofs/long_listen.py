@@ -63,7 +63,7 @@ def prove() -> bool:
             sizes.append(_megabytes())
         if heard_s >= 3600 * (hour + 1):
             hour += 1
-            session.listening.choose_way(ways[hour % len(ways)])
+            session.listening.choose_demodulation(ways[hour % len(ways)])
             session.listening.zoom((-1) ** hour)
             print(f"{hour} h: {_megabytes():.0f} MB", flush=True)
     speed = heard_s / (time.monotonic() - begun_s)

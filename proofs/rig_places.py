@@ -21,7 +21,7 @@ from job_yard import Book, KillableEngine
 from rig_yard import ScriptedRig
 from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, GainCapability, RequestedSettings
 from yarddial.drivers.rig.protocol import RigOrder, RigState, SetRigFrequency, SetRigMode
-from yarddial.session.rig.rig_modes import way_of
+from yarddial.session.rig.rig_modes import demodulation_of
 from yarddial.session.session import Session
 from yarddial.yard import clock
 from yarddial.yard.demo import demo_station
@@ -153,8 +153,11 @@ def one(seed: int) -> tuple[int, int, int, float]:
                 session.poll()
             looks += 1
             dial_hz = session.desk.station.dial_hz
-            told = (session.desk.station.mode, session.listening.settings.way)
-            heard = ("ssb" if mode in ("USB", "LSB") else "cw" if mode in ("CW", "CWR") else "am", way_of(mode))
+            told = (session.desk.station.mode, session.listening.settings.demodulation)
+            heard = (
+                "ssb" if mode in ("USB", "LSB") else "cw" if mode in ("CW", "CWR") else "am",
+                demodulation_of(mode),
+            )
             wrong_dial += abs(dial_hz - rig.display_hz) >= rig.step_hz or told != heard
             seen_hz, row_hz = looked_at(session)
             worst = max(worst, abs(seen_hz - carrier_hz) / row_hz)

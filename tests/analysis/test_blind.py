@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from yarddial.analysis.blind.raster_fit import RasterCarrier, Way, fit_raster, usual_rasters_hz
+from yarddial.analysis.blind.raster_fit import LoHypothesis, RasterCarrier, fit_raster, usual_rasters_hz
 from yarddial.cli.program import run
 from yarddial.yard.errors import BadObservations
 
@@ -38,8 +38,8 @@ def medium_wave(
     )
 
 
-def ways(*others_hz: float) -> list[Way]:
-    return [Way(f"{lo_hz:g}", LO_HZ - lo_hz, lo_hz + 1e6, LO_SIGMA_HZ) for lo_hz in (LO_HZ, *others_hz)]
+def ways(*others_hz: float) -> list[LoHypothesis]:
+    return [LoHypothesis(f"{lo_hz:g}", LO_HZ - lo_hz, lo_hz + 1e6, LO_SIGMA_HZ) for lo_hz in (LO_HZ, *others_hz)]
 
 
 def test_offset_raster_and_oscillator_come_out_of_twenty_medium_wave_carriers() -> None:
@@ -52,7 +52,7 @@ def test_offset_raster_and_oscillator_come_out_of_twenty_medium_wave_carriers() 
             assert found.decides
             continue
         decided += 1
-        assert (best.way, best.raster_hz, best.inverted) == ("1.2e+08", 9_000.0, False)
+        assert (best.lo, best.raster_hz, best.inverted) == ("1.2e+08", 9_000.0, False)
         pulls.append((best.offset_hz - offset_hz) / best.sigma_hz)
         assert abs(best.ppm - ppm) < 5 * best.ppm_sigma
         # What the fit knows of the oscillator once the crystal is known by another way.
@@ -67,8 +67,10 @@ def test_carriers_that_are_on_the_other_oscillators_raster_name_it() -> None:
     """The leaflet's 125 MHz was entered, the can says 120: 5 MHz are no whole number of 9 kHz cells."""
     seen, *_ = medium_wave(3)
     as_125 = [RasterCarrier(one.dial_hz - 5e6, one.sigma_hz) for one in seen]
-    found = fit_raster(as_125, [Way("125", 0.0, 126e6, 600.0), Way("120", 5e6, 121e6, 600.0)], (9_000.0,))
-    assert found.hypotheses[0].way == "120"
+    found = fit_raster(
+        as_125, [LoHypothesis("125", 0.0, 126e6, 600.0), LoHypothesis("120", 5e6, 121e6, 600.0)], (9_000.0,)
+    )
+    assert found.hypotheses[0].lo == "120"
     assert found.hypotheses[0].odds > 0.9
 
 

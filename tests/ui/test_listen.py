@@ -66,8 +66,8 @@ def test_the_verdict_comes_first_and_leaving_gives_the_receiver_back(
     qtbot: QtBot, window: MainWindow, listen: ListenPlace
 ) -> None:
     qtbot.waitUntil(lambda: "over the noise" in listen.headline.text(), timeout=30_000)
-    listen.way.setCurrentIndex(listen.way.findData("usb"))
-    listen.way.activated.emit(listen.way.currentIndex())
+    listen.demodulation.setCurrentIndex(listen.demodulation.findData("usb"))
+    listen.demodulation.activated.emit(listen.demodulation.currentIndex())
     assert window.session.desk.station.mode == "ssb"
     # Measuring is True's: the key gives the receiver up.
     window.session.desk.dial(10e6)

@@ -139,7 +139,7 @@ def test_an_evening_follow_click_mode_roam_split_and_its_own_reference(qtbot: Qt
     # Seen here before a hand turns it back: within a tenth of a second that would pass for a setting not taken.
     qtbot.waitUntil(lambda: session.rig.shown is not None and session.rig.shown.mode == "CW", timeout=5_000)
     hearth.mode, hearth.passband_hz = "LSB", 2400
-    qtbot.waitUntil(lambda: session.listening.settings.way == "lsb", timeout=5_000)
+    qtbot.waitUntil(lambda: session.listening.settings.demodulation == "lsb", timeout=5_000)
     # Away and back.
     stays_hz = hearth.frequency_hz
     press("f")

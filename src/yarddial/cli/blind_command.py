@@ -57,37 +57,39 @@ def command(
     if any(raster <= 0 for raster in rasters_hz):
         raise BadObservations("a raster needs a spacing above 0 Hz")
     recording = open_recording(file, sample_format, rate_hz, centre_hz)
-    found = blind_in_recording(recording, stages, rasters_hz, stated_hz, prior_ppm, lo_sigma_hz, is_upright=is_upright)
-    best = found.hypotheses[0]
+    blind_answer = blind_in_recording(
+        recording, stages, rasters_hz, stated_hz, prior_ppm, lo_sigma_hz, is_upright=is_upright
+    )
+    best = blind_answer.hypotheses[0]
     values: dict[str, Any] = {
         "offset_hz": best.offset_hz,
         "sigma_hz": best.sigma_hz,
         "raster_hz": best.raster_hz,
         "inverted": best.inverted,
-        "way": best.way,
+        "way": best.lo,
         "crystal_fast_ppm": best.ppm,
         "crystal_sigma_ppm": best.ppm_sigma,
-        "carriers": found.carriers,
-        "on_raster": found.on_raster,
+        "carriers": blind_answer.carriers,
+        "on_raster": blind_answer.on_raster,
         "hypotheses": [
             {"offset_hz": h.offset_hz, "sigma_hz": h.sigma_hz, "odds": h.odds, "raster_hz": h.raster_hz,
-             "inverted": h.inverted, "way": h.way}
-            for h in found.hypotheses
+             "inverted": h.inverted, "way": h.lo}
+            for h in blind_answer.hypotheses
         ],
-        "decided": found.decided,
-        "decides": found.decides,
+        "decided": blind_answer.decided,
+        "decides": blind_answer.decides,
     }  # fmt: skip
     side = f"{format_hertz(best.offset_hz, best.sigma_hz)} {format_sigma(best.sigma_hz)}"
     sentence = (
-        f"{found.on_raster} of {found.carriers} carriers keep a raster of {best.raster_hz / 1e3:g} kHz: the dial reads "
-        f"{side} at {format_frequency(recording.centre_hz)}"
+        f"{blind_answer.on_raster} of {blind_answer.carriers} carriers keep a raster of {best.raster_hz / 1e3:g} kHz: "
+        f"the dial reads {side} at {format_frequency(recording.centre_hz)}"
     )
     if not best.raster_hz:
-        sentence = f"no raster here ({best.odds:.0%}): {found.decides}"
-    elif not found.decided and len(found.hypotheses) > 1:
-        other = found.hypotheses[1]
+        sentence = f"no raster here ({best.odds:.0%}): {blind_answer.decides}"
+    elif not blind_answer.decided and len(blind_answer.hypotheses) > 1:
+        other = blind_answer.hypotheses[1]
         sentence += (
             f"\nnot decided: {best.odds:.0%} for this, {other.odds:.0%} for "
-            f"{format_hertz(other.offset_hz, other.sigma_hz)}; {found.decides}"
+            f"{format_hertz(other.offset_hz, other.sigma_hz)}; {blind_answer.decides}"
         )
     answer(as_json, values, sentence)

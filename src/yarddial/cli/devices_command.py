@@ -17,14 +17,16 @@ def command(doors: Doors, as_json: bool) -> None:
     listing = find_receivers(registry.drivers(), registry.troubles)
     lines: list[str] = []
     devices: list[dict[str, object]] = []
-    for driver, found in listing.receivers:
-        address = f"{driver}:{found.address}"
-        lines.append("  ".join(filter(None, (address, found.name, "" if found.state == "ready" else found.state))))
-        lines += [f"    {line}" for line in (found.why, found.cure) if line]
+    for driver, receiver in listing.receivers:
+        address = f"{driver}:{receiver.address}"
+        lines.append(
+            "  ".join(filter(None, (address, receiver.name, "" if receiver.state == "ready" else receiver.state)))
+        )
+        lines += [f"    {line}" for line in (receiver.why, receiver.cure) if line]
         devices.append(
             {
-                "address": address, "driver": driver, "name": found.name, "bus": found.bus,
-                "speed_mbps": found.speed_mbps, "state": found.state, "why": found.why, "cure": found.cure,
+                "address": address, "driver": driver, "name": receiver.name, "bus": receiver.bus,
+                "speed_mbps": receiver.speed_mbps, "state": receiver.state, "why": receiver.why, "cure": receiver.cure,
             }
         )  # fmt: skip
     lines += listing.troubles.values()

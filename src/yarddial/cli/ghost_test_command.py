@@ -30,17 +30,18 @@ def command(files: tuple[Path, ...], less_db: float, stages: tuple[Stage, ...], 
         "changes": [look.change for look in judged.looks],
         "peaks": [
             {
-                "dial_hz": peak.dial_hz, "level_dbfs": peak.level_dbm, "verdict": told.verdict, "kind": told.best.kind,
-                "cause": told.best.words, "odds": told.odds[0][1], "missing": told.missing,
-                "blind": list(told.blind),
+                "dial_hz": peak.dial_hz, "level_dbfs": peak.level_dbm,
+                "verdict": judgement.verdict, "kind": judgement.best.kind,
+                "cause": judgement.best.words, "odds": judgement.odds[0][1], "missing": judgement.missing,
+                "blind": list(judgement.blind),
             }
-            for peak, told in ranked
+            for peak, judgement in ranked
         ],
     }  # fmt: skip
     lines = []
-    for peak, told in ranked[:MAX_SAID]:
-        other = "another " if told.missing in told.blind else ""
-        more = f", {told.odds[0][1]:.0%}; {other}{told.missing} would tell" if told.missing else ""
-        lines.append(f"{format_frequency(peak.dial_hz, 0)}  {told.verdict}: {told.best.words}{more}")
+    for peak, judgement in ranked[:MAX_SAID]:
+        other = "another " if judgement.missing in judgement.blind else ""
+        more = f", {judgement.odds[0][1]:.0%}; {other}{judgement.missing} would tell" if judgement.missing else ""
+        lines.append(f"{format_frequency(peak.dial_hz, 0)}  {judgement.verdict}: {judgement.best.words}{more}")
     answer(as_json, values, "\n".join(lines) or "nothing stands out in the first recording")
     return 0 if ranked else 1

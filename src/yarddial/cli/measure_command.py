@@ -153,18 +153,18 @@ def command(
     answer(as_json, values, sentence)
 
 
-def _rival(samples: Any, rate_hz: float, found: Any, offset_hz: float, within_hz: float | None) -> Any:
+def _rival(samples: Any, rate_hz: float, estimate: Any, offset_hz: float, within_hz: float | None) -> Any:
     """The next strongest line of the search; a search of the whole span has too many to tell."""
     if within_hz is None:
         return None
     from yarddial.dsp.rival import rival_of
 
-    return rival_of(samples, rate_hz, found, offset_hz, within_hz)
+    return rival_of(samples, rate_hz, estimate, offset_hz, within_hz)
 
 
-def _how(found: Any) -> str:
+def _how(estimate: Any) -> str:
     """By which model a line was measured, where it is not a steady one's."""
-    method = getattr(found, "method", "steady")
+    method = getattr(estimate, "method", "steady")
     return "" if method == "steady" else f", {method}"
 
 

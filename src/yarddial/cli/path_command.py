@@ -35,21 +35,23 @@ def command(
     answer(as_json, values, traced.working().as_text() if working else _sentence(traced))
 
 
-def _notes(found: Trace) -> list[str]:
+def _notes(traced: Trace) -> list[str]:
     return [
         f"after {stage.name} the frequency is {format_frequency(out_hz)}, which no real path carries: "
         "another kind of converter fits this input"
-        for stage, out_hz in zip(found.stages, found.out_hz, strict=True)
+        for stage, out_hz in zip(traced.stages, traced.out_hz, strict=True)
         if out_hz < 0
     ]
 
 
-def _sentence(found: Trace) -> str:
-    points = [format_frequency(found.antenna_hz)]
-    points += [f"{stage.name} → {format_frequency(out)}" for stage, out in zip(found.stages, found.out_hz, strict=True)]
-    inverted = ", spectrum inverted" if found.sense < 0 else ""
+def _sentence(traced: Trace) -> str:
+    points = [format_frequency(traced.antenna_hz)]
+    points += [
+        f"{stage.name} → {format_frequency(out)}" for stage, out in zip(traced.stages, traced.out_hz, strict=True)
+    ]
+    inverted = ", spectrum inverted" if traced.sense < 0 else ""
     lines = [
         " → ".join(points) + f" at the receiver{inverted}",
-        f"the dial reads {format_frequency(found.dial_hz)}: {format_hertz(found.dial_error_hz, 0.1)} off",
+        f"the dial reads {format_frequency(traced.dial_hz)}: {format_hertz(traced.dial_error_hz, 0.1)} off",
     ]
-    return "\n".join(lines + _notes(found))
+    return "\n".join(lines + _notes(traced))

@@ -28,6 +28,6 @@ def command(name: str | None, save: Path | None, as_json: bool) -> None:
         raise BadStation(f"there is no '{name}' on the shelf: `yard-dial shelf` lists what is")
     if save is not None:
         save_part(save, part)
-    found = [(value.label, value.text, origin_text(value.origin)) for value in values_of(part)]
-    table = {"name": part.name, "values": [{"label": a, "text": b, "origin": c} for a, b, c in found]}
-    answer(as_json, table, "\n".join(f"{a:<32}{b:<28}{c}" for a, b, c in found))
+    described = [(value.label, value.text, origin_text(value.origin)) for value in values_of(part)]
+    table = {"name": part.name, "values": [{"label": a, "text": b, "origin": c} for a, b, c in described]}
+    answer(as_json, table, "\n".join(f"{a:<32}{b:<28}{c}" for a, b, c in described))

@@ -21,20 +21,20 @@ def command(am: Path | None, usb: Path | None, lsb: Path | None, near_hz: float,
     from yarddial.session.calibration.other_methods import tone_in_files
 
     files: dict[ToneReception, Path] = {}
-    for way, path in (("am", am), ("usb", usb), ("lsb", lsb)):
+    for mode, path in (("am", am), ("usb", usb), ("lsb", lsb)):
         if path is not None:
-            files[way] = path  # type: ignore[index]
-    told = tone_in_files(files, near_hz)
+            files[mode] = path  # type: ignore[index]
+    tone_answer = tone_in_files(files, near_hz)
     values: dict[str, Any] = {
-        "dial_error_hz": told.dial_error_hz,
-        "sigma_hz": told.sigma_hz,
-        "tone_hz": told.tone_hz,
-        "tone_sigma_hz": told.tone_sigma_hz,
-        "heard": {way: {"hz": hertz, "sigma_hz": sigma} for way, hertz, sigma in told.heard},
+        "dial_error_hz": tone_answer.dial_error_hz,
+        "sigma_hz": tone_answer.sigma_hz,
+        "tone_hz": tone_answer.tone_hz,
+        "tone_sigma_hz": tone_answer.tone_sigma_hz,
+        "heard": {mode: {"hz": hertz, "sigma_hz": sigma} for mode, hertz, sigma in tone_answer.heard},
     }
-    side = "high" if told.dial_error_hz > 0 else "low"
+    side = "high" if tone_answer.dial_error_hz > 0 else "low"
     sentence = (
-        f"the dial reads {format_hertz(abs(told.dial_error_hz), told.sigma_hz, signed=False)} {side} "
-        f"{format_sigma(told.sigma_hz)}; the tone is {told.tone_hz:.2f} Hz"
+        f"the dial reads {format_hertz(abs(tone_answer.dial_error_hz), tone_answer.sigma_hz, signed=False)} {side} "
+        f"{format_sigma(tone_answer.sigma_hz)}; the tone is {tone_answer.tone_hz:.2f} Hz"
     )
     answer(as_json, values, sentence)

@@ -26,15 +26,17 @@ def command(file: Path, working: bool, out: Path | None, as_json: bool) -> None:
     from yarddial.analysis.correction.fit import fit
 
     with waiting("reading and fitting"):
-        found = fit(read_observations(file))
+        solution = fit(read_observations(file))
     if out is not None:
-        write_observations(out, found.observations, found.residuals_hz)
-    receiver, clock = (next((e for e in found.estimates if e.name.startswith(k)), None) for k in ("crystal:", "clock:"))
+        write_observations(out, solution.observations, solution.residuals_hz)
+    receiver, clock = (
+        next((e for e in solution.estimates if e.name.startswith(k)), None) for k in ("crystal:", "clock:")
+    )
     values = {
         "receiver_ppm": _in_ppm(receiver),
         "sample_clock_ppm": _in_ppm(clock),
         "converters": [
-            _converter(name, lo_hz, found.estimate(name)) for name, lo_hz in _converters(found.observations)
+            _converter(name, lo_hz, solution.estimate(name)) for name, lo_hz in _converters(solution.observations)
         ],
         "oscillators": [
             {
@@ -44,19 +46,19 @@ def command(file: Path, working: bool, out: Path | None, as_json: bool) -> None:
                 "unit": "ppm" if is_in_ppm(e.name) else "Hz",
                 "separate": e.separate,
             }
-            for e in found.estimates
+            for e in solution.estimates
         ],
-        "outliers": [row + 1 for row in found.outliers],
-        "inseparable": list(found.inseparable),
-        "remarks": [remark.sentence for remark in found.remarks],
-        "chi2": found.chi2,
-        "dof": found.dof,
+        "outliers": [row + 1 for row in solution.outliers],
+        "inseparable": list(solution.inseparable),
+        "remarks": [remark.sentence for remark in solution.remarks],
+        "chi2": solution.chi2,
+        "dof": solution.dof,
     }
-    lines = [f"{spoken(e.name)}: {value_text(e.name, e.value, e.sigma)}" for e in found.estimates if e.separate]
-    lines += [*found.inseparable, *(remark.sentence for remark in found.remarks)]
-    if found.outliers:
-        lines.append("left out: row " + ", ".join(str(row + 1) for row in found.outliers))
-    answer(as_json, values, found.working().as_text() if working else "\n".join(lines))
+    lines = [f"{spoken(e.name)}: {value_text(e.name, e.value, e.sigma)}" for e in solution.estimates if e.separate]
+    lines += [*solution.inseparable, *(remark.sentence for remark in solution.remarks)]
+    if solution.outliers:
+        lines.append("left out: row " + ", ".join(str(row + 1) for row in solution.outliers))
+    answer(as_json, values, solution.working().as_text() if working else "\n".join(lines))
 
 
 def _in_ppm(estimate: "Estimate | None") -> dict[str, float] | None:

@@ -47,19 +47,19 @@ def command(
     if recording is not None:
         from yarddial.session.calibration.lo_leak_recording import leak_in_recording
 
-        found: LoAnswer | LeakAnswer = leak_in_recording(
+        lo_answer: LoAnswer | LeakAnswer = leak_in_recording(
             recording, stated_hz, crystal_ppm, crystal_sigma_ppm, antenna_off=antenna_off
         )
     elif reference_hz is None or shown_hz is None:
         raise BadObservations("give --station and --shown, or a recording with --leak")
     else:
-        found = which_lo(kind, reference_hz, shown_hz, stated_hz, crystal_ppm, crystal_sigma_ppm, sigma_hz)
+        lo_answer = which_lo(kind, reference_hz, shown_hz, stated_hz, crystal_ppm, crystal_sigma_ppm, sigma_hz)
     values = {
-        "lo_hz": found.lo_hz,
-        "sigma_hz": found.sigma_hz,
+        "lo_hz": lo_answer.lo_hz,
+        "sigma_hz": lo_answer.sigma_hz,
         "candidates": [
-            {"stated_hz": c.stated_hz or None, "apart_hz": c.apart_hz, "odds": c.odds} for c in found.candidates
+            {"stated_hz": c.stated_hz or None, "apart_hz": c.apart_hz, "odds": c.odds} for c in lo_answer.candidates
         ],
-        "decided": found.decided,
+        "decided": lo_answer.decided,
     }
-    answer(as_json, values, found.working().as_text() if working else found.sentence())
+    answer(as_json, values, lo_answer.working().as_text() if working else lo_answer.sentence())

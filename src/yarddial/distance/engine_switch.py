@@ -131,22 +131,22 @@ class EngineSwitch:
         """Of the one in use; of one that was left, the answers that are owed."""
         events, self._events = self._events, []
         for link in (self._here, *self._links.values()):
-            said = link.poll()
+            new_events = link.poll()
             if link in self._left:
-                said = self._of_left(link, said)
+                new_events = self._of_left(link, new_events)
             elif link is not self._now:
-                said = []
+                new_events = []
             if link is self._now:
-                for event in said:
+                for event in new_events:
                     self._settle(self._owed, event)
-            events += said
+            events += new_events
         return events
 
-    def _of_left(self, link: EngineLink, said: list[Event]) -> list[Event]:
+    def _of_left(self, link: EngineLink, left_events: list[Event]) -> list[Event]:
         """Answers that are owed by an engine that was left; once it has stopped, the end of what it never answered."""
         left, events = self._left[link], list[Event]()
         is_over = clock.monotonic_s() - left.since_s > LEAVE_S
-        for event in said:
+        for event in left_events:
             if isinstance(event, Answer) and any(event.job == job for job, _ in left.owed):
                 self._settle(left.owed, event)
                 events.append(event)

@@ -61,11 +61,11 @@ class FarCheck:
         self.why = ""
         self._results: list[dict[str, Any]] = []
 
-    def take(self, told: CheckTold) -> None:
+    def take(self, message: CheckTold) -> None:
         """What has come of it."""
-        if told.number == self.number and not self.is_done:
-            self._results += told.results
-            self.is_done, self.why = told.is_done, told.why
+        if message.number == self.number and not self.is_done:
+            self._results += message.results
+            self.is_done, self.why = message.is_done, message.why
 
     def end(self, why: str) -> None:
         """Nothing more will come."""
@@ -74,5 +74,5 @@ class FarCheck:
 
     def results(self) -> list[dict[str, Any]]:
         """Since the last call."""
-        found, self._results = self._results, []
-        return found
+        new_results, self._results = self._results, []
+        return new_results

@@ -36,14 +36,14 @@ class FarDriver:
 
     def discover(self) -> tuple[FoundReceiver, ...]:
         """Those of all paired computers; one that is not reached is listed with why."""
-        found: list[FoundReceiver] = []
+        receivers_found: list[FoundReceiver] = []
         for computer in self._known():
             asked_s, receivers = self._found.get(computer.name, (float("-inf"), ()))
             if time.monotonic() - asked_s > FRESH_S:
                 receivers = self._ask(computer)
                 self._found[computer.name] = (time.monotonic(), receivers)
-            found += receivers
-        return tuple(found)
+            receivers_found += receivers
+        return tuple(receivers_found)
 
     def _ask(self, computer: KnownComputer) -> tuple[FoundReceiver, ...]:
         where = f"on {computer.name}, another computer"
@@ -52,8 +52,8 @@ class FarDriver:
         except (FarUnreachable, FarRefused) as error:
             return (FoundReceiver(f"{computer.name}/", computer.name, where, state="missing", why=str(error)),)
         return tuple(
-            msgspec.structs.replace(found, address=f"{computer.name}/{address}", bus=where)
-            for address, found in welcome.receivers
+            msgspec.structs.replace(receiver, address=f"{computer.name}/{address}", bus=where)
+            for address, receiver in welcome.receivers
         )
 
     def open(self, address: str, time: TimeSource) -> Device:

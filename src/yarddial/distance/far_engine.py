@@ -106,10 +106,10 @@ class FarEngine:
         self.warm()
         with self._lock:
             self._checks += 1
-            self._check = made = FarCheck(self._checks)
-            self._ask(CheckReceiver(made.number, address, station, route))
+            self._check = new_check = FarCheck(self._checks)
+            self._ask(CheckReceiver(new_check.number, address, station, route))
         self._wake()
-        return made
+        return new_check
 
     def end_check(self, check: FarCheck) -> None:
         """Leave it."""
@@ -360,13 +360,13 @@ class FarEngine:
             case _:
                 pass
 
-    def _take_told(self, told: wire.ToldMessage) -> None:
+    def _take_told(self, message: wire.ToldMessage) -> None:
         """Each once, however often it comes."""
-        if told.number:
-            if told.number <= self._heard:
+        if message.number:
+            if message.number <= self._heard:
                 return
-            self._heard = told.number
-        event = wire.event_of(told)
+            self._heard = message.number
+        event = wire.event_of(message)
         if isinstance(event, CheckTold):
             if self._check is not None:
                 self._check.take(event)

@@ -84,7 +84,7 @@ class GuestWork:
                 self._engine.send(SetSafeguards(guest.engine_number(command.id), wanted))
             case Stop() | Show():
                 self._engine.send(command)
-            case Hear() if command.settings.way != "wfm":
+            case Hear() if command.settings.demodulation != "wfm":
                 heard = SendChannel(command.hear_hz, command.settings, job=self._job(guest, command), id=command.id)
                 self._engine.send(heard)
             case RecordSamples():

@@ -95,10 +95,10 @@ class Identity:
 
     def revoke(self, name: str) -> bool:
         """It may not come any more; False where nobody of that name may."""
-        kept = [guest for guest in self.paired() if guest.name != name]
-        if len(kept) == len(self.paired()):
+        remaining = [guest for guest in self.paired() if guest.name != name]
+        if len(remaining) == len(self.paired()):
             return False
-        _write_private(self._paired_path, msgspec.json.encode(kept))
+        _write_private(self._paired_path, msgspec.json.encode(remaining))
         return True
 
     def who_comes_with(self, word: str) -> PairedComputer | None:
@@ -127,9 +127,9 @@ class KnownComputers:
 
     def add(self, computer: KnownComputer) -> None:
         """In the place of one of the same name; raises NotWritten."""
-        kept = [known for known in self.all() if known.name != computer.name]
+        others = [known for known in self.all() if known.name != computer.name]
         self._path.parent.mkdir(parents=True, exist_ok=True)
-        _write_private(self._path, msgspec.json.encode((*kept, computer)))
+        _write_private(self._path, msgspec.json.encode((*others, computer)))
 
     def forget(self, name: str) -> None:
         """It is known no more."""

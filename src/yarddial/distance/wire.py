@@ -300,12 +300,12 @@ def told_of(event: Event | CheckTold, number: int, heard: int) -> ToldMessage:
     return ToldMessage(number, heard, type(event).__name__, _taken_apart(event))
 
 
-def event_of(told: ToldMessage) -> Event | CheckTold:
+def event_of(message: ToldMessage) -> Event | CheckTold:
     """The event; raises BadFrame."""
     try:
-        event: Event | CheckTold = _put_together(told.kind, told.body)
+        event: Event | CheckTold = _put_together(message.kind, message.body)
     except (KeyError, TypeError, ValueError) as error:
-        raise BadFrame(f"an event {told.kind[:40]} that is none: {error}") from error
+        raise BadFrame(f"an event {message.kind[:40]} that is none: {error}") from error
     return event
 
 

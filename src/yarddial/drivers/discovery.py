@@ -31,9 +31,9 @@ def find_receivers(drivers: Iterable[Driver], troubles: Mapping[str, str]) -> Li
     return Listing(tuple(receivers), reasons)
 
 
-def as_found(found: FoundReceiver) -> FoundReceiver:
+def as_found(receiver: FoundReceiver) -> FoundReceiver:
     """As the protocol has it; a driver of an older kind gives the bare address."""
-    return found if isinstance(found, FoundReceiver) else FoundReceiver(str(found), str(found))
+    return receiver if isinstance(receiver, FoundReceiver) else FoundReceiver(str(receiver), str(receiver))
 
 
 class Told(msgspec.Struct, frozen=True):

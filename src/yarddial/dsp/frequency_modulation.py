@@ -189,8 +189,8 @@ def _channel(narrow: Complex, rate_hz: float, centre_hz: float, half_hz: float) 
     spectrum = fft.fft(narrow)
     offset = np.abs(fft.fftfreq(narrow.size, 1 / rate_hz) - centre_hz)
     edge = np.clip((1.1 * half_hz - offset) / (0.1 * half_hz), 0, 1)
-    kept = fft.ifft(spectrum * (0.5 - 0.5 * np.cos(np.pi * edge)).astype(np.float32))
-    return np.asarray(kept * phasor(-centre_hz / rate_hz, 0, narrow.size), np.complex64)
+    filtered = fft.ifft(spectrum * (0.5 - 0.5 * np.cos(np.pi * edge)).astype(np.float32))
+    return np.asarray(filtered * phasor(-centre_hz / rate_hz, 0, narrow.size), np.complex64)
 
 
 def _instantaneous(channel: Complex, rate_hz: float) -> Floats:

@@ -101,14 +101,14 @@ class Ring:
         with self._ready:
             if not self._blocks and not self._ready.wait_for(lambda: bool(self._blocks), wait_s):
                 return Nothing(wait_s)
-            found, self.read_s = self._blocks.popleft()
-            if isinstance(found, Block):
-                self._held -= found.samples.size
-                found = msgspec.structs.replace(found, tuning=self._tuning)
+            block, self.read_s = self._blocks.popleft()
+            if isinstance(block, Block):
+                self._held -= block.samples.size
+                block = msgspec.structs.replace(block, tuning=self._tuning)
             self._ready.notify_all()
-        if isinstance(found, YardDialError):
-            raise found
-        return found
+        if isinstance(block, YardDialError):
+            raise block
+        return block
 
     def close(self) -> None:
         """End the thread and give the device back; a driver that hangs is left to the end of the process."""

@@ -83,9 +83,9 @@ class Logbook:
             with contextlib.suppress(sqlite3.Error, UnicodeError):
                 self._connection.rollback()
             raise refusal(self.path, error) from error
-        kept = msgspec.structs.replace(stamped, id=number)
-        self._added.append(kept)
-        return kept
+        stored = msgspec.structs.replace(stamped, id=number)
+        self._added.append(stored)
+        return stored
 
     def amend(self, entry: Entry) -> None:
         """Keep an entry that is in the log already with other contents; raises LogNotWritten, the log unchanged.

@@ -190,7 +190,7 @@ def _is_led_in(path: Path) -> bool:
 
 
 def _sort_of(mode: int) -> str:
-    for test, said in (
+    for test, sort in (
         (stat.S_ISDIR, "a folder"),
         (stat.S_ISFIFO, "a pipe"),
         (stat.S_ISSOCK, "a socket"),
@@ -198,7 +198,7 @@ def _sort_of(mode: int) -> str:
         (stat.S_ISBLK, "a disk"),
     ):
         if test(mode):
-            return said
+            return sort
     return "something else"
 
 

@@ -28,9 +28,9 @@ class RecentFiles:
     def add(self, path: Path) -> None:
         """Put one in front."""
         path = path.resolve()
-        kept = [str(path), *(str(other) for other in self.paths() if other != path)][:MAX_RECENT_FILES]
+        recent_paths = [str(path), *(str(other) for other in self.paths() if other != path)][:MAX_RECENT_FILES]
         try:
             self._place.parent.mkdir(parents=True, exist_ok=True)
-            write_whole(self._place, json.dumps(kept, indent=1).encode())
+            write_whole(self._place, json.dumps(recent_paths, indent=1).encode())
         except (NotWritten, OSError):
             return

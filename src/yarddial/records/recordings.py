@@ -124,22 +124,30 @@ def open_recording(
     return _plausible(recording)
 
 
-def _with_told(found: Recording) -> Recording:
+def _with_told(recording: Recording) -> Recording:
     """With what its header or its name tells where nothing better does."""
-    at_utc = found.at_utc or (moment_in_wav(found.path) if found.is_wav else "") or moment_in(found.path.name)
-    centre_hz = found.centre_hz or centre_in(found.path.name) or 0.0
-    return msgspec.structs.replace(found, at_utc=at_utc, centre_hz=centre_hz)
+    at_utc = (
+        recording.at_utc
+        or (moment_in_wav(recording.path) if recording.is_wav else "")
+        or moment_in(recording.path.name)
+    )
+    centre_hz = recording.centre_hz or centre_in(recording.path.name) or 0.0
+    return msgspec.structs.replace(recording, at_utc=at_utc, centre_hz=centre_hz)
 
 
-def _plausible(found: Recording) -> Recording:
-    name = found.path.name
-    if found.count < 1:
-        raise BadRecording(f"{name} holds no samples: record again", str(found.path))
-    if not 1.0 <= found.rate_hz <= 1e10:
-        raise BadRecording(f"{name} states a sample rate of {found.rate_hz:g} Hz, which cannot be: give --rate", name)
-    if not abs(found.centre_hz) <= LIMIT_HZ:
-        raise BadRecording(f"{name} states a centre of {found.centre_hz:g} Hz, which cannot be: give --centre", name)
-    return found
+def _plausible(recording: Recording) -> Recording:
+    name = recording.path.name
+    if recording.count < 1:
+        raise BadRecording(f"{name} holds no samples: record again", str(recording.path))
+    if not 1.0 <= recording.rate_hz <= 1e10:
+        raise BadRecording(
+            f"{name} states a sample rate of {recording.rate_hz:g} Hz, which cannot be: give --rate", name
+        )
+    if not abs(recording.centre_hz) <= LIMIT_HZ:
+        raise BadRecording(
+            f"{name} states a centre of {recording.centre_hz:g} Hz, which cannot be: give --centre", name
+        )
+    return recording
 
 
 def _open_raw(path: Path, sample_format: str, rate_hz: float | None) -> Recording:

@@ -31,15 +31,15 @@ class Recovery:
 
         base : as the file was before the edits, so that they alone can be laid over whatever it will be.
         """
-        kept = self._own.get(path)
-        if kept is None:
-            kept = StationFile(self._place_of_its_own(path), station)
+        own_file = self._own.get(path)
+        if own_file is None:
+            own_file = StationFile(self._place_of_its_own(path), station)
             if base is not None:
-                StationFile(_base_of(kept.path), base).save(base)
-        if not is_regular(kept.path) or kept.station != station or path not in self._own:
-            kept.save(station)
-        self._own[path] = kept
-        return kept.path
+                StationFile(_base_of(own_file.path), base).save(base)
+        if not is_regular(own_file.path) or own_file.station != station or path not in self._own:
+            own_file.save(station)
+        self._own[path] = own_file
+        return own_file.path
 
     def _place_of_its_own(self, path: Path) -> Path:
         """A new number; another window may be looking for one at the same moment."""
@@ -70,26 +70,26 @@ class Recovery:
                 continue
         return None
 
-    def base_of(self, path: Path, kept: Station) -> Station | None:
+    def base_of(self, path: Path, autosaved: Station) -> Station | None:
         """What the edits that were kept had been made on; None where that is not known."""
         for place in self._numbers(path).values():
             with contextlib.suppress(BadStation):
-                if load_station(place).station == kept:
+                if load_station(place).station == autosaved:
                     return load_station(_base_of(place)).station
         return None
 
     def clear(self, path: Path) -> None:
         """What this session kept has been saved where it belongs."""
-        kept = self._own.pop(path, None)
-        if kept is not None:
-            _remove(kept.path)
+        own_file = self._own.pop(path, None)
+        if own_file is not None:
+            _remove(own_file.path)
 
-    def clear_taken(self, path: Path, kept: Station) -> None:
+    def clear_taken(self, path: Path, autosaved: Station) -> None:
         """What was found has been taken, and saved where it belongs. Others are offered in their turn."""
         own = self._own[path].path if path in self._own else None
         for place in self._numbers(path).values():
             with contextlib.suppress(BadStation):
-                if place != own and load_station(place).station == kept:
+                if place != own and load_station(place).station == autosaved:
                     _remove(place)
 
     def keep_other(self, path: Path, content: bytes) -> Path:

@@ -28,8 +28,8 @@ def with_unknown(value: Any, raw: Any) -> Any:
 def _encoded(value: msgspec.Struct) -> dict[str, Any]:
     """The struct's fields as they are written, values still as they are; defaults left out where the struct says so."""
     written = msgspec.to_builtins(value)
-    kept = {"type": written["type"]} if "type" in written else {}
-    return kept | {
+    unknown = {"type": written["type"]} if "type" in written else {}
+    return unknown | {
         field.encode_name: getattr(value, field.name)
         for field in msgspec.structs.fields(value)
         if field.encode_name in written

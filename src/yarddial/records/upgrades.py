@@ -34,10 +34,10 @@ def _part_from_1(part: Any, routes: list[Raw]) -> Any:
     if not isinstance(part, dict):
         return part
     if part.get("type") == "lnb" and "volts" in part:
-        kept = {key: value for key, value in part.items() if key != "volts"}
+        fields = {key: value for key, value in part.items() if key != "volts"}
         volts = part["volts"]
         horizontal = isinstance(volts, int | float) and volts > 15
-        return kept | ({"polarisation": "horizontal"} if horizontal else {})
+        return fields | ({"polarisation": "horizontal"} if horizontal else {})
     if part.get("type") == "receiver" and "ports" not in part:
         names = [
             route["port"]

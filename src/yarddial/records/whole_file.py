@@ -137,7 +137,7 @@ def take_leftovers(path: Path, older_than_s: float = 60.0) -> tuple[Path, ...]:
     import glob
     import time
 
-    path, kept = Path(os.path.realpath(path)), []
+    path, leftovers = Path(os.path.realpath(path)), []
     for leftover in path.parent.glob(f".{glob.escape(path.name)}.*{MARK}"):
         with contextlib.suppress(OSError):
             age_s = abs(time.time() - leftover.stat().st_mtime)
@@ -150,10 +150,10 @@ def take_leftovers(path: Path, older_than_s: float = 60.0) -> tuple[Path, ...]:
                     f"{path.name.removesuffix('.yard.json')}-found-{digest_of(data)[:6]}.yard.json"
                 )
                 leftover.rename(leftover_path)
-                kept.append(leftover_path)
+                leftovers.append(leftover_path)
             else:
                 leftover.unlink()
-    return tuple(kept)
+    return tuple(leftovers)
 
 
 def _is_whole(data: bytes) -> bool:

@@ -72,8 +72,8 @@ class FarComputerSheet(Sheet):
             self.link.setText("The receiver in use stands here.")
             return
         self.link.set_tone("spruce" if far.is_linked else "vermilion")
-        way = f"answers come after {max(far.turn_s, 0.001) * 1e3:.0f} ms"
-        self.link.setText(f"Linked: {way}." if far.is_linked else "Not reached: it is tried again by itself.")
+        link_words = f"answers come after {max(far.turn_s, 0.001) * 1e3:.0f} ms"
+        self.link.setText(f"Linked: {link_words}." if far.is_linked else "Not reached: it is tried again by itself.")
         self.state.setText(_state(far))
         here = far.here
         people = here.people if here is not None else ()

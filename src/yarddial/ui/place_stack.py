@@ -36,9 +36,9 @@ class PlaceStack(QStackedWidget):
         if name not in self._made:
             module, class_name = _CLASSES[name]
             kind: type[QWidget] = getattr(import_module(f"yarddial.ui.places.{module}.place"), class_name)
-            self._made[name] = made = kind(self._session)  # type: ignore[arg-type]
-            self._on_made(name, made)
-            self.addWidget(made)
+            self._made[name] = new_place = kind(self._session)  # type: ignore[arg-type]
+            self._on_made(name, new_place)
+            self.addWidget(new_place)
         return self._made[name]
 
     def open(self, name: PlaceName) -> None:
@@ -54,7 +54,7 @@ class PlaceStack(QStackedWidget):
     def shown(self) -> PlaceName | None:
         """Which is shown; None before the first."""
         current = self.currentWidget()
-        return next((name for name, made in self._made.items() if made is current), None)
+        return next((name for name, candidate in self._made.items() if candidate is current), None)
 
     @property
     def is_furnished(self) -> bool:

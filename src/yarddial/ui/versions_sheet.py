@@ -30,8 +30,8 @@ class VersionsSheet(Sheet):
         self.verdict = Words(_verdict(changes, "" if conflict is None else conflict.why_not), 15, weight=600, wrap=True)
         self.body.addWidget(self.verdict)
         if conflict is not None:
-            kept = f"The other program's version is kept as {conflict.kept_as}, whatever you choose."
-            self.body.addWidget(Words(kept, 12, tone="quiet", wrap=True))
+            notice = f"The other program's version is kept as {conflict.kept_as}, whatever you choose."
+            self.body.addWidget(Words(notice, 12, tone="quiet", wrap=True))
         if changes:
             self.body.addLayout(self._table(changes))
         self.body.addStretch()
@@ -43,7 +43,7 @@ class VersionsSheet(Sheet):
         self.use.clicked.connect(self._use)
         self.buttons.insertWidget(1, self.use)
 
-    def _table(self, found: tuple[VersionDifference, ...]) -> QGridLayout:
+    def _table(self, differences: tuple[VersionDifference, ...]) -> QGridLayout:
         grid = QGridLayout()
         grid.setHorizontalSpacing(px(16))
         grid.setVerticalSpacing(px(6))
@@ -51,7 +51,7 @@ class VersionsSheet(Sheet):
             side = Qt.AlignmentFlag.AlignRight if heading == "Keep" else Qt.AlignmentFlag.AlignLeft
             grid.addWidget(Words(heading, 12, tone="quiet"), 0, column, side)
             grid.setColumnStretch(column, stretch)
-        for number, difference in enumerate(found):
+        for number, difference in enumerate(differences):
             row = 2 * number + 1
             what = f"{difference.what[:1].upper()}{difference.what[1:]}, {WRITER_WORDS[difference.changed_by]}"
             grid.addWidget(Words(what, 13, weight=600 if difference.changed_by == "both" else 400, wrap=True), row, 0)
@@ -76,11 +76,11 @@ class VersionsSheet(Sheet):
         self.close()
 
 
-def _verdict(found: tuple[VersionDifference, ...], why_not: str) -> str:
+def _verdict(differences: tuple[VersionDifference, ...], why_not: str) -> str:
     if why_not:
         return f"What the other program wrote is no station: {why_not}."
-    if not found:
+    if not differences:
         return "Nothing but the dial differs."
-    both = sum(difference.changed_by == "both" for difference in found)
+    both = sum(difference.changed_by == "both" for difference in differences)
     conflict = f"; {count_of(both, 'of them was', 'of them were')} changed on both sides" if both else ""
-    return f"{count_of(len(found), 'thing differs', 'things differ')}{conflict}."
+    return f"{count_of(len(differences), 'thing differs', 'things differ')}{conflict}."

@@ -20,7 +20,7 @@ class DemodulationSettings(msgspec.Struct, frozen=True):
     pitch_hz : of a CW carrier on the dial.
     """
 
-    way: Demodulation
+    demodulation: Demodulation = msgspec.field(name="way")
     low_hz: float
     high_hz: float
     squelch_dbfs: float | None = None
@@ -38,7 +38,7 @@ class DemodulationSettings(msgspec.Struct, frozen=True):
 class DemodulationDefaults(msgspec.Struct, frozen=True):
     """A way with the mode that it serves, its usual edges, its step, and its de-emphasis."""
 
-    way: Demodulation
+    demodulation: Demodulation = msgspec.field(name="way")
     name: str
     mode: str
     low_hz: float
@@ -53,13 +53,13 @@ class DemodulationDefaults(msgspec.Struct, frozen=True):
 
     def settings(self) -> DemodulationSettings:
         """As one begins."""
-        return DemodulationSettings(self.way, self.low_hz, self.high_hz, deemphasis_us=self.deemphasis_us)
+        return DemodulationSettings(self.demodulation, self.low_hz, self.high_hz, deemphasis_us=self.deemphasis_us)
 
 
 # As in region 1, in a raster of 12.5 kHz; what differs by place is in `usual`.
 DEMODULATIONS: dict[Demodulation, DemodulationDefaults] = {
-    way.way: way
-    for way in (
+    demodulation.demodulation: demodulation
+    for demodulation in (
         DemodulationDefaults("am", "AM", "am", -4_500.0, 4_500.0, 1_000.0),
         DemodulationDefaults("sam", "AM, synchronous", "am", -4_500.0, 4_500.0, 1_000.0),
         DemodulationDefaults("usb", "SSB, upper sideband", "ssb", 200.0, 2_800.0, 100.0),
@@ -80,14 +80,14 @@ _WIDE_CHANNEL_BANDS_HZ = ((156e6, 162.05e6), (1240e6, 1300e6))
 DEEMPHASIS_US: dict[Region, float] = {1: 50.0, 2: 75.0, 3: 50.0}
 
 
-def usual(way: Demodulation, dial_hz: float, region: Region = 1) -> DemodulationDefaults:
+def usual(demodulation: Demodulation, dial_hz: float, region: Region = 1) -> DemodulationDefaults:
     """A way with the edges and de-emphasis that are usual at a place."""
-    defaults = DEMODULATIONS[way]
-    if way == "wfm":
+    defaults = DEMODULATIONS[demodulation]
+    if demodulation == "wfm":
         return msgspec.structs.replace(
-            defaults, deemphasis_us=DEEMPHASIS_US[region], step_hz=raster_at(dial_hz, way, region)
+            defaults, deemphasis_us=DEEMPHASIS_US[region], step_hz=raster_at(dial_hz, demodulation, region)
         )
-    if way != "nfm":
+    if demodulation != "nfm":
         return defaults
     half_hz = defaults.high_hz
     if any(low <= dial_hz < high for low, high in _PICTURE_BANDS_HZ):
@@ -123,7 +123,7 @@ def is_lower_sideband(dial_hz: float) -> bool:
 
 def demodulations_of(mode: str, dial_hz: float) -> tuple[Demodulation, ...]:
     """Ways that serve a mode, the usual one first."""
-    able = tuple(way.way for way in DEMODULATIONS.values() if way.mode == mode)
+    able = tuple(demodulation.demodulation for demodulation in DEMODULATIONS.values() if demodulation.mode == mode)
     if mode == "fsk":
         # Its tones come out of the upper sideband, whatever the band.
         return ("usb", "lsb")
@@ -132,31 +132,31 @@ def demodulations_of(mode: str, dial_hz: float) -> tuple[Demodulation, ...]:
     return able or ("usb",)
 
 
-def raster_at(dial_hz: float, way: Demodulation, region: Region = 1) -> float:
+def raster_at(dial_hz: float, demodulation: Demodulation, region: Region = 1) -> float:
     """Spacing of the channels that transmitters keep to here, hertz; the way's own step where none is usual.
 
     Long and medium wave 9 kHz, in region 2 10 kHz; short-wave broadcasting 5 kHz; FM broadcasting 100 kHz, in region 2
     200 kHz on odd tenths of a megahertz; narrow FM 12.5 kHz, marine 25 kHz; airband in region 1 8.33 kHz as 25 / 3,
     elsewhere 25 kHz (Geneva 1975 and Rio 1981 agreements; ICAO annex 10; Radio Regulations, appendix 18).
     """
-    if way in ("am", "sam"):
+    if demodulation in ("am", "sam"):
         if dial_hz < 1.705e6:
             return 10_000.0 if region == 2 else 9_000.0
         if dial_hz < 30e6:
             return 5_000.0
         return 25_000.0 / 3 if region == 1 else 25_000.0
-    if way == "wfm":
+    if demodulation == "wfm":
         return 200_000.0 if region == 2 else 100_000.0
-    if way == "nfm":
+    if demodulation == "nfm":
         return 25_000.0 if any(low <= dial_hz < high for low, high in _WIDE_CHANNEL_BANDS_HZ) else 12_500.0
-    return DEMODULATIONS[way].step_hz
+    return DEMODULATIONS[demodulation].step_hz
 
 
-def on_raster(dial_hz: float, way: Demodulation, region: Region = 1) -> float:
+def on_raster(dial_hz: float, demodulation: Demodulation, region: Region = 1) -> float:
     """The channel nearest to a place."""
-    raster_hz = raster_at(dial_hz, way, region)
+    raster_hz = raster_at(dial_hz, demodulation, region)
     # Region 2's FM channels lie on odd tenths: 88.1, 88.3 MHz.
-    first_hz = 100_000.0 if way == "wfm" and region == 2 else 0.0
+    first_hz = 100_000.0 if demodulation == "wfm" and region == 2 else 0.0
     return first_hz + round((dial_hz - first_hz) / raster_hz) * raster_hz
 
 
@@ -166,5 +166,8 @@ def turned(settings: DemodulationSettings, line: Line) -> DemodulationSettings:
         return settings
     other: dict[Demodulation, Demodulation] = {"usb": "lsb", "lsb": "usb"}
     return msgspec.structs.replace(
-        settings, way=other.get(settings.way, settings.way), low_hz=-settings.high_hz, high_hz=-settings.low_hz
+        settings,
+        demodulation=other.get(settings.demodulation, settings.demodulation),
+        low_hz=-settings.high_hz,
+        high_hz=-settings.low_hz,
     )

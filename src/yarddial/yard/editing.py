@@ -153,16 +153,16 @@ def choose_tap(station: Station, route_name: str, part_name: str, output: Output
     """Take the route from another output of a transceiver."""
     route = station.route_named(route_name)
     part = station.part(part_name)
-    kept = tuple(tap for tap in route.taps if tap.name != part_name)
+    other_taps = tuple(tap for tap in route.taps if tap.name != part_name)
     default = isinstance(part, Transceiver) and part.tap == output
-    taps = kept if default else (*kept, Tap(part_name, output))
+    taps = other_taps if default else (*other_taps, Tap(part_name, output))
     return _with_route(station, route_name, replace(route, taps=taps))
 
 
 def acknowledge(station: Station, key: str, what: str, note: str, date: str) -> Station:
     """Note that a finding has been seen, with the person's words; its place is at the end of the list from then on."""
-    kept = tuple(seen for seen in station.acknowledged if seen.key != key)
-    return replace(station, acknowledged=(*kept, Acknowledged(key, what, note.strip(), date)))
+    others = tuple(seen for seen in station.acknowledged if seen.key != key)
+    return replace(station, acknowledged=(*others, Acknowledged(key, what, note.strip(), date)))
 
 
 def take_back_acknowledgement(station: Station, key: str) -> Station:

@@ -38,8 +38,8 @@ def shown_in(value: Any, depth: int = 0) -> Any:
     return value
 
 
-def _written_out(found: re.Match[str]) -> str:
-    code = ord(found.group())
+def _written_out(match: re.Match[str]) -> str:
+    code = ord(match.group())
     return f"⟨byte {code - 0xDC00:02X}⟩" if code in _BYTES else f"⟨U+{code:04X}⟩"
 
 

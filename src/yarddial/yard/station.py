@@ -131,8 +131,8 @@ class Station(msgspec.Struct, frozen=True, omit_defaults=True):
     def with_own_bands(self, bands: Sequence[Band]) -> "Station":
         """With bands of the person's own besides, in place of own ones of the same names."""
         names = {band.name for band in bands}
-        kept = (own for own in self.own_bands if own.name not in names)
-        return msgspec.structs.replace(self, own_bands=(*kept, *bands))
+        shipped = (own for own in self.own_bands if own.name not in names)
+        return msgspec.structs.replace(self, own_bands=(*shipped, *bands))
 
     def part(self, name: str) -> Part:
         """Find a part by its name; raises BadStation when there is none."""

@@ -29,7 +29,7 @@ def listening(session: Session) -> Session:
 
 def test_a_carrier_is_heard_at_its_distance_from_the_dial(listening: Session) -> None:
     listening.desk.dial(SHOWN_HZ - 1_000.0)
-    listening.listening.choose_way("usb")
+    listening.listening.choose_demodulation("usb")
     listening.listening.change(gain_control=False)
     kept: list[np.ndarray] = []
     listening.listening.on_heard(lambda: kept.extend(s.samples for s in listening.listening.sounds[-1:]))
@@ -130,7 +130,7 @@ def test_on_a_route_that_inverts_the_sidebands_change_sides() -> None:
     straight, inverted = station.line("Long wire over Ladder"), station.line("Hearth's IF output")
     usb = DEMODULATIONS["usb"].settings()
     assert turned(usb, straight) == usb
-    assert turned(usb, inverted) == msgspec.structs.replace(usb, way="lsb", low_hz=-2_800.0, high_hz=-200.0)
+    assert turned(usb, inverted) == msgspec.structs.replace(usb, demodulation="lsb", low_hz=-2_800.0, high_hz=-200.0)
 
 
 def test_what_is_heard_is_kept_whole_or_not_at_all(listening: Session, tmp_path: Path) -> None:
@@ -182,24 +182,24 @@ def test_a_stated_level_calibrates_and_holds_over_gains_and_undo(listening: Sess
 @pytest.mark.wide
 def test_the_raster_is_the_bands_and_places_one_stays_at_are_remembered(listening: Session) -> None:
     own = listening.listening
-    for dial_hz, way, wanted_hz in (
+    for dial_hz, demodulation, wanted_hz in (
         (1_001_300.0, "am", 999_000.0),
         (6_158_700.0, "am", 6_160_000.0),
         (145_206_000.0, "nfm", 145_200_000.0),
         (96_240_000.0, "wfm", 96_200_000.0),
     ):
         listening.desk.dial(dial_hz)
-        own.choose_way(way)  # type: ignore[arg-type]
+        own.choose_demodulation(demodulation)  # type: ignore[arg-type]
         own.snap_to_raster()
         assert listening.desk.station.dial_hz == pytest.approx(wanted_hz, abs=1e-6)
         # A channel of 240 kHz does not go into a picture of 20; of the narrow ones all do.
-        assert own.half_span_hz == (5e5 if way == "wfm" else 1e4)
+        assert own.half_span_hz == (5e5 if demodulation == "wfm" else 1e4)
     until(listening, lambda: own.lately_heard.places == ((96.2e6, "wfm"),))
     # The near broadcaster fills the converter at this gain.
     (too_strong,) = (found for found in findings(listening) if found.what.startswith("Listen"))
     assert (too_strong.fix, too_strong.fix_label) == (GoTo("Levels"), "Go to Levels")
     listening.desk.dial(10e6)
-    own.choose_way("sam")
+    own.choose_demodulation("sam")
     until(listening, lambda: own.lately_heard.places == ((10e6, "sam"), (96.2e6, "wfm")))
     own.go_back(1)
-    assert (listening.desk.station.dial_hz, own.settings.way) == (96.2e6, "wfm")
+    assert (listening.desk.station.dial_hz, own.settings.demodulation) == (96.2e6, "wfm")

@@ -13,7 +13,7 @@ from job_yard import JobYard
 from rig_yard import ScriptedRig
 from yarddial.drivers.rig.protocol import PressRigKey, SetRigFrequency, SetRigMode
 from yarddial.session.rig.rig_control import FAILED_READINGS_TO_TELL
-from yarddial.session.rig.rig_modes import edges_of, rig_mode_of, way_of
+from yarddial.session.rig.rig_modes import demodulation_of, edges_of, rig_mode_of
 from yarddial.session.rig.verdict import rig_verdict
 from yarddial.session.session import Session
 from yarddial.yard import clock
@@ -80,7 +80,7 @@ def test_its_mode_and_pass_band_are_heard_and_ours_is_set(yard: JobYard) -> None
     yard.polls(3)
     assert yard.session.desk.station.mode == "cw"
     assert (yard.session.listening.settings.low_hz, yard.session.listening.settings.high_hz) == (-250.0, 250.0)
-    yard.session.listening.choose_way("lsb")
+    yard.session.listening.choose_demodulation("lsb")
     yard.polls(4)
     assert rig.state.mode == "LSB"
     yard.session.listening.set_edges(-2_900.0, -200.0)
@@ -276,7 +276,7 @@ def test_modes_and_ways_are_each_others() -> None:
         "PKTLSB": "data",
     }
     for mode, key in keys.items():
-        assert rig_mode_of(key, way_of(mode)) == mode
+        assert rig_mode_of(key, demodulation_of(mode)) == mode
     assert edges_of("usb", 2_400.0) == (300.0, 2_700.0)
     assert edges_of("lsb", 2_400.0) == (-2_700.0, -300.0)
     assert edges_of("nfm", 15_000.0) is None

@@ -65,8 +65,8 @@ def _line(
         key = f"supply:{part.name}:{line.receiver.name}:{line.port}"
         feeding = [
             sources[where]
-            for where, found in reached.items()
-            if any(feeder.part.name == part.name and not feeder.downwards for feeder in found)
+            for where, reached_parts in reached.items()
+            if any(feeder.part.name == part.name and not feeder.downwards for feeder in reached_parts)
         ]
         if not feeding:
             source = next((source for source in own if source.index > index), None)

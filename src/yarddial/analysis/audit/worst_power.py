@@ -32,13 +32,14 @@ class WorstPower(msgspec.Struct, frozen=True):
     """The worst of all ways from a transmitter to what can burn on a route.
 
     level_dbm, limit_dbm : None where nobody stated the isolation or the largest safe input.
-    part : what would burn. way : how the power comes there. relay : one on the route, which may stick; empty for none.
+    part : what would burn. path_words : how the power comes there.
+    relay : one on the route, which may stick; empty for none.
     """
 
     rig: str
     route: str
     power_dbm: float
-    way: str
+    path_words: str
     part: str
     level_dbm: float | None = None
     limit_dbm: float | None = None
@@ -59,8 +60,8 @@ class WorstPower(msgspec.Struct, frozen=True):
         """In one sentence without its end."""
         sent = f"{self.rig} transmits {_dbm(self.power_dbm)}"
         if self.level_dbm is None:
-            return f"{sent}; how much of it comes {self.way} to {self.part} is not known"
-        came = f"{sent}; at worst {_dbm(self.level_dbm)} of it come {self.way} to {self.part}"
+            return f"{sent}; how much of it comes {self.path_words} to {self.part} is not known"
+        came = f"{sent}; at worst {_dbm(self.level_dbm)} of it come {self.path_words} to {self.part}"
         if self.limit_dbm is None:
             return f"{came}, whose largest safe input nobody stated"
         margin_db = self.limit_dbm - self.level_dbm
@@ -73,14 +74,16 @@ def worst_power_of(station: Station, line: Line, rig: Transceiver) -> WorstPower
     """The worst way from a transmitter into a route; None where nothing of it can come there, or it cannot transmit."""
     if not rig.transmit_w > 0 or line.missing:
         return None
-    return min(_ways(station, line, rig), key=lambda way: (way.is_safe, _order(way)), default=None)
+    return min(
+        _power_paths(station, line, rig), key=lambda power: (power.is_safe, _order(power)), default=None
+    )
 
 
-def _order(way: WorstPower) -> float:
-    return float("-inf") if way.margin_db is None else way.margin_db
+def _order(power: WorstPower) -> float:
+    return float("-inf") if power.margin_db is None else power.margin_db
 
 
-def _ways(station: Station, line: Line, rig: Transceiver) -> Iterator[WorstPower]:
+def _power_paths(station: Station, line: Line, rig: Transceiver) -> Iterator[WorstPower]:
     end = line.receiver
     inner = [part.name for part in line.inner]
     if rig.name in inner:
@@ -100,23 +103,23 @@ def _ways(station: Station, line: Line, rig: Transceiver) -> Iterator[WorstPower
         if other.antenna.name != line.antenna.name:
             coupling = coupling_of(rig, other.antenna, line.antenna)
             if coupling is not None:
-                way = f"through the air by {line.antenna.name}"
-                yield _worst_of(rig, line, Value(coupling.loss_db), way, (*line.inner, end), "")
+                path_words = f"through the air by {line.antenna.name}"
+                yield _worst_of(rig, line, Value(coupling.loss_db), path_words, (*line.inner, end), "")
         elif not shared:
             # One antenna on two routes, with nothing between that is known to part them.
             yield _worst_of(rig, line, None, f"by {line.antenna.name}, which both use,", (*line.inner, end), "")
 
 
 def _worst_of(
-    rig: Transceiver, line: Line, loss_db: Value | None, way: str, behind: tuple[Part, ...], relay: str
+    rig: Transceiver, line: Line, loss_db: Value | None, path_words: str, behind: tuple[Part, ...], relay: str
 ) -> WorstPower:
     dbm = power_dbm(rig)
     if loss_db is None:
         name = next(part for part in behind if can_burn(part)).name
-        return WorstPower(rig.name, line.name, dbm, way, name, relay=relay)
+        return WorstPower(rig.name, line.name, dbm, path_words, name, relay=relay)
     reached = worst_reached(behind, line.port, dbm - loss_db.value)
     limit_dbm = None if reached.limit is None else reached.limit.value
-    return WorstPower(rig.name, line.name, dbm, way, reached.part.name, reached.level_dbm, limit_dbm, relay)
+    return WorstPower(rig.name, line.name, dbm, path_words, reached.part.name, reached.level_dbm, limit_dbm, relay)
 
 
 def power_dbm(rig: Transceiver) -> float:

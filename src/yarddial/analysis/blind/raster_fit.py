@@ -44,7 +44,7 @@ class RasterCarrier(msgspec.Struct, frozen=True):
     sigma_hz: float
 
 
-class Way(msgspec.Struct, frozen=True):
+class LoHypothesis(msgspec.Struct, frozen=True):
     """One way in which the carriers may have come: an oscillator that the box may have.
 
     moves_hz : to be added to the dial's readings if this way is the true one: entered minus this oscillator's offset.
@@ -66,7 +66,7 @@ class Hypothesis(msgspec.Struct, frozen=True):
     raster_hz : 0 for "no raster is kept here", of which offset and crystal are as little known as before.
     """
 
-    way: str
+    lo: str
     raster_hz: float
     inverted: bool
     offset_hz: float
@@ -117,7 +117,7 @@ def usual_rasters_hz(dial_hz: float) -> tuple[float, ...]:
 
 def fit_raster(
     carriers: Sequence[RasterCarrier],
-    ways: Sequence[Way],
+    lo_hypotheses: Sequence[LoHypothesis],
     rasters_hz: Sequence[float],
     prior_ppm: float = 60.0,
     middle_hz: float | None = None,
@@ -160,30 +160,30 @@ def fit_raster(
         raise BadObservations(
             f"{count_of(len(seen), 'carrier')}: too few to tell a raster; scan a band with {MIN_CARRIERS} or more"
         )
-    if not ways or not rasters_hz:
+    if not lo_hypotheses or not rasters_hz:
         raise BadObservations("no raster or no oscillator to try: name one")
     dial_hz = np.array([carrier.dial_hz for carrier in seen])
     sigma_hz = np.array([max(carrier.sigma_hz, 1e-3) for carrier in seen])
     middle = float(np.mean(dial_hz)) if middle_hz is None else middle_hz
     centre = middle if centre_hz is None else centre_hz
     hypotheses: list[tuple[float, Hypothesis]] = []
-    for way in ways:
+    for lo in lo_hypotheses:
         for raster_hz in rasters_hz:
             for inverted in (False, True):
-                places = (2 * centre - dial_hz if inverted else dial_hz) + way.moves_hz
-                search = _Search(places, sigma_hz, middle + way.moves_hz, way, raster_hz, prior_ppm)
+                places = (2 * centre - dial_hz if inverted else dial_hz) + lo.moves_hz
+                search = _Search(places, sigma_hz, middle + lo.moves_hz, lo, raster_hz, prior_ppm)
                 prior = np.log(inverted_share if inverted else 1 - inverted_share)
                 hypotheses += [(prior + weight, h) for weight, h in search.explanations(inverted)]
     # Lying anywhere is what all likelihoods are relative to.
-    hypotheses.append((float(np.log(NO_RASTER)), _nowhere(ways[0], prior_ppm)))
+    hypotheses.append((float(np.log(NO_RASTER)), _nowhere(lo_hypotheses[0], prior_ppm)))
     top = max(weight for weight, _ in hypotheses)
     total = sum(np.exp(weight - top) for weight, _ in hypotheses)
     listed = [msgspec.structs.replace(h, odds=float(np.exp(weight - top) / total)) for weight, h in hypotheses]
     listed = sorted((h for h in listed if h.odds > MIN_LISTED_ODDS), key=lambda h: -h.odds)
     best = listed[0]
-    way = next(w for w in ways if w.name == best.way)
-    places = (2 * centre - dial_hz if best.inverted else dial_hz) + way.moves_hz
-    true_hz = places - best.offset_hz + best.ppm * 1e-6 * (places - middle - way.moves_hz)
+    lo = next(w for w in lo_hypotheses if w.name == best.lo)
+    places = (2 * centre - dial_hz if best.inverted else dial_hz) + lo.moves_hz
+    true_hz = places - best.offset_hz + best.ppm * 1e-6 * (places - middle - lo.moves_hz)
     raster_hz = best.raster_hz or min(rasters_hz)
     rule_hz = rule_sigma_hz(raster_hz, middle)
     near = np.abs((true_hz / raster_hz + 0.5) % 1.0 - 0.5) * raster_hz < 3 * rule_hz + 3 * sigma_hz
@@ -219,11 +219,11 @@ def _is_sure(best: Hypothesis) -> bool:
     return best.odds >= DECIDED_ODDS and bool(best.raster_hz)
 
 
-def _nowhere(way: Way, prior_ppm: float) -> Hypothesis:
+def _nowhere(lo: LoHypothesis, prior_ppm: float) -> Hypothesis:
     """No raster: the dial is as far off as crystal and oscillators may be."""
     ppm_sigma = prior_ppm / 3**0.5
-    sigma_hz = float(np.hypot(ppm_sigma * 1e-6 * way.port_hz, way.lo_sigma_hz))
-    return Hypothesis(way.name, 0.0, False, 0.0, sigma_hz, 0.0, ppm_sigma, 0.0)
+    sigma_hz = float(np.hypot(ppm_sigma * 1e-6 * lo.port_hz, lo.lo_sigma_hz))
+    return Hypothesis(lo.name, 0.0, False, 0.0, sigma_hz, 0.0, ppm_sigma, 0.0)
 
 
 class _Room(msgspec.Struct, frozen=True):
@@ -247,10 +247,10 @@ class _Search:
     """One way, raster and sense."""
 
     def __init__(
-        self, places: Floats, sigma_hz: Floats, middle_hz: float, way: Way, raster_hz: float, prior_ppm: float
+        self, places: Floats, sigma_hz: Floats, middle_hz: float, lo: LoHypothesis, raster_hz: float, prior_ppm: float
     ) -> None:
         self._away_hz, self._sigma_hz = places - middle_hz, sigma_hz
-        self._places, self._way, self._raster_hz, self._prior_ppm = places, way, raster_hz, prior_ppm
+        self._places, self._lo, self._raster_hz, self._prior_ppm = places, lo, raster_hz, prior_ppm
         self._rule_hz = rule_sigma_hz(raster_hz, middle_hz)
         self._reach_hz = max(float(np.abs(self._away_hz).max()), 1.0)
 
@@ -366,21 +366,21 @@ class _Search:
     def _cells(self, log: Floats, offsets: Floats, ppms: Floats, inverted: bool) -> list[tuple[float, Hypothesis]]:
         """Offsets that differ by whole cells look alike but to what is known of crystal and oscillator."""
         hypotheses = []
-        classes = self._way.lo_classes or ((1.0, self._way.lo_sigma_hz),)
+        classes = self._lo.lo_classes or ((1.0, self._lo.lo_sigma_hz),)
         widest_hz = max(sigma_hz for _, sigma_hz in classes)
-        span_hz = self._prior_ppm * 1e-6 * self._way.port_hz + 4 * widest_hz + self._rule_hz
+        span_hz = self._prior_ppm * 1e-6 * self._lo.port_hz + 4 * widest_hz + self._rule_hz
         cell = (offsets[1] - offsets[0]) * (ppms[1] - ppms[0]) / (2 * self._prior_ppm)
         first = int(np.floor((-span_hz - offsets[0]) / self._raster_hz))
         last = int(np.ceil((span_hz - offsets[-1]) / self._raster_hz))
         for k in range(first, last + 1):
             moved = offsets + k * self._raster_hz
             # What the oscillators are off: e + p F_port.
-            lo_hz = moved[None, :] + ppms[:, None] * 1e-6 * self._way.port_hz
+            lo_hz = moved[None, :] + ppms[:, None] * 1e-6 * self._lo.port_hz
             density = np.zeros(lo_hz.shape)
             for share, sigma_hz in classes:
                 scale = float(np.hypot(sigma_hz, 1e-3 + 0.25 * (offsets[1] - offsets[0])))
                 if not sigma_hz:
-                    scale = max(scale, 0.5e-6 * (ppms[1] - ppms[0]) * self._way.port_hz)
+                    scale = max(scale, 0.5e-6 * (ppms[1] - ppms[0]) * self._lo.port_hz)
                 density += share * np.exp(-0.5 * (lo_hz / scale) ** 2) / (scale * np.sqrt(2 * np.pi))
             prior = np.log(density + 1e-300)
             prior = np.where(np.abs(ppms)[:, None] <= self._prior_ppm, prior, -np.inf)
@@ -394,7 +394,7 @@ class _Search:
             offset_hz, ppm = float(at_offset @ moved), float(at_ppm @ ppms)
             offset_sigma_hz = float(np.sqrt(at_offset @ (moved - offset_hz) ** 2 + (moved[1] - moved[0]) ** 2 / 12))
             ppm_sigma = float(np.sqrt(at_ppm @ (ppms - ppm) ** 2))
-            name = self._way.name
+            name = self._lo.name
             hypotheses.append(
                 (
                     top + float(np.log(total * cell)),
@@ -404,17 +404,17 @@ class _Search:
         return hypotheses
 
 
-def _merged(found: list[tuple[float, Hypothesis]]) -> list[tuple[float, Hypothesis]]:
+def _merged(hypotheses: list[tuple[float, Hypothesis]]) -> list[tuple[float, Hypothesis]]:
     """Peaks of the coarse look that led to the same place count once."""
-    kept: list[tuple[float, Hypothesis]] = []
-    for weight, h in sorted(found, key=lambda pair: -pair[0]):
+    distinct: list[tuple[float, Hypothesis]] = []
+    for weight, h in sorted(hypotheses, key=lambda pair: -pair[0]):
         if not any(
             abs(h.offset_hz - other.offset_hz) < 4 * (h.sigma_hz + other.sigma_hz)
             and abs(h.ppm - other.ppm) < 4 * (h.ppm_sigma + other.ppm_sigma) + 1e-6
-            for _, other in kept
+            for _, other in distinct
         ):
-            kept.append((weight, h))
-    return kept
+            distinct.append((weight, h))
+    return distinct
 
 
 def _decides(listed: Sequence[Hypothesis]) -> str:
@@ -424,8 +424,8 @@ def _decides(listed: Sequence[Hypothesis]) -> str:
     if len(listed) < 2:
         return ""
     best, other = listed[:2]
-    if best.way != other.way:
-        return f"look for the oscillator's own leak, at {best.way} or at {other.way}"
+    if best.lo != other.lo:
+        return f"look for the oscillator's own leak, at {best.lo} or at {other.lo}"
     if best.inverted != other.inverted:
         return "listen to a single-sideband signal of known side: it tells whether the spectrum is turned over"
     if not other.raster_hz:

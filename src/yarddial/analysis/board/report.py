@@ -35,8 +35,8 @@ class Report(msgspec.Struct, frozen=True):
     @property
     def summary(self) -> str:
         """How many bands are in which state."""
-        counts = [(sum(row.mark == mark for row in self.rows), said) for mark, said in VERDICT_WORDS.items()]
-        return f"{len(self.rows)} bands: " + ", ".join(f"{count} {said}" for count, said in counts if count) + "."
+        counts = [(sum(row.mark == mark for row in self.rows), words) for mark, words in VERDICT_WORDS.items()]
+        return f"{len(self.rows)} bands: " + ", ".join(f"{count} {words}" for count, words in counts if count) + "."
 
 
 def report_text(report: Report, name: str) -> str:

@@ -54,9 +54,9 @@ class ObservationNoise(NamedTuple):
         total: Matrix = np.sqrt(self.sigma**2 + self.shared**2 + self.daily**2)
         return total
 
-    def take(self, kept: NDArray[np.int64]) -> "ObservationNoise":
+    def take(self, rows: NDArray[np.int64]) -> "ObservationNoise":
         """The uncertainties of some rows."""
-        return ObservationNoise(self.sigma[kept], self.daily[kept], self.day[kept], self.shared[kept], self.group[kept])
+        return ObservationNoise(self.sigma[rows], self.daily[rows], self.day[rows], self.shared[rows], self.group[rows])
 
     def with_lies(self, lies_hz: Matrix) -> "ObservationNoise":
         """The same with what a carrier may be off by that is not what it is taken for: alike in all looks at it."""

@@ -100,12 +100,12 @@ def fit(observations: Sequence[Observation], priors: Mapping[str, tuple[float, f
     if not (np.all(noise.sigma > 0) and all(np.all(np.isfinite(part)) for part in (rows, right, *noise))):
         raise BadObservations("an observation has no positive, finite uncertainty: give reference_sigma_hz or sigma_hz")
     dropped = outlying(rows, right, noise)
-    kept = np.setdiff1d(np.arange(len(seen)), dropped)
+    used_rows = np.setdiff1d(np.arange(len(seen)), dropped)
     # What one look alone tells, no other checks: its uncertainty holds the chance that it was at something else.
-    alone = unchecked(rows[kept], noise.group[kept])
-    lies_hz = np.array([seen[i].lie_sigma_hz for i in kept]) * alone
-    white = whiten(rows[kept], right[kept], noise.take(kept).with_lies(lies_hz))
-    chi2, dof = chi_square(*white), len(kept) - int(np.linalg.matrix_rank(white[0]))
+    alone = unchecked(rows[used_rows], noise.group[used_rows])
+    lies_hz = np.array([seen[i].lie_sigma_hz for i in used_rows]) * alone
+    white = whiten(rows[used_rows], right[used_rows], noise.take(used_rows).with_lies(lies_hz))
+    chi2, dof = chi_square(*white), len(used_rows) - int(np.linalg.matrix_rank(white[0]))
     value, covariance = _solve(*white, names, priors or {})
     pulled = white[1] - white[0] @ value
     misfit = float(pulled @ pulled) - chi2
@@ -113,9 +113,11 @@ def fit(observations: Sequence[Observation], priors: Mapping[str, tuple[float, f
         ((value[j] - priors[n][0]) / priors[n][1]) ** 2 for j, n in enumerate(names) if priors and n in priors
     )
     alone_covariance = _solve(*white, names, {})[1]
-    sure = known_alone(rows[kept], noise.take(kept).with_lies(lies_hz).total_hz, names, priors or {})
+    sure = known_alone(rows[used_rows], noise.take(used_rows).with_lies(lies_hz).total_hz, names, priors or {})
     others = [j for j in range(len(names)) if j not in sure]
-    groups = [tuple(others[j] for j in group) for group in tied(rows[np.ix_(kept, np.array(others))])] if others else []
+    groups = (
+        [tuple(others[j] for j in group) for group in tied(rows[np.ix_(used_rows, np.array(others))])] if others else []
+    )
     groups = groups or [g for g in weakly_known(alone_covariance, names) if not set(g) & set(sure)]
     groups = groups or unseen_clocks(alone_covariance, names, priors or {})
     loose = {j for group in groups for j in group}
@@ -129,7 +131,7 @@ def fit(observations: Sequence[Observation], priors: Mapping[str, tuple[float, f
         residuals_hz=tuple(float(r) for r in -senses * (right - rows @ value)),
         outliers=dropped,
         inseparable=tuple(_advice(group, names, seen) for group in groups if len(group) > 1),
-        remarks=_remarks(chi2, dof, [seen[i] for i in kept[alone]], seen, dropped),
+        remarks=_remarks(chi2, dof, [seen[i] for i in used_rows[alone]], seen, dropped),
         chi2=chi2,
         dof=dof,
         observations=seen,

@@ -48,7 +48,7 @@ def plan_measurements(
     references: Sequence[Reference],
     oscillators: Oscillators,
     wanted: Sequence[WantedPlace],
-    made: Sequence[Observation] = (),
+    observations: Sequence[Observation] = (),
     before: Oscillators | None = None,
     left_out: frozenset[tuple[str, str]] = frozenset(),
 ) -> MeasurementPlan:
@@ -65,8 +65,8 @@ def plan_measurements(
         What is known now. made : the looks that went into it; `before` is what was known without them.
     wanted : sequence of WantedPlace
     """
-    looks: list[Observation] = list(made)
-    seen = {(candidate.reference_name, candidate.reference_hz, candidate.route) for candidate in made}
+    looks: list[Observation] = list(observations)
+    seen = {(candidate.reference_name, candidate.reference_hz, candidate.route) for candidate in observations}
     # A second look at the same carrier on the same day errs alike: it is no new one.
     able = [
         (line, reference)

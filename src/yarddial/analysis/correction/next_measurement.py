@@ -47,7 +47,7 @@ def next_measurement(
     references: Sequence[Reference],
     oscillators: Oscillators,
     wanted: Sequence[tuple[Line, float]],
-    made: Sequence[Observation] = (),
+    observations: Sequence[Observation] = (),
     before: Oscillators | None = None,
 ) -> NextMeasurement | None:
     """The measurement after which the wanted places are known best; None where none can be made.
@@ -79,8 +79,8 @@ def next_measurement(
     now = [max(float(goal @ known @ goal), 1e-12) for goal in goals]
     best: tuple[float, Reference, Line, float] | None = None
     for line, reference in candidates:
-        if len(made) <= EXACT_UP_TO_ROWS or any(_is_same(seen, reference) for seen in made):
-            after = _after_look(line, reference, oscillators, goals, made, before or oscillators)
+        if len(observations) <= EXACT_UP_TO_ROWS or any(_is_same(seen, reference) for seen in observations):
+            after = _after_look(line, reference, oscillators, goals, observations, before or oscillators)
         else:
             a = slopes(line, reference.frequency_hz, oscillators)
             moved = known @ a
@@ -103,13 +103,13 @@ def _after_look(
     reference: Reference,
     oscillators: Oscillators,
     goals: Sequence[np.ndarray],
-    made: Sequence[Observation],
+    observations: Sequence[Observation],
     before: Oscillators,
 ) -> list[float]:
     """Variances at the wanted places after one more look: what it checks, and what it leaves unchecked, counted."""
-    latest = max((seen.at_utc for seen in made), default="")
+    latest = max((seen.at_utc for seen in observations), default="")
     look = observed(line, reference, reference.frequency_hz, MEASURED_HZ, latest)
-    covariance = covariance_after((*made, look), before)
+    covariance = covariance_after((*observations, look), before)
     return [float(goal @ covariance @ goal) for goal in goals]
 
 

@@ -127,12 +127,12 @@ def _stepwise(projector: Matrix, along: Matrix, most: int) -> tuple[int, ...]:
         if gains[size][at] <= 0:
             break
         gone = tried[size][at]
-        kept = np.setdiff1d(np.arange(left.size), gone)
-        cross = np.linalg.solve(inner[np.ix_(gone, gone)], inner[np.ix_(gone, kept)])
-        ends = ends[kept] - cross.T @ ends[gone]
-        inner = inner[np.ix_(kept, kept)] - inner[np.ix_(kept, gone)] @ cross
+        used_rows = np.setdiff1d(np.arange(left.size), gone)
+        cross = np.linalg.solve(inner[np.ix_(gone, gone)], inner[np.ix_(gone, used_rows)])
+        ends = ends[used_rows] - cross.T @ ends[gone]
+        inner = inner[np.ix_(used_rows, used_rows)] - inner[np.ix_(used_rows, gone)] @ cross
         dropped += left[gone].tolist()
-        left = left[kept]
+        left = left[used_rows]
     for row in list(dropped):
         others = np.array([[other_row for other_row in dropped if other_row != row]], dtype=np.int64)
         everything = np.array([dropped], dtype=np.int64)
@@ -144,18 +144,18 @@ def _stepwise(projector: Matrix, along: Matrix, most: int) -> tuple[int, ...]:
 
 def _by_residuals(rows: Matrix, right: Matrix, noise: ObservationNoise, rank: int) -> tuple[int, ...]:
     """Of very many rows: the largest whitened residual while that pays, at most a third of all rows."""
-    kept = np.arange(rows.shape[0])
+    used_rows = np.arange(rows.shape[0])
     least = max(rank + 2, rows.shape[0] * 2 // 3)
-    while kept.size > least:
-        white = whiten(rows[kept], right[kept], noise.take(kept))
+    while used_rows.size > least:
+        white = whiten(rows[used_rows], right[used_rows], noise.take(used_rows))
         scaled = _scaled(white[0])
         residual = white[1] - scaled @ np.linalg.lstsq(scaled, white[1], rcond=1e-10)[0]
-        fewer = np.delete(kept, int(np.argmax(np.abs(residual))))
+        fewer = np.delete(used_rows, int(np.argmax(np.abs(residual))))
         saved = residual @ residual - chi_square(*whiten(rows[fewer], right[fewer], noise.take(fewer)))
         if saved <= OUTLIER_CHI2 or _rank(rows[fewer]) < rank:
             break
-        kept = fewer
-    return tuple(int(i) for i in np.setdiff1d(np.arange(rows.shape[0]), kept))
+        used_rows = fewer
+    return tuple(int(i) for i in np.setdiff1d(np.arange(rows.shape[0]), used_rows))
 
 
 def _rank(rows: Matrix) -> int:

@@ -72,7 +72,7 @@ def desensing(scene: Scene, dial_hz: float, width_hz: float, floor_dbm: float) -
     Reciprocal mixing: the channel gets P + L(away) + 10 log10(width) of each strong one (Rohde & Whitaker,
     Communications Receivers, ch. 2). Blocking: a cubic takes 20 log10(1 - 2 sum P / IIP3) from whatever is weak.
     """
-    receiver, found = scene.receiver, []
+    receiver, desenses = scene.receiver, []
     others = [
         strong_signal
         for strong_signal in scene.strong
@@ -84,15 +84,15 @@ def desensing(scene: Scene, dial_hz: float, width_hz: float, floor_dbm: float) -
         noise_dbm = dbm + phase_noise_dbc_hz(receiver, away_hz) + 10 * log10(width_hz)
         costs_db = 10 * log10(1 + 10 ** ((noise_dbm - floor_dbm) / 10))
         if costs_db >= MIN_COST_DB:
-            found.append(_told("reciprocal mixing", strong_signal, away_hz, costs_db, dbm, dial_hz))
+            desenses.append(_told("reciprocal mixing", strong_signal, away_hz, costs_db, dbm, dial_hz))
     if receiver.iip3_dbm is not None and others:
         strongest = int(np.argmax(level_dbm))
         costs_db = blocking_db([float(dbm) for dbm in level_dbm], receiver.iip3_dbm)
         if costs_db >= MIN_COST_DB:
             strong_signal = others[strongest]
             away_hz = strong_signal.frequency_hz - dial_hz
-            found.append(_told("blocking", strong_signal, away_hz, costs_db, float(level_dbm[strongest]), dial_hz))
-    return tuple(sorted(found, key=lambda strong_signal: -strong_signal.costs_db))
+            desenses.append(_told("blocking", strong_signal, away_hz, costs_db, float(level_dbm[strongest]), dial_hz))
+    return tuple(sorted(desenses, key=lambda strong_signal: -strong_signal.costs_db))
 
 
 def blocking_db(levels_dbm: Sequence[float], iip3_dbm: float) -> float:

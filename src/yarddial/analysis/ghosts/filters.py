@@ -81,7 +81,7 @@ def filter_against(wanted_hz: float, source_hz: float, needed_db: float) -> Filt
     return Filter("notch", _round(low_hz, np.floor), _round(high_hz, np.ceil), 0, takes_db)
 
 
-def _round(hertz: float, way: Callable[[float], float]) -> float:
+def _round(hertz: float, rounding: Callable[[float], float]) -> float:
     """To two digits: nobody builds more exactly."""
     step = 10 ** (np.floor(log10(hertz)) - 1)
-    return float(way(hertz / step) * step)
+    return float(rounding(hertz / step) * step)

@@ -49,22 +49,22 @@ def source_of(ghost: Ghost, setting: SpanScene) -> Strong | None:
     return Strong(air_hz, ghost.level_dbm + more_db, f"what stands at {format_frequency(air_hz, 0)}", ghost.width_hz)
 
 
-def without_products(line: Line, found: Sequence[Strong]) -> tuple[Strong, ...]:
+def without_products(line: Line, candidates: Sequence[Strong]) -> tuple[Strong, ...]:
     """Signals seen over one route, those left out that its receiver is likely to make of stronger ones.
 
     By their place alone: parts' intercepts are too rough to tell. What stands where a product of order 2 or 3 falls,
     and is much weaker than each signal of which that is made, is left out; were it real, it would matter little.
     """
-    kept: list[Strong] = []
-    for strong_signal in sorted(found, key=lambda strong_signal: -strong_signal.level_dbm):
-        socket = np.array([_socket_hz(line, other) for other in kept])
-        level = np.array([other.level_dbm for other in kept])
+    originals: list[Strong] = []
+    for strong_signal in sorted(candidates, key=lambda strong_signal: -strong_signal.level_dbm):
+        socket = np.array([_socket_hz(line, other) for other in originals])
+        level = np.array([other.level_dbm for other in originals])
         here_hz, half_hz = _socket_hz(line, strong_signal), max(strong_signal.width_hz / 2, PLACE_HZ)
         expected = products(socket, level, WORST_RECEIVER_MODEL, 3, windows=((here_hz - half_hz, here_hz + half_hz),))
         weakest_dbm = np.where(expected.parents >= 0, np.append(level, np.inf)[expected.parents], np.inf).min(axis=1)
         if not np.any(weakest_dbm > strong_signal.level_dbm + WEAKER_DB):
-            kept.append(strong_signal)
-    return tuple(strong_signal for strong_signal in found if strong_signal in kept)
+            originals.append(strong_signal)
+    return tuple(strong_signal for strong_signal in candidates if strong_signal in originals)
 
 
 def _socket_hz(line: Line, strong_signal: Strong) -> float:

@@ -95,8 +95,8 @@ class Judgement(msgspec.Struct, frozen=True):
     @property
     def likely(self) -> tuple[PeakCause, ...]:
         """All that are nearly as likely, true signals left out where it is a ghost."""
-        kept = [(c, o) for c, o in self.odds if c.kind != "true" or self.verdict != "ghost"]
-        return tuple(cause for cause, share in kept if share > RIVAL_ODDS_SHARE * kept[0][1])
+        possible = [(c, o) for c, o in self.odds if c.kind != "true" or self.verdict != "ghost"]
+        return tuple(cause for cause, share in possible if share > RIVAL_ODDS_SHARE * possible[0][1])
 
     @property
     def kinds(self) -> str:

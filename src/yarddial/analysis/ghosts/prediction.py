@@ -138,19 +138,21 @@ def _arrivals(
     )
 
 
-def _within(made: Products, hertz: Floats, counted_c: float, receiver: ReceiverModel, rate_hz: float) -> Flags:
+def _within(combined: Products, hertz: Floats, counted_c: float, receiver: ReceiverModel, rate_hz: float) -> Flags:
     """True of products whose parents all lie in the span; the parents themselves are none."""
     near = np.abs(hertz / (1 + receiver.ppm * 1e-6) - counted_c) < SPAN_SHARE * rate_hz
     parents_near = (
-        np.where(made.parents >= 0, near[np.maximum(made.parents, 0)], True) if hertz.size else made.parents > 0
+        np.where(combined.parents >= 0, near[np.maximum(combined.parents, 0)], True)
+        if hertz.size
+        else combined.parents > 0
     )
     return np.concatenate([np.zeros(hertz.size, bool), parents_near.all(axis=1)])
 
 
-def _widths(made: Products, wide: Floats) -> Floats:
+def _widths(combined: Products, wide: Floats) -> Floats:
     """Of products: multiplying signals adds up what they take up, each as often as it takes part."""
-    of_each = np.where(made.parents >= 0, np.append(wide, 0.0)[made.parents], 0.0)
-    return np.asarray((np.abs(made.shape) * of_each).sum(axis=1))
+    of_each = np.where(combined.parents >= 0, np.append(wide, 0.0)[combined.parents], 0.0)
+    return np.asarray((np.abs(combined.shape) * of_each).sum(axis=1))
 
 
 def _made(
@@ -306,7 +308,7 @@ def _half_if(
 
 
 def _converters(
-    receiver: ReceiverModel, found: Sequence[PredictedPlace], rate_hz: float, least_dbm: float
+    receiver: ReceiverModel, predicted: Sequence[PredictedPlace], rate_hz: float, least_dbm: float
 ) -> list[PredictedPlace]:
     """What the two branches' converters add: spurs a quarter of the rate away, and third harmonics, -3 x about the
     centre, and -(2 x + y) of two, three times as large, and -(x + y + z) of three, six times."""
@@ -320,7 +322,7 @@ def _converters(
             )
     if receiver.third_dbm is None:
         return places
-    inside = sorted((p for p in found if abs(p.place) < rate_hz / 2), key=lambda p: -p.level_dbm)[:MAX_CONVERTED]
+    inside = sorted((p for p in predicted if abs(p.place) < rate_hz / 2), key=lambda p: -p.level_dbm)[:MAX_CONVERTED]
     for parts in combinations_with_replacement(inside, 3):
         more_db = 20 * log10((1.0, 3.0, 6.0)[len(set(parts)) - 1])
         level_dbm = sum(p.level_dbm for p in parts) - 2 * receiver.third_dbm + more_db
@@ -341,14 +343,14 @@ def _converters(
 
 
 def _bent(
-    receiver: ReceiverModel, found: Sequence[PredictedPlace], rate_hz: float, least_dbm: float
+    receiver: ReceiverModel, places: Sequence[PredictedPlace], rate_hz: float, least_dbm: float
 ) -> list[PredictedPlace]:
     """Third-order products in the converter of what harmonics and aliases bring into the span, with all else there."""
-    strange = [place for place in found if place[5] in ("harmonic mixing", "alias", "crystal")]
+    strange = [place for place in places if place[5] in ("harmonic mixing", "alias", "crystal")]
     if receiver.iip3_dbm is None or not strange or receiver.direct_clock_hz:
         return []
     # Strong ones only, counted from far below, so that no frequency is negative.
-    inside = sorted((p for p in found if abs(p[0]) < rate_hz / 2), key=lambda p: -p[1])[:MAX_BENT]
+    inside = sorted((p for p in places if abs(p[0]) < rate_hz / 2), key=lambda p: -p[1])[:MAX_BENT]
     far_hz = 10 * rate_hz
     hertz, level = np.array([p[0] + far_hz for p in inside]), np.array([p[1] for p in inside])
     only_third = ReceiverModel(iip3_dbm=receiver.iip3_dbm)
@@ -374,7 +376,7 @@ def _bent(
     return bent
 
 
-def _mirrors(receiver: ReceiverModel, found: Sequence[PredictedPlace], least_dbm: float) -> list[PredictedPlace]:
+def _mirrors(receiver: ReceiverModel, places: Sequence[PredictedPlace], least_dbm: float) -> list[PredictedPlace]:
     if receiver.mirror_db is None or receiver.direct_clock_hz:
         return []
     return [
@@ -389,7 +391,7 @@ def _mirrors(receiver: ReceiverModel, found: Sequence[PredictedPlace], least_dbm
             width_hz,
             falls,
         )
-        for place, level, slope, slope_rate, index, _, formula, width_hz, falls in found
+        for place, level, slope, slope_rate, index, _, formula, width_hz, falls in places
         if level - receiver.mirror_db > least_dbm
     ]
 

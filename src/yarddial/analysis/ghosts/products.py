@@ -47,9 +47,9 @@ class Products(NamedTuple):
     third: Ints
     form: NDArray[np.int8]
 
-    def take(self, kept: NDArray[np.bool_] | NDArray[np.int64]) -> "Products":
+    def take(self, rows: NDArray[np.bool_] | NDArray[np.int64]) -> "Products":
         """Some of them."""
-        return Products(*(part[kept] for part in self))  # type: ignore[arg-type]
+        return Products(*(part[rows] for part in self))  # type: ignore[arg-type]
 
     @property
     def shape(self) -> NDArray[np.int64]:
@@ -145,8 +145,8 @@ def _threes(
         inside = np.flatnonzero(_inside(hertz, tuple(windows)))
         first, two, three = i[inside], j[inside], k[inside]
         level = a * p[first] + abs(b) * p[two] + abs(c) * p[three] - (order - 1) * able[order] + _more_db(form)
-        kept = np.flatnonzero(level > least_dbm)
-        batches.append(_block(hertz[inside][kept], level[kept], first[kept], two[kept], three[kept], form))
+        strong = np.flatnonzero(level > least_dbm)
+        batches.append(_block(hertz[inside][strong], level[strong], first[strong], two[strong], three[strong], form))
     return _joined(batches)
 
 
@@ -182,8 +182,8 @@ def _harmonics(f: Floats, p: Floats, able: dict[int, float]) -> Products:
     return _joined(parts)
 
 
-def _joined(found: list[Products]) -> Products:
-    whole = [products_found for products_found in found if products_found.hertz.size] or [found[0]]
+def _joined(groups: list[Products]) -> Products:
+    whole = [products_found for products_found in groups if products_found.hertz.size] or [groups[0]]
     if len(whole) == 1:
         return whole[0]
     return Products(*(np.concatenate(parts) for parts in zip(*whole, strict=True)))
@@ -253,10 +253,10 @@ def _triples(f: Floats, p: Floats, iip3_dbm: float, least_dbm: float, window: Wi
     """
     chosen = np.sort(np.argsort(-p, kind="stable")[:MAX_COMBINED]).astype(np.int32)
     while chosen.size:
-        found, count = _triples_of(f[chosen], p[chosen], iip3_dbm, least_dbm, window)
-        if found is not None:
-            first, second, third = (chosen[index] for index in (found.first, found.second, found.third))
-            return Products(found.hertz, found.level_dbm, first, second, third, found.form)
+        triples, count = _triples_of(f[chosen], p[chosen], iip3_dbm, least_dbm, window)
+        if triples is not None:
+            first, second, third = (chosen[index] for index in (triples.first, triples.second, triples.third))
+            return Products(triples.hertz, triples.level_dbm, first, second, third, triples.form)
         # So many fit, as their number goes with the cube.
         fit = min(int(chosen.size * 0.9 * (MAX_TRIPLES / count) ** (1 / 3)), chosen.size - 1)
         chosen = np.sort(chosen[np.argsort(-p[chosen], kind="stable")[:fit]])
@@ -280,10 +280,10 @@ def _triples_of(f: Floats, p: Floats, iip3_dbm: float, least_dbm: float, window:
         return None, count
     third, within = _stretches(np.arange(f.size), begin, end)
     strength = level[within] + p[third]
-    kept = np.flatnonzero((strength > least_dbm) & (first[within] != third) & (two[within] != third))
-    within, third = within[kept], third[kept]
+    above_floor = np.flatnonzero((strength > least_dbm) & (first[within] != third) & (two[within] != third))
+    within, third = within[above_floor], third[above_floor]
     i, j = first[within], two[within]
-    return _block(sums[within] - f[third], strength[kept], i, j, third, (1, 1, -1)), count
+    return _block(sums[within] - f[third], strength[above_floor], i, j, third, (1, 1, -1)), count
 
 
 def _stretches(

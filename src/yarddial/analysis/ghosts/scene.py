@@ -74,8 +74,8 @@ class ReceiverModel(msgspec.Struct, frozen=True):
 
     def filtered_db(self, away_share: Floats) -> Floats:
         """What the filter before sampling leaves at a distance from the centre, as a share of the rate: 0 or less."""
-        way = np.clip((np.abs(away_share) - self.pass_share) / (self.stop_share - self.pass_share), 0.0, 1.0)
-        return -self.stop_db * way**2
+        share = np.clip((np.abs(away_share) - self.pass_share) / (self.stop_share - self.pass_share), 0.0, 1.0)
+        return -self.stop_db * share**2
 
 
 class Scene(msgspec.Struct, frozen=True):

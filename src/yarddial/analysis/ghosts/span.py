@@ -71,15 +71,15 @@ class Span(msgspec.Struct, frozen=True):
         tops = np.zeros(level.size, bool)
         tops[1:-1] = (level[1:-1] >= level[:-2]) & (level[1:-1] > level[2:])
         tops &= level > self.floor_dbm + stands_db
-        kept: list[int] = []
+        peak_bins: list[int] = []
         for index in sorted(np.flatnonzero(tops).tolist(), key=lambda i: -float(level[i])):
-            if not self.covers(self._place(index)) or any(abs(index - other) <= APART_STEPS for other in kept):
+            if not self.covers(self._place(index)) or any(abs(index - other) <= APART_STEPS for other in peak_bins):
                 continue
-            if not any(self._is_sideband(index, other) for other in kept):
-                kept.append(index)
-            if len(kept) >= most:
+            if not any(self._is_sideband(index, other) for other in peak_bins):
+                peak_bins.append(index)
+            if len(peak_bins) >= most:
                 break
-        return tuple(Peak(self._fine(index), float(level[index])) for index in kept)
+        return tuple(Peak(self._fine(index), float(level[index])) for index in peak_bins)
 
     def _is_sideband(self, index: int, carrier: int) -> bool:
         """Whether a line has a twin on the other side of a stronger one."""

@@ -86,10 +86,10 @@ class Hunt(msgspec.Struct, frozen=True):
             # Against the look in which most came in: it may be off by itself.
             seen = narrowed(seen, max(self.looks, key=lambda earlier: float(np.mean(earlier.level_db))), look)
         # Another fingerprint: all looks are weighed anew.
-        kept = self.results if seen == self.seen else ()
-        fresh = zip(results[len(kept) :], looks[len(kept) :], strict=True)
+        valid_results = self.results if seen == self.seen else ()
+        fresh = zip(results[len(valid_results) :], looks[len(valid_results) :], strict=True)
         weighed = tuple(msgspec.structs.replace(r, strength_db=strength_db(earlier, seen)) for r, earlier in fresh)
-        return msgspec.structs.replace(self, seen=seen, results=(*kept, *weighed), looks=looks)
+        return msgspec.structs.replace(self, seen=seen, results=(*valid_results, *weighed), looks=looks)
 
     @property
     def usual_db(self) -> float:

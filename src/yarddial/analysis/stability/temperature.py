@@ -70,11 +70,11 @@ def fit_slope(points: Sequence[Point], temperatures_c: Sequence[float]) -> Slope
     away = warmth - middle_c
     terms = [np.ones_like(away), away]
     if len(points) >= MIN_CUBIC and np.ptp(warmth) >= MIN_CUBIC_K:
-        found, sigma, scatter = _fitted([*terms, away**3], value, weight)
-        if abs(found[2]) > SURE_SIGMA * sigma[2]:
-            return Slope(found[0], found[1], sigma[1], middle_c, scatter, found[2])
-    found, sigma, scatter = _fitted(terms, value, weight)
-    return Slope(found[0], found[1], sigma[1], middle_c, scatter)
+        coefficients, sigma, scatter = _fitted([*terms, away**3], value, weight)
+        if abs(coefficients[2]) > SURE_SIGMA * sigma[2]:
+            return Slope(coefficients[0], coefficients[1], sigma[1], middle_c, scatter, coefficients[2])
+    coefficients, sigma, scatter = _fitted(terms, value, weight)
+    return Slope(coefficients[0], coefficients[1], sigma[1], middle_c, scatter)
 
 
 def _fitted(terms: list[np.ndarray], value: np.ndarray, weight: np.ndarray) -> tuple[list[float], list[float], float]:

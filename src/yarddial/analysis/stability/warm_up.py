@@ -70,9 +70,9 @@ def fit_warm_up(points: Sequence[Point], tolerance_ppm: float = 0.1) -> WarmUp:
 
     def cost(tau_s: float) -> tuple[float, np.ndarray, np.ndarray]:
         rows = np.stack([np.ones_like(time_s), np.exp(-time_s / tau_s)], axis=1) * weight[:, None]
-        found, *_ = np.linalg.lstsq(rows, value * weight, rcond=None)
-        rest = value * weight - rows @ found
-        return float(rest @ rest), found, rows
+        coefficients, *_ = np.linalg.lstsq(rows, value * weight, rcond=None)
+        rest = value * weight - rows @ coefficients
+        return float(rest @ rest), coefficients, rows
 
     taus = FIRST_SHARES * span_s
     for _ in range(4):

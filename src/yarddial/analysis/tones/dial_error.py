@@ -36,12 +36,12 @@ class ToneAnswer(msgspec.Struct, frozen=True):
         """Where it comes from."""
         values = tuple(
             WorkedValue(
-                f"t_{way}",
-                f"tone heard as {way.upper()}",
+                f"t_{mode}",
+                f"tone heard as {mode.upper()}",
                 format_hertz(hertz, sigma, signed=False),
                 format_sigma(sigma),
             )
-            for way, hertz, sigma in self.heard
+            for mode, hertz, sigma in self.heard
         )
         return Working(
             title="The dial's error by a tone",
@@ -68,8 +68,8 @@ def dial_error(tones: Mapping[ToneReception, tuple[float, float]]) -> ToneAnswer
     """
     if len(tones) < 2:
         raise BadObservations("one tone alone tells nothing: give two of AM, USB and LSB")
-    heard = tuple((way, tones[way][0], float(np.hypot(tones[way][1], BETWEEN_HZ))) for way in SIGN if way in tones)
-    rows = np.array([[SIGN[way] / sigma, 1 / sigma] for way, _, sigma in heard])
+    heard = tuple((mode, tones[mode][0], float(np.hypot(tones[mode][1], BETWEEN_HZ))) for mode in SIGN if mode in tones)
+    rows = np.array([[SIGN[mode] / sigma, 1 / sigma] for mode, _, sigma in heard])
     right = np.array([hertz / sigma for _, hertz, sigma in heard])
     covariance = np.linalg.inv(rows.T @ rows)
     error_hz, tone_hz = (covariance @ rows.T @ right).tolist()

@@ -344,7 +344,7 @@ class KernelReceiver:
 
 def _chosen_format(name: str, there: list[tuple[int, bool]], wanted: str) -> str:
     known = {four_cc(letters): key for key, (letters, _, _) in FORMATS.items()}
-    able = [(known[letters], made) for letters, made in there if letters in known]
+    able = [(known[letters], offered) for letters, offered in there if letters in known]
     if wanted and wanted not in [key for key, _ in able]:
         can = ", ".join(key for key, _ in able) or "none that is known here"
         raise RefusedValue(f"{name} has no format '{wanted}': it has {can}")

@@ -88,18 +88,18 @@ def _checked(table: CommandTable, name: str) -> CommandTable:
 
 def reading(pattern: str) -> re.Pattern[str]:
     """What an answer of that pattern looks like; its places are groups."""
-    made, end = "", 0
+    expression, end = "", 0
     for place in _PLACE.finditer(pattern):
-        made += re.escape(pattern[end : place.start()])
+        expression += re.escape(pattern[end : place.start()])
         match place[1]:
             case "hertz":
-                made += r"(?P<hertz>\d{1,12})"
+                expression += r"(?P<hertz>\d{1,12})"
             case "any":
-                made += f".{{{place[2] or 1}}}"
+                expression += f".{{{place[2] or 1}}}"
             case other:
-                made += f"(?P<{other}>[^;\\r\\n]{{1,8}}?)"
+                expression += f"(?P<{other}>[^;\\r\\n]{{1,8}}?)"
         end = place.end()
-    return re.compile(made + re.escape(pattern[end:]) + r"\Z")
+    return re.compile(expression + re.escape(pattern[end:]) + r"\Z")
 
 
 def filled(pattern: str, **values: str | int) -> str:

@@ -268,19 +268,19 @@ class DaemonLink:
             answers.append(RigAnswer(asked.order, asked.asked_s, failure=silent))
         return answers
 
-    def _state(self, told: dict[str, str]) -> RigState:
-        frequency_hz = _number(told.get("get_freq", ""), _FREQUENCY)
+    def _state(self, fields: dict[str, str]) -> RigState:
+        frequency_hz = _number(fields.get("get_freq", ""), _FREQUENCY)
         if frequency_hz is None or not 0 < frequency_hz < 1e12:
             raise RigSilent(f"the daemon gave no frequency that can be: {frequency_hz}")
         # What was lost on the way is as it was before.
-        self._told |= {name: told[name] for name in ("get_mode", "get_ptt") if name in told}
+        self._told |= {name: fields[name] for name in ("get_mode", "get_ptt") if name in fields}
         mode_answer = self._told.get("get_mode", "")
         mode, passband_hz = _MODE.search(mode_answer), _number(mode_answer, _PASSBAND)
         transmitting = _FLAG.search(self._told.get("get_ptt", ""))
-        if "get_split_vfo" in told:
-            split = _FLAG.search(told["get_split_vfo"])
+        if "get_split_vfo" in fields:
+            split = _FLAG.search(fields["get_split_vfo"])
             is_split = split is not None and split.group(1) == "1"
-            self._split = told.get("get_split_freq", "") if is_split else ""
+            self._split = fields.get("get_split_freq", "") if is_split else ""
         return RigState(
             frequency_hz,
             mode.group(1).upper() if mode is not None else "",

@@ -148,16 +148,16 @@ class StandIn:
         if match is None:
             return "RPRT -11\n"
         tag, letter, rest = match.groups()
-        name, told, code = self._done(letter, rest)
+        name, answer, code = self._done(letter, rest)
         between = "\n" if tag == "+" else tag
         if not tag:
             return (
                 f"RPRT {code}\n"
-                if code or not told
-                else "".join(f"{answer_line.partition(': ')[2]}\n" for answer_line in told)
+                if code or not answer
+                else "".join(f"{answer_line.partition(': ')[2]}\n" for answer_line in answer)
             )
         head = f"{name}: {rest}" if rest else f"{name}:"
-        return between.join((head, *told, f"RPRT {code}")) + "\n"
+        return between.join((head, *answer, f"RPRT {code}")) + "\n"
 
     def _done(self, letter: str, rest: str) -> tuple[str, tuple[str, ...], int]:
         """The answer's name, what it tells, and its code."""

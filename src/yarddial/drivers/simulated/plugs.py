@@ -44,8 +44,8 @@ def with_query(address: str, query: str) -> str:
     """An address with `name=value` in its query, in place of what that name had."""
     base, _, rest = address.partition("?")
     name = query.partition("=")[0]
-    kept = [piece for piece in rest.split("&") if piece and piece.partition("=")[0] != name]
-    return f"{base}?{'&'.join([*kept, query])}"
+    other_pieces = [piece for piece in rest.split("&") if piece and piece.partition("=")[0] != name]
+    return f"{base}?{'&'.join([*other_pieces, query])}"
 
 
 def with_plug(address: str, plug: str) -> str:

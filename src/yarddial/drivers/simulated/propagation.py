@@ -151,14 +151,14 @@ def _signals(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
     return signals
 
 
-def _by_oscillator(world: World, port: WorldPort, found: list[Arrival]) -> list[Arrival]:
+def _by_oscillator(world: World, port: WorldPort, signals: list[Arrival]) -> list[Arrival]:
     """What the tuner's intermediate frequency and its oscillator's sidebands bring: image, half-IF, sidebands."""
-    front, made = world.front, []
-    at_socket = [arrival for arrival in found if arrival.mixes_with == 1]
+    front, responses = world.front, []
+    at_socket = [arrival for arrival in signals if arrival.mixes_with == 1]
     replaced = msgspec.structs.replace
     if front.if_hz:
         # The oscillator stands above: f_c + 2 IF - f, turned over, and 2 f - 2 f_c - IF.
-        made += [
+        responses += [
             replaced(at_tuner, level_dbm=at_tuner.level_dbm - front.image_db, sense=-at_tuner.sense, folds=-1,
                      folded_about_hz=2 * front.if_hz, mixes_with=-1)
             for at_tuner in at_socket
@@ -166,16 +166,16 @@ def _by_oscillator(world: World, port: WorldPort, found: list[Arrival]) -> list[
         for at_tuner in at_socket:
             level_dbm = 2 * at_tuner.level_dbm - (port.full_scale_dbm + front.half_if_over_full_db)
             twice = _product((at_tuner, at_tuner), (1, 1), level_dbm)
-            made.append(replaced(twice, folded_about_hz=front.if_hz, mixes_with=2))
+            responses.append(replaced(twice, folded_about_hz=front.if_hz, mixes_with=2))
     if front.reference_hz:
-        made += [
+        responses += [
             replaced(
                 at_tuner, level_dbm=at_tuner.level_dbm - front.reference_db, folded_about_hz=sign * front.reference_hz
             )
             for at_tuner in at_socket
             for sign in (1, -1)
         ]
-    return made
+    return responses
 
 
 def _drift(
@@ -241,7 +241,7 @@ def _nothing(true_s: Seconds) -> Seconds:
     return np.zeros(true_s.shape)
 
 
-def _products(world: World, port: WorldPort, found: list[Arrival]) -> list[Arrival]:
+def _products(world: World, port: WorldPort, signals: list[Arrival]) -> list[Arrival]:
     """Second- and third-order products of the strongest signals at the socket, by their intercepts.
 
     Levels: third order 2 P1 + P2 - 2 IIP3, second order P1 + P2 - IIP2, with both intercepts at the socket; of three
@@ -249,10 +249,10 @@ def _products(world: World, port: WorldPort, found: list[Arrival]) -> list[Arriv
     """
     iip3_dbm = port.full_scale_dbm + world.front.iip3_over_full_db
     iip2_dbm = port.full_scale_dbm + world.front.iip2_over_full_db
-    strong = sorted((a for a in found if a.mixes_with == 1), key=lambda a: -a.level_dbm)[:MAX_MIXING_SIGNALS]
+    strong = sorted((a for a in signals if a.mixes_with == 1), key=lambda a: -a.level_dbm)[:MAX_MIXING_SIGNALS]
     strong = [a for a in strong if a.level_dbm > MIN_DBM]
     # Each costs as much as a station: those that drown, even as the narrowest of lines, are left out.
-    least_dbm = port.floor_dbm_hz(found[0].centre_hz if found else 0.0) + SEEN_DBHZ
+    least_dbm = port.floor_dbm_hz(signals[0].centre_hz if signals else 0.0) + SEEN_DBHZ
     products: list[Arrival] = []
 
     def add(parts: tuple[Arrival, ...], signs: tuple[int, ...], level_dbm: float) -> None:

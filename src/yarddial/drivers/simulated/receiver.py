@@ -313,13 +313,13 @@ class SimulatedReceiver:
     def _delivered(self, samples: NDArray[np.complex64]) -> Block:
         """What comes through the link: beyond its clean rate bursts are lost, as a rule counted."""
         lost = self._lost(samples.size)
-        kept = samples[lost:]
+        arrived = samples[lost:]
         if not lost or not self.world.faults.has("silent_loss"):
-            block = Block(kept, self._counted + lost, lost)
+            block = Block(arrived, self._counted + lost, lost)
             self._counted += samples.size
             return block
-        block = Block(kept, self._counted)
-        self._counted += kept.size
+        block = Block(arrived, self._counted)
+        self._counted += arrived.size
         return block
 
     def _lost(self, count: int) -> int:

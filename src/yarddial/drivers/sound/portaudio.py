@@ -74,11 +74,11 @@ def rates_of(sound_input: SoundInput) -> tuple[float, ...]:
 @contextlib.contextmanager
 def quiet() -> Iterator[None]:
     """Without what libraries below PortAudio write to standard error in passing."""
-    kept, nowhere = os.dup(2), os.open(os.devnull, os.O_WRONLY)
+    stderr_copy, nowhere = os.dup(2), os.open(os.devnull, os.O_WRONLY)
     try:
         os.dup2(nowhere, 2)
         yield
     finally:
-        os.dup2(kept, 2)
-        os.close(kept)
+        os.dup2(stderr_copy, 2)
+        os.close(stderr_copy)
         os.close(nowhere)

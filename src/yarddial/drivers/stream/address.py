@@ -18,7 +18,7 @@ LOOPBACK = "127.0.0.1"
 class StreamAddress(msgspec.Struct, frozen=True):
     """Where samples come from and what they are: place is host:port, a path, or empty for standard input."""
 
-    way: StreamKind
+    kind: StreamKind
     place: str
     sample_format: str
     rate_hz: float
@@ -40,7 +40,7 @@ def parse_address(text: str) -> StreamAddress:
         One sentence: what is missing or cannot be read.
     """
     where, _, query = text.partition("?")
-    way, place = _where(where)
+    kind, place = _where(where)
     try:
         given = dict(parse_qsl(query, strict_parsing=True)) if query else {}
     except ValueError:
@@ -58,13 +58,13 @@ def parse_address(text: str) -> StreamAddress:
         raise DeviceNotFound(f"rate or centre of the stream cannot be read ({error}): {_EXAMPLE}") from error
     if not 1.0 <= rate_hz <= 1e9:
         raise DeviceNotFound(f"a sample rate of {rate_hz:g} Hz cannot be: {_EXAMPLE}")
-    return StreamAddress(way, place, sample_format, rate_hz, centre_hz)
+    return StreamAddress(kind, place, sample_format, rate_hz, centre_hz)
 
 
 def address_text(address: StreamAddress) -> str:
     """As `parse_address` reads it."""
     where = {"tcp": f"tcp://{address.place}", "listen": f"listen://{address.place}", "pipe": f"pipe:{address.place}"}
-    base = where.get(address.way, "stdin")
+    base = where.get(address.kind, "stdin")
     rate, centre = format_plain(address.rate_hz), format_plain(address.centre_hz)
     return f"{base}?format={address.sample_format}&rate={rate}&centre={centre}"
 
@@ -74,11 +74,11 @@ def _where(text: str) -> tuple[StreamKind, str]:
         return "stdin", ""
     if text.startswith("pipe:") and len(text) > 5:
         return "pipe", text.removeprefix("pipe:").removeprefix("//")
-    for way in ("tcp", "listen"):
-        place = text.removeprefix(f"{way}://")
+    for kind in ("tcp", "listen"):
+        place = text.removeprefix(f"{kind}://")
         if place != text:
             _, _, port = place.rpartition(":")
             if not (port.isascii() and port.isdigit() and 0 < int(port) < 65536):
                 raise DeviceNotFound(f"'{place}' names no port: {_EXAMPLE}")
-            return way, place
+            return kind, place
     raise DeviceNotFound(f"'{text}' tells no way for samples to come: tcp://, listen://, pipe: or stdin; {_EXAMPLE}")

@@ -24,9 +24,9 @@ class ByteSource(Protocol):
 
 def open_source(address: StreamAddress) -> ByteSource:
     """Open where a stream comes from; raises DeviceNotFound in one sentence."""
-    if address.way == "tcp":
+    if address.kind == "tcp":
         return _Client(address)
-    if address.way == "listen":
+    if address.kind == "listen":
         return _Listener(address)
     return _Pipe(address)
 
@@ -79,13 +79,13 @@ class _Pipe:
 
     def __init__(self, address: StreamAddress) -> None:
         # In the engine's process standard input is closed; the window's own is reached through its process.
-        path = address.place if address.way == "pipe" else _standard_input()
+        path = address.place if address.kind == "pipe" else _standard_input()
         try:
             # Not waiting for the writer to open its end: that may come later.
             self._handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
         except (OSError, ValueError) as error:
-            said = _reason(error)
-            raise DeviceNotFound(f"cannot open the pipe {address.place or 'of standard input'}: {said}") from error
+            reason = _reason(error)
+            raise DeviceNotFound(f"cannot open the pipe {address.place or 'of standard input'}: {reason}") from error
         self._begun = False
 
     def read(self, most: int, patience_s: float) -> bytes | None:

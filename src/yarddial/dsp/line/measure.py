@@ -199,16 +199,17 @@ def _from(record: Record, hertz: float, drift: float, density: float) -> list[We
     return candidates
 
 
-def _drifting_too(told: Explanation, blocks: Blocks, drift: float) -> Explanation:
+def _drifting_too(explanation: Explanation, blocks: Blocks, drift: float) -> Explanation:
     """What was found where a drift had been taken off first drifts, and pays for that."""
     if not drift:
-        return told
-    sigma = float((90 / (np.pi**2 * max(told.signal, 1.0))) ** 0.5) / blocks.duration_s**2
-    pays = 0.0 if told.name == "drifting" else np.log(min(np.sqrt(2 * np.pi) * sigma / 2, 1.0) / 10)
-    name = "drifting" if told.name in ("steady", "level") else told.name
+        return explanation
+    sigma = float((90 / (np.pi**2 * max(explanation.signal, 1.0))) ** 0.5) / blocks.duration_s**2
+    pays = 0.0 if explanation.name == "drifting" else np.log(min(np.sqrt(2 * np.pi) * sigma / 2, 1.0) / 10)
+    name = "drifting" if explanation.name in ("steady", "level") else explanation.name
     return msgspec.structs.replace(
-        told, name=name, log_evidence=told.log_evidence + pays, drift_hz_per_s=told.drift_hz_per_s + drift,
-        drift_sigma=min(told.drift_sigma, sigma),
+        explanation, name=name, log_evidence=explanation.log_evidence + pays,
+        drift_hz_per_s=explanation.drift_hz_per_s + drift,
+        drift_sigma=min(explanation.drift_sigma, sigma),
     )  # fmt: skip
 
 

@@ -26,26 +26,26 @@ def name_of(record: Record, best: WeighedLine, density: float | None) -> str:
     return explanation.name
 
 
-def _not_mirrored(told: Explanation, duration_s: float) -> list[OtherLine]:
+def _not_mirrored(explanation: Explanation, duration_s: float) -> list[OtherLine]:
     """The lines that are not one of a pair about the carrier."""
 
     def is_mirror(line: OtherLine, other: OtherLine) -> bool:
-        away = abs(line.frequency_hz + other.frequency_hz - 2 * told.offset_hz)
+        away = abs(line.frequency_hz + other.frequency_hz - 2 * explanation.offset_hz)
         close = max(MIRRORED_SIGMAS * (line.sigma_hz + other.sigma_hz), MIRRORED_BINS / duration_s)
         return away < close
 
     def is_hum(line: OtherLine) -> bool:
-        away = abs(line.frequency_hz - told.offset_hz)
+        away = abs(line.frequency_hz - explanation.offset_hz)
         off = min(abs(away - number * mains) for mains in MAINS_HZ for number in (1, 2, 3))
         return line.level_db < HUM_DB and off < max(MAINS_SHARE * away, MIRRORED_BINS / duration_s)
 
     # One line alone at the mains' distance may as well be a station.
-    hums = sum(is_hum(other) for other in told.others)
+    hums = sum(is_hum(other) for other in explanation.others)
     return [
         other_line
-        for other_line in told.others
+        for other_line in explanation.others
         if not (hums > 1 and is_hum(other_line))
-        and not any(other is not other_line and is_mirror(other_line, other) for other in told.others)
+        and not any(other is not other_line and is_mirror(other_line, other) for other in explanation.others)
     ]
 
 
@@ -78,8 +78,8 @@ INADEQUATE_REMARK = (
 )
 
 
-def remark_of(told: Explanation, is_adequate: bool) -> str:
+def remark_of(explanation: Explanation, is_adequate: bool) -> str:
     """One sentence; empty where there is nothing to say."""
     if not is_adequate:
         return INADEQUATE_REMARK
-    return REMARKS.get(told.name, "")
+    return REMARKS.get(explanation.name, "")

@@ -73,8 +73,8 @@ def explain_path(blocks: Blocks) -> list[Explanation]:
     first = _weigh(few, places, widths)
     if first[1].log_evidence > first[0].log_evidence - 3.0:
         # A second look, where the first one found it.
-        found, sigma = first[1].offset_hz, max(first[1].variance ** 0.5, 0.3 * sigma_hz)
-        near = np.linspace(found - 6 * sigma, found + 6 * sigma, 2 * HALF_SEARCH_POINTS + 1)
+        offset_hz, sigma = first[1].offset_hz, max(first[1].variance ** 0.5, 0.3 * sigma_hz)
+        near = np.linspace(offset_hz - 6 * sigma, offset_hz + 6 * sigma, 2 * HALF_SEARCH_POINTS + 1)
         wide = np.linspace(-reach_hz, reach_hz, 2 * HALF_SEARCH_POINTS + 1)
         places = np.unique(np.concatenate([places, near, wide]))
         first = _weigh(blocks.condensed(2 * points), places, np.gradient(places))

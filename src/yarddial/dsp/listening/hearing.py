@@ -59,11 +59,11 @@ class Hearing:
     """
 
     def __init__(self, rate_hz: float, offset_hz: float, settings: DemodulationSettings) -> None:
-        way = settings.way
-        wide = way == "wfm"
+        demodulation = settings.demodulation
+        wide = demodulation == "wfm"
         least_hz = max(WIDE_HZ if wide else NARROW_HZ, 2.5 * max(abs(settings.low_hz), abs(settings.high_hz)))
         if rate_hz < (220e3 if wide else 8e3):
-            raise BadSamples(f"{rate_hz / 1e3:g} kS/s is too slow to hear {way.upper()}: choose a higher rate")
+            raise BadSamples(f"{rate_hz / 1e3:g} kS/s is too slow to hear {demodulation.upper()}: choose a higher rate")
         self.settings = settings
         self._slice = Decimator(rate_hz, offset_hz, max(int(rate_hz / least_hz), 1))
         channel_hz = self._slice.out_rate_hz
@@ -73,7 +73,7 @@ class Hearing:
         cut_hz = (WIDE_TOP_HZ + PILOT_HZ) / 2 if wide else 0.42 * min(channel_hz, SOUND_HZ)
         self._resamplers = [Resampler(channel_hz, SOUND_HZ, cut_hz) for _ in range(2 if wide else 1)]
         self.sound_hz = self._resamplers[0].out_rate_hz
-        narrow_fm = way == "nfm"
+        narrow_fm = demodulation == "nfm"
         self._top = ChannelFilter(self.sound_hz, -VOICE_TOP_HZ, VOICE_TOP_HZ, 500.0) if narrow_fm else None
         self._deemphasis = Deemphasis(self.sound_hz, settings.deemphasis_us)
         self._quiet = [NoiseReduction() for _ in self._resamplers] if settings.noise_reduction else []
@@ -164,16 +164,16 @@ def _each(stages: Sequence[Resampler | NoiseReduction], sound: SoundArray) -> So
 
 def _transition_hz(settings: DemodulationSettings) -> float:
     """An edge takes a twelfth of the channel, between 60 Hz and what wide FM needs; CW's a fifth, to be in time."""
-    if settings.way == "cw":
+    if settings.demodulation == "cw":
         return max(settings.width_hz / 5, 60.0)
     return min(max(settings.width_hz / 12, 60.0), 16_000.0)
 
 
 def _demodulator(settings: DemodulationSettings, rate_hz: float) -> Demodulator:
-    if settings.way == "am":
+    if settings.demodulation == "am":
         return Envelope(rate_hz)
-    if settings.way == "sam":
+    if settings.demodulation == "sam":
         return Synchronous(rate_hz)
-    if settings.way in DEVIATION_HZ:
-        return Frequency(rate_hz, DEVIATION_HZ[settings.way])
-    return Product(rate_hz, settings.pitch_hz if settings.way == "cw" else 0.0)
+    if settings.demodulation in DEVIATION_HZ:
+        return Frequency(rate_hz, DEVIATION_HZ[settings.demodulation])
+    return Product(rate_hz, settings.pitch_hz if settings.demodulation == "cw" else 0.0)

@@ -137,10 +137,10 @@ class Playout:
         if left_out > fade:
             # What is heard next goes over into what comes after that.
             over = np.linspace(0.0, 1.0, fade, dtype=np.float32)[:, None]
-            kept = joined[left_out:].copy()
-            kept[:fade] = joined[:fade] * (1 - over) + kept[:fade] * over
-            self._held = deque([kept])
-            self._held_count = len(kept)
+            shortened = joined[left_out:].copy()
+            shortened[:fade] = joined[:fade] * (1 - over) + shortened[:fade] * over
+            self._held = deque([shortened])
+            self._held_count = len(shortened)
         self._full_since_s = None
 
 

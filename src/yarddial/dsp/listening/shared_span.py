@@ -81,8 +81,8 @@ class SharedSpan:
         edge, hop = self._edge * points // FFT_POINTS, self._hop * points // FFT_POINTS
         # A piece begins `hop` samples after the last, which turns a bin by middle x hop / SIZE.
         turns = (-middle * ((self._pieces + np.arange(rows)) * self._hop % FFT_POINTS) / FFT_POINTS) % 1.0
-        kept = small[:, edge : edge + hop] * np.exp(2j * np.pi * turns).astype(np.complex64)[:, None]
-        flat = np.asarray(kept.reshape(-1), np.complex64)
+        exact = small[:, edge : edge + hop] * np.exp(2j * np.pi * turns).astype(np.complex64)[:, None]
+        flat = np.asarray(exact.reshape(-1), np.complex64)
         if rest:
             flat = flat * phasor(-rest, self._pieces * hop, flat.size)
         return flat

@@ -118,18 +118,18 @@ class GainSweep:
         """Of the stages that this setting changes, as acknowledged."""
         return self._tuning.gains_among(self.asked.settings[self._at])
 
-    def _products(self, samples: Complex, found: "Weighed") -> float:
+    def _products(self, samples: Complex, weighed: "Weighed") -> float:
         """Measured where nothing is clipped; else foreseen from the last samples that were clear."""
-        products = products_in_channel(samples, self._rate_hz, self._offset_hz, found.width_hz)
+        products = products_in_channel(samples, self._rate_hz, self._offset_hz, weighed.width_hz)
         gain_db = sum(gain for _, gain in self._gains_db)
-        if not found.clipped_share:
+        if not weighed.clipped_share:
             self._clear = (samples, gain_db, products)
         elif self._clear is not None:
             clear, clear_db, clear_products = self._clear
             more_db = gain_db - clear_db
             # Clipping passes for a cube too; but no cube grows faster than three decibels for one.
             products = min(products, clear_products * 10 ** (3 * more_db / 10))
-            products += clipping_in_channel(clear, more_db, self._rate_hz, self._offset_hz, found.width_hz)
+            products += clipping_in_channel(clear, more_db, self._rate_hz, self._offset_hz, weighed.width_hz)
         return products
 
 

@@ -145,21 +145,21 @@ class Measurement:
             return self._of_two(carrier, OtherLine(other.frequency_hz, carrier.sigma_hz, -other.below_db))
         return self._measured(carrier)
 
-    def _of_two(self, found: Carrier, other: OtherLine) -> Measured | NotMeasured:
+    def _of_two(self, carrier: Carrier, other: OtherLine) -> Measured | NotMeasured:
         """The one that stands where the station is expected, if only one does."""
         asked = self.asked
         away = [
             (hertz - asked.expected_hz) / np.hypot(asked.expected_sigma_hz, sigma_hz)
-            for hertz, sigma_hz in ((found.frequency_hz, found.sigma_hz), (other.frequency_hz, other.sigma_hz))
+            for hertz, sigma_hz in ((carrier.frequency_hz, carrier.sigma_hz), (other.frequency_hz, other.sigma_hz))
         ]
         if abs(away[0] ** 2 - away[1] ** 2) / 2 > ELSEWHERE_LOG_ODDS and min(abs(away[0]), abs(away[1])) < NEAR_SIGMAS:
-            mine, its_hz = found, other.frequency_hz
+            mine, its_hz = carrier, other.frequency_hz
             if abs(away[1]) < abs(away[0]):
-                changed = OtherLine(found.frequency_hz, found.sigma_hz, -other.level_db)
+                changed = OtherLine(carrier.frequency_hz, carrier.sigma_hz, -other.level_db)
                 mine, its_hz = msgspec.structs.replace(
-                    found, frequency_hz=other.frequency_hz, sigma_hz=other.sigma_hz, others=(changed,),
-                    cn0_dbhz=found.cn0_dbhz + other.level_db,
-                ), found.frequency_hz  # fmt: skip
+                    carrier, frequency_hz=other.frequency_hz, sigma_hz=other.sigma_hz, others=(changed,),
+                    cn0_dbhz=carrier.cn0_dbhz + other.level_db,
+                ), carrier.frequency_hz  # fmt: skip
             remark = (
                 f"another carrier as strong stands {format_hertz(its_hz - mine.frequency_hz, 0.1)} beside it: this one "
                 "is where the known oscillators expect the station"
@@ -167,7 +167,7 @@ class Measurement:
             return self._measured(msgspec.structs.replace(mine, remark=remark))
         places = " and ".join(
             f"{format_hertz(hertz, sigma_hz)} {format_sigma(sigma_hz)}"
-            for hertz, sigma_hz in ((found.frequency_hz, found.sigma_hz), (other.frequency_hz, other.sigma_hz))
+            for hertz, sigma_hz in ((carrier.frequency_hz, carrier.sigma_hz), (other.frequency_hz, other.sigma_hz))
         )
         return self._nothing(
             f"two carriers as strong as one another stand there, {places} from the place looked at: nothing tells "

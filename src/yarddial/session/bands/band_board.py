@@ -54,7 +54,7 @@ class BoardRequest(msgspec.Struct, frozen=True):
         station, ghosts, proofs, looks = self.station, self._ghosts(), self._proofs(), self._looks()
         rows, reaches = [], Reaches(station)
         for band in station.bands:
-            inside = [told for hertz, told in proofs if band.low_hz <= hertz <= band.high_hz]
+            inside = [proof for hertz, proof in proofs if band.low_hz <= hertz <= band.high_hz]
             seen = looks.get(band.name, ())
             rows.append(row_of(station, band, self.oscillators, self.measured, ghosts, inside, seen, reaches))
         return tuple(rows)
@@ -93,7 +93,7 @@ class BoardRequest(msgspec.Struct, frozen=True):
                     true = [(hertz, _stood(hertz, entry.data.cn0_dbhz, "dB-Hz"))]
                 case _:
                     pass
-            proofs += [(hertz, Proof(entry.at_utc, entry.text, entry.route, said)) for hertz, said in true]
+            proofs += [(hertz, Proof(entry.at_utc, entry.text, entry.route, verdict)) for hertz, verdict in true]
         return proofs
 
     def _looks(self) -> "dict[str, list[Proof]]":

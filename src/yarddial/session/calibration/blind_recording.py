@@ -9,8 +9,8 @@ from yarddial.analysis.blind.raster_fit import (
     INVERTED_PRIOR,
     BlindAnswer,
     Hypothesis,
+    LoHypothesis,
     RasterCarrier,
-    Way,
     fit_raster,
     usual_rasters_hz,
 )
@@ -56,19 +56,19 @@ def blind_in_recording(
     rasters = tuple(rasters_hz) or usual_rasters_hz(centre_hz)
     lines = all_lines(recording.read(), recording.rate_hz, SIDEBAND_RASTER_SHARE * min(rasters))
     seen = [RasterCarrier(centre_hz + line.carrier.frequency_hz, line.carrier.sigma_hz) for line in lines]
-    ways = _ways(centre_hz, stages, stated_hz, lo_sigma_hz)
+    lo_hypotheses = _lo_hypotheses(centre_hz, stages, stated_hz, lo_sigma_hz)
     share = HEARD_UPRIGHT if is_upright else INVERTED_PRIOR
-    answer = fit_raster(seen, ways, rasters, prior_ppm, centre_hz=centre_hz, inverted_share=share)
+    answer = fit_raster(seen, lo_hypotheses, rasters, prior_ppm, centre_hz=centre_hz, inverted_share=share)
     moved = tuple(_at(h, centre_hz - answer.middle_hz) for h in answer.hypotheses)
     return msgspec.structs.replace(answer, hypotheses=moved, middle_hz=centre_hz)
 
 
-def _ways(
+def _lo_hypotheses(
     dial_hz: float, stages: Sequence[Stage], stated_hz: Sequence[float], lo_sigma_hz: float | None
-) -> tuple[Way, ...]:
+) -> tuple[LoHypothesis, ...]:
     port_hz = abs(shown_for_dial(dial_hz, tuple(stages)))
     if not stages:
-        return (Way("direct", 0.0, port_hz, 0.0),)
+        return (LoHypothesis("direct", 0.0, port_hz, 0.0),)
     # Several oscillators together are as one of their sum, the worst class of any counting for all.
     total_hz = sum(stage.lo_hz for stage in stages)
     classes: tuple[tuple[float, float], ...] = tuple(
@@ -79,13 +79,13 @@ def _ways(
     if lo_sigma_hz is not None:
         classes, sigma_hz = (), lo_sigma_hz
     entered_hz = stages[-1].lo_hz
-    ways = [Way(format_frequency(entered_hz), 0.0, port_hz, sigma_hz, classes)]
+    lo_hypotheses = [LoHypothesis(format_frequency(entered_hz), 0.0, port_hz, sigma_hz, classes)]
     for other_hz in stated_hz:
         if other_hz != entered_hz:
             # Through a sum the dial reads high by what the true oscillator is above the entered one, else low.
             moves_hz = (entered_hz - other_hz) * (1 if stages[-1].kind == "sum" else -1)
-            ways.append(Way(format_frequency(other_hz), moves_hz, port_hz, sigma_hz, classes))
-    return tuple(ways)
+            lo_hypotheses.append(LoHypothesis(format_frequency(other_hz), moves_hz, port_hz, sigma_hz, classes))
+    return tuple(lo_hypotheses)
 
 
 def _at(h: Hypothesis, away_hz: float) -> Hypothesis:

@@ -301,7 +301,7 @@ class Calibration(Job):
         wanted = max(1.25 * (abs(state.error_hz) + 2.5 * state.sigma_hz), 25.0)
         return next((span for span in DIAL_HALF_SPANS_HZ if span >= wanted), DIAL_HALF_SPANS_HZ[-1])
 
-    def take_in(self, observations: Sequence[Observation], method: str, said: str, **more: float) -> None:
+    def take_in(self, observations: Sequence[Observation], method: str, summary: str, **more: float) -> None:
         """Count observations that were made in another way, and log them together."""
         first, *others = observations
         data: LoggedObservation | LoggedObservations = (
@@ -309,11 +309,11 @@ class Calibration(Job):
         )
         entry = Entry(
             station=self._desk.station.name, kind="observation", route=first.route, method=method,
-            reference="" if others else first.reference_name, temperature_c=self.temperature_c, text=said, data=data,
+            reference="" if others else first.reference_name, temperature_c=self.temperature_c, text=summary, data=data,
         )  # fmt: skip
 
         def tell() -> None:
-            self.outcome = MeasurementOutcome("measured", said, first)
+            self.outcome = MeasurementOutcome("measured", summary, first)
             self._changed.tell()
 
         self._record(entry, data, observations, tell)
@@ -329,10 +329,10 @@ class Calibration(Job):
 
         then : called after that.
         """
-        kept = self._log.add(entry)
+        stored = self._log.add(entry)
 
         def derive() -> None:
-            self._log.amend(kept, msgspec.structs.replace(data, oscillators=self.oscillator_estimates.apart()))
+            self._log.amend(stored, msgspec.structs.replace(data, oscillators=self.oscillator_estimates.apart()))
             self.oscillator_estimates.read_histories()
             then()
 

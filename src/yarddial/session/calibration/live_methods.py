@@ -99,12 +99,12 @@ class LiveMethods(Job):
         """It moved on, is done, or failed."""
         return self._changed.add(listener)
 
-    def why_not(self, way: LiveMethod) -> str:
+    def why_not(self, method: LiveMethod) -> str:
         """Why it cannot begin just now, or an empty text."""
-        if way == "tone":
+        if method == "tone":
             return self._calibration.why_not_measure(TONE)
         line, dial_hz = self._desk.line, self._desk.station.dial_hz
-        return self._jobs.why_not(JOBS[way]) or line.why_not(dial_hz)
+        return self._jobs.why_not(JOBS[method]) or line.why_not(dial_hz)
 
     def hear_tone(self, near_hz: float) -> None:
         """Hear the station at the dial as AM, then on each sideband."""
@@ -168,28 +168,28 @@ class LiveMethods(Job):
 
     def ended(self, ending: Ending) -> None:
         """It is over; what was gathered is in `work`."""
-        way, self._lease, self.running = self.running, None, ""
+        method, self._lease, self.running = self.running, None, ""
         if self._brings:
             self._far_recordings.remove(self._brings)
             self._brings = ""
         self.trouble = ending.reason
-        if ending.how != "done" and way in SCAN_S:
+        if ending.how != "done" and method in SCAN_S:
             _remove(self._folder, self._path.name)
         self._changed.tell()
 
-    def _begin(self, way: LiveMethod) -> bool:
-        if self.why_not(way):
+    def _begin(self, method: LiveMethod) -> bool:
+        if self.why_not(method):
             return False
         self.trouble, self.work, self.gathered, self.fraction = "", None, "", 0.0
         reference, state = self._calibration.reference(), self._calibration.state()
-        if way == "tone" and reference is not None:
+        if method == "tone" and reference is not None:
             self._desk.dial(reference.frequency_hz)
             # Heard where the dial should show it, so that a large error that is known already does no harm.
             self.heard_at_hz = reference.frequency_hz + (state.error_hz if state.sigma_hz < ENOUGH_HZ else 0.0)
-        lease = self._jobs.request(JOBS[way], self)
+        lease = self._jobs.request(JOBS[method], self)
         if isinstance(lease, Refusal):
             return False
-        self._lease, self.running = lease, way
+        self._lease, self.running = lease, method
         self._place = (self._desk.station.dial_hz, self._desk.line.name)
         self._gathered_line = self._desk.line.at(self._place[0])
         if not self._live_receiver.wanted:
@@ -303,8 +303,8 @@ class LiveMethods(Job):
 
         self._done("raster", work)
 
-    def _done(self, way: LiveMethod, work: "Callable[[], ToneAnswer | BlindAnswer | Pilot]") -> None:
-        self.work, self.gathered = work, way
+    def _done(self, method: LiveMethod, work: "Callable[[], ToneAnswer | BlindAnswer | Pilot]") -> None:
+        self.work, self.gathered = work, method
         if self._lease is not None:
             self._lease.end()
 

@@ -200,7 +200,7 @@ def _look_for(
         line = lines.get(look.route)
         if line is None:
             continue
-        if name in {told for told, _ in dial_state(line, look.reference.frequency_hz, oscillators).slopes}:
+        if name in {oscillator for oscillator, _ in dial_state(line, look.reference.frequency_hz, oscillators).slopes}:
             return look
     return None
 

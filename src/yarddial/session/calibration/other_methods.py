@@ -56,19 +56,19 @@ class OtherMethods:
         )
         self._calibration.take_in((observation,), "reading by hand", sentence)
 
-    def take_tone(self, told: "ToneAnswer", heard_at_hz: float | None = None) -> None:
+    def take_tone(self, answer: "ToneAnswer", heard_at_hz: float | None = None) -> None:
         """Take the dial's error by a tone, the dial being on the station that sends it. Raises BadObservations.
 
         heard_at_hz : where the dial stood; on the station's stated frequency by default.
         """
         reference = self._reference()
-        dial_hz = (reference.frequency_hz if heard_at_hz is None else heard_at_hz) + told.dial_error_hz
-        observation = observed(self._desk.line, reference, dial_hz, told.sigma_hz, utc_now())
-        error = f"{format_hertz(observation.error_hz, told.sigma_hz)} {format_sigma(told.sigma_hz)}"
-        sentence = f"{reference.name} by its tone of {told.tone_hz:.1f} Hz: {error}"
-        self._calibration.take_in((observation,), "tone", sentence, tone_hz=told.tone_hz)
+        dial_hz = (reference.frequency_hz if heard_at_hz is None else heard_at_hz) + answer.dial_error_hz
+        observation = observed(self._desk.line, reference, dial_hz, answer.sigma_hz, utc_now())
+        error = f"{format_hertz(observation.error_hz, answer.sigma_hz)} {format_sigma(answer.sigma_hz)}"
+        sentence = f"{reference.name} by its tone of {answer.tone_hz:.1f} Hz: {error}"
+        self._calibration.take_in((observation,), "tone", sentence, tone_hz=answer.tone_hz)
 
-    def take_pilot(self, told: "Pilot", right_to_hz: float) -> None:
+    def take_pilot(self, pilot: "Pilot", right_to_hz: float) -> None:
         """Take what a stereo pilot tells of the sample clock. Raises BadObservations.
 
         right_to_hz : one sigma of the station's own pilot; by the rule 2 Hz at most.
@@ -77,29 +77,29 @@ class OtherMethods:
             raise BadObservations("no pilot is right to nothing: give an uncertainty above 0, such as 0.7 Hz")
         receiver, place = self._desk.line.receiver, format_frequency(self._desk.station.dial_hz)
         observation = Observation(
-            receiver.name, PILOT_HZ, right_to_hz, told.frequency_hz, told.sigma_hz,
+            receiver.name, PILOT_HZ, right_to_hz, pilot.frequency_hz, pilot.sigma_hz,
             reference_name=f"stereo pilot at {place}", route=self._desk.line.name, at_utc=utc_now(),
             tells_of=OneCrystal() if receiver.clock_ppm is None else SamplingOnly(),
             shares=lasting_error_of(f"stereo pilot at {place}", PILOT_HZ),
         )  # fmt: skip
         sigma_ppm = 1e6 * observation.total_sigma_hz / PILOT_HZ
-        clock = f"{format_number(told.clock_ppm, sigma_ppm, signed=True)} ± {format_number(sigma_ppm, sigma_ppm)} ppm"
+        clock = f"{format_number(pilot.clock_ppm, sigma_ppm, signed=True)} ± {format_number(sigma_ppm, sigma_ppm)} ppm"
         sentence = f"Stereo pilot at {place}: the sample clock is off by {clock}"
-        self._calibration.take_in((observation,), "stereo pilot", sentence, clock_ppm=told.clock_ppm)
+        self._calibration.take_in((observation,), "stereo pilot", sentence, clock_ppm=pilot.clock_ppm)
 
-    def take_raster(self, told: "BlindAnswer") -> None:
+    def take_raster(self, answer: "BlindAnswer") -> None:
         """Take what a band's raster tells of the dial at its middle. Raises BadObservations while it is undecided."""
-        best = told.hypotheses[0]
-        if not told.decided:
-            raise BadObservations(f"the raster has not decided ({best.odds:.0%} for the likeliest): {told.decides}")
+        best = answer.hypotheses[0]
+        if not answer.decided:
+            raise BadObservations(f"the raster has not decided ({best.odds:.0%} for the likeliest): {answer.decides}")
         name = f"raster of {best.raster_hz / 1e3:g} kHz"
-        true_hz = told.middle_hz - best.offset_hz
+        true_hz = answer.middle_hz - best.offset_hz
         reference = Reference(name, true_hz, 0.0, "raster")
-        observation = observed(self._desk.line, reference, told.middle_hz, best.sigma_hz, utc_now())
+        observation = observed(self._desk.line, reference, answer.middle_hz, best.sigma_hz, utc_now())
         error = f"{format_hertz(best.offset_hz, best.sigma_hz)} {format_sigma(best.sigma_hz)}"
-        where = format_frequency(told.middle_hz)
-        sentence = f"{told.on_raster} of {told.carriers} carriers keep a {name}: {error} at {where}"
-        self._calibration.take_in((observation,), "raster", sentence, carriers=told.carriers)
+        where = format_frequency(answer.middle_hz)
+        sentence = f"{answer.on_raster} of {answer.carriers} carriers keep a {name}: {error} at {where}"
+        self._calibration.take_in((observation,), "raster", sentence, carriers=answer.carriers)
 
     def read_file(self, path: Path) -> int:
         """Take observations from a CSV file, how many is told. Raises BadObservations.
@@ -224,7 +224,7 @@ def tone_in_files(files: "Mapping[ToneReception, Path]", near_hz: float) -> "Ton
     """The dial's error by a tone in sound files. Raises BadObservations, BadRecording, BadSamples, NoCarrier."""
     from yarddial.records.sounds import read_sound
 
-    return tone_in_sounds({way: read_sound(path) for way, path in files.items()}, near_hz)
+    return tone_in_sounds({mode: read_sound(path) for mode, path in files.items()}, near_hz)
 
 
 def tone_in_sounds(sounds: "Mapping[ToneReception, tuple[object, float]]", near_hz: float) -> "ToneAnswer":
@@ -235,12 +235,12 @@ def tone_in_sounds(sounds: "Mapping[ToneReception, tuple[object, float]]", near_
     if len(sounds) < 2:
         raise BadObservations("one tone alone tells nothing: give two of AM, USB and LSB")
     tones: dict[ToneReception, tuple[float, float]] = {}
-    for way, (sound, rate_hz) in sounds.items():
+    for mode, (sound, rate_hz) in sounds.items():
         within_hz = (
-            max(AM_WITHIN * near_hz, AM_LEAST_HZ) if way == "am" else min(SIDEBAND_WITHIN * near_hz, SIDEBAND_MOST_HZ)
+            max(AM_WITHIN * near_hz, AM_LEAST_HZ) if mode == "am" else min(SIDEBAND_WITHIN * near_hz, SIDEBAND_MOST_HZ)
         )
         tone = sound_tone(sound, rate_hz, near_hz, within_hz)  # type: ignore[arg-type]
-        tones[way] = (tone.frequency_hz, tone.sigma_hz)
+        tones[mode] = (tone.frequency_hz, tone.sigma_hz)
     return dial_error(tones)
 
 

@@ -81,7 +81,7 @@ class Suggestion:
         known = self._estimates
         return NextRequest(self._desk.station, known.oscillators, known.before, known.fit)
 
-    def _take(self, found: "NextMeasurement | None") -> None:
-        if found != self._latest:
-            self._latest = found
+    def _take(self, measurement: "NextMeasurement | None") -> None:
+        if measurement != self._latest:
+            self._latest = measurement
             self._changed()

@@ -173,18 +173,20 @@ class FirstLight:
         except (RefusedValue, CannotTune) as error:
             return CheckResult(name, "look", str(error), "take it off the list of rates on Bench")
         heard = listen(device, self._time, got.rate_hz, self._plan.seconds_s)
-        kept = "" if same_rate(got.rate_hz, ask.rate_hz) else f" at the {got.rate_hz / 1e6:.6g} MS/s that it keeps"
+        remark = "" if same_rate(got.rate_hz, ask.rate_hz) else f" at the {got.rate_hz / 1e6:.6g} MS/s that it keeps"
         uncounted = heard.uncounted
         whole = heard.samples.size + heard.said_lost + uncounted
         figures = {"rate_hz": ask.rate_hz, "lost_share": (heard.said_lost + uncounted) / max(whole, 1)}
         if not heard.said_lost and not uncounted:
             self._clock = heard
-            return CheckResult(name, "good", f"none lost of {group_digits(str(whole))} samples{kept}", figures=figures)
+            return CheckResult(
+                name, "good", f"none lost of {group_digits(str(whole))} samples{remark}", figures=figures
+            )
         if uncounted:
             how = "the clock" if heard.missing else "the phase of steady stations"
             what = f"{_grouped(uncounted, whole)} samples are missing by {how}, and it does not say so"
             return CheckResult(name, "stop", what, "use a lower rate, another lead, another socket", figures=figures)
-        what = f"{_grouped(heard.said_lost, whole)} samples lost{kept}"
+        what = f"{_grouped(heard.said_lost, whole)} samples lost{remark}"
         return CheckResult(name, "look", what, "use a lower rate for anything that matters", figures=figures)
 
     def _place_hz(self, ask: RequestedSettings) -> float | None:

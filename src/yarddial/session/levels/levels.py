@@ -143,13 +143,13 @@ class Levels(Job):
         dial_hz = self._desk.station.dial_hz
         if self._desk.line.why_not(dial_hz):
             return None
-        way = usual(demodulations_of(self._desk.station.mode, dial_hz)[0], dial_hz)
+        demodulation = usual(demodulations_of(self._desk.station.mode, dial_hz)[0], dial_hz)
         line = self._desk.line.at(dial_hz)
         point = self.weighed()
         if point is None:
-            return level_line(line, self._desk.outside, way.width_hz)
+            return level_line(line, self._desk.outside, demodulation.width_hz)
         seen = self._seen(line, point)
-        return level_line(line, self._desk.outside, way.width_hz, seen, is_hidden=seen is None)
+        return level_line(line, self._desk.outside, demodulation.width_hz, seen, is_hidden=seen is None)
 
     def weighed(self) -> SweepPoint | None:
         """What was measured with the gains, the dial and the route as they are now."""
@@ -254,8 +254,8 @@ class Levels(Job):
 
     def use_kept(self) -> None:
         """Set the gains kept for this band and route."""
-        if (kept := self.kept_here()) is not None:
-            self._set_gains(f"gains of {kept.band}", kept.gains_db, "")
+        if (stored_gains := self.kept_here()) is not None:
+            self._set_gains(f"gains of {stored_gains.band}", stored_gains.gains_db, "")
 
     # What the engine says
 
@@ -282,10 +282,10 @@ class Levels(Job):
         self._lease = lease
         self._running, self._points, self.trouble, self.fraction = swept, [], "", 0.0
         dial_hz = self._desk.station.dial_hz
-        way = usual(demodulations_of(self._desk.station.mode, dial_hz)[0], dial_hz)
-        heard = turned(way.settings(), self._desk.line.at(dial_hz))
+        demodulation = usual(demodulations_of(self._desk.station.mode, dial_hz)[0], dial_hz)
+        heard = turned(demodulation.settings(), self._desk.line.at(dial_hz))
         middle_hz = (heard.low_hz + heard.high_hz) / 2
-        lease.ask(Sweep(settings, way.width_hz, middle_hz, with_span=with_span, with_products=with_products))
+        lease.ask(Sweep(settings, demodulation.width_hz, middle_hz, with_span=with_span, with_products=with_products))
         self._changed.tell()
 
     def ended(self, ending: Ending) -> None:
@@ -385,9 +385,11 @@ class Levels(Job):
         station = self._desk.station.with_part(changed)
         if reason:
             day = clock.today()
-            kept = KeptGains(self._band(), self._desk.line.name, changed.gains_db(), reason, day)
-            others = tuple(k for k in station.kept_gains if (k.band, k.route) != (kept.band, kept.route))
-            station = msgspec.structs.replace(station, kept_gains=(*others, kept))
+            stored_gains = KeptGains(self._band(), self._desk.line.name, changed.gains_db(), reason, day)
+            others = tuple(
+                k for k in station.kept_gains if (k.band, k.route) != (stored_gains.band, stored_gains.route)
+            )
+            station = msgspec.structs.replace(station, kept_gains=(*others, stored_gains))
         self._desk.edit(label, station)
 
     def _band(self) -> str:

@@ -104,8 +104,8 @@ class Comparison(Job):
         # The active route first.
         able.sort(key=lambda line: line.name != self._desk.line.name)
         routes = tuple(Setup(_label(line), line) for line in able)
-        kept = tuple(setup for setup in self._kept if not setup.line.why_not(dial_hz) and setup not in routes)
-        return (*routes, *kept)
+        further_setups = tuple(setup for setup in self._kept if not setup.line.why_not(dial_hz) and setup not in routes)
+        return (*routes, *further_setups)
 
     def nearest(self) -> Reference | None:
         """The known station next to the dial that every set-up compared reaches, off the dial itself."""
@@ -218,11 +218,11 @@ class Comparison(Job):
 
     def _weigh(self) -> None:
         line = self._setup().line.at(self._dial_hz)
-        way = usual(demodulations_of(self._desk.station.mode, self._dial_hz)[0], self._dial_hz)
-        heard = turned(way.settings(), line)
-        self._width_hz = way.width_hz
+        demodulation = usual(demodulations_of(self._desk.station.mode, self._dial_hz)[0], self._dial_hz)
+        heard = turned(demodulation.settings(), line)
+        self._width_hz = demodulation.width_hz
         if self._lease is not None:
-            self._lease.ask(Sweep(((),), way.width_hz, (heard.low_hz + heard.high_hz) / 2, DWELL_S))
+            self._lease.ask(Sweep(((),), demodulation.width_hz, (heard.low_hz + heard.high_hz) / 2, DWELL_S))
 
     def _next(self) -> None:
         if self._order:

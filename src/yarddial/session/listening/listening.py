@@ -151,10 +151,10 @@ class Listening(Job):
 
     # How one listens
 
-    def choose_way(self, way: Demodulation) -> None:
+    def choose_demodulation(self, demodulation: Demodulation) -> None:
         """Hear it another way, with that way's usual edges."""
-        self.settings = self._carried_over(way)
-        mode = DEMODULATIONS[way].mode
+        self.settings = self._carried_over(demodulation)
+        mode = DEMODULATIONS[demodulation].mode
         if mode != self._desk.station.mode:
             self._mode = mode
             self._desk.choose_mode(mode)
@@ -163,7 +163,7 @@ class Listening(Job):
 
     def set_edges(self, low_hz: float, high_hz: float) -> None:
         """Drag the filter's edges; they keep a tenth of the usual width, and stay within three times of it."""
-        usual = self._usual(self.settings.way)
+        usual = self._usual(self.settings.demodulation)
         least, most = usual.width_hz / 10, 3 * max(abs(usual.low_hz), abs(usual.high_hz))
         low_hz, high_hz = max(low_hz, -most), min(high_hz, most)
         if high_hz - low_hz >= least:
@@ -191,17 +191,17 @@ class Listening(Job):
         """True while nothing is heard for the sake of a transmission."""
         return self._is_muted
 
-    def way_at_dial(self) -> Demodulation:
+    def demodulation_at_dial(self) -> Demodulation:
         """How the dial is heard, or would be."""
         mode, dial_hz = mode_named(self._desk.station.mode).key, self._desk.station.dial_hz
         able = demodulations_of(mode, dial_hz)
-        return self.settings.way if self.is_open and self.settings.way in able else able[0]
+        return self.settings.demodulation if self.is_open and self.settings.demodulation in able else able[0]
 
-    def follow_rig(self, way: Demodulation, edges_hz: tuple[float, float] | None) -> None:
+    def follow_rig(self, demodulation: Demodulation, edges_hz: tuple[float, float] | None) -> None:
         """Hear as a transceiver hears; its pass-band where it says that."""
         self._mode = self._desk.station.mode
-        if way != self.settings.way:
-            self.settings = self._carried_over(way)
+        if demodulation != self.settings.demodulation:
+            self.settings = self._carried_over(demodulation)
         if edges_hz is not None:
             self.settings = msgspec.structs.replace(self.settings, low_hz=edges_hz[0], high_hz=edges_hz[1])
         self._make_room()
@@ -257,7 +257,7 @@ class Listening(Job):
 
     def step(self, steps: int) -> None:
         """Move the dial by the mode's step, onto its raster."""
-        step_hz = self._usual(self.settings.way).step_hz
+        step_hz = self._usual(self.settings.demodulation).step_hz
         dial_hz = self._desk.station.dial_hz
         place = dial_hz / step_hz
         # From beside the raster the first step goes onto it.
@@ -299,7 +299,7 @@ class Listening(Job):
         if not self.clear:
             return why_no_gap(self._live_receiver.picture, self.settings.width_hz)
         edges_hz = (self.settings.low_hz, self.settings.high_hz)
-        step_hz = self._usual(self.settings.way).step_hz
+        step_hz = self._usual(self.settings.demodulation).step_hz
         found_hz = next_clear(self.clear, self._desk.station.dial_hz, edges_hz, direction, step_hz)
         if found_hz is None:
             return f"no further gap {'above' if direction > 0 else 'below'} in the picture: see more of the band"
@@ -308,16 +308,16 @@ class Listening(Job):
 
     def go_back(self, index: int) -> None:
         """Dial a place of `lately_heard`, heard as it was then."""
-        dial_hz, way = self.lately_heard.places[index]
+        dial_hz, demodulation = self.lately_heard.places[index]
         self._desk.dial(dial_hz)
-        self.choose_way(way)
+        self.choose_demodulation(demodulation)
 
     def snap_to_raster(self) -> float:
         """Put the dial on the nearest channel of the band's raster; returns its spacing."""
         dial_hz = self._desk.station.dial_hz
-        way, region = self.settings.way, self._desk.station.region
-        self._desk.dial(on_raster(dial_hz, way, region))
-        return raster_at(dial_hz, way, region)
+        demodulation, region = self.settings.demodulation, self._desk.station.region
+        self._desk.dial(on_raster(dial_hz, demodulation, region))
+        return raster_at(dial_hz, demodulation, region)
 
     def snap(self) -> bool:
         """Put the dial on the strongest line near it, from the last seconds of the picture; False where none stands."""
@@ -385,7 +385,7 @@ class Listening(Job):
 
     def _record_sound(self, sound: Sound) -> None:
         """In memory for the tone, and in the file where one is kept."""
-        place = (self._desk.station.dial_hz, self.settings.way)
+        place = (self._desk.station.dial_hz, self.settings.demodulation)
         if self.lately_heard.heard(place, len(sound.samples) / sound.rate_hz):
             self._changed.tell()
         self._last_second.push(sound.samples)
@@ -410,18 +410,18 @@ class Listening(Job):
         if mode != self._mode:
             self._mode = mode
             able = demodulations_of(mode_named(mode).key, self._desk.station.dial_hz)
-            if self.settings.way not in able:
+            if self.settings.demodulation not in able:
                 self.settings = self._usual(able[0]).settings()
                 self._make_room()
 
-    def _usual(self, way: Demodulation) -> DemodulationDefaults:
+    def _usual(self, demodulation: Demodulation) -> DemodulationDefaults:
         """A way as it is usual at the dial, in the station's region."""
-        return usual(way, self._desk.station.dial_hz, self._desk.station.region)
+        return usual(demodulation, self._desk.station.dial_hz, self._desk.station.region)
 
-    def _carried_over(self, way: Demodulation) -> DemodulationSettings:
+    def _carried_over(self, demodulation: Demodulation) -> DemodulationSettings:
         """Another way's usual edges; squelch, gain control and noise reduction stay."""
-        kept = {key: getattr(self.settings, key) for key in ("squelch_dbfs", "gain_control", "noise_reduction")}
-        return msgspec.structs.replace(self._usual(way).settings(), **kept)
+        carried = {key: getattr(self.settings, key) for key in ("squelch_dbfs", "gain_control", "noise_reduction")}
+        return msgspec.structs.replace(self._usual(demodulation).settings(), **carried)
 
     def _make_room(self) -> None:
         """Show the whole of a channel that is wider than the picture, and as much again beside it."""

@@ -40,7 +40,7 @@ class CheckStep(msgspec.Struct, frozen=True):
     """What is listened to: a kind of signal in a band, and what changes against the step before."""
 
     name: str
-    way: Demodulation
+    demodulation: Demodulation
     low_hz: float
     high_hz: float
     raster_hz: float
@@ -147,9 +147,9 @@ class ReceptionCheck(Job):
             found_hz, why = yield from self._search(step)
             if found_hz is None:
                 # Silence in the airband proves nothing; silence of all FM broadcasters does.
-                return ("look" if step.way == "am" else "stop"), why
+                return ("look" if step.demodulation == "am" else "stop"), why
         self._desk.dial(found_hz)
-        self._listening.choose_way(step.way)
+        self._listening.choose_demodulation(step.demodulation)
         yield from self._looking()
         if self._live_receiver.trouble:
             return "stop", self._live_receiver.trouble
@@ -220,7 +220,7 @@ class ReceptionCheck(Job):
             return "look", f"{where} is silent, but a line stands {away_hz / 1e3:+.1f} kHz away: true the dial".replace(
                 "-", "−"
             )
-        if step.way == "am" and step.low_hz > 100e6:
+        if step.demodulation == "am" and step.low_hz > 100e6:
             return "look", f"{where} is silent now: towers speak in turns; try again"
         name = self._desk.line.antenna.name
         # Where the strongest is silent, nothing else will be heard.
@@ -243,7 +243,7 @@ class ReceptionCheck(Job):
 
     def _known(self, step: CheckStep) -> list[float]:
         """Known stations of the kind that some route reaches, the best known first."""
-        wanted = {DEMODULATIONS[step.way].mode}
+        wanted = {DEMODULATIONS[step.demodulation].mode}
         able = [
             r
             for r in self._desk.station.references

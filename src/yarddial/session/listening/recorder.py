@@ -87,15 +87,15 @@ class Recorder(Job):
 
     def stop_recording_sound(self) -> None:
         """The file is whole; it is named in the log."""
-        kept, self.sound = self.sound, None
-        if kept is None:
+        sound, self.sound = self.sound, None
+        if sound is None:
             return
         try:
-            kept.close()
+            sound.close()
         except NotWritten as error:
             self.trouble = str(error)
         else:
-            self._note(f"Sound of {kept.seconds_s:.0f} s saved as {kept.path}")
+            self._note(f"Sound of {sound.seconds_s:.0f} s saved as {sound.path}")
         self._changed.tell()
 
     def record_samples(self, path: "Path", settings: DemodulationSettings) -> None:
@@ -222,17 +222,19 @@ class Recorder(Job):
 
     def ended(self, ending: Ending) -> None:
         """The file is whole, or it is said that it is not."""
-        kept, self._lease, self.recording = self.recording, None, None
+        recording, self._lease, self.recording = self.recording, None, None
         self.trouble = ending.reason
-        if ending.how == "lost" and kept is not None:
+        if ending.how == "lost" and recording is not None:
             # A receiver that stops in good order has told of its recording before.
-            self.trouble = f"{kept.path} is not whole: the receiver's process ended while it was recorded"
+            self.trouble = f"{recording.path} is not whole: the receiver's process ended while it was recorded"
         self._changed.tell()
 
     def _annotations(self, settings: DemodulationSettings, centre_hz: float, rate_hz: float) -> list[dict[str, object]]:
         """What is heard, and the known stations of the span, as SigMF has it."""
         dial_hz = self._desk.station.dial_hz
-        marks = [(dial_hz + settings.low_hz, dial_hz + settings.high_hz, f"as {DEMODULATIONS[settings.way].name}")]
+        marks = [
+            (dial_hz + settings.low_hz, dial_hz + settings.high_hz, f"as {DEMODULATIONS[settings.demodulation].name}")
+        ]
         for reference in self._desk.station.references:
             if abs(reference.frequency_hz - centre_hz) < rate_hz / 2:
                 half_hz = DEMODULATIONS[demodulations_of(reference.mode, reference.frequency_hz)[0]].width_hz / 2

@@ -17,15 +17,19 @@ LIMIT_DBFS = -1.0
 def listen_verdict(listening: Listening, live_receiver: LiveReceiver, desk: Desk) -> Verdict:
     """What is heard, and how far it stands over the noise beside it."""
     where = format_frequency(desk.station.dial_hz)
-    way = DEMODULATIONS[listening.settings.way].name
+    demodulation = DEMODULATIONS[listening.settings.demodulation].name
     if why_not := desk.line.why_not(desk.station.dial_hz):
         return Verdict("look", "The dial is out of reach.", f"{capital(why_not)}.", "out of reach")
     if live_receiver.trouble:
         return Verdict("stop", "The receiver does not run.", f"{capital(live_receiver.trouble)}.", "stopped")
     if not live_receiver.wanted:
-        return Verdict("unknown", "The receiver is off.", f"Space starts it; then {where} is heard as {way}.", "off")
+        return Verdict(
+            "unknown", "The receiver is off.", f"Space starts it; then {where} is heard as {demodulation}.", "off"
+        )
     if not listening.is_open:
-        return Verdict("unknown", f"Nothing is heard yet at {where}.", f"Open it to hear {way}.", "open to hear")
+        return Verdict(
+            "unknown", f"Nothing is heard yet at {where}.", f"Open it to hear {demodulation}.", "open to hear"
+        )
     if owner := listening.waits_for:
         what = "It goes on by itself when that has ended; it can be stopped at the lower left."
         return Verdict("unknown", f"Listen waits: {owner} has the receiver.", what, "waits")
@@ -33,7 +37,7 @@ def listen_verdict(listening: Listening, live_receiver: LiveReceiver, desk: Desk
         what = f"The transceiver transmits; {where} is heard again when it has ended."
         return Verdict("unknown", "Listening is muted.", what, "muted")
     if listening.level_dbfs is None:
-        return Verdict("unknown", f"Listening begins at {where}.", f"As {way}.", "begins")
+        return Verdict("unknown", f"Listening begins at {where}.", f"As {demodulation}.", "begins")
     over_db = listening.over_floor_db()
     level = f"{format_number(listening.level_dbfs, 1.0)} dBFS in the channel"
     if (known := listening.level()) is not None:
@@ -44,9 +48,9 @@ def listen_verdict(listening: Listening, live_receiver: LiveReceiver, desk: Desk
     if not listening.squelch_open:
         return Verdict("good", f"Quiet at {where}.", f"{level}: the squelch is closed.", "quiet")
     if over_db is None:
-        return Verdict("unknown", f"{where}, {way}.", f"{level}.", way)
+        return Verdict("unknown", f"{where}, {demodulation}.", f"{level}.", demodulation)
     if over_db >= HEARD_DB:
         return Verdict(
-            "good", f"{where} stands {over_db:.0f} dB over the noise.", f"{way}; {level}.", f"{over_db:.0f} dB"
+            "good", f"{where} stands {over_db:.0f} dB over the noise.", f"{demodulation}; {level}.", f"{over_db:.0f} dB"
         )
-    return Verdict("look", f"Hardly more than noise at {where}.", f"{way}; {level}.", "noise")
+    return Verdict("look", f"Hardly more than noise at {where}.", f"{demodulation}; {level}.", "noise")

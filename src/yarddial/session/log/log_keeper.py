@@ -130,7 +130,7 @@ class LogKeeper:
     @property
     def count(self) -> int:
         """How many entries there are, those that wait included."""
-        return self._count + sum(not kept.is_amended for kept in self._waiting)
+        return self._count + sum(not waiting.is_amended for waiting in self._waiting)
 
     @property
     def unreadable(self) -> Mapping[int, Any]:
@@ -148,17 +148,17 @@ class LogKeeper:
 
     def add(self, entry: Entry) -> KeptEntry:
         """Keep an entry; it is never lost while the program runs."""
-        kept = KeptEntry(msgspec.structs.replace(entry, at_utc=entry.at_utc or utc_now()))
-        self._waiting.append(kept)
+        stored = KeptEntry(msgspec.structs.replace(entry, at_utc=entry.at_utc or utc_now()))
+        self._waiting.append(stored)
         self.retry()
-        return kept
+        return stored
 
-    def amend(self, kept: KeptEntry, data: LogData) -> None:
+    def amend(self, stored: KeptEntry, data: LogData) -> None:
         """Put into an entry what was derived from it since it was handed over."""
-        kept.entry = msgspec.structs.replace(kept.entry, data=data)
-        if kept not in self._waiting:
-            kept.is_amended = True
-            self._waiting.append(kept)
+        stored.entry = msgspec.structs.replace(stored.entry, data=data)
+        if stored not in self._waiting:
+            stored.is_amended = True
+            self._waiting.append(stored)
         self.retry()
 
     def retry(self) -> None:
@@ -176,15 +176,15 @@ class LogKeeper:
             self._recover()
         self._changed.tell()
 
-    def _write(self, book: Book, kept: KeptEntry) -> None:
-        if kept.is_amended:
-            book.amend(kept.entry)
-            kept.is_amended = False
+    def _write(self, book: Book, stored: KeptEntry) -> None:
+        if stored.is_amended:
+            book.amend(stored.entry)
+            stored.is_amended = False
             return
-        kept.entry = book.add(kept.entry)
+        stored.entry = book.add(stored.entry)
         self._count += 1
-        if kept.entry.kind in MEASURED_KINDS:
-            self._last_measured = kept.entry
+        if stored.entry.kind in MEASURED_KINDS:
+            self._last_measured = stored.entry
 
     # Reading: the newest first, those that wait among them with the number 0
 
@@ -214,7 +214,7 @@ class LogKeeper:
         return tuple(entry for entry in self._unwritten() if entry.station == station)
 
     def _unwritten(self) -> tuple[Entry, ...]:
-        return tuple(kept.entry for kept in reversed(self._waiting) if not kept.is_amended)
+        return tuple(waiting.entry for waiting in reversed(self._waiting) if not waiting.is_amended)
 
     def _ask(self, ask: Callable[[Book], tuple[Entry, ...]]) -> tuple[Entry, ...]:
         if self._book is None:

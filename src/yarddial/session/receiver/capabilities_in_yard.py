@@ -56,8 +56,10 @@ def _changed(part: Receiver, able: Capabilities, device: str, day: str) -> Recei
         "bandwidth_hz": part.bandwidth_hz if part.bandwidth_hz in able.bandwidths_hz else 0.0,
     }
     direct = next((DirectSampling(port, clock_hz) for port, clock_hz in able.direct), None)
-    kept = part.direct if part.direct is not None and direct is not None and part.direct.port == direct.port else direct
-    values |= {"direct": kept}
+    input_now = (
+        part.direct if part.direct is not None and direct is not None and part.direct.port == direct.port else direct
+    )
+    values |= {"direct": input_now}
     if not able.own_clock:
         values["clock_ppm"] = None
     elif part.clock_ppm is None:

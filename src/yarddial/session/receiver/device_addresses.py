@@ -11,7 +11,7 @@ from yarddial.yard.errors import DeviceNotFound
 from yarddial.yard.frequency import parse_frequency
 
 
-def stream_device(way: StreamKind, place: str, sample_format: str, rate: str, centre: str) -> str:
+def stream_device(kind: StreamKind, place: str, sample_format: str, rate: str, centre: str) -> str:
     """Samples that another program sends.
 
     place : host:port of a sender or to be listened at, or the path of a pipe. rate, centre : as people write them.
@@ -24,14 +24,14 @@ def stream_device(way: StreamKind, place: str, sample_format: str, rate: str, ce
         A rate or a centre that cannot be read.
     """
     place = place.strip()
-    if way in ("tcp", "listen"):
+    if kind in ("tcp", "listen"):
         _, _, port = place.rpartition(":")
         if not (port.isascii() and port.isdigit() and 0 < int(port) < 65536):
             raise DeviceNotFound(f"'{place}' is no place on the network: write it as 127.0.0.1:7000")
-    if way == "pipe" and not place.startswith("/"):
+    if kind == "pipe" and not place.startswith("/"):
         raise DeviceNotFound(f"'{place}' is no whole path: write it from / on, such as /tmp/samples")
     rate_hz = _rate_hz(rate)
-    return f"stream:{stream_text(StreamAddress(way, place, sample_format, rate_hz, parse_frequency(centre)))}"
+    return f"stream:{stream_text(StreamAddress(kind, place, sample_format, rate_hz, parse_frequency(centre)))}"
 
 
 def sound_device(name: str, centre: str, *, swap: bool = False) -> str:

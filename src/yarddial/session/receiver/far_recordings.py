@@ -57,11 +57,11 @@ class FarRecordings:
         fetching = self.fetching
         return any(errand[1] == name for errand in self._waiting) or (fetching is not None and fetching.name == name)
 
-    def bring(self, name: str, target: Path, told: Tells = lambda fetching: None) -> None:
+    def bring(self, name: str, target: Path, on_progress: Tells = lambda fetching: None) -> None:
         """Have it here as `target`; what came of it earlier is gone on with."""
         far = self._far_engine()
         if far is not None and not self.waits(name):
-            self._waiting.append((far, name, target, told))
+            self._waiting.append((far, name, target, on_progress))
             self._next()
             self._changed.tell()
 
@@ -69,10 +69,10 @@ class FarRecordings:
         """It is not brought over now, and whoever asked hears that; what has come is kept."""
         self._waiting = deque(errand for errand in self._waiting if errand[1] != name)
         if self._now is not None and self._now[1].name == name:
-            far, fetching, told = self._now
+            far, fetching, on_progress = self._now
             self._now = None
             far.leave_fetching()
-            told(fetching)
+            on_progress(fetching)
         self._next()
         self._changed.tell()
 
@@ -91,20 +91,20 @@ class FarRecordings:
             return
         self._seen = seen
         if self._now is not None:
-            _, fetching, told = self._now
+            _, fetching, on_progress = self._now
             if fetching.is_done:
                 self._now = None
                 if not fetching.trouble:
                     self.brought[fetching.name] = fetching.meta_path
                 self.look()
-            told(fetching)
+            on_progress(fetching)
             self._next()
         self._changed.tell()
 
     def _next(self) -> None:
         if self._now is None and self._waiting:
-            far, name, target, told = self._waiting.popleft()
-            self._now, self._seen = (far, far.fetch(name, target), told), None
+            far, name, target, on_progress = self._waiting.popleft()
+            self._now, self._seen = (far, far.fetch(name, target), on_progress), None
 
 
 class FarTopics(Protocol):

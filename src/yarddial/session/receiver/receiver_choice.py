@@ -89,7 +89,7 @@ class ReceiverChoice:
 
     def choose(self, part_name: str, device: str) -> None:
         """Ask a device what it can; a receiver of the yard then is that device."""
-        self._ask(device, lambda told: self._put(part_name, told))
+        self._ask(device, lambda announced: self._put(part_name, announced))
 
     def ask(self, device: str, take: Callable[[Told], None]) -> None:
         """Ask a device what it can, for a yard that is only begun."""
@@ -142,11 +142,11 @@ class ReceiverChoice:
             take(answer)
         self._changed.tell()
 
-    def _put(self, part_name: str, told: Told) -> None:
-        if told.capabilities is None:
+    def _put(self, part_name: str, announced: Told) -> None:
+        if announced.capabilities is None:
             return
         station = with_capabilities(
-            self._desk.station, part_name, told.capabilities, told.device, clock.today()
+            self._desk.station, part_name, announced.capabilities, announced.device, clock.today()
         )  # fmt: skip
         self._desk.edit(f"{part_name}: choose the receiver", station)
 

@@ -24,7 +24,7 @@ from yarddial.session.listening.listening import Listening
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.rig.display_jumps import STEADY_S, DisplayJumps
 from yarddial.session.rig.following import Following, FollowingMode
-from yarddial.session.rig.rig_modes import edges_of, plain_way, rig_mode_of, way_of, width_of
+from yarddial.session.rig.rig_modes import demodulation_of, edges_of, plain_demodulation, rig_mode_of, width_of
 from yarddial.session.rig.safety import RigSafety
 from yarddial.session.station.desk import Desk
 from yarddial.yard import clock
@@ -325,8 +325,8 @@ class RigControl:
         try:
             self._desk.follow_rig(dial_hz, key or station.mode)
             if to_mode is not None and key is not None:
-                way = way_of(to_mode[0])
-                self._listening.follow_rig(way, edges_of(way, to_mode[1]))
+                demodulation = demodulation_of(to_mode[0])
+                self._listening.follow_rig(demodulation, edges_of(demodulation, to_mode[1]))
             self._dial_hz = self._desk.station.dial_hz
         finally:
             self._is_moving = False
@@ -414,12 +414,15 @@ class RigControl:
         if self.shown is None or self._mode.wanted is not None:
             return
         station, listening = self._desk.station, self._listening
-        way = plain_way(listening.way_at_dial())
-        if (mode_key_of(self.shown.mode), way_of(self.shown.mode)) == (mode_named(station.mode).key, way):
+        demodulation = plain_demodulation(listening.demodulation_at_dial())
+        if (mode_key_of(self.shown.mode), demodulation_of(self.shown.mode)) == (
+            mode_named(station.mode).key,
+            demodulation,
+        ):
             return
-        mode = rig_mode_of(mode_named(station.mode).key, way)
+        mode = rig_mode_of(mode_named(station.mode).key, demodulation)
         if mode:
-            heard = listening.is_open and plain_way(listening.settings.way) == way
+            heard = listening.is_open and plain_demodulation(listening.settings.demodulation) == demodulation
             self._mode.person_moved((mode, width_of(listening.settings) if heard else 0.0))
 
     def _listening_changed(self) -> None:

@@ -8,35 +8,35 @@ VOICE_MIDDLE_HZ, MIN_EDGE_HZ = 1_500.0, 50.0
 _WAYS: dict[str, Demodulation] = {"am": "am", "cw": "cw", "nfm": "nfm", "wfm": "wfm"}
 
 
-def way_of(rig_mode: str) -> Demodulation:
+def demodulation_of(rig_mode: str) -> Demodulation:
     """How its mode is heard here."""
     key = mode_key_of(rig_mode) or ""
     return _WAYS.get(key, "lsb" if sideband_of(rig_mode) == "lower" else "usb")
 
 
-def plain_way(way: Demodulation) -> Demodulation:
+def plain_demodulation(demodulation: Demodulation) -> Demodulation:
     """Ways that a transceiver does not tell apart."""
-    return "am" if way == "sam" else way
+    return "am" if demodulation == "sam" else demodulation
 
 
-def rig_mode_of(mode: str, way: Demodulation) -> str:
+def rig_mode_of(mode: str, demodulation: Demodulation) -> str:
     """The transceiver's mode for one of ours and a way of hearing it; empty where there is none."""
     names = RIG_MODES.get(mode, ())
-    wanted = [name for name in names if way_of(name) == plain_way(way)]
+    wanted = [name for name in names if demodulation_of(name) == plain_demodulation(demodulation)]
     return (wanted or list(names) or [""])[0]
 
 
-def edges_of(way: Demodulation, passband_hz: float) -> tuple[float, float] | None:
+def edges_of(demodulation: Demodulation, passband_hz: float) -> tuple[float, float] | None:
     """The filter's edges about the dial for its pass-band; None where it does not say, or as is usual for FM."""
-    if not passband_hz or way in ("nfm", "wfm"):
+    if not passband_hz or demodulation in ("nfm", "wfm"):
         return None
     half_hz = passband_hz / 2
-    if way in ("usb", "lsb"):
+    if demodulation in ("usb", "lsb"):
         low_hz, high_hz = max(VOICE_MIDDLE_HZ - half_hz, MIN_EDGE_HZ), VOICE_MIDDLE_HZ + half_hz
-        return (low_hz, high_hz) if way == "usb" else (-high_hz, -low_hz)
+        return (low_hz, high_hz) if demodulation == "usb" else (-high_hz, -low_hz)
     return -half_hz, half_hz
 
 
 def width_of(settings: DemodulationSettings) -> float:
     """The pass-band that is heard here, hertz; 0 where the transceiver's own is left alone."""
-    return 0.0 if settings.way in ("nfm", "wfm") else settings.width_hz
+    return 0.0 if settings.demodulation in ("nfm", "wfm") else settings.width_hz

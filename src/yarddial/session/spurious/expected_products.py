@@ -79,8 +79,8 @@ class ExpectedProducts:
         from yarddial.analysis.levels.level_line import level_line
         from yarddial.yard.demodulation import demodulations_of, usual
 
-        way = demodulations_of(self._desk.station.mode, line.dial_hz)[0]
-        width_hz = usual(way, line.dial_hz, self._desk.station.region).width_hz
+        demodulation = demodulations_of(self._desk.station.mode, line.dial_hz)[0]
+        width_hz = usual(demodulation, line.dial_hz, self._desk.station.region).width_hz
         floor_dbm = level_line(line, self._desk.outside, width_hz).plates[-1].floor_dbm
         return desensing(self._span_test.scene(line), line.dial_hz, width_hz, floor_dbm)
 

@@ -147,10 +147,10 @@ class Mitigation:
             self.remedies, self.trouble = (), sentence
             self._changed.tell()
 
-    def take_plan(self, request: MitigationRequest, found: "tuple[Remedy, ...]") -> None:
+    def take_plan(self, request: MitigationRequest, ranked: "tuple[Remedy, ...]") -> None:
         """Take what was worked out, unless something else is asked by now."""
         if request is self.request:
-            self.remedies = found
+            self.remedies = ranked
             self._changed.tell()
 
     @property

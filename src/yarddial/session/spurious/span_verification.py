@@ -169,7 +169,7 @@ class SpanTest:
         self.trouble, self.line, self._first = "", None, None
         self._place = (self._desk.station.dial_hz, self._desk.line.name)
         self.before, self.ghosts, self._looks = recorded.before, recorded.ghosts, list(recorded.looks)
-        self.judged = tuple(JudgedPeak(peak, told) for peak, told in recorded.judged)
+        self.judged = tuple(JudgedPeak(peak, judgement) for peak, judgement in recorded.judged)
         self._note(f"Recordings {names}")
         self._changed.tell()
 
@@ -190,11 +190,11 @@ class SpanTest:
         ask = settings_for(line)
         moved_hz = round(MOVES_SHARE * receiver.rate_hz, -3)
         steps = [SpanSetting("", 0.0, line, ask)]
-        for way in (1, -1):
-            moved = msgspec.structs.replace(ask, centre_hz=ask.centre_hz + way * moved_hz)
+        for sign in (1, -1):
+            moved = msgspec.structs.replace(ask, centre_hz=ask.centre_hz + sign * moved_hz)
             # On the dial the centre moves the other way where the spectrum is turned over.
             sense = path_sense(line.counted_stages(dial_hz))
-            steps.append(SpanSetting("centre", sense * way * moved_hz, line, moved))
+            steps.append(SpanSetting("centre", sense * sign * moved_hz, line, moved))
         if (less := self._less_gain(line)) is not None:
             steps.append(SpanSetting("gain", less[0], line, msgspec.structs.replace(ask, gains_db=less[1])))
         others = [rate for rate in receiver.rates_hz if rate != receiver.rate_hz and self.is_clean_at(line, rate)]

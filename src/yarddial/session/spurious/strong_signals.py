@@ -190,9 +190,9 @@ class StrongSignals:
         from yarddial.analysis.ghosts.inference import without_products
 
         self.trouble = ending.reason
-        for name, found in self._scanned.items():
+        for name, signals in self._scanned.items():
             if any(line.name == name for line in self._desk.station.lines()):
-                self.keep(without_products(self._desk.station.line(name), found))
+                self.keep(without_products(self._desk.station.line(name), signals))
         self._tell(f"Bands scanned: {len(self.known)} strong signals known")
         self._changed.tell()
 
@@ -218,11 +218,11 @@ class StrongSignals:
 
 def _each_once(signals: "Sequence[Strong]") -> "tuple[Strong, ...]":
     """The strongest of them; of those that are the same only the first."""
-    kept: list[Strong] = []
+    distinct: list[Strong] = []
     for signal in signals:
-        if not any(_is_same(signal, other) for other in kept):
-            kept.append(signal)
-    return tuple(sorted(kept, key=lambda signal: -signal.level_dbm)[:MAX_SIGNALS])
+        if not any(_is_same(signal, other) for other in distinct):
+            distinct.append(signal)
+    return tuple(sorted(distinct, key=lambda signal: -signal.level_dbm)[:MAX_SIGNALS])
 
 
 def _is_same(signal: "Strong", other: "Strong") -> bool:
@@ -230,14 +230,14 @@ def _is_same(signal: "Strong", other: "Strong") -> bool:
     return signal.antenna == other.antenna and abs(signal.frequency_hz - other.frequency_hz) <= apart_hz
 
 
-def _is_mirror(signal: "Strong", found: "Sequence[Strong]", span: "Span") -> bool:
+def _is_mirror(signal: "Strong", others: "Sequence[Strong]", span: "Span") -> bool:
     """True of what stands as far beyond the centre as something much stronger."""
     away_hz = signal.frequency_hz - span.centre_hz
     within_hz = max(2 * span.within_hz, signal.width_hz / 2)
     return any(
         abs(other.frequency_hz - span.centre_hz + away_hz) <= within_hz
         and other.level_dbm > signal.level_dbm + MIRROR_DB
-        for other in found
+        for other in others
     )
 
 

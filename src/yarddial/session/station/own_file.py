@@ -41,11 +41,11 @@ class OwnFile:
 
     def recover(self) -> None:
         """Take the edits that could not be saved last time; it can be undone like any edit."""
-        kept, self.recovered = self.recovered, None
-        if kept is not None:
+        recovered, self.recovered = self.recovered, None
+        if recovered is not None:
             if self.saver is not None:
-                kept = self.saver.with_kept(kept, self._desk.station)
-            self._desk.edit("recovered edits", kept)
+                recovered = self.saver.with_kept(recovered, self._desk.station)
+            self._desk.edit("recovered edits", recovered)
 
     def merge_versions(self, chosen: "Mapping[tuple[str, str], Side]") -> None:
         """Lay another program's version of the station file and the one here together; it can be undone like any edit.

@@ -101,21 +101,21 @@ class StationSaver:
             self._file.accept(conflict.content)
         return station
 
-    def with_kept(self, kept: Station, here: Station) -> Station:
+    def with_kept(self, autosaved: Station, here: Station) -> Station:
         """The edits that were kept in an earlier session, laid over what the file holds now, which is kept as well."""
         with contextlib.suppress(NotWritten):
             self._recovery.keep_other(self.path, self._file.content)
-        base = self._recovery.base_of(self.path, kept)
-        self._taken = kept
+        base = self._recovery.base_of(self.path, autosaved)
+        self._taken = autosaved
         if base is None:
-            return kept
+            return autosaved
         try:
             return merged(
-                kept, here, {difference.key: difference.usual for difference in differences(base, kept, here)}
+                autosaved, here, {difference.key: difference.usual for difference in differences(base, autosaved, here)}
             )
         except BadStation:
             # The two do not go together: the edits count, and the file's version is kept beside.
-            return kept
+            return autosaved
 
     def write_read_only(self) -> None:
         """The person wants a read-only file to be written."""
@@ -142,8 +142,8 @@ class StationSaver:
         # What was saved here last, which the other program may have written over, and what it wrote.
         self._recovery.keep_other(self.path, self._file.content)
         self._recovery.keep_what_was_written_over(self.path)
-        kept = str(self._recovery.keep_other(self.path, error.theirs))
+        other_path = str(self._recovery.keep_other(self.path, error.theirs))
         try:
-            self.conflict = Conflict(error.theirs, station_of(error.theirs, self.path).station, "", kept)
+            self.conflict = Conflict(error.theirs, station_of(error.theirs, self.path).station, "", other_path)
         except BadStation as bad:
-            self.conflict = Conflict(error.theirs, None, str(bad), kept)
+            self.conflict = Conflict(error.theirs, None, str(bad), other_path)

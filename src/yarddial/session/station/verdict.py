@@ -10,7 +10,7 @@ from yarddial.yard.plain_text import count_of
 from yarddial.yard.reach import Segment, why_out_of_reach
 
 
-def bench_verdict(desk: Desk, found: tuple[BenchFinding, ...], coverages: dict[str, tuple[Segment, ...]]) -> Verdict:
+def bench_verdict(desk: Desk, findings: tuple[BenchFinding, ...], coverages: dict[str, tuple[Segment, ...]]) -> Verdict:
     """What is wrong with the yard first; then how much of the spectrum it reaches, and whether the dial is in it."""
     station, line = desk.station, desk.line
     if not station.routes:
@@ -20,7 +20,7 @@ def bench_verdict(desk: Desk, found: tuple[BenchFinding, ...], coverages: dict[s
             "Put in an antenna, what comes behind it, and a receiver; the rest follows from their values.",
             "empty",
         )
-    stops = [finding for finding in found if finding.mark == "stop" and finding.seen is None]
+    stops = [finding for finding in findings if finding.mark == "stop" and finding.seen is None]
     if stops:
         more = f" {len(stops) - 1} more below." if len(stops) > 1 else ""
         return Verdict("stop", f"{stops[0].what}.", f"{capital(stops[0].why)}.{more}", count_of(len(stops), "stop"))

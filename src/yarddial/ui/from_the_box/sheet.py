@@ -158,10 +158,10 @@ class FromTheBox(Sheet):
         self._told = None
         self._choice.ask(device, self._take)
 
-    def _take(self, told: Told) -> None:
-        self._told = told
-        if told.capabilities is not None and not self.name.isModified():
-            self.name.setText(told.capabilities.name)
+    def _take(self, announced: Told) -> None:
+        self._told = announced
+        if announced.capabilities is not None and not self.name.isModified():
+            self.name.setText(announced.capabilities.name)
         self._guess_antenna()
         self._show_sockets()
         self.build.setFocus()

@@ -37,15 +37,15 @@ class FoundList(QWidget):
         self._grid.setColumnStretch(2, 4)
         self._shown: tuple[object, ...] | None = None
 
-    def show_receivers(self, found: Sequence[tuple[str, FoundReceiver]], now: str) -> None:
+    def show_receivers(self, receivers: Sequence[tuple[str, FoundReceiver]], now: str) -> None:
         """Show them; the one that the yard has now is marked as such, by its device."""
-        state = (tuple(found), now)
+        state = (tuple(receivers), now)
         if state == self._shown:
             return
         self._shown = state
         empty(self._grid)
         row = 0
-        for driver, receiver in found:
+        for driver, receiver in receivers:
             device = f"{driver}:{receiver.address}"
             self._add(row, driver, receiver, device == now.partition("?")[0])
             row += 3

@@ -114,10 +114,10 @@ class StreamForm(ToldForm):
 
     def __init__(self) -> None:
         super().__init__("Samples from a program", "Another program has the receiver and passes its I and Q on.")
-        self.way = ChoiceBox("How the samples come", at_left=True)
-        self.way.addItems(list(SAMPLE_SOURCES))
-        self.way.textActivated.connect(lambda text: self.place.setText(SAMPLE_SOURCES[text][1]))
-        self.row.addWidget(self.way)
+        self.kind = ChoiceBox("How the samples come", at_left=True)
+        self.kind.addItems(list(SAMPLE_SOURCES))
+        self.kind.textActivated.connect(lambda text: self.place.setText(SAMPLE_SOURCES[text][1]))
+        self.row.addWidget(self.kind)
         self.place = self.add_field("Where the samples come from", "", SAMPLE_SOURCES["it sends at"][1], 140)
         self.format = ChoiceBox("Format of the samples", at_left=True)
         self.format.addItems([FORMAT_WORDS[name] for name in FORMATS])
@@ -128,9 +128,9 @@ class StreamForm(ToldForm):
 
     def device(self) -> str:
         """As typed."""
-        way = SAMPLE_SOURCES[self.way.currentText()][0]
+        kind = SAMPLE_SOURCES[self.kind.currentText()][0]
         sample_format = list(FORMATS)[self.format.currentIndex()]
-        return stream_device(way, self.place.text(), sample_format, self.rate.text(), self.centre.text())
+        return stream_device(kind, self.place.text(), sample_format, self.rate.text(), self.centre.text())
 
 
 class RecordingForm(ToldForm):
@@ -169,20 +169,20 @@ class SoundForm(ToldForm):
         self.page.addLayout(self._needs)
         self._shown: tuple[FoundReceiver, ...] | None = None
 
-    def show_inputs(self, found: Sequence[FoundReceiver]) -> None:
+    def show_inputs(self, inputs: Sequence[FoundReceiver]) -> None:
         """The inputs there are now, or what is missing."""
-        if tuple(found) == self._shown:
+        if tuple(inputs) == self._shown:
             return
-        self._shown = tuple(found)
-        ready = [sound_input for sound_input in found if sound_input.state == "ready"]
-        kept = self.input.currentText()
+        self._shown = tuple(inputs)
+        ready = [sound_input for sound_input in inputs if sound_input.state == "ready"]
+        chosen_now = self.input.currentText()
         self.input.clear()
         self.input.addItems([sound_input.name for sound_input in ready] or ["no stereo input is there"])
-        self.input.setCurrentIndex(max(self.input.findText(kept), 0))
+        self.input.setCurrentIndex(max(self.input.findText(chosen_now), 0))
         for widget in (self.input, self.centre, self.swap, self._choose):
             widget.setEnabled(bool(ready))
         empty(self._needs)
-        for sound_input in found:
+        for sound_input in inputs:
             if sound_input.state != "ready":
                 self._needs.addWidget(Cure(sound_input.why, sound_input.cure, sound_input.name))
 

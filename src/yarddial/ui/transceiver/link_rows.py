@@ -31,8 +31,8 @@ class LinkRows(QWidget):
         self._session, self._say = session, say
         self.which = ChoiceBox("Transceiver", at_left=True)
         self.kind = ChoiceBox("Linked by", at_left=True)
-        for kind, told in KINDS.items():
-            self.kind.addItem(told, kind)
+        for kind, kind_words in KINDS.items():
+            self.kind.addItem(kind_words, kind)
         self.host = _entry("Daemon", "127.0.0.1:4532")
         self.model = QComboBox()
         self.model.setEditable(True)
@@ -92,10 +92,10 @@ class LinkRows(QWidget):
         """The daemon's own list, asked of it in a thread."""
         from yarddial.drivers.rig.daemon_process import RigModel, models
 
-        def show(found: tuple[RigModel, ...]) -> None:
+        def show(rig_models: tuple[RigModel, ...]) -> None:
             wanted = self.model.currentText()
             self.model.clear()
-            for port in found:
+            for port in rig_models:
                 self.model.addItem(f"{port.name} ({port.state.lower()}), model {port.number}", port.number)
             at = next((i for i in range(self.model.count()) if str(self.model.itemData(i)) == wanted), -1)
             self.model.setCurrentIndex(at)

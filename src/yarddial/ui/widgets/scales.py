@@ -40,7 +40,7 @@ def scale_up(
 
 
 def scale_along(
-    painter: QPainter, c: Palette, chart: QRectF, ends: tuple[float, float], said: Callable[[str], str] = str
+    painter: QPainter, c: Palette, chart: QRectF, ends: tuple[float, float], format_value: Callable[[str], str] = str
 ) -> None:
     """Numbers under it, none cut off at the right; `said` adds what belongs to each."""
     device = painter.device()
@@ -49,6 +49,6 @@ def scale_along(
     painter.setPen(c.colour("quiet"))
     for value, text in ticks(ends, int(chart.width() / px(ALONG_PX))):
         x = chart.left() + (value - ends[0]) / (ends[1] - ends[0]) * chart.width()
-        half = painter.fontMetrics().horizontalAdvance(said(text)) / 2 + 1
+        half = painter.fontMetrics().horizontalAdvance(format_value(text)) / 2 + 1
         box = QRectF(min(x, edge - half) - px(40), chart.bottom() + px(4), px(80), px(16))
-        painter.drawText(box, int(Qt.AlignmentFlag.AlignHCenter), said(text))
+        painter.drawText(box, int(Qt.AlignmentFlag.AlignHCenter), format_value(text))

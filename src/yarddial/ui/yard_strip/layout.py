@@ -211,9 +211,9 @@ def _receivers(
     return _apart(plates, station.route)
 
 
-def _apart(found: dict[str, PlateSpot], active: str) -> dict[str, PlateSpot]:
+def _apart(spots: dict[str, PlateSpot], active: str) -> dict[str, PlateSpot]:
     """Move receivers that lie on top of each other apart, the active one staying where it is."""
-    order = sorted(found.values(), key=lambda spot: spot.middle_y)
+    order = sorted(spots.values(), key=lambda spot: spot.middle_y)
     fixed = next((i for i, spot in enumerate(order) if active in spot.routes), 0)
     for i in range(fixed + 1, len(order)):
         least = order[i - 1].y + order[i - 1].height
@@ -222,4 +222,4 @@ def _apart(found: dict[str, PlateSpot], active: str) -> dict[str, PlateSpot]:
         most = order[i + 1].y - order[i].height
         order[i] = msgspec.structs.replace(order[i], y=min(order[i].y, most))
     placed = {spot.part: spot for spot in order}
-    return {part: placed[part] for part in found}
+    return {part: placed[part] for part in spots}

@@ -59,7 +59,7 @@ def search(words: str) -> list[Found]:
         first = next((line for line in whole if line.startswith("#")), whole[0] if whole else "")
         best = first or next(line for line in lines if wanted[0] in line.lower())
         ranked.append((0 if first.startswith("#") else 1 if first else 2, number, Found(page, without_marks(best))))
-    return [found for _, _, found in sorted(ranked, key=lambda row: row[:2])]
+    return [matching_page for _, _, matching_page in sorted(ranked, key=lambda row: row[:2])]
 
 
 def without_marks(line: str) -> str:

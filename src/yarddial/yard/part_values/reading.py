@@ -34,10 +34,10 @@ def read_need(text: str) -> Need | None:
         return None
     wants, by_line, more = text.partition(" by line")
     wants, fed, lead = wants.partition(" from ")
-    found, left = _quantities(f"{wants} {more}")
-    volts, amperes = found["V"], found["mA"]
+    quantities, left = _quantities(f"{wants} {more}")
+    volts, amperes = quantities["V"], quantities["mA"]
     left = [word for word in left if word not in ("to", "-")]
-    if left or not 1 <= len(volts) <= 2 or len(amperes) != 1 or volts[0] <= 0 or found["kHz"]:
+    if left or not 1 <= len(volts) <= 2 or len(amperes) != 1 or volts[0] <= 0 or quantities["kHz"]:
         raise BadStation(
             f"'{text}' is no supply{_not_understood(left)}: write it as 5 V, 90 mA from USB, or as 11 to 14 V, 160 mA "
             "by line"
@@ -54,21 +54,21 @@ def read_feed(text: str) -> Feed:
 
     What hangs on USB has 5 V and, by itself, 500 mA (USB 2.0, section 7.2.1), and is on. Raises BadStation.
     """
-    found, left = _quantities(text)
+    quantities, left = _quantities(text)
     words = " ".join(left).lower().replace("usb lead", "usb").replace("usb socket", "usb").replace("usb hub", "hub")
     source: FeedSource = next((name for name in SOURCES if name.lower() in words), "")
     rest = words.replace(source.lower(), " ").split() if source else words.split()
     is_on = "on" in rest or (bool(source) and "off" not in rest)
     rest = [word for word in rest if word not in ("on", "off")]
-    volts, amperes = found["V"], found["mA"]
+    volts, amperes = quantities["V"], quantities["mA"]
     if source in ("USB", "hub"):
         volts, amperes = volts or [5.0], amperes or [500.0]
-    if rest or len(volts) != 1 or len(amperes) != 1 or len(found["kHz"]) > 1:
+    if rest or len(volts) != 1 or len(amperes) != 1 or len(quantities["kHz"]) > 1:
         raise BadStation(
             f"'{text}' is no feed{_not_understood(rest)}: write its volts, the most milliampere it gives, and on or "
             "off; or USB, hub 5 V 900 mA, wall plug 12 V 1 A"
         )
-    return Feed(volts[0], amperes[0], is_on, found["kHz"][0] if found["kHz"] else 0.0, source)
+    return Feed(volts[0], amperes[0], is_on, quantities["kHz"][0] if quantities["kHz"] else 0.0, source)
 
 
 def feed_text(feed: Feed) -> str:

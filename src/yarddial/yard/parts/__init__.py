@@ -56,8 +56,8 @@ def converters_of(part: Part) -> tuple[Converter, ...]:
             return tuple(part.as_converter(band) for band in part.bands)
         case Transceiver():
             # Whichever output is in use: a yard may use both.
-            found = msgspec.structs.replace(part, tap="if").converter_at(part.high_hz) if part.if_hz > 0 else None
-            return () if found is None else (found,)
+            converter = msgspec.structs.replace(part, tap="if").converter_at(part.high_hz) if part.if_hz > 0 else None
+            return () if converter is None else (converter,)
         case Antenna() | TwoPort() | Isolator() | Receiver():
             return ()
         case _:

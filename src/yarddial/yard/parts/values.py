@@ -22,8 +22,8 @@ class Value(msgspec.Struct, frozen=True, omit_defaults=True):
 
     def measured(self, value: float, sigma: float, date: str, note: str) -> "Value":
         """Return a measured value in place of this one; the first value that was not measured is kept."""
-        kept = self.replaces if self.provenance == "measured" else self
-        return Value(value, sigma, "measured", date, note, kept)
+        replaced = self.replaces if self.provenance == "measured" else self
+        return Value(value, sigma, "measured", date, note, replaced)
 
     def unmeasured(self) -> "Value":
         """Return the value as it was before anything was measured."""

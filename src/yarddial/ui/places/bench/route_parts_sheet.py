@@ -104,9 +104,9 @@ class RoutePartsSheet(QScrollArea):
             gone = self.halts.pop(name)
             gone.hide()
             gone.deleteLater()
-        kept, self.halts = self.halts, {}
+        old_halts, self.halts = self.halts, {}
         for place, name in enumerate(names):
-            halt = kept.get(name) or self._new_halt(name)
+            halt = old_halts.get(name) or self._new_halt(name)
             self.halts[name] = halt
             self._layout.removeWidget(halt)
             self._layout.insertWidget(place, halt)

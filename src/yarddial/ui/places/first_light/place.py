@@ -87,13 +87,13 @@ class FirstLightPlace(QWidget):
 
     def _fill(self, results: tuple[CheckResult, ...]) -> None:
         """Add what is new below; made anew only where the order changed."""
-        kept = self._shown if self._shown is not None and results[: len(self._shown)] == self._shown else ()
-        while self.rows.count() - 1 > len(kept):
-            item = self.rows.takeAt(len(kept))
+        unchanged = self._shown if self._shown is not None and results[: len(self._shown)] == self._shown else ()
+        while self.rows.count() - 1 > len(unchanged):
+            item = self.rows.takeAt(len(unchanged))
             widget = item.widget() if item is not None else None
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
-        for result in results[len(kept) :]:
+        for result in results[len(unchanged) :]:
             self.rows.insertWidget(self.rows.count() - 1, CheckRow(result))
         self._shown = results

@@ -82,11 +82,11 @@ class RecordingsSheet(Sheet):
             raise BadRecording(f"'{text}' is no attenuation: give 0 to 60 dB, such as 10")
         return value
 
-    def _take(self, found: object, names: str) -> None:
+    def _take(self, judged: object, names: str) -> None:
         from yarddial.session.spurious.judged_span import Recorded
 
-        assert isinstance(found, Recorded)
-        self._session.span_test.take_recorded(found, names)
+        assert isinstance(judged, Recorded)
+        self._session.span_test.take_recorded(judged, names)
         self.close()
 
     def _refuse(self, sentence: str) -> None:

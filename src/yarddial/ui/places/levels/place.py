@@ -149,12 +149,12 @@ class LevelsPlace(QWidget):
         now = dict(self._session.desk.line.receiver.gains_db())
         self.use.setEnabled(any(abs(now.get(name, gain_db) - gain_db) > 0.05 for name, gain_db in advised))
         self.use.setText("Use this setting" if len(advised) > 1 else "Use this gain")
-        kept = levels.kept_here()
-        self.use_kept.setVisible(kept is not None)
-        if kept is not None:
-            gains = ", ".join(f"{gain_db:g}" for _, gain_db in kept.gains_db).replace("-", MINUS)
-            self.use_kept.setText(f"Used before for {kept.band}: {gains} dB")
-            self.use_kept.setEnabled(any(now.get(name) != gain_db for name, gain_db in kept.gains_db))
+        stored_gains = levels.kept_here()
+        self.use_kept.setVisible(stored_gains is not None)
+        if stored_gains is not None:
+            gains = ", ".join(f"{gain_db:g}" for _, gain_db in stored_gains.gains_db).replace("-", MINUS)
+            self.use_kept.setText(f"Used before for {stored_gains.band}: {gains} dB")
+            self.use_kept.setEnabled(any(now.get(name) != gain_db for name, gain_db in stored_gains.gains_db))
 
     def _show_sweep(self) -> None:
         levels = self._levels

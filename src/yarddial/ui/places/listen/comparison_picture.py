@@ -33,10 +33,10 @@ class ComparisonPicture(QWidget):
         """The least that can be read."""
         return QSize(px(300), px(130))
 
-    def show_pairs(self, pairs: tuple[Pair, ...], found: Difference | None) -> None:
+    def show_pairs(self, pairs: tuple[Pair, ...], difference: Difference | None) -> None:
         """Show what has been measured."""
         self._over_db = [_over_db(pair) for pair in pairs]
-        self._found = found
+        self._found = difference
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

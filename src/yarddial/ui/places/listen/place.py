@@ -47,9 +47,9 @@ class ListenPlace(QWidget):
         self._heard = 0
         self.headline = Headline()
         self.chart = ListenChart()
-        self.way = ChoiceBox("Way of hearing")
-        for way in DEMODULATIONS.values():
-            self.way.addItem(way.name, way.way)
+        self.demodulation = ChoiceBox("Way of hearing")
+        for demodulation in DEMODULATIONS.values():
+            self.demodulation.addItem(demodulation.name, demodulation.demodulation)
         self.hear = _tick("sound", "Hear it, on this computer's sound device")
         self.quieter = _tick("noise reduction", "Weaken what does not stand over the slowly followed noise")
         self.even = _tick("even loudness", "Gain control: down at once, up slowly")
@@ -152,7 +152,7 @@ class ListenPlace(QWidget):
             if self._level in parts:
                 head.addWidget(self.calibrate)
             if self._width in parts:
-                head.addWidget(self.way)
+                head.addWidget(self.demodulation)
             right.addLayout(head)
             for part in parts:
                 right.addWidget(part)
@@ -163,7 +163,7 @@ class ListenPlace(QWidget):
 
     def _join(self) -> None:
         listening, session = self._listening, self._session
-        self.way.activated.connect(lambda: listening.choose_way(self.way.currentData()))
+        self.demodulation.activated.connect(lambda: listening.choose_demodulation(self.demodulation.currentData()))
         self.hear.clicked.connect(listening.hear)
         self.quieter.clicked.connect(lambda on: listening.change(noise_reduction=on))
         self.even.clicked.connect(lambda on: listening.change(gain_control=on))
@@ -237,7 +237,7 @@ class ListenPlace(QWidget):
         settings, evidence = listening.settings, listening.evidence
         verdict = listen_verdict(listening, session.live_receiver, session.desk)
         self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
-        self.way.setCurrentIndex(self.way.findData(settings.way))
+        self.demodulation.setCurrentIndex(self.demodulation.findData(settings.demodulation))
         self._width.setText(f"{_edge(settings.low_hz)} to {_edge(settings.high_hz)} about the dial")
         for tick, on in (
             (self.hear, listening.is_heard),
@@ -270,7 +270,7 @@ class ListenPlace(QWidget):
         for words, text in zip((self._told_spike, self._told_mirrors), spike_words, strict=True):
             words.setText(text)
             words.setVisible(bool(text))
-        self.emphasis.setVisible(settings.way in ("nfm", "wfm"))
+        self.emphasis.setVisible(settings.demodulation in ("nfm", "wfm"))
         self.emphasis.setCurrentIndex(self.emphasis.findData(settings.deemphasis_us))
         self._show_visited()
         self._show_chart()
@@ -278,8 +278,8 @@ class ListenPlace(QWidget):
     def _show_visited(self) -> None:
         """The list, made anew only when it has changed."""
         names = [
-            f"{format_frequency(dial_hz)}, {DEMODULATIONS[way].name}"
-            for dial_hz, way in self._listening.lately_heard.places
+            f"{format_frequency(dial_hz)}, {DEMODULATIONS[demodulation].name}"
+            for dial_hz, demodulation in self._listening.lately_heard.places
         ]
         wanted = ["lately heard", *names]
         if wanted != [self.visited.itemText(i) for i in range(self.visited.count())]:
@@ -296,7 +296,7 @@ class ListenPlace(QWidget):
             self._under_level.setText("")
             self._tone.setText("")
             return
-        tone = listening.tone() if listening.settings.way in TONE_MODES else None
+        tone = listening.tone() if listening.settings.demodulation in TONE_MODES else None
         self._tone.setText("" if tone is None else f"tone {tone[0]:.2f} \u00b1 {max(tone[1], 0.01):.2f} Hz")
         known = listening.level()
         self._level.setText(f"{_db(listening.level_dbfs, 1)} dBFS")
@@ -347,7 +347,7 @@ class ListenPlace(QWidget):
 
     def _shows_gaps(self) -> bool:
         """Beside a transceiver, where somebody may want to call."""
-        return self._session.rig.status == "linked" and self._listening.settings.way in TONE_MODES
+        return self._session.rig.status == "linked" and self._listening.settings.demodulation in TONE_MODES
 
     def _play(self) -> None:
         sounds, self._listening.sounds = self._listening.sounds, []

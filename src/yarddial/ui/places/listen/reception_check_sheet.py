@@ -30,13 +30,13 @@ class ReceptionCheckSheet(Sheet):
         grid.setVerticalSpacing(px(4))
         grid.setColumnStretch(1, 1)
         for row, step in enumerate(STEPS):
-            mark, said = MarkSign(), Words("", 13, wrap=True)
+            mark, sentence = MarkSign(), Words("", 13, wrap=True)
             self._marks.append(mark)
-            self.said.append(said)
+            self.said.append(sentence)
             grid.addWidget(mark, 4 * row, 0, Qt.AlignmentFlag.AlignTop)
             grid.addWidget(Words(step.name[:1].upper() + step.name[1:], 14, weight=600), 4 * row, 1)
             grid.addWidget(Words(f"Changed: {step.changes}.", 12, tone="quiet", wrap=True), 4 * row + 1, 1)
-            grid.addWidget(said, 4 * row + 2, 1)
+            grid.addWidget(sentence, 4 * row + 2, 1)
             grid.addWidget(hairline(), 4 * row + 3, 0, 1, 2)
         self.body.addLayout(grid)
         self.body.addStretch()
@@ -62,12 +62,12 @@ class ReceptionCheckSheet(Sheet):
         reception_check = self._reception_check
         results = {result.step.name: result for result in reception_check.results}
         why_not = reception_check.why_not()
-        for step, mark, said in zip(STEPS, self._marks, self.said, strict=True):
+        for step, mark, sentence in zip(STEPS, self._marks, self.said, strict=True):
             result = results.get(step.name)
             mark.set_mark(result.mark if result is not None else "unknown")
             text = result.sentence if result is not None else "listening…" if reception_check.at == step else ""
-            said.setText(text[:1].upper() + text[1:] + ("." if result is not None else ""))
-            said.setVisible(bool(text))
+            sentence.setText(text[:1].upper() + text[1:] + ("." if result is not None else ""))
+            sentence.setVisible(bool(text))
         self.begin.setText("Cancel" if reception_check.running else "Begin" if not results else "Again")
         self.begin.setEnabled(reception_check.running or not why_not)
         self.verdict.setText(

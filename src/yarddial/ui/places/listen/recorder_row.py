@@ -72,7 +72,7 @@ class RecorderRow(QWidget):
         FileSheet(self, "Record what is heard in", name, "Record", self._record_sound).show()
 
     def _record_sound(self, path: Path) -> None:
-        channels = 2 if self._session.listening.settings.way == "wfm" else 1
+        channels = 2 if self._session.listening.settings.demodulation == "wfm" else 1
         self._recorder.record_sound(path, SOUND_RATE_HZ, channels)
 
     def _samples(self) -> None:
@@ -113,8 +113,8 @@ class CentreSheet(Sheet):
         receiver = session.desk.line.receiver.name
         self.dial = button("What the dial showed", strong=True)
         self.receiver = button(f"What {receiver} was tuned to", strong=True)
-        for at, made in enumerate((self.dial, self.receiver)):
-            self.buttons.insertWidget(at + 1, made)
+        for at, recorder_button in enumerate((self.dial, self.receiver)):
+            self.buttons.insertWidget(at + 1, recorder_button)
         self.dial.clicked.connect(lambda: self._say(session, path, "dial"))
         self.receiver.clicked.connect(lambda: self._say(session, path, "receiver"))
         self.resize(self.width(), px(240))

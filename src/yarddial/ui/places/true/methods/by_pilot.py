@@ -18,7 +18,7 @@ INTRODUCTION_TEXT = (
 class ByPilot(LivePage):
     """How true the pilot is, and the receiver's clock by it."""
 
-    way, working = "pilot", "Counting the pilot…"
+    method, working = "pilot", "Counting the pilot…"
 
     def __init__(self, session: Session) -> None:
         super().__init__(
@@ -38,25 +38,25 @@ class ByPilot(LivePage):
         """Keep samples."""
         self.session.live_methods.hear_pilot()
 
-    def show_told(self, told: object) -> bool:
+    def show_told(self, answer: object) -> bool:
         """The clock by it."""
         from yarddial.dsp.frequency_modulation import Pilot
 
-        assert isinstance(told, Pilot)
+        assert isinstance(answer, Pilot)
         # A strong station's noise allows more digits than anybody's pilot is worth.
-        sigma_ppm = max(1e6 * told.sigma_hz / PILOT_HZ, 0.001)
-        clock = f"{format_number(told.clock_ppm, sigma_ppm, signed=True)} ± {format_number(sigma_ppm, sigma_ppm)} ppm"
+        sigma_ppm = max(1e6 * answer.sigma_hz / PILOT_HZ, 0.001)
+        clock = f"{format_number(answer.clock_ppm, sigma_ppm, signed=True)} ± {format_number(sigma_ppm, sigma_ppm)} ppm"
         self.tell(f"The sample clock is off by {clock}, if the pilot is true")
         return True
 
-    def count(self, told: object) -> None:
+    def count(self, answer: object) -> None:
         """With the uncertainty of the station's own pilot."""
         from yarddial.dsp.frequency_modulation import Pilot
 
-        assert isinstance(told, Pilot)
+        assert isinstance(answer, Pilot)
         text = self.right_to.text().lstrip("±+- ")
         try:
             right_to_hz = parse_frequency(text)
         except BadFrequency as error:
             raise BadObservations(f"'{text}' is no uncertainty of a pilot: give it in hertz, such as 0.7 Hz") from error
-        self.session.other_methods.take_pilot(told, right_to_hz)
+        self.session.other_methods.take_pilot(answer, right_to_hz)

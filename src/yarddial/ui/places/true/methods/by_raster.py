@@ -25,7 +25,7 @@ MAX_ROWS = 4
 class ByRaster(LivePage):
     """Scan, the verdict, the hypotheses that remain."""
 
-    way = "raster"
+    method = "raster"
     asks, working = "Scan the span", "Finding every carrier and weighing all rasters…"
 
     def __init__(self, session: Session) -> None:
@@ -46,41 +46,41 @@ class ByRaster(LivePage):
         """Keep samples."""
         self.session.live_methods.scan()
 
-    def count(self, told: object) -> None:
+    def count(self, answer: object) -> None:
         """What it tells of the dial at its middle."""
         from yarddial.analysis.blind.raster_fit import BlindAnswer
 
-        assert isinstance(told, BlindAnswer)
-        self.session.other_methods.take_raster(told)
+        assert isinstance(answer, BlindAnswer)
+        self.session.other_methods.take_raster(answer)
 
-    def show_told(self, told: object) -> bool:
+    def show_told(self, answer: object) -> bool:
         """The verdict, and what else remains."""
         from yarddial.analysis.blind.raster_fit import BlindAnswer
 
-        assert isinstance(told, BlindAnswer)
-        best = told.hypotheses[0]
-        where = format_frequency(told.middle_hz, 0)
-        kept = f"{told.on_raster} of {told.carriers} carriers keep {best.raster_hz / 1e3:g} kHz"
+        assert isinstance(answer, BlindAnswer)
+        best = answer.hypotheses[0]
+        where = format_frequency(answer.middle_hz, 0)
+        raster_words = f"{answer.on_raster} of {answer.carriers} carriers keep {best.raster_hz / 1e3:g} kHz"
         if not best.raster_hz:
-            self.tell(f"No raster is kept here ({best.odds:.0%}); {told.decides}")
-        elif told.decided:
-            self.tell(f"The dial reads {_error(best)} at {where}: {kept}")
+            self.tell(f"No raster is kept here ({best.odds:.0%}); {answer.decides}")
+        elif answer.decided:
+            self.tell(f"The dial reads {_error(best)} at {where}: {raster_words}")
         else:
-            self.tell(f"Not decided, {best.odds:.0%} for {_error(best)} at {where}; {told.decides}")
+            self.tell(f"Not decided, {best.odds:.0%} for {_error(best)} at {where}; {answer.decides}")
         empty(self.odds)
-        for row, hypothesis in enumerate(told.hypotheses[:MAX_ROWS]):
+        for row, hypothesis in enumerate(answer.hypotheses[:MAX_ROWS]):
             turned = "turned over" if hypothesis.inverted else ""
             cells = (
                 f"{hypothesis.odds:.1%}",
                 _error(hypothesis),
                 f"{hypothesis.raster_hz / 1e3:g} kHz" if hypothesis.raster_hz else "no raster",
-                f"LO {hypothesis.way}",
+                f"LO {hypothesis.lo}",
                 turned,
             )
             for column, text in enumerate(cells):
                 self.odds.addWidget(Words(text, 12, "mono" if column < 2 else "sans"), row, column)
         self.odds.setColumnStretch(5, 1)
-        return told.decided
+        return answer.decided
 
 
 def _error(hypothesis: "Hypothesis") -> str:

@@ -30,7 +30,7 @@ DEMODULATIONS: "tuple[tuple[ToneReception, str], ...]" = (
 class ByTone(LivePage):
     """Three files and a tone, or the receiver."""
 
-    way = "tone"
+    method = "tone"
 
     def __init__(self, session: Session) -> None:
         super().__init__(
@@ -42,13 +42,13 @@ class ByTone(LivePage):
         )
         self.tone = entry("The tone that is sent", "1000 Hz")
         self.files: dict[ToneReception, PathField] = {
-            way: PathField(f"Recording, {name}", "sound file; two of the three will do", kinds=SOUND)
-            for way, name in DEMODULATIONS
+            method: PathField(f"Recording, {name}", "sound file; two of the three will do", kinds=SOUND)
+            for method, name in DEMODULATIONS
         }
         self.read = button("Read the files")
         self.read.clicked.connect(self.read_files)
         rows = [("Tone sent", self.tone, self.hear)]
-        self.fields([*rows, *((name, self.files[way], None) for way, name in DEMODULATIONS)])
+        self.fields([*rows, *((name, self.files[method], None) for method, name in DEMODULATIONS)])
         self.buttons(self.read, self.take)
         self._heard_at_hz: float | None = None
 
@@ -65,7 +65,7 @@ class ByTone(LivePage):
         """From sound files, off the interface thread."""
         from yarddial.session.calibration.other_methods import tone_in_files
 
-        files = {way: field.path for way, field in self.files.items() if field.path is not None}
+        files = {method: field.path for method, field in self.files.items() if field.path is not None}
         try:
             near_hz = self._tone_hz()
         except BadFrequency as error:
@@ -74,12 +74,12 @@ class ByTone(LivePage):
         self._heard_at_hz = None
         self.work_out(lambda: tone_in_files(files, near_hz))
 
-    def count(self, told: object) -> None:
+    def count(self, answer: object) -> None:
         """For the station at the dial."""
         from yarddial.analysis.tones.dial_error import ToneAnswer
 
-        assert isinstance(told, ToneAnswer)
-        self.session.other_methods.take_tone(told, self._heard_at_hz)
+        assert isinstance(answer, ToneAnswer)
+        self.session.other_methods.take_tone(answer, self._heard_at_hz)
 
     def _tone_hz(self) -> float:
         hertz = parse_frequency(self.tone.text())
@@ -87,17 +87,17 @@ class ByTone(LivePage):
             raise BadFrequency("a tone lies between 30 Hz and 20 kHz: give the one that the station sends")
         return hertz
 
-    def show_told(self, told: object) -> bool:
+    def show_told(self, answer: object) -> bool:
         """The dial's error, and the tone itself."""
         from yarddial.analysis.tones.dial_error import ToneAnswer
 
-        assert isinstance(told, ToneAnswer)
+        assert isinstance(answer, ToneAnswer)
         moved_hz = 0.0
         reference = self.session.calibration.reference()
         if self._heard_at_hz is not None and reference is not None:
             moved_hz = self._heard_at_hz - reference.frequency_hz
-        error_hz = told.dial_error_hz + moved_hz
+        error_hz = answer.dial_error_hz + moved_hz
         side = "high" if error_hz > 0 else "low"
-        size = format_hertz(abs(error_hz), told.sigma_hz, signed=False)
-        self.tell(f"The dial reads {size} {side} {format_sigma(told.sigma_hz)}; the tone is {told.tone_hz:.2f} Hz")
+        size = format_hertz(abs(error_hz), answer.sigma_hz, signed=False)
+        self.tell(f"The dial reads {size} {side} {format_sigma(answer.sigma_hz)}; the tone is {answer.tone_hz:.2f} Hz")
         return reference is not None

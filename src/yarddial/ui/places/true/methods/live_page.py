@@ -17,7 +17,7 @@ class LivePage(MethodPage):
     It hears of the gathering only while it is shown: whoever looks at another page ends what runs for this one.
     """
 
-    way: LiveMethod
+    method: LiveMethod
     asks, working = "Hear it now", "Working it out…"
 
     def __init__(self, session: Session, heading: str, how: str, tip: str, take_tip: str) -> None:
@@ -40,11 +40,11 @@ class LivePage(MethodPage):
         """What runs, with how much of it is done."""
         return f"Keeping samples: {done} done."
 
-    def show_told(self, told: object) -> bool:
+    def show_told(self, answer: object) -> bool:
         """Say what was worked out; True where it may be taken."""
         raise NotImplementedError
 
-    def count(self, told: object) -> None:
+    def count(self, answer: object) -> None:
         """Take it as a measurement. Raises YardDialError."""
         raise NotImplementedError
 
@@ -60,16 +60,16 @@ class LivePage(MethodPage):
         """End what runs for this page."""
         self._unheard()
         self._unheard = _nothing
-        if self.session.live_methods.running == self.way:
+        if self.session.live_methods.running == self.method:
             self.session.live_methods.cancel()
             self.hear.setText(self.asks)
 
     def hear_now(self) -> None:
         """With the running receiver; the button stops it meanwhile."""
         live = self.session.live_methods
-        if live.running == self.way:
+        if live.running == self.method:
             live.cancel()
-        elif why := live.why_not(self.way):
+        elif why := live.why_not(self.method):
             self.refuse(why)
         else:
             self.attempt(self.begin)
@@ -91,19 +91,19 @@ class LivePage(MethodPage):
 
     def _moved(self) -> None:
         live = self.session.live_methods
-        self.hear.setText("Stop" if live.running == self.way else self.asks)
-        if live.running == self.way:
+        self.hear.setText("Stop" if live.running == self.method else self.asks)
+        if live.running == self.method:
             self.said.setText("")
             self.answer.setText(self.doing(f"{live.fraction:.0%}"))
         elif live.trouble:
             self.refuse(live.trouble)
-        elif live.work is not None and live.gathered == self.way:
+        elif live.work is not None and live.gathered == self.method:
             work, live.work = live.work, None
             self.work_out(work)
 
-    def _show(self, told: object) -> None:
-        self.told = told
-        self.take.setEnabled(self.show_told(told))
+    def _show(self, answer: object) -> None:
+        self.told = answer
+        self.take.setEnabled(self.show_told(answer))
 
 
 def _nothing() -> None:

@@ -11,11 +11,11 @@ def test_every_mode_is_heard_in_some_way_and_every_way_serves_a_mode() -> None:
     for mode in MODES:
         for dial_hz in (7.1e6, 14.2e6, 145e6):
             assert demodulations_of(mode.key, dial_hz)[0] in DEMODULATIONS
-    assert {way.mode for way in DEMODULATIONS.values()} <= keys
-    for way in DEMODULATIONS.values():
-        settings = way.settings()
+    assert {demodulation.mode for demodulation in DEMODULATIONS.values()} <= keys
+    for demodulation in DEMODULATIONS.values():
+        settings = demodulation.settings()
         assert settings.low_hz < settings.high_hz
-        assert settings.way == way.way
+        assert settings.demodulation == demodulation.demodulation
 
 
 def test_the_sideband_is_the_amateurs_custom() -> None:
@@ -27,9 +27,11 @@ def test_the_sideband_is_the_amateurs_custom() -> None:
 
 
 @pytest.mark.parametrize(
-    ("dial_hz", "way", "raster_hz"),
+    ("dial_hz", "demodulation", "raster_hz"),
     [(999e3, "am", 9_000.0), (6.16e6, "sam", 5_000.0), (118.5e6, "am", 25_000 / 3), (98e6, "wfm", 100_000.0),
      (145.5e6, "nfm", 12_500.0), (14.2e6, "usb", 100.0), (14.05e6, "cw", 10.0)],
 )  # fmt: skip
-def test_rasters_are_those_that_transmitters_keep_to(dial_hz: float, way: Demodulation, raster_hz: float) -> None:
-    assert raster_at(dial_hz, way) == raster_hz
+def test_rasters_are_those_that_transmitters_keep_to(
+    dial_hz: float, demodulation: Demodulation, raster_hz: float
+) -> None:
+    assert raster_at(dial_hz, demodulation) == raster_hz
