@@ -4,7 +4,7 @@ import msgspec
 import numpy as np
 
 from ghosts import RATE_HZ, RandomScene
-from yarddial.analysis.ghosts.judging import SpanLook, causes, judge
+from yarddial.analysis.ghosts.judging import SpanRecord, causes, judge
 from yarddial.analysis.ghosts.prediction import predict
 from yarddial.analysis.ghosts.span import Span
 from yarddial.drivers.protocol import RequestedSettings
@@ -96,20 +96,20 @@ def _judge(scene: RandomScene, changes: tuple[str, ...] = ()) -> list[tuple[bool
     weaker = tuple(msgspec.structs.replace(t, level_dbm=t.level_dbm - LESS_DB) for t in scene.world.transmitters)
     looks = [
         *(
-            SpanLook("centre", hz, _span(scene, scene.world, scene.dial_hz + hz, RATE_HZ))
+            SpanRecord("centre", hz, _span(scene, scene.world, scene.dial_hz + hz, RATE_HZ))
             for hz in (MOVED_HZ, -MOVED_HZ)
         ),
-        SpanLook(
+        SpanRecord(
             "attenuation",
             LESS_DB,
             _span(scene, msgspec.structs.replace(scene.world, transmitters=weaker), scene.dial_hz, RATE_HZ),
         ),
-        SpanLook("rate", OTHER_RATE_HZ - RATE_HZ, _span(scene, scene.world, scene.dial_hz, OTHER_RATE_HZ)),
+        SpanRecord("rate", OTHER_RATE_HZ - RATE_HZ, _span(scene, scene.world, scene.dial_hz, OTHER_RATE_HZ)),
     ]
     if scene.world.ports[0].stages:
         # Another receiver on the same antenna, without a converter.
         looks.append(
-            SpanLook("route", 0.0, _span(scene, _plain(scene.world), scene.dial_hz, PLAIN_RATE_HZ, converted=False))
+            SpanRecord("route", 0.0, _span(scene, _plain(scene.world), scene.dial_hz, PLAIN_RATE_HZ, converted=False))
         )
     if changes:
         # One recording of each.

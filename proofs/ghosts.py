@@ -191,8 +191,8 @@ def _is_hidden(where: float, true_bins: list[float]) -> bool:
     return any(abs(where - b) < 12 for b in true_bins)
 
 
-def _peaks(level_dbm: np.ndarray, least_dbm: float, true_bins: list[float]) -> list[int]:
-    tops = (level_dbm[1:-1] >= level_dbm[:-2]) & (level_dbm[1:-1] > level_dbm[2:]) & (level_dbm[1:-1] > least_dbm)
+def _peaks(level_dbm: np.ndarray, min_dbm: float, true_bins: list[float]) -> list[int]:
+    tops = (level_dbm[1:-1] >= level_dbm[:-2]) & (level_dbm[1:-1] > level_dbm[2:]) & (level_dbm[1:-1] > min_dbm)
     found = sorted((np.flatnonzero(tops) + 1).tolist(), key=lambda i: -float(level_dbm[i]))
     kept: list[int] = []
     for peak in found:

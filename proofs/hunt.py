@@ -6,12 +6,12 @@ Asked: 18 of 20 found, nobody wrongly accused.
 import numpy as np
 
 from houses import RATE_HZ, House, house
-from yarddial.analysis.hunt.fingerprint import AirLook
-from yarddial.analysis.hunt.hunt import Hunt, HuntStep
+from yarddial.analysis.interference.fingerprint import AirRecord
+from yarddial.analysis.interference.search import SearchRecord, SearchStep
 from yarddial.dsp.pulses import mains_pulses
 from yarddial.dsp.spectra import power_density
 
-HOUSES, MOST_STEPS, BINS = 20, 120, 4096
+HOUSES, MAX_STEPS, BINS = 20, 120, 4096
 
 
 def prove(*, houses: int = HOUSES) -> bool:
@@ -19,15 +19,15 @@ def prove(*, houses: int = HOUSES) -> bool:
     found = wrong = steps = 0
     for seed in range(houses):
         place, truth = house(seed)
-        hunt = hunted(place)
-        steps += len(hunt.results)
-        told = hunt.verdict()
+        search = searched(place)
+        steps += len(search.results)
+        told = search.verdict()
         right = told.state == "named" and told.culprit == truth
         found += right
         wrong += told.state == "named" and not right
         if not right:
             print(
-                f"house {seed}: it is {truth}, told: {told.state} {told.culprit} ({hunt.seen.words if hunt.seen else ''})"
+                f"house {seed}: it is {truth}, told: {told.state} {told.culprit} ({search.seen.words if search.seen else ''})"
             )
     good = found >= 0.9 * houses and not wrong
     print(
@@ -37,16 +37,16 @@ def prove(*, houses: int = HOUSES) -> bool:
     return good
 
 
-def hunted(place: House) -> Hunt:
+def searched(place: House) -> SearchRecord:
     """Do what is asked until there is nothing more to do."""
-    hunt = Hunt(tuple(place.rooms), place.rooms)
-    while (step := hunt.next_step()) is not None and len(hunt.results) < MOST_STEPS:
+    search = SearchRecord(tuple(place.rooms), place.rooms)
+    while (step := search.next_step()) is not None and len(search.results) < MAX_STEPS:
         _do(place, step)
-        hunt = hunt.after(step, look(place))
-    return hunt
+        search = search.after(step, look(place))
+    return search
 
 
-def _do(place: House, step: HuntStep) -> None:
+def _do(place: House, step: SearchStep) -> None:
     key = {"computer on battery": "charger", "mains off": "mains"}.get(step.kind, step.target)
     if step.kind == "antenna off":
         place.antenna = step.restores
@@ -56,9 +56,9 @@ def _do(place: House, step: HuntStep) -> None:
         (place.off.discard if step.restores else place.off.add)(key)
 
 
-def look(place: House) -> AirLook:
+def look(place: House) -> AirRecord:
     samples = place.samples()
     _, density = power_density(samples, RATE_HZ, BINS)
     step_hz = RATE_HZ / BINS
     level_db = 10 * np.log10(density * step_hz)
-    return AirLook(place.centre_hz - RATE_HZ / 2, step_hz, level_db, mains_pulses(samples, RATE_HZ))
+    return AirRecord(place.centre_hz - RATE_HZ / 2, step_hz, level_db, mains_pulses(samples, RATE_HZ))

@@ -36,21 +36,21 @@ def prove() -> bool:
                   for name, value in zip(stated.names, stated.values, strict=True)),
             stated.covariance,
         )  # fmt: skip
-        looks, known, left = _walked(station, truth, stated, chance)
-        if looks is None:
+        measurements, known, left = _walked(station, truth, stated, chance)
+        if measurements is None:
             unended += 1
             continue
-        looks_all.append(len(looks))
+        looks_all.append(len(measurements))
         for place in wanted_places(station):
             told = [one for one in left if (one.line.name, one.dial_hz) == (place.line.name, place.dial_hz)]
             before = dial_state(place.line, place.dial_hz, truth)
-            after = dial_state(_entered(station, looks, known).line(place.line.name), place.dial_hz, truth)
+            after = dial_state(_entered(station, measurements, known).line(place.line.name), place.dial_hz, truth)
             sigma_hz = dial_state(place.line, place.dial_hz, known).sigma_hz
             outside += not told and abs(after.error_hz) > max(place.tolerance_hz, 4 * sigma_hz)
             worse += abs(after.error_hz) > abs(before.error_hz) + 4 * sigma_hz
-        best = _fewest(station, stated, len(looks))
+        best = _fewest(station, stated, len(measurements))
         if best is not None:
-            more.append(len(looks) - best)
+            more.append(len(measurements) - best)
     within_one = float(np.mean([one <= 1 for one in more])) if more else 0.0
     good = unended == outside == worse == 0 and within_one >= 0.95
     print(
@@ -97,31 +97,31 @@ def _walked(
     station: Station, truth: Oscillators, stated: Oscillators, chance: np.random.Generator
 ) -> tuple[list[Observation] | None, Oscillators, tuple[WantedPlace, ...]]:
     """Plan, look, fit, plan anew; the looks made, what is then known, and the places that no look makes good."""
-    lines, looks, known = tuple(station.lines()), [], stated
+    lines, measurements, known = tuple(station.lines()), [], stated
     errors: dict[str, float] = {}
     for _ in range(40):
-        solved = fit(looks, priors_of(station)) if looks else None
+        solved = fit(measurements, priors_of(station)) if measurements else None
         known = merge(stated, solved) if solved is not None else stated
         kept = solved.kept if solved is not None else ()
         plan = plan_measurements(lines, usable_references(station), known, wanted_places(station), kept, stated)
-        if not plan.looks:
-            return looks, known, tuple(place for place, _ in plan.unmet)
-        reference = plan.looks[0].reference
-        line = station.line(plan.looks[0].route)
+        if not plan.measurements:
+            return measurements, known, tuple(place for place, _ in plan.unmet)
+        reference = plan.measurements[0].reference
+        line = station.line(plan.measurements[0].route)
         off_hz = errors.setdefault(reference.name, float(chance.normal(0, reference.sigma_hz)))
         error_hz = dial_state(line, reference.frequency_hz, truth).error_hz
         shown_hz = reference.frequency_hz + error_hz + off_hz + chance.normal(0, MEASURED_HZ)
-        looks.append(observed(line, reference, float(shown_hz), MEASURED_HZ, "2026-11-27T12:00:00Z"))
+        measurements.append(observed(line, reference, float(shown_hz), MEASURED_HZ, "2026-11-27T12:00:00Z"))
     return None, known, ()
 
 
-def _entered(station: Station, looks: list[Observation], known: Oscillators) -> Station:
+def _entered(station: Station, measurements: list[Observation], known: Oscillators) -> Station:
     """With all of it entered."""
-    if not looks:
+    if not measurements:
         return station
-    line = station.line(looks[-1].route)
-    state = dial_state(line, looks[-1].reference_hz, known)
-    return propose(station, line, fit(looks, priors_of(station)), known, state).station
+    line = station.line(measurements[-1].route)
+    state = dial_state(line, measurements[-1].reference_hz, known)
+    return propose(station, line, fit(measurements, priors_of(station)), known, state).station
 
 
 def _fewest(station: Station, stated: Oscillators, walked: int) -> int | None:
@@ -133,8 +133,8 @@ def _fewest(station: Station, stated: Oscillators, walked: int) -> int | None:
     goals = [slopes(place.line, place.dial_hz, stated) for place in wanted]
 
     def unmet(chosen: tuple[int, ...]) -> int:
-        looks = [observed(able[i][0], able[i][1], able[i][1].frequency_hz, MEASURED_HZ) for i in chosen]
-        known = covariance_after(looks, stated) if looks else np.array(stated.covariance)
+        measurements = [observed(able[i][0], able[i][1], able[i][1].frequency_hz, MEASURED_HZ) for i in chosen]
+        known = covariance_after(measurements, stated) if measurements else np.array(stated.covariance)
         return sum(
             WITHIN_SIGMA * float(goal @ known @ goal) ** 0.5 > place.tolerance_hz
             for goal, place in zip(goals, wanted, strict=True)

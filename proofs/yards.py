@@ -54,10 +54,10 @@ def prove() -> bool:
                     off_hz = abs(again.dial_hz - hertz)
                     worst_hz = max(worst_hz, off_hz - 4 * largest * 2**-52)
                     dial_wrong += off_hz > 1e-6 + 8 * largest * 2**-52
-                    fold = here.fold(here.walk()[-1].out_hz)
+                    fold = here.fold(here.points()[-1].out_hz)
                     sense = path_sense(here.stages) * (1 if fold is None else fold.sense)
                     sense_wrong += (sense < 0) != inverted
-                    sense_wrong += abs(here.walk()[-1].out_hz - port_hz) > 1e-5 + largest * 2**-50
+                    sense_wrong += abs(here.points()[-1].out_hz - port_hz) > 1e-5 + largest * 2**-50
     print(f"{YARDS} yards: {bytes_wrong} whose bytes differ after save, load, save")
     print(f"{walked} dial readings back and forth: {dial_wrong} off, worst beyond rounding {max(worst_hz, 0):.2g} Hz")
     print(f"senses and frequencies at the socket against the judge: {sense_wrong} differ")

@@ -26,7 +26,7 @@ from yarddial.session.activities import Room, rooms
 from yarddial.session.first_light.result import CheckResult
 from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.session import Session
-from yarddial.session.spurious.span_looks import SpanSetting
+from yarddial.session.spurious.span_recording import SpanSetting
 from yarddial.yard.errors import CannotTune, DeviceLost, YardDialError
 from yarddial.yard.line import Line
 from yarddial.yard.observation import Observation
@@ -211,12 +211,12 @@ class Book:
         self.kept = [entry if one.id == entry.id else one for one in self.kept]
 
     def entries(
-        self, kind: str = "", station: str = "", most: int = 10_000, *, before_id: int = 0, since_utc: str = ""
+        self, kind: str = "", station: str = "", limit: int = 10_000, *, before_id: int = 0, since_utc: str = ""
     ) -> tuple[Entry, ...]:
         """Newest first."""
-        return tuple(entry for entry in self.kept if kind in ("", entry.kind))[:most]
+        return tuple(entry for entry in self.kept if kind in ("", entry.kind))[:limit]
 
-    def search(self, words: str, most: int = 200, before_id: int = 0) -> tuple[Entry, ...]:
+    def search(self, words: str, limit: int = 200, before_id: int = 0) -> tuple[Entry, ...]:
         """Whatever the words are."""
         return tuple(self.kept)
 
@@ -460,7 +460,7 @@ def _remedy(yard: JobYard) -> None:
         SpanSetting("", 0.0, line, settings_for(line)),
         SpanSetting("cure", 0.0, line, settings_for(line), calibrated=True),
     ]
-    session.mitigation._looks.begin(steps, session.mitigation._seen, session.mitigation._ended)
+    session.mitigation._records.begin(steps, session.mitigation._seen, session.mitigation._ended)
 
 
 def _check_reception(yard: JobYard) -> None:
@@ -485,16 +485,16 @@ def _transmit(yard: JobYard) -> None:
     if session.rig.status == "off":
         ScriptedRig().join(session)
     session.rig.safety.acknowledge()
-    session.own_transmission.begin(dummy_load=True, least_power=True)
+    session.own_transmission.begin(dummy_load=True, lowest_power=True)
     session.own_transmission.press()
 
 
 def _hunt(yard: JobYard) -> None:
-    hunt = yard.session.interference_hunt
+    search = yard.session.interference_search
     # Beginning anew ends a look that is under way: one hunt is enough here.
-    if hunt.hunt is None:
-        hunt.begin(("kitchen",))
-    hunt.look()
+    if search.search is None:
+        search.begin(("kitchen",))
+    search.record()
 
 
 def _begin(room: Room[Any], name: str) -> Callable[[JobYard], object]:

@@ -12,9 +12,9 @@ from yarddial.yard.observation import observed
 from yarddial.yard.parts import Receiver
 
 
-def until(session: Session, done: Callable[[], bool], most: int = 40_000) -> None:
+def until(session: Session, done: Callable[[], bool], limit: int = 40_000) -> None:
     """Poll until it is done; fail where it does not come."""
-    for _ in range(most):
+    for _ in range(limit):
         if done():
             return
         session.poll()

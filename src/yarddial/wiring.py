@@ -18,7 +18,7 @@ from yarddial.yard.plain_text import one_line
 from yarddial.yard.station import Station
 
 # Receivers are looked for so often while somebody chooses one; a driver that takes longer than this hangs.
-LOOKS_EVERY_S, LOOKS_PATIENCE_S, ASKS_PATIENCE_S = 1.0, 20.0, 15.0
+CHECK_INTERVAL_S, CHECK_PATIENCE_S, ASKS_PATIENCE_S = 1.0, 20.0, 15.0
 # How long First light watches each rate for lost samples, seconds.
 RATE_WATCHED_S, FLAT_OUT_S = 2.0, 0.4
 
@@ -278,18 +278,18 @@ def choice_helpers(*, inline: bool = False) -> "ChoiceHelpers":
     allowed = allowed_programs()
     if inline:
         return ChoiceHelpers(
-            lambda: HelperInline(partial(look_for_receivers, 0.0)),
+            lambda: HelperInline(partial(discover_receivers, 0.0)),
             lambda device: HelperInline(partial(ask_receiver, device)),
             allowed.allow, allowed.allows,
         )  # fmt: skip
     return ChoiceHelpers(
-        lambda: HelperProcess(partial(look_for_receivers, LOOKS_EVERY_S), LOOKS_PATIENCE_S),
+        lambda: HelperProcess(partial(discover_receivers, CHECK_INTERVAL_S), CHECK_PATIENCE_S),
         lambda device: HelperProcess(partial(ask_receiver, device), ASKS_PATIENCE_S),
         allowed.allow, allowed.allows,
     )  # fmt: skip
 
 
-def look_for_receivers(every_s: float) -> "Iterator[Listing]":
+def discover_receivers(every_s: float) -> "Iterator[Listing]":
     """What all drivers find, again and again; a plain function, so that it can be named to another process."""
     from yarddial.drivers.discovery import listings
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from yarddial.analysis.ghosts.cure import cures
 from yarddial.analysis.ghosts.desensing import desensing
 from yarddial.analysis.ghosts.from_yard import scene_of
-from yarddial.analysis.ghosts.judging import PeakCause, SpanLook, causes, judge
+from yarddial.analysis.ghosts.judging import PeakCause, SpanRecord, causes, judge
 from yarddial.analysis.ghosts.prediction import predict
 from yarddial.analysis.ghosts.products import MAX_TRIPLES, products
 from yarddial.analysis.ghosts.scene import Ghost, ReceiverModel, Scene
@@ -128,13 +128,13 @@ def span(peaks: dict[float, float], centre_hz: float = 10e6, rate_hz: float = 2.
     return Span(centre_hz - rate_hz / 2, step_hz, level, centre_hz, rate_hz, 1_000.0)
 
 
-def looks(place_hz: float, dbm: float, moves: float, falls: float) -> list[SpanLook]:
+def looks(place_hz: float, dbm: float, moves: float, falls: float) -> list[SpanRecord]:
     """What a cause would make a peak do when the centre is moved by 100 kHz and 8 dB are put in."""
     return [
-        SpanLook("centre", 100e3, span({place_hz + moves * 100e3: dbm}, 10.1e6)),
-        SpanLook("attenuation", 8.0, span({place_hz: dbm - 8.0 * falls})),
-        SpanLook("rate", 352e3, span({place_hz: dbm}, rate_hz=2.4e6)),
-        SpanLook("antenna", 0.0, span({})),
+        SpanRecord("centre", 100e3, span({place_hz + moves * 100e3: dbm}, 10.1e6)),
+        SpanRecord("attenuation", 8.0, span({place_hz: dbm - 8.0 * falls})),
+        SpanRecord("rate", 352e3, span({place_hz: dbm}, rate_hz=2.4e6)),
+        SpanRecord("antenna", 0.0, span({})),
     ]
 
 
@@ -202,7 +202,7 @@ def test_in_direct_sampling_what_stands_in_the_span_s_own_zone_is_true_and_all_e
 
 
 def test_two_recordings_suffice_for_what_is_strong_and_far_from_the_edges_and_a_blind_look_is_told() -> None:
-    moved = SpanLook("centre", 100e3, span({10.2e6: -75.0}, 10.1e6))
+    moved = SpanRecord("centre", 100e3, span({10.2e6: -75.0}, 10.1e6))
     seen = span({10.2e6: -75.0, 10.75e6: -75.0})
     told = judge(causes(10.2e6, -75.0, (), 500.0, seen=seen), Peak(10.2e6, -75.0), [moved])
     # 45 dB over the floor: products of unknowns 10^(-33/20) as often, the receiver's own 10^(-33/40), an alias 1/5.
@@ -211,8 +211,8 @@ def test_two_recordings_suffice_for_what_is_strong_and_far_from_the_edges_and_a_
     assert told.odds[0][1] == pytest.approx(0.6 / (0.6 + others), abs=2e-3)
     # Near the edge an alias is as likely as any; a rate at which neither place is in the clean part tells nothing.
     at_edge = [
-        SpanLook("centre", 100e3, span({10.75e6: -75.0}, 10.1e6)),
-        SpanLook("rate", -0.6e6, span({}, rate_hz=1.448e6)),
+        SpanRecord("centre", 100e3, span({10.75e6: -75.0}, 10.1e6)),
+        SpanRecord("rate", -0.6e6, span({}, rate_hz=1.448e6)),
     ]
     told = judge(causes(10.75e6, -75.0, (), 500.0, seen=seen), Peak(10.75e6, -75.0), at_edge)
     assert (told.verdict, told.missing, told.blind) == ("unsure", "rate", ("rate",))

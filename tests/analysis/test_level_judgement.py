@@ -95,8 +95,8 @@ def test_of_all_settings_the_least_gain_near_the_best_is_advised_and_habits_are_
     assert dict(found.gains_db) == {"front": 0.0, "back": 45.0} or dict(found.gains_db) == {"front": 0.0, "back": 30.0}
     truth = {s.gains_db: s.sndr_db for s in steps}
     assert truth[found.gains_db] >= max(truth.values()) - 0.5
-    half_way = next(s for s in steps if s.gains_db == (("front", 10.0), ("back", 30.0)))
-    assert found.half_way_costs_db == pytest.approx(max(truth.values()) - half_way.sndr_db, abs=0.1)
+    midpoint = next(s for s in steps if s.gains_db == (("front", 10.0), ("back", 30.0)))
+    assert found.midpoint_costs_db == pytest.approx(max(truth.values()) - midpoint.sndr_db, abs=0.1)
     # Automatic gain fills the converter to -9 dBFS: 51 dB together, so 20 and 30.
     automatic = next(s for s in steps if s.gains_db == (("front", 20.0), ("back", 30.0)))
     assert found.automatic_costs_db == pytest.approx(max(truth.values()) - automatic.sndr_db, abs=0.1)

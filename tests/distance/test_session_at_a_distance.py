@@ -161,7 +161,7 @@ def test_a_recording_made_there_is_brought_over_whole_though_the_link_breaks(
         assert made.read_bytes() == (here / f"one{ending}").read_bytes()
     assert sorted(path.name for path in here.iterdir()) == ["one.sigmf-data", "one.sigmf-meta"]
     # Another is stopped on its way, which is said, and gone on with under another name.
-    session.far_recordings.look()
+    session.far_recordings.refresh()
     poll(session, lambda: len(session.far_recordings.there) == 1)
     name = session.far_recordings.there[0].name
     ends: list[str] = []

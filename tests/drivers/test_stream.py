@@ -104,7 +104,7 @@ class Script:
     def __init__(self, steps: Iterator[bytes | str]) -> None:
         self._steps = steps
 
-    def read(self, most: int, patience_s: float) -> bytes | None:
+    def read(self, limit: int, patience_s: float) -> bytes | None:
         step = next(self._steps, "end")
         if step == "silence":
             return b""
@@ -142,7 +142,7 @@ class Dripping:
     def __init__(self, clock: VirtualTime) -> None:
         self._clock, self._reads = clock, 0
 
-    def read(self, most: int, patience_s: float) -> bytes | None:
+    def read(self, limit: int, patience_s: float) -> bytes | None:
         self._clock.sleep_s(patience_s)
         self._reads += 1
         return b"\x01" if self._reads % 4 == 0 else b""
@@ -181,8 +181,8 @@ def test_a_sender_a_hundred_times_too_fast_is_slowed_and_that_is_said_once() -> 
     clock = VirtualTime()
 
     class Flood:
-        def read(self, most: int, patience_s: float) -> bytes:
-            return bytes(most)
+        def read(self, limit: int, patience_s: float) -> bytes:
+            return bytes(limit)
 
         def close(self) -> None:
             pass

@@ -100,13 +100,13 @@ def test_a_missing_column_and_overwritten_pages_are_said_and_a_copy_is_put_in_th
     path.write_bytes(data)
     keeper = LogKeeper(lambda: Logbook(path))
     keeper.open()
-    keeper.shown(most=10_000)
+    keeper.shown(limit=10_000)
     assert keeper.is_damaged
     keeper.add(Entry(station=YARD, kind="note", text="written after the damage"))
     done = keeper.restore()
     assert (done.entries, done.copy[:4]) == (300, "log-")
     assert not keeper.is_damaged
-    texts = [entry.text for entry in keeper.shown(most=10_000)]
+    texts = [entry.text for entry in keeper.shown(limit=10_000)]
     assert {"written after the damage", "entry 0 " + "x" * 300} <= set(texts)
     assert (tmp_path / done.aside).exists()
     with sqlite3.connect(path) as other:

@@ -81,7 +81,7 @@ def test_nothing_is_keyed_from_here_before_the_engine_says_that_the_gains_are_do
     session = yard.session
     rig = ScriptedRig().join(session)
     session.rig.safety.acknowledge()
-    session.own_transmission.begin(dummy_load=True, least_power=True)
+    session.own_transmission.begin(dummy_load=True, lowest_power=True)
     until(session, lambda: session.live_receiver.is_tuned)
     session.own_transmission.press()
     for _ in range(20):

@@ -157,7 +157,7 @@ def test_a_finding_is_mended_by_its_button_and_another_acknowledged_with_a_note(
 
 def test_where_a_value_comes_from_is_said_in_a_sheet(qtbot: QtBot, window: MainWindow) -> None:
     window.open_part("Ladder")
-    form = window.bench.sheet.halts["Ladder"].form
+    form = window.bench.sheet.route_points["Ladder"].form
     assert form is not None
     link = form.origins["gain_db"]
     qtbot.mouseClick(link, Qt.MouseButton.LeftButton)

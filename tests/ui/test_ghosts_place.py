@@ -12,7 +12,7 @@ from yarddial.records.recordings import write_sigmf
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.ghosts.antenna_off_sheet import AntennaOffSheet
 from yarddial.ui.places.ghosts.expected_list import ExpectedSheet
-from yarddial.ui.places.ghosts.hunt_sheet import HuntSheet
+from yarddial.ui.places.ghosts.interference_sheet import InterferenceSheet
 from yarddial.ui.places.ghosts.place import GhostsPlace
 from yarddial.ui.places.ghosts.recordings_sheet import RecordingsSheet
 from yarddial.ui.theme.palette import palette
@@ -62,7 +62,7 @@ def test_the_span_is_tested_judged_and_clicked(qtbot: QtBot, window: MainWindow)
     qtbot.mouseClick(place.without, Qt.MouseButton.LeftButton)
     asked = place.findChild(AntennaOffSheet)
     assert asked is not None
-    qtbot.mouseClick(asked.look, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(asked.confirm, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: bool(session.span_test.not_off), timeout=60_000)
 
 
@@ -116,19 +116,19 @@ def test_interference_is_hunted_from_a_sheet_step_by_step(qtbot: QtBot, window: 
     assert isinstance(place, GhostsPlace)
     qtbot.keyClick(window, Qt.Key.Key_Space)
     qtbot.waitUntil(place.test.isEnabled, timeout=30_000)
-    qtbot.mouseClick(place.hunt, Qt.MouseButton.LeftButton)
-    sheet = place.findChild(HuntSheet)
+    qtbot.mouseClick(place.search, Qt.MouseButton.LeftButton)
+    sheet = place.findChild(InterferenceSheet)
     assert sheet is not None
-    assert not sheet.look.isEnabled()
+    assert not sheet.record.isEnabled()
     sheet.rooms.setText("kitchen, shed, kitchen")
     qtbot.keyClick(sheet.rooms, Qt.Key.Key_Return)
-    assert session.interference_hunt.hunt is not None
-    assert session.interference_hunt.hunt.rooms == ("kitchen", "shed")
-    while session.interference_hunt.step is not None:
-        qtbot.waitUntil(sheet.look.isEnabled, timeout=20_000)
-        looks = len(session.interference_hunt.hunt.results)
-        qtbot.mouseClick(sheet.look, Qt.MouseButton.LeftButton)
-        qtbot.waitUntil(lambda n=looks: len(session.interference_hunt.hunt.results) > n, timeout=30_000)  # type: ignore[misc]
+    assert session.interference_search.search is not None
+    assert session.interference_search.search.rooms == ("kitchen", "shed")
+    while session.interference_search.step is not None:
+        qtbot.waitUntil(sheet.record.isEnabled, timeout=20_000)
+        records = len(session.interference_search.search.results)
+        qtbot.mouseClick(sheet.record, Qt.MouseButton.LeftButton)
+        qtbot.waitUntil(lambda n=records: len(session.interference_search.search.results) > n, timeout=30_000)  # type: ignore[misc]
     # Nobody took the antenna off.
     qtbot.waitUntil(lambda: "Nothing stands out" in sheet.headline.text(), timeout=20_000)
     sheet.close()

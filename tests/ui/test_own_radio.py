@@ -178,7 +178,7 @@ def picker_session(tmp_path: Path, seen: list[Listing]) -> Session:
             yield seen[-1]
 
     made = wiring.choice_helpers(inline=True)
-    made = msgspec.structs.replace(made, look=lambda: HelperInline(look))
+    made = msgspec.structs.replace(made, search=lambda: HelperInline(look))
     return session_of(demo_station(), tmp_path, lambda: made)
 
 

@@ -48,7 +48,7 @@ def test_which_oscillator_can_be_left_while_it_looks_and_opened_again(
         window.go("Bench")
         window.bench.show_which_lo()
         sheet = next(one for one in window.findChildren(WhichLoSheet) if one.isVisible())
-        sheet.look()
+        sheet.scan()
         qtbot.waitUntil(lambda: window.session.lo_leak_scan.running, timeout=20_000)
         getattr(sheet, way)()
         qtbot.wait(50)

@@ -167,7 +167,7 @@ def test_an_evening_follow_click_mode_roam_split_and_its_own_reference(qtbot: Qt
     qtbot.waitActive(own)
     assert not own.ready.isEnabled()
     own.dummy.click()
-    own.least.click()
+    own.lowest.click()
     click(qtbot, own.ready)
     qtbot.waitUntil(lambda: session.live_receiver.is_tuned and own.hold.isVisible(), timeout=20_000)
     qtbot.wait(500)

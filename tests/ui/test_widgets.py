@@ -52,9 +52,9 @@ def near(picture: QImage, x: float, y: float, colour: str, reach: int = 2) -> bo
 
 
 @given(st.floats(1e-3, 1e10), st.integers(1, 12))
-def test_steps_are_round_and_not_too_many(width: float, most: int) -> None:
-    step = nice_step(width, most)
-    assert width / step <= most * 1.01
+def test_steps_are_round_and_not_too_many(width: float, limit: int) -> None:
+    step = nice_step(width, limit)
+    assert width / step <= limit * 1.01
     mantissa = float(f"{step:e}".split("e")[0])
     assert min(abs(mantissa - good) for good in (1.0, 2.0, 5.0)) < 1e-6
 

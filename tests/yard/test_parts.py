@@ -21,7 +21,7 @@ from yarddial.yard.station import Route, checked
 def test_an_lnb_takes_the_band_that_the_dial_asks_for(dial_hz: float, port_hz: float) -> None:
     line = station().line(SATELLITE).at(dial_hz)
     assert trace(dial_hz, line.stages).port_hz == port_hz
-    assert [halt.out_hz for halt in line.walk()] == [dial_hz, port_hz, port_hz]
+    assert [route_point.out_hz for route_point in line.points()] == [dial_hz, port_hz, port_hz]
     assert line.converters[0].name == ("Saucer low" if dial_hz < 11.7e9 else "Saucer high")
 
 

@@ -31,7 +31,7 @@ def test_coverage_senses_and_arithmetic_agree_with_a_brute_force_judge(seed: int
             if state in ("reached", "under"):
                 assert segment.inverted == inverted
                 here = line.at(hertz)
-                assert here.walk()[-1].out_hz == pytest.approx(port_hz, abs=1e-5)
+                assert here.points()[-1].out_hz == pytest.approx(port_hz, abs=1e-5)
                 back = trace_back(hertz, here.stages, SamplingClock(chance.uniform(-50, 50), 12.0))
                 again = trace(back.antenna_hz, here.stages, back.clock)
                 largest = max(hertz, *(abs(f) for f in (again.port_hz, *again.out_hz)))
@@ -58,9 +58,9 @@ def test_every_band_of_the_demo_yard_has_a_route_and_a_frequency_at_each_plate()
         for hertz in (band.low_hz, band.high_hz):
             first = choices(station, hertz)[0]
             assert first.reach.is_reached, band
-            halts = first.line.at(hertz).walk()
-            assert len(halts) == len(first.line.parts)
-            assert all(halt.out_hz >= 0 for halt in halts)
+            route_points = first.line.at(hertz).points()
+            assert len(route_points) == len(first.line.parts)
+            assert all(route_point.out_hz >= 0 for route_point in route_points)
 
 
 def test_routes_stand_in_the_order_that_their_reasons_tell() -> None:

@@ -20,14 +20,14 @@ MAX_SAID = 40
 @json_option
 def command(files: tuple[Path, ...], less_db: float, stages: tuple[Stage, ...], as_json: bool) -> int:
     """Tell of every peak in the first recording whether it is true: the others were made with one thing changed."""
-    from yarddial.session.spurious.recorded_looks import judge_recordings
+    from yarddial.session.spurious.recorded_spans import judge_recordings
 
     if not 0 <= less_db <= 60:
         raise BadRecording(f"--less must lie from 0 to 60 dB, not {less_db:g}")
     judged = judge_recordings(files, less_db=less_db, sense=path_sense(stages), has_converter=bool(stages))
     ranked = sorted(judged.judged, key=lambda pair: pair[0].dial_hz)
     values: dict[str, Any] = {
-        "changes": [look.change for look in judged.looks],
+        "changes": [record.change for record in judged.records],
         "peaks": [
             {
                 "dial_hz": peak.dial_hz, "level_dbfs": peak.level_dbm,

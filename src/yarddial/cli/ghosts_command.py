@@ -25,14 +25,14 @@ if TYPE_CHECKING:
 @click.option("--crystal", "crystal_hz", type=FREQUENCY, help="The receiver's crystal.")
 @click.option("--receiver", "receiver_name", default="Finch", help="A receiver of the demo yard, for its data.")
 @click.option("--order", type=click.IntRange(2, 5), default=3, help="Highest order of products.")
-@click.option("--floor", "least_dbm", type=float, default=-140.0, help="Weaker ones are left out, dBm.")
+@click.option("--floor", "min_dbm", type=float, default=-140.0, help="Weaker ones are left out, dBm.")
 @click.option("--wanted", "wanted_hz", type=FREQUENCY, help="Say too what frees this place on the dial of its ghost.")
 @click.option("--width", "width_hz", type=FREQUENCY, default="2.7k", callback=positive, help="Of what is wanted.")
 @through_option
 @json_option
 def command(
     file: Path, centre_hz: float, rate_hz: float, crystal_hz: float | None, receiver_name: str, order: int,
-    least_dbm: float, wanted_hz: float | None, width_hz: float, stages: tuple[Stage, ...], as_json: bool,
+    min_dbm: float, wanted_hz: float | None, width_hz: float, stages: tuple[Stage, ...], as_json: bool,
 ) -> None:  # fmt: skip
     """List what a span will show that is not what it seems."""
     import msgspec
@@ -59,7 +59,7 @@ def command(
     converting = next(scene_of(line, ()) for line in station.lines() if line.stages)
     isolation_db, leak_dbm = (converting.isolation_db, converting.lo_leak_dbm) if stages else (None, None)
     scene = Scene(strong, stages, model, None, isolation_db, leak_dbm)
-    ghosts = predict(scene, centre_hz, rate_hz, least_dbm, order)
+    ghosts = predict(scene, centre_hz, rate_hz, min_dbm, order)
     values: dict[str, Any] = {
         "ghosts": [
             {"dial_hz": g.dial_hz, "level_dbm": g.level_dbm, "kind": g.kind, "from": list(g.sources),
@@ -74,7 +74,7 @@ def command(
     helps: list[Remedy] = []
     if wanted_hz is not None:
         helps = list(
-            _what_helps(SpanScene(scene, centre_hz, rate_hz, least_dbm), wanted_hz, width_hz, ghosts, receivers[0])
+            _what_helps(SpanScene(scene, centre_hz, rate_hz, min_dbm), wanted_hz, width_hz, ghosts, receivers[0])
         )
         values["remedies"] = [
             {"kind": remedy.kind, "words": remedy.words, "predicted": remedy.prediction()} for remedy in helps

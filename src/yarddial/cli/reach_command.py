@@ -29,8 +29,8 @@ def command(frequency: float, file: Path | None, as_json: bool) -> int:
                 "inverted": choice.reach.inverted,
                 "reason": choice.reason,
                 "plates": [
-                    {"part": halt.part.name, "hz": halt.out_hz}
-                    for halt in (choice.line.at(frequency).walk() if choice.reach.is_reached else ())
+                    {"part": route_point.part.name, "hz": route_point.out_hz}
+                    for route_point in (choice.line.at(frequency).points() if choice.reach.is_reached else ())
                 ],
                 "coverage": [
                     {"low_hz": s.low_hz, "high_hz": s.high_hz, "state": s.state, "inverted": s.inverted}
@@ -44,7 +44,7 @@ def command(frequency: float, file: Path | None, as_json: bool) -> int:
     for choice in order:
         lines.append(f"{choice.line.name}: {choice.reach.state}; {choice.reason}")
         if choice.reach.is_reached:
-            halts = choice.line.at(frequency).walk()
-            lines.append("    " + " > ".join(f"{h.part.name} {format_frequency(h.out_hz)}" for h in halts))
+            route_points = choice.line.at(frequency).points()
+            lines.append("    " + " > ".join(f"{h.part.name} {format_frequency(h.out_hz)}" for h in route_points))
     answer(as_json, values, "\n".join(lines) or "The yard has no route yet.")
     return int(not any(choice.reach.is_reached for choice in order))

@@ -58,8 +58,8 @@ def code_samples(samples: NDArray[np.complex64], bits: int) -> CodedSamples:
     """So many bits for each half, the largest of the block at full scale: about 6 dB a bit under it."""
     halves = samples.view(np.float32)
     scale = float(np.abs(halves).max()) if halves.size else 0.0
-    most = (1 << (bits - 1)) - 1
-    steps = np.rint(halves * (most / scale)).astype(np.int32) if scale > 0 else np.zeros(halves.size, np.int32)
+    max_step = (1 << (bits - 1)) - 1
+    steps = np.rint(halves * (max_step / scale)).astype(np.int32) if scale > 0 else np.zeros(halves.size, np.int32)
     places = np.arange(bits - 1, -1, -1)
     packed = np.packbits(((steps[:, None] >> places) & 1).astype(np.uint8))
     return CodedSamples(scale, bits, int(samples.size), packed.tobytes())
@@ -76,6 +76,6 @@ def samples_of(coded: CodedSamples) -> NDArray[np.complex64]:
     weights = 1 << np.arange(bits - 1, -1, -1)
     # The highest bit counts negative.
     weights[0] = -weights[0]
-    most = (1 << (bits - 1)) - 1
-    halves = (flags @ weights).astype(np.float32) * np.float32(coded.scale / most)
+    max_step = (1 << (bits - 1)) - 1
+    halves = (flags @ weights).astype(np.float32) * np.float32(coded.scale / max_step)
     return np.ascontiguousarray(halves).view(np.complex64)

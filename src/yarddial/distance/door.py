@@ -129,9 +129,9 @@ class Door:
             await writer.drain()
 
 
-async def read_body(reader: asyncio.StreamReader, most: int) -> bytes:
+async def read_body(reader: asyncio.StreamReader, limit: int) -> bytes:
     """One frame's; raises BadFrame for one that is too long, before any of it is taken."""
-    return await reader.readexactly(wire.length_of(await reader.readexactly(4), most))
+    return await reader.readexactly(wire.length_of(await reader.readexactly(4), limit))
 
 
 def _plain_name(name: str) -> str:

@@ -13,7 +13,7 @@ from yarddial.yard.errors import YardDialError
 
 SIGNS = "0123456789ABCDEFGHJKMNPQRSTVWXYZ"
 PRINT_BITS, SECRET_BITS, CHECK_BITS = 60, 35, 5
-_LOOKS_LIKE = str.maketrans("ILOU", "110V")
+_CONFUSABLE = str.maketrans("ILOU", "110V")
 
 
 class BadPairingCode(YardDialError, ValueError):
@@ -46,7 +46,7 @@ def new_code(certificate: bytes) -> PairingCode:
 
 def read_code(text: str) -> PairingCode:
     """As a person types it: small letters, blanks and look-alikes do no harm. Raises BadPairingCode."""
-    plain = "".join(sign for sign in text.upper().translate(_LOOKS_LIKE) if sign not in "- \t\n")
+    plain = "".join(sign for sign in text.upper().translate(_CONFUSABLE) if sign not in "- \t\n")
     if len(plain) != 20 or any(sign not in SIGNS for sign in plain):
         raise BadPairingCode("a pairing code has five groups of four digits or letters: look at the far computer")
     whole = 0

@@ -52,7 +52,7 @@ class Server:
         self._errands: set[asyncio.Task[None]] = set()
         self._lost = 0
         self._numbers = itertools.count(1)
-        self._looked_s = 0.0
+        self._checked_s = 0.0
 
     async def serve(self) -> None:
         """Until it is cancelled: pass on what the engine says."""
@@ -65,7 +65,7 @@ class Server:
                     # Whoever sends has its turn, so that a burst does not pass for a link that is full.
                     await asyncio.sleep(0)
                 now_s = time.monotonic()
-                self._look_after(now_s)
+                self._check_guests(now_s)
                 if now_s - state_s > STATE_S:
                     state_s = now_s
                     self._tell_state()
@@ -260,14 +260,14 @@ class Server:
         for guest in self.guests.values():
             guest.tell(in_numbers_of(guest, event))
 
-    def _look_after(self, now_s: float) -> None:
+    def _check_guests(self, now_s: float) -> None:
         """Give up guests that do not come back, and end what was under way for them."""
         for guest in list(self.guests.values()):
             away_s = now_s - guest.away_since_s if guest.away_since_s is not None else 0.0
             if away_s > WAITS_S or guest.is_hopeless:
                 self._let_go(guest)
-        if self.guests and now_s - self._looked_s > REVOKED_S:
-            self._looked_s = now_s
+        if self.guests and now_s - self._checked_s > REVOKED_S:
+            self._checked_s = now_s
             still = {paired_guest.name for paired_guest in self._identity.paired()}
             for guest in list(self.guests.values()):
                 if guest.who.name not in still:

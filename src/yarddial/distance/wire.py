@@ -251,11 +251,11 @@ def frame(message: FromNear | FromFar) -> bytes:
     return _LENGTH.pack(len(body)) + body
 
 
-def length_of(head: bytes, most: int) -> int:
+def length_of(head: bytes, limit: int) -> int:
     """From the four bytes before it; raises BadFrame for what is too long."""
     (length,) = _LENGTH.unpack(head)
-    if not 0 < length <= most:
-        raise BadFrame(f"a frame of {length} bytes, where no more than {most} may come")
+    if not 0 < length <= limit:
+        raise BadFrame(f"a frame of {length} bytes, where no more than {limit} may come")
     return int(length)
 
 

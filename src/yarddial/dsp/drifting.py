@@ -24,7 +24,7 @@ def estimate_drifting(
     rate_hz: float,
     near_hz: float = 0.0,
     within_hz: float = 2_000.0,
-    most_drift_hz_per_s: float = MAX_DRIFT,
+    max_drift_hz_per_s: float = MAX_DRIFT,
 ) -> Carrier:
     """Estimate a carrier's frequency at the middle of the block, and how fast it changes.
 
@@ -37,7 +37,7 @@ def estimate_drifting(
         Base-band samples, full scale 1.0.
     rate_hz, near_hz, within_hz : float
         Sample rate; where to search, from the centre.
-    most_drift_hz_per_s : float
+    max_drift_hz_per_s : float
         Fastest drift thought of, either way.
 
     Raises
@@ -53,8 +53,8 @@ def estimate_drifting(
     factor = decimation_for(rate_hz, within_hz)
     narrow = decimate(samples, rate_hz, near_hz, factor) if factor > 1 or near_hz else samples
     narrow_hz = rate_hz / factor
-    start_hz, drift = _track(narrow, narrow_hz, within_hz, most_drift_hz_per_s)
-    row_bin_hz = _row_bin_hz(narrow.size, narrow_hz, most_drift_hz_per_s)
+    start_hz, drift = _track(narrow, narrow_hz, within_hz, max_drift_hz_per_s)
+    row_bin_hz = _row_bin_hz(narrow.size, narrow_hz, max_drift_hz_per_s)
     room_hz = min(ROOM_BINS * row_bin_hz, 0.4 * narrow_hz)
     # A rate further off than this would have shown in the rows.
     drift += _finer(_still(narrow, narrow_hz, start_hz, drift), narrow_hz, 2 * row_bin_hz, 2 * row_bin_hz / duration_s)
@@ -95,18 +95,18 @@ def _finer(still: Complex, rate_hz: float, within_hz: float, within_drift: float
     return best[1]
 
 
-def _row_bin_hz(count: int, rate_hz: float, most_drift: float) -> float:
+def _row_bin_hz(count: int, rate_hz: float, max_drift: float) -> float:
     """A row's bin: in a row of T seconds the fastest drift moves r T, half a bin 0.5 / T."""
     duration_s = count / rate_hz
-    row_s = min((ROW_DRIFT_BINS / most_drift) ** 0.5, duration_s / MIN_ROWS)
+    row_s = min((ROW_DRIFT_BINS / max_drift) ** 0.5, duration_s / MIN_ROWS)
     return float(1.0 / max(row_s, duration_s / MAX_ROWS))
 
 
-def _track(narrow: Complex, rate_hz: float, within_hz: float, most_drift: float) -> tuple[float, float]:
+def _track(narrow: Complex, rate_hz: float, within_hz: float, max_drift: float) -> tuple[float, float]:
     """Frequency at the middle and rate of the strongest straight track, to a fraction of a row's bin."""
     from scipy import fft
 
-    row = round(rate_hz / _row_bin_hz(narrow.size, rate_hz, most_drift))
+    row = round(rate_hz / _row_bin_hz(narrow.size, rate_hz, max_drift))
     rows = narrow.size // row
     if rows < MIN_ROWS:
         raise BadSamples("the block is too short to tell a drift: measure longer")
@@ -118,9 +118,9 @@ def _track(narrow: Complex, rate_hz: float, within_hz: float, most_drift: float)
     row_s, span_s = row / rate_hz, (rows - 1) * row / rate_hz
     best = (-1.0, 0.0, 0.0)
     # From one rate to the next the ends of the track move by half a point.
-    most = int(most_drift * span_s / bin_hz) + 1
+    limit = int(max_drift * span_s / bin_hz) + 1
     away = (np.arange(rows) - (rows - 1) / 2) * row_s
-    for step in range(-most, most + 1):
+    for step in range(-limit, limit + 1):
         drift = step * bin_hz / span_s
         shifts = np.rint(away * drift / bin_hz).astype(int)
         total = np.zeros(2 * reach + 1)

@@ -95,8 +95,8 @@ def _scatter(means: Floats, rows: Floats, sigma_hz: float, count: int) -> Floats
     """Variance of each piece's mean: a part for all, and one that grows with the square of loudness."""
     from scipy.optimize import nnls
 
-    least = max(sigma_hz**2 * count / 4, MIN_HZ**2)
-    variance = np.full(means.size, max(float(np.var(means)), least))
+    min_variance = max(sigma_hz**2 * count / 4, MIN_HZ**2)
+    variance = np.full(means.size, max(float(np.var(means)), min_variance))
     parts = np.stack([np.ones(means.size), rows[:, 1] ** 2], axis=1)
     for _ in range(4):
         weighted = rows / variance[:, None]
@@ -104,7 +104,7 @@ def _scatter(means: Floats, rows: Floats, sigma_hz: float, count: int) -> Floats
         left = means - rows @ np.linalg.solve(gram, weighted.T @ means)
         # Each square scatters by twice the square of what it estimates.
         (still, moving), _ = nnls(parts / variance[:, None], left**2 / variance * means.size / (means.size - 3))
-        variance = np.maximum(still + moving * parts[:, 1], least)
+        variance = np.maximum(still + moving * parts[:, 1], min_variance)
     return np.asarray(variance)
 
 

@@ -61,7 +61,7 @@ class Ring:
         self._held = 0
         # Lost before blocks that nobody took; those that found no room.
         self._lost = self._overrun = 0
-        self._most = 1
+        self._limit = 1
         # What the device is set to, and how often it was set: a block read before the latest setting is stale.
         self._tuning = self._settings = 0
         self._closing = False
@@ -87,7 +87,7 @@ class Ring:
                     self._lost += sum(block.lost for block, _ in self._blocks if isinstance(block, Block))
                     self._blocks = deque(entry for entry in self._blocks if not isinstance(entry[0], Block))
                     self._held = 0
-                self._most = int(RING_S * got.rate_hz)
+                self._limit = int(RING_S * got.rate_hz)
                 self._ready.notify_all()
         finally:
             self._device_lock.release()
@@ -147,8 +147,8 @@ class Ring:
                     return
                 size = item.samples.size
                 if not self._device.capabilities.is_live:
-                    self._ready.wait_for(lambda: self._closing or self._held + size <= self._most)
-                elif self._held + size > self._most:
+                    self._ready.wait_for(lambda: self._closing or self._held + size <= self._limit)
+                elif self._held + size > self._limit:
                     self._lost += item.lost
                     self._overrun += size
                     return

@@ -56,9 +56,9 @@ def guard_of(actual: ActualSettings, able: Capabilities) -> tuple[GuardState, st
         return "no gain", f"{able.name} has no gain that could be lowered"
     if actual.automatic_gain:
         return "failed", f"{able.name} keeps its automatic gain on"
-    least_db = {gain.name: min(gain.steps_db) for gain in able.gains}
+    min_db = {gain.name: min(gain.steps_db) for gain in able.gains}
     for name, gain_db in actual.gains_db:
-        if gain_db > least_db.get(name, gain_db) + SAME_GAIN_DB:
-            asked = f"{least_db[name]:g} dB was asked"
+        if gain_db > min_db.get(name, gain_db) + SAME_GAIN_DB:
+            asked = f"{min_db[name]:g} dB was asked"
             return "failed", f"{able.name} keeps gain '{name}' at {gain_db:g} dB, where {asked}"
     return "held", ""

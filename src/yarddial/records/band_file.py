@@ -25,8 +25,8 @@ def read_bands(path: Path) -> tuple[Band, ...]:
     if path.suffix.lower() == ".json":
         loaded = read_json_value(path, BANDS, BadStation)
         rows = loaded if isinstance(loaded, list) else [None]
-        if len(rows) > BANDS.most_rows:
-            raise BadStation(f"{shown(path.name)} has more than {BANDS.most_rows:,} bands: split it")
+        if len(rows) > BANDS.max_rows:
+            raise BadStation(f"{shown(path.name)} has more than {BANDS.max_rows:,} bands: split it")
     else:
         rows = [row for _, row in read_rows(path, BANDS, COLUMNS[:3], BadStation)]
     if not rows:

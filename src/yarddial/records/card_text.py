@@ -132,7 +132,9 @@ def card_html(card: Card) -> str:
         f"<tr><td>{escape(name)}</td><td><b>{escape(value)}</b></td><td>{escape(meaning)}</td></tr>"
         for name, value, meaning in card_rows(card)
     )
-    ways = ", ".join(escape(g) for g in groupings(card.offset_added_to_dial_hz)) if card.offset_added_to_dial_hz else ""
+    written = (
+        ", ".join(escape(g) for g in groupings(card.offset_added_to_dial_hz)) if card.offset_added_to_dial_hz else ""
+    )
     tests = "".join(f"<li><b>{escape(what)}</b> {escape(reading)}</li>" for what, reading in card.tests())
     return (
         f"<!doctype html><html lang='en'><head><meta charset='utf-8'><title>{escape(_title(card))}</title>"
@@ -140,7 +142,7 @@ def card_html(card: Card) -> str:
         "td{padding:4px 14px 4px 0;border-bottom:1px solid #CFC7B6}"
         "h1,h2{font-family:'Source Serif 4',serif}</style></head>"
         f"<body><h1>{escape(_title(card))}</h1><p>{escape(_subtitle(card))}</p><table>{rows}</table>"
-        + (f"<p>The offset in every grouping: {ways}</p>" if ways else "")
+        + (f"<p>The offset in every grouping: {written}</p>" if written else "")
         + f"<h2>Which convention does the program use?</h2><ul>{tests}</ul></body></html>\n"
     )
 

@@ -145,7 +145,7 @@ class LoggedSpanTest(msgspec.Struct, frozen=True, tag="span test"):
     peaks: tuple[LoggedPeak, ...]
 
 
-class LoggedHunt(msgspec.Struct, frozen=True, tag="hunt"):
+class LoggedInterferenceSearch(msgspec.Struct, frozen=True, tag="hunt"):
     """A hunt for interference: what it looks like, every step with its level, and how it ended."""
 
     what: str
@@ -205,7 +205,7 @@ class LoggedBandRun(msgspec.Struct, frozen=True, tag="band run", omit_defaults=T
 LogData = (
     LoggedNothing | LoggedLater | LoggedObservation | LoggedObservations | LoggedCorrection | LoggedEntered
     | LoggedPlace | LoggedGainSweep | LoggedAttenuationTest | LoggedSpanTest
-    | LoggedNoise | LoggedHunt | LoggedComparison | LoggedWatch
+    | LoggedNoise | LoggedInterferenceSearch | LoggedComparison | LoggedWatch
     | LoggedDeviceCheck | LoggedStrong | LoggedRemedy | LoggedBandRun
 )  # fmt: skip
 NO_DATA = LoggedNothing()

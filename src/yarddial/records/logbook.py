@@ -154,7 +154,7 @@ class Logbook:
     # Reading
 
     def entries(
-        self, kind: str = "", station: str = "", most: int = 10_000, *, before_id: int = 0, since_utc: str = ""
+        self, kind: str = "", station: str = "", limit: int = 10_000, *, before_id: int = 0, since_utc: str = ""
     ) -> tuple[Entry, ...]:
         """Newest first; all kinds and stations by default. Raises LogNotWritten when it cannot be read.
 
@@ -169,16 +169,16 @@ class Logbook:
         where = f"WHERE {' AND '.join(asked)}" if asked else ""
         # By number, as a clock may have been set back; where a time is asked for, by time. An index serves either.
         order = "at_utc DESC, id DESC" if since_utc else "id DESC"
-        return self._read(f"SELECT id, {FIELDS} FROM entries {where} ORDER BY {order} LIMIT ?", (*values, most))
+        return self._read(f"SELECT id, {FIELDS} FROM entries {where} ORDER BY {order} LIMIT ?", (*values, limit))
 
-    def search(self, words: str, most: int = 200, before_id: int = 0) -> tuple[Entry, ...]:
+    def search(self, words: str, limit: int = 200, before_id: int = 0) -> tuple[Entry, ...]:
         """Entries that hold all words, or their beginnings, newest first; of the older ones than `before_id`."""
         asked = " ".join(f'"{word}"*' for word in words.replace('"', " ").split()[:12])
         if not asked:
-            return self.entries(most=most, before_id=before_id)
+            return self.entries(limit=limit, before_id=before_id)
         bound = "AND rowid<?" if before_id else ""
         matching_rows = f"SELECT rowid FROM words WHERE words MATCH ? {bound} ORDER BY rowid DESC LIMIT ?"
-        values = (asked, *((before_id,) if before_id else ()), most)
+        values = (asked, *((before_id,) if before_id else ()), limit)
         return self._read(f"SELECT id, {FIELDS} FROM entries WHERE id IN ({matching_rows}) ORDER BY id DESC", values)
 
     def of_oscillators(self, station: str, names: Sequence[str]) -> tuple[Entry, ...]:

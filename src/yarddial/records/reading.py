@@ -28,8 +28,8 @@ class FileKind(msgspec.Struct, frozen=True):
     """What a kind of file may hold at most. `what` as a sentence has it, such as `station`."""
 
     what: str
-    most_bytes: int
-    most_rows: int = 0
+    max_bytes: int
+    max_rows: int = 0
 
 
 STATION = FileKind("station", 16 << 20)
@@ -68,7 +68,7 @@ def read_bytes(path: Path, kind: FileKind, error: type[YardDialError]) -> bytes:
         if is_file and not os.fstat(handle).st_size:
             # The system's own files say so as well, and some of them never give anything.
             return b""
-        parts, left, ends_s = [], kind.most_bytes + 1, time.monotonic() + PIPE_LASTS_S
+        parts, left, ends_s = [], kind.max_bytes + 1, time.monotonic() + PIPE_LASTS_S
         try:
             while left > 0:
                 waits_s = min(PIPE_PATIENCE_S, max(ends_s - time.monotonic(), 0.0))
@@ -82,7 +82,7 @@ def read_bytes(path: Path, kind: FileKind, error: type[YardDialError]) -> bytes:
         except OSError as failed:
             raise error(f"cannot read {name}: {reason(failed)}") from failed
     if left <= 0:
-        raise error(f"{name} has more than {_size(kind.most_bytes)}, which no {kind.what} file has: choose another")
+        raise error(f"{name} has more than {_size(kind.max_bytes)}, which no {kind.what} file has: choose another")
     return b"".join(parts)
 
 
@@ -119,8 +119,8 @@ def read_rows(
     rows = csv.DictReader(lines, skipinitialspace=True)
     try:
         # Counted before a hundred thousand of them are weighed; a quoted row may take several lines, an empty one none.
-        if len(lines) > kind.most_rows and sum(map(bool, csv.reader(lines))) > kind.most_rows + 1:
-            raise error(f"{name} has more than {kind.most_rows:,} rows: split it, or leave out the oldest")
+        if len(lines) > kind.max_rows and sum(map(bool, csv.reader(lines))) > kind.max_rows + 1:
+            raise error(f"{name} has more than {kind.max_rows:,} rows: split it, or leave out the oldest")
         missing = [column for column in columns if column not in (rows.fieldnames or [])]
         if missing:
             raise error(f"{name} has no column '{missing[0]}': its first line must name {', '.join(columns)}")
@@ -129,12 +129,12 @@ def read_rows(
         raise error(cut(f"{name} is no readable CSV: {one_line_of(failed)}")) from failed
 
 
-def cut(sentence: str, most: int = MAX_LETTERS) -> str:
+def cut(sentence: str, limit: int = MAX_LETTERS) -> str:
     """A sentence of at most so many letters; what is too long loses its middle, so that what to do stays."""
-    if len(sentence) <= most:
+    if len(sentence) <= limit:
         return sentence
-    end = most // 3
-    return f"{sentence[: most - end - 1]}…{sentence[-end:]}"
+    end = limit // 3
+    return f"{sentence[: limit - end - 1]}…{sentence[-end:]}"
 
 
 def one_line_of(error: Exception) -> str:
@@ -156,9 +156,9 @@ def _opened(path: Path, kind: FileKind, error: type[YardDialError]) -> Iterator[
         is_file = stat.S_ISREG(mode)
         if not is_file and not (_is_led_in(path) and (stat.S_ISFIFO(mode) or stat.S_ISSOCK(mode))):
             raise error(cut(f"{name} is {_sort_of(mode)}, not a file: choose a {kind.what} file"))
-        if is_file and os.fstat(handle).st_size > kind.most_bytes:
+        if is_file and os.fstat(handle).st_size > kind.max_bytes:
             raise error(
-                cut(f"{name} has more than {_size(kind.most_bytes)}, which no {kind.what} file has: choose another")
+                cut(f"{name} has more than {_size(kind.max_bytes)}, which no {kind.what} file has: choose another")
             )
         yield handle, is_file
     finally:

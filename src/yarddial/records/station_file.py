@@ -139,6 +139,6 @@ def json_of(data: bytes, path: Path, wanted: str, kind: FileKind) -> dict[str, A
 
 
 def _not_too_many(raw: dict[str, Any]) -> None:
-    for key, most in MAX_COUNTS.items():
-        if isinstance(raw.get(key), list) and len(raw[key]) > most:
-            raise BadStation(f"it has {len(raw[key]):,} {key.replace('_', ' ')}, and {most:,} is the most: split it")
+    for key, limit in MAX_COUNTS.items():
+        if isinstance(raw.get(key), list) and len(raw[key]) > limit:
+            raise BadStation(f"it has {len(raw[key]):,} {key.replace('_', ' ')}, and {limit:,} is the most: split it")

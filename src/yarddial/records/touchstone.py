@@ -66,8 +66,8 @@ def load_filter(path: Path) -> TwoPort:
 def _text(path: Path) -> str:
     text = read_bytes(path, TOUCHSTONE, BadStation).decode("latin-1")
     name = shown(path.name)
-    if text.count("\n") + text.count("\r") > TOUCHSTONE.most_rows:
-        raise BadStation(f"{name} has more than {TOUCHSTONE.most_rows:,} lines: export fewer points")
+    if text.count("\n") + text.count("\r") > TOUCHSTONE.max_rows:
+        raise BadStation(f"{name} has more than {TOUCHSTONE.max_rows:,} lines: export fewer points")
     ports = re.search(r"\[number of ports\]\s*(\S+)", text, re.IGNORECASE)
     if ports is not None and ports.group(1) != "2":
         raise BadStation(f"{name} says it has {shown(ports.group(1)[:20])} ports: a filter has 2")

@@ -12,11 +12,11 @@ if TYPE_CHECKING:
     from yarddial.session.bands.band_board import BandBoard
     from yarddial.session.bands.band_run import BandRun
     from yarddial.session.calibration.calibration import Calibration
+    from yarddial.session.calibration.calibration_sequence import CalibrationSequence
     from yarddial.session.calibration.carrier_watch import CarrierWatch
     from yarddial.session.calibration.crystal_follower import CrystalFollower
     from yarddial.session.calibration.live_methods import LiveMethods
     from yarddial.session.calibration.lo_leak_scan import LoLeakScan
-    from yarddial.session.calibration.oscillator_walk import OscillatorWalk
     from yarddial.session.calibration.other_methods import OtherMethods
     from yarddial.session.first_light.device_check import DeviceCheck
     from yarddial.session.levels.levels import Levels
@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from yarddial.session.rig.rig_control import RigControl
     from yarddial.session.sampling.span_planner import SpanPlanner
     from yarddial.session.spurious.expected_products import ExpectedProducts
-    from yarddial.session.spurious.interference_hunt import InterferenceHunt
+    from yarddial.session.spurious.interference_search import InterferenceSearch
     from yarddial.session.spurious.mitigation import Mitigation
     from yarddial.session.spurious.span_verification import SpanTest
     from yarddial.session.spurious.strong_signals import StrongSignals
@@ -97,10 +97,10 @@ class Activities:
     lo_leak_scan: Room["LoLeakScan"] = Room("calibration.lo_leak_scan")
     live_methods: Room["LiveMethods"] = Room("calibration.live_methods")
     other_methods: Room["OtherMethods"] = Room("calibration.other_methods")
-    oscillator_walk: Room["OscillatorWalk"] = Room("calibration.oscillator_walk")
+    calibration_sequence: Room["CalibrationSequence"] = Room("calibration.calibration_sequence")
     expected_products: Room["ExpectedProducts"] = Room("spurious.expected_products")
     mitigation: Room["Mitigation"] = Room("spurious.mitigation")
-    interference_hunt: Room["InterferenceHunt"] = Room("spurious.interference_hunt")
+    interference_search: Room["InterferenceSearch"] = Room("spurious.interference_search")
     comparison: Room["Comparison"] = Room("listening.comparison")
     reception_check: Room["ReceptionCheck"] = Room("listening.reception_check")
     band_run: Room["BandRun"] = Room("bands.band_run")

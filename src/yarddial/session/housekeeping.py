@@ -41,12 +41,12 @@ class Housekeeping:
             if self._log.waiting or self._log.trouble:
                 self._log.retry()
             if self._polls >= START_POLLS:
-                self._look_after()
+                self._check_regularly()
         self._polls += 1
 
-    def _look_after(self) -> None:
+    def _check_regularly(self) -> None:
         """The log's daily copy, and what killed programs have left."""
-        self._log.look_after(self._upkeep)
+        self._log.check_regularly(self._upkeep)
         if not self._has_cleared:
             from yarddial.records.temporary import clear_dead_folders
 

@@ -55,7 +55,7 @@ class FarComputerSheet(Sheet):
         self.resize(px(720), px(560))
         soon = Soon(self, self.show_state)
         self.when_left(session.far_recordings.on_far_recordings_changed(soon), session.overview.on_state_changed(soon))
-        self._recordings.look()
+        self._recordings.refresh()
         self._shown: object = None
         self.show_state()
 

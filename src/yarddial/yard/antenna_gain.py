@@ -51,8 +51,8 @@ def handed_over_db(antenna: Antenna, frequency_hz: float) -> Value:
         return antenna.gain_db
     if is_active(antenna):
         return Value(0.0, 5.0, "assumed", note="active: usual for its class")
-    least_db = USUAL_LOSS_DB.get(antenna.kind, 1.0)
-    lost_db = max(min(_lost_db(antenna, frequency_hz), MAX_LOSS_DB), least_db)
+    min_db = USUAL_LOSS_DB.get(antenna.kind, 1.0)
+    lost_db = max(min(_lost_db(antenna, frequency_hz), MAX_LOSS_DB), min_db)
     return Value(-lost_db, 3.0 if lost_db < 10 else 5.0, "assumed", note="by its kind and length")
 
 

@@ -163,7 +163,7 @@ def settings_card(station: Station, line: Line, dial_hz: float, park_hz: float =
     offset_hz = shown_for_dial(0.0, stages)
     tuner_hz = shown_for_dial(dial_hz, stages)
     receiver, ppm = line.receiver, line.receiver.entered_ppm
-    port_hz = line.walk()[-1].out_hz
+    port_hz = line.points()[-1].out_hz
     centre_hz = line.parked_hz(tuner_hz, park_hz)
     return Card(
         station=station.name,
@@ -202,7 +202,7 @@ def settings_card(station: Station, line: Line, dial_hz: float, park_hz: float =
 def _entered(line: Line) -> tuple[Stage, ...]:
     """The converters as entered, without their errors, and what direct sampling folds."""
     stages = tuple(msgspec.structs.replace(stage, lo_error_hz=0.0) for stage in line.stages)
-    fold = line.fold(line.walk()[-1].out_hz)
+    fold = line.fold(line.points()[-1].out_hz)
     return stages if fold is None else (*stages, fold)
 
 

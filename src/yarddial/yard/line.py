@@ -32,7 +32,7 @@ class Reach(msgspec.Struct, frozen=True):
         return self.state in ("reached", "under")
 
 
-class Halt(msgspec.Struct, frozen=True):
+class RoutePoint(msgspec.Struct, frozen=True):
     """A part of a route, the oscillator it works with, and the frequency behind it."""
 
     part: Part
@@ -83,21 +83,21 @@ class Line(msgspec.Struct, frozen=True):
         """All parts, antenna first."""
         return (self.antenna, *self.inner, self.receiver)
 
-    def walk(self) -> tuple[Halt, ...]:
+    def points(self) -> tuple[RoutePoint, ...]:
         """Every part in turn with its oscillator for this place, and the dial's frequency behind it as entered."""
         here_hz = self.dial_hz
-        halts = [Halt(self.antenna, None, here_hz)]
+        route_points = [RoutePoint(self.antenna, None, here_hz)]
         for part in self.inner:
             converter = part.converter_at(self._centre_hz(part, here_hz))
             if converter is not None:
                 here_hz = Stage(converter.kind, converter.entered_lo_hz).convert(here_hz)
-            halts.append(Halt(part, converter, here_hz))
-        return (*halts, Halt(self.receiver, None, here_hz))
+            route_points.append(RoutePoint(part, converter, here_hz))
+        return (*route_points, RoutePoint(self.receiver, None, here_hz))
 
     @property
     def converters(self) -> tuple[Converter, ...]:
         """The oscillators at work for this place, antenna first."""
-        return tuple(halt.converter for halt in self.walk() if halt.converter is not None)
+        return tuple(route_point.converter for route_point in self.points() if route_point.converter is not None)
 
     @property
     def stages(self) -> tuple[Stage, ...]:
@@ -210,9 +210,11 @@ class Line(msgspec.Struct, frozen=True):
     def sigma_hz(self, dial_hz: float) -> float:
         """One-sigma uncertainty of the dial at a place from the parts' own values, taken as independent."""
         line = self.at(dial_hz)
-        halts = line.walk()
-        variance = (line.receiver.crystal_ppm.sigma * 1e-6 * halts[-1].out_hz) ** 2
-        variance += sum(halt.converter.lo_hz.sigma**2 for halt in halts if halt.converter is not None)
+        route_points = line.points()
+        variance = (line.receiver.crystal_ppm.sigma * 1e-6 * route_points[-1].out_hz) ** 2
+        variance += sum(
+            route_point.converter.lo_hz.sigma**2 for route_point in route_points if route_point.converter is not None
+        )
         return sqrt(variance)
 
 

@@ -132,8 +132,8 @@ def test_while_it_transmits_nothing_is_heard_the_gains_are_least_and_work_ends(y
     before = dict(yard.applied[-1][1].gains_db)
     rig.change(transmitting=True)
     yard.polls(4)
-    least = {stage.name: min(stage.steps_db) for stage in session.desk.line.receiver.gain_stages}
-    assert dict(yard.applied[-1][1].gains_db) == least != before
+    lowest = {stage.name: min(stage.steps_db) for stage in session.desk.line.receiver.gain_stages}
+    assert dict(yard.applied[-1][1].gains_db) == lowest != before
     assert session.listening.is_muted
     assert session.rig.safety.worst() is not None
     yard.begin("measurement")
@@ -222,12 +222,12 @@ def test_the_key_is_only_pressed_while_a_person_holds_it(yard: JobYard) -> None:
     rig = followed(yard)
     session = yard.session
     own = session.own_transmission
-    assert "only you" in own.why_not(dummy_load=True, least_power=False)
+    assert "only you" in own.why_not(dummy_load=True, lowest_power=False)
     session.rig.roam()
     session.desk.choose_route(VIA_HEARTH)
     session.rig.is_wanted = session.rig.is_roaming = False
     session.rig.safety.acknowledge()
-    assert own.begin(dummy_load=True, least_power=True) == ""
+    assert own.begin(dummy_load=True, lowest_power=True) == ""
     yard.polls(3)
     assert not [order for order in rig.orders if isinstance(order, PressRigKey)]
     own.press()
@@ -260,7 +260,7 @@ def test_over_the_if_a_place_beside_the_display_is_where_the_formula_has_it(
     # What the receiver would have to show, by dial = f_rig + s (f_shown - f_IF) + m solved for f_shown.
     shown_hz = if_hz + sense * (display_hz + away_hz - display_hz - m)
     assert dial_for_shown(shown_hz, line.stages) == pytest.approx(display_hz + away_hz, abs=1e-3)
-    assert line.walk()[-1].out_hz == pytest.approx(shown_hz, abs=1e-3)
+    assert line.points()[-1].out_hz == pytest.approx(shown_hz, abs=1e-3)
     assert m == (-offset_hz if is_lower else offset_hz)
 
 

@@ -86,7 +86,7 @@ def test_without_the_antenna_what_the_receiver_makes_stays_and_what_leaks_throug
         session.span_test._first,
         line=session.desk.station.with_part(bare).line(session.desk.line.name).at(4.3525e6),
     )
-    session.span_test.look_without_antenna()
+    session.span_test.record_without_antenna()
     until(session, lambda: not session.span_test.running)
     assert "antenna" in session.span_test.changes
     here = session.span_test.at_dial()
@@ -102,7 +102,7 @@ def test_a_look_with_the_antenna_still_on_does_not_count(trued: Session) -> None
     run_span_test(session, 10e6)
     before = session.span_test.judged
     assert sum(judged.judgement.verdict == "true" for judged in before) >= 2
-    session.span_test.look_without_antenna()
+    session.span_test.record_without_antenna()
     until(session, lambda: not session.span_test.running)
     assert session.span_test.not_off.startswith("the antenna is not off")
     assert "antenna" not in session.span_test.changes

@@ -34,7 +34,7 @@ class DcGraph:
                 _put(self._up, after, before)
                 _put(self._down, before, after)
 
-    def walk(self, owner: str, port: str, *, down: bool = False) -> tuple[DcReached, ...]:
+    def follow(self, owner: str, port: str, *, down: bool = False) -> tuple[DcReached, ...]:
         """Everything that a feed of a part, or of a receiver's port, brings its voltage to.
 
         It runs towards the antennas, or `down` to the receivers; a splitter that passes current hands it to all its
@@ -44,11 +44,11 @@ class DcGraph:
         reached: list[DcReached] = []
         seen: set[tuple[str, str]] = {(owner, port)}
         # What is still to be looked at: a part, whether the current comes down to its input, and what it passed.
-        ways: list[tuple[Part, str, bool, tuple[str, ...]]] = [
+        conductors: list[tuple[Part, str, bool, tuple[str, ...]]] = [
             (part, its_port, down, ()) for part, its_port in (self._down if down else self._up).get((owner, port), [])
         ]
-        while ways:
-            part, its_port, downwards, through = ways.pop(0)
+        while conductors:
+            part, its_port, downwards, through = conductors.pop(0)
             if (part.name, its_port) in seen:
                 continue
             seen.add((part.name, its_port))
@@ -58,17 +58,19 @@ class DcGraph:
             passed = (*through, part.name)
             is_splitter = isinstance(part, TwoPort) and part.what == "splitter"
             if not downwards:
-                ways += [
+                conductors += [
                     (neighbour, name, False, passed) for neighbour, name in self._up.get((part.name, its_port), [])
                 ]
             if downwards or is_splitter:
-                ways += [
+                conductors += [
                     (neighbour, name, True, passed) for neighbour, name in self._down.get((part.name, its_port), [])
                 ]
         return tuple(reached)
 
 
-def _put(ways: dict[tuple[str, str], list[tuple[Part, str]]], here: tuple[Part, str], there: tuple[Part, str]) -> None:
-    known = ways.setdefault((here[0].name, here[1]), [])
+def _put(
+    conductors: dict[tuple[str, str], list[tuple[Part, str]]], here: tuple[Part, str], there: tuple[Part, str]
+) -> None:
+    known = conductors.setdefault((here[0].name, here[1]), [])
     if (there[0].name, there[1]) not in [(part.name, port) for part, port in known]:
         known.append(there)

@@ -37,7 +37,7 @@ def _route(line: Line) -> Iterator[BenchFinding]:
         lost = [(max(low, segment.low_hz), min(high, segment.high_hz)) for low, high in wanted]
         for low_hz, high_hz in lost:
             if segment.state in ("hole", "out") and low_hz < high_hz and segment.by == line.receiver.name:
-                out = sorted(line.at(hertz).walk()[-1].out_hz for hertz in (low_hz, high_hz))
+                out = sorted(line.at(hertz).points()[-1].out_hz for hertz in (low_hz, high_hz))
                 what = (
                     f"{span_text(low_hz, high_hz)} comes out of {movers[-1].name} at {span_text(*out)}, "
                     f"outside {line.receiver.name}"

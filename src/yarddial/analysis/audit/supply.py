@@ -35,7 +35,7 @@ def supply(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
             yield from _lead(part, need)
     graph = DcGraph(lines)
     sources = {(source.owner, source.port): source for line in lines for source in _sources(line)}
-    reached = {key: graph.walk(*key, down=source.down) for key, source in sources.items()}
+    reached = {key: graph.follow(*key, down=source.down) for key, source in sources.items()}
     for line in lines:
         yield from _line(line, sources, reached)
     for key, source in sources.items():
@@ -127,9 +127,9 @@ def _source(source: _Source, reached: tuple[DcReached, ...]) -> Iterator[BenchFi
     needs = [need for part in fed if isinstance(need := getattr(part, "need", None), Need)]
     total_ma = sum(need.current_ma for need in needs)
     key = f"feed:{source.owner}:{source.port}"
-    if len(needs) > 1 and total_ma > source.feed.most_ma:
+    if len(needs) > 1 and total_ma > source.feed.max_ma:
         names = " and ".join(part.name for part in fed)
-        what = f"{names} draw {total_ma:g} mA together, {source.spoken} gives {source.feed.most_ma:g} mA"
+        what = f"{names} draw {total_ma:g} mA together, {source.spoken} gives {source.feed.max_ma:g} mA"
         yield BenchFinding(f"{key}:sum", "stop", what, "the feed drops or burns", source.owner, True)
     if not source.feed.on:
         return
@@ -184,8 +184,8 @@ def _fits(key: str, name: str, need: Need, feed: Feed, spoken: str, current_ma: 
         what = f"{name} needs {need.text}, {spoken} gives {feed.volts:g} V"
         why = "too much burns it" if high else "too little: it will not work, or drift"
         yield BenchFinding(f"{key}:volts", "stop", what, why, name, safety=high)
-    elif current_ma > feed.most_ma:
-        what = f"{name} draws {current_ma:g} mA, {spoken} gives {feed.most_ma:g} mA at most"
+    elif current_ma > feed.max_ma:
+        what = f"{name} draws {current_ma:g} mA, {spoken} gives {feed.max_ma:g} mA at most"
         yield BenchFinding(f"{key}:current", "stop", what, "the feed drops, heats or burns", name, True)
 
 

@@ -74,9 +74,7 @@ def worst_power_of(station: Station, line: Line, rig: Transceiver) -> WorstPower
     """The worst way from a transmitter into a route; None where nothing of it can come there, or it cannot transmit."""
     if not rig.transmit_w > 0 or line.missing:
         return None
-    return min(
-        _power_paths(station, line, rig), key=lambda power: (power.is_safe, _order(power)), default=None
-    )
+    return min(_power_paths(station, line, rig), key=lambda power: (power.is_safe, _order(power)), default=None)
 
 
 def _order(power: WorstPower) -> float:

@@ -69,7 +69,7 @@ def row_of(
     measured: frozenset[str],
     ghosts: Sequence[Ghost] = (),
     proofs: Sequence[Proof] = (),
-    looks: Sequence[Proof] = (),
+    attempts: Sequence[Proof] = (),
     reaches: Reaches | None = None,
 ) -> BandRow:
     """Judge a band.
@@ -92,7 +92,7 @@ def row_of(
     worst = max(states, key=lambda state: abs(state.error_hz) + 2 * state.sigma_hz)
     is_measured = {name for name, _ in worst.slopes} <= measured
     proof = next((candidate for candidate in proofs if candidate.route in ("", line.name)), None)
-    silent = "" if proof is not None else _silent(line, proofs, looks)
+    silent = "" if proof is not None else _silent(line, proofs, attempts)
     mark, verdict, todo = _judged(line, share, mode, worst, inside, proof, silent, is_measured=is_measured)
     return BandRow(
         band, line.name, share, mode, states[len(states) // 2], worst.error_hz, worst.sigma_hz, is_measured, inside,
@@ -120,10 +120,10 @@ def _best_line(station: Station, band: Band, places: Sequence[float], reaches: R
     return reaches.lines[chosen], best
 
 
-def _silent(line: Line, proofs: Sequence[Proof], looks: Sequence[Proof]) -> str:
+def _silent(line: Line, proofs: Sequence[Proof], attempts: Sequence[Proof]) -> str:
     """What is known of a band in which nothing was proven over its route."""
-    if look := next((attempt for attempt in looks if attempt.route in ("", line.name)), None):
-        return f"nothing stood out on {look.at_utc[:10]} at {look.at_utc[11:16]} UTC: look at another hour"
+    if attempted := next((attempt for attempt in attempts if attempt.route in ("", line.name)), None):
+        return f"nothing stood out on {attempted.at_utc[:10]} at {attempted.at_utc[11:16]} UTC: look at another hour"
     if proofs:
         return f"heard over {proofs[0].route}, not yet over this route"
     return "nothing was heard or measured here yet"

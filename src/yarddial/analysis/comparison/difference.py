@@ -163,8 +163,8 @@ def _of_means(a: NDArray[np.float64], b: NDArray[np.float64], uncertainties: tup
     rest = b - max(float(b.mean()), 1e-30) / max(float(a.mean()), 1e-30) * a
     independent = rest.size / _alike(rest)
     t = _student(max(independent - 1, 1.0), QUANTILE_COVERAGE)
-    least = 1e-9 * max(abs(float(a.mean())), abs(float(b.mean())))
-    likeliest_db = 10 * float(np.log10(max(float(b.mean()), least) / max(float(a.mean()), least)))
+    min_power = 1e-9 * max(abs(float(a.mean())), abs(float(b.mean())))
+    likeliest_db = 10 * float(np.log10(max(float(b.mean()), min_power) / max(float(a.mean()), min_power)))
     return Difference(
         float(np.clip(likeliest_db, -FURTHEST_DB, FURTHEST_DB)),
         _falls_through(lambda db: t_at(db, 1) - t),

@@ -176,7 +176,7 @@ def _remarks(
     remarks: list[FitRemark] = []
     count = len(seen)
     if alone:
-        who = " and ".join(dict.fromkeys(_look(oscillator) for oscillator in alone[:3]))
+        who = " and ".join(dict.fromkeys(_observation_name(oscillator) for oscillator in alone[:3]))
         sentence = f"{who} {'are' if len(alone) > 1 else 'is'} unchecked: measure another carrier over the same route"
         if dof == 0 and count == 1:
             sentence = "one measurement cannot be checked against anything: measure another carrier to check it"
@@ -194,7 +194,7 @@ def _remarks(
     return tuple(remarks)
 
 
-def _look(observation: Observation) -> str:
+def _observation_name(observation: Observation) -> str:
     """A look as a sentence names it."""
     name = observation.reference_name or format_frequency(observation.reference_hz)
     through = ", ".join(stage.name for stage in observation.stages)

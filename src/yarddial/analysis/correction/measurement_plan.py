@@ -16,7 +16,7 @@ from yarddial.yard.station import Reference
 # Two sigma must lie within what is allowed.
 WITHIN_SIGMA = 2.0
 # A plan that does not get there in so many looks will not; a look that brings less than this is none.
-MAX_LOOKS, MIN_GAIN = 24, 0.02
+MAX_MEASUREMENTS, MIN_GAIN = 24, 0.02
 # Where all known stations together do not reach what is allowed, so near to the best that they can is enough.
 NEAR_BEST = 1.5
 
@@ -29,7 +29,7 @@ class WantedPlace(msgspec.Struct, frozen=True):
     tolerance_hz: float
 
 
-class PlannedLook(msgspec.Struct, frozen=True):
+class PlannedMeasurement(msgspec.Struct, frozen=True):
     """One measurement: a station over a route."""
 
     reference: Reference
@@ -39,7 +39,7 @@ class PlannedLook(msgspec.Struct, frozen=True):
 class MeasurementPlan(msgspec.Struct, frozen=True):
     """Looks in their order; and the places that stay beyond what is allowed, with what they will be known to."""
 
-    looks: tuple[PlannedLook, ...]
+    measurements: tuple[PlannedMeasurement, ...]
     unmet: tuple[tuple[WantedPlace, float], ...]
 
 
@@ -65,7 +65,7 @@ def plan_measurements(
         What is known now. made : the looks that went into it; `before` is what was known without them.
     wanted : sequence of WantedPlace
     """
-    looks: list[Observation] = list(observations)
+    measurements: list[Observation] = list(observations)
     seen = {(candidate.reference_name, candidate.reference_hz, candidate.route) for candidate in observations}
     # A second look at the same carrier on the same day errs alike: it is no new one.
     able = [
@@ -80,24 +80,26 @@ def plan_measurements(
     goals = [slopes(place.line, place.dial_hz, oscillators) for place in wanted]
     known: Matrix = np.array(oscillators.covariance)
     allowed = _allowed(
-        wanted, goals, covariance_after([*looks, *(_look(*candidate) for candidate in able)], start) if able else known
+        wanted,
+        goals,
+        covariance_after([*measurements, *(_as_measured(*candidate) for candidate in able)], start) if able else known,
     )
-    planned: list[PlannedLook] = []
-    while able and len(planned) < MAX_LOOKS:
+    planned: list[PlannedMeasurement] = []
+    while able and len(planned) < MAX_MEASUREMENTS:
         cost = _cost(known, goals, allowed)
         if cost <= 0:
             break
-        best = _best(able, looks, start, goals, allowed)
+        best = _best(able, measurements, start, goals, allowed)
         if best is None or best[0] > cost - MIN_GAIN:
-            best = _best_pair(able, looks, start, goals, allowed)
+            best = _best_pair(able, measurements, start, goals, allowed)
             if best is None or best[0] > cost - MIN_GAIN:
                 break
         _, chosen = best
         for line, reference in chosen:
-            looks.append(_look(line, reference))
-            planned.append(PlannedLook(reference, line.name))
+            measurements.append(_as_measured(line, reference))
+            planned.append(PlannedMeasurement(reference, line.name))
             able.remove((line, reference))
-        known = covariance_after(looks, start)
+        known = covariance_after(measurements, start)
     return MeasurementPlan(tuple(planned), tuple(_unmet(known, goals, wanted)))
 
 
@@ -111,14 +113,14 @@ def _allowed(wanted: Sequence[WantedPlace], goals: Sequence[np.ndarray], best: M
 
 def _best(
     able: Sequence[tuple[Line, Reference]],
-    looks: Sequence[Observation],
+    measurements: Sequence[Observation],
     start: Oscillators,
     goals: Sequence[np.ndarray],
     allowed: Sequence[float],
 ) -> tuple[float, tuple[tuple[Line, Reference], ...]] | None:
     best: tuple[float, tuple[tuple[Line, Reference], ...]] | None = None
     for line, reference in able:
-        cost = _cost(covariance_after([*looks, _look(line, reference)], start), goals, allowed)
+        cost = _cost(covariance_after([*measurements, _as_measured(line, reference)], start), goals, allowed)
         if best is None or cost < best[0] - 1e-9:
             best = (cost, ((line, reference),))
     return best
@@ -126,7 +128,7 @@ def _best(
 
 def _best_pair(
     able: Sequence[tuple[Line, Reference]],
-    looks: Sequence[Observation],
+    measurements: Sequence[Observation],
     start: Oscillators,
     goals: Sequence[np.ndarray],
     allowed: Sequence[float],
@@ -135,14 +137,14 @@ def _best_pair(
     best: tuple[float, tuple[tuple[Line, Reference], ...]] | None = None
     for i, first in enumerate(able):
         for second in able[i + 1 :]:
-            both = [*looks, _look(*first), _look(*second)]
+            both = [*measurements, _as_measured(*first), _as_measured(*second)]
             cost = _cost(covariance_after(both, start), goals, allowed)
             if best is None or cost < best[0] - 1e-9:
                 best = (cost, (first, second))
     return best
 
 
-def _look(line: Line, reference: Reference) -> Observation:
+def _as_measured(line: Line, reference: Reference) -> Observation:
     return observed(line, reference, reference.frequency_hz, MEASURED_HZ)
 
 

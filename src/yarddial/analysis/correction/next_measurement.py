@@ -80,7 +80,7 @@ def next_measurement(
     best: tuple[float, Reference, Line, float] | None = None
     for line, reference in candidates:
         if len(observations) <= EXACT_UP_TO_ROWS or any(_is_same(seen, reference) for seen in observations):
-            after = _after_look(line, reference, oscillators, goals, observations, before or oscillators)
+            after = _after_measurement(line, reference, oscillators, goals, observations, before or oscillators)
         else:
             a = slopes(line, reference.frequency_hz, oscillators)
             moved = known @ a
@@ -98,7 +98,7 @@ def _is_same(seen: Observation, reference: Reference) -> bool:
     return seen.shares == lasting_error_of(reference.name, reference.frequency_hz)
 
 
-def _after_look(
+def _after_measurement(
     line: Line,
     reference: Reference,
     oscillators: Oscillators,
@@ -108,16 +108,16 @@ def _after_look(
 ) -> list[float]:
     """Variances at the wanted places after one more look: what it checks, and what it leaves unchecked, counted."""
     latest = max((seen.at_utc for seen in observations), default="")
-    look = observed(line, reference, reference.frequency_hz, MEASURED_HZ, latest)
-    covariance = covariance_after((*observations, look), before)
+    candidate = observed(line, reference, reference.frequency_hz, MEASURED_HZ, latest)
+    covariance = covariance_after((*observations, candidate), before)
     return [float(goal @ covariance @ goal) for goal in goals]
 
 
-def covariance_after(looks: Sequence[Observation], before: Oscillators) -> np.ndarray:
+def covariance_after(candidates: Sequence[Observation], before: Oscillators) -> np.ndarray:
     """Covariance of all oscillators, shape (k, k), after looks on top of what was known before them."""
     names = before.names
-    rows, right, noise = equations(looks, names)
-    lies_hz = np.array([look.lie_sigma_hz for look in looks]) * unchecked(rows, noise.group)
+    rows, right, noise = equations(candidates, names)
+    lies_hz = np.array([candidate.lie_sigma_hz for candidate in candidates]) * unchecked(rows, noise.group)
     white, _ = whiten(rows, right, noise.with_lies(lies_hz))
     weight = np.diag([1 / max(before.sigma(name), 1e-12) ** 2 for name in names])
     covariance: np.ndarray = np.linalg.inv(white.T @ white + weight)

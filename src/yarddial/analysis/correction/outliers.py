@@ -38,15 +38,15 @@ def outlying(rows: Matrix, right: Matrix, noise: ObservationNoise) -> tuple[int,
     .. [1] Cook & Weisberg, Residuals and Influence in Regression (1982), section 3.4 and appendix A.2.
     """
     count, rank = rows.shape[0], _rank(rows)
-    most = count - rank - 1
-    if most < 1:
+    limit = count - rank - 1
+    if limit < 1:
         return ()
     if count > MAX_ROWS:
         return _by_residuals(rows, right, noise, rank)
     projector = _projector(rows, noise)
     if count <= EXHAUSTIVE_ROWS:
-        return _exhaustive(projector, projector @ right, min(MAX_DROPPED, most))
-    return _stepwise(projector, projector @ right, min(most, count // 3))
+        return _exhaustive(projector, projector @ right, min(MAX_DROPPED, limit))
+    return _stepwise(projector, projector @ right, min(limit, count // 3))
 
 
 def unchecked(rows: Matrix, group: NDArray[np.int64]) -> NDArray[np.bool_]:
@@ -99,9 +99,9 @@ def _saved(projector: Matrix, along: Matrix, subsets: NDArray[np.int64]) -> Matr
     return saved
 
 
-def _exhaustive(projector: Matrix, along: Matrix, most: int) -> tuple[int, ...]:
+def _exhaustive(projector: Matrix, along: Matrix, limit: int) -> tuple[int, ...]:
     best: tuple[float, tuple[int, ...]] = (0.0, ())
-    for size in range(1, most + 1):
+    for size in range(1, limit + 1):
         subsets = np.array(list(combinations(range(along.size), size)))
         gains = _saved(projector, along, subsets) - OUTLIER_CHI2 * size
         at = int(np.argmax(gains))
@@ -110,17 +110,17 @@ def _exhaustive(projector: Matrix, along: Matrix, most: int) -> tuple[int, ...]:
     return best[1]
 
 
-def _stepwise(projector: Matrix, along: Matrix, most: int) -> tuple[int, ...]:
+def _stepwise(projector: Matrix, along: Matrix, limit: int) -> tuple[int, ...]:
     """The best one or two at a time while that pays, then each taken back that costs less than its price."""
     left, dropped = np.arange(along.size), list[int]()
     inner, ends = projector, along
     # The lower rows of a pair are enough: those whose own residuals stand out.
-    while len(dropped) < most:
+    while len(dropped) < limit:
         own = np.maximum(np.diag(inner), 1e-300)
         prominent = np.sort(np.argsort(-(ends**2) / own)[:EXHAUSTIVE_ROWS])
         tried = [prominent[:, None], np.array(list(combinations(prominent.tolist(), 2)))]
         gains = [
-            _saved(inner, ends, subsets) - OUTLIER_CHI2 * subsets.shape[1] for subsets in tried[: most - len(dropped)]
+            _saved(inner, ends, subsets) - OUTLIER_CHI2 * subsets.shape[1] for subsets in tried[: limit - len(dropped)]
         ]
         size = int(np.argmax([gain.max() for gain in gains]))
         at = int(np.argmax(gains[size]))
@@ -145,8 +145,8 @@ def _stepwise(projector: Matrix, along: Matrix, most: int) -> tuple[int, ...]:
 def _by_residuals(rows: Matrix, right: Matrix, noise: ObservationNoise, rank: int) -> tuple[int, ...]:
     """Of very many rows: the largest whitened residual while that pays, at most a third of all rows."""
     used_rows = np.arange(rows.shape[0])
-    least = max(rank + 2, rows.shape[0] * 2 // 3)
-    while used_rows.size > least:
+    min_rows = max(rank + 2, rows.shape[0] * 2 // 3)
+    while used_rows.size > min_rows:
         white = whiten(rows[used_rows], right[used_rows], noise.take(used_rows))
         scaled = _scaled(white[0])
         residual = white[1] - scaled @ np.linalg.lstsq(scaled, white[1], rcond=1e-10)[0]

@@ -23,7 +23,7 @@ MIN_GAIN = 0.1
 # A floor is told by so many pieces of the span, of their lower parts, where nothing stands.
 SPAN_PIECES, FLOOR_PERCENTILE = 48, 30
 # So much of the floor's shape has to be the strong signal's, in its own uncertainties, to name it.
-SURE_SIGMA = 4.0
+MIN_SIGNIFICANCE_SIGMA = 4.0
 
 
 class Desense(msgspec.Struct, frozen=True):

@@ -35,7 +35,7 @@ STILL_THERE = 0.01
 # What has fallen by more than this is gone; what stands so far over the floor is clear of it.
 GONE_DB, CLEAR_DB = 10.0, 6.0
 # Of a level between two looks, one sigma: signals fade, and bins differ; between two routes, of one antenna or two.
-LOOK_SIGMA_DB, SAME_ANTENNA_SIGMA_DB, ROUTE_SIGMA_DB = 1.5, 4.0, 9.0
+RECORD_SIGMA_DB, SAME_ANTENNA_SIGMA_DB, ROUTE_SIGMA_DB = 1.5, 4.0, 9.0
 
 
 class PeakCause(msgspec.Struct, frozen=True):
@@ -60,7 +60,7 @@ class PeakCause(msgspec.Struct, frozen=True):
         return 0.0 if self.kind == "spike" else max(self.falls, 1.0)
 
 
-class SpanLook(msgspec.Struct, frozen=True):
+class SpanRecord(msgspec.Struct, frozen=True):
     """One thing changed, by how much (hertz, or dB), and the span as it was then.
 
     same_antenna : of another route: levels are then alike, but for what the parts between cost.
@@ -73,7 +73,7 @@ class SpanLook(msgspec.Struct, frozen=True):
     span: Span
     shift_hz: float = 0.0
     same_antenna: bool = False
-    sigma_db: float = LOOK_SIGMA_DB
+    sigma_db: float = RECORD_SIGMA_DB
 
 
 class Judgement(msgspec.Struct, frozen=True):
@@ -181,7 +181,7 @@ def _has_twin(near: Sequence[Ghost], ghosts: Sequence[Ghost], level_dbm: float, 
 def judge(
     candidates: Sequence[PeakCause],
     peak: Peak,
-    looks: Sequence[SpanLook],
+    records: Sequence[SpanRecord],
     impossible: frozenset[SettingChange] = frozenset(),
 ) -> Judgement:
     """Weigh all looks by Bayes' rule: for each cause, is the peak where it should be, and as strong as it should?
@@ -189,8 +189,8 @@ def judge(
     peak : as it was before anything was changed. impossible : tests that are none to ask for.
     """
     logs = np.log([cause.before for cause in candidates])
-    for look in looks:
-        logs = logs + np.log([_likelihood(cause, peak, look) for cause in candidates])
+    for record in records:
+        logs = logs + np.log([_likelihood(cause, peak, record) for cause in candidates])
     odds = np.exp(logs - logs.max())
     odds /= odds.sum()
     ranked = sorted(zip(candidates, odds.tolist(), strict=True), key=lambda pair: -pair[1])
@@ -205,10 +205,10 @@ def judge(
     truth = next(cause for cause, _ in ranked if cause.kind == "true")
     ghosts = [(cause, share) for cause, share in ranked if cause.kind != "true"]
     likely = [cause for cause, share in ghosts if share > RIVAL_ODDS_SHARE * ghosts[0][1]]
-    telling = {look.change for look in looks if any(_could_tell(cause, truth, peak, look) for cause in likely)}
+    telling = {record.change for record in records if any(_could_tell(cause, truth, peak, record) for cause in likely)}
     # A change that none of them answers to has told what it can.
-    idle = {look.change for look in looks if not any(_differs(cause, truth, look.change) for cause in likely)}
-    blind = tuple(dict.fromkeys(look.change for look in looks if look.change not in telling | idle))
+    idle = {record.change for record in records if not any(_differs(cause, truth, record.change) for cause in likely)}
+    blind = tuple(dict.fromkeys(record.change for record in records if record.change not in telling | idle))
     return Judgement(tuple(ranked), verdict, best_test(ranked, telling | idle | impossible), blind)
 
 
@@ -249,48 +249,50 @@ def _differs(cause: PeakCause, truth: PeakCause, change: SettingChange) -> bool:
     return cause.on_other_route != truth.on_other_route
 
 
-def _could_tell(cause: PeakCause, truth: PeakCause, peak: Peak, look: SpanLook) -> bool:
+def _could_tell(cause: PeakCause, truth: PeakCause, peak: Peak, record: SpanRecord) -> bool:
     """Whether a look shows a place where the two would differ, at a level that would be seen."""
-    if not _differs(cause, truth, look.change):
+    if not _differs(cause, truth, record.change):
         return False
-    if look.change in ("attenuation", "gain"):
+    if record.change in ("attenuation", "gain"):
         # Both may have sunk into the noise.
-        return peak.level_dbm - look.amount > look.span.floor_dbm + CLEAR_DB and look.span.covers(peak.dial_hz)
-    moved_hz = {"centre": cause.moves, "rate": cause.moves_rate}.get(look.change, 0.0) * look.amount + look.shift_hz
-    return look.span.covers(peak.dial_hz + look.shift_hz) or look.span.covers(peak.dial_hz + moved_hz)
+        return peak.level_dbm - record.amount > record.span.floor_dbm + CLEAR_DB and record.span.covers(peak.dial_hz)
+    moved_hz = {"centre": cause.moves, "rate": cause.moves_rate}.get(
+        record.change, 0.0
+    ) * record.amount + record.shift_hz
+    return record.span.covers(peak.dial_hz + record.shift_hz) or record.span.covers(peak.dial_hz + moved_hz)
 
 
-def _likelihood(cause: PeakCause, peak: Peak, look: SpanLook) -> float:
+def _likelihood(cause: PeakCause, peak: Peak, record: SpanRecord) -> float:
     """Of what was seen, for a cause: there and as strong as it should be, and nothing left where it has moved from."""
-    moved_hz, fell_db, gone = look.shift_hz, 0.0, False
-    if look.change == "centre":
-        moved_hz = cause.moves * look.amount
-    elif look.change == "rate":
-        moved_hz = cause.moves_rate * look.amount
-    elif look.change == "attenuation":
-        fell_db = cause.falls * look.amount
-    elif look.change == "gain":
-        fell_db = cause.falls_with_gain * look.amount
-    elif look.change == "antenna":
+    moved_hz, fell_db, gone = record.shift_hz, 0.0, False
+    if record.change == "centre":
+        moved_hz = cause.moves * record.amount
+    elif record.change == "rate":
+        moved_hz = cause.moves_rate * record.amount
+    elif record.change == "attenuation":
+        fell_db = cause.falls * record.amount
+    elif record.change == "gain":
+        fell_db = cause.falls_with_gain * record.amount
+    elif record.change == "antenna":
         gone = not cause.stays_without_antenna
     else:
         gone = not cause.on_other_route
-    span = look.span
+    span = record.span
     if gone:
-        return _is_gone(span, Peak(peak.dial_hz + look.shift_hz, peak.level_dbm))
+        return _is_gone(span, Peak(peak.dial_hz + record.shift_hz, peak.level_dbm))
     likelihood = 1.0
     place_hz, level_dbm = peak.dial_hz + moved_hz, peak.level_dbm - fell_db
     if span.covers(place_hz):
         seen_dbm = span.level_near(place_hz)
         if level_dbm > span.floor_dbm + CLEAR_DB:
-            sigma_db = look.sigma_db
-            if look.change == "route":
-                sigma_db = SAME_ANTENNA_SIGMA_DB if look.same_antenna else ROUTE_SIGMA_DB
+            sigma_db = record.sigma_db
+            if record.change == "route":
+                sigma_db = SAME_ANTENNA_SIGMA_DB if record.same_antenna else ROUTE_SIGMA_DB
             misfit = (seen_dbm - level_dbm) / sigma_db
             likelihood *= float(np.exp(-0.5 * min(misfit**2, 400.0))) + TEST_FAILURE_ODDS
         else:
             likelihood *= 1.0 if seen_dbm < span.floor_dbm + 2 * CLEAR_DB else STILL_THERE
-    if look.change in ("centre", "rate") and abs(moved_hz) > 4 * span.within_hz and span.covers(peak.dial_hz):
+    if record.change in ("centre", "rate") and abs(moved_hz) > 4 * span.within_hz and span.covers(peak.dial_hz):
         likelihood *= _is_gone(span, peak)
     return likelihood
 
@@ -299,5 +301,5 @@ def _is_gone(span: Span, peak: Peak) -> float:
     """Nothing is left at its old place; now and then something else stands there."""
     if not span.covers(peak.dial_hz):
         return 1.0
-    least_dbm = max(peak.level_dbm - GONE_DB, span.floor_dbm + CLEAR_DB)
-    return 1.0 if span.level_near(peak.dial_hz) < least_dbm else STILL_THERE
+    min_dbm = max(peak.level_dbm - GONE_DB, span.floor_dbm + CLEAR_DB)
+    return 1.0 if span.level_near(peak.dial_hz) < min_dbm else STILL_THERE

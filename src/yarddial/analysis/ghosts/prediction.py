@@ -48,7 +48,7 @@ def predict(
     scene: Scene,
     centre_hz: float,
     rate_hz: float,
-    least_dbm: float = -140.0,
+    min_dbm: float = -140.0,
     order: int = 3,
     *,
     with_true: bool = False,
@@ -61,7 +61,7 @@ def predict(
         True oscillators in its stages, entered ones as their `lo_hz`.
     centre_hz, rate_hz : float
         Of the span, on the dial; the sample rate.
-    least_dbm : float
+    min_dbm : float
         Weaker ones drown: the floor in the resolution of interest.
     order : int
         Highest order of products.
@@ -78,8 +78,8 @@ def predict(
     counted_c = shown_for_dial(centre_hz, _with_fold(scene, centre_hz)) / (1 + receiver.entered_ppm * 1e-6)
     # Three signals of one span make products up to three halves of it away, which the converter folds in.
     reach_hz = 1.5 * rate_hz
-    arrivals = _arrivals(scene, counted_c, reach_hz, least_dbm, order, rate_hz)
-    seen = _seen(scene, arrivals, counted_c, rate_hz, least_dbm, _home_zone(scene, centre_hz))
+    arrivals = _arrivals(scene, counted_c, reach_hz, min_dbm, order, rate_hz)
+    seen = _seen(scene, arrivals, counted_c, rate_hz, min_dbm, _home_zone(scene, centre_hz))
     sense = path_sense(_with_fold(scene, centre_hz))
     ghosts: list[Ghost] = []
     for place, level, slope, slope_rate, index, kind, formula, width_hz, own_falls in seen:
@@ -97,26 +97,26 @@ def predict(
     return tuple(ghosts[:MAX_TOLD])
 
 
-def _arrivals(
-    scene: Scene, counted_c: float, reach_hz: float, least_dbm: float, order: int, rate_hz: float
-) -> Arrivals:
+def _arrivals(scene: Scene, counted_c: float, reach_hz: float, min_dbm: float, order: int, rate_hz: float) -> Arrivals:
     receiver, stages = scene.receiver, scene.stages
     air = np.array([source.frequency_hz for source in scene.strong])
     level = np.array([source.level_dbm for source in scene.strong])
     names = [source.name or f"{source.frequency_hz / 1e6:.6g} MHz" for source in scene.strong]
     lo_hz = sum(w * (s.lo_hz + s.lo_error_hz) for w, s in zip(lo_weights(stages), stages, strict=True))
-    ways = [(path_sense(stages) * air + lo_hz, level, "true", "f")]
+    conversions = [(path_sense(stages) * air + lo_hz, level, "true", "f")]
     if stages and scene.isolation_db is not None:
-        ways.append((air, level - scene.isolation_db, "leak-through", "f, unconverted"))
-    hertz = np.concatenate([np.abs(place) for place, *_ in ways]) if air.size else np.empty(0)
-    power = np.concatenate([way_level for _, way_level, *_ in ways]) if air.size else np.empty(0)
+        conversions.append((air, level - scene.isolation_db, "leak-through", "f, unconverted"))
+    hertz = np.concatenate([np.abs(place) for place, *_ in conversions]) if air.size else np.empty(0)
+    power = (
+        np.concatenate([conversion_loss_db for _, conversion_loss_db, *_ in conversions]) if air.size else np.empty(0)
+    )
     if scene.gain_db is not None and hertz.size:
         power = power + scene.gain_db(hertz)
-    kinds: list[SpuriousKind] = [kind for _, _, kind, _ in ways for _ in names]  # type: ignore[misc]
-    sources: list[tuple[str, ...]] = [(name,) for _ in ways for name in names]
-    formulas = [formula for *_, formula in ways for _ in names]
-    wide = np.tile([source.width_hz for source in scene.strong], len(ways))
-    mixed = _made(receiver, hertz, power, counted_c, reach_hz, least_dbm, order)
+    kinds: list[SpuriousKind] = [kind for _, _, kind, _ in conversions for _ in names]  # type: ignore[misc]
+    sources: list[tuple[str, ...]] = [(name,) for _ in conversions for name in names]
+    formulas = [formula for *_, formula in conversions for _ in names]
+    wide = np.tile([source.width_hz for source in scene.strong], len(conversions))
+    mixed = _made(receiver, hertz, power, counted_c, reach_hz, min_dbm, order)
     for order_of, row, times in zip(mixed.order.tolist(), mixed.parents.tolist(), mixed.shape.tolist(), strict=True):
         kinds.append(_order_kind(order_of))
         sources.append(tuple(_of(names[p % len(names)], kinds[p]) for p in row if p >= 0))
@@ -161,7 +161,7 @@ def _made(
     power: Floats,
     counted_c: float,
     reach_hz: float,
-    least_dbm: float,
+    min_dbm: float,
     order: int,
 ) -> Products:
     """Products that can be seen: near the centre, or near three times it, or anywhere for direct sampling."""
@@ -179,7 +179,7 @@ def _made(
         for zone in zones:
             middle = _unfolded(counted_c, zone, receiver.direct_clock_hz)
             windows.append((middle - reach_hz, middle + reach_hz))
-    mixed = products(hertz, power, receiver, order, least_dbm, tuple(windows))
+    mixed = products(hertz, power, receiver, order, min_dbm, tuple(windows))
     if mixed.hertz.size > MAX_MADE:
         mixed = mixed.take(np.argpartition(-mixed.level_dbm, MAX_MADE)[:MAX_MADE])
     return mixed
@@ -228,7 +228,7 @@ class PredictedPlace(NamedTuple):
 
 
 def _seen(
-    scene: Scene, arrivals: Arrivals, counted_c: float, rate_hz: float, least_dbm: float, home: int
+    scene: Scene, arrivals: Arrivals, counted_c: float, rate_hz: float, min_dbm: float, home: int
 ) -> list[PredictedPlace]:
     """Every place in the span: (from the centre, dBm, slope with centre, with rate, arrival, kind, formula, width)."""
     receiver = scene.receiver
@@ -238,31 +238,31 @@ def _seen(
         zone = np.floor(2 * counted / receiver.direct_clock_hz).astype(int)
         turned = np.where(zone % 2, -1, 1)
         folded = turned * (counted - (zone + 1) // 2 * receiver.direct_clock_hz)
-        ways = [(folded - counted_c, np.zeros(counted.size), 0.0, zone != home, "zone", "f folded at C/2")]
+        conversions = [(folded - counted_c, np.zeros(counted.size), 0.0, zone != home, "zone", "f folded at C/2")]
     else:
         none = np.zeros(counted.size, bool)
-        ways = [(counted - counted_c, np.zeros(counted.size), 0.0, none, "true", "")]
+        conversions = [(counted - counted_c, np.zeros(counted.size), 0.0, none, "true", "")]
         for times, down_db in receiver.mixes.items():
             down = np.full(counted.size, -down_db)
             away = counted - times * counted_c
-            ways.append((away, down, 1.0 - times, ~none, "harmonic mixing", f"{{}} − {times} f_c"))
+            conversions.append((away, down, 1.0 - times, ~none, "harmonic mixing", f"{{}} − {times} f_c"))
         still = ~arrivals.at_rest
         if receiver.if_hz and receiver.image_db is not None:
             # f_c + 2 IF - f: turned over, like a mirror, but about another place.
             down = np.where(still, -receiver.image_db, -np.inf)
             away = counted_c + 2 * receiver.if_hz - counted
-            ways.append((away, down, 2.0, ~none, "tuner image", "2 f_c + 2 IF − {}"))
+            conversions.append((away, down, 2.0, ~none, "tuner image", "2 f_c + 2 IF − {}"))
         if receiver.reference_hz and receiver.reference_db is not None:
             down = np.where(still, -receiver.reference_db, -np.inf)
             for sign, text in ((1, "+"), (-1, "−")):
                 away = counted - counted_c + sign * receiver.reference_hz
-                ways.append((away, down, 0.0, ~none, "sideband", f"{{}} {text} f_ref"))
-    for away, more_db, slope, marked, mark, formula in ways:
+                conversions.append((away, down, 0.0, ~none, "sideband", f"{{}} {text} f_ref"))
+    for away, more_db, slope, marked, mark, formula in conversions:
         turns = np.round(away / rate_hz)
         filtered_db = np.where(arrivals.within, 0.0, receiver.filtered_db(away / rate_hz))
         level = arrivals.level_dbm + more_db + filtered_db
         near = np.abs(away) < np.where(arrivals.within, 1.5, receiver.folds_share) * rate_hz
-        for i in np.flatnonzero(near & (level > least_dbm)).tolist():
+        for i in np.flatnonzero(near & (level > min_dbm)).tolist():
             # The crystal's harmonics keep their name, whatever they are mixed with.
             own = not marked[i] or bool(arrivals.at_rest[i])
             kind: SpuriousKind = arrivals.kinds[i] if own else mark  # type: ignore[assignment]
@@ -276,19 +276,19 @@ def _seen(
                 PredictedPlace(place, float(level[i]), slope, -float(turns[i]), i, kind, text, width_hz)
             )
     if not receiver.direct_clock_hz:
-        predicted_places += _half_if(receiver, arrivals, counted, counted_c, rate_hz, least_dbm)
-    predicted_places += _bent(receiver, predicted_places, rate_hz, least_dbm)
-    predicted_places += _mirrors(receiver, predicted_places, least_dbm)
-    if receiver.spike_dbm is not None and receiver.spike_dbm > least_dbm:
+        predicted_places += _half_if(receiver, arrivals, counted, counted_c, rate_hz, min_dbm)
+    predicted_places += _bent(receiver, predicted_places, rate_hz, min_dbm)
+    predicted_places += _mirrors(receiver, predicted_places, min_dbm)
+    if receiver.spike_dbm is not None and receiver.spike_dbm > min_dbm:
         predicted_places.append(PredictedPlace(0.0, receiver.spike_dbm, 1.0, 0.0, -1, "spike", "f_c", 0.0))
     if not receiver.direct_clock_hz:
         # Behind the two branches' imbalance: the converters meet mirrors and the spike as well.
-        predicted_places += _converters(receiver, predicted_places, rate_hz, least_dbm)
+        predicted_places += _converters(receiver, predicted_places, rate_hz, min_dbm)
     return predicted_places
 
 
 def _half_if(
-    receiver: ReceiverModel, arrivals: Arrivals, counted: Floats, counted_c: float, rate_hz: float, least_dbm: float
+    receiver: ReceiverModel, arrivals: Arrivals, counted: Floats, counted_c: float, rate_hz: float, min_dbm: float
 ) -> list[PredictedPlace]:
     """Twice a signal half an IF above, mixed with twice the oscillator: 2 f - 2 f_c - IF, by its own intercept."""
     if not receiver.if_hz or receiver.half_if_dbm is None:
@@ -296,7 +296,7 @@ def _half_if(
     away = 2 * counted - 2 * counted_c - receiver.if_hz
     turns = np.round(away / rate_hz)
     level = 2 * arrivals.level_dbm - receiver.half_if_dbm + receiver.filtered_db(away / rate_hz)
-    near = (np.abs(away) < receiver.folds_share * rate_hz) & (level > least_dbm) & ~arrivals.at_rest
+    near = (np.abs(away) < receiver.folds_share * rate_hz) & (level > min_dbm) & ~arrivals.at_rest
     return [
         PredictedPlace(
             float(away[i] - turns[i] * rate_hz), float(level[i]), -1.0, -float(turns[i]), i, "half-IF",
@@ -308,12 +308,12 @@ def _half_if(
 
 
 def _converters(
-    receiver: ReceiverModel, predicted: Sequence[PredictedPlace], rate_hz: float, least_dbm: float
+    receiver: ReceiverModel, predicted: Sequence[PredictedPlace], rate_hz: float, min_dbm: float
 ) -> list[PredictedPlace]:
     """What the two branches' converters add: spurs a quarter of the rate away, and third harmonics, -3 x about the
     centre, and -(2 x + y) of two, three times as large, and -(x + y + z) of three, six times."""
     places: list[PredictedPlace] = []
-    if receiver.quarter_dbm is not None and receiver.quarter_dbm > least_dbm:
+    if receiver.quarter_dbm is not None and receiver.quarter_dbm > min_dbm:
         for sign in (1, -1):
             share = sign / 4
             formula = f"f_c {'+' if sign > 0 else '−'} f_s / 4"
@@ -326,7 +326,7 @@ def _converters(
     for parts in combinations_with_replacement(inside, 3):
         more_db = 20 * log10((1.0, 3.0, 6.0)[len(set(parts)) - 1])
         level_dbm = sum(p.level_dbm for p in parts) - 2 * receiver.third_dbm + more_db
-        if level_dbm < least_dbm:
+        if level_dbm < min_dbm:
             continue
         away = -sum(p.place for p in parts)
         turns = round(away / rate_hz)
@@ -343,7 +343,7 @@ def _converters(
 
 
 def _bent(
-    receiver: ReceiverModel, places: Sequence[PredictedPlace], rate_hz: float, least_dbm: float
+    receiver: ReceiverModel, places: Sequence[PredictedPlace], rate_hz: float, min_dbm: float
 ) -> list[PredictedPlace]:
     """Third-order products in the converter of what harmonics and aliases bring into the span, with all else there."""
     strange = [place for place in places if place[5] in ("harmonic mixing", "alias", "crystal")]
@@ -355,7 +355,7 @@ def _bent(
     hertz, level = np.array([p[0] + far_hz for p in inside]), np.array([p[1] for p in inside])
     only_third = ReceiverModel(iip3_dbm=receiver.iip3_dbm)
     window = (far_hz - 1.5 * rate_hz, far_hz + 1.5 * rate_hz)
-    mixed = products(hertz, level, only_third, 3, least_dbm, (window,))
+    mixed = products(hertz, level, only_third, 3, min_dbm, (window,))
     bent: list[PredictedPlace] = []
     for row, (indices, shape) in enumerate(zip(mixed.parents.tolist(), mixed.shape.tolist(), strict=True)):
         parents = [inside[p] for p in indices if p >= 0]
@@ -376,7 +376,7 @@ def _bent(
     return bent
 
 
-def _mirrors(receiver: ReceiverModel, places: Sequence[PredictedPlace], least_dbm: float) -> list[PredictedPlace]:
+def _mirrors(receiver: ReceiverModel, places: Sequence[PredictedPlace], min_dbm: float) -> list[PredictedPlace]:
     if receiver.mirror_db is None or receiver.direct_clock_hz:
         return []
     return [
@@ -392,7 +392,7 @@ def _mirrors(receiver: ReceiverModel, places: Sequence[PredictedPlace], least_db
             falls,
         )
         for place, level, slope, slope_rate, index, _, formula, width_hz, falls in places
-        if level - receiver.mirror_db > least_dbm
+        if level - receiver.mirror_db > min_dbm
     ]
 
 

@@ -76,7 +76,7 @@ def products(
     level_dbm: Floats,
     receiver: ReceiverModel,
     order: int = 3,
-    least_dbm: float = -np.inf,
+    min_dbm: float = -np.inf,
     windows: tuple[Window, ...] = (),
 ) -> Products:
     """List |a f1 + b f2| of all pairs up to an order, own harmonics, and |a f1 + b f2 + c f3| of triples.
@@ -93,7 +93,7 @@ def products(
         decibel for a smooth saturation (of tanh x, IIP5 = IIP3 - 0.6 dB); another that is not known is left out.
     order : int
         Highest order. Of triples of order 4 and 5 only the strongest signals' are made.
-    least_dbm : float
+    min_dbm : float
         Weaker ones are left out.
     windows : tuple of (low_hz, high_hz)
         Only what falls into one of these, found by binary search among sorted signals; all, when empty. Triples are
@@ -102,18 +102,18 @@ def products(
     intercepts = intercepts_of(receiver)
     able = {n: value for n, value in intercepts.items() if value is not None and n <= order}
     if not windows:
-        return _positive(_all(hertz, level_dbm, able), least_dbm)
+        return _positive(_all(hertz, level_dbm, able), min_dbm)
     ranked = np.argsort(hertz, kind="stable").astype(np.int32)
     f, p = hertz[ranked], level_dbm[ranked]
     # Frequencies may come out negative, and are seen all the same.
     both = [*windows, *((-high, -low) for low, high in windows)]
     batches = [_harmonics(f, p, able), *_in_windows(f, p, able, both)]
     if 3 in able:
-        batches += [_triples(f, p, able[3], least_dbm, window) for window in both]
-        batches.append(_threes(f, p, {3: able[3]}, least_dbm, both, ((1, 1, 1),)))
+        batches += [_triples(f, p, able[3], min_dbm, window) for window in both]
+        batches.append(_threes(f, p, {3: able[3]}, min_dbm, both, ((1, 1, 1),)))
     if higher := {n: value for n, value in able.items() if n > 3}:
-        batches.append(_threes(f, p, higher, least_dbm, both, _FORMS[_FORMS.index((1, 1, 1)) + 1 :]))
-    every = _positive(_joined(batches), least_dbm)
+        batches.append(_threes(f, p, higher, min_dbm, both, _FORMS[_FORMS.index((1, 1, 1)) + 1 :]))
+    every = _positive(_joined(batches), min_dbm)
     every = every.take(_inside(every.hertz, windows) & (every.hertz > 0))
     first, second, third = (_named(ranked, index) for index in (every.first, every.second, every.third))
     return Products(every.hertz, every.level_dbm, first, second, third, every.form)
@@ -127,7 +127,7 @@ def intercepts_of(receiver: ReceiverModel) -> dict[int, float | None]:
 
 
 def _threes(
-    f: Floats, p: Floats, able: dict[int, float], least_dbm: float, windows: list[Window],
+    f: Floats, p: Floats, able: dict[int, float], min_dbm: float, windows: list[Window],
     forms: Sequence[tuple[int, int, int]],
 ) -> Products:  # fmt: skip
     """Every form of every three of the strongest signals that falls into a window."""
@@ -145,7 +145,7 @@ def _threes(
         inside = np.flatnonzero(_inside(hertz, tuple(windows)))
         first, two, three = i[inside], j[inside], k[inside]
         level = a * p[first] + abs(b) * p[two] + abs(c) * p[three] - (order - 1) * able[order] + _more_db(form)
-        strong = np.flatnonzero(level > least_dbm)
+        strong = np.flatnonzero(level > min_dbm)
         batches.append(_block(hertz[inside][strong], level[strong], first[strong], two[strong], three[strong], form))
     return _joined(batches)
 
@@ -158,10 +158,10 @@ def _more_db(form: tuple[int, int, int]) -> float:
     return 20 * log10(factorial(order) / (sizes[0] * sizes[1] * sizes[2]) / pair)
 
 
-def _positive(every: Products, least_dbm: float) -> Products:
+def _positive(every: Products, min_dbm: float) -> Products:
     """Strong enough, and none below zero: what comes out negative is turned round, in place."""
-    if np.isfinite(least_dbm):
-        every = every.take(every.level_dbm > least_dbm)
+    if np.isfinite(min_dbm):
+        every = every.take(every.level_dbm > min_dbm)
     negative = every.hertz < 0
     np.abs(every.hertz, out=every.hertz)
     np.invert(every.form, out=every.form, where=negative)
@@ -197,9 +197,9 @@ def _all(f: Floats, p: Floats, able: dict[int, float]) -> Products:
     harmonics = _harmonics(f, p, able)
     index: type[np.int16 | np.int32] = np.int16 if f.size < 1 << 15 else np.int32
     i, j = (indices.astype(index) for indices in np.triu_indices(f.size, 1))
-    ways = [(a, b, iip, turned) for a, b, iip in _shapes(able) for turned in ((False,) if a == b else (False, True))]
+    orders = [(a, b, iip, turned) for a, b, iip in _shapes(able) for turned in ((False,) if a == b else (False, True))]
     count, begin = i.size, harmonics.hertz.size
-    total = begin + 2 * len(ways) * count
+    total = begin + 2 * len(orders) * count
     batch = Products(
         np.empty(total), np.empty(total, np.float32), np.empty(total, index), np.empty(total, index),
         np.broadcast_to(index(-1), total), np.empty(total, np.int8),
@@ -209,7 +209,7 @@ def _all(f: Floats, p: Floats, able: dict[int, float]) -> Products:
     narrow = p.astype(np.float32)
     fi, fj, pi, pj = f[i], f[j], narrow[i], narrow[j]
     af, bf, bp = np.empty_like(fi), np.empty_like(fi), np.empty_like(pi)
-    for a, b, iip, turned in ways:
+    for a, b, iip, turned in orders:
         (first, two), (f1, f2), (p1, p2) = ((j, i), (fj, fi), (pj, pi)) if turned else ((i, j), (fi, fj), (pi, pj))
         plus, minus = slice(begin, begin + count), slice(begin + count, begin + 2 * count)
         begin += 2 * count
@@ -246,14 +246,14 @@ def _in_windows(f: Floats, p: Floats, able: dict[int, float], windows: list[Wind
     return batches
 
 
-def _triples(f: Floats, p: Floats, iip3_dbm: float, least_dbm: float, window: Window) -> Products:
+def _triples(f: Floats, p: Floats, iip3_dbm: float, min_dbm: float, window: Window) -> Products:
     """f1 + f2 - f3 in a window, f3 another than both: sums sorted once, each f3 finds its stretch of them.
 
     Where there would be more than memory holds, only the strongest signals are combined.
     """
     chosen = np.sort(np.argsort(-p, kind="stable")[:MAX_COMBINED]).astype(np.int32)
     while chosen.size:
-        triples, count = _triples_of(f[chosen], p[chosen], iip3_dbm, least_dbm, window)
+        triples, count = _triples_of(f[chosen], p[chosen], iip3_dbm, min_dbm, window)
         if triples is not None:
             first, second, third = (chosen[index] for index in (triples.first, triples.second, triples.third))
             return Products(triples.hertz, triples.level_dbm, first, second, third, triples.form)
@@ -263,12 +263,12 @@ def _triples(f: Floats, p: Floats, iip3_dbm: float, least_dbm: float, window: Wi
     return _none()
 
 
-def _triples_of(f: Floats, p: Floats, iip3_dbm: float, least_dbm: float, window: Window) -> tuple[Products | None, int]:
+def _triples_of(f: Floats, p: Floats, iip3_dbm: float, min_dbm: float, window: Window) -> tuple[Products | None, int]:
     """All of them, unless they are too many; and how many stand in the window, strong or weak."""
     first, two = np.triu_indices(f.size, 1)
     level = p[first] + p[two] - 2 * iip3_dbm + TRIPLE_DB
     # Pairs too weak for even the strongest third are left out before they are sorted.
-    strong = np.flatnonzero(level + p.max(initial=-np.inf) > least_dbm)
+    strong = np.flatnonzero(level + p.max(initial=-np.inf) > min_dbm)
     first, two, level = first[strong], two[strong], level[strong]
     sums = f[first] + f[two]
     order = np.argsort(sums)
@@ -280,7 +280,7 @@ def _triples_of(f: Floats, p: Floats, iip3_dbm: float, least_dbm: float, window:
         return None, count
     third, within = _stretches(np.arange(f.size), begin, end)
     strength = level[within] + p[third]
-    above_floor = np.flatnonzero((strength > least_dbm) & (first[within] != third) & (two[within] != third))
+    above_floor = np.flatnonzero((strength > min_dbm) & (first[within] != third) & (two[within] != third))
     within, third = within[above_floor], third[above_floor]
     i, j = first[within], two[within]
     return _block(sums[within] - f[third], strength[above_floor], i, j, third, (1, 1, -1)), count

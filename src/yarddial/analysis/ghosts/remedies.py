@@ -119,11 +119,11 @@ def remedies(
     planner = _Planner(setting, channel, at_hand, able, order)
     candidates: list[Remedy] = []
     for kind in KINDS:
-        most_db = MAX_COST_DB.get(kind, np.inf)
+        max_db = MAX_COST_DB.get(kind, np.inf)
         tried = [
             candidate
             for candidate in planner.candidates(kind)
-            if candidate.over_db <= FREE_DB and candidate.costs_db <= most_db
+            if candidate.over_db <= FREE_DB and candidate.costs_db <= max_db
         ]
         if tried:
             candidates.append(min(tried, key=planner.ranked))
@@ -280,10 +280,10 @@ class _Planner:
         return msgspec.structs.replace(ghost, dial_hz=ghost.dial_hz + moved_hz, level_dbm=ghost.level_dbm - falls_db)
 
     def _ghosts(self, setting: SpanScene) -> Sequence[Ghost]:
-        least_dbm = setting.floor_dbm + 2 * SAFE_DB
+        min_dbm = setting.floor_dbm + 2 * SAFE_DB
         receiver = msgspec.structs.replace(setting.scene.receiver, folds_share=FOLDS_SHARE)
         scene = msgspec.structs.replace(setting.scene, receiver=receiver)
-        return predict(scene, setting.centre_hz, setting.rate_hz, least_dbm, self.order)
+        return predict(scene, setting.centre_hz, setting.rate_hz, min_dbm, self.order)
 
     def _behind(self, part: Filter) -> Scene:
         strong = self.now.scene.strong

@@ -65,7 +65,7 @@ class Span(msgspec.Struct, frozen=True):
         last = int(np.ceil((dial_hz + reach - self.low_hz) / self.step_hz - 0.5))
         return float(self.level_dbm[max(first, 0) : max(last, first) + 1].max(initial=-300.0))
 
-    def peaks(self, most: int = 60, stands_db: float = PEAK_OVER_SPAN_FLOOR_DB) -> tuple[Peak, ...]:
+    def peaks(self, limit: int = 60, stands_db: float = PEAK_OVER_SPAN_FLOOR_DB) -> tuple[Peak, ...]:
         """What stands out in the clean part, strongest first; the skirts of a stronger one are none."""
         level = self.level_dbm
         tops = np.zeros(level.size, bool)
@@ -77,7 +77,7 @@ class Span(msgspec.Struct, frozen=True):
                 continue
             if not any(self._is_sideband(index, other) for other in peak_bins):
                 peak_bins.append(index)
-            if len(peak_bins) >= most:
+            if len(peak_bins) >= limit:
                 break
         return tuple(Peak(self._fine(index), float(level[index])) for index in peak_bins)
 

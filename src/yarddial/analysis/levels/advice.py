@@ -25,7 +25,7 @@ class Advice(msgspec.Struct, frozen=True):
     over_db : signal over noise at that gain; None without a signal.
     taken_over_db : gain from which the antenna's noise, not the converter's, makes the floor; None where it never does.
     bent_from_db : gain from which the ADC is overloaded or the signal no longer follows; None where none is.
-    half_way_costs_db, most_costs_db : what the middle of the control, and its end, cost against the best.
+    half_way_costs_db, max_costs_db : what the middle of the control, and its end, cost against the best.
     """
 
     gain_db: float
@@ -34,8 +34,8 @@ class Advice(msgspec.Struct, frozen=True):
     over_db: float | None
     taken_over_db: float | None
     bent_from_db: float | None
-    half_way_costs_db: float | None
-    most_costs_db: float | None
+    midpoint_costs_db: float | None
+    max_costs_db: float | None
 
 
 def advise(steps: Sequence[GainPoint]) -> Advice:
@@ -68,7 +68,7 @@ def advise(steps: Sequence[GainPoint]) -> Advice:
         return Advice(gain_db, "noise", reason, None, taken_over_db, bent_from_db, None, None)
     chosen = next(step for step in able if step.over_db >= best.over_db - NEAR_BEST_DB)
     reason = f"the least gain that hears the signal within {NEAR_BEST_DB:g} dB of the best"
-    half_way, most = steps[len(steps) // 2], steps[-1]
+    midpoint, limit = steps[len(steps) // 2], steps[-1]
     return Advice(
         chosen.gain_db,
         "signal",
@@ -76,8 +76,8 @@ def advise(steps: Sequence[GainPoint]) -> Advice:
         chosen.over_db,
         taken_over_db,
         bent_from_db,
-        best.over_db - half_way.over_db,
-        best.over_db - most.over_db,
+        best.over_db - midpoint.over_db,
+        best.over_db - limit.over_db,
     )
 
 

@@ -40,7 +40,7 @@ class BestGains(msgspec.Struct, frozen=True):
     gains_db: GainsDb
     sndr_db: float
     reason: str
-    half_way_costs_db: float
+    midpoint_costs_db: float
     automatic_costs_db: float
     attenuator_db: int = 0
     attenuator_gains_db: float = 0.0
@@ -77,7 +77,7 @@ def best_setting(steps: Sequence[GainPoint], outside_share: float = 0.0) -> Best
         chosen.gains_db,
         over_db[steps.index(chosen)],
         _reason(chosen, is_unseen=steps != seen) + (BLIND_REMARK if over_db[steps.index(chosen)] > BLIND_DB else ""),
-        max(best_db - over_db[steps.index(_half_way(steps))], 0.0),
+        max(best_db - over_db[steps.index(_midpoint(steps))], 0.0),
         max(best_db - over_db[steps.index(_automatic(steps))], 0.0),
         attenuator_db,
         gains_db,
@@ -142,7 +142,7 @@ def _reason(chosen: GainPoint, *, is_unseen: bool) -> str:
     return "from here on the ADC's noise no longer counts; more gain only costs what strong signals need"
 
 
-def _half_way(steps: Sequence[GainPoint]) -> GainPoint:
+def _midpoint(steps: Sequence[GainPoint]) -> GainPoint:
     """The habit of setting every control to its middle."""
     ranks = [sorted({step.gains_db[i][1] for step in steps}) for i in range(len(steps[0].gains_db))]
     middle = [rank[len(rank) // 2] for rank in ranks]

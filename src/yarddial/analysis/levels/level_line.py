@@ -133,9 +133,9 @@ def level_line(
     assumed: list[str] = []
     stages: list[ChainStage] = []
     here_hz = line.dial_hz
-    for halt in line.walk()[1:]:
-        stages.append(_stage(halt.part, line.port, here_hz, assumed))
-        here_hz = halt.out_hz
+    for route_point in line.points()[1:]:
+        stages.append(_stage(route_point.part, line.port, here_hz, assumed))
+        here_hz = route_point.out_hz
     chain = cascade(stages, bandwidth_hz)
     fa_db = outside.noise_db(line.dial_hz, ground_share(line.antenna))
     antenna_db, active_nf_db = handed_over_db(line.antenna, line.dial_hz), own_noise_db(line.antenna, line.dial_hz)

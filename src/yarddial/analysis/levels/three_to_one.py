@@ -16,7 +16,7 @@ LINE_OVER_MEDIAN_DB, HALF_BINS, MIN_HZ, SPAN_SHARE = 10.0, 3, 2_000.0, 0.42
 # Bins beside a line, from and to.
 FLOOR_BINS_BESIDE = (8, 40)
 # Levels of a steady line err by this at least: gain steps and the window; a verdict needs so many sigma.
-MIN_SIGMA_DB, SURE_SIGMA = 0.5, 3.0
+MIN_SIGMA_DB, MIN_SIGNIFICANCE_SIGMA = 0.5, 3.0
 MAX_LINES = 60
 
 
@@ -127,6 +127,10 @@ def _decided(away: dict[int, float]) -> int:
     """Which order fits while the others do not: a signal must be told from products, not these from one another."""
     best = min(away, key=lambda n: away[n])
     others = [away[n] for n in away if (n == 1) != (best == 1)]
-    if away[best] > SURE_SIGMA + 1.0 or min(others) < SURE_SIGMA or min(others) < away[best] + 1.5:
+    if (
+        away[best] > MIN_SIGNIFICANCE_SIGMA + 1.0
+        or min(others) < MIN_SIGNIFICANCE_SIGMA
+        or min(others) < away[best] + 1.5
+    ):
         return 0
     return best

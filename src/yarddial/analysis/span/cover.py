@@ -75,7 +75,7 @@ class Cover(msgspec.Struct, frozen=True):
         return f"closest is {self.closest}, {format_hertz(self.room_hz, 1.0, signed=False)} beside {self.channel}"
 
 
-def best_covers(request: CoverRequest, most: int = 5) -> tuple[Cover, ...]:
+def best_covers(request: CoverRequest, limit: int = 5) -> tuple[Cover, ...]:
     """The best ways, best first: fewest hits, then most room, then the lowest rate, then nearest to the band's middle.
 
     Raises
@@ -91,7 +91,7 @@ def best_covers(request: CoverRequest, most: int = 5) -> tuple[Cover, ...]:
         hits, room_hz = _judged(request, rate_hz, centres)
         off_hz = np.abs(centres - (request.low_hz + request.high_hz) / 2)
         order = np.lexsort((centres, off_hz, -np.minimum(room_hz, ENOUGH_HZ), hits))
-        for i in _apart(centres, order, most):
+        for i in _apart(centres, order, limit):
             cover = Cover(rate_hz, float(centres[i]), int(hits[i]), float(room_hz[i]), float(off_hz[i]))
             key = (float(hits[i]), -min(cover.room_hz, ENOUGH_HZ), rate_hz, cover.off_middle_hz, cover.centre_hz)
             ranked_covers.append((key, cover))
@@ -101,17 +101,17 @@ def best_covers(request: CoverRequest, most: int = 5) -> tuple[Cover, ...]:
             f"{format_bound(request.low_hz)} to {format_bound(request.high_hz)} does not fit into the clean part of "
             f"any rate, {format_bound(widest)} at most: cover it in steps"
         )
-    best = [cover for _, cover in sorted(ranked_covers, key=lambda item: item[0])[:most]]
+    best = [cover for _, cover in sorted(ranked_covers, key=lambda item: item[0])[:limit]]
     return tuple(_with_closest(request, cover) for cover in best)
 
 
-def _apart(centres: NDArray[np.float64], order: NDArray[np.intp], most: int) -> list[int]:
+def _apart(centres: NDArray[np.float64], order: NDArray[np.intp], limit: int) -> list[int]:
     """The first of an order, leaving out those so close to a better one that they are the same to a person."""
     chosen: list[int] = []
     for i in order.tolist():
         if all(abs(centres[i] - centres[j]) >= APART_HZ for j in chosen):
             chosen.append(i)
-            if len(chosen) == most:
+            if len(chosen) == limit:
                 break
     return chosen
 

@@ -15,7 +15,7 @@ MIN_READINGS, MIN_K = 4, 5.0
 # From so many readings on, over such a range, a crystal's cubic can be seen beside its slope.
 MIN_CUBIC, MIN_CUBIC_K = 7, 20.0
 # A slope within so many of its uncertainties of none is none.
-SURE_SIGMA = 2.0
+MIN_SIGNIFICANCE_SIGMA = 2.0
 
 
 class Slope(msgspec.Struct, frozen=True):
@@ -38,7 +38,7 @@ class Slope(msgspec.Struct, frozen=True):
 
     def sentence(self) -> str:
         """In plain words."""
-        if abs(self.slope_ppm_k) < SURE_SIGMA * self.sigma_ppm_k:
+        if abs(self.slope_ppm_k) < MIN_SIGNIFICANCE_SIGMA * self.sigma_ppm_k:
             return "it does not follow the temperature as far as can be seen"
         slope = format_number(self.slope_ppm_k, self.sigma_ppm_k, signed=True)
         uncertainty = format_number(self.sigma_ppm_k, self.sigma_ppm_k / 3)
@@ -71,7 +71,7 @@ def fit_slope(points: Sequence[Point], temperatures_c: Sequence[float]) -> Slope
     terms = [np.ones_like(away), away]
     if len(points) >= MIN_CUBIC and np.ptp(warmth) >= MIN_CUBIC_K:
         coefficients, sigma, scatter = _fitted([*terms, away**3], value, weight)
-        if abs(coefficients[2]) > SURE_SIGMA * sigma[2]:
+        if abs(coefficients[2]) > MIN_SIGNIFICANCE_SIGMA * sigma[2]:
             return Slope(coefficients[0], coefficients[1], sigma[1], middle_c, scatter, coefficients[2])
     coefficients, sigma, scatter = _fitted(terms, value, weight)
     return Slope(coefficients[0], coefficients[1], sigma[1], middle_c, scatter)

@@ -14,7 +14,7 @@ MIN_POINTS = 8
 # Time constants that are tried first, as shares of the run; a run that is shorter than it takes has not settled.
 FIRST_SHARES = np.geomspace(0.02, 2.0, 24)
 # Of the scatter about the fit, from which a warm-up is told from none.
-SURE_SIGMA = 4.0
+MIN_SIGNIFICANCE_SIGMA = 4.0
 
 
 class WarmUp(msgspec.Struct, frozen=True):
@@ -84,7 +84,7 @@ def fit_warm_up(points: Sequence[Point], tolerance_ppm: float = 0.1) -> WarmUp:
     scale = max(left / max(len(points) - 3, 1), 1.0) ** 0.5
     covariance = np.linalg.inv(rows.T @ rows) * scale**2
     scatter = float(np.std(value - settled - size * np.exp(-time_s / tau_s)))
-    is_warm = abs(size) < max(SURE_SIGMA * float(covariance[1, 1] ** 0.5), tolerance_ppm)
+    is_warm = abs(size) < max(MIN_SIGNIFICANCE_SIGMA * float(covariance[1, 1] ** 0.5), tolerance_ppm)
     steady_s = 0.0 if is_warm else tau_s * log(max(abs(size) / tolerance_ppm, 1.0))
     return WarmUp(
         float(settled),

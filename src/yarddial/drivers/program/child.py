@@ -90,14 +90,14 @@ class Child:
             except OSError as error:
                 raise self.ended() from error
 
-    def take(self, patience_s: float, most: int = PIPE_BYTES) -> bool:
+    def take(self, patience_s: float, limit: int = PIPE_BYTES) -> bool:
         """Read what has come into `lines` and `samples`; False once all its pipes are at their end.
 
-        most : bytes of samples held at most; beyond them the program has to wait.
+        limit : bytes of samples held at most; beyond them the program has to wait.
         """
         watch = select.poll()
         for handle in self._open:
-            if handle != self._samples or len(self.samples) < most:
+            if handle != self._samples or len(self.samples) < limit:
                 watch.register(handle, select.POLLIN)
         for handle, _ in watch.poll(patience_s * 1000):
             try:

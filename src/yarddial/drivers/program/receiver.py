@@ -142,7 +142,7 @@ class ProgramReceiver:
         began_s = heard_s = clock.monotonic()
         while True:
             before = len(self._child.samples)
-            alive = self._child.take(0.1, most=2 * count * self._size)
+            alive = self._child.take(0.1, limit=2 * count * self._size)
             self._obey()
             self._drop_before(self._stale_before)
             now_s = clock.monotonic()

@@ -128,14 +128,14 @@ def _signals(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
         if transmitter.antenna != port.antenna or not transmitter.is_heard(world.hour):
             continue
         handed_dbm = transmitter.level_dbm + port.handed_db(transmitter.frequency_hz)
-        ways = [(sense * transmitter.frequency_hz + lo_hz, handed_dbm, sense, 1, True)]
+        paths = [(sense * transmitter.frequency_hz + lo_hz, handed_dbm, sense, 1, True)]
         if port.stages:
-            ways.append((transmitter.frequency_hz, handed_dbm - port.isolation_db, 1, 1, False))
+            paths.append((transmitter.frequency_hz, handed_dbm - port.isolation_db, 1, 1, False))
         mixes = world.front.mixes.items()
-        ways += [
-            (hz, dbm - down, s, times, is_converted) for hz, dbm, s, _, is_converted in ways for times, down in mixes
+        paths += [
+            (hz, dbm - down, s, times, is_converted) for hz, dbm, s, _, is_converted in paths for times, down in mixes
         ]
-        for socket_hz, unfiltered_dbm, turned, harmonic, converted in ways:
+        for socket_hz, unfiltered_dbm, turned, harmonic, converted in paths:
             level_dbm = unfiltered_dbm + port.passed_db(abs(socket_hz))
             if level_dbm < LOWEST_DBM:
                 continue
@@ -252,11 +252,11 @@ def _products(world: World, port: WorldPort, signals: list[Arrival]) -> list[Arr
     strong = sorted((a for a in signals if a.mixes_with == 1), key=lambda a: -a.level_dbm)[:MAX_MIXING_SIGNALS]
     strong = [a for a in strong if a.level_dbm > MIN_DBM]
     # Each costs as much as a station: those that drown, even as the narrowest of lines, are left out.
-    least_dbm = port.floor_dbm_hz(signals[0].centre_hz if signals else 0.0) + SEEN_DBHZ
+    min_dbm = port.floor_dbm_hz(signals[0].centre_hz if signals else 0.0) + SEEN_DBHZ
     products: list[Arrival] = []
 
     def add(parts: tuple[Arrival, ...], signs: tuple[int, ...], level_dbm: float) -> None:
-        if level_dbm <= least_dbm:
+        if level_dbm <= min_dbm:
             return
         socket_hz = abs(sum(sign * part.socket_hz for sign, part in zip(signs, parts, strict=True)))
         if socket_hz > 0 and abs(socket_hz - parts[0].centre_hz) < WITHIN_HZ:

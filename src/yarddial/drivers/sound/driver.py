@@ -2,7 +2,7 @@
 
 from yarddial.drivers.protocol import FoundReceiver, TimeSource
 from yarddial.drivers.sound.address import parse_address
-from yarddial.drivers.sound.portaudio import INSTALL_COMMAND, MISSING_LIBRARY, PortAudioMissing, inputs, look_anew
+from yarddial.drivers.sound.portaudio import INSTALL_COMMAND, MISSING_LIBRARY, PortAudioMissing, inputs, rescan
 from yarddial.drivers.sound.receiver import SoundReceiver
 from yarddial.yard.errors import DeviceNotFound
 
@@ -19,7 +19,7 @@ class SoundDriver:
         """Inputs with two sides, as the system has them now."""
         try:
             if self._has_looked:
-                look_anew()
+                rescan()
             sound_inputs = inputs()
         except PortAudioMissing:
             return (FoundReceiver("", "Sound card", "", 0.0, "missing", MISSING_LIBRARY, INSTALL_COMMAND),)

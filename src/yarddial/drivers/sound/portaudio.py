@@ -38,7 +38,7 @@ def load() -> Any:
     return sounddevice
 
 
-def look_anew() -> None:
+def rescan() -> None:
     """Have PortAudio look for devices once more: it lists what was there when it was begun."""
     sounddevice = load()
     with quiet():

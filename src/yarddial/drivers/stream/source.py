@@ -13,8 +13,8 @@ from yarddial.yard.errors import DeviceLost, DeviceNotFound
 class ByteSource(Protocol):
     """Bytes as they come."""
 
-    def read(self, most: int, patience_s: float) -> bytes | None:
-        """Up to `most` bytes; empty when none came in `patience_s`; None at the end. Raises DeviceLost when broken."""
+    def read(self, limit: int, patience_s: float) -> bytes | None:
+        """Up to `limit` bytes; empty when none came in `patience_s`; None at the end. Raises DeviceLost when broken."""
         ...
 
     def close(self) -> None:
@@ -42,8 +42,8 @@ class _Client:
             reason = _reason(error)
             raise DeviceNotFound(f"nobody sends at {address.place} ({reason}): start the sender first") from error
 
-    def read(self, most: int, patience_s: float) -> bytes | None:
-        return _receive(self._socket, most, patience_s, self._place)
+    def read(self, limit: int, patience_s: float) -> bytes | None:
+        return _receive(self._socket, limit, patience_s, self._place)
 
     def close(self) -> None:
         self._socket.close()
@@ -61,12 +61,12 @@ class _Listener:
             reason = _reason(error)
             raise DeviceNotFound(f"cannot listen at {address.place} ({reason}): choose another port") from error
 
-    def read(self, most: int, patience_s: float) -> bytes | None:
+    def read(self, limit: int, patience_s: float) -> bytes | None:
         if self._sender is None:
             if not select.select([self._server], [], [], patience_s)[0]:
                 return b""
             self._sender = self._server.accept()[0]
-        return _receive(self._sender, most, patience_s, self._place)
+        return _receive(self._sender, limit, patience_s, self._place)
 
     def close(self) -> None:
         for end in (self._sender, self._server):
@@ -88,12 +88,12 @@ class _Pipe:
             raise DeviceNotFound(f"cannot open the pipe {address.place or 'of standard input'}: {reason}") from error
         self._begun = False
 
-    def read(self, most: int, patience_s: float) -> bytes | None:
+    def read(self, limit: int, patience_s: float) -> bytes | None:
         ready = select.select([self._handle], [], [], patience_s)[0]
         if not ready:
             return b""
         try:
-            data = os.read(self._handle, most)
+            data = os.read(self._handle, limit)
         except BlockingIOError:
             return b""
         if data:
@@ -115,10 +115,10 @@ def _reason(error: Exception) -> str:
     return (error.strerror or str(error)).lower() if isinstance(error, OSError) else "that is no name"
 
 
-def _receive(end: socket.socket, most: int, patience_s: float, place: str) -> bytes | None:
+def _receive(end: socket.socket, limit: int, patience_s: float, place: str) -> bytes | None:
     end.settimeout(max(patience_s, 1e-3))
     try:
-        data = end.recv(most)
+        data = end.recv(limit)
     except TimeoutError:
         return b""
     except OSError as error:

@@ -44,9 +44,9 @@ class Blocks(msgspec.Struct, frozen=True, dict=True):
         """Of signal and noise, in units of a block's noise."""
         return float(np.vdot(self.means, self.means).real)
 
-    def condensed(self, most: int) -> "Blocks":
+    def condensed(self, limit: int) -> "Blocks":
         """At most so many longer blocks."""
-        group = next(g for g in range(1, MIN_BLOCKS + 1) if self.means.size % g == 0 and self.means.size // g <= most)
+        group = next(g for g in range(1, MIN_BLOCKS + 1) if self.means.size % g == 0 and self.means.size // g <= limit)
         if group == 1:
             return self
         means = self.means.reshape(-1, group).sum(axis=1) / np.sqrt(group)
@@ -95,10 +95,10 @@ class Record:
             turns = turns + drift_hz_per_s * time_s**2 / 2
         return np.asarray(self.narrow * np.exp(-2j * np.pi * (turns % 1.0)), np.complex64)
 
-    def around(self, hertz: float, half_hz: float, least: int) -> "Record":
+    def around(self, hertz: float, half_hz: float, min_points: int) -> "Record":
         """A narrower slice about a place, of as many samples at least; this one where nothing is gained."""
         factor = decimation_for(self.rate_hz, half_hz)
-        while factor > 1 and self.narrow.size // factor < least:
+        while factor > 1 and self.narrow.size // factor < min_points:
             factor //= 2
         if factor == 1:
             return self
@@ -115,9 +115,9 @@ class Record:
         window = np.hanning(some.size).astype(np.float32)
         spectrum = fft.fft(some * (window * np.float32((8 / 3) ** 0.5)))
         bin_hz = self.rate_hz / spectrum.size
-        most = min(round(RING_HZ / bin_hz), MAX_RING_BINS, spectrum.size // 2 - 1)
-        low = max(-most, round((-self.clean_hz - hertz) / bin_hz))
-        high = min(most, round((self.clean_hz - hertz) / bin_hz))
+        limit = min(round(RING_HZ / bin_hz), MAX_RING_BINS, spectrum.size // 2 - 1)
+        low = max(-limit, round((-self.clean_hz - hertz) / bin_hz))
+        high = min(limit, round((self.clean_hz - hertz) / bin_hz))
         ring = np.arange(low, high + 1)
         own = min(OWN_BINS, spectrum.size // 16)
         values = spectrum[ring[np.abs(ring) > own]]

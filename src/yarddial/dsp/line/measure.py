@@ -89,13 +89,13 @@ def measure_line(
     clean_hz = (CLEAN_FRACTION if factor > 1 else 0.49) * rate_hz / factor
     record = Record(narrow, rate_hz / factor, clean_hz, duration_s)
     record.require_live()
-    least_sigma_hz = 0.0
+    min_sigma_hz = 0.0
     known = [k - near_hz for k in known_hz if abs(k - near_hz) < within_hz + KNOWN_LINE_MARGIN_BINS / duration_s]
     if known:
         try:
             beside = estimate_beside(narrow, record.rate_hz, 0.0, within_hz, known)
             # What the known lines share with it is lost.
-            least_sigma_hz = beside.sigma_hz
+            min_sigma_hz = beside.sigma_hz
             record = without_known(record, [beside.frequency_hz], known)
         except NoCarrier:
             # None that is steady: it may drift or fade.
@@ -109,7 +109,7 @@ def measure_line(
             min(within_hz, NEIGHBOUR_SEARCH_HZ),
             loudest_bin(closer, NEIGHBOUR_SEARCH_HZ),
         )
-    carrier = _measured(closer, within_hz, start, least_sigma_hz)
+    carrier = _measured(closer, within_hz, start, min_sigma_hz)
     away_hz = near_hz + carrier.frequency_hz - asked_hz
     moves_hz = (
         abs(carrier.drift_hz_per_s) * duration_s if abs(carrier.drift_hz_per_s) > 3 * carrier.drift_sigma else 0.0
@@ -130,7 +130,7 @@ def measure_line(
     )  # fmt: skip
 
 
-def _measured(record: Record, within_hz: float, start: LineStart, least_sigma_hz: float) -> Carrier:
+def _measured(record: Record, within_hz: float, start: LineStart, min_sigma_hz: float) -> Carrier:
     candidates: list[WeighedLine] = []
     density = None
     if start.is_line:
@@ -154,7 +154,7 @@ def _measured(record: Record, within_hz: float, start: LineStart, least_sigma_hz
             best_snr_db=start.over_db,
             needed_db=start.needed_db,
         )
-    carrier = _weighed(record, candidates, density, least_sigma_hz)
+    carrier = _weighed(record, candidates, density, min_sigma_hz)
     if carrier.method != "keyed":
         _require_line(record, carrier, density, within_hz)
     return carrier
@@ -267,7 +267,7 @@ def _spread(record: Record, within_hz: float, candidates: list[WeighedLine]) -> 
     return [WeighedLine(faded.frequency_hz, 0.0, explanation)]
 
 
-def _weighed(record: Record, candidates: list[WeighedLine], density: float | None, least_sigma_hz: float) -> Carrier:
+def _weighed(record: Record, candidates: list[WeighedLine], density: float | None, min_sigma_hz: float) -> Carrier:
     """The mean over the models that explain the record; where none does, the likeliest with what it leaves over."""
     fine = [candidate for candidate in candidates if not candidate.is_odd]
     weighed = fine or candidates
@@ -293,7 +293,7 @@ def _weighed(record: Record, candidates: list[WeighedLine], density: float | Non
         sigma_hz = max(sigma_hz * best.told.left**0.5, width_hz)
     signal = max(best.told.signal, 1.0)
     carrier = Carrier(
-        place_hz, max(sigma_hz, least_sigma_hz), 10 * float(np.log10(signal / record.duration_s)), record.duration_s,
+        place_hz, max(sigma_hz, min_sigma_hz), 10 * float(np.log10(signal / record.duration_s)), record.duration_s,
         best.told.drift_hz_per_s, best.told.drift_sigma, name_of(record, best, density), best.told.spread_hz,
         is_adequate=bool(fine), remark=remark_of(best.told, bool(fine)), others=_others(best),
     )  # fmt: skip

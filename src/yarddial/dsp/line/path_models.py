@@ -57,8 +57,8 @@ def _steps(duration_s: float, points: int) -> range:
 
 def sinh_grid(sigma_hz: float, reach_hz: float, half: int) -> tuple[Floats, Floats]:
     """Points that stand close in the middle and wide outside, and the width that each stands for."""
-    most = np.arcsinh(reach_hz / sigma_hz)
-    places = sigma_hz * np.sinh(np.linspace(-most, most, 2 * half + 1))
+    limit = np.arcsinh(reach_hz / sigma_hz)
+    places = sigma_hz * np.sinh(np.linspace(-limit, limit, 2 * half + 1))
     return places, np.gradient(places)
 
 
@@ -150,13 +150,13 @@ def _moments(log_likelihood: Floats, places: Floats, widths: Floats) -> tuple[fl
 
     The variance is no less than what the middle 95.4 % make it, so that a far foot counts for what it is.
     """
-    most = float(log_likelihood.max())
-    weights = np.exp(log_likelihood - most).sum(axis=0) * widths
+    limit = float(log_likelihood.max())
+    weights = np.exp(log_likelihood - limit).sum(axis=0) * widths
     total = float(weights.sum())
     share = weights / total
     mean = float(share @ places)
     variance = float(share @ (places - mean) ** 2)
-    return most + float(np.log(total)), mean, variance
+    return limit + float(np.log(total)), mean, variance
 
 
 def _level(few: Blocks, hertz: float, steps: range, powers: Floats) -> Explanation:

@@ -90,8 +90,8 @@ class _Track:
         self.along = float(np.sum((np.abs(blocks.means) - level) ** 2)) - 0.25 * self.count / max(level**2, 1.0)
 
     @classmethod
-    def of(cls, blocks: Blocks, most: int) -> "_Track | None":
-        points = int(min(most, blocks.energy / (1.5 * MIN_BLOCK_SNR)))
+    def of(cls, blocks: Blocks, limit: int) -> "_Track | None":
+        points = int(min(limit, blocks.energy / (1.5 * MIN_BLOCK_SNR)))
         if points < 12:
             return None
         fine = blocks
@@ -105,7 +105,7 @@ class _Track:
         turns = np.diff(phase)
         if np.mean(np.abs(turns - np.median(turns)) > MAX_TURN) > LOW_SHARE:
             return None
-        few = fine.condensed(most)
+        few = fine.condensed(limit)
         rows, group = few.means.size, fine.means.size // few.means.size
         # Every block turned back by the track so far and only then summed: no turn within a sum costs level.
         smooth = np.interp(fine.time_s, few.time_s, phase.reshape(rows, group).mean(axis=1))
@@ -228,8 +228,8 @@ class _Track:
         for kind in (0, 1):
             walk = _walk(kind, self.count, round(self.whole, 4))
             to_mean, ends = walk.to_mean / self.whole, walk.ends / self.whole**2
-            most = 30 * float(np.var(self.seen)) / (walk.trace / self.count)
-            powers = np.geomspace(0.03 / walk.trace, max(most, 1.0), WALK_SIZES)
+            limit = 30 * float(np.var(self.seen)) / (walk.trace / self.count)
+            powers = np.geomspace(0.03 / walk.trace, max(limit, 1.0), WALK_SIZES)
             # Along the walk's own axes every size of it is a plain variance of each point.
             design = walk.axes.T @ np.stack(columns, axis=1)
             seen = walk.axes.T @ self.seen
@@ -382,12 +382,12 @@ def _occam(sigma: Any, before: float) -> Any:
 
 
 def _mixed(logs: Floats, places: Floats, variances: Floats) -> tuple[float, float, float]:
-    most = float(logs.max())
-    weights = np.exp(logs - most)
+    limit = float(logs.max())
+    weights = np.exp(logs - limit)
     total = float(weights.sum())
     share = weights / total
     mean = float(share @ places)
-    return most + float(np.log(total)), mean, float(share @ (variances + (places - mean) ** 2))
+    return limit + float(np.log(total)), mean, float(share @ (variances + (places - mean) ** 2))
 
 
 class _Walk(msgspec.Struct, frozen=True):

@@ -88,7 +88,7 @@ class NoiseReduction:
     SIZE = 1024
 
     def __init__(self, depth_db: float = 15.0) -> None:
-        self._least = 10 ** (-depth_db / 20)
+        self._min_gain = 10 ** (-depth_db / 20)
         self._window = np.sqrt(np.hanning(self.SIZE + 1)[:-1]).astype(np.float32)
         self._held, self._tail = np.zeros(self.SIZE // 2, np.float32), np.zeros(self.SIZE // 2, np.float32)
         self._floor: NDArray[np.float64] | None = None
@@ -111,7 +111,7 @@ class NoiseReduction:
             self._floor = np.maximum(
                 np.where(self._smooth < self._floor, 0.9 * self._floor + 0.1 * rising, rising), 1e-20
             )
-            gain = np.clip(1 - 2.0 * self._floor / np.maximum(self._smooth, 1e-20), self._least, 1.0)
+            gain = np.clip(1 - 2.0 * self._floor / np.maximum(self._smooth, 1e-20), self._min_gain, 1.0)
             piece = (np.fft.irfft(spectrum * gain) * self._window).astype(np.float32)
             out.append(self._tail + piece[:half])
             self._tail = piece[half:]

@@ -61,11 +61,11 @@ class Hearing:
     def __init__(self, rate_hz: float, offset_hz: float, settings: DemodulationSettings) -> None:
         demodulation = settings.demodulation
         wide = demodulation == "wfm"
-        least_hz = max(WIDE_HZ if wide else NARROW_HZ, 2.5 * max(abs(settings.low_hz), abs(settings.high_hz)))
+        min_hz = max(WIDE_HZ if wide else NARROW_HZ, 2.5 * max(abs(settings.low_hz), abs(settings.high_hz)))
         if rate_hz < (220e3 if wide else 8e3):
             raise BadSamples(f"{rate_hz / 1e3:g} kS/s is too slow to hear {demodulation.upper()}: choose a higher rate")
         self.settings = settings
-        self._slice = Decimator(rate_hz, offset_hz, max(int(rate_hz / least_hz), 1))
+        self._slice = Decimator(rate_hz, offset_hz, max(int(rate_hz / min_hz), 1))
         channel_hz = self._slice.out_rate_hz
         self._filter = ChannelFilter(channel_hz, settings.low_hz, settings.high_hz, _transition_hz(settings))
         self._demodulator = _demodulator(settings, channel_hz)

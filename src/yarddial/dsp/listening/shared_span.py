@@ -38,9 +38,9 @@ class SharedSpan:
         self._hop = FFT_POINTS - 2 * self._edge
         self._cuts: list[tuple[int, int, Complex, float]] = []
         self.out_rates_hz: list[float] = []
-        for offset_hz, least_hz in channels:
+        for offset_hz, min_hz in channels:
             # A multiple of OVERLAP, so that hops are whole numbers of its samples too.
-            points = OVERLAP_DIVISOR * next_fast_len(max(int(np.ceil(least_hz / self._bin_hz / OVERLAP_DIVISOR)), 16))
+            points = OVERLAP_DIVISOR * next_fast_len(max(int(np.ceil(min_hz / self._bin_hz / OVERLAP_DIVISOR)), 16))
             points = min(points, FFT_POINTS)
             middle = round(offset_hz / self._bin_hz)
             rest_hz = offset_hz - middle * self._bin_hz

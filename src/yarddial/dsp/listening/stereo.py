@@ -10,7 +10,7 @@ from yarddial.yard.references import PILOT_HZ
 
 SoundArray = NDArray[np.float32]
 # The pilot's phase is a mean over so long: a clock 100 ppm off turns it by a twelfth of a turn meanwhile.
-LOOKS_S = 0.04
+PILOT_CHECK_INTERVAL_S = 0.04
 # From mono to stereo and back it takes this long, seconds.
 BLENDS_S = 0.2
 # A turn from one sample to the next is a mean over the step, sin(x)/x. With u = 1 - cos 2x, which three taps make,
@@ -32,7 +32,7 @@ class StereoDecoder:
 
     def __init__(self, rate_hz: float) -> None:
         self._turns = PILOT_HZ / rate_hz
-        self._mean = SlowMean(rate_hz, LOOKS_S)
+        self._mean = SlowMean(rate_hz, PILOT_CHECK_INTERVAL_S)
         self._late = self._mean.delay
         self._held = np.zeros(self._late + 2 * DELAY_TAPS, np.float32)
         self._index = 0

@@ -126,7 +126,7 @@ class Scheduler:
         """True of the tuner, and of the dial where there is none."""
         return self.tuner is lease
 
-    def look_again(self) -> None:
+    def retry(self) -> None:
         """The receiver was started and knows nothing yet: whoever listens tells it where to look, else the dial."""
         tuner = self.tuner
         if tuner is None:

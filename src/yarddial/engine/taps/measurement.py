@@ -47,7 +47,7 @@ class Measurement:
         self._still: complex | None = None
         self._moves = False
         self._next_report_s = REPORT_S
-        self._next_look_s = MIN_S
+        self._next_estimate_s = MIN_S
 
     def begin(self, tuning: Tuning, change: StreamChange) -> None:
         """It ends with the stream that it was begun on."""
@@ -73,7 +73,7 @@ class Measurement:
         if sigma_hz == float("inf") and self.asked.wanted_hz and have_s >= NOTHING_S:
             self.finish()
             return True
-        return sigma_hz <= self.asked.wanted_hz and have_s >= self._next_look_s and self._is_enough(have_s)
+        return sigma_hz <= self.asked.wanted_hz and have_s >= self._next_estimate_s and self._is_enough(have_s)
 
     def give_up(self, cause: EndCause, reason: str = "") -> None:
         """Say why nothing comes of it; the end of a recording is no reason not to measure what there was."""
@@ -114,7 +114,7 @@ class Measurement:
 
     def _is_enough(self, have_s: float) -> bool:
         """The noise would allow to stop: does the path?"""
-        self._next_look_s = RETRY_FACTOR * have_s
+        self._next_estimate_s = RETRY_FACTOR * have_s
         try:
             estimate = self._estimate()
         except (NoCarrier, BadSamples) as error:

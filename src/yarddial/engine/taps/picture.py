@@ -123,6 +123,6 @@ class PictureTap:
     def _remember(self, narrow: NDArray[np.complex64], slice_rate_hz: float) -> None:
         self._memory.append(narrow)
         self._remembered += narrow.size
-        most = min(int(MEMORY_S * slice_rate_hz), MEMORY_SAMPLES)
-        while self._remembered - self._memory[0].size > most:
+        limit = min(int(MEMORY_S * slice_rate_hz), MEMORY_SAMPLES)
+        while self._remembered - self._memory[0].size > limit:
             self._remembered -= self._memory.popleft().size

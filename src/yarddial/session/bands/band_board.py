@@ -35,7 +35,7 @@ MOVING_KINDS = ("spike", "mirror", "harmonic mixing", "alias")
 # Ghosts nearer together than this are one.
 SAME_HZ = 5e3
 # Of entries of runs over all bands, and how many of them are read: some three runs.
-RUN_KIND, MAX_LOOKS = "band run", 400
+RUN_KIND, MAX_ATTEMPTS = "band run", 400
 
 
 class BoardRequest(msgspec.Struct, frozen=True):
@@ -45,17 +45,17 @@ class BoardRequest(msgspec.Struct, frozen=True):
     oscillators: Oscillators
     measured: frozenset[str]
     entries: tuple[Entry, ...]
-    looks: tuple[Entry, ...] = ()
+    attempts: tuple[Entry, ...] = ()
 
     def rows(self) -> "tuple[BandRow, ...]":
         """Every band of the region and the person's own: some forty of them cost a blink of work."""
         from yarddial.analysis.board.row import row_of
 
-        station, ghosts, proofs, looks = self.station, self._ghosts(), self._proofs(), self._looks()
+        station, ghosts, proofs, attempts = self.station, self._ghosts(), self._proofs(), self._attempts()
         rows, reaches = [], Reaches(station)
         for band in station.bands:
             inside = [proof for hertz, proof in proofs if band.low_hz <= hertz <= band.high_hz]
-            seen = looks.get(band.name, ())
+            seen = attempts.get(band.name, ())
             rows.append(row_of(station, band, self.oscillators, self.measured, ghosts, inside, seen, reaches))
         return tuple(rows)
 
@@ -96,15 +96,15 @@ class BoardRequest(msgspec.Struct, frozen=True):
             proofs += [(hertz, Proof(entry.at_utc, entry.text, entry.route, verdict)) for hertz, verdict in true]
         return proofs
 
-    def _looks(self) -> "dict[str, list[Proof]]":
+    def _attempts(self) -> "dict[str, list[Proof]]":
         """By band, when its span was tested in a run, the latest first."""
         from yarddial.analysis.board.row import Proof
 
-        looks_by_band: dict[str, list[Proof]] = {}
-        for entry in self.looks:
+        attempts_by_band: dict[str, list[Proof]] = {}
+        for entry in self.attempts:
             if isinstance(entry.data, LoggedBandRun) and entry.data.band and not entry.data.failed:
-                looks_by_band.setdefault(entry.data.band, []).append(Proof(entry.at_utc, entry.text, entry.route))
-        return looks_by_band
+                attempts_by_band.setdefault(entry.data.band, []).append(Proof(entry.at_utc, entry.text, entry.route))
+        return attempts_by_band
 
 
 def _stood(hertz: float, level_db: float | None, unit: str) -> str:
@@ -147,7 +147,7 @@ class BandBoard:
             estimates.oscillators,
             frozenset(estimates.touched()),
             self._log.of_places(self._desk.station.name),
-            self._log.entries(RUN_KIND, self._desk.station.name, most=MAX_LOOKS),
+            self._log.entries(RUN_KIND, self._desk.station.name, limit=MAX_ATTEMPTS),
         )
 
     def _take(self, rows: "tuple[BandRow, ...]") -> None:

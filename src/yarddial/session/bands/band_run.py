@@ -82,7 +82,7 @@ class BandRun(Job):
 
     def unfinished(self) -> str:
         """The run that was begun and not ended, by its name in the log; empty where there is none."""
-        for entry in self._log.entries(RUN_KIND, self._desk.station.name, most=1):
+        for entry in self._log.entries(RUN_KIND, self._desk.station.name, limit=1):
             if isinstance(entry.data, LoggedBandRun):
                 return "" if entry.data.ended else entry.data.run
         return ""
@@ -103,7 +103,7 @@ class BandRun(Job):
         if isinstance(lease, Refusal):
             return
         self._lease = lease
-        lease.restore_with(self._desk.way_back())
+        lease.restore_with(self._desk.restorer())
         self.trouble, self._yard = "", self._desk.station.name
         self._run = self.unfinished()
         if not self._run:

@@ -28,8 +28,8 @@ def bands_verdict(rows: "Sequence[BandRow]") -> Verdict:
     if not rows:
         return Verdict("unknown", "Nobody has looked at the bands yet.", "Open them.", "open to see")
     todo = [row.todo for row in rows if row.todo]
-    most = max(todo, key=todo.count, default="")
-    what = DO_NEXT[most]
+    commonest = max(todo, key=todo.count, default="")
+    what = DO_NEXT[commonest]
     count_words = f"{counts['good']} of {len(rows)} right"
     good = [row.band.name for row in rows if row.mark == "good"]
     now = f"Good now: {', '.join(good[:MAX_NAMED])}{' and more' * (len(good) > MAX_NAMED)}. " if good else ""

@@ -178,11 +178,11 @@ class Calibration(Job):
 
     def how_long(self, reference: Reference, seconds_s: float) -> tuple[float, float]:
         """Most seconds, and the uncertainty at which it is enough; `seconds_s` 0 is as long as it helps."""
-        most_s = MAX_WIDE_S if reference.mode == "wfm" else float("inf")
+        max_s = MAX_WIDE_S if reference.mode == "wfm" else float("inf")
         if seconds_s:
-            return min(seconds_s, most_s), 0.0
+            return min(seconds_s, max_s), 0.0
         tolerance_hz = mode_named(self._desk.station.mode).tolerance_hz
-        return min(MAX_S, most_s), max(SHARE_OF_STATION * reference.sigma_hz, SHARE_OF_MODE * tolerance_hz, 1e-3)
+        return min(MAX_S, max_s), max(SHARE_OF_STATION * reference.sigma_hz, SHARE_OF_MODE * tolerance_hz, 1e-3)
 
     def why_not_measure(self, kind: JobKind | None = None, within: Lease | None = None) -> str:
         """Why nothing can be measured just now, or an empty text; by what kind of job, and as a part of which."""
@@ -216,11 +216,11 @@ class Calibration(Job):
         self._lease, self._measured_line = lease, self._desk.line.at(reference.frequency_hz)
         if not self._live_receiver.wanted:
             self._live_receiver.start(self._desk.line)
-        self.look_at_dial(lease)
+        self.examine_dial(lease)
         state = self.state()
         within_hz = max(abs(state.error_hz) + 4 * state.sigma_hz, MIN_SEARCH_HZ)
-        most_s, wanted_hz = self.how_long(reference, self.chosen_s if seconds_s is None else seconds_s)
-        self.measuring = Measuring(reference, self._desk.line.name, verifying, within_hz, wanted_hz, most_s)
+        max_s, wanted_hz = self.how_long(reference, self.chosen_s if seconds_s is None else seconds_s)
+        self.measuring = Measuring(reference, self._desk.line.name, verifying, within_hz, wanted_hz, max_s)
         self.outcome = None
         kind: Literal["carrier", "nfm", "wfm"] = "carrier"
         if reference.mode in ("nfm", "wfm"):
@@ -228,7 +228,7 @@ class Calibration(Job):
         line = self._measured_line
         expected_hz = path_sense(line.counted_stages(reference.frequency_hz)) * state.error_hz
         expected_sigma_hz = float((state.sigma_hz**2 + reference.sigma_hz**2) ** 0.5)
-        wanted = Measure(most_s, within_hz, wanted_hz, kind, expected_hz, expected_sigma_hz)
+        wanted = Measure(max_s, within_hz, wanted_hz, kind, expected_hz, expected_sigma_hz)
         self._desk.when_settled(lambda: self._begin_measuring(lease, reference, wanted))
         self._changed.tell()
 
@@ -236,7 +236,7 @@ class Calibration(Job):
         """A transceiver on the route stands where the dial stands now."""
         if lease.is_alive:
             self._measured_line = self._desk.line.at(reference.frequency_hz)
-            self.look_at_dial(lease)
+            self.examine_dial(lease)
             lease.ask(wanted)
 
     def cancel(self) -> None:
@@ -270,7 +270,7 @@ class Calibration(Job):
 
     def grow(self) -> None:
         """Let the uncertainties grow with the time since the last measurement; called now and then."""
-        self._warmth.look(self._desk.line.receiver.name)
+        self._warmth.update(self._desk.line.receiver.name)
         self.oscillator_estimates.grow()
         self._changed.tell()
 
@@ -281,9 +281,9 @@ class Calibration(Job):
 
     def follow_dial(self) -> None:
         """Let the receiver look where the dial stands, as wide as the sheets' sigmas ask, and zoom the picture."""
-        self.look_at_dial(None)
+        self.examine_dial(None)
 
-    def look_at_dial(self, lease: Lease | None) -> None:
+    def examine_dial(self, lease: Lease | None) -> None:
         """The same under a lease; does nothing for whoever may not tune."""
         line, dial_hz = self._desk.line, self._desk.station.dial_hz
         if line.why_not(dial_hz) or not self._jobs.may_tune(lease):

@@ -108,7 +108,7 @@ class CarrierWatch(Job):
         self._lease = lease
         if not self._live_receiver.wanted:
             self._live_receiver.start(self._desk.line)
-        self._calibration.look_at_dial(lease)
+        self._calibration.examine_dial(lease)
         state = self._calibration.state()
         self._within_hz = max(abs(state.error_hz) + 4 * state.sigma_hz, 30.0)
         self._counted_hz = abs(self._desk.line.counted_hz(reference.frequency_hz))

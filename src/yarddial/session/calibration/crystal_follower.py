@@ -25,7 +25,7 @@ MIN_WITHIN_HZ = 50.0
 # What a crystal wanders in a second, one sigma, in ppb: as fast as the answer may follow it.
 WANDER_PPB = 1.5
 # Looks in a row that found nothing, from which it is said.
-MISSED_LOOKS_TO_TELL = 4
+MISSED_MEASUREMENTS_TO_TELL = 4
 FOLLOWER = JobKind("crystal_follower", "along", "the crystal is followed", "the crystal is followed", tunes=False)
 
 
@@ -43,7 +43,7 @@ class CrystalFollower(Job):
         self.reference: Reference | None = None
         self.crystal_ppb: float | None = None
         # Uncertainty of the crystal, and of what was seen of it, in which alone it moves.
-        self.sigma_ppb = self.looked_ppb = 0.0
+        self.sigma_ppb = self.measured_ppb = 0.0
         desk.on_dial_changed(self._aim)
         desk.on_yard_changed(self._aim)
         live_receiver.on_receiver_changed(self._aim)
@@ -64,15 +64,15 @@ class CrystalFollower(Job):
             return ""
         if self.reference is None:
             return "No known station stands in the span." if self._live_receiver.running else "The receiver is off."
-        if self._missed >= MISSED_LOOKS_TO_TELL:
+        if self._missed >= MISSED_MEASUREMENTS_TO_TELL:
             return f"{self.reference.name} is not seen now."
         if self.crystal_ppb is None:
             return f"Looking for {self.reference.name}…"
         value = format_number(self.crystal_ppb, self.sigma_ppb, signed=True)
         text = f"{value} ± {format_number(self.sigma_ppb, self.sigma_ppb / 3)} ppb by {self.reference.name}"
         moved = 0.0 if self._first_ppb is None else self.crystal_ppb - self._first_ppb
-        if abs(moved) > 3 * self.looked_ppb:
-            text += f"; moved {format_number(moved, max(self.looked_ppb, 0.1), signed=True)} meanwhile"
+        if abs(moved) > 3 * self.measured_ppb:
+            text += f"; moved {format_number(moved, max(self.measured_ppb, 0.1), signed=True)} meanwhile"
         return f"{text}."
 
     def take(self, event: Event) -> None:
@@ -149,18 +149,18 @@ class CrystalFollower(Job):
         expected_hz = line.counted_hz(self.reference.frequency_hz + state.error_hz)
         more_hz = state.trace.sense * (self._sent[0] + away_hz - expected_hz)
         ppb = 1e3 * (self._calibration.oscillators.value(name) + more_hz / slope)
-        looked = abs(1e3 * sigma_hz / slope)
+        measured = abs(1e3 * sigma_hz / slope)
         others_hz = [hertz for part, hertz in state.budget_hz if part != name]
         if self.crystal_ppb is None:
-            self.crystal_ppb, self.looked_ppb, self._first_ppb = ppb, looked, ppb
+            self.crystal_ppb, self.measured_ppb, self._first_ppb = ppb, measured, ppb
         else:
-            before = self.looked_ppb**2 + WANDER_PPB**2 * EVERY_S
-            gain = before / (before + looked**2)
+            before = self.measured_ppb**2 + WANDER_PPB**2 * EVERY_S
+            gain = before / (before + measured**2)
             self.crystal_ppb += gain * (ppb - self.crystal_ppb)
-            self.looked_ppb = float(((1 - gain) * before) ** 0.5)
+            self.measured_ppb = float(((1 - gain) * before) ** 0.5)
         # The station's own error and the other oscillators' stay as they are: they shift all of it alike.
         lasting_hz = (self.reference.sigma_hz**2 + sum(hertz**2 for hertz in others_hz)) ** 0.5
-        self.sigma_ppb = float((self.looked_ppb**2 + (1e3 * lasting_hz / slope) ** 2) ** 0.5)
+        self.sigma_ppb = float((self.measured_ppb**2 + (1e3 * lasting_hz / slope) ** 2) ** 0.5)
 
 
 def _make(of: CalibrationTopics) -> CrystalFollower:

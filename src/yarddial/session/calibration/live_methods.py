@@ -194,7 +194,7 @@ class LiveMethods(Job):
         self._gathered_line = self._desk.line.at(self._place[0])
         if not self._live_receiver.wanted:
             self._live_receiver.start(self._desk.line)
-        self._calibration.look_at_dial(lease)
+        self._calibration.examine_dial(lease)
         self._changed.tell()
         return True
 

@@ -76,7 +76,7 @@ def observation_of(measured: Measured, line: Line, reference: Reference, crystal
     # Beyond some seconds a crystal's own noise is the limit, not the receiver's.
     sigma_hz = (sigma_hz**2 + (crystal_noise * received_hz) ** 2) ** 0.5
     shown_hz = (received_hz + moved_hz) * (1 + line.receiver.entered_ppm * 1e-6)
-    fold = line.fold(line.walk()[-1].out_hz)
+    fold = line.fold(line.points()[-1].out_hz)
     dial_hz = dial_for_shown(shown_hz, (*line.stages, *(() if fold is None else (fold,))))
     observation = observed(line, reference, dial_hz, sigma_hz, utc_now(), measured.tuning.centre_hz)
     if not _drifts(carrier):

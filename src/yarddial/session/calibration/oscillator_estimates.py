@@ -255,7 +255,7 @@ def _fresh_observations(log: LogKeeper, station_name: str) -> tuple[Observation,
     since = clock.utc_text(clock.now() - MAX_OBSERVATION_AGE)
     observations: list[Observation] = []
     kinds = ("observation", "verification")
-    entries = [entry for kind in kinds for entry in log.entries(kind, station_name, since_utc=since, most=MAX_FRESH)]
+    entries = [entry for kind in kinds for entry in log.entries(kind, station_name, since_utc=since, limit=MAX_FRESH)]
     for entry in sorted(entries, key=lambda candidate: (candidate.at_utc, candidate.id), reverse=True)[:MAX_FRESH]:
         observations += reversed(observations_of(entry.data))
     return tuple(reversed(observations))

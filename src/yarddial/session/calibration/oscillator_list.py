@@ -5,7 +5,12 @@ from typing import Literal
 
 import msgspec
 
-from yarddial.analysis.correction.measurement_plan import MeasurementPlan, PlannedLook, WantedPlace, plan_measurements
+from yarddial.analysis.correction.measurement_plan import (
+    MeasurementPlan,
+    PlannedMeasurement,
+    WantedPlace,
+    plan_measurements,
+)
 from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma
 from yarddial.yard.line import Line
 from yarddial.yard.mark import Mark
@@ -125,7 +130,7 @@ def _row(
     else:
         text, known_to = format_hertz(value, sigma), f"± {format_sigma(sigma)[1:]}"
     entered = entered_of(part, name, value, sigma) if is_touched else "as stated"
-    look = _look_for(plan, station, name, oscillators)
+    planned = _measurement_for(plan, station, name, oscillators)
     others = next((tuple(other for other in group if other != name) for group in together if name in group), ())
     return OscillatorRow(
         name,
@@ -134,17 +139,26 @@ def _row(
         text if is_touched else "not measured",
         known_to,
         entered,
-        _next_step(part, value, entered, is_touched, look, others),
-        "unknown" if not is_touched else "good" if entered == "yes" and look is None else "look",
-        part.name if isinstance(part, Transceiver) and is_touched and entered == "cannot be" and look is None else "",
+        _next_step(part, value, entered, is_touched, planned, others),
+        "unknown" if not is_touched else "good" if entered == "yes" and planned is None else "look",
+        part.name
+        if isinstance(part, Transceiver) and is_touched and entered == "cannot be" and planned is None
+        else "",
     )
 
 
 def _next_step(
-    part: Part, value: float, entered: Entered, is_touched: bool, look: PlannedLook | None, others: Sequence[str]
+    part: Part,
+    value: float,
+    entered: Entered,
+    is_touched: bool,
+    planned: PlannedMeasurement | None,
+    others: Sequence[str],
 ) -> str:
-    if look is not None:
-        return f"measure {look.reference.name} {format_frequency(look.reference.frequency_hz)} over {look.route}"
+    if planned is not None:
+        return (
+            f"measure {planned.reference.name} {format_frequency(planned.reference.frequency_hz)} over {planned.route}"
+        )
     if not is_touched:
         return "no known station tells it: add one"
     if isinstance(part, Transceiver):
@@ -191,17 +205,19 @@ def route_effects(station: Station, corrected: Station, oscillators: Oscillators
     return tuple(effects)
 
 
-def _look_for(
+def _measurement_for(
     plan: MeasurementPlan | None, station: Station, name: str, oscillators: Oscillators
-) -> PlannedLook | None:
+) -> PlannedMeasurement | None:
     """The first planned look that tells of an oscillator."""
     lines: dict[str, Line] = {line.name: line for line in station.lines()}
-    for look in plan.looks if plan is not None else ():
-        line = lines.get(look.route)
+    for planned in plan.measurements if plan is not None else ():
+        line = lines.get(planned.route)
         if line is None:
             continue
-        if name in {oscillator for oscillator, _ in dial_state(line, look.reference.frequency_hz, oscillators).slopes}:
-            return look
+        if name in {
+            oscillator for oscillator, _ in dial_state(line, planned.reference.frequency_hz, oscillators).slopes
+        }:
+            return planned
     return None
 
 

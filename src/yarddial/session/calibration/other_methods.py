@@ -27,9 +27,9 @@ if TYPE_CHECKING:
 # Beyond this a fit takes so long that a window would stop.
 MAX_ROWS = 2_000
 # How far from where it should be a broadcaster is looked for; further there may be the next.
-PILOT_WITHIN_HZ, PILOT_MOST_HZ = 5_000.0, 40_000.0
+PILOT_WITHIN_HZ, MAX_PILOT_HZ = 5_000.0, 40_000.0
 # How far from the tone each may be heard: AM shows the tone itself, a sideband is off by the dial's error.
-AM_WITHIN, AM_LEAST_HZ, SIDEBAND_WITHIN, SIDEBAND_MOST_HZ = 0.1, 50.0, 0.45, 500.0
+AM_WITHIN, MIN_AM_HZ, SIDEBAND_WITHIN, MAX_SIDEBAND_HZ = 0.1, 50.0, 0.45, 500.0
 
 
 class OtherMethods:
@@ -216,7 +216,7 @@ def pilot_in_recording(path: Path, shown_hz: float, sigma_hz: float) -> "Pilot":
 
     recording = open_recording(path)
     near_hz = shown_hz - recording.centre_hz
-    within_hz = min(max(sigma_hz, PILOT_WITHIN_HZ), PILOT_MOST_HZ)
+    within_hz = min(max(sigma_hz, PILOT_WITHIN_HZ), MAX_PILOT_HZ)
     return estimate_pilot(recording.read(), recording.rate_hz, near_hz, within_hz)
 
 
@@ -237,7 +237,7 @@ def tone_in_sounds(sounds: "Mapping[ToneReception, tuple[object, float]]", near_
     tones: dict[ToneReception, tuple[float, float]] = {}
     for mode, (sound, rate_hz) in sounds.items():
         within_hz = (
-            max(AM_WITHIN * near_hz, AM_LEAST_HZ) if mode == "am" else min(SIDEBAND_WITHIN * near_hz, SIDEBAND_MOST_HZ)
+            max(AM_WITHIN * near_hz, MIN_AM_HZ) if mode == "am" else min(SIDEBAND_WITHIN * near_hz, MAX_SIDEBAND_HZ)
         )
         tone = sound_tone(sound, rate_hz, near_hz, within_hz)  # type: ignore[arg-type]
         tones[mode] = (tone.frequency_hz, tone.sigma_hz)

@@ -18,7 +18,7 @@ DAY_S = 86_400.0
 # How far ahead it is told: so many days, or a third of the history.
 MIN_AHEAD_D, MAX_AHEAD_D, OUTLOOK_STEPS = 30.0, 180.0, 40
 # A change of more than so many of its uncertainties is one.
-SURE_SIGMA = 2.0
+MIN_SIGNIFICANCE_SIGMA = 2.0
 
 
 class Outlook(msgspec.Struct, frozen=True):
@@ -96,7 +96,7 @@ def _changed(points: tuple[Point, ...]) -> str:
     uncertainty = (last.sigma_ppm**2 + before.sigma_ppm**2) ** 0.5
     text = f"{format_number(moved, uncertainty, signed=True)} ± {format_number(uncertainty, uncertainty / 3)} ppm"
     since = f"in the {days:.0f} days" if days >= 1.5 else "in the last day"
-    if abs(moved) < SURE_SIGMA * uncertainty:
+    if abs(moved) < MIN_SIGNIFICANCE_SIGMA * uncertainty:
         return f"It did not move {since} between the last two measurements ({text})"
     return f"It moved by {text} {since} between the last two measurements"
 

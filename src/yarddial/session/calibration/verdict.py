@@ -17,11 +17,11 @@ from yarddial.yard.oscillators import DialState
 if TYPE_CHECKING:
     # Not needed before the list is opened.
     from yarddial.analysis.correction.measurement_plan import MeasurementPlan
+    from yarddial.session.calibration.calibration_sequence import CalibrationSequence
     from yarddial.session.calibration.oscillator_list import OscillatorRow
-    from yarddial.session.calibration.oscillator_walk import OscillatorWalk
 
 # Of one measurement of a walk, on the way and back.
-LOOK_S = 40.0
+MEASUREMENT_S = 40.0
 DAY_S, MAX_S = 86_400.0, 365.25 * 86_400.0
 
 
@@ -105,7 +105,7 @@ def true_verdict(calibration: Calibration, mode: Mode) -> Verdict:
     return verdict
 
 
-def oscillators_verdict(rows: "Sequence[OscillatorRow]", walk: "OscillatorWalk") -> Verdict:
+def oscillators_verdict(rows: "Sequence[OscillatorRow]", walk: "CalibrationSequence") -> Verdict:
     """Over the list of all oscillators: how many are true, and what does the rest."""
     if not rows:
         return Verdict("unknown", "There is no oscillator to true.", "A route to a receiver comes first.", "none")
@@ -123,11 +123,11 @@ def oscillators_verdict(rows: "Sequence[OscillatorRow]", walk: "OscillatorWalk")
         )
     if plan is None:
         return Verdict("unknown", begins, "The rest is being planned.", "planning")
-    left = len(plan.looks)
+    left = len(plan.measurements)
     if left:
-        minutes = max(round(left * LOOK_S / 60), 1)
-        looks = "one measurement" if left == 1 else f"{_number(left)} measurements"
-        does = f"{capital(looks)}, about {minutes} min, {'does' if left == 1 else 'do'} the rest."
+        minutes = max(round(left * MEASUREMENT_S / 60), 1)
+        measurements = "one measurement" if left == 1 else f"{_number(left)} measurements"
+        does = f"{capital(measurements)}, about {minutes} min, {'does' if left == 1 else 'do'} the rest."
         return Verdict(
             "look", f"{begins} {does}", _unmet_sentence(plan) or "Nothing then makes a route worse.", "to do"
         )

@@ -19,13 +19,13 @@ class Warmth:
         self._began_s: dict[str, float] = {}
         # How cold each was when it was last looked at, at so many moments.
         self._past: dict[str, list[tuple[float, float]]] = {}
-        self._looked_s = self._born_s = seconds_of("")
+        self._read_s = self._born_s = seconds_of("")
 
-    def look(self, receiver: str) -> None:
+    def update(self, receiver: str) -> None:
         """Let the time since the last look pass; `receiver` is the one of the active route."""
         now_s = seconds_of("")
-        keeps = exp(-max(now_s - self._looked_s, 0.0) / TAU_S)
-        self._looked_s = now_s
+        keeps = exp(-max(now_s - self._read_s, 0.0) / TAU_S)
+        self._read_s = now_s
         for name, cold in self._cold.items():
             runs = name == receiver and self._live_receiver.running
             self._cold[name] = cold * keeps if runs else 1 - (1 - cold) * keeps

@@ -252,14 +252,14 @@ class FirstLight:
 
         What stands there by chance, or is the receiver's own, does not go along with another centre: it counts as 0 dB.
         """
-        looks = [self._sides(heard, ask)]
-        if max(stands_db for stands_db, _ in looks[0]) >= STATION_OVER_FLOOR_DB:
+        spectra = [self._sides(heard, ask)]
+        if max(stands_db for stands_db, _ in spectra[0]) >= STATION_OVER_FLOOR_DB:
             moved = msgspec.structs.replace(ask, centre_hz=ask.centre_hz + MOVED_HZ)
             got = device.apply(moved)
-            looks.append(self._sides(listen(device, self._time, got.rate_hz, 0.3), moved))
+            spectra.append(self._sides(listen(device, self._time, got.rate_hz, 0.3), moved))
             device.apply(ask)
         levels = []
-        for side in zip(*looks, strict=True):
+        for side in zip(*spectra, strict=True):
             same = max(off for _, off in side) - min(off for _, off in side) < SAME_HZ
             levels.append(min(stands_db for stands_db, _ in side) if same else 0.0)
         return levels[0], levels[1]

@@ -164,9 +164,9 @@ class Listening(Job):
     def set_edges(self, low_hz: float, high_hz: float) -> None:
         """Drag the filter's edges; they keep a tenth of the usual width, and stay within three times of it."""
         usual = self._usual(self.settings.demodulation)
-        least, most = usual.width_hz / 10, 3 * max(abs(usual.low_hz), abs(usual.high_hz))
-        low_hz, high_hz = max(low_hz, -most), min(high_hz, most)
-        if high_hz - low_hz >= least:
+        min_width_hz, max_edge_hz = usual.width_hz / 10, 3 * max(abs(usual.low_hz), abs(usual.high_hz))
+        low_hz, high_hz = max(low_hz, -max_edge_hz), min(high_hz, max_edge_hz)
+        if high_hz - low_hz >= min_width_hz:
             self.settings = msgspec.structs.replace(self.settings, low_hz=round(low_hz, -1), high_hz=round(high_hz, -1))
             self._send()
 
@@ -266,8 +266,8 @@ class Listening(Job):
 
     def zoom(self, steps: float) -> None:
         """See more (+) or less (-): a whole step doubles or halves it, parts of a step are parts of that."""
-        most = 0.5 * self._desk.line.receiver.rate_hz
-        self.half_span_hz = min(max(self.half_span_hz * 2.0**steps, CHART_HALF_SPANS_HZ[0]), most)
+        max_edge_hz = 0.5 * self._desk.line.receiver.rate_hz
+        self.half_span_hz = min(max(self.half_span_hz * 2.0**steps, CHART_HALF_SPANS_HZ[0]), max_edge_hz)
         self.chart_hz = self._desk.station.dial_hz
         self._send()
 
@@ -335,7 +335,7 @@ class Listening(Job):
             return None
         return line.at(dial_hz).dial_of(tuning.centre_hz, dial_hz)
 
-    def _look_for_ghosts(self, span: SpanSpectrum) -> None:
+    def _check_spurious(self, span: SpanSpectrum) -> None:
         """From the whole span's line, now and then: where mirrors and leaks are to be expected."""
         self._spans += 1
         line, dial_hz = self._desk.line, self._desk.station.dial_hz
@@ -381,7 +381,7 @@ class Listening(Job):
 
     def _span_moved(self) -> None:
         if self.is_open and self._live_receiver.picture.span is not None:
-            self._look_for_ghosts(self._live_receiver.picture.span)
+            self._check_spurious(self._live_receiver.picture.span)
 
     def _record_sound(self, sound: Sound) -> None:
         """In memory for the tone, and in the file where one is kept."""
@@ -427,8 +427,8 @@ class Listening(Job):
         """Show the whole of a channel that is wider than the picture, and as much again beside it."""
         half_hz = max(abs(self.settings.low_hz), abs(self.settings.high_hz))
         if self.half_span_hz < half_hz:
-            most_hz = 0.5 * self._desk.line.receiver.rate_hz
-            self.half_span_hz = min(next(span for span in CHART_HALF_SPANS_HZ if span >= 2 * half_hz), most_hz)
+            max_hz = 0.5 * self._desk.line.receiver.rate_hz
+            self.half_span_hz = min(next(span for span in CHART_HALF_SPANS_HZ if span >= 2 * half_hz), max_hz)
             self.chart_hz = self._desk.station.dial_hz
 
     def _send(self) -> None:

@@ -104,7 +104,7 @@ class ReceptionCheck(Job):
         if isinstance(lease, Refusal):
             return
         self._lease, self.results, self.trouble = lease, (), ""
-        lease.restore_with(self._desk.way_back())
+        lease.restore_with(self._desk.restorer())
         self._run = self._steps()
         self.poll()
 
@@ -150,7 +150,7 @@ class ReceptionCheck(Job):
                 return ("look" if step.demodulation == "am" else "stop"), why
         self._desk.dial(found_hz)
         self._listening.choose_demodulation(step.demodulation)
-        yield from self._looking()
+        yield from self._waiting()
         if self._live_receiver.trouble:
             return "stop", self._live_receiver.trouble
         begun_s = self._listening.heard_s
@@ -169,7 +169,7 @@ class ReceptionCheck(Job):
             if not reaching(self._desk.station, place_hz):
                 continue
             self._desk.dial(place_hz)
-            yield from self._looking()
+            yield from self._waiting()
             if self._live_receiver.trouble:
                 return None, self._live_receiver.trouble
             self._spans = []
@@ -255,7 +255,7 @@ class ReceptionCheck(Job):
     def _reaches(self, step: CheckStep) -> bool:
         return any(reaching(self._desk.station, hertz) for hertz in np.linspace(step.low_hz, step.high_hz, 9).tolist())
 
-    def _looking(self) -> Iterator[None]:
+    def _waiting(self) -> Iterator[None]:
         """Until the receiver looks there, or says why not."""
         while not self._live_receiver.is_tuned and not self._live_receiver.trouble:
             yield

@@ -39,12 +39,12 @@ class Book(Protocol):
         ...
 
     def entries(
-        self, kind: str = "", station: str = "", most: int = 10_000, *, before_id: int = 0, since_utc: str = ""
+        self, kind: str = "", station: str = "", limit: int = 10_000, *, before_id: int = 0, since_utc: str = ""
     ) -> tuple[Entry, ...]:
         """Newest first."""
         ...
 
-    def search(self, words: str, most: int = PAGE_ENTRIES, before_id: int = 0) -> tuple[Entry, ...]:
+    def search(self, words: str, limit: int = PAGE_ENTRIES, before_id: int = 0) -> tuple[Entry, ...]:
         """Those that hold all words."""
         ...
 
@@ -188,14 +188,14 @@ class LogKeeper:
 
     # Reading: the newest first, those that wait among them with the number 0
 
-    def entries(self, kind: str = "", station: str = "", most: int = 10_000, since_utc: str = "") -> tuple[Entry, ...]:
+    def entries(self, kind: str = "", station: str = "", limit: int = 10_000, since_utc: str = "") -> tuple[Entry, ...]:
         """Entries of a kind and a station."""
         waits = tuple(
             entry
             for entry in self._unwritten()
             if kind in ("", entry.kind) and station in ("", entry.station) and entry.at_utc >= since_utc
         )
-        return (*waits, *self._ask(lambda book: book.entries(kind, station, most, since_utc=since_utc)))[:most]
+        return (*waits, *self._ask(lambda book: book.entries(kind, station, limit, since_utc=since_utc)))[:limit]
 
     def of_oscillators(self, station: str, names: Sequence[str]) -> tuple[Entry, ...]:
         """Entries that tell of oscillators."""
@@ -205,10 +205,10 @@ class LogKeeper:
         """Entries that tell of places on the dial."""
         return (*self._waits_of(station), *self._ask(lambda book: book.of_places(station)))
 
-    def shown(self, most: int = PAGE_ENTRIES, words: str = "", before_id: int = 0) -> tuple[Entry, ...]:
+    def shown(self, limit: int = PAGE_ENTRIES, words: str = "", before_id: int = 0) -> tuple[Entry, ...]:
         """A page of all entries, or of those with all words in them; older than `before_id`, if given."""
         waits = () if before_id or words.strip() else self._unwritten()
-        return (*waits, *self._ask(lambda book: book.search(words, most, before_id)))[:most]
+        return (*waits, *self._ask(lambda book: book.search(words, limit, before_id)))[:limit]
 
     def _waits_of(self, station: str) -> tuple[Entry, ...]:
         return tuple(entry for entry in self._unwritten() if entry.station == station)
@@ -228,7 +228,7 @@ class LogKeeper:
 
     # Copies and what is damaged
 
-    def look_after(self, background: Background) -> None:
+    def check_regularly(self, background: Background) -> None:
         """Once a day, beside everything else: a copy of the log, and a look at every entry."""
         today = f"{clock.now():%Y-%m-%d}"
         if self._book is None or self.is_damaged or self._copied_on == today:
@@ -284,7 +284,7 @@ class LogKeeper:
         book = self._open_book()
         try:
             pages: list[tuple[Entry, ...]] = []
-            while page := book.entries(most=EXPORTED_AT_ONCE, before_id=pages[-1][-1].id if pages else 0):
+            while page := book.entries(limit=EXPORTED_AT_ONCE, before_id=pages[-1][-1].id if pages else 0):
                 pages.append(page)
             return export_log((entry for page in reversed(pages) for entry in reversed(page)), path)
         finally:
@@ -314,7 +314,7 @@ class LogKeeper:
             self._book = self._open_book()
             self._path = self._book.path
             self._count = self._book.count()
-            measured = [entry for kind in MEASURED_KINDS for entry in self._book.entries(kind, most=1)]
+            measured = [entry for kind in MEASURED_KINDS for entry in self._book.entries(kind, limit=1)]
             self._last_measured = max(measured, key=lambda entry: entry.id, default=None)
             self._recover()
         except LogNotWritten as error:

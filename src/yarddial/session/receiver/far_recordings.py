@@ -46,7 +46,7 @@ class FarRecordings:
         """The one on its way."""
         return self._now[1] if self._now is not None else None
 
-    def look(self) -> None:
+    def refresh(self) -> None:
         """Ask anew what lies there."""
         far = self._far_engine()
         if far is not None:
@@ -96,7 +96,7 @@ class FarRecordings:
                 self._now = None
                 if not fetching.trouble:
                     self.brought[fetching.name] = fetching.meta_path
-                self.look()
+                self.refresh()
             on_progress(fetching)
             self._next()
         self._changed.tell()

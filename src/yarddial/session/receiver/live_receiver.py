@@ -80,7 +80,7 @@ class LiveReceiver:
         self.wanted, self._why_off, self.trouble_kind = True, "", ""
         self.tuner.begin_anew()
         self._open(line)
-        self._jobs.look_again()
+        self._jobs.retry()
         self._changed.tell()
 
     def _open(self, line: Line) -> None:

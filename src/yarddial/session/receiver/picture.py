@@ -72,9 +72,9 @@ class ReceiverPicture:
             return np.empty(0, np.float32), self.half_span_hz
         return np.mean(self._recent[-RECENT_COLUMNS:], axis=0), self._recent_half_hz
 
-    def recent_columns(self, most: int = KEPT_COLUMNS) -> NDArray[np.float32]:
+    def recent_columns(self, limit: int = KEPT_COLUMNS) -> NDArray[np.float32]:
         """The last columns one by one, dB, shape (columns, rows), dial frequency rising; empty before the first."""
-        return np.stack(self._recent[-most:]) if self._recent else np.empty((0, 0), np.float32)
+        return np.stack(self._recent[-limit:]) if self._recent else np.empty((0, 0), np.float32)
 
     def show(self, half_span_hz: float) -> None:
         """Zoom the picture."""

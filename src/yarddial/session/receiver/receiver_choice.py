@@ -29,7 +29,7 @@ NOT_TOLD = {
 class ChoiceHelpers(msgspec.Struct, frozen=True):
     """Who looks for receivers, who asks one, and who remembers programs; given by whoever joins the parts."""
 
-    look: Callable[[], Helper[Listing]]
+    search: Callable[[], Helper[Listing]]
     ask: Callable[[str], Helper[Told]]
     allow: Callable[[str], None]
     is_allowed: Callable[[str], bool]
@@ -41,7 +41,7 @@ class ReceiverChoice:
     def __init__(self, desk: Desk, live_receiver: LiveReceiver, helpers: ChoiceHelpers | None) -> None:
         self._desk, self._live_receiver, self._helpers = desk, live_receiver, helpers
         self._changed = Listeners()
-        self._looking: Helper[Listing] | None = None
+        self._searching: Helper[Listing] | None = None
         self._asking: Helper[Told] | None = None
         self._take: Callable[[Told], None] | None = None
         self.listing: Listing | None = None
@@ -57,25 +57,25 @@ class ReceiverChoice:
     @property
     def is_busy(self) -> bool:
         """True while there is something to poll for."""
-        return self._looking is not None or self._asking is not None
+        return self._searching is not None or self._asking is not None
 
     def on_choice_changed(self, listener: Listener) -> Callable[[], None]:
         """Something was plugged or unplugged, or a device has answered."""
         return self._changed.add(listener)
 
-    def look(self) -> None:
+    def search(self) -> None:
         """Begin to look, and go on until `leave`."""
-        if self._helpers is not None and self._looking is None:
+        if self._helpers is not None and self._searching is None:
             self.trouble, self.told, self.device = "", None, ""
-            self._looking = self._helpers.look()
+            self._searching = self._helpers.search()
             self._changed.tell()
 
     def leave(self) -> None:
         """Nobody chooses any more."""
-        for helper in (self._looking, self._asking):
+        for helper in (self._searching, self._asking):
             if helper is not None:
                 helper.cancel()
-        self._looking = self._asking = None
+        self._searching = self._asking = None
 
     def is_allowed(self, device: str) -> bool:
         """False of a program that nobody has allowed on this computer."""
@@ -116,14 +116,14 @@ class ReceiverChoice:
 
     def poll(self) -> None:
         """Take what was found and said."""
-        if self._looking is not None:
-            messages = self._looking.poll()
+        if self._searching is not None:
+            messages = self._searching.poll()
             if messages and messages[-1] != self.listing:
                 self.listing = messages[-1]
                 self._changed.tell()
-            if self._looking.ended:
-                self.trouble = LOST_REASONS.get(self._looking.ended, "")
-                self._looking = None
+            if self._searching.ended:
+                self.trouble = LOST_REASONS.get(self._searching.ended, "")
+                self._searching = None
                 self._changed.tell()
         if self._asking is not None:
             self._poll_asked(self._asking)

@@ -190,5 +190,5 @@ def _sense(line: Line) -> int:
     sense = 1
     for stage in line.stages:
         sense *= stage.sense
-    fold = line.fold(line.walk()[-1].out_hz)
+    fold = line.fold(line.points()[-1].out_hz)
     return sense if fold is None else sense * fold.sense

@@ -29,8 +29,8 @@ V = TypeVar("V")
 class LastMover(Generic[V]):
     """One value that is moved here and on the transceiver; all times in seconds."""
 
-    def __init__(self, most_tries: int = MAX_TRIES) -> None:
-        self._most_tries = most_tries
+    def __init__(self, max_tries: int = MAX_TRIES) -> None:
+        self._max_tries = max_tries
         self._wanted: V | None = None
         self._sending: V | None = None
         self._in_flight = 0
@@ -105,7 +105,7 @@ class LastMover(Generic[V]):
         """Patience first, then once more, and at last the transceiver is believed."""
         if self._in_flight or asked_s < self._answered_s + TAKES_S:
             return None
-        if self._tries < self._most_tries:
+        if self._tries < self._max_tries:
             self._tries, self._sending = self._tries + 1, None
             return None
         return self._follow(value)
@@ -146,7 +146,7 @@ class FollowingMode(LastMover[tuple[str, float]]):
 
     def __init__(self) -> None:
         # A pass-band that it does not have is believed soon.
-        super().__init__(most_tries=1)
+        super().__init__(max_tries=1)
 
     def is_same(self, value: tuple[str, float], other: tuple[str, float]) -> bool:
         """The mode; and the pass-band, where both name one."""

@@ -32,7 +32,7 @@ from yarddial.yard.line import Line
 from yarddial.yard.parts import Transceiver, Value
 
 # What is looked at around the place, for how long, and the longest press.
-LOOKS_S, SETTLES_S, MAX_S = 2.0, 0.6, 8.0
+LISTENS_S, SETTLES_S, MAX_S = 2.0, 0.6, 8.0
 HALF_SPANS_HZ = {"cw": 1_000.0, "data": 2_000.0, "fsk": 2_000.0, "ssb": 6_000.0, "nfm": 15_000.0, "wfm": 120_000.0}
 USUAL_HALF_HZ = 10_000.0
 # A transmission that does not show within this is not one.
@@ -118,12 +118,12 @@ class OwnTransmission(Job):
         """True while the transmitter is keyed from here."""
         return self._is_pressed
 
-    def why_not(self, *, dummy_load: bool, least_power: bool) -> str:
+    def why_not(self, *, dummy_load: bool, lowest_power: bool) -> str:
         """Why it cannot be begun, or an empty text."""
         rig, line = self._rig, self._desk.line
         if rig.status != "linked" or rig.shown is None:
             return "no transceiver is linked"
-        if not dummy_load or not least_power:
+        if not dummy_load or not lowest_power:
             return "first the dummy load and the lowest power: only you can see to that"
         if why := rig.safety.why_closed(line):
             return why
@@ -137,9 +137,9 @@ class OwnTransmission(Job):
             return f"this route does not reach its place: {why}"
         return self._jobs.why_not(OWN_TRANSMISSION)
 
-    def begin(self, *, dummy_load: bool, least_power: bool) -> str:
+    def begin(self, *, dummy_load: bool, lowest_power: bool) -> str:
         """Get ready: the receiver looks where it would transmit. Returns why not, or an empty text."""
-        if why := self.why_not(dummy_load=dummy_load, least_power=least_power):
+        if why := self.why_not(dummy_load=dummy_load, lowest_power=lowest_power):
             return why
         lease = self._jobs.request(OWN_TRANSMISSION, self)
         if not isinstance(lease, Lease):
@@ -217,13 +217,13 @@ class OwnTransmission(Job):
         elif self.phase == "keyed" and self._rig.safety.transmitting:
             self.phase, self._since_s = "looking", now_s
             if self._has_carrier():
-                lease.ask(Measure(LOOKS_S + SETTLES_S, 3_000.0))
+                lease.ask(Measure(LISTENS_S + SETTLES_S, 3_000.0))
         elif self.phase == "keyed" and now_s - self._since_s > SHOWS_S:
             self.let_go()
             self.trouble = f"{self._rig.name} did not say that it transmits: may the computer key it?"
         elif self.phase == "looking" and now_s - self._since_s > MAX_S:
             self.let_go()
-        elif self.phase == "looking" and now_s - self._since_s > LOOKS_S + SETTLES_S and self._is_heard():
+        elif self.phase == "looking" and now_s - self._since_s > LISTENS_S + SETTLES_S and self._is_heard():
             self._finish()
 
     def _key(self) -> str:
@@ -261,7 +261,7 @@ class OwnTransmission(Job):
         lease, line, rig = self._lease, self._line, self._rig
         if lease is None or line is None or rig.shown is None:
             return
-        columns = self._receiver.picture.recent_columns(int(LOOKS_S / COLUMN_S))
+        columns = self._receiver.picture.recent_columns(int(LISTENS_S / COLUMN_S))
         row_hz = 2 * self._half_hz() / columns.shape[1] if columns.size else 1.0
         error_hz, sigma_hz = None, 0.0
         if self._measured is not None:

@@ -29,8 +29,8 @@ class Pace:
 
     def due_in_s(self, now_s: float) -> float:
         """So long until the next one."""
-        least_s = OFTEN_S if now_s - self._moved_s < RESTS_AFTER_S else SELDOM_S
-        return self._asked_s + max(self._every_s, least_s) - now_s
+        min_s = OFTEN_S if now_s - self._moved_s < RESTS_AFTER_S else SELDOM_S
+        return self._asked_s + max(self._every_s, min_s) - now_s
 
     def asked(self, now_s: float) -> None:
         """A reading went out."""

@@ -13,7 +13,7 @@ from yarddial.yard.errors import YardDialError
 from yarddial.yard.fault_log import log_fault
 
 # Waiting for answers is broken off so often to look for orders.
-LOOKS_S = 0.015
+POLL_INTERVAL_S = 0.015
 # Lost, it is tried again so often.
 AGAIN_S = 2.0
 
@@ -91,7 +91,7 @@ class RigWorker:
                     pace.asked(time.monotonic())
                     link.begin(ReadRig())
                 due_in_s = pace.due_in_s(time.monotonic())
-                for answer in link.answers(min(max(due_in_s, 0.001), LOOKS_S)):
+                for answer in link.answers(min(max(due_in_s, 0.001), POLL_INTERVAL_S)):
                     if isinstance(answer.order, ReadRig):
                         pace.came(
                             time.monotonic(), answer.asked_s, moved=answer.state is not None and answer.state != last

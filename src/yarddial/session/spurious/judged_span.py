@@ -6,7 +6,7 @@ import msgspec
 
 if TYPE_CHECKING:
     # Not needed before the first test.
-    from yarddial.analysis.ghosts.judging import Judgement, SpanLook
+    from yarddial.analysis.ghosts.judging import Judgement, SpanRecord
     from yarddial.analysis.ghosts.scene import Ghost
     from yarddial.analysis.ghosts.span import Peak, Span
 
@@ -29,4 +29,4 @@ class Recorded(msgspec.Struct, frozen=True):
     before: "Span"
     judged: "tuple[tuple[Peak, Judgement], ...]"
     ghosts: "tuple[Ghost, ...]"
-    looks: "tuple[SpanLook, ...]"
+    records: "tuple[SpanRecord, ...]"

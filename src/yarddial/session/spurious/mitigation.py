@@ -20,7 +20,7 @@ from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.spurious.judged_span import PEAK_OVER_FLOOR_DB, JudgedPeak
-from yarddial.session.spurious.span_looks import SpanLooks, SpanSetting
+from yarddial.session.spurious.span_recording import SpanRecording, SpanSetting
 from yarddial.session.spurious.span_verification import SpanTest
 from yarddial.session.station.desk import Desk
 from yarddial.yard.demodulation import demodulations_of, usual
@@ -104,7 +104,7 @@ class Mitigation:
     ) -> None:  # fmt: skip
         self._desk, self._live_receiver, self._calibration = desk, live_receiver, calibration
         self._span_test, self._log = span_test, log
-        self._looks = SpanLooks(desk, live_receiver, jobs, calibration, REMEDY_TRIAL)
+        self._records = SpanRecording(desk, live_receiver, jobs, calibration, REMEDY_TRIAL)
         self._changed = Listeners()
         self._spans: list[Span] = []
         self._tried: Remedy | None = None
@@ -120,7 +120,7 @@ class Mitigation:
     @property
     def running(self) -> bool:
         """True while a remedy is tried."""
-        return self._looks.running
+        return self._records.running
 
     @property
     def doing(self) -> str:
@@ -166,7 +166,7 @@ class Mitigation:
             return "it has to be plugged in first"
         if self.running:
             return "another one is being tried"
-        return self._looks.why_not() or self._span_test.why_not()
+        return self._records.why_not() or self._span_test.why_not()
 
     def try_it(self, remedy: "Remedy") -> None:
         """Look at the span as it is, then with the change, and compare the channel."""
@@ -176,12 +176,12 @@ class Mitigation:
         line = self._span_test.line
         assert line is not None
         steps = [SpanSetting("", 0.0, line, settings_for(line)), self._step(line, remedy)]
-        self._looks.begin(steps, self._seen, self._ended)
+        self._records.begin(steps, self._seen, self._ended)
         self._changed.tell()
 
     def cancel(self) -> None:
         """End a trial."""
-        self._looks.cancel()
+        self._records.cancel()
 
     def keep(self) -> None:
         """Set what was tried in the yard, in one step that can be undone, and say so in the log."""

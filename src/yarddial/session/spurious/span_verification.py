@@ -16,7 +16,7 @@ from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.spurious.judged_span import MAX_PEAKS, PEAK_OVER_FLOOR_DB, STRONG_OVER_DB, JudgedPeak, Recorded
-from yarddial.session.spurious.span_looks import SpanLooks, SpanSetting
+from yarddial.session.spurious.span_recording import SpanRecording, SpanSetting
 from yarddial.session.spurious.strong_signals import SAME_HZ, StrongSignals
 from yarddial.session.station.desk import Desk
 from yarddial.yard.frequency import format_frequency
@@ -25,10 +25,10 @@ from yarddial.yard.line import Line
 
 if TYPE_CHECKING:
     # Not needed before the first test.
-    from yarddial.analysis.ghosts.judging import SettingChange, SpanLook
+    from yarddial.analysis.ghosts.judging import SettingChange, SpanRecord
     from yarddial.analysis.ghosts.scene import Ghost, Scene
     from yarddial.analysis.ghosts.span import Span
-    from yarddial.analysis.hunt.fingerprint import Fingerprint
+    from yarddial.analysis.interference.fingerprint import Fingerprint
     from yarddial.yard.strong import Strong
 
 # The centre moves by so much of the rate, and the gain falls by at least so much.
@@ -46,10 +46,10 @@ class SpanTest:
         strong: StrongSignals,
     ) -> None:  # fmt: skip
         self._desk, self._live_receiver, self._calibration, self._log = desk, live_receiver, calibration, log
-        self._looks_at = SpanLooks(desk, live_receiver, jobs, calibration, SPAN_TEST)
+        self._records_at = SpanRecording(desk, live_receiver, jobs, calibration, SPAN_TEST)
         self._changed = Listeners()
         self._place: tuple[float, str] = (0.0, "")
-        self._looks: list[SpanLook] = []
+        self._records: list[SpanRecord] = []
         self._first: SpanSetting | None = None
         self._within: Lease | None = None
         self.before: Span | None = None
@@ -72,17 +72,17 @@ class SpanTest:
     @property
     def running(self) -> bool:
         """True while the span is being tested."""
-        return self._looks_at.running
+        return self._records_at.running
 
     @property
     def fraction(self) -> float:
         """How much of it is done."""
-        return self._looks_at.fraction
+        return self._records_at.fraction
 
     @property
     def doing(self) -> str:
         """What is being looked at, in words."""
-        now = self._looks_at.now
+        now = self._records_at.now
         if now is None:
             return ""
         return {
@@ -92,7 +92,7 @@ class SpanTest:
 
     def why_not(self, within: Lease | None = None) -> str:
         """Why it cannot begin just now, or an empty text."""
-        if why := self._looks_at.why_not(within):
+        if why := self._records_at.why_not(within):
             return why
         if why := self._desk.line.why_not(self._desk.station.dial_hz):
             return why
@@ -105,7 +105,7 @@ class SpanTest:
     @property
     def changes(self) -> "tuple[SettingChange, ...]":
         """What was changed for the looks that count."""
-        return tuple(look.change for look in self._looks)
+        return tuple(record.change for record in self._records)
 
     def at_dial(self) -> JudgedPeak | None:
         """What stands nearest to the dial, of what was judged."""
@@ -124,7 +124,7 @@ class SpanTest:
         if here is None or before is None or here.judgement.verdict != "true":
             return None
         if self._comb_of is not before:
-            from yarddial.analysis.hunt.fingerprint import comb_of
+            from yarddial.analysis.interference.fingerprint import comb_of
 
             self._comb_of, self._comb = before, comb_of(before)
         comb = self._comb
@@ -137,7 +137,7 @@ class SpanTest:
         """
         if self.why_not(within):
             return
-        self.trouble, self._looks, self.judged, self.before, self._seen_here = "", [], (), None, ()
+        self.trouble, self._records, self.judged, self.before, self._seen_here = "", [], (), None, ()
         self.not_off = ""
         self._place = (self._desk.station.dial_hz, self._desk.line.name)
         self._begin(self._steps(), within)
@@ -150,25 +150,25 @@ class SpanTest:
             return "another route is set: test its span first"
         return self.why_not()
 
-    def look_without_antenna(self) -> None:
+    def record_without_antenna(self) -> None:
         """Look once more, now that the person has taken the antenna off, and judge every peak anew."""
         if self.why_not_without() or self._first is None:
             return
         self.trouble = self.not_off = ""
-        self._looks = [look for look in self._looks if look.change != "antenna"]
+        self._records = [record for record in self._records if record.change != "antenna"]
         self._place = (self._desk.station.dial_hz, self._desk.line.name)
         self._begin([SpanSetting("antenna", 0.0, self._first.line, self._first.ask)])
 
     def _begin(self, steps: list[SpanSetting], within: Lease | None = None) -> None:
         self._within = within
-        self._looks_at.begin(steps, self._seen, self._ended, within=within)
+        self._records_at.begin(steps, self._seen, self._ended, within=within)
         self._changed.tell()
 
     def take_recorded(self, recorded: "Recorded", names: str) -> None:
         """Show what recordings told in the place of a test: what helps against a ghost is not worked out for them."""
         self.trouble, self.line, self._first = "", None, None
         self._place = (self._desk.station.dial_hz, self._desk.line.name)
-        self.before, self.ghosts, self._looks = recorded.before, recorded.ghosts, list(recorded.looks)
+        self.before, self.ghosts, self._records = recorded.before, recorded.ghosts, list(recorded.records)
         self.judged = tuple(JudgedPeak(peak, judgement) for peak, judgement in recorded.judged)
         self._note(f"Recordings {names}")
         self._changed.tell()
@@ -177,12 +177,12 @@ class SpanTest:
         """Nothing is judged any more: what was looked at has been changed since."""
         self.not_off = ""
         self.before, self.line, self._first, self.trouble = None, None, None, ""
-        self.judged, self.ghosts, self._looks, self._seen_here = (), (), [], ()
+        self.judged, self.ghosts, self._records, self._seen_here = (), (), [], ()
         self._changed.tell()
 
     def cancel(self) -> None:
         """End it; what was judged before is gone."""
-        self._looks_at.cancel()
+        self._records_at.cancel()
 
     def _steps(self) -> list[SpanSetting]:
         station, line = self._desk.station, self._desk.line.at(self._desk.station.dial_hz)
@@ -223,7 +223,7 @@ class SpanTest:
     @property
     def offset_db(self) -> float:
         """What turned dBFS into dBm when the span was looked at."""
-        return self._looks_at.offset_db
+        return self._records_at.offset_db
 
     def _other_route(self, line: Line) -> Line | None:
         """A route to the same place with other oscillators, whose receiver has a driver."""
@@ -237,7 +237,7 @@ class SpanTest:
         return None
 
     def _seen(self, step: SpanSetting, span: "Span") -> None:
-        from yarddial.analysis.ghosts.judging import SpanLook
+        from yarddial.analysis.ghosts.judging import SpanRecord
 
         if step.change == "":
             self.before, self.line, self._first = span, step.line, step
@@ -254,7 +254,7 @@ class SpanTest:
                 self._changed.tell()
                 return
             same = self.line is not None and step.line.antenna.name == self.line.antenna.name
-            self._looks.append(SpanLook(step.change, step.amount, span, shift_hz, same))
+            self._records.append(SpanRecord(step.change, step.amount, span, shift_hz, same))
         self._changed.tell()
 
     def _still_heard(self, span: "Span") -> int:
@@ -277,7 +277,7 @@ class SpanTest:
     def _otherwise(self) -> list[SpanSetting]:
         """A look at one more rate, where peaks are left open because the first one could not see them; once."""
         blind = any(j.judgement.missing == "rate" and "rate" in j.judgement.blind for j in self.judged)
-        rated = [look.span.rate_hz for look in self._looks if look.change == "rate"]
+        rated = [record.span.rate_hz for record in self._records if record.change == "rate"]
         if not blind or len(rated) != 1 or self._first is None or self._first.line.name != self._desk.line.name:
             return []
         line, ask = self._first.line, self._first.ask
@@ -324,7 +324,7 @@ class SpanTest:
         if before is None or line is None:
             self.trouble = "nothing was seen"
             return
-        share = max(before.clipped_share, *(look.span.clipped_share for look in self._looks), 0.0)
+        share = max(before.clipped_share, *(record.span.clipped_share for record in self._records), 0.0)
         if share > CLIPPED_SHARE:
             self.trouble = (
                 f"{share:.1%} of the samples are at full scale: what an overloaded ADC makes stands where signals do; "
@@ -354,7 +354,7 @@ class SpanTest:
                 peak.dial_hz, level_dbm, self.ghosts, before.within_hz / 2, has_converter=bool(line.stages),
                 seen=before,
             )  # fmt: skip
-            judged.append(JudgedPeak(peak, judge(able, peak, self._looks)))
+            judged.append(JudgedPeak(peak, judge(able, peak, self._records)))
         self.judged = tuple(judged)
         # Only what is not a ghost itself is kept in mind for other spans.
         ghosts_hz = [j.peak.dial_hz for j in judged if j.judgement.verdict == "ghost"]

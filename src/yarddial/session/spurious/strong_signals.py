@@ -18,7 +18,7 @@ from yarddial.session.calibration.topics import CalibrationTopics
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
-from yarddial.session.spurious.span_looks import SpanLooks, SpanSetting
+from yarddial.session.spurious.span_recording import SpanRecording, SpanSetting
 from yarddial.session.station.desk import Desk
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.line import Line
@@ -32,7 +32,7 @@ if TYPE_CHECKING:
 # Kept, the strongest; a signal counts from so far over the floor of its span; nearer than this two are one.
 MAX_SIGNALS, OVER_DB, SAME_HZ = 60, 25.0, 5e3
 # Of a scan: each look so long; steps of so much of the rate; wider bands are left to a file.
-LOOK_S, STEP_SHARE, WIDEST_HZ = 0.25, 0.75, 40e6
+RECORD_S, STEP_SHARE, WIDEST_HZ = 0.25, 0.75, 40e6
 # What a known station or a signal of another antenna may be worth here: it is only looked for at its place.
 ELSEWHERE_DBM = -30.0
 # The receiver's own: the spike within so many steps of the centre, mirrors at least so far under what they mirror.
@@ -48,7 +48,7 @@ class StrongSignals:
         self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, log: LogKeeper,
     ) -> None:  # fmt: skip
         self._desk, self._live_receiver, self._calibration, self._log = desk, live_receiver, calibration, log
-        self._looks = SpanLooks(desk, live_receiver, jobs, calibration, STRONG_SCAN)
+        self._records = SpanRecording(desk, live_receiver, jobs, calibration, STRONG_SCAN)
         self._changed = Listeners()
         self._known: tuple[Strong, ...] = ()
         # Whose they are: another yard that is opened has its own.
@@ -116,22 +116,22 @@ class StrongSignals:
     @property
     def running(self) -> bool:
         """True while bands are scanned."""
-        return self._looks.running
+        return self._records.running
 
     @property
     def fraction(self) -> float:
         """How much of the scan is done."""
-        return self._looks.fraction
+        return self._records.fraction
 
     @property
     def doing(self) -> str:
         """Where it is."""
-        now = self._looks.now
+        now = self._records.now
         return "" if now is None else f"around {format_frequency(now.line.dial_hz, 0)} over {now.line.name}"
 
     def why_not(self) -> str:
         """Why it cannot begin just now, or an empty text."""
-        if why := self._looks.why_not():
+        if why := self._records.why_not():
             return why
         if not self._live_receiver.wanted:
             return "the receiver is off: Space starts it"
@@ -149,12 +149,12 @@ class StrongSignals:
         if not steps:
             self._changed.tell()
             return
-        self._looks.begin(steps, self._seen, self._ended, LOOK_S)
+        self._records.begin(steps, self._seen, self._ended, RECORD_S)
         self._changed.tell()
 
     def cancel(self) -> None:
         """End the scan; what was found stays."""
-        self._looks.cancel()
+        self._records.cancel()
 
     def _steps(self) -> list[SpanSetting]:
         """Spans that cover the bands once, route by route, so that receivers are changed as seldom as can be."""
@@ -210,7 +210,7 @@ class StrongSignals:
         self._log.add(Entry(station=self._desk.station.name, kind=KIND, text=text, data=data))
 
     def _recalled(self) -> "tuple[Strong, ...]":
-        for entry in self._log.entries(KIND, self._desk.station.name, most=1):
+        for entry in self._log.entries(KIND, self._desk.station.name, limit=1):
             if isinstance(entry.data, LoggedStrong):
                 return entry.data.signals
         return ()

@@ -170,7 +170,7 @@ class Desk:
         """Keep the points where they are, whatever is dialled."""
         self._set_dial(msgspec.structs.replace(self._station, held=held))
 
-    def way_back(self) -> Callable[[], None]:
+    def restorer(self) -> Callable[[], None]:
         """A call that brings dial, route, hold and mode back to what they are now."""
         was = self._station
 
@@ -226,7 +226,7 @@ class Desk:
         """
         save = self._save
         if save is not None and (wait or save.is_settled()):
-            self._look_after(save.settle, settles=True)
+            self._check_regularly(save.settle, settles=True)
         if self._unsaved:
             self._put(self._station)
         elif save is not None:
@@ -241,15 +241,15 @@ class Desk:
         """Wait until all of it is saved, or has been tried once more and failed."""
         self.save_dial(wait=True)
         if self._save is not None:
-            self._look_after(self._save.settle, settles=True)
+            self._check_regularly(self._save.settle, settles=True)
 
     def _put(self, station: Station) -> None:
         self._station, self._unsaved = station, False
         save = self._save
         if save is not None:
-            self._look_after(lambda: save.save(station), settles=save.is_done_at_once)
+            self._check_regularly(lambda: save.save(station), settles=save.is_done_at_once)
 
-    def _look_after(self, act: Callable[[], None], *, settles: bool) -> None:
+    def _check_regularly(self, act: Callable[[], None], *, settles: bool) -> None:
         """Save, or find out how saving went; only what settles the matter may end the trouble."""
         before = self.save_trouble
         try:

@@ -14,7 +14,7 @@ from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.yard.places import PlaceName
 
-LOOKS_EVERY_MS = 300
+CHECK_INTERVAL_MS = 300
 
 
 class Outline(QWidget):
@@ -90,7 +90,7 @@ class Guide(QWidget):
         layout.addLayout(row)
         self.setAccessibleName("First hour")
         self._timer = QTimer(self)
-        self._timer.timeout.connect(self._look)
+        self._timer.timeout.connect(self._check)
 
     @property
     def step(self) -> Step:
@@ -101,7 +101,7 @@ class Guide(QWidget):
         """From the first that is not done yet."""
         open_steps = (n for n, step in enumerate(STEPS) if step.is_done is None or not step.is_done(self._session))
         self.show()
-        self._timer.start(LOOKS_EVERY_MS)
+        self._timer.start(CHECK_INTERVAL_MS)
         self.show_step(next(open_steps, 0))
 
     def show_step(self, number: int) -> None:
@@ -116,7 +116,7 @@ class Guide(QWidget):
         self.words.setText(step.words)
         self.back.setEnabled(self._number > 0)
         self.next.setText("Next" if self._number + 1 < len(STEPS) else "Finish")
-        self._look()
+        self._check()
 
     def end(self) -> None:
         """Leave; the menu brings it back."""
@@ -124,7 +124,7 @@ class Guide(QWidget):
         self.outline.point_at(None)
         self.hide()
 
-    def _look(self) -> None:
+    def _check(self) -> None:
         """Is it done, and where is the control now?"""
         done = self.step.is_done is not None and self.step.is_done(self._session)
         self._mark.set_mark("good" if done else "unknown")

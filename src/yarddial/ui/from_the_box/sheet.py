@@ -73,7 +73,7 @@ class FromTheBox(Sheet):
         self._lay_out()
         self._show_soon = Soon(self, self._show)
         self.when_left(self._choice.on_choice_changed(self._show_soon), self._choice.leave)
-        self._choice.look()
+        self._choice.search()
         self._show_lo(NO_PART)
         self._show_sockets()
         self._show()

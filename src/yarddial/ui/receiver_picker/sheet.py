@@ -53,7 +53,7 @@ class ReceiverPicker(Sheet):
             session.desk.on_yard_changed(self._show_soon),
             self._choice.leave,
         )
-        self._choice.look()
+        self._choice.search()
         self._show()
 
     def _lay_out(self) -> None:
@@ -82,7 +82,7 @@ class ReceiverPicker(Sheet):
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """Look as long as somebody looks along."""
-        self._choice.look()
+        self._choice.search()
         super().showEvent(event)
 
     def hideEvent(self, event: QHideEvent | None) -> None:

@@ -23,8 +23,8 @@ class OwnTransmissionSheet(Sheet):
         self._session, self._own = session, session.own_transmission
         self.headline = Headline()
         self.dummy = QCheckBox("a dummy load is on the transceiver, not an antenna")
-        self.least = QCheckBox("its power is set to the least that it has")
-        for tick in (self.dummy, self.least):
+        self.lowest = QCheckBox("its power is set to the least that it has")
+        for tick in (self.dummy, self.lowest):
             tick.setFont(font(13))
             tick.clicked.connect(self._show)
         self.ready = button("Get ready", strong=True, tip="The receiver looks where it would transmit")
@@ -56,7 +56,7 @@ class OwnTransmissionSheet(Sheet):
             "It transmits for real. Only with a licence for it, on a frequency where that is allowed, into a dummy "
             "load, with the least power."
         )
-        for widget in (self.headline, hairline(), Words(caution, 13, tone="ochre", wrap=True), self.dummy, self.least):
+        for widget in (self.headline, hairline(), Words(caution, 13, tone="ochre", wrap=True), self.dummy, self.lowest):
             self.body.addWidget(widget)
         self.body.addWidget(hairline())
         for words in self._rows:
@@ -72,13 +72,13 @@ class OwnTransmissionSheet(Sheet):
             self._own.let_go()
 
     def _begin(self) -> None:
-        why = self._own.begin(dummy_load=self.dummy.isChecked(), least_power=self.least.isChecked())
+        why = self._own.begin(dummy_load=self.dummy.isChecked(), lowest_power=self.lowest.isChecked())
         if why:
             self.headline.show_verdict("look", "Not yet.", f"{why[:1].upper()}{why[1:]}.")
 
     def _show(self) -> None:
         own = self._own
-        why = own.why_not(dummy_load=self.dummy.isChecked(), least_power=self.least.isChecked())
+        why = own.why_not(dummy_load=self.dummy.isChecked(), lowest_power=self.lowest.isChecked())
         self.ready.setVisible(not own.phase)
         self.ready.setEnabled(not why)
         self.hold.setVisible(bool(own.phase))

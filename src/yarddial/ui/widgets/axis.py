@@ -5,9 +5,9 @@ from math import floor, log10
 from yarddial.yard.frequency import MINUS, group_digits
 
 
-def nice_step(width: float, most: int) -> float:
-    """A step of 1, 2 or 5 times a power of ten that gives at most about `most` ticks over a width."""
-    raw = width / max(most, 1)
+def nice_step(width: float, limit: int) -> float:
+    """A step of 1, 2 or 5 times a power of ten that gives at most about `limit` ticks over a width."""
+    raw = width / max(limit, 1)
     power = 10.0 ** floor(log10(raw))
     return next(factor * power for factor in (1, 2, 5, 10) if factor * power >= raw * 0.999)
 

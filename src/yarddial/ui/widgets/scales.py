@@ -14,9 +14,9 @@ from yarddial.ui.widgets.axis import nice_step, tick_text
 UP_PX, ALONG_PX = 36, 84
 
 
-def ticks(ends: tuple[float, float], most: int) -> list[tuple[float, str]]:
+def ticks(ends: tuple[float, float], limit: int) -> list[tuple[float, str]]:
     """Values within the ends, each with its text."""
-    step = nice_step(ends[1] - ends[0], max(most, 2))
+    step = nice_step(ends[1] - ends[0], max(limit, 2))
     numbers = range(ceil(ends[0] / step - 1e-9), floor(ends[1] / step + 1e-9) + 1)
     return [(number * step, tick_text(number * step, step)) for number in numbers]
 

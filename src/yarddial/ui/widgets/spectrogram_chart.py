@@ -135,8 +135,8 @@ class SpectrogramChart(QWidget):
     def y_of(self, chart: QRectF, offset_hz: float) -> float:
         return chart.center().y() - offset_hz / self._half_span_hz * chart.height() / 2
 
-    def _recent(self, most: int) -> NDArray[np.float32]:
-        index = np.arange(max(self._count - most, 0), self._count) % MAX_COLUMNS
+    def _recent(self, limit: int) -> NDArray[np.float32]:
+        index = np.arange(max(self._count - limit, 0), self._count) % MAX_COLUMNS
         return self._levels[index]
 
     def _colour(self, c: Palette, width: int, height: int) -> None:
@@ -204,9 +204,9 @@ class SpectrogramChart(QWidget):
         painter.drawText(QRectF(0, 0, chart.left() - px(8), chart.top()), int(Qt.AlignmentFlag.AlignRight), unit)
         self._draw_seconds(painter, chart, small)
 
-    def _ticks(self, most: int) -> tuple[list[tuple[float, str]], str]:
+    def _ticks(self, limit: int) -> tuple[list[tuple[float, str]], str]:
         """Places on the frequency scale, hertz from its middle, with their numbers; and the unit."""
-        step = nice_step(2 * self._half_span_hz, most)
+        step = nice_step(2 * self._half_span_hz, limit)
         scale, unit = (1000.0, "kHz") if self._half_span_hz >= 2000 else (1.0, "Hz")
         last = int(self._half_span_hz / step * 1.0001)
         numbers = range(-last, last + 1)

@@ -91,13 +91,13 @@ def lay_out(station: Station, width: float, top: float, bottom: float, unit: flo
     return Layout((*(spots[prefix] for prefix in prefixes), *ends.values()), tracks, gaps, count - len(station.routes))
 
 
-def _fitting(station: Station, most: int) -> Station:
+def _fitting(station: Station, highest: int) -> Station:
     """The station with no more routes than there are lanes: the active one and those beside it."""
-    if len(station.routes) <= most:
+    if len(station.routes) <= highest:
         return station
     active = next(i for i, route in enumerate(station.routes) if route.name == station.route)
-    first = min(max(active - most // 2, 0), len(station.routes) - most)
-    return msgspec.structs.replace(station, routes=station.routes[first : first + most])
+    first = min(max(active - highest // 2, 0), len(station.routes) - highest)
+    return msgspec.structs.replace(station, routes=station.routes[first : first + highest])
 
 
 def _track(
@@ -216,10 +216,10 @@ def _apart(spots: dict[str, PlateSpot], active: str) -> dict[str, PlateSpot]:
     order = sorted(spots.values(), key=lambda spot: spot.middle_y)
     fixed = next((i for i, spot in enumerate(order) if active in spot.routes), 0)
     for i in range(fixed + 1, len(order)):
-        least = order[i - 1].y + order[i - 1].height
-        order[i] = msgspec.structs.replace(order[i], y=max(order[i].y, least))
+        lowest_y = order[i - 1].y + order[i - 1].height
+        order[i] = msgspec.structs.replace(order[i], y=max(order[i].y, lowest_y))
     for i in range(fixed - 1, -1, -1):
-        most = order[i + 1].y - order[i].height
-        order[i] = msgspec.structs.replace(order[i], y=min(order[i].y, most))
+        highest = order[i + 1].y - order[i].height
+        order[i] = msgspec.structs.replace(order[i], y=min(order[i].y, highest))
     placed = {spot.part: spot for spot in order}
     return {part: placed[part] for part in spots}

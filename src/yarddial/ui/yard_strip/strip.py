@@ -16,7 +16,7 @@ from yarddial.ui.yard_strip.layout import GapSpot, Layout, lay_out
 from yarddial.ui.yard_strip.plate import Plate
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.frequency import format_bound, shorter_and_shorter
-from yarddial.yard.line import Halt
+from yarddial.yard.line import RoutePoint
 from yarddial.yard.oscillators import Oscillators, crystal_of, oscillator_of, value_text
 from yarddial.yard.parts import Antenna, Converter, Isolator, Lnb, Part, Receiver, Transceiver, TwoPort, converters_of
 from yarddial.yard.station import Station
@@ -278,10 +278,10 @@ class YardStrip(QWidget):
                 part = station.part(spot.part)
                 plate.show_part([_at_rest(part)], active, part.note, role_of(part))
                 continue
-            halt = next(halt for halt in line.walk() if halt.part.name == spot.part)
-            texts = shorter_and_shorter(halt.out_hz) if active else [_at_rest(halt.part)]
-            note = "; ".join(filter(None, (halt.part.note, _known(halt, oscillators))))
-            plate.show_part(texts, active, note, role_of(halt.part))
+            route_point = next(route_point for route_point in line.points() if route_point.part.name == spot.part)
+            texts = shorter_and_shorter(route_point.out_hz) if active else [_at_rest(route_point.part)]
+            note = "; ".join(filter(None, (route_point.part.note, _known(route_point, oscillators))))
+            plate.show_part(texts, active, note, role_of(route_point.part))
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -333,22 +333,22 @@ class YardStrip(QWidget):
     def _draw_notes(self, painter: QPainter, c: Palette) -> None:
         """Beside each oscillator of the active route: how far it is off, and where the spectrum is inverted."""
         station, oscillators = self._session.desk.station, self._session.calibration.oscillators
-        halts = {halt.part.name: halt for halt in self._session.desk.line.walk()}
+        route_points = {route_point.part.name: route_point for route_point in self._session.desk.line.points()}
         painter.setFont(font(11))
         # Between thin lanes there is no room above a plate; its tool tip and Bench have the number too.
         crowded = any(spot.height < px(24) for spot in self._layout.plates)
         sense = 1
         for spot in self._layout.plates:
-            if station.route not in spot.routes or spot.part not in halts:
+            if station.route not in spot.routes or spot.part not in route_points:
                 continue
-            halt, left = halts[spot.part], spot.x + self._origin().x() + px(2)
+            route_point, left = route_points[spot.part], spot.x + self._origin().x() + px(2)
             painter.setPen(c.colour("quiet"))
-            if halt.converter is not None:
+            if route_point.converter is not None:
                 if not crowded:
-                    painter.drawText(QPointF(left, spot.y - px(5)), "LO " + _error_text(halt, oscillators))
-                sense *= halt.converter.stage().sense
-            elif isinstance(halt.part, Receiver):
-                text = "crystal " + _error_text(halt, oscillators)
+                    painter.drawText(QPointF(left, spot.y - px(5)), "LO " + _error_text(route_point, oscillators))
+                sense *= route_point.converter.stage().sense
+            elif isinstance(route_point.part, Receiver):
+                text = "crystal " + _error_text(route_point, oscillators)
                 # All of it, where the strip ends soon after the plate.
                 wide = painter.fontMetrics().horizontalAdvance(text)
                 left = min(left, self.width() - px(6) - wide)
@@ -366,20 +366,20 @@ class YardStrip(QWidget):
                 painter.drawText(QPointF(left + spot.width + px(3), spot.middle_y - px(6)), "⇅")
 
 
-def _error_text(halt: Halt, oscillators: Oscillators) -> str:
+def _error_text(route_point: RoutePoint, oscillators: Oscillators) -> str:
     """How far the oscillator of a halt is off, or an empty text where it has none."""
-    if halt.converter is not None:
-        name = oscillator_of(halt.converter)
-    elif isinstance(halt.part, Receiver):
-        name = crystal_of(halt.part.name)
+    if route_point.converter is not None:
+        name = oscillator_of(route_point.converter)
+    elif isinstance(route_point.part, Receiver):
+        name = crystal_of(route_point.part.name)
     else:
         return ""
     return value_text(name, oscillators.value(name), oscillators.sigma(name))
 
 
-def _known(halt: Halt, oscillators: Oscillators) -> str:
-    text = _error_text(halt, oscillators)
-    return f"{'crystal' if isinstance(halt.part, Receiver) else 'oscillator'} {text}" if text else ""
+def _known(route_point: RoutePoint, oscillators: Oscillators) -> str:
+    text = _error_text(route_point, oscillators)
+    return f"{'crystal' if isinstance(route_point.part, Receiver) else 'oscillator'} {text}" if text else ""
 
 
 def role_of(part: Part) -> str:

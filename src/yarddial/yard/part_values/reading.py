@@ -74,7 +74,7 @@ def read_feed(text: str) -> Feed:
 def feed_text(feed: Feed) -> str:
     tone = f" {feed.tone_khz:g} kHz" if feed.tone_khz else ""
     source = f"{feed.source} " if feed.source else ""
-    return f"{source}{feed.volts:g} V {feed.most_ma:g} mA {'on' if feed.on else 'off'}{tone}"
+    return f"{source}{feed.volts:g} V {feed.max_ma:g} mA {'on' if feed.on else 'off'}{tone}"
 
 
 def socket_text(socket: Socket) -> str:

@@ -16,7 +16,7 @@ class Feed(msgspec.Struct, frozen=True, omit_defaults=True):
     """
 
     volts: float
-    most_ma: float
+    max_ma: float = msgspec.field(name="most_ma")
     on: bool = False
     tone_khz: float = 0.0
     source: FeedSource = ""

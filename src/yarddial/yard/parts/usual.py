@@ -81,9 +81,9 @@ def iip3_of(part: AnyPart, port: str = "") -> Value | None:
         case Receiver():
             if part.samples_directly(port):
                 return _usual(_DIRECT[1], 6.0)
-            _, _, least_dbm, most_dbm, _ = _class_of(part)
+            _, _, min_dbm, max_dbm, _ = _class_of(part)
             # Less gain in front: a decibel more for each, until something behind the controls bends first.
-            return _usual(min(least_dbm + _down_db(part), most_dbm), 6.0)
+            return _usual(min(min_dbm + _down_db(part), max_dbm), 6.0)
         case Antenna():
             return None
 

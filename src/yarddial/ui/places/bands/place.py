@@ -95,13 +95,13 @@ class BandsPlace(QWidget):
         layout.addLayout(run)
         self._shown: tuple[BandRow, ...] = ()
         self._show_soon = Soon(self, self._show_if_seen)
-        self._look_soon = Soon(self, self._look_if_seen)
+        self._update_soon = Soon(self, self._update_if_seen)
         session.band_run.on_run_changed(self._show_soon)
         for subscribe in (
             session.desk.on_yard_changed, session.calibration.on_calibration_changed, session.log.on_log_changed,
             session.span_test.on_span_test_changed,
         ):  # fmt: skip
-            subscribe(self._look_soon)
+            subscribe(self._update_soon)
         session.board.on_board_changed(self._show_soon)
 
     def showEvent(self, event: QShowEvent | None) -> None:
@@ -148,7 +148,7 @@ class BandsPlace(QWidget):
     def _reorder(self) -> None:
         self._show()
 
-    def _look_if_seen(self) -> None:
+    def _update_if_seen(self) -> None:
         if self.isVisible():
             self._session.board.look()
             self._show_run()

@@ -5,7 +5,7 @@ from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 from yarddial.session.session import Session
 from yarddial.ui.places.bench.also_in_yard import AlsoInYard
-from yarddial.ui.places.bench.halt_plate import HaltPlate
+from yarddial.ui.places.bench.route_point_plate import RoutePointPlate
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.words import Words
 from yarddial.yard.antenna_lengths import antenna_lengths
@@ -25,7 +25,7 @@ class RoutePartsSheet(QScrollArea):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self.halts: dict[str, HaltPlate] = {}
+        self.route_points: dict[str, RoutePointPlate] = {}
         self._open = ""
         self._empty = Words("", 14, tone="quiet", wrap=True)
         self._empty.setContentsMargins(px(38), px(10), 0, 0)
@@ -43,34 +43,34 @@ class RoutePartsSheet(QScrollArea):
 
     def focus_part(self, name: str, key: str = "") -> None:
         """Open a part and give one of its values the focus: its first, or its name."""
-        halt = self.halts.get(name)
-        if halt is None:
+        route_point = self.route_points.get(name)
+        if route_point is None:
             return
         self._open_only(name)
-        if halt.form is not None:
+        if route_point.form is not None:
             if key == "name":
-                halt.form.name.setFocus(Qt.FocusReason.OtherFocusReason)
-                halt.form.name.selectAll()
+                route_point.form.name.setFocus(Qt.FocusReason.OtherFocusReason)
+                route_point.form.name.selectAll()
             else:
-                halt.form.focus_value(key)
+                route_point.form.focus_value(key)
             self._inside.adjustSize()
-            self.ensureWidgetVisible(halt, 0, px(8))
+            self.ensureWidgetVisible(route_point, 0, px(8))
 
     def show_line(self, line: Line, dial_hz: float, state: DialState) -> None:
         """Show a route, finished or not; its halts are made anew only when it runs over other parts."""
         station = self._session.desk.station
         names = station.route_named().parts if station.routes else ()
-        if names != tuple(self.halts):
+        if names != tuple(self.route_points):
             self._rebuild(names)
         self._others.show_station()
         self._empty.setVisible(bool(line.missing))
         self._empty.setText(_next_step(line.missing))
         if line.missing:
-            for name, halt in self.halts.items():
-                halt.show_part(station.part(name), "", "", None)
+            for name, route_point in self.route_points.items():
+                route_point.show_part(station.part(name), "", "", None)
             return
         true_hz, outputs = state.trace.antenna_hz, list(state.trace.out_hz)
-        for i, stop in enumerate(line.at(dial_hz).walk()):
+        for i, stop in enumerate(line.at(dial_hz).points()):
             note = "the signal itself" if i == 0 else "unchanged"
             if stop.converter is not None:
                 true_hz, note = outputs.pop(0), "true, behind the converter"
@@ -80,47 +80,47 @@ class RoutePartsSheet(QScrollArea):
                 if fold is not None:
                     true_hz, note = fold.convert(true_hz), "folded by direct sampling"
             lengths = antenna_lengths(dial_hz) if isinstance(stop.part, Antenna) and 0 < dial_hz < 3e9 else None
-            self.halts[stop.part.name].show_part(stop.part, format_frequency(true_hz, 0), note, lengths)
+            self.route_points[stop.part.name].show_part(stop.part, format_frequency(true_hz, 0), note, lengths)
 
     def _open_only(self, name: str) -> None:
         self._open = name
-        for halt in self.halts.values():
-            if halt.part_name == name:
-                halt.open()
+        for route_point in self.route_points.values():
+            if route_point.part_name == name:
+                route_point.open()
             else:
-                halt.close_form()
+                route_point.close_form()
 
     def _toggle(self, name: str) -> None:
-        if self.halts[name].is_open:
+        if self.route_points[name].is_open:
             self._open = ""
-            self.halts[name].close_form()
+            self.route_points[name].close_form()
         else:
             self._open_only(name)
 
     def _rebuild(self, names: tuple[str, ...]) -> None:
         """Keep the halts of parts that stay, so that what is open stays open."""
         station = self._session.desk.station
-        for name in [name for name in self.halts if name not in names]:
-            gone = self.halts.pop(name)
+        for name in [name for name in self.route_points if name not in names]:
+            gone = self.route_points.pop(name)
             gone.hide()
             gone.deleteLater()
-        old_halts, self.halts = self.halts, {}
+        old_points, self.route_points = self.route_points, {}
         for place, name in enumerate(names):
-            halt = old_halts.get(name) or self._new_halt(name)
-            self.halts[name] = halt
-            self._layout.removeWidget(halt)
-            self._layout.insertWidget(place, halt)
-            halt.show_part(station.part(name), "", "", None)
+            route_point = old_points.get(name) or self._new_point(name)
+            self.route_points[name] = route_point
+            self._layout.removeWidget(route_point)
+            self._layout.insertWidget(place, route_point)
+            route_point.show_part(station.part(name), "", "", None)
 
-    def _new_halt(self, name: str) -> HaltPlate:
-        halt = HaltPlate(self._session, self._session.desk.station.part(name))
-        halt.toggled.connect(self._toggle)
-        halt.origin_wanted.connect(self.origin_wanted)
-        halt.export_wanted.connect(self.export_wanted)
-        halt.choose_wanted.connect(self.choose_wanted)
+    def _new_point(self, name: str) -> RoutePointPlate:
+        route_point = RoutePointPlate(self._session, self._session.desk.station.part(name))
+        route_point.toggled.connect(self._toggle)
+        route_point.origin_wanted.connect(self.origin_wanted)
+        route_point.export_wanted.connect(self.export_wanted)
+        route_point.choose_wanted.connect(self.choose_wanted)
         if name == self._open:
-            halt.open()
-        return halt
+            route_point.open()
+        return route_point
 
 
 def _next_step(missing: str) -> str:

@@ -62,8 +62,8 @@ class WhichLoSheet(Sheet):
         self.shown.returnPressed.connect(self.weigh)
         self.antenna_off = QCheckBox("the antenna is taken off the converter: surest, and checked")
         self.antenna_off.setFont(font(13))
-        self.look_button = button("Look now", tip="Tune to each stated value and look for the oscillator's own leak")
-        self.look_button.clicked.connect(self.look)
+        self.scan_button = button("Look now", tip="Tune to each stated value and look for the oscillator's own leak")
+        self.scan_button.clicked.connect(self.scan)
         read = button("Read", tip="Look for the leak in the recording")
         read.clicked.connect(self.read)
         self.recording.returnPressed.connect(self.read)
@@ -72,7 +72,7 @@ class WhichLoSheet(Sheet):
             ("What leaflets and box say", self.stated, None),
             ("From a station at", self.station, None),
             ("which the receiver shows at", self.shown, weigh),
-            ("From its leak, with the receiver", self.antenna_off, self.look_button),
+            ("From its leak, with the receiver", self.antenna_off, self.scan_button),
             ("or in a recording", self.recording, read),
         )
         for row, (label, widget, act) in enumerate(head):
@@ -112,7 +112,7 @@ class WhichLoSheet(Sheet):
         else:
             self._show_answer(answer)
 
-    def look(self) -> None:
+    def scan(self) -> None:
         """With the running receiver; the button cancels while it looks."""
         scan = self._session.lo_leak_scan
         if scan.running:
@@ -155,7 +155,7 @@ class WhichLoSheet(Sheet):
 
     def _scan_moved(self) -> None:
         scan = self._session.lo_leak_scan
-        self.look_button.setText("Stop" if scan.running else "Look now")
+        self.scan_button.setText("Stop" if scan.running else "Look now")
         if scan.running:
             self.said.setText("")
             self.verdict.setText(f"Looking for the leak: {100 * scan.fraction:.0f} % done.")

@@ -24,12 +24,12 @@ class AntennaOffSheet(Sheet):
         for text, tone in ((asks, ""), (explanation, "quiet"), (care, "quiet")):
             self.body.addWidget(Words(text, 13, tone=tone, wrap=True))
         self.body.addStretch()
-        self.look = button("It is off: look", strong=True)
-        self.look.clicked.connect(self._look)
-        self.buttons.insertWidget(1, self.look)
+        self.confirm = button("It is off: look", strong=True)
+        self.confirm.clicked.connect(self._confirm)
+        self.buttons.insertWidget(1, self.confirm)
         self._session = session
         self.resize(self.width(), px(260))
 
-    def _look(self) -> None:
+    def _confirm(self) -> None:
         self.close()
-        self._session.span_test.look_without_antenna()
+        self._session.span_test.record_without_antenna()

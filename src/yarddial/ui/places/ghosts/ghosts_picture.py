@@ -18,7 +18,7 @@ from yarddial.yard.frequency import format_frequency
 UNDER_DB, OVER_DB = 6.0, 4.0
 MARKS = {"true": "spruce", "ghost": "vermilion", "unsure": "ochre"}
 # Share of the height that lies above the scale; ghosts begin under its figures, logical pixels.
-SCALE_HEIGHT_SHARE, BELOW_FIGURES, BELOW_LEAST = 0.7, 24, 82
+SCALE_HEIGHT_SHARE, BELOW_FIGURES, BELOW_MINIMUM = 0.7, 24, 82
 # Of those that are to be expected, so many of the strongest are drawn.
 MAX_EXPECTED = 12
 
@@ -62,15 +62,15 @@ class GhostsPicture(QWidget):
     def _chart(self) -> QRectF:
         return QRectF(px(52), px(20), self.width() - px(62), self.height() - px(28))
 
-    def _looked_at(self) -> tuple[float, float] | None:
+    def _examined(self) -> tuple[float, float] | None:
         """Centre and rate of the span that was tested, else of the one that will be; on the dial."""
         shown = self._span_test.before or self._expected_products.request
         return None if shown is None else (shown.centre_hz, shown.rate_hz)
 
     def x_of(self, dial_hz: float) -> float:
-        looked_at, chart = self._looked_at(), self._chart()
-        assert looked_at is not None
-        return chart.left() + ((dial_hz - looked_at[0]) / looked_at[1] + 0.5) * chart.width()
+        examined, chart = self._examined(), self._chart()
+        assert examined is not None
+        return chart.left() + ((dial_hz - examined[0]) / examined[1] + 0.5) * chart.width()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Draw it, or say what is missing."""
@@ -78,7 +78,7 @@ class GhostsPicture(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         span = self._span_test.before
         # Ghosts and a row of their names need so much under the scale.
-        base = chart.top() + min(SCALE_HEIGHT_SHARE * chart.height(), chart.height() - px(BELOW_LEAST))
+        base = chart.top() + min(SCALE_HEIGHT_SHARE * chart.height(), chart.height() - px(BELOW_MINIMUM))
         if span is None:
             self._draw_untested(painter, c, chart, base)
             return
@@ -107,7 +107,7 @@ class GhostsPicture(QWidget):
         untested = "The span was not tested yet." + ("\nHollow below: what is to be expected." if expected else "")
         text = (self._span_test.doing and f"Looking {self._span_test.doing}…") or untested
         painter.drawText(above, int(Qt.AlignmentFlag.AlignCenter), text)
-        if self._looked_at() is None:
+        if self._examined() is None:
             return
         self._draw_scale(painter, c, chart, base)
         painter.setPen(QPen(c.colour("vermilion"), px(1.5)))
@@ -144,9 +144,9 @@ class GhostsPicture(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _draw_scale(self, painter: QPainter, c: Palette, chart: QRectF, base: float) -> None:
-        looked_at = self._looked_at()
-        assert looked_at is not None
-        centre_hz, rate_hz = looked_at
+        examined = self._examined()
+        assert examined is not None
+        centre_hz, rate_hz = examined
         painter.setPen(QPen(c.colour("hairline"), 1, Qt.PenStyle.DashLine))
         for side in (-1, 1):
             edge = self.x_of(centre_hz + side * CLEAN_SHARE * rate_hz)

@@ -9,7 +9,7 @@ from yarddial.session.spurious.verdict import ghosts_verdict
 from yarddial.ui.places.ghosts.antenna_off_sheet import AntennaOffSheet
 from yarddial.ui.places.ghosts.expected_list import ExpectedList
 from yarddial.ui.places.ghosts.ghosts_picture import GhostsPicture
-from yarddial.ui.places.ghosts.hunt_sheet import HuntSheet
+from yarddial.ui.places.ghosts.interference_sheet import InterferenceSheet
 from yarddial.ui.places.ghosts.recordings_sheet import RecordingsSheet
 from yarddial.ui.places.ghosts.remedy_list import RemedyList
 from yarddial.ui.places.ghosts.remedy_picture import RemedyPicture
@@ -56,8 +56,8 @@ class GhostsPlace(QWidget):
         self.without.clicked.connect(lambda: AntennaOffSheet(self, session).show())
         self.recordings = button("Recordings", plain=True, tip="Judge by recordings that were made at two centres")
         self.recordings.clicked.connect(lambda: RecordingsSheet(self, session).show())
-        self.hunt = button("Hunt interference", plain=True, tip="Find what in the house disturbs, step by step")
-        self.hunt.clicked.connect(lambda: HuntSheet(self, session).show())
+        self.search = button("Hunt interference", plain=True, tip="Find what in the house disturbs, step by step")
+        self.search.clicked.connect(lambda: InterferenceSheet(self, session).show())
         self._beside = Words("", 12, tone="quiet", wrap=True)
         self._causes, self._peaks = QGridLayout(), QGridLayout()
         for grid in (self._causes, self._peaks):
@@ -81,7 +81,7 @@ class GhostsPlace(QWidget):
         self._show()
 
     def _lay_out(self) -> None:
-        row = FlowRow(self.test, self.without, self.recordings, self.hunt, spacing=12)
+        row = FlowRow(self.test, self.without, self.recordings, self.search, spacing=12)
         left = QVBoxLayout()
         left.setSpacing(px(8))
         left.addWidget(self.picture, 1)
@@ -203,7 +203,7 @@ class GhostsPlace(QWidget):
             return "What helps is worked out when the receiver tests the span."
         if here.judgement.verdict == "true" or span is None or line is None:
             return "Nothing is needed." if here.judgement.verdict == "true" else ""
-        lo_hz = line.at(here.peak.dial_hz).walk()[-1].out_hz - here.peak.dial_hz if line.stages else 0.0
+        lo_hz = line.at(here.peak.dial_hz).points()[-1].out_hz - here.peak.dial_hz if line.stages else 0.0
         texts = [text for cause in here.judgement.likely for text in cures(cause, here.peak, span, lo_hz)]
         return "\n".join(f"– {text[:1].upper()}{text[1:]}." for text in dict.fromkeys(texts))
 

@@ -51,7 +51,7 @@ class RecordingsSheet(Sheet):
         self.resize(self.width(), px(400))
 
     def _judge(self) -> None:
-        from yarddial.session.spurious.recorded_looks import judge_recordings
+        from yarddial.session.spurious.recorded_spans import judge_recordings
 
         paths = [field.path for field in self.files if field.path is not None]
         try:

@@ -19,7 +19,7 @@ def found_rows(levels: Levels) -> list[Row]:
         rows += [(name, _db(gain_db)) for name, gain_db in setting.gains_db] if advice is None else []
         rows += [
             ("signal over noise and products", _db(setting.sndr_db, 1)),
-            ("middle gain would cost", _cost(setting.half_way_costs_db)),
+            ("middle gain would cost", _cost(setting.midpoint_costs_db)),
             ("automatic gain would cost", _cost(setting.automatic_costs_db)),
         ]
         if setting.attenuator_db:
@@ -31,7 +31,7 @@ def found_rows(levels: Levels) -> list[Row]:
                 rows.append((f"Or a filter that takes {setting.filter_db:.0f} dB off {strongest}.", ""))
     elif advice is not None:
         rows += [] if advice.over_db is None else [("signal over noise there", _db(advice.over_db, 1))]
-        costs = (("middle gain would cost", advice.half_way_costs_db), ("full gain would cost", advice.most_costs_db))
+        costs = (("middle gain would cost", advice.midpoint_costs_db), ("full gain would cost", advice.max_costs_db))
         rows += [(name, _cost(cost_db)) for name, cost_db in costs if cost_db is not None]
     if advice is not None:
         rows += [
@@ -69,8 +69,8 @@ def along_rows(line: LevelLine | None) -> list[Row]:
         rows.append((f"Outside noise is {line.over_db:.0f} dB over the route's own.", ""))
         rows.append(("attenuation that would cost 1 dB", _db(line.to_spare_db)))
     else:
-        most = f", most of it from {line.noisiest}" if line.noisiest else ""
-        rows.append((f"The route's own noise is {-line.over_db:.0f} dB over what comes from outside{most}.", ""))
+        limit = f", most of it from {line.noisiest}" if line.noisiest else ""
+        rows.append((f"The route's own noise is {-line.over_db:.0f} dB over what comes from outside{limit}.", ""))
     rows.append(("ADC's range in the span", _db(line.converter_snr_db)))
     rows.append((f"gained by hearing {format_bound(line.chain.bandwidth_hz)} of it", _db(line.process_gain_db)))
     if line.seen is not None:

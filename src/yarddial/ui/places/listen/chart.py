@@ -70,9 +70,9 @@ class ListenChart(SpectrogramChart):
     def place_at(self, chart: QRectF, hertz: float) -> float:
         return self.y_of(chart, hertz - self.middle_hz)
 
-    def _ticks(self, most: int) -> tuple[list[tuple[float, str]], str]:
+    def _ticks(self, limit: int) -> tuple[list[tuple[float, str]], str]:
         """The dial's own frequencies."""
-        step = nice_step(2 * self._half_span_hz, most)
+        step = nice_step(2 * self._half_span_hz, limit)
         scale, unit = (1e6, "MHz") if self.middle_hz >= 1e6 else (1e3, "kHz")
         first = ceil((self.middle_hz - self._half_span_hz) / step)
         last = floor((self.middle_hz + self._half_span_hz) / step)

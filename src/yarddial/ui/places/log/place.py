@@ -56,7 +56,7 @@ class LogPlace(QWidget):
         layout.addWidget(self.list, 1)
         layout.addWidget(self.older, 0, Qt.AlignmentFlag.AlignLeft)
         # How many are shown: what is older is read when it is asked for.
-        self._most = PAGE_ENTRIES
+        self._limit = PAGE_ENTRIES
         session.log.on_log_changed(self._show)
         self._shown: tuple[Entry, ...] | None = None
         self._show()
@@ -66,11 +66,11 @@ class LogPlace(QWidget):
         self.note.clear()
 
     def _search(self) -> None:
-        self._most = PAGE_ENTRIES
+        self._limit = PAGE_ENTRIES
         self._show()
 
     def _show_older(self) -> None:
-        self._most += PAGE_ENTRIES
+        self._limit += PAGE_ENTRIES
         self._show()
 
     def _show(self) -> None:
@@ -80,7 +80,7 @@ class LogPlace(QWidget):
         self._trouble.setText(f"{log.waiting} entries wait in memory." if log.waiting else "")
         self._trouble.setVisible(bool(log.waiting))
         words = self.search.text()
-        entries = log.shown(self._most, words)
+        entries = log.shown(self._limit, words)
         self.older.setVisible(bool(entries) and bool(log.shown(20, words, entries[-1].id)))
         if entries == self._shown:
             return

@@ -28,14 +28,14 @@ class AllOscillatorsSheet(Sheet):
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, "All oscillators of the yard", 900)
-        self._session, self._walk = session, session.oscillator_walk
+        self._session, self._sequence = session, session.calibration_sequence
         self.headline = Headline()
         self.go = button(
             "Measure what is left", strong=True, tip="One measurement after the other, then all is entered"
         )
         self.go.clicked.connect(self._go)
         self.skip = button("Skip this one", tip="Leave out the measurement that is under way, or the next one")
-        self.skip.clicked.connect(self._walk.skip)
+        self.skip.clicked.connect(self._sequence.skip)
         self.enter = button("Enter all", tip="What is most likely of each, all at once; Ctrl+Z takes it back")
         self.enter.clicked.connect(session.calibration.apply)
         self._doing = Words("", 13, tone="quiet", wrap=True)
@@ -44,7 +44,7 @@ class AllOscillatorsSheet(Sheet):
         self._lay_out()
         self._show_soon = Soon(self, self._show)
         self.when_left(
-            self._walk.on_walk_changed(self._show_soon), session.desk.on_yard_changed(self._show_soon)
+            self._sequence.on_sequence_changed(self._show_soon), session.desk.on_yard_changed(self._show_soon)
         )  # fmt: skip
         self._show()
 
@@ -68,25 +68,25 @@ class AllOscillatorsSheet(Sheet):
         self.resize(px(900), px(640))
 
     def _go(self) -> None:
-        if self._walk.running:
-            self._walk.cancel()
+        if self._sequence.running:
+            self._sequence.cancel()
         else:
-            self._walk.start()
+            self._sequence.start()
 
     def _show(self) -> None:
-        walk = self._walk
-        walk.ask_plan()
-        rows = walk.rows()
-        verdict = oscillators_verdict(rows, walk)
+        sequence = self._sequence
+        sequence.ask_plan()
+        rows = sequence.rows()
+        verdict = oscillators_verdict(rows, sequence)
         self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
-        why_not = "" if walk.running else walk.why_not()
-        left = len(walk.plan.looks) if walk.plan is not None else 0
-        self.go.setText("Stop" if walk.running else "Measure what is left")
-        self.go.setEnabled(walk.running or (not why_not and bool(left)))
+        why_not = "" if sequence.running else sequence.why_not()
+        left = len(sequence.plan.measurements) if sequence.plan is not None else 0
+        self.go.setText("Stop" if sequence.running else "Measure what is left")
+        self.go.setEnabled(sequence.running or (not why_not and bool(left)))
         self.skip.setVisible(bool(left))
-        effects = walk.effects()
-        self.enter.setEnabled(bool(effects) and not walk.running)
-        message = walk.doing or walk.trouble or why_not
+        effects = sequence.effects()
+        self.enter.setEnabled(bool(effects) and not sequence.running)
+        message = sequence.doing or sequence.trouble or why_not
         self._doing.setText(f"{message[:1].upper()}{message[1:]}." if message else "")
         self._fill(rows)
         empty(self._effects)
@@ -96,8 +96,8 @@ class AllOscillatorsSheet(Sheet):
             self._effects.addWidget(Words(effect.effect, 13, tone=TONES[effect.effect]), at, 1)
             self._effects.addWidget(Words(effect.change, 13, "mono"), at, 2)
 
-    def _walk_set(self, part_name: str, _checked: bool = False) -> None:
-        self._walk.menu_was_set(part_name)
+    def _show_sequence(self, part_name: str, _checked: bool = False) -> None:
+        self._sequence.menu_was_set(part_name)
 
     def _fill(self, rows: tuple[OscillatorRow, ...]) -> None:
         empty(self._table)
@@ -121,7 +121,7 @@ class AllOscillatorsSheet(Sheet):
             if row.own_menu:
                 done = button("I have set it", tip="It counts as true from now on; measure it again to be sure")
                 done.setAccessibleName(f"{row.own_menu}: I have set it in its menu")
-                done.clicked.connect(partial(self._walk_set, row.own_menu))
+                done.clicked.connect(partial(self._show_sequence, row.own_menu))
                 self._table.addWidget(done, at + 1, 5, Qt.AlignmentFlag.AlignLeft)
 
 

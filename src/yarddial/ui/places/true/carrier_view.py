@@ -88,8 +88,8 @@ class ResidualPicture(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(font(11))
         phases = [degrees(phase) for _, phase in self._residual]
-        most = max(abs(phase) for phase in phases)
-        scale = next((scale_deg for scale_deg in SCALES_DEG if scale_deg >= most), SCALES_DEG[-1])
+        largest = max(abs(phase) for phase in phases)
+        scale = next((scale_deg for scale_deg in SCALES_DEG if scale_deg >= largest), SCALES_DEG[-1])
         chart = QRectF(0, px(3), self.width() - px(40), self.height() - px(19))
         middle, step = chart.center().y(), chart.width() / len(phases)
         painter.setPen(QPen(c.colour("hairline"), 1))

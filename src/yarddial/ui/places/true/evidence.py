@@ -164,8 +164,8 @@ class Evidence(QWidget):
         if fit is None:
             self._against.addWidget(Words("Nothing yet.", 12, tone="quiet"), 0, 0)
             return
-        most = MAX_ROWS if self._carrier_view.isHidden() else FEWER_ROWS
-        shown = list(enumerate(fit.observations))[::-1][:most]
+        limit = MAX_ROWS if self._carrier_view.isHidden() else FEWER_ROWS
+        shown = list(enumerate(fit.observations))[::-1][:limit]
         for row, (i, seen) in enumerate(shown):
             left_out = i in fit.outliers
             text = "left out: " if left_out else ""

@@ -80,7 +80,7 @@ class HistorySheet(Sheet):
     def _show(self) -> None:
         session, station = self._session, self._session.desk.station
         known = session.calibration.oscillator_estimates
-        entries = session.log.entries("correction", station.name, most=MAX_READ)
+        entries = session.log.entries("correction", station.name, limit=MAX_READ)
         self.lasts.setText(lasts_sentence(session.calibration))
         correction_words = [
             f"{entry.at_utc[:10]}: {entry.text}" for entry in corrections(entries, station.name)[:MAX_CORRECTIONS]

@@ -20,9 +20,9 @@ SHORT_S = 150.0
 class _Chart(QWidget):
     """As wide as it can be, so high on the first sheet and at least."""
 
-    def __init__(self, name: str, high: float, least: float) -> None:
+    def __init__(self, name: str, high: float, min_height: float) -> None:
         super().__init__()
-        self._high, self._least = high, least
+        self._high, self._min_height = high, min_height
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName(name)
 
@@ -32,7 +32,7 @@ class _Chart(QWidget):
 
     def minimumSizeHint(self) -> QSize:
         """The least that can be read."""
-        return QSize(px(300), px(self._least))
+        return QSize(px(300), px(self._min_height))
 
     def _ground(self) -> tuple[QPainter, Palette, QRectF]:
         """The card that is drawn on, within its margins."""

@@ -9,7 +9,7 @@ from typing import Literal
 import msgspec
 import numpy as np
 
-from yarddial.analysis.hunt.fingerprint import AirLook, Fingerprint, find, has_hump, narrowed, strength_db
+from yarddial.analysis.interference.fingerprint import AirRecord, Fingerprint, find, has_hump, narrowed, strength_db
 
 StepKind = Literal[
     "as it is", "antenna off", "computer on battery", "line choked", "mains off", "room off", "device off"
@@ -25,7 +25,7 @@ MAX_WAITS = 4
 CHOKED_DB = 6.0
 
 
-class HuntStep(msgspec.Struct, frozen=True):
+class SearchStep(msgspec.Struct, frozen=True):
     """What to do before the next look; `restores` is true where it puts back what the step before took away."""
 
     kind: StepKind
@@ -37,11 +37,11 @@ class HuntStep(msgspec.Struct, frozen=True):
 class StepResult(msgspec.Struct, frozen=True):
     """A step and how strong the interference was then."""
 
-    step: HuntStep
+    step: SearchStep
     strength_db: float
 
 
-class HuntVerdict(msgspec.Struct, frozen=True):
+class SearchVerdict(msgspec.Struct, frozen=True):
     """How it stands: named with confidence, ended without a name, or going on."""
 
     state: Literal["going on", "named", "left open"]
@@ -50,14 +50,14 @@ class HuntVerdict(msgspec.Struct, frozen=True):
     advice: str = ""
 
 
-AS_IT_IS = HuntStep("as it is", "Leave everything as it is.")
-ANTENNA_OFF = HuntStep("antenna off", "Take the antenna's lead off the receiver's side.")
-BATTERY_STEP = HuntStep("computer on battery", "Unplug the computer's charger: let it run on its battery.")
-CHOKE_STEP = HuntStep("line choked", "Wind the feed line through a ring or clip ferrites on it, at the receiver.")
-MAINS_OFF = HuntStep("mains off", "With the computer on battery, switch all of the house off at its main switch.")
+AS_IT_IS = SearchStep("as it is", "Leave everything as it is.")
+ANTENNA_OFF = SearchStep("antenna off", "Take the antenna's lead off the receiver's side.")
+BATTERY_STEP = SearchStep("computer on battery", "Unplug the computer's charger: let it run on its battery.")
+CHOKE_STEP = SearchStep("line choked", "Wind the feed line through a ring or clip ferrites on it, at the receiver.")
+MAINS_OFF = SearchStep("mains off", "With the computer on battery, switch all of the house off at its main switch.")
 
 
-class Hunt(msgspec.Struct, frozen=True):
+class SearchRecord(msgspec.Struct, frozen=True):
     """All that was done so far; `after` gives it with one more result.
 
     rooms : circuits of the house by name. devices : what can be unplugged in a room, where the person said so.
@@ -71,51 +71,51 @@ class Hunt(msgspec.Struct, frozen=True):
     has_battery: bool = True
     seen: Fingerprint | None = None
     results: tuple[StepResult, ...] = ()
-    looks: tuple[AirLook, ...] = ()
+    records: tuple[AirRecord, ...] = ()
 
-    def after(self, step: HuntStep, look: AirLook) -> "Hunt":
+    def after(self, step: SearchStep, record: AirRecord) -> "SearchRecord":
         """One more look, after a step was done; noise is told by what goes when the antenna is first off."""
-        looks = (*self.looks, look)
-        seen = self.seen if self.seen is not None else find(look)
+        records = (*self.records, record)
+        seen = self.seen if self.seen is not None else find(record)
         if step.kind == "as it is" and seen.pattern != "comb":
             # It may have been off by itself until now.
-            now = find(look)
+            now = find(record)
             seen = now if now.pattern == "comb" or seen.pattern == "noise" else seen
         results = (*self.results, StepResult(step, 0.0))
         if step.kind == "antenna off" and not step.restores and not seen.is_narrowed:
             # Against the look in which most came in: it may be off by itself.
-            seen = narrowed(seen, max(self.looks, key=lambda earlier: float(np.mean(earlier.level_db))), look)
+            seen = narrowed(seen, max(self.records, key=lambda earlier: float(np.mean(earlier.level_db))), record)
         # Another fingerprint: all looks are weighed anew.
         valid_results = self.results if seen == self.seen else ()
-        fresh = zip(results[len(valid_results) :], looks[len(valid_results) :], strict=True)
+        fresh = zip(results[len(valid_results) :], records[len(valid_results) :], strict=True)
         weighed = tuple(msgspec.structs.replace(r, strength_db=strength_db(earlier, seen)) for r, earlier in fresh)
-        return msgspec.structs.replace(self, seen=seen, results=(*valid_results, *weighed), looks=looks)
+        return msgspec.structs.replace(self, seen=seen, results=(*valid_results, *weighed), records=records)
 
     @property
     def usual_db(self) -> float:
         """How strong it is with everything on: the middle of all such looks."""
-        looks = sorted(r.strength_db for r in self.results if r.step.kind == "as it is" or r.step.restores)
-        return looks[len(looks) // 2] if looks else 0.0
+        records = sorted(r.strength_db for r in self.results if r.step.kind == "as it is" or r.step.restores)
+        return records[len(records) // 2] if records else 0.0
 
     @property
     def is_fickle(self) -> bool:
         """True of one that comes and goes by itself."""
-        looks = [r.strength_db for r in self.results if r.step.kind == "as it is"]
-        return len(looks) > 1 and max(looks) - min(looks) > FICKLE_DB
+        records = [r.strength_db for r in self.results if r.step.kind == "as it is"]
+        return len(records) > 1 and max(records) - min(records) > FICKLE_DB
 
-    def next_step(self) -> HuntStep | None:
+    def next_step(self) -> SearchStep | None:
         """What to do now; None once it is over."""
         return _next(self)
 
-    def verdict(self) -> HuntVerdict:
+    def verdict(self) -> SearchVerdict:
         """How it stands."""
         return _verdict(self)
 
 
-def _times(hunt: Hunt, step: HuntStep) -> list[Literal["gone", "there", "unclear"]]:
+def _times(search: SearchRecord, step: SearchStep) -> list[Literal["gone", "there", "unclear"]]:
     """What each try of a step told: gone and back again, still there, or neither."""
     readings: list[Literal["gone", "there", "unclear"]] = []
-    results, usual_db = hunt.results, hunt.usual_db
+    results, usual_db = search.results, search.usual_db
     for index, result in enumerate(results):
         if (result.step.kind, result.step.target) != (step.kind, step.target) or result.step.restores:
             continue
@@ -134,141 +134,143 @@ def _times(hunt: Hunt, step: HuntStep) -> list[Literal["gone", "there", "unclear
     return readings
 
 
-def _takes_away(step: HuntStep) -> bool:
+def _takes_away(step: SearchStep) -> bool:
     return step.kind != "as it is" and not step.restores
 
 
-def _answers(hunt: Hunt, step: HuntStep) -> bool | None:
+def _answers(search: SearchRecord, step: SearchStep) -> bool | None:
     """True where it went and came back as often as is asked for, False where it stayed once, None while neither is so.
 
     What is there without a thing does not come from it; what has gone may have gone by itself.
     """
-    readings = _times(hunt, step)
+    readings = _times(search, step)
     if "there" in readings:
         return False
-    return True if readings.count("gone") >= (3 if hunt.is_fickle else 2) else None
+    return True if readings.count("gone") >= (3 if search.is_fickle else 2) else None
 
 
-def _is_given_up(hunt: Hunt, step: HuntStep) -> bool:
+def _is_given_up(search: SearchRecord, step: SearchStep) -> bool:
     """So many tries without an answer: it is left."""
-    return _answers(hunt, step) is None and len(_times(hunt, step)) >= MAX_TRIES
+    return _answers(search, step) is None and len(_times(search, step)) >= MAX_TRIES
 
 
-def _restore(step: HuntStep) -> HuntStep:
+def _restore(step: SearchStep) -> SearchStep:
     words = {
         "antenna off": "Put the antenna's lead back.", "computer on battery": "Plug the charger in again.",
         "line choked": "Take the choke away again.", "mains off": "Switch the house on again.",
     }.get(step.kind, f"Switch {step.target} on again.")  # fmt: skip
-    return HuntStep(step.kind, words, step.target, restores=True)
+    return SearchStep(step.kind, words, step.target, restores=True)
 
 
-def _wants(hunt: Hunt, step: HuntStep) -> HuntStep | None:
+def _wants(search: SearchRecord, step: SearchStep) -> SearchStep | None:
     """The step, or what puts it back, while its answer is open; None once it is known."""
-    last = hunt.results[-1].step if hunt.results else None
+    last = search.results[-1].step if search.results else None
     if last is not None and (last.kind, last.target) == (step.kind, step.target) and not last.restores:
         return _restore(step)
-    if _answers(hunt, step) is not None or _is_given_up(hunt, step):
+    if _answers(search, step) is not None or _is_given_up(search, step):
         return None
     # Only what is there can be seen to go.
-    looks = 0
-    for result in reversed(hunt.results):
-        if _takes_away(result.step) or looks >= MAX_WAITS or result.strength_db > hunt.usual_db - BACK_DB:
+    records = 0
+    for result in reversed(search.results):
+        if _takes_away(result.step) or records >= MAX_WAITS or result.strength_db > search.usual_db - BACK_DB:
             break
-        looks += 1
-    return AS_IT_IS if 0 < looks < MAX_WAITS else step
+        records += 1
+    return AS_IT_IS if 0 < records < MAX_WAITS else step
 
 
-def _room(name: str) -> HuntStep:
-    return HuntStep("room off", f"Switch off the circuit of {name}.", name)
+def _room(name: str) -> SearchStep:
+    return SearchStep("room off", f"Switch off the circuit of {name}.", name)
 
 
-def _device(name: str) -> HuntStep:
-    return HuntStep("device off", f"Unplug {name}.", name)
+def _device(name: str) -> SearchStep:
+    return SearchStep("device off", f"Unplug {name}.", name)
 
 
-def _plan(hunt: Hunt) -> list[HuntStep]:
+def _plan(search: SearchRecord) -> list[SearchStep]:
     """Steps in their order, as far as what is known asks for them."""
     steps = [ANTENNA_OFF]
-    comes_by_antenna = _answers(hunt, ANTENNA_OFF)
+    comes_by_antenna = _answers(search, ANTENNA_OFF)
     if comes_by_antenna is None:
         # Nothing is to be learnt where this is not known.
         return steps
-    if hunt.has_battery:
+    if search.has_battery:
         steps.append(BATTERY_STEP)
-        answer = _answers(hunt, BATTERY_STEP)
-        if answer or (answer is None and not _is_given_up(hunt, BATTERY_STEP)):
+        answer = _answers(search, BATTERY_STEP)
+        if answer or (answer is None and not _is_given_up(search, BATTERY_STEP)):
             return steps
     if not comes_by_antenna:
         return steps
-    if hunt.can_mains and hunt.has_battery:
+    if search.can_mains and search.has_battery:
         steps.append(MAINS_OFF)
-        answer = _answers(hunt, MAINS_OFF)
-        if answer is False or (answer is None and not _is_given_up(hunt, MAINS_OFF)):
+        answer = _answers(search, MAINS_OFF)
+        if answer is False or (answer is None and not _is_given_up(search, MAINS_OFF)):
             return steps
-    for room in hunt.rooms:
+    for room in search.rooms:
         steps.append(_room(room))
-        answer = _answers(hunt, _room(room))
-        if answer is None and not _is_given_up(hunt, _room(room)):
+        answer = _answers(search, _room(room))
+        if answer is None and not _is_given_up(search, _room(room)):
             return steps
         if answer:
-            for device in hunt.devices.get(room, ()):
+            for device in search.devices.get(room, ()):
                 steps.append(_device(device))
-                answer = _answers(hunt, _device(device))
-                if answer or (answer is None and not _is_given_up(hunt, _device(device))):
+                answer = _answers(search, _device(device))
+                if answer or (answer is None and not _is_given_up(search, _device(device))):
                     return steps
             return steps
-    if hunt.can_choke:
+    if search.can_choke:
         steps.append(CHOKE_STEP)
     return steps
 
 
-def _next(hunt: Hunt) -> HuntStep | None:
-    if len(hunt.results) < 3:
+def _next(search: SearchRecord) -> SearchStep | None:
+    if len(search.results) < 3:
         return AS_IT_IS
-    for step in _plan(hunt):
-        wanted = _wants(hunt, step)
+    for step in _plan(search):
+        wanted = _wants(search, step)
         if wanted is not None:
             return wanted
     return None
 
 
-def _verdict(hunt: Hunt) -> HuntVerdict:
-    if hunt.seen is None or _next(hunt) is not None:
-        return HuntVerdict("going on", "", "The hunt goes on.")
-    what = hunt.seen.words
-    antenna = _answers(hunt, ANTENNA_OFF)
-    if hunt.has_battery and _answers(hunt, BATTERY_STEP):
+def _verdict(search: SearchRecord) -> SearchVerdict:
+    if search.seen is None or _next(search) is not None:
+        return SearchVerdict("going on", "", "The hunt goes on.")
+    what = search.seen.words
+    antenna = _answers(search, ANTENNA_OFF)
+    if search.has_battery and _answers(search, BATTERY_STEP):
         return _named("the computer's charger", what, "another supply, or ferrites on its lead, both ends")
     if antenna is None:
         wait = "Wait for an hour when it stays, or note when it comes: a thermostat, a charger, a lamp."
-        return HuntVerdict("left open", "", f"It comes and goes by itself too often to be told: {what}.", wait)
-    bare = next(look for r, look in zip(hunt.results, hunt.looks, strict=True) if r.step.kind == "antenna off")
-    if antenna is False and hunt.seen.pattern == "noise" and not has_hump(bare):
+        return SearchVerdict("left open", "", f"It comes and goes by itself too often to be told: {what}.", wait)
+    bare = next(
+        record for r, record in zip(search.results, search.records, strict=True) if r.step.kind == "antenna off"
+    )
+    if antenna is False and search.seen.pattern == "noise" and not has_hump(bare):
         covered = "What the receiver adds itself covers what comes in: raise the gain, or look elsewhere."
-        return HuntVerdict("left open", "", "Nothing stands out: without the antenna it is as noisy.", covered)
+        return SearchVerdict("left open", "", "Nothing stands out: without the antenna it is as noisy.", covered)
     if antenna is False:
         apart = "a lead of half a metre between the two, ferrites on it, another socket of the computer"
         return _named("the receiver or the computer", what, apart)
-    if hunt.can_mains and hunt.has_battery and _answers(hunt, MAINS_OFF) is False:
-        return _outside(hunt.seen)
-    room = next((room for room in hunt.rooms if _answers(hunt, _room(room))), "")
+    if search.can_mains and search.has_battery and _answers(search, MAINS_OFF) is False:
+        return _outside(search.seen)
+    room = next((room for room in search.rooms if _answers(search, _room(room))), "")
     if not room:
-        choked = hunt.can_choke and _answers(hunt, CHOKE_STEP)
+        choked = search.can_choke and _answers(search, CHOKE_STEP)
         by = "It comes in over the feed line's screen: leave the choke there. " if choked else ""
         walk = f"{by}Walk with a battery receiver, and ask the neighbours."
         nobody = f"It comes in by the antenna, and no circuit of the house makes it: {what}."
-        return HuntVerdict("left open", "", nobody, walk)
-    device = next((candidate for candidate in hunt.devices.get(room, ()) if _answers(hunt, _device(candidate))), "")
+        return SearchVerdict("left open", "", nobody, walk)
+    device = next((candidate for candidate in search.devices.get(room, ()) if _answers(search, _device(candidate))), "")
     if device:
         return _named(device, what, "ferrites on its lead, another supply, or another place for the antenna")
     return _named(f"something on the circuit of {room}", what, "unplug one thing after the other there")
 
 
-def _named(culprit: str, what: str, advice: str) -> HuntVerdict:
-    return HuntVerdict("named", culprit, f"It is {culprit}: {what}.", advice[:1].upper() + advice[1:] + ".")
+def _named(culprit: str, what: str, advice: str) -> SearchVerdict:
+    return SearchVerdict("named", culprit, f"It is {culprit}: {what}.", advice[:1].upper() + advice[1:] + ".")
 
 
-def _outside(seen: Fingerprint) -> HuntVerdict:
+def _outside(seen: Fingerprint) -> SearchVerdict:
     """Nothing of the house: what it looks like tells what it may be."""
     if seen.pattern == "comb":
         return _named("something outside the house", seen.words,
@@ -279,6 +281,6 @@ def _outside(seen: Fingerprint) -> HuntVerdict:
     return _named("something outside the house", seen.words, "a cable network most likely: tell whoever runs it")
 
 
-def log_lines(hunt: Hunt) -> Sequence[str]:
+def log_lines(search: SearchRecord) -> Sequence[str]:
     """Each step and its level, for the log."""
-    return [f"{r.step.words} {r.strength_db:+.1f} dB".replace("-", "−") for r in hunt.results]
+    return [f"{r.step.words} {r.strength_db:+.1f} dB".replace("-", "−") for r in search.results]

@@ -22,7 +22,7 @@ from yarddial.yard.parts import Antenna, Converter, Part, Receiver, Transceiver,
 FIELD_WIDTH = 118
 
 
-class HaltPlate(QWidget):
+class RoutePointPlate(QWidget):
     """One part; closed it is two lines, opened it shows and edits every value."""
 
     toggled = pyqtSignal(str)
@@ -34,7 +34,7 @@ class HaltPlate(QWidget):
         super().__init__()
         self._session, self.part_name = session, part.name
         self._part = part
-        self._form: HaltForm | None = None
+        self._form: RoutePointForm | None = None
         self._name = button(part.name, plain=True, tip="Show all its values, or close them (Enter)")
         self._name.setObjectName("haltName")
         self._name.setFont(Words("", 16, "serif").font())
@@ -65,14 +65,14 @@ class HaltPlate(QWidget):
         return self._form is not None
 
     @property
-    def form(self) -> "HaltForm | None":
+    def form(self) -> "RoutePointForm | None":
         """The form, while it is open."""
         return self._form
 
     def open(self) -> None:
         """Show all values."""
         if self._form is None:
-            self._form = HaltForm(self._session, self._part)
+            self._form = RoutePointForm(self._session, self._part)
             self._form.origin_wanted.connect(lambda key: self.origin_wanted.emit(self.part_name, key))
             self._form.export_wanted.connect(lambda: self.export_wanted.emit(self.part_name))
             self._form.choose_wanted.connect(lambda: self.choose_wanted.emit(self.part_name))
@@ -128,7 +128,7 @@ class HaltPlate(QWidget):
         painter.drawRoundedRect(QRectF(x - px(8), y - px(6), px(16), px(12)), px(3), px(3))
 
 
-class HaltForm(QWidget):
+class RoutePointForm(QWidget):
     """All values of a part: label, value, where it comes from."""
 
     origin_wanted = pyqtSignal(str)

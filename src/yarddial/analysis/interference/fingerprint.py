@@ -27,7 +27,7 @@ HUMP_DB, OWN_HUMP_DB = 3.0, 6.0
 PULSES_SHARE = 0.4
 
 
-class AirLook(msgspec.Struct, frozen=True):
+class AirRecord(msgspec.Struct, frozen=True):
     """A span as it was seen once: dB in a bin, low end first, and how far its power pulses at 100 and 120 Hz.
 
     low_hz : of the first bin. pulses : shares of the mean, for MAINS_HZ.
@@ -75,18 +75,18 @@ class Fingerprint(msgspec.Struct, frozen=True):
         return f"noise from {format_frequency(self.low_hz, 0)} to {format_frequency(self.high_hz, 0)}{pulses}"
 
 
-def find(look: AirLook) -> Fingerprint:
+def find(record: AirRecord) -> Fingerprint:
     """What stands out: a comb where there is one, else what pulses with the mains, else the noise itself."""
-    mains = [hertz for hertz, share in zip(MAINS_HZ, look.pulses, strict=True) if share > MIN_PULSE]
-    mains_hz = 0.0 if not mains else MAINS_HZ[int(np.argmax(look.pulses))]
-    comb = _comb(look)
+    mains = [hertz for hertz, share in zip(MAINS_HZ, record.pulses, strict=True) if share > MIN_PULSE]
+    mains_hz = 0.0 if not mains else MAINS_HZ[int(np.argmax(record.pulses))]
+    comb = _comb(record)
     if comb is not None:
         return Fingerprint("comb", comb[0], comb[1], mains_hz=mains_hz)
-    ends = (look.low_hz, look.low_hz + (look.level_db.size - 1) * look.step_hz)
+    ends = (record.low_hz, record.low_hz + (record.level_db.size - 1) * record.step_hz)
     return Fingerprint("pulses" if mains_hz else "noise", low_hz=ends[0], high_hz=ends[1], mains_hz=mains_hz)
 
 
-def narrowed(seen: Fingerprint, on: AirLook, off: AirLook) -> Fingerprint:
+def narrowed(seen: Fingerprint, on: AirRecord, off: AirRecord) -> Fingerprint:
     """Noise by what goes with the antenna: where it stands highest over what is left without.
 
     Pulses too where they make little of what goes: then a steadier noise is the stronger of the two.
@@ -104,51 +104,51 @@ def narrowed(seen: Fingerprint, on: AirLook, off: AirLook) -> Fingerprint:
     return msgspec.structs.replace(seen, low_hz=low, high_hz=high, is_narrowed=True)
 
 
-def has_hump(look: AirLook) -> bool:
+def has_hump(record: AirRecord) -> bool:
     """True where a part of the span stands well over the rest by itself: no receiver's own noise is like that."""
-    smooth = _smooth(look.level_db, max(round(AROUND_HZ / look.step_hz), 3))
+    smooth = _smooth(record.level_db, max(round(AROUND_HZ / record.step_hz), 3))
     low_db, high_db = np.percentile(smooth, (10, 90))
     return bool(high_db - low_db > OWN_HUMP_DB)
 
 
 def comb_of(span: Span) -> Fingerprint | None:
     """The comb that stands in a span, if there is one: whatever of it is true comes in, and is interference."""
-    seen = find(AirLook(span.low_hz, span.step_hz, span.level_dbm))
+    seen = find(AirRecord(span.low_hz, span.step_hz, span.level_dbm))
     return seen if seen.pattern == "comb" else None
 
 
-def strength_db(look: AirLook, seen: Fingerprint) -> float:
+def strength_db(record: AirRecord, seen: Fingerprint) -> float:
     """How strong it is in another look, dB: a comb's lines, the swing of pulses, the density of noise."""
     if seen.pattern == "pulses":
-        return 20 * float(np.log10(max(look.pulses[MAINS_HZ.index(seen.mains_hz)], MIN_SWING)))
+        return 20 * float(np.log10(max(record.pulses[MAINS_HZ.index(seen.mains_hz)], MIN_SWING)))
     if seen.pattern == "noise":
-        index = look.low_hz + np.arange(look.level_db.size) * look.step_hz
+        index = record.low_hz + np.arange(record.level_db.size) * record.step_hz
         inside = (index >= seen.low_hz) & (index <= seen.high_hz)
         # The lower part: stations are none of it.
-        return float(np.percentile(look.level_db[inside] if inside.any() else look.level_db, 35))
-    excess, best = _excess(look), 0.0
-    period = seen.spacing_hz / look.step_hz
+        return float(np.percentile(record.level_db[inside] if inside.any() else record.level_db, 35))
+    excess, best = _excess(record), 0.0
+    period = seen.spacing_hz / record.step_hz
     count = excess.size / period
     for share in np.arange(1 - COMB_DRIFT_SHARE, 1 + COMB_DRIFT_SHARE, 1 / (count * period)):
         best = max(best, float(_folded(excess, period * share).max(initial=0.0)))
-    return 10 * float(np.log10(best + 0.03)) + look.floor_db
+    return 10 * float(np.log10(best + 0.03)) + record.floor_db
 
 
-def _excess(look: AirLook) -> Floats:
+def _excess(record: AirRecord) -> Floats:
     """Power over the floor about each bin, in units of that floor, cut off so that stations do not lead."""
-    around = _floor_about(look.level_db, max(round(AROUND_HZ / look.step_hz), 5))
-    return np.minimum(10 ** ((look.level_db - around) / 10) - 1, 30.0).clip(0.0)
+    around = _floor_about(record.level_db, max(round(AROUND_HZ / record.step_hz), 5))
+    return np.minimum(10 ** ((record.level_db - around) / 10) - 1, 30.0).clip(0.0)
 
 
-def _comb(look: AirLook) -> tuple[float, float] | None:
+def _comb(record: AirRecord) -> tuple[float, float] | None:
     """Spacing and one line's place of the best comb; None where there is none."""
-    excess = _excess(look)
+    excess = _excess(record)
     lines = (excess > 10 ** (LINE_DB / 10) - 1).astype(float)
     total = 3 * float(lines.mean())
     if not 0 < total < 0.6:
         return None
     best: tuple[float, float, float] | None = None
-    for period in _periods(np.minimum(excess, 8.0), look.step_hz):
+    for period in _periods(np.minimum(excess, 8.0), record.step_hz):
         filled = _folded(lines, period)
         at = int(np.argmax(filled))
         places = int(lines.size / period)
@@ -156,16 +156,16 @@ def _comb(look: AirLook) -> tuple[float, float] | None:
         chance = total + 3.5 * (total * (1 - total) / places) ** 0.5
         score = float(filled[at] - total) * places**0.5
         if filled[at] > max(MIN_COMB_FILL, chance) and (best is None or score > best[0]):
-            best = (score, period * look.step_hz, look.low_hz + at * look.step_hz)
+            best = (score, period * record.step_hz, record.low_hz + at * record.step_hz)
     return None if best is None else (best[1], best[2])
 
 
 def _periods(values: Floats, step_hz: float) -> Floats:
     """Spacings worth a look, in bins: where the transform of the spectrum peaks, and how far lines are apart."""
-    size, most = values.size, values.size / MIN_LINES
+    size, limit = values.size, values.size / MIN_LINES
     padded = 16 * size
     wave = np.abs(np.fft.rfft(values - values.mean(), padded))
-    first, last = int(padded / most), int(padded * step_hz / MIN_SPACING_HZ)
+    first, last = int(padded / limit), int(padded * step_hz / MIN_SPACING_HZ)
     tops = np.flatnonzero((wave[1:-1] >= wave[:-2]) & (wave[1:-1] > wave[2:])) + 1
     tops = tops[(tops >= first) & (tops <= last)]
     coarse = (padded / tops[np.argsort(-wave[tops])][:MAX_PERIODS]).tolist()
@@ -173,7 +173,7 @@ def _periods(values: Floats, step_hz: float) -> Floats:
     peaks = np.flatnonzero((values[1:-1] >= values[:-2]) & (values[1:-1] > values[2:]) & (values[1:-1] > 2.0)) + 1
     peaks = peaks[np.argsort(-values[peaks])][:MAX_PEAKS]
     apart = np.abs(peaks[:, None] - peaks[None, :]).ravel()
-    often = np.bincount(apart[(apart > MIN_SPACING_HZ / step_hz) & (apart < most)], minlength=2)
+    often = np.bincount(apart[(apart > MIN_SPACING_HZ / step_hz) & (apart < limit)], minlength=2)
     often = often + np.roll(often, 1) + np.roll(often, -1)
     coarse += np.argsort(-often)[:MAX_PERIODS].tolist()
     # As fine as the last line of the span asks, as far as a place is not known to a bin.

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 import msgspec
 
-from yarddial.analysis.correction.measurement_plan import MeasurementPlan, PlannedLook
+from yarddial.analysis.correction.measurement_plan import MeasurementPlan, PlannedMeasurement
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.jobs.table import JobKind
@@ -31,13 +31,13 @@ from yarddial.yard.parts import Transceiver, converters_of
 # A menu takes its offset in steps of this at ten megahertz.
 MENU_STEP_HZ = 0.1
 # Measurements of one walk; whatever is not known by then will not be.
-MAX_LOOKS = 24
-OSCILLATOR_WALK = JobKind(
+MAX_MEASUREMENTS = 24
+CALIBRATION_SEQUENCE = JobKind(
     "oscillator_walk", "work", "all oscillators", "all oscillators are being measured", tunes=False, outlives=True
 )
 
 
-class OscillatorWalk(Job):
+class CalibrationSequence(Job):
     """Plans in the background; measures under its own lease; what was heard nothing of is not tried again."""
 
     def __init__(
@@ -50,14 +50,14 @@ class OscillatorWalk(Job):
         self._asked: PlanRequest | None = None
         self._answered: PlanRequest | None = None
         self._left_out: frozenset[tuple[str, str]] = frozenset()
-        self._now: PlannedLook | None = None
+        self._now: PlannedMeasurement | None = None
         self._count = 0
         self._yard = ""
         self.plan: MeasurementPlan | None = None
         self.trouble = ""
         calibration.on_calibration_changed(self._changed.tell)
 
-    def on_walk_changed(self, listener: Listener) -> Callable[[], None]:
+    def on_sequence_changed(self, listener: Listener) -> Callable[[], None]:
         """It moved on, was planned anew, began or ended."""
         return self._changed.add(listener)
 
@@ -93,7 +93,7 @@ class OscillatorWalk(Job):
         """Which look, and how far it is."""
         if self._now is None:
             return ""
-        left = len(self.plan.looks) if self.plan is not None else 1
+        left = len(self.plan.measurements) if self.plan is not None else 1
         name = f"{self._now.reference.name} over {self._now.route}"
         return f"{self._count} of about {self._count + max(left - 1, 0)}: {name}"
 
@@ -116,7 +116,7 @@ class OscillatorWalk(Job):
         return route_effects(self._desk.station, proposal.station, self._calibration.oscillators)
 
     def ask_plan(self) -> None:
-        """Have it planned for what is known now; the answer comes by `on_walk_changed`."""
+        """Have it planned for what is known now; the answer comes by `on_sequence_changed`."""
         request = self._request()
         if request != self._asked:
             self._asked = request
@@ -142,7 +142,7 @@ class OscillatorWalk(Job):
 
     def why_not(self) -> str:
         """Why it cannot begin just now, or an empty text."""
-        if why_not := self._jobs.why_not(OSCILLATOR_WALK):
+        if why_not := self._jobs.why_not(CALIBRATION_SEQUENCE):
             return why_not
         return "a recording plays: end it first" if self._live_receiver.plays else ""
 
@@ -150,11 +150,11 @@ class OscillatorWalk(Job):
         """Begin."""
         if self.why_not():
             return
-        lease = self._jobs.request(OSCILLATOR_WALK, self)
+        lease = self._jobs.request(CALIBRATION_SEQUENCE, self)
         if isinstance(lease, Refusal):
             return
         self._lease = lease
-        lease.restore_with(self._desk.way_back())
+        lease.restore_with(self._desk.restorer())
         self.trouble, self._yard, self._count, self._now = "", self._desk.station.name, 0, None
         self._left_out = frozenset()
         self._plan_on()
@@ -162,10 +162,10 @@ class OscillatorWalk(Job):
 
     def skip(self) -> None:
         """Leave the look out that is under way, or the first that is planned."""
-        look = self._now or (self.plan.looks[0] if self.plan is not None and self.plan.looks else None)
-        if look is None:
+        planned = self._now or (self.plan.measurements[0] if self.plan is not None and self.plan.measurements else None)
+        if planned is None:
             return
-        self._left_out |= {(look.reference.name, look.route)}
+        self._left_out |= {(planned.reference.name, planned.route)}
         if self._now is not None:
             self._calibration.cancel()
         else:
@@ -193,10 +193,10 @@ class OscillatorWalk(Job):
         """Move on when the measurement under way has ended."""
         if self._lease is None or self._now is None or self._calibration.measuring is not None:
             return
-        look, self._now = self._now, None
+        planned, self._now = self._now, None
         outcome = self._calibration.outcome
         if outcome is None or outcome.kind != "measured":
-            self._left_out |= {(look.reference.name, look.route)}
+            self._left_out |= {(planned.reference.name, planned.route)}
         if not self._live_receiver.wanted and self._live_receiver.trouble:
             self._lease.end("failed", self._live_receiver.trouble)
             return
@@ -212,38 +212,38 @@ class OscillatorWalk(Job):
         lease, plan = self._lease, self.plan
         if lease is None or plan is None:
             return
-        if not plan.looks or self._count >= MAX_LOOKS:
+        if not plan.measurements or self._count >= MAX_MEASUREMENTS:
             self._calibration.apply()
             lease.end()
             return
-        look = plan.looks[0]
-        self._now = look
+        planned = plan.measurements[0]
+        self._now = planned
         self._count += 1
         desk = self._desk
         desk.hold(False)
-        desk.choose_route(look.route)
-        desk.dial(look.reference.frequency_hz)
-        desk.choose_mode(look.reference.mode)
-        if desk.station.route != look.route:
-            desk.choose_route(look.route)
+        desk.choose_route(planned.route)
+        desk.dial(planned.reference.frequency_hz)
+        desk.choose_mode(planned.reference.mode)
+        if desk.station.route != planned.route:
+            desk.choose_route(planned.route)
         if self._calibration.why_not_measure(within=lease):
             # It cannot be measured now: said by its being left out of the plan.
             self._now = None
-            self._left_out |= {(look.reference.name, look.route)}
+            self._left_out |= {(planned.reference.name, planned.route)}
             self._plan_on()
             return
         self._calibration.measure(within=lease)
         self._changed.tell()
 
 
-def _make(of: CalibrationTopics) -> OscillatorWalk:
-    return OscillatorWalk(of.desk, of.live_receiver, of.jobs, of.calibration, of.background)
+def _make(of: CalibrationTopics) -> CalibrationSequence:
+    return CalibrationSequence(of.desk, of.live_receiver, of.jobs, of.calibration, of.background)
 
 
 DECLARATION = Declaration(
     make=_make,
-    kinds=(OSCILLATOR_WALK,),
-    begin={OSCILLATOR_WALK.name: OscillatorWalk.start},
-    is_under_way=lambda walk: walk.running,
-    poll=OscillatorWalk.poll,
+    kinds=(CALIBRATION_SEQUENCE,),
+    begin={CALIBRATION_SEQUENCE.name: CalibrationSequence.start},
+    is_under_way=lambda sequence: sequence.running,
+    poll=CalibrationSequence.poll,
 )

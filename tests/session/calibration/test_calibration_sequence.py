@@ -40,29 +40,31 @@ def wait(session: Session, done: Callable[[], bool]) -> None:
 
 
 def planned(session: Session) -> None:
-    session.oscillator_walk.ask_plan()
+    session.calibration_sequence.ask_plan()
     wait(session, lambda: not session.background.is_busy)
 
 
 def test_the_walk_trues_the_demo_yard_and_ends(tmp_path: Path) -> None:
     session = session_of(slow_station(), tmp_path)
-    walk, was = session.oscillator_walk, session.desk.station
+    sequence, was = session.calibration_sequence, session.desk.station
     planned(session)
-    assert walk.plan is not None
-    assert 4 <= len(walk.plan.looks) <= 8
-    assert {row.value for row in walk.rows()} == {"not measured"}
-    walk.start()
-    wait(session, lambda: not walk.running)
-    assert walk.trouble == ""
+    assert sequence.plan is not None
+    assert 4 <= len(sequence.plan.measurements) <= 8
+    assert {row.value for row in sequence.rows()} == {"not measured"}
+    sequence.start()
+    wait(session, lambda: not sequence.running)
+    assert sequence.trouble == ""
     planned(session)
-    rows = {row.title: row for row in walk.rows()}
+    rows = {row.title: row for row in sequence.rows()}
     own_menu = rows.pop("Hearth reference")
     assert {row.mark for row in rows.values()} == {"good"}, rows
     assert "its own menu: set −" in own_menu.next_step
-    verdict = oscillators_verdict(walk.rows(), walk)
+    verdict = oscillators_verdict(sequence.rows(), sequence)
     assert verdict.sentence == "Four of five oscillators are true. Hearth reference is set in its own menu."
     # Judged by the simulator's truth, at the places that ask for most; but for what no known station can tell better.
-    unmet = {(place.line.name, place.dial_hz) for place, _ in walk.plan.unmet} if walk.plan is not None else set()
+    unmet = (
+        {(place.line.name, place.dial_hz) for place, _ in sequence.plan.unmet} if sequence.plan is not None else set()
+    )
     for place in wanted_places(session.desk.station):
         world = heron_world() if place.line.receiver.name == "Heron" else quillet_world()
         if place.line.name == HEARTH_IF or (place.line.name, place.dial_hz) in unmet:
@@ -84,28 +86,28 @@ def test_what_is_not_heard_is_left_out_and_the_walk_ends_all_the_same(tmp_path: 
     )
     routes = tuple(route for route in station.routes if route.name in (VIA_LADDER, DIRECT))
     session = session_of(msgspec.structs.replace(station, references=silent, routes=routes), tmp_path)
-    session.oscillator_walk.start()
-    wait(session, lambda: not session.oscillator_walk.running)
+    session.calibration_sequence.start()
+    wait(session, lambda: not session.calibration_sequence.running)
     assert session.calibration.observations == ()
-    assert session.oscillator_walk.plan is not None
-    assert session.oscillator_walk.plan.looks == ()
+    assert session.calibration_sequence.plan is not None
+    assert session.calibration_sequence.plan.measurements == ()
     session.close()
 
 
 def test_stopping_keeps_what_was_measured_and_skipping_goes_on(tmp_path: Path) -> None:
     session = session_of(slow_station(), tmp_path)
-    walk = session.oscillator_walk
+    sequence = session.calibration_sequence
     planned(session)
-    assert walk.plan is not None
-    first = walk.plan.looks[0]
-    walk.skip()
+    assert sequence.plan is not None
+    first = sequence.plan.measurements[0]
+    sequence.skip()
     wait(session, lambda: not session.background.is_busy)
-    assert first not in walk.plan.looks
-    walk.start()
+    assert first not in sequence.plan.measurements
+    sequence.start()
     wait(session, lambda: len(session.calibration.observations) == 1)
-    walk.cancel()
-    assert not walk.running
-    assert "what was measured stays" in walk.trouble
+    sequence.cancel()
+    assert not sequence.running
+    assert "what was measured stays" in sequence.trouble
     assert len(session.calibration.observations) == 1
     assert session.jobs.leases == ()
     session.close()
@@ -117,9 +119,9 @@ def test_a_plan_reaches_what_can_be_reached_and_says_what_cannot(left_out: int) 
     lines, stated = tuple(station.lines()), stated_oscillators(station)
     gone = frozenset({("Lantern beacon", VIA_DISH)} if left_out else ())
     plan = plan_measurements(lines, usable_references(station), stated, wanted_places(station), left_out=gone)
-    routes = {look.route for look in plan.looks}
+    routes = {planned.route for planned in plan.measurements}
     assert (VIA_DISH in routes) == (not left_out)
-    assert len({(look.reference, look.route) for look in plan.looks}) == len(plan.looks)
+    assert len({(planned.reference, planned.route) for planned in plan.measurements}) == len(plan.measurements)
     ((place, sigma_hz),) = plan.unmet
     # The beacon's own swing is 30 Hz; without it the can of the LNB is all there is.
     assert place.line.name == VIA_DISH

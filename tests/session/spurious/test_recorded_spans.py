@@ -16,7 +16,7 @@ from yarddial.records.recordings import write_sigmf
 from yarddial.records.sample_file import SampleFile
 from yarddial.session.session import Session
 from yarddial.session.spurious.judged_span import PEAK_OVER_FLOOR_DB
-from yarddial.session.spurious.recorded_looks import Recorded, judge_recordings
+from yarddial.session.spurious.recorded_spans import Recorded, judge_recordings
 from yarddial.yard.errors import BadRecording
 
 RATE_HZ, FULL_DBM, STRONG_HZ, WEAK_HZ = 1.024e6, -30.0, 100.15e6, 99.9e6
@@ -71,7 +71,7 @@ def test_attenuation_tells_a_product_and_another_rate_leaves_nothing_but_a_stati
     assert verdict_at(found, WEAK_HZ) == ("true", "true")
     rated = record(tmp_path / "rated", 100e6, rate_hz=1.536e6)
     found = judge_recordings([*recordings[:2], rated, recordings[2]], less_db=10.0)
-    assert [look.change for look in found.looks] == ["centre", "rate", "attenuation"]
+    assert [record.change for record in found.records] == ["centre", "rate", "attenuation"]
     assert verdict_at(found, WEAK_HZ) == ("true", "true")
     assert verdict_at(found, PRODUCT_HZ) == ("ghost", "third order")
     assert verdict_at(found, STRONG_HZ)[0] == "true"

@@ -6,7 +6,7 @@ from pathlib import Path
 import msgspec
 import numpy as np
 
-from yarddial.analysis.ghosts.judging import SettingChange, SpanLook, causes, judge
+from yarddial.analysis.ghosts.judging import SettingChange, SpanRecord, causes, judge
 from yarddial.analysis.ghosts.prediction import predict
 from yarddial.analysis.ghosts.scene import ReceiverModel, Scene
 from yarddial.analysis.ghosts.span import Span
@@ -57,10 +57,10 @@ def judge_recordings(
     recordings = [open_recording(path) for path in paths]
     before = _span(recordings[0], paths[0], sense)
     peaks = before.peaks(MAX_PEAKS, PEAK_OVER_FLOOR_DB)
-    looks: list[SpanLook] = []
+    records: list[SpanRecord] = []
     for number, (path, recording) in enumerate(zip(paths[1:], recordings[1:], strict=True), 2):
         falls_db = less_db if number == len(paths) else 0.0
-        looks += _looks(before, _span(recording, path, sense), path, falls_db)
+        records += _records(before, _span(recording, path, sense), path, falls_db)
     strong = [p for p in peaks if p.level_dbm > before.floor_dbm + STRONG_OVER_DB]
     scene = Scene(
         tuple(Strong(p.dial_hz, p.level_dbm, format_frequency(p.dial_hz, 0)) for p in strong),
@@ -70,11 +70,11 @@ def judge_recordings(
     judged = []
     for peak in peaks:
         able = causes(peak.dial_hz, None, ghosts, before.within_hz / 2, has_converter=has_converter, seen=before)
-        judged.append((peak, judge(able, peak, looks, UNRECORDED_TESTS)))
-    return Recorded(before, tuple(judged), ghosts, tuple(looks))
+        judged.append((peak, judge(able, peak, records, UNRECORDED_TESTS)))
+    return Recorded(before, tuple(judged), ghosts, tuple(records))
 
 
-def _looks(before: Span, then: Span, path: Path, less_db: float) -> list[SpanLook]:
+def _records(before: Span, then: Span, path: Path, less_db: float) -> list[SpanRecord]:
     """What was changed in a recording, each change by itself."""
     moved_hz, rated_hz = then.centre_hz - before.centre_hz, then.rate_hz - before.rate_hz
     if abs(moved_hz) > 0.8 * max(before.rate_hz, then.rate_hz):
@@ -90,13 +90,13 @@ def _looks(before: Span, then: Span, path: Path, less_db: float) -> list[SpanLoo
             "or the attenuation, one at a time"
         )
     if less_db:
-        return [SpanLook("attenuation", less_db, then, sigma_db=LEVEL_SIGMA_DB / 2)]
+        return [SpanRecord("attenuation", less_db, then, sigma_db=LEVEL_SIGMA_DB / 2)]
     # The same gain is not known: levels are compared over their floors.
     more_db = before.floor_dbm - then.floor_dbm
     then = msgspec.structs.replace(then, level_dbm=then.level_dbm + more_db)
     if is_moved:
-        return [SpanLook("centre", moved_hz, then, sigma_db=LEVEL_SIGMA_DB)]
-    return [SpanLook("rate", rated_hz, then, sigma_db=LEVEL_SIGMA_DB)]
+        return [SpanRecord("centre", moved_hz, then, sigma_db=LEVEL_SIGMA_DB)]
+    return [SpanRecord("rate", rated_hz, then, sigma_db=LEVEL_SIGMA_DB)]
 
 
 def _span(recording: Recording, path: Path, sense: int) -> Span:

@@ -6,8 +6,8 @@ import pytest
 import hunt as campaign
 from houses import House, Source
 from yarddial.analysis.ghosts.span import Span
-from yarddial.analysis.hunt.fingerprint import AirLook, comb_of, find, strength_db
-from yarddial.analysis.hunt.hunt import AS_IT_IS, Hunt
+from yarddial.analysis.interference.fingerprint import AirRecord, comb_of, find, strength_db
+from yarddial.analysis.interference.search import AS_IT_IS, SearchRecord
 
 
 def one_source(**traits: object) -> House:
@@ -27,10 +27,10 @@ def test_a_comb_is_known_by_its_spacing_and_pulses_by_the_mains() -> None:
 
 
 def test_the_culprit_is_found_by_going_and_coming_back_and_nobody_else_is_named() -> None:
-    told = campaign.hunted(one_source(kind="comb", clock_hz=45e3, mains_hz=100.0)).verdict()
+    told = campaign.searched(one_source(kind="comb", clock_hz=45e3, mains_hz=100.0)).verdict()
     assert (told.state, told.culprit) == ("named", "kitchen lamp")
     outside = Source("street lamp", "pulses", "outside", 14.0, mains_hz=100.0)
-    told = campaign.hunted(House(4, (outside,), {"kitchen": ()}, 7e6)).verdict()
+    told = campaign.searched(House(4, (outside,), {"kitchen": ()}, 7e6)).verdict()
     assert told.culprit == "something outside the house"
     assert "power line" in told.advice
 
@@ -39,7 +39,7 @@ def test_what_goes_by_itself_accuses_nobody() -> None:
     """It goes by itself just as the kitchen is switched off; the second time it stays."""
     comb = one_source(kind="comb", clock_hz=45e3)
     on, off = campaign.look(comb), campaign.look(House(3, (), {}, 7e6))
-    hunt = Hunt(("kitchen",), can_choke=False, can_mains=False, has_battery=False)
+    hunt = SearchRecord(("kitchen",), can_choke=False, can_mains=False, has_battery=False)
     for _ in range(3):
         hunt = hunt.after(AS_IT_IS, on)
     while (step := hunt.next_step()) is not None and len(hunt.results) < 40:
@@ -52,7 +52,7 @@ def test_what_goes_by_itself_accuses_nobody() -> None:
 def test_strength_falls_by_what_is_taken_off() -> None:
     strong, weak = (campaign.look(one_source(kind="comb", clock_hz=60e3)) for _ in range(2))
     seen = find(strong)
-    weaker = AirLook(weak.low_hz, weak.step_hz, np.full(weak.level_db.size, weak.floor_db))
+    weaker = AirRecord(weak.low_hz, weak.step_hz, np.full(weak.level_db.size, weak.floor_db))
     assert strength_db(strong, seen) - strength_db(weaker, seen) > 10
 
 

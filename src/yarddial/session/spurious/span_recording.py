@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from yarddial.analysis.ghosts.span import Span
 
 # Each look takes so long.
-LOOK_S = 0.8
+RECORD_S = 0.8
 # The span is looked at as it is so wide around the dial, hertz: the look itself needs a slice, no more.
 HALF_WIDTH_HZ = 3_000.0
 
@@ -41,7 +41,7 @@ class SpanSetting(msgspec.Struct, frozen=True):
     calibrated: bool = False
 
 
-class SpanLooks(Job):
+class SpanRecording(Job):
     """One row of looks at a time; `kind` is the job that it does."""
 
     def __init__(
@@ -54,7 +54,7 @@ class SpanLooks(Job):
         self._count = 0
         self._place: tuple[float, str] = (0.0, "")
         self._line = desk.line
-        self._look_s, self._bins = LOOK_S, 4096
+        self._record_s, self._bins = RECORD_S, 4096
         self._on_span: Callable[[SpanSetting, Span], None] = lambda step, span: None
         self._on_end: Callable[[Ending], None] = lambda ending: None
         # How far the latest look's level swings with the mains, at 100 and 120 Hz.
@@ -79,16 +79,16 @@ class SpanLooks(Job):
 
     def begin(
         self, steps: Sequence[SpanSetting], on_span: Callable[[SpanSetting, "Span"], None],
-        on_end: Callable[[Ending], None], look_s: float = LOOK_S, within: Lease | None = None, bins: int = 4096,
+        on_end: Callable[[Ending], None], record_s: float = RECORD_S, within: Lease | None = None, bins: int = 4096,
     ) -> None:  # fmt: skip
         """Look at each; `on_end` gets how it ended.
 
-        look_s : how long each look takes. bins : of each span. within : the job that it is a part of.
+        record_s : how long each look takes. bins : of each span. within : the job that it is a part of.
         """
         lease = self._jobs.request(self._kind, self, within)
         if isinstance(lease, Refusal):
             return
-        self._lease, self._look_s, self._bins = lease, look_s, bins
+        self._lease, self._record_s, self._bins = lease, record_s, bins
         self._left, self._count = list(steps), len(steps)
         self._on_span, self._on_end = on_span, on_end
         self._place, self._line = (self._desk.station.dial_hz, self._desk.line.name), self._desk.line
@@ -106,7 +106,7 @@ class SpanLooks(Job):
             return
         match event:
             case Tuned():
-                lease.ask(Sweep(((),), HALF_WIDTH_HZ, 0.0, self._look_s, with_span=True, bins=self._bins))
+                lease.ask(Sweep(((),), HALF_WIDTH_HZ, 0.0, self._record_s, with_span=True, bins=self._bins))
             case TuneRefused():
                 # That one setting is not to be had here; the others are.
                 self._next()

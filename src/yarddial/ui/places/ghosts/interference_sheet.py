@@ -20,14 +20,14 @@ MARKS: dict[str, Mark] = {"going on": "unknown", "named": "good", "left open": "
 MAX_SHOWN = 40
 
 
-class HuntSheet(Sheet):
+class InterferenceSheet(Sheet):
     """Circuits first, then one step after the other."""
 
     manual_page = "ghosts"
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, "What disturbs here?", 760)
-        self._session, self._hunt = session, session.interference_hunt
+        self._session, self._search = session, session.interference_search
         self.headline = Headline()
         self.rooms = QLineEdit("kitchen, living room, office, bedroom")
         self.rooms.setFont(font(13))
@@ -41,8 +41,8 @@ class HuntSheet(Sheet):
         self.start = button("Begin", tip="Begin a hunt at the dial's place")
         self.start.clicked.connect(self._begin)
         self.rooms.returnPressed.connect(self._begin)
-        self.look = button("Done: look", strong=True, tip="What is asked for is done: let the receiver look")
-        self.look.clicked.connect(self._look)
+        self.record = button("Done: look", strong=True, tip="What is asked for is done: let the receiver look")
+        self.record.clicked.connect(self._record)
         self._now = Words("", 16, wrap=True)
         self._said = Words("", 12, tone="quiet", wrap=True)
         self._rows = QGridLayout()
@@ -50,7 +50,7 @@ class HuntSheet(Sheet):
         self._rows.setVerticalSpacing(px(3))
         self._rows.setColumnStretch(0, 1)
         self._lay_out()
-        self.when_left(self._hunt.on_hunt_changed(self._show), self._hunt.cancel)
+        self.when_left(self._search.on_search_changed(self._show), self._search.cancel)
         self._show()
 
     def _lay_out(self) -> None:
@@ -68,7 +68,7 @@ class HuntSheet(Sheet):
         self.body.addLayout(able)
         self.body.addWidget(self._now)
         act = QHBoxLayout()
-        act.addWidget(self.look)
+        act.addWidget(self.record)
         act.addWidget(self._said, 1)
         self.body.addLayout(act)
         self.body.addLayout(self._rows)
@@ -77,52 +77,52 @@ class HuntSheet(Sheet):
 
     def hideEvent(self, event: QHideEvent | None) -> None:
         """A look that nobody sees is none."""
-        self._hunt.cancel()
+        self._search.cancel()
         super().hideEvent(event)
 
     def _begin(self) -> None:
         rooms = tuple(dict.fromkeys(name.strip() for name in self.rooms.text().split(",") if name.strip()))
-        self._hunt.begin(
+        self._search.begin(
             rooms, can_choke=self.choke.isChecked(), can_mains=self.mains.isChecked(),
             has_battery=self.battery.isChecked(),
         )  # fmt: skip
 
-    def _look(self) -> None:
-        if self._hunt.running:
-            self._hunt.cancel()
+    def _record(self) -> None:
+        if self._search.running:
+            self._search.cancel()
         else:
-            self._hunt.look()
+            self._search.record()
 
     def _show(self) -> None:
-        hunt, verdict = self._hunt.hunt, self._hunt.verdict
-        why_not = self._hunt.why_not()
-        self.look.setText("Stop" if self._hunt.running else "Done: look")
-        self.look.setEnabled(self._hunt.running or (not why_not and self._hunt.step is not None))
-        if hunt is None or verdict is None:
+        search, verdict = self._search.search, self._search.verdict
+        why_not = self._search.why_not()
+        self.record.setText("Stop" if self._search.running else "Done: look")
+        self.record.setEnabled(self._search.running or (not why_not and self._search.step is not None))
+        if search is None or verdict is None:
             where = format_frequency(self._session.desk.station.dial_hz)
             self.headline.show_verdict("unknown", "Nothing was hunted yet.", f"It is looked for around {where}.")
             self._now.setText("")
             self._said.setText("Say which circuits there are, then begin.")
             return
         if verdict.state == "going on":
-            what = hunt.seen.words if hunt.seen is not None else "nothing was looked at yet"
+            what = search.seen.words if search.seen is not None else "nothing was looked at yet"
             self.headline.show_verdict("unknown", "The hunt goes on.", f"It looks like {what}.")
         else:
             self.headline.show_verdict(MARKS[verdict.state], verdict.sentence, verdict.advice)
-        step = self._hunt.step
+        step = self._search.step
         self._now.setText(step.words if step is not None else "")
-        trouble = self._hunt.trouble or why_not
+        trouble = self._search.trouble or why_not
         message = f"{trouble[:1].upper()}{trouble[1:]}." if trouble else ""
-        self._said.setText("Looking." if self._hunt.running else message)
+        self._said.setText("Looking." if self._search.running else message)
         self._show_rows()
 
     def _show_rows(self) -> None:
         empty(self._rows)
-        hunt = self._hunt.hunt
-        if hunt is None:
+        search = self._search.search
+        if search is None:
             return
-        for row, result in enumerate(reversed(hunt.results[-MAX_SHOWN:])):
-            against_db = result.strength_db - hunt.usual_db
+        for row, result in enumerate(reversed(search.results[-MAX_SHOWN:])):
+            against_db = result.strength_db - search.usual_db
             level = "as usual" if abs(against_db) < 1 else f"{against_db:+.0f} dB".replace("-", "−")
             self._rows.addWidget(Words(result.step.words, 13, wrap=True), 2 * row, 0)
             self._rows.addWidget(Words(level, 12, "mono"), 2 * row, 1)
