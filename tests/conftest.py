@@ -13,7 +13,7 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 from hypothesis import settings
 
-from slow_yards import slow_station, wide_station
+from slow_yards import LOW_RATE_HZ, slow_station, wide_station
 from yarddial import wiring
 from yarddial.engine.link import EngineInline
 from yarddial.records.logbook import Logbook
@@ -69,8 +69,10 @@ def private_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
 
 @pytest.fixture
 def yard_station(request: pytest.FixtureRequest) -> Station:
-    """The demo yard at a low rate; at the receiver's own lowest one for tests that are marked `wide`."""
-    return wide_station() if request.node.get_closest_marker("wide") else slow_station()
+    """The demo yard at a low rate; marked `double_rate`, at twice that; marked `wide`, at the lowest that Finch has."""
+    if request.node.get_closest_marker("wide"):
+        return wide_station()
+    return slow_station(2 * LOW_RATE_HZ) if request.node.get_closest_marker("double_rate") else slow_station()
 
 
 @pytest.fixture

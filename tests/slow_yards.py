@@ -7,14 +7,18 @@ from yarddial.yard.parts import Receiver
 from yarddial.yard.station import Station
 
 # What is right at one rate is right at another, and nobody waits.
-LOW_RATE_HZ = 512e3
+LOW_RATE_HZ = 256e3
 
 
-def slow_station() -> Station:
-    """The demo yard with Finch at a rate so low that a second of it is soon made."""
-    low = f"low_rate={LOW_RATE_HZ / 1e3:g}k"
-    station = with_finch(f"simulated:finch?{low}", LOW_RATE_HZ)
-    return with_rate(station, "Heron", f"simulated:heron?{low}", LOW_RATE_HZ)
+def low_rate(rate_hz: float = LOW_RATE_HZ) -> str:
+    """What is added to the address of a simulated receiver for such a rate."""
+    return f"low_rate={rate_hz / 1e3:g}k"
+
+
+def slow_station(rate_hz: float = LOW_RATE_HZ) -> Station:
+    """The demo yard with its receivers at a rate so low that a second of it is soon made."""
+    station = with_finch(f"simulated:finch?{low_rate(rate_hz)}", rate_hz)
+    return with_rate(station, "Heron", f"simulated:heron?{low_rate(rate_hz)}", rate_hz)
 
 
 def wide_station() -> Station:

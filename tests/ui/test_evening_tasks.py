@@ -56,7 +56,7 @@ def test_with_the_antenna_on_which_oscillator_stays_open_and_nothing_can_be_ente
     which = next(b for b in window.bench.findChildren(PressButton) if b.text() == "Which oscillator?")
     qtbot.mouseClick(which, LEFT)
     sheet = window.findChildren(WhichLoSheet)[-1]
-    qtbot.mouseClick(sheet.look_button, LEFT)
+    qtbot.mouseClick(sheet.scan_button, LEFT)
     qtbot.waitUntil(lambda: not window.session.lo_leak_scan.running and bool(sheet.verdict.text()), timeout=110_000)
     said = " ".join(label.text() for label in sheet.findChildren(QLabel))
     assert "ndecided" in said or "antenna" in said

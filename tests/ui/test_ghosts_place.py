@@ -109,6 +109,7 @@ def test_what_is_to_be_expected_is_listed_dialled_and_shown_whole(qtbot: QtBot, 
     assert session.desk.station.dial_hz == leak.dial_hz
 
 
+@pytest.mark.double_rate
 def test_interference_is_hunted_from_a_sheet_step_by_step(qtbot: QtBot, window: MainWindow) -> None:
     session = window.session
     window.go("Ghosts")

@@ -6,7 +6,7 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from slow_yards import LOW_RATE_HZ, with_finch
+from slow_yards import LOW_RATE_HZ, low_rate, with_finch
 from yarddial import wiring
 from yarddial.drivers.simulated.truth import true_dial_error_hz
 from yarddial.drivers.simulated.world import heron_world, quillet_world
@@ -26,7 +26,7 @@ Finish = Callable[[Session], None]
 
 
 def session_for(seed: int, folder: Path) -> Session:
-    station = with_finch(f"simulated:finch?seed={seed}&low_rate=512k", LOW_RATE_HZ)
+    station = with_finch(f"simulated:finch?seed={seed}&{low_rate()}", LOW_RATE_HZ)
     made = Session(station, EngineInline(wiring.open_device_flat_out), lambda: Logbook(folder / f"log{seed}.sqlite"))
     made.calibration.chosen_s = 2.0
     return made
@@ -153,9 +153,9 @@ def test_a_place_without_a_known_station_cannot_be_measured(session: Session) ->
 def test_a_silent_reference_is_a_failure_in_words_and_changes_nothing(session: Session, finish: Finish) -> None:
     """The yard believes in a station that is not on the air."""
     station = session.desk.station
-    ghost = msgspec.structs.replace(station.references[0], name="Nobody", frequency_hz=3.3e6)
+    ghost = msgspec.structs.replace(station.references[0], name="Nobody", frequency_hz=4.4e6)
     session.desk.edit("reference", msgspec.structs.replace(station, references=(ghost,)))
-    session.desk.dial(3.3e6)
+    session.desk.dial(4.4e6)
     session.calibration.measure()
     finish(session)
     assert session.calibration.outcome is not None

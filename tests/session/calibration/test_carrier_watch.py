@@ -4,6 +4,7 @@ import msgspec
 import numpy as np
 import pytest
 
+from slow_yards import LOW_RATE_HZ, low_rate
 from waiting import until
 from yarddial.analysis.correction.fit import fit
 from yarddial.analysis.correction.next_measurement import MEASURED_HZ, next_measurement
@@ -18,7 +19,9 @@ from yarddial.yard.oscillators import dial_state, stated_oscillators
 def test_a_cold_receiver_is_watched_warming_up(session: Session) -> None:
     finch = session.desk.station.part("Finch")
     cold = session.desk.station.with_part(
-        msgspec.structs.replace(finch, device="simulated:finch?cold=60&low_rate=512k", rate_hz=512e3, rates_hz=(512e3,))
+        msgspec.structs.replace(
+            finch, device=f"simulated:finch?cold=60&{low_rate()}", rate_hz=LOW_RATE_HZ, rates_hz=(LOW_RATE_HZ,)
+        )
     )
     session.desk.edit("cold", cold)
     session.desk.dial(145.2e6)

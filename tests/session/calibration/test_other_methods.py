@@ -41,6 +41,7 @@ def test_a_tone_heard_in_three_ways_gives_the_error_that_the_world_has(session: 
     assert session.log.shown()[0].method == "tone"
 
 
+@pytest.mark.double_rate
 def test_a_scan_of_the_medium_wave_trues_the_dial_by_its_raster(session: Session) -> None:
     trued(session)
     session.desk.dial(1.134e6)
@@ -92,6 +93,7 @@ def test_a_known_station_that_must_be_silent_is_looked_for_before_the_leaks(sess
     assert session.lo_leak_scan.answer is not None
 
 
+@pytest.mark.double_rate
 def test_a_stereo_pilot_tells_the_clock_whatever_the_converter_does(session: Session) -> None:
     session.desk.dial(96.2e6)
     session.live_methods.hear_pilot()

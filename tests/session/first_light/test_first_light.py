@@ -7,7 +7,7 @@ import msgspec
 import numpy as np
 import pytest
 
-from slow_yards import slow_station
+from slow_yards import low_rate, slow_station
 from yarddial import wiring
 from yarddial.cli.program import run
 from yarddial.drivers.simulated.faults import FAULTS
@@ -20,7 +20,7 @@ def checked(address: str, route: str = "", *, at_own_rate: bool = False) -> list
     """At the low rate of the tests, where what is wrong shows there as well."""
     station = demo_station() if at_own_rate else slow_station()
     if not at_own_rate:
-        address += ("&" if "?" in address else "?") + "low_rate=512k"
+        address += ("&" if "?" in address else "?") + low_rate()
     return list(wiring.first_light(station, address, route, 0.4, flat_out=True).results())
 
 

@@ -65,6 +65,7 @@ def test_two_gains_differ_by_their_steps_in_level_and_hardly_in_what_is_heard(
     assert listening.jobs.tuner is listening.listening.lease
 
 
+@pytest.mark.double_rate
 def test_calibrated_set_ups_are_compared_in_dbm_at_their_sockets(listening: Session) -> None:
     until(listening, lambda: listening.listening.level_dbfs is not None)
     listening.listening.calibrate("-70 dBm")

@@ -19,6 +19,7 @@ def record(session: Session) -> None:
         session.poll()
 
 
+@pytest.mark.double_rate
 def test_a_hunt_goes_step_by_step_and_is_logged_when_it_is_over(hunting: Session) -> None:
     search = hunting.interference_search
     assert "circuits" in search.why_not()

@@ -72,6 +72,7 @@ def test_turning_the_dial_or_stopping_ends_a_test_and_nothing_else_measures_mean
     assert not session.jobs.leases
 
 
+@pytest.mark.double_rate
 def test_without_the_antenna_what_the_receiver_makes_stays_and_what_leaks_through_goes(trued: Session) -> None:
     session = trued
     assert session.span_test.why_not_without() == "test the span first"
