@@ -22,7 +22,7 @@ from yarddial.yard.parts import Receiver
 # A crystal that is warm in a minute or two instead of half an hour, and the lowest rate, so that nobody waits. It has
 # no noise of its own: the truth that judges knows of none, and two parts in 1e9 of 130 MHz would be more than what is
 # stated.
-COLD, LOWEST_HZ = "simulated:finch?cold=6&calm=1&low_rate=512k", 512e3
+COLD, LOWEST_HZ = "simulated:finch?cold=6&calm=1&low_rate=256k", 256e3
 
 
 @pytest.mark.window
