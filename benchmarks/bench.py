@@ -162,7 +162,7 @@ def bench_place() -> bool:
     window.resize(1280, 800)
     window.show()
     window.go("Bench")
-    part = station.active_line().antenna if not station.active_line().missing else station.parts[0]
+    part = station.active_route().antenna if not station.active_route().missing else station.parts[0]
 
     def settle() -> None:
         for _ in range(4):
@@ -191,7 +191,7 @@ def bench_place() -> bool:
     def whole_check() -> float:
         begun = time.perf_counter()
         check_yard(station)
-        for line in station.lines():
+        for line in station.resolved_routes():
             coverage(line)
         return time.perf_counter() - begun
 

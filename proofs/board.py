@@ -30,7 +30,7 @@ def prove() -> bool:
             if not row.route:
                 print(f"     {row.band.name:<22} out of reach: {row.verdict[:80]}")
                 continue
-            line = session.desk.station.line(row.route)
+            line = session.desk.station.resolve(row.route)
             off_hz = true_dial_error_hz(worlds[line.receiver.name], line, row.band.middle_hz)
             assert row.state is not None
             fits = abs(off_hz - row.state.error_hz) <= 3 * row.state.sigma_hz

@@ -11,8 +11,8 @@ from random import Random
 import listening_programs as programs
 from yarddial.records.card_text import card_rows
 from yarddial.yard.card import LO_SIDES, Card, settings_card
-from yarddial.yard.line import Line
 from yarddial.yard.parts import Antenna, Converter, DirectSampling, Lnb, LnbBand, Port, Receiver, Transceiver, Value
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Route, Station
 
 YARDS = 60
@@ -62,7 +62,7 @@ def card_of(chance: Random, kind: str) -> tuple[Card, programs.Device]:
     mode = chance.choice(("am", "cw", "ssb"))
     station = Station("s", (antenna, *parts, receiver), (Route("r", ("A", *(p.name for p in parts), "R"), "p"),),
                       dial_hz=dial_hz, mode=mode, route="r")  # fmt: skip
-    line = Line.of("r", station.parts, dial_hz, "p")
+    line = ResolvedRoute.of("r", station.parts, dial_hz, "p")
     return settings_card(station, line, dial_hz, 2e5), programs.Device(converters, crystal_hz, 1 + ppm * 1e-6, clock_hz)
 
 

@@ -18,6 +18,7 @@ from yarddial.distance import guest as guests
 from yarddial.distance import sound_sender as senders
 from yarddial.distance import wire
 from yarddial.distance.coding import CodedSamples
+from yarddial.distance.far_audio import FarAudio
 from yarddial.distance.far_engine import FarEngine
 from yarddial.distance.identity import Identity, KnownComputer
 from yarddial.distance.pairing_code import fingerprint_of
@@ -118,7 +119,7 @@ def over(
     late_s: list[float] = []
     gaps = 0
     plain_code = guests.code_samples
-    plain_hear, plain_sound = FarEngine._hear_channel, FarEngine._hear_sound
+    plain_hear, plain_sound = FarAudio.heard_channel, FarAudio.heard_sound
 
     def code(samples: "np.ndarray", bits: int) -> CodedSamples:
         made = plain_code(samples, bits)
@@ -132,16 +133,16 @@ def over(
             late_s.append(time.monotonic() - sent[key])
         gaps += message.lost > 0
 
-    def hear(self: FarEngine, message: wire.ChannelMessage) -> None:
+    def hear(self: FarAudio, message: wire.ChannelMessage) -> Sound | None:
         note(message)
-        plain_hear(self, message)
+        return plain_hear(self, message)
 
-    def hear_sound(self: FarEngine, message: wire.SoundMessage) -> None:
+    def hear_sound(self: FarAudio, message: wire.SoundMessage) -> Sound | None:
         note(message)
-        plain_sound(self, message)
+        return plain_sound(self, message)
 
     guests.code_samples = senders.code_samples = code  # type: ignore[assignment]
-    FarEngine._hear_channel, FarEngine._hear_sound = hear, hear_sound  # type: ignore[method-assign]
+    FarAudio.heard_channel, FarAudio.heard_sound = hear, hear_sound  # type: ignore[method-assign]
     try:
         far.send(Start(FINCH))
         far.send(Show(7, 5_000.0, 300, 0.1 if kind.bits_a_second > 100e3 else 0.4))
@@ -174,7 +175,7 @@ def over(
         lasted_s = time.monotonic() - began_s
     finally:
         guests.code_samples = senders.code_samples = plain_code
-        FarEngine._hear_channel, FarEngine._hear_sound = plain_hear, plain_sound  # type: ignore[method-assign]
+        FarAudio.heard_channel, FarAudio.heard_sound = plain_hear, plain_sound  # type: ignore[method-assign]
         far.close()
     used = 8e-3 * (served.link.passed["down"] - before["down"]) / lasted_s
     up = 8e-3 * (served.link.passed["up"] - before["up"]) / lasted_s
@@ -198,7 +199,7 @@ def adapting() -> bool:
     coded: list[tuple[float, int]] = []
     sent: dict[tuple[float, int], float] = {}
     came: list[tuple[float, float, int]] = []
-    plain_code, plain_hear = guests.code_samples, FarEngine._hear_channel
+    plain_code, plain_hear = guests.code_samples, FarAudio.heard_channel
 
     def code(samples: "np.ndarray", bits: int) -> CodedSamples:
         made = plain_code(samples, bits)
@@ -206,13 +207,13 @@ def adapting() -> bool:
         coded.append((now_s, bits))
         return made
 
-    def hear(self: FarEngine, message: wire.ChannelMessage) -> None:
+    def hear(self: FarAudio, message: wire.ChannelMessage) -> Sound | None:
         now_s = time.monotonic()
         late_s = now_s - sent.get((message.samples.scale, message.samples.count), now_s)
         came.append((now_s, late_s, message.lost))
-        plain_hear(self, message)
+        return plain_hear(self, message)
 
-    guests.code_samples, FarEngine._hear_channel = code, hear  # type: ignore[assignment,method-assign]
+    guests.code_samples, FarAudio.heard_channel = code, hear  # type: ignore[assignment,method-assign]
     try:
         far.send(Start(FINCH))
         far.send(Show(7, 5_000.0, 300, 0.1))
@@ -226,7 +227,7 @@ def adapting() -> bool:
             far.poll()
             time.sleep(0.02)
     finally:
-        guests.code_samples, FarEngine._hear_channel = plain_code, plain_hear  # type: ignore[method-assign]
+        guests.code_samples, FarAudio.heard_channel = plain_code, plain_hear  # type: ignore[method-assign]
         far.close()
     changed_s = began_s + 10.0
     before = max(bits for at_s, bits in coded if changed_s - 3.0 < at_s < changed_s)

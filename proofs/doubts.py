@@ -62,7 +62,7 @@ def _records(number: int, runs: int) -> list[Seen]:
     """All records of one kind."""
     sys.path.insert(0, str(Path(__file__).parents[1] / "truth"))
     import kinds
-    from yarddial.dsp.line import measure_line
+    from yarddial.dsp.spectral_line import measure_line
     from yarddial.yard.errors import BadSamples, NoCarrier
 
     kind, seen = kinds.KINDS[number], []
@@ -91,7 +91,7 @@ def _records(number: int, runs: int) -> list[Seen]:
 def _followed(kind: object, chance: np.random.Generator, seconds: float, cn0_dbhz: float) -> bool:
     """Four times as long and 30 Hz near: whether that gives an answer within four of its sigmas."""
     import kinds
-    from yarddial.dsp.line import measure_line
+    from yarddial.dsp.spectral_line import measure_line
     from yarddial.yard.errors import BadSamples, NoCarrier
 
     samples, made = kinds.record(kind, chance, min(4 * seconds, 40.0), cn0_dbhz)  # type: ignore[arg-type]

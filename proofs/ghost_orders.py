@@ -16,7 +16,7 @@ TRIES, ORDER, SAME_HZ = 200, 5, 0.01
 def prove() -> bool:
     """In a window of 5 MHz anywhere in HF; then where a direct sampler's zones fold them."""
     chance = np.random.default_rng(0)
-    model = scene_of(demo_station().lines()[0], ()).receiver
+    model = scene_of(demo_station().resolved_routes()[0], ()).receiver
     model = msgspec.structs.replace(model, iip2_dbm=30.0, iip3_dbm=10.0)
     wanted_count = missing = more = 0
     for _ in range(TRIES):

@@ -10,8 +10,8 @@ from random import Random
 import noise_watts as second
 from yarddial.analysis.levels.level_line import converter_noise_dbfs_hz, level_line
 from yarddial.yard.external_noise import Outside, Storms
-from yarddial.yard.line import Line
 from yarddial.yard.parts import Antenna, Converter, DirectSampling, Need, Port, Receiver, TwoPort, Value
+from yarddial.yard.resolved_route import ResolvedRoute
 
 ROWS = 20_000
 # Kind, its size in metres, and its range.
@@ -58,7 +58,7 @@ def _one(chance: Random, frequency_hz: float) -> dict[str, float]:
         "R", 1e3, 2e10, 1e7, Value(0.0), 0.0, (2e6,), 2e6, bits, direct=direct, ports=(Port("P"),),
         nf_db=Value(chance.uniform(3, 20)), effective_bits=Value(effective), stream_bits=sent,
     )  # fmt: skip
-    line = Line("r", antenna, inner, receiver, frequency_hz, "P")
+    line = ResolvedRoute("r", antenna, inner, receiver, frequency_hz, "P")
     bandwidth_hz = chance.choice((500.0, 2_400.0, 9_000.0))
     outside = Outside(surroundings, Storms.of(case, datetime(2026, month, 3, hour)))  # type: ignore[arg-type]
     mine = level_line(line, outside, bandwidth_hz)

@@ -33,7 +33,7 @@ def use(path: Path, kind: str) -> None:
     station = load_station(path).station
     check_yard(station)
     choices(station, station.dial_hz)
-    for line in station.lines():
+    for line in station.resolved_routes():
         coverage(line)
 
 

@@ -7,9 +7,9 @@ from yarddial.analysis.correction.fit import fit
 from yarddial.analysis.correction.next_measurement import MEASURED_HZ, next_measurement
 from yarddial.analysis.correction.posterior import merge, priors_of
 from yarddial.yard.demo import demo_station
-from yarddial.yard.line import Line
 from yarddial.yard.observation import Observation, observed
 from yarddial.yard.oscillators import dial_state, stated_oscillators
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference
 
 YARDS, TODAY = 300, "2026-11-25T12:00:00Z"
@@ -34,7 +34,7 @@ def prove() -> bool:
 
 def _one(chance: np.random.Generator) -> tuple[bool, float, bool]:
     station = demo_station()
-    lines = [line for line in station.lines() if line.receiver.device]
+    lines = [line for line in station.resolved_routes() if line.receiver.device]
     references = []
     for i in range(int(chance.integers(3, 9))):
         low, high = PLACES_HZ[int(chance.choice(3, p=(0.6, 0.3, 0.1)))]
@@ -55,16 +55,18 @@ def _one(chance: np.random.Generator) -> tuple[bool, float, bool]:
         line, dial_hz = able[0][0], able[0][1].frequency_hz
     proposal = next_measurement(lines, references, known, [(line, dial_hz)], kept, before)
     assert proposal is not None
-    after = {(r.name, one.name): _doubt_after(kept, one, r, line, dial_hz, before) for one, r in able}
+    after = {(r.name, one.name): _uncertainty_after(kept, one, r, line, dial_hz, before) for one, r in able}
     chosen, least = after[(proposal.reference.name, proposal.route)], min(after.values())
     name = min(after, key=lambda key: after[key])[0]
     return chosen <= least * (1 + 1e-6), chosen / least - 1, any(seen.reference_name == name for seen in kept)
 
 
-def _doubt_after(made, line: Line, reference: Reference, wanted: Line, dial_hz: float, before) -> float:  # type: ignore[no-untyped-def]
+def _uncertainty_after(
+    made, line: ResolvedRoute, reference: Reference, wanted: ResolvedRoute, dial_hz: float, before
+) -> float:  # type: ignore[no-untyped-def]
     """The dial's uncertainty with one more look: every transmitter's and every day's error as an unknown of its own."""
     looks = [*made, observed(line, reference, reference.frequency_hz, MEASURED_HZ, TODAY)]
-    by_name = {one.name: one for one in demo_station().lines()}
+    by_name = {one.name: one for one in demo_station().resolved_routes()}
     columns: dict[str, int] = {name: j for j, name in enumerate(before.names)}
     scale: list[float] = [before.sigma(name) for name in before.names]
     for seen in looks:

@@ -26,7 +26,7 @@ from yarddial.drivers.rig.daemon_process import DaemonAddress, DaemonProcess
 from yarddial.drivers.rig.opening import open_rig
 from yarddial.drivers.rig.protocol import RigLink
 from yarddial.drivers.rig.stand_in import RigFault, StandIn
-from yarddial.session.rig.rig_control import STUCK_S
+from yarddial.session.rig.safety import STUCK_S
 from yarddial.session.rig.verdict import rig_verdict
 from yarddial.session.session import Session
 from yarddial.yard.demo import HEARTH_IF
@@ -93,8 +93,8 @@ def stand_in(fault: RigFault) -> bool:
     rig.faults.add(fault)
     if fault == "stuck":
         run(session, 1.0)
-        since_s = session.rig._transmits_since_s
-        session.rig._transmits_since_s = None if since_s is None else since_s - STUCK_S
+        since_s = session.rig.safety._since_s
+        session.rig.safety._since_s = None if since_s is None else since_s - STUCK_S
     if fault == "rounded":
         for number in range(6):
             rig.turn(7.1e6 + 130 * number)

@@ -107,7 +107,7 @@ def table() -> bool:
     for name, station, route, harmed in every:
         rig = station.part("Rig")
         assert isinstance(rig, Transceiver)
-        worst = worst_power_of(station, station.line(route), rig)
+        worst = worst_power_of(station, station.resolve(route), rig)
         opens = worst is None or worst.is_safe
         if opens != (harmed is False):
             wrong += 1

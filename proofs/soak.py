@@ -296,7 +296,7 @@ class Soak:
             self.wrong.append(f"edit {self._edits} is lost")
         if self._others and f"elsewhere {self._others}" not in notes[OTHER_PART]:
             self.wrong.append(f"the other program's edit {self._others} is lost")
-        there = {entry.text for entry in self.session.log.entries("note", "Quillet Lane", most=1_000_000)}
+        there = {entry.text for entry in self.session.log.entries("note", "Quillet Lane", limit=1_000_000)}
         lost = [n for n in range(1, self._notes + 1) if f"note {n} of the soak" not in there]
         if lost:
             self.wrong.append(f"{len(lost)} notes are lost, such as {lost[:3]}")

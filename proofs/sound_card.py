@@ -20,7 +20,7 @@ from yarddial.analysis.correction.fit import fit
 from yarddial.drivers.protocol import Device, RequestedSettings
 from yarddial.drivers.sound.driver import SoundDriver
 from yarddial.drivers.time_source import RealTime
-from yarddial.dsp.line import measure_line
+from yarddial.dsp.spectral_line import measure_line
 from yarddial.yard.observation import CrystalAndClock, Observation
 
 CENTRE_HZ = 7.05e6

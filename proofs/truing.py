@@ -34,7 +34,7 @@ def prove() -> bool:
 
 def _one(seed: int, log: Path) -> tuple[float, float]:
     station = demo_station()
-    receiver = msgspec.structs.replace(station.line().receiver, device=f"simulated:finch?seed={seed}")
+    receiver = msgspec.structs.replace(station.resolve().receiver, device=f"simulated:finch?seed={seed}")
     session = Session(station.with_part(receiver), EngineInline(wiring.open_device_flat_out), lambda: Logbook(log))
     for _ in range(2):
         session.calibration.measure()
@@ -44,8 +44,8 @@ def _one(seed: int, log: Path) -> tuple[float, float]:
     session.calibration.apply()
     world, station = quillet_world(seed), session.desk.station
     errors = (
-        true_dial_error_hz(world, station.line(VIA_LADDER), 10e6),
-        true_dial_error_hz(world, station.line(DIRECT), 145.2e6),
+        true_dial_error_hz(world, station.resolve(VIA_LADDER), 10e6),
+        true_dial_error_hz(world, station.resolve(DIRECT), 145.2e6),
     )
     session.close()
     return errors

@@ -42,10 +42,10 @@ def prove() -> bool:
             continue
         looks_all.append(len(measurements))
         for place in wanted_places(station):
-            told = [one for one in left if (one.line.name, one.dial_hz) == (place.line.name, place.dial_hz)]
-            before = dial_state(place.line, place.dial_hz, truth)
-            after = dial_state(_entered(station, measurements, known).line(place.line.name), place.dial_hz, truth)
-            sigma_hz = dial_state(place.line, place.dial_hz, known).sigma_hz
+            told = [one for one in left if (one.route.name, one.dial_hz) == (place.route.name, place.dial_hz)]
+            before = dial_state(place.route, place.dial_hz, truth)
+            after = dial_state(_entered(station, measurements, known).resolve(place.route.name), place.dial_hz, truth)
+            sigma_hz = dial_state(place.route, place.dial_hz, known).sigma_hz
             outside += not told and abs(after.error_hz) > max(place.tolerance_hz, 4 * sigma_hz)
             worse += abs(after.error_hz) > abs(before.error_hz) + 4 * sigma_hz
         best = _fewest(station, stated, len(measurements))
@@ -97,7 +97,7 @@ def _walked(
     station: Station, truth: Oscillators, stated: Oscillators, chance: np.random.Generator
 ) -> tuple[list[Observation] | None, Oscillators, tuple[WantedPlace, ...]]:
     """Plan, look, fit, plan anew; the looks made, what is then known, and the places that no look makes good."""
-    lines, measurements, known = tuple(station.lines()), [], stated
+    lines, measurements, known = tuple(station.resolved_routes()), [], stated
     errors: dict[str, float] = {}
     for _ in range(40):
         solved = fit(measurements, priors_of(station)) if measurements else None
@@ -107,7 +107,7 @@ def _walked(
         if not plan.measurements:
             return measurements, known, tuple(place for place, _ in plan.unmet)
         reference = plan.measurements[0].reference
-        line = station.line(plan.measurements[0].route)
+        line = station.resolve(plan.measurements[0].route)
         off_hz = errors.setdefault(reference.name, float(chance.normal(0, reference.sigma_hz)))
         error_hz = dial_state(line, reference.frequency_hz, truth).error_hz
         shown_hz = reference.frequency_hz + error_hz + off_hz + chance.normal(0, MEASURED_HZ)
@@ -119,18 +119,18 @@ def _entered(station: Station, measurements: list[Observation], known: Oscillato
     """With all of it entered."""
     if not measurements:
         return station
-    line = station.line(measurements[-1].route)
+    line = station.resolve(measurements[-1].route)
     state = dial_state(line, measurements[-1].reference_hz, known)
     return propose(station, line, fit(measurements, priors_of(station)), known, state).station
 
 
 def _fewest(station: Station, stated: Oscillators, walked: int) -> int | None:
     """The fewest looks that bring all wanted places where the walk brought them, by trying all; None where too many."""
-    lines, wanted = tuple(station.lines()), wanted_places(station)
+    lines, wanted = tuple(station.resolved_routes()), wanted_places(station)
     able = [(line, r) for line in lines for r in station.references if not line.why_not(r.frequency_hz)]
     if walked > SEARCHED_LOOKS or len(able) > MOST_CANDIDATES:
         return None
-    goals = [slopes(place.line, place.dial_hz, stated) for place in wanted]
+    goals = [slopes(place.route, place.dial_hz, stated) for place in wanted]
 
     def unmet(chosen: tuple[int, ...]) -> int:
         measurements = [observed(able[i][0], able[i][1], able[i][1].frequency_hz, MEASURED_HZ) for i in chosen]

@@ -49,7 +49,7 @@ def _looked(seed: int, truth_hz: float, *, is_off: bool, said_off: bool) -> tupl
     off = "&plug=ladder:attenuator:100" if is_off else ""
     device = f"simulated:finch?seed={seed}&lo={truth_hz:.0f}{off}"
     station = demo_station()
-    finch = msgspec.structs.replace(station.line().receiver, device=device)
+    finch = msgspec.structs.replace(station.resolve().receiver, device=device)
     station = station.with_part(finch)
     with tempfile.TemporaryDirectory() as folder:
         session = Session(station, EngineInline(wiring.open_device_flat_out), lambda: Logbook(Path(folder) / "log"))

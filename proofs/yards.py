@@ -28,7 +28,7 @@ def prove() -> bool:
             bytes_wrong += path.read_bytes() != first or file.station != station
             findings += len(check_yard(station))
             chance = Random(seed)
-            for route, line in zip(station.routes, station.lines(), strict=True):
+            for route, line in zip(station.routes, station.resolved_routes(), strict=True):
                 segments = coverage(line)
                 edges = [segments[0].low_hz, *(segment.high_hz for segment in segments)]
                 coverage_wrong += edges[0] != LOW_HZ or edges[-1] != HIGH_HZ

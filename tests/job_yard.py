@@ -28,8 +28,8 @@ from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.session import Session
 from yarddial.session.spurious.span_recording import SpanSetting
 from yarddial.yard.errors import CannotTune, DeviceLost, YardDialError
-from yarddial.yard.line import Line
 from yarddial.yard.observation import Observation
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 BLOCK = 4_096
@@ -47,7 +47,7 @@ class PlainDevice:
     def __init__(self, name: str, seen: list[tuple[str, RequestedSettings]]) -> None:
         part = next(
             line.receiver
-            for line in slow_station().lines()
+            for line in slow_station().resolved_routes()
             if line.receiver.device.partition("?")[0] == f"simulated:{name}"
         )
         gains = tuple(GainCapability(stage.name, tuple(sorted(stage.steps_db))) for stage in part.gain_stages)
@@ -107,7 +107,7 @@ class StubbornDevice(PlainDevice):
 STATION_LINES_HZ = sorted(
     {
         line.counted_hz(reference.frequency_hz)
-        for line in slow_station().lines()
+        for line in slow_station().resolved_routes()
         for reference in slow_station().references
         if not line.why_not(reference.frequency_hz)
     }
@@ -267,7 +267,7 @@ class JobYard:
         self.devices: list[PlainDevice] = []
         self.wrong: list[str] = []
         # Routes as they were when a recording was asked for, by the file's name.
-        self.recorded: dict[str, Line] = {}
+        self.recorded: dict[str, ResolvedRoute] = {}
         self.endings: dict[int, list[Ending]] = {}
         self.granted: list[Lease] = []
         self.session: Session | None = None  # type: ignore[assignment]
@@ -290,7 +290,7 @@ class JobYard:
         """Nobody sets the receiver but who has it, or the dial where nobody does."""
         if isinstance(command, RecordSamples):
             desk = self.session.desk
-            self.recorded[f"{Path(command.path).name}.sigmf-meta"] = desk.line.at(desk.station.dial_hz)
+            self.recorded[f"{Path(command.path).name}.sigmf-meta"] = desk.route.at(desk.station.dial_hz)
         if isinstance(command, Tune) and self.session is not None:
             tuner = next((lease for lease in reversed(self.session.jobs.leases) if _tunes(lease)), None)
             if command.job != (tuner.id if tuner is not None else 0):
@@ -429,7 +429,7 @@ class JobYard:
         return [] if now == self.before else [f"set to {now} and not to {self.before}"]
 
 
-def _wrong_file(capture: dict[str, object], line: Line, centres_hz: set[float]) -> list[str]:
+def _wrong_file(capture: dict[str, object], line: ResolvedRoute, centres_hz: set[float]) -> list[str]:
     """Whether a recording says what the receiver did, over the route as it was known when it was asked for."""
     tuner_hz = float(str(capture["yarddial:tuner_hz"]))
     expected_hz = line.dial_of(tuner_hz, line.dial_hz)
@@ -455,7 +455,7 @@ def _tunes(lease: Lease) -> bool:
 
 def _remedy(yard: JobYard) -> None:
     session = yard.session
-    line = session.desk.line.at(session.desk.station.dial_hz)
+    line = session.desk.route.at(session.desk.station.dial_hz)
     steps = [
         SpanSetting("", 0.0, line, settings_for(line)),
         SpanSetting("cure", 0.0, line, settings_for(line), calibrated=True),

@@ -23,7 +23,7 @@ def until(session: Session, done: Callable[[], bool], limit: int = 40_000) -> No
 
 def set_rate(session: Session, rate_hz: float) -> None:
     """Give the receiver on the line a rate."""
-    receiver = session.desk.line.receiver
+    receiver = session.desk.route.receiver
     assert isinstance(receiver, Receiver)
     session.desk.edit("rate", session.desk.station.with_part(msgspec.structs.replace(receiver, rate_hz=rate_hz)))
 
@@ -44,7 +44,7 @@ def tell_truth(session: Session, *dials_hz: float) -> None:
     """
     for dial_hz in dials_hz:
         session.desk.dial(dial_hz)
-        line, reference = session.desk.line, session.calibration.reference()
+        line, reference = session.desk.route, session.calibration.reference()
         assert reference is not None
         shown_hz = reference.frequency_hz + true_dial_error_hz(quillet_world(), line, reference.frequency_hz)
         seen = observed(line, reference, shown_hz, 1e-3, utc_now())

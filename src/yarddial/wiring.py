@@ -44,7 +44,7 @@ if TYPE_CHECKING:
     from yarddial.session.first_light.result import CheckResult
     from yarddial.session.first_light.runner import Runner
     from yarddial.session.receiver.receiver_choice import ChoiceHelpers
-    from yarddial.yard.line import Line
+    from yarddial.yard.resolved_route import ResolvedRoute
 
 
 def registry() -> "Registry":
@@ -190,29 +190,33 @@ def first_light(
     driver = registry().driver(name)
     time = VirtualTime() if flat_out else RealTime()
     bus = getattr(driver, "bus", None)
-    lines = [line for line in station.lines() if line.receiver.device.partition("?")[0] == address.partition("?")[0]]
-    wanted = [line for line in lines if not route_name or line.name == route_name]
+    routes = [
+        route
+        for route in station.resolved_routes()
+        if route.receiver.device.partition("?")[0] == address.partition("?")[0]
+    ]
+    wanted = [route for route in routes if not route_name or route.name == route_name]
     # A tuner's port first: direct sampling has no station of its own to be known by.
-    wanted.sort(key=lambda line: line.receiver.samples_directly(line.port))
-    line = wanted[0] if wanted else None
+    wanted.sort(key=lambda route: route.receiver.samples_directly(route.port))
+    route = wanted[0] if wanted else None
     able = [
         r
         for r in station.references
-        if line is not None
-        and line.reach(r.frequency_hz).state == "reached"
+        if route is not None
+        and route.reach(r.frequency_hz).state == "reached"
         and r.mode != "nfm"
-        and not _by_the_crystal(line, r.frequency_hz)
+        and not _by_the_crystal(route, r.frequency_hz)
     ]
     reference = min(able, key=lambda r: r.sigma_hz / r.frequency_hz, default=None)
-    plan = Plan(line, reference, seconds_s)
+    plan = Plan(route, reference, seconds_s)
     return FirstLight(lambda: driver.open(rest, time), time, bus(rest) if bus else None, bus is not None, plan)
 
 
-def _by_the_crystal(line: "Line", hertz: float) -> bool:
+def _by_the_crystal(route: "ResolvedRoute", hertz: float) -> bool:
     """True where a harmonic of the receiver's own crystal may stand in a station's place."""
-    counted_hz, crystal_hz = line.counted_hz(hertz), line.receiver.crystal_hz
+    counted_hz, crystal_hz = route.counted_hz(hertz), route.receiver.crystal_hz
     away_hz = abs(counted_hz - round(counted_hz / crystal_hz) * crystal_hz) if crystal_hz else float("inf")
-    return counted_hz > crystal_hz / 2 and away_hz < 4 * line.sigma_hz(hertz) + 5_000.0
+    return counted_hz > crystal_hz / 2 and away_hz < 4 * route.sigma_hz(hertz) + 5_000.0
 
 
 def begin_check_anywhere(engine: "EngineSwitch") -> "BeginRun":

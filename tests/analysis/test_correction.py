@@ -148,8 +148,8 @@ def test_priors_keep_the_sum_sharp_and_the_parts_honest() -> None:
     named = Observation("Finch", 10e6, 0.3, seen.dial_hz, 0.05, (stage,))
     found = fit([named], priors_of(station))
     known = merge(stated_oscillators(station), found)
-    at_the_place = dial_state(station.line(VIA_LADDER), 10e6, known)
-    elsewhere = dial_state(station.line(VIA_LADDER), 5e6, known)
+    at_the_place = dial_state(station.resolve(VIA_LADDER), 10e6, known)
+    elsewhere = dial_state(station.resolve(VIA_LADDER), 5e6, known)
     # The look's own uncertainties, and the chance that it was at another line.
     assert at_the_place.sigma_hz == pytest.approx((0.304**2 + 0.02 * 20.0**2) ** 0.5, rel=0.01)
     assert at_the_place.error_hz == pytest.approx(seen.error_hz, abs=0.5)

@@ -110,7 +110,7 @@ def test_every_kind_stands_where_the_formulas_of_the_field_have_it_and_moves_as_
 
 
 def test_the_yards_own_data_say_how_strong_a_ghost_will_be() -> None:
-    line = demo_station().line(VIA_LADDER).at(4.3525e6)
+    line = demo_station().resolve(VIA_LADDER).at(4.3525e6)
     scene = scene_of(line, (Strong(124.3525e6, -30.0, "Harbour tower"),))
     ghosts = predict(scene, 4.2e6, 2.048e6, -150.0)
     (leak,) = [g for g in ghosts if g.kind == "leak-through"]

@@ -31,7 +31,7 @@ def with_isolator() -> Station:
 
 def test_its_loss_counts_in_levels_and_in_the_ghost_models_yard() -> None:
     station, bare = with_isolator(), demo_station()
-    line, plain = station.line(DIRECT).at(145.2e6), bare.line(DIRECT).at(145.2e6)
+    line, plain = station.resolve(DIRECT).at(145.2e6), bare.resolve(DIRECT).at(145.2e6)
     hertz = np.array([145.2e6, 300e6])
     lost_db = scene_of(plain, ()).gain_db(hertz) - scene_of(line, ()).gain_db(hertz)
     assert lost_db == pytest.approx(LOSS_DB)
@@ -52,7 +52,7 @@ def test_its_loss_counts_in_levels_and_in_the_ghost_models_yard() -> None:
 
 
 def test_it_is_in_reach_only_within_its_band_and_passes_no_current() -> None:
-    line = with_isolator().line(DIRECT)
+    line = with_isolator().resolve(DIRECT)
     assert not line.at(145.2e6).why_not(145.2e6)
     assert "One way" in line.at(96.2e6).why_not(96.2e6)
     assert not passes_dc(isolator())

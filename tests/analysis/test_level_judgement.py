@@ -115,7 +115,7 @@ def test_where_no_gain_helps_an_attenuator_does_by_as_much_as_the_formula_says()
 
 
 def test_levels_along_the_line_are_carried_by_gains_and_the_bottleneck_is_named() -> None:
-    line = demo_station().line(VIA_LADDER).at(10e6)
+    line = demo_station().resolve(VIA_LADDER).at(10e6)
     seen = MeasuredLevels(-80.0, -40.0, -20.0, 1.0, "as calibrated")
     found = level_line(line, Outside("rural"), 9_000.0, seen)
     assert [plate.name for plate in found.plates] == ["Patch", "Ladder", "Finch", ADC_NAME]
@@ -138,7 +138,7 @@ def test_levels_along_the_line_are_carried_by_gains_and_the_bottleneck_is_named(
 
 @pytest.mark.parametrize("offset_db", [-60.0, -35.0, -25.0])
 def test_without_a_calibration_the_noise_that_should_be_there_tells_dbm(offset_db: float) -> None:
-    line = demo_station().line(VIA_LADDER).at(10e6)
+    line = demo_station().resolve(VIA_LADDER).at(10e6)
     # Eight bits over 2.048 MHz, and at the socket what comes in with what the parts before add.
     converter = 10 ** (-(6.02 * 8 + 1.76) / 10) / 2.048e6
     incoming_dbm_hz = level_line(line, Outside("rural"), 1.0).plates[-1].floor_dbm

@@ -106,7 +106,7 @@ def test_a_far_receiver_is_measured_heard_and_comes_back_after_a_break(far: FarE
     session.calibration.measure()
     poll(session, lambda: len(session.calibration.observations) == 1)
     state = session.calibration.state()
-    off_hz = true_dial_error_hz(quillet_world(), session.desk.line, session.desk.station.dial_hz)
+    off_hz = true_dial_error_hz(quillet_world(), session.desk.route, session.desk.station.dial_hz)
     assert abs(off_hz - state.error_hz) <= 3 * state.sigma_hz
     session.listening.open()
     poll(session, lambda: session.listening.level_dbfs is not None)
@@ -186,7 +186,7 @@ def test_a_pilot_is_gathered_there_and_judged_here(
     # How well it is known from four seconds is tested elsewhere.
     monkeypatch.setitem(SCAN_S, "pilot", 1.5)
     session.desk.choose_route(
-        next(line.name for line in session.desk.station.lines() if line.antenna.name == "Discone")
+        next(line.name for line in session.desk.station.resolved_routes() if line.antenna.name == "Discone")
     )
     session.desk.dial(96.2e6)
     methods = session.live_methods
@@ -206,7 +206,7 @@ def test_first_light_runs_where_the_receiver_stands(far: FarEngine, session: Ses
     far.cut()
     poll(session, lambda: not session.device_check.running)
     # The same as on the spot, each once, and what is to be done is done there.
-    here = list(wiring.check_results(wide_station(), ADDRESS, session.desk.line.name, flat_out=True))
+    here = list(wiring.check_results(wide_station(), ADDRESS, session.desk.route.name, flat_out=True))
     there = session.device_check.results
     assert [(one.name, one.verdict) for one in there] == [(one.name, one.verdict) for one in here]
     assert all(one.fix.startswith("on shed: ") for one in there if one.fix)

@@ -6,8 +6,8 @@ import pytest
 from yarddial.dsp.beside import estimate_beside
 from yarddial.dsp.drifting import estimate_drifting
 from yarddial.dsp.fading import estimate_fading
-from yarddial.dsp.line import measure_line
 from yarddial.dsp.rival import rival_of
+from yarddial.dsp.spectral_line import measure_line
 from yarddial.yard.errors import BadSamples, NoCarrier
 
 RATE_HZ = 1_000.0

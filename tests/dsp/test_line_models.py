@@ -5,7 +5,7 @@ import pytest
 
 import kinds
 import modulation
-from yarddial.dsp.line import measure_line
+from yarddial.dsp.spectral_line import measure_line
 from yarddial.yard.errors import NoCarrier
 
 BY_NAME = {kind.name: kind for kind in kinds.KINDS}

@@ -36,7 +36,7 @@ def stubborn_session(device: StubbornDevice) -> Session:
 def least_gains(yard: JobYard) -> bool:
     """Whether the device was last set to the least of each gain."""
     _, ask = yard.applied[-1]
-    stages = yard.session.desk.line.receiver.gain_stages
+    stages = yard.session.desk.route.receiver.gain_stages
     return all(dict(ask.gains_db)[stage.name] == min(stage.steps_db) for stage in stages)
 
 
@@ -129,7 +129,7 @@ def test_a_measurement_after_a_refused_tuning_measures_nothing() -> None:
     session = stubborn_session(device)
     session.toggle_receiver()
     until(session, lambda: session.live_receiver.is_tuned)
-    device.refused_hz = session.desk.station.line().counted_hz(5e6)
+    device.refused_hz = session.desk.station.resolve().counted_hz(5e6)
     session.desk.dial(5e6)
     session.calibration.measure()
     until(session, lambda: session.calibration.measuring is None)
@@ -185,7 +185,7 @@ def test_the_spike_and_a_recording_stand_where_the_tuner_stands(tmp_path: Path) 
     session.toggle_receiver()
     session.listening.open()
     until(session, lambda: session.live_receiver.is_tuned)
-    tuning, line = session.live_receiver.tuning, session.desk.line
+    tuning, line = session.live_receiver.tuning, session.desk.route
     assert tuning is not None
     assert session.listening.centre_hz() == pytest.approx(line.dial_of(tuning.centre_hz, session.desk.station.dial_hz))
     recorder = session.listening.recorder

@@ -31,7 +31,7 @@ from yarddial.yard.station import Station
 
 def state(error_hz: float, sigma_hz: float) -> DialState:
     station = demo_station()
-    plain = dial_state(station.line(VIA_LADDER), 10e6, known_oscillators(station))
+    plain = dial_state(station.resolve(VIA_LADDER), 10e6, known_oscillators(station))
     trace = msgspec.structs.replace(plain.trace, dial_error_hz=error_hz)
     return msgspec.structs.replace(plain, trace=trace, sigma_hz=sigma_hz)
 
@@ -61,7 +61,7 @@ def test_what_was_not_measured_is_never_called_an_error() -> None:
 
 
 def test_what_first_light_found_is_a_finding_while_it_concerns_the_rate_in_use(session: Session) -> None:
-    used_hz = session.desk.line.receiver.rate_hz
+    used_hz = session.desk.route.receiver.rate_hz
     lost = CheckResult("rate", "look", "10 of 99 samples lost", "use a lower rate", figures={"rate_hz": used_hz * 2})
     session.device_check.receiver, session.device_check.results = "Finch", (lost,)
     assert not any(found.what.startswith("First light") for found in findings(session))

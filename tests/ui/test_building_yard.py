@@ -86,7 +86,7 @@ def test_the_plates_menu_offers_everything_and_copies(qtbot: QtBot, window: Main
 
 def test_a_new_route_grows_from_nothing_and_names_itself(qtbot: QtBot, window: MainWindow) -> None:
     qtbot.keyClicks(window, "n")
-    assert window.session.desk.line.missing
+    assert window.session.desk.route.missing
     assert "still needs an antenna and a receiver" in window.bench.headline.text()
     for text in ("short whip", "wide preamplifier", "wide-band receiver"):
         qtbot.keyClick(window.focusWidget() or window, Key.Key_A)
@@ -103,7 +103,7 @@ def test_routes_are_chosen_preferred_renamed_and_taken_up_in_the_list(qtbot: QtB
     qtbot.keyClick(routes, Key.Key_Down)
     qtbot.keyClick(routes, Key.Key_P)
     assert window.session.desk.station.route_named(HEARTH_IF).preferred
-    row = [choice.line.name for choice in routes.choices].index(HEARTH_IF)
+    row = [choice.route.name for choice in routes.choices].index(HEARTH_IF)
     routes.row = row
     qtbot.keyClick(routes, Key.Key_F2)
     sheet = window.findChildren(LineSheet)[-1]
@@ -113,8 +113,8 @@ def test_routes_are_chosen_preferred_renamed_and_taken_up_in_the_list(qtbot: QtB
     sheet.line.setText("Panorama")
     qtbot.keyClick(sheet.line, Key.Key_Return)
     assert "Panorama" in [route.name for route in window.session.desk.station.routes]
-    qtbot.waitUntil(lambda: "Panorama" in [choice.line.name for choice in routes.choices], timeout=20_000)
-    routes.row = [choice.line.name for choice in routes.choices].index("Panorama")
+    qtbot.waitUntil(lambda: "Panorama" in [choice.route.name for choice in routes.choices], timeout=20_000)
+    routes.row = [choice.route.name for choice in routes.choices].index("Panorama")
     qtbot.keyClick(routes, Key.Key_Delete)
     assert "Panorama" not in [route.name for route in window.session.desk.station.routes]
     assert routes.words_at(QPointF(routes.x_of(1e6), 10)) == "100 kHz to 30 MHz: reached"

@@ -92,7 +92,7 @@ def test_from_the_box_to_a_true_dial_with_the_receiver_in_the_shed(
     qtbot.waitUntil(box.build.isEnabled, timeout=30_000)
     box.socket.setCurrentText("discone")
     qtbot.mouseClick(box.build, Qt.MouseButton.LeftButton)
-    assert session.desk.line.receiver.device.startswith("far:shed/simulated:finch")
+    assert session.desk.route.receiver.device.startswith("far:shed/simulated:finch")
     # First light, where it stands.
     qtbot.waitUntil(lambda: not session.device_check.why_not(), timeout=20_000)
     session.device_check.start()
@@ -108,7 +108,7 @@ def test_from_the_box_to_a_true_dial_with_the_receiver_in_the_shed(
     measure("m", 1)
     qtbot.keyClick(window.focusWidget() or window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
     measure("v", 2)
-    off_hz = true_dial_error_hz(quillet_world(), session.desk.line, 145.2e6)
+    off_hz = true_dial_error_hz(quillet_world(), session.desk.route, 145.2e6)
     state = session.calibration.state()
     assert abs(off_hz) < 5.0
     assert abs(off_hz - state.error_hz) <= 3 * state.sigma_hz

@@ -13,7 +13,7 @@ from yarddial.yard.demo import DIRECT, VIA_LADDER
 
 
 def true_error_hz(window: MainWindow, seed: int, route: str, hertz: float) -> float:
-    return true_dial_error_hz(quillet_world(seed), window.session.desk.station.line(route), hertz)
+    return true_dial_error_hz(quillet_world(seed), window.session.desk.station.resolve(route), hertz)
 
 
 # Once in real time, beside other tests; once in a real window, where another receiver need not keep anybody waiting.

@@ -68,14 +68,14 @@ def test_all_stages_are_swept_together_used_kept_for_the_band_and_the_products_t
     qtbot.mouseClick(place.use, Qt.MouseButton.LeftButton)
     setting = session.levels.setting
     assert setting is not None
-    assert session.desk.line.receiver.gains_db() == setting.gains_db
+    assert session.desk.route.receiver.gains_db() == setting.gains_db
     (kept,) = session.desk.station.kept_gains
     assert (kept.route, kept.gains_db, kept.reason) == (VIA_HEARTH, setting.gains_db, setting.reason)
     qtbot.waitUntil(lambda: place.use_kept.isVisible() and not place.use_kept.isEnabled(), timeout=20_000)
     session.levels.set_gain("IF", next(db for db in stages[-1].steps_db if db != dict(setting.gains_db)["IF"]))
     qtbot.waitUntil(place.use_kept.isEnabled, timeout=20_000)
     qtbot.mouseClick(place.use_kept, Qt.MouseButton.LeftButton)
-    assert session.desk.line.receiver.gains_db() == setting.gains_db
+    assert session.desk.route.receiver.gains_db() == setting.gains_db
     session.levels.set_gain("input", 0.0)
     # A button that was enabled before the gain changed is none yet: the receiver is being set.
     qtbot.waitUntil(lambda: not session.levels.why_not_test() and place.test.isEnabled(), timeout=30_000)
@@ -96,7 +96,7 @@ def test_levels_along_the_line_are_weighed_by_themselves_and_follow_the_surround
     qtbot.keyClick(window, Qt.Key.Key_Space)
 
     def seen() -> object:
-        line = session.levels.line()
+        line = session.levels.level_line()
         return None if line is None else line.seen
 
     qtbot.waitUntil(lambda: seen() is not None, timeout=30_000)

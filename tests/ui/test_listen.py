@@ -77,7 +77,7 @@ def test_the_verdict_comes_first_and_leaving_gives_the_receiver_back(
     assert not window.session.listening.is_open
     look = window.session.live_receiver.tuner.requested
     assert look is not None
-    assert look.middle_hz == window.session.desk.line.counted_hz(window.session.desk.station.dial_hz)
+    assert look.middle_hz == window.session.desk.route.counted_hz(window.session.desk.station.dial_hz)
     qtbot.waitUntil(lambda: window.true.recorder.column_count > 5, timeout=30_000)
 
 

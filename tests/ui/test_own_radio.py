@@ -214,7 +214,7 @@ def test_the_picker_follows_what_is_plugged_in_and_shows_cures(qtbot: QtBot, own
     qtbot.mouseClick(picker.stream.heading, Qt.MouseButton.LeftButton)
     qtbot.mouseClick(named(picker, "Choose samples from a program"), Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "nobody sends at 127.0.0.1:7000" in picker.headline.text().lower(), timeout=10_000)
-    assert window.session.desk.line.receiver.device == "kernel:swradio0"
+    assert window.session.desk.route.receiver.device == "kernel:swradio0"
     picker.close()
     qtbot.waitUntil(lambda: not window.session.receiver_choice.is_busy)
 
@@ -233,14 +233,14 @@ def test_a_choice_takes_over_what_the_driver_knows_and_one_undo_takes_it_back(qt
     qtbot.waitUntil(lambda: bool(picker.simulated.findChildren(QAbstractButton)), timeout=5_000)
     qtbot.mouseClick(named(picker, "Choose Finch"), Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "is now the simulated finch" in picker.headline.text(), timeout=10_000)
-    told = window.session.desk.line.receiver
+    told = window.session.desk.route.receiver
     assert told.device == "simulated:finch"
     assert told.rates_hz == finch.rates_hz
     assert (told.bits, told.holes_hz) == (8, ((1105e6, 1140e6),))
     assert [stage.name for stage in told.gain_stages] == ["gain"]
     assert told.origins["rates_hz"].note == "as the driver says"
     window.session.undo()
-    assert window.session.desk.line.receiver == worn
+    assert window.session.desk.route.receiver == worn
 
 
 def test_opening_a_yard_starts_no_program_and_opens_nothing(qtbot: QtBot, own_data: Path) -> None:
@@ -308,4 +308,4 @@ def test_a_feed_that_a_file_has_on_waits_for_a_person(qtbot: QtBot, own_data: Pa
     window.fixes.fix(next(f for f in findings(session) if f.fix_label == "Feed the line"))
     qtbot.waitUntil(lambda: session.live_receiver.running and made[-1]._got.bias, timeout=5_000)
     assert not [f for f in findings(session) if f.fix_label == "Feed the line"]
-    assert np.isfinite(session.desk.line.receiver.rate_hz)
+    assert np.isfinite(session.desk.route.receiver.rate_hz)

@@ -65,7 +65,7 @@ def test_from_an_empty_yard_to_a_card_by_keys_alone(qtbot: QtBot, tmp_path: Path
     qtbot.keyClicks(here(), "14.2 MHz")
     qtbot.keyClick(here(), Qt.Key.Key_Return)
     assert window.session.desk.station.dial_hz == 14.2e6
-    assert window.session.desk.line.points()[-1].out_hz == 139.2e6
+    assert window.session.desk.route.points()[-1].out_hz == 139.2e6
 
     qtbot.keyClicks(here(), "c")
     qtbot.waitUntil(lambda: bool(window.findChildren(CardSheet)), timeout=20_000)

@@ -35,7 +35,7 @@ def test_the_proposal_is_dialled_and_a_reading_by_hand_counts(qtbot: QtBot, wind
     assert "Most would help" in evidence.next_words.text()
     qtbot.mouseClick(evidence.go, Qt.MouseButton.LeftButton)
     assert session.desk.station.dial_hz == proposal.reference.frequency_hz
-    assert session.desk.line.name == proposal.route
+    assert session.desk.route.name == proposal.route
     session.desk.dial(10e6)
     qtbot.mouseClick(evidence.ways, Qt.MouseButton.LeftButton)
     sheet = evidence.findChildren(MethodsSheet)[0]

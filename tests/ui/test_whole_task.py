@@ -66,7 +66,7 @@ def test_a_cold_yard_is_warmed_measured_trued_and_verified_from_10_mhz_to_10_ghz
 
     def judged(world: World, within_hz: float) -> None:
         """What the dial is truly off, against what was wanted and what is stated."""
-        off_hz = true_dial_error_hz(world, session.desk.line, session.desk.station.dial_hz)
+        off_hz = true_dial_error_hz(world, session.desk.route, session.desk.station.dial_hz)
         state = session.calibration.state()
         assert abs(off_hz) <= within_hz
         assert abs(off_hz - state.error_hz) <= 2 * state.sigma_hz

@@ -139,7 +139,7 @@ def test_the_error_picture_lies_where_the_error_is(qtbot: QtBot) -> None:
     picture_of_errors.show_routes(station, known, mode_named("am"))
     picture = shown(qtbot, picture_of_errors, 700, 160)
     wedges = picture_of_errors.wedges
-    assert [name for name, _ in wedges] == [line.name for line in station.lines()]
+    assert [name for name, _ in wedges] == [line.name for line in station.resolved_routes()]
     hertz, error_hz, sigma_hz = wedges[1][1][12]
     assert error_hz == pytest.approx(hertz * 20e-6 / (1 - 20e-6), rel=1e-3)
     assert sigma_hz == 0.0

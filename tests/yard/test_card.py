@@ -46,7 +46,7 @@ KINDS_AND_LOS = [("sum", 120e6), ("high", 60e6)]
 @given(ppm=st.floats(-80, 80), dial_hz=st.floats(1e6, 29e6))
 def test_every_convention_puts_the_dial_right(kind: str, lo_hz: float, ppm: float, dial_hz: float) -> None:
     yard = corrected_station(kind, lo_hz, ppm)
-    card = settings_card(yard, yard.line(VIA_LADDER), dial_hz)
+    card = settings_card(yard, yard.resolve(VIA_LADDER), dial_hz)
     counted = received(yard, dial_hz, ppm)
     # Four programs: two readings of ppm, two of the offset; an inverted one takes the sense too.
     crystal_fast = counted * (1 + card.crystal_fast_ppm * 1e-6)
@@ -64,7 +64,7 @@ def test_whole_ppm_leave_what_is_said_and_the_shift_removes_it(
     kind: str, lo_hz: float, ppm: float, dial_hz: float
 ) -> None:
     yard = corrected_station(kind, lo_hz, ppm)
-    card = settings_card(yard, yard.line(VIA_LADDER), dial_hz)
+    card = settings_card(yard, yard.resolve(VIA_LADDER), dial_hz)
     shown = received(yard, dial_hz, ppm) * (1 + card.whole.ppm * 1e-6)
     plain = card.sense * (shown - card.offset_added_to_dial_hz)
     shifted = card.sense * (shown - card.whole.offset_added_to_dial_hz)
@@ -96,12 +96,12 @@ def test_every_convention_holds_behind_an_if_an_lnb_and_a_fold(
 ) -> None:
     yard = station()
     dial_hz = data.draw(st.floats(low_hz, min(high_hz, 30e6) if name == DIRECT_IN else high_hz))
-    receiver = yard.line(name).receiver
+    receiver = yard.resolve(name).receiver
     yard = yard.with_part(msgspec.structs.replace(receiver, entered_ppm=ppm))
     if name == DIRECT_IN:
         wire = yard.part("Long wire")
         yard = yard.with_part(msgspec.structs.replace(wire, high_hz=50e6))
-    card = settings_card(yard, yard.line(name), dial_hz, 100e3)
+    card = settings_card(yard, yard.resolve(name), dial_hz, 100e3)
     # The place itself, and a signal beside it: the sense must be right as well.
     for signal_hz in (dial_hz, dial_hz + 2_000.0):
         counted = counted_by_physics(name, signal_hz, dial_hz, ppm)
@@ -124,13 +124,13 @@ def test_every_convention_holds_behind_an_if_an_lnb_and_a_fold(
 
 def test_the_card_tells_gain_as_its_control_reads_it_and_what_feeds_what() -> None:
     yard = demo_station()
-    card = settings_card(yard, yard.line(VIA_DISH), 10.4e9)
+    card = settings_card(yard, yard.resolve(VIA_DISH), 10.4e9)
     # The mixer stage stands at 10 of at most 19 dB, and its control reads attenuation.
     assert [(g.stage, g.control) for g in card.gains][1] == ("mixer", "9 dB of attenuation")
     assert ("Feeder", "on, 13 V up the line") in card.feeds
     assert card.rig is None
     ssb = msgspec.structs.replace(yard, mode="ssb")
-    behind = settings_card(ssb, ssb.line(HEARTH_IF), 14.2e6)
+    behind = settings_card(ssb, ssb.resolve(HEARTH_IF), 14.2e6)
     assert behind.rig is not None
     # In SSB Hearth's display shows the carrier less 1.5 kHz.
     assert behind.rig.display_hz == 14.2e6 - 1500.0
@@ -142,7 +142,7 @@ def test_the_card_tells_gain_as_its_control_reads_it_and_what_feeds_what() -> No
 
 def test_a_direct_route_needs_no_offset() -> None:
     yard = demo_station()
-    card = settings_card(yard, yard.line(DIRECT), 145.2e6)
+    card = settings_card(yard, yard.resolve(DIRECT), 145.2e6)
     assert (card.offset_added_to_dial_hz, card.offset_added_to_tuner_hz) == (0.0, 0.0)
     assert card.tuner_hz == 145.2e6
     assert not any(what.startswith("Offset") for what, _ in card.tests())
@@ -151,7 +151,7 @@ def test_a_direct_route_needs_no_offset() -> None:
 def test_a_place_out_of_reach_is_refused_with_the_reason() -> None:
     yard = demo_station()
     with pytest.raises(BadPath, match="Long wire serves"):
-        settings_card(yard, yard.line(VIA_LADDER), 145.2e6)
+        settings_card(yard, yard.resolve(VIA_LADDER), 145.2e6)
 
 
 @given(st.integers(-(10**11), 10**11))
@@ -163,7 +163,7 @@ def test_every_grouping_is_read_back_as_the_same_number(hertz: int) -> None:
 
 def test_the_card_is_written_with_all_its_numbers() -> None:
     yard = corrected_station("sum", 120_000_412.0, 27.3)
-    card = settings_card(yard, yard.line(VIA_LADDER), 10e6)
+    card = settings_card(yard, yard.resolve(VIA_LADDER), 10e6)
     for page in (card_markdown(card), card_html(card)):
         for piece in (
             "+120.000 412 MHz".replace(" 412", "\u202f412"),
@@ -193,7 +193,7 @@ def test_the_ten_second_test_tells_the_correction_and_its_number_makes_the_dial_
     kind: str, lo_hz: float, way: str, ppm: float, dial_hz: float
 ) -> None:
     yard = corrected_station(kind, lo_hz, ppm)
-    card = settings_card(yard, yard.line(VIA_LADDER), dial_hz)
+    card = settings_card(yard, yard.resolve(VIA_LADDER), dial_hz)
     counted = received(yard, dial_hz, ppm)
     told = " ".join(answer for ask, answer in card.tests() if ask.startswith("Correction"))
     before, after = (reading_hz(card, counted, way, typed) for typed in (0.0, 100.0))
@@ -213,11 +213,11 @@ def test_the_ten_second_test_tells_the_correction_and_its_number_makes_the_dial_
 
 def test_an_inverted_route_says_what_each_program_needs_and_which_sideband_tells() -> None:
     yard = corrected_station("high", 60e6, 10.0)
-    (offset, *_, sideband) = settings_card(yard, yard.line(VIA_LADDER), 7.1e6, 100e3).tests()
+    (offset, *_, sideband) = settings_card(yard, yard.resolve(VIA_LADDER), 7.1e6, 100e3).tests()
     assert "60.000 MHz" in offset[0]
     assert "swap I/Q" in offset[1]
     assert "lower sideband here" in sideband[0]
-    assert "upper sideband here" in settings_card(yard, yard.line(VIA_LADDER), 5.36e6).tests()[-1][0]
+    assert "upper sideband here" in settings_card(yard, yard.resolve(VIA_LADDER), 5.36e6).tests()[-1][0]
 
 
 @pytest.mark.parametrize("kind", cards.ROUTES)

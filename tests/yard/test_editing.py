@@ -19,12 +19,12 @@ EMPTY = Station("new")
 
 def test_an_empty_yard_becomes_a_route_that_names_itself() -> None:
     station = editing.put_in(EMPTY, LADDER, "")
-    assert station.line().missing == "route 'Route 1' still needs an antenna and a receiver"
+    assert station.resolve().missing == "route 'Route 1' still needs an antenna and a receiver"
     station = editing.put_in(station, FINCH, station.route)
     station = editing.put_in(station, LONG_WIRE, station.route)
     route = station.route_named()
     assert (route.name, route.parts, route.port) == (VIA_LADDER, ("Long wire", "Ladder", "Finch"), "ladder")
-    assert checked(station).line().missing == ""
+    assert checked(station).resolve().missing == ""
 
 
 def test_another_antenna_takes_the_place_of_the_first_which_stays_in_the_yard() -> None:
@@ -51,7 +51,7 @@ def test_what_is_taken_out_lies_unused_and_what_is_discarded_is_gone() -> None:
     assert [part.name for part in out.unused()] == ["Ladder"]
     gone = editing.discard(out, "Finch")
     assert "Finch" not in {part.name for part in gone.parts}
-    assert gone.line(VIA_LADDER).missing.endswith("still needs a receiver")
+    assert gone.resolve(VIA_LADDER).missing.endswith("still needs a receiver")
     checked(gone)
 
 
@@ -76,7 +76,7 @@ def test_routes_are_begun_copied_preferred_and_taken_up() -> None:
     assert station.route == VIA_LADDER
     assert editing.prefer_route(station, HEARTH_IF, True).route_named(HEARTH_IF).preferred
     tapped = editing.choose_tap(station, HEARTH_IF, "Hearth", "antenna")
-    assert tapped.line(HEARTH_IF).converters == ()
+    assert tapped.resolve(HEARTH_IF).converters == ()
     assert editing.choose_tap(tapped, HEARTH_IF, "Hearth", "if") == station
 
 
@@ -108,4 +108,4 @@ def test_any_run_of_edits_leaves_a_yard_that_holds_together(data: st.DataObject)
             station = checked(edit(station))
         except YardDialError as refused:
             assert "\n" not in str(refused)
-    station.active_line().reach(10e6)
+    station.active_route().reach(10e6)

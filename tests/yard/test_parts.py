@@ -19,7 +19,7 @@ from yarddial.yard.station import Route, checked
 
 @pytest.mark.parametrize(("dial_hz", "port_hz"), [(10.95e9, 1.2e9), (12.0e9, 1.4e9)])
 def test_an_lnb_takes_the_band_that_the_dial_asks_for(dial_hz: float, port_hz: float) -> None:
-    line = station().line(SATELLITE).at(dial_hz)
+    line = station().resolve(SATELLITE).at(dial_hz)
     assert trace(dial_hz, line.stages).port_hz == port_hz
     assert [route_point.out_hz for route_point in line.points()] == [dial_hz, port_hz, port_hz]
     assert line.converters[0].name == ("Saucer low" if dial_hz < 11.7e9 else "Saucer high")
@@ -29,7 +29,7 @@ def test_an_lnb_takes_the_band_that_the_dial_asks_for(dial_hz: float, port_hz: f
 def test_behind_an_if_output_the_receiver_stays_at_the_if(sense: int, kind: str, lo_hz: float) -> None:
     """dial = f_rig + s (f_shown - f_IF): at 14.19 MHz the oscillator is f_rig -+ 8.83 MHz."""
     rig = msgspec.structs.replace(HEARTH, sense=sense)
-    line = station().with_part(rig).line(BEHIND_HEARTH).at(14.19e6)
+    line = station().with_part(rig).resolve(BEHIND_HEARTH).at(14.19e6)
     (stage,) = line.stages
     assert (stage.kind, stage.lo_hz) == (kind, lo_hz)
     assert trace(14.19e6, line.stages).port_hz == 8.83e6
@@ -38,15 +38,15 @@ def test_behind_an_if_output_the_receiver_stays_at_the_if(sense: int, kind: str,
 
 
 def test_below_its_if_a_transceiver_adds() -> None:
-    line = station().with_part(msgspec.structs.replace(HEARTH, sense=1)).line(BEHIND_HEARTH).at(3.5e6)
+    line = station().with_part(msgspec.structs.replace(HEARTH, sense=1)).resolve(BEHIND_HEARTH).at(3.5e6)
     assert line.stages[0].kind == "sum"
     assert trace(3.5e6, line.stages).port_hz == 8.83e6
 
 
 def test_a_two_port_bounds_but_moves_nothing() -> None:
     station_, beyond = station(), msgspec.structs.replace(WHIP_FILTER, high_hz=20e6)
-    assert station_.line(BEHIND_HEARTH).why_not(25e6) == ""
-    assert "Low-pass 32 takes" in station_.with_part(beyond).line(BEHIND_HEARTH).why_not(25e6)
+    assert station_.resolve(BEHIND_HEARTH).why_not(25e6) == ""
+    assert "Low-pass 32 takes" in station_.with_part(beyond).resolve(BEHIND_HEARTH).why_not(25e6)
 
 
 @pytest.mark.parametrize(
@@ -63,7 +63,7 @@ def test_direct_sampling_folds_by_zones(in_hz: float, zone: int, folded_hz: floa
 def test_every_oscillator_is_counted_from_its_nominal_and_reaches_the_dial() -> None:
     known = known_oscillators(station())
     assert {"lo:Ladder", "lo:Saucer low", "lo:Saucer high", "rig:Hearth IF", "crystal:Heron"} <= set(known.names)
-    state = dial_state(station().line(SATELLITE), 10.95e9, known)
+    state = dial_state(station().resolve(SATELLITE), 10.95e9, known)
     # 30 kHz of the LNB and 0.5 ppm of 1.2 GHz, in quadrature; the crystal stated slow by 0.6 ppm shows signals high.
     assert state.sigma_hz == pytest.approx((30e3**2 + 600.0**2) ** 0.5, rel=1e-6)
     assert state.error_hz == pytest.approx(0.6e-6 * 1.2e9, rel=1e-5)

@@ -19,7 +19,7 @@ from yarddial.yard.station import Station
 @pytest.mark.parametrize("seed", range(60))
 def test_coverage_senses_and_arithmetic_agree_with_a_brute_force_judge(seed: int) -> None:
     station, chance = random_yard(seed), Random(seed)
-    for route, line in zip(station.routes, station.lines(), strict=True):
+    for route, line in zip(station.routes, station.resolved_routes(), strict=True):
         segments = coverage(line)
         assert (segments[0].low_hz, segments[-1].high_hz) == (LOW_HZ, HIGH_HZ)
         assert all(a.high_hz == b.low_hz for a, b in pairwise(segments))
@@ -42,7 +42,7 @@ def test_coverage_senses_and_arithmetic_agree_with_a_brute_force_judge(seed: int
 def test_reach_worked_out_once_is_reach_at_every_place_and_on_every_edge(seed: int) -> None:
     station, chance = random_yard(seed), Random(seed)
     reaches = Reaches(station)
-    for index, line in enumerate(reaches.lines):
+    for index, line in enumerate(reaches.routes):
         edges = [edge for s in coverage(line) for edge in (s.low_hz - 1, s.low_hz, s.low_hz + 1)]
         for hertz in (*edges, *(LOW_HZ * (HIGH_HZ / LOW_HZ) ** chance.random() for _ in range(100))):
             assert reaches.state(index, hertz) == line.reach(hertz).state
@@ -58,22 +58,22 @@ def test_every_band_of_the_demo_yard_has_a_route_and_a_frequency_at_each_plate()
         for hertz in (band.low_hz, band.high_hz):
             first = choices(station, hertz)[0]
             assert first.reach.is_reached, band
-            route_points = first.line.at(hertz).points()
-            assert len(route_points) == len(first.line.parts)
+            route_points = first.route.at(hertz).points()
+            assert len(route_points) == len(first.route.parts)
             assert all(route_point.out_hz >= 0 for route_point in route_points)
 
 
 def test_routes_stand_in_the_order_that_their_reasons_tell() -> None:
     station = demo_station()
     order = choices(station, 10e6)
-    assert [choice.line.name for choice in order] == [VIA_LADDER, VIA_HEARTH, HEARTH_IF, DIRECT, VIA_DISH]
+    assert [choice.route.name for choice in order] == [VIA_LADDER, VIA_HEARTH, HEARTH_IF, DIRECT, VIA_DISH]
     assert "your first choice" in order[0].reason
     assert "Hearth must be on" in order[2].reason
     assert "inverted" in order[2].reason
     assert "Finch tunes" in order[3].reason
     # Without a wish of the person's, the smaller uncertainty wins: 0.5 ppm of 10 MHz against 25 ppm of 130 MHz.
     plain = prefer_route(station, VIA_LADDER, False)
-    assert choices(plain, 10e6)[0].line.name == VIA_HEARTH
+    assert choices(plain, 10e6)[0].route.name == VIA_HEARTH
 
 
 def test_points_stay_while_the_route_serves_and_go_to_a_better_one_when_it_is_only_weak() -> None:

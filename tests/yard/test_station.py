@@ -16,8 +16,8 @@ def test_the_demo_yard_holds_together_and_reaches_what_it_should() -> None:
     assert [line.name for line in reaching(station, 10e6)] == [VIA_LADDER, VIA_HEARTH, HEARTH_IF]
     assert [line.name for line in reaching(station, 145.2e6)] == [DIRECT]
     assert reaching(station, 5e9) == ()
-    assert "hole" in station.line(DIRECT).why_not(1.12e9)
-    assert "Long wire" in station.line(VIA_LADDER).why_not(145e6)
+    assert "hole" in station.resolve(DIRECT).why_not(1.12e9)
+    assert "Long wire" in station.resolve(VIA_LADDER).why_not(145e6)
 
 
 def test_a_high_side_converter_maps_its_reach_backwards() -> None:
@@ -26,7 +26,7 @@ def test_a_high_side_converter_maps_its_reach_backwards() -> None:
     assert isinstance(ladder, Converter)
     high = station.with_part(msgspec.structs.replace(ladder, kind="high", lo_hz=Value(50e6, 500.0), entered_lo_hz=50e6))
     # Finch begins at 27 MHz, so L - f reaches it only for f up to 23 MHz.
-    assert reached_spans(high.line(VIA_LADDER)) == ((0.1e6, 23e6),)
+    assert reached_spans(high.resolve(VIA_LADDER)) == ((0.1e6, 23e6),)
 
 
 replace = msgspec.structs.replace
@@ -66,9 +66,9 @@ def test_a_measured_value_keeps_the_stated_one() -> None:
 def test_the_doubt_of_the_dial_is_carried_from_each_oscillator() -> None:
     """Independent arithmetic: 25 ppm of 130 MHz and 600 Hz, in quadrature."""
     station = demo_station()
-    state = dial_state(station.line(VIA_LADDER), 10e6, stated_oscillators(station))
+    state = dial_state(station.resolve(VIA_LADDER), 10e6, stated_oscillators(station))
     assert state.sigma_hz == pytest.approx((3250.0**2 + 600.0**2) ** 0.5, rel=1e-9)
     assert dict(state.budget_hz) == pytest.approx({crystal_of("Finch"): 3250.0, lo_of("Ladder"): 600.0})
-    direct = dial_state(station.line(DIRECT), 145.2e6, known_oscillators(station))
+    direct = dial_state(station.resolve(DIRECT), 145.2e6, known_oscillators(station))
     assert direct.sigma_hz == pytest.approx(145.2 * 25)
     assert "C their covariance" in direct.working().as_text()

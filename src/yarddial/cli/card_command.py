@@ -25,8 +25,8 @@ def command(
     from yarddial.records.whole_file import write_whole
 
     station = demo_station() if station_path is None else load_station(station_path).station
-    line = station.line(route_name)
-    card = settings_card(station, line, station.dial_hz if dial_hz is None else dial_hz, line.receiver.park_hz)
+    route = station.resolve(route_name)
+    card = settings_card(station, route, station.dial_hz if dial_hz is None else dial_hz, route.receiver.park_hz)
     if save is not None:
         if save.suffix not in (".html", ".md"):
             raise NotWritten(f"'{save.name}' has no ending that tells its form: use .html or .md (PDF: in the window)")

@@ -50,13 +50,13 @@ def command(
     if not receivers:
         able = ", ".join(p.name for p in station.parts if isinstance(p, Receiver))
         raise BadObservations(f"there is no receiver '{receiver_name}': choose one of {able}")
-    line = next(line for line in station.lines() if line.receiver.name == receivers[0].name)
-    model = scene_of(line, ()).receiver
+    route = next(route for route in station.resolved_routes() if route.receiver.name == receivers[0].name)
+    model = scene_of(route, ()).receiver
     model = msgspec.structs.replace(model, ppm=0.0, direct_clock_hz=0.0, crystal_hz=crystal_hz or model.crystal_hz)
     from yarddial.analysis.ghosts.scene import Scene
 
     # A converter's usual isolation and leak: the demo yard's own, where the path has one.
-    converting = next(scene_of(line, ()) for line in station.lines() if line.stages)
+    converting = next(scene_of(route, ()) for route in station.resolved_routes() if route.stages)
     isolation_db, leak_dbm = (converting.isolation_db, converting.lo_leak_dbm) if stages else (None, None)
     scene = Scene(strong, stages, model, None, isolation_db, leak_dbm)
     ghosts = predict(scene, centre_hz, rate_hz, min_dbm, order)
@@ -79,13 +79,13 @@ def command(
         values["remedies"] = [
             {"kind": remedy.kind, "words": remedy.words, "predicted": remedy.prediction()} for remedy in helps
         ]
-    lines = [
+    routes = [
         f"{format_frequency(g.dial_hz)}  {g.level_dbm:6.1f} dBm  {g.kind}: {g.formula}"
         + (f" of {', '.join(g.sources)}" if g.sources else "")
         for g in ghosts[:40]
     ]
     more = [f"and {len(ghosts) - 40} weaker ones"] if len(ghosts) > 40 else []
-    lines_shown = [*lines, *more] or ["nothing is to be expected but true signals"]
+    lines_shown = [*routes, *more] or ["nothing is to be expected but true signals"]
     if values["assumed"]:
         lines_shown.append(f"levels of order 4 and 5 are assumed: no {' and no '.join(values['assumed'])} is known")
     if wanted_hz is not None:

@@ -203,7 +203,7 @@ def _estimate(
     """A carrier by maximum likelihood; a modulated signal by its mean frequency; the pilot out of the multiplex."""
     from yarddial.dsp.carrier import estimate_carrier
     from yarddial.dsp.frequency_modulation import estimate_centre, estimate_pilot
-    from yarddial.dsp.line import measure_line
+    from yarddial.dsp.spectral_line import measure_line
 
     if kind in ("carrier", "am"):
         if within_hz is None:

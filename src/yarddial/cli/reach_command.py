@@ -24,17 +24,17 @@ def command(frequency: float, file: Path | None, as_json: bool) -> int:
         "dial_hz": frequency,
         "routes": [
             {
-                "route": choice.line.name,
+                "route": choice.route.name,
                 "state": choice.reach.state,
                 "inverted": choice.reach.inverted,
                 "reason": choice.reason,
                 "plates": [
                     {"part": route_point.part.name, "hz": route_point.out_hz}
-                    for route_point in (choice.line.at(frequency).points() if choice.reach.is_reached else ())
+                    for route_point in (choice.route.at(frequency).points() if choice.reach.is_reached else ())
                 ],
                 "coverage": [
                     {"low_hz": s.low_hz, "high_hz": s.high_hz, "state": s.state, "inverted": s.inverted}
-                    for s in coverage(choice.line)
+                    for s in coverage(choice.route)
                 ],
             }
             for choice in order
@@ -42,9 +42,9 @@ def command(frequency: float, file: Path | None, as_json: bool) -> int:
     }
     lines = []
     for choice in order:
-        lines.append(f"{choice.line.name}: {choice.reach.state}; {choice.reason}")
+        lines.append(f"{choice.route.name}: {choice.reach.state}; {choice.reason}")
         if choice.reach.is_reached:
-            route_points = choice.line.at(frequency).points()
+            route_points = choice.route.at(frequency).points()
             lines.append("    " + " > ".join(f"{h.part.name} {format_frequency(h.out_hz)}" for h in route_points))
     answer(as_json, values, "\n".join(lines) or "The yard has no route yet.")
     return int(not any(choice.reach.is_reached for choice in order))

@@ -14,7 +14,7 @@ from yarddial.drivers.time_source import VirtualTime
 from yarddial.yard.demo import demo_station
 from yarddial.yard.errors import BadStation, CannotTune, DeviceNotFound
 from yarddial.yard.frequency_conversion import shown_for_dial
-from yarddial.yard.line import Line
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 MAX_S = 3600.0
@@ -45,51 +45,51 @@ def command(
     if seconds_s > MAX_S:
         raise CannotTune(f"--seconds {seconds_s:g} is longer than an hour: record in parts")
     station = demo_station()
-    line = _line(station, receiver, route_name, centre_hz).at(centre_hz)
-    name = line.receiver.device.partition(":")[2]
+    route = _line(station, receiver, route_name, centre_hz).at(centre_hz)
+    name = route.receiver.device.partition(":")[2]
     # A transceiver on the way is taken to be tuned to the centre, as its owner would.
-    hearth = f"&hearth={centre_hz:.3f}" if line.transceiver is not None and line.stages else ""
+    hearth = f"&hearth={centre_hz:.3f}" if route.transceiver is not None and route.stages else ""
     device = SimulatedDriver().open(f"{name}?seed={seed}{hearth}", VirtualTime())
-    tuner_hz = shown_for_dial(centre_hz, line.stages)
-    fold = line.fold(tuner_hz)
+    tuner_hz = shown_for_dial(centre_hz, route.stages)
+    fold = route.fold(tuner_hz)
     tuner_hz = tuner_hz if fold is None else fold.convert(tuner_hz)
-    rate_hz = line.receiver.rate_hz if rate_hz is None else rate_hz
-    device.apply(RequestedSettings(tuner_hz, rate_hz, line.port))
+    rate_hz = route.receiver.rate_hz if rate_hz is None else rate_hz
+    device.apply(RequestedSettings(tuner_hz, rate_hz, route.port))
     count = max(round(seconds_s * rate_hz), 1)
     about = {
-        "description": f"{line.name}, simulated, seed {seed}",
-        "hardware": f"{line.receiver.name} (simulated), {line.antenna.name}",
-        "capture": {"yarddial:tuner_hz": tuner_hz, "yarddial:route": line.name},
+        "description": f"{route.name}, simulated, seed {seed}",
+        "hardware": f"{route.receiver.name} (simulated), {route.antenna.name}",
+        "capture": {"yarddial:tuner_hz": tuner_hz, "yarddial:route": route.name},
     }
     recording = write_sigmf(out, _blocks(device, count), rate_hz, centre_hz, about)
     values: dict[str, Any] = {
         "file": str(recording.path),
         "samples": recording.count,
-        "route": line.name,
+        "route": route.name,
         "tuner_hz": tuner_hz,
         "truth": device.truth(),
     }
-    answer(as_json, values, f"{recording.path}: {recording.count} samples over {line.name}")
+    answer(as_json, values, f"{recording.path}: {recording.count} samples over {route.name}")
 
 
-def _line(station: Station, receiver: str, wanted: str, centre_hz: float) -> Line:
-    lines = [line for line in station.lines() if line.receiver.name.lower() == receiver.lower()]
-    if not lines:
-        able = ", ".join(sorted({line.receiver.name for line in station.lines()}))
+def _line(station: Station, receiver: str, wanted: str, centre_hz: float) -> ResolvedRoute:
+    routes = [route for route in station.resolved_routes() if route.receiver.name.lower() == receiver.lower()]
+    if not routes:
+        able = ", ".join(sorted({route.receiver.name for route in station.resolved_routes()}))
         raise DeviceNotFound(f"there is no simulated receiver '{receiver}': choose one of {able}")
     if not wanted:
-        reaching_lines = [line for line in lines if not line.why_not(centre_hz)]
+        reaching_lines = [route for route in routes if not route.why_not(centre_hz)]
         if not reaching_lines:
-            reasons = "; ".join(line.why_not(centre_hz) for line in lines)
+            reasons = "; ".join(route.why_not(centre_hz) for route in routes)
             raise CannotTune(f"no route to {receiver} reaches that centre: {reasons}", centre_hz)
         return reaching_lines[0]
-    for line in lines:
-        if wanted.lower() in (line.name.lower(), line.port, "direct" if not line.converters else ""):
-            return line
-        names = (line.antenna.name, *(converter.name for converter in line.converters))
+    for route in routes:
+        if wanted.lower() in (route.name.lower(), route.port, "direct" if not route.converters else ""):
+            return route
+        names = (route.antenna.name, *(converter.name for converter in route.converters))
         if any(wanted.lower() == name.lower() for name in names):
-            return line
-    able = ", ".join(f"'{line.name}' ({line.port})" for line in lines)
+            return route
+    able = ", ".join(f"'{route.name}' ({route.port})" for route in routes)
     raise BadStation(f"the demo yard has no route '{wanted}' to {receiver}: choose one of {able}")
 
 

@@ -7,9 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.dsp.decimation import decimate, decimation_for
-from yarddial.dsp.line import measure_line
 from yarddial.dsp.lopsided import TOP_HZ, judge_lean
 from yarddial.dsp.phasor import phasor
+from yarddial.dsp.spectral_line import measure_line
 from yarddial.yard.errors import BadSamples, NoCarrier
 from yarddial.yard.frequency import format_hertz
 from yarddial.yard.references import PILOT_HZ

@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.dsp.carrier import Carrier
-from yarddial.dsp.line import measure_line
+from yarddial.dsp.spectral_line import measure_line
 from yarddial.yard.errors import BadSamples
 
 # Sounds shorter than this tell a tone to a hertz at best.

@@ -158,12 +158,12 @@ class Session(Activities):
         elif self.device_check.running:
             self.device_check.cancel()
         else:
-            self.live_receiver.start(self.desk.line)
+            self.live_receiver.start(self.desk.route)
 
     def replay(self, path: "Path", centre_at: "CentreAt | None" = None) -> None:
         """Play a recording in the receiver's place; raises BadRecording, or CentreUnclear where a person must say."""
         self.recorder.replay(path, centre_at)
-        self.live_receiver.start(self.desk.line)
+        self.live_receiver.start(self.desk.route)
 
     def undo(self) -> str:
         """Take the last edit back, and say so in the log when it was a correction."""

@@ -61,7 +61,7 @@ class FindingFixes:
             "show the transceiver": self._show_transceiver,
             "hand control over": self.hand_control_over,
             "ask for control": self.ask_for_control,
-            "feed the line": lambda: session.live_receiver.feed(session.desk.line),
+            "feed the line": lambda: session.live_receiver.feed(session.desk.route),
         }
 
     def begin_from_the_box(self) -> None:
@@ -80,9 +80,9 @@ class FindingFixes:
         """What the active route's receiver really is."""
         from yarddial.ui.receiver_picker.sheet import ReceiverPicker
 
-        line = self._session.desk.line
-        if not line.missing:
-            ReceiverPicker(self._window, self._session, line.receiver.name).show()
+        route = self._session.desk.route
+        if not route.missing:
+            ReceiverPicker(self._window, self._session, route.receiver.name).show()
 
     def pair_with_computer(self) -> None:
         """Get to know a computer that serves its receivers."""

@@ -12,9 +12,9 @@ from yarddial.yard.demodulation import is_lower_sideband
 from yarddial.yard.errors import BadPath
 from yarddial.yard.frequency import THIN_SPACE, format_frequency, format_hertz
 from yarddial.yard.frequency_conversion import SamplingClock, Stage, path_sense, shown_for_dial, trace
-from yarddial.yard.line import Line
 from yarddial.yard.modes import mode_named
 from yarddial.yard.parts import TwoPort
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 from yarddial.yard.working import WorkedValue, Working
 
@@ -137,7 +137,7 @@ class Card(msgspec.Struct, frozen=True):
         return _working(self)
 
 
-def settings_card(station: Station, line: Line, dial_hz: float, park_hz: float = 0.0) -> Card:
+def settings_card(station: Station, route: ResolvedRoute, dial_hz: float, park_hz: float = 0.0) -> Card:
     """Work out the card for a route at a place, with the values entered in the yard.
 
     Parameters
@@ -152,24 +152,24 @@ def settings_card(station: Station, line: Line, dial_hz: float, park_hz: float =
     BadPath
         The route does not reach the place; the sentence says why.
     """
-    why_not = line.why_not(dial_hz)
+    why_not = route.why_not(dial_hz)
     if why_not:
         raise BadPath(
-            f"{line.name} does not reach {format_frequency(dial_hz)}: {why_not}; choose another place or route"
+            f"{route.name} does not reach {format_frequency(dial_hz)}: {why_not}; choose another place or route"
         )
-    line = line.at(dial_hz)
-    stages = _entered(line)
+    route = route.at(dial_hz)
+    stages = _entered(route)
     sense = path_sense(stages)
     offset_hz = shown_for_dial(0.0, stages)
     tuner_hz = shown_for_dial(dial_hz, stages)
-    receiver, ppm = line.receiver, line.receiver.entered_ppm
-    port_hz = line.points()[-1].out_hz
-    centre_hz = line.parked_hz(tuner_hz, park_hz)
+    receiver, ppm = route.receiver, route.receiver.entered_ppm
+    port_hz = route.points()[-1].out_hz
+    centre_hz = route.parked_hz(tuner_hz, park_hz)
     return Card(
         station=station.name,
-        route=line.name,
+        route=route.name,
         receiver=receiver.name,
-        port=line.port,
+        port=route.port,
         dial_hz=dial_hz,
         tuner_hz=tuner_hz,
         centre_hz=centre_hz,
@@ -179,7 +179,7 @@ def settings_card(station: Station, line: Line, dial_hz: float, park_hz: float =
         offset_added_to_tuner_hz=-sense * offset_hz,
         crystal_fast_ppm=ppm,
         shown_high_ppm=-ppm / (1 + ppm * 1e-6),
-        whole=_whole(line, dial_hz, offset_hz, sense),
+        whole=_whole(route, dial_hz, offset_hz, sense),
         # The dial at the centre is s (c - O); from there to the tuner it is c - s (c - O).
         plain_offset_hz=centre_hz - sense * (centre_hz - offset_hz),
         scaled_dial_ppm=(dial_hz / (sense * (tuner_hz / (1 + ppm * 1e-6) - offset_hz)) - 1) * 1e6,
@@ -188,52 +188,52 @@ def settings_card(station: Station, line: Line, dial_hz: float, park_hz: float =
         lo_side="" if not offset_hz else "high" if sense < 0 else "sum" if offset_hz > 0 else "low",
         cw_dial_hz=dial_hz - PITCH_HZ if station.mode == "cw" else None,
         zone=receiver.direct.zone(port_hz)
-        if receiver.direct is not None and receiver.samples_directly(line.port)
+        if receiver.direct is not None and receiver.samples_directly(route.port)
         else None,
         gains=tuple(
             GainSetting(stage.name, stage.set_db, stage.control_text(stage.set_db), stage.reads)
             for stage in receiver.gain_stages
         ),
-        feeds=_feeds(line),
-        rig=_rig(line, dial_hz, station.mode),
+        feeds=_feeds(route),
+        rig=_rig(route, dial_hz, station.mode),
     )
 
 
-def _entered(line: Line) -> tuple[Stage, ...]:
+def _entered(route: ResolvedRoute) -> tuple[Stage, ...]:
     """The converters as entered, without their errors, and what direct sampling folds."""
-    stages = tuple(msgspec.structs.replace(stage, lo_error_hz=0.0) for stage in line.stages)
-    fold = line.fold(line.points()[-1].out_hz)
+    stages = tuple(msgspec.structs.replace(stage, lo_error_hz=0.0) for stage in route.stages)
+    fold = route.fold(route.points()[-1].out_hz)
     return stages if fold is None else (*stages, fold)
 
 
-def _feeds(line: Line) -> tuple[tuple[str, str], ...]:
+def _feeds(route: ResolvedRoute) -> tuple[tuple[str, str], ...]:
     """Every source of direct current on the route, and what it should be set to."""
     feeds: list[tuple[str, str]] = []
-    hungry = [part for part in line.parts[:-1] if (need := getattr(part, "need", None)) and need.by == "line"]
-    for part in line.inner:
+    hungry = [part for part in route.parts[:-1] if (need := getattr(part, "need", None)) and need.by == "line"]
+    for part in route.inner:
         if isinstance(part, TwoPort) and part.feed is not None:
             feeds.append((part.name, f"{'on' if part.feed.on else 'off'}, {part.feed.volts:g} V up the line"))
             hungry = []
-    bias = line.receiver.port(line.port).bias
+    bias = route.receiver.port(route.port).bias
     if bias is not None:
         wanted = " and ".join(part.name for part in hungry)
         state = f"on, {bias.volts:g} V" if bias.on else "off"
-        feeds.append((f"{line.receiver.name}'s bias feed", f"{state}; {wanted or 'nothing on this route'} needs it"))
+        feeds.append((f"{route.receiver.name}'s bias feed", f"{state}; {wanted or 'nothing on this route'} needs it"))
     return tuple(feeds)
 
 
-def _rig(line: Line, dial_hz: float, mode: str) -> Rig | None:
-    part = line.transceiver
+def _rig(route: ResolvedRoute, dial_hz: float, mode: str) -> Rig | None:
+    part = route.transceiver
     if part is None or part.tap != "if":
         return None
     offset_hz = part.offsets_hz.get(mode, 0.0)
     return Rig(part.name, part.if_hz, dial_hz - offset_hz, mode_named(mode).name, offset_hz)
 
 
-def _whole(line: Line, dial_hz: float, offset_hz: float, sense: int) -> WholePpm:
+def _whole(route: ResolvedRoute, dial_hz: float, offset_hz: float, sense: int) -> WholePpm:
     """Trace a signal at the place with whole ppm entered, the crystal taken to be off by what is entered now."""
-    ppm = line.receiver.entered_ppm
-    leftover_hz = trace(dial_hz, _entered(line), SamplingClock(ppm, float(round(ppm)))).dial_error_hz
+    ppm = route.receiver.entered_ppm
+    leftover_hz = trace(dial_hz, _entered(route), SamplingClock(ppm, float(round(ppm)))).dial_error_hz
     # dial = sense (shown - offset): raising the offset by d moves the dial by -sense d.
     shift_hz = sense * leftover_hz
     return WholePpm(round(ppm), dial_hz, leftover_hz, shift_hz, offset_hz + shift_hz)

@@ -6,7 +6,7 @@ import msgspec
 
 from yarddial.yard.bands import BAND_TABLE, Region
 from yarddial.yard.frequency_conversion import path_sense
-from yarddial.yard.line import Line
+from yarddial.yard.resolved_route import ResolvedRoute
 
 Demodulation = Literal["am", "sam", "usb", "lsb", "cw", "nfm", "wfm"]
 
@@ -160,9 +160,9 @@ def on_raster(dial_hz: float, demodulation: Demodulation, region: Region = 1) ->
     return first_hz + round((dial_hz - first_hz) / raster_hz) * raster_hz
 
 
-def turned(settings: DemodulationSettings, line: Line) -> DemodulationSettings:
+def turned(settings: DemodulationSettings, route: ResolvedRoute) -> DemodulationSettings:
     """How it is heard at the receiver: on a route that inverts, sidebands and edges change sides."""
-    if path_sense(line.counted_stages(line.dial_hz)) > 0:
+    if path_sense(route.counted_stages(route.dial_hz)) > 0:
         return settings
     other: dict[Demodulation, Demodulation] = {"usb": "lsb", "lsb": "usb"}
     return msgspec.structs.replace(

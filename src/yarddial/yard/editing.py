@@ -186,10 +186,10 @@ def _free_port(station: Station, receiver: Receiver) -> str:
 def _named_by_itself(station: Station, name: str) -> Station:
     """A route that never got a name of its own is called by its parts once it is whole: 'Long wire over Ladder'."""
     route = station.route_named(name)
-    if not (name.startswith("Route ") and name[6:].isdigit()) or station.line(name).missing:
+    if not (name.startswith("Route ") and name[6:].isdigit()) or station.resolve(name).missing:
         return station
-    line = station.line(name)
-    movers = [part.name for part in line.inner if converters_of(part)]
-    wanted = f"{line.antenna.name} over {' and '.join(movers)}" if movers else f"{line.antenna.name} direct"
+    resolved = station.resolve(name)
+    movers = [part.name for part in resolved.inner if converters_of(part)]
+    wanted = f"{resolved.antenna.name} over {' and '.join(movers)}" if movers else f"{resolved.antenna.name} direct"
     better = unique_name(wanted, (r.name for r in station.routes))
     return _with_route(station, name, replace(route, name=better))

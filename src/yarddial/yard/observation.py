@@ -5,10 +5,10 @@ import re
 import msgspec
 
 from yarddial.yard.frequency_conversion import ConverterKind, Stage, path_sense, shown_for_dial
-from yarddial.yard.line import Line
 from yarddial.yard.oscillators import clock_of, crystal_of, lo_of, rig_of
 from yarddial.yard.parts import Converter
 from yarddial.yard.references import wander_of
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference
 
 # One look in so many was at another line: a neighbour, a spurious one, a transmitter that is off; and how far that is.
@@ -137,7 +137,7 @@ class Observation(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 def observed(
-    line: Line,
+    route: ResolvedRoute,
     reference: Reference,
     dial_hz: float,
     sigma_hz: float,
@@ -148,20 +148,20 @@ def observed(
 
     centre_hz : the receiver's, as it counts; where it is parked for this station by default.
     """
-    line = line.at(reference.frequency_hz)
-    receiver = line.receiver
+    route = route.at(reference.frequency_hz)
+    receiver = route.receiver
     if centre_hz is None:
-        centre_hz = line.parked_hz(line.counted_hz(reference.frequency_hz), receiver.park_hz)
+        centre_hz = route.parked_hz(route.counted_hz(reference.frequency_hz), receiver.park_hz)
     return Observation(
         receiver=receiver.name,
         reference_hz=reference.frequency_hz,
         reference_sigma_hz=reference.sigma_hz,
         dial_hz=dial_hz,
         sigma_hz=sigma_hz,
-        stages=tuple(seen_stage(converter) for converter in line.converters),
+        stages=tuple(seen_stage(converter) for converter in route.converters),
         entered_ppm=receiver.entered_ppm,
         reference_name=reference.name,
-        route=line.name,
+        route=route.name,
         at_utc=at_utc,
         wander_hz=wander_of(reference.kind, reference.sigma_hz),
         tells_of=OneCrystal() if receiver.clock_ppm is None else CrystalAndClock(centre_hz),

@@ -12,8 +12,8 @@ import msgspec
 
 from yarddial.yard.frequency import MINUS, format_frequency, format_hertz, format_number, format_sigma
 from yarddial.yard.frequency_conversion import SamplingClock, Stage, Trace, trace_back
-from yarddial.yard.line import Line
 from yarddial.yard.parts import Converter, Receiver, Transceiver, Value, converters_of
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 from yarddial.yard.working import WorkedValue, Working
 
@@ -144,13 +144,13 @@ def _collect(station: Station, choose: Callable[[Value], Value]) -> Oscillators:
     return Oscillators(tuple(f[0] for f in entries), tuple(f[1] for f in entries), covariance)
 
 
-def dial_state(line: Line, dial_hz: float, oscillators: Oscillators) -> DialState:
+def dial_state(route: ResolvedRoute, dial_hz: float, oscillators: Oscillators) -> DialState:
     """Work out the error of the dial and its uncertainty at one reading over one route."""
-    if line.missing:
+    if route.missing:
         # Nothing can be said of a route that is not there yet.
-        return DialState(line.name, trace_back(dial_hz), float("inf"), ())
-    line = line.at(dial_hz)
-    converters = line.converters
+        return DialState(route.name, trace_back(dial_hz), float("inf"), ())
+    route = route.at(dial_hz)
+    converters = route.converters
     scales = [1e-6 * c.nominal_lo_hz if c.follows_dial else 1.0 for c in converters]
     stages = tuple(
         Stage(
@@ -161,27 +161,27 @@ def dial_state(line: Line, dial_hz: float, oscillators: Oscillators) -> DialStat
         )
         for c, scale in zip(converters, scales, strict=True)
     )
-    crystals = crystal_shares(line, dial_hz)
+    crystals = crystal_shares(route, dial_hz)
     true_ppm = sum(share * oscillators.value(name) for name, share in crystals)
-    traced = trace_back(dial_hz, stages, SamplingClock(true_ppm, line.receiver.entered_ppm))
+    traced = trace_back(dial_hz, stages, SamplingClock(true_ppm, route.receiver.entered_ppm))
     weights = {name: share * traced.per_ppm_hz for name, share in crystals}
     for converter, weight, scale in zip(converters, traced.per_lo_hz, scales, strict=True):
         weights[oscillator_of(converter)] = scale * weight
     budget = tuple((name, abs(weight) * oscillators.sigma(name)) for name, weight in weights.items())
-    return DialState(line.name, traced, oscillators.sigma_of_sum(weights), budget, tuple(weights.items()))
+    return DialState(route.name, traced, oscillators.sigma_of_sum(weights), budget, tuple(weights.items()))
 
 
-def crystal_shares(line: Line, dial_hz: float) -> tuple[tuple[str, float], ...]:
+def crystal_shares(route: ResolvedRoute, dial_hz: float) -> tuple[tuple[str, float], ...]:
     """How the receiver's crystal and its sample clock share in what is shown; they sum to 1.
 
     What is shown at r with the centre at f_c arrived at f_c (1 + p) + (r - f_c) (1 + c): as if one crystal were off by
     p f_c / r + c (r - f_c) / r.
     """
-    receiver = line.receiver
+    receiver = route.receiver
     if receiver.clock_ppm is None:
         return ((crystal_of(receiver.name), 1.0),)
-    shown_hz = line.counted_hz(dial_hz)
-    share = line.parked_hz(shown_hz, receiver.park_hz) / shown_hz if shown_hz else 1.0
+    shown_hz = route.counted_hz(dial_hz)
+    share = route.parked_hz(shown_hz, receiver.park_hz) / shown_hz if shown_hz else 1.0
     return ((crystal_of(receiver.name), share), (clock_of(receiver.name), 1 - share))
 
 

@@ -8,8 +8,8 @@ import msgspec
 
 from yarddial.yard.frequency import format_sigma
 from yarddial.yard.frequency_conversion import Stage
-from yarddial.yard.line import Line, Reach, ReachState
 from yarddial.yard.parts import Transceiver, converters_of
+from yarddial.yard.resolved_route import Reach, ReachState, ResolvedRoute
 from yarddial.yard.station import Station
 
 LOW_HZ, HIGH_HZ = 9e3, 50e9
@@ -18,7 +18,7 @@ LOW_HZ, HIGH_HZ = 9e3, 50e9
 class Choice(msgspec.Struct, frozen=True):
     """A route at one frequency: what it makes of it, and why it stands where it stands in the order."""
 
-    line: Line
+    route: ResolvedRoute
     reach: Reach
     reason: str
     preferred: bool = False
@@ -35,7 +35,9 @@ class Segment(msgspec.Struct, frozen=True):
     by: str = ""
 
 
-def choices(station: Station, dial_hz: float, sigma_hz_of: Callable[[Line], float] | None = None) -> tuple[Choice, ...]:
+def choices(
+    station: Station, dial_hz: float, sigma_hz_of: Callable[[ResolvedRoute], float] | None = None
+) -> tuple[Choice, ...]:
     """All routes for a dial frequency, the best first, those that do not reach it last.
 
     Order: in the antenna's range before under it; preferred by the person; without the transceiver, which must be on
@@ -43,22 +45,22 @@ def choices(station: Station, dial_hz: float, sigma_hz_of: Callable[[Line], floa
     parts' own values.
     """
     ranked: list[tuple[tuple[float, ...], Choice]] = []
-    for index, (route, line) in enumerate(zip(station.routes, station.lines(), strict=True)):
-        reach = line.reach(dial_hz)
+    for index, (route, resolved) in enumerate(zip(station.routes, station.resolved_routes(), strict=True)):
+        reach = resolved.reach(dial_hz)
         if not reach.is_reached:
-            ranked.append(((9.0, index), Choice(line, reach, reach.reason, route.preferred)))
+            ranked.append(((9.0, index), Choice(resolved, reach, reach.reason, route.preferred)))
             continue
-        sigma_hz = line.sigma_hz(dial_hz) if sigma_hz_of is None else sigma_hz_of(line)
-        rig = line.transceiver if line.transceiver is not None and line.transceiver.tap == "if" else None
+        sigma_hz = resolved.sigma_hz(dial_hz) if sigma_hz_of is None else sigma_hz_of(resolved)
+        rig = resolved.transceiver if resolved.transceiver is not None and resolved.transceiver.tap == "if" else None
         key = (reach.state == "under", not route.preferred, rig is not None, sigma_hz, index)
-        words = _words(line.at(dial_hz), reach, route.preferred, rig, sigma_hz)
-        ranked.append((tuple(float(k) for k in key), Choice(line, reach, words, route.preferred)))
+        words = _words(resolved.at(dial_hz), reach, route.preferred, rig, sigma_hz)
+        ranked.append((tuple(float(k) for k in key), Choice(resolved, reach, words, route.preferred)))
     return tuple(choice for _, choice in sorted(ranked, key=lambda item: item[0]))
 
 
-def reaching(station: Station, dial_hz: float) -> tuple[Line, ...]:
+def reaching(station: Station, dial_hz: float) -> tuple[ResolvedRoute, ...]:
     """All routes that can serve a dial frequency, in order of preference."""
-    return tuple(choice.line for choice in choices(station, dial_hz) if choice.reach.is_reached)
+    return tuple(choice.route for choice in choices(station, dial_hz) if choice.reach.is_reached)
 
 
 def best_route(station: Station, dial_hz: float) -> str:
@@ -66,30 +68,30 @@ def best_route(station: Station, dial_hz: float) -> str:
     order = [choice for choice in choices(station, dial_hz) if choice.reach.is_reached]
     if not order:
         return station.route
-    now = next((choice for choice in order if choice.line.name == station.route), None)
+    now = next((choice for choice in order if choice.route.name == station.route), None)
     if now is not None and now.reach.state == order[0].reach.state:
         return station.route
-    return order[0].line.name
+    return order[0].route.name
 
 
 def why_out_of_reach(station: Station, dial_hz: float) -> str:
     """Why no route serves a dial frequency, each route's reason in turn; empty when one does."""
     if not station.routes:
         return "the yard has no route yet"
-    lines = station.lines()
-    if any(line.reach(dial_hz).is_reached for line in lines):
+    routes = station.resolved_routes()
+    if any(route.reach(dial_hz).is_reached for route in routes):
         return ""
-    return "; ".join(dict.fromkeys(line.why_not(dial_hz) for line in lines))
+    return "; ".join(dict.fromkeys(route.why_not(dial_hz) for route in routes))
 
 
-def coverage(line: Line, low_hz: float = LOW_HZ, high_hz: float = HIGH_HZ) -> tuple[Segment, ...]:
+def coverage(route: ResolvedRoute, low_hz: float = LOW_HZ, high_hz: float = HIGH_HZ) -> tuple[Segment, ...]:
     """The dial from 9 kHz to 50 GHz as a route serves it: stretches of one kind in rising order, without a gap."""
-    inside = sorted(edge for edge in _edges(line) if low_hz < edge < high_hz)
+    inside = sorted(edge for edge in _edges(route) if low_hz < edge < high_hz)
     segments: list[Segment] = []
     for low, high in pairwise((low_hz, *inside, high_hz)):
         if high <= low:
             continue
-        reach = line.reach((low + high) / 2)
+        reach = route.reach((low + high) / 2)
         last = segments[-1] if segments else None
         if last is not None and (last.state, last.inverted, last.reason) == (reach.state, reach.inverted, reach.reason):
             segments[-1] = msgspec.structs.replace(last, high_hz=high)
@@ -102,8 +104,8 @@ class Reaches:
     """All routes of a station, with where each reaches worked out once: for whoever asks at thousands of places."""
 
     def __init__(self, station: Station) -> None:
-        self.lines = station.lines()
-        self._segments = [coverage(line) for line in self.lines]
+        self.routes = station.resolved_routes()
+        self._segments = [coverage(line) for line in self.routes]
         self._begins = [[segment.low_hz for segment in segments] for segments in self._segments]
 
     def state(self, index: int, dial_hz: float) -> ReachState:
@@ -115,13 +117,13 @@ class Reaches:
             # On an edge only the route itself knows to which side it belongs.
             if segment.low_hz + 1.0 < dial_hz < segment.high_hz - 1.0:
                 return segment.state
-        return self.lines[index].reach(dial_hz).state
+        return self.routes[index].reach(dial_hz).state
 
 
-def reached_spans(line: Line) -> tuple[tuple[float, float], ...]:
+def reached_spans(route: ResolvedRoute) -> tuple[tuple[float, float], ...]:
     """Ranges of the dial within the antenna's range that a route serves, upright or inverted, rising."""
     spans: list[tuple[float, float]] = []
-    for segment in coverage(line):
+    for segment in coverage(route):
         if segment.state != "reached":
             continue
         if spans and spans[-1][1] == segment.low_hz:
@@ -131,14 +133,14 @@ def reached_spans(line: Line) -> tuple[tuple[float, float], ...]:
     return tuple(spans)
 
 
-def _words(line: Line, reach: Reach, preferred: bool, rig: Transceiver | None, sigma_hz: float) -> str:
+def _words(route: ResolvedRoute, reach: Reach, preferred: bool, rig: Transceiver | None, sigma_hz: float) -> str:
     words: list[str] = [format_sigma(sigma_hz)] + (["your first choice"] if preferred else [])
     if reach.reason:
         words.append(reach.reason)
     if rig is not None:
         words.append(f"{rig.name} must be on and tuned along")
-    elif line.converters:
-        words.append(f"{len(line.converters)} oscillator{'s' * (len(line.converters) > 1)} and the crystal")
+    elif route.converters:
+        words.append(f"{len(route.converters)} oscillator{'s' * (len(route.converters) > 1)} and the crystal")
     else:
         words.append("the crystal alone")
     if reach.inverted:
@@ -146,12 +148,12 @@ def _words(line: Line, reach: Reach, preferred: bool, rig: Transceiver | None, s
     return ", ".join(words)
 
 
-def _edges(line: Line) -> set[float]:
+def _edges(route: ResolvedRoute) -> set[float]:
     """Every dial frequency at which something on the route may begin or end, from the receiver backwards."""
-    if line.missing:
+    if route.missing:
         return set()
-    edges = set(line.receiver.edges_hz(line.port))
-    for part in reversed(line.inner):
+    edges = set(route.receiver.edges_hz(route.port))
+    for part in reversed(route.inner):
         converters = converters_of(part)
         if isinstance(part, Transceiver):
             converters = converters if part.tap == "if" else ()
@@ -164,4 +166,4 @@ def _edges(line: Line) -> set[float]:
                 before |= {(edge - stage.offset_hz) * stage.sense for edge in edges}
             edges = before
         edges |= set(part.edges_hz())
-    return edges | {line.antenna.low_hz, line.antenna.high_hz}
+    return edges | {route.antenna.low_hz, route.antenna.high_hz}

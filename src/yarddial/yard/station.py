@@ -11,7 +11,6 @@ from yarddial.yard.bands import Band, Region, bands_of
 from yarddial.yard.errors import BadStation
 from yarddial.yard.external_noise import Atmospherics, Outside, Storms
 from yarddial.yard.frequency import LIMIT_HZ, format_bound
-from yarddial.yard.line import Line
 from yarddial.yard.parts import (
     Antenna,
     Converter,
@@ -27,6 +26,7 @@ from yarddial.yard.parts import (
 from yarddial.yard.parts.spans import span_text
 from yarddial.yard.parts.transceiver import Output
 from yarddial.yard.references import STANDARD_BANDS_HZ, kind_named
+from yarddial.yard.resolved_route import ResolvedRoute
 
 
 class Reference(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -154,17 +154,17 @@ class Station(msgspec.Struct, frozen=True, omit_defaults=True):
                 return route
         raise BadStation(f"the yard has no route called '{wanted}': choose one of {_names(self.routes)}")
 
-    def line(self, route_name: str = "") -> Line:
+    def resolve(self, route_name: str = "") -> ResolvedRoute:
         """Lay out a route (the active one by default) as its antenna, converters and receiver."""
         return self._laid_out(self.route_named(route_name), {part.name: part for part in self.parts})
 
-    def active_line(self) -> Line:
+    def active_route(self) -> ResolvedRoute:
         """The active route; in a yard without routes a line that reaches nothing."""
         if not self.routes:
-            return Line.unfinished("", self.dial_hz, "the yard has no route yet")
-        return self.line()
+            return ResolvedRoute.unfinished("", self.dial_hz, "the yard has no route yet")
+        return self.resolve()
 
-    def lines(self) -> tuple[Line, ...]:
+    def resolved_routes(self) -> tuple[ResolvedRoute, ...]:
         """Lay out all routes, unfinished ones too."""
         by_name = {part.name: part for part in self.parts}
         return tuple(self._laid_out(route, by_name) for route in self.routes)
@@ -174,7 +174,7 @@ class Station(msgspec.Struct, frozen=True, omit_defaults=True):
         used = {name for route in self.routes for name in route.parts}
         return tuple(part for part in self.parts if part.name not in used)
 
-    def _laid_out(self, route: Route, by_name: dict[str, Part]) -> Line:
+    def _laid_out(self, route: Route, by_name: dict[str, Part]) -> ResolvedRoute:
         taps = {tap.name: tap.output for tap in route.taps}
         parts: list[Part] = []
         for name in route.parts:
@@ -184,8 +184,8 @@ class Station(msgspec.Struct, frozen=True, omit_defaults=True):
             parts.append(part)
         missing = missing_of(route, parts)
         if missing:
-            return Line.unfinished(route.name, self.dial_hz, missing)
-        return Line.of(route.name, parts, self.dial_hz, route.port)
+            return ResolvedRoute.unfinished(route.name, self.dial_hz, missing)
+        return ResolvedRoute.of(route.name, parts, self.dial_hz, route.port)
 
 
 def missing_of(route: Route, parts: Sequence[Part]) -> str:
@@ -212,7 +212,7 @@ def checked(station: Station) -> Station:
     for route in station.routes:
         _check_route(station, route)
     if station.routes:
-        station.line()
+        station.resolve()
     return station
 
 

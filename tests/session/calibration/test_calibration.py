@@ -33,7 +33,7 @@ def session_for(seed: int, folder: Path) -> Session:
 
 
 def true_error_hz(session: Session, seed: int, route: str, hertz: float) -> float:
-    return true_dial_error_hz(quillet_world(seed), session.desk.station.line(route), hertz)
+    return true_dial_error_hz(quillet_world(seed), session.desk.station.resolve(route), hertz)
 
 
 @pytest.mark.parametrize("seed", [1, 2, 3])
@@ -68,14 +68,14 @@ def test_the_points_may_lead_to_another_receiver_while_one_runs(session: Session
     finish(session)
     assert session.live_receiver.device_name == "Heron"
     error_hz = session.calibration.observations[-1].error_hz
-    heron_hz = true_dial_error_hz(heron_world(1), session.desk.line, 10e6)
+    heron_hz = true_dial_error_hz(heron_world(1), session.desk.route, 10e6)
     # The sky-wave wanders by a quarter of a hertz.
     assert error_hz == pytest.approx(heron_hz, abs=0.4)
     session.desk.choose_route(HEARTH_IF)
     session.calibration.measure()
     finish(session)
     assert session.live_receiver.device_name == "Finch"
-    truth_hz = true_dial_error_hz(quillet_world(1), session.desk.line, 10e6)
+    truth_hz = true_dial_error_hz(quillet_world(1), session.desk.route, 10e6)
     assert session.calibration.observations[-1].error_hz == pytest.approx(truth_hz, abs=0.4)
     session.desk.choose_route(VIA_LADDER)
     session.calibration.measure()
@@ -116,7 +116,7 @@ def test_before_they_can_be_told_apart_both_are_entered_together(session: Sessio
     # A single look may be at something else by a little: its own uncertainty of it, twice.
     assert abs(true_error_hz(session, 1, VIA_LADDER, 10e6)) < 2 * session.calibration.state(dial_hz=10e6).sigma_hz
     for (route, hertz), was_hz in zip(places, before, strict=True):
-        line = session.desk.station.line(route)
+        line = session.desk.station.resolve(route)
         left_hz = abs(true_error_hz(session, 1, route, hertz))
         assert left_hz < was_hz
         assert left_hz < 3 * session.calibration.state(line, hertz).sigma_hz
@@ -181,7 +181,7 @@ def test_cancelling_forgets_the_measurement_and_nothing_else(session: Session, f
 
 @pytest.mark.parametrize("change", ["route", "correction", "undo"])
 def test_what_retunes_the_receiver_ends_the_measurement_in_words(session: Session, finish: Finish, change: str) -> None:
-    finch = session.desk.line.receiver
+    finch = session.desk.route.receiver
     session.desk.edit("ppm", session.desk.station.with_part(msgspec.structs.replace(finch, entered_ppm=5.0)))
     session.calibration.measure()
     session.poll()
@@ -189,7 +189,7 @@ def test_what_retunes_the_receiver_ends_the_measurement_in_words(session: Sessio
         session.desk.choose_route(DIRECT)
         session.desk.choose_route(VIA_LADDER)
     elif change == "correction":
-        again = msgspec.structs.replace(session.desk.line.receiver, entered_ppm=27.0)
+        again = msgspec.structs.replace(session.desk.route.receiver, entered_ppm=27.0)
         session.desk.edit("ppm", session.desk.station.with_part(again))
     else:
         session.undo()
@@ -259,7 +259,7 @@ def test_a_recording_is_a_receiver_like_any_other(tmp_path: Path, finish: Finish
 
     assert run(["simulate", str(tmp_path / "hf"), "--centre", "9.8M", "--seconds", "5", "--seed", "4"]) == 0
     station = demo_station()
-    receiver = msgspec.structs.replace(station.line().receiver, device=f"recording:{tmp_path / 'hf.sigmf-meta'}")
+    receiver = msgspec.structs.replace(station.resolve().receiver, device=f"recording:{tmp_path / 'hf.sigmf-meta'}")
     opener = wiring.open_device_flat_out
     session = Session(station.with_part(receiver), EngineInline(opener), lambda: Logbook(tmp_path / "log.sqlite"))
     session.calibration.measure()

@@ -63,13 +63,13 @@ def test_the_walk_trues_the_demo_yard_and_ends(tmp_path: Path) -> None:
     assert verdict.sentence == "Four of five oscillators are true. Hearth reference is set in its own menu."
     # Judged by the simulator's truth, at the places that ask for most; but for what no known station can tell better.
     unmet = (
-        {(place.line.name, place.dial_hz) for place, _ in sequence.plan.unmet} if sequence.plan is not None else set()
+        {(place.route.name, place.dial_hz) for place, _ in sequence.plan.unmet} if sequence.plan is not None else set()
     )
     for place in wanted_places(session.desk.station):
-        world = heron_world() if place.line.receiver.name == "Heron" else quillet_world()
-        if place.line.name == HEARTH_IF or (place.line.name, place.dial_hz) in unmet:
+        world = heron_world() if place.route.receiver.name == "Heron" else quillet_world()
+        if place.route.name == HEARTH_IF or (place.route.name, place.dial_hz) in unmet:
             continue
-        assert abs(true_dial_error_hz(world, place.line, place.dial_hz)) < place.tolerance_hz
+        assert abs(true_dial_error_hz(world, place.route, place.dial_hz)) < place.tolerance_hz
     assert [name for name, _ in unmet] == [VIA_DISH]
     # The dial is back where it was, and one undo takes all of it back.
     assert (session.desk.station.dial_hz, session.desk.station.route) == (was.dial_hz, was.route)
@@ -116,7 +116,7 @@ def test_stopping_keeps_what_was_measured_and_skipping_goes_on(tmp_path: Path) -
 @pytest.mark.parametrize("left_out", [0, 1])
 def test_a_plan_reaches_what_can_be_reached_and_says_what_cannot(left_out: int) -> None:
     station = demo_station()
-    lines, stated = tuple(station.lines()), stated_oscillators(station)
+    lines, stated = tuple(station.resolved_routes()), stated_oscillators(station)
     gone = frozenset({("Lantern beacon", VIA_DISH)} if left_out else ())
     plan = plan_measurements(lines, usable_references(station), stated, wanted_places(station), left_out=gone)
     routes = {planned.route for planned in plan.measurements}
@@ -124,5 +124,5 @@ def test_a_plan_reaches_what_can_be_reached_and_says_what_cannot(left_out: int) 
     assert len({(planned.reference, planned.route) for planned in plan.measurements}) == len(plan.measurements)
     ((place, sigma_hz),) = plan.unmet
     # The beacon's own swing is 30 Hz; without it the can of the LNB is all there is.
-    assert place.line.name == VIA_DISH
+    assert place.route.name == VIA_DISH
     assert (sigma_hz < 1_000) == (not left_out)

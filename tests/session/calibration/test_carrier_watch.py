@@ -55,8 +55,8 @@ def test_a_cold_receiver_is_watched_warming_up(session: Session) -> None:
 
 def test_the_proposed_measurement_is_the_best_of_all_by_brute_force(session: Session) -> None:
     station = session.desk.station
-    line = station.active_line().at(10e6)
-    lines, oscillators = station.lines(), stated_oscillators(station)
+    line = station.active_route().at(10e6)
+    lines, oscillators = station.resolved_routes(), stated_oscillators(station)
     proposal = next_measurement(lines, station.references, oscillators, [(line, 10e6)])
     assert proposal is not None
     assert proposal.before_hz == pytest.approx(dial_state(line, 10e6, oscillators).sigma_hz)

@@ -36,7 +36,7 @@ def test_a_tone_heard_in_three_ways_gives_the_error_that_the_world_has(session: 
     session.other_methods.take_tone(told, session.live_methods.heard_at_hz)  # type: ignore[arg-type]
     seen = session.calibration.observations[-1]
     # The station itself is 1 Hz high, and its sky-wave swings by a tenth.
-    truth_hz = true_dial_error_hz(quillet_world(), session.desk.line, 3.215e6)
+    truth_hz = true_dial_error_hz(quillet_world(), session.desk.route, 3.215e6)
     assert seen.error_hz == pytest.approx(truth_hz + 1.0, abs=0.15)
     assert session.log.shown()[0].method == "tone"
 
@@ -53,7 +53,7 @@ def test_a_scan_of_the_medium_wave_trues_the_dial_by_its_raster(session: Session
     told = work()
     session.other_methods.take_raster(told)  # type: ignore[arg-type]
     seen = session.calibration.observations[-1]
-    truth_hz = true_dial_error_hz(quillet_world(), session.desk.line, seen.dial_hz)
+    truth_hz = true_dial_error_hz(quillet_world(), session.desk.route, seen.dial_hz)
     assert seen.error_hz == pytest.approx(truth_hz, abs=4 * seen.sigma_hz)
     assert seen.reference_name == "raster of 9 kHz"
 

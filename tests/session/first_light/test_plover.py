@@ -11,8 +11,8 @@ from yarddial.engine.engine import Engine
 from yarddial.engine.events import Event, Noticed
 from yarddial.session.first_light.checks import FirstLight, Plan
 from yarddial.session.first_light.result import CheckResult
-from yarddial.yard.line import Line
 from yarddial.yard.parts import Antenna, Converter, Port, Receiver, Value
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference, Route, Station
 
 PLOVER = Receiver(
@@ -27,8 +27,8 @@ STATION = Station(
 )
 
 
-def line() -> Line:
-    return next(iter(STATION.lines()))
+def line() -> ResolvedRoute:
+    return next(iter(STATION.resolved_routes()))
 
 
 def checked(options: str) -> dict[str, CheckResult]:

@@ -135,7 +135,7 @@ def test_below_a_step_of_the_converter_nothing_follows_and_that_is_no_bending(se
 
 def test_noise_along_a_route_is_carried_part_by_part(session: Session) -> None:
     """Long wire over Ladder at 10 MHz, rural, 9 kHz: by hand; a long end-fed wire usually loses 5 dB."""
-    line = session.levels.line()
+    line = session.levels.level_line()
     assert line is not None
     fa = 10 ** ((67.2 - 27.7) / 10)
     source = 10 ** (-173.98 / 10) * 9_000.0
@@ -155,7 +155,7 @@ def test_noise_along_a_route_is_carried_part_by_part(session: Session) -> None:
         ("Long wire: −5 dB against one without loss",),
     )
     session.levels.choose_surroundings("quiet")
-    quiet = session.levels.line()
+    quiet = session.levels.level_line()
     assert quiet is not None
     assert quiet.over_db < line.over_db
 
@@ -178,7 +178,7 @@ def test_a_weighing_begins_by_itself_changes_nothing_and_when_cut_short_says_not
     levels.weigh()
     while levels.running_purpose is not None:
         session.poll()
-    line = levels.line()
+    line = levels.level_line()
     assert line is not None
     assert line.seen is not None
     # Nothing is calibrated: dBm come from the noise that should be there, as the line itself carries it.
@@ -205,7 +205,7 @@ def test_by_the_noise_full_scale_moves_with_the_gain_and_where_the_converter_hid
         until(session, lambda: not levels.why_not_sweep())
         levels.weigh()
         until(session, lambda: levels.running_purpose is None)
-        line = levels.line()
+        line = levels.level_line()
         assert line is not None
         if line.seen is not None:
             full_dbm.append(line.seen.full_scale_dbm + gain_db)

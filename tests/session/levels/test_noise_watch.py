@@ -51,7 +51,7 @@ def test_it_reads_each_minute_beside_listening_and_is_logged_when_it_is_stopped(
     # It tunes nothing and sets no gain.
     assert len(yard.applied) == set_before
     # Noise of 0.02 in each half, one sigma: 8e-4 of full scale over the whole rate.
-    rate_hz = session.desk.line.receiver.rate_hz
+    rate_hz = session.desk.route.receiver.rate_hz
     from math import log10
 
     for reading in watch.readings:

@@ -30,7 +30,7 @@ def compared_gains(session: Session, less_db: float) -> Comparison:
     kept = next(
         one
         for one in own.setups()
-        if "gain" in one.label and one.line.receiver.gains_db() != now.line.receiver.gains_db()
+        if "gain" in one.label and one.route.receiver.gains_db() != now.route.receiver.gains_db()
     )
     own.start(now, kept)
     return own
@@ -81,7 +81,7 @@ def test_calibrated_set_ups_are_compared_in_dbm_at_their_sockets(listening: Sess
 
 def test_routes_to_two_receivers_are_compared_in_turn(listening: Session) -> None:
     own = listening.comparison
-    labels = {setup.line.name: setup for setup in own.setups()}
+    labels = {setup.route.name: setup for setup in own.setups()}
     own.start(labels[VIA_LADDER], labels[VIA_HEARTH])
     until(listening, lambda: len(own.pairs) >= 7)
     assert own.running
@@ -114,7 +114,7 @@ def test_the_proof_goes_from_strong_broadcast_to_hf_one_change_at_a_time(listeni
     assert "lower the gain" in results["strong broadcast"].sentence
     assert [results[name].mark for name in ("narrow FM", "AM", "HF")] == ["good"] * 3
     # The route was turned for HF, as its step says.
-    assert listening.desk.line.name == VIA_LADDER
+    assert listening.desk.route.name == VIA_LADDER
 
 
 @pytest.fixture

@@ -77,11 +77,11 @@ def test_the_centre_stays_while_the_dial_wanders_and_true_gets_its_picture_back(
     look = listening.live_receiver.tuner.requested
     assert look is not None
     assert look.middle_hz == look.requested.centre_hz
-    assert listening.listening.half_span_hz == listening.desk.line.receiver.rate_hz / 2
+    assert listening.listening.half_span_hz == listening.desk.route.receiver.rate_hz / 2
     listening.listening.close()
     look = listening.live_receiver.tuner.requested
     assert look is not None
-    assert look.middle_hz == listening.desk.line.counted_hz(14.1e6)
+    assert look.middle_hz == listening.desk.route.counted_hz(14.1e6)
 
 
 def test_spike_and_mirrors_are_taken_out_and_both_is_told(listening: Session) -> None:
@@ -127,7 +127,7 @@ def test_edges_steps_and_squelch_keep_to_what_makes_sense(listening: Session) ->
 
 def test_on_a_route_that_inverts_the_sidebands_change_sides() -> None:
     station = demo_station()
-    straight, inverted = station.line("Long wire over Ladder"), station.line("Hearth's IF output")
+    straight, inverted = station.resolve("Long wire over Ladder"), station.resolve("Hearth's IF output")
     usb = DEMODULATIONS["usb"].settings()
     assert turned(usb, straight) == usb
     assert turned(usb, inverted) == msgspec.structs.replace(usb, demodulation="lsb", low_hz=-2_800.0, high_hz=-200.0)

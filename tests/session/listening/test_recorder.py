@@ -58,7 +58,7 @@ def test_a_recording_tells_where_it_was_heard_and_plays_in_the_receivers_place(
     listening.replay(tmp_path / "evening.sigmf-meta")
     # 14.2 MHz is not in it: the dial goes to its middle.
     assert listening.desk.station.dial_hz == recording.centre_hz
-    assert listening.desk.line.name == recording.route
+    assert listening.desk.route.name == recording.route
     listening.desk.dial(10e6)
     until(listening, lambda: listening.live_receiver.device_name == "evening.sigmf-meta")
     over_db = None
@@ -77,7 +77,7 @@ def test_a_recording_tells_where_it_was_heard_and_plays_in_the_receivers_place(
 def _carrier_hz(session: Session, samples: np.ndarray) -> float:
     look = session.live_receiver.tuning
     assert look is not None
-    near = session.desk.line.counted_hz(10e6) - look.centre_hz
+    near = session.desk.route.counted_hz(10e6) - look.centre_hz
     found = estimate_carrier(samples[: 1 << 19], look.rate_hz, near, 6_000.0)
     return look.centre_hz + found.frequency_hz
 

@@ -66,7 +66,7 @@ def test_a_receiver_tuned_by_hand_stays_where_it_is_and_has_two_oscillators() ->
     )
     station = begun(Station("Y"), BoxAnswers("Box", "End-fed wire"))
     station = checked(with_capabilities(station, "Box", able, "sound:Line in?centre=7.05M", "2026-11-27"))
-    line = next(iter(station.lines()))
+    line = next(iter(station.resolved_routes()))
     part = line.receiver
     assert part.clock_ppm == Value(0.0, 30.0, "assumed", "2026-11-27", "usual of a sound card")
     assert part.tuned_span_hz == (7.05e6 - 96e3, 7.05e6 + 96e3)
@@ -81,7 +81,7 @@ def test_a_receiver_tuned_by_hand_stays_where_it_is_and_has_two_oscillators() ->
 @pytest.mark.parametrize("antenna", antennas())
 def test_whatever_is_in_the_box_makes_a_yard(antenna: str, converter: str) -> None:
     station = checked(begun(Station("Y"), BoxAnswers(" ", antenna, converter, "121 MHz")))
-    line = next(iter(station.lines()))
+    line = next(iter(station.resolved_routes()))
     assert line.missing == ""
     assert line.antenna.name == antenna
     assert len(station.references) == 6
@@ -149,7 +149,7 @@ def test_the_header_of_a_broadcast_wave_tells_when_it_was_begun(tmp_path: Path) 
 
 def test_a_centre_from_elsewhere_is_asked_about_only_where_it_can_be_either(tmp_path: Path) -> None:
     session = Session(demo_station(), EngineInline(wiring.open_device_flat_out), lambda: Logbook(tmp_path / "log"))
-    line = session.desk.station.line(VIA_LADDER)
+    line = session.desk.station.resolve(VIA_LADDER)
     assert whose_centre(line, 14.2e6, "f") == "dial"
     assert whose_centre(line, 134.2e6, "f") == "receiver"
     # A converter and an antenna that take up to 200 MHz: 140 MHz is reached on the dial, and tuned for 20 MHz on it.
@@ -158,7 +158,7 @@ def test_a_centre_from_elsewhere_is_asked_about_only_where_it_can_be_either(tmp_
     wide = station.with_part(msgspec.structs.replace(wire, high_hz=1e9))
     wide = wide.with_part(msgspec.structs.replace(ladder, input_high_hz=200e6))
     with pytest.raises(CentreUnclear, match="say which"):
-        whose_centre(wide.line(VIA_LADDER).at(10e6), 140e6, "f")
+        whose_centre(wide.resolve(VIA_LADDER).at(10e6), 140e6, "f")
     write_sigmf(tmp_path / "r", [np.zeros(200_000, np.complex64)], 1e6, 14.2e6, {})
     session.desk.dial(10e6)
     session.replay(tmp_path / "r.sigmf-meta")

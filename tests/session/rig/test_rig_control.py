@@ -19,8 +19,8 @@ from yarddial.session.session import Session
 from yarddial.yard import clock
 from yarddial.yard.demo import DIRECT, HEARTH_IF, VIA_HEARTH, VIA_LADDER
 from yarddial.yard.frequency_conversion import dial_for_shown
-from yarddial.yard.line import Line
 from yarddial.yard.parts import Transceiver, Value
+from yarddial.yard.resolved_route import ResolvedRoute
 
 
 @pytest.fixture
@@ -132,7 +132,7 @@ def test_while_it_transmits_nothing_is_heard_the_gains_are_least_and_work_ends(y
     before = dict(yard.applied[-1][1].gains_db)
     rig.change(transmitting=True)
     yard.polls(4)
-    lowest = {stage.name: min(stage.steps_db) for stage in session.desk.line.receiver.gain_stages}
+    lowest = {stage.name: min(stage.steps_db) for stage in session.desk.route.receiver.gain_stages}
     assert dict(yard.applied[-1][1].gains_db) == lowest != before
     assert session.listening.is_muted
     assert session.rig.safety.worst() is not None
@@ -255,7 +255,7 @@ def test_over_the_if_a_place_beside_the_display_is_where_the_formula_has_it(
 ) -> None:
     rig = Transceiver("T", "if", 1e5, 3e7, if_hz=if_hz, sense=1 if sense > 0 else -1, offsets_hz={"ssb": offset_hz})
     m = rig.offset_hz("ssb", is_lower=is_lower)
-    base = Line.unfinished("x", display_hz, "")
+    base = ResolvedRoute.unfinished("x", display_hz, "")
     line = msgspec.structs.replace(base, inner=(rig,), rig_centre_hz=display_hz + m, dial_hz=display_hz + away_hz)
     # What the receiver would have to show, by dial = f_rig + s (f_shown - f_IF) + m solved for f_shown.
     shown_hz = if_hz + sense * (display_hz + away_hz - display_hz - m)

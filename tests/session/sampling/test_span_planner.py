@@ -25,7 +25,7 @@ def test_the_dial_lies_where_the_receiver_counts_it_whatever_is_entered(dial_hz:
     answer = span_planner.answer(span_planner.bands()[0])
     assert answer is not None
     (middle_hz,) = (ch.middle_hz for ch in answer.request.channels if ch.name == "the dial")
-    assert middle_hz == pytest.approx(here.line.counted_hz(dial_hz), abs=1e-4)
+    assert middle_hz == pytest.approx(here.route.counted_hz(dial_hz), abs=1e-4)
     assert answer.mapped.dial_hz(middle_hz) == pytest.approx(dial_hz, abs=1e-4)
 
 
@@ -37,7 +37,7 @@ def test_direct_sampling_in_the_second_zone_is_folded() -> None:
     span_planner = SpanPlanner(here)
     answer = span_planner.answer(span_planner.bands()[-1])
     assert answer is not None
-    assert here.line.counted_hz(20e6) == 6e6
+    assert here.route.counted_hz(20e6) == 6e6
     assert answer.mapped.sense == -1
     assert answer.mapped.dial_hz(6.1e6) == pytest.approx(19.9e6, abs=1e-6)
     assert answer.covers

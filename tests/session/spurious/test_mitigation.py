@@ -69,7 +69,7 @@ def test_a_filter_that_is_kept_stands_in_the_yard_and_in_the_log_and_can_be_take
     session = haunted
     tried(session, "filter")
     session.mitigation.keep()
-    line = session.desk.line
+    line = session.desk.route
     assert isinstance(line.inner[0], TwoPort)
     assert line.inner[0].shape == "low-pass"
     assert TOWER_HZ < line.inner[0].high_hz < 124e6
@@ -81,7 +81,7 @@ def test_a_filter_that_is_kept_stands_in_the_yard_and_in_the_log_and_can_be_take
     assert session.mitigation.needed() is None
     session.undo()
     assert line.inner[0].name not in {part.name for part in session.desk.station.parts}
-    assert "plug" not in session.desk.line.receiver.device
+    assert "plug" not in session.desk.route.receiver.device
 
 
 def test_another_converter_is_a_part_of_its_own_that_nothing_was_measured_of(haunted: Session) -> None:
@@ -90,15 +90,15 @@ def test_another_converter_is_a_part_of_its_own_that_nothing_was_measured_of(hau
     trial = session.mitigation.trial
     assert trial is not None
     session.mitigation.keep()
-    (converter,) = session.desk.line.converters
+    (converter,) = session.desk.route.converters
     assert converter.lo_hz.value == trial.remedy.lo_hz
     assert converter.entered_lo_hz == trial.remedy.lo_hz
-    assert "lo=" in session.desk.line.receiver.device
+    assert "lo=" in session.desk.route.receiver.device
     # The error that the other one was found to have is no longer counted; its uncertainty is that of the class.
     assert session.calibration.state().sigma_hz > 100.0
     assert session.desk.station.part("Ladder")
     session.undo()
-    assert session.desk.line.converters[0].name == "Ladder"
+    assert session.desk.route.converters[0].name == "Ladder"
 
 
 def test_a_real_receiver_cannot_be_given_a_filter_by_a_click(haunted: Session) -> None:

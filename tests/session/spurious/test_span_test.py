@@ -57,7 +57,7 @@ def test_the_spike_at_the_centre_is_known_for_what_it_is(trued: Session) -> None
 
 def test_turning_the_dial_or_stopping_ends_a_test_and_nothing_else_measures_meanwhile(session: Session) -> None:
     assert "off" in session.span_test.why_not()
-    session.live_receiver.start(session.desk.line)
+    session.live_receiver.start(session.desk.route)
     session.calibration.follow_dial()
     until(session, lambda: session.span_test.why_not() == "")
     session.span_test.test()
@@ -85,7 +85,7 @@ def test_without_the_antenna_what_the_receiver_makes_stays_and_what_leaks_throug
     bare = msgspec.structs.replace(finch, device="simulated:finch?fault=dead_port")
     session.span_test._first = msgspec.structs.replace(
         session.span_test._first,
-        line=session.desk.station.with_part(bare).line(session.desk.line.name).at(4.3525e6),
+        route=session.desk.station.with_part(bare).resolve(session.desk.route.name).at(4.3525e6),
     )
     session.span_test.record_without_antenna()
     until(session, lambda: not session.span_test.running)

@@ -23,14 +23,14 @@ def running(session: Session) -> Session:
     only = msgspec.structs.replace(station, region=1, own_bands=(AROUND_TOWER,))
     session.desk.edit("bands", only)
     session.poll()
-    session.live_receiver.start(session.desk.line)
+    session.live_receiver.start(session.desk.route)
     session.calibration.follow_dial()
     until(session, lambda: session.strong.why_not() == "")
     return session
 
 
 def scan_of(session: Session, monkeypatch: pytest.MonkeyPatch) -> None:
-    steps = [s for s in session.strong._steps() if abs(s.line.dial_hz - TOWER_HZ) < 1.2e6]
+    steps = [s for s in session.strong._steps() if abs(s.route.dial_hz - TOWER_HZ) < 1.2e6]
     assert steps
     monkeypatch.setattr(session.strong, "_steps", lambda: steps)
     session.strong.scan()
@@ -44,11 +44,11 @@ def test_every_reached_band_is_covered_once_by_spans_of_its_route(running: Sessi
     for band in running.desk.station.bands:
         if band.high_hz - band.low_hz > 40e6:
             continue
-        near = [s for s in steps if abs(s.line.dial_hz - band.middle_hz) < s.ask.rate_hz / 2]
+        near = [s for s in steps if abs(s.route.dial_hz - band.middle_hz) < s.ask.rate_hz / 2]
         reached = any(line.receiver.device and not line.at(band.middle_hz).why_not(band.middle_hz)
-                      for line in running.desk.station.lines())  # fmt: skip
+                      for line in running.desk.station.resolved_routes())  # fmt: skip
         assert bool(near) == reached, band.name
-    assert len({(s.line.name, s.line.dial_hz) for s in steps}) == len(steps)
+    assert len({(s.route.name, s.route.dial_hz) for s in steps}) == len(steps)
 
 
 def test_a_scan_finds_the_tower_and_then_its_ghost_is_called_by_its_name(
@@ -92,7 +92,7 @@ def test_what_is_known_of_one_antenna_is_only_looked_for_by_place_on_another(ses
     session.strong.keep(
         [Strong(96e6, -20.0, "A", antenna="Discone"), Strong(7e6, -30.0, "B", antenna="Long wire"), Strong(9e6, -40.0)]
     )
-    line = session.desk.station.line("Long wire over Ladder")
+    line = session.desk.station.resolve("Long wire over Ladder")
     assert [one.name for one in session.strong.on_antenna(line)] == ["B", ""]
     elsewhere = session.strong.elsewhere(line)
     assert {one.name for one in elsewhere} >= {"A", "Northmark Time"}

@@ -6,7 +6,7 @@ from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.yard.antenna_gain import handed_over_db, is_active
 from yarddial.yard.antenna_lengths import LIGHT_M_PER_S, antenna_lengths, metres
 from yarddial.yard.frequency import format_frequency
-from yarddial.yard.line import Line
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 # A whip shorter than this share of a wavelength hands over next to nothing.
@@ -14,11 +14,11 @@ SHORT_WHIP_WAVELENGTHS = 1 / 20
 HF_TOP_HZ = 30e6
 
 
-def antennas(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
+def antennas(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
     """The whip on the active route, at the dial's place."""
-    for line in lines:
-        antenna, dial_hz = line.antenna, station.dial_hz
-        if line.name != station.route or antenna.kind != "whip" or is_active(antenna) or not 0 < dial_hz < HF_TOP_HZ:
+    for route in routes:
+        antenna, dial_hz = route.antenna, station.dial_hz
+        if route.name != station.route or antenna.kind != "whip" or is_active(antenna) or not 0 < dial_hz < HF_TOP_HZ:
             continue
         share = antenna.length_m * dial_hz / LIGHT_M_PER_S
         if not 0 < share < SHORT_WHIP_WAVELENGTHS:

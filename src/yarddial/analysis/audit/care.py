@@ -3,12 +3,12 @@
 from collections.abc import Iterator
 
 from yarddial.analysis.audit.finding import BenchFinding
-from yarddial.yard.line import Line
 from yarddial.yard.parts import Antenna, Need, Receiver
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 
-def care(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
+def care(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
     """What concerns every yard of that kind, whatever its numbers."""
     outdoors = [part.name for part in station.parts if isinstance(part, Antenna) and part.outdoors]
     if outdoors:

@@ -14,10 +14,10 @@ from yarddial.analysis.audit.ranges import ranges
 from yarddial.analysis.audit.sampling import sampling
 from yarddial.analysis.audit.supply import supply
 from yarddial.analysis.audit.transmit import transmit
-from yarddial.yard.line import Line
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
-Rule = Callable[[Station, tuple[Line, ...]], Iterable[BenchFinding]]
+Rule = Callable[[Station, tuple[ResolvedRoute, ...]], Iterable[BenchFinding]]
 RULES: tuple[Rule, ...] = (transmit, supply, exposure, care, connectors, ranges, oscillators, sampling, antennas)
 
 _ORDER = {"stop": 0, "look": 1, "unknown": 2, "good": 3}
@@ -25,11 +25,11 @@ _ORDER = {"stop": 0, "look": 1, "unknown": 2, "good": 3}
 
 def check_yard(station: Station) -> tuple[BenchFinding, ...]:
     """All findings: safety first, then the worst, then what the person has acknowledged, then what was checked well."""
-    lines = tuple(line for line in station.lines() if not line.missing)
+    routes = tuple(route for route in station.resolved_routes() if not route.missing)
     seen = {(note.key, note.what): note for note in station.acknowledged}
     findings: dict[str, BenchFinding] = {}
     for rule in RULES:
-        for finding in rule(station, lines):
+        for finding in rule(station, routes):
             noted = msgspec.structs.replace(finding, seen=seen.get((finding.key, finding.what)))
             findings.setdefault(finding.key, noted)
     return tuple(sorted(findings.values(), key=_place))

@@ -8,26 +8,28 @@ from math import log10
 import msgspec
 
 from yarddial.analysis.audit.finding import BenchFinding
-from yarddial.yard.line import Line
 from yarddial.yard.parts import Socket, TwoPort, Value
 from yarddial.yard.parts.electrical import input_socket, output_socket
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 
-def connectors(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
+def connectors(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
     """Every joint of every route once."""
-    for line in lines:
-        ends = line.parts
+    for route in routes:
+        ends = route.parts
         for index, (before, after) in enumerate(pairwise(ends)):
-            left, right = output_socket(before), input_socket(after, line.port)
+            left, right = output_socket(before), input_socket(after, route.port)
             pair = f"{before.name}>{after.name}"
             if not left.mates(right):
-                yield _unmated(line, index + 1, pair, (before.name, left), (after.name, right))
+                yield _unmated(route, index + 1, pair, (before.name, left), (after.name, right))
             elif left.connector and right.connector and left.ohms != right.ohms:
                 yield _step(pair, (before.name, left), (after.name, right))
 
 
-def _unmated(line: Line, index: int, pair: str, left: tuple[str, Socket], right: tuple[str, Socket]) -> BenchFinding:
+def _unmated(
+    route: ResolvedRoute, index: int, pair: str, left: tuple[str, Socket], right: tuple[str, Socket]
+) -> BenchFinding:
     towards_left, towards_right = left[1].opposite(), right[1].opposite()
     words = f"{_short(towards_left)} to {_short(towards_right)}"
     adapter = TwoPort(
@@ -46,7 +48,7 @@ def _unmated(line: Line, index: int, pair: str, left: tuple[str, Socket], right:
         f"buy an adapter, {words}",
         part=right[0],
         mend_label="Put in the adapter",
-        mend=partial(_with_adapter, adapter=adapter, route=line.name, index=index),
+        mend=partial(_with_adapter, adapter=adapter, route=route.name, index=index),
     )
 
 
@@ -71,7 +73,11 @@ def _inserted(names: tuple[str, ...], joint: tuple[str, ...], new: str) -> tuple
     return names
 
 
-def _step(pair: str, left: tuple[str, Socket], right: tuple[str, Socket]) -> BenchFinding:
+def _step(
+    pair: str,
+    left: tuple[str, Socket],
+    right: tuple[str, Socket],
+) -> BenchFinding:
     reflected = abs(right[1].ohms - left[1].ohms) / (right[1].ohms + left[1].ohms)
     loss_db = -10 * log10(1 - reflected**2)
     return BenchFinding(

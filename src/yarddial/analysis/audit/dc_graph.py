@@ -5,9 +5,9 @@ from itertools import pairwise
 
 import msgspec
 
-from yarddial.yard.line import Line
 from yarddial.yard.parts import Part, Receiver, TwoPort
 from yarddial.yard.parts.electrical import dc_hazard, passes_dc
+from yarddial.yard.resolved_route import ResolvedRoute
 
 
 class DcReached(msgspec.Struct, frozen=True):
@@ -25,11 +25,11 @@ class DcReached(msgspec.Struct, frozen=True):
 class DcGraph:
     """All lines of a yard laid over one another: a part that several share is one place."""
 
-    def __init__(self, lines: Sequence[Line]) -> None:
+    def __init__(self, routes: Sequence[ResolvedRoute]) -> None:
         self._up: dict[tuple[str, str], list[tuple[Part, str]]] = {}
         self._down: dict[tuple[str, str], list[tuple[Part, str]]] = {}
-        for line in lines:
-            parts = [(part, line.port if isinstance(part, Receiver) else "") for part in line.parts]
+        for route in routes:
+            parts = [(part, route.port if isinstance(part, Receiver) else "") for part in route.parts]
             for before, after in pairwise(parts):
                 _put(self._up, after, before)
                 _put(self._down, before, after)

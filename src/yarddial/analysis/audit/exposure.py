@@ -10,7 +10,7 @@ from math import pi, sqrt
 from yarddial.analysis.audit.coupling import GAINS_DBI, LIGHT_M_S, LOWEST_HZ
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.yard.frequency import format_bound
-from yarddial.yard.line import Line
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 # Free space, ohms; what a reflecting ground adds to the field.
@@ -36,10 +36,10 @@ def keep_away_m(power_w: float, gain_dbi: float, frequency_hz: float) -> float:
     return field_at_1_m / field_limit_v_m(frequency_hz)
 
 
-def exposure(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
+def exposure(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
     """Every antenna that a transmitter feeds, once: the largest distance over what both reach."""
-    for line in lines:
-        rig, antenna = line.transceiver, line.antenna
+    for route in routes:
+        rig, antenna = route.transceiver, route.antenna
         if rig is None or not rig.transmit_w > 0 or antenna.kind == "dummy load":
             continue
         low_hz, high_hz = max(rig.low_hz, antenna.low_hz), min(rig.high_hz, antenna.high_hz)

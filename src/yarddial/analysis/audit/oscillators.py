@@ -5,9 +5,9 @@ from collections.abc import Iterator
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.yard.bands import Band
 from yarddial.yard.frequency import format_frequency
-from yarddial.yard.line import Line
 from yarddial.yard.parts import Converter
 from yarddial.yard.parts.spans import span_text
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 # Broadcast bands that fill the air near towns (radio regulations; check local rules).
@@ -19,25 +19,25 @@ STRONG_BANDS = (
 BESIDE_HZ = 2e6
 
 
-def oscillators(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
+def oscillators(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
     """Every converter with one oscillator of its own, against every strong band."""
-    for line in lines:
-        for part in line.inner:
+    for route in routes:
+        for part in route.inner:
             if not isinstance(part, Converter):
                 continue
             for band in STRONG_BANDS:
-                yield from _against(line, part, band)
+                yield from _against(route, part, band)
 
 
-def _against(line: Line, part: Converter, band: Band) -> Iterator[BenchFinding]:
+def _against(route: ResolvedRoute, part: Converter, band: Band) -> Iterator[BenchFinding]:
     lo_hz = part.entered_lo_hz
     inside = band.low_hz <= lo_hz <= band.high_hz
     beside = band.low_hz - BESIDE_HZ <= lo_hz <= band.high_hz + BESIDE_HZ
     # A station at f that passes unconverted is taken for f - L of a sum converter, f + L or L - f of the others.
     edges = sorted(part.stage().sense * (edge - part.stage().offset_hz) for edge in (band.low_hz, band.high_hz))
-    low_hz = max(edges[0], line.antenna.low_hz, part.input_low_hz, 0.0)
-    high_hz = min(edges[1], line.antenna.high_hz, part.input_high_hz)
-    shows = low_hz < high_hz and bool(line.reach((low_hz + high_hz) / 2).is_reached)
+    low_hz = max(edges[0], route.antenna.low_hz, part.input_low_hz, 0.0)
+    high_hz = min(edges[1], route.antenna.high_hz, part.input_high_hz)
+    shows = low_hz < high_hz and bool(route.reach((low_hz + high_hz) / 2).is_reached)
     if not (inside or beside or shows):
         return
     where = "inside" if inside else "beside" if beside else "so that it folds in"

@@ -3,45 +3,45 @@
 from collections.abc import Iterator
 
 from yarddial.analysis.audit.finding import BenchFinding
-from yarddial.yard.line import Line
 from yarddial.yard.parts import Transceiver, converters_of
 from yarddial.yard.parts.spans import span_text
 from yarddial.yard.reach import coverage
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 
-def ranges(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
+def ranges(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
     """Unfinished routes, then every finished one."""
-    for line in station.lines():
-        if line.missing:
+    for route in station.resolved_routes():
+        if route.missing:
             yield BenchFinding(
-                f"route:{line.name}", "look", line.missing[:1].upper() + line.missing[1:], "it reaches nothing yet"
+                f"route:{route.name}", "look", route.missing[:1].upper() + route.missing[1:], "it reaches nothing yet"
             )
-    for line in lines:
-        yield from _route(line)
+    for route in routes:
+        yield from _route(route)
 
 
-def _route(line: Line) -> Iterator[BenchFinding]:
-    segments = coverage(line)
+def _route(route: ResolvedRoute) -> Iterator[BenchFinding]:
+    segments = coverage(route)
     if not any(segment.state in ("reached", "under") for segment in segments):
-        reason = line.why_not((line.antenna.low_hz * line.antenna.high_hz) ** 0.5) or "its ranges do not meet"
-        what = f"Route '{line.name}' reaches nothing: {reason}"
-        yield BenchFinding(f"route:{line.name}", "stop", what, "look at the ranges of its parts")
+        reason = route.why_not((route.antenna.low_hz * route.antenna.high_hz) ** 0.5) or "its ranges do not meet"
+        what = f"Route '{route.name}' reaches nothing: {reason}"
+        yield BenchFinding(f"route:{route.name}", "stop", what, "look at the ranges of its parts")
         return
-    movers = [part for part in line.inner if converters_of(part) and not isinstance(part, Transceiver)]
+    movers = [part for part in route.inner if converters_of(part) and not isinstance(part, Transceiver)]
     if not movers:
         return
     taken = converters_of(movers[0])
-    wanted = [(max(c.input_low_hz, line.antenna.low_hz), min(c.input_high_hz, line.antenna.high_hz)) for c in taken]
+    wanted = [(max(c.input_low_hz, route.antenna.low_hz), min(c.input_high_hz, route.antenna.high_hz)) for c in taken]
     for segment in segments:
         lost = [(max(low, segment.low_hz), min(high, segment.high_hz)) for low, high in wanted]
         for low_hz, high_hz in lost:
-            if segment.state in ("hole", "out") and low_hz < high_hz and segment.by == line.receiver.name:
-                out = sorted(line.at(hertz).points()[-1].out_hz for hertz in (low_hz, high_hz))
+            if segment.state in ("hole", "out") and low_hz < high_hz and segment.by == route.receiver.name:
+                out = sorted(route.at(hertz).points()[-1].out_hz for hertz in (low_hz, high_hz))
                 what = (
                     f"{span_text(low_hz, high_hz)} comes out of {movers[-1].name} at {span_text(*out)}, "
-                    f"outside {line.receiver.name}"
+                    f"outside {route.receiver.name}"
                 )
                 yield BenchFinding(
-                    f"range:{line.name}:{low_hz:.0f}", "look", what, segment.reason, movers[-1].name
+                    f"range:{route.name}:{low_hz:.0f}", "look", what, segment.reason, movers[-1].name
                 )  # fmt: skip

@@ -4,25 +4,25 @@ from collections.abc import Iterator
 
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.yard.frequency import format_bound
-from yarddial.yard.line import Line
 from yarddial.yard.parts import TwoPort
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 
-def sampling(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
+def sampling(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
     """Every route that ends in a direct input."""
-    for line in lines:
-        direct = line.receiver.direct
-        if direct is None or not line.receiver.samples_directly(line.port):
+    for route in routes:
+        direct = route.receiver.direct
+        if direct is None or not route.receiver.samples_directly(route.port):
             continue
         zone_hz = direct.clock_hz / 2
-        if any(isinstance(part, TwoPort) and _keeps_one_zone(part, zone_hz) for part in line.inner):
+        if any(isinstance(part, TwoPort) and _keeps_one_zone(part, zone_hz) for part in route.inner):
             continue
         what = (
-            f"{line.name} samples directly without a filter: zones of {format_bound(zone_hz)} lie on top of each other"
+            f"{route.name} samples directly without a filter: zones of {format_bound(zone_hz)} lie on top of each other"
         )
         why = f"a low-pass of {format_bound(zone_hz)} at most keeps the first zone, a band-pass any other"
-        yield BenchFinding(f"sampling:{line.name}", "look", what, why, line.receiver.name)
+        yield BenchFinding(f"sampling:{route.name}", "look", what, why, route.receiver.name)
 
 
 def _keeps_one_zone(part: TwoPort, zone_hz: float) -> bool:

@@ -8,9 +8,9 @@ import msgspec
 from yarddial.analysis.audit.dc_graph import DcGraph, DcReached
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.yard.frequency import format_bound
-from yarddial.yard.line import Line
 from yarddial.yard.parts import Feed, Lnb, Need, Part, Receiver, TwoPort
 from yarddial.yard.parts.electrical import DcHazard, dc_hazard, passes_dc
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 _Key = tuple[str, str]
@@ -27,17 +27,17 @@ class _Source(msgspec.Struct, frozen=True):
     down: bool = False
 
 
-def supply(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
+def supply(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
     """Leads first, then every line with its feeds, then what each feed's current comes to."""
     for part in station.parts:
         need = getattr(part, "need", None)
         if isinstance(need, Need) and need.by == "lead":
             yield from _lead(part, need)
-    graph = DcGraph(lines)
-    sources = {(source.owner, source.port): source for line in lines for source in _sources(line)}
+    graph = DcGraph(routes)
+    sources = {(source.owner, source.port): source for route in routes for source in _sources(route)}
     reached = {key: graph.follow(*key, down=source.down) for key, source in sources.items()}
-    for line in lines:
-        yield from _line(line, sources, reached)
+    for route in routes:
+        yield from _line(route, sources, reached)
     for key, source in sources.items():
         yield from _source(source, reached[key])
 
@@ -54,15 +54,15 @@ def _lead(part: Part, need: Need) -> Iterator[BenchFinding]:
 
 
 def _line(
-    line: Line, sources: dict[_Key, _Source], reached: dict[_Key, tuple[DcReached, ...]]
+    route: ResolvedRoute, sources: dict[_Key, _Source], reached: dict[_Key, tuple[DcReached, ...]]
 ) -> Iterator[BenchFinding]:
     """What each part on a line that wants its supply over the line gets, from this line or another that shares it."""
-    parts, own = line.parts, _sources(line)
+    parts, own = route.parts, _sources(route)
     for index, part in enumerate(parts[:-1]):
         need = getattr(part, "need", None)
         if not isinstance(need, Need) or need.by != "line":
             continue
-        key = f"supply:{part.name}:{line.receiver.name}:{line.port}"
+        key = f"supply:{part.name}:{route.receiver.name}:{route.port}"
         feeding = [
             sources[where]
             for where, reached_parts in reached.items()
@@ -71,7 +71,7 @@ def _line(
         if not feeding:
             source = next((source for source in own if source.index > index), None)
             if source is None:
-                what = f"{part.name} needs {need.text} through its line; nothing on {line.name} feeds it"
+                what = f"{part.name} needs {need.text} through its line; nothing on {route.name} feeds it"
                 yield BenchFinding(key, "stop", what, "it gives no signal without", part.name)
                 continue
             if source.down:
@@ -86,7 +86,7 @@ def _line(
         # One that is on, and the one of this line, before others.
         source = min(feeding, key=lambda feeder: (not feeder.feed.on, (feeder.owner, feeder.port) not in here))
         yield from _fits(key, part.name, need, source.feed, source.spoken, need.current_ma)
-        yield from _tone(key, part, line.dial_hz, source)
+        yield from _tone(key, part, route.dial_hz, source)
         if not any(feeder.feed.on for feeder in feeding) and need.low_v <= source.feed.volts <= need.high_v:
             yield BenchFinding(
                 f"{key}:off", "look", f"{part.name} is not fed: {source.spoken} is off", "it gives no signal without",
@@ -165,16 +165,16 @@ _HARMS: dict[DcHazard, str] = {
 }  # fmt: skip
 
 
-def _sources(line: Line) -> list[_Source]:
+def _sources(route: ResolvedRoute) -> list[_Source]:
     sources = [
         _Source(i, part.name, part.name, part.feed, down=part.feeds_down)
-        for i, part in enumerate(line.parts)
+        for i, part in enumerate(route.parts)
         if isinstance(part, TwoPort) and part.feed is not None
     ]
-    bias = line.receiver.port(line.port).bias
+    bias = route.receiver.port(route.port).bias
     if bias is not None:
-        name = line.receiver.name
-        sources.append(_Source(len(line.parts) - 1, name, f"{name}'s bias feed ({line.port})", bias, line.port))
+        name = route.receiver.name
+        sources.append(_Source(len(route.parts) - 1, name, f"{name}'s bias feed ({route.port})", bias, route.port))
     return sources
 
 

@@ -5,10 +5,10 @@ from collections.abc import Iterator
 from yarddial.analysis.audit.coupling import Coupling, coupling_of
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.analysis.audit.worst_power import SHARING_SHAPES, power_dbm, worst_reached
-from yarddial.yard.line import Line
 from yarddial.yard.mark import Mark
 from yarddial.yard.parts import Antenna, Part, Receiver, Transceiver, TwoPort, Value
 from yarddial.yard.parts.electrical import can_burn
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 # Less margin than this deserves a look: isolations are typical values, antennas change.
@@ -19,34 +19,34 @@ _DISTANCE_ADVICE = (
 )
 
 
-def transmit(station: Station, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
+def transmit(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
     """Every transmitter against what hangs behind its outputs, on other ways of a switch, and on other antennas."""
     rigs: list[str] = []
-    for line in lines:
-        rig = line.transceiver
+    for route in routes:
+        rig = route.transceiver
         if rig is None or not rig.transmit_w > 0:
             continue
-        index = line.inner.index(rig)
-        yield from _judge(rig, rig.isolation_db, "its output", (*line.inner[index + 1 :], line.receiver), line.port)
-        for shared in line.inner[:index]:
+        index = route.inner.index(rig)
+        yield from _judge(rig, rig.isolation_db, "its output", (*route.inner[index + 1 :], route.receiver), route.port)
+        for shared in route.inner[:index]:
             if isinstance(shared, TwoPort) and shared.what in SHARING_SHAPES:
-                yield from _beside(rig, shared, lines)
+                yield from _beside(rig, shared, routes)
         if rig.name not in rigs:
             rigs.append(rig.name)
-            yield from _across(rig, line.antenna, lines)
+            yield from _across(rig, route.antenna, routes)
 
 
-def _beside(rig: Transceiver, shared: TwoPort, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
-    for other in lines:
+def _beside(rig: Transceiver, shared: TwoPort, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
+    for other in routes:
         if shared not in other.inner or any(part.name == rig.name for part in other.inner):
             continue
         behind = (*other.inner[other.inner.index(shared) + 1 :], other.receiver)
         yield from _judge(rig, shared.isolation_db, shared.name, behind, other.port)
 
 
-def _across(rig: Transceiver, sends: Antenna, lines: tuple[Line, ...]) -> Iterator[BenchFinding]:
+def _across(rig: Transceiver, sends: Antenna, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
     """Receivers on antennas of their own, in the field of the one that transmits."""
-    for other in lines:
+    for other in routes:
         if other.antenna.name == sends.name or any(part.name == rig.name for part in other.inner):
             continue
         coupling = coupling_of(rig, sends, other.antenna)
@@ -54,7 +54,7 @@ def _across(rig: Transceiver, sends: Antenna, lines: tuple[Line, ...]) -> Iterat
             yield from _judge_across(rig, coupling, other)
 
 
-def _judge_across(rig: Transceiver, coupling: Coupling, other: Line) -> Iterator[BenchFinding]:
+def _judge_across(rig: Transceiver, coupling: Coupling, other: ResolvedRoute) -> Iterator[BenchFinding]:
     reached = worst_reached((*other.inner, other.receiver), other.port, power_dbm(rig) - coupling.loss_db)
     # Distance and loss are typed at the antenna.
     name, where = reached.part.name, other.antenna.name

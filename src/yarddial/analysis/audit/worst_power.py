@@ -6,9 +6,9 @@ from math import log10
 import msgspec
 
 from yarddial.analysis.audit.coupling import coupling_of
-from yarddial.yard.line import Line
 from yarddial.yard.parts import Part, Transceiver, TwoPort, Value
 from yarddial.yard.parts.electrical import can_burn, rating_dbm, weakened_dbm
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 SHARING_SHAPES = ("switch", "splitter", "relay", "diplexer")
@@ -70,54 +70,54 @@ class WorstPower(msgspec.Struct, frozen=True):
         return f"{came}, which takes {_dbm(self.limit_dbm)}: {over}{relay}"
 
 
-def worst_power_of(station: Station, line: Line, rig: Transceiver) -> WorstPower | None:
+def worst_power_of(station: Station, route: ResolvedRoute, rig: Transceiver) -> WorstPower | None:
     """The worst way from a transmitter into a route; None where nothing of it can come there, or it cannot transmit."""
-    if not rig.transmit_w > 0 or line.missing:
+    if not rig.transmit_w > 0 or route.missing:
         return None
-    return min(_power_paths(station, line, rig), key=lambda power: (power.is_safe, _order(power)), default=None)
+    return min(_power_paths(station, route, rig), key=lambda power: (power.is_safe, _order(power)), default=None)
 
 
 def _order(power: WorstPower) -> float:
     return float("-inf") if power.margin_db is None else power.margin_db
 
 
-def _power_paths(station: Station, line: Line, rig: Transceiver) -> Iterator[WorstPower]:
-    end = line.receiver
-    inner = [part.name for part in line.inner]
+def _power_paths(station: Station, route: ResolvedRoute, rig: Transceiver) -> Iterator[WorstPower]:
+    end = route.receiver
+    inner = [part.name for part in route.inner]
     if rig.name in inner:
         index = inner.index(rig.name)
-        relay = next((part.name for part in line.inner if isinstance(part, TwoPort) and part.what == "relay"), "")
-        yield _worst_of(rig, line, rig.isolation_db, "through its output", (*line.inner[index + 1 :], end), relay)
+        relay = next((part.name for part in route.inner if isinstance(part, TwoPort) and part.what == "relay"), "")
+        yield _worst_of(rig, route, rig.isolation_db, "through its output", (*route.inner[index + 1 :], end), relay)
         return
-    for other in station.lines():
+    for other in station.resolved_routes():
         if other.missing or rig.name not in (names := [part.name for part in other.inner]):
             continue
         shared = [part for part in other.inner[: names.index(rig.name)] if part.name in inner]
         for part in shared:
             if isinstance(part, TwoPort) and part.what in SHARING_SHAPES:
-                behind = (*line.inner[inner.index(part.name) + 1 :], end)
+                behind = (*route.inner[inner.index(part.name) + 1 :], end)
                 relay = part.name if part.what == "relay" else ""
-                yield _worst_of(rig, line, part.isolation_db, f"past {part.name}", behind, relay)
-        if other.antenna.name != line.antenna.name:
-            coupling = coupling_of(rig, other.antenna, line.antenna)
+                yield _worst_of(rig, route, part.isolation_db, f"past {part.name}", behind, relay)
+        if other.antenna.name != route.antenna.name:
+            coupling = coupling_of(rig, other.antenna, route.antenna)
             if coupling is not None:
-                path_words = f"through the air by {line.antenna.name}"
-                yield _worst_of(rig, line, Value(coupling.loss_db), path_words, (*line.inner, end), "")
+                path_words = f"through the air by {route.antenna.name}"
+                yield _worst_of(rig, route, Value(coupling.loss_db), path_words, (*route.inner, end), "")
         elif not shared:
             # One antenna on two routes, with nothing between that is known to part them.
-            yield _worst_of(rig, line, None, f"by {line.antenna.name}, which both use,", (*line.inner, end), "")
+            yield _worst_of(rig, route, None, f"by {route.antenna.name}, which both use,", (*route.inner, end), "")
 
 
 def _worst_of(
-    rig: Transceiver, line: Line, loss_db: Value | None, path_words: str, behind: tuple[Part, ...], relay: str
+    rig: Transceiver, route: ResolvedRoute, loss_db: Value | None, path_words: str, behind: tuple[Part, ...], relay: str
 ) -> WorstPower:
     dbm = power_dbm(rig)
     if loss_db is None:
         name = next(part for part in behind if can_burn(part)).name
-        return WorstPower(rig.name, line.name, dbm, path_words, name, relay=relay)
-    reached = worst_reached(behind, line.port, dbm - loss_db.value)
+        return WorstPower(rig.name, route.name, dbm, path_words, name, relay=relay)
+    reached = worst_reached(behind, route.port, dbm - loss_db.value)
     limit_dbm = None if reached.limit is None else reached.limit.value
-    return WorstPower(rig.name, line.name, dbm, path_words, reached.part.name, reached.level_dbm, limit_dbm, relay)
+    return WorstPower(rig.name, route.name, dbm, path_words, reached.part.name, reached.level_dbm, limit_dbm, relay)
 
 
 def power_dbm(rig: Transceiver) -> float:

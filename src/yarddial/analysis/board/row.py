@@ -8,11 +8,11 @@ import msgspec
 from yarddial.analysis.ghosts.scene import Ghost
 from yarddial.yard.bands import Band
 from yarddial.yard.frequency import format_bound, format_hertz, format_sigma
-from yarddial.yard.line import Line, ReachState
 from yarddial.yard.mark import Mark
 from yarddial.yard.modes import Mode, mode_named
 from yarddial.yard.oscillators import DialState, Oscillators, dial_state
 from yarddial.yard.reach import Reaches, best_route, why_out_of_reach
+from yarddial.yard.resolved_route import ReachState, ResolvedRoute
 from yarddial.yard.station import Station
 
 # Places of a band that are looked at.
@@ -79,30 +79,32 @@ def row_of(
     reaches : of the station, for whoever judges many bands of it.
     """
     places = [band.low_hz + (band.high_hz - band.low_hz) * i / (PLACES_A_BAND - 1) for i in range(PLACES_A_BAND)]
-    line, share = _best_line(station, band, places, reaches or Reaches(station))
+    route, share = _covering_route(station, band, places, reaches or Reaches(station))
     mode = mode_named(band.mode_key)
-    gains = any(k.band == band.name and line is not None and k.route == line.name for k in station.kept_gains)
+    gains = any(k.band == band.name and route is not None and k.route == route.name for k in station.kept_gains)
     inside = tuple(g for g in ghosts if band.low_hz <= g.dial_hz <= band.high_hz)
-    if line is None:
+    if route is None:
         why = why_out_of_reach(station, band.middle_hz)
         return BandRow(
             band, "", 0.0, mode, None, 0.0, 0.0, False, (), gains, None, "stop", f"Out of reach: {why}.", "bench"
         )
-    states = [dial_state(line, place, known) for place in places if line.reach(place).is_reached]
+    states = [dial_state(route, place, known) for place in places if route.reach(place).is_reached]
     worst = max(states, key=lambda state: abs(state.error_hz) + 2 * state.sigma_hz)
     is_measured = {name for name, _ in worst.slopes} <= measured
-    proof = next((candidate for candidate in proofs if candidate.route in ("", line.name)), None)
-    silent = "" if proof is not None else _silent(line, proofs, attempts)
-    mark, verdict, todo = _judged(line, share, mode, worst, inside, proof, silent, is_measured=is_measured)
+    proof = next((candidate for candidate in proofs if candidate.route in ("", route.name)), None)
+    silent = "" if proof is not None else _silent(route, proofs, attempts)
+    mark, verdict, todo = _judged(route, share, mode, worst, inside, proof, silent, is_measured=is_measured)
     return BandRow(
-        band, line.name, share, mode, states[len(states) // 2], worst.error_hz, worst.sigma_hz, is_measured, inside,
+        band, route.name, share, mode, states[len(states) // 2], worst.error_hz, worst.sigma_hz, is_measured, inside,
         gains, proof, mark, verdict, todo,
     )  # fmt: skip
 
 
-def _best_line(station: Station, band: Band, places: Sequence[float], reaches: Reaches) -> tuple[Line | None, float]:
+def _covering_route(
+    station: Station, band: Band, places: Sequence[float], reaches: Reaches
+) -> tuple[ResolvedRoute | None, float]:
     """The route that serves most of a band; of equals the one that the points would take."""
-    indices = range(len(reaches.lines))
+    indices = range(len(reaches.routes))
     shares = [sum(reaches.state(i, place) in REACHED_STATES for place in places) / len(places) for i in indices]
     best = max(shares, default=0.0)
     if not best:
@@ -110,19 +112,19 @@ def _best_line(station: Station, band: Band, places: Sequence[float], reaches: R
     equals = [i for i, share in enumerate(shares) if share == best]
     chosen = equals[0]
     if len(equals) > 1:
-        now = next((i for i in equals if reaches.lines[i].name == station.route), None)
+        now = next((i for i in equals if reaches.routes[i].name == station.route), None)
         if now is not None and reaches.state(now, band.middle_hz) == "reached":
             # Nothing reaches it better than the present one.
             chosen = now
         else:
             first = best_route(msgspec.structs.replace(station, held=False), band.middle_hz)
-            chosen = next((i for i in equals if reaches.lines[i].name == first), chosen)
-    return reaches.lines[chosen], best
+            chosen = next((i for i in equals if reaches.routes[i].name == first), chosen)
+    return reaches.routes[chosen], best
 
 
-def _silent(line: Line, proofs: Sequence[Proof], attempts: Sequence[Proof]) -> str:
+def _silent(route: ResolvedRoute, proofs: Sequence[Proof], attempts: Sequence[Proof]) -> str:
     """What is known of a band in which nothing was proven over its route."""
-    if attempted := next((attempt for attempt in attempts if attempt.route in ("", line.name)), None):
+    if attempted := next((attempt for attempt in attempts if attempt.route in ("", route.name)), None):
         return f"nothing stood out on {attempted.at_utc[:10]} at {attempted.at_utc[11:16]} UTC: look at another hour"
     if proofs:
         return f"heard over {proofs[0].route}, not yet over this route"
@@ -130,13 +132,13 @@ def _silent(line: Line, proofs: Sequence[Proof], attempts: Sequence[Proof]) -> s
 
 
 def _judged(
-    line: Line, share: float, mode: Mode, worst: DialState, ghosts: Sequence[Ghost], proof: Proof | None, silent: str,
-    *, is_measured: bool,
+    route: ResolvedRoute, share: float, mode: Mode, worst: DialState, ghosts: Sequence[Ghost],
+    proof: Proof | None, silent: str, *, is_measured: bool,
 ) -> tuple[Mark, str, Todo]:  # fmt: skip
     served = abs(worst.error_hz) + 2 * worst.sigma_hz <= mode.tolerance_hz
     uncertainty = format_sigma(worst.sigma_hz)[1:]
     if share < 1.0:
-        return "look", f"{line.name} reaches {share:.0%} of it.", "bench"
+        return "look", f"{route.name} reaches {share:.0%} of it.", "bench"
     if not is_measured and not served:
         return "unknown", f"Not measured: the dial may be off by {format_sigma(2 * worst.sigma_hz)[1:]}.", "measure"
     if not served and abs(worst.error_hz) > 2 * worst.sigma_hz:

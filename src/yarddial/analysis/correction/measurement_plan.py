@@ -8,9 +8,9 @@ import numpy as np
 
 from yarddial.analysis.correction.design import Matrix
 from yarddial.analysis.correction.next_measurement import MEASURED_HZ, covariance_after, slopes
-from yarddial.yard.line import Line
 from yarddial.yard.observation import Observation, observed
 from yarddial.yard.oscillators import Oscillators
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference
 
 # Two sigma must lie within what is allowed.
@@ -24,7 +24,7 @@ NEAR_BEST = 1.5
 class WantedPlace(msgspec.Struct, frozen=True):
     """A place of the dial that matters: over a route, and what its mode allows there, hertz."""
 
-    line: Line
+    route: ResolvedRoute
     dial_hz: float
     tolerance_hz: float
 
@@ -44,7 +44,7 @@ class MeasurementPlan(msgspec.Struct, frozen=True):
 
 
 def plan_measurements(
-    lines: Sequence[Line],
+    routes: Sequence[ResolvedRoute],
     references: Sequence[Reference],
     oscillators: Oscillators,
     wanted: Sequence[WantedPlace],
@@ -59,7 +59,7 @@ def plan_measurements(
 
     Parameters
     ----------
-    lines, references : sequences
+    routes, references : sequences
         What can be measured over what. left_out : (station, route) that are not to be tried.
     oscillators : Oscillators
         What is known now. made : the looks that went into it; `before` is what was known without them.
@@ -69,15 +69,15 @@ def plan_measurements(
     seen = {(candidate.reference_name, candidate.reference_hz, candidate.route) for candidate in observations}
     # A second look at the same carrier on the same day errs alike: it is no new one.
     able = [
-        (line, reference)
-        for line in lines
+        (route, reference)
+        for route in routes
         for reference in references
-        if (reference.name, line.name) not in left_out
-        and (reference.name, reference.frequency_hz, line.name) not in seen
-        and not line.why_not(reference.frequency_hz)
+        if (reference.name, route.name) not in left_out
+        and (reference.name, reference.frequency_hz, route.name) not in seen
+        and not route.why_not(reference.frequency_hz)
     ]
     start = before or oscillators
-    goals = [slopes(place.line, place.dial_hz, oscillators) for place in wanted]
+    goals = [slopes(place.route, place.dial_hz, oscillators) for place in wanted]
     known: Matrix = np.array(oscillators.covariance)
     allowed = _allowed(
         wanted,
@@ -95,10 +95,10 @@ def plan_measurements(
             if best is None or best[0] > cost - MIN_GAIN:
                 break
         _, chosen = best
-        for line, reference in chosen:
-            measurements.append(_as_measured(line, reference))
-            planned.append(PlannedMeasurement(reference, line.name))
-            able.remove((line, reference))
+        for route, reference in chosen:
+            measurements.append(_as_measured(route, reference))
+            planned.append(PlannedMeasurement(reference, route.name))
+            able.remove((route, reference))
         known = covariance_after(measurements, start)
     return MeasurementPlan(tuple(planned), tuple(_unmet(known, goals, wanted)))
 
@@ -112,29 +112,29 @@ def _allowed(wanted: Sequence[WantedPlace], goals: Sequence[np.ndarray], best: M
 
 
 def _best(
-    able: Sequence[tuple[Line, Reference]],
+    able: Sequence[tuple[ResolvedRoute, Reference]],
     measurements: Sequence[Observation],
     start: Oscillators,
     goals: Sequence[np.ndarray],
     allowed: Sequence[float],
-) -> tuple[float, tuple[tuple[Line, Reference], ...]] | None:
-    best: tuple[float, tuple[tuple[Line, Reference], ...]] | None = None
-    for line, reference in able:
-        cost = _cost(covariance_after([*measurements, _as_measured(line, reference)], start), goals, allowed)
+) -> tuple[float, tuple[tuple[ResolvedRoute, Reference], ...]] | None:
+    best: tuple[float, tuple[tuple[ResolvedRoute, Reference], ...]] | None = None
+    for route, reference in able:
+        cost = _cost(covariance_after([*measurements, _as_measured(route, reference)], start), goals, allowed)
         if best is None or cost < best[0] - 1e-9:
-            best = (cost, ((line, reference),))
+            best = (cost, ((route, reference),))
     return best
 
 
 def _best_pair(
-    able: Sequence[tuple[Line, Reference]],
+    able: Sequence[tuple[ResolvedRoute, Reference]],
     measurements: Sequence[Observation],
     start: Oscillators,
     goals: Sequence[np.ndarray],
     allowed: Sequence[float],
-) -> tuple[float, tuple[tuple[Line, Reference], ...]] | None:
+) -> tuple[float, tuple[tuple[ResolvedRoute, Reference], ...]] | None:
     """Two that only together tell something, such as one that checks the other."""
-    best: tuple[float, tuple[tuple[Line, Reference], ...]] | None = None
+    best: tuple[float, tuple[tuple[ResolvedRoute, Reference], ...]] | None = None
     for i, first in enumerate(able):
         for second in able[i + 1 :]:
             both = [*measurements, _as_measured(*first), _as_measured(*second)]
@@ -144,8 +144,8 @@ def _best_pair(
     return best
 
 
-def _as_measured(line: Line, reference: Reference) -> Observation:
-    return observed(line, reference, reference.frequency_hz, MEASURED_HZ)
+def _as_measured(route: ResolvedRoute, reference: Reference) -> Observation:
+    return observed(route, reference, reference.frequency_hz, MEASURED_HZ)
 
 
 def _cost(known: Matrix, goals: Sequence[np.ndarray], allowed: Sequence[float]) -> float:

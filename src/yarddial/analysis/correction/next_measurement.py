@@ -7,9 +7,9 @@ import numpy as np
 
 from yarddial.analysis.correction.design import equations, whiten
 from yarddial.analysis.correction.outliers import unchecked
-from yarddial.yard.line import Line
 from yarddial.yard.observation import Observation, lasting_error_of, observed
 from yarddial.yard.oscillators import Oscillators, dial_state
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference
 
 # What a carrier is measured to in half a minute, beside what its transmitter and path leave open.
@@ -34,19 +34,19 @@ class NextMeasurement(msgspec.Struct, frozen=True):
         return self.after_hz < (1 - MIN_GAIN_SHARE) * self.before_hz
 
 
-def slopes(line: Line, dial_hz: float, oscillators: Oscillators) -> np.ndarray:
+def slopes(route: ResolvedRoute, dial_hz: float, oscillators: Oscillators) -> np.ndarray:
     """What the dial moves by for each oscillator, hertz per its own unit, at a place over a route; shape (k,)."""
     slope_vector = np.zeros(len(oscillators.names))
-    for name, slope in dial_state(line, dial_hz, oscillators).slopes:
+    for name, slope in dial_state(route, dial_hz, oscillators).slopes:
         slope_vector[oscillators.names.index(name)] = slope
     return slope_vector
 
 
 def next_measurement(
-    lines: Sequence[Line],
+    routes: Sequence[ResolvedRoute],
     references: Sequence[Reference],
     oscillators: Oscillators,
-    wanted: Sequence[tuple[Line, float]],
+    wanted: Sequence[tuple[ResolvedRoute, float]],
     observations: Sequence[Observation] = (),
     before: Oscillators | None = None,
 ) -> NextMeasurement | None:
@@ -71,24 +71,24 @@ def next_measurement(
     ----------
     .. [1] Bayesian linear design: Chaloner & Verdinelli, Statistical Science 10 (1995) 273-304, section 2.
     """
-    goals = [slopes(line, dial_hz, oscillators) for line, dial_hz in wanted]
+    goals = [slopes(route, dial_hz, oscillators) for route, dial_hz in wanted]
     candidates = [
-        (line, reference) for line in lines for reference in references if not line.why_not(reference.frequency_hz)
+        (route, reference) for route in routes for reference in references if not route.why_not(reference.frequency_hz)
     ]
     known = np.array(oscillators.covariance)
     now = [max(float(goal @ known @ goal), 1e-12) for goal in goals]
-    best: tuple[float, Reference, Line, float] | None = None
-    for line, reference in candidates:
+    best: tuple[float, Reference, ResolvedRoute, float] | None = None
+    for route, reference in candidates:
         if len(observations) <= EXACT_UP_TO_ROWS or any(_is_same(seen, reference) for seen in observations):
-            after = _after_measurement(line, reference, oscillators, goals, observations, before or oscillators)
+            after = _after_measurement(route, reference, oscillators, goals, observations, before or oscillators)
         else:
-            a = slopes(line, reference.frequency_hz, oscillators)
+            a = slopes(route, reference.frequency_hz, oscillators)
             moved = known @ a
             variance = float(a @ moved) + reference.sigma_hz**2 + MEASURED_HZ**2
             after = [n - float(goal @ moved) ** 2 / variance for goal, n in zip(goals, now, strict=True)]
         cost = sum(value / n for value, n in zip(after, now, strict=True))
         if best is None or cost < best[0] - 1e-12:
-            best = (cost, reference, line, after[0])
+            best = (cost, reference, route, after[0])
     if best is None:
         return None
     return NextMeasurement(best[1], best[2].name, now[0] ** 0.5, max(best[3], 0.0) ** 0.5)
@@ -99,7 +99,7 @@ def _is_same(seen: Observation, reference: Reference) -> bool:
 
 
 def _after_measurement(
-    line: Line,
+    route: ResolvedRoute,
     reference: Reference,
     oscillators: Oscillators,
     goals: Sequence[np.ndarray],
@@ -108,7 +108,7 @@ def _after_measurement(
 ) -> list[float]:
     """Variances at the wanted places after one more look: what it checks, and what it leaves unchecked, counted."""
     latest = max((seen.at_utc for seen in observations), default="")
-    candidate = observed(line, reference, reference.frequency_hz, MEASURED_HZ, latest)
+    candidate = observed(route, reference, reference.frequency_hz, MEASURED_HZ, latest)
     covariance = covariance_after((*observations, candidate), before)
     return [float(goal @ covariance @ goal) for goal in goals]
 

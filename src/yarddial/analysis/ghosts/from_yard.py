@@ -12,7 +12,6 @@ from yarddial.yard.bands import Band
 from yarddial.yard.demodulation import demodulations_of, usual
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.frequency_conversion import Stage, shown_for_dial
-from yarddial.yard.line import Line
 from yarddial.yard.oscillators import Oscillators, crystal_of, is_in_ppm, oscillator_of
 from yarddial.yard.parts import Converter, Isolator, Lnb, Transceiver, TwoPort, Value
 from yarddial.yard.parts.usual import (
@@ -27,6 +26,7 @@ from yarddial.yard.parts.usual import (
     mirror_of,
     phase_noise_of,
 )
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.segments import segment_at
 from yarddial.yard.strong import Strong
 
@@ -36,34 +36,34 @@ OCTAVE_DB, LEAKS_DB, NOTCH_DB = 30.0, 60.0, 40.0
 NAMED_HZ = 3e3
 
 
-def scene_of(line: Line, strong: Sequence[Strong], known: Oscillators | None = None) -> Scene:
+def scene_of(route: ResolvedRoute, strong: Sequence[Strong], known: Oscillators | None = None) -> Scene:
     """What a route with its receiver makes of strong signals, levels as the antenna hands them over.
 
     known : true oscillators as far as known; the parts' own values by default.
     """
     stages = []
-    for converter in line.converters:
+    for converter in route.converters:
         error_hz = converter.lo_hz.value - converter.entered_lo_hz
         if known is not None and oscillator_of(converter) in known.names:
             value = known.value(oscillator_of(converter))
             more_hz = value * 1e-6 * converter.nominal_lo_hz if is_in_ppm(oscillator_of(converter)) else value
             error_hz = converter.nominal_lo_hz - converter.entered_lo_hz + more_hz
         stages.append(Stage(converter.kind, converter.entered_lo_hz, error_hz, converter.name))
-    boxes = [part for part in line.inner if isinstance(part, Converter)]
+    boxes = [part for part in route.inner if isinstance(part, Converter)]
     isolation_db = sum(isolation_of(box).value for box in boxes)
     leaks_dbm = [leak_of(box).value for box in boxes]
     return Scene(
         tuple(strong),
         tuple(stages),
-        _receiver(line, known),
-        lambda hertz: _gain_db(line, hertz),
+        _receiver(route, known),
+        lambda hertz: _gain_db(route, hertz),
         isolation_db if boxes else None,
         max(leaks_dbm, default=None),
     )
 
 
 def strong_seen(
-    line: Line,
+    route: ResolvedRoute,
     span: Span,
     peaks: Sequence[Peak],
     names: Sequence[tuple[float, str]] = (),
@@ -88,25 +88,25 @@ def strong_seen(
             for strong_signal in strong_signals
         ):
             continue
-        socket_hz = shown_for_dial(peak.dial_hz, line.at(peak.dial_hz).stages)
-        gain_db = float(_gain_db(line, np.array([socket_hz]))[0])
+        socket_hz = shown_for_dial(peak.dial_hz, route.at(peak.dial_hz).stages)
+        gain_db = float(_gain_db(route, np.array([socket_hz]))[0])
         near = [name for hertz, name in names if abs(hertz - peak.dial_hz) < NAMED_HZ]
         name = near[0] if near else format_frequency(round(peak.dial_hz, -3), 0)
         level_dbm = span.power_dbm(peak.dial_hz, width_hz) - gain_db
-        strong_signals.append(Strong(peak.dial_hz, level_dbm, name, width_hz, line.antenna.name))
+        strong_signals.append(Strong(peak.dial_hz, level_dbm, name, width_hz, route.antenna.name))
     return tuple(strong_signals)
 
 
-def _receiver(line: Line, known: Oscillators | None) -> ReceiverModel:
-    receiver = line.receiver
+def _receiver(route: ResolvedRoute, known: Oscillators | None) -> ReceiverModel:
+    receiver = route.receiver
     # A tuner whose filter follows it takes so much off what is an octave or more away.
     tracking_db = 0.0 if receiver.tracking_db is None else receiver.tracking_db.value
     harmonic_db = HARMONIC_DB if receiver.harmonic_db is None else receiver.harmonic_db.value
-    direct = receiver.direct if receiver.samples_directly(line.port) else None
+    direct = receiver.direct if receiver.samples_directly(route.port) else None
     name = crystal_of(receiver.name)
     return ReceiverModel(
-        iip2_dbm=_number(iip2_of(receiver, line.port)),
-        iip3_dbm=_number(iip3_of(receiver, line.port)),
+        iip2_dbm=_number(iip2_of(receiver, route.port)),
+        iip3_dbm=_number(iip3_of(receiver, route.port)),
         mirror_db=mirror_of(receiver).value,
         harmonic_db=harmonic_db + tracking_db,
         even_db=even_of(receiver).value + tracking_db,
@@ -125,10 +125,10 @@ def _receiver(line: Line, known: Oscillators | None) -> ReceiverModel:
     )
 
 
-def _gain_db(line: Line, hertz: Floats) -> Floats:
+def _gain_db(route: ResolvedRoute, hertz: Floats) -> Floats:
     """Of the parts behind the last converter, for whatever arrives there; those before it act on the air's own."""
     total = np.zeros(hertz.shape)
-    for part in reversed(line.inner):
+    for part in reversed(route.inner):
         match part:
             case Converter() | Lnb():
                 return total

@@ -9,7 +9,7 @@ from yarddial.analysis.ghosts.remedies import SpanScene
 from yarddial.analysis.ghosts.scene import Ghost, ReceiverModel
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.frequency_conversion import lo_weights, path_sense, shown_for_dial
-from yarddial.yard.line import Line
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.strong import Strong
 
 # A product's place, as well as a scan tells it; and how much weaker it is than the weakest that it is made of.
@@ -49,7 +49,7 @@ def source_of(ghost: Ghost, setting: SpanScene) -> Strong | None:
     return Strong(air_hz, ghost.level_dbm + more_db, f"what stands at {format_frequency(air_hz, 0)}", ghost.width_hz)
 
 
-def without_products(line: Line, candidates: Sequence[Strong]) -> tuple[Strong, ...]:
+def without_products(route: ResolvedRoute, candidates: Sequence[Strong]) -> tuple[Strong, ...]:
     """Signals seen over one route, those left out that its receiver is likely to make of stronger ones.
 
     By their place alone: parts' intercepts are too rough to tell. What stands where a product of order 2 or 3 falls,
@@ -57,9 +57,9 @@ def without_products(line: Line, candidates: Sequence[Strong]) -> tuple[Strong, 
     """
     originals: list[Strong] = []
     for strong_signal in sorted(candidates, key=lambda strong_signal: -strong_signal.level_dbm):
-        socket = np.array([_socket_hz(line, other) for other in originals])
+        socket = np.array([_socket_hz(route, other) for other in originals])
         level = np.array([other.level_dbm for other in originals])
-        here_hz, half_hz = _socket_hz(line, strong_signal), max(strong_signal.width_hz / 2, PLACE_HZ)
+        here_hz, half_hz = _socket_hz(route, strong_signal), max(strong_signal.width_hz / 2, PLACE_HZ)
         expected = products(socket, level, WORST_RECEIVER_MODEL, 3, windows=((here_hz - half_hz, here_hz + half_hz),))
         weakest_dbm = np.where(expected.parents >= 0, np.append(level, np.inf)[expected.parents], np.inf).min(axis=1)
         if not np.any(weakest_dbm > strong_signal.level_dbm + WEAKER_DB):
@@ -67,5 +67,5 @@ def without_products(line: Line, candidates: Sequence[Strong]) -> tuple[Strong, 
     return tuple(strong_signal for strong_signal in candidates if strong_signal in originals)
 
 
-def _socket_hz(line: Line, strong_signal: Strong) -> float:
-    return shown_for_dial(strong_signal.frequency_hz, line.at(strong_signal.frequency_hz).stages)
+def _socket_hz(route: ResolvedRoute, strong_signal: Strong) -> float:
+    return shown_for_dial(strong_signal.frequency_hz, route.at(strong_signal.frequency_hz).stages)

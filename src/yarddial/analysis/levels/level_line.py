@@ -8,9 +8,9 @@ import msgspec
 from yarddial.yard.antenna_gain import ground_share, handed_over_db, own_noise_db
 from yarddial.yard.cascade import Cascade, ChainStage, cascade
 from yarddial.yard.external_noise import KT0_DBM_HZ, Outside
-from yarddial.yard.line import Line
 from yarddial.yard.parts import Antenna, Converter, Inner, Isolator, Lnb, Receiver, Transceiver, TwoPort, Value
 from yarddial.yard.parts.usual import effective_bits_of, gain_of, iip3_of, nf_of
+from yarddial.yard.resolved_route import ResolvedRoute
 
 # What an attenuator may cost before one would hear it.
 BEARABLE_DB = 1.0
@@ -92,20 +92,20 @@ class LevelLine(msgspec.Struct, frozen=True):
     antenna_db: float = 0.0
 
 
-def socket_offset_db(line: Line, outside: Outside, floor_dbfs_hz: float) -> float | None:
+def socket_offset_db(route: ResolvedRoute, outside: Outside, floor_dbfs_hz: float) -> float | None:
     """What makes dBm at the receiver's socket of dBFS, where nothing is calibrated: by the noise that should be there.
 
     The converter's own is taken off the floor first; None where it hides what comes in.
     """
-    if converter_hides(line, floor_dbfs_hz):
+    if converter_hides(route, floor_dbfs_hz):
         return None
-    incoming = _power(floor_dbfs_hz) - _power(converter_noise_dbfs_hz(line.receiver, line.port))
-    return level_line(line, outside, 1.0).plates[-1].floor_dbm - _db(incoming)
+    incoming = _power(floor_dbfs_hz) - _power(converter_noise_dbfs_hz(route.receiver, route.port))
+    return level_line(route, outside, 1.0).plates[-1].floor_dbm - _db(incoming)
 
 
-def converter_hides(line: Line, floor_dbfs_hz: float) -> bool:
+def converter_hides(route: ResolvedRoute, floor_dbfs_hz: float) -> bool:
     """True where the converter's own noise makes so much of the floor that what comes in cannot be told from it."""
-    return floor_dbfs_hz < converter_noise_dbfs_hz(line.receiver, line.port) + TELLS_DB
+    return floor_dbfs_hz < converter_noise_dbfs_hz(route.receiver, route.port) + TELLS_DB
 
 
 def converter_noise_dbfs_hz(receiver: Receiver, port: str) -> float:
@@ -122,7 +122,12 @@ def converter_noise_dbfs_hz(receiver: Receiver, port: str) -> float:
 
 
 def level_line(
-    line: Line, outside: Outside, bandwidth_hz: float, seen: MeasuredLevels | None = None, *, is_hidden: bool = False
+    route: ResolvedRoute,
+    outside: Outside,
+    bandwidth_hz: float,
+    seen: MeasuredLevels | None = None,
+    *,
+    is_hidden: bool = False,
 ) -> LevelLine:
     """Carry levels from the antenna to the receiver, part by part, each at the frequency that it meets.
 
@@ -132,18 +137,18 @@ def level_line(
     """
     assumed: list[str] = []
     stages: list[ChainStage] = []
-    here_hz = line.dial_hz
-    for route_point in line.points()[1:]:
-        stages.append(_stage(route_point.part, line.port, here_hz, assumed))
+    here_hz = route.dial_hz
+    for route_point in route.points()[1:]:
+        stages.append(_stage(route_point.part, route.port, here_hz, assumed))
         here_hz = route_point.out_hz
     chain = cascade(stages, bandwidth_hz)
-    fa_db = outside.noise_db(line.dial_hz, ground_share(line.antenna))
-    antenna_db, active_nf_db = handed_over_db(line.antenna, line.dial_hz), own_noise_db(line.antenna, line.dial_hz)
+    fa_db = outside.noise_db(route.dial_hz, ground_share(route.antenna))
+    antenna_db, active_nf_db = handed_over_db(route.antenna, route.dial_hz), own_noise_db(route.antenna, route.dial_hz)
     if antenna_db.provenance == "assumed":
         loss = f"{antenna_db.value:+.0f} dB".replace("-", "−")
-        assumed.insert(0, f"{line.antenna.name}: {loss} against one without loss")
-    snr_db = 6.02 * effective_bits_of(line.receiver).value + 1.76
-    converter_db = -converter_noise_dbfs_hz(line.receiver, line.port) - 10 * log10(bandwidth_hz)
+        assumed.insert(0, f"{route.antenna.name}: {loss} against one without loss")
+    snr_db = 6.02 * effective_bits_of(route.receiver).value + 1.76
+    converter_db = -converter_noise_dbfs_hz(route.receiver, route.port) - 10 * log10(bandwidth_hz)
     process_db = max(converter_db - snr_db, 0.0)
     plates = _plates(stages, fa_db + antenna_db.value, active_nf_db, bandwidth_hz, seen)
     if seen is not None:
@@ -155,12 +160,12 @@ def level_line(
     spare = _power(BEARABLE_DB) * (ratio + 1) - ratio
     noisiest = _largest(chain.noise_shares, stages)
     if len(plates) > 1 and seen is not None and _power(last.own_dbm) > 2 * _power(plates[-2].own_dbm):
-        noisiest = f"{line.receiver.name}'s ADC"
+        noisiest = f"{route.receiver.name}'s ADC"
     bent = _largest(chain.overload_shares, stages)
     spare_db = max(10 * log10(spare), 0.0)
-    bottleneck = _bottleneck(plates, line.receiver.name, over_db, noisiest)
+    bottleneck = _bottleneck(plates, route.receiver.name, over_db, noisiest)
     if is_hidden:
-        noisiest = f"{line.receiver.name}'s ADC"
+        noisiest = f"{route.receiver.name}'s ADC"
         bottleneck = f"{noisiest}: its own noise hides what comes in; raise the gain"
     return LevelLine(
         tuple(plates), chain, fa_db, over_db, spare_db, noisiest, bent, bottleneck, snr_db, process_db, seen,

@@ -3,10 +3,10 @@
 from yarddial.drivers.simulated.world import World
 from yarddial.yard.errors import DeviceNotFound
 from yarddial.yard.frequency_conversion import SamplingClock, Stage, trace
-from yarddial.yard.line import Line
+from yarddial.yard.resolved_route import ResolvedRoute
 
 
-def true_dial_error_hz(world: World, line: Line, dial_hz: float) -> float:
+def true_dial_error_hz(world: World, route: ResolvedRoute, dial_hz: float) -> float:
     """Dial minus true at a place, by the world's oscillators and the values entered on the route.
 
     The judge of tests and proofs: nothing that was measured or fitted goes into it.
@@ -16,11 +16,11 @@ def true_dial_error_hz(world: World, line: Line, dial_hz: float) -> float:
     DeviceNotFound
         The route ends in a port that this world does not have.
     """
-    port = world.port(line.port)
+    port = world.port(route.port)
     if port is None:
-        raise DeviceNotFound(f"the simulated world has no port called '{line.port}'")
+        raise DeviceNotFound(f"the simulated world has no port called '{route.port}'")
     stages = [
         Stage(true.kind, entered.entered_lo_hz, true.lo_hz + true.lo_error_hz - entered.entered_lo_hz)
-        for true, entered in zip(port.stages, line.at(dial_hz).converters, strict=True)
+        for true, entered in zip(port.stages, route.at(dial_hz).converters, strict=True)
     ]
-    return trace(dial_hz, stages, SamplingClock(world.crystal_ppm, line.receiver.entered_ppm)).dial_error_hz
+    return trace(dial_hz, stages, SamplingClock(world.crystal_ppm, route.receiver.entered_ppm)).dial_error_hz

@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 
 from yarddial.dsp.carrier import CLIPPED_SHARE, Carrier, OtherLine, estimate_carrier
 from yarddial.dsp.frequency_modulation import estimate_centre
-from yarddial.dsp.line import measure_line
 from yarddial.dsp.rival import rival_of
+from yarddial.dsp.spectral_line import measure_line
 from yarddial.engine.commands import Measure
 from yarddial.engine.events import Event, Measured, NotMeasured, Progress
 from yarddial.engine.taps.tap import NO_RESTS, EndCause, Piece, StreamChange

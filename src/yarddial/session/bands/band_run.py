@@ -163,7 +163,7 @@ class BandRun(Job):
 
     def _test(self) -> None:
         if not self._live_receiver.wanted:
-            self._live_receiver.start(self._desk.line)
+            self._live_receiver.start(self._desk.route)
         self._stage, self._waited = "wait", 0
         self._changed.tell()
 

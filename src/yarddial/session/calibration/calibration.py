@@ -27,7 +27,6 @@ from yarddial.session.receiver.picture import DIAL_HALF_SPANS_HZ
 from yarddial.session.station.desk import Desk
 from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
 from yarddial.yard.frequency_conversion import path_sense
-from yarddial.yard.line import Line
 from yarddial.yard.modes import mode_named
 from yarddial.yard.observation import Observation
 from yarddial.yard.oscillators import (
@@ -38,6 +37,7 @@ from yarddial.yard.oscillators import (
     stated_oscillators,
 )
 from yarddial.yard.references import why_no_reference
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference
 from yarddial.yard.working import Working
 
@@ -71,8 +71,8 @@ class Calibration(Job):
         self._lease: Lease | None = None
         self._proposed: tuple[tuple[object, ...], CorrectionProposal] | None = None
         # The dial's state as last worked out, and what it was worked out from.
-        self._state: tuple[Line, float, Oscillators, DialState] | None = None
-        self._measured_line: Line | None = None
+        self._state: tuple[ResolvedRoute, float, Oscillators, DialState] | None = None
+        self._measured_route: ResolvedRoute | None = None
         jobs.on_rest(self.follow_dial)
         self.measuring: Measuring | None = None
         self.outcome: MeasurementOutcome | None = None
@@ -107,13 +107,13 @@ class Calibration(Job):
         """Today's."""
         return self.oscillator_estimates.observations
 
-    def state(self, line: Line | None = None, dial_hz: float | None = None) -> DialState:
+    def state(self, route: ResolvedRoute | None = None, dial_hz: float | None = None) -> DialState:
         """How far the dial is off: on the active route at the dial, unless told otherwise."""
-        line = line or self._desk.line
+        route = route or self._desk.route
         dial_hz = self._desk.station.dial_hz if dial_hz is None else dial_hz
         known = self._state
-        if known is None or known[0] is not line or known[1] != dial_hz or known[2] is not self.oscillators:
-            self._state = known = (line, dial_hz, self.oscillators, dial_state(line, dial_hz, self.oscillators))
+        if known is None or known[0] is not route or known[1] != dial_hz or known[2] is not self.oscillators:
+            self._state = known = (route, dial_hz, self.oscillators, dial_state(route, dial_hz, self.oscillators))
         return known[3]
 
     @property
@@ -137,8 +137,8 @@ class Calibration(Job):
         if self.why_contradicted():
             return None
         if self._proposed is None or any(old is not new for old, new in zip(self._proposed[0], key, strict=True)):
-            station, line = self._desk.station, self._desk.line
-            self._proposed = (key, propose(station, line, self.fit, self.oscillators, self.state()))
+            station, route = self._desk.station, self._desk.route
+            self._proposed = (key, propose(station, route, self.fit, self.oscillators, self.state()))
         return self._proposed[1]
 
     def fit_working(self) -> Working:
@@ -159,12 +159,12 @@ class Calibration(Job):
         return {name for name, _ in self.state().slopes} <= self.oscillator_estimates.touched()
 
     def _colder(self, measured_s: float) -> dict[str, float]:
-        receiver = self._desk.line.receiver.name
+        receiver = self._desk.route.receiver.name
         return {crystal_of(receiver): self._warmth.colder_than(receiver, measured_s)}
 
     def drift_hz_per_minute(self) -> float:
         """How fast the dial moved when a station was last measured on the active route, if just now; else 0."""
-        here = [o for o in self.observations if o.route == self._desk.line.name]
+        here = [o for o in self.observations if o.route == self._desk.route.name]
         latest = max(here, key=lambda observation: observation.at_utc, default=None)
         if latest is None or seconds_of("") - seconds_of(latest.at_utc) > DRIFT_TOLD_S:
             return 0.0
@@ -172,7 +172,7 @@ class Calibration(Job):
 
     def why_out_of_reach(self) -> str:
         """Why the active route cannot serve the dial, or an empty text."""
-        return self._desk.line.why_not(self._desk.station.dial_hz)
+        return self._desk.route.why_not(self._desk.station.dial_hz)
 
     # What can be done
 
@@ -193,8 +193,8 @@ class Calibration(Job):
             return "the dial is on no known station: press ] for the next one"
         if distrust := why_no_reference(reference.kind, reference.frequency_hz):
             return f"{reference.name} trues nothing: {distrust}"
-        if self._desk.line.why_not(self._desk.station.dial_hz):
-            return f"this route does not reach it: {self._desk.line.why_not(self._desk.station.dial_hz)}"
+        if self._desk.route.why_not(self._desk.station.dial_hz):
+            return f"this route does not reach it: {self._desk.route.why_not(self._desk.station.dial_hz)}"
         if self._live_receiver.running and not self._live_receiver.is_tuned and self._live_receiver.trouble:
             return self._live_receiver.trouble
         return ""
@@ -213,20 +213,20 @@ class Calibration(Job):
         lease = self._jobs.request(MEASUREMENT, self, within)
         if isinstance(lease, Refusal):
             return
-        self._lease, self._measured_line = lease, self._desk.line.at(reference.frequency_hz)
+        self._lease, self._measured_route = lease, self._desk.route.at(reference.frequency_hz)
         if not self._live_receiver.wanted:
-            self._live_receiver.start(self._desk.line)
+            self._live_receiver.start(self._desk.route)
         self.examine_dial(lease)
         state = self.state()
         within_hz = max(abs(state.error_hz) + 4 * state.sigma_hz, MIN_SEARCH_HZ)
         max_s, wanted_hz = self.how_long(reference, self.chosen_s if seconds_s is None else seconds_s)
-        self.measuring = Measuring(reference, self._desk.line.name, verifying, within_hz, wanted_hz, max_s)
+        self.measuring = Measuring(reference, self._desk.route.name, verifying, within_hz, wanted_hz, max_s)
         self.outcome = None
         kind: Literal["carrier", "nfm", "wfm"] = "carrier"
         if reference.mode in ("nfm", "wfm"):
             kind = "nfm" if reference.mode == "nfm" else "wfm"
-        line = self._measured_line
-        expected_hz = path_sense(line.counted_stages(reference.frequency_hz)) * state.error_hz
+        route = self._measured_route
+        expected_hz = path_sense(route.counted_stages(reference.frequency_hz)) * state.error_hz
         expected_sigma_hz = float((state.sigma_hz**2 + reference.sigma_hz**2) ** 0.5)
         wanted = Measure(max_s, within_hz, wanted_hz, kind, expected_hz, expected_sigma_hz)
         self._desk.when_settled(lambda: self._begin_measuring(lease, reference, wanted))
@@ -235,7 +235,7 @@ class Calibration(Job):
     def _begin_measuring(self, lease: Lease, reference: Reference, wanted: Measure) -> None:
         """A transceiver on the route stands where the dial stands now."""
         if lease.is_alive:
-            self._measured_line = self._desk.line.at(reference.frequency_hz)
+            self._measured_route = self._desk.route.at(reference.frequency_hz)
             self.examine_dial(lease)
             lease.ask(wanted)
 
@@ -254,7 +254,7 @@ class Calibration(Job):
             Entry(
                 station=self._desk.station.name,
                 kind="correction",
-                route=self._desk.line.name,
+                route=self._desk.route.name,
                 method="sum" if proposal.together else "model",
                 text=proposal.sentence,
                 data=LoggedCorrection(
@@ -270,7 +270,7 @@ class Calibration(Job):
 
     def grow(self) -> None:
         """Let the uncertainties grow with the time since the last measurement; called now and then."""
-        self._warmth.update(self._desk.line.receiver.name)
+        self._warmth.update(self._desk.route.receiver.name)
         self.oscillator_estimates.grow()
         self._changed.tell()
 
@@ -285,14 +285,14 @@ class Calibration(Job):
 
     def examine_dial(self, lease: Lease | None) -> None:
         """The same under a lease; does nothing for whoever may not tune."""
-        line, dial_hz = self._desk.line, self._desk.station.dial_hz
-        if line.why_not(dial_hz) or not self._jobs.may_tune(lease):
+        route, dial_hz = self._desk.route, self._desk.station.dial_hz
+        if route.why_not(dial_hz) or not self._jobs.may_tune(lease):
             return
-        loose = dial_state(line, dial_hz, stated_oscillators(self._desk.station))
+        loose = dial_state(route, dial_hz, stated_oscillators(self._desk.station))
         reach_hz = max(abs(loose.error_hz) + 4 * loose.sigma_hz, 3_000.0)
         if (reference := self.reference()) is not None:
             reach_hz += HALF_CHANNEL_HZ.get(reference.mode, 0.0)
-        self._live_receiver.tuner.tune(line, dial_hz, 1.1 * reach_hz, lease)
+        self._live_receiver.tuner.tune(route, dial_hz, 1.1 * reach_hz, lease)
         self._live_receiver.picture.show(self.fitting_half_span_hz())
 
     def fitting_half_span_hz(self) -> float:
@@ -379,18 +379,18 @@ class Calibration(Job):
             return ""
         if self._dial_turned():
             return "the dial was turned meanwhile"
-        if self._desk.is_settled() and self._desk.line.at(now.reference.frequency_hz) != self._measured_line:
+        if self._desk.is_settled() and self._desk.route.at(now.reference.frequency_hz) != self._measured_route:
             return "the yard was changed meanwhile: measure again"
         return ""
 
     def _dial_turned(self) -> bool:
         now = self.measuring
-        return now is not None and (self.reference(), self._desk.line.name) != (now.reference, now.route)
+        return now is not None and (self.reference(), self._desk.route.name) != (now.reference, now.route)
 
     def _observed(self, now: Measuring, measured: Measured, lease: Lease) -> None:
         """Record it, then count it."""
-        line, carrier = self._desk.line, measured.carrier
-        observation = observation_of(measured, line, now.reference, self._crystal_noise(line))
+        route, carrier = self._desk.route, measured.carrier
+        observation = observation_of(measured, route, now.reference, self._crystal_noise(route))
         text = (
             f"{now.reference.name} {format_frequency(now.reference.frequency_hz)} reads "
             f"{format_hertz(observation.error_hz, observation.total_sigma_hz)} "
@@ -414,7 +414,7 @@ class Calibration(Job):
         entry = Entry(
             station=self._desk.station.name,
             kind="verification" if now.verifying else "observation",
-            route=line.name,
+            route=route.name,
             method=carrier.method if is_fm else f"carrier estimate, {carrier.method}",
             reference=now.reference.name,
             text=text,
@@ -428,12 +428,12 @@ class Calibration(Job):
 
         self._record(entry, data, (observation,), tell)
 
-    def _crystal_noise(self, line: Line) -> float:
+    def _crystal_noise(self, route: ResolvedRoute) -> float:
         """Fractional frequency noise of the receiver's crystal by its class, at the seconds of a measurement."""
         from yarddial.analysis.stability.forecast import HABITS
         from yarddial.session.calibration.oscillator_history import kinds_of
 
-        return HABITS[kinds_of(self._desk.station)[crystal_of(line.receiver.name)]].allan_deviation
+        return HABITS[kinds_of(self._desk.station)[crystal_of(route.receiver.name)]].allan_deviation
 
     def _yard_changed(self) -> None:
         self.oscillator_estimates.refit()

@@ -62,7 +62,7 @@ class CarrierWatch(Job):
         self._within_hz = 0.0
         self._counted_hz = 0.0
         self._place: tuple[float, str] = (0.0, "")
-        self._watched_line = desk.line
+        self._watched_line = desk.route
         self.point_s = POINT_S
         self.points: tuple[Point, ...] = ()
         self.warm_up: WarmUp | None = None
@@ -93,7 +93,7 @@ class CarrierWatch(Job):
         """What may be left of a warm-up: a tenth of what the mode bears, at the receiver's own frequency."""
         from yarddial.yard.modes import mode_named
 
-        counted_hz = self._counted_hz or abs(self._desk.line.counted_hz(self._desk.station.dial_hz)) or 1e8
+        counted_hz = self._counted_hz or abs(self._desk.route.counted_hz(self._desk.station.dial_hz)) or 1e8
         return SHARE_OF_MODE * mode_named(self._desk.station.mode).tolerance_hz / counted_hz * 1e6
 
     def start(self) -> None:
@@ -107,13 +107,13 @@ class CarrierWatch(Job):
             return
         self._lease = lease
         if not self._live_receiver.wanted:
-            self._live_receiver.start(self._desk.line)
+            self._live_receiver.start(self._desk.route)
         self._calibration.examine_dial(lease)
         state = self._calibration.state()
         self._within_hz = max(abs(state.error_hz) + 4 * state.sigma_hz, 30.0)
-        self._counted_hz = abs(self._desk.line.counted_hz(reference.frequency_hz))
-        self._place = (self._desk.station.dial_hz, self._desk.line.name)
-        self._watched_line = self._desk.line.at(self._desk.station.dial_hz)
+        self._counted_hz = abs(self._desk.route.counted_hz(reference.frequency_hz))
+        self._place = (self._desk.station.dial_hz, self._desk.route.name)
+        self._watched_line = self._desk.route.at(self._desk.station.dial_hz)
         self.points, self.warm_up, self.curve, self.trouble = (), None, (), ""
         self.missed_now = self.missed = 0
         self._next()
@@ -145,9 +145,9 @@ class CarrierWatch(Job):
 
     def why_stale(self) -> str:
         """A point of another place, or made with other settings, is none of this curve."""
-        if (self._desk.station.dial_hz, self._desk.line.name) != self._place:
+        if (self._desk.station.dial_hz, self._desk.route.name) != self._place:
             return "the dial was turned meanwhile"
-        return "" if self._desk.line.at(self._place[0]) == self._watched_line else "the yard was changed meanwhile"
+        return "" if self._desk.route.at(self._place[0]) == self._watched_line else "the yard was changed meanwhile"
 
     def _keep(self, away_hz: float, sigma_hz: float, at_s: float) -> None:
         """Add a point; a missed one before it leaves its time free."""

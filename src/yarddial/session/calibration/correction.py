@@ -7,9 +7,9 @@ import msgspec
 from yarddial.analysis.correction.fit import CorrectionFit
 from yarddial.records.entry import utc_now
 from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma
-from yarddial.yard.line import Line
 from yarddial.yard.oscillators import DialState, Oscillators, crystal_of, oscillator_of, spoken
 from yarddial.yard.parts import Converter, Part, Receiver, Transceiver, converters_of, with_converter
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 # Entered values are kept to the last digit that a listening program takes.
@@ -87,7 +87,7 @@ class CorrectionProposal(msgspec.Struct, frozen=True):
 
 
 def propose(
-    station: Station, line: Line, fit: CorrectionFit, oscillators: Oscillators, state: DialState
+    station: Station, route: ResolvedRoute, fit: CorrectionFit, oscillators: Oscillators, state: DialState
 ) -> CorrectionProposal:
     """Work out what to enter: of every oscillator that the fit touches, what is most likely, all at once.
 

@@ -118,35 +118,35 @@ class CrystalFollower(Job):
         self._changed.tell()
 
     def _best(self) -> Reference | None:
-        tuning, line = self._live_receiver.tuning, self._desk.line
-        if tuning is None or line.missing or not self._live_receiver.running:
+        tuning, route = self._live_receiver.tuning, self._desk.route
+        if tuning is None or route.missing or not self._live_receiver.running:
             return None
         able = []
         for reference in self._desk.station.references:
             if reference.mode not in ("am", "cw") or why_no_reference(reference.kind, reference.frequency_hz):
                 continue
-            if line.why_not(reference.frequency_hz):
+            if route.why_not(reference.frequency_hz):
                 continue
-            away_hz = abs(line.counted_hz(reference.frequency_hz) - tuning.centre_hz)
+            away_hz = abs(route.counted_hz(reference.frequency_hz) - tuning.centre_hz)
             if OFF_SPIKE_HZ < away_hz < CLEAN_SHARE * tuning.rate_hz:
                 able.append(reference)
         return min(able, key=lambda r: r.sigma_hz, default=None)
 
     def _counted_hz(self, reference: Reference) -> float:
         """Where the receiver shows it, by what is known now."""
-        line = self._desk.line
+        route = self._desk.route
         state = self._calibration.state(None, reference.frequency_hz)
-        return line.counted_hz(reference.frequency_hz + state.error_hz)
+        return route.counted_hz(reference.frequency_hz + state.error_hz)
 
     def _seen(self, away_hz: float, sigma_hz: float) -> None:
         """The crystal from what is left of the error that was expected."""
         assert self.reference is not None
         assert self._sent is not None
-        line, name = self._desk.line, crystal_of(self._desk.line.receiver.name)
+        route, name = self._desk.route, crystal_of(self._desk.route.receiver.name)
         state = self._calibration.state(None, self.reference.frequency_hz)
         # Of the dial, hertz: what it reads more than expected, and what it would for a crystal one ppm faster.
         slope = dict(state.slopes)[name]
-        expected_hz = line.counted_hz(self.reference.frequency_hz + state.error_hz)
+        expected_hz = route.counted_hz(self.reference.frequency_hz + state.error_hz)
         more_hz = state.trace.sense * (self._sent[0] + away_hz - expected_hz)
         ppb = 1e3 * (self._calibration.oscillators.value(name) + more_hz / slope)
         measured = abs(1e3 * sigma_hz / slope)

@@ -14,8 +14,8 @@ REMINDED_S, HALF_YEAR_S = DAY_S, 183 * DAY_S
 
 def dial_findings(calibration: Calibration, desk: Desk) -> list[Finding]:
     """How far the dial is off, how well that is known, and for how long."""
-    line = desk.line
-    if line.why_not(desk.station.dial_hz):
+    route = desk.route
+    if route.why_not(desk.station.dial_hz):
         return []
     state, mode = calibration.state(), mode_named(desk.station.mode)
     findings: list[Finding] = []
@@ -57,7 +57,7 @@ def dial_findings(calibration: Calibration, desk: Desk) -> list[Finding]:
         why = f"{mode.name} allows {bears} a minute: let it warm up, then measure again"
         findings.append(going("look", what, why, "True"))
     if not calibration.touches_active_route():
-        what = f"True: nothing measured on {line.name}; the dial may be off by some {format_sigma(state.sigma_hz)[1:]}"
+        what = f"True: nothing measured on {route.name}; the dial may be off by some {format_sigma(state.sigma_hz)[1:]}"
         why = f"{mode.name} allows {format_sigma(mode.tolerance_hz)[1:]}"
         findings.append(Finding("unknown", what, why, Act("measure"), "Measure"))
     elif not findings and abs(state.error_hz) + 2 * state.sigma_hz > mode.tolerance_hz:

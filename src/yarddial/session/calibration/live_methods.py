@@ -87,7 +87,7 @@ class LiveMethods(Job):
         # Where the dial stood, or would have, for what was heard.
         self.heard_at_hz = 0.0
         self._place: tuple[float, str] = (0.0, "")
-        self._gathered_line = desk.line
+        self._gathered_line = desk.route
         self._path = folder / "scan"
         self.running: LiveMethod | Literal[""] = ""
         self.gathered: LiveMethod | Literal[""] = ""
@@ -103,8 +103,8 @@ class LiveMethods(Job):
         """Why it cannot begin just now, or an empty text."""
         if method == "tone":
             return self._calibration.why_not_measure(TONE)
-        line, dial_hz = self._desk.line, self._desk.station.dial_hz
-        return self._jobs.why_not(JOBS[method]) or line.why_not(dial_hz)
+        route, dial_hz = self._desk.route, self._desk.station.dial_hz
+        return self._jobs.why_not(JOBS[method]) or route.why_not(dial_hz)
 
     def hear_tone(self, near_hz: float) -> None:
         """Hear the station at the dial as AM, then on each sideband."""
@@ -123,17 +123,17 @@ class LiveMethods(Job):
             self._record_samples("pilot-scan")
 
     def _record_samples(self, name: str) -> None:
-        line, dial_hz, lease = self._desk.line, self._desk.station.dial_hz, self._lease
+        route, dial_hz, lease = self._desk.route, self._desk.station.dial_hz, self._lease
         if lease is None:
             return
         self._folder.mkdir(parents=True, exist_ok=True)
         self._path = self._folder / name
-        is_turned = path_sense(line.counted_stages(dial_hz)) < 0
-        about = {"description": f"{name} over {line.name}"}
+        is_turned = path_sense(route.counted_stages(dial_hz)) < 0
+        about = {"description": f"{name} over {route.name}"}
 
         def record(tuning: Tuning) -> None:
-            centre_hz = line.dial_of(tuning.centre_hz, dial_hz)
-            lease.ask(RecordSamples(str(self._path), centre_hz, line.receiver.bits, is_turned, about))
+            centre_hz = route.dial_of(tuning.centre_hz, dial_hz)
+            lease.ask(RecordSamples(str(self._path), centre_hz, route.receiver.bits, is_turned, about))
 
         self._live_receiver.tuner.when_tuned(lease, record)
 
@@ -162,9 +162,9 @@ class LiveMethods(Job):
 
     def why_stale(self) -> str:
         """What is gathered belongs to one place and one set of settings."""
-        if (self._desk.station.dial_hz, self._desk.line.name) != self._place:
+        if (self._desk.station.dial_hz, self._desk.route.name) != self._place:
             return "the dial was turned meanwhile"
-        return "" if self._desk.line.at(self._place[0]) == self._gathered_line else "the yard was changed meanwhile"
+        return "" if self._desk.route.at(self._place[0]) == self._gathered_line else "the yard was changed meanwhile"
 
     def ended(self, ending: Ending) -> None:
         """It is over; what was gathered is in `work`."""
@@ -190,19 +190,19 @@ class LiveMethods(Job):
         if isinstance(lease, Refusal):
             return False
         self._lease, self.running = lease, method
-        self._place = (self._desk.station.dial_hz, self._desk.line.name)
-        self._gathered_line = self._desk.line.at(self._place[0])
+        self._place = (self._desk.station.dial_hz, self._desk.route.name)
+        self._gathered_line = self._desk.route.at(self._place[0])
         if not self._live_receiver.wanted:
-            self._live_receiver.start(self._desk.line)
+            self._live_receiver.start(self._desk.route)
         self._calibration.examine_dial(lease)
         self._changed.tell()
         return True
 
     def _next_demodulation(self) -> None:
-        line = self._desk.line.at(self.heard_at_hz)
+        route = self._desk.route.at(self.heard_at_hz)
         self._parts = []
         if self._lease is not None:
-            self._lease.ask(Hear(line.counted_hz(line.dial_hz), turned(self._left[0][1], line)))
+            self._lease.ask(Hear(route.counted_hz(route.dial_hz), turned(self._left[0][1], route)))
 
     def _heard(self, event: Sound) -> None:
         tuning = self._live_receiver.tuning
@@ -285,7 +285,7 @@ class LiveMethods(Job):
     def _finish_scan(self, path: Path) -> None:
         from yarddial.session.calibration.blind_recording import blind_in_recording
 
-        stages = self._desk.line.at(self._desk.station.dial_hz).stages
+        stages = self._desk.route.at(self._desk.station.dial_hz).stages
         entered = [type(stage)(stage.kind, stage.lo_hz, 0.0, stage.name) for stage in stages]
         folder, calibration = self._folder, self._calibration
         # Of the dial only what was measured may weigh; what the sheets say is in the odds already.

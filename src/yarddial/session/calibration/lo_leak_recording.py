@@ -34,7 +34,7 @@ def leak_in_recording(
     BadObservations
         It covers none of the stated values.
     """
-    from yarddial.dsp.line import measure_line
+    from yarddial.dsp.spectral_line import measure_line
     from yarddial.records.recordings import open_recording
 
     recording = open_recording(path, sample_format, rate_hz, centre_hz)

@@ -17,9 +17,9 @@ from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
 from yarddial.yard.errors import BadObservations
 from yarddial.yard.frequency_conversion import Stage
-from yarddial.yard.line import Line
 from yarddial.yard.oscillators import Oscillators, crystal_of
 from yarddial.yard.parts import Antenna
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference
 
 if TYPE_CHECKING:
@@ -48,8 +48,8 @@ class LoLeakScan(Job):
         self._lease: Lease | None = None
         self._left: list[float] = []
         self._glimpses: list[Glimpse] = []
-        self._line: Line | None = None
-        self._place: tuple[float, Line] = (0.0, desk.line)
+        self._line: ResolvedRoute | None = None
+        self._place: tuple[float, ResolvedRoute] = (0.0, desk.route)
         self._count = 0
         self._stated: tuple[float, ...] = ()
         # Stated values whose place a known station may explain: they count neither for nor against.
@@ -87,19 +87,19 @@ class LoLeakScan(Job):
         """
         if why_not := self._jobs.why_not(LO_LEAK_SCAN):
             raise BadObservations(f"not now: {why_not}")
-        line = self._desk.line
-        able = [hertz for hertz in stated_hz if not line.missing and not line.receiver.why_not(hertz)]
+        route = self._desk.route
+        able = [hertz for hertz in stated_hz if not route.missing and not route.receiver.why_not(hertz)]
         if not able:
             raise BadObservations(
-                f"{line.receiver.name} can tune to none of the stated oscillators: use a known station instead"
+                f"{route.receiver.name} can tune to none of the stated oscillators: use a known station instead"
             )
         self.answer, self.trouble, self._glimpses = None, "", []
         self._antenna_off, self._stated, self.left_out = antenna_off, tuple(stated_hz), []
-        self._witness, self._checks = self._must_be_silent(line) if antenna_off else ("", [])
+        self._witness, self._checks = self._must_be_silent(route) if antenna_off else ("", [])
         self._left, self._count = list(able), len(able)
         # At the socket itself, past all converters.
-        self._line = Line.of("leak", (Antenna("socket", 0.0, 1e12), line.receiver), able[0], line.port)
-        self._place = (self._desk.station.dial_hz, line)
+        self._line = ResolvedRoute.of("leak", (Antenna("socket", 0.0, 1e12), route.receiver), able[0], route.port)
+        self._place = (self._desk.station.dial_hz, route)
         lease = self._jobs.request(LO_LEAK_SCAN, self)
         if isinstance(lease, Refusal):
             raise BadObservations(f"not now: {lease.reason}")
@@ -108,26 +108,28 @@ class LoLeakScan(Job):
             self._live_receiver.start(self._line)
         self._check() if self._checks else self._next()
 
-    def _must_be_silent(self, line: Line) -> tuple[str, list[float]]:
+    def _must_be_silent(self, route: ResolvedRoute) -> tuple[str, list[float]]:
         """A station of the route, and where it would stand at the socket with each of the stated oscillators.
 
         Which of them the box has is not known, so it must be silent at each. A place near a harmonic of the receiver's
         own crystal tells nothing: that stays without an antenna.
         """
-        receiver = line.receiver
-        able = [r for r in self._desk.station.references if not line.why_not(r.frequency_hz) and r.mode in ("am", "cw")]
+        receiver = route.receiver
+        able = [
+            r for r in self._desk.station.references if not route.why_not(r.frequency_hz) and r.mode in ("am", "cw")
+        ]
         for reference in sorted(able, key=lambda r: r.sigma_hz):
-            places = [place for place in self._places(reference, line) if not receiver.why_not(place)]
+            places = [place for place in self._places(reference, route) if not receiver.why_not(place)]
             harmonics = [round(place / receiver.crystal_hz) * receiver.crystal_hz for place in places]
             far = [abs(p - h) > 2 * self._within_hz(p) for p, h in zip(places, harmonics, strict=True)]
             if places and all(far):
                 return reference.name, places
         return "", []
 
-    def _places(self, reference: Reference, line: Line) -> list[float]:
-        if len(line.converters) != 1:
+    def _places(self, reference: Reference, route: ResolvedRoute) -> list[float]:
+        if len(route.converters) != 1:
             return []
-        return [Stage(line.converters[0].kind, hertz).convert(reference.frequency_hz) for hertz in self._stated]
+        return [Stage(route.converters[0].kind, hertz).convert(reference.frequency_hz) for hertz in self._stated]
 
     def _check(self) -> None:
         """Is the antenna off? Then its stations are silent."""
@@ -187,7 +189,7 @@ class LoLeakScan(Job):
 
     def why_stale(self) -> str:
         """Dial or yard moved: what is heard from here on is not what was asked for."""
-        same = (self._desk.station.dial_hz, self._desk.line) == self._place
+        same = (self._desk.station.dial_hz, self._desk.route) == self._place
         return "" if same else "the dial or the yard was changed meanwhile: look again"
 
     def ended(self, ending: Ending) -> None:
@@ -197,7 +199,7 @@ class LoLeakScan(Job):
         self._changed.tell()
 
     def _within_hz(self, stated_hz: float) -> float:
-        sigma_ppm = self._known().sigma(crystal_of(self._desk.line.receiver.name))
+        sigma_ppm = self._known().sigma(crystal_of(self._desk.route.receiver.name))
         return float(max(3 * stated_hz * 1e-6 * (TOLERANCE_PPM**2 + sigma_ppm**2) ** 0.5, 1_000.0))
 
     def _next(self) -> None:
@@ -216,7 +218,7 @@ class LoLeakScan(Job):
 
         stated_hz = self._left.pop(0)
         known = self._known()
-        ppm = known.value(crystal_of(self._desk.line.receiver.name))
+        ppm = known.value(crystal_of(self._desk.route.receiver.name))
         if shown_hz is not None and self._explained(stated_hz, shown_hz * (1 + ppm * 1e-6)):
             # A station may be what stands there: it counts for neither.
             self.left_out.append(stated_hz)
@@ -234,7 +236,7 @@ class LoLeakScan(Job):
     def _weigh(self) -> None:
         from yarddial.analysis.correction.lo_leak import weigh_leaks
 
-        crystal = crystal_of(self._desk.line.receiver.name)
+        crystal = crystal_of(self._desk.route.receiver.name)
         known = self._known()
         if self._lease is None:
             return

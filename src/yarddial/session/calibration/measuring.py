@@ -8,8 +8,8 @@ from yarddial.engine.events import Measured
 from yarddial.records.entry import utc_now
 from yarddial.yard.frequency import format_sigma
 from yarddial.yard.frequency_conversion import dial_for_shown
-from yarddial.yard.line import Line
 from yarddial.yard.observation import Observation, observed
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference
 
 if TYPE_CHECKING:
@@ -57,7 +57,7 @@ class MeasurementOutcome(msgspec.Struct, frozen=True):
     carrier: "Carrier | None" = None
 
 
-def observation_of(measured: Measured, line: Line, reference: Reference, crystal_noise: float) -> Observation:
+def observation_of(measured: Measured, route: ResolvedRoute, reference: Reference, crystal_noise: float) -> Observation:
     """Turn a measured carrier into a reading of the dial, with the values that are entered now.
 
     Parameters
@@ -75,10 +75,10 @@ def observation_of(measured: Measured, line: Line, reference: Reference, crystal
     moved_hz, sigma_hz = _at_the_end(carrier)
     # Beyond some seconds a crystal's own noise is the limit, not the receiver's.
     sigma_hz = (sigma_hz**2 + (crystal_noise * received_hz) ** 2) ** 0.5
-    shown_hz = (received_hz + moved_hz) * (1 + line.receiver.entered_ppm * 1e-6)
-    fold = line.fold(line.points()[-1].out_hz)
-    dial_hz = dial_for_shown(shown_hz, (*line.stages, *(() if fold is None else (fold,))))
-    observation = observed(line, reference, dial_hz, sigma_hz, utc_now(), measured.tuning.centre_hz)
+    shown_hz = (received_hz + moved_hz) * (1 + route.receiver.entered_ppm * 1e-6)
+    fold = route.fold(route.points()[-1].out_hz)
+    dial_hz = dial_for_shown(shown_hz, (*route.stages, *(() if fold is None else (fold,))))
+    observation = observed(route, reference, dial_hz, sigma_hz, utc_now(), measured.tuning.centre_hz)
     if not _drifts(carrier):
         return observation
     return msgspec.structs.replace(observation, drift_hz_per_s=observation.sense * carrier.drift_hz_per_s)

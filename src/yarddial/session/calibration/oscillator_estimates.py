@@ -150,7 +150,7 @@ class OscillatorEstimates:
         return {name for o in (self.fit.observations if self.fit else ()) for name in o.unknowns} | set(self.histories)
 
     def _slopes(self) -> tuple[tuple[str, float], ...]:
-        return dial_state(self._desk.line, self._desk.station.dial_hz, self.oscillators).slopes
+        return dial_state(self._desk.route, self._desk.station.dial_hz, self.oscillators).slopes
 
     def apart(self) -> dict[str, tuple[float, float]]:
         """Every oscillator that today's observations tell apart, with its uncertainty, in its own unit."""
@@ -231,18 +231,18 @@ class OscillatorEstimates:
 
     def serves_for_s(self) -> float:
         """How long the dial will serve its mode here, once corrected, without being measured again."""
-        station, line = self._desk.station, self._desk.line
-        if line.missing:
+        station, route = self._desk.station, self._desk.route
+        if route.missing:
             return 0.0
         tolerance_hz = mode_named(station.mode).tolerance_hz
-        return serves_for_s(line, station.dial_hz, tolerance_hz, self.oscillators, self._moving(), self._units)
+        return serves_for_s(route, station.dial_hz, tolerance_hz, self.oscillators, self._moving(), self._units)
 
 
 def _touches_only(station: Station, observation: Observation) -> bool:
     """True while every part that the observation speaks of is still in the yard as it was."""
     there = {c.name: c for part in station.parts for c in converters_of(part)}
     set_utc = menus_set(station)
-    receivers = {line.receiver.name for line in station.lines()}
+    receivers = {route.receiver.name for route in station.resolved_routes()}
     return observation.receiver in receivers and all(
         stage.name in there
         and (there[stage.name].follows_dial or there[stage.name].nominal_lo_hz == stage.nominal_lo_hz)

@@ -12,7 +12,6 @@ from yarddial.records.entry import Entry
 from yarddial.records.log_data import oscillators_of
 from yarddial.yard import clock
 from yarddial.yard.errors import BadSamples
-from yarddial.yard.line import Line
 from yarddial.yard.observation import Observation
 from yarddial.yard.oscillators import (
     Oscillators,
@@ -26,6 +25,7 @@ from yarddial.yard.oscillators import (
     stated_oscillators,
 )
 from yarddial.yard.parts import Receiver, Transceiver, Value, converters_of
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 # Measurements of the same oscillator nearer together than this are one point of its history, the last of them.
@@ -178,7 +178,7 @@ def drifted(known: Oscillators, observations: Iterable[Observation], at_s: float
 
 
 def serves_for_s(
-    line: Line,
+    route: ResolvedRoute,
     dial_hz: float,
     tolerance_hz: float,
     known: Oscillators,
@@ -191,7 +191,7 @@ def serves_for_s(
     """
 
     def serves(seconds_s: float) -> bool:
-        return 2 * dial_state(line, dial_hz, grown(known, kinds, units, seconds_s)).sigma_hz <= tolerance_hz
+        return 2 * dial_state(route, dial_hz, grown(known, kinds, units, seconds_s)).sigma_hz <= tolerance_hz
 
     if not serves(0.0):
         return 0.0

@@ -12,13 +12,13 @@ from yarddial.analysis.correction.measurement_plan import (
     plan_measurements,
 )
 from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma
-from yarddial.yard.line import Line
 from yarddial.yard.mark import Mark
 from yarddial.yard.modes import mode_named
 from yarddial.yard.observation import Observation
 from yarddial.yard.oscillators import Oscillators, dial_state, is_in_ppm, oscillator_of, spoken
 from yarddial.yard.parts import Converter, Part, Receiver, Transceiver, converters_of
 from yarddial.yard.references import why_no_reference
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.shelf import kind_of
 from yarddial.yard.station import Reference, Station
 
@@ -65,9 +65,9 @@ class PlanRequest(msgspec.Struct, frozen=True):
 
     def solve(self) -> MeasurementPlan:
         """Plan."""
-        lines = tuple(line for line in self.station.lines() if line.receiver.device and not line.missing)
+        routes = tuple(route for route in self.station.resolved_routes() if route.receiver.device and not route.missing)
         return plan_measurements(
-            lines, usable_references(self.station), self.oscillators, wanted_places(self.station), self.made,
+            routes, usable_references(self.station), self.oscillators, wanted_places(self.station), self.made,
             self.before, self.left_out,
         )  # fmt: skip
 
@@ -82,16 +82,16 @@ def usable_references(station: Station) -> tuple[Reference, ...]:
 def wanted_places(station: Station) -> tuple[WantedPlace, ...]:
     """Of each route and each mode used over it the highest band that it reaches: there it asks for most."""
     places: list[WantedPlace] = []
-    for line in station.lines():
-        if line.missing or not line.receiver.device:
+    for route in station.resolved_routes():
+        if route.missing or not route.receiver.device:
             continue
         highest: dict[float, float] = {}
         for band in station.bands:
             middle_hz = (band.low_hz + band.high_hz) / 2
             tolerance_hz = mode_named(band.mode_key).tolerance_hz
-            if middle_hz > highest.get(tolerance_hz, 0.0) and line.reach(middle_hz).state == "reached":
+            if middle_hz > highest.get(tolerance_hz, 0.0) and route.reach(middle_hz).state == "reached":
                 highest[tolerance_hz] = middle_hz
-        places += [WantedPlace(line, hertz, tolerance_hz) for tolerance_hz, hertz in sorted(highest.items())]
+        places += [WantedPlace(route, hertz, tolerance_hz) for tolerance_hz, hertz in sorted(highest.items())]
     return tuple(places)
 
 
@@ -188,20 +188,20 @@ def entered_of(part: Part, name: str, value: float, sigma: float) -> Entered:
 def route_effects(station: Station, corrected: Station, oscillators: Oscillators) -> tuple[RouteEffect, ...]:
     """What entering does to each route, at the place of it that allows least."""
     effects: list[RouteEffect] = []
-    lines = {line.name: line for line in corrected.lines()}
+    routes = {route.name: route for route in corrected.resolved_routes()}
     seen: set[str] = set()
     for place in wanted_places(station):
-        if place.line.name in seen or place.line.name not in lines:
+        if place.route.name in seen or place.route.name not in routes:
             continue
-        seen.add(place.line.name)
-        before = dial_state(place.line, place.dial_hz, oscillators)
-        after = dial_state(lines[place.line.name], place.dial_hz, oscillators)
+        seen.add(place.route.name)
+        before = dial_state(place.route, place.dial_hz, oscillators)
+        after = dial_state(routes[place.route.name], place.dial_hz, oscillators)
         was, is_now = format_hertz(before.error_hz, before.sigma_hz), format_hertz(after.error_hz, after.sigma_hz)
         uncertainty = format_sigma(after.sigma_hz)
         moved_hz = abs(before.error_hz) - abs(after.error_hz)
         effect = "unchanged" if abs(moved_hz) <= 0.1 * after.sigma_hz else "better" if moved_hz > 0 else "worse"
         change = f"{is_now} {uncertainty}" if effect == "unchanged" else f"{was} → {is_now} {uncertainty}"
-        effects.append(RouteEffect(place.line.name, effect, change))
+        effects.append(RouteEffect(place.route.name, effect, change))
     return tuple(effects)
 
 
@@ -209,20 +209,20 @@ def _measurement_for(
     plan: MeasurementPlan | None, station: Station, name: str, oscillators: Oscillators
 ) -> PlannedMeasurement | None:
     """The first planned look that tells of an oscillator."""
-    lines: dict[str, Line] = {line.name: line for line in station.lines()}
+    routes: dict[str, ResolvedRoute] = {route.name: route for route in station.resolved_routes()}
     for planned in plan.measurements if plan is not None else ():
-        line = lines.get(planned.route)
-        if line is None:
+        route = routes.get(planned.route)
+        if route is None:
             continue
         if name in {
-            oscillator for oscillator, _ in dial_state(line, planned.reference.frequency_hz, oscillators).slopes
+            oscillator for oscillator, _ in dial_state(route, planned.reference.frequency_hz, oscillators).slopes
         }:
             return planned
     return None
 
 
 def _slopes(place: WantedPlace, oscillators: Oscillators) -> tuple[tuple[str, float], ...]:
-    return dial_state(place.line, place.dial_hz, oscillators).slopes
+    return dial_state(place.route, place.dial_hz, oscillators).slopes
 
 
 def _owner(station: Station, name: str) -> Part:

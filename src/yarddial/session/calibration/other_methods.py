@@ -50,7 +50,7 @@ class OtherMethods:
         if abs(dial_hz - reference.frequency_hz) > max(NEAR_HZ, abs(state.error_hz) + 5 * state.sigma_hz):
             away = format_hertz(dial_hz - reference.frequency_hz, sigma_hz)
             raise BadObservations(f"that is {away} from {reference.name}: give the reading in hertz or with its unit")
-        observation = observed(self._desk.line, reference, dial_hz, sigma_hz, utc_now())
+        observation = observed(self._desk.route, reference, dial_hz, sigma_hz, utc_now())
         sentence = (
             f"{reference.name} read by hand: {format_hertz(observation.error_hz, sigma_hz)} {format_sigma(sigma_hz)}"
         )
@@ -63,7 +63,7 @@ class OtherMethods:
         """
         reference = self._reference()
         dial_hz = (reference.frequency_hz if heard_at_hz is None else heard_at_hz) + answer.dial_error_hz
-        observation = observed(self._desk.line, reference, dial_hz, answer.sigma_hz, utc_now())
+        observation = observed(self._desk.route, reference, dial_hz, answer.sigma_hz, utc_now())
         error = f"{format_hertz(observation.error_hz, answer.sigma_hz)} {format_sigma(answer.sigma_hz)}"
         sentence = f"{reference.name} by its tone of {answer.tone_hz:.1f} Hz: {error}"
         self._calibration.take_in((observation,), "tone", sentence, tone_hz=answer.tone_hz)
@@ -75,10 +75,10 @@ class OtherMethods:
         """
         if not right_to_hz > 0:
             raise BadObservations("no pilot is right to nothing: give an uncertainty above 0, such as 0.7 Hz")
-        receiver, place = self._desk.line.receiver, format_frequency(self._desk.station.dial_hz)
+        receiver, place = self._desk.route.receiver, format_frequency(self._desk.station.dial_hz)
         observation = Observation(
             receiver.name, PILOT_HZ, right_to_hz, pilot.frequency_hz, pilot.sigma_hz,
-            reference_name=f"stereo pilot at {place}", route=self._desk.line.name, at_utc=utc_now(),
+            reference_name=f"stereo pilot at {place}", route=self._desk.route.name, at_utc=utc_now(),
             tells_of=OneCrystal() if receiver.clock_ppm is None else SamplingOnly(),
             shares=lasting_error_of(f"stereo pilot at {place}", PILOT_HZ),
         )  # fmt: skip
@@ -95,7 +95,7 @@ class OtherMethods:
         name = f"raster of {best.raster_hz / 1e3:g} kHz"
         true_hz = answer.middle_hz - best.offset_hz
         reference = Reference(name, true_hz, 0.0, "raster")
-        observation = observed(self._desk.line, reference, answer.middle_hz, best.sigma_hz, utc_now())
+        observation = observed(self._desk.route, reference, answer.middle_hz, best.sigma_hz, utc_now())
         error = f"{format_hertz(best.offset_hz, best.sigma_hz)} {format_sigma(best.sigma_hz)}"
         where = format_frequency(answer.middle_hz)
         sentence = f"{answer.on_raster} of {answer.carriers} carriers keep a {name}: {error} at {where}"
@@ -108,8 +108,8 @@ class OtherMethods:
         """
         from yarddial.records.observation_file import read_observations
 
-        line = self._desk.line
-        rows = [self._of_this_yard(seen) for seen in read_observations(path, line.receiver.name)]
+        route = self._desk.route
+        rows = [self._of_this_yard(seen) for seen in read_observations(path, route.receiver.name)]
         if len(rows) > MAX_ROWS:
             raise BadObservations(
                 f"{path.name} has {len(rows)} rows, more than the {MAX_ROWS} that a window keeps at hand: fit them "
@@ -192,8 +192,8 @@ class OtherMethods:
 
     def _of_this_yard(self, seen: Observation) -> Observation:
         """A row that names no parts means the converters of the active route."""
-        converters = self._desk.line.at(seen.reference_hz).converters
-        by_name = {converter.name for line in self._desk.station.lines() for converter in line.converters}
+        converters = self._desk.route.at(seen.reference_hz).converters
+        by_name = {converter.name for route in self._desk.station.resolved_routes() for converter in route.converters}
         if all(stage.name in by_name for stage in seen.stages):
             return seen
         if len(converters) != len(seen.stages):
@@ -206,7 +206,7 @@ class OtherMethods:
             msgspec.structs.replace(stage, name=c.name, nominal_lo_hz=c.nominal_lo_hz, follows_dial=c.follows_dial)
             for stage, c in zip(seen.stages, converters, strict=True)
         )
-        return msgspec.structs.replace(seen, stages=stages, route=seen.route or self._desk.line.name)
+        return msgspec.structs.replace(seen, stages=stages, route=seen.route or self._desk.route.name)
 
 
 def pilot_in_recording(path: Path, shown_hz: float, sigma_hz: float) -> "Pilot":

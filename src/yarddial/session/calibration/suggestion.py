@@ -30,23 +30,23 @@ class NextRequest(msgspec.Struct, frozen=True):
         """The one that helps most at the dial; where some cannot be told apart, on their other routes as well."""
         from yarddial.analysis.correction.next_measurement import next_measurement
 
-        station, line = self.station, self.station.active_line()
-        if line.why_not(station.dial_hz):
+        station, route = self.station, self.station.active_route()
+        if route.why_not(station.dial_hz):
             return None
-        lines = [route_line for route_line in station.lines() if route_line.receiver.device]
+        routes = [route_line for route_line in station.resolved_routes() if route_line.receiver.device]
         usable = [
             r for r in station.references if r.mode in ("am", "cw") and not why_no_reference(r.kind, r.frequency_hz)
         ]
         kept_rows = self.fit.kept if self.fit is not None else ()
-        wanted = [(line, station.dial_hz)]
+        wanted = [(route, station.dial_hz)]
         if self.fit is not None and self.fit.inseparable:
             # What cannot be told apart yet matters elsewhere: on every route that one of them takes part in.
             loose = {estimate.name for estimate in self.fit.estimates if not estimate.separate}
-            for other in lines:
+            for other in routes:
                 place = next((r.frequency_hz for r in usable if not other.why_not(r.frequency_hz)), None)
                 if place is not None and loose & {n for n, _ in dial_state(other, place, self.oscillators).slopes}:
                     wanted.append((other, place))
-        return next_measurement(lines, usable, self.oscillators, wanted, kept_rows, self.before)
+        return next_measurement(routes, usable, self.oscillators, wanted, kept_rows, self.before)
 
 
 class Suggestion:

@@ -147,7 +147,7 @@ def _unmet_sentence(plan: "MeasurementPlan") -> str:
     place, sigma_hz = max(plan.unmet, key=lambda unmet_place: unmet_place[1] / unmet_place[0].tolerance_hz)
     where = format_frequency(place.dial_hz)
     return (
-        f"{place.line.name} at {where} will be known to {format_sigma(sigma_hz)[1:]} only, where "
+        f"{place.route.name} at {where} will be known to {format_sigma(sigma_hz)[1:]} only, where "
         f"{format_sigma(place.tolerance_hz)[1:]} is asked for: no known station does better."
     )
 

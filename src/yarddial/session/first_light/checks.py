@@ -30,7 +30,7 @@ from yarddial.yard.errors import (
     YardDialError,
 )
 from yarddial.yard.frequency import format_bound, group_digits
-from yarddial.yard.line import Line
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference
 
 # A line this far over the floor is the station looked for.
@@ -52,7 +52,7 @@ class Plan(msgspec.Struct, frozen=True):
     seconds_s : how long each rate is watched for lost samples.
     """
 
-    line: Line | None = None
+    route: ResolvedRoute | None = None
     reference: Reference | None = None
     seconds_s: float = 2.0
 
@@ -131,7 +131,7 @@ class FirstLight:
             "answers", "good", f"{group_digits(str(heard.samples.size))} samples at {got.rate_hz / 1e6:g} MS/s"
         )
         first = self._line_hz(heard, ask)
-        yield tuner_check(device, able, ask, self._plan.line)
+        yield tuner_check(device, able, ask, self._plan.route)
         if ask.port not in dict(able.direct):
             yield from gain_checks(device, self._time, able, ask, self._place_hz(ask), self._reach_hz(ask))
         clean: list[float] = []
@@ -158,13 +158,13 @@ class FirstLight:
 
     def _ask(self, able: Capabilities) -> RequestedSettings:
         """The place of the plan's station, parked off the centre; else the middle of the first range."""
-        line, reference = self._plan.line, self._plan.reference
+        route, reference = self._plan.route, self._plan.reference
         rate_hz = min(able.rates_hz, key=lambda rate: abs(rate - 2.05e6))
-        if line is None or reference is None:
+        if route is None or reference is None:
             low, high = able.ranges_hz[0]
             return RequestedSettings((low + high) / 2, rate_hz, able.ports[0])
-        counted_hz = line.counted_hz(reference.frequency_hz)
-        return RequestedSettings(round(line.parked_hz(counted_hz, 0.15 * rate_hz), -3), rate_hz, line.port)
+        counted_hz = route.counted_hz(reference.frequency_hz)
+        return RequestedSettings(round(route.parked_hz(counted_hz, 0.15 * rate_hz), -3), rate_hz, route.port)
 
     def _rate(self, device: Device, ask: RequestedSettings) -> CheckResult:
         name = f"rate {ask.rate_hz / 1e6:g} MS/s"
@@ -191,24 +191,24 @@ class FirstLight:
 
     def _place_hz(self, ask: RequestedSettings) -> float | None:
         """Where the plan's station is expected, relative to the centre."""
-        line, reference = self._plan.line, self._plan.reference
-        if line is None or reference is None:
+        route, reference = self._plan.route, self._plan.reference
+        if route is None or reference is None:
             return None
-        return line.counted_hz(reference.frequency_hz) - ask.centre_hz
+        return route.counted_hz(reference.frequency_hz) - ask.centre_hz
 
     def _reach_hz(self, ask: RequestedSettings) -> float:
         """How far from its place the station may stand: what crystal and converters may be off, and a little."""
-        line, reference, place_hz = self._plan.line, self._plan.reference, self._place_hz(ask)
-        if line is None or reference is None or place_hz is None:
+        route, reference, place_hz = self._plan.route, self._plan.reference, self._place_hz(ask)
+        if route is None or reference is None or place_hz is None:
             return 0.0
-        return min(max(4 * line.sigma_hz(reference.frequency_hz), 2_000.0), max(abs(place_hz) - 5_000.0, 1_000.0))
+        return min(max(4 * route.sigma_hz(reference.frequency_hz), 2_000.0), max(abs(place_hz) - 5_000.0, 1_000.0))
 
     def _line_hz(self, heard: ListenedBlock, ask: RequestedSettings) -> Moment | None:
         """Where the station's carrier is now, as exactly as it can be told; None where it cannot be heard."""
         from yarddial.dsp.carrier import estimate_carrier
 
-        place_hz, line, reference = self._place_hz(ask), self._plan.line, self._plan.reference
-        if place_hz is None or line is None or reference is None or heard.samples.size < BLOCK_SAMPLES:
+        place_hz, route, reference = self._place_hz(ask), self._plan.route, self._plan.reference
+        if place_hz is None or route is None or reference is None or heard.samples.size < BLOCK_SAMPLES:
             return None
         try:
             carrier = estimate_carrier(heard.samples, heard.rate_hz, place_hz, self._reach_hz(ask))
@@ -220,17 +220,17 @@ class FirstLight:
         self, device: Device, able: Capabilities, ask: RequestedSettings, heard: ListenedBlock
     ) -> Iterator[CheckResult]:
         """Is there an antenna behind the port, the station where it should be, the spectrum the right way round?"""
-        line, reference = self._plan.line, self._plan.reference
+        route, reference = self._plan.route, self._plan.reference
         floor_db = power_db(heard.samples)
         own_db = converter_floor_db(able.bits)
-        if line is None or reference is None:
+        if route is None or reference is None:
             yield CheckResult(
                 "antenna", "unknown", "no known station lies on a route to this receiver", "add one on Bench"
             )
             return
         stands_db, mirror_db = self._twice(device, ask, heard)
         if max(stands_db, mirror_db) < STATION_OVER_FLOOR_DB:
-            yield self._silence(device, ask, line, reference, floor_db, own_db)
+            yield self._silence(device, ask, route, reference, floor_db, own_db)
             return
         yield CheckResult(
             "antenna", "good", f"{reference.name} stands {max(stands_db, mirror_db):.0f} dB over the floor"
@@ -273,18 +273,24 @@ class FirstLight:
         return (stands_db, at_hz - place_hz), (mirror_db, -mirror_hz - place_hz)
 
     def _silence(
-        self, device: Device, ask: RequestedSettings, line: Line, reference: Reference, floor_db: float, own_db: float
+        self,
+        device: Device,
+        ask: RequestedSettings,
+        route: ResolvedRoute,
+        reference: Reference,
+        floor_db: float,
+        own_db: float,
     ) -> CheckResult:
         """Nothing of the station: no antenna, an unfed part, or a converter with another oscillator."""
         name = f"{reference.name} cannot be heard"
-        hungry = [part.name for part in line.inner if (need := getattr(part, "need", None)) and need.by == "line"]
+        hungry = [part.name for part in route.inner if (need := getattr(part, "need", None)) and need.by == "line"]
         if hungry:
             what = f"{name}: most likely {hungry[0]} gets no current through its line"
             return CheckResult("feed", "stop", what, "switch its feed on, once Bench says that it fits")
         if floor_db < own_db + DITHERED_DB:
-            what = f"{name} and the floor is the converter's own: nothing is connected to port '{line.port}'"
+            what = f"{name} and the floor is the converter's own: nothing is connected to port '{route.port}'"
             return CheckResult("antenna", "stop", what, "look at the port, the lead and the connectors")
-        for converter in line.converters:
+        for converter in route.converters:
             leak_db = self._leak_db(device, ask, converter.nominal_lo_hz)
             if leak_db is not None and leak_db < STATION_OVER_FLOOR_DB:
                 where = format_bound(converter.nominal_lo_hz)

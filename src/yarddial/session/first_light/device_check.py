@@ -51,13 +51,13 @@ class DeviceCheck(Job):
 
     def why_not(self) -> str:
         """Why it cannot run just now, or an empty text."""
-        line = self._desk.line
+        route = self._desk.route
         if why_not := self._jobs.why_not(DEVICE_CHECK):
             return why_not
-        if line.missing:
-            return line.missing
-        if not line.receiver.device or self._begin is None:
-            return f"no receiver is chosen for {line.receiver.name}"
+        if route.missing:
+            return route.missing
+        if not route.receiver.device or self._begin is None:
+            return f"no receiver is chosen for {route.receiver.name}"
         return ""
 
     def start(self) -> None:
@@ -71,10 +71,10 @@ class DeviceCheck(Job):
         if self._live_receiver.wanted:
             self._live_receiver.stop()
             lease.restore_with(self._start_again)
-        line = self._desk.line
-        self.results, self.receiver, self.outcome = (), line.receiver.name, ""
+        route = self._desk.route
+        self.results, self.receiver, self.outcome = (), route.receiver.name, ""
         try:
-            self._runner = self._begin(self._desk.station, line.receiver.device, line.name)
+            self._runner = self._begin(self._desk.station, route.receiver.device, route.name)
         except YardDialError as error:
             self.results = (CheckResult("opens", "stop", str(error), "choose the receiver anew on Bench"),)
             lease.end("failed", str(error))
@@ -94,7 +94,7 @@ class DeviceCheck(Job):
 
     def _start_again(self) -> None:
         """The receiver ran before the checks."""
-        self._live_receiver.start(self._desk.line)
+        self._live_receiver.start(self._desk.route)
 
     def poll(self) -> None:
         """Take what has come."""
@@ -118,7 +118,7 @@ class DeviceCheck(Job):
         )
         data = LoggedDeviceCheck(verdict, msgspec.to_builtins(self.results))
         entry = Entry(
-            station=self._desk.station.name, kind="first light", route=self._desk.line.name, text=text, data=data
+            station=self._desk.station.name, kind="first light", route=self._desk.route.name, text=text, data=data
         )
         self._log.add(entry)
         self._keep_measured(entry.at_utc[:10])
@@ -142,7 +142,7 @@ class DeviceCheck(Job):
         }
         changes: dict[str, Any] = {"lost_shares": lost}
         tuned = next((result.figures for result in self.results if result.name == "tunes"), {})
-        if tuned and not part.samples_directly(self._desk.line.port):
+        if tuned and not part.samples_directly(self._desk.route.port):
             holes = (key for key in tuned if key.startswith("hole_") and key.endswith("_low_hz"))
             changes["tuner_low_hz"], changes["tuner_high_hz"] = tuned["low_hz"], tuned["high_hz"]
             changes["holes_hz"] = tuple((tuned[key], tuned[key.replace("_low_", "_high_")]) for key in holes)

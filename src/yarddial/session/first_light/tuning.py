@@ -8,17 +8,17 @@ from yarddial.drivers.protocol import Capabilities, Device, RequestedSettings
 from yarddial.session.first_light.result import CheckResult
 from yarddial.yard.errors import CannotTune
 from yarddial.yard.frequency import format_bound
-from yarddial.yard.line import Line
 from yarddial.yard.plain_text import count_of
+from yarddial.yard.resolved_route import ResolvedRoute
 
 # Tried between the ends and a little beyond; borders are then halved down to this.
 PLACES_TO_TRY, BEYOND_SHARE, EXACT_HZ = 64, 0.1, 10e3
 
 
-def tuner_check(device: Device, able: Capabilities, ask: RequestedSettings, line: Line | None) -> CheckResult:
+def tuner_check(device: Device, able: Capabilities, ask: RequestedSettings, route: ResolvedRoute | None) -> CheckResult:
     """Try a net of places and the middles of all holes stated anywhere, then find each border."""
     stated = able.ranges_at(ask.port)
-    places = _places(stated, line)
+    places = _places(stated, route)
     tunes = [_tunes(device, ask, hertz) for hertz in places]
     borders = []
     for i in range(1, len(places)):
@@ -45,7 +45,7 @@ def tuner_check(device: Device, able: Capabilities, ask: RequestedSettings, line
     return CheckResult("tunes", "good", detail + hole, figures=figures)
 
 
-def _places(stated: tuple[tuple[float, float], ...], line: Line | None) -> list[float]:
+def _places(stated: tuple[tuple[float, float], ...], route: ResolvedRoute | None) -> list[float]:
     lowest, highest = stated[0][0], stated[-1][1]
     wide = highest - lowest
     places = {lowest + wide * k / PLACES_TO_TRY for k in range(PLACES_TO_TRY + 1)}
@@ -55,8 +55,8 @@ def _places(stated: tuple[tuple[float, float], ...], line: Line | None) -> list[
         *(edge for pair in stated for edge in pair),
     }
     places |= {(a[1] + b[0]) / 2 for a, b in pairwise(stated)}
-    if line is not None and not line.receiver.samples_directly(line.port):
-        places |= {(low + high) / 2 for low, high in line.receiver.holes_hz}
+    if route is not None and not route.receiver.samples_directly(route.port):
+        places |= {(low + high) / 2 for low, high in route.receiver.holes_hz}
     return sorted(places)
 
 

@@ -20,7 +20,7 @@ def first_light_verdict(device_check: DeviceCheck, desk: Desk) -> Verdict:
             "unknown", f"The check of {device_check.receiver} was cancelled.", "What was found is below.", "cancelled"
         )
     if not results:
-        name = desk.line.receiver.name if not desk.line.missing else "the receiver"
+        name = desk.route.receiver.name if not desk.route.missing else "the receiver"
         sentence = f"It is not known yet whether {name} answers."
         return Verdict("unknown", sentence, "One run tells: driver, link, rates, gain, antenna.", "not checked")
     worst = {"stop": 0, "look": 1, "unknown": 2, "good": 3}

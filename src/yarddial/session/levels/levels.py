@@ -26,9 +26,9 @@ from yarddial.yard.errors import BadSamples
 from yarddial.yard.external_noise import Atmospherics
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.level import GainsDb
-from yarddial.yard.line import Line
 from yarddial.yard.parts import GainStage
 from yarddial.yard.plain_text import count_of
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import KeptGains
 
 if TYPE_CHECKING:
@@ -100,7 +100,7 @@ class Levels(Job):
     @property
     def stages(self) -> tuple[GainStage, ...]:
         """Of the active route's receiver, the first in the line first."""
-        return () if self._desk.line.missing else self._desk.line.receiver.gain_stages
+        return () if self._desk.route.missing else self._desk.route.receiver.gain_stages
 
     @property
     def is_current(self) -> bool:
@@ -136,34 +136,34 @@ class Levels(Job):
         """Keep which thunderstorms count in the station; it can be undone."""
         self._desk.edit("thunderstorms", msgspec.structs.replace(self._desk.station, atmospherics=name))
 
-    def line(self) -> "LevelLine | None":
+    def level_line(self) -> "LevelLine | None":
         """Levels along the active route at the dial, in the bandwidth of the mode; None while it is out of reach."""
         from yarddial.analysis.levels.level_line import level_line
 
         dial_hz = self._desk.station.dial_hz
-        if self._desk.line.why_not(dial_hz):
+        if self._desk.route.why_not(dial_hz):
             return None
         demodulation = usual(demodulations_of(self._desk.station.mode, dial_hz)[0], dial_hz)
-        line = self._desk.line.at(dial_hz)
+        route = self._desk.route.at(dial_hz)
         point = self.weighed()
         if point is None:
-            return level_line(line, self._desk.outside, demodulation.width_hz)
-        seen = self._seen(line, point)
-        return level_line(line, self._desk.outside, demodulation.width_hz, seen, is_hidden=seen is None)
+            return level_line(route, self._desk.outside, demodulation.width_hz)
+        seen = self._seen(route, point)
+        return level_line(route, self._desk.outside, demodulation.width_hz, seen, is_hidden=seen is None)
 
     def weighed(self) -> SweepPoint | None:
         """What was measured with the gains, the dial and the route as they are now."""
         return self._weighed[1] if self._weighed is not None and self._weighed[0] == self._here("weigh", "") else None
 
-    def _seen(self, line: Line, point: SweepPoint) -> "MeasuredLevels | None":
+    def _seen(self, route: ResolvedRoute, point: SweepPoint) -> "MeasuredLevels | None":
         """What was weighed, in dBm at the socket: by the calibration, or else by the noise that should be there."""
         from yarddial.analysis.levels.level_line import MeasuredLevels, socket_offset_db
 
-        offset = line.receiver.level_offset(line.port)
+        offset = route.receiver.level_offset(route.port)
         if offset is not None:
             offset_db, sigma_db, by = offset.value, offset.sigma, "as calibrated"
         else:
-            by_noise_db = socket_offset_db(line, self._desk.outside, point.floor_dbfs_hz)
+            by_noise_db = socket_offset_db(route, self._desk.outside, point.floor_dbfs_hz)
             if by_noise_db is None:
                 return None
             offset_db, sigma_db = by_noise_db, BY_NOISE_SIGMA_DB
@@ -176,7 +176,7 @@ class Levels(Job):
 
     def kept_here(self) -> KeptGains | None:
         """Gains kept for the dial's band over this route."""
-        band, route = self._band(), self._desk.line.name
+        band, route = self._band(), self._desk.route.name
         return next((k for k in self._desk.station.kept_gains if (k.band, k.route) == (band, route)), None)
 
     # What can be done
@@ -189,10 +189,10 @@ class Levels(Job):
         """Why no sweep can begin just now, or an empty text."""
         if why_not := self._jobs.why_not(JOBS[purpose]):
             return why_not
-        if why_not := self._desk.line.why_not(self._desk.station.dial_hz):
+        if why_not := self._desk.route.why_not(self._desk.station.dial_hz):
             return why_not
         if not self.stages:
-            return f"{self._desk.line.receiver.name} has no gain to set"
+            return f"{self._desk.route.receiver.name} has no gain to set"
         if not self._live_receiver.is_tuned:
             return "the receiver is off: Space starts it"
         return ""
@@ -283,7 +283,7 @@ class Levels(Job):
         self._running, self._points, self.trouble, self.fraction = swept, [], "", 0.0
         dial_hz = self._desk.station.dial_hz
         demodulation = usual(demodulations_of(self._desk.station.mode, dial_hz)[0], dial_hz)
-        heard = turned(demodulation.settings(), self._desk.line.at(dial_hz))
+        heard = turned(demodulation.settings(), self._desk.route.at(dial_hz))
         middle_hz = (heard.low_hz + heard.high_hz) / 2
         lease.ask(Sweep(settings, demodulation.width_hz, middle_hz, with_span=with_span, with_products=with_products))
         self._changed.tell()
@@ -338,7 +338,7 @@ class Levels(Job):
     def _take_setting(self) -> "BestGains":
         from yarddial.analysis.levels.best_setting import best_setting
 
-        ratio = 10 ** ((line.over_db if (line := self.line()) is not None else -100.0) / 10)
+        ratio = 10 ** ((line.over_db if (line := self.level_line()) is not None else -100.0) / 10)
         setting = self.setting = best_setting(self.steps, ratio / (1 + ratio))
         chosen = next(point for point in self._last_points if point.gains_db == setting.gains_db)
         self.strongest_hz = self._dial_of(chosen.tuning.centre_hz + chosen.strongest_hz)
@@ -374,7 +374,7 @@ class Levels(Job):
 
     def _set_gains(self, label: str, gains_db: GainsDb, reason: str) -> None:
         """Set stages to their nearest steps; with a reason they are kept for the band too. One edit."""
-        receiver, wanted = self._desk.line.receiver, dict(gains_db)
+        receiver, wanted = self._desk.route.receiver, dict(gains_db)
         stages = tuple(
             msgspec.structs.replace(gain_stage, set_db=gain_stage.nearest_db(wanted[gain_stage.name]))
             if gain_stage.name in wanted
@@ -385,7 +385,7 @@ class Levels(Job):
         station = self._desk.station.with_part(changed)
         if reason:
             day = clock.today()
-            stored_gains = KeptGains(self._band(), self._desk.line.name, changed.gains_db(), reason, day)
+            stored_gains = KeptGains(self._band(), self._desk.route.name, changed.gains_db(), reason, day)
             others = tuple(
                 k for k in station.kept_gains if (k.band, k.route) != (stored_gains.band, stored_gains.route)
             )
@@ -408,18 +408,18 @@ class Levels(Job):
 
     def _dial_of(self, counted_hz: float) -> float:
         dial_hz = self._desk.station.dial_hz
-        return self._desk.line.at(dial_hz).dial_of(counted_hz, dial_hz)
+        return self._desk.route.at(dial_hz).dial_of(counted_hz, dial_hz)
 
     def _here(self, purpose: Purpose, stage: str) -> Swept:
-        line, dial_hz = self._desk.line, self._desk.station.dial_hz
+        route, dial_hz = self._desk.route, self._desk.station.dial_hz
         # A sweep over all stages holds whatever they are set to; a weighing only as they were.
-        moved = {gain_stage.name for gain_stage in line.receiver.gain_stages} if purpose == "all" else {stage}
+        moved = {gain_stage.name for gain_stage in route.receiver.gain_stages} if purpose == "all" else {stage}
         others = tuple(
             (gain_stage.name, gain_stage.set_db)
-            for gain_stage in line.receiver.gain_stages
+            for gain_stage in route.receiver.gain_stages
             if gain_stage.name not in moved
         )
-        return Swept(purpose, line.receiver.name, line.name, dial_hz, stage, others)
+        return Swept(purpose, route.receiver.name, route.name, dial_hz, stage, others)
 
     def _moved(self) -> None:
         self._changed.tell()

@@ -121,7 +121,7 @@ class NoiseWatch(Job):
         """Take an answer from the engine."""
         match event:
             case SweepPoint():
-                offset = self._desk.line.receiver.level_offset(self._desk.line.port)
+                offset = self._desk.route.receiver.level_offset(self._desk.route.port)
                 floor = event.floor_dbfs_hz + (offset.value if offset is not None else 0.0)
                 unit = "dBm/Hz" if offset is not None else "dBFS/Hz"
                 self._keep(floor, unit=unit, gains_db=event.tuning.actual.gains_db)
@@ -157,9 +157,11 @@ class NoiseWatch(Job):
                 )
                 for reading in self.readings
             )
-            line = self._desk.line
+            route = self._desk.route
             self._log.add(
-                Entry(station=self._desk.station.name, kind="noise", route=line.name, text=text, data=LoggedNoise(rows))
+                Entry(
+                    station=self._desk.station.name, kind="noise", route=route.name, text=text, data=LoggedNoise(rows)
+                )
             )
         self._changed.tell()
 

@@ -22,7 +22,7 @@ def levels_verdict(levels: Levels, desk: Desk) -> Verdict:
     """Which gain, and why."""
     stages = levels.stages
     if not stages:
-        name = desk.line.receiver.name
+        name = desk.route.receiver.name
         return Verdict("unknown", f"{name} has no gain to set.", "Nothing is to be done here.", "no gain")
     now = ", ".join(f"{stage.name} {stage.set_db:g} dB" for stage in stages)
     if levels.fraction is not None and levels.running_purpose != "weigh":
@@ -51,7 +51,7 @@ def levels_verdict(levels: Levels, desk: Desk) -> Verdict:
 
 def _at_a_glance(levels: Levels, desk: Desk, now: str) -> Verdict | None:
     """What one look at the samples tells without a sweep: that a gain is far too high or far too low."""
-    point, receiver = levels.weighed(), desk.line.receiver
+    point, receiver = levels.weighed(), desk.route.receiver
     if point is None:
         return None
     from yarddial.analysis.levels.level_line import converter_hides
@@ -60,7 +60,7 @@ def _at_a_glance(levels: Levels, desk: Desk, now: str) -> Verdict | None:
     if point.clipped_share > CLIPPED_SHARE:
         what = f"{point.clipped_share:.1%} of the samples are at full scale: lower it, or sweep for the best."
         return Verdict("look", f"{capital(now)} {are} too much.", what, "too high")
-    if converter_hides(desk.line, point.floor_dbfs_hz):
+    if converter_hides(desk.route, point.floor_dbfs_hz):
         what = f"{receiver.name}'s ADC hides with its own noise what comes in: raise it, or sweep for the best."
         return Verdict("look", f"{capital(now)} {are} too little.", what, "too low")
     return None

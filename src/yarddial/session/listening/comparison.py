@@ -23,7 +23,7 @@ from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.station.desk import Desk
 from yarddial.yard.demodulation import demodulations_of, turned, usual
 from yarddial.yard.frequency import format_frequency
-from yarddial.yard.line import Line
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference
 
 if TYPE_CHECKING:
@@ -42,7 +42,7 @@ class Setup(msgspec.Struct, frozen=True):
     """A route laid out with the gains it had when it was taken."""
 
     label: str
-    line: Line
+    route: ResolvedRoute
 
 
 class Pair(msgspec.Struct, frozen=True):
@@ -100,29 +100,35 @@ class Comparison(Job):
     def setups(self) -> tuple[Setup, ...]:
         """What can be compared at the dial: every route that reaches it, and the settings kept by hand."""
         dial_hz = self._desk.station.dial_hz
-        able = [line for line in self._desk.station.lines() if not line.why_not(dial_hz) and line.receiver.device]
+        able = [
+            route
+            for route in self._desk.station.resolved_routes()
+            if not route.why_not(dial_hz) and route.receiver.device
+        ]
         # The active route first.
-        able.sort(key=lambda line: line.name != self._desk.line.name)
-        routes = tuple(Setup(_label(line), line) for line in able)
-        further_setups = tuple(setup for setup in self._kept if not setup.line.why_not(dial_hz) and setup not in routes)
+        able.sort(key=lambda route: route.name != self._desk.route.name)
+        routes = tuple(Setup(_label(route), route) for route in able)
+        further_setups = tuple(
+            setup for setup in self._kept if not setup.route.why_not(dial_hz) and setup not in routes
+        )
         return (*routes, *further_setups)
 
     def nearest(self) -> Reference | None:
         """The known station next to the dial that every set-up compared reaches, off the dial itself."""
-        lines = [setup.line for setup in (self.first, self.second) if setup is not None]
+        routes = [setup.route for setup in (self.first, self.second) if setup is not None]
         dial_hz = self._desk.station.dial_hz
         able = [
             reference
             for reference in self._desk.station.references
-            if reference.frequency_hz != dial_hz and not any(line.why_not(reference.frequency_hz) for line in lines)
+            if reference.frequency_hz != dial_hz and not any(route.why_not(reference.frequency_hz) for route in routes)
         ]
         return min(able, key=lambda reference: abs(reference.frequency_hz - dial_hz), default=None)
 
     def keep(self) -> None:
         """Keep the active route as it is set now, to compare it with other settings."""
-        line = self._desk.line
-        setup = Setup(_label(line), line)
-        if not line.missing and setup.label not in [kept_setup.label for kept_setup in self._kept]:
+        route = self._desk.route
+        setup = Setup(_label(route), route)
+        if not route.missing and setup.label not in [kept_setup.label for kept_setup in self._kept]:
             self._kept = (*self._kept, setup)
         self._changed.tell()
 
@@ -147,7 +153,7 @@ class Comparison(Job):
             return
         self._lease = lease
         self.first, self.second, self.pairs, self.trouble = first, second, (), ""
-        self.in_dbm = all(setup.line.receiver.level_offset(setup.line.port) is not None for setup in (first, second))
+        self.in_dbm = all(setup.route.receiver.level_offset(setup.route.port) is not None for setup in (first, second))
         self._dial_hz = self._desk.station.dial_hz
         self._next_pair()
         self._changed.tell()
@@ -212,14 +218,14 @@ class Comparison(Job):
         self._look()
 
     def _look(self) -> None:
-        line = self._setup().line.at(self._dial_hz)
+        route = self._setup().route.at(self._dial_hz)
         if self._lease is not None:
-            self._live_receiver.tuner.tune_with(line, settings_for(line), HALF_WIDTH_HZ, self._lease, anew=True)
+            self._live_receiver.tuner.tune_with(route, settings_for(route), HALF_WIDTH_HZ, self._lease, anew=True)
 
     def _weigh(self) -> None:
-        line = self._setup().line.at(self._dial_hz)
+        route = self._setup().route.at(self._dial_hz)
         demodulation = usual(demodulations_of(self._desk.station.mode, self._dial_hz)[0], self._dial_hz)
-        heard = turned(demodulation.settings(), line)
+        heard = turned(demodulation.settings(), route)
         self._width_hz = demodulation.width_hz
         if self._lease is not None:
             self._lease.ask(Sweep(((),), demodulation.width_hz, (heard.low_hz + heard.high_hz) / 2, DWELL_S))
@@ -236,8 +242,8 @@ class Comparison(Job):
         self._changed.tell()
 
     def _powers(self, point: SweepPoint) -> tuple[float, float]:
-        line = self._setup().line
-        offset = line.receiver.level_offset(line.port) if self.in_dbm else None
+        route = self._setup().route
+        offset = route.receiver.level_offset(route.port) if self.in_dbm else None
         factor = 10 ** ((offset.value if offset is not None else 0.0) / 10)
         noise = 10 ** (point.floor_dbfs_hz / 10) * point.width_hz
         return (10 ** (point.channel_dbfs / 10) - noise) * factor, noise * factor
@@ -268,9 +274,9 @@ class Comparison(Job):
         self._changed.tell()
 
 
-def _label(line: Line) -> str:
-    gains = ", ".join(f"{stage.name} {stage.set_db:g} dB" for stage in line.receiver.gain_stages)
-    return f"{line.name}, {gains}" if gains else line.name
+def _label(route: ResolvedRoute) -> str:
+    gains = ", ".join(f"{stage.name} {stage.set_db:g} dB" for stage in route.receiver.gain_stages)
+    return f"{route.name}, {gains}" if gains else route.name
 
 
 def _make(of: ReceiverTopics) -> Comparison:

@@ -220,8 +220,8 @@ class Listening(Job):
 
     def level(self) -> tuple[Level, float] | None:
         """What arrives at the receiver's socket in the channel, with its sigma in dB; None before a calibration."""
-        line = self._desk.line
-        offset = line.receiver.level_offset(line.port) if not line.missing else None
+        route = self._desk.route
+        offset = route.receiver.level_offset(route.port) if not route.missing else None
         if offset is None or self.level_dbfs is None:
             return None
         return Level(self.level_dbfs + offset.value, band_of(self._desk.station.dial_hz)), offset.sigma
@@ -233,14 +233,16 @@ class Listening(Job):
         """
         from yarddial.session.station.building import today
 
-        line, dial_hz = self._desk.line, self._desk.station.dial_hz
+        route, dial_hz = self._desk.route, self._desk.station.dial_hz
         stated = parse_level(text, band_of(dial_hz))
         if self.level_dbfs is None:
             raise BadLevel("nothing is heard now: start the receiver, then state what arrives")
         name = f"stated as {text.strip()} at {format_frequency(dial_hz)}"
         offset = Value(stated.dbm - self.level_dbfs, STATED_SIGMA_DB, "measured", today(), name)
-        self._desk.edit("level calibration", self._desk.station.with_part(line.receiver.calibrated(line.port, offset)))
-        self._note(f"Level of {line.receiver.name} at port {line.port or 'its socket'} {name}")
+        self._desk.edit(
+            "level calibration", self._desk.station.with_part(route.receiver.calibrated(route.port, offset))
+        )
+        self._note(f"Level of {route.receiver.name} at port {route.port or 'its socket'} {name}")
         self._changed.tell()
 
     def tone(self) -> tuple[float, float] | None:
@@ -266,7 +268,7 @@ class Listening(Job):
 
     def zoom(self, steps: float) -> None:
         """See more (+) or less (-): a whole step doubles or halves it, parts of a step are parts of that."""
-        max_edge_hz = 0.5 * self._desk.line.receiver.rate_hz
+        max_edge_hz = 0.5 * self._desk.route.receiver.rate_hz
         self.half_span_hz = min(max(self.half_span_hz * 2.0**steps, CHART_HALF_SPANS_HZ[0]), max_edge_hz)
         self.chart_hz = self._desk.station.dial_hz
         self._send()
@@ -276,7 +278,7 @@ class Listening(Job):
         middle_hz, half_hz = (low_hz + high_hz) / 2, (high_hz - low_hz) / 2
         if abs(self._desk.station.dial_hz - middle_hz) > PICTURE_DIAL_SHARE * half_hz:
             self._desk.dial(middle_hz)
-        rate_hz = self._desk.line.receiver.rate_hz
+        rate_hz = self._desk.route.receiver.rate_hz
         self.half_span_hz = max(min(half_hz, 0.5 * rate_hz), CHART_HALF_SPANS_HZ[0])
         self.chart_hz = middle_hz
         self._send()
@@ -330,23 +332,23 @@ class Listening(Job):
 
     def centre_hz(self) -> float | None:
         """The span's centre on the dial, where its spike stands; None until the receiver is known to be tuned."""
-        tuning, line, dial_hz = self._live_receiver.tuning, self._desk.line, self._desk.station.dial_hz
-        if tuning is None or line.why_not(dial_hz):
+        tuning, route, dial_hz = self._live_receiver.tuning, self._desk.route, self._desk.station.dial_hz
+        if tuning is None or route.why_not(dial_hz):
             return None
-        return line.at(dial_hz).dial_of(tuning.centre_hz, dial_hz)
+        return route.at(dial_hz).dial_of(tuning.centre_hz, dial_hz)
 
     def _check_spurious(self, span: SpanSpectrum) -> None:
         """From the whole span's line, now and then: where mirrors and leaks are to be expected."""
         self._spans += 1
-        line, dial_hz = self._desk.line, self._desk.station.dial_hz
-        if self._spans % SPANS_A_SEARCH != 1 or line.why_not(dial_hz):
+        route, dial_hz = self._desk.route, self._desk.station.dial_hz
+        if self._spans % SPANS_A_SEARCH != 1 or route.why_not(dial_hz):
             return
         from yarddial.session.listening.expected_spurious import expected_spurious
 
         measured_db = self.evidence.mirrors_before_db if self.evidence is not None else None
         if self.clean_up.mirrors and self.evidence is not None:
             measured_db = self.evidence.mirrors_after_db or measured_db
-        self.ghosts = expected_spurious(span, line.at(dial_hz), dial_hz, measured_db)
+        self.ghosts = expected_spurious(span, route.at(dial_hz), dial_hz, measured_db)
         self._changed.tell()
 
     def over_floor_db(self) -> float | None:
@@ -427,7 +429,7 @@ class Listening(Job):
         """Show the whole of a channel that is wider than the picture, and as much again beside it."""
         half_hz = max(abs(self.settings.low_hz), abs(self.settings.high_hz))
         if self.half_span_hz < half_hz:
-            max_hz = 0.5 * self._desk.line.receiver.rate_hz
+            max_hz = 0.5 * self._desk.route.receiver.rate_hz
             self.half_span_hz = min(next(span for span in CHART_HALF_SPANS_HZ if span >= 2 * half_hz), max_hz)
             self.chart_hz = self._desk.station.dial_hz
 
@@ -437,12 +439,12 @@ class Listening(Job):
         if lease is None or lease.waits:
             return
         desk = self._desk
-        line, dial_hz = desk.line.at(desk.station.dial_hz), desk.station.dial_hz
-        if not line.why_not(dial_hz):
-            half_hz = min(self.half_span_hz, 0.45 * line.receiver.rate_hz)
-            self.chart_hz = self._live_receiver.tuner.listen(line, dial_hz, self.chart_hz, half_hz, lease)
+        route, dial_hz = desk.route.at(desk.station.dial_hz), desk.station.dial_hz
+        if not route.why_not(dial_hz):
+            half_hz = min(self.half_span_hz, 0.45 * route.receiver.rate_hz)
+            self.chart_hz = self._live_receiver.tuner.listen(route, dial_hz, self.chart_hz, half_hz, lease)
             self._live_receiver.picture.show(self.half_span_hz)
-            wanted = (line.counted_hz(dial_hz), turned(self.settings, line), self.clean_up)
+            wanted = (route.counted_hz(dial_hz), turned(self.settings, route), self.clean_up)
             if wanted != self._sent:
                 self._sent = wanted
                 self._last_second.clear()

@@ -160,7 +160,7 @@ class ReceptionCheck(Job):
 
     def _search(self, step: CheckStep) -> Generator[None, None, tuple[float | None, str]]:
         """The strongest line of a band that some route reaches; returns its place, or None and why."""
-        rate_hz = self._desk.line.receiver.rate_hz
+        rate_hz = self._desk.route.receiver.rate_hz
         best_hz, best_db, any_line = None, LINE_OVER_SPAN_DB, False
         places = np.arange(step.low_hz + USABLE_HALF_SPAN * rate_hz, step.high_hz, PLACE_STEP_SHARE * rate_hz)[
             :MAX_SCANS
@@ -190,7 +190,7 @@ class ReceptionCheck(Job):
         count = line.mean_db.size
         counted_hz = line.centre_hz + line.rate_hz * ((np.arange(count) + 0.5) / count - 0.5)
         dial_hz = self._desk.station.dial_hz
-        route = self._desk.line.at(dial_hz)
+        route = self._desk.route.at(dial_hz)
         placed_hz = np.array([route.dial_of(float(hertz), dial_hz) for hertz in counted_hz])
         inside = (placed_hz > step.low_hz) & (placed_hz < step.high_hz)
         inside &= np.abs(counted_hz - line.centre_hz) < USABLE_HALF_SPAN * line.rate_hz
@@ -222,7 +222,7 @@ class ReceptionCheck(Job):
             )
         if step.demodulation == "am" and step.low_hz > 100e6:
             return "look", f"{where} is silent now: towers speak in turns; try again"
-        name = self._desk.line.antenna.name
+        name = self._desk.route.antenna.name
         # Where the strongest is silent, nothing else will be heard.
         mark: Mark = "stop" if step is STEPS[0] else "look"
         return mark, f"{where}: hardly more than noise; see that {name} is connected, then raise the gain in Levels"

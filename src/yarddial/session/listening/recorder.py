@@ -104,8 +104,8 @@ class Recorder(Job):
         settings : how it is heard, for the annotation.
         Raises NotWritten while the receiver is off.
         """
-        line, dial_hz = self._desk.line, self._desk.station.dial_hz
-        if not self._live_receiver.running or line.why_not(dial_hz):
+        route, dial_hz = self._desk.route, self._desk.station.dial_hz
+        if not self._live_receiver.running or route.why_not(dial_hz):
             raise NotWritten("the receiver is off: Space starts it, then samples can be recorded")
         if self._lease is not None and self._lease.is_released:
             raise NotWritten("the recording before this one is not whole yet: try again in a second")
@@ -120,12 +120,12 @@ class Recorder(Job):
 
     def _record(self, lease: Lease, path: "Path", settings: DemodulationSettings, tuning: Tuning) -> None:
         """The receiver stands where it was asked to: what the file says of it is what the driver acknowledged."""
-        dial_hz, route = self._desk.station.dial_hz, self._desk.line.name
-        line = self._desk.line.at(dial_hz)
-        centre_hz = line.dial_of(tuning.centre_hz, dial_hz)
+        dial_hz, route = self._desk.station.dial_hz, self._desk.route.name
+        resolved = self._desk.route.at(dial_hz)
+        centre_hz = resolved.dial_of(tuning.centre_hz, dial_hz)
         about = {
             "description": f"{route}, {self._desk.station.name}",
-            "hardware": f"{line.receiver.name}, {line.antenna.name}",
+            "hardware": f"{resolved.receiver.name}, {resolved.antenna.name}",
             "capture": {
                 "yarddial:route": route,
                 "yarddial:dial_hz": dial_hz,
@@ -133,9 +133,9 @@ class Recorder(Job):
             },
             "annotations": self._annotations(settings, centre_hz, tuning.rate_hz),
         }
-        turned = path_sense(line.counted_stages(dial_hz)) < 0
+        turned = path_sense(resolved.counted_stages(dial_hz)) < 0
         self._is_asked = True
-        lease.ask(RecordSamples(str(path), centre_hz, line.receiver.bits, turned, about))
+        lease.ask(RecordSamples(str(path), centre_hz, resolved.receiver.bits, turned, about))
 
     def stop_recording_samples(self) -> None:
         """End the recording; it is whole and in the log when the engine says so."""
@@ -164,17 +164,17 @@ class Recorder(Job):
         from yarddial.yard.frequency import format_plain
 
         recording = open_recording(path)
-        line, query, dial_hz = self._desk.line, "loop=yes", recording.centre_hz
-        if recording.tuner_hz is None and recording.centre_hz and line.converters:
+        resolved, query, dial_hz = self._desk.route, "loop=yes", recording.centre_hz
+        if recording.tuner_hz is None and recording.centre_hz and resolved.converters:
             if centre_at is None:
-                centre_at = whose_centre(line, recording.centre_hz, path.name)
+                centre_at = whose_centre(resolved, recording.centre_hz, path.name)
             if centre_at == "dial":
-                there = line.at(recording.centre_hz)
+                there = resolved.at(recording.centre_hz)
                 inverted = path_sense(there.counted_stages(recording.centre_hz)) < 0
                 tuner = format_plain(there.counted_hz(recording.centre_hz))
                 query += f"&tuner={tuner}&inverted={'yes' if inverted else 'no'}"
             else:
-                dial_hz = line.dial_of(recording.centre_hz, line.dial_hz)
+                dial_hz = resolved.dial_of(recording.centre_hz, resolved.dial_hz)
         self._live_receiver.play(f"recording:{recording.path}?{query}")
         if any(route.name == recording.route for route in self._desk.station.routes):
             self._desk.choose_route(recording.route)

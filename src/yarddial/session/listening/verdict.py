@@ -18,7 +18,7 @@ def listen_verdict(listening: Listening, live_receiver: LiveReceiver, desk: Desk
     """What is heard, and how far it stands over the noise beside it."""
     where = format_frequency(desk.station.dial_hz)
     demodulation = DEMODULATIONS[listening.settings.demodulation].name
-    if why_not := desk.line.why_not(desk.station.dial_hz):
+    if why_not := desk.route.why_not(desk.station.dial_hz):
         return Verdict("look", "The dial is out of reach.", f"{capital(why_not)}.", "out of reach")
     if live_receiver.trouble:
         return Verdict("stop", "The receiver does not run.", f"{capital(live_receiver.trouble)}.", "stopped")
@@ -41,7 +41,7 @@ def listen_verdict(listening: Listening, live_receiver: LiveReceiver, desk: Desk
     over_db = listening.over_floor_db()
     level = f"{format_number(listening.level_dbfs, 1.0)} dBFS in the channel"
     if (known := listening.level()) is not None:
-        level = f"{known[0].said(known[1])} at {desk.line.receiver.name}'s socket"
+        level = f"{known[0].said(known[1])} at {desk.route.receiver.name}'s socket"
     if listening.level_dbfs > LIMIT_DBFS:
         fix = "lower the gain, or put an attenuator in front: what is heard now is distorted"
         return Verdict("look", f"{where} drives the receiver to its limit.", f"{level}: {fix}.", "too strong")

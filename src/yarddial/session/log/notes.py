@@ -18,8 +18,8 @@ class Notes:
         if text.strip():
             station = self._desk.station
             place = LoggedPlace(station.dial_hz, station.mode)
-            line = self._desk.line
-            self._log.add(Entry(station=station.name, kind="note", route=line.name, text=text.strip(), data=place))
+            route = self._desk.route
+            self._log.add(Entry(station=station.name, kind="note", route=route.name, text=text.strip(), data=place))
 
     def card(self, route: str, dial_hz: float, path: str) -> None:
         """Keep that a settings card was handed over, and for what."""

@@ -16,7 +16,7 @@ def findings(of: Topics) -> tuple[Finding, ...]:
     every_finding = [*file_findings(of.desk, of.file.recovered, of.file.saver), *log_findings(of.log)]
     every_finding += bench_findings(of.inspection) + _faults(of.faults) + far_findings(of.far_engine)
     if of.desk.station.routes:
-        every_finding += [*reach_findings(of.desk), *receiver_findings(of.live_receiver, of.desk.line)]
+        every_finding += [*reach_findings(of.desk), *receiver_findings(of.live_receiver, of.desk.route)]
         for declaration, activity in of.made_rooms():
             if declaration.findings is not None:
                 every_finding += declaration.findings(activity, of)

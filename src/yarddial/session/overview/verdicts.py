@@ -28,7 +28,7 @@ def all_quiet(station: Station, verdicts: dict[str, Verdict]) -> str:
     """What may be said where nothing was found wrong: an empty yard is not in order, nor is a place that warns."""
     if not station.parts:
         return "Nothing can be judged yet: the yard is empty."
-    if not any(not line.missing for line in station.lines()):
+    if not any(not route.missing for route in station.resolved_routes()):
         return "Nothing can be judged yet: no route runs from an antenna to a receiver."
     warned = [name for name, verdict in verdicts.items() if verdict.mark in ("stop", "look")]
     if warned:

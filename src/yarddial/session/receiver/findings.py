@@ -3,7 +3,7 @@
 from yarddial.session.finding import Act, Finding, going
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.yard.frequency import group_digits
-from yarddial.yard.line import Line
+from yarddial.yard.resolved_route import ResolvedRoute
 
 # Troubles that are mended by choosing the receiver, and what that is called then.
 CHOICE_BUTTONS = {
@@ -13,7 +13,7 @@ CHOICE_BUTTONS = {
 }  # fmt: skip
 
 
-def receiver_findings(receiver: LiveReceiver, line: Line) -> list[Finding]:
+def receiver_findings(receiver: LiveReceiver, route: ResolvedRoute) -> list[Finding]:
     """Why it does not run, what it lost, what it says."""
     if receiver.trouble:
         what = f"Receiver: {receiver.trouble}"
@@ -22,8 +22,8 @@ def receiver_findings(receiver: LiveReceiver, line: Line) -> list[Finding]:
             return [Finding("look", what, "nothing can be measured", choose, CHOICE_BUTTONS[receiver.trouble_kind])]
         return [Finding("look", what, "nothing can be measured")]
     findings: list[Finding] = []
-    if receiver.wanted and receiver.waits_to_feed(line):
-        what = f"Receiver: the yard has {line.receiver.name} feed current to port '{line.port}', and it does not yet"
+    if receiver.wanted and receiver.waits_to_feed(route):
+        what = f"Receiver: the yard has {route.receiver.name} feed current to port '{route.port}', and it does not yet"
         why = "only you may switch a feed on: look at Bench first"
         findings.append(Finding("look", what, why, Act("feed the line"), "Feed the line"))
     if receiver.running and receiver.lost_samples:

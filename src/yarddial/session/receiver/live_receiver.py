@@ -10,7 +10,7 @@ from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.tuning import Safeguards, Tuning
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.receiver.tuner import ReceiverTuner
-from yarddial.yard.line import Line
+from yarddial.yard.resolved_route import ResolvedRoute
 
 
 class LiveReceiver:
@@ -25,7 +25,7 @@ class LiveReceiver:
         self._address = ""
         # Address of the recording that plays in the receiver's place; empty for the receiver itself.
         self.plays = ""
-        self._vetoes: list[Callable[[Line], str]] = []
+        self._vetoes: list[Callable[[ResolvedRoute], str]] = []
         # What joins a simulated receiver to the made-up transceiver, as a part of its address.
         self.cable = ""
         # What was asked of the engine; and why the driver refused the latest of it.
@@ -66,51 +66,53 @@ class LiveReceiver:
         """Started, stopped, tuned or refused."""
         return self._changed.add(listener)
 
-    def consult(self, why_not: Callable[[Line], str]) -> None:
+    def consult(self, why_not: Callable[[ResolvedRoute], str]) -> None:
         """Ask this as well, before a route's receiver is opened: why it must stay off, or an empty text."""
         self._vetoes.append(why_not)
 
-    def _forbidden(self, line: Line) -> str:
-        return next((why for why_not in self._vetoes if (why := why_not(line))), "")
+    def _forbidden(self, route: ResolvedRoute) -> str:
+        return next((why for why_not in self._vetoes if (why := why_not(route))), "")
 
     # On and off
 
-    def start(self, line: Line) -> None:
+    def start(self, route: ResolvedRoute) -> None:
         """Start the receiver of a route, and have it told where to look, since its process may be a new one."""
         self.wanted, self._why_off, self.trouble_kind = True, "", ""
         self.tuner.begin_anew()
-        self._open(line)
+        self._open(route)
         self._jobs.retry()
         self._changed.tell()
 
-    def _open(self, line: Line) -> None:
-        self._address = self._device_of(line)
-        if line.missing or not self._address:
+    def _open(self, route: ResolvedRoute) -> None:
+        self._address = self._device_of(route)
+        if route.missing or not self._address:
             self.wanted = False
-            self._why_off = line.missing or f"no receiver is chosen for {line.receiver.name}: choose what it really is"
-            self.trouble_kind = "" if line.missing else "no driver"
+            self._why_off = (
+                route.missing or f"no receiver is chosen for {route.receiver.name}: choose what it really is"
+            )
+            self.trouble_kind = "" if route.missing else "no driver"
             self._command(Stop())
             return
-        if why := self._forbidden(line):
+        if why := self._forbidden(route):
             self.refuse(why)
             return
-        self._safeguards = msgspec.structs.replace(self._safeguards, feeds=self._feeds(line))
+        self._safeguards = msgspec.structs.replace(self._safeguards, feeds=self._feeds(route))
         self._command(Start(self._address, self._safeguards))
 
     def _command(self, command: Start | Stop) -> None:
         self._is_starting = isinstance(command, Start)
         self._jobs.command(command)
 
-    def _prepared(self, line: Line) -> bool:
+    def _prepared(self, route: ResolvedRoute) -> bool:
         """Whether a route's receiver may be tuned; it is opened where the points were set for another one."""
-        if not self._device_of(line):
+        if not self._device_of(route):
             return False
-        if self.wanted and (why := self._forbidden(line)):
+        if self.wanted and (why := self._forbidden(route)):
             self.refuse(why)
             return False
-        if self.wanted and self._device_of(line) != self._address:
+        if self.wanted and self._device_of(route) != self._address:
             self.tuner.begin_anew()
-            self._open(line)
+            self._open(route)
         return True
 
     def refuse(self, why: str) -> None:
@@ -134,8 +136,8 @@ class LiveReceiver:
         self._command(Stop())
         self._changed.tell()
 
-    def _device_of(self, line: Line) -> str:
-        device = self.plays or line.receiver.device
+    def _device_of(self, route: ResolvedRoute) -> str:
+        device = self.plays or route.receiver.device
         if not self.cable or not device.startswith("simulated:"):
             return device
         return f"{device}{'&' if '?' in device else '?'}{self.cable}"
@@ -192,23 +194,23 @@ class LiveReceiver:
         tuning = self.tuner.acknowledged
         return tuning is not None and tuning.actual.bias
 
-    def _feeds(self, line: Line) -> frozenset[str]:
+    def _feeds(self, route: ResolvedRoute) -> frozenset[str]:
         """Ports that may feed the line: those a person allowed in this session; simulated ones harm nobody."""
-        receiver = line.receiver
+        receiver = route.receiver
         if receiver.device.startswith("simulated:"):
             return frozenset(port.name for port in receiver.ports)
         return frozenset(port for name, port in self._fed if name == receiver.name)
 
-    def waits_to_feed(self, line: Line) -> bool:
+    def waits_to_feed(self, route: ResolvedRoute) -> bool:
         """True where the yard says that the receiver feeds the line, and nobody has allowed it yet."""
-        is_live = bool(line.receiver.device) and not self.plays
-        return is_live and line.receiver.feeds(line.port) and line.port not in self._feeds(line)
+        is_live = bool(route.receiver.device) and not self.plays
+        return is_live and route.receiver.feeds(route.port) and route.port not in self._feeds(route)
 
-    def feed(self, line: Line) -> None:
+    def feed(self, route: ResolvedRoute) -> None:
         """Let a route's receiver feed its line from now on."""
-        self._fed.add((line.receiver.name, line.port))
+        self._fed.add((route.receiver.name, route.port))
         if self.wanted:
-            self._hold(msgspec.structs.replace(self._safeguards, feeds=self._feeds(line)))
+            self._hold(msgspec.structs.replace(self._safeguards, feeds=self._feeds(route)))
         self._changed.tell()
 
     # What the engine says

@@ -11,7 +11,7 @@ from yarddial.engine.jobs.lease import Lease
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.tuning import Tuning
 from yarddial.session.receiver.picture import ReceiverPicture
-from yarddial.yard.line import Line
+from yarddial.yard.resolved_route import ResolvedRoute
 
 # While listening the centre stays as long as the dial lies so far from its spike, and within this share of the span.
 OFF_SPIKE_HZ, CLEAN_SHARE = 3_000.0, 0.4
@@ -25,7 +25,7 @@ class ReceiverTuner:
     can_receive : called with a route before anything is asked for; False where its receiver must not be tuned.
     """
 
-    def __init__(self, jobs: Scheduler, can_receive: Callable[[Line], bool]) -> None:
+    def __init__(self, jobs: Scheduler, can_receive: Callable[[ResolvedRoute], bool]) -> None:
         self._jobs, self._can_receive = jobs, can_receive
         self._requested: Tune | None = None
         self._lease: Lease | None = None
@@ -70,50 +70,56 @@ class ReceiverTuner:
         """The receiver is started, perhaps in another process: nothing that was asked for is known there."""
         self._requested, self._acknowledged, self.refusal = None, None, ""
 
-    def tune(self, line: Line, dial_hz: float, half_width_hz: float, lease: Lease | None = None) -> None:
+    def tune(self, route: ResolvedRoute, dial_hz: float, half_width_hz: float, lease: Lease | None = None) -> None:
         """Tune to a dial frequency, under a lease or where nobody has one; does nothing for whoever may not tune.
 
         Nothing is sent where that is what was asked for last and not refused.
         """
-        line = line.at(dial_hz)
-        self.tune_with(line, settings_for(line), half_width_hz, lease)
+        route = route.at(dial_hz)
+        self.tune_with(route, settings_for(route), half_width_hz, lease)
 
     def tune_with(
-        self, line: Line, requested: RequestedSettings, half_width_hz: float, lease: Lease | None, *, anew: bool = False
+        self,
+        route: ResolvedRoute,
+        requested: RequestedSettings,
+        half_width_hz: float,
+        lease: Lease | None,
+        *,
+        anew: bool = False,
     ) -> None:
         """Tune with just these settings to where the line stands; `anew` even where that was asked for last."""
-        if not self._jobs.may_tune(lease) or not self._can_receive(line):
+        if not self._jobs.may_tune(lease) or not self._can_receive(route):
             return
-        self.picture.sense = _sense(line)
-        middle_hz = line.counted_hz(line.dial_hz)
-        self._send(Tune(requested, middle_hz, half_width_hz, line.name), lease, anew=anew)
+        self.picture.sense = _sense(route)
+        middle_hz = route.counted_hz(route.dial_hz)
+        self._send(Tune(requested, middle_hz, half_width_hz, route.name), lease, anew=anew)
 
-    def listen(self, line: Line, dial_hz: float, chart_hz: float, half_hz: float, lease: Lease) -> float:
+    def listen(self, route: ResolvedRoute, dial_hz: float, chart_hz: float, half_hz: float, lease: Lease) -> float:
         """Draw half_hz around chart_hz of the dial; the receiver keeps its centre while the dial lies well in its span.
 
         Returns where the picture's middle really is on the dial: it does not reach beyond the span.
         """
-        line = line.at(dial_hz)
-        if not self._jobs.may_tune(lease) or not self._can_receive(line):
+        route = route.at(dial_hz)
+        if not self._jobs.may_tune(lease) or not self._can_receive(route):
             return chart_hz
-        rate_hz, counted_hz = line.receiver.rate_hz, line.counted_hz(dial_hz)
-        now, wanted = self._parked_for(lease), settings_for(line)
+        rate_hz, counted_hz = route.receiver.rate_hz, route.counted_hz(dial_hz)
+        now, wanted = self._parked_for(lease), settings_for(route)
         same = now is not None and msgspec.structs.replace(now, centre_hz=wanted.centre_hz) == wanted
         clean = now is not None and OFF_SPIKE_HZ < abs(counted_hz - now.centre_hz) < CLEAN_SHARE * rate_hz
         if now is None or not (same and clean):
             now = wanted
-        self.picture.sense = _sense(line)
-        scale = self.picture.sense / (1 + line.receiver.entered_ppm * 1e-6)
+        self.picture.sense = _sense(route)
+        scale = self.picture.sense / (1 + route.receiver.entered_ppm * 1e-6)
         room_hz = max(rate_hz / 2 - half_hz, 0.0) if half_hz < WHOLE_SHARE * rate_hz else 0.0
         middle_hz = counted_hz + (chart_hz - dial_hz) * scale
         middle_hz = min(max(middle_hz, now.centre_hz - room_hz), now.centre_hz + room_hz)
         self._listened = (lease.id, now)
         shown_hz = dial_hz + (middle_hz - counted_hz) / scale
         # A transceiver that was turned moves the IF under a picture that stays where it is on the dial.
-        pictured = (line.name, round(shown_hz, 1), half_hz, self.picture.sense, self.picture.half_span_hz)
-        keeps = line.rig_centre_hz is not None and pictured == self._pictured and self.tuning is not None
+        pictured = (route.name, round(shown_hz, 1), half_hz, self.picture.sense, self.picture.half_span_hz)
+        keeps = route.rig_centre_hz is not None and pictured == self._pictured and self.tuning is not None
         self._pictured = pictured
-        self._send(Tune(now, middle_hz, half_hz, line.name), lease, keeps_picture=keeps)
+        self._send(Tune(now, middle_hz, half_hz, route.name), lease, keeps_picture=keeps)
         return shown_hz
 
     def _parked_for(self, lease: Lease) -> RequestedSettings | None:
@@ -170,25 +176,25 @@ class ReceiverTuner:
         return True
 
 
-def settings_for(line: Line) -> RequestedSettings:
+def settings_for(route: ResolvedRoute) -> RequestedSettings:
     """What to ask of a route's receiver for the place it stands at: the centre parked beside it, in whole kilohertz."""
-    receiver = line.receiver
-    parked_hz = line.parked_hz(line.counted_hz(line.dial_hz), receiver.park_hz)
+    receiver = route.receiver
+    parked_hz = route.parked_hz(route.counted_hz(route.dial_hz), receiver.park_hz)
     centre_hz = parked_hz if receiver.fixed_centre_hz else round(parked_hz, -3)
     return RequestedSettings(
         centre_hz,
         receiver.rate_hz,
-        line.port,
+        route.port,
         receiver.bandwidth_hz,
         receiver.gains_db(),
         receiver.automatic_gain,
-        receiver.feeds(line.port),
+        receiver.feeds(route.port),
     )
 
 
-def _sense(line: Line) -> int:
+def _sense(route: ResolvedRoute) -> int:
     sense = 1
-    for stage in line.stages:
+    for stage in route.stages:
         sense *= stage.sense
-    fold = line.fold(line.points()[-1].out_hz)
+    fold = route.fold(route.points()[-1].out_hz)
     return sense if fold is None else sense * fold.sense

@@ -28,8 +28,8 @@ from yarddial.session.rig.rig_control import RigControl
 from yarddial.session.station.desk import Desk
 from yarddial.yard import clock
 from yarddial.yard.frequency import format_frequency, format_hertz
-from yarddial.yard.line import Line
 from yarddial.yard.parts import Transceiver, Value
+from yarddial.yard.resolved_route import ResolvedRoute
 
 # What is looked at around the place, for how long, and the longest press.
 LISTENS_S, SETTLES_S, MAX_S = 2.0, 0.6, 8.0
@@ -100,7 +100,7 @@ class OwnTransmission(Job):
         self._calibration, self._log = calibration, log
         self._changed = Listeners()
         self._lease: Lease | None = None
-        self._line: Line | None = None
+        self._route: ResolvedRoute | None = None
         self._place_hz = 0.0
         self._since_s = 0.0
         self._measured: tuple[float, float] | None = None
@@ -120,12 +120,12 @@ class OwnTransmission(Job):
 
     def why_not(self, *, dummy_load: bool, lowest_power: bool) -> str:
         """Why it cannot be begun, or an empty text."""
-        rig, line = self._rig, self._desk.line
+        rig, route = self._rig, self._desk.route
         if rig.status != "linked" or rig.shown is None:
             return "no transceiver is linked"
         if not dummy_load or not lowest_power:
             return "first the dummy load and the lowest power: only you can see to that"
-        if why := rig.safety.why_closed(line):
+        if why := rig.safety.why_closed(route):
             return why
         if not rig.safety.is_acknowledged:
             return "first look at what comes to this receiver at worst"
@@ -133,7 +133,7 @@ class OwnTransmission(Job):
             return f"{rig.name} does not tell whether it transmits: nothing is keyed that cannot be seen"
         if rig.safety.transmitting:
             return f"{rig.name} transmits already"
-        if why := line.why_not(rig.transmit_place_hz() or rig.place_hz() or 0.0):
+        if why := route.why_not(rig.transmit_place_hz() or rig.place_hz() or 0.0):
             return f"this route does not reach its place: {why}"
         return self._jobs.why_not(OWN_TRANSMISSION)
 
@@ -145,11 +145,11 @@ class OwnTransmission(Job):
         if not isinstance(lease, Lease):
             return lease.reason
         self._place_hz = self._rig.transmit_place_hz() or self._rig.place_hz() or 0.0
-        self._lease, self._line = lease, self._desk.line.at(self._place_hz)
+        self._lease, self._route = lease, self._desk.route.at(self._place_hz)
         self.phase, self.trouble, self.result, self._measured = "ready", "", None, None
         if not self._receiver.wanted:
-            self._receiver.start(self._line)
-        self._receiver.tuner.tune(self._line, self._place_hz, self._half_hz(), lease)
+            self._receiver.start(self._route)
+        self._receiver.tuner.tune(self._route, self._place_hz, self._half_hz(), lease)
         self._receiver.picture.show(self._half_hz())
         self._changed.tell()
         return ""
@@ -200,8 +200,8 @@ class OwnTransmission(Job):
 
     def why_stale(self) -> str:
         """It is heard over one route."""
-        line = self._line
-        return "" if line is None or self._desk.line.name == line.name else "another route was chosen meanwhile"
+        route = self._route
+        return "" if route is None or self._desk.route.name == route.name else "another route was chosen meanwhile"
 
     def poll(self) -> None:
         """Begin to listen once it is seen to transmit; never hold the key too long."""
@@ -234,7 +234,7 @@ class OwnTransmission(Job):
         return HALF_SPANS_HZ.get(self._key(), USUAL_HALF_HZ)
 
     def _by_if(self) -> bool:
-        rig = self._line.transceiver if self._line is not None else None
+        rig = self._route.transceiver if self._route is not None else None
         return rig is not None and rig.name == self._rig.name and rig.tap == "if"
 
     def _has_carrier(self) -> bool:
@@ -258,22 +258,22 @@ class OwnTransmission(Job):
                 pass
 
     def _finish(self) -> None:
-        lease, line, rig = self._lease, self._line, self._rig
-        if lease is None or line is None or rig.shown is None:
+        lease, route, rig = self._lease, self._route, self._rig
+        if lease is None or route is None or rig.shown is None:
             return
         columns = self._receiver.picture.recent_columns(int(LISTENS_S / COLUMN_S))
         row_hz = 2 * self._half_hz() / columns.shape[1] if columns.size else 1.0
         error_hz, sigma_hz = None, 0.0
         if self._measured is not None:
             # What the dial shows of it, less what the receiver's own oscillators make of that.
-            state = self._calibration.state(line, self._place_hz)
-            shown_hz = line.dial_of(self._measured[0], self._place_hz)
+            state = self._calibration.state(route, self._place_hz)
+            shown_hz = route.dial_of(self._measured[0], self._place_hz)
             error_hz = shown_hz - state.error_hz - self._place_hz
             sigma_hz = (state.sigma_hz**2 + self._measured[1] ** 2) ** 0.5
         width = occupied_bandwidth(columns, row_hz) if columns.size else None
         necessary_hz = NECESSARY_HZ.get(self._key(), 0.0)
         self.result = TransmissionResult(
-            rig.name, line.name, self._place_hz, rig.shown.mode, error_hz, sigma_hz, width, necessary_hz, self._by_if()
+            rig.name, route.name, self._place_hz, rig.shown.mode, error_hz, sigma_hz, width, necessary_hz, self._by_if()
         )
         self._release_key()
         self._note(self.result)

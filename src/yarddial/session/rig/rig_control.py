@@ -29,9 +29,9 @@ from yarddial.session.rig.safety import RigSafety
 from yarddial.session.station.desk import Desk
 from yarddial.yard import clock
 from yarddial.yard.errors import BadStation
-from yarddial.yard.line import Line
 from yarddial.yard.modes import mode_named
 from yarddial.yard.parts import Transceiver
+from yarddial.yard.resolved_route import ResolvedRoute
 
 if TYPE_CHECKING:
     # Not needed before one is linked.
@@ -132,13 +132,13 @@ class RigControl:
 
     def place_hz(self) -> float | None:
         """Where the transceiver stands, on the dial of the active route."""
-        return None if self.shown is None else self._line().dial_of_display(self.shown.frequency_hz)
+        return None if self.shown is None else self._route().dial_of_display(self.shown.frequency_hz)
 
     def transmit_place_hz(self) -> float | None:
         """Where it would transmit, on the dial, when it is split; else None."""
         if self.shown is None or self.shown.transmit_hz is None:
             return None
-        return self._line().dial_of_display(self.shown.transmit_hz)
+        return self._route().dial_of_display(self.shown.transmit_hz)
 
     # Linking
 
@@ -182,11 +182,11 @@ class RigControl:
 
     # Following
 
-    def home(self) -> Line:
+    def home(self) -> ResolvedRoute:
         """The route on which it is followed: while the receiver is away, the one that it comes back to."""
         station = self._desk.station
         away = self.is_roaming and any(route.name == self._home_route for route in station.routes)
-        return station.line(self._home_route) if away else self._desk.line
+        return station.resolve(self._home_route) if away else self._desk.route
 
     def follow(self) -> bool:
         """Dial and transceiver move as one from now on; the dial goes to where the transceiver stands.
@@ -233,7 +233,7 @@ class RigControl:
     def split(self, transmit_hz: float | None) -> None:
         """Have it transmit elsewhere, a place on the dial; None ends that."""
         if self._worker is not None:
-            wanted = None if transmit_hz is None else round(self._line().display_hz(transmit_hz))
+            wanted = None if transmit_hz is None else round(self._route().display_hz(transmit_hz))
             self.order(SetRigSplit(wanted))
 
     def order(self, order: RigOrder) -> int:
@@ -320,7 +320,7 @@ class RigControl:
             return
         station = self._desk.station
         key = mode_key_of(to_mode[0]) if to_mode is not None else None
-        dial_hz = station.dial_hz if to_hz is None else self._line().dial_of_display(to_hz)
+        dial_hz = station.dial_hz if to_hz is None else self._route().dial_of_display(to_hz)
         self._is_moving = True
         try:
             self._desk.follow_rig(dial_hz, key or station.mode)
@@ -362,7 +362,7 @@ class RigControl:
         """Tell moves of its display that were not ordered from here."""
         if before is None or not self._following.is_settled:
             return
-        if not self._following.is_same(now.frequency_hz, self._line().display_hz(self._desk.station.dial_hz)):
+        if not self._following.is_same(now.frequency_hz, self._route().display_hz(self._desk.station.dial_hz)):
             self._jumps.moved(now.frequency_hz - before.frequency_hz)
 
     def _lay_cable(self) -> None:
@@ -393,10 +393,10 @@ class RigControl:
         self._send_mode()
 
     def _send_place(self) -> None:
-        part, line = self.part, self._line()
-        display_hz = round(line.display_hz(self._dial_hz))
+        part, route = self.part, self._route()
+        display_hz = round(route.display_hz(self._dial_hz))
         owner = self._jobs.tuner
-        if owner is not None and owner.kind.nature == "work" and line.transceiver is None:
+        if owner is not None and owner.kind.nature == "work" and route.transceiver is None:
             # A measurement over another route is no reason to turn it.
             return
         if part is not None and part.why_not(display_hz):
@@ -405,7 +405,7 @@ class RigControl:
         self.remark = ""
         self._following.person_moved(float(display_hz))
         offset_hz = self._offset_hz()
-        if self.shown is not None and abs(display_hz - self.shown.frequency_hz) > FAR_SHARE * line.receiver.rate_hz:
+        if self.shown is not None and abs(display_hz - self.shown.frequency_hz) > FAR_SHARE * route.receiver.rate_hz:
             self._is_ahead = True
             self._show_centre(display_hz + offset_hz)
 
@@ -441,15 +441,15 @@ class RigControl:
         if self.name:
             self._changed.tell()
 
-    def _line(self) -> Line:
+    def _route(self) -> ResolvedRoute:
         """The active route where the transceiver stands on it; else one on which nothing lies before it."""
-        line = self._desk.line
-        if line.transceiver is None or line.transceiver.name != self.name:
+        route = self._desk.route
+        if route.transceiver is None or route.transceiver.name != self.name:
             station = self._desk.station
             mine = (
                 route_line
-                for route_line in station.lines()
+                for route_line in station.resolved_routes()
                 if route_line.transceiver is not None and route_line.transceiver.name == self.name
             )
-            line = next(mine, line)
-        return line
+            route = next(mine, route)
+        return route

@@ -9,8 +9,8 @@ from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
 from yarddial.yard import clock
 from yarddial.yard.editing import acknowledge
-from yarddial.yard.line import Line
 from yarddial.yard.parts import Transceiver
+from yarddial.yard.resolved_route import ResolvedRoute
 
 # Nobody speaks for so long without a pause.
 STUCK_S = 180.0
@@ -29,7 +29,7 @@ class Guarded(Protocol):
         """As the yard has it."""
         ...
 
-    def home(self) -> Line:
+    def home(self) -> ResolvedRoute:
         """The route on which it is followed."""
         ...
 
@@ -55,16 +55,16 @@ class RigSafety:
         """True where it has transmitted for longer than anybody speaks."""
         return self._since_s is not None and clock.monotonic_s() - self._since_s > STUCK_S
 
-    def worst(self, line: Line | None = None) -> WorstPower | None:
+    def worst(self, route: ResolvedRoute | None = None) -> WorstPower | None:
         """What the linked transceiver brings to the receiver of a route at worst, the active one by default."""
         part, station = self._rig.part, self._desk.station
-        line = line or self._desk.line
+        route = route or self._desk.route
         if part is None:
             return None
-        known = self._known.get(line.name)
+        known = self._known.get(route.name)
         if known is None or known[0] is not station.parts or known[1] is not station.routes:
-            known = (station.parts, station.routes, worst_power_of(station, line, part))
-            self._known[line.name] = known
+            known = (station.parts, station.routes, worst_power_of(station, route, part))
+            self._known[route.name] = known
         return known[2]
 
     @property
@@ -84,21 +84,21 @@ class RigSafety:
 
     def why_closed_here(self) -> str:
         """The same of the active route."""
-        return self.why_closed(self._desk.line)
+        return self.why_closed(self._desk.route)
 
-    def why_closed(self, line: Line) -> str:
+    def why_closed(self, route: ResolvedRoute) -> str:
         """Why the receiver must stay off on a route while this transceiver may transmit; empty where it need not."""
         name = self._rig.name
-        if not name or self._receiver.plays or line.missing:
+        if not name or self._receiver.plays or route.missing:
             return ""
-        worst = self.worst(line)
+        worst = self.worst(route)
         if worst is None or worst.is_safe:
             return ""
         return f"{worst.words}: the receiver stays off on this route while {name} is linked"
 
     def enforce(self) -> None:
         """Stop a receiver that stands open where it must not, or that did not lower its gains when it was told to."""
-        why = self.why_closed(self._desk.line)
+        why = self.why_closed(self._desk.route)
         if not why and self._receiver.guard_has_failed:
             why = f"{self._receiver.guard_trouble}: the receiver stays off while {self._rig.name} transmits"
         if self._receiver.wanted and why:

@@ -9,7 +9,7 @@ from yarddial.session.station.desk import Desk
 from yarddial.yard.bands import Band
 from yarddial.yard.errors import BadPath
 from yarddial.yard.frequency_conversion import path_sense, shown_for_dial
-from yarddial.yard.line import Line
+from yarddial.yard.resolved_route import ResolvedRoute
 
 # Half widths of what is listened to, hertz.
 HALF_WIDTHS_HZ = {"am": 5e3, "ssb": 1.5e3, "cw": 300.0, "data": 300.0, "nfm": 8e3, "wfm": 100e3}
@@ -76,23 +76,23 @@ class SpanPlanner:
 
     def answer(self, band: Band) -> SpanAnswer | None:
         """The answer for a band; None while the active route does not reach the dial."""
-        station, line = self._desk.station, self._desk.line
-        if line.why_not(station.dial_hz):
+        station, route = self._desk.station, self._desk.route
+        if route.why_not(station.dial_hz):
             return None
         if self._answer is None or self._known[0] is not station or self._known[1] is not band:
-            self._known, self._answer = (station, band), self._work_out(line.at(station.dial_hz), band)
+            self._known, self._answer = (station, band), self._work_out(route.at(station.dial_hz), band)
         return self._answer
 
     def use_rate(self, rate_hz: float) -> None:
         """Set the receiver's rate."""
         station = self._desk.station
-        receiver = msgspec.structs.replace(self._desk.line.receiver, rate_hz=rate_hz)
+        receiver = msgspec.structs.replace(self._desk.route.receiver, rate_hz=rate_hz)
         self._desk.edit("sample rate", station.with_part(receiver))
 
-    def _work_out(self, line: Line, band: Band) -> SpanAnswer:
-        station, receiver = self._desk.station, line.receiver
+    def _work_out(self, route: ResolvedRoute, band: Band) -> SpanAnswer:
+        station, receiver = self._desk.station, route.receiver
         # One fold for all that is near: what direct sampling does at the dial.
-        stages = line.counted_stages(station.dial_hz)
+        stages = route.counted_stages(station.dial_hz)
         mapped = Mapped(path_sense(stages), shown_for_dial(0.0, stages), receiver.entered_ppm)
         ends = sorted(mapped.counted_hz(hertz) for hertz in (band.low_hz, band.high_hz))
         half_hz = HALF_WIDTHS_HZ[station.mode]
@@ -108,7 +108,7 @@ class SpanPlanner:
         )
         clean = tuple(figure.rate_hz for figure in figures if figure.is_clean)
         request = CoverRequest(
-            ends[0], ends[1], tuple(channels), clean, _ranges(line), tuple(strong), receiver.crystal_hz,
+            ends[0], ends[1], tuple(channels), clean, _ranges(route), tuple(strong), receiver.crystal_hz,
             max(receiver.tuner_step_hz, 1_000.0),
         )  # fmt: skip
         try:
@@ -120,10 +120,10 @@ class SpanPlanner:
             return SpanAnswer(band, request, (), steps, rate_hz, figures, mapped, str(error))
 
 
-def _ranges(line: Line) -> tuple[tuple[float, float], ...]:
+def _ranges(route: ResolvedRoute) -> tuple[tuple[float, float], ...]:
     """Where the receiver of a route tunes: its range in the pieces that its holes leave, or the first zone."""
-    receiver = line.receiver
-    if receiver.direct is not None and receiver.samples_directly(line.port):
+    receiver = route.receiver
+    if receiver.direct is not None and receiver.samples_directly(route.port):
         return ((0.0, receiver.direct.clock_hz / 2),)
     holes = [edge for hole in sorted(receiver.holes_hz) for edge in hole]
     ends = [receiver.tuner_low_hz, *holes, receiver.tuner_high_hz]

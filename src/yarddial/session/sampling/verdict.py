@@ -14,10 +14,10 @@ if TYPE_CHECKING:
 
 def span_line(desk: Desk) -> Verdict:
     """Span's line in the list of places: the rate in use, as far as that can be said at a glance."""
-    line = desk.line
-    if line.missing or line.why_not(desk.station.dial_hz):
+    route = desk.route
+    if route.missing or route.why_not(desk.station.dial_hz):
         return Verdict("unknown", "", "", "out of reach")
-    return Verdict("good", "", "", f"{line.receiver.rate_hz / 1e6:g} MS/s")
+    return Verdict("good", "", "", f"{route.receiver.rate_hz / 1e6:g} MS/s")
 
 
 def span_verdict(answer: "SpanAnswer | None", desk: Desk, spur: str = "") -> Verdict:
@@ -26,7 +26,7 @@ def span_verdict(answer: "SpanAnswer | None", desk: Desk, spur: str = "") -> Ver
     spur : what an earlier test found at the dial, which no centre moves.
     """
     if answer is None:
-        why = desk.line.why_not(desk.station.dial_hz)
+        why = desk.route.why_not(desk.station.dial_hz)
         return Verdict("look", "The dial is out of reach.", f"{capital(why)}.", "out of reach")
     if spur:
         dial = format_frequency(desk.station.dial_hz, 0)

@@ -10,7 +10,7 @@ from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.spurious.span_verification import SpanTest
 from yarddial.session.station.desk import Desk
-from yarddial.yard.line import Line
+from yarddial.yard.resolved_route import ResolvedRoute
 
 if TYPE_CHECKING:
     # Not needed before the place is opened.
@@ -57,15 +57,15 @@ class ExpectedProducts:
     def needed(self) -> ExpectRequest | None:
         """What to work out, when dial, yard or the signals known are others than last time; None else."""
         station, known = self._desk.station, self._span_test.strong.known
-        now = (station.dial_hz, self._desk.line.name, station.parts, known)
+        now = (station.dial_hz, self._desk.route.name, station.parts, known)
         if now == self._asked_for:
             return None
         self._asked_for, self.ghosts, self.desensed, self.request = now, (), (), None
-        line = self._desk.line.at(station.dial_hz)
-        if line.why_not(station.dial_hz):
+        route = self._desk.route.at(station.dial_hz)
+        if route.why_not(station.dial_hz):
             return None
-        self.request = self._request(line)
-        self.desensed = self._desensed(line)
+        self.request = self._request(route)
+        self.desensed = self._desensed(route)
         return self.request
 
     def take(self, request: ExpectRequest, ghosts: "tuple[Ghost, ...]") -> None:
@@ -74,24 +74,24 @@ class ExpectedProducts:
             self.ghosts = ghosts
             self._changed.tell()
 
-    def _desensed(self, line: Line) -> "tuple[Desense, ...]":
+    def _desensed(self, route: ResolvedRoute) -> "tuple[Desense, ...]":
         from yarddial.analysis.ghosts.desensing import desensing
         from yarddial.analysis.levels.level_line import level_line
         from yarddial.yard.demodulation import demodulations_of, usual
 
-        demodulation = demodulations_of(self._desk.station.mode, line.dial_hz)[0]
-        width_hz = usual(demodulation, line.dial_hz, self._desk.station.region).width_hz
-        floor_dbm = level_line(line, self._desk.outside, width_hz).plates[-1].floor_dbm
-        return desensing(self._span_test.scene(line), line.dial_hz, width_hz, floor_dbm)
+        demodulation = demodulations_of(self._desk.station.mode, route.dial_hz)[0]
+        width_hz = usual(demodulation, route.dial_hz, self._desk.station.region).width_hz
+        floor_dbm = level_line(route, self._desk.outside, width_hz).plates[-1].floor_dbm
+        return desensing(self._span_test.scene(route), route.dial_hz, width_hz, floor_dbm)
 
-    def _request(self, line: Line) -> ExpectRequest:
+    def _request(self, route: ResolvedRoute) -> ExpectRequest:
         from yarddial.analysis.levels.level_line import level_line
 
-        receiver, dial_hz = line.receiver, line.dial_hz
-        centre_hz = line.dial_of(settings_for(line).centre_hz, dial_hz)
-        floor_dbm = level_line(line, self._desk.outside, STEP_HZ).plates[-1].floor_dbm
-        scene = self._span_test.scene(line)
-        return ExpectRequest(dial_hz, line.name, scene, centre_hz, receiver.rate_hz, floor_dbm)
+        receiver, dial_hz = route.receiver, route.dial_hz
+        centre_hz = route.dial_of(settings_for(route).centre_hz, dial_hz)
+        floor_dbm = level_line(route, self._desk.outside, STEP_HZ).plates[-1].floor_dbm
+        scene = self._span_test.scene(route)
+        return ExpectRequest(dial_hz, route.name, scene, centre_hz, receiver.rate_hz, floor_dbm)
 
 
 class ProductTopics(Protocol):

@@ -75,7 +75,7 @@ class InterferenceSearch:
 
         self._records.cancel()
         self.search = SearchRecord(rooms, devices or {}, can_choke, can_mains, has_battery)
-        self._place, self.trouble = (self._desk.station.dial_hz, self._desk.line.name), ""
+        self._place, self.trouble = (self._desk.station.dial_hz, self._desk.route.name), ""
         self._changed.tell()
 
     def why_not(self) -> str:
@@ -84,9 +84,9 @@ class InterferenceSearch:
             return "say first which circuits the house has"
         if why := self._records.why_not():
             return why
-        if why := self._desk.line.why_not(self._desk.station.dial_hz):
+        if why := self._desk.route.why_not(self._desk.station.dial_hz):
             return why
-        if self._place != (self._desk.station.dial_hz, self._desk.line.name):
+        if self._place != (self._desk.station.dial_hz, self._desk.route.name):
             return "the dial or the route was changed: go back there, or begin anew"
         if not self._live_receiver.wanted:
             return "the receiver is off: Space starts it"
@@ -98,10 +98,10 @@ class InterferenceSearch:
         if step is None or self.why_not():
             return
         self._step, self.trouble = step, ""
-        line = self._desk.line.at(self._desk.station.dial_hz)
+        route = self._desk.route.at(self._desk.station.dial_hz)
         # The first look says what dBFS are in dBm; the same holds for all.
         first = self.search is not None and not self.search.results
-        setting = SpanSetting("" if first else "scan", 0.0, line, settings_for(line))
+        setting = SpanSetting("" if first else "scan", 0.0, route, settings_for(route))
         self._records.begin([setting], self._seen, self._ended, RECORD_S, bins=FFT_BINS)
         self._changed.tell()
 

@@ -13,7 +13,7 @@ def known_spur(log: LogKeeper, desk: Desk) -> str:
     """What the latest test of this route that saw the dial's place said stands there; empty where nothing does."""
     station = desk.station
     for entry in log.entries("ghosts", station.name, MAX_TESTS):
-        if entry.route != desk.line.name or not isinstance(entry.data, LoggedSpanTest):
+        if entry.route != desk.route.name or not isinstance(entry.data, LoggedSpanTest):
             continue
         near = [peak for peak in entry.data.peaks if abs(peak.dial_hz - station.dial_hz) < WITHIN_HZ]
         if near:

@@ -28,8 +28,8 @@ from yarddial.yard.editing import put_in, unique_name
 from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.frequency_conversion import path_sense
-from yarddial.yard.line import Line
 from yarddial.yard.parts import Converter, TwoPort, Value
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 if TYPE_CHECKING:
@@ -132,11 +132,11 @@ class Mitigation:
         here = self._span_test.at_dial()
         if here is None or here.judgement.verdict == "true" or self._span_test.running or self.running:
             return None
-        dial_hz, route = self._desk.station.dial_hz, self._desk.line.name
+        dial_hz, route = self._desk.station.dial_hz, self._desk.route.name
         same = self.request is not None and (self.request.dial_hz, self.request.route) == (dial_hz, route)
         if same and self.request is not None and self.request.judged is here:
             return None
-        if self._span_test.line is None or self._span_test.line.name != route:
+        if self._span_test.route is None or self._span_test.route.name != route:
             return None
         self.request, self.remedies, self.trial, self.trouble = self._request(here), None, None, ""
         return self.request
@@ -156,13 +156,13 @@ class Mitigation:
     @property
     def is_current(self) -> bool:
         """True when the plan belongs to what stands on the dial now."""
-        now = (self._desk.station.dial_hz, self._desk.line.name)
+        now = (self._desk.station.dial_hz, self._desk.route.name)
         return self.request is not None and now == (self.request.dial_hz, self.request.route)
 
     def why_not_try(self, remedy: "Remedy") -> str:
         """Why it cannot be tried here, or an empty text."""
         needs_hands = remedy.part is not None or remedy.lo_hz
-        if needs_hands and not self._desk.line.receiver.device.startswith(SIMULATED):
+        if needs_hands and not self._desk.route.receiver.device.startswith(SIMULATED):
             return "it has to be plugged in first"
         if self.running:
             return "another one is being tried"
@@ -173,9 +173,9 @@ class Mitigation:
         if self.why_not_try(remedy) or self.request is None:
             return
         self._tried, self._spans, self.trial, self.trouble = remedy, [], None, ""
-        line = self._span_test.line
-        assert line is not None
-        steps = [SpanSetting("", 0.0, line, settings_for(line)), self._step(line, remedy)]
+        route = self._span_test.route
+        assert route is not None
+        steps = [SpanSetting("", 0.0, route, settings_for(route)), self._step(route, remedy)]
         self._records.begin(steps, self._seen, self._ended)
         self._changed.tell()
 
@@ -191,12 +191,12 @@ class Mitigation:
         if remedy.route:
             self._desk.choose_route(remedy.route)
         else:
-            self._desk.edit("remedy", self._changed_station(self._desk.station, self._desk.line, remedy))
+            self._desk.edit("remedy", self._changed_station(self._desk.station, self._desk.route, remedy))
         text = f"Against a ghost at {format_frequency(self.trial.channel.dial_hz)}: {remedy.words}. "
         data = LoggedRemedy(remedy.kind, self.trial.over_before_db, self.trial.over_db)
         self._log.add(
             Entry(
-                station=self._desk.station.name, kind="remedy", route=self._desk.line.name,
+                station=self._desk.station.name, kind="remedy", route=self._desk.route.name,
                 text=f"{text}{self.trial.sentence}", data=data,
             )
         )  # fmt: skip
@@ -215,12 +215,12 @@ class Mitigation:
         from yarddial.analysis.ghosts.inference import source_of
         from yarddial.analysis.ghosts.remedies import SpanScene, WantedChannel
 
-        line, before = self._span_test.line, self._span_test.before
-        assert line is not None
+        route, before = self._span_test.route, self._span_test.before
+        assert route is not None
         assert before is not None
         station = self._desk.station
         ghost = self._at_hand(here, before)
-        scene = self._span_test.scene(line)
+        scene = self._span_test.scene(route)
         setting = SpanScene(scene, before.centre_hz, before.rate_hz, before.floor_dbm)
         in_scene = {strong_signal.name for strong_signal in scene.strong}
         explained = bool(ghost.sources) and set(ghost.sources) <= in_scene
@@ -232,8 +232,8 @@ class Mitigation:
         # The peak belongs to the channel, be it at the dial or where the dial's error shows it.
         width_hz = max(width_hz, 2 * abs(here.peak.dial_hz - station.dial_hz) + 2 * before.step_hz)
         channel = WantedChannel(station.dial_hz, width_hz)
-        able = self._able(line, before, setting)
-        return MitigationRequest(station.dial_hz, line.name, here, setting, channel, ghost, able)
+        able = self._able(route, before, setting)
+        return MitigationRequest(station.dial_hz, route.name, here, setting, channel, ghost, able)
 
     def _at_hand(self, here: JudgedPeak, before: "Span") -> "Ghost":
         """What is to be cured: as predicted where it was, else by the way its likeliest cause behaves."""
@@ -255,72 +255,72 @@ class Mitigation:
             here.peak.dial_hz, here.peak.level_dbm, cause.kind, (), "", cause.moves, cause.falls, cause.moves_rate
         )
 
-    def _able(self, line: Line, before: "Span", setting: "SpanScene") -> object:
+    def _able(self, route: ResolvedRoute, before: "Span", setting: "SpanScene") -> object:
         from yarddial.analysis.ghosts.remedies import Able, SpanScene
 
-        receiver = line.receiver
-        rates = tuple(rate for rate in receiver.rates_hz if self._span_test.is_clean_at(line, rate))
+        receiver = route.receiver
+        rates = tuple(rate for rate in receiver.rates_hz if self._span_test.is_clean_at(route, rate))
         # The quantisation noise in a step: -6.02 b - 1.76 dB of full scale over all of the span, 1.76 dB by the window.
         steps = before.rate_hz / before.step_hz
         converter_dbm = self._span_test.offset_db - 6.02 * receiver.bits - 10 * log10(steps)
         routes = []
-        for other in self._desk.station.lines():
-            there = other.at(line.dial_hz)
+        for other in self._desk.station.resolved_routes():
+            there = other.at(route.dial_hz)
             # Another way of converting, or another receiver: the same one by the same way shows the same.
             differs = there.receiver.device != receiver.device or [s.name for s in there.stages] != [
-                s.name for s in line.stages
+                s.name for s in route.stages
             ]
-            if differs and there.receiver.device and not there.why_not(line.dial_hz) and there.name != line.name:
-                centre_hz = there.dial_of(settings_for(there).centre_hz, line.dial_hz)
+            if differs and there.receiver.device and not there.why_not(route.dial_hz) and there.name != route.name:
+                centre_hz = there.dial_of(settings_for(there).centre_hz, route.dial_hz)
                 scene = self._span_test.scene(there)
                 routes.append((there.name, SpanScene(scene, centre_hz, there.receiver.rate_hz, setting.floor_dbm)))
-        is_sum = len(line.stages) == 1 and line.stages[0].kind == "sum" and line.transceiver is None
-        less_db = tuple(sorted({round(less, 3) for less, _ in self._less(line)}))
+        is_sum = len(route.stages) == 1 and route.stages[0].kind == "sum" and route.transceiver is None
+        less_db = tuple(sorted({round(less, 3) for less, _ in self._less(route)}))
         return Able(
-            rates, less_db, converter_dbm, lambda hertz: not receiver.why_not(hertz, line.port), tuple(routes), is_sum
+            rates, less_db, converter_dbm, lambda hertz: not receiver.why_not(hertz, route.port), tuple(routes), is_sum
         )
 
-    def _less(self, line: Line) -> list[tuple[float, tuple[tuple[str, float], ...]]]:
+    def _less(self, route: ResolvedRoute) -> list[tuple[float, tuple[tuple[str, float], ...]]]:
         """Every way to take gain off at one stage, with what all stages are set to then; the first stage first."""
         steps = []
-        gains = line.receiver.gains_db()
-        for stage in line.receiver.gain_stages:
+        gains = route.receiver.gains_db()
+        for stage in route.receiver.gain_stages:
             for step in stage.steps_db:
                 if step < stage.set_db:
                     changed = tuple((name, step if name == stage.name else gain) for name, gain in gains)
                     steps.append((stage.set_db - step, changed))
         return steps
 
-    def _step(self, line: Line, remedy: "Remedy") -> SpanSetting:
+    def _step(self, route: ResolvedRoute, remedy: "Remedy") -> SpanSetting:
         """How to look with it: over the route as it would be then."""
         if remedy.route:
-            line = self._desk.station.line(remedy.route).at(line.dial_hz)
-            return SpanSetting("route", 0.0, line, settings_for(line), calibrated=True)
-        changed = self._changed_station(self._desk.station, line, remedy).line(line.name).at(line.dial_hz)
+            route = self._desk.station.resolve(remedy.route).at(route.dial_hz)
+            return SpanSetting("route", 0.0, route, settings_for(route), calibrated=True)
+        changed = self._changed_station(self._desk.station, route, remedy).resolve(route.name).at(route.dial_hz)
         return SpanSetting("cure", 0.0, changed, settings_for(changed), calibrated=True)
 
-    def _changed_station(self, station: Station, line: Line, remedy: "Remedy") -> Station:
+    def _changed_station(self, station: Station, route: ResolvedRoute, remedy: "Remedy") -> Station:
         """The yard with the remedy in it; raises BadStation."""
-        receiver = line.receiver
+        receiver = route.receiver
         if remedy.kind in ("centre", "rate"):
             rate_hz, centre_hz = remedy.setting.rate_hz, remedy.setting.centre_hz
             # The centre lies so far below the dial at the receiver, as a share of the rate.
-            below_hz = path_sense(line.counted_stages(line.dial_hz)) * (line.dial_hz - centre_hz)
+            below_hz = path_sense(route.counted_stages(route.dial_hz)) * (route.dial_hz - centre_hz)
             changed = msgspec.structs.replace(receiver, rate_hz=rate_hz, park_share=below_hz / rate_hz)
             return station.with_part(changed)
         if remedy.kind == "gain":
-            gains = next(dict(gains) for less, gains in self._less(line) if abs(less - remedy.less_db) < 0.01)
+            gains = next(dict(gains) for less, gains in self._less(route) if abs(less - remedy.less_db) < 0.01)
             stages = tuple(msgspec.structs.replace(s, set_db=gains[s.name]) for s in receiver.gain_stages)
             return station.with_part(msgspec.structs.replace(receiver, gain_stages=stages))
         if remedy.lo_hz:
-            return self._with_oscillator(station, line, remedy.lo_hz)
+            return self._with_oscillator(station, route, remedy.lo_hz)
         if remedy.part is None:
             raise BadStation(f"nothing in the yard can be changed to {remedy.words}")
-        return self._with_filter(station, line, remedy)
+        return self._with_filter(station, route, remedy)
 
-    def _with_oscillator(self, station: Station, line: Line, lo_hz: float) -> Station:
+    def _with_oscillator(self, station: Station, resolved: ResolvedRoute, lo_hz: float) -> Station:
         """Another converter takes the place of the one on the route: what was measured of that one is not its own."""
-        converter = next(part for part in line.inner if isinstance(part, Converter))
+        converter = next(part for part in resolved.inner if isinstance(part, Converter))
         sigma_hz = converter.lo_hz.unmeasured().sigma * lo_hz / converter.nominal_lo_hz
         name = unique_name(f"{converter.name} {lo_hz / 1e6:g}", (part.name for part in station.parts))
         other = msgspec.structs.replace(
@@ -328,32 +328,32 @@ class Mitigation:
         )
         routes = tuple(
             msgspec.structs.replace(route, parts=tuple(name if n == converter.name else n for n in route.parts))
-            if route.name == line.name
+            if route.name == resolved.name
             else route
             for route in station.routes
         )
         station = msgspec.structs.replace(station, parts=(*station.parts, other), routes=routes)
-        return _on_simulated(station, line, f"lo={lo_hz:.0f}")
+        return _on_simulated(station, resolved, f"lo={lo_hz:.0f}")
 
-    def _with_filter(self, station: Station, line: Line, remedy: "Remedy") -> Station:
+    def _with_filter(self, station: Station, route: ResolvedRoute, remedy: "Remedy") -> Station:
         part = remedy.part
         assert part is not None
         if part.what == "attenuator":
             box = TwoPort("Attenuator", "attenuator", Value(-part.takes_db, 0.5, "assumed"))
-            text = f"{line.port}:attenuator:{part.takes_db:g}"
+            text = f"{route.port}:attenuator:{part.takes_db:g}"
         elif part.what == "notch":
             box = TwoPort(
                 "Notch", "filter", Value(-0.5, 0.5, "assumed"), part.low_hz, part.high_hz, remedy.words, "notch"
             )
-            text = f"{line.port}:notch:{part.low_hz:.0f}:{part.high_hz:.0f}:{part.takes_db:g}"
+            text = f"{route.port}:notch:{part.low_hz:.0f}:{part.high_hz:.0f}:{part.takes_db:g}"
         else:
             low_hz, high_hz = (0.0, part.high_hz) if part.what == "low-pass" else (part.low_hz, 1e12)
             name = part.what.capitalize()
             box = TwoPort(
                 name, "filter", Value(-0.5, PART_SIGMA_DB, "assumed"), low_hz, high_hz, remedy.words, part.what
             )
-            text = f"{line.port}:{part.what}:{part.high_hz:.0f}:{part.poles}"
-        return _on_simulated(put_in(station, box, line.name, 1), line, f"plug={text}")
+            text = f"{route.port}:{part.what}:{part.high_hz:.0f}:{part.poles}"
+        return _on_simulated(put_in(station, box, route.name, 1), route, f"plug={text}")
 
     def _seen(self, step: SpanSetting, span: "Span") -> None:
         del step
@@ -381,14 +381,14 @@ class Mitigation:
         if not remedy.route:
             return 0.0
         dial_hz = self._desk.station.dial_hz
-        other = self._desk.station.line(remedy.route).at(dial_hz)
+        other = self._desk.station.resolve(remedy.route).at(dial_hz)
         return self._calibration.state(other, dial_hz).error_hz - self._calibration.state().error_hz
 
 
-def _on_simulated(station: Station, line: Line, query: str) -> Station:
+def _on_simulated(station: Station, route: ResolvedRoute, query: str) -> Station:
     """A simulated receiver has it plugged in as well: its address says so."""
-    receiver = station.part(line.receiver.name)
-    device = line.receiver.device
+    receiver = station.part(route.receiver.name)
+    device = route.receiver.device
     if not device.startswith(SIMULATED):
         return station
     changed = with_plug(device, query.removeprefix("plug=")) if query.startswith("plug=") else with_query(device, query)

@@ -16,7 +16,7 @@ from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
 from yarddial.yard.frequency_conversion import path_sense
-from yarddial.yard.line import Line
+from yarddial.yard.resolved_route import ResolvedRoute
 
 if TYPE_CHECKING:
     # Not needed before the first look.
@@ -36,7 +36,7 @@ class SpanSetting(msgspec.Struct, frozen=True):
 
     change: Literal["", "centre", "gain", "rate", "route", "antenna", "cure", "scan"]
     amount: float
-    line: Line
+    route: ResolvedRoute
     ask: RequestedSettings
     calibrated: bool = False
 
@@ -53,7 +53,7 @@ class SpanRecording(Job):
         self._left: list[SpanSetting] = []
         self._count = 0
         self._place: tuple[float, str] = (0.0, "")
-        self._line = desk.line
+        self._line = desk.route
         self._record_s, self._bins = RECORD_S, 4096
         self._on_span: Callable[[SpanSetting, Span], None] = lambda step, span: None
         self._on_end: Callable[[Ending], None] = lambda ending: None
@@ -91,7 +91,7 @@ class SpanRecording(Job):
         self._lease, self._record_s, self._bins = lease, record_s, bins
         self._left, self._count = list(steps), len(steps)
         self._on_span, self._on_end = on_span, on_end
-        self._place, self._line = (self._desk.station.dial_hz, self._desk.line.name), self._desk.line
+        self._place, self._line = (self._desk.station.dial_hz, self._desk.route.name), self._desk.route
         self._next()
 
     def cancel(self) -> None:
@@ -121,9 +121,9 @@ class SpanRecording(Job):
 
     def why_stale(self) -> str:
         """All looks are of one place, and of the yard as it is."""
-        if (self._desk.station.dial_hz, self._desk.line.name) != self._place:
+        if (self._desk.station.dial_hz, self._desk.route.name) != self._place:
             return "the dial was turned meanwhile: test it again"
-        return "" if self._desk.line == self._line else "the yard was changed meanwhile: test it again"
+        return "" if self._desk.route == self._line else "the yard was changed meanwhile: test it again"
 
     def ended(self, ending: Ending) -> None:
         """It is over."""
@@ -137,45 +137,45 @@ class SpanRecording(Job):
             self._lease.end()
             return
         self.now = self._left.pop(0)
-        self._live_receiver.tuner.tune_with(self.now.line, self.now.ask, HALF_WIDTH_HZ, self._lease, anew=True)
+        self._live_receiver.tuner.tune_with(self.now.route, self.now.ask, HALF_WIDTH_HZ, self._lease, anew=True)
 
     def _span(self, step: SpanSetting, point: SweepPoint) -> "Span":
         """What was seen, on the dial: in dBm as calibrated, or by the noise that should be there."""
         from yarddial.analysis.ghosts.span import Span
 
-        line, dial_hz = step.line, step.line.dial_hz
-        sense = path_sense(line.counted_stages(dial_hz))
+        route, dial_hz = step.route, step.route.dial_hz
+        sense = path_sense(route.counted_stages(dial_hz))
         bins = point.span.size
         tuning = point.tuning
         bin_hz = tuning.rate_hz / bins
         offset_db = self.offset_db
         if step.change in ("", "route") or step.calibrated:
-            offset_db = self._to_dbm(line, point)
+            offset_db = self._to_dbm(route, point)
         if step.change == "":
             self.offset_db = offset_db
         # A line's peak holds two thirds of its power, by the window.
         level = 10 * np.log10(np.maximum(point.span, 1e-24) * 1.5 * bin_hz) + offset_db
-        ends = [line.dial_of(tuning.centre_hz + side * tuning.rate_hz / 2, dial_hz) for side in (-1, 1)]
-        centre_hz = line.dial_of(tuning.centre_hz, dial_hz)
+        ends = [route.dial_of(tuning.centre_hz + side * tuning.rate_hz / 2, dial_hz) for side in (-1, 1)]
+        centre_hz = route.dial_of(tuning.centre_hz, dial_hz)
         low_hz = min(ends) + (0.0 if sense > 0 else bin_hz)
         within_hz = 2 * bin_hz
         if step.change == "route":
-            sigmas_hz = (self._calibration.state(line, dial_hz).sigma_hz, self._calibration.state().sigma_hz)
+            sigmas_hz = (self._calibration.state(route, dial_hz).sigma_hz, self._calibration.state().sigma_hz)
             within_hz += 2 * float(np.hypot(*sigmas_hz))
         return Span(
             low_hz, bin_hz, level if sense > 0 else level[::-1].copy(), centre_hz, tuning.rate_hz, within_hz,
             point.clipped_share,
         )  # fmt: skip
 
-    def _to_dbm(self, line: Line, point: SweepPoint) -> float:
+    def _to_dbm(self, route: ResolvedRoute, point: SweepPoint) -> float:
         from yarddial.analysis.levels.level_line import level_line, socket_offset_db
 
-        offset = line.receiver.level_offset(line.port)
+        offset = route.receiver.level_offset(route.port)
         if offset is not None:
             return offset.value
         outside = self._desk.outside
-        by_noise_db = socket_offset_db(line, outside, point.floor_dbfs_hz)
+        by_noise_db = socket_offset_db(route, outside, point.floor_dbfs_hz)
         if by_noise_db is not None:
             return by_noise_db
         # The converter hides what comes in: as if it did not, rough as that is.
-        return level_line(line, outside, 1.0).plates[-1].floor_dbm - point.floor_dbfs_hz
+        return level_line(route, outside, 1.0).plates[-1].floor_dbm - point.floor_dbfs_hz

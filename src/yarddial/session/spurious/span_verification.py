@@ -21,7 +21,7 @@ from yarddial.session.spurious.strong_signals import SAME_HZ, StrongSignals
 from yarddial.session.station.desk import Desk
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.frequency_conversion import path_sense
-from yarddial.yard.line import Line
+from yarddial.yard.resolved_route import ResolvedRoute
 
 if TYPE_CHECKING:
     # Not needed before the first test.
@@ -56,7 +56,7 @@ class SpanTest:
         # The span whose comb is known, and the comb.
         self._comb_of: Span | None = None
         self._comb: Fingerprint | None = None
-        self.line: Line | None = None
+        self.route: ResolvedRoute | None = None
         self.judged: tuple[JudgedPeak, ...] = ()
         self.ghosts: tuple[Ghost, ...] = ()
         self.strong = strong
@@ -87,14 +87,14 @@ class SpanTest:
             return ""
         return {
             "": "as it is", "centre": "with the centre moved", "gain": "with less gain", "rate": "at another rate",
-            "route": f"over {now.line.name}", "antenna": "without the antenna",
+            "route": f"over {now.route.name}", "antenna": "without the antenna",
         }[now.change]  # fmt: skip
 
     def why_not(self, within: Lease | None = None) -> str:
         """Why it cannot begin just now, or an empty text."""
         if why := self._records_at.why_not(within):
             return why
-        if why := self._desk.line.why_not(self._desk.station.dial_hz):
+        if why := self._desk.route.why_not(self._desk.station.dial_hz):
             return why
         if not self._live_receiver.wanted:
             return "the receiver is off: Space starts it"
@@ -139,14 +139,14 @@ class SpanTest:
             return
         self.trouble, self._records, self.judged, self.before, self._seen_here = "", [], (), None, ()
         self.not_off = ""
-        self._place = (self._desk.station.dial_hz, self._desk.line.name)
+        self._place = (self._desk.station.dial_hz, self._desk.route.name)
         self._begin(self._steps(), within)
 
     def why_not_without(self) -> str:
         """Why it cannot be looked at without the antenna just now, or an empty text."""
         if self.before is None or self._first is None or not self.judged:
             return "test the span first"
-        if self._first.line.name != self._desk.line.name:
+        if self._first.route.name != self._desk.route.name:
             return "another route is set: test its span first"
         return self.why_not()
 
@@ -156,8 +156,8 @@ class SpanTest:
             return
         self.trouble = self.not_off = ""
         self._records = [record for record in self._records if record.change != "antenna"]
-        self._place = (self._desk.station.dial_hz, self._desk.line.name)
-        self._begin([SpanSetting("antenna", 0.0, self._first.line, self._first.ask)])
+        self._place = (self._desk.station.dial_hz, self._desk.route.name)
+        self._begin([SpanSetting("antenna", 0.0, self._first.route, self._first.ask)])
 
     def _begin(self, steps: list[SpanSetting], within: Lease | None = None) -> None:
         self._within = within
@@ -166,8 +166,8 @@ class SpanTest:
 
     def take_recorded(self, recorded: "Recorded", names: str) -> None:
         """Show what recordings told in the place of a test: what helps against a ghost is not worked out for them."""
-        self.trouble, self.line, self._first = "", None, None
-        self._place = (self._desk.station.dial_hz, self._desk.line.name)
+        self.trouble, self.route, self._first = "", None, None
+        self._place = (self._desk.station.dial_hz, self._desk.route.name)
         self.before, self.ghosts, self._records = recorded.before, recorded.ghosts, list(recorded.records)
         self.judged = tuple(JudgedPeak(peak, judgement) for peak, judgement in recorded.judged)
         self._note(f"Recordings {names}")
@@ -176,7 +176,7 @@ class SpanTest:
     def forget(self) -> None:
         """Nothing is judged any more: what was looked at has been changed since."""
         self.not_off = ""
-        self.before, self.line, self._first, self.trouble = None, None, None, ""
+        self.before, self.route, self._first, self.trouble = None, None, None, ""
         self.judged, self.ghosts, self._records, self._seen_here = (), (), [], ()
         self._changed.tell()
 
@@ -185,54 +185,54 @@ class SpanTest:
         self._records_at.cancel()
 
     def _steps(self) -> list[SpanSetting]:
-        station, line = self._desk.station, self._desk.line.at(self._desk.station.dial_hz)
-        receiver, dial_hz = line.receiver, station.dial_hz
-        ask = settings_for(line)
+        station, route = self._desk.station, self._desk.route.at(self._desk.station.dial_hz)
+        receiver, dial_hz = route.receiver, station.dial_hz
+        ask = settings_for(route)
         moved_hz = round(MOVES_SHARE * receiver.rate_hz, -3)
-        steps = [SpanSetting("", 0.0, line, ask)]
+        steps = [SpanSetting("", 0.0, route, ask)]
         for sign in (1, -1):
             moved = msgspec.structs.replace(ask, centre_hz=ask.centre_hz + sign * moved_hz)
             # On the dial the centre moves the other way where the spectrum is turned over.
-            sense = path_sense(line.counted_stages(dial_hz))
-            steps.append(SpanSetting("centre", sense * sign * moved_hz, line, moved))
-        if (less := self._less_gain(line)) is not None:
-            steps.append(SpanSetting("gain", less[0], line, msgspec.structs.replace(ask, gains_db=less[1])))
-        others = [rate for rate in receiver.rates_hz if rate != receiver.rate_hz and self.is_clean_at(line, rate)]
+            sense = path_sense(route.counted_stages(dial_hz))
+            steps.append(SpanSetting("centre", sense * sign * moved_hz, route, moved))
+        if (less := self._less_gain(route)) is not None:
+            steps.append(SpanSetting("gain", less[0], route, msgspec.structs.replace(ask, gains_db=less[1])))
+        others = [rate for rate in receiver.rates_hz if rate != receiver.rate_hz and self.is_clean_at(route, rate)]
         if others:
             rate_hz = min(others, key=lambda rate: abs(rate - receiver.rate_hz))
             changed = msgspec.structs.replace(ask, rate_hz=rate_hz)
-            steps.append(SpanSetting("rate", rate_hz - receiver.rate_hz, line, changed))
-        if (other := self._other_route(line)) is not None:
+            steps.append(SpanSetting("rate", rate_hz - receiver.rate_hz, route, changed))
+        if (other := self._other_route(route)) is not None:
             steps.append(SpanSetting("route", 0.0, other, settings_for(other)))
         return steps
 
-    def _less_gain(self, line: Line) -> tuple[float, tuple[tuple[str, float], ...]] | None:
+    def _less_gain(self, route: ResolvedRoute) -> tuple[float, tuple[tuple[str, float], ...]] | None:
         """The first stage that can be lowered enough, with what that takes off."""
-        for stage in line.receiver.gain_stages:
+        for stage in route.receiver.gain_stages:
             lower = [step for step in stage.steps_db if step <= stage.set_db - FALLS_DB]
             if lower:
-                gains = tuple((n, max(lower) if n == stage.name else g) for n, g in line.receiver.gains_db())
+                gains = tuple((n, max(lower) if n == stage.name else g) for n, g in route.receiver.gains_db())
                 return stage.set_db - max(lower), gains
         return None
 
-    def is_clean_at(self, line: Line, rate_hz: float) -> bool:
+    def is_clean_at(self, route: ResolvedRoute, rate_hz: float) -> bool:
         """True of a rate at which nothing is known to be lost, and that is not much higher than what works now."""
-        lost = dict(line.receiver.lost_shares)
-        return lost.get(rate_hz, 0.0) == 0.0 and rate_hz <= 1.3 * line.receiver.rate_hz
+        lost = dict(route.receiver.lost_shares)
+        return lost.get(rate_hz, 0.0) == 0.0 and rate_hz <= 1.3 * route.receiver.rate_hz
 
     @property
     def offset_db(self) -> float:
         """What turned dBFS into dBm when the span was looked at."""
         return self._records_at.offset_db
 
-    def _other_route(self, line: Line) -> Line | None:
+    def _other_route(self, route: ResolvedRoute) -> ResolvedRoute | None:
         """A route to the same place with other oscillators, whose receiver has a driver."""
-        dial_hz, mine = self._desk.station.dial_hz, [s.name for s in line.stages]
-        for other in self._desk.station.lines():
+        dial_hz, mine = self._desk.station.dial_hz, [s.name for s in route.stages]
+        for other in self._desk.station.resolved_routes():
             there = other.at(dial_hz)
             if there.why_not(dial_hz) or not there.receiver.device or [s.name for s in there.stages] == mine:
                 continue
-            if (there.antenna.name == line.antenna.name and there.transceiver is None) or not there.stages:
+            if (there.antenna.name == route.antenna.name and there.transceiver is None) or not there.stages:
                 return there
         return None
 
@@ -240,12 +240,12 @@ class SpanTest:
         from yarddial.analysis.ghosts.judging import SpanRecord
 
         if step.change == "":
-            self.before, self.line, self._first = span, step.line, step
+            self.before, self.route, self._first = span, step.route, step
         elif self.before is not None and step.change != "cure" and step.change != "scan":
             shift_hz = 0.0
             if step.change == "route":
                 shift_hz = (
-                    self._calibration.state(step.line, self._place[0]).error_hz - self._calibration.state().error_hz
+                    self._calibration.state(step.route, self._place[0]).error_hz - self._calibration.state().error_hz
                 )
             if step.change == "antenna" and (still := self._still_heard(span)):
                 self.not_off = (
@@ -253,7 +253,7 @@ class SpanTest:
                 )
                 self._changed.tell()
                 return
-            same = self.line is not None and step.line.antenna.name == self.line.antenna.name
+            same = self.route is not None and step.route.antenna.name == self.route.antenna.name
             self._records.append(SpanRecord(step.change, step.amount, span, shift_hz, same))
         self._changed.tell()
 
@@ -278,20 +278,20 @@ class SpanTest:
         """A look at one more rate, where peaks are left open because the first one could not see them; once."""
         blind = any(j.judgement.missing == "rate" and "rate" in j.judgement.blind for j in self.judged)
         rated = [record.span.rate_hz for record in self._records if record.change == "rate"]
-        if not blind or len(rated) != 1 or self._first is None or self._first.line.name != self._desk.line.name:
+        if not blind or len(rated) != 1 or self._first is None or self._first.route.name != self._desk.route.name:
             return []
-        line, ask = self._first.line, self._first.ask
-        others = [r for r in line.receiver.rates_hz if r not in (ask.rate_hz, *rated) and self.is_clean_at(line, r)]
+        route, ask = self._first.route, self._first.ask
+        others = [r for r in route.receiver.rates_hz if r not in (ask.rate_hz, *rated) and self.is_clean_at(route, r)]
         if not others:
             return []
         rate_hz = min(others, key=lambda rate: abs(rate - ask.rate_hz))
-        return [SpanSetting("rate", rate_hz - ask.rate_hz, line, msgspec.structs.replace(ask, rate_hz=rate_hz))]
+        return [SpanSetting("rate", rate_hz - ask.rate_hz, route, msgspec.structs.replace(ask, rate_hz=rate_hz))]
 
-    def sources(self, line: Line) -> "tuple[Strong, ...]":
+    def sources(self, route: ResolvedRoute) -> "tuple[Strong, ...]":
         """Signals that ghosts on a route may be made of: known on its antenna, and seen in the span."""
-        here = self._seen_here if self.line is not None and line.antenna.name == self.line.antenna.name else ()
+        here = self._seen_here if self.route is not None and route.antenna.name == self.route.antenna.name else ()
         seen_hz = [strong_signal.frequency_hz for strong_signal in here]
-        known = self.strong.on_antenna(line)
+        known = self.strong.on_antenna(route)
         return (
             *here,
             *(
@@ -301,18 +301,18 @@ class SpanTest:
             ),
         )
 
-    def scene(self, line: Line) -> "Scene":
+    def scene(self, route: ResolvedRoute) -> "Scene":
         """What a route makes of the signals known to be strong on its antenna.
 
         What was seen stands where the dial showed it, errors and all: the path is taken as entered for it.
         """
         from yarddial.analysis.ghosts.from_yard import scene_of
 
-        computed = scene_of(line, self.sources(line), self._calibration.oscillators)
+        computed = scene_of(route, self.sources(route), self._calibration.oscillators)
         return msgspec.structs.replace(
             computed,
             stages=tuple(msgspec.structs.replace(stage, lo_error_hz=0.0) for stage in computed.stages),
-            receiver=msgspec.structs.replace(computed.receiver, ppm=line.receiver.entered_ppm),
+            receiver=msgspec.structs.replace(computed.receiver, ppm=route.receiver.entered_ppm),
         )
 
     def _finish(self) -> None:
@@ -320,8 +320,8 @@ class SpanTest:
         from yarddial.analysis.ghosts.prediction import predict
         from yarddial.dsp.carrier import CLIPPED_SHARE
 
-        before, line = self.before, self.line
-        if before is None or line is None:
+        before, route = self.before, self.route
+        if before is None or route is None:
             self.trouble = "nothing was seen"
             return
         share = max(before.clipped_share, *(record.span.clipped_share for record in self._records), 0.0)
@@ -332,13 +332,13 @@ class SpanTest:
             )
             return
         peaks = before.peaks(MAX_PEAKS, PEAK_OVER_FLOOR_DB)
-        is_known = line.receiver.level_offset(line.port) is not None
+        is_known = route.receiver.level_offset(route.port) is not None
         self._seen_here = self.strong.seen(
-            line, before, [p for p in peaks if p.level_dbm > before.floor_dbm + STRONG_OVER_DB]
+            route, before, [p for p in peaks if p.level_dbm > before.floor_dbm + STRONG_OVER_DB]
         )
-        scene = self.scene(line)
+        scene = self.scene(route)
         # What is known of other antennas may be strong here too: what it makes by itself is looked for at its place.
-        more = msgspec.structs.replace(scene, strong=self.strong.elsewhere(line))
+        more = msgspec.structs.replace(scene, strong=self.strong.elsewhere(route))
         self.ghosts = (
             *predict(scene, before.centre_hz, before.rate_hz, before.floor_dbm, 3),
             *(
@@ -351,7 +351,7 @@ class SpanTest:
         for peak in peaks:
             level_dbm = peak.level_dbm if is_known else None
             able = causes(
-                peak.dial_hz, level_dbm, self.ghosts, before.within_hz / 2, has_converter=bool(line.stages),
+                peak.dial_hz, level_dbm, self.ghosts, before.within_hz / 2, has_converter=bool(route.stages),
                 seen=before,
             )  # fmt: skip
             judged.append(JudgedPeak(peak, judge(able, peak, self._records)))

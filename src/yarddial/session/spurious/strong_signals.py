@@ -21,8 +21,8 @@ from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.spurious.span_recording import SpanRecording, SpanSetting
 from yarddial.session.station.desk import Desk
 from yarddial.yard.frequency import format_frequency
-from yarddial.yard.line import Line
 from yarddial.yard.reach import reaching
+from yarddial.yard.resolved_route import ResolvedRoute
 
 if TYPE_CHECKING:
     # Not needed before the first look.
@@ -71,29 +71,29 @@ class StrongSignals:
             self._known = _each_once((*before, *self._recalled()))
         return self._known
 
-    def on_antenna(self, line: Line) -> "tuple[Strong, ...]":
+    def on_antenna(self, route: ResolvedRoute) -> "tuple[Strong, ...]":
         """What is known of a route's own antenna, with its level there."""
-        return tuple(signal for signal in self.known if signal.antenna in ("", line.antenna.name))
+        return tuple(signal for signal in self.known if signal.antenna in ("", route.antenna.name))
 
-    def elsewhere(self, line: Line) -> "tuple[Strong, ...]":
+    def elsewhere(self, route: ResolvedRoute) -> "tuple[Strong, ...]":
         """Signals whose level on a route's antenna is not known: of other antennas, and the known stations."""
         from yarddial.yard.strong import Strong
 
-        here = [known_signal.frequency_hz for known_signal in self.on_antenna(line)]
+        here = [known_signal.frequency_hz for known_signal in self.on_antenna(route)]
         signals = [
             msgspec.structs.replace(o, level_dbm=ELSEWHERE_DBM)
             for o in self.known
-            if o.antenna not in ("", line.antenna.name)
+            if o.antenna not in ("", route.antenna.name)
         ]
         signals += [Strong(r.frequency_hz, ELSEWHERE_DBM, r.name) for r in self._desk.station.references]
         return tuple(signal for signal in signals if all(abs(signal.frequency_hz - hertz) > SAME_HZ for hertz in here))
 
-    def seen(self, line: Line, span: "Span", peaks: "Sequence[Peak]") -> "tuple[Strong, ...]":
+    def seen(self, route: ResolvedRoute, span: "Span", peaks: "Sequence[Peak]") -> "tuple[Strong, ...]":
         """What peaks of a span are as signals on the air, called by the names of known stations."""
         from yarddial.analysis.ghosts.from_yard import strong_seen
 
         names = [(r.frequency_hz, r.name) for r in self._desk.station.references]
-        return strong_seen(line, span, peaks, names, self._desk.station.bands)
+        return strong_seen(route, span, peaks, names, self._desk.station.bands)
 
     def read(self, path: Path) -> int:
         """Add those of a CSV file; raises BadObservations."""
@@ -127,7 +127,7 @@ class StrongSignals:
     def doing(self) -> str:
         """Where it is."""
         now = self._records.now
-        return "" if now is None else f"around {format_frequency(now.line.dial_hz, 0)} over {now.line.name}"
+        return "" if now is None else f"around {format_frequency(now.route.dial_hz, 0)} over {now.route.name}"
 
     def why_not(self) -> str:
         """Why it cannot begin just now, or an empty text."""
@@ -160,29 +160,31 @@ class StrongSignals:
         """Spans that cover the bands once, route by route, so that receivers are changed as seldom as can be."""
         steps: dict[tuple[str, int], SpanSetting] = {}
         for band in self._desk.station.bands:
-            able = [line for line in reaching(self._desk.station, band.middle_hz) if line.receiver.device]
+            able = [route for route in reaching(self._desk.station, band.middle_hz) if route.receiver.device]
             # A transceiver would have to be tuned along.
-            able = [line for line in able if line.transceiver is None] or able
+            able = [route for route in able if route.transceiver is None] or able
             if not able or band.high_hz - band.low_hz > WIDEST_HZ:
                 continue
-            line = able[0]
-            step_hz = STEP_SHARE * line.receiver.rate_hz
+            route = able[0]
+            step_hz = STEP_SHARE * route.receiver.rate_hz
             for index in range(int(band.low_hz / step_hz), int(band.high_hz / step_hz) + 1):
                 dial_hz = (index + 0.5) * step_hz
-                there = line.at(dial_hz)
-                if (line.name, index) in steps or there.why_not(dial_hz):
+                there = route.at(dial_hz)
+                if (route.name, index) in steps or there.why_not(dial_hz):
                     continue
                 centre_hz = round(there.counted_hz(dial_hz), -3)
-                ask = RequestedSettings(centre_hz, line.receiver.rate_hz, line.port, gains_db=line.receiver.gains_db())
-                if not line.receiver.why_not(centre_hz, line.port):
-                    steps[line.name, index] = SpanSetting("scan", 0.0, there, ask, calibrated=True)
+                ask = RequestedSettings(
+                    centre_hz, route.receiver.rate_hz, route.port, gains_db=route.receiver.gains_db()
+                )
+                if not route.receiver.why_not(centre_hz, route.port):
+                    steps[route.name, index] = SpanSetting("scan", 0.0, there, ask, calibrated=True)
         return [steps[key] for key in sorted(steps)]
 
     def _seen(self, step: SpanSetting, span: "Span") -> None:
         spike_hz = SPIKE_STEPS * span.step_hz
         peaks = [p for p in span.peaks(MAX_SIGNALS, OVER_DB) if abs(p.dial_hz - span.centre_hz) > spike_hz]
-        signals = self.seen(step.line, span, peaks)
-        there = self._scanned.setdefault(step.line.name, [])
+        signals = self.seen(step.route, span, peaks)
+        there = self._scanned.setdefault(step.route.name, [])
         there += [signal for signal in signals if not _is_mirror(signal, signals, span)]
         self._changed.tell()
 
@@ -191,8 +193,8 @@ class StrongSignals:
 
         self.trouble = ending.reason
         for name, signals in self._scanned.items():
-            if any(line.name == name for line in self._desk.station.lines()):
-                self.keep(without_products(self._desk.station.line(name), signals))
+            if any(route.name == name for route in self._desk.station.resolved_routes()):
+                self.keep(without_products(self._desk.station.resolve(name), signals))
         self._tell(f"Bands scanned: {len(self.known)} strong signals known")
         self._changed.tell()
 

@@ -11,8 +11,8 @@ from yarddial.yard import clock
 from yarddial.yard.errors import NotWritten
 from yarddial.yard.external_noise import Outside
 from yarddial.yard.frequency import LIMIT_HZ
-from yarddial.yard.line import Line
 from yarddial.yard.reach import best_route, reaching
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference, Station, checked
 
 MAX_UNDONE = 200
@@ -43,7 +43,7 @@ class Desk:
         # What linked transceivers bring to the middle of their IF, hertz, by name: known while the program runs.
         self._rig_centres_hz: dict[str, float] = {}
         # The active route laid out, and the station and the centres that it was laid out from.
-        self._line: tuple[Station, dict[str, float], Line] | None = None
+        self._line: tuple[Station, dict[str, float], ResolvedRoute] | None = None
         # Whether a transceiver that follows has come to where the dial stands; and what waits for that.
         self._settled: list[Callable[[], bool]] = []
         self._when_settled: list[Callable[[], None]] = []
@@ -62,19 +62,19 @@ class Desk:
         return self._station.outside(clock.now().astimezone())
 
     @property
-    def line(self) -> Line:
+    def route(self) -> ResolvedRoute:
         """The active route; in a yard without one a line that reaches nothing."""
         known = self._line
         if known is None or known[0] is not self._station or known[1] is not self._rig_centres_hz:
             self._line = known = (self._station, self._rig_centres_hz, self._laid_out())
         return known[2]
 
-    def _laid_out(self) -> Line:
-        line = self._station.active_line()
-        rig = line.transceiver if self._rig_centres_hz else None
+    def _laid_out(self) -> ResolvedRoute:
+        route = self._station.active_route()
+        rig = route.transceiver if self._rig_centres_hz else None
         if rig is None or rig.name not in self._rig_centres_hz:
-            return line
-        return msgspec.structs.replace(line, rig_centre_hz=self._rig_centres_hz[rig.name])
+            return route
+        return msgspec.structs.replace(route, rig_centre_hz=self._rig_centres_hz[rig.name])
 
     @property
     def undo_label(self) -> str:
@@ -137,7 +137,7 @@ class Desk:
     def follow_rig(self, dial_hz: float, mode: str) -> None:
         """Dial and mode as a transceiver was turned; the route stays while it reaches that, or is held."""
         dial_hz = min(max(dial_hz, 0.0), LIMIT_HZ)
-        stays = self._station.held or not self._station.active_line().why_not(dial_hz)
+        stays = self._station.held or not self._station.active_route().why_not(dial_hz)
         route = self._station.route if stays else best_route(self._station, dial_hz)
         self._set_dial(msgspec.structs.replace(self._station, dial_hz=dial_hz, mode=mode, route=route))
 
@@ -163,7 +163,7 @@ class Desk:
 
     def choose_route(self, name: str) -> None:
         """Set the points by hand."""
-        self._station.line(name)
+        self._station.resolve(name)
         self._set_dial(msgspec.structs.replace(self._station, route=name))
 
     def hold(self, held: bool) -> None:

@@ -65,16 +65,16 @@ def bench_findings(inspection: Inspection) -> list[Finding]:
 
 def reach_findings(desk: Desk) -> list[Finding]:
     """The dial out of reach of the route that is set."""
-    station, line = desk.station, desk.line
+    station, route = desk.station, desk.route
     if not station.parts:
         what, why = "The yard is empty", "say what you have got, and it is built"
         return [Finding("look", what, why, Act("begin from the box"), "What have you got?")]
-    why = line.why_not(station.dial_hz)
+    why = route.why_not(station.dial_hz)
     if not why:
         return []
-    others = [other for other in reaching(station, station.dial_hz) if other.name != line.name]
+    others = [other for other in reaching(station, station.dial_hz) if other.name != route.name]
     if others:
-        what = f"{format_frequency(station.dial_hz)} is out of reach of {line.name}: {why}"
+        what = f"{format_frequency(station.dial_hz)} is out of reach of {route.name}: {why}"
         return [Finding("look", what, f"{others[0].name} reaches it", Act("free the route"), "Take that")]
     what = f"{format_frequency(station.dial_hz)} is out of reach of every route"
     return [going("look", what, why_out_of_reach(station, station.dial_hz), "Bench")]

@@ -26,6 +26,6 @@ class Inspection:
         """What each route covers, by its name; the dial does not matter to it."""
         station, known = self._desk.station, self._covered
         if known is None or known[0] is not station.parts or known[1] is not station.routes:
-            by_route = {line.name: coverage(line) for line in station.lines()}
+            by_route = {route.name: coverage(route) for route in station.resolved_routes()}
             self._covered = known = (station.parts, station.routes, by_route)
         return known[2]

@@ -12,7 +12,7 @@ from yarddial.yard.reach import Segment, why_out_of_reach
 
 def bench_verdict(desk: Desk, findings: tuple[BenchFinding, ...], coverages: dict[str, tuple[Segment, ...]]) -> Verdict:
     """What is wrong with the yard first; then how much of the spectrum it reaches, and whether the dial is in it."""
-    station, line = desk.station, desk.line
+    station, route = desk.station, desk.route
     if not station.routes:
         return Verdict(
             "unknown",
@@ -24,9 +24,9 @@ def bench_verdict(desk: Desk, findings: tuple[BenchFinding, ...], coverages: dic
     if stops:
         more = f" {len(stops) - 1} more below." if len(stops) > 1 else ""
         return Verdict("stop", f"{stops[0].what}.", f"{capital(stops[0].why)}.{more}", count_of(len(stops), "stop"))
-    if line.missing:
-        return Verdict("look", f"{capital(line.missing)}.", "Until then it reaches nothing.", "unfinished route")
-    why_not = why_out_of_reach(station, station.dial_hz) or desk.line.why_not(station.dial_hz)
+    if route.missing:
+        return Verdict("look", f"{capital(route.missing)}.", "Until then it reaches nothing.", "unfinished route")
+    why_not = why_out_of_reach(station, station.dial_hz) or desk.route.why_not(station.dial_hz)
     antennas = sum(isinstance(part, Antenna) for part in station.parts)
     short = f"{count_of(antennas, 'antenna')}, {count_of(len(station.routes), 'route')}"
     spans = sorted(
@@ -43,7 +43,7 @@ def bench_verdict(desk: Desk, findings: tuple[BenchFinding, ...], coverages: dic
         reach = f"{format_bound(stretches[0][0])} to {format_bound(stretches[-1][1])}, with {len(stretches) - 1} gaps"
     if why_not:
         return Verdict("look", f"{format_frequency(station.dial_hz)} is out of reach.", f"{capital(why_not)}.", short)
-    weak = line.reach(station.dial_hz).reason
+    weak = route.reach(station.dial_hz).reason
     if weak:
         sentence = f"{format_frequency(station.dial_hz)} is reached, but weakly."
         return Verdict("look", sentence, f"{capital(weak)}.", short)

@@ -88,7 +88,7 @@ class Dial(QWidget):
 
     def _show(self) -> None:
         station, calibration = self._session.desk.station, self._session.calibration
-        line = self._session.desk.line
+        route = self._session.desk.route
         self.mode.blockSignals(True)
         self.mode.setCurrentIndex(self.mode.findData(station.mode))
         self.mode.blockSignals(False)
@@ -96,9 +96,9 @@ class Dial(QWidget):
         self.entry.show_text(number)
         self._unit.setText(unit)
         known = tuple((r.frequency_hz, r.name) for r in station.references)
-        self.rule.show_place(station.dial_hz, reached_spans(line), known, station.bands)
+        self.rule.show_place(station.dial_hz, reached_spans(route), known, station.bands)
         self._show_rig()
-        why_not = line.why_not(station.dial_hz)
+        why_not = route.why_not(station.dial_hz)
         if why_not:
             self._say("look", "Out of reach", f"{why_not}")
             return

@@ -25,7 +25,7 @@ class Step(msgspec.Struct, frozen=True):
 
 
 def _is_built(session: Session) -> bool:
-    return any(not line.missing for line in session.desk.station.lines())
+    return any(not route.missing for route in session.desk.station.resolved_routes())
 
 
 STEPS = (

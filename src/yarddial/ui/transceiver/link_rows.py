@@ -189,5 +189,5 @@ def _entry(name: str, hint: str) -> QLineEdit:
 
 def _is_simulated(session: Session) -> bool:
     """A yard whose receivers are all made up has a made-up transceiver."""
-    devices = [line.receiver.device for line in session.desk.station.lines() if not line.missing]
+    devices = [route.receiver.device for route in session.desk.station.resolved_routes() if not route.missing]
     return bool(devices) and all(device.startswith("simulated:") for device in devices)

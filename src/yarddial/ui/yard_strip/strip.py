@@ -16,9 +16,9 @@ from yarddial.ui.yard_strip.layout import GapSpot, Layout, lay_out
 from yarddial.ui.yard_strip.plate import Plate
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.frequency import format_bound, shorter_and_shorter
-from yarddial.yard.line import RoutePoint
 from yarddial.yard.oscillators import Oscillators, crystal_of, oscillator_of, value_text
 from yarddial.yard.parts import Antenna, Converter, Isolator, Lnb, Part, Receiver, Transceiver, TwoPort, converters_of
+from yarddial.yard.resolved_route import RoutePoint
 from yarddial.yard.station import Station
 
 
@@ -181,13 +181,13 @@ class YardStrip(QWidget):
             gap.clicked.connect(partial(self._put_in, len(self._gaps)))
             gap.moved.connect(partial(self._move_focus, gap))
             self._gaps.append(gap)
-        line = station.active_line()
+        route = station.active_route()
         for index, gap in enumerate(self._gaps):
             gap.setVisible(index < len(spots))
             if index >= len(spots):
                 continue
             spot, last = spots[index], index == len(spots) - 1
-            gap.show_place(spot.index, spot.after, _invitation(station) if last and line.missing else "")
+            gap.show_place(spot.index, spot.after, _invitation(station) if last and route.missing else "")
             x = left + spot.x - (0 if gap.wanted_width() > px(GAP_SIZE) else px(GAP_SIZE) / 2)
             gap.setGeometry(round(x), round(spot.y - px(GAP_SIZE) / 2), gap.wanted_width(), px(GAP_SIZE))
 
@@ -270,15 +270,15 @@ class YardStrip(QWidget):
 
     def _show(self) -> None:
         station, oscillators = self._session.desk.station, self._session.calibration.oscillators
-        lines = {line.name: line for line in station.lines()}
+        routes = {route.name: route for route in station.resolved_routes()}
         for plate, spot in zip(self.plates, self._layout.plates, strict=True):
             active = station.route in spot.routes
-            line = lines[station.route if active else spot.routes[0]]
-            if line.missing:
+            route = routes[station.route if active else spot.routes[0]]
+            if route.missing:
                 part = station.part(spot.part)
                 plate.show_part([_at_rest(part)], active, part.note, role_of(part))
                 continue
-            route_point = next(route_point for route_point in line.points() if route_point.part.name == spot.part)
+            route_point = next(route_point for route_point in route.points() if route_point.part.name == spot.part)
             texts = shorter_and_shorter(route_point.out_hz) if active else [_at_rest(route_point.part)]
             note = "; ".join(filter(None, (route_point.part.note, _known(route_point, oscillators))))
             plate.show_part(texts, active, note, role_of(route_point.part))
@@ -298,7 +298,7 @@ class YardStrip(QWidget):
                 painter.setPen(QPen(c.colour("hairline"), 2))
                 painter.drawPath(_path(corners, origin))
         active = self._layout.tracks.get(station.route)
-        if active is not None and station.active_line().missing:
+        if active is not None and station.active_route().missing:
             pen = QPen(c.colour("spruce"), px(3), Qt.PenStyle.DotLine)
             painter.setPen(pen)
             painter.drawPath(_path(active, origin))
@@ -333,7 +333,7 @@ class YardStrip(QWidget):
     def _draw_notes(self, painter: QPainter, c: Palette) -> None:
         """Beside each oscillator of the active route: how far it is off, and where the spectrum is inverted."""
         station, oscillators = self._session.desk.station, self._session.calibration.oscillators
-        route_points = {route_point.part.name: route_point for route_point in self._session.desk.line.points()}
+        route_points = {route_point.part.name: route_point for route_point in self._session.desk.route.points()}
         painter.setFont(font(11))
         # Between thin lanes there is no room above a plate; its tool tip and Bench have the number too.
         crowded = any(spot.height < px(24) for spot in self._layout.plates)

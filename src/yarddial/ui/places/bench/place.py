@@ -120,7 +120,7 @@ class BenchPlace(QWidget):
 
         desk = self._session.desk
         try:
-            card = settings_card(desk.station, desk.line, desk.station.dial_hz, desk.line.receiver.park_hz)
+            card = settings_card(desk.station, desk.route, desk.station.dial_hz, desk.route.receiver.park_hz)
         except YardDialError as error:
             self.headline.show_verdict("look", "There is no card for this place.", f"{error}.")
             return
@@ -138,7 +138,7 @@ class BenchPlace(QWidget):
         """Find out which oscillator a converter really has."""
         from yarddial.ui.places.bench.which_lo_sheet import WhichLoSheet
 
-        if not self._session.desk.line.converters:
+        if not self._session.desk.route.converters:
             self._refuse("there is no converter on this route: choose a route with one")
             return
         WhichLoSheet(self, self._session).show()
@@ -200,7 +200,7 @@ class BenchPlace(QWidget):
 
     def _show(self) -> None:
         session = self._session
-        station, line = session.desk.station, session.desk.line
+        station, route = session.desk.station, session.desk.route
         findings = session.inspection.findings()
         verdict = bench_verdict(session.desk, findings, session.inspection.coverages())
         self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
@@ -209,7 +209,7 @@ class BenchPlace(QWidget):
         self.routes.show_routes(order, coverages, station.route, station.dial_hz)
         self._routes_room.setMaximumHeight(self.routes.sizeHint().height() + px(2))
         self.findings.show_findings(findings)
-        self.sheet.show_line(line, station.dial_hz, session.calibration.state())
+        self.sheet.show_line(route, station.dial_hz, session.calibration.state())
 
 
 def _slug(name: str) -> str:

@@ -58,7 +58,7 @@ class RouteList(QWidget):
         resized = len(choices) != len(self.choices)
         self.choices, self._coverages, self._active, self._dial_hz = choices, coverages, active, dial_hz
         self.row = min(self.row, max(len(choices) - 1, 0))
-        self.setAccessibleDescription("; ".join(f"{c.line.name}: {c.reason}" for c in choices))
+        self.setAccessibleDescription("; ".join(f"{c.route.name}: {c.reason}" for c in choices))
         if resized:
             self.updateGeometry()
         self.update()
@@ -74,15 +74,15 @@ class RouteList(QWidget):
             self.row = min(max(self.row + (1 if key == Qt.Key.Key_Down else -1), 0), len(self.choices) - 1)
             self.update()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.chosen.emit(choice.line.name)
+            self.chosen.emit(choice.route.name)
         elif key == Qt.Key.Key_P:
-            self.preferred.emit(choice.line.name, not choice.preferred)
+            self.preferred.emit(choice.route.name, not choice.preferred)
         elif key == Qt.Key.Key_F2:
-            self.renamed.emit(choice.line.name)
+            self.renamed.emit(choice.route.name)
         elif key == Qt.Key.Key_Delete:
-            self.removed.emit(choice.line.name)
+            self.removed.emit(choice.route.name)
         elif key == Qt.Key.Key_Menu:
-            self.asked.emit(choice.line.name)
+            self.asked.emit(choice.route.name)
         else:
             super().keyPressEvent(event)
 
@@ -92,7 +92,7 @@ class RouteList(QWidget):
         if 0 <= row < len(self.choices):
             self.row = row
             if event is not None and event.button() == Qt.MouseButton.LeftButton:
-                self.chosen.emit(self.choices[row].line.name)
+                self.chosen.emit(self.choices[row].route.name)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """The pointer's stretch is told in the tool tip."""
@@ -102,7 +102,7 @@ class RouteList(QWidget):
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         """What can be done with a route."""
         if self.choices:
-            self.asked.emit(self.choices[self.row].line.name)
+            self.asked.emit(self.choices[self.row].route.name)
 
     def focusInEvent(self, event: QFocusEvent | None) -> None:
         """Show which row has the keys."""
@@ -115,7 +115,7 @@ class RouteList(QWidget):
             return ""
         share = (place.x() - px(4)) / max(self.width() - px(8), 1)
         hertz = 10 ** (log10(LOW_HZ) + share * (log10(HIGH_HZ) - log10(LOW_HZ)))
-        name = self.choices[row].line.name
+        name = self.choices[row].route.name
         for segment in self._coverages.get(name, ()):
             if segment.low_hz <= hertz <= segment.high_hz:
                 words = {"reached": "reached", "under": "weak", "hole": "a hole", "out": "out of range"}[segment.state]
@@ -159,14 +159,14 @@ class RouteList(QWidget):
         self._paint_legend(painter, bottom + px(18))
 
     def _paint_row(self, painter: QPainter, y: float, choice: Choice, focused: bool) -> None:
-        c, active = palette(), choice.line.name == self._active
+        c, active = palette(), choice.route.name == self._active
         mark = {"reached": "good", "under": "look", "hole": "unknown", "out": "unknown"}[choice.reach.state]
         draw_mark(painter, QPointF(px(9), y + px(12)), px(9), mark)
         painter.setFont(font(13, "sans", 600 if active else 500))
         metrics = QFontMetricsF(painter.font())
-        width = metrics.horizontalAdvance(choice.line.name)
+        width = metrics.horizontalAdvance(choice.route.name)
         painter.setPen(c.colour("slate" if focused else "ink" if active or choice.reach.is_reached else "quiet"))
-        painter.drawText(QPointF(px(20), y + px(16)), choice.line.name)
+        painter.drawText(QPointF(px(20), y + px(16)), choice.route.name)
         if focused:
             painter.setPen(QPen(c.colour("slate"), 2))
             painter.drawLine(QPointF(px(20), y + px(20)), QPointF(px(20) + width, y + px(20)))
@@ -175,7 +175,7 @@ class RouteList(QWidget):
         left = px(20) + width + px(10)
         reason = whole_clauses(choice.reason, QFontMetricsF(painter.font()), self.width() - left - px(2))
         painter.drawText(QPointF(left, y + px(16)), reason)
-        for segment in self._coverages.get(choice.line.name, ()):
+        for segment in self._coverages.get(choice.route.name, ()):
             self._paint_segment(painter, y + px(32), segment, active)
 
     def _paint_segment(self, painter: QPainter, y: float, segment: Segment, active: bool) -> None:

@@ -10,9 +10,9 @@ from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.words import Words
 from yarddial.yard.antenna_lengths import antenna_lengths
 from yarddial.yard.frequency import format_frequency
-from yarddial.yard.line import Line
 from yarddial.yard.oscillators import DialState
 from yarddial.yard.parts import Antenna, Receiver
+from yarddial.yard.resolved_route import ResolvedRoute
 
 
 class RoutePartsSheet(QScrollArea):
@@ -56,26 +56,26 @@ class RoutePartsSheet(QScrollArea):
             self._inside.adjustSize()
             self.ensureWidgetVisible(route_point, 0, px(8))
 
-    def show_line(self, line: Line, dial_hz: float, state: DialState) -> None:
+    def show_line(self, route: ResolvedRoute, dial_hz: float, state: DialState) -> None:
         """Show a route, finished or not; its halts are made anew only when it runs over other parts."""
         station = self._session.desk.station
         names = station.route_named().parts if station.routes else ()
         if names != tuple(self.route_points):
             self._rebuild(names)
         self._others.show_station()
-        self._empty.setVisible(bool(line.missing))
-        self._empty.setText(_next_step(line.missing))
-        if line.missing:
+        self._empty.setVisible(bool(route.missing))
+        self._empty.setText(_next_step(route.missing))
+        if route.missing:
             for name, route_point in self.route_points.items():
                 route_point.show_part(station.part(name), "", "", None)
             return
         true_hz, outputs = state.trace.antenna_hz, list(state.trace.out_hz)
-        for i, stop in enumerate(line.at(dial_hz).points()):
+        for i, stop in enumerate(route.at(dial_hz).points()):
             note = "the signal itself" if i == 0 else "unchanged"
             if stop.converter is not None:
                 true_hz, note = outputs.pop(0), "true, behind the converter"
             if isinstance(stop.part, Receiver):
-                fold = line.fold(stop.out_hz)
+                fold = route.fold(stop.out_hz)
                 true_hz, note = state.trace.shown_hz, "shown by the receiver"
                 if fold is not None:
                     true_hz, note = fold.convert(true_hz), "folded by direct sampling"

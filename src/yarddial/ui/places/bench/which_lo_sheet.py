@@ -28,7 +28,7 @@ class WhichLoSheet(Sheet):
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, "Which oscillator is it?", 780)
         self._session = session
-        self._line = session.desk.line
+        self._line = session.desk.route
         self.answer: LoAnswer | LeakAnswer | None = None
         self.verdict = Words("", 16, "serif", wrap=True)
         self.verdict.setAccessibleName("Answer")

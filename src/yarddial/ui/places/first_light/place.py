@@ -63,19 +63,19 @@ class FirstLightPlace(QWidget):
     def _choose(self) -> None:
         from yarddial.ui.receiver_picker.sheet import ReceiverPicker
 
-        line = self._session.desk.line
-        if not line.missing:
-            ReceiverPicker(self, self._session, line.receiver.name).show()
+        route = self._session.desk.route
+        if not route.missing:
+            ReceiverPicker(self, self._session, route.receiver.name).show()
 
     def _show(self) -> None:
-        self.choose.setEnabled(not self._session.desk.line.missing)
+        self.choose.setEnabled(not self._session.desk.route.missing)
         device_check = self._session.device_check
         verdict = first_light_verdict(device_check, self._session.desk)
         self.headline.show_verdict(verdict.mark, verdict.sentence, verdict.consequence)
         why_not = device_check.why_not()
         self.start.setEnabled(not why_not)
         self.cancel.setVisible(device_check.running)
-        receiver = self._session.desk.line.receiver.name
+        receiver = self._session.desk.route.receiver.name
         self._hint.setText(
             why_not if why_not and not device_check.running else f"{receiver}; the receiver is stopped for it"
         )

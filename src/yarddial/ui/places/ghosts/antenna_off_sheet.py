@@ -15,12 +15,12 @@ class AntennaOffSheet(Sheet):
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, "Take the antenna off", 620)
-        line = session.desk.line
-        asks = f"Take {line.antenna.name} off at the input of {line.parts[1].name}: all else stays as it is."
+        route = session.desk.route
+        asks = f"Take {route.antenna.name} off at the input of {route.parts[1].name}: all else stays as it is."
         explanation = "What the antenna brought then goes; what stays, the receiver, a converter or the computer makes."
         care = "Never with a thunderstorm near or a transmitter on."
-        if line.receiver.feeds(line.port):
-            care += f" {line.receiver.name} feeds the line: switch that off first."
+        if route.receiver.feeds(route.port):
+            care += f" {route.receiver.name} feeds the line: switch that off first."
         for text, tone in ((asks, ""), (explanation, "quiet"), (care, "quiet")):
             self.body.addWidget(Words(text, 13, tone=tone, wrap=True))
         self.body.addStretch()

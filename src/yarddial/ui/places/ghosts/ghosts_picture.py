@@ -191,8 +191,8 @@ class GhostsPicture(QWidget):
         span = self._span_test.before
         assert span is not None
         painter.setPen(QPen(c.colour("quiet"), 1, Qt.PenStyle.DashLine))
-        line = self._span_test.line
-        sources = () if line is None else self._span_test.sources(line)
+        route = self._span_test.route
+        sources = () if route is None else self._span_test.sources(route)
         for judged in self._span_test.judged:
             if judged.judgement.verdict != "ghost":
                 continue

@@ -25,7 +25,7 @@ from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.ui.work import Work
 from yarddial.yard.frequency import format_frequency, format_number
-from yarddial.yard.line import Line
+from yarddial.yard.resolved_route import ResolvedRoute
 
 MAX_CAUSES, MAX_PEAKS = 4, 12
 MARKS = {"true": "good", "ghost": "stop", "unsure": "look"}
@@ -133,7 +133,7 @@ class GhostsPlace(QWidget):
         why_not = span_test.why_not()
         self.test.setText("Stop" if span_test.running else "Test the span")
         self.test.setEnabled(span_test.running or not why_not)
-        can_be_off = span_test.line is not None and "antenna" not in span_test.changes
+        can_be_off = span_test.route is not None and "antenna" not in span_test.changes
         self.without.setVisible(bool(span_test.judged) and can_be_off)
         self.without.setEnabled(not span_test.why_not_without())
         if span_test.running:
@@ -172,7 +172,7 @@ class GhostsPlace(QWidget):
             is_blind = here.judgement.missing in here.judgement.blind
             evidence_words += f" Not sure yet: {MISSING_TEST_WORDS[here.judgement.missing]}{again if is_blind else ''}."
         self._tested.setText(evidence_words.strip())
-        self._show_cures(self._cure_text(here, self._span_test.line))
+        self._show_cures(self._cure_text(here, self._span_test.route))
 
     def _plan(self) -> None:
         """Have it worked out what is to be expected and what helps, in threads of their own."""
@@ -195,15 +195,15 @@ class GhostsPlace(QWidget):
         self.cured.setVisible(trial is not None)
         self.cured.show_trial(trial)
 
-    def _cure_text(self, here: JudgedPeak, line: Line | None) -> str:
+    def _cure_text(self, here: JudgedPeak, route: ResolvedRoute | None) -> str:
         from yarddial.analysis.ghosts.cure import cures
 
         span = self._span_test.before
-        if line is None and here.judgement.verdict != "true":
+        if route is None and here.judgement.verdict != "true":
             return "What helps is worked out when the receiver tests the span."
-        if here.judgement.verdict == "true" or span is None or line is None:
+        if here.judgement.verdict == "true" or span is None or route is None:
             return "Nothing is needed." if here.judgement.verdict == "true" else ""
-        lo_hz = line.at(here.peak.dial_hz).points()[-1].out_hz - here.peak.dial_hz if line.stages else 0.0
+        lo_hz = route.at(here.peak.dial_hz).points()[-1].out_hz - here.peak.dial_hz if route.stages else 0.0
         texts = [text for cause in here.judgement.likely for text in cures(cause, here.peak, span, lo_hz)]
         return "\n".join(f"– {text[:1].upper()}{text[1:]}." for text in dict.fromkeys(texts))
 
@@ -215,7 +215,7 @@ class GhostsPlace(QWidget):
             go = button(format_frequency(judged.peak.dial_hz, 0), plain=True, tip="Put the dial there")
             go.clicked.connect(lambda _=False, hz=judged.peak.dial_hz: self._session.desk.dial(hz))
             kind = judged.judgement.kinds if judged.judgement.verdict == "ghost" else judged.judgement.verdict
-            unit = "dBm" if self._span_test.line is not None else "dBFS"
+            unit = "dBm" if self._span_test.route is not None else "dBFS"
             level = Words(f"{format_number(judged.peak.level_dbm, 1.0)} {unit}", 12, tone="quiet")
             for column, cell in enumerate((mark, go, Words(kind, 12, wrap=True), level)):
                 self._peaks.addWidget(cell, row, column)

@@ -59,13 +59,15 @@ class RecordingsSheet(Sheet):
         except BadRecording as error:
             self._refuse(str(error))
             return
-        line = self._session.desk.line
-        stages = line.counted_stages(self._session.desk.station.dial_hz)
+        route = self._session.desk.route
+        stages = route.counted_stages(self._session.desk.station.dial_hz)
         self.judge.setEnabled(False)
         self._said.setText("")
         work = Work(
             self,
-            lambda: judge_recordings(paths, less_db=less_db, sense=path_sense(stages), has_converter=bool(line.stages)),
+            lambda: judge_recordings(
+                paths, less_db=less_db, sense=path_sense(stages), has_converter=bool(route.stages)
+            ),
         )
         names = " and ".join(path.name for path in paths)
         work.done.connect(lambda found: self._take(found, names))

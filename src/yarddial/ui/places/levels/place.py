@@ -122,8 +122,8 @@ class LevelsPlace(QWidget):
         self._show_sweep()
         self.surroundings.setCurrentIndex(self.surroundings.findData(levels.surroundings))
         self.storms.setCurrentIndex(self.storms.findData(levels.atmospherics))
-        line = levels.line()
-        self.along.show_line(session.desk.line.antenna.name, line)
+        line = levels.level_line()
+        self.along.show_line(session.desk.route.antenna.name, line)
         refill(self._found, found_rows(levels))
         refill(self._tested, tested_rows(levels))
         refill(self._told, along_rows(line))
@@ -146,7 +146,7 @@ class LevelsPlace(QWidget):
         shown = "" if levels.fraction is not None or not why_not else f"{why_not[:1].upper()}{why_not[1:]}."
         self._why_not.setText(shown)
         advised = levels.advised() if levels.is_current else ()
-        now = dict(self._session.desk.line.receiver.gains_db())
+        now = dict(self._session.desk.route.receiver.gains_db())
         self.use.setEnabled(any(abs(now.get(name, gain_db) - gain_db) > 0.05 for name, gain_db in advised))
         self.use.setText("Use this setting" if len(advised) > 1 else "Use this gain")
         stored_gains = levels.kept_here()
@@ -161,7 +161,7 @@ class LevelsPlace(QWidget):
         swept, current = levels.swept, levels.is_current
         if swept is not None and current and swept.purpose == "all":
             self._upper.setCurrentWidget(self.settings)
-            self.settings.show_settings(levels.steps, levels.setting, self._session.desk.line.receiver.gains_db())
+            self.settings.show_settings(levels.steps, levels.setting, self._session.desk.route.receiver.gains_db())
             return
         self._upper.setCurrentWidget(self.picture)
         stage = next((s for s in levels.stages if swept is not None and s.name == swept.stage), None)

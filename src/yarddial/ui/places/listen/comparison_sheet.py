@@ -127,7 +127,7 @@ class ComparisonSheet(Sheet):
         assert second is not None
         better = second if over.db > 0 else first
         other = first if better is second else second
-        name = better.label if better.line.name == other.line.name else better.line.name
+        name = better.label if better.route.name == other.route.name else better.route.name
         low_db, high_db = sorted((abs(over.low_db), abs(over.high_db)))
         so_far = f"{count} of {PAIRS_A_COMPARISON} pairs. " if comparison.running else f"{count} pairs. "
         if not over.has_signal:

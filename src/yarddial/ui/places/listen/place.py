@@ -213,7 +213,7 @@ class ListenPlace(QWidget):
 
     def _calibrate(self) -> None:
         """Ask what arrives; the answer belongs to the port and the gains set now."""
-        heading = f"What arrives at {self._session.desk.line.receiver.name}'s socket: -73 dBm, 50 uV or S9"
+        heading = f"What arrives at {self._session.desk.route.receiver.name}'s socket: -73 dBm, 50 uV or S9"
         LineSheet(self, heading, "-73 dBm", self._listening.calibrate).show()
 
     def _scale(self) -> None:
@@ -317,14 +317,14 @@ class ListenPlace(QWidget):
         known += [(edge, band.name, "quiet") for band in station.bands for edge in (band.low_hz, band.high_hz)]
         centre_hz = listening.centre_hz()
         if centre_hz is not None:
-            clean_hz = CLEAN_SHARE * session.desk.line.receiver.rate_hz
+            clean_hz = CLEAN_SHARE * session.desk.route.receiver.rate_hz
             known.append((centre_hz, "centre of the span", "ochre"))
             known += [(centre_hz + side * clean_hz, "clean up to here", "quiet") for side in (-1, 1)]
             known += [(hertz, f"may be {name}", "ochre") for hertz, name in listening.ghosts]
         known += self._rig_places()
         self.chart.show_gaps(listening.clear if self._shows_gaps() else ())
-        line = session.desk.line
-        offset = line.receiver.level_offset(line.port) if not line.missing else None
+        route = session.desk.route
+        offset = route.receiver.level_offset(route.port) if not route.missing else None
         self.chart.level_offset_db = None if offset is None else offset.value
         self.chart.show_place(
             listening.chart_hz, station.dial_hz, (listening.settings.low_hz, listening.settings.high_hz), tuple(known)

@@ -110,7 +110,7 @@ class CentreSheet(Sheet):
         super().__init__(parent, "Whose frequency is the recording's centre?", 620)
         self.body.addWidget(Words(f"{sentence[:1].upper()}{sentence[1:]}.", 13, wrap=True))
         self.body.addStretch()
-        receiver = session.desk.line.receiver.name
+        receiver = session.desk.route.receiver.name
         self.dial = button("What the dial showed", strong=True)
         self.receiver = button(f"What {receiver} was tuned to", strong=True)
         for at, recorder_button in enumerate((self.dial, self.receiver)):

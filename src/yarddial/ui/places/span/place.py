@@ -103,7 +103,7 @@ class SpanPlace(QWidget):
         self.picture.setVisible(answer is not None and bool(answer.covers or answer.steps))
         can = answer is not None and bool(answer.covers)
         self.use.setEnabled(
-            can and answer is not None and answer.covers[0].rate_hz != self._session.desk.line.receiver.rate_hz
+            can and answer is not None and answer.covers[0].rate_hz != self._session.desk.route.receiver.rate_hz
         )
         self._fill_ways(answer)
         self._fill_rates(answer.rates if answer is not None else ())

@@ -11,10 +11,10 @@ from yarddial.ui.theme.fitting import draw_wrapped
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.yard.frequency import format_bound, format_sigma
-from yarddial.yard.line import Line
 from yarddial.yard.modes import Mode
 from yarddial.yard.oscillators import Oscillators, dial_state
 from yarddial.yard.reach import reached_spans
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 # Errors are drawn on a scale that is linear below this and logarithmic above, hertz.
@@ -56,12 +56,14 @@ class ErrorPicture(QWidget):
         """Work out error and uncertainty along every route, now and with a correction entered where one is proposed."""
         self._tolerance_hz, self._mode = mode.tolerance_hz, mode.name
         self._dial = (station.dial_hz, station.route)
-        lines = sorted(station.lines(), key=lambda line: line.name != station.route)
-        reached = list(islice((line for line in lines if reached_spans(line)), MAX_ROUTES))
-        if len(lines) <= MAX_ROUTES:
-            reached.sort(key=lambda line: [route.name for route in station.routes].index(line.name))
-        self.wedges = [(line.name, _wedge(line, oscillators)) for line in reached]
-        self._after = [_wedge(corrected.line(line.name), oscillators) for line in reached] if corrected else []
+        routes = sorted(station.resolved_routes(), key=lambda resolved: resolved.name != station.route)
+        reached = list(islice((resolved for resolved in routes if reached_spans(resolved)), MAX_ROUTES))
+        if len(routes) <= MAX_ROUTES:
+            reached.sort(key=lambda resolved: [route.name for route in station.routes].index(resolved.name))
+        self.wedges = [(resolved.name, _wedge(resolved, oscillators)) for resolved in reached]
+        self._after = (
+            [_wedge(corrected.resolve(resolved.name), oscillators) for resolved in reached] if corrected else []
+        )
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -169,9 +171,9 @@ class ErrorPicture(QWidget):
         draw_wrapped(painter, box, name)
 
 
-def _wedge(line: Line, oscillators: Oscillators) -> Wedge:
-    spans = reached_spans(line)
+def _wedge(route: ResolvedRoute, oscillators: Oscillators) -> Wedge:
+    spans = reached_spans(route)
     low, high = log10(max(spans[0][0], 1e3)), log10(spans[-1][1])
     places_hz = [10 ** (low + (high - low) * i / CURVE_POINTS) for i in range(CURVE_POINTS + 1)]
-    states = [(hertz, dial_state(line, hertz, oscillators)) for hertz in places_hz]
+    states = [(hertz, dial_state(route, hertz, oscillators)) for hertz in places_hz]
     return [(hertz, state.error_hz, state.sigma_hz) for hertz, state in states]

@@ -220,7 +220,7 @@ class Evidence(QWidget):
                 r.name + " " + format_frequency(r.frequency_hz)
                 for r in station.references
                 if r.sigma_hz < 2e-7 * r.frequency_hz
-                and any(not line.converters for line in reaching(station, r.frequency_hz))
+                and any(not route.converters for route in reaching(station, r.frequency_hz))
             ]
             if helps:
                 return f"{calibration.fit.inseparable[0][:1].upper()}{calibration.fit.inseparable[0][1:]}. {helps}"

@@ -95,7 +95,7 @@ class WatchSheet(Sheet):
         if carrier_watch.curve:
             words = _sentence(
                 in_words(
-                    carrier_watch.curve, abs(self._session.desk.line.counted_hz(self._session.desk.station.dial_hz))
+                    carrier_watch.curve, abs(self._session.desk.route.counted_hz(self._session.desk.station.dial_hz))
                 )
             )
         if carrier_watch.missed:

@@ -15,8 +15,8 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.dsp.line.blocks import MIN_BLOCKS, Blocks
-from yarddial.dsp.line.explanation import Explanation
+from yarddial.dsp.spectral_line.blocks import MIN_BLOCKS, Blocks
+from yarddial.dsp.spectral_line.explanation import Explanation
 
 Floats = NDArray[np.float64]
 

@@ -3,8 +3,8 @@
 import numpy as np
 
 from yarddial.dsp.carrier import OtherLine
-from yarddial.dsp.line.blocks import Record
-from yarddial.dsp.line.explanation import Explanation, WeighedLine
+from yarddial.dsp.spectral_line.blocks import Record
+from yarddial.dsp.spectral_line.explanation import Explanation, WeighedLine
 
 # A keyed carrier is off below and on above these shares of the 90th percentile, and few blocks lie between.
 KEY_UP_LEVEL, KEY_DOWN_LEVEL, MAX_BETWEEN_SHARE, MIN_OFF = 0.35, 0.65, 0.25, 0.1

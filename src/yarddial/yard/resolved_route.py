@@ -40,7 +40,7 @@ class RoutePoint(msgspec.Struct, frozen=True):
     out_hz: float
 
 
-class Line(msgspec.Struct, frozen=True):
+class ResolvedRoute(msgspec.Struct, frozen=True):
     """A route with its parts looked up, for one place on the dial: an LNB's band and a transceiver follow the dial.
 
     missing : what an unfinished route lacks, as a sentence; such a line reaches nothing.
@@ -58,7 +58,7 @@ class Line(msgspec.Struct, frozen=True):
     rig_centre_hz: float | None = None
 
     @classmethod
-    def of(cls, name: str, parts: Sequence[Part], dial_hz: float, port: str = "") -> "Line":
+    def of(cls, name: str, parts: Sequence[Part], dial_hz: float, port: str = "") -> "ResolvedRoute":
         """Lay out parts; raises BadStation when they do not make a route."""
         if len(parts) < 2 or not isinstance(parts[0], Antenna) or not isinstance(parts[-1], Receiver):
             raise BadStation(f"route '{name}' must begin with an antenna and end with a receiver")
@@ -70,11 +70,11 @@ class Line(msgspec.Struct, frozen=True):
         return cls(name, parts[0], tuple(inner), parts[-1], dial_hz, port)
 
     @classmethod
-    def unfinished(cls, name: str, dial_hz: float, missing: str) -> "Line":
+    def unfinished(cls, name: str, dial_hz: float, missing: str) -> "ResolvedRoute":
         """A line that reaches nothing, with what it lacks."""
         return cls(name, _NO_ANTENNA, (), _NO_RECEIVER, dial_hz, "", missing)
 
-    def at(self, dial_hz: float) -> "Line":
+    def at(self, dial_hz: float) -> "ResolvedRoute":
         """The same route for another place on the dial."""
         return msgspec.structs.replace(self, dial_hz=dial_hz)
 

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from yarddial.dsp.line.blocks import Record
+from yarddial.dsp.spectral_line.blocks import Record
 
 # Within this distance energy belongs to the line itself.
 OWN_HZ, OWN_SPREADS, OWN_BINS = 3.0, 4.0, 8.0

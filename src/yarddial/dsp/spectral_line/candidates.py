@@ -4,7 +4,7 @@ import msgspec
 import numpy as np
 
 from yarddial.dsp.drifting import estimate_drifting
-from yarddial.dsp.line.blocks import Record
+from yarddial.dsp.spectral_line.blocks import Record
 from yarddial.yard.errors import BadSamples, NoCarrier
 
 # Probability that noise alone passes the whole search; independent trials per bin (see `carrier`).

@@ -5,8 +5,8 @@ from numpy.typing import NDArray
 
 from yarddial.dsp.carrier import OtherLine
 from yarddial.dsp.decimation import decimate, decimation_for
-from yarddial.dsp.line.blocks import MIN_BLOCKS, Record
-from yarddial.dsp.line.explanation import Explanation
+from yarddial.dsp.spectral_line.blocks import MIN_BLOCKS, Record
+from yarddial.dsp.spectral_line.explanation import Explanation
 
 Wide = NDArray[np.complex128]
 Floats = NDArray[np.float64]

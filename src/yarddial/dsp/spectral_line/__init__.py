@@ -1,5 +1,5 @@
 """One line measured as it is, with the model that explains it and what that model leaves over."""
 
-from yarddial.dsp.line.measure import measure_line
+from yarddial.dsp.spectral_line.measure import measure_line
 
 __all__ = ["measure_line"]

@@ -10,14 +10,14 @@ from yarddial.dsp.beside import estimate_beside
 from yarddial.dsp.carrier import Carrier, OtherLine, check_samples
 from yarddial.dsp.decimation import CLEAN_FRACTION, decimate, decimation_for
 from yarddial.dsp.fading import estimate_fading
-from yarddial.dsp.line.blocks import Blocks, Record
-from yarddial.dsp.line.candidates import MIN_BIN_SNR_DB, LineStart, loudest_bin, loudest_track
-from yarddial.dsp.line.elsewhere import is_mostly_elsewhere
-from yarddial.dsp.line.explanation import MAX_RESIDUAL_SIGMAS, Explanation, WeighedLine
-from yarddial.dsp.line.naming import name_of, remark_of
-from yarddial.dsp.line.path_models import MAX_SPREAD_HZ, explain_path
-from yarddial.dsp.line.phase_models import explain_oscillator, explain_phase
-from yarddial.dsp.line.several import explain_several, without_known
+from yarddial.dsp.spectral_line.blocks import Blocks, Record
+from yarddial.dsp.spectral_line.candidates import MIN_BIN_SNR_DB, LineStart, loudest_bin, loudest_track
+from yarddial.dsp.spectral_line.elsewhere import is_mostly_elsewhere
+from yarddial.dsp.spectral_line.explanation import MAX_RESIDUAL_SIGMAS, Explanation, WeighedLine
+from yarddial.dsp.spectral_line.naming import name_of, remark_of
+from yarddial.dsp.spectral_line.path_models import MAX_SPREAD_HZ, explain_path
+from yarddial.dsp.spectral_line.phase_models import explain_oscillator, explain_phase
+from yarddial.dsp.spectral_line.several import explain_several, without_known
 from yarddial.yard.errors import BadSamples, NoCarrier
 from yarddial.yard.frequency import format_hertz
 
