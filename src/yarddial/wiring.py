@@ -17,7 +17,7 @@ from yarddial.yard.parts import Receiver
 from yarddial.yard.plain_text import one_line
 from yarddial.yard.station import Station
 
-# Receivers are looked for so often while somebody chooses one; a driver that takes longer than this hangs.
+# Discover receivers this often while the picker is open; a driver that takes longer than the second hangs.
 CHECK_INTERVAL_S, CHECK_PATIENCE_S, ASKS_PATIENCE_S = 1.0, 20.0, 15.0
 # How long First light watches each rate for lost samples, seconds.
 RATE_WATCHED_S, FLAT_OUT_S = 2.0, 0.4

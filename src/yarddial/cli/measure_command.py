@@ -22,7 +22,7 @@ from yarddial.yard.references import PILOT_HZ
 KINDS = ("carrier", "am", "nfm", "wfm", "pilot")
 MIN_SEARCH_HZ = 5_000.0
 MIN_WIDE_SEARCH_HZ = 20_000.0
-# Another line so little below the one found may as well be the one that was meant.
+# Another line this little below the strongest may be the intended one.
 ALIKE_DB = 5.0
 # A search nearer to the centre than this is for what stands there; the width in which the strongest of all is judged.
 AT_CENTRE_HZ, JUDGED_HZ = 20.0, 200.0

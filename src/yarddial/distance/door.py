@@ -12,9 +12,9 @@ from yarddial.distance.identity import Identity, PairedComputer, Role
 from yarddial.distance.pairing_code import PairingCode, new_code
 from yarddial.yard.fault_log import log_fault
 
-# Who has not said who it is by then goes; so many may stand at the door at a time.
+# A caller that has not identified itself by then is disconnected; at most this many wait at a time.
 DOOR_S, MAX_AT_DOOR = 5.0, 20
-# Wrong words and codes cost time, ever more of it, and a code is void after so many.
+# Each wrong code doubles the delay up to a maximum; a code expires after this many tries or this time.
 WRONG_S, MAX_WRONG_S, CODE_TRIES, CODE_LASTS_S = 0.5, 8.0, 20, 600.0
 Greet = Callable[[PairedComputer, wire.Hello, asyncio.StreamWriter], Awaitable[Guest]]
 Entertain = Callable[[Guest, asyncio.StreamReader, asyncio.StreamWriter], Awaitable[None]]

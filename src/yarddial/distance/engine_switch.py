@@ -106,7 +106,7 @@ class EngineSwitch:
             case Show():
                 self._show = command
             case Stop():
-                # The engine forgets them as well: whoever listens asks again when the receiver is started.
+                # The engine forgets them too; listeners request them again when the receiver starts.
                 self._lasting.clear()
             case Cancel():
                 self._lasting = {

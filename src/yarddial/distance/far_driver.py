@@ -20,7 +20,7 @@ from yarddial.drivers.protocol import (
 )
 from yarddial.yard.errors import DeviceNotFound
 
-# What a computer has is asked again after so long.
+# Ask a computer for its receivers again after this time.
 FRESH_S = 15.0
 ONLY_FAR = "it is heard through the engine of its own computer: use it in a window's yard"
 

@@ -21,7 +21,7 @@ from yarddial.engine.events import Event, Noticed, RecordingState, Sound, Starte
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.fault_log import log_fault
 
-# It says so often what has come; and tries again so often where nobody answers.
+# Intervals between acknowledgements and between attempts to reconnect.
 SAYS_S, AGAIN_S = 0.1, 1.0
 # Beyond this nothing that was under way can be there any more.
 GIVES_UP_S = 120.0
@@ -31,7 +31,7 @@ MAX_WAITING, MAX_PICTURES = 20_000, 200
 MAX_RECORDINGS = 200
 # A command that takes more bytes does not go over.
 MAX_COMMAND_BYTES = wire.MAX_ASKED - 100
-# Of a picture's columns left out on the way, so many are filled with their neighbour.
+# Lost spectrogram columns filled with their neighbour, at most.
 MAX_FILLED = 50
 
 
@@ -59,12 +59,12 @@ class FarEngine:
         self._closing = False
         self._is_wanted = self._is_starting = self._is_stopping = False
         self._thread: threading.Thread | None = None
-        # What the far side has told of itself and its guests; for whoever shows it.
+        # What the far side reported about itself and its guests.
         self.welcome: wire.Welcome | None = None
         self.here: wire.Here | None = None
         self.far: wire.Far | None = None
         self.is_linked = False
-        # Links made so far.
+        # Number of links made.
         self.links = 0
         self.turn_s = 0.0
         self.away_s = 0.0
@@ -92,7 +92,7 @@ class FarEngine:
             if isinstance(command, Hear):
                 self._audio.asked(command)
             if isinstance(command, RecordSamples) and len(wire.frame(wire.asked_of(command, 0, 0))) > MAX_COMMAND_BYTES:
-                # What is known to stand in the span is left away, rather than nothing recorded.
+                # Without room for the list of known signals, record without it.
                 command = msgspec.structs.replace(command, about={})
             self._ask(command)
         self._wake()

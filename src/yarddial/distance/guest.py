@@ -32,16 +32,16 @@ from yarddial.yard import clock
 PLENTY_BITS, USUAL_BITS = 10, 8
 # Beside the sound, bits a second; and below which a link is thin.
 BESIDE_BITS, THIN_BITS, GATHERS_S, WAITS_S = 14_000.0, 130_000.0, 0.1, 0.6
-# Carried so many times over, more bits are worth it.
+# Spend more bits when the link carries this many times what is needed.
 PLENTY_FACTOR = 3.0
-# The whole span's line comes so often.
+# Interval between spectra of the whole span.
 SPANS_S = 1.0
 # And what has come of its commands, where there is nothing new.
 TURNS_S = 1.0
 # A guest's own numbers are smaller than this many bits hold.
 OWN_BITS = 32
 OWN_MASK = (1 << OWN_BITS) - 1
-# Answers that nobody has taken; more than that, and whoever it was is given up.
+# Unacknowledged answers after which a guest is given up.
 MAX_OWED = 4_000
 
 
@@ -61,7 +61,7 @@ class Guest:
         self.jobs: dict[int, int] = {}
         # Since when its link is broken; None while it stands.
         self.away_since_s: float | None = None
-        # The link that it stands on, for whoever must cut it.
+        # Its transport, so that the link can be cut.
         self.transport: asyncio.BaseTransport | None = None
         self.send_now: Callable[[], None] = lambda: None
         # A recording on its way to it, and from which byte on.

@@ -49,7 +49,7 @@ class GuestWork:
 
     def __init__(self, engine: EngineLink, shelf: RecordingShelf, check: BeginCheck | None) -> None:
         self._engine, self._shelf, self._check = engine, shelf, check
-        # Whose a job of the engine's is, and by which number.
+        # Owner of each engine job, and the owner's number for it.
         self.jobs: dict[int, tuple[Guest, int]] = {}
         self._number = 0
         # Those of them that record.

@@ -12,7 +12,7 @@ import msgspec
 from yarddial.distance.identity import PairedComputer
 from yarddial.distance.wire import FarRecording, PieceMessage
 
-# A piece takes so long on the way, and is so large at least and at most, bytes.
+# A file piece takes this long to send; smallest and largest piece in bytes.
 PIECE_S, MIN_PIECE, MAX_PIECE = 0.1, 1_000, 65_536
 # Below this nothing more is recorded for guests, GB.
 MIN_FREE_GB = 0.5

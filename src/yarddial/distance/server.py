@@ -22,11 +22,11 @@ from yarddial.engine.link import EngineLink
 POLLS_S, STATE_S = 0.01, 5.0
 # A guest whose link broke is waited for; nothing of its work ends before.
 WAITS_S = 120.0
-# One that is revoked is gone within this.
+# A revoked guest is disconnected within this time.
 REVOKED_S = 2.0
 # Recordings listed, read or removed, receivers asked, at a time.
 MAX_ERRANDS = 16
-# A guest that has been told things says at least so often that they came.
+# A guest must acknowledge at least this often.
 SILENT_S = 15.0
 
 

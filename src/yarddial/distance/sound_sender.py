@@ -15,10 +15,9 @@ LADDER: tuple[tuple[bool, float, int], ...] = (
     (True, 32_000.0, 10), (True, 32_000.0, 8), (False, 32_000.0, 10), (False, 32_000.0, 8), (False, 16_000.0, 8),
     (False, 16_000.0, 6),
 )  # fmt: skip
-# Up only where there is so much more room than it takes: each change is heard.
+# Step up only when the link has this much spare room, since each change is audible.
 ROOM_UP = 1.3
-# Where nothing had to wait for so long, a link may carry more than it ever had to: one rung up is tried. What did not
-# bear it is not tried again for a while, each time a longer one.
+# After this long without a queue, try one step up; a step that failed is retried after a growing delay.
 TRIES_S, FAILED_S, MAX_FAILED_S = 2.0, 4.0, 60.0
 
 

@@ -14,15 +14,14 @@ Kind = Literal["sound", "answer", "picture", "span", "state", "file"]
 ORDER: tuple[Kind, ...] = ("sound", "answer", "state", "picture", "span", "file")
 # Waiting of each at most: sound in blocks, the newest of a picture's columns, one line of a span.
 MAX_QUEUED: dict[Kind, int] = {"sound": 16, "answer": 4_000, "state": 4, "picture": 6, "span": 1, "file": 1}
-# What a link carries is taken to be so much at first, bytes a second; on its way at least and at most, bytes; and
-# beyond what it carries in a turn, so long of it.
+# Assumed link speed at first, bytes/s; smallest and largest number of bytes in transit.
 FIRST_SPEED, MIN_BYTES, MAX_BYTES = 30_000.0, 2_500, 2_000_000
 SPARE_S, GROWTH_FACTOR = 0.12, 1.3
-# Its speed is that over so long; what took so much longer than a turn has waited on the way.
+# Averaging time of the speed estimate; bytes that took this much longer than a round trip had to queue.
 SPEED_S, MIN_SPEED_S, WAITED_S = 1.0, 0.35, 0.15
-# Of so many things that go, one is a file's where there is no sound to send.
+# While there is no sound, one message in this many belongs to a file.
 FILE_EACH = 7
-# A turn's least time of so long a while.
+# Window over which the shortest round trip is taken.
 TURN_S = 20.0
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, Device, Driver, RequestedSettings, TimeSource
 from yarddial.yard.errors import CannotTune, RefusedValue, YardDialError
 
-# A block is at most so long, and the steps of a stage that are tried at most so many.
+# Longest block, and the most steps tried of each gain stage.
 MAX_BLOCK_S, MAX_STEPS = 0.25, 40
 # A rate that a receiver keeps lies this near to one that it offers.
 RATE_SHARE = 0.05

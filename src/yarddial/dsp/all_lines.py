@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from yarddial.dsp.carrier import Carrier, estimate_carrier
 from yarddial.yard.errors import BadSamples, NoCarrier
 
-# Bins of the look over the span are about so wide, hertz; a line stands so far over what lies about it.
+# Bin width of the span search, and how far a line stands above its surroundings.
 BIN_HZ, CARRIER_OVER_NOISE_DB = 8.0, 12.0
 # The receiver's own spike, and the part of the span that is free of alias.
 SPIKE_HZ, ALIAS_FREE_HALF = 40.0, 0.42

@@ -153,7 +153,7 @@ def _refine(narrow: Complex, known: Sequence[float], place: float) -> tuple[floa
     energy = float(np.vdot(trial, trial).real)
     amplitude = complex(np.vdot(trial, sums)) / energy
     loss = energy / float(np.sum(size.astype(float) ** 2))
-    # Phase pi r u^2 count^2 ... of which found[1] is r count^2 / 2 in turns.
+    # The phase is pi r u^2 count^2, so that the second minimum is r count^2 / 2 in turns.
     return place + float(minimum[0]) / count, 2 * float(minimum[1]) / count**2, amplitude, loss
 
 

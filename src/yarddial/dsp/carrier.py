@@ -236,7 +236,7 @@ def _estimate_narrow(
     snr = abs(line.amplitude) ** 2 * count**2 / max(noise, 1e-30)
     _require_line(snr, cells, where, best_hz)
     duration = count / rate_hz
-    # What is seen is carrier plus noise in one bin.
+    # The measured power is carrier plus noise in one bin.
     cn0 = max(snr - 1.0, 1.0) / duration
     drift_sigma = float(np.sqrt(90.0 / (np.pi**2 * cn0 * duration**5)))
     return Carrier(

@@ -30,7 +30,7 @@ class SpikeRemover:
         """As many samples as came."""
         cleaned: Complex = samples - self._mean.push(samples)
         if samples.size:
-            # Sums over all so far, so that the evidence becomes firmer with time.
+            # Running sums, so that the estimate improves with time.
             self._before += complex(samples.sum(dtype=np.complex128))
             self._after += complex(cleaned.sum(dtype=np.complex128))
             self._count += samples.size

@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 
 # Columns whose means are looked at one by one: a second, in which a voice or key says something.
 COLUMNS_A_MEAN = 10
-# A mean of so many columns stands so far over the floor where somebody is.
+# A channel is busy when its mean stands this far above the floor.
 BUSY_DB = 6.0
 # At least this share of the rows is taken to be quiet.
 QUIET_SHARE = 0.25

@@ -11,7 +11,7 @@ from yarddial.yard.errors import BadSamples
 Complex = NDArray[np.complex64]
 # Faster than a warming crystal at the top of its reach, and than a satellite's Doppler: hertz a second.
 MAX_DRIFT = 2.0
-# Bins by which the ends of a short row may be apart; rows are added up along each track.
+# Drift in bins allowed within a short row; rows are added along each track.
 ROW_DRIFT_BINS, MIN_ROWS, MAX_ROWS = 0.5, 4, 128
 # Steps of the finer grid, in units of 1 / T^2: half a step costs 0.3 dB.
 GRID_STEP = 1.2

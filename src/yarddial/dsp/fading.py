@@ -13,17 +13,17 @@ Floats = NDArray[np.float64]
 # Spreads that are tried first, in bins, and the widest thought of, hertz.
 FIRST_BINS = (0.15, 0.4, 1.0, 2.5, 6.0, 15.0, 40.0)
 WIDEST_HZ = 3.0
-# The band that is fitted: so many spreads or bins to either side, and bins at most.
+# Fitted band: this many spreads or bins to either side, within a limit of bins.
 BAND_SPREADS, BAND_BINS, MAX_BINS = 10.0, 40, 1_500
 MAX_ROUNDS = 25
 # A line's power over the noise in its own width, dB, from which it counts; chance of noise alone well under 1 in 1000.
 FADING_CNR_DB = 9.0
-# Share of the block that a cosine fades in and out: what spills from a strong line over its neighbours then dies away
-# fast, at a tenth of the information. Neighbours so far apart go with one another by it.
+# Share of the block under the cosine taper, which stops leakage at a tenth of the information; bins this close are then
+# correlated.
 TAPERED_SHARE, NEIGHBOUR_BINS = 0.3, 8
 # Spread times duration under which a block holds hardly a fade, and how far the middle is then known: in sqrt(s / T).
 FEW_FADES, SHORT_RECORD_FACTOR = 2.0, 0.33
-# The spectrum is held to the model in so many pieces, out to so many spreads.
+# Number of pieces of the spectrum compared with the model, out to this many spreads.
 CHECKED_PIECES, PIECES_REACH = 12, 3.0
 
 

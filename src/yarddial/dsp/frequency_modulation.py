@@ -25,7 +25,7 @@ MIN_CNR_DB = {"narrow": 10.0, "wide": 10.0}
 SEGMENT_COUNT = 8
 # So much of a recording tells where the station of a pilot is.
 CENTRE_S = 0.5
-# Bins beside 0 by which the mean's uncertainty is told: clear of the weights' own width, below what speech holds.
+# Bins that give the mean's uncertainty: outside the window's own width, below speech.
 FIRST_BIN, LAST_BIN = 2, 24
 # By how much the weighted mean errs more than the bound of a lone carrier: sqrt((energy of the weights' slope) / 12),
 # weights of sum 1 over a time of 1: 4 pi^2 / 2 for Hann, 4 pi^2 0.781 for Blackman.
@@ -234,7 +234,7 @@ def _scatter(hertz: Floats, width: Width, duration_s: float, noise_sigma_hz: flo
     # Each power scatters by itself: relative weights, from a first, smooth guess.
     size = np.maximum(rows[:, 0] * float(np.median(beside / rows[:, 0])), 1e-30)
     (noise, low), _ = nnls(rows / size[:, None], beside / size)
-    # What is flat must be more than noise alone would feign.
+    # A flat spectrum must exceed what noise alone would show.
     if low < MIN_FLAT_SIGMAS / float(np.sqrt(np.sum(size**-2.0))):
         noise, low = float(np.mean(beside / rows[:, 0])), 0.0
     noise = noise if noise > 2 * noise_sigma_hz**2 else noise_sigma_hz**2

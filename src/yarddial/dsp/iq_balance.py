@@ -10,11 +10,11 @@ from yarddial.dsp.windows import windows
 
 Complex = NDArray[np.complex64]
 FFT_POINTS = 4096
-# Only pairs of places whose powers differ by so much decide: what is mirrored by itself tells nothing.
+# Use only pairs of bins whose powers differ by this much; symmetric signals carry no information.
 DIFFERS_DB = 20.0
 # Bins about the centre, where the spike stands, are left out; and at the span's ends.
 CENTRE_BINS = 4
-# A mirror is taken out when it stands so many sigma over the uncertainty of its measurement.
+# Remove a mirror only when it stands this many sigma above its uncertainty.
 MIN_MIRROR_SIGMAS = 3.0
 # Half overlapping Hann spectra carry as much as this share of independent ones (Welch, IEEE Trans. AU-15, 1967).
 INDEPENDENT_SHARE = 0.95

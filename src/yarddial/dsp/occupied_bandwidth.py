@@ -12,7 +12,7 @@ SHARE_BEYOND = 0.005
 X_DB = 26.0
 # Density in a row over the floor's own, beneath which a place is noise.
 CLEAR_DB = 6.0
-# Rows of a Hann transform by which a line alone is spread to either side at -26 dB.
+# Rows by which a Hann window alone widens a line at -26 dB, to either side.
 SPREAD_ROWS = 1.0
 
 
@@ -57,7 +57,7 @@ def occupied_bandwidth(
     over_db = 10 * np.log10(peak / max(floor, 1e-30))
     if over_db < CLEAR_DB:
         return None
-    # What is not clear of the noise is noise: its sum over many rows would pass for power.
+    # Power that is not clear of the noise counts as noise; summed over many rows it would pass for signal.
     clear = np.where(power > floor * 10 ** (CLEAR_DB / 10), power - floor, 0.0)
     places_hz = middle_hz + (np.arange(power.size) - power.size / 2) * row_hz
     edges_hz = np.concatenate([places_hz - row_hz / 2, [places_hz[-1] + row_hz / 2]])

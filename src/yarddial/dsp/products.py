@@ -3,9 +3,9 @@
 import numpy as np
 from numpy.typing import NDArray
 
-# Lines this near the whole span's power are signals of which products are made, with their neighbours; left out.
+# Lines within this many dB of the total power make the products; exclude them and their neighbours.
 STRONG_DB, NEIGHBOUR_BINS = 25.0, 6
-# A cubic part less than so many sigma is none.
+# Ignore a cubic term below this many sigma.
 MIN_CUBIC_SIGMAS = 4.0
 # k P of 1 dB compression: from there on the cube does not tell all, and all of the channel counts as made.
 COMPRESSION_1_DB = 0.11

@@ -7,7 +7,7 @@ from yarddial.dsp.spectra import hann_spectra
 from yarddial.dsp.windows import windows
 
 Complex = NDArray[np.complex64]
-# Twice 50 and 60 Hz; spectra follow one another about so often.
+# Twice the mains frequencies of 50 and 60 Hz, and the rate of the spectra.
 MAINS_HZ, OFTEN_HZ = (100.0, 120.0), 1_000.0
 # So much of the span's middle is looked at.
 USABLE_SHARE = 0.8

@@ -14,7 +14,7 @@ Complex = NDArray[np.complex64]
 # Samples averaged to one phase; lines this close together or to the centre disturb each other.
 BLOCK_SAMPLES, APART_HZ = 8192, 6_000.0
 MIN_LINES, MAX_LINES = 3, 6
-# A line stands so far over its surroundings, and its phase is steady to so many radians a block.
+# A line stands this far above its surroundings and keeps its phase within this many radians per block.
 STEADY_CNR_DB, STEADY_RAD = 18.0, 0.2
 # Blocks to either side of a gap that are taken together, the widest first: other gaps may stand near.
 SIDE_BLOCKS = (16, 8, 4, 1)
@@ -24,7 +24,7 @@ MAX_BLOCK_CHI2 = 4.0
 MAX_LOST, MIN_JUMP_CHI2, MAX_EXPLAINED_CHI2 = 20_000, 60.0, 45.0
 # More of the blocks than this that jump are no gaps.
 MAX_JUMPS = 0.5
-# Another gap must explain it worse by so much, or the number is open.
+# Report a count only when every other gap fits worse by this much in chi-square.
 MIN_CHI2_MARGIN = 12.0
 
 

@@ -10,7 +10,7 @@ from yarddial.engine.commands import Clean, CleanUp
 from yarddial.engine.events import CleanedUp, Event
 
 Complex = NDArray[np.complex64]
-# How often the evidence of cleaning up is told, and over how long mirrors are measured before they count.
+# Interval between reports on the clean-up, and averaging time before a mirror counts.
 EVIDENCE_S, MIRRORS_S = 0.5, 0.4
 NOTHING_TOLD = "nothing here stands on one side of the centre alone, so nothing tells the mirrors"
 

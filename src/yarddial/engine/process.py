@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 MAX_EVENTS = 64
 # What a window that does not look leaves waiting; the engine then leaves pictures out.
 MAX_WAITING = 256
-# Nobody waits longer for what a process does whose window is gone, of which a driver may hold something.
+# Time to wait for a process whose window is gone; a driver may hold part of it.
 ALONE_S = 5.0
 HANGING_REASONS = {
     "opening": "the receiver's driver does not come back from opening it: unplug it, plug it in, then start",

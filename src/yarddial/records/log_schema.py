@@ -3,9 +3,9 @@
 import sqlite3
 
 SCHEMA_VERSION = 2
-# Measurements of the same oscillator within so many seconds are one point of its history, the last of them.
+# Measurements of one oscillator within this time form one point of its history: the latest.
 SLOT_S = 6 * 3_600
-# Of each so many are noted, lest a row that cannot be read hides what stood before it.
+# Rows noted per point, since an unreadable one must not hide the one before it.
 MAX_NOTED_ROWS = 3
 # Places on the dial nearer together than this are one.
 PLACE_HZ = 5_000

@@ -27,7 +27,7 @@ FAILURES = (sqlite3.Error, OSError, UnicodeError)
 # What lies there calls itself a file, and some of it never comes to an end.
 SYSTEM = ("/proc/", "/sys/", "/dev/")
 _NAMES = ("id", *FIELDS.split(", "))
-# Of each oscillator's history so many points are of use, and so many places on the dial.
+# Points of each oscillator's history and places on the dial that are read.
 MAX_POINTS, MAX_PLACES = 70 * MAX_NOTED_ROWS, 4_000
 
 
@@ -40,7 +40,7 @@ class Logbook:
     def __init__(self, path: Path) -> None:
         """Open or make the log; raises LogNotWritten with the reason when that is not possible."""
         self.path = path
-        # Rows that could not be read so far, by number.
+        # Rows that could not be read, by number.
         self.unreadable: dict[int, Unreadable] = {}
         # A sentence about something that was put right; empty as a rule.
         self.remark = ""

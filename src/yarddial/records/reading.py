@@ -19,7 +19,7 @@ from yarddial.yard.plain_text import shown, shown_in
 
 # A sentence is read on one line or two.
 MAX_LETTERS = 300
-# What a person leads in by a pipe of their own is waited for so long.
+# Time limits for a person's own pipe: until the first byte, and in all.
 PIPE_PATIENCE_S, PIPE_LASTS_S = 5.0, 20.0
 _BLOCK_BYTES = 1 << 16
 

@@ -11,7 +11,7 @@ from yarddial.records.whole_file import digest_of, reason, write_whole
 from yarddial.yard.errors import BadStation, NotWritten
 from yarddial.yard.station import Station
 
-# Of other programs' versions so many are kept for each station file.
+# Versions written by other programs that are kept for each station file.
 MAX_OTHERS = 40
 
 

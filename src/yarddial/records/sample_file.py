@@ -118,7 +118,7 @@ class SampleFile:
             **self._about.get("capture", {}),
         }
         for annotation in self._annotations:
-            # One that was stated for all of it learns here how long that is.
+            # An annotation of the whole file gets its length here.
             annotation.setdefault("core:sample_count", self.count)
         meta = {
             "global": {

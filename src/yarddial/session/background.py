@@ -78,7 +78,7 @@ class Background:
             try:
                 answer, fault = work(), None
             except Exception as error:
-                # The top of a thread: whatever it is, whoever asked is told.
+                # This is the top of a thread: every error is reported to the caller.
                 log_fault(f"working out {topic} failed", error)
                 answer, fault = None, error
             self._done.put((topic, number, answer, fault))

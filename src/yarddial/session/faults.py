@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
     from yarddial.session.fault_handler import FaultHandler
 
-# Of the details, so many faults are kept for whoever copies them.
+# Faults whose details are kept for copying.
 MAX_KEPT = 20
 
 

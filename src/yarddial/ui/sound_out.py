@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 # What may wait in the device: more would be heard late.
 LATE_S = 0.4
-# Sound from afar is handed on so often.
+# Interval at which audio from afar is handed to the sound output.
 BEAT_MS = 20
 MISSING_LIBRARY = "no sound: this computer lacks its library; this line installs it: sudo apt-get install libpulse0"
 NO_DEVICE = "no sound device here: plug one in, or start the system's sound server; it is then taken by itself"
@@ -157,7 +157,7 @@ class SoundOut(QObject):
         """Look for devices, and hear of those that come and go; nothing where the library is missing."""
         if self._devices is not None:
             return
-        # What it lacks here is told by `state`; its own chatter helps nobody.
+        # The `state` reports what is missing; Qt's own messages help nobody.
         QLoggingCategory.setFilterRules("qt.multimedia.*=false")
         try:
             from PyQt6.QtMultimedia import QMediaDevices

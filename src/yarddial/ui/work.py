@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, QThread, pyqtSignal
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.fault_log import log_fault
 
-# Threads outlive whoever asked: a widget may be closed while its answer is worked out.
+# A thread may outlive the widget that started it.
 _running: "set[Work]" = set()
 
 
@@ -38,7 +38,7 @@ class Work(QThread):
         except YardDialError as error:
             self.refused.emit(str(error))
         except Exception as fault:
-            # The top of a thread: whoever asked must hear that nothing comes.
+            # This is the top of a thread: the caller must hear that it failed.
             log_fault("working something out failed", fault)
             self.refused.emit(f"a fault of the program ({type(fault).__name__}): try it again, or report it")
         else:

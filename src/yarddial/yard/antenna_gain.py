@@ -10,7 +10,7 @@ SOCKET_OHMS = 50.0
 # Radii of conductors as they are usual, metres, and the ground's resistance under an end-fed wire.
 RADIUS_M = {"whip": 2e-3, "wire": 1e-3, "dipole": 1e-3, "loop": 5e-3}
 WIRE_GROUND_OHMS = 30.0
-# What is lost in practice where nothing is wrong: no antenna is matched over its whole range.
+# Usual losses of a working antenna, which is not matched over its whole range.
 USUAL_LOSS_DB = {
     "wire": 5.0,
     "whip": 2.0,
@@ -21,7 +21,7 @@ USUAL_LOSS_DB = {
     "dish": 0.0,
     "dummy load": 100.0,
 }
-# Under its range such an antenna loses so much more, for each ten times lower frequency.
+# Below its range such an antenna loses this much per decade.
 DECADE_DB = 40.0
 MAX_LOSS_DB = 120.0
 # An active antenna, by its amplifier's own noise counted as if it came from outside: under and over 30 MHz.

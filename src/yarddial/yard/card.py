@@ -28,7 +28,7 @@ LO_SIDES = {
     "low": "oscillator below the signal",
     "high": "oscillator above the signal",
 }
-# A correction of the tuner and one of the dial are told apart where the two differ by this share.
+# The tuner's correction and the dial's are distinguishable when they differ by this share.
 TOLD_APART = 0.002
 
 

@@ -23,7 +23,7 @@ SURROUNDINGS = {
 }
 GALACTIC = (52.0, 23.0)
 GALACTIC_FROM_HZ = 10e6
-# What is left of the beginning of the world, and clear air at a dish's usual height over the horizon.
+# Cosmic background, and clear air at a dish's usual elevation (ITU-R P.372).
 COSMIC_K, AIR_K, AIR_K_PER_GHZ = 2.7, 4.0, 0.2
 
 # Which thunderstorms count: none, those of this month and hour on one half of the earth, or those of a case.

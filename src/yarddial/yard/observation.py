@@ -11,7 +11,7 @@ from yarddial.yard.references import wander_of
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference
 
-# One look in so many was at another line: a neighbour, a spurious one, a transmitter that is off; and how far that is.
+# Share of observations that were of another line (a neighbour, a spurious signal), and how far off those are.
 LIE_CHANCE, LIE_HZ, LIE_PPM = 0.02, 20.0, 0.3
 LOWEST_LIE_HZ = 100e3
 

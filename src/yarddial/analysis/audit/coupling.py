@@ -9,7 +9,7 @@ from yarddial.yard.parts import Antenna, Transceiver
 LIGHT_M_S = 299_792_458.0
 # The lowest band on which people transmit: nearest by the wavelength, so worst.
 LOWEST_HZ = 1.8e6
-# Two antennas in each other's near field lose at least so much: wires side by side, measured, 10 to 30 dB.
+# Lower bound on the loss between antennas in each other's near field; parallel wires measure 10 to 30 dB.
 NEAR_LOSS_DB = 10.0
 # Where nobody stated the distance.
 YARD_M = 10.0

@@ -43,7 +43,7 @@ class DcGraph:
         """
         reached: list[DcReached] = []
         seen: set[tuple[str, str]] = {(owner, port)}
-        # What is still to be looked at: a part, whether the current comes down to its input, and what it passed.
+        # Queue of parts to visit: the part, whether current flows down to its input, and the parts already passed.
         conductors: list[tuple[Part, str, bool, tuple[str, ...]]] = [
             (part, its_port, down, ()) for part, its_port in (self._down if down else self._up).get((owner, port), [])
         ]

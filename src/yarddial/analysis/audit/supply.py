@@ -83,7 +83,7 @@ def _line(
             yield BenchFinding(key, "stop", what, "put the feed before it, or a part that passes current", block.name)
             continue
         here = {(source.owner, source.port) for source in own}
-        # One that is on, and the one of this line, before others.
+        # Prefer a feed that is on, then one on this route.
         source = min(feeding, key=lambda feeder: (not feeder.feed.on, (feeder.owner, feeder.port) not in here))
         yield from _fits(key, part.name, need, source.feed, source.spoken, need.current_ma)
         yield from _tone(key, part, route.dial_hz, source)

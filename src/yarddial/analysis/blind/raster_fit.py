@@ -27,7 +27,8 @@ NO_RASTER = 0.1
 MIN_CARRIERS, MAX_CARRIERS = 4, 400
 # Peaks of the first, coarse look that are looked at closely, and how far under the highest, in log likelihood.
 MAX_PEAKS, PEAK_WINDOW_LOG = 60, 30.0
-# Points of offset and crystal about such a peak, at first and at last; those so far under the best at first are left.
+# Grid points for offset and crystal error around a peak, coarse and fine; peaks this far below the best are not
+# refined.
 ROUGH_POINTS, FINE_POINTS, REFINED_WINDOW_LOG = (31, 13), (81, 31), 16.0
 # Crystal errors of the coarse look that are worked out together.
 BATCH_ROWS = 64

@@ -15,9 +15,9 @@ BetterOne = Literal["first", "second", "alike", "unsure", "no signal"]
 # tails than the t distribution when few pairs are had.
 QUANTILE_COVERAGE = 0.97
 MIN_PAIRS = 6
-# A mean so many of its errors above nought is a signal: noise alone makes it in three of a million comparisons.
+# A mean this many standard errors above zero is a signal; noise alone exceeds it in 3 of a million comparisons.
 STANDS_OUT = 4.7
-# A power so many of its scatters above nought is clear of the noise. Differences under this are none to the ear.
+# A power this many standard deviations above zero is clear of the noise; smaller differences in dB cannot be heard.
 CLEAR_SIGMAS, ALIKE_DB = 8.0, 1.0
 # Sigma of a correlation that chance alone makes.
 CHANCE_CORRELATION = 0.8
@@ -197,7 +197,7 @@ def _alike(u: NDArray[np.float64]) -> float:
     for lag in range(1, u.size // 2):
         # The mean that is taken off makes each correlation too small by about tau / n.
         correlation = float(u[lag:] @ u[:-lag]) / variance * u.size / (u.size - lag) + tau / u.size
-        # A correlation that chance makes of independent ones is none.
+        # Ignore a correlation that independent samples would show by chance.
         if correlation <= CHANCE_CORRELATION / np.sqrt(u.size):
             break
         tau += 2 * correlation

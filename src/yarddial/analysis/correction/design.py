@@ -101,8 +101,7 @@ def equations(observations: Sequence[Observation], names: Sequence[str]) -> tupl
     return rows, right, _noise(observations)
 
 
-# From so many rows on squares of what is shared are taken, a hundred times faster and less exact where sigmas differ by
-# millions.
+# From this many rows on, solve the normal equations: a hundred times faster, less exact when sigmas differ by millions.
 MANY_ROWS = 1_000
 
 

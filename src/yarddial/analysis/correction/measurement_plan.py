@@ -15,9 +15,9 @@ from yarddial.yard.station import Reference
 
 # Two sigma must lie within what is allowed.
 WITHIN_SIGMA = 2.0
-# A plan that does not get there in so many looks will not; a look that brings less than this is none.
+# Give up a plan after this many measurements; ignore a measurement that gains less than this.
 MAX_MEASUREMENTS, MIN_GAIN = 24, 0.02
-# Where all known stations together do not reach what is allowed, so near to the best that they can is enough.
+# Accept this multiple of the best uncertainty that all known stations together can reach.
 NEAR_BEST = 1.5
 
 

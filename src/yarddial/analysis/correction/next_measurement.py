@@ -14,7 +14,7 @@ from yarddial.yard.station import Reference
 
 # What a carrier is measured to in half a minute, beside what its transmitter and path leave open.
 MEASURED_HZ = 0.05
-# A proposal that improves the uncertainty by less than this share is none.
+# Do not propose a measurement that improves the uncertainty by less than this share.
 MIN_GAIN_SHARE = 0.1
 # With more looks than this the others hardly change by one more, unless it is at the same station.
 EXACT_UP_TO_ROWS = 60

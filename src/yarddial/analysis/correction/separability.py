@@ -11,7 +11,7 @@ CONDITION_LIMIT = 30.0
 CORRELATION_LIMIT = 0.99
 # A crystal uncertainty beyond this, when tied to another unknown, is hardly better than the data sheet's.
 USEFUL_PPM = 1.0
-# So much better than its sheet an unknown must be told by looks of its own.
+# An unknown counts as measured when its sigma is this many times smaller than the data sheet's.
 MIN_IMPROVEMENT = 3.0
 
 

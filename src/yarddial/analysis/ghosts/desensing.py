@@ -14,13 +14,13 @@ from yarddial.yard.frequency_conversion import lo_weights, path_sense
 from yarddial.yard.strong import Strong
 
 DesenseKind = Literal["reciprocal mixing", "blocking"]
-# Phase noise is told so far away, falls by 20 dB a decade, and by this much at most; nearer than this nothing is told.
+# Phase noise is stated at this offset and falls 20 dB per decade, by at most this much; it is not modelled any nearer.
 TOLD_AT_HZ, FLATTENS_DB, NEAREST_HZ = 100e3, 30.0, 1_000.0
 # Less than this is nothing that one hears.
 MIN_COST_DB = 1.0
 # Weak signals lose twice what the strong one loses itself by a cubic: 1 - 2 P / IIP3.
 MIN_GAIN = 0.1
-# A floor is told by so many pieces of the span, of their lower parts, where nothing stands.
+# Estimate the floor from this many pieces of the span, from a low percentile of each, where no signal stands.
 SPAN_PIECES, FLOOR_PERCENTILE = 48, 30
 # So much of the floor's shape has to be the strong signal's, in its own uncertainties, to name it.
 MIN_SIGNIFICANCE_SIGMA = 4.0

@@ -11,7 +11,7 @@ from yarddial.yard.frequency_conversion import Stage
 
 # Where nothing was measured: tuners of the simple kind reach 30 to 45 dB, so the worse is expected.
 USUAL_MIRROR_DB = 35.0
-# Lines whose mirrors are worth a word: so far over the middle of the span, so many, not at its centre or its edges.
+# Report mirrors only of lines this far above the span's median, at most this many, away from the centre and the edges.
 STRONG_LINE_OVER_FLOOR_DB, MAX_LINES, SPIKE_HZ, USABLE_HALF_SPAN = 20.0, 6, 3_000.0, 0.45
 # Harmonics of a converter's oscillator beyond this are in no span worth a word.
 MAX_HARMONICS = 4

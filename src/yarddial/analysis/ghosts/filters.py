@@ -10,11 +10,11 @@ from yarddial.analysis.ghosts.scene import Floats
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.parts.two_port import FilterKind
 
-# Filters with more poles are not built by hobbyists; notches are as deep as this, and pass what lies so far beside.
+# Filter orders that hobbyists build.
 POLES = (3, 5, 7)
 NOTCH_DB, NOTCH_HALF, NOTCH_APART = 40.0, 0.025, 0.06
-# So much more is asked for than is needed, for parts are not exact; the edge is so far from the wanted signal, by
-# ratio, that three poles cost it half a decibel.
+# Ask for this much more than needed, since parts are not exact; keep the edge this ratio from the wanted signal, where
+# three poles lose half a decibel.
 MARGIN_DB, EDGE_AWAY = 3.0, 1.4
 # The whole of FM broadcasting is taken out where one of its stations is to go: such filters are to be had.
 FM_BAND_HZ = (87e6, 109e6)

@@ -99,7 +99,7 @@ def strong_seen(
 
 def _receiver(route: ResolvedRoute, known: Oscillators | None) -> ReceiverModel:
     receiver = route.receiver
-    # A tuner whose filter follows it takes so much off what is an octave or more away.
+    # A tracking filter attenuates signals an octave or more away by this much.
     tracking_db = 0.0 if receiver.tracking_db is None else receiver.tracking_db.value
     harmonic_db = HARMONIC_DB if receiver.harmonic_db is None else receiver.harmonic_db.value
     direct = receiver.direct if receiver.samples_directly(route.port) else None

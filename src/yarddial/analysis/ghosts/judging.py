@@ -10,14 +10,14 @@ from yarddial.analysis.ghosts.scene import Ghost, SpuriousKind
 from yarddial.analysis.ghosts.span import Peak, Span
 
 SettingChange = Literal["centre", "attenuation", "gain", "rate", "antenna", "route"]
-# Before any test a peak is true so often; the ghosts predicted near it share the rest, by how well place and level fit.
+# Prior odds that a peak is true before any test; the predicted ghosts share the rest by how well place and level fit.
 TRUE_BEFORE, OTHER_BEFORE = 0.6, 0.05
 # Where a ghost has to stand, and just such a peak stands there, it is seldom something else.
 MET_BEFORE, MET_WEIGHT = 0.25, 0.5
-# Nor where its twin on the other side of the same strong signal stands as well, as strong to so many dB.
+# Prior odds when a twin stands on the other side of the same strong signal, equally strong within this many dB.
 TWIN_BEFORE, TWIN_DB = 0.004, 3.0
-# What nobody knows of is seldom strong: so much rarer for so many decibels more over the floor than where peaks begin;
-# what the receiver makes by itself half as fast. Near the span's middle a filter leaves little of what is folded in.
+# Unknown signals are seldom strong: their odds fall tenfold per this many dB above the peak threshold, half as fast for
+# the receiver's own products.
 RARER_DB, FROM_DB = 20.0, 12.0
 INNER_SHARE, INNER_ALIAS = 0.25, 0.2
 # Of a predicted level, one sigma: parts' data are no better.
@@ -30,9 +30,9 @@ RIVAL_ODDS_SHARE = 0.3
 EXTRA_TEST_EFFORT = {"route": 0.7, "antenna": 0.4}
 # A test that goes against all that a cause would do still may have gone wrong by itself: a burst, a fade.
 TEST_FAILURE_ODDS = 1e-4
-# Something else stands where a ghost has moved away from, so often.
+# Probability that another signal stands where a ghost has moved away.
 STILL_THERE = 0.01
-# What has fallen by more than this is gone; what stands so far over the floor is clear of it.
+# A peak that fell by more than the first is gone; one this far above the floor is clear of it.
 GONE_DB, CLEAR_DB = 10.0, 6.0
 # Of a level between two looks, one sigma: signals fade, and bins differ; between two routes, of one antenna or two.
 RECORD_SIGMA_DB, SAME_ANTENNA_SIGMA_DB, ROUTE_SIGMA_DB = 1.5, 4.0, 9.0

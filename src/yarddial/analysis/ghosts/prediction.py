@@ -13,10 +13,10 @@ from yarddial.analysis.ghosts.products import Products, products
 from yarddial.analysis.ghosts.scene import Floats, Ghost, ReceiverModel, Scene, SpuriousKind
 from yarddial.yard.frequency_conversion import Stage, lo_weights, path_sense, shown_for_dial
 
-# Harmonics of a converter's oscillator: the first and the second, so far below it.
+# Harmonics of a converter's oscillator, with their level relative to the fundamental.
 LEAK_LEVELS_DB: tuple[tuple[int, float], ...] = ((1, 0.0), (2, -20.0))
 MAX_TOLD = 400
-# Of the products in sight, so many of the strongest are followed further.
+# Strongest visible products that are traced further.
 MAX_MADE = 1_500
 # Of the rate, from the centre: what lies there passes the filter whole.
 SPAN_SHARE = 0.45

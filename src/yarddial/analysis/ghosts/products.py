@@ -15,10 +15,10 @@ Ints = NDArray[np.int16 | np.int32]
 Decibels = NDArray[np.float32 | np.float64]
 # What a power makes of one tone and of three, relative to the two tones that make its intercept, dB.
 HARMONICS_DB, TRIPLE_DB = {2: -6.02, 3: -9.54, 4: -12.04, 5: -20.0}, 6.02
-# Threes in a window that are looked at, and signals of which they are made: more than any picture could show.
+# Bounds on the triples examined in a window and on the signals they are made of; no picture could show more.
 MAX_TRIPLES, MAX_COMBINED = 1_000_000, 1_200
 Window = tuple[float, float]
-# Signals of which products of three are made that are of order 4 and 5: the strongest.
+# Strongest signals used for triple products of order 4 and 5.
 MAX_THREES = 48
 _THREES = ((2, 1, 1), (1, 2, 1), (1, 1, 2), (3, 1, 1), (1, 3, 1), (1, 1, 3), (2, 2, 1), (2, 1, 2), (1, 2, 2))
 # How often each signal may take part.

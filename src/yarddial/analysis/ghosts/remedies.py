@@ -17,14 +17,15 @@ from yarddial.yard.strong import Strong
 RemedyKind = Literal["centre", "rate", "gain", "route", "filter", "attenuator", "oscillator"]
 # What costs nothing comes first, what has to be bought last.
 KINDS: tuple[RemedyKind, ...] = ("centre", "rate", "gain", "route", "filter", "attenuator", "oscillator")
-# A channel counts as free when all that is predicted stays so far under the floor; levels are only known so well.
+# A channel counts as free when all predicted products stay this far below the floor; predicted levels are uncertain by
+# the second.
 FREE_DB, SAFE_DB = -3.0, -6.0
 # The centre is put on such a grid of shares of the rate, not nearer to the wanted channel than its spike is wide.
 CENTRE_SHARES = np.arange(-36, 37, 2) / 100
 SPIKE_HZ, GRID_HZ = 3_000.0, 1_000.0
 # A ghost nearer to the channel than this is avoided while there is a better place.
 CLEAR_HZ = 30_000.0
-# No filter before sampling stops all: for a cure, what lies within so many rates is taken to be folded in still.
+# Assume that signals within this many sample rates still fold into the span; no anti-alias filter stops all.
 FOLDS_SHARE = 1.5
 # What costs more signal to noise than this is no cure: with less gain the noise no longer moves the lowest bit.
 MAX_COST_DB = {"gain": 6.0, "attenuator": 10.0}

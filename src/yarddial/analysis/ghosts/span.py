@@ -5,11 +5,11 @@ import numpy as np
 
 from yarddial.analysis.ghosts.scene import Floats
 
-# A peak stands so far over the floor, and none is told nearer to a stronger one than this many steps.
+# A peak stands this far above the floor; none is reported closer than this many steps to a stronger one.
 PEAK_OVER_SPAN_FLOOR_DB, APART_STEPS = 12.0, 6
 # What the steps of one line add up to, its level being its highest step's.
 LINE_SUM = 1.5
-# A broadcaster's sidebands stand so near to its carrier, at least so far below it, and mirror each other to so many dB.
+# Sidebands of a broadcaster: this close to the carrier, at least this far below it, and symmetric within this many dB.
 SIDEBAND_HZ, SIDEBAND_DB, MIRRORED_DB = 10e3, 5.5, 3.0
 # Of the span, from its centre: beyond it what is seen is folded in.
 CLEAN_SHARE = 0.4

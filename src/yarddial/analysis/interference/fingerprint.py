@@ -14,13 +14,13 @@ from yarddial.yard.frequency import format_frequency
 Pattern = Literal["comb", "pulses", "noise"]
 # Spacings that switching supplies and clocks have, hertz; lines of a comb in a span, at least.
 MIN_SPACING_HZ, MIN_LINES = 12e3, 5
-# A line stands so far over the floor about it; the floor is the middle of so many hertz.
+# A line stands this far above the local floor, which is the median over this width.
 LINE_DB, AROUND_HZ = 5.0, 40e3
-# A comb is one where at least so many of its places hold a line; so many spacings are tried.
+# A comb has lines at this share of its places; at most this many spacings and peaks are tried.
 MIN_COMB_FILL, MAX_PERIODS, MAX_PEAKS = 0.6, 16, 60
-# A pulse is one from such a share of the mean on; less than the least is none.
+# Smallest pulse share of the mean that counts as pulsed; smaller swings count as none.
 MIN_PULSE, MIN_SWING = 0.05, 0.004
-# A comb wanders by so much of its spacing while one goes through the house.
+# A comb may drift by this share of its spacing during the search.
 COMB_DRIFT_SHARE = 0.01
 HUMP_DB, OWN_HUMP_DB = 3.0, 6.0
 # Pulses are what makes the noise where their swing is such a share of its rise, both as logarithms.
@@ -152,7 +152,7 @@ def _comb(record: AirRecord) -> tuple[float, float] | None:
         filled = _folded(lines, period)
         at = int(np.argmax(filled))
         places = int(lines.size / period)
-        # By chance the fullest of all first places holds so many more than the mean.
+        # The count that chance alone reaches at the best of all starting places.
         chance = total + 3.5 * (total * (1 - total) / places) ** 0.5
         score = float(filled[at] - total) * places**0.5
         if filled[at] > max(MIN_COMB_FILL, chance) and (best is None or score > best[0]):

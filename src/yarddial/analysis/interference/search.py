@@ -14,12 +14,12 @@ from yarddial.analysis.interference.fingerprint import AirRecord, Fingerprint, f
 StepKind = Literal[
     "as it is", "antenna off", "computer on battery", "line choked", "mains off", "room off", "device off"
 ]
-# It has gone when it is so much weaker, and is back when it is within so much of what it was.
+# Interference is gone when it falls by the first, and back when it is within the second of what it was.
 GONE_DB, BACK_DB = 6.0, 3.0
 # Looks of one state differ by more than this: it comes and goes by itself, and every step is made once more.
 FICKLE_DB = 3.0
 MAX_TRIES = 7
-# After something was put back it may be off by itself: so many more looks wait for it.
+# Extra records after something was reconnected, since the interference may be off by itself.
 MAX_WAITS = 4
 # A choke on the feed line takes this off what the line's screen brings in.
 CHOKED_DB = 6.0
@@ -257,9 +257,9 @@ def _verdict(search: SearchRecord) -> SearchVerdict:
     if not room:
         choked = search.can_choke and _answers(search, CHOKE_STEP)
         by = "It comes in over the feed line's screen: leave the choke there. " if choked else ""
-        walk = f"{by}Walk with a battery receiver, and ask the neighbours."
+        advice = f"{by}Walk with a battery receiver, and ask the neighbours."
         nobody = f"It comes in by the antenna, and no circuit of the house makes it: {what}."
-        return SearchVerdict("left open", "", nobody, walk)
+        return SearchVerdict("left open", "", nobody, advice)
     device = next((candidate for candidate in search.devices.get(room, ()) if _answers(search, _device(candidate))), "")
     if device:
         return _named(device, what, "ferrites on its lead, another supply, or another place for the antenna")

@@ -10,11 +10,11 @@ from yarddial.yard.plain_text import count_of
 
 # The least gain that is worse than the best by no more than this is set: more only costs what strong signals need.
 NEAR_BEST_DB = 0.5
-# A signal that follows its gain by so much less is compressed.
+# A signal is compressed when it follows the gain by this much less.
 COMPRESSED_DB = 1.0
 # Gain over which the floor must be seen to rise with it.
 LEVER_DB = 5.0
-# A wanted signal is one that stands so far over the noise in its channel.
+# A wanted signal stands this far above the noise in its channel.
 CHANNEL_OVER_FLOOR_DB = 3.0
 
 

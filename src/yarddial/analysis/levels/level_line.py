@@ -14,7 +14,7 @@ from yarddial.yard.resolved_route import ResolvedRoute
 
 # What an attenuator may cost before one would hear it.
 BEARABLE_DB = 1.0
-# A cubic's 1 dB compression lies so far under its third-order intercept.
+# Distance of the 1 dB compression point below the third-order intercept of a cubic.
 COMPRESSION_UNDER_IIP3_DB = 9.6
 # The strongest signal nearer than this to what a part bears is the first thing to mend.
 ROOM_DB = 10.0

@@ -11,11 +11,11 @@ from yarddial.yard.errors import BadSamples
 
 Density = NDArray[np.float32]
 LineOrigin = Literal["signal", "product", "undecided"]
-# A line stands so far over what lies beside it, and is so many bins wide at most; the centre's spike is none.
+# A line stands this far above its surroundings and is at most this many bins wide; the centre spike is excluded.
 LINE_OVER_MEDIAN_DB, HALF_BINS, MIN_HZ, SPAN_SHARE = 10.0, 3, 2_000.0, 0.42
 # Bins beside a line, from and to.
 FLOOR_BINS_BESIDE = (8, 40)
-# Levels of a steady line err by this at least: gain steps and the window; a verdict needs so many sigma.
+# Levels of a steady line err by at least this much (gain steps, window); a verdict needs this many sigma.
 MIN_SIGMA_DB, MIN_SIGNIFICANCE_SIGMA = 0.5, 3.0
 MAX_LINES = 60
 

@@ -12,8 +12,7 @@ from yarddial.analysis.levels.measured_setting import GainPoint
 
 # A channel's power errs by this share over a dwell.
 CHANNEL_ERRS = 0.06
-# The signal with products must explain the channel so much better than the signal alone, in chi-square; and products
-# less than this share of the channel at every setting are none.
+# Chi-square gain that adding products to the signal must bring; products below this share of the channel are ignored.
 MIN_CHI2_GAIN, MIN_SHARE = 9.0, 0.03
 MIN_STEPS = 4
 

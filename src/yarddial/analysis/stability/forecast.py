@@ -47,9 +47,9 @@ RESONATOR_HZ, MIN_RESONATOR_PPM = 3e9, 20.0
 HOURS_DAYS = 0.25
 # Sheets of plain crystals allow 20 to 50 ppm, compensated ones 0.5 to 2, ovens less; taken as two sigma.
 MIN_PLAIN_PPM, MIN_COMPENSATED_PPM = 3.0, 0.1
-# How sure the habits are, in measurements: what the history shows outweighs them after so many.
+# Weight of the prior habits, in measurements.
 PRIOR_MEASUREMENTS = 8.0
-# Ageing slows: its rate is forgotten over so many years.
+# Ageing slows: its rate decays over this many years.
 SLOWS_YEARS = 1.0
 
 

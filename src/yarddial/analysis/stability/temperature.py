@@ -12,9 +12,9 @@ from yarddial.yard.plain_text import count_of
 
 # Fewer readings, or a smaller range of temperatures, tell no slope.
 MIN_READINGS, MIN_K = 4, 5.0
-# From so many readings on, over such a range, a crystal's cubic can be seen beside its slope.
+# Readings and temperature range needed to fit the cubic beside the slope.
 MIN_CUBIC, MIN_CUBIC_K = 7, 20.0
-# A slope within so many of its uncertainties of none is none.
+# A slope within this many sigma of zero is reported as none.
 MIN_SIGNIFICANCE_SIGMA = 2.0
 
 

@@ -13,7 +13,7 @@ from yarddial.yard.plain_text import count_of
 MIN_POINTS = 8
 # Time constants that are tried first, as shares of the run; a run that is shorter than it takes has not settled.
 FIRST_SHARES = np.geomspace(0.02, 2.0, 24)
-# Of the scatter about the fit, from which a warm-up is told from none.
+# Significance in sigma that a fitted warm-up needs.
 MIN_SIGNIFICANCE_SIGMA = 4.0
 
 

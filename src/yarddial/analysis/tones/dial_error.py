@@ -13,7 +13,7 @@ from yarddial.yard.working import WorkedValue, Working
 ToneReception = Literal["am", "usb", "lsb"]
 # Tone heard = tone sent + sign times the dial's error, the dial set to the stated frequency.
 SIGN: dict[ToneReception, float] = {"am": 0.0, "usb": 1.0, "lsb": -1.0}
-# Three that miss one another by more than so many of their uncertainties are not one tone.
+# Three tones that disagree by more than this many sigma are not the same tone.
 MISSES_SIGMA = 4.0
 # What a dial moves by between two takes, one sigma: a plain crystal's 1e-8 of some megahertz.
 BETWEEN_HZ = 0.1

@@ -33,9 +33,9 @@ from yarddial.yard.errors import YardDialError
 DEFAULT_PORT = 4532
 # Longer than any answer; a peer that never ends a line is no daemon.
 MAX_BYTES = 65_536
-# Split is asked with every so many readings: nobody splits and joins five times a second.
+# Ask for split with every fifth reading; nobody changes it five times a second.
 SPLIT_EVERY = 5
-# Codes by which it says that it cannot do a thing at all: -4 not implemented, -11 not available.
+# Codes for an unsupported command: -4 not implemented, -11 not available.
 UNSUPPORTED_CODES = (-4, -11)
 _REFUSAL_WORDS = {
     -1: "it takes the value for a wrong one", -5: "the transceiver did not answer it in time",
@@ -174,7 +174,7 @@ class DaemonLink:
         if self._readings % SPLIT_EVERY == 0:
             every += [("get_split_vfo", "s"), ("get_split_freq", "i")]
         self._readings += 1
-        # The place comes last: when it is told, nothing more is waited for.
+        # Ask for the frequency last: its answer completes the reading.
         return (*(question for question in every if question[0] not in self._cannot), ("get_freq", "f"))
 
     def _receive(self, wait_s: float) -> None:
@@ -205,7 +205,7 @@ class DaemonLink:
             self._lines.append(line)
             return []
         head, self._head = self._head, None
-        # What is set is repeated, what is asked is not.
+        # Settings are repeated until confirmed; questions are not.
         asked = (
             next((owed_question for owed_question in self._under_way if head in owed_question.owed), None)
             if head is not None

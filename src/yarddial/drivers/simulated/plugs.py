@@ -8,7 +8,7 @@ from yarddial.yard.errors import DeviceNotFound, YardDialError
 from yarddial.yard.frequency import parse_frequency
 from yarddial.yard.parts.two_port import FilterKind
 
-# A filter costs so much where it passes; by its sides no more is taken than this.
+# Loss of a filter in its pass-band, and its largest rejection.
 COSTS_DB, LEAKS_DB = 0.5, 75.0
 FORMS = (
     "'ladder:low-pass:40M:5' and 'ladder:high-pass:2M:5' (edge, poles), 'ladder:notch:120M:128M:40' (edges, dB), "

@@ -20,15 +20,15 @@ from yarddial.drivers.simulated.world import World, WorldPort
 from yarddial.yard.frequency_conversion import lo_weights, path_sense
 
 Seconds = NDArray[np.float64]
-# Products are made of so many of the strongest signals, and of none below this.
+# Strongest signals that are mixed, and the level below which none is.
 MAX_MIXING_SIGNALS, MIN_DBM = 8, -75.0
 # Level over the noise density at which a line is just seen in bins of some hertz.
 SEEN_DBHZ = 8.0
 # What a square and a cubic make of one tone and of three, relative to f1 + f2 and 2 f1 - f2: factors of 1/2, 1/3, 2.
 HARMONIC2_DB, HARMONIC3_DB, TRIPLE_DB = -6.02, -9.54, 6.02
-# What comes out further from the centre is in no span, be it folded.
+# Signals further from the centre cannot reach any span, even folded.
 WITHIN_HZ = 40e6
-# Lines of a supply are made so far around the centre; weaker signals than the lowest are in no receiver's noise.
+# Supply lines are made this far around the centre; signals weaker than the lowest are below any receiver's noise.
 COMB_HZ, LOWEST_DBM = 6e6, -190.0
 
 

@@ -142,7 +142,7 @@ class SimulatedReceiver:
         due_s = self._started_s + (self._segment + 1 - self._started_segment) * hop / true_rate_hz
         self._time.sleep_s(due_s - self._time.now_s())
         clock_s = self._begun_s + self._segment * hop / rate_hz
-        self._look_at_cable()
+        self._read_cable()
         if clock_s >= self.world.faults.after_s("unplug"):
             raise DeviceLost(f"{self._capabilities.name} was unplugged: plug it in again, then start")
         if clock_s >= self.world.faults.after_s("stall"):
@@ -157,7 +157,7 @@ class SimulatedReceiver:
         if self._cable is not None:
             self._cable.close()
 
-    def _look_at_cable(self) -> None:
+    def _read_cable(self) -> None:
         """A transceiver that was turned or keyed: the world is another, and what was made ahead is of the old one."""
         if self._cable is None or (now := self._cable.state) is None or now == self._on_cable:
             return

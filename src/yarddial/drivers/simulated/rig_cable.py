@@ -13,7 +13,7 @@ from yarddial.drivers.simulated.world import HEARTH_IF_HZ, World, WorldPort
 from yarddial.yard.frequency_conversion import Stage
 
 EVERY_S = 0.01
-# Its outputs lie so far below what it transmits, better than its sheet says; what leaves the dummy load far more.
+# Attenuation from the transmitter to its outputs (better than the data sheet) and through the air from a dummy load.
 OUTPUT_DB, AIR_DB = 58.0, 105.0
 # A voice under test is two tones; in CW, AM and FM a carrier stands.
 _KINDS = {"USB": "two tones", "LSB": "two tones below"}

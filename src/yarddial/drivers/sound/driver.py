@@ -13,17 +13,17 @@ class SoundDriver:
     name = "sound"
 
     def __init__(self) -> None:
-        self._has_looked = False
+        self._has_listed = False
 
     def discover(self) -> tuple[FoundReceiver, ...]:
         """Inputs with two sides, as the system has them now."""
         try:
-            if self._has_looked:
+            if self._has_listed:
                 rescan()
             sound_inputs = inputs()
         except PortAudioMissing:
             return (FoundReceiver("", "Sound card", "", 0.0, "missing", MISSING_LIBRARY, INSTALL_COMMAND),)
-        self._has_looked = True
+        self._has_listed = True
         return tuple(
             FoundReceiver(sound_input.name, sound_input.name, f"sound card, {sound_input.host}")
             for sound_input in sound_inputs

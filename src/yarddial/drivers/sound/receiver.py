@@ -21,7 +21,7 @@ Complex = NDArray[np.complex64]
 BLOCK_S, STALL_S, HELD_S = 0.05, 3.0, 2.0
 # Asked for: the card's own buffers then ride out a busy moment of this computer.
 LATENCY_S = 0.2
-# The sides' skew is looked for in so many samples at a time, and given up for 0 after so many tries.
+# Samples per attempt to estimate the skew between channels, and attempts before it is taken as 0.
 SKEW_SAMPLES, SKEW_TRIES = 1 << 16, 40
 
 
@@ -161,7 +161,7 @@ class SoundReceiver:
 
     def _take_stretch(self, samples: Complex, lost: int) -> None:
         self._lost_before += lost
-        samples = self._right_way(samples)
+        samples = self._oriented(samples)
         if samples.size:
             self._ready.append((samples, self._lost_before))
             self._lost_before = 0
@@ -181,12 +181,12 @@ class SoundReceiver:
         joined.append((np.concatenate(run), lost_before))
         self._ready = joined
 
-    def _right_way(self, samples: Complex) -> Complex:
+    def _oriented(self, samples: Complex) -> Complex:
         """Sides exchanged where told, and brought together in time."""
         if self._address.swap:
             samples = (samples.imag + 1j * samples.real).astype(np.complex64)
         if not self._is_skew_known:
-            self._look_for_skew(samples)
+            self._estimate_skew(samples)
         if not self._skew:
             return samples
         whole = np.concatenate([self._last_q, samples])
@@ -197,7 +197,7 @@ class SoundReceiver:
         i, q = (whole.real[:-1], whole.imag[1:]) if late else (whole.real[1:], whole.imag[:-1])
         return (i + 1j * q).astype(np.complex64)
 
-    def _look_for_skew(self, samples: Complex) -> None:
+    def _estimate_skew(self, samples: Complex) -> None:
         self._seen.append(samples)
         if sum(piece.size for piece in self._seen) < SKEW_SAMPLES:
             return

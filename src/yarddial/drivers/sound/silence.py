@@ -5,7 +5,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Complex = NDArray[np.complex64]
-# A receiver's noise leaves no two sides at exactly zero for so long.
+# A real receiver's noise never leaves both channels at exactly zero for this many samples.
 MIN_SILENT_SAMPLES = 64
 
 

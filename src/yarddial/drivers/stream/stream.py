@@ -11,7 +11,7 @@ from yarddial.yard.frequency import format_frequency
 
 BLOCK_S = 0.05
 STALL_S = 3.0
-# A sender that is always ahead for so long sends faster than it says.
+# A sender ahead of the clock for this long sends faster than its stated rate.
 AHEAD_S = 2.0
 
 
@@ -67,7 +67,7 @@ class StreamReceiver:
         wanted = self._count * self._size
         data, self._rest = self._rest, bytearray()
         waited_s, at_once = 0.0, True
-        # A sender that drips must not keep whoever reads: what is whole by then is given, what is not stays for later.
+        # A slow sender must not block the reader: return the complete part by then, keep the rest.
         until_s = self._time.now_s() + BLOCK_S + STALL_S
         while len(data) < wanted:
             data_read = self._source.read(wanted - len(data), 0.25)

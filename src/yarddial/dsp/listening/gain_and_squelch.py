@@ -10,9 +10,9 @@ from yarddial.dsp.slow_mean import ramps
 SoundArray = NDArray[np.float32]
 # Gain control looks at pieces of this length; sound is brought to this peak.
 PIECE_S, TARGET_PEAK = 0.01, 0.5
-# The gain may rise by so many dB a second after holding, and no higher than this.
+# Gain rise in dB/s after the hold time, and the largest gain.
 RISE_DB_S, HOLD_S, MAX_DB = 30.0, 0.3, 90.0
-# Pieces by which the first gain is set.
+# Pieces that set the first gain.
 FIRST_PIECES = 4
 
 

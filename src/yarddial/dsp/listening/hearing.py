@@ -24,7 +24,7 @@ DEVIATION_HZ = {"nfm": 5_000.0, "wfm": 75_000.0}
 VOICE_TOP_HZ, WIDE_TOP_HZ = 3_400.0, 15_000.0
 # Rate of the channel before it is demodulated, at least: narrow ways, wide FM.
 NARROW_HZ, WIDE_HZ = 48_000.0, 400_000.0
-# A new channel's filters and means settle for so long before it is heard; from one to the other it is faded.
+# Settling time of a new channel's filters before it is heard, and the cross-fade from the old one.
 SETTLES_S, FADES_S = 0.03, 0.005
 
 

@@ -10,15 +10,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 Sides = NDArray[np.float32]
-# Handed out so far ahead of the ear, so that a busy window is not heard.
+# Audio handed out ahead of playback, so that a busy window is not heard.
 AHEAD_S = 0.06
-# How unevenly it came is remembered for so long; beyond that so much is added; bounds of what is held.
+# Arrival jitter is remembered this long; this much is added to it, within bounds.
 REMEMBERED_S, SPARE_S, MIN_S, MAX_S = 10.0, 0.03, 0.04, 1.5
-# More than is needed is held for so long before some is left out, so much at least; and never so much.
+# Surplus audio is held this long before at least this much is skipped; never hold more than the last.
 TOO_MUCH_S, WORTH_S, NEVER_S = 3.0, 0.1, 2.5
 # Of an edge, faded.
 FADE_S = 0.006
-# Gaps are told of the last while.
+# Gaps are reported over this time.
 LATELY_S = 60.0
 
 
@@ -135,7 +135,7 @@ class Playout:
         fade = int(FADE_S * self._rate_hz)
         left_out = min(int(spare_s * self._rate_hz), len(joined) - 2 * fade)
         if left_out > fade:
-            # What is heard next goes over into what comes after that.
+            # Cross-fade into what follows.
             over = np.linspace(0.0, 1.0, fade, dtype=np.float32)[:, None]
             shortened = joined[left_out:].copy()
             shortened[:fade] = joined[:fade] * (1 - over) + shortened[:fade] * over

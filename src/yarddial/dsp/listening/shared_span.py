@@ -9,9 +9,9 @@ from yarddial.dsp.phasor import phasor
 from yarddial.dsp.windows import windows
 
 Complex = NDArray[np.complex64]
-# The transform's length, and the share of it by which pieces overlap on each side.
+# FFT length, and the overlap on each side as a divisor of it.
 FFT_POINTS, OVERLAP_DIVISOR = 1 << 16, 16
-# Pieces taken at once, since each call costs as much as one: a tenth of a second at 2.4 MS/s.
+# Pieces per call, since a call costs as much as one piece: a tenth of a second at 2.4 MS/s.
 BATCH_PIECES = 4
 # A channel's response: flat to this share of its rate, nothing beyond half of it.
 FLAT_SHARE = 0.36

@@ -9,7 +9,7 @@ from yarddial.yard.demodulation import stereo_share
 from yarddial.yard.references import PILOT_HZ
 
 SoundArray = NDArray[np.float32]
-# The pilot's phase is a mean over so long: a clock 100 ppm off turns it by a twelfth of a turn meanwhile.
+# Averaging time of the pilot phase; a clock 100 ppm off turns it by a twelfth of a turn meanwhile.
 PILOT_CHECK_INTERVAL_S = 0.04
 # From mono to stereo and back it takes this long, seconds.
 BLENDS_S = 0.2
@@ -52,7 +52,7 @@ class StereoDecoder:
         self._index += count
         # Half of the pilot's size, its phase 90 degrees behind.
         seen = self._mean.push((multiplex * near).astype(np.complex64))
-        # What is heard now came `late` samples ago, and some more for the taps.
+        # The present output was received `late` samples ago, plus the filter delay.
         now = near.conj() * np.exp(-2j * np.pi * self._turns * (self._late + DELAY_TAPS)).astype(np.complex64)
         wave = seen * now
         curved = _curved(joined[: count + 2 * DELAY_TAPS])

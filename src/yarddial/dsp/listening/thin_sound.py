@@ -7,7 +7,7 @@ from yarddial.dsp.listening.resampling import Resampler
 
 Complex = NDArray[np.complex64]
 SoundArray = NDArray[np.float32]
-# What is kept of the lower rate's half.
+# Share of the lower rate's half that is kept.
 CUT_SHARE = 0.46
 
 

@@ -107,7 +107,7 @@ class _Track:
             return None
         few = fine.condensed(limit)
         rows, group = few.means.size, fine.means.size // few.means.size
-        # Every block turned back by the track so far and only then summed: no turn within a sum costs level.
+        # Remove the track from every block before summing, so that rotation within a sum loses no level.
         smooth = np.interp(fine.time_s, few.time_s, phase.reshape(rows, group).mean(axis=1))
         sums = (fine.means * np.exp(-1j * smooth)).reshape(rows, group).sum(axis=1) / np.sqrt(group)
         phase = np.interp(few.time_s, few.time_s, smooth.reshape(rows, group).mean(axis=1)) + np.angle(sums)
@@ -186,7 +186,7 @@ class _Track:
         """Log of the integral over phase and frequency, of every covariance of shape (..., c, c)."""
         to_hz = 1 / (2 * np.pi * self.level * self.duration_s)
         phase_variance, slope_variance = covariance[..., 0, 0], covariance[..., 1, 1]
-        # Both are known to so much; the phase's unit is a level's, as the amplitude's.
+        # Both are measured with the same uncertainty: phase and amplitude in units of the level.
         return 0.5 * np.asarray(
             np.log(2 * np.maximum(phase_variance, 1e-30) * self.count / MIN_BLOCKS)
             + np.log(2 * np.pi * np.maximum(slope_variance, 1e-30) * to_hz**2)

@@ -16,7 +16,7 @@ from yarddial.engine.jobs.table import RULES, JobKind
 from yarddial.engine.link import EngineLink
 from yarddial.yard.fault_log import log_fault
 
-# Endings that are remembered, for whoever looks after the house.
+# Ended jobs that are remembered.
 MAX_HISTORY = 200
 PERSON_STOPPED = "the receiver was stopped"
 

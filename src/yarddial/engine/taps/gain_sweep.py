@@ -19,7 +19,7 @@ Complex = NDArray[np.complex64]
 FFT_POINTS = 4096
 # Samples that were on their way when the gain was set.
 SETTLES_S = 0.05
-# Beside the channel, from its edge on, so far out is the floor looked for; and nothing about the centre.
+# Estimate the floor this far beside the channel, and leave out the centre spike.
 BESIDE_HZ, CENTRE_HZ = 150e3, 2_000.0
 CLIPPED_LEVEL = 0.985
 

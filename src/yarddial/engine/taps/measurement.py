@@ -19,13 +19,13 @@ from yarddial.yard.frequency import format_hertz, format_sigma
 
 # How often it reports its uncertainty, and the least it takes, seconds: shorter neither drift nor fading is seen.
 REPORT_S, MIN_S = 0.5, 4.0
-# Another line so little below the one found may as well be the one that was meant.
+# Another line this little below the strongest may be the intended one.
 RIVAL_DB = 5.0
-# Unless it is likelier by so many in log odds where it is expected, and it is within so many sigmas of that.
+# Log odds that a line elsewhere must lose to the expected place, and how many sigma count as there.
 ELSEWHERE_LOG_ODDS, NEAR_SIGMAS = 4.6, 4.0
-# Later reports come after this share of the time so far: each costs a look at all of the samples.
+# Report again after this share of the elapsed time; each report analyses all samples.
 REPORT_SHARE = 0.1
-# Where nothing stands out for so long, going on finds nothing.
+# Stop when nothing stands out for this long.
 NOTHING_S = 12.0
 # Where the noise would allow to stop but the path does not, it is looked at again this much later.
 RETRY_FACTOR = 1.4
@@ -130,7 +130,7 @@ class Measurement:
             share = self._clipped / self._seen
             raise BadSamples(f"{share:.1%} of the samples are at full scale: lower the gain and measure again")
         if self._seen and not self._moves:
-            # What is left then are the rounding errors of sums.
+            # The remainder is rounding error.
             raise BadSamples("all samples are equal, so nothing can be seen: raise the gain and measure again")
         if asked.kind != "carrier":
             return self._measured(self._centre(samples))

@@ -9,7 +9,7 @@ from yarddial.engine.taps.tap import EndCause, Piece, StreamChange
 from yarddial.engine.tuning import Tuning
 from yarddial.yard.errors import NotWritten
 
-# So often its length is told.
+# Interval between reports of the recorded length.
 TELLS_S = 0.5
 
 

@@ -131,7 +131,7 @@ class BandBoard:
         """It was worked out anew, and differs."""
         return self._changed.add(listener)
 
-    def look(self) -> None:
+    def refresh(self) -> None:
         """Have it worked out; `last` is new soon."""
         self._background.ask("the board of bands", self._request().rows, self._take, self._fail)
 

@@ -9,7 +9,7 @@ from yarddial.yard.mark import Mark
 if TYPE_CHECKING:
     from yarddial.analysis.board.row import BandRow
 
-# Bands that are good now are named, so many of them.
+# Good bands named in the sentence.
 MAX_NAMED = 6
 
 DO_NEXT = {

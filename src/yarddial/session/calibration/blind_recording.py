@@ -69,7 +69,7 @@ def _lo_hypotheses(
     port_hz = abs(shown_for_dial(dial_hz, tuple(stages)))
     if not stages:
         return (LoHypothesis("direct", 0.0, port_hz, 0.0),)
-    # Several oscillators together are as one of their sum, the worst class of any counting for all.
+    # Treat several oscillators as one at their sum, of the least accurate class among them.
     total_hz = sum(stage.lo_hz for stage in stages)
     classes: tuple[tuple[float, float], ...] = tuple(
         (oscillator_class.share, oscillator_class.sigma_ppm * 1e-6 * total_hz)

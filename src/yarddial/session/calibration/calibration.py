@@ -55,7 +55,7 @@ HALF_CHANNEL_HZ = {"nfm": 9_000.0, "wfm": 125_000.0}
 # The dial counts as being on a reference within this, or within three sigma of its own uncertainty.
 NEAR_HZ = 1_000.0
 MIN_SEARCH_HZ = 100.0
-# A drift is told for so long after it was seen.
+# A drift is shown for this long after it was measured.
 DRIFT_TOLD_S = 600.0
 MEASUREMENT = JobKind("measurement", "work", "a measurement", "a measurement is under way")
 

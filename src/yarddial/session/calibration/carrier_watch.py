@@ -30,13 +30,12 @@ if TYPE_CHECKING:
 
 # How long one point may take: short ones follow a fast warm-up, long ones see more of little.
 POINTS_S, POINT_S = (1.0, 5.0, 20.0), 5.0
-# A run goes on for an hour, and for so many points if they take longer; it is fitted anew whenever it has grown by so
-# many, and by a twentieth.
+# Length of a run, its most points, and the number of new points after which it is fitted again.
 RUN_S, MAX_POINTS, REFIT_POINTS = 3_600.0, 720, 6
 # Points that found no carrier in a row before the run is given up.
 MAX_MISSED = 6
-# What is left of a warm-up when the oscillator counts as steady, against what the mode bears: no more than a good
-# measurement's own uncertainty, for nothing else in the fit allows for it.
+# An oscillator is warm when the remaining drift is below this share of the mode's tolerance; the fit's uncertainty must
+# stay smaller.
 SHARE_OF_MODE = 0.1
 WATCH = JobKind("carrier_watch", "work", "the watch of a carrier", "a carrier is being watched")
 
@@ -56,7 +55,7 @@ class CarrierWatch(Job):
         )
         self._changed = Listeners()
         self._lease: Lease | None = None
-        # Points that found no carrier: in a row until now, and in the run so far.
+        # Points without a carrier: in a row now, and in the whole run.
         self.missed_now = self.missed = 0
         self._begun_at_s = 0.0
         self._within_hz = 0.0

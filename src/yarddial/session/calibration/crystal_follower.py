@@ -19,7 +19,7 @@ from yarddial.yard.references import why_no_reference
 from yarddial.yard.station import Reference
 
 EVERY_S = 2.0
-# Of the span, from the centre, in which a station may be followed; and so near its centre nothing is.
+# Follow a station within this share of the span, but not this close to its centre.
 CLEAN_SHARE, OFF_SPIKE_HZ = 0.4, 1_000.0
 MIN_WITHIN_HZ = 50.0
 # What a crystal wanders in a second, one sigma, in ppb: as fast as the answer may follow it.

@@ -31,13 +31,12 @@ if TYPE_CHECKING:
     from yarddial.distance.fetching import Fetching
     from yarddial.dsp.frequency_modulation import Pilot
 
-# Each way of hearing a tone takes so long; the first moments, in which filters settle, are left out.
+# Listening time for each demodulation of a tone, and the settling time that is left out.
 HEAR_S, SETTLES_S = 6.0, 0.5
 LiveMethod = Literal["tone", "raster", "pilot"]
-# A scan for rasters takes so long: carriers stand apart to a tenth of a hertz then. A pilot is known to a hundredth of
-# a part per million after half of it.
+# Recording time: 8 s separate carriers to a tenth of a hertz; half of it gives the pilot to 0.01 ppm.
 SCAN_S: dict[LiveMethod, float] = {"raster": 8.0, "pilot": 4.0}
-# What is shorter than this share of it was cut.
+# A recording shorter than this share of the wanted length was cut off.
 WHOLE_SHARE = 0.9
 # The dial's error must be known to this for its tone to be found.
 ENOUGH_HZ = 150.0

@@ -133,7 +133,7 @@ class LoLeakScan(Job):
 
     def _check(self) -> None:
         """Is the antenna off? Then its stations are silent."""
-        self._look_at(self._checks[0])
+        self._tune_to(self._checks[0])
 
     def cancel(self) -> None:
         """Stop looking."""
@@ -203,9 +203,9 @@ class LoLeakScan(Job):
         return float(max(3 * stated_hz * 1e-6 * (TOLERANCE_PPM**2 + sigma_ppm**2) ** 0.5, 1_000.0))
 
     def _next(self) -> None:
-        self._look_at(self._left[0])
+        self._tune_to(self._left[0])
 
-    def _look_at(self, socket_hz: float) -> None:
+    def _tune_to(self, socket_hz: float) -> None:
         assert self._line is not None
         assert self._lease is not None
         within_hz = self._within_hz(socket_hz)
@@ -246,7 +246,7 @@ class LoLeakScan(Job):
         answer = weigh_leaks(
             self._glimpses, known.value(crystal), known.sigma(crystal), TOLERANCE_PPM, antenna_off=self._antenna_off
         )
-        # One that could not be looked at may still be the one.
+        # A value that could not be measured may still be the true one.
         self.answer = msgspec.structs.replace(answer, decided=answer.decided and not self.left_out)
         self._lease.end()
 

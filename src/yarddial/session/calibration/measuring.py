@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 # A drift counts from this many of its own uncertainties on.
 DRIFT_SIGMAS = 4.0
-# Share of itself by which a drift changes over a measurement.
+# Share by which a drift may change during a measurement.
 DRIFT_CHANGE_SHARE = 0.15
 
 

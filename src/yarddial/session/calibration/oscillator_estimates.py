@@ -94,7 +94,7 @@ class OscillatorEstimates:
     ) -> None:
         """colder_than : by how much of its warm-up each oscillator is colder than when it was measured at a time."""
         self._desk, self._log, self._background = desk, log, background
-        # Nobody is told before the first answer is complete.
+        # Listeners hear nothing before the first answer is complete.
         self._changed: Callable[[], None] = lambda: None
         self._colder_than = colder_than
         # Whoever waits for what an observation tells.

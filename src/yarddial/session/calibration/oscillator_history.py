@@ -85,7 +85,7 @@ def histories(station: Station, entries: Iterable[Entry]) -> dict[str, History]:
             track.append((Point(time_s, value / units[name], sigma / units[name]), entry.temperature_c))
     known = known_oscillators(station)
     for name, at_utc in _measured_parts(station).items():
-        # A part may know more than this log: it came with the station's file, or was told by other means.
+        # A part may hold a newer value than this log, from its file or another method.
         track, time_s = seen.setdefault(name, []), seconds_of(at_utc)
         if not track or time_s - track[-1][0].time_s >= APART_S:
             track.append((Point(time_s, known.value(name) / units[name], known.sigma(name) / units[name]), None))

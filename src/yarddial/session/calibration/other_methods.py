@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from yarddial.analysis.tones.dial_error import ToneAnswer, ToneReception
     from yarddial.dsp.frequency_modulation import Pilot
 
-# Beyond this a fit takes so long that a window would stop.
+# A fit of more rows would block the window.
 MAX_ROWS = 2_000
 # How far from where it should be a broadcaster is looked for; further there may be the next.
 PILOT_WITHIN_HZ, MAX_PILOT_HZ = 5_000.0, 40_000.0

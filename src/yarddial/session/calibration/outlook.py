@@ -15,9 +15,9 @@ from yarddial.yard.frequency import format_number
 from yarddial.yard.oscillators import spoken
 
 DAY_S = 86_400.0
-# How far ahead it is told: so many days, or a third of the history.
+# Days ahead that the outlook covers: a third of the history within these bounds.
 MIN_AHEAD_D, MAX_AHEAD_D, OUTLOOK_STEPS = 30.0, 180.0, 40
-# A change of more than so many of its uncertainties is one.
+# Significance in sigma that a change needs.
 MIN_SIGNIFICANCE_SIGMA = 2.0
 
 

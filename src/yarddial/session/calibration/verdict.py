@@ -105,19 +105,19 @@ def true_verdict(calibration: Calibration, mode: Mode) -> Verdict:
     return verdict
 
 
-def oscillators_verdict(rows: "Sequence[OscillatorRow]", walk: "CalibrationSequence") -> Verdict:
+def oscillators_verdict(rows: "Sequence[OscillatorRow]", sequence: "CalibrationSequence") -> Verdict:
     """Over the list of all oscillators: how many are true, and what does the rest."""
     if not rows:
         return Verdict("unknown", "There is no oscillator to true.", "A route to a receiver comes first.", "none")
     count, true = len(rows), sum(row.mark == "good" for row in rows)
-    plan = walk.plan
+    plan = sequence.plan
     begins = f"{capital(_number(true))} of {_number(count)} oscillators {'is' if true <= 1 else 'are'} true."
     if true == count:
         unmet = "" if plan is None or not plan.unmet else _unmet_sentence(plan)
         serves = unmet or "Every route serves what it is used for."
         all_true = "The one oscillator is true." if count == 1 else f"All {_number(count)} are true."
         return Verdict("good", all_true, serves, "true")
-    if walk.running:
+    if sequence.running:
         return Verdict(
             "unknown", f"Measuring: {true} of {_number(count)} are true.", "It goes on by itself.", "walking"
         )

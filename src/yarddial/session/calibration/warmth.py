@@ -17,7 +17,7 @@ class Warmth:
         self._live_receiver = live_receiver
         self._cold: dict[str, float] = {}
         self._began_s: dict[str, float] = {}
-        # How cold each was when it was last looked at, at so many moments.
+        # How cold each receiver was at the recent readings: time, share.
         self._past: dict[str, list[tuple[float, float]]] = {}
         self._read_s = self._born_s = seconds_of("")
 

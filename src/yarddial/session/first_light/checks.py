@@ -38,7 +38,7 @@ STATION_OVER_FLOOR_DB = 12.0
 # USB 2 carries some 35 MB/s; anything below full speed of USB 2 cannot carry a receiver.
 MIN_MBPS = 480.0
 BLOCK_SAMPLES = 1 << 15
-# By so much the centre is moved for a second look.
+# Move the centre by this for the second spectrum; places closer than this are the same.
 MOVED_HZ, SAME_HZ = 37_000.0, 400.0
 # Place and mirror nearer to each other than this are a tie: a receiver that hardly rejects mirrors.
 SIDES_DB = 3.0
@@ -104,10 +104,11 @@ class FirstLight:
             self._device = HeldDevice(self._open())
         except DeviceClaimed as error:
             remedy = unbind_line(self._bus) if self._bus is not None and self._bus.kernel_driver else error.remedy
-            way_in = self._bus.kernel_receiver if self._bus is not None else ""
+            kernel_device = self._bus.kernel_receiver if self._bus is not None else ""
             fix = "read this line, then run it"
-            if way_in:
-                fix = f"two ways: choose the kernel's {way_in} with 'Choose the receiver'; or read this line and run it"
+            if kernel_device:
+                choose = f"choose the kernel's {kernel_device} with 'Choose the receiver'"
+                fix = f"two ways: {choose}; or read this line and run it"
             return CheckResult("opens", "stop", str(error), fix, remedy)
         except DeviceDenied as error:
             remedy = udev_rule(self._bus) if self._bus is not None else error.remedy

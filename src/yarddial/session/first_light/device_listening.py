@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from yarddial.drivers.protocol import Device, TimeSource
 from yarddial.dsp.spectra import power_density
 
-# With less than half a step of noise a converter bends weak signals: so far over its own floor it does not.
+# With less than half a step of noise an ADC distorts weak signals; this far above its own floor it does not.
 DITHERED_DB = 6.0
 
 

@@ -18,9 +18,9 @@ from yarddial.session.first_light.result import CheckResult
 
 # Listened to at each step; noise of two million samples a second is then known to a hundredth of a decibel.
 STEP_S = 0.08
-# Within so many decibels a step is as reported.
+# A step within this of its stated value is as reported.
 AS_REPORTED_DB = 1.0
-# Used while it stands so far over the noise around it; a peak this near to full scale is clipped.
+# Use a line that stands this far above the local noise; a peak this close to full scale is clipped.
 LINE_DB, CLIPPED_PEAK = 15.0, 0.97
 
 
@@ -52,7 +52,7 @@ def _judged(stage: GainCapability, seen: list[tuple[float, float]]) -> CheckResu
     if len(seen) < 2:
         return CheckResult(name, "unknown", f"{steps}, all but {len(seen)} hidden by the ADC's own limits")
     gains, levels = np.array(seen).T
-    # What is the same at every step is the signal; what is left over is a step that is not what it says.
+    # The median is the signal; the remainder is a step that differs from its stated value.
     off = levels - gains - np.median(levels - gains)
     worst_db, wanted_db = float(np.abs(off).max()), float(gains[-1] - gains[0])
     moved_db = float(levels[-1] - levels[0])

@@ -43,7 +43,7 @@ if TYPE_CHECKING:
 Purpose = Literal["stage", "all", "weigh", "test"]
 # Settings that are measured in one sweep; with more the stages' steps are thinned, their ends kept.
 MAX_SETTINGS = 120
-# The 3:1 test takes so much off in front, by the step nearest to it, in so many pairs.
+# The 3:1 test inserts the attenuation nearest to the first, at least the second, in this many pairs.
 TEST_DB, MIN_TEST_DB, TEST_PAIRS = 8.0, 3.0, 4
 # Of a level in dBm got from the noise alone: surroundings and noise figures are only known so well.
 BY_NOISE_SIGMA_DB = 6.0

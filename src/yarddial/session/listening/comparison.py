@@ -215,9 +215,9 @@ class Comparison(Job):
     def _next_pair(self) -> None:
         self._order, self._weighed = [0, 1], {}
         self._chance.shuffle(self._order)
-        self._look()
+        self._measure_pair()
 
-    def _look(self) -> None:
+    def _measure_pair(self) -> None:
         route = self._setup().route.at(self._dial_hz)
         if self._lease is not None:
             self._live_receiver.tuner.tune_with(route, settings_for(route), HALF_WIDTH_HZ, self._lease, anew=True)
@@ -232,7 +232,7 @@ class Comparison(Job):
 
     def _next(self) -> None:
         if self._order:
-            self._look()
+            self._measure_pair()
             return
         self.pairs = (*self.pairs, Pair(*self._weighed[0], *self._weighed[1]))
         if len(self.pairs) >= PAIRS_A_COMPARISON:

@@ -43,7 +43,7 @@ PICTURE_DIAL_SHARE, SPAN_DIAL_SHARE = 0.8, 0.4
 STATED_SIGMA_DB = 1.0
 # Lines of the span between two looks for ghosts: two seconds.
 SPANS_A_SEARCH = 8
-# Sounds kept for whoever plays them: two seconds.
+# Audio blocks kept for playback: two seconds.
 MAX_KEPT = 64
 LISTENING = JobKind("listening", "listen", "Listen", "Listen has the receiver", outlives=True)
 
@@ -70,7 +70,7 @@ class Listening(Job):
         self.evidence: CleanedUp | None = None
         self.half_span_hz = 1e4
         self.chart_hz = desk.station.dial_hz
-        # For whoever plays them, and takes them out; how much was heard in all, whoever did.
+        # Audio blocks that the player takes out, and how much was heard in all.
         self.sounds: list[Sound] = []
         self.heard_s = 0.0
         self.level_dbfs: float | None = None

@@ -21,14 +21,14 @@ from yarddial.yard.frequency import format_frequency
 from yarddial.yard.mark import Mark
 from yarddial.yard.reach import reaching
 
-# A step is heard from so far over the noise beside it; a line is one from so far over the middle of its span.
+# A step is heard from this far above the noise beside it; a line stands this far above its span's median.
 HEARD_DB, LINE_OVER_SPAN_DB = 8.0, 12.0
 # A channel this full is bent.
 FULL_DBFS = -1.0
 LISTENS_S = 1.5
-# Span lines that a place of a search is given, the first of which may still be of the place before.
+# Span spectra taken at each place of a search; the first may still show the previous place.
 SPANS_A_PLACE = 3
-# Shares of the span: two places of a search lie so far apart, and the middle of one is not looked at.
+# As shares of the span: distance between two places, and the usable half; skip the centre.
 PLACE_STEP_SHARE, USABLE_HALF_SPAN, SPIKE_HZ = 0.75, 0.4, 4_000.0
 MAX_SCANS = 24
 RECEPTION_CHECK = JobKind(

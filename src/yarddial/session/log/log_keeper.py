@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
     from yarddial.records.log_copies import LogCopies, Restored
 
-# What is shown of the log at first, and with each further step.
+# Log entries shown at first, and added with each step.
 PAGE_ENTRIES = 200
 MEASURED_KINDS = ("observation", "verification")
 
@@ -222,7 +222,7 @@ class LogKeeper:
         try:
             return ask(self._book)
         except LogNotWritten as error:
-            # Told at the next poll: whoever reads may stand in the midst of telling.
+            # Report it at the next poll, since the reader may be inside a notification now.
             self._fail(error)
             return ()
 

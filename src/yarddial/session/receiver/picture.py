@@ -17,7 +17,7 @@ COLUMN_S = 0.1
 DIAL_HALF_SPANS_HZ = (10.0, 30.0, 100.0, 300.0, 1_000.0, 3_000.0, 10_000.0, 30_000.0)
 # Columns that tell what stands there now.
 RECENT_COLUMNS = 20
-# And so many are kept for whoever asks later; and so many wait for a widget that keeps its own picture.
+# Columns kept for late readers, and columns that wait for a widget with its own picture.
 KEPT_COLUMNS, WAITING_COLUMNS = 100, 600
 
 

@@ -13,7 +13,7 @@ from yarddial.engine.tuning import Tuning
 from yarddial.session.receiver.picture import ReceiverPicture
 from yarddial.yard.resolved_route import ResolvedRoute
 
-# While listening the centre stays as long as the dial lies so far from its spike, and within this share of the span.
+# Keep the centre while the dial stays this far from its spike and within this share of the span.
 OFF_SPIKE_HZ, CLEAN_SHARE = 3_000.0, 0.4
 # A picture of more than this share of the span shows all around the centre.
 WHOLE_SHARE = 0.25
@@ -33,7 +33,7 @@ class ReceiverTuner:
         self.refusal = ""
         # Who waits for the latest request to be acknowledged: the lease that ends where it is refused.
         self._waiting: list[tuple[Lease, Callable[[Tuning], None]]] = []
-        # Of whoever listens: the job, and what the receiver was asked to be set to for it.
+        # The listening job, and the settings that were requested for it.
         self._listened: tuple[int, RequestedSettings] | None = None
         # What the picture shows: place, half span, sense.
         self._pictured: tuple[object, ...] = ()

@@ -11,7 +11,7 @@ from collections import deque
 from math import isclose
 from typing import Generic, TypeVar
 
-# A setting that is answered but not taken is sent again so often; then the transceiver is believed.
+# Resend a setting that was answered but not taken this often; then believe the transceiver.
 MAX_TRIES = 3
 # Some show a new place only a while after they have taken it.
 TAKES_S = 0.6
@@ -19,7 +19,7 @@ TAKES_S = 0.6
 APART_S = 0.12
 # What it was set to lately, which is no move of its own.
 REMEMBERED_SETTINGS = 8
-# The step to which a transceiver rounds is told by so many different places that it showed.
+# Different frequencies needed to infer the rounding step of the display.
 TELLS_STEP = 4
 STEPS_HZ = (100.0, 50.0, 25.0, 20.0, 10.0, 5.0, 2.0, 1.0)
 

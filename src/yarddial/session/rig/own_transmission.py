@@ -31,7 +31,7 @@ from yarddial.yard.frequency import format_frequency, format_hertz
 from yarddial.yard.parts import Transceiver, Value
 from yarddial.yard.resolved_route import ResolvedRoute
 
-# What is looked at around the place, for how long, and the longest press.
+# Listening time before the transmission, settling time, and the longest press.
 LISTENS_S, SETTLES_S, MAX_S = 2.0, 0.6, 8.0
 HALF_SPANS_HZ = {"cw": 1_000.0, "data": 2_000.0, "fsk": 2_000.0, "ssb": 6_000.0, "nfm": 15_000.0, "wfm": 120_000.0}
 USUAL_HALF_HZ = 10_000.0

@@ -2,7 +2,7 @@
 
 # Between two readings; a little more while nothing has moved for a while.
 OFTEN_S, SELDOM_S, RESTS_AFTER_S = 0.1, 0.13, 20.0
-# Answers that take so much longer than usual, by share and seconds, wait for each other: fewer are asked for then.
+# Ask less often when answers take longer than usual by this factor or by these seconds.
 SLOW_ANSWER_FACTOR, LONGER_S = 1.5, 0.15
 SLOW_DOWN_FACTOR, SPEED_UP_FACTOR, SLOWEST_S = 1.15, 0.95, 2.0
 # Of what is usual, how much each new answer counts; downward more, as a line that was crowded clears at once.

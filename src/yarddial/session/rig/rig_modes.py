@@ -5,13 +5,13 @@ from yarddial.yard.demodulation import Demodulation, DemodulationSettings
 
 # Middle of a voice's channel from its carrier, hertz: a pass-band of 2400 Hz reaches from 300 to 2700.
 VOICE_MIDDLE_HZ, MIN_EDGE_HZ = 1_500.0, 50.0
-_WAYS: dict[str, Demodulation] = {"am": "am", "cw": "cw", "nfm": "nfm", "wfm": "wfm"}
+_DEMODULATIONS_BY_MODE: dict[str, Demodulation] = {"am": "am", "cw": "cw", "nfm": "nfm", "wfm": "wfm"}
 
 
 def demodulation_of(rig_mode: str) -> Demodulation:
     """How its mode is heard here."""
     key = mode_key_of(rig_mode) or ""
-    return _WAYS.get(key, "lsb" if sideband_of(rig_mode) == "lower" else "usb")
+    return _DEMODULATIONS_BY_MODE.get(key, "lsb" if sideband_of(rig_mode) == "lower" else "usb")
 
 
 def plain_demodulation(demodulation: Demodulation) -> Demodulation:

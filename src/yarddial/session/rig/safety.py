@@ -12,7 +12,7 @@ from yarddial.yard.editing import acknowledge
 from yarddial.yard.parts import Transceiver
 from yarddial.yard.resolved_route import ResolvedRoute
 
-# Nobody speaks for so long without a pause.
+# A transmission without a pause for this long suggests a stuck key.
 STUCK_S = 180.0
 
 

@@ -12,9 +12,9 @@ from yarddial.session.rig.pace import Pace
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.fault_log import log_fault
 
-# Waiting for answers is broken off so often to look for orders.
+# Check for orders this often while waiting for answers.
 POLL_INTERVAL_S = 0.015
-# Lost, it is tried again so often.
+# Interval between attempts to reconnect.
 AGAIN_S = 2.0
 
 

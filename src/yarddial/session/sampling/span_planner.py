@@ -13,7 +13,7 @@ from yarddial.yard.resolved_route import ResolvedRoute
 
 # Half widths of what is listened to, hertz.
 HALF_WIDTHS_HZ = {"am": 5e3, "ssb": 1.5e3, "cw": 300.0, "data": 300.0, "nfm": 8e3, "wfm": 100e3}
-# Without a band around the dial: so much to either side.
+# Width to either side when no band lies around the dial.
 AROUND_HZ = 250e3
 # Of the transform behind a picture.
 FFT_POINTS = 4096

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from yarddial.analysis.ghosts.desensing import Desense
     from yarddial.analysis.ghosts.scene import Ghost, Scene
 
-# The floor that they stand over is told in steps of so much, as a picture of the span has them.
+# Resolution of the floor below expected products, as in a span picture, and their highest order.
 STEP_HZ, MAX_ORDER = 500.0, 3
 
 

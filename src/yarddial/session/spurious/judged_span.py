@@ -10,9 +10,9 @@ if TYPE_CHECKING:
     from yarddial.analysis.ghosts.scene import Ghost
     from yarddial.analysis.ghosts.span import Peak, Span
 
-# Peaks that are judged, the strongest; and those that are kept in mind as strong stand so far over the floor.
+# Strongest peaks that are judged; a signal this far above the floor is remembered as strong.
 MAX_PEAKS, STRONG_OVER_DB = 40, 25.0
-# A peak that counts stands so far over the floor: looked at for so long, noise never does.
+# A peak stands this far above the floor; over this averaging time noise never does.
 PEAK_OVER_FLOOR_DB = 8.0
 
 

@@ -38,9 +38,9 @@ if TYPE_CHECKING:
     from yarddial.analysis.ghosts.scene import Ghost
     from yarddial.analysis.ghosts.span import Span
 
-# What is made inside takes no notice of what comes in.
+# Products made inside the receiver, which nothing in front of it removes.
 INCURABLE_KINDS = ("oscillator", "crystal")
-# A ghost that the prediction knows lies within so many of a span's own exactness.
+# A known ghost lies within this many sigma of the predicted place.
 NEAR_SIGMAS = 4.0
 SIMULATED = "simulated:"
 # Of a filter's data, by its description alone; dB.
@@ -229,7 +229,7 @@ class Mitigation:
                 setting, scene=msgspec.structs.replace(scene, strong=(*scene.strong, source))
             )
         width_hz = usual(demodulations_of(station.mode, station.dial_hz)[0], station.dial_hz).width_hz
-        # The peak belongs to the channel, be it at the dial or where the dial's error shows it.
+        # The channel includes the peak, whether it stands at the dial or off by the dial's error.
         width_hz = max(width_hz, 2 * abs(here.peak.dial_hz - station.dial_hz) + 2 * before.step_hz)
         channel = WantedChannel(station.dial_hz, width_hz)
         able = self._able(route, before, setting)
@@ -304,7 +304,7 @@ class Mitigation:
         receiver = route.receiver
         if remedy.kind in ("centre", "rate"):
             rate_hz, centre_hz = remedy.setting.rate_hz, remedy.setting.centre_hz
-            # The centre lies so far below the dial at the receiver, as a share of the rate.
+            # Distance of the centre below the dial at the receiver, as a share of the rate.
             below_hz = path_sense(route.counted_stages(route.dial_hz)) * (route.dial_hz - centre_hz)
             changed = msgspec.structs.replace(receiver, rate_hz=rate_hz, park_share=below_hz / rate_hz)
             return station.with_part(changed)

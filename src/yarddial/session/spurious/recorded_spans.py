@@ -18,7 +18,7 @@ from yarddial.yard.errors import BadRecording
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.strong import Strong
 
-# Points of a transform; so many of them from each recording, spread over all of it.
+# FFT length, and the number of transforms spread over each recording.
 FFT_POINTS, MAX_BLOCKS = 8192, 300
 # Recorded at another time: fading and another floor lie between, one sigma.
 LEVEL_SIGMA_DB = 6.0

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     # Not needed before the first look.
     from yarddial.analysis.ghosts.span import Span
 
-# Each look takes so long.
+# Averaging time of one spectrum.
 RECORD_S = 0.8
 # The span is looked at as it is so wide around the dial, hertz: the look itself needs a slice, no more.
 HALF_WIDTH_HZ = 3_000.0

@@ -31,9 +31,9 @@ if TYPE_CHECKING:
     from yarddial.analysis.interference.fingerprint import Fingerprint
     from yarddial.yard.strong import Strong
 
-# The centre moves by so much of the rate, and the gain falls by at least so much.
+# Share of the rate by which the centre moves, and the least reduction of gain.
 MOVES_SHARE, FALLS_DB = 0.064, 7.0
-# Without the antenna signals fall by more than this; so many that do not are no chance.
+# Without the antenna signals fall by more than the first; this many that do not are no coincidence.
 GONE_DB, MIN_WITNESSES = 6.0, 2
 SPAN_TEST = JobKind("span_test", "work", "the test of the span", "the span is being tested")
 
@@ -337,7 +337,7 @@ class SpanTest:
             route, before, [p for p in peaks if p.level_dbm > before.floor_dbm + STRONG_OVER_DB]
         )
         scene = self.scene(route)
-        # What is known of other antennas may be strong here too: what it makes by itself is looked for at its place.
+        # Signals known on other antennas may be strong here too; their products are checked where they would stand.
         more = msgspec.structs.replace(scene, strong=self.strong.elsewhere(route))
         self.ghosts = (
             *predict(scene, before.centre_hz, before.rate_hz, before.floor_dbm, 3),

@@ -29,13 +29,13 @@ if TYPE_CHECKING:
     from yarddial.analysis.ghosts.span import Peak, Span
     from yarddial.yard.strong import Strong
 
-# Kept, the strongest; a signal counts from so far over the floor of its span; nearer than this two are one.
+# Strongest signals kept; how far one stands above the floor; closer than this two are the same.
 MAX_SIGNALS, OVER_DB, SAME_HZ = 60, 25.0, 5e3
-# Of a scan: each look so long; steps of so much of the rate; wider bands are left to a file.
+# A scan: time per spectrum, step as a share of the rate, and the widest band scanned.
 RECORD_S, STEP_SHARE, WIDEST_HZ = 0.25, 0.75, 40e6
 # What a known station or a signal of another antenna may be worth here: it is only looked for at its place.
 ELSEWHERE_DBM = -30.0
-# The receiver's own: the spike within so many steps of the centre, mirrors at least so far under what they mirror.
+# Exclude the centre spike within this many steps, and mirrors this far below their signal.
 SPIKE_STEPS, MIRROR_DB = 4.0, 15.0
 KIND = "strong signals"
 STRONG_SCAN = JobKind("strong_scan", "work", "the scan for strong signals", "the bands are being scanned")

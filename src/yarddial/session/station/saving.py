@@ -64,7 +64,7 @@ class BackgroundSave:
 
     def __init__(self, save: Callable[[Station], None], check: Callable[[], None] | None = None) -> None:
         """`check` : looks whether the file is still as it was left; raises NotWritten."""
-        self._write, self._look = save, check
+        self._write, self._check_file = save, check
         self._thread: threading.Thread | None = None
         self._failed: NotWritten | None = None
 
@@ -80,9 +80,9 @@ class BackgroundSave:
 
     def check(self) -> None:
         """Look at the file in the background, unless it is being written."""
-        if self._look is not None and self.is_settled() and self._failed is None:
+        if self._check_file is not None and self.is_settled() and self._failed is None:
             self._wait()
-            self._begin(self._look)
+            self._begin(self._check_file)
 
     def settle(self) -> None:
         """Wait for the save under way; raises NotWritten when it failed."""

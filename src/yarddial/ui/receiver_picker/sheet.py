@@ -113,10 +113,10 @@ class ReceiverPicker(Sheet):
         self.found.show_receivers(plugged, device)
         self.simulated.show_receivers([pair for pair in receivers if pair[0] == "simulated"], device)
         self.sound.show_inputs([receiver for driver, receiver in receivers if driver == "sound"])
-        looking = "Looking." if choice.listing is None else (
+        searching = "Looking." if choice.listing is None else (
             "No driver finds a receiver. Plug one in: it appears here within two seconds, with what stands in its way."
         )  # fmt: skip
-        self.nothing.setText(looking)
+        self.nothing.setText(searching)
         self.nothing.setVisible(not plugged)
         troubles = choice.listing.troubles.values() if choice.listing is not None else ()
         self._troubles.setText(" ".join(f"{text[:1].upper()}{text[1:]}." for text in troubles))

@@ -86,7 +86,7 @@ def lay_out(station: Station, width: float, top: float, bottom: float, unit: flo
                 spots[prefix] = PlateSpot(part, (route.name,), column * step, middle - height / 2, plate, height)
         tracks[route.name] = _track(route, start, middle, plate, receiver_x, points, step, ends, unit)
     gaps = _gaps(station, inner.get(station.route, ()), spots, ends, lanes, unit)
-    # In the order of the routes, whichever of them is active: whoever shows the plates can keep them.
+    # Keep the order of the routes, whichever is active, so that existing plates can stay.
     prefixes = dict.fromkeys(names[: i + 1] for names in inner.values() for i in range(len(names)))
     return Layout((*(spots[prefix] for prefix in prefixes), *ends.values()), tracks, gaps, count - len(station.routes))
 

@@ -12,7 +12,7 @@ from yarddial.yard.parts.spans import outside, span_text
 from yarddial.yard.parts.supply import Feed, Need
 from yarddial.yard.parts.values import Origins, Value
 
-# What is put in front against strong signals.
+# Kinds of parts inserted against strong signals.
 FilterKind = Literal["low-pass", "high-pass", "notch", "attenuator"]
 TwoPortKind = Literal[
     "cable", "attenuator", "filter", "preamplifier", "splitter", "switch", "injector", "adapter", "limiter",

@@ -17,15 +17,15 @@ _PASSIVE_IIP3_DBM = {"limiter": 25.0, "switch": 45.0, "splitter": 45.0, "filter"
 # An amplifier's output intercept, and an LNB's.
 _AMPLIFIER_OIP3_DBM, _LNB_OIP3_DBM = 25.0, 12.0
 _MIXER_GAIN_DB, _MIXER_NF_DB, _MIXER_IIP3_DBM, _MIXER_ISOLATION_DB, _MIXER_LEAK_DBM = -7.0, 8.0, 15.0, 35.0, -40.0
-# Of receivers by the bits of their converter: (up to so many bits, noise figure at high gain, IIP3 at the highest gain,
-# IIP3 at most, mirrors down by). A converter without a tuner is the last line.
+# By ADC bits up to: noise figure at high gain, IIP3 at the highest gain, largest IIP3, mirror rejection. Last row: an
+# ADC without a tuner.
 _RECEIVERS = ((8, 6.0, -30.0, 0.0, 35.0), (12, 6.0, -25.0, 5.0, 45.0), (32, 7.0, -20.0, 10.0, 50.0))
 _DIRECT = (24.0, 28.0)
 _EVEN_DB, FIFTH_MORE_DB = 60.0, 8.0
 IIP2_OVER_IIP3_DB, HARMONIC_DB, CRYSTAL_DBM = 28.0, 45.0, -110.0
-# The first so many decibels below the highest gain cost no noise; each one after that so much.
+# Gain can fall this far below its maximum without noise; beyond that each decibel adds this share.
 _FREE_DB, _NOISE_SHARE = 12.0, 0.7
-# Effective bits are so many fewer, by bits.
+# Effective bits lost, by ADC bits.
 _BITS_LOST = ((8, 0.6), (12, 1.6), (14, 2.3), (32, 3.5))
 
 

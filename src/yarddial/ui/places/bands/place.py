@@ -107,7 +107,7 @@ class BandsPlace(QWidget):
     def showEvent(self, event: QShowEvent | None) -> None:
         """Have the board worked out."""
         super().showEvent(event)
-        self._session.board.look()
+        self._session.board.refresh()
         self._show()
 
     def _prove(self) -> None:
@@ -150,7 +150,7 @@ class BandsPlace(QWidget):
 
     def _update_if_seen(self) -> None:
         if self.isVisible():
-            self._session.board.look()
+            self._session.board.refresh()
             self._show_run()
 
     def _show_if_seen(self) -> None:

@@ -29,8 +29,8 @@ class CardSheet(Sheet):
         self._card = card
         self._add_rows()
         if card.offset_added_to_dial_hz:
-            ways = ",  ".join(groupings(card.offset_added_to_dial_hz))
-            self.body.addWidget(Words(f"The offset in every grouping: {ways}", 12, tone="quiet", wrap=True))
+            formats = ",  ".join(groupings(card.offset_added_to_dial_hz))
+            self.body.addWidget(Words(f"The offset in every grouping: {formats}", 12, tone="quiet", wrap=True))
         self.body.addWidget(Words("Which convention does the program use?", 15, "serif"))
         for what, reading in card.tests():
             self.body.addWidget(Words(what, 13, weight=600, wrap=True))

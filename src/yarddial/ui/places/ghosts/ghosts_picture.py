@@ -19,7 +19,7 @@ UNDER_DB, OVER_DB = 6.0, 4.0
 MARKS = {"true": "spruce", "ghost": "vermilion", "unsure": "ochre"}
 # Share of the height that lies above the scale; ghosts begin under its figures, logical pixels.
 SCALE_HEIGHT_SHARE, BELOW_FIGURES, BELOW_MINIMUM = 0.7, 24, 82
-# Of those that are to be expected, so many of the strongest are drawn.
+# Strongest expected ghosts that are drawn.
 MAX_EXPECTED = 12
 
 
@@ -77,7 +77,7 @@ class GhostsPicture(QWidget):
         painter, c, chart = QPainter(self), palette(), self._chart()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         span = self._span_test.before
-        # Ghosts and a row of their names need so much under the scale.
+        # Ghosts and their row of names need this height below the scale.
         base = chart.top() + min(SCALE_HEIGHT_SHARE * chart.height(), chart.height() - px(BELOW_MINIMUM))
         if span is None:
             self._draw_untested(painter, c, chart, base)

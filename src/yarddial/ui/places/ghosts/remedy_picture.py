@@ -12,7 +12,7 @@ from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.scales import ticks
 from yarddial.yard.frequency import format_frequency
 
-# Shown around the channel: so many times its width to either side, and at least so much, hertz.
+# Frequency range shown, in channel widths to either side, and at least this.
 WIDTHS_AROUND, MIN_HZ = 6.0, 40e3
 UNDER_DB, OVER_DB = 6.0, 8.0
 

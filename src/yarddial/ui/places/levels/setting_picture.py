@@ -11,7 +11,7 @@ from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.scales import scale_along, scale_up
 from yarddial.yard.level import GainsDb
 
-# Below this nothing is heard, and no setting is told from another.
+# Below this level nothing is heard, and settings cannot be told apart.
 MIN_DB = -10.0
 
 

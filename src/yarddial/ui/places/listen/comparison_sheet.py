@@ -16,7 +16,7 @@ from yarddial.yard.frequency import MINUS, format_frequency
 
 # Less nobody hears.
 ALIKE_DB = 1.0
-# A bound there is none.
+# Beyond this a bound counts as unlimited.
 FURTHEST_DB = 90.0
 
 

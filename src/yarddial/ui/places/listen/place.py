@@ -28,7 +28,7 @@ from yarddial.yard.demodulation import DEMODULATIONS, stereo_share
 from yarddial.yard.errors import BadLevel
 from yarddial.yard.frequency import MINUS, format_frequency
 
-# The headline follows the level so often, in sounds: some three times a second.
+# Audio blocks per headline update, about three a second.
 SOUNDS_A_HEADLINE = 8
 # The rest of the span holds what is folded in from beyond it.
 CLEAN_SHARE = 0.4

@@ -34,7 +34,7 @@ class SpanPlace(QWidget):
         self.band.textActivated.connect(self._choose_band)
         self.use = button("Use this rate", strong=True, tip="Set the sample rate to that of the best way")
         self.use.clicked.connect(self._use)
-        self._ways, self._rates = QGridLayout(), QGridLayout()
+        self._choices, self._rates = QGridLayout(), QGridLayout()
         self._lay_out()
         for subscribe in (
             session.desk.on_yard_changed,
@@ -54,7 +54,7 @@ class SpanPlace(QWidget):
         row = FlowRow(together(Words("Band to cover", 13, tone="quiet"), self.band), self.use)
         columns = TurningColumns(900, 26)
         columns.row.setContentsMargins(0, 0, px(8), 0)
-        for title, grid, share in (("The best ways", self._ways, 5), ("What each rate gives", self._rates, 6)):
+        for title, grid, share in (("The best ways", self._choices, 5), ("What each rate gives", self._rates, 6)):
             column = QVBoxLayout()
             column.addWidget(Words(title, 15, "serif"))
             grid.setHorizontalSpacing(px(14))
@@ -105,23 +105,23 @@ class SpanPlace(QWidget):
         self.use.setEnabled(
             can and answer is not None and answer.covers[0].rate_hz != self._session.desk.route.receiver.rate_hz
         )
-        self._fill_ways(answer)
+        self._fill_choices(answer)
         self._fill_rates(answer.rates if answer is not None else ())
 
-    def _fill_ways(self, answer: SpanAnswer | None) -> None:
-        empty(self._ways)
-        self._ways.setColumnStretch(2, 1)
+    def _fill_choices(self, answer: SpanAnswer | None) -> None:
+        empty(self._choices)
+        self._choices.setColumnStretch(2, 1)
         for row, cover in enumerate(answer.covers if answer is not None else ()):
-            self._ways.addWidget(Words(f"{cover.rate_hz / 1e6:g} MS/s", 13, "mono", 500), 2 * row, 0)
-            self._ways.addWidget(Words(format_frequency(cover.centre_hz), 13, "mono", 500), 2 * row, 1)
-            self._ways.addWidget(Words(cover.why(), 12, tone="quiet", wrap=True), 2 * row, 2)
-            self._ways.addWidget(hairline(), 2 * row + 1, 0, 1, 3)
+            self._choices.addWidget(Words(f"{cover.rate_hz / 1e6:g} MS/s", 13, "mono", 500), 2 * row, 0)
+            self._choices.addWidget(Words(format_frequency(cover.centre_hz), 13, "mono", 500), 2 * row, 1)
+            self._choices.addWidget(Words(cover.why(), 12, tone="quiet", wrap=True), 2 * row, 2)
+            self._choices.addWidget(hairline(), 2 * row + 1, 0, 1, 3)
         if answer is not None and answer.steps:
             centres = ",  ".join(format_frequency(hertz, -3) for hertz in answer.steps[:12])
             more = f" and {len(answer.steps) - 12} more" if len(answer.steps) > 12 else ""
             count = count_of(len(answer.steps), "step")
             text = f"{count} at {answer.step_rate_hz / 1e6:g} MS/s, centres at {centres}{more}"
-            self._ways.addWidget(Words(text, 13, wrap=True), 0, 0, 1, 3)
+            self._choices.addWidget(Words(text, 13, wrap=True), 0, 0, 1, 3)
 
     def _fill_rates(self, rates: tuple[RateFigures, ...]) -> None:
         empty(self._rates)

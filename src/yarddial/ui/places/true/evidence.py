@@ -49,8 +49,10 @@ class Evidence(QWidget):
         self._proposal: NextMeasurement | None = None
         self.go = button("Go there", plain=True, tip="Dial the station that would help most, over that route")
         self.go.clicked.connect(self._go_there)
-        self.ways = button("Other ways", plain=True, tip="By hand, tone, raster, own transmitter, file; known stations")
-        self.ways.clicked.connect(self._show_ways)
+        self.methods = button(
+            "Other ways", plain=True, tip="By hand, tone, raster, own transmitter, file; known stations"
+        )
+        self.methods.clicked.connect(self._show_methods)
         self.history = button("History", plain=True, tip="What each oscillator was, and what it will be")
         self.history.clicked.connect(self._show_history)
         self.watch = button("Watch", plain=True, tip="Warm-up and steadiness of the oscillator")
@@ -70,7 +72,7 @@ class Evidence(QWidget):
         layout.addWidget(Words("Measure next", 14, "serif"))
         layout.addWidget(self.next_words)
         row = QHBoxLayout()
-        for widget in (self.go, self.ways, self.history, self.watch):
+        for widget in (self.go, self.methods, self.history, self.watch):
             row.addWidget(widget)
         row.addStretch()
         layout.addLayout(row)
@@ -104,7 +106,7 @@ class Evidence(QWidget):
             if desk.station.route != proposal.route:
                 desk.choose_route(proposal.route)
 
-    def _show_ways(self) -> None:
+    def _show_methods(self) -> None:
         from yarddial.ui.places.true.methods.sheet import MethodsSheet
 
         MethodsSheet(self, self._session).show()

@@ -13,7 +13,7 @@ from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.scales import scale_along, scale_up
 
-# A run up to this long is told in seconds.
+# Runs up to this length have a scale in seconds.
 SHORT_S = 150.0
 
 
