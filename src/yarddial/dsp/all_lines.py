@@ -18,7 +18,7 @@ MIRROR_DB, MIRROR_BINS = 25.0, 2
 
 
 class CarrierLine(msgspec.Struct, frozen=True):
-    """A carrier found, from the centre, and its level over what lies about it."""
+    """A carrier in the span: offset from the centre and level above its surroundings."""
 
     carrier: Carrier
     over_db: float

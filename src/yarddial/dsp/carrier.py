@@ -204,7 +204,7 @@ def _loudest(samples: Complex, rate_hz: float) -> float:
 
 
 def _exact_power(samples: Complex, turns: float) -> float:
-    """Power of the transform at any place, as one matrix product and a short sum."""
+    """Power of the Fourier transform at any frequency, as one matrix product and a short sum."""
     width = 4096
     rows = samples.size // width
     time = np.arange(max(width, rows))

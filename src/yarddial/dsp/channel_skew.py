@@ -1,4 +1,4 @@
-"""One side of a stereo input a sample late: told by the mirrors that it makes, which grow with the frequency."""
+"""One channel of a stereo input a sample late, recognised by mirrors that grow with frequency."""
 
 import numpy as np
 from numpy.typing import NDArray

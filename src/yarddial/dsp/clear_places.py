@@ -1,4 +1,4 @@
-"""Gaps between stations: stretches of a picture in which nothing has stood for as long as it was looked at."""
+"""Clear gaps between stations: parts of a spectrogram that stayed empty."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,7 +34,7 @@ def clear_stretches(
 def next_clear(
     gaps: tuple[tuple[float, float], ...], dial_hz: float, edges_hz: tuple[float, float], direction: int, step_hz: float
 ) -> float | None:
-    """The next place on the dial, up (+1) or down (-1), whose whole channel lies in a gap; None where none does.
+    """Next place on the dial, up (+1) or down (-1), whose whole channel is in a gap; None without one.
 
     edges_hz : of the channel about the dial. The place is a whole number of steps, the nearest edge of its gap first;
     from within a gap it goes on to the next one.

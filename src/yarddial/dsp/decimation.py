@@ -20,7 +20,7 @@ CLEAN_FRACTION = 0.19
 
 
 def decimation_for(rate_hz: float, half_width_hz: float) -> int:
-    """Largest power of two by which a stream can be decimated and still hold +-half_width_hz free of alias."""
+    """Largest power of two by which a stream can be decimated while +-half_width_hz stays free of alias."""
     factor = 1
     while rate_hz / (2 * factor) * CLEAN_FRACTION >= half_width_hz and factor < 4096:
         factor *= 2
@@ -38,7 +38,7 @@ def _lowpass(factor: int) -> NDArray[np.float64]:
 
 
 class Decimator:
-    """Mix a stream so that `offset_hz` comes to zero and keep 1 sample in `factor`, block after block.
+    """Shift `offset_hz` to zero and keep one sample in `factor`, block after block.
 
     Feeding a stream in pieces gives the same samples as feeding it whole. Output sample k is centred on input
     sample k * factor + delay, `delay` = (SPREAD * factor - 1) / 2 samples.
@@ -61,7 +61,7 @@ class Decimator:
 
     @property
     def delay_samples(self) -> float:
-        """Input samples by which an output sample lags behind its newest-but-all input."""
+        """Delay of an output sample in input samples."""
         return (TAPS_A_SAMPLE * self.factor - 1) / 2
 
     def push(self, samples: Complex) -> Complex:

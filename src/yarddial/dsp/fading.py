@@ -132,7 +132,7 @@ def _check(samples: Complex, narrow: Complex) -> None:
 
 
 def _loudest_band(narrow: Complex, rate_hz: float, within_hz: float) -> float:
-    """Where most power lies in a band, over widths from a bin to the widest spread, each against its own noise."""
+    """Find the band with most power over the noise, for widths from one bin to the widest spread."""
     from scipy import fft
 
     power = np.abs(fft.fft(narrow)) ** 2

@@ -1,4 +1,4 @@
-"""The centre of frequency-modulated signals, and the stereo pilot that tells the sample clock."""
+"""Centre of frequency-modulated signals, and the stereo pilot that gives the sample clock."""
 
 from typing import Literal
 

@@ -1,4 +1,4 @@
-"""Blind I/Q balance: the mirror of what stands on one side of the centre, told by what stands there itself."""
+"""Blind I/Q balance: estimate the mirror from the signals on both sides of the centre."""
 
 from math import log10
 
@@ -96,7 +96,7 @@ class BalanceEstimator:
             self._count += count
 
     def estimate(self) -> Balance | None:
-        """The mirror as far as it can be told; None where no pair of places differs enough to tell.
+        """Estimate the mirror; None when no pair of bins differs enough.
 
         The mirror itself fills the weak side, so the weights are made again without it until nothing changes.
         """

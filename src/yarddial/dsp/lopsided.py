@@ -92,7 +92,7 @@ def judge_lean(hertz: Floats, rate_hz: float, middle_hz: float, sigma_hz: float,
 
 
 def _scatter(means: Floats, rows: Floats, sigma_hz: float, count: int) -> Floats:
-    """Variance of each piece's mean: a part for all, and one that grows with the square of loudness."""
+    """Variance of each piece's mean: a constant part, and one proportional to the square of loudness."""
     from scipy.optimize import nnls
 
     min_variance = max(sigma_hz**2 * count / 4, MIN_HZ**2)

@@ -17,7 +17,7 @@ SPREAD_ROWS = 1.0
 
 
 class OccupiedBandwidth(msgspec.Struct, frozen=True):
-    """Edges in hertz from the place that the rows are told from; `row_hz` : how finely it was seen.
+    """Edges in hertz relative to the rows' reference; `row_hz` is the resolution.
 
     low_hz, high_hz : between them lie 99 % of the power.
     down_low_hz, down_high_hz : beyond them it is more than 26 dB under its peak; None where noise hides that.

@@ -1,4 +1,4 @@
-"""How far what comes in pulses with the mains: at twice its frequency, as everything does that hangs on it."""
+"""Pulsing of the received power at twice the mains frequency, typical of mains-powered interference."""
 
 import numpy as np
 from numpy.typing import NDArray

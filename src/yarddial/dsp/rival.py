@@ -25,7 +25,7 @@ class Rival(msgspec.Struct, frozen=True):
 def rival_of(
     samples: NDArray[np.complex64], rate_hz: float, carrier: Carrier, near_hz: float, within_hz: float
 ) -> Rival | None:
-    """Find the strongest other line within the search; None where it holds no other, or one that runs about.
+    """Find the strongest other steady line within the search range; None without one.
 
     The line's own drift is taken out first, so that it stays in its place; of a fading line as much is summed as it is
     broad.

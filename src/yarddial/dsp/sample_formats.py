@@ -1,4 +1,4 @@
-"""How samples are written: interleaved I and Q in one of four formats, and back to complex64."""
+"""Sample formats: interleaved I and Q in one of four encodings, to and from complex64."""
 
 import numpy as np
 from numpy.typing import NDArray

@@ -11,7 +11,7 @@ _HANN = (np.hanning(18)[1:-1] / np.hanning(18).sum()).astype(np.float32)
 
 
 class SlowMean:
-    """A Hann-weighted running mean over so many seconds, in steps of a sixteenth; begun with what comes first.
+    """Hann-weighted running mean in steps of a sixteenth of its length, started with the first value.
 
     Between the steps it is drawn straight. It follows slow fading and leaves tones above 2 / seconds alone.
     """

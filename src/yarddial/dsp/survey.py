@@ -43,7 +43,7 @@ class SpanSurveyor:
         self.clear()
 
     def clear(self) -> None:
-        """Begin anew; the samples that wait stay."""
+        """Start again; waiting samples stay."""
         self._sets = 0
         self._sum = np.zeros(FFT_POINTS)
         self._peak = np.zeros(FFT_POINTS, np.float32)

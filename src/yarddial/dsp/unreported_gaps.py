@@ -107,7 +107,7 @@ class LossWatch:
         return self._search(SIDE_BLOCKS[2])
 
     def _search(self, latest: int) -> list[Loss]:
-        """Gaps with at least so many blocks after them."""
+        """Search for gaps with a minimum number of blocks after them."""
         phasors, first_block = self._phasors, self._block - self._phasors.shape[0]
         trend = _trend(phasors)
         across = np.angle(phasors[2:] * phasors[:-2].conj() * (trend * trend).conj())

@@ -1,4 +1,4 @@
-"""What an antenna makes of what arrives: how much comes out at its socket, and how much it sees of the ground."""
+"""Antenna gain and loss: level delivered at the socket, and the share of ground in its view."""
 
 from math import log, log10, pi, tan
 
@@ -36,12 +36,12 @@ def is_active(antenna: Antenna) -> bool:
 
 
 def ground_share(antenna: Antenna) -> float:
-    """How much of what it looks at is ground, 0 to 1."""
+    """Share of ground in the antenna's view, 0 to 1."""
     return GROUND_SHARES.get(antenna.kind, 0.5)
 
 
 def handed_over_db(antenna: Antenna, frequency_hz: float) -> Value:
-    """Gain from what an antenna without loss would deliver to what comes out at the socket, dB; negative for a loss.
+    """Gain of the real antenna relative to a lossless one, dB at the socket; negative for a loss.
 
     A stated gain counts. An active one is taken as without loss. Else a short conductor's resistance and reactance
     (Balanis, Antenna Theory: R = 10 G^2, 12.35 G^2.5 with G = 2 pi l / wavelength; X = -60 (ln(l / a) - 1) / tan G for

@@ -51,7 +51,7 @@ def antenna_lengths(
 
 
 def metres(length_m: float) -> str:
-    """A length as one measures it: metres, or centimetres and millimetres when short."""
+    """Format a length in metres, or in centimetres and millimetres when short."""
     if length_m >= 1:
         return f"{length_m:.2f} m"
     return f"{length_m * 100:.1f} cm" if length_m >= 0.1 else f"{length_m * 1000:.1f} mm"

@@ -1,4 +1,4 @@
-"""A chain of stages as one: gain, noise figure, intercept, floor and dynamic range, with its working."""
+"""Cascade of stages: gain, noise figure, intercept, floor and dynamic range, with the working."""
 
 import re
 from collections.abc import Sequence
@@ -14,7 +14,7 @@ from yarddial.yard.working import WorkedValue, Working
 
 
 class ChainStage(msgspec.Struct, frozen=True):
-    """A stage by its name: gain and noise figure in dB, input intercept in dBm; None for one that never overloads."""
+    """A stage: gain and noise figure in dB, input intercept in dBm or None for one that never overloads."""
 
     name: str
     gain_db: float

@@ -1,4 +1,4 @@
-"""Ways of hearing: how a channel becomes sound, its usual edges, and the step by which one tunes."""
+"""Demodulations: how a channel becomes sound, its usual edges and tuning step."""
 
 from typing import Literal
 

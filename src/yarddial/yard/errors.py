@@ -41,7 +41,7 @@ class CannotTune(YardDialError, ValueError):
 
 
 class NoCarrier(YardDialError, LookupError):
-    """Nothing stands out of the noise. `best_hz` and `best_snr_db` tell the best candidate."""
+    """No carrier exceeds the noise. `best_hz` and `best_snr_db` give the best candidate."""
 
     def __init__(
         self, message: str, best_hz: float = float("nan"), best_snr_db: float = float("nan"), needed_db: float = 0.0
@@ -57,7 +57,7 @@ class BadSamples(YardDialError, ValueError):
 
 
 class BadRecording(YardDialError, ValueError):
-    """A recording that cannot be read, or that contradicts itself. `path` tells which."""
+    """A recording cannot be read, or contradicts itself. `path` names it."""
 
     def __init__(self, message: str, path: str = "") -> None:
         super().__init__(message)
@@ -109,7 +109,7 @@ class ProgramNotAllowed(YardDialError, PermissionError):
 
 
 class DeviceStalled(YardDialError, TimeoutError):
-    """The receiver is there and gives nothing. `waited_s` tells for how long."""
+    """The receiver is present and delivers no samples. `waited_s` gives the waiting time."""
 
     def __init__(self, message: str, waited_s: float = float("nan")) -> None:
         super().__init__(message)
@@ -121,7 +121,7 @@ class RefusedValue(YardDialError, ValueError):
 
 
 class BadDriver(YardDialError, ImportError):
-    """A driver from outside cannot be loaded, or is none."""
+    """An external driver cannot be loaded, or is not a driver."""
 
 
 class DeviceLost(YardDialError, ConnectionError):
@@ -133,7 +133,7 @@ class NotWritten(YardDialError, OSError):
 
 
 class ChangedElsewhere(NotWritten):
-    """Another program has written the file since it was read. `theirs` holds what stands there now."""
+    """Another program changed the file since it was read. `theirs` holds its contents."""
 
     def __init__(self, message: str, theirs: bytes = b"") -> None:
         super().__init__(message)
@@ -149,7 +149,7 @@ class LogNotWritten(YardDialError, OSError):
 
 
 class LogDamaged(LogNotWritten):
-    """The logbook cannot be read as one: a copy can be put in its place. `path` tells which."""
+    """The logbook is damaged; a copy can replace it. `path` names it."""
 
     def __init__(self, message: str, path: Path) -> None:
         super().__init__(message)

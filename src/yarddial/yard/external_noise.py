@@ -70,7 +70,7 @@ class Storms(msgspec.Struct, frozen=True):
 
 
 class Outside(msgspec.Struct, frozen=True):
-    """What a yard stands in: a name of SURROUNDINGS, and the thunderstorms that count."""
+    """Noise environment of a yard: a name of SURROUNDINGS, and which thunderstorms count."""
 
     surroundings: str = "rural"
     storms: Storms | None = None

@@ -1,4 +1,4 @@
-"""The one way by which any floor tells of a fault of the program: the standard log, loaded when it is needed."""
+"""Log of program faults for all floors: the standard log, imported when needed."""
 
 LOGGER = "yarddial"
 

@@ -70,7 +70,7 @@ _BY_ACT = {binding.act: binding for binding in KEYS if binding.act}
 
 
 def key_text(act: str) -> str:
-    """How the key for an act is written; raises KeyError for one that has none."""
+    """Text of the key for an act; raises KeyError for an act without one."""
     return _BY_ACT[act].text
 
 

@@ -8,7 +8,7 @@ _FORM = re.compile(r"([A-R]{2})(\d{2})?([A-X]{2})?")
 
 
 def read_locator(text: str) -> str:
-    """A locator as it is written, capitals first; "" for an empty text. Raises BadStation where it is none."""
+    """Normalise a locator, capitals first; "" for an empty text. Raises BadStation when it is invalid."""
     plain = text.strip().upper()
     if plain and (not _FORM.fullmatch(plain) or len(plain) not in (2, 4, 6)):
         raise BadStation(f"'{text.strip()}' is no locator: write two letters A to R, two digits, two letters A to X")

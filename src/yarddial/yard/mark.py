@@ -1,4 +1,4 @@
-"""How something stands, as one mark: shown by its shape as well as its colour."""
+"""Marks of a state, told by shape as well as colour."""
 
 from typing import Literal
 

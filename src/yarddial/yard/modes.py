@@ -6,7 +6,7 @@ from yarddial.yard.frequency import format_hertz, format_sigma
 
 
 class Mode(msgspec.Struct, frozen=True):
-    """A mode with the dial error it bears, how much it may drift in a minute, and the step by which one tunes in it."""
+    """A mode: the dial error it tolerates, its drift limit per minute, and its tuning step."""
 
     key: str
     name: str

@@ -40,17 +40,17 @@ class SeenStage(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class OneCrystal(msgspec.Struct, frozen=True, tag="one crystal"):
-    """It tells of the receiver's crystal, which serves tuner and sampling alike."""
+    """The observation depends on one crystal, which serves tuner and sampling."""
 
 
 class CrystalAndClock(msgspec.Struct, frozen=True, tag="crystal and sampling clock"):
-    """It tells of the tuner's crystal and of a sampling clock of its own: how much of each, the centre decides."""
+    """The observation depends on the tuner's crystal and on a separate sample clock; the centre decides the shares."""
 
     centre_hz: float
 
 
 class SamplingOnly(msgspec.Struct, frozen=True, tag="sampling clock"):
-    """It tells of the sampling clock alone, as a tone of known pitch does."""
+    """The observation depends on the sample clock alone, like an audio tone of known pitch."""
 
 
 TellsOf = OneCrystal | CrystalAndClock | SamplingOnly

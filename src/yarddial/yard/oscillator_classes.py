@@ -22,12 +22,12 @@ MICROWAVE_HZ = 3e9
 
 
 def classes_at(lo_hz: float) -> tuple[OscillatorClass, ...]:
-    """The classes of which an oscillator of that frequency is one."""
+    """Classes that an oscillator of this frequency may belong to."""
     return MICROWAVE if lo_hz >= MICROWAVE_HZ else LOW
 
 
 def sigma_ppm_at(lo_hz: float) -> float:
-    """One sigma over all classes, for whoever wants a single figure."""
+    """One sigma over all classes, as a single figure."""
     return float(
         sum(oscillator_class.share * oscillator_class.sigma_ppm**2 for oscillator_class in classes_at(lo_hz)) ** 0.5
     )

@@ -16,7 +16,7 @@ LOW_HZ, HIGH_HZ = 9e3, 50e9
 
 
 class Choice(msgspec.Struct, frozen=True):
-    """A route at one frequency: what it makes of it, and why it stands where it stands in the order."""
+    """A route at one frequency: whether it reaches it, and why it ranks where it does."""
 
     route: ResolvedRoute
     reach: Reach
@@ -101,7 +101,7 @@ def coverage(route: ResolvedRoute, low_hz: float = LOW_HZ, high_hz: float = HIGH
 
 
 class Reaches:
-    """All routes of a station, with where each reaches worked out once: for whoever asks at thousands of places."""
+    """Routes of a station with their coverage computed once, for queries at many frequencies."""
 
     def __init__(self, station: Station) -> None:
         self.routes = station.resolved_routes()

@@ -1,4 +1,4 @@
-"""Kinds of transmitters by which a dial is trued, how far each can be trusted as received, and its trap."""
+"""Kinds of reference transmitters: their accuracy as received, and the trap of each."""
 
 from typing import Literal
 
@@ -136,12 +136,12 @@ STANDARD_BANDS_HZ: tuple[tuple[float, float], ...] = (
 
 
 def kind_named(name: str) -> ReferenceKind | None:
-    """A kind by its name; None for one of the person's own words."""
+    """A kind by its name; None for a person's own words."""
     return next((kind for kind in KINDS if kind.name == name), None)
 
 
 def why_no_reference(kind_name: str, frequency_hz: float) -> str:
-    """Why a dial must not be trued by it, or an empty text."""
+    """Why a transmitter is no reference, or an empty text."""
     kind = kind_named(kind_name)
     if kind is not None and kind.trust == "never":
         return f"it is {_article(kind.name)}: {kind.trap}"

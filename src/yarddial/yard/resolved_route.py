@@ -28,7 +28,7 @@ class Reach(msgspec.Struct, frozen=True):
 
     @property
     def is_reached(self) -> bool:
-        """True when something may be heard there, be it weak."""
+        """True when signals may be heard there, even if weakly."""
         return self.state in ("reached", "under")
 
 
@@ -41,7 +41,7 @@ class RoutePoint(msgspec.Struct, frozen=True):
 
 
 class ResolvedRoute(msgspec.Struct, frozen=True):
-    """A route with its parts looked up, for one place on the dial: an LNB's band and a transceiver follow the dial.
+    """A route with its parts, resolved for one dial frequency: LNB band and transceiver follow the dial.
 
     missing : what an unfinished route lacks, as a sentence; such a line reaches nothing.
     rig_centre_hz : what its transceiver brings to the middle of its IF, as it says itself; None where nobody asks it:
@@ -110,11 +110,11 @@ class ResolvedRoute(msgspec.Struct, frozen=True):
         return SamplingClock(self.receiver.crystal_ppm.value, self.receiver.entered_ppm)
 
     def _centre_hz(self, part: Inner, here_hz: float) -> float:
-        """What stands in the middle of a transceiver's IF; of other parts, what is asked about."""
+        """Frequency at the middle of a transceiver's IF; for other parts, the frequency given."""
         return self.rig_centre_hz if isinstance(part, Transceiver) and self.rig_centre_hz is not None else here_hz
 
     def display_hz(self, dial_hz: float) -> float:
-        """What the transceiver on the route shows for a place on the dial: what lies before it taken into account."""
+        """Display of the transceiver on the route for a dial frequency, including the converters before it."""
         return shown_for_dial(dial_hz, self._stages_before_rig(dial_hz))
 
     def dial_of_display(self, display_hz: float) -> float:
@@ -149,7 +149,7 @@ class ResolvedRoute(msgspec.Struct, frozen=True):
         return Stage("high" if zone % 2 else "low", (zone + 1) // 2 * clock_hz, 0.0, "sampling")
 
     def counted_stages(self, dial_hz: float) -> tuple[Stage, ...]:
-        """All that lies between the dial and what the receiver counts, the folding of direct sampling included."""
+        """Conversions between the dial and the receiver's counting, including the folding of direct sampling."""
         stages = self.at(dial_hz).stages
         fold = self.fold(shown_for_dial(dial_hz, stages))
         return stages if fold is None else (*stages, fold)
@@ -159,7 +159,7 @@ class ResolvedRoute(msgspec.Struct, frozen=True):
         return shown_for_dial(dial_hz, self.counted_stages(dial_hz)) / (1 + self.receiver.entered_ppm * 1e-6)
 
     def dial_of(self, counted_hz: float, dial_hz: float) -> float:
-        """Where on the dial a frequency stands that the receiver counts, by what lies between for a dial near it."""
+        """Dial frequency of a frequency counted by the receiver, for a dial nearby."""
         sense = path_sense(self.counted_stages(dial_hz))
         away_hz = (counted_hz - self.counted_hz(dial_hz)) * (1 + self.receiver.entered_ppm * 1e-6)
         return dial_hz + sense * away_hz

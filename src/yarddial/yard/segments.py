@@ -1,4 +1,4 @@
-"""Parts of bands with a mode of their own: whoever listens at 144.2 MHz hears single sideband, not narrow FM.
+"""Segments of bands with a mode of their own: 144.2 MHz is single sideband, not narrow FM.
 
 Amateur bands by the band plans of IARU Region 1 (HF 2020, VHF and up 2021), whose calling frequencies and order the
 other regions share; plans are customs, and countries differ.
@@ -61,7 +61,7 @@ def segments_of(band: Band) -> tuple[BandPart, ...]:
 
 
 def segment_at(dial_hz: float, bands: Sequence[Band]) -> BandPart | None:
-    """What a place is used for, by the narrowest of the bands that it lies in; None in no band."""
+    """Segment of a frequency, from the narrowest band that contains it; None outside all bands."""
     inside = bands_within(dial_hz, dial_hz + 1e-3, bands)
     if not inside:
         return None

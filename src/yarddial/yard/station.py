@@ -118,24 +118,24 @@ class Station(msgspec.Struct, frozen=True, omit_defaults=True):
     own_bands: tuple[Band, ...] = ()
 
     def outside(self, now: datetime) -> Outside:
-        """The noise that it stands in at a moment, local time."""
+        """Noise environment at a local time."""
         return Outside(self.surroundings, Storms.of(self.atmospherics, now))
 
     @property
     def bands(self) -> tuple[Band, ...]:
-        """Those of its region and the person's own, rising; one's own stands in place of one of the same name."""
+        """Bands of its region and the person's own, in rising order; an own band replaces one of the same name."""
         own = {band.name for band in self.own_bands}
         others = (band for band in bands_of(self.region) if band.name not in own)
         return tuple(sorted((*others, *self.own_bands), key=lambda band: (band.low_hz, band.high_hz)))
 
     def with_own_bands(self, bands: Sequence[Band]) -> "Station":
-        """With bands of the person's own besides, in place of own ones of the same names."""
+        """Return a copy with the person's bands added, replacing own ones of the same name."""
         names = {band.name for band in bands}
         shipped = (own for own in self.own_bands if own.name not in names)
         return msgspec.structs.replace(self, own_bands=(*shipped, *bands))
 
     def part(self, name: str) -> Part:
-        """Find a part by its name; raises BadStation when there is none."""
+        """Find a part by its name; raises BadStation without one."""
         for part in self.parts:
             if part.name == name:
                 return part
@@ -147,7 +147,7 @@ class Station(msgspec.Struct, frozen=True, omit_defaults=True):
         return msgspec.structs.replace(self, parts=tuple(part if p.name == part.name else p for p in self.parts))
 
     def route_named(self, name: str = "") -> Route:
-        """A route by its name, the active one by default; raises BadStation when there is none."""
+        """Find a route by its name, the active one by default; raises BadStation without one."""
         wanted = name or self.route
         for route in self.routes:
             if route.name == wanted:

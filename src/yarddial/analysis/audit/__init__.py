@@ -1,1 +1,1 @@
-"""What is wrong with a yard as it is put together: connectors, supplies, transmit power, ranges, care."""
+"""Checks of the assembled yard: connectors, supplies, transmit power, ranges and care."""

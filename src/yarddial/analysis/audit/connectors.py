@@ -53,7 +53,7 @@ def _unmated(
 
 
 def _with_adapter(station: Station, adapter: TwoPort, route: str, index: int) -> Station:
-    """The same joint may lie on several routes: the adapter goes into each of them."""
+    """Return the station with the adapter inserted in every route that has this joint."""
     from yarddial.yard.editing import put_in
 
     names = station.route_named(route).parts

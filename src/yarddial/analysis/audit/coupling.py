@@ -1,4 +1,4 @@
-"""How much of what one antenna sends comes out of another in the same yard."""
+"""Coupling between two antennas of one yard: how much of the transmitted power the other receives."""
 
 from math import log10, pi
 

@@ -11,7 +11,7 @@ from yarddial.yard.resolved_route import ResolvedRoute
 
 
 class DcReached(msgspec.Struct, frozen=True):
-    """A part that a current comes to.
+    """A part that direct current reaches.
 
     port : of a receiver. downwards : it comes to its input, from the antenna's side. through : what it passed.
     """

@@ -1,4 +1,4 @@
-"""Direct sampling without a filter: the zones lie on top of each other."""
+"""Direct sampling without a filter: signals of all zones overlap."""
 
 from collections.abc import Iterator
 
@@ -26,7 +26,7 @@ def sampling(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[Be
 
 
 def _keeps_one_zone(part: TwoPort, zone_hz: float) -> bool:
-    """True for a filter whose pass band lies within one zone."""
+    """Return True for a filter whose pass-band lies within one zone."""
     if part.what != "filter" or part.shape == "notch":
         return False
     edges = part.edges_hz()

@@ -28,7 +28,7 @@ class _Source(msgspec.Struct, frozen=True):
 
 
 def supply(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
-    """Leads first, then every line with its feeds, then what each feed's current comes to."""
+    """Check supply leads, then the feeds of every route, then the parts that each feed's current reaches."""
     for part in station.parts:
         need = getattr(part, "need", None)
         if isinstance(need, Need) and need.by == "lead":

@@ -45,7 +45,7 @@ def _beside(rig: Transceiver, shared: TwoPort, routes: tuple[ResolvedRoute, ...]
 
 
 def _across(rig: Transceiver, sends: Antenna, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
-    """Receivers on antennas of their own, in the field of the one that transmits."""
+    """Find receivers on other antennas in the field of the transmitting one."""
     for other in routes:
         if other.antenna.name == sends.name or any(part.name == rig.name for part in other.inner):
             continue

@@ -15,7 +15,7 @@ SHARING_SHAPES = ("switch", "splitter", "relay", "diplexer")
 
 
 class PowerReached(msgspec.Struct, frozen=True):
-    """A part that power reaches: what comes to its input, dBm, and what it bears, as far as that is known."""
+    """A part that transmit power reaches: input level in dBm and the level it tolerates, where known."""
 
     part: Part
     level_dbm: float

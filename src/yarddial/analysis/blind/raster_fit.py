@@ -199,7 +199,7 @@ def fit_raster(
 
 
 def weighed(answer: BlindAnswer, expected_hz: float, sigma_hz: float) -> BlindAnswer:
-    """Weigh the explanations anew by what was known of the dial's error at their middle; their values stay."""
+    """Reweigh the hypotheses with prior knowledge of the dial error; their values stay."""
     logs = []
     for h in answer.hypotheses:
         variance = sigma_hz**2 + h.sigma_hz**2
@@ -419,7 +419,7 @@ def _merged(hypotheses: list[tuple[float, Hypothesis]]) -> list[tuple[float, Hyp
 
 
 def _decides(listed: Sequence[Hypothesis]) -> str:
-    """What tells the first from the second."""
+    """Name the measurement that would separate the two best hypotheses."""
     if not listed[0].raster_hz:
         return "the carriers keep none of the rasters tried: scan another band, or name the raster kept here"
     if len(listed) < 2:

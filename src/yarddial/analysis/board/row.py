@@ -103,7 +103,7 @@ def row_of(
 def _covering_route(
     station: Station, band: Band, places: Sequence[float], reaches: Reaches
 ) -> tuple[ResolvedRoute | None, float]:
-    """The route that serves most of a band; of equals the one that the points would take."""
+    """Return the route that covers most of a band; among equals the one that the points would take."""
     indices = range(len(reaches.routes))
     shares = [sum(reaches.state(i, place) in REACHED_STATES for place in places) / len(places) for i in indices]
     best = max(shares, default=0.0)

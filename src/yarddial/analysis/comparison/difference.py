@@ -1,4 +1,4 @@
-"""By how many decibels one of two powers stands over the other, measured in turn while both fade."""
+"""Difference in decibels between two powers, measured in turn while both fade."""
 
 from collections.abc import Callable, Sequence
 from typing import Literal
@@ -44,7 +44,7 @@ class Difference(msgspec.Struct, frozen=True):
 
     @property
     def verdict(self) -> BetterOne:
-        """Which of the two is better, as far as the range tells."""
+        """Which of the two is better, if the interval decides it."""
         if not self.has_signal:
             return "no signal"
         if not self.is_settled:
@@ -62,7 +62,7 @@ class Difference(msgspec.Struct, frozen=True):
 
     @property
     def is_sure(self) -> bool:
-        """True when the range leaves nought out."""
+        """True when the interval excludes zero."""
         return self.low_db > 0 or self.high_db < 0
 
 
@@ -72,7 +72,7 @@ def difference(
     scatter: tuple[Sequence[float], Sequence[float]] | None = None,
     floor_sigmas: tuple[float, float] = (0.0, 0.0),
 ) -> Difference:
-    """Compare powers measured in pairs, of which the order within each was drawn by lot.
+    """Compare powers measured in pairs whose order was drawn at random.
 
     Each pair gives u = (b - g a) / (b + g a), g the ratio supposed; its mean vanishes at the ratio that fits. Where a
     and b fade independently as Rayleigh has it, log (b / a) is logistic and u is its score: the estimate is then the
@@ -148,12 +148,12 @@ def difference(
 
 
 def _stands_out(power: NDArray[np.float64], noise: NDArray[np.float64]) -> bool:
-    """Whether its mean is above nought by more than noise makes it."""
+    """Return True when the mean exceeds zero by more than noise explains."""
     return bool(power.mean() > STANDS_OUT * float(np.sqrt(np.mean(noise**2))) / np.sqrt(power.size))
 
 
 def _of_means(a: NDArray[np.float64], b: NDArray[np.float64], uncertainties: tuple[float, float]) -> Difference:
-    """The ratio of the means, for powers that scatter by noise: all ratios at which b - g a has a mean of nought."""
+    """Ratio of the means of noisy powers: all ratios g for which the mean of b - g a is zero (Fieller)."""
 
     def t_at(db: float, side: int) -> float:
         rest = b - side * uncertainties[1] - 10 ** (db / 10) * (a + side * uncertainties[0])
@@ -188,7 +188,7 @@ def _fades(a: NDArray[np.float64], b: NDArray[np.float64]) -> float:
 
 
 def _alike(u: NDArray[np.float64]) -> float:
-    """How many pairs in a row count as one: 1 + 2 sum of the correlations up to the first that is not positive."""
+    """Number of successive pairs that count as one: 1 + 2 sum of the correlations up to the first non-positive one."""
     u = u - u.mean()
     variance = float(u @ u)
     if variance <= 1e-9:
@@ -211,7 +211,7 @@ def _student(degrees: float, holds: float) -> float:
 
 
 def _falls_through(function: Callable[[float], float]) -> float:
-    """Where a function that falls passes nought; an end where it does not within 90 dB."""
+    """Find the zero of a falling function; return the end of the range when there is none within 90 dB."""
     low, high = -FURTHEST_DB, FURTHEST_DB
     if function(low) <= 0:
         return low

@@ -59,7 +59,7 @@ class ObservationNoise(NamedTuple):
         return ObservationNoise(self.sigma[rows], self.daily[rows], self.day[rows], self.shared[rows], self.group[rows])
 
     def with_lies(self, lies_hz: Matrix) -> "ObservationNoise":
-        """The same with what a carrier may be off by that is not what it is taken for: alike in all looks at it."""
+        """Add the error of a carrier that is not the assumed one; all observations of it share that error."""
         named = self.group >= 0
         signs = np.where(self.shared < 0, -1.0, 1.0)
         return self._replace(

@@ -1,4 +1,4 @@
-"""Which oscillator does the box have? Its own leak tells: a weak carrier at the oscillator's frequency itself."""
+"""Identify a converter's oscillator by its own leak, a weak carrier at the oscillator's frequency."""
 
 from collections.abc import Sequence
 from math import exp, sqrt, tau

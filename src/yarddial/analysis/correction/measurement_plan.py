@@ -133,7 +133,7 @@ def _best_pair(
     goals: Sequence[np.ndarray],
     allowed: Sequence[float],
 ) -> tuple[float, tuple[tuple[ResolvedRoute, Reference], ...]] | None:
-    """Two that only together tell something, such as one that checks the other."""
+    """Find the two measurements that help only together, such as one that checks the other."""
     best: tuple[float, tuple[tuple[ResolvedRoute, Reference], ...]] | None = None
     for i, first in enumerate(able):
         for second in able[i + 1 :]:

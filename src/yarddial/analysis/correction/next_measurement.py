@@ -114,7 +114,7 @@ def _after_measurement(
 
 
 def covariance_after(candidates: Sequence[Observation], before: Oscillators) -> np.ndarray:
-    """Covariance of all oscillators, shape (k, k), after looks on top of what was known before them."""
+    """Covariance of all oscillators, shape (k, k), after observations added to prior knowledge."""
     names = before.names
     rows, right, noise = equations(candidates, names)
     lies_hz = np.array([candidate.lie_sigma_hz for candidate in candidates]) * unchecked(rows, noise.group)

@@ -50,7 +50,7 @@ def outlying(rows: Matrix, right: Matrix, noise: ObservationNoise) -> tuple[int,
 
 
 def unchecked(rows: Matrix, group: NDArray[np.int64]) -> NDArray[np.bool_]:
-    """Rows without which something would not be known at all: no other tells whether they are right.
+    """Rows whose removal would leave something unknown: no other row can check them.
 
     rows : as `design.equations` gives them. A leverage of one is a matter of what was measured, not of how well.
     group : whose look each row is; looks at one carrier, which lies in all of them alike, do not check each other.

@@ -82,7 +82,7 @@ def weakly_known(covariance: Matrix, names: tuple[str, ...]) -> list[tuple[int, 
 def unseen_clocks(
     covariance: Matrix, names: tuple[str, ...], priors: Mapping[str, tuple[float, float]]
 ) -> list[tuple[int, ...]]:
-    """Find sampling clocks that the looks alone know no better than their sheet: they were all near the centre.
+    """Find sample clocks that the observations determine no better than the data sheet: all were near the centre.
 
     covariance : without any prior. Each is named with its receiver's crystal.
     """
@@ -99,7 +99,7 @@ def unseen_clocks(
 def known_alone(
     rows: Matrix, sigma_hz: Matrix, names: tuple[str, ...], priors: Mapping[str, tuple[float, float]]
 ) -> tuple[int, ...]:
-    """Find unknowns that some looks tell of alone, one after the other: what is known then counts for the next.
+    """Find unknowns that single observations determine, one after the other; known ones help with the next.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""What to change against a ghost, with the figures: so many decibels, so far away."""
+"""Remedies against a ghost, with figures: how many decibels at which frequency."""
 
 from math import ceil
 

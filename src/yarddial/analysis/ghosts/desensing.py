@@ -27,7 +27,7 @@ MIN_SIGNIFICANCE_SIGMA = 4.0
 
 
 class Desense(msgspec.Struct, frozen=True):
-    """What is lost, of signal to noise in the wanted channel, dB, by which signal, and how far that is away."""
+    """Loss of signal to noise in the wanted channel, dB, with the signal that causes it and its distance."""
 
     kind: DesenseKind
     source: str
@@ -46,7 +46,7 @@ class Desense(msgspec.Struct, frozen=True):
 
 
 def phase_noise_dbc_hz(receiver: ReceiverModel, away_hz: float) -> float:
-    """Of the tuner's oscillator so far from it, dB below it in a hertz: 20 dB a decade, then flat."""
+    """Phase noise of the tuner's oscillator at an offset, dBc/Hz: 20 dB per decade, then flat."""
     return float(_skirt_dbc_hz(receiver, np.array([away_hz]))[0])
 
 

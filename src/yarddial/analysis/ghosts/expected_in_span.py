@@ -1,4 +1,4 @@
-"""Ghosts to expect in the span looked at: the spike at the centre, mirrors of strong lines, what oscillators leak."""
+"""Ghosts to expect in a measured span: centre spike, mirrors of strong lines, oscillator leaks."""
 
 from collections.abc import Sequence
 from math import ceil, floor
@@ -18,7 +18,7 @@ MAX_HARMONICS = 4
 
 
 class Expected(msgspec.Struct, frozen=True):
-    """A place at the receiver, hertz as it counts, what to expect there, how that comes about, and of which line."""
+    """An expected ghost: its frequency at the receiver, its kind, how it arises, and from which line."""
 
     counted_hz: float
     name: str

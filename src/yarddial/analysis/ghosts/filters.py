@@ -56,7 +56,7 @@ class Filter(msgspec.Struct, frozen=True):
 
 
 def filter_against(wanted_hz: float, source_hz: float, needed_db: float) -> Filter | None:
-    """The simplest that takes so much off a source and next to nothing off the wanted signal; None where none does.
+    """Choose the simplest filter that attenuates a source enough and the wanted signal hardly; None when none does.
 
     Of as many poles the one that leaves most of the spectrum: its edge lies as near to the source as it may.
     """

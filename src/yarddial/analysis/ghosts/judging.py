@@ -184,7 +184,7 @@ def judge(
     records: Sequence[SpanRecord],
     impossible: frozenset[SettingChange] = frozenset(),
 ) -> Judgement:
-    """Weigh all looks by Bayes' rule: for each cause, is the peak where it should be, and as strong as it should?
+    """Weigh all records by Bayes' rule: for each cause, is the peak at the predicted place and level?
 
     peak : as it was before anything was changed. impossible : tests that are none to ask for.
     """
@@ -213,7 +213,7 @@ def judge(
 
 
 def best_test(ranked: Sequence[tuple[PeakCause, float]], done: set[SettingChange]) -> SettingChange | None:
-    """The test not yet made that tells most between true and not: the most odds on the other side of its outcome."""
+    """Choose the pending test that separates true signals from ghosts best."""
     best: tuple[float, SettingChange | None] = (0.0, None)
     truth = next(cause for cause, _ in ranked if cause.kind == "true")
     for change in ("centre", "attenuation", "gain", "rate", "route", "antenna"):
@@ -298,7 +298,7 @@ def _likelihood(cause: PeakCause, peak: Peak, record: SpanRecord) -> float:
 
 
 def _is_gone(span: Span, peak: Peak) -> float:
-    """Nothing is left at its old place; now and then something else stands there."""
+    """Probability that nothing is left at the old place; sometimes another signal stands there."""
     if not span.covers(peak.dial_hz):
         return 1.0
     min_dbm = max(peak.level_dbm - GONE_DB, span.floor_dbm + CLEAR_DB)

@@ -139,7 +139,7 @@ def _arrivals(scene: Scene, counted_c: float, reach_hz: float, min_dbm: float, o
 
 
 def _within(combined: Products, hertz: Floats, counted_c: float, receiver: ReceiverModel, rate_hz: float) -> Flags:
-    """True of products whose parents all lie in the span; the parents themselves are none."""
+    """Mark products whose parents all lie in the span; exclude the parents themselves."""
     near = np.abs(hertz / (1 + receiver.ppm * 1e-6) - counted_c) < SPAN_SHARE * rate_hz
     parents_near = (
         np.where(combined.parents >= 0, near[np.maximum(combined.parents, 0)], True)
@@ -211,7 +211,7 @@ def _crystal(
 
 
 class PredictedPlace(NamedTuple):
-    """Where something stands in the span: from the centre, dBm, how it moves with centre and rate, whose arrival.
+    """A predicted place in the span: offset from the centre, level in dBm, motion with centre and rate, source.
 
     arrival : -1 for none. falls : dB for each dB of attenuation; None for as its arrival does.
     """
@@ -410,7 +410,7 @@ def _with_fold(scene: Scene, centre_hz: float) -> tuple[Stage, ...]:
 
 
 def _home_zone(scene: Scene, centre_hz: float) -> int:
-    """The zone of direct sampling in which the span lies, before it is folded; 0 with a tuner."""
+    """Zone of direct sampling that holds the span, before folding; 0 with a tuner."""
     clock_hz = scene.receiver.direct_clock_hz
     return int(2 * shown_for_dial(centre_hz, scene.stages) / clock_hz) if clock_hz else 0
 

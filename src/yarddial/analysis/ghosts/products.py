@@ -159,7 +159,7 @@ def _more_db(form: tuple[int, int, int]) -> float:
 
 
 def _positive(every: Products, min_dbm: float) -> Products:
-    """Strong enough, and none below zero: what comes out negative is turned round, in place."""
+    """Keep products above the level limit, and mirror negative frequencies in place."""
     if np.isfinite(min_dbm):
         every = every.take(every.level_dbm > min_dbm)
     negative = every.hertz < 0
@@ -264,7 +264,7 @@ def _triples(f: Floats, p: Floats, iip3_dbm: float, min_dbm: float, window: Wind
 
 
 def _triples_of(f: Floats, p: Floats, iip3_dbm: float, min_dbm: float, window: Window) -> tuple[Products | None, int]:
-    """All of them, unless they are too many; and how many stand in the window, strong or weak."""
+    """All triple products, up to a limit; also the number in the window, strong or weak."""
     first, two = np.triu_indices(f.size, 1)
     level = p[first] + p[two] - 2 * iip3_dbm + TRIPLE_DB
     # Pairs too weak for even the strongest third are left out before they are sorted.

@@ -42,7 +42,7 @@ class WantedChannel(msgspec.Struct, frozen=True):
 
 
 class SpanScene(msgspec.Struct, frozen=True):
-    """A scene, where the receiver looks (dial), and the floor of a step of the span, dBm at the socket."""
+    """A scene with the dial frequency and the floor of one step of the span, dBm at the socket."""
 
     scene: Scene
     centre_hz: float
@@ -98,7 +98,7 @@ class Remedy(msgspec.Struct, frozen=True):
 def remedies(
     setting: SpanScene, channel: WantedChannel, at_hand: Ghost | None, able: Able, order: int = 3
 ) -> tuple[Remedy, ...]:
-    """List what frees a channel, simplest first, at most one of each kind.
+    """List the remedies that free a channel, simplest first, at most one of each kind.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""A span as it was seen: levels over the dial, its floor, and the peaks that stand out of it."""
+"""A measured span: levels over the dial, its floor, and the peaks above it."""
 
 import msgspec
 import numpy as np
@@ -55,7 +55,7 @@ class Span(msgspec.Struct, frozen=True):
         return float(10 * np.log10(max(over.sum() / LINE_SUM, 1e-30)))
 
     def strongest(self, dial_hz: float, reach_hz: float) -> float:
-        """The highest level within so much of a place."""
+        """Highest level within a distance of a place."""
         return msgspec.structs.replace(self, within_hz=reach_hz).level_near(dial_hz)
 
     def level_near(self, dial_hz: float) -> float:
@@ -66,7 +66,7 @@ class Span(msgspec.Struct, frozen=True):
         return float(self.level_dbm[max(first, 0) : max(last, first) + 1].max(initial=-300.0))
 
     def peaks(self, limit: int = 60, stands_db: float = PEAK_OVER_SPAN_FLOOR_DB) -> tuple[Peak, ...]:
-        """What stands out in the clean part, strongest first; the skirts of a stronger one are none."""
+        """Peaks in the usable part, strongest first; skirts of stronger peaks are excluded."""
         level = self.level_dbm
         tops = np.zeros(level.size, bool)
         tops[1:-1] = (level[1:-1] >= level[:-2]) & (level[1:-1] > level[2:])

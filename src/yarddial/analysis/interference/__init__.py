@@ -1,1 +1,1 @@
-"""The hunt for interference: what it looks like, which step to take next, and who is the culprit."""
+"""Interference search: its fingerprint, the next step to take, and the verdict on its source."""

@@ -1,4 +1,4 @@
-"""What interference looks like, so that it is known again: a comb's spacing, a hump, pulses at twice the mains."""
+"""Fingerprint of interference, to recognise it again: comb spacing, hump, or pulses at twice the mains frequency."""
 
 from math import ceil, log
 from typing import Literal
@@ -45,7 +45,7 @@ class AirRecord(msgspec.Struct, frozen=True):
 
 
 class Fingerprint(msgspec.Struct, frozen=True):
-    """How one interference looks.
+    """Properties by which one interference is recognised.
 
     spacing_hz, first_hz : of a comb: its lines, and one of them. low_hz, high_hz : of noise, where it stands out.
     mains_hz : at what it pulses, 0 for not at all. is_narrowed : it was told what of it goes with the antenna.
@@ -60,7 +60,7 @@ class Fingerprint(msgspec.Struct, frozen=True):
     is_narrowed: bool = False
 
     def holds(self, hertz: float, within_hz: float) -> bool:
-        """True of a place on one of a comb's lines."""
+        """True when a frequency lies on one of the comb's lines."""
         if self.pattern != "comb":
             return False
         away_hz = (hertz - self.first_hz) % self.spacing_hz
@@ -76,7 +76,7 @@ class Fingerprint(msgspec.Struct, frozen=True):
 
 
 def find(record: AirRecord) -> Fingerprint:
-    """What stands out: a comb where there is one, else what pulses with the mains, else the noise itself."""
+    """Find the interference in a record: a comb, else mains pulses, else the noise itself."""
     mains = [hertz for hertz, share in zip(MAINS_HZ, record.pulses, strict=True) if share > MIN_PULSE]
     mains_hz = 0.0 if not mains else MAINS_HZ[int(np.argmax(record.pulses))]
     comb = _comb(record)
@@ -112,7 +112,7 @@ def has_hump(record: AirRecord) -> bool:
 
 
 def comb_of(span: Span) -> Fingerprint | None:
-    """The comb that stands in a span, if there is one: whatever of it is true comes in, and is interference."""
+    """Find the comb in a span; what of it passes as true comes from outside and is interference."""
     seen = find(AirRecord(span.low_hz, span.step_hz, span.level_dbm))
     return seen if seen.pattern == "comb" else None
 
@@ -141,7 +141,7 @@ def _excess(record: AirRecord) -> Floats:
 
 
 def _comb(record: AirRecord) -> tuple[float, float] | None:
-    """Spacing and one line's place of the best comb; None where there is none."""
+    """Spacing of the best comb and the place of one of its lines; None without a comb."""
     excess = _excess(record)
     lines = (excess > 10 ** (LINE_DB / 10) - 1).astype(float)
     total = 3 * float(lines.mean())

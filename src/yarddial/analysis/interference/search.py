@@ -1,4 +1,4 @@
-"""A hunt step by step: what to switch off next, what each step told, and the culprit or what is left.
+"""Interference search step by step: what to switch off next, each result, and the source or what remains open.
 
 Nobody is accused by one look: what falls when something is switched off has to come back when it is on again, twice.
 """
@@ -58,7 +58,7 @@ MAINS_OFF = SearchStep("mains off", "With the computer on battery, switch all of
 
 
 class SearchRecord(msgspec.Struct, frozen=True):
-    """All that was done so far; `after` gives it with one more result.
+    """State of a search; `after` returns it with one more result.
 
     rooms : circuits of the house by name. devices : what can be unplugged in a room, where the person said so.
     can_choke, can_mains, has_battery : what the person is able to do.
@@ -74,7 +74,7 @@ class SearchRecord(msgspec.Struct, frozen=True):
     records: tuple[AirRecord, ...] = ()
 
     def after(self, step: SearchStep, record: AirRecord) -> "SearchRecord":
-        """One more look, after a step was done; noise is told by what goes when the antenna is first off."""
+        """Add a record made after a step; the first record without antenna shows which part is noise."""
         records = (*self.records, record)
         seen = self.seen if self.seen is not None else find(record)
         if step.kind == "as it is" and seen.pattern != "comb":
@@ -93,13 +93,13 @@ class SearchRecord(msgspec.Struct, frozen=True):
 
     @property
     def usual_db(self) -> float:
-        """How strong it is with everything on: the middle of all such looks."""
+        """Usual level with everything on: the median of those records."""
         records = sorted(r.strength_db for r in self.results if r.step.kind == "as it is" or r.step.restores)
         return records[len(records) // 2] if records else 0.0
 
     @property
     def is_fickle(self) -> bool:
-        """True of one that comes and goes by itself."""
+        """True for interference that comes and goes by itself."""
         records = [r.strength_db for r in self.results if r.step.kind == "as it is"]
         return len(records) > 1 and max(records) - min(records) > FICKLE_DB
 
@@ -113,7 +113,7 @@ class SearchRecord(msgspec.Struct, frozen=True):
 
 
 def _times(search: SearchRecord, step: SearchStep) -> list[Literal["gone", "there", "unclear"]]:
-    """What each try of a step told: gone and back again, still there, or neither."""
+    """Result of each try of a step: gone and back, still there, or neither."""
     readings: list[Literal["gone", "there", "unclear"]] = []
     results, usual_db = search.results, search.usual_db
     for index, result in enumerate(results):
@@ -271,7 +271,7 @@ def _named(culprit: str, what: str, advice: str) -> SearchVerdict:
 
 
 def _outside(seen: Fingerprint) -> SearchVerdict:
-    """Nothing of the house: what it looks like tells what it may be."""
+    """Verdict for interference from outside the house, by its fingerprint."""
     if seen.pattern == "comb":
         return _named("something outside the house", seen.words,
                       "a neighbour's switching supply most likely: ask, and offer a filter")  # fmt: skip

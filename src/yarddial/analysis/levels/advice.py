@@ -102,7 +102,7 @@ def _bent_from_db(steps: Sequence[GainPoint]) -> float | None:
 
 
 def _taken_over_db(steps: Sequence[GainPoint]) -> float | None:
-    """The least gain from which on the converter adds no more than half a decibel to what comes in."""
+    """Smallest gain at which the ADC adds no more than half a decibel to the incoming noise."""
     top = steps[-1]
     lower = [step for step in steps if step.gain_db <= top.gain_db - LEVER_DB]
     if not lower or top.floor_dbfs_hz - lower[-1].floor_dbfs_hz < 0.85 * (top.gain_db - lower[-1].gain_db):

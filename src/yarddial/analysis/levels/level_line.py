@@ -38,7 +38,7 @@ class MeasuredLevels(msgspec.Struct, frozen=True):
 
 
 class LevelAtPart(msgspec.Struct, frozen=True):
-    """Behind a part: its gain, noise from outside and from the parts so far, dBm in the bandwidth; and what passes it.
+    """Levels behind a part: gain, noise from outside and from the parts so far in dBm, and the signal.
 
     wanted_dbm, strongest_dbm : None while nothing was measured.
     limit_dbm : what it bears there, 1 dB compression or full scale; None where its sheet tells no intercept.
@@ -104,7 +104,7 @@ def socket_offset_db(route: ResolvedRoute, outside: Outside, floor_dbfs_hz: floa
 
 
 def converter_hides(route: ResolvedRoute, floor_dbfs_hz: float) -> bool:
-    """True where the converter's own noise makes so much of the floor that what comes in cannot be told from it."""
+    """True where the ADC's own noise dominates the floor, so that the incoming noise cannot be measured."""
     return floor_dbfs_hz < converter_noise_dbfs_hz(route.receiver, route.port) + TELLS_DB
 
 
@@ -180,7 +180,7 @@ def _plates(
     bandwidth_hz: float,
     seen: MeasuredLevels | None,
 ) -> list[LevelAtPart]:
-    """Part by part; `arrives_db` is what comes out of the antenna from outside, over k T0 b."""
+    """Levels part by part; `arrives_db` is the antenna's external noise over k T0 b."""
     source = _power(KT0_DBM_HZ + 10 * log10(bandwidth_hz))
     outside, own = source * _power(arrives_db), 0.0
     if active_nf_db is not None:

@@ -21,7 +21,7 @@ MAX_LINES = 60
 
 
 class JudgedLine(msgspec.Struct, frozen=True):
-    """A line: where it lies from the centre, its level without the attenuation, how far it fell, and what that says.
+    """A judged line: offset from the centre, level without the attenuation, its fall, and the verdict.
 
     order : 1 of a signal, 2 or 3 of a product, 0 where it is not decided. sigma_db : uncertainty of the fall.
     vanished : it fell under the noise, so its fall is only known to be as much as it stood over it.
@@ -43,7 +43,7 @@ class JudgedLine(msgspec.Struct, frozen=True):
 def judge_lines(
     without: Sequence[Density], with_it: Sequence[Density], rate_hz: float, less_db: float
 ) -> list[JudgedLine]:
-    """Judge every line that stands out, strongest first.
+    """Judge every line above the threshold, strongest first.
 
     Parameters
     ----------
@@ -124,7 +124,7 @@ def _scatter(density: NDArray[np.float64], at: int) -> float:
 
 
 def _decided(away: dict[int, float]) -> int:
-    """Which order fits while the others do not: a signal must be told from products, not these from one another."""
+    """Order that fits while the others do not: separate signals from products, not products from each other."""
     best = min(away, key=lambda n: away[n])
     others = [away[n] for n in away if (n == 1) != (best == 1)]
     if (

@@ -106,7 +106,7 @@ def best_covers(request: CoverRequest, limit: int = 5) -> tuple[Cover, ...]:
 
 
 def _apart(centres: NDArray[np.float64], order: NDArray[np.intp], limit: int) -> list[int]:
-    """The first of an order, leaving out those so close to a better one that they are the same to a person."""
+    """Keep the best proposals, without those too close to a better one to matter."""
     chosen: list[int] = []
     for i in order.tolist():
         if all(abs(centres[i] - centres[j]) >= APART_HZ for j in chosen):

@@ -61,7 +61,7 @@ def rate_figures(
 
 
 def recommended(figures: Sequence[RateFigures]) -> tuple[RateFigures | None, RateFigures | None]:
-    """The highest clean rate, and the one below it that leaves head-room; None where there is none."""
+    """Highest clean rate, and the next lower one that leaves head-room; None without one."""
     clean = [figure for figure in figures if figure.is_clean]
     if not clean:
         return None, None

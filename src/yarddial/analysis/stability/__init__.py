@@ -1,1 +1,1 @@
-"""How an oscillator goes on: warming up, wandering, ageing, and what it will be."""
+"""Stability of an oscillator: warm-up, random walk, ageing, and forecast."""

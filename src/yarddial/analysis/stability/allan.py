@@ -81,7 +81,7 @@ def _places(points: Sequence[Point]) -> tuple[float, NDArray[np.int64]]:
 
 
 def _octaves(count: int) -> list[int]:
-    """Averaging factors 1, 2, 4, ... of which at least two differences can be made."""
+    """Averaging factors 1, 2, 4, ... that leave at least two differences."""
     return [1 << k for k in range(count.bit_length()) if count - (2 << k) >= 2]
 
 

@@ -1,1 +1,1 @@
-"""The dial's error by ear: one tone heard as AM, on the upper and on the lower sideband."""
+"""Dial error from an audio tone: one tone demodulated as AM, upper and lower sideband."""

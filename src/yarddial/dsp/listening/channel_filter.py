@@ -15,7 +15,7 @@ LATE_S = 0.045
 
 
 class ChannelFilter:
-    """Keeps what lies between two edges of a complex stream, block after block.
+    """Pass the part of a complex stream between two edges, block after block.
 
     An output sample is centred `delay_samples` behind its input.
 
@@ -43,7 +43,7 @@ class ChannelFilter:
         self._held = np.zeros(self._taps - 1, np.complex64)
 
     def set_edges(self, low_hz: float, high_hz: float) -> None:
-        """Move the edges; the stream goes on."""
+        """Move the edges without interrupting the stream."""
         self._response = _response(self._rate_hz, low_hz, high_hz, self._taps, self._size)
 
     def push(self, samples: Complex) -> Complex:

@@ -64,7 +64,7 @@ class AutomaticGain:
 
 
 class Deemphasis:
-    """One pole with a time constant: 50 or 75 us for broadcasting; 0 leaves sound as it is."""
+    """One-pole de-emphasis: 50 or 75 us for broadcasting, 0 for none."""
 
     def __init__(self, rate_hz: float, constant_us: float) -> None:
         self._pole = float(np.exp(-1e6 / (rate_hz * constant_us))) if constant_us else 0.0

@@ -23,7 +23,7 @@ LATELY_S = 60.0
 
 
 class Playout:
-    """Two channels, shape (n, 2), at one rate. Time is whoever's calls it; it never runs backward."""
+    """Playout buffer for two channels, shape (n, 2), at one rate; the caller supplies a monotonic time."""
 
     def __init__(self, rate_hz: float) -> None:
         self._rate_hz = rate_hz

@@ -1,4 +1,4 @@
-"""From any rate to the sound card's: windowed sines between the samples, as one matrix product."""
+"""Resampling to the sound card's rate: windowed sines as one matrix product."""
 
 from fractions import Fraction
 from functools import lru_cache

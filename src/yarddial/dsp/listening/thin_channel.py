@@ -14,7 +14,7 @@ TAPS_A_SAMPLE = 24
 
 
 class ThinChannel:
-    """Keeps what lies between two edges about a place of the span, and nothing else.
+    """Pass only the part of the span between two edges around a place.
 
     rate_hz : of what comes out, whose zero lies middle_hz from the place. factor : by which it was thinned out.
     """

@@ -1,4 +1,4 @@
-"""One line measured as it is, with the model that explains it and what that model leaves over."""
+"""Measurement of one spectral line with the model that explains it and the residual of that model."""
 
 from yarddial.dsp.spectral_line.measure import measure_line
 

@@ -45,7 +45,7 @@ class Blocks(msgspec.Struct, frozen=True, dict=True):
         return float(np.vdot(self.means, self.means).real)
 
     def condensed(self, limit: int) -> "Blocks":
-        """At most so many longer blocks."""
+        """Combine into at most this many longer blocks."""
         group = next(g for g in range(1, MIN_BLOCKS + 1) if self.means.size % g == 0 and self.means.size // g <= limit)
         if group == 1:
             return self

@@ -53,7 +53,7 @@ def loudest_bin(record: Record, within_hz: float) -> LineStart:
 
 
 def loudest_track(record: Record, within_hz: float) -> LineStart | None:
-    """The strongest straight track; None where none stands out."""
+    """Strongest straight track in time and frequency; None when none stands out."""
     try:
         carrier = estimate_drifting(record.narrow, record.rate_hz, 0.0, within_hz, MAX_DRIFT)
     except (NoCarrier, BadSamples):

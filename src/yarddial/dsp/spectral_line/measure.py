@@ -319,7 +319,7 @@ def _others(best: WeighedLine) -> tuple[OtherLine, ...]:
 
 
 def _residual(record: Record, carrier: Carrier, density: float | None) -> tuple[tuple[float, float], ...]:
-    """Level over the mean and phase in radians of so many blocks, the steady line and its drift taken off."""
+    """Relative level and phase of each block after removal of the steady line and its drift."""
     blocks = record.blocks(carrier.frequency_hz, 0.0, density or 1.0).condensed(RESIDUAL_POINTS)
     drift = carrier.drift_hz_per_s if abs(carrier.drift_hz_per_s) > 3 * carrier.drift_sigma else 0.0
     turned = blocks.turned(0.0, drift)

@@ -27,7 +27,7 @@ def name_of(record: Record, best: WeighedLine, density: float | None) -> str:
 
 
 def _not_mirrored(explanation: Explanation, duration_s: float) -> list[OtherLine]:
-    """The lines that are not one of a pair about the carrier."""
+    """Other lines that do not form a symmetric pair about the carrier."""
 
     def is_mirror(line: OtherLine, other: OtherLine) -> bool:
         away = abs(line.frequency_hz + other.frequency_hz - 2 * explanation.offset_hz)

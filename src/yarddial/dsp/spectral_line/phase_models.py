@@ -1,4 +1,4 @@
-"""A carrier of constant level whose phase tells how its oscillator moves: drifts, wanders, warms up, jumps, or is cut.
+"""Models of a constant-level carrier whose phase shows its oscillator: drift, random walk, warm-up, jumps, gaps.
 
 The unwrapped phase of the blocks is a straight line (frequency), a parabola (drift) or a few further shapes, on noise,
 and for an oscillator that wanders a Gaussian process: white or random-walk frequency noise (IEEE Std 1139). Each is
@@ -46,7 +46,7 @@ def explain_oscillator(blocks: Blocks) -> list[Explanation]:
 
 
 def explain_phase(blocks: Blocks) -> list[Explanation]:
-    """Everything that the phase tells; empty where it cannot be followed."""
+    """All explanations by the phase; empty when it cannot be unwrapped."""
     track = _Track.of(blocks, MAX_PHASE_POINTS)
     return [] if track is None else [*track.oscillator(), *track.events()]
 
@@ -391,7 +391,7 @@ def _mixed(logs: Floats, places: Floats, variances: Floats) -> tuple[float, floa
 
 
 class _Walk(msgspec.Struct, frozen=True):
-    """A walk of unit size over the blocks, along its own axes.
+    """Random walk of unit size over the blocks, along its eigenvectors.
 
     `sizes` are its variances along `axes`, `trace` their sum; `to_mean` its covariance with the way from end to end,
     `ends` that way's own variance.

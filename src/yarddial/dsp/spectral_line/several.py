@@ -137,7 +137,7 @@ def strongest(
 
 
 def explain_several(record: Record, start_hz: float, within_hz: float, density: float) -> list[Explanation]:
-    """Two, three and four lines, while one more stands out of what is left; places from the start."""
+    """Explain by two, three and four lines while the residual holds another; places from the start."""
     still = record.still(start_hz).astype(np.complex128)
     bin_hz = 1 / record.duration_s
     fit = fit_lines(still, record.rate_hz, [0.0], density)

@@ -27,7 +27,7 @@ class Found(msgspec.Struct, frozen=True):
 
 @cache
 def text_of(page: str) -> str:
-    """A page; raises BadStation where there is none of that name."""
+    """Text of a manual page; raises BadStation for an unknown name."""
     if page == "words":
         terms = sorted(GLOSSARY, key=lambda row: row[0].lower())
         rows = "\n\n".join(f"**{term}**: {meaning}" for term, meaning in terms)

@@ -10,7 +10,7 @@ from yarddial.yard.parts.supply import SOURCES, FeedSource
 
 
 def read_socket(text: str) -> Socket:
-    """Read `SMA plug, 50 Ω`; an empty text is a socket that nobody looked at."""
+    """Read `SMA plug, 50 Ω`; an empty text is an unknown socket."""
     if not text.strip() or text.strip() == "not looked at":
         return Socket()
     words = text.replace(",", " ").replace("Ω", " ").replace("ohm", " ").split()

@@ -12,7 +12,7 @@ AntennaKind = Literal["", "wire", "whip", "dipole", "discone", "loop", "dish", "
 
 
 class Antenna(msgspec.Struct, frozen=True, omit_defaults=True, tag="antenna"):
-    """Where signals come in, and the range in which it is worth using.
+    """An antenna and its useful range.
 
     length_m : the whip's or wire's length, the dish's diameter; 0 when unknown.
     kind : a dummy load stands where an antenna would, and hears nothing.

@@ -75,7 +75,7 @@ def can_burn(part: Part) -> bool:
 
 
 def largest_input_dbm(part: Part, port: str) -> Value | None:
-    """The most that a part's input bears, where somebody stated it; of a receiver, at a port."""
+    """Stated maximum input level of a part; of a receiver, at a port."""
     match part:
         case Receiver():
             return part.port(port).largest_dbm

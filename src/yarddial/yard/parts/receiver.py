@@ -82,7 +82,7 @@ class LevelCalibration(msgspec.Struct, frozen=True, omit_defaults=True):
     offset_db: Value
 
     def offset_at(self, gains_db: tuple[tuple[str, float], ...]) -> Value:
-        """For other gains: by the steps between, each of which may be off by half a decibel."""
+        """Level offset for other gains, from the gain steps; each may be off by half a decibel."""
         then, now = dict(self.gains_db), dict(gains_db)
         moved = [now.get(name, gain_db) - gain_db for name, gain_db in then.items()]
         changed = sum(1 for move in moved if move)
@@ -166,16 +166,16 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
         return None if calibration is None else calibration.offset_at(self.gains_db())
 
     def calibrated(self, port: str, offset_db: Value) -> "Receiver":
-        """With a new calibration for a port and the gains set now; an older one of this port is dropped."""
+        """Return a copy with a level calibration for a port at the present gains, replacing an older one."""
         others = tuple(calibration for calibration in self.calibrations if calibration.port != port)
         return msgspec.structs.replace(self, calibrations=(LevelCalibration(port, self.gains_db(), offset_db), *others))
 
     def port(self, name: str) -> Port:
-        """A port by its name; one that nobody described has nothing to tell."""
+        """A port by its name, with defaults when nobody described it."""
         return next((port for port in self.ports if port.name == name), Port(name))
 
     def feeds(self, port: str) -> bool:
-        """True where a port is told to feed current to the line."""
+        """True when a port's bias feed is on."""
         bias = self.port(port).bias
         return bias is not None and bias.on
 

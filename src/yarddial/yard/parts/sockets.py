@@ -15,7 +15,7 @@ Sex = Literal["jack", "plug"]
 
 
 class Socket(msgspec.Struct, frozen=True, omit_defaults=True):
-    """One end of a part; an empty connector is one that nobody looked at yet."""
+    """One socket of a part; an empty connector is unknown."""
 
     connector: Connector = ""
     sex: Sex = "jack"
@@ -27,7 +27,7 @@ class Socket(msgspec.Struct, frozen=True, omit_defaults=True):
         return f"{self.connector} {self.sex}, {self.ohms:g} Ω" if self.connector else "not looked at"
 
     def mates(self, other: "Socket") -> bool:
-        """True when the two can be joined as they are; unknown ends are taken to fit."""
+        """True when two sockets mate directly; unknown sockets are assumed to fit."""
         if not self.connector or not other.connector:
             return True
         if self.connector == "terminals":

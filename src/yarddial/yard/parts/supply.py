@@ -23,7 +23,7 @@ class Feed(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Need(msgspec.Struct, frozen=True, omit_defaults=True):
-    """What a part must be fed with, and by which way.
+    """Supply that a part needs, and how it is fed.
 
     by : `line` when it is fed through its output's coaxial line, `lead` when it has a supply lead of its own.
     lead : what the lead hangs on; unknown when None.

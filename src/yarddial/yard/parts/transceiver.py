@@ -52,7 +52,7 @@ class Transceiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="transcei
 
     @property
     def need(self) -> None:
-        """It has a supply of its own, which is none of our business."""
+        """Supply need: none, a transceiver has its own supply."""
         return
 
     def why_not(self, in_hz: float) -> str:
@@ -60,7 +60,7 @@ class Transceiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="transcei
         return outside(self.name, in_hz, self.low_hz, self.high_hz)
 
     def offset_hz(self, mode: str, *, is_lower: bool = False) -> float:
-        """Middle of the IF minus the display in one of our modes; the lower sideband lies on the other side."""
+        """Middle of the IF minus the display in one mode; opposite sign for the lower sideband."""
         offset_hz = self.offsets_hz.get(mode, 0.0)
         return -offset_hz if is_lower else offset_hz
 
