@@ -30,7 +30,7 @@ class Cleaner:
 
     @property
     def does_something(self) -> bool:
-        """False when samples pass as they are."""
+        """Return False when samples pass unchanged."""
         return self._wanted != CleanUp()
 
     def push(self, samples: Complex) -> Complex:

@@ -1,4 +1,4 @@
-"""From the session to the engine: whoever asks never waits, and of what only says where to look the newest counts."""
+"""Queue from the session to the engine: senders never wait, and of repeated tunings only the newest counts."""
 
 import contextlib
 import threading

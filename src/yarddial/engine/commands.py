@@ -29,14 +29,14 @@ class Quit(msgspec.Struct, frozen=True):
 
 
 class SetSafeguards(msgspec.Struct, frozen=True):
-    """Hold these states from now on, whoever has the receiver; answered by `SafeguardsSet` with the same id."""
+    """Hold these safeguards from now on under any job; answered by `SafeguardsSet` with the same id."""
 
     id: int
     wanted: Safeguards
 
 
 class Show(msgspec.Struct, frozen=True):
-    """Draw half_span_hz around the place looked at, in `rows` rows, one column each `column_s`."""
+    """Send spectrogram columns of half_span_hz around the place, in `rows` rows, one each `column_s`."""
 
     id: int
     half_span_hz: float
@@ -51,7 +51,7 @@ class Cancel(msgspec.Struct, frozen=True):
 
 
 class Request(msgspec.Struct, frozen=True, kw_only=True):
-    """Something asked for a job (0: for nobody, where the dial stands); a newer one of its kind takes its place."""
+    """A request of a job (0: of nobody, at the dial); a newer one of its kind replaces it."""
 
     job: int = 0
     id: int = 0
@@ -93,7 +93,7 @@ class Measure(OnTuning, frozen=True):
 
 
 class Follow(Request, frozen=True):
-    """Measure the line near follow_hz, as the receiver counts, every so often from now on."""
+    """Measure the carrier near follow_hz (receiver frequency) at regular intervals from now on."""
 
     follow_hz: float
     within_hz: float
@@ -129,7 +129,7 @@ class Clean(Request, frozen=True):
 
 
 class RecordSamples(OnTuning, frozen=True):
-    """Write what comes in, untouched, into a SigMF recording from now on; ends by itself when the receiver is retuned.
+    """Record the unprocessed samples as SigMF from now on; ends by itself when the receiver is retuned.
 
     centre_hz : of the dial. bits : of the receiver. turned : the dial runs the other way, and so shall the recording.
     about : see `records.recordings.write_sigmf`.

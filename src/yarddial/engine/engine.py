@@ -169,7 +169,7 @@ class Engine:
         return "the receiver was set differently meanwhile: measure again"
 
     def _fail(self, fault: Exception) -> None:
-        """The top of the engine: whatever it is, the stream ends with it, and it is told."""
+        """End the stream on any error and report it; the top of the engine."""
         import traceback
 
         self._report(Failed("the engine failed", "".join(traceback.format_exception(fault))))
@@ -314,7 +314,7 @@ class Engine:
         return "slice" if actual == self._tuning.actual else "tuning"
 
     def _begin_cleaning(self) -> None:
-        """Begin cleaning up anew; nothing is made while nothing is wanted."""
+        """Restart the clean-up; build nothing when nothing is requested."""
         is_wanted = self._clean.wanted != CleanUp() and self._tuning is not None
         self._cleaner = Cleaner(self._tuning.rate_hz, self._clean, self._report) if self._tuning and is_wanted else None
 
@@ -366,7 +366,7 @@ class Engine:
         self._safeguards, self._taps.is_muted = wanted, wanted.is_muted
 
     def _tune_again(self, tuning: Tuning) -> None:
-        """Set the receiver anew under other safeguards; raises its refusal."""
+        """Apply the settings again under other safeguards; raises the receiver's refusal."""
         # The slice is the same: half its width is what the decimation was chosen for.
         factor = round(tuning.rate_hz / tuning.slice_rate_hz)
         actual = self._apply(tuning.requested, tuning.id)

@@ -162,7 +162,7 @@ class Sound(Answer, frozen=True):
 
 
 class ChannelSamples(Answer, frozen=True):
-    """A channel's own samples, complex at rate_hz, whose zero lies middle_hz from the place that is heard.
+    """Complex samples of one channel at rate_hz; their zero lies middle_hz from the tuned place.
 
     factor : how often the rate goes into that of the channel before it was thinned out.
     tuning : id of the tuning that they were received on.
@@ -236,7 +236,7 @@ class SweepDone(Answer, frozen=True):
 
 
 class Progress(Answer, frozen=True):
-    """A measurement under way: the uncertainty so far, infinite while nothing stands out; how long it takes in all."""
+    """Progress of a measurement: uncertainty so far (infinite without a carrier) and planned duration."""
 
     fraction: float
     sigma_hz: float
@@ -272,7 +272,7 @@ class NotMeasured(Answer, frozen=True):
 
 
 class Followed(Answer, frozen=True):
-    """The followed line, relative to where it was sought; None where nothing stands out.
+    """The followed carrier relative to where it was sought; None without one.
 
     tuning : id of the tuning that it was received on.
     """

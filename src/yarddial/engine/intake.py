@@ -44,7 +44,7 @@ class Direct:
 
 
 class Nothing(msgspec.Struct, frozen=True):
-    """No block came within the wait: the stream goes on."""
+    """No block arrived within the wait; the stream continues."""
 
     waited_s: float
 

@@ -11,7 +11,7 @@ OpenDevice = Callable[[str], Device]
 
 
 class EngineLink(Protocol):
-    """In this process, in one of its own, or later far away."""
+    """Link to an engine in this process, in another, or on another computer."""
 
     def send(self, command: Command) -> None:
         """Ask; never waits for the receiver."""
@@ -31,7 +31,7 @@ class EngineLink(Protocol):
 
 
 class EngineInline:
-    """The engine in this process: steps so many blocks for each poll. For tests and for commands."""
+    """Engine in this process, which handles a number of blocks per poll; for tests and commands."""
 
     def __init__(self, open_device: OpenDevice, blocks_per_poll: int = 1) -> None:
         self._blocks_per_poll = blocks_per_poll

@@ -1,4 +1,4 @@
-"""How long an engine and whoever uses it wait before they say that something hangs."""
+"""Time limits after which an engine or its user reports that something hangs."""
 
 import msgspec
 

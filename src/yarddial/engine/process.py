@@ -53,7 +53,7 @@ class EngineProcess:
         return self._running.process.pid if self._running else None
 
     def send(self, command: Command) -> None:
-        """Ask; only `Start` begins a process when there is none."""
+        """Send a command; only `Start` begins a process."""
         if isinstance(command, Start):
             self.warm()
         if self._running is not None:
@@ -190,7 +190,7 @@ class _Running:
 
 
 def run_engine(link: "Connection", open_device: OpenDevice, in_thread: bool, patience: Patience) -> None:
-    """The other process: commands in, blocks through, events out, until told to quit or the window is gone."""
+    """Main function of the engine process: commands in, events out, until told to quit or the window is gone."""
     import signal
 
     from yarddial.engine.engine import Engine

@@ -46,7 +46,7 @@ def _lacks_feed(requested: RequestedSettings, able: Capabilities) -> bool:
 
 
 def guard_of(actual: ActualSettings, able: Capabilities) -> tuple[GuardState, str]:
-    """Whether a receiver that was told to lower every gain has done so; and why not, a sentence.
+    """State of the gain guard of a receiver that was told to lower all gains, with the reason when it failed.
 
     What is not received live cannot be harmed.
     """

@@ -53,7 +53,7 @@ class TapList:
                 self._taps.remove(tap)
 
     def begin(self, asked: TapRequest, tuning: Tuning | None, able: Capabilities | None, why_not: str) -> None:
-        """Put a tap on the list, in the place of the job's former one of its kind; or report why that cannot be.
+        """Add a tap, replacing the job's former one of its kind; report the reason when it cannot run.
 
         why_not : why a request that rests on one tuning cannot be done now; empty where it can.
         """

@@ -49,7 +49,7 @@ class Tuning(msgspec.Struct, frozen=True):
         return self.actual.centre_hz
 
     def gains_among(self, gains_db: GainsDb) -> GainsDb:
-        """The same stages with the gains that the driver acknowledged; as asked for those that it tells nothing of."""
+        """Replace requested gains by acknowledged ones; stages that the driver does not report keep the request."""
         actual_db = dict(self.actual.gains_db)
         return tuple((name, actual_db.get(name, gain_db)) for name, gain_db in gains_db)
 

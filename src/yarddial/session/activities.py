@@ -112,7 +112,7 @@ class Activities:
         """An activity was made."""
 
     def made_rooms(self) -> Iterator[tuple[Declaration[Any], Any]]:
-        """Every activity that was made so far, with its declaration, in the order of the list."""
+        """Activities that exist, with their declarations, in the order of the list."""
         for room in rooms():
             if (activity := vars(self).get(room.name)) is not None:
                 yield room.declaration, activity

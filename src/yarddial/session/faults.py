@@ -1,4 +1,4 @@
-"""Faults of the program itself: logged with their traceback, and told once in plain words."""
+"""Program faults: logged with their traceback, reported once in plain words."""
 
 import threading
 from collections.abc import Callable
@@ -28,7 +28,7 @@ class Fault(msgspec.Struct, frozen=True):
 
 
 class Faults:
-    """What any floor logs as an error, in any thread; the session tells of it at its next poll."""
+    """Collect errors logged on any floor and thread; the session reports them at its next poll."""
 
     def __init__(self, open_file: "Callable[[], logging.Handler] | None" = None) -> None:
         """`open_file` : makes the handler of the log file when there is something to write."""
@@ -41,7 +41,7 @@ class Faults:
         self.kept: tuple[Fault, ...] = ()
 
     def on_fault(self, listener: Listener) -> Callable[[], None]:
-        """Something failed; told on the session's thread."""
+        """Listen for faults, on the session's thread."""
         return self._changed.add(listener)
 
     def begin(self) -> None:

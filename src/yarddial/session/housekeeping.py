@@ -55,7 +55,7 @@ class Housekeeping:
 
 
 class _Every:
-    """Comes due after so many polls, or so many seconds."""
+    """Timer that is due after a number of polls or seconds."""
 
     def __init__(self, polls: int, seconds_s: float) -> None:
         self._every, self._every_s = polls, seconds_s

@@ -24,7 +24,7 @@ class Listeners:
         return leave
 
     def tell(self) -> None:
-        """Tell everyone; a listener may leave while it is told, and one that fails keeps nobody else from hearing."""
+        """Call all listeners; one may leave during the call, and an error in one does not stop the others."""
         for listener in tuple(self._listeners):
             try:
                 listener()

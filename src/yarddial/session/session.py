@@ -54,7 +54,7 @@ class Session(Activities):
         open_rig: "Callable[[str], RigLink] | None" = None,
         far_in_use: "Callable[[], FarEngine | None]" = lambda: None,
     ) -> None:
-        """far_in_use : the far computer whose receiver is used, None while it is one of this computer's."""
+        """far_in_use : the far computer whose receiver is used; None for one of this computer."""
         keep_together()
         self._engine = engine
         self._is_begun = False
@@ -125,7 +125,7 @@ class Session(Activities):
 
     @property
     def is_busy(self) -> bool:
-        """True while something goes on that must be looked at often."""
+        """True while something runs that needs frequent polls."""
         quiet = ("listen", "along", "recurring")
         return (
             self.live_receiver.wanted

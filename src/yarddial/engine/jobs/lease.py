@@ -1,4 +1,4 @@
-"""The right to use the receiver, as one job holds it: asked for once, ended once, with a reason."""
+"""A lease: one job's right to use the receiver, requested once and ended once with a reason."""
 
 from collections.abc import Callable
 from typing import Literal, Protocol
@@ -35,7 +35,7 @@ class Activity(Protocol):
         ...
 
     def ended(self, ending: Ending) -> None:
-        """The lease is over, whoever ended it; comes once."""
+        """Called once when the lease has ended, whoever ended it."""
         ...
 
     def why_stale(self) -> str:
@@ -109,7 +109,7 @@ class Lease:
         return self.ending is None
 
     def ask(self, request: Request) -> int:
-        """Ask the engine under this job's number; a newer request makes answers to older ones of its kind stale."""
+        """Send a request under this job's number; it makes answers to older ones of its kind stale."""
         if self.ending is not None:
             return 0
         number = self._scheduler.send(request, self)

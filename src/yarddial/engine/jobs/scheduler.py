@@ -104,7 +104,7 @@ class Scheduler:
 
     @property
     def owner(self) -> Lease | None:
-        """Who has the receiver, as it is shown: what is under way by a person's wish, else who listens or records."""
+        """The job shown as the receiver's user: a person's work, else listening or recording."""
         for natures in (("work", "device"), ("record",), ("listen",)):
             for lease in self._leases:
                 if lease.kind.nature in natures and not lease.waits and not lease.is_released:
@@ -118,16 +118,16 @@ class Scheduler:
 
     @property
     def tuner(self) -> Lease | None:
-        """The one job that may say where the receiver looks; None leaves it to the dial."""
+        """The one job that may tune the receiver; None leaves tuning to the dial."""
         able = [lease for lease in self._leases if lease.kind.tunes and not lease.waits and not lease.is_released]
         return able[-1] if able else None
 
     def may_tune(self, lease: Lease | None) -> bool:
-        """True of the tuner, and of the dial where there is none."""
+        """True for the tuning job, and for the dial without one."""
         return self.tuner is lease
 
     def retry(self) -> None:
-        """The receiver was started and knows nothing yet: whoever listens tells it where to look, else the dial."""
+        """After a start, let the listening job tune the receiver again, else the dial."""
         tuner = self.tuner
         if tuner is None:
             self._rest()
@@ -135,12 +135,12 @@ class Scheduler:
             self._guarded(tuner, tuner.activity.resumed)
 
     def on_jobs_changed(self, listener: Callable[[], None]) -> Callable[[], None]:
-        """A job began, stepped back or ended; told once a poll."""
+        """Listen for jobs that begin, step back or end; called once per poll."""
         self._listeners.append(listener)
         return lambda: self._listeners.remove(listener) if listener in self._listeners else None
 
     def on_rest(self, listener: Callable[[], None]) -> None:
-        """Nobody who has the receiver says any more where it looks: the dial does."""
+        """Listen for the moment when no job tunes any more and the dial does."""
         self._at_rest.append(listener)
 
     def _rest(self) -> None:
@@ -158,7 +158,7 @@ class Scheduler:
         self.end(lease, Ending("cancelled", reason))
 
     def cancel_all(self, reason: str = "cancelled") -> None:
-        """End all work; who listens, records or follows goes on."""
+        """Cancel all work; listening, recording and following continue."""
         for lease in tuple(self._leases):
             if lease.kind.nature in ("work", "device", "glance") and self._topmost(lease) is lease:
                 self.cancel(lease, reason)
@@ -251,13 +251,13 @@ class Scheduler:
         return [lease for lease in self._leases if lease not in mine and not lease.is_released]
 
     def _topmost(self, lease: Lease) -> Lease:
-        """A part speaks for the whole, but for what goes on within Listen."""
+        """Show the outermost of nested jobs, except those inside Listen."""
         while lease.within is not None and lease.within.kind.nature != "listen":
             lease = lease.within
         return lease
 
     def _resume(self, ended: Lease) -> None:
-        """Let those go on who waited; where nobody is left who tunes, the receiver looks where the dial stands."""
+        """Resume waiting jobs; without a tuning job the receiver returns to the dial."""
         for lease in tuple(self._leases):
             if lease.waits and lease.is_alive and not self._must_wait(lease):
                 lease.waits = False
@@ -280,7 +280,7 @@ class Scheduler:
             return "a fault of the program"
 
     def _guarded(self, lease: Lease | None, act: Callable[[], None]) -> None:
-        """A fault is told and logged, and the job that it befell ends with it; nobody else's events are lost."""
+        """Log and report an error, and end only the job that caused it."""
         try:
             act()
         except Exception as fault:

@@ -1,4 +1,4 @@
-"""One channel's own samples, thinned out to what they need: for whoever hears it at a distance."""
+"""Samples of one channel, decimated for a listener at a distance."""
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING

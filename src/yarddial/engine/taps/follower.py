@@ -15,7 +15,7 @@ from yarddial.yard.errors import BadSamples, NoCarrier
 
 
 class Follower:
-    """Cuts the line's slice out of the stream; a measurement each `asked.every_s`. A line outside the span is none."""
+    """Measure a carrier every `asked.every_s` in a slice of the stream; outside the span there is none."""
 
     survives = ALL_RESTS
 
@@ -26,7 +26,7 @@ class Follower:
         self._have = 0
 
     def begin(self, tuning: Tuning, change: StreamChange) -> None:
-        """Follow anew; another slice of the same span leaves it alone."""
+        """Start following; another slice of the same span does not restart it."""
         if change == "slice" and self._slice is not None:
             return
         self._slice, self._parts, self._have = None, [], 0

@@ -71,7 +71,7 @@ class GainSweep:
         return True
 
     def give_up(self, cause: EndCause, reason: str = "") -> None:
-        """Set the gains back unless the receiver is set otherwise, or gone; what was measured stays told."""
+        """Restore the gains unless the receiver was set otherwise; reported measurements stay."""
         match cause:
             case "retuned":
                 self._report(SweepDone("the receiver was set differently meanwhile", job=self.job, id=self.asked.id))
@@ -147,7 +147,7 @@ class Weighed(msgspec.Struct, frozen=True):
 
 
 def measure(samples: Complex, rate_hz: float, offset_hz: float, width_hz: float) -> Weighed:
-    """Weigh a channel and what lies beside it.
+    """Measure a channel and the floor beside it.
 
     samples : shape (n,), full scale 1; n >= 4096. offset_hz, width_hz : of the channel, from the centre.
     """

@@ -146,7 +146,7 @@ class Measurement:
         return self._measured(carrier)
 
     def _of_two(self, carrier: Carrier, other: OtherLine) -> Measured | NotMeasured:
-        """The one that stands where the station is expected, if only one does."""
+        """Choose the line at the station's expected place, when only one is there."""
         asked = self.asked
         away = [
             (hertz - asked.expected_hz) / np.hypot(asked.expected_sigma_hz, sigma_hz)

@@ -87,7 +87,7 @@ class PictureTap:
         self.show(self._show)
 
     def show(self, show: Show) -> None:
-        """Begin the picture anew and fill it from what is remembered."""
+        """Restart the spectrogram, filled from remembered samples."""
         self._show = show
         if self._tuning is None:
             return

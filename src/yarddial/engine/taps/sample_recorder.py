@@ -1,4 +1,4 @@
-"""Samples recorded as they come in, in the engine's process: nothing of them crosses to the window."""
+"""Recorder of unprocessed samples inside the engine process; none of them reach the window."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -33,7 +33,7 @@ class SampleRecorder:
         """Another slice of the same span is nothing to it."""
 
     def push(self, piece: Piece) -> bool:
-        """Write a block; True when that failed, which has then been told."""
+        """Write a block; return True after a failure, which has been reported."""
         if piece.lost:
             self._file.remark(f"{piece.lost} samples were lost here")
         try:

@@ -1,4 +1,4 @@
-"""The whole span's spectrum, every sample of it, told a few times a second."""
+"""Spectrum of the whole span from all samples, reported a few times a second."""
 
 from collections.abc import Callable
 
@@ -12,7 +12,7 @@ SPAN_S = 0.25
 
 
 class SpanSurvey:
-    """The engine's own; it goes on with whatever stream there is."""
+    """The engine's own survey, which continues over streams."""
 
     job, asked = 0, None
     survives = ALL_RESTS
@@ -24,7 +24,7 @@ class SpanSurvey:
         self._surveyed = 0
 
     def begin(self, tuning: Tuning, change: StreamChange) -> None:
-        """Begin anew."""
+        """Restart the averages."""
         self._tuning, self._surveyor, self._surveyed = tuning, SpanSurveyor(), 0
 
     def push(self, piece: Piece) -> bool:

@@ -35,7 +35,7 @@ class Piece(msgspec.Struct, frozen=True):
 
 
 class StreamTap(Protocol):
-    """One of the engine's list; it belongs to a job, 0 being the engine's own.
+    """A consumer of the sample stream; it belongs to a job, or with 0 to the engine.
 
     asked : the request that it answers; None for the engine's own.
     """

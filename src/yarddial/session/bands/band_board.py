@@ -118,7 +118,7 @@ def worst_first(rows: "Sequence[BandRow]") -> "tuple[BandRow, ...]":
 
 
 class BandBoard:
-    """Reads desk, calibration and log; worked out anew when it is asked for."""
+    """Board of all bands, computed from desk, calibration and log when it is requested."""
 
     def __init__(self, desk: Desk, calibration: Calibration, log: LogKeeper, background: Background) -> None:
         self._desk, self._calibration, self._log, self._background = desk, calibration, log, background
@@ -128,7 +128,7 @@ class BandBoard:
         self._changed = Listeners()
 
     def on_board_changed(self, listener: Listener) -> Callable[[], None]:
-        """It was worked out anew, and differs."""
+        """Listen for a changed board."""
         return self._changed.add(listener)
 
     def refresh(self) -> None:
@@ -175,7 +175,7 @@ class BandBoard:
         return self._desk.station.own_bands
 
     def drop_band(self, band: Band) -> None:
-        """Take one of the person's own off the board; it can be undone."""
+        """Remove one of the person's own bands; undoable."""
         left = tuple(own for own in self.own if own != band)
         self._desk.edit("band", msgspec.structs.replace(self._desk.station, own_bands=left))
 

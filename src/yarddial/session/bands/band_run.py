@@ -1,4 +1,4 @@
-"""All bands proven in turn: a known station measured, the span tested, a line in the log; it goes on after a kill."""
+"""Proof of all bands in turn: measure a known station, test the span, log the result; resumes after a kill."""
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Protocol
@@ -81,7 +81,7 @@ class BandRun(Job):
         return f"{self._now.band.name}, {number} of {self.count}: {what}"
 
     def unfinished(self) -> str:
-        """The run that was begun and not ended, by its name in the log; empty where there is none."""
+        """Name of the run that was begun and not ended, from the log; empty without one."""
         for entry in self._log.entries(RUN_KIND, self._desk.station.name, limit=1):
             if isinstance(entry.data, LoggedBandRun):
                 return "" if entry.data.ended else entry.data.run
@@ -96,7 +96,7 @@ class BandRun(Job):
         return ""
 
     def start(self) -> None:
-        """Begin, or go on with a run that did not come to its end."""
+        """Begin a run, or resume an unfinished one."""
         if self.why_not():
             return
         lease = self._jobs.request(BAND_RUN, self)

@@ -1,4 +1,4 @@
-"""Blind truing from a recording: all carriers found, then the raster that they keep."""
+"""Blind calibration from a recording: find all carriers, then the raster they fit."""
 
 from collections.abc import Sequence
 

@@ -108,7 +108,7 @@ class Calibration(Job):
         return self.oscillator_estimates.observations
 
     def state(self, route: ResolvedRoute | None = None, dial_hz: float | None = None) -> DialState:
-        """How far the dial is off: on the active route at the dial, unless told otherwise."""
+        """Error of the dial on a route at a frequency; by default the active route at the dial."""
         route = route or self._desk.route
         dial_hz = self._desk.station.dial_hz if dial_hz is None else dial_hz
         known = self._state
@@ -185,7 +185,7 @@ class Calibration(Job):
         return min(MAX_S, max_s), max(SHARE_OF_STATION * reference.sigma_hz, SHARE_OF_MODE * tolerance_hz, 1e-3)
 
     def why_not_measure(self, kind: JobKind | None = None, within: Lease | None = None) -> str:
-        """Why nothing can be measured just now, or an empty text; by what kind of job, and as a part of which."""
+        """Reason why no measurement can start now, or an empty text, for a kind of job within another."""
         if why_not := self._jobs.why_not(kind or MEASUREMENT, within):
             return why_not
         reference = self.reference()
@@ -284,7 +284,7 @@ class Calibration(Job):
         self.examine_dial(None)
 
     def examine_dial(self, lease: Lease | None) -> None:
-        """The same under a lease; does nothing for whoever may not tune."""
+        """Measure the carrier at the dial under a lease; do nothing for a job that may not tune."""
         route, dial_hz = self._desk.route, self._desk.station.dial_hz
         if route.why_not(dial_hz) or not self._jobs.may_tune(lease):
             return

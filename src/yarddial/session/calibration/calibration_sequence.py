@@ -1,4 +1,4 @@
-"""The walk through all oscillators: look after look as planned, then all entered at once; it ends, with a reason."""
+"""Calibration sequence: measure as planned until all oscillators are known, then enter all at once."""
 
 from collections.abc import Callable
 
@@ -58,7 +58,7 @@ class CalibrationSequence(Job):
         calibration.on_calibration_changed(self._changed.tell)
 
     def on_sequence_changed(self, listener: Listener) -> Callable[[], None]:
-        """It moved on, was planned anew, began or ended."""
+        """Listen for progress, new plans, begin and end."""
         return self._changed.add(listener)
 
     def menu_was_set(self, part_name: str) -> None:
@@ -203,7 +203,7 @@ class CalibrationSequence(Job):
         self._plan_on()
 
     def _plan_on(self) -> None:
-        """Plan anew; where nothing has changed since the last plan, go on with that."""
+        """Make a new plan, or continue the last one when nothing changed."""
         self.ask_plan()
         if self._answered == self._asked and self.plan is not None:
             self._go_on()

@@ -1,4 +1,4 @@
-"""By which model the last carrier was measured, in words: a steady one, one that drifts, two of them."""
+"""The signal model of the last measurement in words: steady, drifting, two carriers."""
 
 from typing import TYPE_CHECKING
 

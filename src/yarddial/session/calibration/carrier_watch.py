@@ -83,7 +83,7 @@ class CarrierWatch(Job):
         return self._calibration.why_not_measure(WATCH)
 
     def choose_point(self, point_s: float) -> None:
-        """Let each point of the next run take so long; a run that goes on keeps its own."""
+        """Set the duration of each point in the next run; a running one keeps its own."""
         if not self.running:
             self.point_s = point_s
 
@@ -143,7 +143,7 @@ class CarrierWatch(Job):
                 pass
 
     def why_stale(self) -> str:
-        """A point of another place, or made with other settings, is none of this curve."""
+        """Reject points from another place or with other settings."""
         if (self._desk.station.dial_hz, self._desk.route.name) != self._place:
             return "the dial was turned meanwhile"
         return "" if self._desk.route.at(self._place[0]) == self._watched_line else "the yard was changed meanwhile"

@@ -126,7 +126,7 @@ def _is_separate(fit: CorrectionFit, name: str) -> bool:
 
 
 def _is_worth(fit: CorrectionFit, oscillators: Oscillators, steps: dict[str, float]) -> bool:
-    """Whether a step lies beyond half its sigma: less only chases noise; of a sum it is all its steps together."""
+    """True when a step exceeds half its sigma, or all steps of a sum together do; smaller steps chase noise."""
     import numpy as np
 
     grouped = {name for group in fit.together for name in group}

@@ -30,7 +30,7 @@ FOLLOWER = JobKind("crystal_follower", "along", "the crystal is followed", "the 
 
 
 class CrystalFollower(Job):
-    """Follows the station that tells the crystal best; nothing is followed unless the person wants it."""
+    """Follow the station that determines the crystal best, when the person wants it."""
 
     def __init__(self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration) -> None:
         self._desk, self._live_receiver, self._jobs, self._calibration = desk, live_receiver, jobs, calibration
@@ -49,7 +49,7 @@ class CrystalFollower(Job):
         live_receiver.on_receiver_changed(self._aim)
 
     def on_crystal_changed(self, listener: Listener) -> Callable[[], None]:
-        """A station is followed, was measured, or is none any more."""
+        """Listen for a new, measured or lost station."""
         return self._changed.add(listener)
 
     def follow(self, wanted: bool) -> None:
@@ -87,7 +87,7 @@ class CrystalFollower(Job):
         self._changed.tell()
 
     def _aim(self) -> None:
-        """Choose what to follow for where the receiver looks now; nothing is sent that was sent already."""
+        """Choose the station to follow at the present tuning; send only changes."""
         reference = self._best() if self.is_wanted else None
         if reference is None:
             self.reference = None
@@ -113,7 +113,7 @@ class CrystalFollower(Job):
         self._lease.ask(Follow(*place, EVERY_S))
 
     def ended(self, ending: Ending) -> None:
-        """Begun anew when a station can be followed again."""
+        """Start again as soon as a station can be followed."""
         self._lease = self._sent = None
         self._changed.tell()
 

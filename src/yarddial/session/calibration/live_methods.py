@@ -1,4 +1,4 @@
-"""Tones, rasters and pilots with the running receiver: gathered here, worked out by whoever asked, in a thread."""
+"""Tones, rasters and pilots recorded with the running receiver, for evaluation in the caller's thread."""
 
 from collections.abc import Callable
 from pathlib import Path

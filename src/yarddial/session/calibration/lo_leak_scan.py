@@ -63,7 +63,7 @@ class LoLeakScan(Job):
 
     @property
     def running(self) -> bool:
-        """True while it looks."""
+        """True while the scan runs."""
         return self._lease is not None
 
     @property
@@ -172,7 +172,7 @@ class LoLeakScan(Job):
             self._next()
 
     def _explained(self, stated_hz: float, there_hz: float) -> bool:
-        """Whether a known station would stand there too, had the converter another of the stated oscillators."""
+        """True when a known station would appear there if the converter had another stated oscillator."""
         if self._antenna_off:
             return False
         line = self._place[1]

@@ -126,7 +126,7 @@ class OscillatorEstimates:
         self.refit()
 
     def forget(self) -> None:
-        """Leave out what was observed so far; it stays in the log."""
+        """Exclude the observations so far; they stay in the log."""
         self.observations = ()
         self.refit()
 

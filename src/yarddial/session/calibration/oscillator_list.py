@@ -208,7 +208,7 @@ def route_effects(station: Station, corrected: Station, oscillators: Oscillators
 def _measurement_for(
     plan: MeasurementPlan | None, station: Station, name: str, oscillators: Oscillators
 ) -> PlannedMeasurement | None:
-    """The first planned look that tells of an oscillator."""
+    """First planned measurement that determines an oscillator."""
     routes: dict[str, ResolvedRoute] = {route.name: route for route in station.resolved_routes()}
     for planned in plan.measurements if plan is not None else ():
         route = routes.get(planned.route)

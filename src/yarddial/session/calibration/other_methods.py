@@ -1,4 +1,4 @@
-"""Ways of truing without a carrier measured here: readings by hand, tones, pilots, rasters, files, own transmitter."""
+"""Calibration without a measured carrier: manual readings, tones, pilots, rasters, files, own transmitter."""
 
 from collections.abc import Mapping, Sequence
 from pathlib import Path
@@ -69,7 +69,7 @@ class OtherMethods:
         self._calibration.take_in((observation,), "tone", sentence, tone_hz=answer.tone_hz)
 
     def take_pilot(self, pilot: "Pilot", right_to_hz: float) -> None:
-        """Take what a stereo pilot tells of the sample clock. Raises BadObservations.
+        """Add the sample clock error measured by a stereo pilot. Raises BadObservations.
 
         right_to_hz : one sigma of the station's own pilot; by the rule 2 Hz at most.
         """
@@ -88,7 +88,7 @@ class OtherMethods:
         self._calibration.take_in((observation,), "stereo pilot", sentence, clock_ppm=pilot.clock_ppm)
 
     def take_raster(self, answer: "BlindAnswer") -> None:
-        """Take what a band's raster tells of the dial at its middle. Raises BadObservations while it is undecided."""
+        """Add the dial error that a band's raster gives at its middle. Raises BadObservations while undecided."""
         best = answer.hypotheses[0]
         if not answer.decided:
             raise BadObservations(f"the raster has not decided ({best.odds:.0%} for the likeliest): {answer.decides}")
@@ -102,7 +102,7 @@ class OtherMethods:
         self._calibration.take_in((observation,), "raster", sentence, carriers=answer.carriers)
 
     def read_file(self, path: Path) -> int:
-        """Take observations from a CSV file, how many is told. Raises BadObservations.
+        """Read observations from a CSV file and return their number. Raises BadObservations.
 
         Rows name parts of this yard, or none: then the converters of the active route count for them, in order.
         """
@@ -148,7 +148,7 @@ class OtherMethods:
         self._desk.dial(frequency_hz)
 
     def keep_reference(self, reference: Reference) -> None:
-        """Put a reference into the station, in place of one of the same name and frequency; undoable.
+        """Store a reference in the station, replacing one of the same name and frequency; undoable.
 
         Raises BadObservations.
         """
@@ -161,7 +161,7 @@ class OtherMethods:
         self._desk.edit("reference", msgspec.structs.replace(station, references=(*others, reference)))
 
     def keep_references(self, references: Sequence[Reference]) -> int:
-        """Put several in at once, as one edit; those that are there already stay as they are. Gives how many came."""
+        """Store several references as one edit, keep existing ones, and return how many were new."""
         station = self._desk.station
         known = {(reference.name, reference.frequency_hz) for reference in station.references}
         more = tuple(reference for reference in references if (reference.name, reference.frequency_hz) not in known)

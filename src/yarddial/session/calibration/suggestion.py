@@ -27,7 +27,7 @@ class NextRequest(msgspec.Struct, frozen=True):
     fit: "CorrectionFit | None"
 
     def solve(self) -> "NextMeasurement | None":
-        """The one that helps most at the dial; where some cannot be told apart, on their other routes as well."""
+        """Most useful next measurement at the dial; for unknowns that cannot be separated, on their other routes too."""
         from yarddial.analysis.correction.next_measurement import next_measurement
 
         station, route = self.station, self.station.active_route()
@@ -70,7 +70,7 @@ class Suggestion:
 
     @property
     def latest(self) -> "NextMeasurement | None":
-        """The latest answer; one for the yard as it is now is worked out in the background."""
+        """Latest suggestion; one for the present yard is computed in the background."""
         request = self._request()
         if request != self._asked:
             self._asked = request

@@ -11,7 +11,7 @@ KEPT_EVERY_S, MAX_KEPT = 2.0, 2_000
 
 
 class Warmth:
-    """Watches a receiver being started and stopped; one that nobody saw running yet is cold."""
+    """Warm-up state of receivers by their starts and stops; a receiver not yet seen running is cold."""
 
     def __init__(self, live_receiver: LiveReceiver) -> None:
         self._live_receiver = live_receiver
@@ -22,7 +22,7 @@ class Warmth:
         self._read_s = self._born_s = seconds_of("")
 
     def update(self, receiver: str) -> None:
-        """Let the time since the last look pass; `receiver` is the one of the active route."""
+        """Account for the time since the last update; `receiver` is that of the active route."""
         now_s = seconds_of("")
         keeps = exp(-max(now_s - self._read_s, 0.0) / TAU_S)
         self._read_s = now_s

@@ -1,4 +1,4 @@
-"""The run: one check after the other, each told as it is done; a fault that ends all others ends the run."""
+"""First light: one check after another, each reported when done; a fatal fault ends the run."""
 
 from collections.abc import Callable, Iterator
 
@@ -205,7 +205,7 @@ class FirstLight:
         return min(max(4 * route.sigma_hz(reference.frequency_hz), 2_000.0), max(abs(place_hz) - 5_000.0, 1_000.0))
 
     def _line_hz(self, heard: ListenedBlock, ask: RequestedSettings) -> Moment | None:
-        """Where the station's carrier is now, as exactly as it can be told; None where it cannot be heard."""
+        """Precise frequency of the station's carrier; None when it cannot be received."""
         from yarddial.dsp.carrier import estimate_carrier
 
         place_hz, route, reference = self._place_hz(ask), self._plan.route, self._plan.reference

@@ -34,7 +34,7 @@ class ListenedBlock(msgspec.Struct, frozen=True):
 
 
 def listen(device: Device, time: TimeSource, rate_hz: float, seconds_s: float) -> ListenedBlock:
-    """Read so many seconds. Missing by the clock counts only what the receiver did not say.
+    """Read this many seconds; samples missing by the clock are those that the receiver did not report.
 
     The first block sets the clock going; the count allows one block of unevenness.
     """

@@ -70,7 +70,7 @@ def _judged(stage: GainCapability, seen: list[tuple[float, float]]) -> CheckResu
 
 
 def _level_db(heard: ListenedBlock, bits: int, place_hz: float | None, reach_hz: float) -> float | None:
-    """Level of the station's carrier, or of everything where none stands out; None where it is clipped or hidden."""
+    """Level of the station's carrier, or of the whole span without one; None when clipped or hidden."""
     samples = heard.samples
     if samples.size == 0 or max(np.abs(samples.real).max(), np.abs(samples.imag).max()) > CLIPPED_PEAK:
         return None

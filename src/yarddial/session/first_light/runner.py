@@ -38,7 +38,7 @@ class Runner(Protocol):
 
 
 class HelpedRunner:
-    """A run by a helper; one that died or hangs is a result as well."""
+    """Run in a helper process; one that dies or hangs gives a result as well."""
 
     def __init__(self, helper: Helper[CheckResult]) -> None:
         self._helper = helper

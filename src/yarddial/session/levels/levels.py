@@ -123,7 +123,7 @@ class Levels(Job):
         return self._desk.station.surroundings
 
     def choose_surroundings(self, name: str) -> None:
-        """Keep where the antennas stand in the station; it can be undone."""
+        """Store the surroundings of the antennas in the station; undoable."""
         station = msgspec.structs.replace(self._desk.station, surroundings=name)
         self._desk.edit("surroundings", station)
 
@@ -152,7 +152,7 @@ class Levels(Job):
         return level_line(route, self._desk.outside, demodulation.width_hz, seen, is_hidden=seen is None)
 
     def weighed(self) -> SweepPoint | None:
-        """What was measured with the gains, the dial and the route as they are now."""
+        """Levels measured with the present gains, dial and route."""
         return self._weighed[1] if self._weighed is not None and self._weighed[0] == self._here("weigh", "") else None
 
     def _seen(self, route: ResolvedRoute, point: SweepPoint) -> "MeasuredLevels | None":
@@ -220,7 +220,7 @@ class Levels(Job):
         self._begin(self.swept, settings_of(self.stages), with_products=True)
 
     def weigh(self) -> None:
-        """Measure levels as they are, nothing changed; unless it is known already, or something else is measured."""
+        """Measure the present levels, unless they are known or another measurement runs."""
         here = self._here("weigh", "")
         is_known = self._weighed is not None and self._weighed[0] == here
         if not is_known and not self.why_not_sweep("weigh"):

@@ -33,7 +33,7 @@ NOISE_WATCH = JobKind(
 
 
 class NoiseReading(msgspec.Struct, frozen=True):
-    """The floor at one moment, or why there is none.
+    """The noise floor at one time, or the reason for a missing reading.
 
     at_s : seconds from the first. floor : dB relative to full scale and hertz, or dBm per hertz at the socket where
     the receiver's levels are calibrated; None where nothing could be read, with `why_not`.
@@ -136,7 +136,7 @@ class NoiseWatch(Job):
                 pass
 
     def stepped_back(self) -> None:
-        """Another job has the receiver: a reading under way is none."""
+        """Drop the reading under way when another job takes the receiver."""
         if self._lease is not None and self._asked_s is not None:
             self._jobs.stop_requests(self._lease)
 

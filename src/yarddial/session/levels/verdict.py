@@ -50,7 +50,7 @@ def levels_verdict(levels: Levels, desk: Desk) -> Verdict:
 
 
 def _at_a_glance(levels: Levels, desk: Desk, now: str) -> Verdict | None:
-    """What one look at the samples tells without a sweep: that a gain is far too high or far too low."""
+    """Verdict from one spectrum without a sweep: gain far too high or far too low."""
     point, receiver = levels.weighed(), desk.route.receiver
     if point is None:
         return None

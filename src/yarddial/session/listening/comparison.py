@@ -125,7 +125,7 @@ class Comparison(Job):
         return min(able, key=lambda reference: abs(reference.frequency_hz - dial_hz), default=None)
 
     def keep(self) -> None:
-        """Keep the active route as it is set now, to compare it with other settings."""
+        """Store the active route with its present settings for comparison."""
         route = self._desk.route
         setup = Setup(_label(route), route)
         if not route.missing and setup.label not in [kept_setup.label for kept_setup in self._kept]:
@@ -159,7 +159,7 @@ class Comparison(Job):
         self._changed.tell()
 
     def cancel(self) -> None:
-        """End it; what was measured so far stays."""
+        """End the comparison; results so far stay."""
         if self._lease is not None:
             self._jobs.cancel(self._lease)
 
@@ -209,7 +209,7 @@ class Comparison(Job):
                 pass
 
     def why_stale(self) -> str:
-        """Both are compared on one place; what was measured so far stays."""
+        """Stop when the dial leaves the compared frequency; results so far stay."""
         return "" if self._desk.station.dial_hz == self._dial_hz else "the dial was turned meanwhile"
 
     def _next_pair(self) -> None:

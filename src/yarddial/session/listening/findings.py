@@ -8,7 +8,7 @@ from yarddial.session.station.desk import Desk
 
 
 def listen_findings(listening: Listening, receiver: LiveReceiver, desk: Desk) -> list[Finding]:
-    """Too much in the channel; that little stands in one is nothing wrong."""
+    """Report an overloaded channel; an empty channel is no fault."""
     if not listening.is_open or listening.level_dbfs is None or listening.level_dbfs <= LIMIT_DBFS:
         return []
     verdict = listen_verdict(listening, receiver, desk)

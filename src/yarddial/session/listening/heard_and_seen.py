@@ -36,7 +36,7 @@ class LastSecond:
         self._pieces.clear()
 
     def strongest_tone(self) -> tuple[float, float] | None:
-        """Frequency of the strongest tone and its sigma, hertz; None where none stands out, or too little was heard."""
+        """Frequency and sigma of the strongest audio tone, hertz; None without one or with too little audio."""
         if sum(piece.size for piece in self._pieces) < SOUND_RATE_HZ / 2:
             return None
         from yarddial.dsp.carrier import estimate_carrier
@@ -65,7 +65,7 @@ def noise_density_dbfs_hz(picture: ReceiverPicture, width_hz: float) -> float | 
 
 
 def carrier_near(level_db: NDArray[np.floating], half_hz: float, near_hz: float) -> float | None:
-    """Place of the strongest carrier near a place, hertz from the middle of the picture; None where none stands out.
+    """Offset of the strongest carrier near a place from the picture's middle; None without one.
 
     Parameters
     ----------

@@ -16,7 +16,7 @@ class LatelyHeard:
         self._stayed_s = 0.0
 
     def moved(self) -> None:
-        """The dial or the mode is another: the time begins anew."""
+        """Restart the time after a change of dial or mode."""
         self._stayed_s = 0.0
 
     def heard(self, place: HeardPlace, seconds_s: float) -> bool:

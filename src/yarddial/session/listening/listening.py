@@ -93,7 +93,7 @@ class Listening(Job):
 
     @property
     def is_open(self) -> bool:
-        """True while the place is looked at."""
+        """True while the Listen place is open."""
         return self.lease is not None
 
     @property
@@ -113,7 +113,7 @@ class Listening(Job):
         return self._heard.add(listener)
 
     def open(self) -> None:
-        """The place is looked at: the picture and the ear are its own from now on."""
+        """Open the Listen place: picture and audio follow it from now on."""
         if self.lease is not None:
             return
         lease = self._jobs.request(LISTENING, self)
@@ -181,7 +181,7 @@ class Listening(Job):
         self.change(squelch_dbfs=round(level + 3.0, 1) if wanted and level is not None else None)
 
     def mute(self, on: bool) -> None:
-        """Silence while somebody transmits: nothing is heard, kept as sound or remembered."""
+        """Mute during a transmission: no audio is played, stored or remembered."""
         if on != self._is_muted:
             self._is_muted, self.sounds, self.level_dbfs = on, [], None
             self._changed.tell()
@@ -208,7 +208,7 @@ class Listening(Job):
         self._send()
 
     def hear(self, wanted: bool) -> None:
-        """Sound on or off; the level is told either way."""
+        """Turn audio on or off; the level is reported either way."""
         self.is_heard = wanted
         self._changed.tell()
 
@@ -246,7 +246,7 @@ class Listening(Job):
         self._changed.tell()
 
     def tone(self) -> tuple[float, float] | None:
-        """The strongest tone in the last second heard, with its uncertainty, hertz; None where none stands out."""
+        """Strongest tone in the last second of audio with its sigma, hertz; None without one."""
         return self._last_second.strongest_tone()
 
     # Where one looks and listens
@@ -293,7 +293,7 @@ class Listening(Job):
         self.clear = gaps_of(self._live_receiver.picture, self.chart_hz, self.settings.width_hz)
 
     def next_clear(self, direction: int) -> str:
-        """Dial the next gap up (+1) or down (-1); returns a sentence where there is none, else an empty text."""
+        """Dial the next clear gap up (+1) or down (-1); return a sentence without one, else an empty text."""
         from yarddial.dsp.clear_places import next_clear
         from yarddial.session.listening.clear_place import why_no_gap
 
@@ -407,7 +407,7 @@ class Listening(Job):
             self._changed.tell()
 
     def _follow_mode(self) -> None:
-        """The mode at the dial chooses the way of hearing, unless it is one of its ways already."""
+        """Choose the demodulation for the dial's mode, unless the present one serves it."""
         mode = self._desk.station.mode
         if mode != self._mode:
             self._mode = mode
@@ -417,7 +417,7 @@ class Listening(Job):
                 self._make_room()
 
     def _usual(self, demodulation: Demodulation) -> DemodulationDefaults:
-        """A way as it is usual at the dial, in the station's region."""
+        """Usual settings of a demodulation at the dial, in the station's region."""
         return usual(demodulation, self._desk.station.dial_hz, self._desk.station.region)
 
     def _carried_over(self, demodulation: Demodulation) -> DemodulationSettings:

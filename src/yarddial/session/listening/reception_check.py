@@ -120,7 +120,7 @@ class ReceptionCheck(Job):
         self._changed.tell()
 
     def poll(self) -> None:
-        """Go on as far as what has come in allows."""
+        """Advance as far as the received data allows."""
         if self._run is not None and next(self._run, "done") == "done" and self._lease is not None:
             self._lease.end()
 
@@ -256,7 +256,7 @@ class ReceptionCheck(Job):
         return any(reaching(self._desk.station, hertz) for hertz in np.linspace(step.low_hz, step.high_hz, 9).tolist())
 
     def _waiting(self) -> Iterator[None]:
-        """Until the receiver looks there, or says why not."""
+        """Wait until the receiver is tuned there, or reports why not."""
         while not self._live_receiver.is_tuned and not self._live_receiver.trouble:
             yield
 

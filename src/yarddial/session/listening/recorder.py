@@ -1,4 +1,4 @@
-"""What is kept of what comes in: sound as WAV, samples as SigMF; and a recording played in the receiver's place."""
+"""Recording of audio as WAV and samples as SigMF, and replay of a recording in place of the receiver."""
 
 from collections.abc import Callable
 from functools import partial
@@ -99,7 +99,7 @@ class Recorder(Job):
         self._changed.tell()
 
     def record_samples(self, path: "Path", settings: DemodulationSettings) -> None:
-        """Begin to write what the receiver gives into a SigMF recording, with what is known to stand in it.
+        """Start a SigMF recording of the receiver's samples, annotated with the known signals.
 
         settings : how it is heard, for the annotation.
         Raises NotWritten while the receiver is off.

@@ -10,7 +10,7 @@ CentreAt = Literal["dial", "receiver"]
 
 
 def whose_centre(route: ResolvedRoute, centre_hz: float, name: str) -> CentreAt:
-    """The one that it can be over a route; raises CentreUnclear where it can be either."""
+    """Decide whether a recording's centre is of the dial or the receiver; raises CentreUnclear when both fit."""
     as_dial_hz = route.dial_of(centre_hz, route.dial_hz)
     can_be_dial = not route.why_not(centre_hz)
     can_be_receiver = not route.receiver.why_not(centre_hz, route.port) and not route.why_not(as_dial_hz)

@@ -1,4 +1,4 @@
-"""Over Listen: what stands at the dial, as it is heard."""
+"""Verdict of Listen: what is received at the dial."""
 
 from yarddial.session.listening.listening import Listening
 from yarddial.session.receiver.live_receiver import LiveReceiver

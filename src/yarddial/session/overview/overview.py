@@ -85,7 +85,7 @@ class Overview:
             self._changed.tell()
 
     def forget(self) -> None:
-        """Something has changed: work it out anew with the next poll."""
+        """Mark the overview as outdated; the next poll computes it."""
         if not self._is_stale:
             self._is_stale = True
             self._stale.tell()

@@ -1,4 +1,4 @@
-"""What the overview looks at: the session, as it is."""
+"""The part of the session that the overview reads."""
 
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any, Protocol
@@ -38,5 +38,5 @@ class Topics(Protocol):
         ...
 
     def made_rooms(self) -> Iterator[tuple[Declaration[Any], Any]]:
-        """Every activity that was made so far."""
+        """Activities that exist."""
         ...

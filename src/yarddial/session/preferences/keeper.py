@@ -25,7 +25,7 @@ class PreferenceKeeper:
         self._put_in_force()
 
     def on_preferences_changed(self, listener: Listener) -> Callable[[], None]:
-        """One of them is another."""
+        """Listen for changed preferences."""
         return self._changed.add(listener)
 
     def change(self, **changed: Any) -> None:

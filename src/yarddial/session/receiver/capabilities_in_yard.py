@@ -19,7 +19,7 @@ ONLY_PORT = "antenna"
 
 
 def with_capabilities(station: Station, part_name: str, able: Capabilities, device: str, day: str) -> Station:
-    """The station with a receiver that is this device: everything that the driver knows, marked as told by it.
+    """Return the station with a receiver set to everything that the driver reports, marked as reported.
 
     What was measured on another device is taken away: its crystal, lost samples and levels were that one's. A port that
     a route ends in and that the device does not have becomes its first.
@@ -81,7 +81,7 @@ def _rate_hz(part: Receiver, able: Capabilities) -> float:
 
 
 def _ports(part: Receiver, able: Capabilities) -> tuple[Port, ...]:
-    """Those of the device; what the yard knows of one of the same name stays."""
+    """Ports of the device; what the yard knows about one of the same name stays."""
     if able.ports == ("",):
         # One socket without a name: whatever the yard calls it.
         return part.ports[:1] or (Port(ONLY_PORT),)

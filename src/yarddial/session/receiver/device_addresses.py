@@ -1,4 +1,4 @@
-"""Addresses of what is told instead of found, from the few things that a person says; no syntax to learn."""
+"""Addresses of devices that cannot be discovered, from a person's plain answers."""
 
 from pathlib import Path
 
@@ -50,7 +50,7 @@ def recording_device(path: str, *, again: bool = True) -> str:
 
 
 def program_device(command: str) -> str:
-    """A program of the person's; raises DeviceNotFound where it is none."""
+    """Address of a person's own program; raises DeviceNotFound for an invalid one."""
     words_of(command.strip())
     return f"process:{command.strip()}"
 

@@ -1,4 +1,4 @@
-"""Recordings made on another computer: what lies there, and what is brought over, one after the other."""
+"""Recordings on another computer: the list, and transfers one after the other."""
 
 from collections import deque
 from collections.abc import Callable
@@ -17,7 +17,7 @@ Tells = Callable[["Fetching"], None]
 
 
 class FarRecordings:
-    """Brings them over in turn; whoever asked hears how far it is, and its end once.
+    """Transfer recordings in turn; the requester hears the progress and, once, the end.
 
     far_engine : gives the link in use, or None where the receiver stands here.
     """
@@ -32,12 +32,12 @@ class FarRecordings:
         self.brought: dict[str, Path] = {}
 
     def on_far_recordings_changed(self, listener: Listener) -> Callable[[], None]:
-        """More of it came, it ended, or others lie there."""
+        """Listen for progress, ends and a changed list."""
         return self._changed.add(listener)
 
     @property
     def there(self) -> "tuple[FarRecording, ...]":
-        """What lies on the computer in use; the newest first."""
+        """Recordings on the computer in use, newest first."""
         far = self._far_engine()
         return (far.recordings or ()) if far is not None else ()
 
@@ -47,7 +47,7 @@ class FarRecordings:
         return self._now[1] if self._now is not None else None
 
     def refresh(self) -> None:
-        """Ask anew what lies there."""
+        """Request the list again."""
         far = self._far_engine()
         if far is not None:
             far.list_recordings()
@@ -66,7 +66,7 @@ class FarRecordings:
             self._changed.tell()
 
     def leave(self, name: str) -> None:
-        """It is not brought over now, and whoever asked hears that; what has come is kept."""
+        """Cancel a transfer and tell the requester; what has arrived is kept."""
         self._waiting = deque(errand for errand in self._waiting if errand[1] != name)
         if self._now is not None and self._now[1].name == name:
             far, fetching, on_progress = self._now

@@ -1,4 +1,4 @@
-"""The far computer in use: whether what it tells of itself has changed."""
+"""Watch the far computer in use for changes in what it reports."""
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING
@@ -18,7 +18,7 @@ class FarWatch:
         self._seen: object = None
 
     def on_far_changed(self, listener: Listener) -> Callable[[], None]:
-        """Another computer is used, or it tells something else."""
+        """Listen for another computer, or a changed report of it."""
         return self._changed.add(listener)
 
     def poll(self) -> None:

@@ -76,7 +76,7 @@ class LiveReceiver:
     # On and off
 
     def start(self, route: ResolvedRoute) -> None:
-        """Start the receiver of a route, and have it told where to look, since its process may be a new one."""
+        """Start the receiver of a route and tune it, since its process may be new."""
         self.wanted, self._why_off, self.trouble_kind = True, "", ""
         self.tuner.begin_anew()
         self._open(route)
@@ -145,7 +145,7 @@ class LiveReceiver:
     # Safeguards: they need no lease, and count when the engine says so
 
     def guard(self, on: bool) -> None:
-        """Have every gain taken to its minimum while somebody transmits, and back."""
+        """Lower every gain to its minimum while somebody transmits, and restore them afterwards."""
         self._hold(msgspec.structs.replace(self._safeguards, is_guarded=on))
 
     def mute(self, on: bool) -> None:
@@ -179,7 +179,7 @@ class LiveReceiver:
 
     @property
     def guard_has_failed(self) -> bool:
-        """True where the driver was told to lower the gains, could have done so, and has not."""
+        """True when the driver was told to lower the gains, could, and did not."""
         tuning = self.tuner.acknowledged
         return bool(self.guard_trouble) and (bool(self._refusal) or (tuning is not None and tuning.guard == "failed"))
 

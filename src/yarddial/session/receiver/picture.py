@@ -59,7 +59,7 @@ class ReceiverPicture:
         return self._show.half_span_hz
 
     def on_spectrogram_moved(self, listener: Listener) -> Callable[[], None]:
-        """New columns are in `dial_columns`, or the picture began anew."""
+        """Listen for new columns in `dial_columns`, and for a restarted picture."""
         return self._spectrogram_moved.add(listener)
 
     def on_span_moved(self, listener: Listener) -> Callable[[], None]:
@@ -83,7 +83,7 @@ class ReceiverPicture:
             self.begin()
 
     def begin(self) -> None:
-        """Begin the picture anew."""
+        """Restart the picture."""
         self._show = msgspec.structs.replace(self._show, id=self._jobs.next_number())
         self._jobs.command(self._show)
         self.dial_columns, self._recent = [], []

@@ -27,7 +27,7 @@ NOT_TOLD = {
 
 
 class ChoiceHelpers(msgspec.Struct, frozen=True):
-    """Who looks for receivers, who asks one, and who remembers programs; given by whoever joins the parts."""
+    """Helpers that discover receivers, query one, and remember programs; supplied at construction."""
 
     search: Callable[[], Helper[Listing]]
     ask: Callable[[str], Helper[Told]]
@@ -36,7 +36,7 @@ class ChoiceHelpers(msgspec.Struct, frozen=True):
 
 
 class ReceiverChoice:
-    """Looks while somebody chooses; asks one device at a time; what it says becomes one edit of the yard."""
+    """Choice of a receiver: discover while open, query one device at a time, store the answer as one edit."""
 
     def __init__(self, desk: Desk, live_receiver: LiveReceiver, helpers: ChoiceHelpers | None) -> None:
         self._desk, self._live_receiver, self._helpers = desk, live_receiver, helpers
@@ -156,7 +156,7 @@ class ChoiceTopics(ReceiverTopics, Protocol):
 
     @property
     def choice_helpers(self) -> Callable[[], ChoiceHelpers] | None:
-        """Makes what looks for receivers."""
+        """Make the helper that discovers receivers."""
         ...
 
 

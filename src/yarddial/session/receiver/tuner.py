@@ -71,7 +71,7 @@ class ReceiverTuner:
         self._requested, self._acknowledged, self.refusal = None, None, ""
 
     def tune(self, route: ResolvedRoute, dial_hz: float, half_width_hz: float, lease: Lease | None = None) -> None:
-        """Tune to a dial frequency, under a lease or where nobody has one; does nothing for whoever may not tune.
+        """Tune to a dial frequency under a lease, or without one when no job tunes; else do nothing.
 
         Nothing is sent where that is what was asked for last and not refused.
         """
@@ -87,7 +87,7 @@ class ReceiverTuner:
         *,
         anew: bool = False,
     ) -> None:
-        """Tune with just these settings to where the line stands; `anew` even where that was asked for last."""
+        """Tune the route with exactly these settings; with `anew` also when they were requested last."""
         if not self._jobs.may_tune(lease) or not self._can_receive(route):
             return
         self.picture.sense = _sense(route)
@@ -95,7 +95,7 @@ class ReceiverTuner:
         self._send(Tune(requested, middle_hz, half_width_hz, route.name), lease, anew=anew)
 
     def listen(self, route: ResolvedRoute, dial_hz: float, chart_hz: float, half_hz: float, lease: Lease) -> float:
-        """Draw half_hz around chart_hz of the dial; the receiver keeps its centre while the dial lies well in its span.
+        """Draw half_hz around chart_hz; keep the centre while the dial lies well inside the span.
 
         Returns where the picture's middle really is on the dial: it does not reach beyond the span.
         """
@@ -123,7 +123,7 @@ class ReceiverTuner:
         return shown_hz
 
     def _parked_for(self, lease: Lease) -> RequestedSettings | None:
-        """Where the centre was parked for whoever listens; else where it is parked for the dial."""
+        """Parked centre of the listening job, else of the dial."""
         if self._listened is not None and self._listened[0] == lease.id:
             return self._listened[1]
         asked = self._requested
@@ -144,7 +144,7 @@ class ReceiverTuner:
             self.picture.begin()
 
     def take(self, event: Event) -> bool:
-        """Take an event from the engine; True where it told of the tuning that was asked for last."""
+        """Take an engine event; return True when it acknowledges the latest requested tuning."""
         match event:
             case Tuned():
                 self._acknowledged = event.tuning

@@ -1,1 +1,1 @@
-"""The transceiver and the dial move as one."""
+"""The transceiver and the dial follow each other."""

@@ -1,4 +1,4 @@
-"""Dial and transceiver follow each other: whoever moved last wins; no echo, no fight, no hunting. Knows no clock.
+"""Two-way following of dial and transceiver: the last mover wins, without echo. Uses no clock.
 
 Whoever runs it tells what happens and when, and does what it says. Its rules:
 
@@ -142,7 +142,7 @@ class Following(LastMover[float]):
 
 
 class FollowingMode(LastMover[tuple[str, float]]):
-    """Mode, in the transceiver's words, and pass-band in hertz: 0 for the usual one, or where it is not told."""
+    """Mode in the transceiver's words and pass-band in hertz: 0 for the usual or an unknown one."""
 
     def __init__(self) -> None:
         # A pass-band that it does not have is believed soon.

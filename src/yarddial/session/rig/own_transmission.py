@@ -138,7 +138,7 @@ class OwnTransmission(Job):
         return self._jobs.why_not(OWN_TRANSMISSION)
 
     def begin(self, *, dummy_load: bool, lowest_power: bool) -> str:
-        """Get ready: the receiver looks where it would transmit. Returns why not, or an empty text."""
+        """Tune the receiver to the transmit frequency. Return why not, or an empty text."""
         if why := self.why_not(dummy_load=dummy_load, lowest_power=lowest_power):
             return why
         lease = self._jobs.request(OWN_TRANSMISSION, self)
@@ -179,7 +179,7 @@ class OwnTransmission(Job):
         self._changed.tell()
 
     def _release_key(self) -> None:
-        """Have it receive again, whether it was keyed or not: to be told once too often harms nothing."""
+        """Tell it to receive, whether it was keyed or not; one order too many is harmless."""
         self._is_pressed = False
         self._rig.order(PressRigKey(transmit=False))
         self._rig.safety.has_let_go()
@@ -230,7 +230,7 @@ class OwnTransmission(Job):
         return mode_key_of(self._rig.shown.mode if self._rig.shown is not None else "") or ""
 
     def _half_hz(self) -> float:
-        """Half of what is looked at, for its mode."""
+        """Half width of the examined channel, for its mode."""
         return HALF_SPANS_HZ.get(self._key(), USUAL_HALF_HZ)
 
     def _by_if(self) -> bool:
@@ -238,7 +238,7 @@ class OwnTransmission(Job):
         return rig is not None and rig.name == self._rig.name and rig.tap == "if"
 
     def _has_carrier(self) -> bool:
-        """Whether a carrier stands whose place tells of its reference."""
+        """True when a carrier is present whose frequency depends on the transceiver's reference."""
         return self._key() in CARRIER_MODES and not self._by_if()
 
     def _is_heard(self) -> bool:
@@ -298,7 +298,7 @@ class OwnTransmission(Job):
 
     @property
     def is_worth_entering(self) -> bool:
-        """Whether what was heard tells more than is known, or that what is known is wrong."""
+        """True when the result improves on what is known, or contradicts it."""
         result, part = self.result, self._rig.part
         if result is None or result.ppm is None or part is None:
             return False

@@ -1,4 +1,4 @@
-"""How often a transceiver is asked: as often as it is worth, never faster than it answers. No clock, no thread."""
+"""Polling rate of a transceiver: as fast as useful, never faster than it answers. No clock, no thread."""
 
 # Between two readings; a little more while nothing has moved for a while.
 OFTEN_S, SELDOM_S, RESTS_AFTER_S = 0.1, 0.13, 20.0
@@ -38,7 +38,7 @@ class Pace:
         self.under_way += 1
 
     def came(self, now_s: float, asked_s: float, *, moved: bool) -> None:
-        """One was answered, or given up; `moved` where it told anything new."""
+        """Note an answered or abandoned question; `moved` when it brought news."""
         took_s = now_s - asked_s
         usual_s = took_s if self._usual_s is None else self._usual_s
         if self.under_way > 1 and took_s > SLOW_ANSWER_FACTOR * usual_s + LONGER_S:

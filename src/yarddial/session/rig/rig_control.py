@@ -98,12 +98,12 @@ class RigControl:
 
     @property
     def is_following(self) -> bool:
-        """True while dial and transceiver move as one."""
+        """True while dial and transceiver follow each other."""
         return self.is_wanted and not self.is_roaming and self.status == "linked" and not self.pauses
 
     @property
     def pauses(self) -> str:
-        """Why following waits, though it is wanted; it goes on by itself. Empty while it does not."""
+        """Why following pauses though it is wanted; it resumes by itself. Empty while it runs."""
         if self._jumps.is_jumping:
             return f"{self.name}'s display jumps by itself: following waits until it has stood still for {STEADY_S:g} s"
         if self._failed >= FAILED_READINGS_TO_TELL:
@@ -183,13 +183,13 @@ class RigControl:
     # Following
 
     def home(self) -> ResolvedRoute:
-        """The route on which it is followed: while the receiver is away, the one that it comes back to."""
+        """The route on which it is followed; while the receiver is elsewhere, the route it returns to."""
         station = self._desk.station
         away = self.is_roaming and any(route.name == self._home_route for route in station.routes)
         return station.resolve(self._home_route) if away else self._desk.route
 
     def follow(self) -> bool:
-        """Dial and transceiver move as one from now on; the dial goes to where the transceiver stands.
+        """Start following; the dial goes to the transceiver's frequency.
 
         False where what comes to the receiver at worst was not acknowledged for this route.
         """
@@ -337,7 +337,7 @@ class RigControl:
             )
 
     def _tell_place(self) -> None:
-        """What stands in the middle of its IF now: the picture over the IF is laid out by it."""
+        """Report the frequency at the middle of its IF, by which the picture over the IF is laid out."""
         state, part = self.shown, self.part
         self._is_ahead = self._is_ahead and not self._following.is_settled
         if state is None or part is None or self._is_ahead:
@@ -442,7 +442,7 @@ class RigControl:
             self._changed.tell()
 
     def _route(self) -> ResolvedRoute:
-        """The active route where the transceiver stands on it; else one on which nothing lies before it."""
+        """The active route with the transceiver on it; else one without converters before it."""
         route = self._desk.route
         if route.transceiver is None or route.transceiver.name != self.name:
             station = self._desk.station

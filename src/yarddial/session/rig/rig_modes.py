@@ -20,7 +20,7 @@ def plain_demodulation(demodulation: Demodulation) -> Demodulation:
 
 
 def rig_mode_of(mode: str, demodulation: Demodulation) -> str:
-    """The transceiver's mode for one of ours and a way of hearing it; empty where there is none."""
+    """The transceiver's mode for our mode and demodulation; empty without one."""
     names = RIG_MODES.get(mode, ())
     wanted = [name for name in names if demodulation_of(name) == plain_demodulation(demodulation)]
     return (wanted or list(names) or [""])[0]

@@ -69,7 +69,7 @@ class RigSafety:
 
     @property
     def is_acknowledged(self) -> bool:
-        """Whether a person has seen what comes to the receiver at worst, in just these words, where it is followed."""
+        """True when a person has seen, in exactly these words, the worst power that reaches the receiver."""
         worst = self.worst(self._rig.home())
         if worst is None:
             return True
@@ -97,7 +97,7 @@ class RigSafety:
         return f"{worst.words}: the receiver stays off on this route while {name} is linked"
 
     def enforce(self) -> None:
-        """Stop a receiver that stands open where it must not, or that did not lower its gains when it was told to."""
+        """Stop a receiver that is open where it must not be, or that did not lower its gains when told."""
         why = self.why_closed(self._desk.route)
         if not why and self._receiver.guard_has_failed:
             why = f"{self._receiver.guard_trouble}: the receiver stays off while {self._rig.name} transmits"
@@ -132,7 +132,7 @@ class RigSafety:
         self._hold()
 
     def has_let_go(self) -> None:
-        """It was told to receive again: the gains stay down until it says so, asked after this moment."""
+        """Note the order to receive; gains stay down until a later reading confirms it."""
         if self._keyed_until_s is not None:
             self._keyed_until_s = clock.monotonic_s()
 

@@ -1,4 +1,4 @@
-"""The hunt for interference: one step of a person, one look of the receiver, until somebody is named."""
+"""Interference search: one step by the person, one record by the receiver, until a source is named."""
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING
@@ -31,7 +31,7 @@ INTERFERENCE_SEARCH = JobKind("hunt", "work", "the hunt for interference", "a lo
 
 
 class InterferenceSearch:
-    """One hunt at a time, at the dial's place; what was found stays until another begins."""
+    """One search at a time, at the dial; its result stays until another begins."""
 
     def __init__(
         self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, log: LogKeeper
@@ -45,12 +45,12 @@ class InterferenceSearch:
         self.trouble = ""
 
     def on_search_changed(self, listener: Listener) -> Callable[[], None]:
-        """A look came, or the hunt began or ended."""
+        """Listen for new records, begin and end."""
         return self._changed.add(listener)
 
     @property
     def running(self) -> bool:
-        """True while the receiver looks."""
+        """True while the receiver records."""
         return self._records.running
 
     @property
@@ -67,7 +67,7 @@ class InterferenceSearch:
         self, rooms: tuple[str, ...], devices: dict[str, tuple[str, ...]] | None = None, *, can_choke: bool = True,
         can_mains: bool = True, has_battery: bool = True,
     ) -> None:  # fmt: skip
-        """Begin anew where the dial stands.
+        """Begin a new search at the dial.
 
         rooms : the house's circuits by name. The others say what the person can do.
         """
@@ -106,7 +106,7 @@ class InterferenceSearch:
         self._changed.tell()
 
     def cancel(self) -> None:
-        """End the look under way; what was found so far stays."""
+        """End the record under way; earlier results stay."""
         self._records.cancel()
 
     def _seen(self, setting: SpanSetting, span: "Span") -> None:
@@ -127,7 +127,7 @@ class InterferenceSearch:
         self._changed.tell()
 
     def _note(self) -> None:
-        """The whole hunt as one entry."""
+        """Log the whole search as one entry."""
         search = self.search
         if search is None:
             return

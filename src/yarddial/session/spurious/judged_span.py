@@ -24,7 +24,7 @@ class JudgedPeak(msgspec.Struct, frozen=True):
 
 
 class Recorded(msgspec.Struct, frozen=True):
-    """The first recording's span, what is told of each of its peaks, what was predicted, and the other recordings."""
+    """The first recording's span, the verdict on each peak, the predictions, and the other recordings."""
 
     before: "Span"
     judged: "tuple[tuple[Peak, Judgement], ...]"

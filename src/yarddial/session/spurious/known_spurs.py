@@ -10,7 +10,7 @@ WITHIN_HZ, MAX_TESTS = 1_000.0, 60
 
 
 def known_spur(log: LogKeeper, desk: Desk) -> str:
-    """What the latest test of this route that saw the dial's place said stands there; empty where nothing does."""
+    """Result of the latest span test of this route that covered the dial; empty without one."""
     station = desk.station
     for entry in log.entries("ghosts", station.name, MAX_TESTS):
         if entry.route != desk.route.name or not isinstance(entry.data, LoggedSpanTest):

@@ -1,4 +1,4 @@
-"""Against a ghost at the dial: what can be changed, what should become of it, and one of it tried and seen."""
+"""Mitigation of a ghost at the dial: possible changes, their predicted effect, and a trial."""
 
 from collections.abc import Callable
 from math import log10
@@ -83,7 +83,7 @@ class Trial(msgspec.Struct, frozen=True):
 
     @property
     def verdict(self) -> Literal["good", "look"]:
-        """Good when nothing stands in the channel any more."""
+        """Good when the channel is free."""
         return "good" if self.over_db < PEAK_OVER_FLOOR_DB else "look"
 
     @property
@@ -169,7 +169,7 @@ class Mitigation:
         return self._records.why_not() or self._span_test.why_not()
 
     def try_it(self, remedy: "Remedy") -> None:
-        """Look at the span as it is, then with the change, and compare the channel."""
+        """Record the span before and after the change, and compare the channel."""
         if self.why_not_try(remedy) or self.request is None:
             return
         self._tried, self._spans, self.trial, self.trouble = remedy, [], None, ""

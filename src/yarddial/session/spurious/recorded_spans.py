@@ -34,7 +34,7 @@ MIN_SHARE = 0.01
 def judge_recordings(
     paths: Sequence[Path], *, less_db: float = 0.0, sense: int = 1, has_converter: bool = False
 ) -> Recorded:
-    """Judge every peak of the first recording by where it stands in the others.
+    """Judge every peak of the first recording by its places in the others.
 
     Parameters
     ----------

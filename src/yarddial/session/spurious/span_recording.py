@@ -1,4 +1,4 @@
-"""The span looked at under one setting after another, for whoever wants to compare; the receiver is set back after."""
+"""Spectra of the span under several settings, for comparison; the receiver is restored afterwards."""
 
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Literal
@@ -42,7 +42,7 @@ class SpanSetting(msgspec.Struct, frozen=True):
 
 
 class SpanRecording(Job):
-    """One row of looks at a time; `kind` is the job that it does."""
+    """One series of spectra at a time; `kind` is the job it runs as."""
 
     def __init__(
         self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, kind: JobKind
@@ -65,7 +65,7 @@ class SpanRecording(Job):
 
     @property
     def running(self) -> bool:
-        """True while it looks."""
+        """True while it records."""
         return self._lease is not None
 
     @property
@@ -120,7 +120,7 @@ class SpanRecording(Job):
                 pass
 
     def why_stale(self) -> str:
-        """All looks are of one place, and of the yard as it is."""
+        """Stop when the place or the yard changes."""
         if (self._desk.station.dial_hz, self._desk.route.name) != self._place:
             return "the dial was turned meanwhile: test it again"
         return "" if self._desk.route == self._line else "the yard was changed meanwhile: test it again"

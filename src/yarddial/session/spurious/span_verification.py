@@ -1,4 +1,4 @@
-"""Is it really there: the span looked at under changed settings, and every peak judged."""
+"""Span test: record the span under changed settings, and judge every peak."""
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING
@@ -81,7 +81,7 @@ class SpanTest:
 
     @property
     def doing(self) -> str:
-        """What is being looked at, in words."""
+        """The present step, in words."""
         now = self._records_at.now
         if now is None:
             return ""
@@ -104,7 +104,7 @@ class SpanTest:
 
     @property
     def changes(self) -> "tuple[SettingChange, ...]":
-        """What was changed for the looks that count."""
+        """Changes made for the spectra that count."""
         return tuple(record.change for record in self._records)
 
     def at_dial(self) -> JudgedPeak | None:
@@ -119,7 +119,7 @@ class SpanTest:
         return max(near, key=lambda j: j.peak.level_dbm, default=None)
 
     def comb_at_dial(self) -> "Fingerprint | None":
-        """The comb on whose line the dial's peak stands: it comes in by the antenna, and is interference."""
+        """The comb that has a line at the dial; it comes from the antenna and is interference."""
         here, before = self.at_dial(), self.before
         if here is None or before is None or here.judgement.verdict != "true":
             return None
@@ -131,7 +131,7 @@ class SpanTest:
         return comb if comb is not None and comb.holds(here.peak.dial_hz, 2 * before.step_hz) else None
 
     def test(self, within: Lease | None = None) -> None:
-        """Look at the span as it is, then under one change after the other, and judge every peak.
+        """Record the span as it is, then under one change after the other, and judge every peak.
 
         within : the job that it is a part of.
         """
@@ -143,7 +143,7 @@ class SpanTest:
         self._begin(self._steps(), within)
 
     def why_not_without(self) -> str:
-        """Why it cannot be looked at without the antenna just now, or an empty text."""
+        """Why it cannot be recorded without the antenna now, or an empty text."""
         if self.before is None or self._first is None or not self.judged:
             return "test the span first"
         if self._first.route.name != self._desk.route.name:
@@ -151,7 +151,7 @@ class SpanTest:
         return self.why_not()
 
     def record_without_antenna(self) -> None:
-        """Look once more, now that the person has taken the antenna off, and judge every peak anew."""
+        """Record once more with the antenna taken off by the person, and judge every peak again."""
         if self.why_not_without() or self._first is None:
             return
         self.trouble = self.not_off = ""
@@ -165,7 +165,7 @@ class SpanTest:
         self._changed.tell()
 
     def take_recorded(self, recorded: "Recorded", names: str) -> None:
-        """Show what recordings told in the place of a test: what helps against a ghost is not worked out for them."""
+        """Show the result of recordings instead of a test; remedies are not computed for them."""
         self.trouble, self.route, self._first = "", None, None
         self._place = (self._desk.station.dial_hz, self._desk.route.name)
         self.before, self.ghosts, self._records = recorded.before, recorded.ghosts, list(recorded.records)
@@ -174,7 +174,7 @@ class SpanTest:
         self._changed.tell()
 
     def forget(self) -> None:
-        """Nothing is judged any more: what was looked at has been changed since."""
+        """Drop all verdicts, since the yard has changed."""
         self.not_off = ""
         self.before, self.route, self._first, self.trouble = None, None, None, ""
         self.judged, self.ghosts, self._records, self._seen_here = (), (), [], ()
@@ -222,7 +222,7 @@ class SpanTest:
 
     @property
     def offset_db(self) -> float:
-        """What turned dBFS into dBm when the span was looked at."""
+        """Offset from dBFS to dBm during the test."""
         return self._records_at.offset_db
 
     def _other_route(self, route: ResolvedRoute) -> ResolvedRoute | None:

@@ -1,4 +1,4 @@
-"""Signals known to be strong, of which ghosts are made: seen when a span is tested, scanned for, read from a file."""
+"""Strong signals that cause ghosts: found in span tests and scans, or read from a file."""
 
 from collections.abc import Callable, Sequence
 from pathlib import Path

@@ -109,7 +109,7 @@ class Building:
         self._edit("take back", editing.take_back_acknowledgement(self._station, finding.key))
 
     def use_oscillator(self, converter_name: str, stated_hz: float, lo_hz: float, sigma_hz: float) -> None:
-        """Make an oscillator found the measured one of a converter; the value that it fits becomes the stated one."""
+        """Enter a found oscillator as a converter's measured one; the value that it fits becomes the stated one."""
         part, converter = next(
             (part, c) for part in self._station.parts for c in converters_of(part) if c.name == converter_name
         )

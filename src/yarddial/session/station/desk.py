@@ -58,7 +58,7 @@ class Desk:
 
     @property
     def outside(self) -> Outside:
-        """The noise that the yard stands in now, by the computer's local time."""
+        """Noise environment of the yard now, by local time."""
         return self._station.outside(clock.now().astimezone())
 
     @property
@@ -87,7 +87,7 @@ class Desk:
         return self._redo[-1].label if self._redo else ""
 
     def wait_for(self, is_settled: Callable[[], bool]) -> None:
-        """Something that follows the dial, and takes its time: whether it stands there."""
+        """Register something that follows the dial with a delay: returns whether it has arrived."""
         self._settled.append(is_settled)
 
     def is_settled(self) -> bool:
@@ -99,7 +99,7 @@ class Desk:
         return self._yard_changed.add(listener)
 
     def show_again(self) -> None:
-        """Numbers are written another way: everybody who shows the yard shows it anew."""
+        """Redraw everything after a change of number format."""
         self._yard_changed.tell()
 
     def on_dial_changed(self, listener: Listener) -> Callable[[], None]:
@@ -129,7 +129,7 @@ class Desk:
         return self._step(self._redo, self._undo)
 
     def dial(self, dial_hz: float) -> None:
-        """Turn the dial; unless the route is held, the points move to one that reaches it, or reaches it better."""
+        """Set the dial; unless the route is held, choose the route that reaches it best."""
         dial_hz = min(max(dial_hz, 0.0), LIMIT_HZ)
         route = self._station.route if self._station.held else best_route(self._station, dial_hz)
         self._set_dial(msgspec.structs.replace(self._station, dial_hz=dial_hz, route=route))

@@ -1,4 +1,4 @@
-"""A yard begun from what lies on the table: a receiver, perhaps a converter, an antenna."""
+"""A yard begun from the parts on the table: a receiver, perhaps a converter, an antenna."""
 
 import msgspec
 

@@ -1,4 +1,4 @@
-"""Looking the yard over: what is wrong with it, and what each route covers; worked out anew only when it changed."""
+"""Inspection of the yard: findings and coverage of each route, recomputed only after a change."""
 
 from yarddial.analysis.audit.check import check_yard
 from yarddial.analysis.audit.finding import BenchFinding
@@ -8,7 +8,7 @@ from yarddial.yard.station import Station
 
 
 class Inspection:
-    """Findings and coverage of the desk's station as it is."""
+    """Findings and coverage of the present station."""
 
     def __init__(self, desk: Desk) -> None:
         self._desk = desk

@@ -63,7 +63,7 @@ class BackgroundSave:
     """
 
     def __init__(self, save: Callable[[Station], None], check: Callable[[], None] | None = None) -> None:
-        """`check` : looks whether the file is still as it was left; raises NotWritten."""
+        """`check` : verifies that the file is unchanged since it was read; raises NotWritten."""
         self._write, self._check_file = save, check
         self._thread: threading.Thread | None = None
         self._failed: NotWritten | None = None
