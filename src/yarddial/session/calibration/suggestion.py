@@ -27,7 +27,7 @@ class NextRequest(msgspec.Struct, frozen=True):
     fit: "CorrectionFit | None"
 
     def solve(self) -> "NextMeasurement | None":
-        """Most useful next measurement at the dial; for unknowns that cannot be separated, on their other routes too."""
+        """Most useful next measurement at the dial; for inseparable unknowns also on their other routes."""
         from yarddial.analysis.correction.next_measurement import next_measurement
 
         station, route = self.station, self.station.active_route()
