@@ -97,7 +97,7 @@ def engine_link(*, flat_out: bool = False) -> "EngineSwitch":
 
 
 def far_engine(name: str) -> "FarEngine | None":
-    """The engine of a paired computer; None for one that is not known."""
+    """Engine of a paired computer; None for an unknown one."""
     import platform
 
     from yarddial.distance.far_engine import FarEngine
@@ -213,7 +213,7 @@ def first_light(
 
 
 def _by_the_crystal(route: "ResolvedRoute", hertz: float) -> bool:
-    """True where a harmonic of the receiver's own crystal may stand in a station's place."""
+    """True where a harmonic of the receiver's crystal may be mistaken for the station."""
     counted_hz, crystal_hz = route.counted_hz(hertz), route.receiver.crystal_hz
     away_hz = abs(counted_hz - round(counted_hz / crystal_hz) * crystal_hz) if crystal_hz else float("inf")
     return counted_hz > crystal_hz / 2 and away_hz < 4 * route.sigma_hz(hertz) + 5_000.0
@@ -273,7 +273,7 @@ def check_results(
 
 
 def choice_helpers(*, inline: bool = False) -> "ChoiceHelpers":
-    """Who looks for receivers while somebody chooses one: a process of its own, or this one in tests and pictures."""
+    """Helpers that discover receivers: a separate process, or this one in tests and pictures."""
     from functools import partial
 
     from yarddial.session.helper_process import HelperInline, HelperProcess
@@ -373,7 +373,7 @@ def open_session(path: "Path") -> Session:
 
 
 def begin_session(path: "Path") -> Session:
-    """An empty yard in a new file; one that is there already is opened instead of overwritten."""
+    """Create an empty yard in a new file; an existing one is opened instead."""
     from yarddial.records.station_file import StationFile
 
     if not path.exists():
@@ -441,7 +441,7 @@ class OwnFiles:
         return tuple(f"{computer.name}, {computer.host}:{computer.port}" for computer in known_computers().all())
 
     def forget_computer(self, name: str) -> None:
-        """One of them is known no more."""
+        """Forget a paired computer."""
         known_computers().forget(name)
 
 
@@ -482,5 +482,5 @@ def state_folder() -> "Path":
 
 
 def log_path() -> "Path":
-    """Where the person's own logbook lies."""
+    """Path of the person's logbook."""
     return data_folder() / "log.sqlite"

@@ -10,7 +10,7 @@ from yarddial.cli.program import Doors
 @json_option
 @click.pass_obj
 def command(doors: Doors, as_json: bool) -> None:
-    """Print every receiver that a driver finds, what stands in its way, and drivers that cannot be loaded."""
+    """Print every receiver found, what prevents its use, and drivers that cannot be loaded."""
     from yarddial.drivers.discovery import find_receivers
 
     registry = doors.registry()

@@ -99,7 +99,7 @@ def command(
 def _what_helps(
     setting: "SpanScene", wanted_hz: float, width_hz: float, ghosts: "Sequence[Ghost]", receiver: "Receiver"
 ) -> "Iterable[Remedy]":
-    """What frees a place of the strongest ghost in it; raises BadObservations where there is none."""
+    """Remedies for the channel of the strongest ghost in it; raises BadObservations without one."""
     from yarddial.analysis.ghosts.remedies import Able, WantedChannel, remedies
 
     inside = [g for g in ghosts if abs(g.dial_hz - wanted_hz) <= width_hz / 2]

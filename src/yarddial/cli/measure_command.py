@@ -181,7 +181,7 @@ class _Path:
         return dial_for_shown(self._centre_hz + offset_hz, self._stages)
 
     def offset_hz(self, dial_hz: float) -> float:
-        """Where a dial frequency stands in the recording."""
+        """Offset of a dial frequency in the recording."""
         return shown_for_dial(dial_hz, self._stages) - self._centre_hz
 
 

@@ -23,7 +23,7 @@ class CodedLevels(msgspec.Struct, frozen=True, array_like=True):
 
 
 class CodedSamples(msgspec.Struct, frozen=True, array_like=True):
-    """Complex samples with one scale: so many bits for each half, real and imaginary in turn, the highest bit first."""
+    """Complex samples with one scale and a number of bits per half, real and imaginary in turn, highest bit first."""
 
     scale: float
     bits: int
@@ -39,7 +39,7 @@ def code_levels(level_db: NDArray[np.float32]) -> CodedLevels:
 
 
 def levels_of(coded: CodedLevels) -> NDArray[np.float32]:
-    """Levels in dB; raises BadSamples for what is none."""
+    """Decode levels in dB; raises BadSamples for invalid data."""
     count = int(np.prod(coded.shape, dtype=np.int64)) if coded.shape else 0
     if not (0 < count <= MAX_LEVELS and all(0 < side <= MAX_LEVELS for side in coded.shape)):
         raise BadSamples(f"levels in a shape that cannot be: {coded.shape}")
@@ -66,7 +66,7 @@ def code_samples(samples: NDArray[np.complex64], bits: int) -> CodedSamples:
 
 
 def samples_of(coded: CodedSamples) -> NDArray[np.complex64]:
-    """The samples; raises BadSamples for what is none."""
+    """Decode samples; raises BadSamples for invalid data."""
     bits, count = coded.bits, coded.count
     if bits not in BITS or not 0 <= count <= MAX_SAMPLES or not 0 <= coded.scale < 1e6:
         raise BadSamples("a block of samples that cannot be")

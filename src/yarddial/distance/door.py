@@ -1,4 +1,4 @@
-"""The door of a serving computer: TLS 1.3 alone, and nobody is told anything before it is known who it is."""
+"""The serving computer's entrance: TLS 1.3 only, and no information before authentication."""
 
 import asyncio
 import contextlib
@@ -21,7 +21,7 @@ Entertain = Callable[[Guest, asyncio.StreamReader, asyncio.StreamWriter], Awaita
 
 
 class Door:
-    """Lets in whoever is paired, and pairs whoever comes with the code.
+    """Admit paired computers, and pair callers that know the code.
 
     welcome : greets one that is known; entertain : stays with it as long as its link stands.
     """

@@ -65,11 +65,11 @@ class EngineSwitch:
 
     @property
     def far_in_use(self) -> "FarEngine | None":
-        """The far computer whose receiver is used, None while one of this computer's is."""
+        """The far computer whose receiver is used; None for one of this computer."""
         return next((link for link in self._links.values() if link is self._now), None)
 
     def send(self, command: Command) -> None:
-        """To whoever has the receiver that was started last."""
+        """Send to the engine whose receiver was started last."""
         if isinstance(command, Start):
             far, address = self.far(command.address)
             wanted = self._here if not command.address.startswith(PREFIX) else far
@@ -86,7 +86,7 @@ class EngineSwitch:
         self._now.send(command)
 
     def _go_to(self, wanted: EngineLink, start: Start) -> None:
-        """Leave one engine for another, and ask there for what goes on."""
+        """Switch to another engine, and repeat lasting requests there."""
         self._left[self._now] = _Left(self._owed)
         self._owed = {}
         self._now.send(Stop())
@@ -116,7 +116,7 @@ class EngineSwitch:
                 pass
 
     def far(self, address: str) -> "tuple[FarEngine | None, str]":
-        """The far computer of an address, None for one of this computer's, and the address that it has there."""
+        """The far computer of an address and the address on it; None for one of this computer."""
         if not address.startswith(PREFIX):
             return None, address
         name, _, rest = address.removeprefix(PREFIX).partition("/")
@@ -128,7 +128,7 @@ class EngineSwitch:
         return self._links[name], rest
 
     def poll(self) -> list[Event]:
-        """Of the one in use; of one that was left, the answers that are owed."""
+        """Events of the engine in use, and answers still owed by the previous one."""
         events, self._events = self._events, []
         for link in (self._here, *self._links.values()):
             new_events = link.poll()

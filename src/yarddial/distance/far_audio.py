@@ -109,7 +109,7 @@ def _with_silence(lost: int, rate_hz: float, samples: "NDArray[np.complex64]") -
 
 
 class _Channel:
-    """One channel, as one request wants to hear it."""
+    """Demodulator of one channel for one request."""
 
     def __init__(self, asked: Hear, first: wire.ChannelMessage) -> None:
         from yarddial.dsp.listening.hearing import ContinuousHearing

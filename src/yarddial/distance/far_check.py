@@ -1,4 +1,4 @@
-"""First light of a receiver where it stands: run by the far computer, told here check by check."""
+"""First light on a far computer, reported here check by check."""
 
 from typing import Any, Protocol
 
@@ -9,7 +9,7 @@ MAX_STATION = 60_000
 
 
 class CheckReceiver(msgspec.Struct, frozen=True):
-    """Run all checks on a receiver that is offered. station : as its file has it; route : one of its routes."""
+    """Run all checks on an offered receiver. station : as in its file; route : one of its routes."""
 
     number: int
     address: str
@@ -24,7 +24,7 @@ class EndCheck(msgspec.Struct, frozen=True):
 
 
 class CheckTold(msgspec.Struct, frozen=True):
-    """Results that have come since, field by field; whether there may be more, and why there is none."""
+    """New results, field by field; whether more may follow, or why not."""
 
     number: int
     results: tuple[dict[str, Any], ...]
@@ -50,7 +50,7 @@ class CheckRun(Protocol):
 
 
 class FarCheck:
-    """A run on another computer, as whoever asked has it. Ends once.
+    """A run on another computer, as its requester holds it. Ends once.
 
     why : why it ended other than by itself.
     """

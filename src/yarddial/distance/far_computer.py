@@ -1,4 +1,4 @@
-"""How this computer is, where the system tells it: load, temperature, free disk."""
+"""State of this computer from the system: load, temperature, free disk."""
 
 import os
 import shutil

@@ -35,7 +35,7 @@ class FarDriver:
         self._found: dict[str, tuple[float, tuple[FoundReceiver, ...]]] = {}
 
     def discover(self) -> tuple[FoundReceiver, ...]:
-        """Those of all paired computers; one that is not reached is listed with why."""
+        """Receivers of all paired computers; an unreachable computer is listed with the reason."""
         receivers_found: list[FoundReceiver] = []
         for computer in self._known():
             asked_s, receivers = self._found.get(computer.name, (float("-inf"), ()))

@@ -1,4 +1,4 @@
-"""An engine on another computer, as the session holds one: asks, hears, and goes on by itself where a link broke."""
+"""Engine on another computer: sends commands, receives events, and reconnects after a broken link."""
 
 import asyncio
 import contextlib
@@ -147,12 +147,12 @@ class FarEngine:
         self._say(wire.WantControl(wanted))
 
     def list_recordings(self) -> None:
-        """Have it tell which recordings lie there."""
+        """Request the list of recordings there."""
         self.warm()
         self._say(wire.ListRecordings())
 
     def fetch(self, name: str, target: Path) -> Fetching:
-        """Bring one over, in the place of another that was on its way; goes on over as many links as it takes."""
+        """Transfer a recording, replacing a transfer under way; continues over any number of links."""
         self.leave_fetching()
         self.fetching = fetching = Fetching(name, target)
         self.warm()
@@ -231,7 +231,7 @@ class FarEngine:
             await asyncio.sleep(0.05)
 
     def _unreached(self, error: YardDialError, broke_s: float | None) -> None:
-        """Where somebody waits for the receiver, that is said; once there is nothing to wait for any more, it ends."""
+        """Report an unreachable computer to waiting work, and end the work that depended on it."""
         gone_s = time.monotonic() - broke_s if broke_s is not None else 0.0
         with self._lock:
             if not (self._is_wanted or (self._check is not None and not self._check.is_done)) or (
@@ -278,7 +278,7 @@ class FarEngine:
             self._is_stopping = False
 
     def cut(self) -> None:
-        """Drop the link, whatever is under way on it; it is made anew by itself."""
+        """Drop the link; it is made again automatically."""
         if self._loop is not None:
             with contextlib.suppress(RuntimeError):
                 self._loop.call_soon_threadsafe(self._abort)

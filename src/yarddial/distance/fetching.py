@@ -39,7 +39,7 @@ class Fetching:
         return min(self.have_bytes / self.whole_bytes, 1.0) if self.whole_bytes else 0.0
 
     def take(self, piece: PieceMessage) -> None:
-        """Add what comes next; anything else is none of it. It ends by itself, whole or with why not."""
+        """Add the next piece and ignore others. Ends by itself, complete or with the reason."""
         if self.is_done or piece.name != self.name:
             return
         if piece.why:

@@ -1,4 +1,4 @@
-"""One computer that is served: what it may do, what is owed to it, and what it was told, over any number of links."""
+"""A served computer: its rights, pending answers and acknowledgements, over any number of links."""
 
 import asyncio
 import secrets
@@ -46,7 +46,7 @@ MAX_OWED = 4_000
 
 
 class Guest:
-    """Told in order, each answer once: what it has not heard is told again on its next link."""
+    """Messages arrive in order, each answer once; unacknowledged ones are repeated on the next link."""
 
     def __init__(self, who: PairedComputer, number: int = 0) -> None:
         """number : no other guest of this server has it."""
@@ -76,7 +76,7 @@ class Guest:
         self._told_command = 0
 
     def engine_number(self, own: int) -> int:
-        """The engine's number for one of this guest's tunings or settings: two guests may use the same."""
+        """Engine number of one of this guest's tunings, since two guests may use the same number."""
         return (self.number << OWN_BITS) | (own & OWN_MASK)
 
     def own_number(self, engine_number: int) -> int:
@@ -98,7 +98,7 @@ class Guest:
             self._put("answer", owed)
 
     def took(self, heard: int) -> None:
-        """It has heard so far."""
+        """Note what the guest has acknowledged."""
         while self._owed and self._owed[0].number <= heard:
             self._owed.popleft()
 
@@ -122,7 +122,7 @@ class Guest:
                 self.tell_once(event)
 
     def tell_once(self, event: Event | CheckTold) -> None:
-        """Numbered, and told again until it is heard."""
+        """Number a message and repeat it until acknowledged."""
         self._number += 1
         message = wire.told_of(event, self._number, self.heard_command)
         self._owed.append(message)
@@ -140,7 +140,7 @@ class Guest:
         self._put("state", message)
 
     def fetch(self, stored: StoredRecording | None, from_bytes: int) -> None:
-        """A recording goes out from now on, beside everything else; None for nothing more."""
+        """Send a recording from now on beside everything else; None stops."""
         self.fetches, self.fetched_bytes = stored, max(from_bytes, 0)
         if stored is not None and not self.fetched_bytes < stored.whole_bytes:
             self.fetched_bytes = 0
@@ -163,7 +163,7 @@ class Guest:
         self.thin.put("file", data, len(data))
 
     def _send_channel(self, event: ChannelSamples) -> None:
-        """Coded for what the link carries; what finds no room is counted and told with the next block."""
+        """Send a channel coded for the link's speed; count what finds no room and report it with the next block."""
         if self._gathered and (self._gathered[0].job, self._gathered[0].id) != (event.job, event.id):
             self._gathered.clear()
         self._gathered.append(event)

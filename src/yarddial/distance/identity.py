@@ -24,7 +24,7 @@ CERTIFICATE_YEARS = 30
 
 
 class PairedComputer(msgspec.Struct, frozen=True):
-    """One that may come: its name as it gave it, what it may do, and the print of the word that it comes with."""
+    """A paired guest: its name, role, and the hash of its password."""
 
     name: str
     role: Role
@@ -33,7 +33,7 @@ class PairedComputer(msgspec.Struct, frozen=True):
 
 
 class KnownComputer(msgspec.Struct, frozen=True):
-    """One that is served from: where it is, the whole print of its certificate, and the word for it."""
+    """A known server: address, certificate fingerprint and password."""
 
     name: str
     host: str
@@ -58,7 +58,7 @@ class Identity:
 
     @property
     def certificate(self) -> bytes:
-        """DER, as it is seen on the link."""
+        """The certificate in DER, as sent on the link."""
         from cryptography import x509
         from cryptography.hazmat.primitives.serialization import Encoding
 
@@ -82,7 +82,7 @@ class Identity:
         _write_private(self.certificate_path, certificate.public_bytes(Encoding.PEM))
 
     def paired(self) -> tuple[PairedComputer, ...]:
-        """All that may come; looked up anew each time, so that one that is revoked is so at once."""
+        """All paired guests, read again on each call so that a revocation counts at once."""
         return _read(self._paired_path, tuple[PairedComputer, ...], lambda: ())
 
     def pair(self, name: str, role: Role) -> str:
@@ -122,11 +122,11 @@ class KnownComputers:
         return _read(self._path, tuple[KnownComputer, ...], lambda: ())
 
     def named(self, name: str) -> KnownComputer | None:
-        """One of them."""
+        """A known computer by its name."""
         return next((computer for computer in self.all() if computer.name == name), None)
 
     def add(self, computer: KnownComputer) -> None:
-        """In the place of one of the same name; raises NotWritten."""
+        """Add a computer, replacing one of the same name; raises NotWritten."""
         others = [known for known in self.all() if known.name != computer.name]
         self._path.parent.mkdir(parents=True, exist_ok=True)
         _write_private(self._path, msgspec.json.encode((*others, computer)))

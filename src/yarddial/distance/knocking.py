@@ -1,4 +1,4 @@
-"""The near side's way in: TLS to the one computer that is meant, and the first words. Nothing is told to any other."""
+"""Client side of the connection: TLS to the intended computer only, and the first messages."""
 
 import asyncio
 import ssl
@@ -16,11 +16,11 @@ class FarRefused(YardDialError):
 
 
 class FarUnreachable(YardDialError):
-    """Nobody answers, or somebody else does."""
+    """No answer, or an answer from another computer."""
 
 
 def context() -> ssl.SSLContext:
-    """TLS 1.3; who it is, is told by the certificate's own print, not by who signed it."""
+    """TLS 1.3 context; the peer is identified by its certificate's fingerprint, not by a signer."""
     tls = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
     tls.minimum_version = ssl.TLSVersion.TLSv1_3
     tls.check_hostname = False

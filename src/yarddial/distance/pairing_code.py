@@ -1,4 +1,4 @@
-"""The short code by which two computers get to know each other: whose certificate it is, and a secret for once.
+"""Short code for pairing: the certificate's fingerprint and a one-time secret.
 
 Twenty signs in fours: 60 bits of the certificate's SHA-256, 35 of a secret, five that catch a slip of the finger. The
 signs are digits and letters without I, L, O and U.
@@ -28,14 +28,14 @@ class PairingCode(msgspec.Struct, frozen=True):
 
     @property
     def text(self) -> str:
-        """As it is shown and typed."""
+        """The code as shown and typed."""
         whole = ((self.print_bits << SECRET_BITS) | self.secret) << CHECK_BITS
         whole |= _check(self.print_bits, self.secret)
         signs = "".join(SIGNS[(whole >> (5 * place)) & 31] for place in range(19, -1, -1))
         return "-".join(signs[first : first + 4] for first in range(0, 20, 4))
 
     def fits(self, certificate: bytes) -> bool:
-        """Whether a certificate (DER) is the one that was meant."""
+        """True when a certificate (DER) is the intended one."""
         return secrets.compare_digest(str(self.print_bits), str(print_bits_of(certificate)))
 
 

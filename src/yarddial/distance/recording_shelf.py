@@ -1,4 +1,4 @@
-"""Recordings that guests have made on the serving computer: where they lie, and in pieces for the way.
+"""Recordings made by guests on the serving computer, stored and split for transfer.
 
 Every name here is this computer's own; what a guest asks for is looked up among what is its, never joined to a path.
 """
@@ -22,7 +22,7 @@ _DATA, _META = ".sigmf-data", ".sigmf-meta"
 
 
 class StoredRecording(msgspec.Struct, frozen=True):
-    """One that is whole. digest : SHA-256 of data and description, one after the other."""
+    """A complete recording. digest : SHA-256 of data, then description."""
 
     name: str
     data_path: Path
@@ -75,7 +75,7 @@ class RecordingShelf:
         return tuple(recording for _, recording in sorted(recordings, key=lambda pair: -pair[0]))
 
     def stored(self, who: PairedComputer, name: str) -> StoredRecording | None:
-        """One of its own, read through once; None where there is none. Raises OSError."""
+        """A guest's recording with its digest; None without one. Raises OSError."""
         if name not in {recording.name for recording in self.all_of(who)}:
             return None
         data_path = self._of(who) / f"{name}{_DATA}"
@@ -88,7 +88,7 @@ class RecordingShelf:
         return StoredRecording(name, data_path, data_path.stat().st_size, meta, digest.hexdigest())
 
     def remove(self, who: PairedComputer, name: str) -> None:
-        """One of its own; the description first, so that half of it is never offered."""
+        """Delete a guest's recording, description first, so that half of it is never offered."""
         if name in {recording.name for recording in self.all_of(who)}:
             for ending in (_META, _DATA):
                 (self._of(who) / f"{name}{ending}").unlink(missing_ok=True)

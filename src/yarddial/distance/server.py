@@ -190,7 +190,7 @@ class Server:
         await self._tell_recordings(guest)
 
     def _hand_over(self, guest: Guest, *, wanted: bool) -> None:
-        """Whoever asks and may, gets it where nobody has it or the one who has it is away; else the one is told.
+        """Give control to a guest that asks when nobody present has it; else tell the holder.
 
         One that is handed over goes to who has asked for it.
         """

@@ -38,7 +38,7 @@ class SoundSender:
         self._waits_until_s, self._failed_s = clock.monotonic_s() + TRIES_S, FAILED_S
 
     def code(self, sound: Sound, able_bits: float, free_s: float, lost: int) -> SoundMessage | None:
-        """What goes out now; None while nothing is complete.
+        """Coded audio to send now; None while incomplete.
 
         able_bits : what the link is known to carry for it, a second. free_s : for how long nothing had to wait.
         """
@@ -59,7 +59,7 @@ class SoundSender:
         )  # fmt: skip
 
     def _choose(self, able_bits: float, free_s: float, *, is_stereo: bool) -> None:
-        """The best rung that fits; one that is in use stays until it does not."""
+        """Choose the best quality that fits; keep the present one while it does."""
         now_s = clock.monotonic_s()
         possible = [rung for rung, (stereo, _, _) in enumerate(LADDER) if is_stereo or not stereo]
         fits = [rung for rung in possible if needs_bits(rung) * (ROOM_UP if rung < self._rung else 1.0) <= able_bits]

@@ -1,4 +1,4 @@
-"""What goes out next, and when: sound first, then answers, picture and files; and never more than the link carries.
+"""Order and pace of sending: audio first, then answers, picture and files, never more than the link carries.
 
 No clock, no thread, no socket. Whoever runs it asks `next_out` for what may go now and tells what the other side says
 has come. How much may be on its way follows from how fast things arrive: so nothing waits in the network, where nobody
@@ -113,7 +113,7 @@ class ThinLink:
         return ("answer", *ORDER) if self._turn % 4 == 0 else ORDER
 
     def came(self, now_s: float, got_bytes: int, turn_s: float) -> None:
-        """The other side says how many bytes have come in all; and how long a turn has taken."""
+        """Note the number of bytes that arrived there, and the round-trip time."""
         if got_bytes < self._come_bytes or got_bytes > self._sent_bytes:
             return
         self._come_bytes = got_bytes

@@ -30,7 +30,7 @@ class BadFrame(YardDialError):
 
 
 class Hello(msgspec.Struct, frozen=True, array_like=True, tag="hello"):
-    """The first word of whoever comes: with the word that it was given, or with a code's secret, to be given one.
+    """First message of a caller: its password, or a code's secret to obtain one.
 
     session, heard : of a link that broke: which, and the number of the last event that came over it.
     """
@@ -44,7 +44,7 @@ class Hello(msgspec.Struct, frozen=True, array_like=True, tag="hello"):
 
 
 class Welcome(msgspec.Struct, frozen=True, array_like=True, tag="welcome"):
-    """The answer. word : for one that was just paired. receivers : what may be started, by address.
+    """The answer. word : password of a newly paired guest. receivers : those that may be started, by address.
 
     session : the link's; is_resumed : it goes on where it broke. heard : number of the last command that came.
     """
@@ -66,7 +66,7 @@ class Refused(msgspec.Struct, frozen=True, array_like=True, tag="refused"):
 
 
 class Asked(msgspec.Struct, frozen=True, array_like=True, tag="ask"):
-    """A command, by its kind's name; numbered, and told which events have come."""
+    """A command by the name of its kind, numbered, with the number of the last event received."""
 
     number: int
     heard: int
@@ -96,7 +96,7 @@ class TellCapabilities(msgspec.Struct, frozen=True, array_like=True, tag="able?"
 
 
 class ListRecordings(msgspec.Struct, frozen=True, array_like=True, tag="recordings?"):
-    """Which recordings lie there that this computer made?"""
+    """Ask which recordings of this computer are stored there."""
 
 
 class FetchRecording(msgspec.Struct, frozen=True, array_like=True, tag="fetch"):
@@ -113,7 +113,7 @@ class RemoveRecording(msgspec.Struct, frozen=True, array_like=True, tag="remove"
 
 
 class ToldMessage(msgspec.Struct, frozen=True, array_like=True, tag="tell"):
-    """An event, by its kind's name; numbered, and told which commands have come."""
+    """An event by the name of its kind, numbered, with the number of the last command received."""
 
     number: int
     heard: int
@@ -173,7 +173,7 @@ class SoundMessage(msgspec.Struct, frozen=True, array_like=True, tag="sound"):
 
 
 class Here(msgspec.Struct, frozen=True, array_like=True, tag="here"):
-    """Who is there: name, role, and whether it controls. `you` : the one that is told. `asks` : for control."""
+    """Guests present: name, role, control. `you` : the addressed one. `asks` : the one asking for control."""
 
     people: tuple[tuple[str, str, bool], ...]
     you: int = -1
@@ -198,7 +198,7 @@ class AbleMessage(msgspec.Struct, frozen=True, array_like=True, tag="able"):
 
 
 class FarRecording(msgspec.Struct, frozen=True, array_like=True):
-    """One that lies there."""
+    """A recording stored there."""
 
     name: str
     size_bytes: int
@@ -296,7 +296,7 @@ def asked_of(command: Command | CheckReceiver | EndCheck, number: int, heard: in
 
 
 def told_of(event: Event | CheckTold, number: int, heard: int) -> ToldMessage:
-    """For the way: each struct with its name, arrays as they are."""
+    """Encode an event: each struct with its name, arrays as bytes."""
     return ToldMessage(number, heard, type(event).__name__, _taken_apart(event))
 
 

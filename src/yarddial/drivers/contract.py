@@ -22,7 +22,7 @@ MISSING_ADDRESS = "no such receiver 7f3a"
 def broken_promises(
     driver: Driver, address: str, time: TimeSource, *, can_open: Callable[[str], bool] = lambda _: True
 ) -> Iterator[str]:
-    """Try a driver on one of its addresses; the bias feed is never switched on for it.
+    """Test a driver on one of its addresses against the contract; the bias feed stays off.
 
     can_open : whether there is something at an address; without, only what needs no receiver is tried.
     """

@@ -16,7 +16,7 @@ class Listing(msgspec.Struct, frozen=True):
 
 
 def find_receivers(drivers: Iterable[Driver], troubles: Mapping[str, str]) -> Listing:
-    """Ask every driver; one that fails in looking is a trouble of that driver, and of no other."""
+    """Ask every driver for receivers; an error is reported as that driver's only."""
     receivers: list[tuple[str, FoundReceiver]] = []
     reasons = dict(troubles)
     for driver in drivers:

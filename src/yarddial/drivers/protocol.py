@@ -48,7 +48,7 @@ class RequestedSettings(msgspec.Struct, frozen=True):
 
 
 class ActualSettings(msgspec.Struct, frozen=True):
-    """What it was really set to, as the receiver counts it: the rate it keeps, not the one that was asked.
+    """Settings in force as the receiver counts them; the rate is the one it keeps, not the requested one.
 
     restart : the count of samples began anew.
     gains_db : of every stage that it knows the gain of; under automatic gain what that has set, or nothing.
@@ -103,7 +103,7 @@ class Capabilities(msgspec.Struct, frozen=True):
     fixed_centre_hz: float = 0.0
 
     def ranges_at(self, port: str) -> tuple[tuple[float, float], ...]:
-        """Where the centre may lie on a port."""
+        """Tuning ranges of a port."""
         clock_hz = dict(self.direct).get(port)
         return self.ranges_hz if clock_hz is None else ((0.0, clock_hz / 2),)
 
@@ -172,7 +172,7 @@ class Driver(Protocol):
     name: str
 
     def discover(self) -> tuple[FoundReceiver, ...]:
-        """Receivers that are there, found without opening any; none for what is told instead of found."""
+        """Connected receivers, found without opening any; empty for drivers of entered addresses."""
         ...
 
     def open(self, address: str, time: TimeSource) -> Device:

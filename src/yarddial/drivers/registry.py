@@ -9,7 +9,7 @@ GROUP = "yarddial.drivers"
 
 
 class Registry:
-    """Drivers by name. One of ours is never replaced by another's of the same name."""
+    """Drivers by name. An external driver never replaces one of ours."""
 
     def __init__(self, ours: Iterable[Driver]) -> None:
         self._drivers = {driver.name: driver for driver in ours}

@@ -23,7 +23,7 @@ class VirtualTime:
         self._now_s = 0.0
 
     def now_s(self) -> float:
-        """Seconds waited so far."""
+        """Seconds waited in total."""
         return self._now_s
 
     def sleep_s(self, seconds: float) -> None:

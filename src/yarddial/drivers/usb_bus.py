@@ -1,4 +1,4 @@
-"""What the system says of a receiver on USB: read from sysfs, or from any folder that looks like it."""
+"""What the system reports about USB receivers, from sysfs or a folder of the same shape."""
 
 import os
 from pathlib import Path

@@ -1,4 +1,4 @@
-"""A copy of the log each day, the last seven kept; after damage one of them is put in the log's place."""
+"""Daily copies of the log, the last seven kept, to replace a damaged log."""
 
 import contextlib
 import os

@@ -16,7 +16,7 @@ class LoggedNothing(msgspec.Struct, frozen=True, tag="nothing"):
 
 
 class LoggedLater(msgspec.Struct, frozen=True, tag="later"):
-    """Written by a later version of this program: kept as it is."""
+    """Data written by a later version of this program, kept unchanged."""
 
     raw: dict[str, Any]
 
@@ -38,7 +38,7 @@ class LoggedTuning(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class LoggedObservation(msgspec.Struct, frozen=True, tag="observation", omit_defaults=True):
-    """A known carrier measured here or told otherwise, and what was known of every oscillator then.
+    """A carrier measured here or entered, with the knowledge of every oscillator at that time.
 
     oscillators : put in when the fit is done; until then the observation alone is kept.
     tuning : that it rests on; None for what was not measured with the receiver, and in older logs.
@@ -59,7 +59,7 @@ class LoggedObservation(msgspec.Struct, frozen=True, tag="observation", omit_def
 
 
 class LoggedObservations(msgspec.Struct, frozen=True, tag="observations", omit_defaults=True):
-    """Observations made in another way, taken in together; `more` holds what that way tells besides."""
+    """Observations made by another method; `more` holds that method's further results."""
 
     observations: tuple[Observation, ...]
     oscillators: dict[str, Known] = {}
@@ -106,7 +106,7 @@ class LoggedGainSweep(msgspec.Struct, frozen=True, tag="gain sweep"):
 
 
 class LoggedNoiseReading(msgspec.Struct, frozen=True, omit_defaults=True):
-    """The noise floor at one moment: seconds from the first, and the floor in a unit; None with why there is none."""
+    """A noise reading: seconds from the first, the floor in a unit, or None with the reason."""
 
     at_s: float
     floor: float | None
@@ -123,7 +123,7 @@ class LoggedNoise(msgspec.Struct, frozen=True, tag="noise"):
 
 
 class LoggedAttenuationTest(msgspec.Struct, frozen=True, tag="attenuation test"):
-    """What the 3:1 test told of each line."""
+    """Result of the 3:1 test for each line."""
 
     lines: tuple[dict[str, Any], ...]
     tuning: LoggedTuning | None = None
@@ -146,7 +146,7 @@ class LoggedSpanTest(msgspec.Struct, frozen=True, tag="span test"):
 
 
 class LoggedInterferenceSearch(msgspec.Struct, frozen=True, tag="hunt"):
-    """A hunt for interference: what it looks like, every step with its level, and how it ended."""
+    """An interference search: fingerprint, every step with its level, and the result."""
 
     what: str
     steps: tuple[tuple[str, float], ...]
@@ -238,7 +238,7 @@ def log_builtins(data: LogData) -> dict[str, Any]:
 
 
 def oscillators_of(data: LogData) -> dict[str, Known]:
-    """What was known of every oscillator, where an entry tells of that."""
+    """Knowledge of every oscillator in an entry that holds it."""
     return data.oscillators if isinstance(data, LoggedObservation | LoggedObservations) else {}
 
 
@@ -288,7 +288,7 @@ def _observations_of_version_1(raw: dict[str, Any]) -> dict[str, Any]:
 
 
 def _observation_of_version_1(raw: dict[str, Any]) -> dict[str, Any]:
-    """Of which clocks it tells was said by a centre, whose lasting error it shares by a name and a frequency."""
+    """Version 1 told the clocks by a centre, and shared errors by name and frequency."""
     shares = lasting_error_of(raw.get("reference_name", ""), raw["reference_hz"])
     tells_of = msgspec.to_builtins(tells_of_centre(raw.get("centre_hz")))
     return {**_without(raw, "centre_hz"), "tells_of": tells_of, "shares": shares}

@@ -18,7 +18,7 @@ MAX_DATA_LETTERS = 16 << 20
 
 
 class Unreadable(msgspec.Struct, frozen=True):
-    """A row that cannot be read: its number, why, and what stands in it."""
+    """An unreadable row: number, reason and contents."""
 
     id: int
     why: str
@@ -35,7 +35,7 @@ def entry_of(row: Mapping[str, Any]) -> Entry | Unreadable:
 
 
 def row_of(entry: Entry) -> list[Any]:
-    """The values of an entry as they are kept, in the order of the fields; texts as no file could refuse them."""
+    """Values of an entry in the order of the fields, with texts that any file accepts."""
     texts = {name: shown(getattr(entry, name)) for name in _TEXTS}
     data = json.dumps(shown_in(log_builtins(entry.data)), allow_nan=True)
     return [*(texts[n] for n in _TEXTS[:6]), entry.temperature_c, texts["text"], data]

@@ -130,7 +130,7 @@ def read_rows(
 
 
 def cut(sentence: str, limit: int = MAX_LETTERS) -> str:
-    """A sentence of at most so many letters; what is too long loses its middle, so that what to do stays."""
+    """Shorten a sentence in the middle, so that its end with the advice stays."""
     if len(sentence) <= limit:
         return sentence
     end = limit // 3

@@ -125,7 +125,7 @@ def open_recording(
 
 
 def _with_told(recording: Recording) -> Recording:
-    """With what its header or its name tells where nothing better does."""
+    """Add what the header or the file name states where nothing better does."""
     at_utc = (
         recording.at_utc
         or (moment_in_wav(recording.path) if recording.is_wav else "")

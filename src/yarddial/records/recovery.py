@@ -57,7 +57,7 @@ class Recovery:
             return place
 
     def find(self, path: Path) -> Station | None:
-        """What was kept for `path` in an earlier session and can be read, the newest; None where that stands there."""
+        """Newest readable autosave of `path` from an earlier session; None when the file holds it already."""
         own = self._own[path].path if path in self._own else None
         for _, place in sorted(self._numbers(path).items(), reverse=True):
             if place == own:

@@ -1,4 +1,4 @@
-"""I/Q kept as a SigMF recording while it comes in: data under another name until it is whole, description last."""
+"""SigMF recording written while samples arrive: data under a temporary name, description last."""
 
 import contextlib
 import json
@@ -51,7 +51,7 @@ class SampleFile:
 
     @property
     def seconds_s(self) -> float:
-        """Length so far."""
+        """Length in seconds."""
         return self.count / self._rate_hz
 
     def write(self, samples: Complex) -> None:

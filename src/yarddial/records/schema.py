@@ -30,7 +30,7 @@ def part_schema() -> dict[str, Any]:
 
 
 def schema_text(schema: dict[str, Any]) -> str:
-    """As it is written to a file."""
+    """The schema as written to a file."""
     return json.dumps(schema, indent=2, ensure_ascii=False) + "\n"
 
 

@@ -27,7 +27,7 @@ class StationFile:
     """
 
     def __init__(self, path: Path, station: Station, raw: dict[str, Any] | None = None, digest: str = "") -> None:
-        """`digest` : of what was read; without one whatever stands there is replaced."""
+        """`digest` : of the contents read; without one the existing file is replaced."""
         self.path = path
         self.station = station
         self._raw, self._digest = raw or {}, digest
@@ -37,7 +37,7 @@ class StationFile:
 
     @property
     def content(self) -> bytes:
-        """What was read or written last, as it is written."""
+        """Contents read or written last."""
         return self._content or self._data(self._ordered(self.station))
 
     def save(self, station: Station) -> None:
@@ -80,7 +80,7 @@ class StationFile:
             )
 
     def accept(self, theirs: bytes) -> None:
-        """What another program wrote has been looked at: the next save goes over it. Raises BadStation."""
+        """Accept another program's version: the next save replaces it. Raises BadStation."""
         digest = digest_of(theirs)
         try:
             read = station_of(theirs, self.path)
@@ -93,14 +93,14 @@ class StationFile:
                 self._digest = digest if now != self._digest else now
 
     def close(self) -> None:
-        """Nobody asks any more whether somebody still writes into the file that was replaced."""
+        """Stop watching the replaced file for late writers."""
         if self._former is not None:
             self._former.close()
             self._former = None
 
 
 def load_station(path: Path) -> StationFile:
-    """Read a station file; one of an older version is upgraded in memory, and written as such with the next edit.
+    """Read a station file; an older version is upgraded in memory and written with the next edit.
 
     Raises
     ------
@@ -123,7 +123,7 @@ def station_of(data: bytes, path: Path) -> StationFile:
 
 
 def read_json(path: Path, wanted: str, kind: FileKind) -> dict[str, Any]:
-    """Read a JSON object of one of our formats; raises BadStation in one sentence."""
+    """Read a JSON object; raises BadStation in one sentence."""
     return json_of(reading.read_bytes(path, kind, BadStation), path, wanted, kind)
 
 

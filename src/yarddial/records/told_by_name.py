@@ -16,7 +16,7 @@ _UNITS = {"hz": "Hz", "khz": "kHz", "mhz": "MHz", "ghz": "GHz"}
 
 
 def centre_in(name: str) -> float | None:
-    """The one frequency that a name holds, hertz; None where there is none, or several."""
+    """The one frequency in a file name, hertz; None without one or with several."""
     matches = _FREQUENCY.findall(name)
     if len(matches) != 1:
         return None
@@ -28,7 +28,7 @@ def centre_in(name: str) -> float | None:
 
 
 def moment_in(name: str) -> str:
-    """The day, with the time where it stands there too, as ISO 8601; empty where there is none, or several."""
+    """Date, with the time if present, as ISO 8601; empty without one or with several."""
     matches = _MOMENT.findall(name)
     if len(matches) != 1:
         return ""

@@ -26,7 +26,7 @@ def with_unknown(value: Any, raw: Any) -> Any:
 
 
 def _encoded(value: msgspec.Struct) -> dict[str, Any]:
-    """The struct's fields as they are written, values still as they are; defaults left out where the struct says so."""
+    """The struct's fields in their encoded names, without defaults where the struct omits them."""
     written = msgspec.to_builtins(value)
     unknown = {"type": written["type"]} if "type" in written else {}
     return unknown | {

@@ -17,7 +17,7 @@ _RENAME_EXCHANGE, _AT_FDCWD = 2, -100
 
 
 def digest_of(data: bytes) -> str:
-    """What tells one content from another."""
+    """Digest that identifies contents."""
     return hashlib.sha256(data).hexdigest()
 
 
@@ -41,7 +41,7 @@ def write_whole(path: Path, data: bytes, *, durable: bool = True) -> None:
 
 
 def replace_known(path: Path, data: bytes, known: str) -> "Former | None":
-    """Replace a file only if it still holds what is known of it; else leave it as it is.
+    """Replace a file only if it still has the known contents.
 
     known : digest of its contents as they were read or written last. A file that is gone is written anew.
     Returns the file that was replaced, for whoever wants to know if somebody was still writing into it.
@@ -86,7 +86,7 @@ def replace_known(path: Path, data: bytes, known: str) -> "Former | None":
 
 
 class Former:
-    """The file that was replaced: it has no name any more, but whoever had opened it may still write into it."""
+    """The replaced file: unnamed now, but a program that had opened it may still write into it."""
 
     def __init__(self, place: Path, digest: str) -> None:
         self._handle = os.open(place, os.O_RDONLY | os.O_CLOEXEC)
@@ -157,7 +157,7 @@ def take_leftovers(path: Path, older_than_s: float = 60.0) -> tuple[Path, ...]:
 
 
 def _is_whole(data: bytes) -> bool:
-    """True of a JSON object; what was cut off is none."""
+    """True for a complete JSON object."""
     try:
         return isinstance(json.loads(data), dict)
     except (ValueError, RecursionError):
@@ -170,7 +170,7 @@ def reason(error: OSError) -> str:
 
 
 def _written_beside(path: Path, data: bytes, known: str, *, durable: bool = True) -> Path:
-    """The new contents on the disk under another name, which tells what was known of the old and what is new."""
+    """Write new contents under a temporary name that encodes the old and new digests."""
     import secrets
 
     # Names have at most 255 bytes.
@@ -233,7 +233,7 @@ def _hold_against(path: Path, place: Path, known: str) -> None:
 
 
 def _named_anew(temporary: Path, path: Path) -> None:
-    """Give it its name, unless somebody has taken that meanwhile."""
+    """Give it its name, unless the name was taken meanwhile."""
     try:
         os.link(temporary, path)
     except FileExistsError:

@@ -1,4 +1,4 @@
-"""The computer whose receiver is in use from afar: its link, who is there, and the recordings that lie there."""
+"""Sheet of the far computer in use: link, guests and recordings."""
 
 from collections.abc import Callable
 from functools import partial
@@ -143,7 +143,7 @@ class FarComputerSheet(Sheet):
 
 
 def _state(far: "FarEngine") -> str:
-    """Load, heat and disk, where they are told."""
+    """Load, temperature and disk, where known."""
     state = far.far
     if state is None:
         return "It has not told how it is."

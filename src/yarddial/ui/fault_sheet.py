@@ -1,4 +1,4 @@
-"""The sheet that tells of a fault of the program itself."""
+"""Sheet that reports a fault of the program."""
 
 from collections.abc import Callable
 

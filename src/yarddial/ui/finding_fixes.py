@@ -14,7 +14,7 @@ from yarddial.yard.plain_text import count_of
 
 
 class FindingFixes:
-    """Acts on the window's session; sheets lie over the window."""
+    """Fixes of findings, as acts of the window; sheets open over it."""
 
     def __init__(
         self,

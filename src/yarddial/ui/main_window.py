@@ -79,7 +79,7 @@ class MainWindow(QMainWindow):
         self._warm.start(1500)
 
     def _poll(self) -> None:
-        """Often while something goes on; with the receiver off and nothing owed there is little to look for."""
+        """Poll often while something runs, and seldom while the receiver is off."""
         self.session.poll()
         wanted_ms = POLL_MS if self.session.is_busy else IDLE_MS
         if self.poll_timer.interval() != wanted_ms:
@@ -282,7 +282,7 @@ class MainWindow(QMainWindow):
         }
 
     def _step_reference(self, direction: int) -> None:
-        """To the next known station; where there is none, that is said."""
+        """Go to the next known station, or report that there is none."""
         if self.session.desk.step_reference(direction) is None:
             side = "above" if direction > 0 else "below"
             self.strip.say(f"No known station lies {side} the dial within reach: add one under Known stations")

@@ -1,4 +1,4 @@
-"""The manual, to be read without a network: pages at the left, one of them at the right, a search over all."""
+"""Manual offline: list of pages, one page, and a full-text search."""
 
 from collections.abc import Mapping
 from typing import cast
@@ -121,7 +121,7 @@ def _set_in_type(document: QTextDocument) -> None:
 
 
 def page_of_focus(pages: Mapping[QWidget, str], otherwise: str) -> str:
-    """The manual's page for what has the focus, by the widget that it lies in; `otherwise` where it lies in none."""
+    """Manual page for the focused widget; `otherwise` without one."""
     widget = QApplication.focusWidget()
     while widget is not None:
         if widget in pages:

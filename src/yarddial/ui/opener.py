@@ -11,7 +11,7 @@ from yarddial.session.session import Session
 
 
 class Files(Protocol):
-    """Where sessions come from: station files opened and begun; given by whoever opens the window."""
+    """Source of sessions: opens and creates station files; supplied by the caller."""
 
     def open(self, path: Path) -> Session:
         """A session on a station file; raises a YardDialError."""
@@ -38,7 +38,7 @@ class Files(Protocol):
         ...
 
     def forget_computer(self, name: str) -> None:
-        """One of them is known no more."""
+        """Forget a paired computer."""
         ...
 
 
@@ -101,7 +101,7 @@ class Opener:
 
 
 def dropped_file(data: QMimeData | None) -> Path | None:
-    """The one file that was dropped, if it is one of ours."""
+    """The single dropped file, if we can read its kind."""
     paths = [Path(url.toLocalFile()) for url in data.urls()] if data is not None else []
     ours = len(paths) == 1 and (paths[0].suffix == ".json" or paths[0].suffix.lower() == ".s2p")
     return paths[0] if ours else None

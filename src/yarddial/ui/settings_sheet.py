@@ -1,4 +1,4 @@
-"""All that lasts and belongs to no yard: how it looks, how numbers are written, where the station stands."""
+"""Preferences that belong to no yard: appearance, number format, place of the station."""
 
 from collections.abc import Callable, Mapping
 from typing import Any

@@ -12,7 +12,7 @@ class DeviceBox(ChoiceBox):
     """Devices are asked for when the list is opened: the library behind it takes a moment to load."""
 
     def __init__(self, sound: SoundOut, chosen: Callable[[str], object] = lambda name: None) -> None:
-        """`chosen` : is told the name of another device, "" for the system's own choice."""
+        """`chosen` : called with the name of another device, "" for the system's choice."""
         super().__init__("Sound device", at_left=True)
         self._sound, self._chosen = sound, chosen
         self.addItem(SYSTEM_CHOICE)
@@ -28,7 +28,7 @@ class DeviceBox(ChoiceBox):
         self._chosen(name)
 
     def fill(self) -> None:
-        """What is there now; a chosen one that is gone stays chosen, and is taken again when it is back."""
+        """List present devices; a chosen one that is gone stays chosen and is used again when it returns."""
         wanted = self._sound.wanted
         names = self._sound.names()
         self.clear()

@@ -111,7 +111,7 @@ class SoundOut(QObject):
 
     @property
     def volume(self) -> float:
-        """From 0 to 1, as the ear counts."""
+        """Volume from 0 to 1 on a perceptual scale."""
         return self._volume
 
     def set_volume(self, volume: float) -> None:

@@ -48,7 +48,7 @@ def open_window(session: Session, options: WindowOptions, files: Files | None = 
 
 
 def _end_in_good_order(window: MainWindow) -> None:
-    """Ctrl+C and a polite kill close the window; what nobody caught is reported in it, and the program goes on."""
+    """Close the window on Ctrl+C or SIGTERM; report uncaught errors in it and continue."""
     import signal
 
     for number in (signal.SIGINT, signal.SIGTERM):

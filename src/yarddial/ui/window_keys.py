@@ -16,7 +16,7 @@ class WindowKeys:
     """Keys with a modifier and function keys work everywhere; plain ones where nothing with the focus wants them."""
 
     def __init__(self, window: QWidget, acts: Mapping[str, Callable[[], object]]) -> None:
-        """acts : by the names of the table of keys; raises KeyError where one of the two has what the other has not."""
+        """acts : by names of the table of keys; raises KeyError when the two differ."""
         named = {binding.act for binding in KEYS if binding.act}
         if named != set(acts):
             raise KeyError(f"keys and acts do not agree: {sorted(named ^ set(acts))}")
@@ -41,7 +41,7 @@ class WindowKeys:
 
 
 def _typed_by(sequence: str) -> str | None:
-    """What a plain sequence types; None for one that is no plain key."""
+    """Text that a plain key sequence types; None for other keys."""
     if sequence.startswith("Shift+") and len(sequence) == len("Shift+") + 1:
         return sequence[-1].upper()
     return TYPED_CHARACTERS.get(sequence, sequence.lower() if len(sequence) == 1 else None)

@@ -36,7 +36,7 @@ class Interleaved:
 
 
 class Real12:
-    """Real samples of 12 bits without sign: what lies at a quarter of their rate becomes the centre, at half the rate.
+    """Unsigned real samples of 12 bits: a quarter of their rate becomes the centre, at half the rate.
 
     The filter keeps its place from one buffer to the next; the first samples ring in.
     """

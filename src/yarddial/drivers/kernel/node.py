@@ -11,7 +11,7 @@ RULE = 'SUBSYSTEM=="video4linux", KERNEL=="swradio[0-9]*", TAG+="uaccess"'
 
 
 class KernelNode(msgspec.Struct, frozen=True):
-    """One of them. usb : name of the USB device that it is a part of, as in sysfs; empty for others."""
+    """A kernel radio node. usb : name of its USB device in sysfs; empty for others."""
 
     name: str
     title: str
@@ -33,7 +33,7 @@ def nodes(root: Path = Path("/")) -> tuple[KernelNode, ...]:
 
 
 def as_found(node: KernelNode) -> FoundReceiver:
-    """With what stands in its way."""
+    """As a found receiver, with what prevents its use."""
     bus = f"USB {node.usb}" if node.usb else "the kernel"
     if node.may_open:
         return FoundReceiver(node.name, node.title, bus, node.speed_mbps)

@@ -250,7 +250,7 @@ class KernelReceiver:
         self._requests.free_buffers()
 
     def _throw_away(self) -> None:
-        """What was sampled with the old settings: full buffers now, and one that is being filled."""
+        """Discard samples of the old settings: full buffers and the one being filled."""
         while (buffer := self._requests.take()) is not None:
             self._count(buffer)
             self._requests.queue(buffer.index)
@@ -355,7 +355,7 @@ def _chosen_format(name: str, there: list[tuple[int, bool]], wanted: str) -> str
 
 
 def _offered(bands: list[TunerBand], usual_hz: tuple[float, ...]) -> tuple[float, ...]:
-    """Of ranges the usual values that lie in them; of a single value that one; never none."""
+    """Offered rates: of ranges the usual values inside; of a single value that one; never none."""
     rates_hz: set[float] = set()
     for band in bands:
         if band.low_hz == band.high_hz:
@@ -367,7 +367,7 @@ def _offered(bands: list[TunerBand], usual_hz: tuple[float, ...]) -> tuple[float
 
 
 def _joined(bands: list[TunerBand]) -> list[TunerBand]:
-    """Bands that touch as one."""
+    """Join adjoining ranges."""
     joined_bands: list[TunerBand] = []
     for band in bands:
         if joined_bands and band.low_hz <= joined_bands[-1].high_hz + band.unit_hz:

@@ -17,7 +17,7 @@ CONTROL_DISABLED_FLAG, FORMAT_EMULATED_FLAG = 0x0001, 0x0002
 
 
 class TunerBand(msgspec.Struct, frozen=True):
-    """A band of one of its tuners, hertz; `unit_hz` is what the tuner counts in."""
+    """A band of a tuner, hertz; `unit_hz` is the tuner's step of counting."""
 
     low_hz: float
     high_hz: float
@@ -98,7 +98,7 @@ class Requests:
             tuner_bands.append(TunerBand(request.rangelow * unit_hz, request.rangehigh * unit_hz, unit_hz))
 
     def set_frequency(self, tuner: int, kind: int, hertz: float, unit_hz: float) -> None:
-        """Tune; where to is told by `frequency`."""
+        """Tune; `frequency` reports the result."""
         request = raw.v4l2_frequency(tuner=tuner, type=kind, frequency=round(hertz / unit_hz))
         self.ask("S_FREQUENCY", request)
 
@@ -127,7 +127,7 @@ class Requests:
         return int(request.value)
 
     def map_buffers(self, count: int) -> list[Any]:
-        """Ask for so many buffers and map those that there are."""
+        """Request a number of buffers and map those granted."""
         asked = raw.v4l2_requestbuffers(count=count, type=SDR_CAPTURE_TYPE, memory=MEMORY_MAPPED)
         self.ask("REQBUFS", asked)
         maps = []
@@ -146,7 +146,7 @@ class Requests:
         self.ask("QBUF", raw.v4l2_buffer(index=index, type=SDR_CAPTURE_TYPE, memory=MEMORY_MAPPED))
 
     def take(self) -> FullBuffer | None:
-        """The next full buffer; None where there is none yet."""
+        """Take the next full buffer; None without one."""
         request = raw.v4l2_buffer(type=SDR_CAPTURE_TYPE, memory=MEMORY_MAPPED)
         try:
             self.ask("DQBUF", request)

@@ -1,4 +1,4 @@
-"""The five calls of the system that a receiver of the kernel needs; replaced as one in tests."""
+"""The five system calls that a kernel receiver needs; replaced as a whole in tests."""
 
 import contextlib
 import os
@@ -22,7 +22,7 @@ class System(Protocol):
         ...
 
     def wait(self, handle: int, seconds_s: float) -> bool:
-        """True as soon as a buffer is full, or something is wrong; False after so many seconds."""
+        """Wait for a full buffer or an error; return False after the time-out."""
         ...
 
     def close(self, handle: int, maps: Sequence[Any]) -> None:

@@ -1,4 +1,4 @@
-"""The program as a child: three pipes, never waited for longer than told, and gone with whoever began it."""
+"""The person's program as a child process with three pipes, bounded waits, and an end with its parent."""
 
 import contextlib
 import os
@@ -168,7 +168,7 @@ class Child:
 
 
 def _dying_with_us() -> list[str]:
-    """What has the kernel kill the program when whoever began it dies, however that comes: util-linux's setpriv."""
+    """Command prefix that makes the kernel kill the program when its parent dies: util-linux's setpriv."""
     setpriv = shutil.which("setpriv")
     return [] if setpriv is None else [setpriv, "--pdeathsig", "KILL", "--"]
 

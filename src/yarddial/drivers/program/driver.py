@@ -18,7 +18,7 @@ class ProgramDriver:
         self._is_allowed = is_allowed
 
     def discover(self) -> tuple[FoundReceiver, ...]:
-        """A program is told, not found."""
+        """Find nothing: a program is entered by the person."""
         return ()
 
     def open(self, address: str, time: TimeSource) -> ProgramReceiver:

@@ -10,7 +10,7 @@ MESSAGES_VERSION = 1
 
 
 class Gain(msgspec.Struct, frozen=True):
-    """A gain stage as the program tells of it."""
+    """A gain stage as reported by the program."""
 
     name: str
     steps_db: tuple[float, ...]
@@ -86,7 +86,7 @@ class RefusedLine(msgspec.Struct, frozen=True, tag_field="say", tag="refused"):
 
 
 class LostLine(msgspec.Struct, frozen=True, tag_field="say", tag="lost"):
-    """So many samples were lost just before the one that it wrote as number at_sample."""
+    """A number of samples was lost just before the one written as number at_sample."""
 
     count: int
     at_sample: int

@@ -54,7 +54,7 @@ class Samples(Protocol):
 
 
 class RecordingPlayer:
-    """A device that gives the samples of a recording: once, or again and again without a gap, from where it is told.
+    """Device that plays a recording's samples, once or in a loop without a gap, from a given place.
 
     tuner_hz, inverted : what the receiver was tuned to and how it saw it, where the file itself does not tell.
 
@@ -119,7 +119,7 @@ class RecordingPlayer:
         return block
 
     def seek(self, start_s: float) -> None:
-        """Go on from another place; the count of samples goes on as well."""
+        """Continue at another place; the sample count continues too."""
         self._place = min(max(round(start_s * self._recording.rate_hz), 0), max(self._recording.count - 1, 0))
 
     def close(self) -> None:
@@ -138,7 +138,7 @@ class RecordingDriver:
         self._open_samples = open_samples
 
     def discover(self) -> tuple[FoundReceiver, ...]:
-        """Any file may be one; none is looked for."""
+        """Find nothing: a recording is chosen by the person."""
         return ()
 
     def open(self, address: str, time: TimeSource) -> RecordingPlayer:

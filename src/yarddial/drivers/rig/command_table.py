@@ -1,4 +1,4 @@
-"""A transceiver's own commands as data: what to send, and how its answers look. Written by whoever has its manual.
+"""A transceiver's commands as data: what to send and how answers look, written from its manual.
 
 A pattern is plain text with places in braces: {hertz} for digits (in a set pattern {hertz:11} fills up with noughts),
 {mode} and {flag} for up to eight signs, {any:3} for signs that tell nothing. `template.json` is one to begin from.
@@ -87,7 +87,7 @@ def _checked(table: CommandTable, name: str) -> CommandTable:
 
 
 def reading(pattern: str) -> re.Pattern[str]:
-    """What an answer of that pattern looks like; its places are groups."""
+    """Compile an answer's pattern into a regular expression with named groups."""
     expression, end = "", 0
     for place in _PLACE.finditer(pattern):
         expression += re.escape(pattern[end : place.start()])

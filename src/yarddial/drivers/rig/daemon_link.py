@@ -151,7 +151,7 @@ class DaemonLink:
             self._socket.close()
 
     def _questions(self, order: RigOrder) -> tuple[tuple[str, str], ...]:
-        """The names by which answers come, and the words that ask."""
+        """Names of the answers with the commands that ask for them."""
         match order:
             case SetRigFrequency(hertz=hertz):
                 if not (math.isfinite(hertz) and hertz > 0):
@@ -225,7 +225,7 @@ class DaemonLink:
         return [*done, self._answered(asked)]
 
     def _put_down(self, asked: _Asked, name: str, code: int) -> None:
-        """What one of an order's questions was answered."""
+        """Note the answer to one of an order's questions."""
         is_reading = isinstance(asked.order, ReadRig)
         if code in UNSUPPORTED_CODES and is_reading and name != "get_freq":
             self._cannot.add(name)
@@ -237,7 +237,7 @@ class DaemonLink:
             asked.told[name] = "\n".join(self._lines)
 
     def _answered(self, asked: _Asked) -> RigAnswer:
-        """All that will be told of an order has been told."""
+        """Finish an order whose answers are complete."""
         if not isinstance(asked.order, ReadRig) or asked.failure is not None:
             return RigAnswer(asked.order, asked.asked_s, failure=asked.failure)
         try:
@@ -246,7 +246,7 @@ class DaemonLink:
             return RigAnswer(asked.order, asked.asked_s, failure=silent)
 
     def _lost_before(self, asked: _Asked) -> list[RigAnswer]:
-        """Orders begun before one that is being answered: what they were told so far is all."""
+        """Finish orders begun before the one being answered, with what arrived."""
         lost = []
         while (other := self._under_way[0]) is not asked:
             self._under_way.popleft()

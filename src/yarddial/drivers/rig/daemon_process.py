@@ -24,7 +24,7 @@ _MODEL = re.compile(r"^\s*(\d+)\s{2,}(\S.*?)\s{2,}(\S.*?)\s{2,}\S+\s{2,}(\S+)")
 
 
 class RigModel(msgspec.Struct, frozen=True):
-    """One that the daemon knows: its number, what the daemon calls it, and how well it says that it works."""
+    """A model known to the daemon: number, name and stated maturity."""
 
     number: int
     name: str
@@ -32,7 +32,7 @@ class RigModel(msgspec.Struct, frozen=True):
 
 
 class DaemonAddress(msgspec.Struct, frozen=True):
-    """Which transceiver, on which serial line (empty for one that needs none), how fast (0: as is usual for it)."""
+    """Model, serial line (empty when none is needed) and speed (0 for the usual)."""
 
     model: int
     device: str = ""

@@ -1,4 +1,4 @@
-"""What is known of a transceiver, what is asked of it, and whoever can ask."""
+"""State of a transceiver, orders to it, and the link that carries them."""
 
 from typing import Literal, Protocol
 
@@ -88,7 +88,7 @@ class RigRefused(YardDialError):
 
 
 class RigSilent(YardDialError):
-    """No answer in time, or one that cannot be understood; the link may be there still."""
+    """No answer in time, or an unintelligible one; the link may still exist."""
 
 
 class RigGone(YardDialError):
@@ -102,11 +102,11 @@ class RigLink(Protocol):
     """So many orders may be under way at a time."""
 
     def begin(self, order: RigOrder) -> None:
-        """Ask; its answer comes out of `answers`. Raises RigGone."""
+        """Send an order; `answers` returns its answer. Raises RigGone."""
         ...
 
     def answers(self, wait_s: float) -> list[RigAnswer]:
-        """What has come, waiting so long at most for the first; raises RigGone."""
+        """Return arrived answers, waiting at most this long for the first; raises RigGone."""
         ...
 
     def close(self) -> None:

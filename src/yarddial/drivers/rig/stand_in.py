@@ -138,7 +138,7 @@ class StandIn:
         line_out.close()
 
     def _world(self) -> str:
-        """What comes out of its outputs: middle of the IF, and place and power of what it transmits."""
+        """State of its outputs: middle of the IF, and frequency and power of its transmission."""
         with self._lock:
             sends_hz = self.transmit_hz or self.frequency_hz
             return f"{self.centre_hz:.1f} {sends_hz:.1f} {self.watts if self.transmitting else 0.0:g} {self.mode}\n"
@@ -160,7 +160,7 @@ class StandIn:
         return between.join((head, *answer, f"RPRT {code}")) + "\n"
 
     def _done(self, letter: str, rest: str) -> tuple[str, tuple[str, ...], int]:
-        """The answer's name, what it tells, and its code."""
+        """Name, contents and code of the answer."""
         with self._lock:
             if "jumps" in self.faults and self._chance.random() < 0.2:
                 self.frequency_hz = self._rounded(self.frequency_hz + self._chance.choice((-5_000, 5_000)))

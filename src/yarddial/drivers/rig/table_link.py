@@ -38,7 +38,7 @@ class SerialPort(Protocol):
         ...
 
     def read_until(self, expected: bytes, size: int | None = None) -> bytes:
-        """Up to an end, or what has come in time."""
+        """Read until an end mark, or return what arrived in time."""
         ...
 
     def reset_input_buffer(self) -> None:
@@ -186,7 +186,7 @@ class TableLink:
 
 
 def _means(command: TableCommand | None, flag: str | None) -> bool | None:
-    """Yes, no, or not told."""
+    """Yes, no or unknown."""
     if command is None or flag is None:
         return None
     return {"yes": True, "no": False}.get(command.names.get(flag, ""))

@@ -53,7 +53,7 @@ class SimulatedAddress(msgspec.Struct, frozen=True):
         return faulty(cold(bare_world, self.cold_s, calm=self.calm) if self.cold_s else bare_world, self.faults)
 
     def _port(self, port: WorldPort) -> WorldPort:
-        """With what is plugged in; another oscillator is off by as many ppm as the one that it takes the place of."""
+        """The port with inserted parts; another oscillator has the same error in ppm as the one replaced."""
         stages = tuple(
             msgspec.structs.replace(s, lo_hz=self.lo_hz, lo_error_hz=s.lo_error_hz * self.lo_hz / s.lo_hz)
             if self.lo_hz and s.kind == "sum"
@@ -82,7 +82,7 @@ class SimulatedDriver:
         return on_the_bus(_RECEIVERS[asked.name][0].name, asked.faults)
 
     def open(self, address: str, time: TimeSource) -> SimulatedReceiver:
-        """Open one of the two; raises what its faults have it raise."""
+        """Open one of the two receivers; raises what the chosen faults demand."""
         asked = parse_address(address)
         capabilities = asked.capabilities()
         asked.faults.refuse_to_open(capabilities.name)

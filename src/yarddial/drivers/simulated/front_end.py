@@ -1,4 +1,4 @@
-"""What a receiver does to samples on their way: compression, I/Q imbalance, a spike at the centre, so many bits."""
+"""Front end of a receiver: compression, I/Q imbalance, centre spike and quantisation."""
 
 from math import radians
 

@@ -17,7 +17,7 @@ FORMS = (
 
 
 class Plug(msgspec.Struct, frozen=True):
-    """One such part before a port: a Butterworth filter with so many poles, a notch or an attenuator of so many dB."""
+    """An inserted part: Butterworth filter, notch or attenuator."""
 
     port: str
     what: FilterKind

@@ -67,11 +67,11 @@ class Arrival(msgspec.Struct, frozen=True):
 
     @property
     def away_hz(self) -> float:
-        """How far from the centre it comes out."""
+        """Offset from the centre."""
         return self.folds * (self.socket_hz - self.folded_about_hz) - self.mixes_with * self.centre_hz
 
     def turns(self, clock_s: Seconds) -> Seconds:
-        """Phase against the centre when the receiver's clock has counted so far: F t - n f_c u, with t = u - x(u)."""
+        """Phase against the centre at receiver clock time u: F t - n f_c u, with t = u - x(u)."""
         turned = _turns(self.away_hz, clock_s)
         if self.crystal_bound:
             return turned
@@ -96,7 +96,7 @@ def arrivals(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
 
 
 def _folded(arrival: Arrival, clock_hz: float, crystal_ppm: float) -> Arrival:
-    """Sampled directly: zone n = floor(2 f / C) with the clock as it truly is; odd zones come out turned over."""
+    """Fold by direct sampling: zone n = floor(2 f / C) with the true clock; odd zones are inverted."""
     zone = floor(2 * arrival.socket_hz / (clock_hz * (1 + crystal_ppm * 1e-6)))
     folds = -1 if zone % 2 else 1
     return msgspec.structs.replace(

@@ -215,7 +215,7 @@ class SimulatedReceiver:
         return self._port.full_scale_dbm - (0.0 if stuck else gain_db - self.world.reference_gain_db)
 
     def _samples(self) -> NDArray[np.complex64]:
-        """The next segment, out of a run made ahead; whatever is set anew throws the rest of the run away."""
+        """Next segment from a run made ahead; a new setting discards the rest of the run."""
         if not self._ahead:
             self._ahead = list(self._run(self.segments_a_run))
         return self._ahead.pop(0)

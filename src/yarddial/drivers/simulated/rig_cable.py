@@ -48,7 +48,7 @@ class CableState(msgspec.Struct, frozen=True):
         return msgspec.structs.replace(port, stages=stages)
 
     def _stage(self, stage: Stage) -> Stage:
-        """Its first oscillator above the signal: the IF comes out inverted; off by as many ppm as before."""
+        """First oscillator above the signal: the IF is inverted; the error in ppm stays."""
         lo_hz = self.centre_hz + HEARTH_IF_HZ
         return msgspec.structs.replace(stage, lo_hz=lo_hz, lo_error_hz=stage.lo_error_hz / stage.lo_hz * lo_hz)
 

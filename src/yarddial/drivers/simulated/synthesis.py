@@ -78,7 +78,7 @@ class Synthesis:
         return whole[:, self.edge : self.edge + self.hop]
 
     def reaches(self, turns_per_sample: float, needed_hz: float) -> bool:
-        """True when some of a signal lies where the filter lets it through, be it folded."""
+        """True when part of a signal passes the filter, even folded."""
         half = 0.5 * needed_hz / self.rate_hz
         return abs(turns_per_sample) - half < STOP_EDGE + 0.4
 
@@ -226,7 +226,7 @@ def _taper(points: int) -> NDArray[np.float32]:
 
 
 class NoiseSource:
-    """Gaussian noise from a table of 65 536 complex values drawn at random: far faster than drawing each anew."""
+    """Gaussian noise from a table of 65 536 random complex values, much faster than new draws."""
 
     def __init__(self, seed: int) -> None:
         self._chance = np.random.Generator(np.random.SFC64(seed))

@@ -1,4 +1,4 @@
-"""Periodic tables looked up at even times: a cubic through the four points around each (Catmull and Rom)."""
+"""Periodic tables with cubic interpolation at even times (Catmull and Rom)."""
 
 from typing import Any
 

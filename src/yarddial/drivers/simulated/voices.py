@@ -1,4 +1,4 @@
-"""Speech-like sound and Morse text as tables: made once, looked up at any time."""
+"""Speech-like sound and Morse text as tables."""
 
 from functools import lru_cache
 

@@ -71,7 +71,7 @@ class WorldPort(msgspec.Struct, frozen=True):
 
 
 class Comb(msgspec.Struct, frozen=True):
-    """Lines of a switching supply on an antenna: every step_hz, so strong at 1 MHz, 20 dB weaker a decade above."""
+    """Lines of a switching supply on an antenna: every step_hz, level at 1 MHz, 20 dB weaker per decade."""
 
     antenna: str
     step_hz: float

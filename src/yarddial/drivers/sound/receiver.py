@@ -26,7 +26,7 @@ SKEW_SAMPLES, SKEW_TRIES = 1 << 16, 40
 
 
 class SoundReceiver:
-    """Reads two sides as I and Q. What the receiver before it is tuned to, it is told; it tunes nothing itself."""
+    """Read two channels as I and Q. It tunes nothing: the tuned frequency is stated by the person."""
 
     def __init__(self, address: SoundAddress, sound_input: SoundInput, time: TimeSource) -> None:
         self._address, self._input, self._time = address, sound_input, time
@@ -167,7 +167,7 @@ class SoundReceiver:
             self._lost_before = 0
 
     def _join(self, wanted: int) -> None:
-        """Pieces without a loss between them as one block."""
+        """Join pieces without a loss between them."""
         joined: deque[tuple[Complex, int]] = deque()
         run: list[Complex] = []
         lost_before = 0
@@ -182,7 +182,7 @@ class SoundReceiver:
         self._ready = joined
 
     def _oriented(self, samples: Complex) -> Complex:
-        """Sides exchanged where told, and brought together in time."""
+        """Swap channels where stated, and align them in time."""
         if self._address.swap:
             samples = (samples.imag + 1j * samples.real).astype(np.complex64)
         if not self._is_skew_known:
@@ -224,7 +224,7 @@ class SoundReceiver:
 
 
 class _Intake:
-    """PortAudio's call-back: takes frames, and tells by the card's own times how many an overrun has cost."""
+    """PortAudio's call-back: takes frames and counts samples lost in overruns by the card's clock."""
 
     def __init__(self, receiver: SoundReceiver, rate_hz: float) -> None:
         self._receiver, self._rate_hz = receiver, rate_hz

@@ -1,4 +1,4 @@
-"""The byte sources of streams: each is read without ever waiting longer than it is told to."""
+"""Byte sources of streams, each read with a time limit."""
 
 import contextlib
 import os
@@ -111,7 +111,7 @@ class _Pipe:
 
 
 def _reason(error: Exception) -> str:
-    """The system's words, or that the name is none."""
+    """The system's error text, or that the name is invalid."""
     return (error.strerror or str(error)).lower() if isinstance(error, OSError) else "that is no name"
 
 

@@ -42,7 +42,7 @@ class StreamReceiver:
         )  # fmt: skip
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:
-        """Any place inside the span is as good as another: the stream stays as it is."""
+        """Accept any centre inside the span; the stream stays unchanged."""
         low, high = self.capabilities.ranges_hz[0]
         if not low <= ask.centre_hz <= high:
             raise CannotTune(
@@ -146,7 +146,7 @@ class StreamDriver:
     name = "stream"
 
     def discover(self) -> tuple[FoundReceiver, ...]:
-        """A stream is told, not found."""
+        """Find nothing: a stream is entered by the person."""
         return ()
 
     def open(self, address: str, time: TimeSource) -> StreamReceiver:

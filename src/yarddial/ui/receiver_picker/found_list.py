@@ -1,4 +1,4 @@
-"""Receivers that are there now, a row each; what stands in the way of one has its cure under it, ready to copy."""
+"""Receivers found, a row each, with the remedy for what prevents use, ready to copy."""
 
 from collections.abc import Sequence
 

@@ -1,4 +1,4 @@
-"""The sheet "Choose the receiver": what is found now, what can be told instead, and what came of the choice."""
+"""Sheet "Choose the receiver": receivers found, entered ones, and the result of the choice."""
 
 from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget

@@ -1,4 +1,4 @@
-"""What cannot be found and is told instead: a few fields each, no address to learn."""
+"""Forms for receivers that cannot be discovered: a few fields each, no address syntax."""
 
 import contextlib
 from collections.abc import Callable, Sequence

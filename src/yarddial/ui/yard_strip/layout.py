@@ -212,7 +212,7 @@ def _receivers(
 
 
 def _apart(spots: dict[str, PlateSpot], active: str) -> dict[str, PlateSpot]:
-    """Move receivers that lie on top of each other apart, the active one staying where it is."""
+    """Move overlapping receivers apart; the active one stays."""
     order = sorted(spots.values(), key=lambda spot: spot.middle_y)
     fixed = next((i for i, spot in enumerate(order) if active in spot.routes), 0)
     for i in range(fixed + 1, len(order)):

@@ -367,7 +367,7 @@ class YardStrip(QWidget):
 
 
 def _error_text(route_point: RoutePoint, oscillators: Oscillators) -> str:
-    """How far the oscillator of a halt is off, or an empty text where it has none."""
+    """Error of the oscillator at a route point, or an empty text without one."""
     if route_point.converter is not None:
         name = oscillator_of(route_point.converter)
     elif isinstance(route_point.part, Receiver):

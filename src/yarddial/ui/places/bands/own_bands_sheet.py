@@ -59,7 +59,7 @@ class OwnBandsSheet(Sheet):
         self._show()
 
     def add(self) -> None:
-        """Keep what was typed, in place of one of the same name."""
+        """Store the typed band, replacing one of the same name."""
         try:
             low_hz, high_hz = parse_frequency(self.low.text()), parse_frequency(self.high.text())
             self._board.keep_band(Band(self.name.text().strip(), low_hz, high_hz, "own", self.mode.currentData()))

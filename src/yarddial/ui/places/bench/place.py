@@ -129,7 +129,7 @@ class BenchPlace(QWidget):
         sheet.show()
 
     def choose_receiver(self, part_name: str) -> None:
-        """What a receiver of the yard really is: what is plugged in, or told."""
+        """Open the choice of what a receiver of the yard really is."""
         from yarddial.ui.receiver_picker.sheet import ReceiverPicker
 
         ReceiverPicker(self, self._session, part_name).show()

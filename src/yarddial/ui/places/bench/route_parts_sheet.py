@@ -1,4 +1,4 @@
-"""The active route as a line down the page: each part a halt with the frequency there."""
+"""The active route down the page: each part with the frequency behind it."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
@@ -16,7 +16,7 @@ from yarddial.yard.resolved_route import ResolvedRoute
 
 
 class RoutePartsSheet(QScrollArea):
-    """All halts of the active route; one of them may be open."""
+    """All parts of the active route; one of them may be open."""
 
     origin_wanted = pyqtSignal(str, str)
     export_wanted = pyqtSignal(str)
@@ -57,7 +57,7 @@ class RoutePartsSheet(QScrollArea):
             self.ensureWidgetVisible(route_point, 0, px(8))
 
     def show_line(self, route: ResolvedRoute, dial_hz: float, state: DialState) -> None:
-        """Show a route, finished or not; its halts are made anew only when it runs over other parts."""
+        """Show a route, finished or not; rebuild its plates only for other parts."""
         station = self._session.desk.station
         names = station.route_named().parts if station.routes else ()
         if names != tuple(self.route_points):

@@ -115,7 +115,7 @@ class RoutePointPlate(QWidget):
             self.toggled.emit(self.part_name)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw the track with the halt on it."""
+        """Draw the track with the part on it."""
         painter, c = QPainter(self), palette()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         x, y = px(14), px(15)

@@ -113,7 +113,7 @@ class WhichLoSheet(Sheet):
             self._show_answer(answer)
 
     def scan(self) -> None:
-        """With the running receiver; the button cancels while it looks."""
+        """Scan with the running receiver; the button cancels meanwhile."""
         scan = self._session.lo_leak_scan
         if scan.running:
             scan.cancel()

@@ -9,7 +9,7 @@ from yarddial.ui.widgets.working_sheet import Sheet
 
 
 class AntennaOffSheet(Sheet):
-    """Says what to take off, where, and with what care; looks when it is off."""
+    """Says what to take off and with what care; records when the person confirms."""
 
     manual_page = "ghosts"
 

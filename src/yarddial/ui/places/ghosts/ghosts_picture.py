@@ -63,7 +63,7 @@ class GhostsPicture(QWidget):
         return QRectF(px(52), px(20), self.width() - px(62), self.height() - px(28))
 
     def _examined(self) -> tuple[float, float] | None:
-        """Centre and rate of the span that was tested, else of the one that will be; on the dial."""
+        """Centre and rate of the tested span, else of the one to be tested, on the dial."""
         shown = self._span_test.before or self._expected_products.request
         return None if shown is None else (shown.centre_hz, shown.rate_hz)
 

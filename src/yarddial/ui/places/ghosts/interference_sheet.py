@@ -1,4 +1,4 @@
-"""The hunt for interference as a sheet: what to switch off now, what each step told, and the culprit."""
+"""Interference search as a sheet: what to switch off, each result, and the source."""
 
 from PyQt6.QtGui import QHideEvent
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QWidget

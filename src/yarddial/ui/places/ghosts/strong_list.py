@@ -1,4 +1,4 @@
-"""The strongest signals known, of which ghosts are made; looked for with the receiver, or read from a file."""
+"""Known strong signals that cause ghosts, scanned with the receiver or read from a file."""
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 

@@ -1,4 +1,4 @@
-"""A comparison drawn: a dot for each pair, the range that is stated, and nought."""
+"""Picture of a comparison: a dot for each pair, the stated interval, and zero."""
 
 from math import log10
 
@@ -40,7 +40,7 @@ class ComparisonPicture(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw the band, nought, and the dots."""
+        """Draw the interval, zero, and the dots."""
         painter, c = QPainter(self), palette()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         chart = QRectF(px(46), px(8), self.width() - px(56), self.height() - px(30))

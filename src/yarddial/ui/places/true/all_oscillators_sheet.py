@@ -1,4 +1,4 @@
-"""All oscillators as one list, a button that walks through them, and what entering does to each route."""
+"""All oscillators as one list, the calibration sequence, and the effect of entering on each route."""
 
 from functools import partial
 
@@ -22,7 +22,7 @@ TONES = {"better": "spruce", "worse": "vermilion", "unchanged": "quiet"}
 
 
 class AllOscillatorsSheet(Sheet):
-    """Shows and starts the walk; it goes on when the sheet is closed."""
+    """Shows and starts the calibration sequence, which continues when the sheet is closed."""
 
     manual_page = "true"
 

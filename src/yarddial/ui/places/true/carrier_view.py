@@ -1,4 +1,4 @@
-"""The last carrier: by which model it was measured, and what a steady line leaves of it."""
+"""The last carrier: its signal model, and the residual of a steady line."""
 
 from math import degrees
 from typing import TYPE_CHECKING

@@ -1,1 +1,1 @@
-"""Ways of truing the dial beside measuring a carrier: one page each, and the sheet that holds them."""
+"""Methods of calibration besides measuring a carrier: one page each, and their sheet."""
