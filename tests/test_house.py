@@ -195,3 +195,70 @@ def test_no_product_file_is_called_like_a_test() -> None:
         if path.stem.startswith("test_") or path.stem.endswith("_test")
     ]
     assert files == [], "name it after what it holds: a tool that looks for tests would run it"
+
+
+# House words that were given up, and what to write instead; a random walk is the field's own word.
+RETIRED_WORDS = {
+    "doubt": "uncertainty", "truing": "calibration", "hunt": "search", "halt": "stop, or route_point", "ear": "tap",
+    "look": "tuning, record, measurement or check", "looks": "records, measurements", "looked": "measured, checked",
+    "way": "method, demodulation or path", "ways": "methods, paths", "walk": "sequence", "most": "max or limit",
+    "least": "min", "fewest": "min",
+}  # fmt: skip
+USUAL_PHRASES = ("look_up", "under_way", "random_walk", "RandomWalk", "RANDOM_WALK")
+
+
+def words_of(name: str) -> list[str]:
+    """The words of an identifier, in small letters; phrases that everybody uses are left out."""
+    for phrase in USUAL_PHRASES:
+        name = name.replace(phrase, "")
+    return [word.lower() for word in re.findall(r"[A-Z]?[a-z]+|[A-Z]+", name)]
+
+
+def test_no_name_uses_a_retired_word() -> None:
+    wrong = {}
+    for path in (ROOT / "src").rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            name = ""
+            if isinstance(node, ast.FunctionDef | ast.ClassDef):
+                name = node.name
+            elif isinstance(node, ast.arg):
+                name = node.arg
+            elif isinstance(node, ast.Name | ast.Attribute) and isinstance(node.ctx, ast.Store):
+                name = node.id if isinstance(node, ast.Name) else node.attr
+            for word in set(words_of(name)) & set(RETIRED_WORDS):
+                wrong[f"{path.name}: {name}"] = f"write {RETIRED_WORDS[word]}"
+    assert wrong == {}
+
+
+# Locals that say nothing of the value; a name says what it holds: `peak_bin`, `message`, `stations`.
+EMPTY_NAMES = {"found", "told", "said", "made", "one", "kept"}
+
+
+def test_a_local_name_says_what_it_holds() -> None:
+    wrong = [
+        f"{path.name}:{node.lineno}: {node.id}"
+        for path in (ROOT / "src").rglob("*.py")
+        for function in ast.walk(ast.parse(path.read_text()))
+        if isinstance(function, ast.FunctionDef)
+        for node in ast.walk(function)
+        if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Store) and node.id in EMPTY_NAMES
+    ]
+    assert wrong == [], "name it after what it holds"
+
+
+# What shows that a long comment gives a source: a standard or paper by name, a page of the house, a year.
+SOURCE = re.compile(r"ITU|IARU|IEEE|IEC|ISO|ICNIRP|ETSI|RFC|docs/|[(\s](1[89]|20)\d\d\b|et al")
+
+
+def test_a_comment_over_two_lines_gives_its_source() -> None:
+    wrong = []
+    for path in (ROOT / "src").rglob("*.py"):
+        block: list[str] = []
+        for number, line in enumerate([*path.read_text().splitlines(), ""], 1):
+            if line.strip().startswith("#"):
+                block.append(line.strip())
+                continue
+            if len(block) > 2 and not SOURCE.search(" ".join(block)):
+                wrong.append(f"{path.name}:{number - len(block)}")
+            block = []
+    assert wrong == [], "two lines say why; more of it belongs into the docstring, with its source"

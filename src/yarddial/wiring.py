@@ -140,7 +140,7 @@ def offered_receivers() -> "tuple[tuple[str, FoundReceiver], ...]":
 
     known = registry()
     ours = [driver for driver in known.drivers() if driver.name not in ("far", "process", "stream", "recording")]
-    return tuple((f"{name}:{found.address}", found) for name, found in find_receivers(ours, {}).receivers)
+    return tuple((f"{name}:{receiver.address}", receiver) for name, receiver in find_receivers(ours, {}).receivers)
 
 
 def _capabilities_of(address: str) -> "tuple[Capabilities | None, str]":

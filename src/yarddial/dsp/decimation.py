@@ -9,9 +9,8 @@ from yarddial.dsp.phasor import phasor
 
 Complex = NDArray[np.complex64]
 
-# Length of the filter in decimated samples: 8 keep what would alias into the clean part 75 dB down (66 when
-# decimating by four), and 8 columns
-# make the matrix product cheap; twice as many would cost as much as the twice finer decimation saves.
+# Filter length in decimated samples: 8 suppress aliases in the clean part by 75 dB (66 dB when decimating by four);
+# twice as many would cost what they save.
 TAPS_A_SAMPLE = 8
 # Short rows leave the processor idle, so up to this factor one row makes several outputs: with them 16 columns.
 SHORT_FACTOR, OUTPUTS_A_ROW = 16, 9

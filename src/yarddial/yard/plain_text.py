@@ -3,9 +3,8 @@
 import re
 from typing import Any
 
-# Line and tab are the only controls that text needs. The rest: C0 and C1 controls; marks that turn the direction of
-# writing (Unicode TR 9); line and paragraph separators; the byte order mark; halves of surrogate pairs, which no file
-# can hold.
+# Controls not needed in text: C0 and C1, marks of writing direction (Unicode TR 9), separators, byte order mark,
+# surrogates.
 _INVISIBLE_CHARACTERS = re.compile(
     "[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff\ud800-\udfff]"
 )

@@ -11,9 +11,8 @@ from yarddial.yard.plain_text import count_of
 
 Floats = NDArray[np.float64]
 
-# A carrier's own error: shares of transmitters that err by their rule, and by smaller parts of it. Still smaller parts
-# would let two that agree by chance outvote all others: the uncertainty stated was then a fifth too small.
-# A few are off by several times their rule.
+# Carrier errors: shares of transmitters with this multiple of their rule's error. No smaller parts: two that agree by
+# chance would outvote the others.
 SHARES = ((0.39, 1.0), (0.12, 0.3), (0.12, 0.1), (0.20, 0.03), (0.06, 5.0))
 # Of those off every raster: deliberate offsets, ghosts, other services.
 OFF_RASTER = 1 - sum(share for share, _ in SHARES)

@@ -21,9 +21,8 @@ from yarddial.yard.oscillators import clock_of, crystal_of
 
 Matrix = NDArray[np.float64]
 
-# Share of a reference's variance that stays from one look to the next (its own lasting error); the rest, such as a
-# sky-wave's wander, is new each time. With everything shared, two looks at a wandering carrier would contradict each
-# other by hundreds of sigmas; with nothing shared, a hundred looks would make any transmitter a standard.
+# Share of a reference's variance that is common to all its observations; the rest, such as a sky-wave's wander, is new
+# each time.
 LASTING_SHARE = 0.5
 # Of a sky-wave's wandering, which is new each day: what stays the same within a day. The layers rise and sink over
 # hours, and swing over minutes besides.

@@ -32,9 +32,8 @@ class Habit(msgspec.Struct, frozen=True):
     cold_ppm: float
 
 
-# Usual figures: plain crystals age by 1.5 to 2 ppm in their first year, follow the temperature by a tenth of a ppm a
-# degree, and move by one or two while they warm up. Dielectric resonators, which hang outdoors at a dish, move by some
-# ppm a degree.
+# Usual figures: plain crystals age 1.5 to 2 ppm in their first year, drift 0.1 ppm/K and 1 to 2 ppm in warm-up;
+# dielectric resonators outdoors, some ppm/K.
 HABITS: dict[CrystalKind, Habit] = {
     "plain": Habit(3.2, 0.9, 90.0, 0.65, 1e-9, 0.2, 1.5),
     "compensated": Habit(0.8, 0.095, 90.0, 0.13, 1e-10, 0.02, 0.15),

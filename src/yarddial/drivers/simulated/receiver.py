@@ -80,7 +80,7 @@ class SimulatedReceiver:
         self._every_arrival: dict[tuple[str, float], list[Arrival]] = {}
         # Signals themselves, beyond the span; and how far the oscillator's phase has wandered.
         self._arrivals_beyond: list[Arrival] = []
-        self._walked = 0.0
+        self._random_walk_rad = 0.0
         self._ahead: list[NDArray[np.complex64]] = []
         self._segment = 0
         self._counted = 0
@@ -302,9 +302,9 @@ class SimulatedReceiver:
             return 0.0
         at_100_khz = 10 ** (front.phase_noise_dbc_hz / 10)
         step = sqrt(4 * np.pi**2 * at_100_khz * 1e10 / got.rate_hz)
-        walk = np.cumsum(self._losses.standard_normal(out.size) * step) + self._walked
-        self._walked = float(walk[-1]) % (2 * np.pi)
-        out *= np.exp(1j * walk).astype(np.complex64).reshape(out.shape)
+        random_walk = np.cumsum(self._losses.standard_normal(out.size) * step) + self._random_walk_rad
+        self._random_walk_rad = float(random_walk[-1]) % (2 * np.pi)
+        out *= np.exp(1j * random_walk).astype(np.complex64).reshape(out.shape)
         return sum(
             10 ** ((a.level_dbm - full_dbm) / 10) * at_100_khz * 1e10 / min(max(abs(a.away_hz), 1e5), FLAT_HZ) ** 2
             for a in beyond

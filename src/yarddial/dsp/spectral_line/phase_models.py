@@ -30,7 +30,7 @@ CURVATURE_SHARE = 0.5
 # Prior probability of each model.
 DRIFT_PRIOR, WANDER_PRIOR, WARM_UP_PRIOR, JUMP_PRIOR, BREAK_PRIOR = 0.1, 0.05, 0.02, 0.02, 0.05
 # Sizes of a walk that are tried, and the log odds against a phase that walks by itself.
-WALK_SIZES, PHASE_WALK_LOG_PENALTY = 14, 10.0
+RANDOM_WALK_SIZES, RANDOM_WALK_LOG_PENALTY = 14, 10.0
 # Share of its trace added to the normal matrix, which must not be singular.
 RIDGE_SHARE = 1e-13
 # Breaks at most; their distance from each other and from the ends; log odds that justify one more.
@@ -226,29 +226,29 @@ class _Track:
         """Walks of the frequency and of the phase of every size, weighed by their likelihood."""
         logs, places, variances, lefts = [], [], [], []
         for kind in (0, 1):
-            walk = _walk(kind, self.count, round(self.whole, 4))
-            to_mean, ends = walk.to_mean / self.whole, walk.ends / self.whole**2
-            limit = 30 * float(np.var(self.seen)) / (walk.trace / self.count)
-            powers = np.geomspace(0.03 / walk.trace, max(limit, 1.0), WALK_SIZES)
+            random_walk = _random_walk(kind, self.count, round(self.whole, 4))
+            to_mean, ends = random_walk.to_mean / self.whole, random_walk.ends / self.whole**2
+            limit = 30 * float(np.var(self.seen)) / (random_walk.trace / self.count)
+            powers = np.geomspace(0.03 / random_walk.trace, max(limit, 1.0), RANDOM_WALK_SIZES)
             # Along the walk's own axes every size of it is a plain variance of each point.
-            design = walk.axes.T @ np.stack(columns, axis=1)
-            seen = walk.axes.T @ self.seen
-            noise = 0.5 + powers[:, None] * walk.sizes
-            designs = np.broadcast_to(design, (WALK_SIZES, *design.shape))
+            design = random_walk.axes.T @ np.stack(columns, axis=1)
+            seen = random_walk.axes.T @ self.seen
+            noise = 0.5 + powers[:, None] * random_walk.sizes
+            designs = np.broadcast_to(design, (RANDOM_WALK_SIZES, *design.shape))
             c, covariance, left = self._solved_each(designs, 1 / noise, seen)
             rest = seen - np.matvec(designs, c)
-            along = powers[:, None] * (walk.axes.T @ to_mean) / noise
+            along = powers[:, None] * (random_walk.axes.T @ to_mean) / noise
             # The mean frequency: the straight line's and what the walk added from end to end.
             gain = np.array([0.0, 1.0]) - along @ design
             places.append(c[:, 1] + np.vecdot(along, rest))
             variances.append(
                 powers * ends
-                - powers * np.vecdot(along, walk.axes.T @ to_mean)
+                - powers * np.vecdot(along, random_walk.axes.T @ to_mean)
                 + np.vecdot(gain, np.matvec(covariance, gain))
             )
             log_det = 0.5 * np.log(noise).sum(axis=1) + 0.5 * self.count * np.log(2)
             # A phase that walks by itself is rarer than one that is cut, which it can always imitate.
-            logs.append(-left - log_det + self._common(covariance) - (PHASE_WALK_LOG_PENALTY if kind == 0 else 0.0))
+            logs.append(-left - log_det + self._common(covariance) - (RANDOM_WALK_LOG_PENALTY if kind == 0 else 0.0))
             lefts.append(left)
         every_log = np.concatenate(logs)
         log, place, variance = _mixed(every_log, np.concatenate(places), np.concatenate(variances))
@@ -390,7 +390,7 @@ def _mixed(logs: Floats, places: Floats, variances: Floats) -> tuple[float, floa
     return limit + float(np.log(total)), mean, float(share @ (variances + (places - mean) ** 2))
 
 
-class _Walk(msgspec.Struct, frozen=True):
+class _RandomWalk(msgspec.Struct, frozen=True):
     """Random walk of unit size over the blocks, along its eigenvectors.
 
     `sizes` are its variances along `axes`, `trace` their sum; `to_mean` its covariance with the way from end to end,
@@ -405,7 +405,7 @@ class _Walk(msgspec.Struct, frozen=True):
 
 
 @lru_cache(maxsize=32)
-def _walk(kind: int, count: int, whole: float) -> _Walk:
+def _random_walk(kind: int, count: int, whole: float) -> _RandomWalk:
     """A phase that walks (0) or whose frequency does (1), over a record of one, blocks in its middle."""
     at = ((np.arange(count) + 0.5) / count - 0.5) / whole + 0.5
     earlier, two = np.minimum(at[:, None], at[None, :]), np.maximum(at[:, None], at[None, :])
@@ -415,4 +415,4 @@ def _walk(kind: int, count: int, whole: float) -> _Walk:
         kernel, to_mean, ends = earlier**2 * (3 * two - earlier) / 6, at**2 * (3 - at) / 6, 1 / 3
     sizes, axes = np.linalg.eigh(kernel)
     # A covariance has no size under nothing: what is there is rounding.
-    return _Walk(axes, np.maximum(sizes, 0.0), float(np.trace(kernel)), to_mean, ends)
+    return _RandomWalk(axes, np.maximum(sizes, 0.0), float(np.trace(kernel)), to_mean, ends)

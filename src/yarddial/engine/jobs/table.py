@@ -1,25 +1,27 @@
-"""Who goes with whom: natures of jobs, and what becomes of any two of them. The one place where that is decided."""
+"""Natures of jobs, and what happens when one of them is requested while another runs. Nothing else decides this.
+
+What a job does with the receiver:
+  listen   : shows and plays part of the span while its place is open; steps back for others
+  glance   : measures unasked what comes in, and makes way for every other job
+  along    : only observes, whatever the settings of the receiver
+  recurring: takes a short reading at intervals, when no work has the receiver
+  record   : writes the samples to a file, and must not be disturbed
+  work     : sets the receiver, or needs its settings unchanged, until it has its result
+  device   : needs the device itself, with no other job
+
+What happens to the running and the requested job:
+  beside   : both run
+  waits    : the new one is granted, and begins when the running one has ended
+  yields   : the running one steps back, and resumes when the new one has ended
+  displaces: the running one is ended
+  refused  : the new one is not begun
+"""
 
 from typing import Literal
 
 import msgspec
 
-# What a job does with the receiver:
-#   listen   : shows and hears a piece of the span for as long as its place is open; steps back for others
-#   glance   : looks at what comes in without being asked for, and makes way for everybody
-#   along    : only looks along, whatever the receiver is set to
-#   recurring: takes a short reading every so often, where nobody has the receiver for work of its own
-#   record   : writes down what comes in, and must not be disturbed
-#   work     : sets the receiver, or needs it held still, until it has its answer
-#   device   : needs the device itself, with nobody at it
 Nature = Literal["listen", "glance", "along", "recurring", "record", "work", "device"]
-
-# What becomes of the two when one of them is under way and the other is asked for:
-#   beside   : both go on
-#   waits    : the new one is granted, and begins when the other has ended
-#   yields   : the one under way steps back, and goes on when the new one has ended
-#   displaces: the one under way is ended
-#   refused  : the new one is not begun
 Encounter = Literal["beside", "waits", "yields", "displaces", "refused"]
 
 _NATURES: tuple[Nature, ...] = ("listen", "glance", "along", "recurring", "record", "work", "device")

@@ -14,9 +14,8 @@ from yarddial.yard.parts.values import Value
 
 # What a direct voltage harms: it meets a transmitter, a short, resistors, or a limiter's diodes.
 DcHazard = Literal["", "transmitter", "short", "resistors", "diodes"]
-# What passive parts bear, dBm, where nobody stated it: small pads, splitters and limiters with diodes one watt, small
-# relays and PIN switches ten, cables, transformers, chokes and adapters a hundred (makers' data sheets of such parts,
-# the lower end).
+# Usual ratings of passive parts, dBm, at the lower end of data sheets: small pads, splitters, limiters 1 W; small
+# relays and PIN switches 10 W; cables, transformers, chokes, adapters 100 W.
 USUAL_RATINGS_DBM: dict[str, float] = {
     "attenuator": 30.0, "splitter": 30.0, "limiter": 30.0, "filter": 30.0, "injector": 30.0, "switch": 40.0,
     "cable": 50.0, "adapter": 50.0, "transformer": 50.0, "choke": 50.0, "arrester": 50.0, "relay": 50.0,
