@@ -105,7 +105,7 @@ def trace(antenna_hz: float, stages: Sequence[Stage] = (), clock: SamplingClock 
         True frequency of the signal, hertz.
     stages : sequence of Stage
         Converters, antenna first.
-    clock : Clock
+    clock : SamplingClock
         The receiver's crystal; both its errors default to zero.
 
     Notes

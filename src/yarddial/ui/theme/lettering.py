@@ -33,7 +33,7 @@ def load() -> None:
 
 
 def set_scale(scale: float) -> None:
-    """Enlarge all lettering, 1.0 to 2.0."""
+    """Scale all lettering, from 0.8 to 2.0."""
     global _scale
     _scale = min(max(scale, 0.8), 2.0)
     _fonts.clear()
