@@ -4,8 +4,8 @@ from collections import deque
 
 import msgspec
 
+from yarddial.drivers.rig.dead_mans_handle import KeyState
 from yarddial.drivers.rig.protocol import (
-    PressRigKey,
     ReadRig,
     RigAnswer,
     RigOrder,
@@ -21,6 +21,30 @@ from yarddial.session.session import Session
 from yarddial.yard import clock
 
 
+class ScriptedKey:
+    """Its key in this process, which does at once what it is told; `hold` and `let_go` are noted."""
+
+    def __init__(self, rig: "ScriptedRig") -> None:
+        self._rig = rig
+        self.state: KeyState = "receiving"
+        self.refusal, self.may_transmit = "", False
+
+    def hold(self) -> None:
+        """The person holds it."""
+        self._rig.key_calls.append("hold")
+        self.state, self.may_transmit = "keyed", True
+        self._rig.change(transmitting=True)
+
+    def let_go(self) -> None:
+        """The person lets go."""
+        self._rig.key_calls.append("let go")
+        self.state, self.may_transmit = "receiving", False
+        self._rig.change(transmitting=False)
+
+    def close(self) -> None:
+        """Nothing to leave."""
+
+
 class ScriptedRig:
     """In the place of the session's worker; `state` is what it is tuned to, and each poll reads it once."""
 
@@ -28,6 +52,7 @@ class ScriptedRig:
         self.state = state or RigState(7_100_000.0, "LSB", 2400.0, False)
         self.link = None
         self.orders: list[RigOrder] = []
+        self.key_calls: list[str] = []
         self.is_silent = False
         self.refuses = ""
         self._news: deque[RigNews] = deque([Linked()])
@@ -65,8 +90,6 @@ class ScriptedRig:
                 self.change(mode=mode, passband_hz=passband_hz or self.state.passband_hz)
             case SetRigSplit(transmit_hz=transmit_hz):
                 self.change(transmit_hz=transmit_hz)
-            case PressRigKey(transmit=transmit):
-                self.change(transmitting=transmit)
             case _:
                 pass
         self._news.append(RigAnswer(order, clock.monotonic_s()))
@@ -78,6 +101,10 @@ class ScriptedRig:
         failure = RigSilent("no answer to 'get_freq' within 1 s") if self.is_silent else None
         state = None if self.is_silent else self.state
         return [*news, RigAnswer(ReadRig(), clock.monotonic_s(), state, failure)]
+
+    def open_key(self) -> ScriptedKey:
+        """Its key."""
+        return ScriptedKey(self)
 
     def close(self) -> None:
         """Nothing to let go."""

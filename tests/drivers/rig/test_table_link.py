@@ -16,7 +16,6 @@ from hypothesis import strategies as st
 from yarddial.drivers.rig.command_table import BadTable, filled, load_table, reading
 from yarddial.drivers.rig.opening import open_rig, parse_rig_address
 from yarddial.drivers.rig.protocol import (
-    PressRigKey,
     ReadRig,
     RigGone,
     RigLink,
@@ -95,7 +94,9 @@ def test_what_is_set_is_read(line: Line) -> None:
 
 def test_it_is_never_made_to_transmit_and_refuses_what_it_does_not_know(line: Line) -> None:
     link = opened(line)
-    for order in (PressRigKey(True), SetRigMode("MODE7"), SetRigFrequency(float("nan"))):
+    with pytest.raises(RigRefused):
+        link.open_key()
+    for order in (SetRigMode("MODE7"), SetRigFrequency(float("nan"))):
         with pytest.raises(RigRefused):
             ask(link, order)
     assert line.kept["T"] == "0"

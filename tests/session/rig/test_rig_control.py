@@ -10,11 +10,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from job_yard import JobYard
-from rig_yard import ScriptedRig
-from yarddial.drivers.rig.protocol import PressRigKey, SetRigFrequency, SetRigMode
+from rig_yard import ScriptedKey, ScriptedRig
+from yarddial.drivers.rig.protocol import SetRigFrequency, SetRigMode
 from yarddial.session.rig.rig_control import FAILED_READINGS_TO_TELL
 from yarddial.session.rig.rig_modes import demodulation_of, edges_of, rig_mode_of
 from yarddial.session.rig.verdict import rig_verdict
+from yarddial.session.rig.worker import Linked
 from yarddial.session.session import Session
 from yarddial.yard import clock
 from yarddial.yard.demo import DIRECT, HEARTH_IF, VIA_HEARTH, VIA_LADDER
@@ -229,7 +230,7 @@ def test_the_key_is_only_pressed_while_a_person_holds_it(yard: JobYard) -> None:
     session.rig.safety.acknowledge()
     assert own.begin(dummy_load=True, lowest_power=True) == ""
     yard.polls(3)
-    assert not [order for order in rig.orders if isinstance(order, PressRigKey)]
+    assert "hold" not in rig.key_calls
     own.press()
     yard.polls(2)
     assert rig.state.transmitting
@@ -243,6 +244,53 @@ def test_the_key_is_only_pressed_while_a_person_holds_it(yard: JobYard) -> None:
     session.jobs.cancel_all()
     yard.polls(2)
     assert not rig.state.transmitting, "whatever ends it lets the key go"
+
+
+def test_a_broken_link_ends_the_press_and_nothing_is_keyed_when_it_is_back(yard: JobYard) -> None:
+    rig = followed(yard)
+    own = yard.session.own_transmission
+    yard.session.rig.safety.acknowledge()
+    assert own.begin(dummy_load=True, lowest_power=True) == ""
+    yard.polls(3)
+    own.press()
+    yard.polls(3)
+    assert rig.key_calls[-1] == "hold"
+    rig.lose()
+    yard.polls(2)
+    assert rig.key_calls[-1] == "let go"
+    assert "broke" in own.trouble
+    # Pressed while it is away, and let go again: when it is back nothing is owed to it.
+    own.press()
+    own.let_go()
+    rig._news.append(Linked())
+    calls = len(rig.key_calls)
+    yard.polls(20)
+    assert "hold" not in rig.key_calls[calls:]
+
+
+def test_a_key_that_is_not_confirmed_as_released_stands_before_everything(yard: JobYard) -> None:
+    rig = followed(yard)
+    own = yard.session.own_transmission
+    yard.session.rig.safety.acknowledge()
+    own.begin(dummy_load=True, lowest_power=True)
+    yard.polls(3)
+    own.press()
+    yard.polls(3)
+    key = yard.session.rig.key
+    assert isinstance(key, ScriptedKey)
+    # The guard has ordered it to receive, and no answer came.
+    key.let_go = lambda: None  # type: ignore[method-assign]
+    rig.lose()
+    key.state = "unsure"
+    yard.polls(2)
+    first = yard.session.overview.state.findings[0]
+    assert (first.mark, first.what) == ("stop", "Hearth may be transmitting: switch it off by hand")
+    yard.session.rig.unlink()
+    yard.polls(2)
+    assert yard.session.overview.state.findings[0].what == first.what, "leaving the link confirms nothing"
+    key.state, key.may_transmit = "receiving", False
+    yard.polls(2)
+    assert all("may be transmitting" not in finding.what for finding in yard.session.overview.state.findings)
 
 
 @settings(deadline=None, max_examples=150)

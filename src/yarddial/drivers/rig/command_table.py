@@ -13,6 +13,12 @@ import msgspec
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.plain_text import shown
 
+# Commands of the ASCII family that only read, and those that set no more than frequency, mode and split; and the
+# template's made-up ones. A table may hold these alone: nothing that might key a transmitter is ever sent.
+READING_COMMANDS = frozenset({"FA", "FB", "IF", "MD", "FR", "FT", "OI", "QF", "QM", "QT", "QS", "QX"})
+SETTING_COMMANDS = frozenset({"FA", "FB", "MD", "FR", "FT", "SF", "SM", "SS", "SX"})
+_ASK = re.compile(r"(?P<command>[A-Z]{2})\d{0,2}")
+_SET = re.compile(r"(?P<command>[A-Z]{2})\d{0,2}\{(?:hertz|mode|flag)(?::\d{1,2})?\}")
 _PLACE = re.compile(r"\{(hertz|mode|flag|any)(?::(\d{1,2}))?\}")
 MAX_BYTES = 20_000
 
@@ -73,17 +79,34 @@ def _checked(table: CommandTable, name: str) -> CommandTable:
     where = f"the table {shown(name)}"
     if not (300 <= table.speed <= 1_000_000 and table.stop_bits in (1, 2) and 1 <= len(table.terminator) <= 2):
         raise BadTable(f"{where}: speed 300 to 1 000 000, stop_bits 1 or 2, terminator of one or two signs")
-    for what, wanted in (("frequency", "hertz"), ("mode", "mode"), ("transmitting", "flag"), ("split", "flag")):
+    wanted_places = {
+        "frequency": "hertz", "mode": "mode", "transmitting": "flag", "split": "flag", "transmit_frequency": "hertz",
+    }  # fmt: skip
+    for what, wanted in wanted_places.items():
         command: TableCommand | None = getattr(table, what)
         if command is None:
             continue
-        if not command.ask.isascii() or not command.set.isascii():
-            raise BadTable(f"{where}: {what} may send plain ASCII only")
+        _check_sent(command.ask, _ASK, READING_COMMANDS, f"{where}: {what}.ask")
+        _check_sent(command.set, _SET, SETTING_COMMANDS, f"{where}: {what}.set")
+        if command.set and what == "transmitting":
+            raise BadTable(f"{where}: transmitting cannot be set by a table: leave its set empty")
+        if not all(re.fullmatch(r"[A-Za-z0-9]{1,8}", sign) for sign in command.names):
+            raise BadTable(f"{where}: the names of {what} are letters and digits, at most eight")
         if command.ask and f"{{{wanted}" not in command.answer:
             raise BadTable(f"{where}: the answer to {what} must have {{{wanted}}} in it")
     if not table.frequency.ask:
         raise BadTable(f"{where}: a frequency that cannot be asked cannot be followed: fill in frequency.ask")
     return table
+
+
+def _check_sent(words: str, form: re.Pattern[str], known: frozenset[str], where: str) -> None:
+    """Raise BadTable for words that are not one known command: what is sent could key a transmitter."""
+    match = form.fullmatch(words)
+    if words and (match is None or match["command"] not in known):
+        raise BadTable(
+            f"{where} sends '{shown(words)}', which is not one known command: nothing that might make a transceiver "
+            f"transmit is sent; use one of {', '.join(sorted(known))}"
+        )
 
 
 def reading(pattern: str) -> re.Pattern[str]:

@@ -14,9 +14,9 @@ from collections import deque
 
 import msgspec
 
+from yarddial.drivers.rig.key_handle import GuardedKey, KeyHandle
 from yarddial.drivers.rig.protocol import (
     PATIENCE_S,
-    PressRigKey,
     ReadRig,
     RigAnswer,
     RigGone,
@@ -46,7 +46,6 @@ _QUESTION_WORDS = {
     "get_freq": "its frequency", "get_mode": "its mode", "get_ptt": "whether it transmits",
     "get_split_vfo": "its split", "get_split_freq": "where it would transmit", "set_freq": "to tune",
     "set_mode": "for another mode", "set_split_vfo": "to split", "set_split_freq": "to transmit elsewhere",
-    "set_ptt": "to key",
 }  # fmt: skip
 _FREQUENCY = re.compile(r"^(?:Frequency|TX Frequency): (-?\d+(?:\.\d+)?)$", re.MULTILINE)
 _MODE = re.compile(r"^Mode: ([\w-]*)$", re.MULTILINE)
@@ -141,6 +140,10 @@ class DaemonLink:
         self._buffer, self._head, self._lines, self._is_stale = b"", None, [], False
         self._socket = self._connected()
 
+    def open_key(self) -> KeyHandle:
+        """Open the transmitter's key, in a process of its own."""
+        return GuardedKey(*self._place)
+
     def close(self) -> None:
         """Say good-bye; never fails."""
         try:
@@ -168,8 +171,6 @@ class DaemonLink:
                 if order.transmit_hz is None:
                     return (("set_split_vfo", "S 0 VFOA"),)
                 return (("set_split_vfo", "S 1 VFOB"), ("set_split_freq", f"I {round(order.transmit_hz)}"))
-            case PressRigKey(transmit=transmit):
-                return (("set_ptt", f"T {int(transmit)}"),)
         every = [("get_mode", "m"), ("get_ptt", "t")]
         if self._readings % SPLIT_EVERY == 0:
             every += [("get_split_vfo", "s"), ("get_split_freq", "i")]

@@ -66,8 +66,10 @@ class DaemonProcess:
         words = [_program(), "-m", str(address.model), "-T", "127.0.0.1", "-t", str(self.port)]
         words += ["-r", address.device] if address.device else []
         words += ["-s", str(address.speed)] if address.speed else []
-        # It ends with us however we end: the shell between waits for its input to close.
-        guarded = ["sh", "-c", '"$@" & d=$!; read -r _; kill $d 2>/dev/null', "sh", *words]
+        # It ends with us however we end: the shell between waits for its input. Where that closes without a word, a
+        # transmitter may be keyed, and its key is released over the daemon before that ends.
+        waits = '"$@" & d=$!; read -r word; [ -n "$word" ] || sleep 2; kill $d 2>/dev/null'
+        guarded = ["sh", "-c", waits, "sh", *words]
         self._process = subprocess.Popen(
             guarded, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True
         )
@@ -87,6 +89,7 @@ class DaemonProcess:
         """End it."""
         if self._process.stdin is not None:
             with suppress(OSError):
+                self._process.stdin.write("end\n")
                 self._process.stdin.close()
         if self._process.stderr is not None:
             self._process.stderr.close()

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
+from yarddial.drivers.rig.key_handle import KeyHandle
 from yarddial.drivers.rig.protocol import RigAnswer, RigLink, RigOrder
 from yarddial.yard.errors import DeviceNotFound
 from yarddial.yard.plain_text import one_line
@@ -101,6 +102,10 @@ class _Owned:
     def answers(self, wait_s: float) -> list[RigAnswer]:
         """What has come."""
         return self._link.answers(wait_s)
+
+    def open_key(self) -> KeyHandle:
+        """Open the transmitter's key."""
+        return self._link.open_key()
 
     def close(self) -> None:
         """End both."""

@@ -4,6 +4,7 @@ from typing import Literal, Protocol
 
 import msgspec
 
+from yarddial.drivers.rig.key_handle import KeyHandle
 from yarddial.yard.errors import YardDialError
 
 # The program's own modes by the names that transceivers go by; the first of each is what is set.
@@ -65,12 +66,6 @@ class SetRigSplit(RigOrder, frozen=True):
     transmit_hz: float | None
 
 
-class PressRigKey(RigOrder, frozen=True):
-    """Transmit, or stop. Only ever sent while a person holds a button that says so."""
-
-    transmit: bool
-
-
 class RigAnswer(msgspec.Struct, frozen=True):
     """What became of an order: a state for a reading, a failure where there is one; both None where it was done.
 
@@ -107,6 +102,10 @@ class RigLink(Protocol):
 
     def answers(self, wait_s: float) -> list[RigAnswer]:
         """Return arrived answers, waiting at most this long for the first; raises RigGone."""
+        ...
+
+    def open_key(self) -> KeyHandle:
+        """Open the transmitter's key; raises RigRefused where the program cannot key it."""
         ...
 
     def close(self) -> None:

@@ -9,9 +9,9 @@ from collections.abc import Callable
 from typing import Protocol
 
 from yarddial.drivers.rig.command_table import CommandTable, TableCommand, filled, reading
+from yarddial.drivers.rig.key_handle import KeyHandle
 from yarddial.drivers.rig.protocol import (
     PATIENCE_S,
-    PressRigKey,
     ReadRig,
     RigAnswer,
     RigGone,
@@ -98,6 +98,10 @@ class TableLink:
         except YardDialError as error:
             return [RigAnswer(order, asked_s, failure=error)]
 
+    def open_key(self) -> KeyHandle:
+        """Refuse: a table of commands holds none that transmits."""
+        raise RigRefused("by a table of commands nothing is made to transmit: press its own key")
+
     def close(self) -> None:
         """Let go of the line."""
         self._port.close()
@@ -124,8 +128,6 @@ class TableLink:
                 names = table.split.names if table.split is not None else {}
                 flag = next((sign for sign, name in names.items() if name == wanted), "")
                 self._set(table.split, "split", flag=flag)
-            case PressRigKey():
-                raise RigRefused("by a table of commands nothing is made to transmit: press its own key")
         return None
 
     def _state(self) -> RigState:

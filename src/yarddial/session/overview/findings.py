@@ -12,7 +12,7 @@ ORDER = {"stop": 0, "look": 1, "unknown": 2, "good": 3}
 
 
 def findings(of: Topics) -> tuple[Finding, ...]:
-    """All findings of the moment: safety first, then the worst. A yard without routes has none of its activities."""
+    """All findings of the moment: stops first, safety first among equals; without routes there are no activities."""
     every_finding = [*file_findings(of.desk, of.file.recovered, of.file.saver), *log_findings(of.log)]
     every_finding += bench_findings(of.inspection) + _faults(of.faults) + far_findings(of.far_engine)
     if of.desk.station.routes:
@@ -20,7 +20,7 @@ def findings(of: Topics) -> tuple[Finding, ...]:
         for declaration, activity in of.made_rooms():
             if declaration.findings is not None:
                 every_finding += declaration.findings(activity, of)
-    return tuple(sorted(every_finding, key=lambda finding: (not finding.safety, ORDER[finding.mark])))
+    return tuple(sorted(every_finding, key=lambda finding: (ORDER[finding.mark], not finding.safety)))
 
 
 def _faults(faults: Faults) -> list[Finding]:

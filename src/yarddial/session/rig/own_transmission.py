@@ -8,7 +8,7 @@ from typing import Literal, Protocol
 
 import msgspec
 
-from yarddial.drivers.rig.protocol import PressRigKey, mode_key_of
+from yarddial.drivers.rig.protocol import mode_key_of
 from yarddial.dsp.occupied_bandwidth import OccupiedBandwidth, occupied_bandwidth
 from yarddial.engine.commands import Measure
 from yarddial.engine.events import Event, Measured, NotMeasured, TuneRefused
@@ -31,8 +31,8 @@ from yarddial.yard.frequency import format_frequency, format_hertz
 from yarddial.yard.parts import Transceiver, Value
 from yarddial.yard.resolved_route import ResolvedRoute
 
-# Listening time before the transmission, settling time, and the longest press.
-LISTENS_S, SETTLES_S, MAX_S = 2.0, 0.6, 8.0
+# Listening time while it transmits, after a settling time; the key itself is held 8 s at most, see `dead_mans_handle`.
+LISTENS_S, SETTLES_S = 2.0, 0.6
 HALF_SPANS_HZ = {"cw": 1_000.0, "data": 2_000.0, "fsk": 2_000.0, "ssb": 6_000.0, "nfm": 15_000.0, "wfm": 120_000.0}
 USUAL_HALF_HZ = 10_000.0
 # A transmission that does not show within this is not one.
@@ -141,8 +141,11 @@ class OwnTransmission(Job):
         """Tune the receiver to the transmit frequency. Return why not, or an empty text."""
         if why := self.why_not(dummy_load=dummy_load, lowest_power=lowest_power):
             return why
+        if why := self._rig.ready_key():
+            return why
         lease = self._jobs.request(OWN_TRANSMISSION, self)
         if not isinstance(lease, Lease):
+            self._rig.leave_key()
             return lease.reason
         self._place_hz = self._rig.transmit_place_hz() or self._rig.place_hz() or 0.0
         self._lease, self._route = lease, self._desk.route.at(self._place_hz)
@@ -166,8 +169,13 @@ class OwnTransmission(Job):
         """Key the transmitter once the engine has said that the receiver's gains are down."""
         if self._rig.safety.is_ready_to_key:
             self.phase, self._since_s = "keyed", clock.monotonic_s()
-            self._rig.order(PressRigKey(transmit=True))
+            self._renew()
             self._changed.tell()
+
+    def _renew(self) -> None:
+        """Renew the press: done by each poll of the window, so that a window that stands still lets the key go."""
+        if self._rig.key is not None:
+            self._rig.key.hold()
 
     def let_go(self) -> None:
         """The person lets go; what was not heard to its end is not counted."""
@@ -181,7 +189,8 @@ class OwnTransmission(Job):
     def _release_key(self) -> None:
         """Tell it to receive, whether it was keyed or not; one order too many is harmless."""
         self._is_pressed = False
-        self._rig.order(PressRigKey(transmit=False))
+        if self._rig.key is not None:
+            self._rig.key.let_go()
         self._rig.safety.has_let_go()
 
     def cancel(self) -> None:
@@ -193,6 +202,7 @@ class OwnTransmission(Job):
         """Whatever ends it lets the key go."""
         if self._is_pressed:
             self._release_key()
+        self._rig.leave_key()
         self._lease, self.phase = None, ""
         if ending.how != "done":
             self.trouble = ending.reason
@@ -208,6 +218,18 @@ class OwnTransmission(Job):
         now_s, lease = clock.monotonic_s(), self._lease
         if lease is None:
             return
+        if self._rig.status != "linked":
+            lease.end("failed", f"the link to {self._rig.name or 'the transceiver'} broke")
+            return
+        key = self._rig.key
+        if self.phase in ("keyed", "looking") and key is not None:
+            if key.refusal:
+                why = key.refusal
+                self.let_go()
+                self.trouble = f"the key was let go: {why}"
+                self._changed.tell()
+                return
+            self._renew()
         if self.phase == "guarding":
             self._key_when_guarded()
             if self.phase == "guarding" and now_s - self._since_s > SHOWS_S:
@@ -221,8 +243,6 @@ class OwnTransmission(Job):
         elif self.phase == "keyed" and now_s - self._since_s > SHOWS_S:
             self.let_go()
             self.trouble = f"{self._rig.name} did not say that it transmits: may the computer key it?"
-        elif self.phase == "looking" and now_s - self._since_s > MAX_S:
-            self.let_go()
         elif self.phase == "looking" and now_s - self._since_s > LISTENS_S + SETTLES_S and self._is_heard():
             self._finish()
 

@@ -7,7 +7,8 @@ from queue import Empty, SimpleQueue
 
 import msgspec
 
-from yarddial.drivers.rig.protocol import PressRigKey, ReadRig, RigAnswer, RigLink, RigOrder, RigRefused, RigState
+from yarddial.drivers.rig.key_handle import KeyHandle
+from yarddial.drivers.rig.protocol import ReadRig, RigAnswer, RigLink, RigOrder, RigRefused, RigState
 from yarddial.session.rig.pace import Pace
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.fault_log import log_fault
@@ -57,6 +58,12 @@ class RigWorker:
             except Empty:
                 return news
 
+    def open_key(self) -> KeyHandle:
+        """Open the transmitter's key; raises RigRefused where that cannot be."""
+        if self.link is None:
+            raise RigRefused("no transceiver is linked")
+        return self.link.open_key()
+
     def close(self) -> None:
         """Let go; waits a moment for what the link has started to end."""
         self._closing.set()
@@ -77,16 +84,15 @@ class RigWorker:
             self._closing.wait(AGAIN_S)
 
     def _serve(self, link: RigLink) -> None:
-        """Until it is lost or let go; a key that this program holds down is let go with it."""
+        """Serve the link until it is lost or closed; orders given while it was down are dropped as out of date."""
+        while not self._orders.empty():
+            self._orders.get()
         self._news.put(Linked())
-        keyed = False
         try:
             pace, last = Pace(), RigState(0.0)
             while not self._closing.is_set():
                 while not self._orders.empty():
-                    order = self._orders.get()
-                    keyed = order.transmit if isinstance(order, PressRigKey) else keyed
-                    self._begin(link, order)
+                    self._begin(link, self._orders.get())
                 if pace.is_due(time.monotonic(), link.depth):
                     pace.asked(time.monotonic())
                     link.begin(ReadRig())
@@ -105,7 +111,7 @@ class RigWorker:
             self._news.put(Unlinked(f"a fault of the program ({type(fault).__name__})"))
         finally:
             self.link = None
-            self._leave(link, keyed=keyed)
+            link.close()
 
     def _begin(self, link: RigLink, order: RigOrder) -> None:
         """What makes no sense is refused before it is sent."""
@@ -113,13 +119,3 @@ class RigWorker:
             link.begin(order)
         except RigRefused as error:
             self._news.put(RigAnswer(order, time.monotonic(), failure=error))
-
-    def _leave(self, link: RigLink, *, keyed: bool) -> None:
-        try:
-            if keyed:
-                link.begin(PressRigKey(transmit=False))
-                link.answers(0.5)
-        except YardDialError:
-            pass
-        finally:
-            link.close()
