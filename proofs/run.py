@@ -23,6 +23,8 @@ PROOFS = {
     "rig_places": "200 random transceivers over IF and antenna output: the dial in each mode, and the picture",
     "rig_faults": "every fault of a transceiver's link, a daemon killed, a line pulled: said, waited for, gone on",
     "rig_safety": "40 yards by hand in watts; 5,000 transmissions keyed at random beside a receiver in use",
+    "rig_keying": "the dead man's handle: 20,000 sequences in virtual time, the guard's process, hostile tables",
+    "transmit_paths": "5,000 random yards with one to three transmitters against a walk in watts over every path",
     "distance_link": "an engine at a distance over bad links: equal bit for bit; bandwidth, gaps, lateness (8 minutes)",
     "distance_load": "what serving costs the far computer at 2.4 MS/s, with one core and with a throttled one",
     "distance_kills": "either program killed 100 times in every kind of work: jobs ended once, nothing left, log whole",

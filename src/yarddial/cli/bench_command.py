@@ -28,6 +28,10 @@ def command(file: Path | None, as_json: bool) -> int:
                 "what": f.what,
                 "why": f.why,
                 "fix": f.mend_label,
+                "distance_m": f.distance_m,
+                "margin_db": f.margin_db,
+                "path": list(f.path),
+                "assumes": list(f.assumes),
                 "acknowledged": None if f.seen is None else f.seen.note,
             }
             for f in findings

@@ -194,6 +194,8 @@ def missing_of(route: Route, parts: Sequence[Part]) -> str:
     ends = bool(parts) and isinstance(parts[-1], Receiver)
     if begins and ends:
         return ""
+    if begins and len(parts) > 1 and isinstance(parts[-1], Transceiver):
+        return f"route '{route.name}' ends in {parts[-1].name}: a transmitter's own line, which reaches no receiver"
     lacks = " and ".join(("an antenna",) * (not begins) + ("a receiver",) * (not ends))
     return f"route '{route.name}' still needs {lacks}"
 

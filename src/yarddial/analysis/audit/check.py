@@ -24,7 +24,7 @@ _ORDER = {"stop": 0, "look": 1, "unknown": 2, "good": 3}
 
 
 def check_yard(station: Station) -> tuple[BenchFinding, ...]:
-    """All findings: safety first, then the worst, then what the person has acknowledged, then what was checked well."""
+    """All findings: stops first, safety first among equals; then what was acknowledged, then what was checked well."""
     routes = tuple(route for route in station.resolved_routes() if not route.missing)
     seen = {(note.key, note.what): note for note in station.acknowledged}
     findings: dict[str, BenchFinding] = {}
@@ -35,6 +35,6 @@ def check_yard(station: Station) -> tuple[BenchFinding, ...]:
     return tuple(sorted(findings.values(), key=_place))
 
 
-def _place(finding: BenchFinding) -> tuple[bool, bool, bool, int]:
+def _place(finding: BenchFinding) -> tuple[bool, bool, int, bool]:
     good = finding.mark == "good"
-    return (good, finding.seen is not None, not finding.safety, _ORDER[finding.mark])
+    return (good, finding.seen is not None, _ORDER[finding.mark], not finding.safety)

@@ -78,6 +78,8 @@ def _step(
     left: tuple[str, Socket],
     right: tuple[str, Socket],
 ) -> BenchFinding:
+    if left[1].connector == right[1].connector == "N":
+        return _pins_of_n(pair, left, right)
     reflected = abs(right[1].ohms - left[1].ohms) / (right[1].ohms + left[1].ohms)
     loss_db = -10 * log10(1 - reflected**2)
     return BenchFinding(
@@ -87,6 +89,19 @@ def _step(
         f"{100 * reflected:.0f} % of the voltage comes back; harmless for receiving, but a filter beside it shifts",
         part=right[0],
     )
+
+
+def _pins_of_n(pair: str, left: tuple[str, Socket], right: tuple[str, Socket]) -> BenchFinding:
+    """N of 50 and of 75 ohms screw together, and their pins do not fit: 1.6 and 0.9 mm (IEC 61169-16, MIL-STD-348)."""
+    plug, jack = (left, right) if left[1].sex == "plug" else (right, left)
+    sockets = f"{left[0]} has N of {left[1].ohms:g} Ω, {right[0]} N of {right[1].ohms:g} Ω"
+    what = f"{sockets}: they screw together and do not fit"
+    why = (
+        f"the wider pin of {plug[0]} spreads or breaks {jack[0]}'s jack"
+        if plug[1].ohms < jack[1].ohms
+        else f"the thin pin of {plug[0]} touches {jack[0]}'s jack loosely or not at all"
+    )
+    return BenchFinding(f"impedance:{pair}", "stop", what, f"{why}; put in an adapter made for both", right[0])
 
 
 def _short(socket: Socket) -> str:

@@ -1,62 +1,173 @@
-"""How far people keep from an antenna that transmits: limits for the general public, in its far field.
+"""How far people keep from an antenna that transmits: limits for the general public, and for trained people beside it.
 
-ICNIRP Guidelines 2020, table 5, whole body, averaged over 30 minutes; a continuous carrier at full power is assumed,
-and that the ground adds to it (field 1.6 times). Local rules decide, and may ask for less.
+ICNIRP Guidelines 2020, table 5: whole body, averaged over 30 minutes. Below 10 MHz also ICNIRP Guidelines 2010, tables
+3 and 4, against the stimulation of nerves: at every instant, and kept by the text of 2020. A continuous carrier at full
+power is assumed, and that the ground adds to the field (1.6 times). Local rules decide, and may ask for less.
+
+Near a conductor the far field's formula is not used. A straight wire's field at any distance follows from the current
+along it, which is sinusoidal (Balanis, Antenna Theory, section 8.5; section 4.5 for its resistance); without a length
+stated, a half-wave's is nowhere more than sqrt(2) times the far field's formula. A loop is taken as a small one that
+radiates all of its power, by the r^-3 and r^-2 terms of a magnetic dipole (the same, section 5.2).
 """
 
+import cmath
 from collections.abc import Iterator
-from math import pi, sqrt
+from math import cos, hypot, pi, sin, sqrt
 
-from yarddial.analysis.audit.coupling import GAINS_DBI, LIGHT_M_S, LOWEST_HZ
+import msgspec
+
+from yarddial.analysis.audit.coupling import LIGHT_M_S, LOWEST_HZ, directivity_dbi
 from yarddial.analysis.audit.finding import BenchFinding
+from yarddial.analysis.audit.power_paths import transmit_lines, transmitters
 from yarddial.yard.frequency import format_bound
+from yarddial.yard.parts import Antenna, Transceiver
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 # Free space, ohms; what a reflecting ground adds to the field.
 FREE_SPACE_OHMS, GROUND_FACTOR = 376.73, 1.6
+# The limits against the stimulation of nerves hold up to here.
+NERVES_HZ = 10e6
+STRAIGHT_KINDS = ("wire", "whip", "dipole")
+# Where a distance is searched for, metres, and points along half of a wire at which its field is worked out.
+NEAREST_M, FURTHEST_M, WIRE_POINTS = 0.05, 2_000.0, 9
 
 
-def field_limit_v_m(frequency_hz: float) -> float:
-    """Effective electric field for the general public, V/m: 300 / f^0.7 to 30 MHz (f in MHz), 27.7 to 400 MHz, then
-    1.375 sqrt f to 2 GHz; above, that of 10 W/m2."""
-    mhz = frequency_hz / 1e6
-    if mhz < 30:
-        return float(300 / max(mhz, 0.1) ** 0.7)
-    if mhz <= 400:
-        return 27.7
-    if mhz <= 2000:
-        return 1.375 * sqrt(mhz)
-    return sqrt(10 * FREE_SPACE_OHMS)
+class Limits(msgspec.Struct, frozen=True):
+    """Limits for one group of people: ICNIRP 2020 table 5 as factors of the frequency in MHz, and 2010 below 10 MHz.
+
+    electric_30, magnetic_30 : V/m MHz^0.7 and A/m MHz, to 30 MHz. electric, magnetic : from 30 to 400 MHz.
+    electric_root : V/m per root of MHz, to 2 GHz. density : W/m2 above. nerves_v_m, nerves_a_m : ICNIRP 2010.
+    """
+
+    electric_30: float
+    magnetic_30: float
+    electric: float
+    magnetic: float
+    electric_root: float
+    density: float
+    nerves_v_m: float
+    nerves_a_m: float
+
+    def electric_v_m(self, frequency_hz: float) -> float:
+        """Effective electric field, V/m."""
+        mhz = frequency_hz / 1e6
+        if mhz <= 30:
+            slow: float = self.electric_30 / max(mhz, 0.1) ** 0.7
+            return min(slow, self.nerves_v_m) if frequency_hz <= NERVES_HZ else slow
+        if mhz <= 400:
+            return self.electric
+        return self.electric_root * sqrt(mhz) if mhz <= 2000 else sqrt(self.density * FREE_SPACE_OHMS)
+
+    def magnetic_a_m(self, frequency_hz: float) -> float:
+        """Effective magnetic field, A/m."""
+        mhz = frequency_hz / 1e6
+        if mhz <= 30:
+            slow = self.magnetic_30 / max(mhz, 0.1)
+            return min(slow, self.nerves_a_m) if frequency_hz <= NERVES_HZ else slow
+        return self.magnetic if mhz <= 400 else self.electric_v_m(frequency_hz) / FREE_SPACE_OHMS
 
 
-def keep_away_m(power_w: float, gain_dbi: float, frequency_hz: float) -> float:
-    """Where the field falls to its limit: E = sqrt(30 P G) / d, times what the ground adds."""
+PUBLIC = Limits(300.0, 2.2, 27.7, 0.073, 1.375, 10.0, 83.0, 21.0)
+OCCUPATIONAL = Limits(660.0, 4.9, 61.0, 0.16, 3.0, 50.0, 170.0, 80.0)
+
+
+def keep_away_m(power_w: float, gain_dbi: float, frequency_hz: float, limits: Limits = PUBLIC) -> float:
+    """Where the far field falls to its limit: E = sqrt(30 P G) / d, times what the ground adds."""
     field_at_1_m = sqrt(30 * power_w * 10 ** (gain_dbi / 10)) * GROUND_FACTOR
-    return field_at_1_m / field_limit_v_m(frequency_hz)
+    return field_at_1_m / limits.electric_v_m(frequency_hz)
+
+
+def distance_m(antenna: Antenna, power_w: float, frequency_hz: float, limits: Limits = PUBLIC) -> float:
+    """Distance from the nearest point of an antenna beyond which no limit is exceeded, far field and near."""
+    wave_m = LIGHT_M_S / frequency_hz
+    far_m = keep_away_m(power_w, directivity_dbi(antenna)[0], frequency_hz, limits)
+    if antenna.kind == "dish":
+        return far_m
+    if antenna.kind == "loop":
+        return max(far_m, _beside_loop_m(power_w, wave_m, frequency_hz, limits))
+    if antenna.kind in STRAIGHT_KINDS and 0 < antenna.length_m < 2 * wave_m:
+        return max(far_m, _beside_wire_m(antenna, power_w, wave_m, limits.electric_v_m(frequency_hz)))
+    return far_m * sqrt(2) if far_m < wave_m else far_m
+
+
+def _beside_wire_m(antenna: Antenna, power_w: float, wave_m: float, limit_v_m: float) -> float:
+    """Distance from a straight wire at which the largest field around it falls to a limit; a whip has its image."""
+    half_m = antenna.length_m if antenna.kind == "whip" else antenna.length_m / 2
+    k = 2 * pi / wave_m
+    current_a = sqrt(power_w / _resistance_ohms(k * half_m))
+    low_m, high_m = NEAREST_M, FURTHEST_M
+    while high_m > 1.01 * low_m:
+        middle_m = sqrt(low_m * high_m)
+        if GROUND_FACTOR * current_a * _largest_field(half_m, k, middle_m) > limit_v_m:
+            low_m = middle_m
+        else:
+            high_m = middle_m
+    return high_m
+
+
+def _resistance_ohms(half_turn: float) -> float:
+    """Radiation resistance of a centre-fed wire at its current maximum; half_turn : k times half its length."""
+    count = 60
+    total = 0.0
+    for n in range(1, count):
+        angle = pi * n / count
+        total += (cos(half_turn * cos(angle)) - cos(half_turn)) ** 2 / sin(angle)
+    return 60.0 * total * pi / count
+
+
+def _largest_field(half_m: float, k: float, away_m: float) -> float:
+    """Largest field at a distance from the nearest point of a wire, V/m for 1 A at the current's maximum."""
+    beside = [(away_m, half_m * n / (WIRE_POINTS - 1)) for n in range(WIRE_POINTS)]
+    beyond = [(away_m * sin(a), half_m + away_m * cos(a)) for a in (0.05, 0.2, 0.4, 0.7, 1.0, 1.3)]
+    largest = 0.0
+    for across_m, along_m in (*beside, *beyond):
+        near, far, middle = (hypot(across_m, along_m - end_m) for end_m in (half_m, -half_m, 0.0))
+        waves = [cmath.exp(-1j * k * r_m) / r_m for r_m in (near, far, middle)]
+        middle_part = 2 * cos(k * half_m) * waves[2]
+        parallel = waves[0] + waves[1] - middle_part
+        radial = (along_m - half_m) * waves[0] + (along_m + half_m) * waves[1] - along_m * middle_part
+        largest = max(largest, 30.0 * hypot(abs(parallel), abs(radial) / across_m))
+    return largest
+
+
+def _beside_loop_m(power_w: float, wave_m: float, frequency_hz: float, limits: Limits) -> float:
+    """A small loop: P = eta k^4 m^2 / (12 pi); on its axis H = m / (2 pi r^3), beside it E = eta k m / (4 pi r^2)."""
+    k = 2 * pi / wave_m
+    moment = sqrt(12 * pi * power_w / (FREE_SPACE_OHMS * k**4))
+    magnetic_m = (moment * GROUND_FACTOR / (2 * pi * limits.magnetic_a_m(frequency_hz))) ** (1 / 3)
+    electric_m = sqrt(FREE_SPACE_OHMS * k * moment * GROUND_FACTOR / (4 * pi * limits.electric_v_m(frequency_hz)))
+    return float(max(magnetic_m, electric_m))
 
 
 def exposure(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
     """Every antenna that a transmitter feeds, once: the largest distance over what both reach."""
-    for route in routes:
-        rig, antenna = route.transceiver, route.antenna
-        if rig is None or not rig.transmit_w > 0 or antenna.kind == "dummy load":
-            continue
-        low_hz, high_hz = max(rig.low_hz, antenna.low_hz), min(rig.high_hz, antenna.high_hz)
-        if low_hz >= high_hz:
-            continue
-        gain_dbi = GAINS_DBI.get(antenna.kind, 2.2)
-        places_hz = [f for f in (low_hz, 30e6, 400e6, high_hz) if low_hz <= f <= high_hz]
-        worst_hz = max(places_hz, key=lambda f: keep_away_m(rig.transmit_w, gain_dbi, f))
-        away_m = keep_away_m(rig.transmit_w, gain_dbi, worst_hz)
-        near_m = LIGHT_M_S / max(low_hz, LOWEST_HZ) / (2 * pi)
-        near = f"; within {near_m:.0f} m the field of its lowest band is higher than that tells" if near_m > 2 else ""
-        yield BenchFinding(
-            f"care:exposure:{rig.name}:{antenna.name}",
-            "look",
-            f"Field while {rig.name} transmits {rig.transmit_w:g} W: nobody within {away_m:.1f} m of {antenna.name}",
-            f"reckoned at {format_bound(worst_hz)} for a carrier that stays on (ICNIRP 2020, general public){near}; "
-            "touch no wire of it; local rules decide",
-            antenna.name,
-            True,
-        )
+    for rig in transmitters(station):
+        antennas = {line[0].name: line[0] for line in transmit_lines(station, rig) if line}
+        for antenna in antennas.values():
+            if isinstance(antenna, Antenna) and antenna.kind != "dummy load" and antenna.need is None:
+                yield from _beside(rig, antenna)
+
+
+def _beside(rig: Transceiver, antenna: Antenna) -> Iterator[BenchFinding]:
+    low_hz, high_hz = max(rig.low_hz, antenna.low_hz, LOWEST_HZ), min(rig.high_hz, antenna.high_hz)
+    if low_hz >= high_hz:
+        return
+    places_hz = [place_hz for place_hz in (low_hz, NERVES_HZ, 30e6, 400e6, high_hz) if low_hz <= place_hz <= high_hz]
+    worst_hz = max(places_hz, key=lambda place_hz: distance_m(antenna, rig.transmit_w, place_hz))
+    away_m = distance_m(antenna, rig.transmit_w, worst_hz)
+    trained_m = max(distance_m(antenna, rig.transmit_w, place_hz, OCCUPATIONAL) for place_hz in places_hz)
+    _, assumed = directivity_dbi(antenna)
+    because = f"; {assumed}: its data sheet would settle that" if assumed else ""
+    yield BenchFinding(
+        f"care:exposure:{rig.name}:{antenna.name}",
+        "look",
+        f"Field while {rig.name} transmits {rig.transmit_w:g} W: nobody within {away_m:.1f} m of {antenna.name}",
+        f"reckoned at {format_bound(worst_hz)} for a carrier that stays on (ICNIRP 2020, below 10 MHz also 2010, "
+        f"general public; trained people at work: {trained_m:.1f} m){because}; touch no wire of it; local rules decide",
+        antenna.name,
+        True,
+        distance_m=away_m,
+        path=(rig.name, antenna.name),
+        assumes=(assumed,) if assumed else (),
+    )

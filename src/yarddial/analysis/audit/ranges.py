@@ -13,12 +13,19 @@ from yarddial.yard.station import Station
 def ranges(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
     """Unfinished routes, then every finished one."""
     for route in station.resolved_routes():
-        if route.missing:
+        if route.missing and not _ends_in_transmitter(station, route.name):
             yield BenchFinding(
                 f"route:{route.name}", "look", route.missing[:1].upper() + route.missing[1:], "it reaches nothing yet"
             )
     for route in routes:
         yield from _route(route)
+
+
+def _ends_in_transmitter(station: Station, name: str) -> bool:
+    """True of a transmitter's own line: it is complete, and its power is judged."""
+    names = station.route_named(name).parts
+    end = station.part(names[-1]) if len(names) > 1 else None
+    return isinstance(end, Transceiver) and end.transmit_w > 0
 
 
 def _route(route: ResolvedRoute) -> Iterator[BenchFinding]:

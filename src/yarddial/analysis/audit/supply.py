@@ -85,13 +85,27 @@ def _line(
         here = {(source.owner, source.port) for source in own}
         # Prefer a feed that is on, then one on this route.
         source = min(feeding, key=lambda feeder: (not feeder.feed.on, (feeder.owner, feeder.port) not in here))
-        yield from _fits(key, part.name, need, source.feed, source.spoken, need.current_ma)
+        if isinstance(part, Lnb) and (other := _other_polarisation(part, source.feed.volts)):
+            wanted_v = part.vertical_v if part.polarisation == "vertical" else part.horizontal_v
+            receives = f"{part.name} receives {other}, {part.polarisation} is wanted"
+            what = f"{source.spoken} gives {source.feed.volts:g} V: {receives}"
+            why = f"it works, on the other polarisation; set the feed to {wanted_v:g} V, or the polarisation to {other}"
+            yield BenchFinding(f"{key}:volts", "stop", what, why, part.name)
+        else:
+            yield from _fits(key, part.name, need, source.feed, source.spoken, need.current_ma)
         yield from _tone(key, part, route.dial_hz, source)
         if not any(feeder.feed.on for feeder in feeding) and need.low_v <= source.feed.volts <= need.high_v:
             yield BenchFinding(
                 f"{key}:off", "look", f"{part.name} is not fed: {source.spoken} is off", "it gives no signal without",
                 source.owner, mend_label="Switch it on", mend=partial(_switched, source=source, on=True),
             )  # fmt: skip
+
+
+def _other_polarisation(part: Lnb, volts: float) -> str:
+    """The polarisation that a voltage chooses where it is not the wanted one; empty where it is, or chooses none."""
+    other = "horizontal" if part.polarisation == "vertical" else "vertical"
+    low_v, high_v = part.window_v(other)
+    return other if low_v <= volts <= high_v else ""
 
 
 def _tone(key: str, part: Part, dial_hz: float, source: _Source) -> Iterator[BenchFinding]:

@@ -69,8 +69,6 @@ class DeadMansHandle:
         self._is_transmitting, self._round_trip_s = transmitting, now_s - asked_s
         if self.state in ("unsure", "releasing") and transmitting is False and asked_s >= self._confirms_from_s:
             self.state, self.may_transmit = "receiving", False
-        elif self.state == "keyed" and self._round_trip_s > VALID_S:
-            self.is_late(now_s)
 
     def is_late(self, now_s: float) -> None:
         """The link has become too slow while keyed: release while orders still arrive."""

@@ -83,6 +83,7 @@ def _antenna(part: Antenna) -> tuple[PartValue, ...]:
         yes_value(part, "a short for direct current", "dc_short"),
         number_value(part, "distance from the antenna that transmits", "apart_m", "m"),
         level_value(part, "loss from the antenna that transmits, measured", "coupling_db", "dB"),
+        level_value(part, "directivity, in its best direction", "directivity_dbi", "dBi"),
         level_value(part, "gain against one without loss", "gain_db", "dB"),
         level_value(part, "noise figure, of an active one", "nf_db", "dB"),
         need_value(part),

@@ -18,6 +18,7 @@ class Antenna(msgspec.Struct, frozen=True, omit_defaults=True, tag="antenna"):
     kind : a dummy load stands where an antenna would, and hears nothing.
     dc_short : a direct current finds a short in it, as in many loops and folded dipoles.
     apart_m : from the nearest antenna of one's own that transmits; 0 when unknown.
+    directivity_dbi : over all directions' mean, in its best direction; as in its data sheet, losses left out.
     coupling_db : how much weaker than sent a signal of that one comes out here, measured at worst.
     gain_db : what comes out at its socket against what an antenna without loss would deliver.
     nf_db : of an active one, its amplifier's noise against what arrives.
@@ -32,6 +33,7 @@ class Antenna(msgspec.Struct, frozen=True, omit_defaults=True, tag="antenna"):
     outdoors: bool = False
     dc_short: bool = False
     apart_m: float = 0.0
+    directivity_dbi: Value | None = None
     coupling_db: Value | None = None
     gain_db: Value | None = None
     nf_db: Value | None = None

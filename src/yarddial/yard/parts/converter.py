@@ -111,9 +111,14 @@ class Lnb(msgspec.Struct, frozen=True, omit_defaults=True, tag="lnb"):
     @property
     def need(self) -> Need | None:
         """It is fed through its line, at the voltage that chooses the polarisation."""
-        volts = self.vertical_v if self.polarisation == "vertical" else self.horizontal_v
-        # Customary limits of the two voltages: 11.5 to 14 V and 16 to 19 V.
-        return Need(volts - 1.5, volts + 1.0, self.current_ma, "line") if self.current_ma else None
+        low_v, high_v = self.window_v(self.polarisation)
+        return Need(low_v, high_v, self.current_ma, "line")
+
+    def window_v(self, polarisation: str) -> tuple[float, float]:
+        """Supply voltages that choose a polarisation: customarily 11.5 to 14 V vertical, 16 to 19 V horizontal."""
+        if polarisation == "vertical":
+            return self.vertical_v - 1.5, self.vertical_v + 1.0
+        return self.horizontal_v - 2.0, self.horizontal_v + 1.0
 
     def why_not(self, in_hz: float) -> str:
         """Why none of its bands takes a frequency, or an empty text."""

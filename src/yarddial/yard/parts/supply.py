@@ -39,4 +39,4 @@ class Need(msgspec.Struct, frozen=True, omit_defaults=True):
     def text(self) -> str:
         """As people write it."""
         volts = f"{self.low_v:g}" if self.low_v == self.high_v else f"{self.low_v:g} to {self.high_v:g}"
-        return f"{volts} V, {self.current_ma:g} mA"
+        return f"{volts} V, {self.current_ma:g} mA" if self.current_ma else f"{volts} V, its current not stated"
