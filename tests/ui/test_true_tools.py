@@ -37,7 +37,7 @@ def test_the_proposal_is_dialled_and_a_reading_by_hand_counts(qtbot: QtBot, wind
     assert session.desk.station.dial_hz == proposal.reference.frequency_hz
     assert session.desk.route.name == proposal.route
     session.desk.dial(10e6)
-    qtbot.mouseClick(evidence.ways, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(evidence.methods, Qt.MouseButton.LeftButton)
     sheet = evidence.findChildren(MethodsSheet)[0]
     page = sheet.page
     assert isinstance(page, ByHand)

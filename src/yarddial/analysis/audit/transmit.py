@@ -56,15 +56,15 @@ def _judged(path: PowerPath) -> BenchFinding:
     if path.relay and (reached.limit is None or reached.margin_db < LITTLE_DB or coupling is None):
         return _with_relay(path, reached, key)
     level = _dbm(reached.level_dbm)
-    way = "" if coupling is None else f"{path.through} "
+    how = "" if coupling is None else f"{path.through} "
     words = "" if coupling is None else f" ({coupling.words})"
     if reached.limit is None:
-        what = f"{rig} puts {level} {way}into {name}{words}, whose largest safe input nobody stated"
+        what = f"{rig} puts {level} {how}into {name}{words}, whose largest safe input nobody stated"
         return _finding(key, "stop", what, f"find it before transmitting; {advice}", name, reached)
     edge = f" (limit {_dbm(reached.limit.value)}{', as usual for its kind' if reached.is_usual else ''})"
     margin_db = reached.margin_db
     worst = "at worst " if margin_db >= LITTLE_DB and coupling is None else ""
-    what = f"{rig} puts {level} {worst}{way}into {name}{words or edge}"
+    what = f"{rig} puts {level} {worst}{how}into {name}{words or edge}"
     if margin_db < 0:
         mark: Mark = "stop" if coupling is None or coupling.is_known else "look"
         why = f"never transmit like this; {advice}" if coupling is None else advice
