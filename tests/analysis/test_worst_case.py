@@ -4,6 +4,7 @@ from math import log10, pi, sqrt
 
 import pytest
 
+from yarddial.analysis.audit.caution import caution_for
 from yarddial.analysis.audit.check import check_yard
 from yarddial.analysis.audit.coupling import coupling_of
 from yarddial.analysis.audit.exposure import OCCUPATIONAL, PUBLIC, distance_m, keep_away_m
@@ -22,6 +23,7 @@ from yarddial.yard.parts import (
     TwoPort,
     Value,
 )
+from yarddial.yard.shelf import shelf
 from yarddial.yard.station import Route, Station
 
 
@@ -233,3 +235,12 @@ def test_a_transmitters_own_line_is_no_unfinished_route() -> None:
     assert not told(station, "route:")
     assert "own line" in station.resolve("r1").missing
     assert told(yard((WIRE, receiver()), (DIPOLE,)), "route:"), "one without a transmitter is unfinished"
+
+
+def test_every_part_of_the_shelf_that_can_hurt_has_a_caution() -> None:
+    cautions = {part.name: caution_for(part) for part in shelf()}
+    assert "storm" in cautions["End-fed wire"]
+    assert "menu" in cautions["HF transceiver"]
+    assert "relay" in cautions["Two-way splitter"]
+    assert "polarity" in cautions["Mast preamplifier"]
+    assert cautions["Thin cable 5 m"] == ""

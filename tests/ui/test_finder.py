@@ -101,3 +101,20 @@ def test_the_shelf_is_found_by_plain_words_and_by_nothing_else(window: MainWindo
     things = puttables(window.session, None, lambda act: None, lambda: None)
     assert any(wanted in thing.name for thing in ranked(things, query)[:3])
     assert not ranked(things, "xyzzy")
+
+
+def test_a_caution_stands_under_the_list_for_the_part_that_is_chosen_and_nothing_moves(
+    window: MainWindow, qtbot: QtBot
+) -> None:
+    things = puttables(window.session, None, lambda act: act(), lambda: None)
+    finder = Finder(window, things, lambda _: None)
+    qtbot.addWidget(finder)
+    finder.show()
+    finder.line.setText("end-fed wire")
+    assert "power line" in finder.caution.text()
+    top = finder.list.geometry()
+    finder.line.setText("thin cable")
+    assert finder.caution.text() == ""
+    assert finder.list.geometry() == top
+    finder.line.setText("transceiver")
+    assert "dummy load" in finder.caution.text()

@@ -6,6 +6,7 @@ from typing import assert_never
 
 from PyQt6.QtWidgets import QWidget
 
+from yarddial.analysis.audit.caution import caution_for
 from yarddial.session.session import Session
 from yarddial.ui.widgets.finder import Findable, Finder
 from yarddial.yard.frequency import format_bound
@@ -53,13 +54,20 @@ def puttables(
             f"lies unused in the yard; {_words(part)}",
             part.name,
             partial(attempt, partial(building.place, part.name, index)),
+            caution=caution_for(part),
         )
         for part in station.unused()
     ]
     new = [
         (
             class_of(part),
-            Findable(_words(part), part.name, partial(attempt, partial(building.add, part, index)), _also(part)),
+            Findable(
+                _words(part),
+                part.name,
+                partial(attempt, partial(building.add, part, index)),
+                _also(part),
+                caution_for(part),
+            ),
         )
         for part in shelf()
     ]

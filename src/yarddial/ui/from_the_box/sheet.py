@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QHideEvent
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QWidget
 
+from yarddial.analysis.audit.caution import caution_for
 from yarddial.drivers.discovery import Told
 from yarddial.session.receiver.capabilities_in_yard import with_capabilities
 from yarddial.session.session import Session
@@ -22,6 +23,7 @@ from yarddial.yard import clock
 from yarddial.yard.editing import choose_port
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.frequency import format_bound
+from yarddial.yard.shelf import shelf
 
 # Receivers that begin above this hear no short wave by themselves.
 HF_ENDS_HZ = 20e6
@@ -103,6 +105,14 @@ class FromTheBox(Sheet):
             grid.addWidget(label, row, 0)
             grid.addWidget(widget, row, 1)
         self.body.addLayout(grid)
+        self.caution = Words("", 12, tone="ochre", wrap=True)
+        # Room for two cautions is kept, so that nothing moves as the choice does.
+        self.caution.setMinimumHeight(px(68))
+        self.caution.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.body.addWidget(self.caution)
+        for choice in (self.antenna, self.converter):
+            choice.currentTextChanged.connect(self._show_caution)
+        self._show_caution()
         self.body.addWidget(self.usual)
         self.body.addStretch()
         self.resize(px(860), px(680))
@@ -130,6 +140,12 @@ class FromTheBox(Sheet):
         for widget in (self._lo_words, self.lo):
             widget.setVisible(bool(text))
         self._guess_antenna()
+
+    def _show_caution(self, *_: object) -> None:
+        """What to mind about the chosen antenna and converter, each once."""
+        chosen = (self.antenna.currentText(), self.converter.currentText())
+        cautions = dict.fromkeys(caution_for(part) for part in shelf() if part.name in chosen)
+        self.caution.setText("\n".join(caution for caution in cautions if caution))
 
     def _say_antenna(self, _: str) -> None:
         self._antenna_said = True

@@ -14,7 +14,7 @@ from yarddial.yard.errors import YardDialError
 class FileSheet(Sheet):
     """Enter submits the path; a refusal is said under it and the sheet stays.
 
-    reads : the file is there already; it is written otherwise.
+    reads : the file is there already; it is written otherwise. note : what to mind, under the path.
     """
 
     manual_page = "files"
@@ -29,6 +29,7 @@ class FileSheet(Sheet):
         recent: tuple[Path, ...] = (),
         *,
         reads: bool = False,
+        note: str = "",
     ) -> None:
         super().__init__(parent, heading, 640)
         self._submit = submit
@@ -39,6 +40,8 @@ class FileSheet(Sheet):
         self.said = Words("", 12, tone="vermilion", wrap=True)
         self.body.addWidget(self.line)
         self.body.addWidget(self.said)
+        if note:
+            self.body.addWidget(Words(note, 12, tone="ochre", wrap=True))
         if recent:
             self.body.addWidget(Words("Lately opened", 13, tone="quiet"))
         for path in recent:

@@ -18,12 +18,16 @@ NOTHING_FOUND = "Nothing found: try another word, such as gain, offset, driver, 
 
 
 class Findable(msgspec.Struct, frozen=True):
-    """Something to go to: its kind, its name, and what Enter does. also : other words that people use for it."""
+    """Something to go to: its kind, its name, and what Enter does.
+
+    also : other words that people use for it. caution : what to mind before it is chosen; shown under the list.
+    """
 
     kind: str
     name: str
     act: Callable[[], object]
     also: str = ""
+    caution: str = ""
 
 
 class Finder(QDialog):
@@ -58,6 +62,14 @@ class Finder(QDialog):
         self.nothing = Words(NOTHING_FOUND, 13, tone="quiet", wrap=True)
         layout.addWidget(self.nothing)
         layout.addWidget(self.list)
+        self.caution = Words("", 12, tone="ochre", wrap=True)
+        if any(thing.caution for thing in things):
+            # Room for it is kept, so that the list does not move as the choice does.
+            self.caution.setMinimumHeight(px(50))
+            self.list.currentRowChanged.connect(self._show_caution)
+            layout.addWidget(self.caution)
+        else:
+            self.caution.hide()
         self.resize(px(620), px(400))
         self._match("")
 
@@ -66,6 +78,9 @@ class Finder(QDialog):
         count = self.list.count()
         if count:
             self.list.setCurrentRow((self.list.currentRow() + step) % count)
+
+    def _show_caution(self, row: int) -> None:
+        self.caution.setText(self._shown[row].caution if 0 <= row < len(self._shown) else "")
 
     def choose(self, *_: object) -> None:
         """Go to what is chosen."""

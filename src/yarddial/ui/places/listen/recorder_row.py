@@ -5,6 +5,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from yarddial.analysis.audit.caution import RECORDING
 from yarddial.session.listening.heard_and_seen import SOUND_RATE_HZ
 from yarddial.session.listening.replayed_centre import CentreAt
 from yarddial.session.session import Session
@@ -69,7 +70,7 @@ class RecorderRow(QWidget):
             self._recorder.stop_recording_sound()
             return
         name = datetime.now().strftime("heard-%Y%m%d-%H%M%S.wav")
-        FileSheet(self, "Record what is heard in", name, "Record", self._record_sound).show()
+        FileSheet(self, "Record what is heard in", name, "Record", self._record_sound, note=RECORDING).show()
 
     def _record_sound(self, path: Path) -> None:
         channels = 2 if self._session.listening.settings.demodulation == "wfm" else 1
@@ -80,7 +81,7 @@ class RecorderRow(QWidget):
             self._recorder.stop_recording_samples()
             return
         name = datetime.now().strftime("samples-%Y%m%d-%H%M%S.sigmf-meta")
-        FileSheet(self, "Record the receiver's samples in", name, "Record", self._record_samples).show()
+        FileSheet(self, "Record the receiver's samples in", name, "Record", self._record_samples, note=RECORDING).show()
 
     def _record_samples(self, path: Path) -> None:
         listening = self._session.listening
