@@ -115,7 +115,7 @@ def _touched(station: Station, owner: str, port: str) -> set[str]:
     for route in station.routes:
         for here, after in zip(route.parts[1:-1], route.parts[2:], strict=True):
             part = by_name[here]
-            if not (isinstance(part, TwoPort) and part.passes_dc) or here == owner:
+            if not _is_wire(part) or here == owner:
                 continue
             if (
                 part.what == "switch"
@@ -142,6 +142,13 @@ def _touched(station: Station, owner: str, port: str) -> set[str]:
     return harmed
 
 
+def _is_wire(part: Part) -> bool:
+    """Metal from end to end: a cable, adapter or choke, unless something shorts it, and what is built to pass."""
+    if not isinstance(part, TwoPort) or part.what == "block":
+        return False
+    return part.passes_dc or (part.what in ("cable", "adapter", "choke") and not part.dc_short)
+
+
 def _is_harmed(part: Part, *, by_input: bool) -> bool:
     if isinstance(part, Antenna):
         return part.dc_short
@@ -149,7 +156,8 @@ def _is_harmed(part: Part, *, by_input: bool) -> bool:
         return True
     if isinstance(part, TwoPort):
         shorts = part.dc_short or (part.what == "transformer" and not part.passes_dc)
-        return shorts or part.what in ("attenuator", "limiter") or (by_input and not part.passes_dc)
+        live = part.what == "preamplifier" and part.need is None and not part.passes_dc
+        return shorts or part.what in ("attenuator", "limiter") or (by_input and not _is_wire(part)) or live
     return by_input
 
 

@@ -12,9 +12,11 @@ from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.analysis.audit.worst_power import worst_power_of
 from yarddial.yard.parts import (
     Antenna,
+    Converter,
     Feed,
     Lnb,
     LnbBand,
+    Need,
     Part,
     Port,
     Receiver,
@@ -129,8 +131,6 @@ def test_every_part_of_the_transmitting_line_is_held_to_its_rating(part: TwoPort
 
 
 def test_an_active_antenna_is_not_transmitted_into() -> None:
-    from yarddial.yard.parts import Need
-
     active = Antenna("Rod", 1e5, 3e7, kind="whip", need=Need(11.0, 13.0, 60.0, "line"))
     assert told(yard((active, rig(5.0))), "rating:Rig:Rod")[0].mark == "stop"
 
@@ -244,3 +244,24 @@ def test_every_part_of_the_shelf_that_can_hurt_has_a_caution() -> None:
     assert "relay" in cautions["Two-way splitter"]
     assert "polarity" in cautions["Mast preamplifier"]
     assert cautions["Thin cable 5 m"] == ""
+
+
+@pytest.mark.parametrize(
+    ("between", "words"),
+    [
+        # Nobody wrote down that a cable and the coils of a low-pass let it through: they do, onto the loop's short.
+        (TwoPort("Cable", "cable", Value(-0.5)), "Loop, which is a short"),
+        (TwoPort("Low", "filter", Value(-0.5), shape="low-pass"), "Loop, which is a short"),
+        (TwoPort("Stub", "filter", Value(-0.5), shape="low-pass", dc_short=True), "Stub, which is a short"),
+        (TwoPort("Own supply", "preamplifier", Value(20.0), need=Need(11.0, 13.0, 60.0, "lead")), "output is no place"),
+        (Converter("Mixer", "sum", Value(1.2e8), 1.2e8, 0.0, 6e7), "output is no place"),
+        (TwoPort("Through", "preamplifier", Value(20.0), passes_dc=True), "Loop, which is a short"),
+        (TwoPort("Block", "block", Value(-0.1)), ""),
+    ],
+)
+def test_a_bias_voltage_is_followed_to_what_it_destroys(between: Part, words: str) -> None:
+    loop = Antenna("Loop", 1e5, 3e7, kind="loop", dc_short=True)
+    stops = [f for f in told(yard((loop, between, receiver(bias=Feed(4.7, 150.0, True)))), "feed:") if f.mark == "stop"]
+    assert bool(stops) == bool(words)
+    assert all(words in finding.what for finding in stops)
+    assert all(finding.safety and finding.mend is not None for finding in stops)

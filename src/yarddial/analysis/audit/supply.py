@@ -8,7 +8,7 @@ import msgspec
 from yarddial.analysis.audit.dc_graph import DcGraph, DcReached
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.yard.frequency import format_bound
-from yarddial.yard.parts import Feed, Lnb, Need, Part, Receiver, TwoPort
+from yarddial.yard.parts import Converter, Feed, Lnb, Need, Part, Receiver, TwoPort
 from yarddial.yard.parts.electrical import DcHazard, dc_hazard, passes_dc
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
@@ -154,6 +154,8 @@ def _source(source: _Source, reached: tuple[DcReached, ...]) -> Iterator[BenchFi
         port = f", port {reached_part.port}" if reached_part.port else ""
         if reached_part.downwards and not danger and not passes_dc(reached_part.part):
             danger = "whose input is no place for it, unless it is built with a block for direct current"
+        if not reached_part.downwards and not danger and _has_live_output(reached_part.part):
+            danger = "whose output is no place for it, unless it is built with a block for direct current"
         if danger:
             yield BenchFinding(
                 f"{key}:{reached_part.part.name}{f':{reached_part.port}' if reached_part.port else ''}",
@@ -166,6 +168,12 @@ def _source(source: _Source, reached: tuple[DcReached, ...]) -> Iterator[BenchFi
         what = f"{source.spoken} is on with {source.feed.volts:g} V, and nothing that it reaches needs it"
         yield BenchFinding(f"{key}:idle", "look", what, "sooner or later it meets a short", source.owner,
                            mend_label="Switch it off", mend=off)  # fmt: skip
+
+
+def _has_live_output(part: Part) -> bool:
+    """True of a mixer's or amplifier's output that is fed otherwise: its diodes or transistor lie on the line."""
+    is_live = isinstance(part, Converter | Lnb) or (isinstance(part, TwoPort) and part.what == "preamplifier")
+    return is_live and not _wants(part) and not passes_dc(part)
 
 
 def _wants(part: Part) -> bool:

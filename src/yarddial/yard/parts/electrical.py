@@ -50,7 +50,10 @@ def passes_dc(part: Part) -> bool:
     """True where direct current goes through to the next part."""
     match part:
         case TwoPort():
-            return part.passes_dc and part.what != "block"
+            # A wire is a wire, whatever nobody wrote down; the coils of an LC low-pass lie along the line.
+            is_wire = part.what in ("cable", "adapter", "choke") or (part.what == "filter" and part.shape == "low-pass")
+            is_assumed = is_wire and not part.dc_short and "passes_dc" not in part.origins
+            return part.what != "block" and (part.passes_dc or is_assumed)
         case Antenna() | Converter() | Isolator() | Lnb() | Transceiver() | Receiver():
             return False
         case _:
