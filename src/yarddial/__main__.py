@@ -18,7 +18,7 @@ class Entrance:
     """What the command line needs of the rest of the house."""
 
     def registry(self) -> "Registry":
-        """All drivers."""
+        """All drivers by name."""
         from yarddial import wiring
 
         return wiring.registry()
@@ -45,7 +45,7 @@ class Entrance:
         return Identity(wiring.data_folder() / "serving")
 
     def distance_server(self, identity: "Identity", name: str) -> "Server":
-        """What serves its receivers."""
+        """Create the server that offers this computer's receivers."""
         from yarddial import wiring
 
         return wiring.distance_server(identity, name)

@@ -73,7 +73,7 @@ def registry() -> "Registry":
 
 
 def _far_driver() -> "FarDriver":
-    """Receivers of paired computers."""
+    """Driver for receivers of paired computers."""
     import platform
 
     from yarddial.distance.far_driver import FarDriver
@@ -414,7 +414,7 @@ class OwnFiles:
         return begin_session(path)
 
     def recent(self) -> tuple["Path", ...]:
-        """Files opened lately."""
+        """Recently opened files."""
         from yarddial.records.recent import RecentFiles
 
         return RecentFiles(data_folder() / "recent.json").paths()

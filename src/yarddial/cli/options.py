@@ -26,7 +26,7 @@ class FrequencyType(click.ParamType[Any]):
     name = "frequency"
 
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> float:
-        """Read it."""
+        """Convert the text of a frequency to hertz."""
         return value if isinstance(value, float) else parse_frequency(str(value))
 
 
@@ -36,17 +36,17 @@ class PpmType(click.ParamType[Any]):
     name = "ppm"
 
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> float:
-        """Read it."""
+        """Convert the text of a part per million value."""
         return value if isinstance(value, float) else parse_ppm(str(value))
 
 
 class StageType(click.ParamType[Any]):
-    """A converter, KIND:LO[@PPM]."""
+    """Parameter type of a converter, KIND:LO[@PPM]."""
 
     name = "kind:lo[@ppm]"
 
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Stage:
-        """Read it."""
+        """Convert the text of a converter to a stage."""
         return value if isinstance(value, Stage) else parse_stage(str(value))
 
 
@@ -61,12 +61,12 @@ def positive(ctx: click.Context, param: click.Parameter, value: float | None) ->
 
 
 def json_option(command: CommandFunction) -> CommandFunction:
-    """Add --json."""
+    """Add the option --json to a command."""
     return click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")(command)
 
 
 def through_option(command: CommandFunction) -> CommandFunction:
-    """Add --through, antenna first."""
+    """Add the option --through to a command, antenna first."""
     help_text = "A converter, antenna first: sum:LO, low:LO or high:LO, with @PPM for its true error."
     return click.option("--through", "stages", type=STAGE, multiple=True, help=help_text)(command)
 

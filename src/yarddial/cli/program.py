@@ -54,7 +54,7 @@ class Doors(Protocol):
     """What commands need of the part that joins everything: the drivers, and First light."""
 
     def registry(self) -> "Registry":
-        """All drivers."""
+        """All drivers by name."""
         ...
 
     def allowed_programs(self) -> "AllowedPrograms":
@@ -72,7 +72,7 @@ class Doors(Protocol):
         ...
 
     def distance_server(self, identity: "Identity", name: str) -> "Server":
-        """What serves its receivers."""
+        """Create the server that offers this computer's receivers."""
         ...
 
     def known_computers(self) -> "KnownComputers":
@@ -98,7 +98,7 @@ class Program(click.Group):
         return list(_COMMANDS)
 
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
-        """Import and return one."""
+        """Import a command and return it."""
         if cmd_name not in _COMMANDS:
             return None
         module = importlib.import_module(f"yarddial.cli.{cmd_name.replace('-', '_')}_command")

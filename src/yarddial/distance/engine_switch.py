@@ -175,10 +175,10 @@ class EngineSwitch:
                 pass
 
     def warm(self) -> None:
-        """The one in use."""
+        """Warm up the engine in use."""
         self._now.warm()
 
     def close(self) -> None:
-        """All of them."""
+        """Close all engines."""
         for link in (self._here, *self._links.values()):
             link.close()

@@ -18,7 +18,7 @@ class CheckReceiver(msgspec.Struct, frozen=True):
 
 
 class EndCheck(msgspec.Struct, frozen=True):
-    """Leave the run."""
+    """Stop listening to the run."""
 
     number: int
 
@@ -68,11 +68,11 @@ class FarCheck:
             self.is_done, self.why = message.is_done, message.why
 
     def end(self, why: str) -> None:
-        """Nothing more will come."""
+        """End the run with a reason."""
         if not self.is_done:
             self.is_done, self.why = True, why
 
     def results(self) -> list[dict[str, Any]]:
-        """Since the last call."""
+        """Results that arrived since the last call."""
         new_results, self._results = self._results, []
         return new_results

@@ -26,7 +26,7 @@ ONLY_FAR = "it is heard through the engine of its own computer: use it in a wind
 
 
 class FarDriver:
-    """Its addresses are NAME/DRIVER:ADDRESS."""
+    """Driver for receivers of paired computers; addresses are NAME/DRIVER:ADDRESS."""
 
     name = "far"
 
@@ -78,15 +78,15 @@ class _ListedDevice:
         self.capabilities = capabilities
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:
-        """Not from here."""
+        """Refuse: a far receiver is tuned by the far engine."""
         raise DeviceNotFound(ONLY_FAR)
 
     def read(self) -> Block:
-        """Not from here."""
+        """Refuse: a far receiver is read by the far engine."""
         raise DeviceNotFound(ONLY_FAR)
 
     def close(self) -> None:
-        """Nothing is open."""
+        """Do nothing: no device is open here."""
 
 
 async def _visit(computer: KnownComputer, own_name: str, address: str) -> tuple[wire.Welcome, wire.AbleMessage | None]:

@@ -112,7 +112,7 @@ class FarEngine:
         return new_check
 
     def end_check(self, check: FarCheck) -> None:
-        """Leave it."""
+        """Stop listening to a run of First light."""
         if not check.is_done:
             check.end("")
             with self._lock:

@@ -62,7 +62,7 @@ class GuestWork:
 
     @property
     def is_checking(self) -> bool:
-        """Whether First light runs."""
+        """True while First light runs for a guest."""
         return self._run is not None
 
     def do(self, guest: Guest, command: Command | CheckReceiver | EndCheck) -> None:

@@ -118,7 +118,7 @@ class KnownComputers:
         self._path = path
 
     def all(self) -> tuple[KnownComputer, ...]:
-        """By name."""
+        """All known computers, by name."""
         return _read(self._path, tuple[KnownComputer, ...], lambda: ())
 
     def named(self, name: str) -> KnownComputer | None:

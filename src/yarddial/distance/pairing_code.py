@@ -40,7 +40,7 @@ class PairingCode(msgspec.Struct, frozen=True):
 
 
 def new_code(certificate: bytes) -> PairingCode:
-    """With a fresh secret."""
+    """Make a code for a certificate, with a fresh secret."""
     return PairingCode(print_bits_of(certificate), secrets.randbits(SECRET_BITS))
 
 

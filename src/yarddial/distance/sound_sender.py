@@ -28,7 +28,7 @@ def needs_bits(rung: int) -> float:
 
 
 class SoundSender:
-    """One sound's way out."""
+    """Send one channel's audio, coded for the link."""
 
     def __init__(self) -> None:
         self._thin: ThinSound | None = None

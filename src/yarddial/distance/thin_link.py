@@ -26,7 +26,7 @@ TURN_S = 20.0
 
 
 class Leaving(msgspec.Struct, frozen=True):
-    """What may go now."""
+    """A message that may be sent now, with its size in bytes."""
 
     kind: Kind
     message: Any

@@ -205,7 +205,7 @@ class FarRecording(msgspec.Struct, frozen=True, array_like=True):
 
 
 class RecordingsMessage(msgspec.Struct, frozen=True, array_like=True, tag="recordings"):
-    """The newest first."""
+    """List of stored recordings, newest first."""
 
     recordings: tuple[FarRecording, ...]
 
@@ -246,7 +246,7 @@ _PARTS: dict[str, type] = {}
 
 
 def frame(message: FromNear | FromFar) -> bytes:
-    """Ready to be sent."""
+    """Encode a message as a frame."""
     body = _encoder.encode(message)
     return _LENGTH.pack(len(body)) + body
 
@@ -291,7 +291,7 @@ def command_of(asked: Asked) -> Command | CheckReceiver | EndCheck:
 
 
 def asked_of(command: Command | CheckReceiver | EndCheck, number: int, heard: int) -> Asked:
-    """For the way."""
+    """Encode a command, numbered."""
     return Asked(number, heard, type(command).__name__, msgspec.to_builtins(command))
 
 
@@ -301,7 +301,7 @@ def told_of(event: Event | CheckTold, number: int, heard: int) -> ToldMessage:
 
 
 def event_of(message: ToldMessage) -> Event | CheckTold:
-    """The event; raises BadFrame."""
+    """Decode an event; raises BadFrame."""
     try:
         event: Event | CheckTold = _put_together(message.kind, message.body)
     except (KeyError, TypeError, ValueError) as error:
@@ -310,13 +310,13 @@ def event_of(message: ToldMessage) -> Event | CheckTold:
 
 
 def columns_of(event: SpectrogramColumns) -> ColumnsMessage:
-    """Coded."""
+    """Encode spectrogram columns."""
     level = code_levels(event.level_db)
     return ColumnsMessage(event.id, event.first, event.half_span_hz, event.column_s, level, event.tuning)
 
 
 def picture_of(coded: ColumnsMessage, read_s: float) -> SpectrogramColumns:
-    """And back."""
+    """Decode spectrogram columns."""
     level_db = levels_of(coded.level)
     return SpectrogramColumns(
         coded.id, coded.first, coded.half_span_hz, coded.column_s, level_db, read_s, coded.tuning
@@ -324,13 +324,13 @@ def picture_of(coded: ColumnsMessage, read_s: float) -> SpectrogramColumns:
 
 
 def span_of(event: SpanSpectrum) -> SpanMessage:
-    """Coded."""
+    """Encode a spectrum of the span."""
     mean, peak = code_levels(event.mean_db), code_levels(event.peak_db)
     return SpanMessage(event.centre_hz, event.rate_hz, event.spike_db, mean, peak, event.tuning)
 
 
 def spectrum_of(coded: SpanMessage) -> SpanSpectrum:
-    """And back."""
+    """Decode a spectrum of the span."""
     mean_db, peak_db = levels_of(coded.mean), levels_of(coded.peak)
     return SpanSpectrum(coded.centre_hz, coded.rate_hz, mean_db, peak_db, coded.spike_db, coded.tuning)
 

@@ -21,7 +21,7 @@ class HeldDevice:
 
     @property
     def capabilities(self) -> Capabilities:
-        """What it can do."""
+        """Capabilities of the device."""
         return self._device.capabilities
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:
@@ -56,7 +56,7 @@ class HeldDevice:
         )
 
     def close(self) -> None:
-        """Give it back."""
+        """Release the device."""
         self._device.close()
 
     @property

@@ -143,11 +143,11 @@ class TimeSource(Protocol):
 
 
 class Device(Protocol):
-    """An open receiver."""
+    """An open receiver, as all drivers provide it."""
 
     @property
     def capabilities(self) -> Capabilities:
-        """What it can do."""
+        """Capabilities of the receiver."""
         ...
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:

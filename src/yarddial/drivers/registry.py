@@ -30,7 +30,7 @@ class Registry:
                 self.troubles[point.name] = f"the driver '{point.name}' cannot be loaded: {reason}"
 
     def names(self) -> tuple[str, ...]:
-        """All drivers, ours first."""
+        """Names of all drivers, ours first."""
         return tuple(self._drivers)
 
     def drivers(self) -> tuple[Driver, ...]:

@@ -4,14 +4,14 @@ import time
 
 
 class RealTime:
-    """The computer's steady clock."""
+    """Time of the computer's monotonic clock."""
 
     def now_s(self) -> float:
         """Seconds since some fixed moment."""
         return time.monotonic()
 
     def sleep_s(self, seconds: float) -> None:
-        """Wait."""
+        """Sleep for a number of seconds."""
         if seconds > 0:
             time.sleep(seconds)
 
@@ -27,5 +27,5 @@ class VirtualTime:
         return self._now_s
 
     def sleep_s(self, seconds: float) -> None:
-        """Move on."""
+        """Advance the time without waiting."""
         self._now_s += max(seconds, 0.0)

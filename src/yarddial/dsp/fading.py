@@ -207,7 +207,7 @@ class _Model:
         return np.asarray(np.exp(log_power) * self._line(middle, np.exp(log_spread)) + np.exp(log_noise))
 
     def height(self, point: Floats) -> float:
-        """Whittle's log likelihood."""
+        """Whittle's log likelihood of a model."""
         model = self.expected(point)
         return -float(np.sum(np.log(model) + self._seen / model))
 

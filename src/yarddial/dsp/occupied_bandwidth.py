@@ -38,7 +38,7 @@ class OccupiedBandwidth(msgspec.Struct, frozen=True):
 
     @property
     def down_width_hz(self) -> float | None:
-        """Down to -26 dB."""
+        """Width between the -26 dB edges, hertz."""
         return None if self.down_low_hz is None or self.down_high_hz is None else self.down_high_hz - self.down_low_hz
 
 

@@ -25,7 +25,7 @@ class CommandQueue:
         return len(self._waiting)
 
     def put(self, command: Command) -> None:
-        """Hand it over."""
+        """Add a command; never waits."""
         with self._ready:
             if isinstance(command, SETTINGS):
                 self._drop_older(command)
@@ -33,7 +33,7 @@ class CommandQueue:
             self._ready.notify()
 
     def end(self) -> None:
-        """Send nothing more."""
+        """End the queue."""
         with self._ready:
             self._ended = True
             self._waiting.clear()

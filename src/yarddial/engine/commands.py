@@ -25,7 +25,7 @@ class Stop(msgspec.Struct, frozen=True):
 
 
 class Quit(msgspec.Struct, frozen=True):
-    """End the process."""
+    """End the engine process."""
 
 
 class SetSafeguards(msgspec.Struct, frozen=True):

@@ -134,7 +134,7 @@ class Answer(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class Tuned(Answer, frozen=True):
-    """The receiver is tuned."""
+    """The receiver is tuned, with what it acknowledged."""
 
     tuning: Tuning
 

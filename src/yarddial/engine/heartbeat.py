@@ -30,7 +30,7 @@ class Heartbeat:
             time.sleep(self._beat_s)
 
     def beat(self) -> Alive:
-        """How it stands."""
+        """Describe what the engine is at, and for how long."""
         now_s, worked_s = time.monotonic(), time.clock_gettime(self._clock)
         doing = self._engine.doing
         got_further = worked_s - self._worked_s > WORKS_SHARE * self._beat_s

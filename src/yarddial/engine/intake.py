@@ -39,7 +39,7 @@ class Direct:
         return block if block is None else msgspec.structs.replace(block, tuning=self._tuning)
 
     def close(self) -> None:
-        """Give the device back."""
+        """Close the device."""
         self._device.close()
 
 

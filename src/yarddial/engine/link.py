@@ -26,7 +26,7 @@ class EngineLink(Protocol):
         ...
 
     def close(self) -> None:
-        """End it."""
+        """End the engine."""
         ...
 
 
@@ -41,7 +41,7 @@ class EngineInline:
         self._engine = Engine(open_device, self._events.append)
 
     def send(self, command: Command) -> None:
-        """Do it at once."""
+        """Execute the command at once."""
         self._engine.handle(command)
 
     def poll(self) -> list[Event]:
@@ -53,8 +53,8 @@ class EngineInline:
         return events
 
     def warm(self) -> None:
-        """It is ready."""
+        """Do nothing: the engine is ready."""
 
     def close(self) -> None:
-        """Stop."""
+        """Stop the receiver."""
         self._engine.handle(Quit())

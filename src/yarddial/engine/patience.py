@@ -4,7 +4,7 @@ import msgspec
 
 
 class Patience(msgspec.Struct, frozen=True):
-    """Seconds, each of them.
+    """Time limits, seconds.
 
     beat_s : between two signs of life of the engine's process.
     silent_s : without any, or in one call of the driver that computes nothing, until the process is ended.

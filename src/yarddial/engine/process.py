@@ -124,12 +124,12 @@ class _Running:
         threading.Thread(target=self._receive_on, name="events", daemon=True).start()
 
     def put(self, command: Command) -> None:
-        """Ask."""
+        """Send a command to the process."""
         self.wanted = self.wanted or isinstance(command, Start)
         self._commands.put(command)
 
     def take(self) -> list[Event]:
-        """What it has said."""
+        """Events that arrived from the process."""
         events: list[Event] = []
         while len(events) < MAX_EVENTS and not self._events.empty():
             event = self._events.get_nowait()

@@ -19,7 +19,7 @@ class AllowedPrograms:
         return command in self._commands()
 
     def allow(self, command: str) -> None:
-        """Allow one; raises NotWritten."""
+        """Allow a program; raises NotWritten."""
         commands = self._commands()
         if command in commands:
             return

@@ -113,7 +113,7 @@ def _swapped(card: Card) -> list[tuple[str, str, str]]:
 
 
 def card_markdown(card: Card) -> str:
-    """The card as Markdown."""
+    """Format the settings card as Markdown."""
     lines = [f"# {_title(card)}", "", f"{_subtitle(card)}", "", "| set | to | meaning |", "| --- | --- | --- |"]
     lines += [f"| {name} | `{value}` | {meaning} |" for name, value, meaning in card_rows(card)]
     if card.offset_added_to_dial_hz:

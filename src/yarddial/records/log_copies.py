@@ -35,7 +35,7 @@ class LogCopies:
         self._folder = path.parent / f"{path.stem}-copies"
 
     def all(self) -> tuple[Path, ...]:
-        """The newest first."""
+        """All copies, newest first."""
         copies = self._folder.glob(f"{self._path.stem}-????-??-??.sqlite") if self._folder.is_dir() else ()
         return tuple(sorted(copies, reverse=True))
 

@@ -229,7 +229,7 @@ def read_log_data(kind: str, raw: dict[str, Any]) -> LogData:
 
 
 def log_builtins(data: LogData) -> dict[str, Any]:
-    """As JSON-ready values."""
+    """Convert log data to JSON-ready values."""
     if isinstance(data, LoggedLater):
         return data.raw
     builtins = msgspec.to_builtins(data, enc_hook=lambda number: number.item())

@@ -210,7 +210,7 @@ class Logbook:
             yield first_id
 
     def close(self) -> None:
-        """Close the file."""
+        """Close the log file."""
         self._connection.close()
 
     def _numbered(self, asked: str, many: Sequence[tuple[object, ...]]) -> tuple[Entry, ...]:

@@ -44,7 +44,7 @@ class Presence:
         return count
 
     def end(self) -> None:
-        """Be gone."""
+        """Remove the sign of this window."""
         if self._handle is not None:
             with contextlib.suppress(OSError):
                 os.unlink(self._folder / self._name)

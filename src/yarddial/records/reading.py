@@ -52,7 +52,7 @@ def _has_come(handle: int, waits_s: float) -> bool:
 
 
 def read_bytes(path: Path, kind: FileKind, error: type[YardDialError]) -> bytes:
-    """All of a file.
+    """Read a whole file within its kind's limits.
 
     A pipe or a device is read only where the person led it in by name (`/dev/stdin`, `/dev/fd/63`, as a shell's
     `<(...)` gives it), and not for longer than five silent seconds.

@@ -26,7 +26,7 @@ class RecentFiles:
         return tuple(path for path in map(Path, names[:MAX_RECENT_FILES]) if is_regular(path))
 
     def add(self, path: Path) -> None:
-        """Put one in front."""
+        """Move a path to the front of the list."""
         path = path.resolve()
         recent_paths = [str(path), *(str(other) for other in self.paths() if other != path)][:MAX_RECENT_FILES]
         try:

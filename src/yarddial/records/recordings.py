@@ -53,7 +53,7 @@ class Recording(msgspec.Struct, frozen=True):
 
     @property
     def duration_s(self) -> float:
-        """Length in seconds."""
+        """Duration in seconds."""
         return self.count / self.rate_hz
 
     def read(self, first: int = 0, count: int | None = None) -> Complex:

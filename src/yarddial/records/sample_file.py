@@ -99,12 +99,12 @@ class SampleFile:
         self._annotations.append({"core:sample_start": self.count, "core:sample_count": 0, "core:comment": text})
 
     def drop(self) -> None:
-        """Keep nothing of it."""
+        """Discard the recording."""
         self._file.close()
         self._partial.unlink(missing_ok=True)
 
     def close(self) -> None:
-        """Make it whole."""
+        """Complete the recording and its description."""
         try:
             self._file.close()
             self._partial.replace(self.data_path)

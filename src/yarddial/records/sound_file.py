@@ -67,7 +67,7 @@ class SoundFile:
         return False
 
     def close(self) -> None:
-        """Give it its name."""
+        """Complete the file and give it its name."""
         try:
             self._file.close()
             self._partial.replace(self.path)

@@ -101,7 +101,7 @@ class Former:
         return None if digest_of(data) == self._digest or not data else data
 
     def close(self) -> None:
-        """Let it go."""
+        """Stop watching the replaced file."""
         with contextlib.suppress(OSError):
             os.close(self._handle)
 

@@ -72,7 +72,7 @@ class Room(Generic[A]):
 
     @cached_property
     def declaration(self) -> Declaration[A]:
-        """What its file declares."""
+        """The activity's declaration, from its file."""
         declared: Declaration[A] = import_module(self._module).DECLARATION
         return declared
 
@@ -109,7 +109,7 @@ class Activities:
     building: Room["Building"] = Room("station.building")
 
     def on_made(self, declaration: Declaration[Any], activity: Any) -> None:
-        """An activity was made."""
+        """Note a newly created activity."""
 
     def made_rooms(self) -> Iterator[tuple[Declaration[Any], Any]]:
         """Activities that exist, with their declarations, in the order of the list."""
@@ -119,7 +119,7 @@ class Activities:
 
 
 def rooms() -> tuple[Room[Any], ...]:
-    """The whole list."""
+    """All activities in the order of the list."""
     return _ROOMS
 
 

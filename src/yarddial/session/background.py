@@ -64,7 +64,7 @@ class Background:
                 fail(f"a fault of the program ({type(fault).__name__})")
 
     def close(self) -> None:
-        """Nobody waits any more."""
+        """Stop; pending answers are dropped."""
         self._take.clear()
         self._latest.clear()
         if self._thread is not None:

@@ -30,7 +30,7 @@ class FaultHandler(logging.Handler):
             self._open_file = None
 
     def end(self) -> None:
-        """Leave the log."""
+        """Stop collecting from the log."""
         logging.getLogger(LOGGER).removeHandler(self)
         if self._file is not None:
             self._file.close()

@@ -52,7 +52,7 @@ class Faults:
             self._handler = FaultHandler(self.take, self.open_file)
 
     def end(self) -> None:
-        """Leave it."""
+        """Stop collecting faults."""
         if self._handler is not None:
             self._handler.end()
 

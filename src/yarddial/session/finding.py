@@ -17,7 +17,7 @@ class GoTo(msgspec.Struct, frozen=True):
 
 
 class Act(msgspec.Struct, frozen=True):
-    """Do it at once."""
+    """A fix that is done at once."""
 
     what: Literal[
         "measure", "apply", "free the route", "recover", "copy the fault", "compare versions", "write read-only",

@@ -90,7 +90,7 @@ class HelperInline(Generic[Given]):
         self.ended: Ended = ""
 
     def poll(self) -> list[Given]:
-        """The next answer."""
+        """Next answer of the helper, or None."""
         if self._answers is None:
             return []
         answer = next(self._answers, None)
@@ -99,7 +99,7 @@ class HelperInline(Generic[Given]):
         return [] if answer is None else [answer]
 
     def cancel(self) -> None:
-        """Leave it."""
+        """Stop waiting for the helper."""
         self._answers, self.ended = None, self.ended or "cancelled"
 
 

@@ -18,7 +18,7 @@ START_POLLS = 100
 
 
 class Housekeeping:
-    """Counts polls and time."""
+    """Periodic tasks, by polls and time."""
 
     def __init__(self, desk: Desk, log: LogKeeper, grow: Callable[[], None], upkeep: Background) -> None:
         """grow : lets uncertainties grow with time. upkeep : does what may take long."""
@@ -32,7 +32,7 @@ class Housekeeping:
         self._retries.hurry()
 
     def poll(self) -> None:
-        """Do what is due."""
+        """Run the tasks that are due."""
         if self._growth.is_due():
             self._grow()
             self._upkeep.ask("memory", give_back, lambda _: None, lambda sentence: None)
@@ -66,7 +66,7 @@ class _Every:
         self._polls = self._every
 
     def is_due(self) -> bool:
-        """Count a poll."""
+        """Count a poll; return True when due."""
         self._polls += 1
         if self._polls < self._every and clock.monotonic_s() - self._last_s < self._every_s:
             return False

@@ -152,7 +152,7 @@ class Session(Activities):
         self._engine.warm()
 
     def toggle_receiver(self) -> None:
-        """Start or stop."""
+        """Start or stop the receiver."""
         if self.live_receiver.wanted:
             self.live_receiver.stop()
         elif self.device_check.running:

@@ -66,7 +66,7 @@ class FarComputerSheet(Sheet):
         self._hand_over()
 
     def show_state(self) -> None:
-        """As it is now."""
+        """Show the present state."""
         far = self._session.far_engine
         if far is None:
             self.link.setText("The receiver in use stands here.")

@@ -33,7 +33,7 @@ class FindingsBarRow(QWidget):
         row.addWidget(self.fix)
 
     def show_finding(self, finding: Finding) -> None:
-        """Show it."""
+        """Show a finding."""
         self._mark.set_mark(finding.mark)
         self._what.setText(finding.what)
         set_tip(self._what, finding.what)

@@ -303,7 +303,7 @@ class MainWindow(QMainWindow):
         open_shelf(self, self.session, index, self._attempt_on_strip)
 
     def new_route(self) -> None:
-        """Begin a route."""
+        """Add a route."""
         self._attempt_on_strip(self.session.building.new_route)
 
     def _attempt_on_strip(self, act: Callable[[], object]) -> None:
@@ -391,11 +391,11 @@ class MainWindow(QMainWindow):
         working_sheet(self, working).show()
 
     def show_keys(self) -> None:
-        """The list of keys."""
+        """Show the list of keys."""
         self.show_manual("keys")
 
     def show_glossary(self) -> None:
-        """The words used."""
+        """Show the glossary."""
         self.show_manual("words")
 
     def show_manual(self, page: str = "") -> None:

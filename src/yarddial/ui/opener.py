@@ -22,7 +22,7 @@ class Files(Protocol):
         ...
 
     def recent(self) -> tuple[Path, ...]:
-        """Files opened lately."""
+        """Recently opened files."""
         ...
 
     def demo(self) -> Session:

@@ -42,7 +42,7 @@ class PlaceStack(QStackedWidget):
         return self._made[name]
 
     def open(self, name: PlaceName) -> None:
-        """Show a place."""
+        """Show a place by its name."""
         self.setCurrentWidget(self.place(name))
 
     @property

@@ -37,7 +37,7 @@ class PlaceButton(QAbstractButton):
         return QSize(px(176), px(24))
 
     def show_verdict(self, verdict: Verdict) -> None:
-        """Show mark and line."""
+        """Show a place's mark and line."""
         self._verdict = verdict
         self.setAccessibleName(f"{self._name}: {NAMES[verdict.mark]}, {verdict.short}")
         set_tip(self, verdict.sentence)
@@ -53,7 +53,7 @@ class PlaceButton(QAbstractButton):
             super().keyPressEvent(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw it."""
+        """Draw the place's row."""
         painter, c = QPainter(self), palette()
         if self.isChecked():
             painter.fillRect(self.rect(), c.colour("card"))

@@ -36,6 +36,6 @@ class DeviceBox(ChoiceBox):
         self.setCurrentIndex(max(self.findText(wanted), 0) if wanted else 0)
 
     def showPopup(self) -> None:
-        """Look first."""
+        """List the present devices before opening."""
         self.fill()
         super().showPopup()

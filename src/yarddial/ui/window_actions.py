@@ -14,7 +14,7 @@ from yarddial.yard.places import PlaceName
 
 
 class WindowAction(msgspec.Struct, frozen=True):
-    """One thing to do.
+    """An action of the window.
 
     section : of the menu. key_act : by which the table of keys has it; empty where no key does it.
     also : other words that people use for it.
@@ -48,7 +48,7 @@ class Acting(Protocol):
         ...
 
     def show_card(self) -> None:
-        """The settings card."""
+        """Show the settings card."""
         ...
 
     def show_fit(self) -> None:
@@ -72,15 +72,15 @@ class Acting(Protocol):
         ...
 
     def zoom(self, steps: int) -> None:
-        """Zoom the picture."""
+        """Zoom the picture by steps."""
         ...
 
     def show_keys(self) -> None:
-        """The list of keys."""
+        """Show the list of keys."""
         ...
 
     def show_glossary(self) -> None:
-        """The words used."""
+        """Show the glossary."""
         ...
 
     def show_manual(self, page: str = "") -> None:
@@ -92,15 +92,15 @@ class Acting(Protocol):
         ...
 
     def find_anything(self) -> None:
-        """The finder."""
+        """Open the finder."""
         ...
 
     def put_in(self) -> None:
-        """Put a part in."""
+        """Choose a part and put it in."""
         ...
 
     def new_route(self) -> None:
-        """Begin a route."""
+        """Add a route."""
         ...
 
     def show_which_oscillator(self) -> None:

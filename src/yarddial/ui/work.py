@@ -32,7 +32,7 @@ class Work(QThread):
         super().start(priority)
 
     def run(self) -> None:
-        """In the other thread."""
+        """Run in the other thread."""
         try:
             result = self._call()
         except YardDialError as error:

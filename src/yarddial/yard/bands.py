@@ -25,7 +25,7 @@ class Band(msgspec.Struct, frozen=True, omit_defaults=True):
 
     @property
     def middle_hz(self) -> float:
-        """Half way."""
+        """Middle of the band, hertz."""
         return (self.low_hz + self.high_hz) / 2
 
     @property

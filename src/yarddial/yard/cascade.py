@@ -48,7 +48,7 @@ class Cascade(msgspec.Struct, frozen=True):
         return None if self.iip3_dbm is None else 2 / 3 * (self.iip3_dbm - self.floor_dbm)
 
     def working(self) -> Working:
-        """Where it comes from."""
+        """Formula, values and source of the result."""
         values = [
             WorkedValue(
                 f"stage {number}",

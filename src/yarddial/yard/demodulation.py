@@ -31,7 +31,7 @@ class DemodulationSettings(msgspec.Struct, frozen=True):
 
     @property
     def width_hz(self) -> float:
-        """From edge to edge."""
+        """Width between the filter's edges, hertz."""
         return self.high_hz - self.low_hz
 
 
@@ -48,11 +48,11 @@ class DemodulationDefaults(msgspec.Struct, frozen=True):
 
     @property
     def width_hz(self) -> float:
-        """From edge to edge."""
+        """Width between the filter's edges, hertz."""
         return self.high_hz - self.low_hz
 
     def settings(self) -> DemodulationSettings:
-        """As one begins."""
+        """Settings with these defaults."""
         return DemodulationSettings(self.demodulation, self.low_hz, self.high_hz, deemphasis_us=self.deemphasis_us)
 
 

@@ -73,7 +73,7 @@ class BadObservations(YardDialError, ValueError):
 
 
 class DeviceNotFound(YardDialError, LookupError):
-    """No such receiver."""
+    """No receiver at this address."""
 
 
 class DeviceClaimed(YardDialError, PermissionError):

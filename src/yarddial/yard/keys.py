@@ -6,7 +6,7 @@ from yarddial.yard.places import PLACE_NAMES, PLACES, key_of_place
 
 
 class KeyBinding(msgspec.Struct, frozen=True):
-    """What a key does.
+    """A key and the act it triggers.
 
     act : the window's name for it; empty where a part of the window obeys the key while it has the focus.
     keys : sequences as Qt writes them, each of which does it. does : in words.
@@ -20,7 +20,7 @@ class KeyBinding(msgspec.Struct, frozen=True):
 
     @property
     def text(self) -> str:
-        """As lists have it."""
+        """The key as lists show it."""
         return self.shown or self.keys[0]
 
 

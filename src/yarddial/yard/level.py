@@ -47,7 +47,7 @@ class Level(msgspec.Struct, frozen=True):
 
     @property
     def dbuv(self) -> float:
-        """Decibels over a microvolt."""
+        """Level in decibels over a microvolt."""
         return 20 * log10(self.uv)
 
     @property

@@ -91,7 +91,7 @@ class Observation(msgspec.Struct, frozen=True, omit_defaults=True):
 
     @property
     def error_hz(self) -> float:
-        """Dial minus true, hertz."""
+        """Error of the dial, dial minus true, hertz."""
         return self.dial_hz - self.reference_hz
 
     @property

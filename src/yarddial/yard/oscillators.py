@@ -92,7 +92,7 @@ class DialState(msgspec.Struct, frozen=True):
 
     @property
     def error_hz(self) -> float:
-        """Dial minus true, hertz."""
+        """Error of the dial, dial minus true, hertz."""
         return self.trace.dial_error_hz
 
     def working(self) -> Working:

@@ -43,5 +43,5 @@ def _written_out(match: re.Match[str]) -> str:
 
 
 def count_of(number: int, singular: str, many: str = "") -> str:
-    """One antenna, three antennas."""
+    """Number and noun, such as "one antenna", "three antennas"."""
     return f"{number} {singular if number == 1 else many or singular + 's'}"

@@ -11,7 +11,7 @@ PILOT_HZ = 19_000.0
 
 
 class ReferenceKind(msgspec.Struct, frozen=True):
-    """A kind of reference.
+    """A kind of reference transmitter, with its accuracy and trap.
 
     own_hz, own_ppm : one sigma at the transmitter, the larger of the two counts; wander_hz : what the path adds on a
     day, of a sky-wave.

@@ -80,7 +80,7 @@ class ResolvedRoute(msgspec.Struct, frozen=True):
 
     @property
     def parts(self) -> tuple[Part, ...]:
-        """All parts, antenna first."""
+        """All parts of the route, antenna first."""
         return (self.antenna, *self.inner, self.receiver)
 
     def points(self) -> tuple[RoutePoint, ...]:

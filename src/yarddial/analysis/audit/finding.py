@@ -9,7 +9,7 @@ from yarddial.yard.station import Acknowledged, Station
 
 
 class BenchFinding(msgspec.Struct, frozen=True):
-    """One finding.
+    """A finding of the bench check.
 
     key : names the rule and the parts; the same for as long as the matter is the same.
     part : the part to open for it, if one stands out.

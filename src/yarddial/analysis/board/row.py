@@ -72,7 +72,7 @@ def row_of(
     attempts: Sequence[Proof] = (),
     reaches: Reaches | None = None,
 ) -> BandRow:
-    """Judge a band.
+    """Judge a band: best route, dial error, ghosts, proof and the next step.
 
     measured : oscillators that were measured, today or earlier. ghosts : known ones, with their place on the dial.
     proofs : of the band, the latest first; one over another route proves nothing of the best one. looks : at its span.

@@ -36,7 +36,7 @@ class FitRemark(msgspec.Struct, frozen=True):
 
 
 class CorrectionFit(msgspec.Struct, frozen=True):
-    """The answer of `fit`.
+    """Solution of `fit`: estimates, outliers, residuals.
 
     covariance : k by k, in the units of `estimates`.
     residuals_hz : observed minus fitted dial, one for each observation, outliers too.

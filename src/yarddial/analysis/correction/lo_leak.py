@@ -43,7 +43,7 @@ class LeakAnswer(msgspec.Struct, frozen=True):
     crystal_ppm: float
 
     def sentence(self) -> str:
-        """The answer in words."""
+        """The answer as a sentence."""
         best = self.candidates[0]
         if self.lo_hz is None or best.stated_hz == 0:
             return "no carrier stands where a stated oscillator would leak: the leak may be too weak, or none is right"

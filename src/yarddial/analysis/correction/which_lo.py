@@ -56,7 +56,7 @@ class LoAnswer(msgspec.Struct, frozen=True):
         )
 
     def sentence(self) -> str:
-        """The answer in words."""
+        """The answer as a sentence."""
         best = self.candidates[0]
         oscillator_words = f"the oscillator is at {format_frequency(self.lo_hz)} {format_sigma(self.sigma_hz)}"
         if best.stated_hz == 0:

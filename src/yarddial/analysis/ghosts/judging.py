@@ -89,7 +89,7 @@ class Judgement(msgspec.Struct, frozen=True):
 
     @property
     def best(self) -> PeakCause:
-        """The likeliest."""
+        """The most likely cause."""
         return self.odds[0][0]
 
     @property

@@ -48,7 +48,7 @@ class Products(NamedTuple):
     form: NDArray[np.int8]
 
     def take(self, rows: NDArray[np.bool_] | NDArray[np.int64]) -> "Products":
-        """Some of them."""
+        """Select rows by mask or index."""
         return Products(*(part[rows] for part in self))  # type: ignore[arg-type]
 
     @property
@@ -62,12 +62,12 @@ class Products(NamedTuple):
 
     @property
     def order(self) -> NDArray[np.int64]:
-        """Of each."""
+        """Order of each product, shape (n,)."""
         return np.asarray(np.abs(self.shape).sum(axis=1))
 
     @property
     def parents(self) -> Ints:
-        """Shape (n, 3)."""
+        """Indices of each product's parents, shape (n, 3); -1 for none."""
         return np.stack([self.first, self.second, self.third], axis=1)
 
 

@@ -51,7 +51,7 @@ class SpanScene(msgspec.Struct, frozen=True):
 
 
 class Able(msgspec.Struct, frozen=True):
-    """What can be changed.
+    """What the receiver and the yard can change.
 
     rates_hz : that the receiver has and that lose nothing. less_db : how much gain can be taken off, rising.
     converter_dbm : noise of the analogue-to-digital converter in a step, which grows as gain falls.
@@ -167,7 +167,7 @@ class _Planner:
         return remedy.over_db > SAFE_DB, -min(remedy.clear_hz, CLEAR_HZ), remedy.costs_db + remedy.less_db, moved_hz
 
     def centres_at_other_rates(self) -> Iterator[Remedy]:
-        """Where neither helps alone."""
+        """Combinations of centre and rate, for when neither helps alone."""
         for rate_hz in self.able.rates_hz:
             if rate_hz != self.now.rate_hz:
                 yield from self._centres(rate_hz)

@@ -108,7 +108,7 @@ class SearchRecord(msgspec.Struct, frozen=True):
         return _next(self)
 
     def verdict(self) -> SearchVerdict:
-        """How it stands."""
+        """Verdict on the source so far."""
         return _verdict(self)
 
 

@@ -39,7 +39,7 @@ class Advice(msgspec.Struct, frozen=True):
 
 
 def advise(steps: Sequence[GainPoint]) -> Advice:
-    """Judge a sweep.
+    """Judge a gain sweep and advise a gain.
 
     The floor at gain g is converter noise and, rising with g, what comes in: 10^(q/10) + 10^((c + g)/10). Where the
     second is all, more gain brings nothing; where the first counts, a weak signal loses.

@@ -54,7 +54,7 @@ class LevelAtPart(msgspec.Struct, frozen=True):
 
     @property
     def floor_dbm(self) -> float:
-        """Both noises together."""
+        """Noise from outside and inside together, dBm."""
         return _db(_power(self.outside_dbm) + _power(self.own_dbm))
 
     @property

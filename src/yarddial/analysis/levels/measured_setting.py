@@ -30,7 +30,7 @@ class GainPoint(msgspec.Struct, frozen=True):
 
     @property
     def noise_dbfs(self) -> float:
-        """Noise in the channel."""
+        """Noise in the channel, dBFS."""
         return self.floor_dbfs_hz + 10 * log10(self.width_hz)
 
     @property
@@ -41,7 +41,7 @@ class GainPoint(msgspec.Struct, frozen=True):
 
     @property
     def products_over_noise_db(self) -> float:
-        """Products over noise."""
+        """Products above the noise, dB."""
         return self.products_dbfs - self.noise_dbfs
 
     @property

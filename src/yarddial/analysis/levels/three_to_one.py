@@ -36,7 +36,7 @@ class JudgedLine(msgspec.Struct, frozen=True):
 
     @property
     def kind(self) -> LineOrigin:
-        """What it is."""
+        """Kind of line: signal, product of second or third order, or undecided."""
         return "undecided" if not self.order else "signal" if self.order == 1 else "product"
 
 

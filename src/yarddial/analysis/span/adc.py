@@ -21,7 +21,7 @@ class ConverterFigures(msgspec.Struct, frozen=True):
 
     @property
     def snr_db(self) -> float:
-        """In the bandwidth."""
+        """Signal to noise in the bandwidth, dB."""
         return self.snr_full_span_db + self.process_gain_db
 
     @property
@@ -30,7 +30,7 @@ class ConverterFigures(msgspec.Struct, frozen=True):
         return (self.snr_db - 1.76) / 6.02
 
     def working(self) -> Working:
-        """Where it comes from."""
+        """Formula, values and source of the result."""
         return Working(
             title=f"{self.bits} bits at {self.rate_hz / 1e6:g} MS/s, in {format_bound(self.bandwidth_hz)}",
             formulas=("SNR = 6.02 b + 1.76 dB", "gain = 10 log10(f_s / B)", "bytes/s = 2 x bytes per component x f_s"),

@@ -65,7 +65,7 @@ class Cover(msgspec.Struct, frozen=True):
     stays: bool = False
 
     def why(self) -> str:
-        """In a sentence."""
+        """Reason for this proposal, as a sentence."""
         if self.hits:
             more = f", and {self.hits - 1} more" if self.hits > 1 else ""
             stays = "; no centre moves it: another route would" if self.stays else ""

@@ -39,7 +39,7 @@ class RateFigures(msgspec.Struct, frozen=True):
 def rate_figures(
     rates_hz: Sequence[float], bits: int, bandwidth_hz: float, points: int, lost: Mapping[float, float] | None = None
 ) -> tuple[RateFigures, ...]:
-    """All rates, rising.
+    """Figures of all rates, in rising order.
 
     Parameters
     ----------

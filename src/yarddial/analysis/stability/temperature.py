@@ -37,7 +37,7 @@ class Slope(msgspec.Struct, frozen=True):
         return self.level_ppm + self.slope_ppm_k * away_k + self.cubic_ppm_k3 * away_k**3
 
     def sentence(self) -> str:
-        """In plain words."""
+        """The slope as a sentence."""
         if abs(self.slope_ppm_k) < MIN_SIGNIFICANCE_SIGMA * self.sigma_ppm_k:
             return "it does not follow the temperature as far as can be seen"
         slope = format_number(self.slope_ppm_k, self.sigma_ppm_k, signed=True)

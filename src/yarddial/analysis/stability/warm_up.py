@@ -44,7 +44,7 @@ class WarmUp(msgspec.Struct, frozen=True):
         )
 
     def sentence(self) -> str:
-        """In plain words."""
+        """The warm-up as a sentence."""
         if self.steady_after_s <= 0:
             return f"steady from the start, within {self.tolerance_ppm:.2g} ppm"
         if not self.has_settled:

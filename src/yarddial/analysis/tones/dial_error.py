@@ -33,7 +33,7 @@ class ToneAnswer(msgspec.Struct, frozen=True):
     heard: tuple[tuple[ToneReception, float, float], ...]
 
     def working(self) -> Working:
-        """Where it comes from."""
+        """Formula, values and source of the result."""
         values = tuple(
             WorkedValue(
                 f"t_{mode}",

@@ -21,7 +21,7 @@ class Interleaved:
 
     @property
     def bytes_a_sample(self) -> int:
-        """Of one complex sample."""
+        """Bytes of one complex sample."""
         return 2 * self._kind.itemsize
 
     def convert(self, data: bytes | memoryview) -> Complex:

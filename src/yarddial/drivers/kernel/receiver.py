@@ -272,7 +272,7 @@ class KernelReceiver:
         return size // self._conversion.bytes_a_sample
 
     def read(self) -> Block | None:
-        """The next buffer's samples.
+        """Read the next buffer's samples.
 
         Raises
         ------
@@ -322,7 +322,7 @@ class KernelReceiver:
             raise self._failed(error, "reading") from error
 
     def close(self) -> None:
-        """Give it back."""
+        """Release the device and its buffers."""
         if self._requests.handle < 0:
             return
         with contextlib.suppress(OSError):

@@ -44,7 +44,7 @@ class FullBuffer(msgspec.Struct, frozen=True):
 
 
 class Requests:
-    """An open node."""
+    """System requests to one open radio node."""
 
     def __init__(self, system: System, path: str) -> None:
         self._system = system
@@ -117,7 +117,7 @@ class Requests:
         return Control(number, int(request.minimum), int(request.maximum), max(int(request.step), 1))
 
     def set_control(self, control: Control, value: int) -> None:
-        """Set one."""
+        """Set a control's value."""
         self.ask("S_CTRL", raw.v4l2_control(id=control.id, value=value))
 
     def get_control(self, control: Control) -> int:
@@ -166,7 +166,7 @@ class Requests:
         )
 
     def stream(self, on: bool) -> None:
-        """Begin, or end."""
+        """Start or stop streaming."""
         from ctypes import c_int
 
         self.ask("STREAMON" if on else "STREAMOFF", c_int(SDR_CAPTURE_TYPE))

@@ -26,19 +26,19 @@ class System(Protocol):
         ...
 
     def close(self, handle: int, maps: Sequence[Any]) -> None:
-        """Give all back."""
+        """Unmap the buffers and close the handle."""
         ...
 
 
 class LinuxSystem:
-    """The real one."""
+    """The system calls of a real kernel."""
 
     def open(self, path: str) -> int:
         """Open a node for reading and setting, without waiting."""
         return os.open(path, os.O_RDWR | os.O_NONBLOCK | os.O_CLOEXEC)
 
     def ioctl(self, handle: int, request: int, data: Any) -> None:
-        """One request."""
+        """Send a request to the driver."""
         import fcntl
 
         fcntl.ioctl(handle, request, data)
@@ -58,7 +58,7 @@ class LinuxSystem:
         return bool(watch.poll(seconds_s * 1000))
 
     def close(self, handle: int, maps: Sequence[Any]) -> None:
-        """Give all back."""
+        """Unmap the buffers and close the handle."""
         for mapped_buffer in maps:
             with contextlib.suppress(BufferError):
                 mapped_buffer.close()

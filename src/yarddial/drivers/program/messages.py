@@ -99,7 +99,7 @@ class RemarkLine(msgspec.Struct, frozen=True, tag_field="say", tag="remark"):
 
 
 class FailedLine(msgspec.Struct, frozen=True, tag_field="say", tag="failed"):
-    """It cannot go on."""
+    """The program reports that it cannot continue."""
 
     why: str
 
@@ -128,5 +128,5 @@ def set_line(number: int, ask: RequestedSettings) -> bytes:
 
 
 def plain_line(what: str) -> bytes:
-    """`capabilities` or `stop`."""
+    """Encode `capabilities` or `stop`."""
     return _ENCODER.encode({"do": what, "version": MESSAGES_VERSION}) + b"\n"

@@ -54,7 +54,7 @@ class ProgramReceiver:
 
     @property
     def capabilities(self) -> Capabilities:
-        """As the program says."""
+        """Capabilities as the program reports them."""
         return self._capabilities
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:
@@ -190,5 +190,5 @@ class ProgramReceiver:
         self._time.sleep_s(due_s - now_s)
 
     def close(self) -> None:
-        """End it."""
+        """End the program."""
         self._child.close()

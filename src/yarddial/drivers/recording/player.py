@@ -20,12 +20,12 @@ class Samples(Protocol):
 
     @property
     def path(self) -> Path:
-        """The file."""
+        """Path of the recording."""
         ...
 
     @property
     def rate_hz(self) -> float:
-        """Sample rate."""
+        """Complex sample rate, hertz."""
         ...
 
     @property
@@ -49,7 +49,7 @@ class Samples(Protocol):
         ...
 
     def read(self, first: int = 0, count: int | None = None) -> NDArray[np.complex64]:
-        """Samples, full scale 1.0."""
+        """Read complex samples, full scale 1.0."""
         ...
 
 
@@ -83,7 +83,7 @@ class RecordingPlayer:
 
     @property
     def capabilities(self) -> Capabilities:
-        """One centre, one rate."""
+        """Capabilities: the recording's centre and rate only."""
         half = self._recording.rate_hz / 2
         span = (self._centre_hz - half, self._centre_hz + half)
         return Capabilities(
@@ -123,7 +123,7 @@ class RecordingPlayer:
         self._place = min(max(round(start_s * self._recording.rate_hz), 0), max(self._recording.count - 1, 0))
 
     def close(self) -> None:
-        """Nothing to give back."""
+        """Do nothing: no device is open."""
 
 
 class RecordingDriver:

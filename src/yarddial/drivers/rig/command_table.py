@@ -28,7 +28,7 @@ class BadTable(YardDialError, ValueError):
 
 
 class TableCommand(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """One thing it knows.
+    """One command: how it is asked, answered and set.
 
     ask, answer : question and the pattern of its answer; empty where it cannot be asked.
     set : the pattern that sets it; empty where it cannot be set.

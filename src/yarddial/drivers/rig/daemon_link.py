@@ -145,7 +145,7 @@ class DaemonLink:
         return GuardedKey(*self._place)
 
     def close(self) -> None:
-        """Say good-bye; never fails."""
+        """Close the connection politely; never fails."""
         try:
             self._socket.sendall(b"q\n")
         except OSError:

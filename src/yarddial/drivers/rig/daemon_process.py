@@ -86,7 +86,7 @@ class DaemonProcess:
         raise RigGone(f"the daemon did not start for model {address.model}{on}: look at model, line and speed")
 
     def close(self) -> None:
-        """End it."""
+        """End the daemon."""
         if self._process.stdin is not None:
             with suppress(OSError):
                 self._process.stdin.write("end\n")

@@ -19,7 +19,7 @@ class KeyHandle(Protocol):
 
     @property
     def state(self) -> KeyState:
-        """As last reported."""
+        """State of the key as last reported."""
         ...
 
     @property
@@ -37,7 +37,7 @@ class KeyHandle(Protocol):
         ...
 
     def let_go(self) -> None:
-        """The person lets go."""
+        """End the press."""
         ...
 
     def close(self) -> None:
@@ -58,7 +58,7 @@ class GuardedKey:
 
     @property
     def state(self) -> KeyState:
-        """As last reported."""
+        """State of the key as last reported."""
         self._listen()
         return self._state
 

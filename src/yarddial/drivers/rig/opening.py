@@ -92,15 +92,15 @@ class _Owned:
 
     @property
     def strays(self) -> int:
-        """Lines that answered nothing."""
+        """Number of answers that belonged to no question."""
         return int(getattr(self._link, "strays", 0))
 
     def begin(self, order: RigOrder) -> None:
-        """Ask."""
+        """Send an order."""
         self._link.begin(order)
 
     def answers(self, wait_s: float) -> list[RigAnswer]:
-        """What has come."""
+        """Answers that arrived, waiting at most this long for the first."""
         return self._link.answers(wait_s)
 
     def open_key(self) -> KeyHandle:
@@ -108,6 +108,6 @@ class _Owned:
         return self._link.open_key()
 
     def close(self) -> None:
-        """End both."""
+        """Close the link and end its other side."""
         self._link.close()
         self.owned.close()

@@ -109,7 +109,7 @@ class RigLink(Protocol):
         ...
 
     def close(self) -> None:
-        """Let go."""
+        """Close the link."""
         ...
 
 

@@ -74,7 +74,7 @@ class StandIn:
 
     @property
     def port(self) -> int:
-        """Where it listens."""
+        """Port on which it listens."""
         return int(self._server.getsockname()[1])
 
     @property
@@ -89,7 +89,7 @@ class StandIn:
         return self.frequency_hz + (-offset_hz if sideband_of(self.mode) == "lower" else offset_hz)
 
     def turn(self, hertz: float) -> None:
-        """Somebody turns its knob."""
+        """Turn the knob to a frequency, as a person would."""
         with self._lock:
             self.frequency_hz = self._rounded(hertz)
 

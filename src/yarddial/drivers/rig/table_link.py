@@ -34,7 +34,7 @@ class SerialPort(Protocol):
     timeout: float | None
 
     def write(self, data: bytes, /) -> int | None:
-        """Send."""
+        """Send bytes."""
         ...
 
     def read_until(self, expected: bytes, size: int | None = None) -> bytes:
@@ -42,11 +42,11 @@ class SerialPort(Protocol):
         ...
 
     def reset_input_buffer(self) -> None:
-        """Forget what came unasked."""
+        """Discard unread bytes."""
         ...
 
     def close(self) -> None:
-        """Let go."""
+        """Close the line."""
         ...
 
 
@@ -69,7 +69,7 @@ def open_port(device: str, table: CommandTable, speed: int = 0) -> SerialPort:
 
 
 class TableLink:
-    """One serial line."""
+    """Link over one serial line."""
 
     depth = 1
 

@@ -65,12 +65,12 @@ class SimulatedAddress(msgspec.Struct, frozen=True):
 
 
 class SimulatedDriver:
-    """Opens Finch or Heron."""
+    """Driver of the simulated receivers Finch and Heron."""
 
     name = "simulated"
 
     def discover(self) -> tuple[FoundReceiver, ...]:
-        """Both are always there."""
+        """Both simulated receivers, always present."""
         return tuple(
             FoundReceiver(address, able.name, "the simulated bus", 5000.0 if able is HERON else 480.0)
             for address, (able, _) in _RECEIVERS.items()

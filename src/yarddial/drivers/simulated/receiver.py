@@ -90,7 +90,7 @@ class SimulatedReceiver:
 
     @property
     def capabilities(self) -> Capabilities:
-        """What it can do."""
+        """Capabilities of the receiver."""
         return self._capabilities
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:

@@ -63,7 +63,7 @@ class RigCable:
         threading.Thread(target=self._run, name="rig cable", daemon=True).start()
 
     def close(self) -> None:
-        """Pull it."""
+        """Disconnect from the transceiver."""
         self._is_open = False
 
     def _run(self) -> None:

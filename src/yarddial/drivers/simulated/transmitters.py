@@ -244,7 +244,7 @@ def _bits(name: str) -> NDArray[np.float32]:
 
 
 def spun(angle: NDArray[np.float32]) -> Baseband:
-    """exp(i angle)."""
+    """Complex exponential exp(i angle) in single precision."""
     result = np.empty(angle.shape, np.complex64)
     result.real = np.cos(angle)
     result.imag = np.sin(angle)

@@ -52,7 +52,7 @@ class SoundReceiver:
 
     @property
     def capabilities(self) -> Capabilities:
-        """One centre; two oscillators."""
+        """Capabilities: one centre, with separate oscillators for tuner and sampling."""
         centre_hz, half = self._address.centre_hz, self._rates_hz[-1] / 2
         return Capabilities(
             self._input.name, ((max(centre_hz - half, 0.0), centre_hz + half),), self._rates_hz, ("",), 16,
@@ -119,7 +119,7 @@ class SoundReceiver:
             self._arrived.notify()
 
     def read(self) -> Block | None:
-        """The next samples.
+        """Read the next samples.
 
         Raises
         ------
@@ -212,7 +212,7 @@ class SoundReceiver:
             self._remark = f"the sound card has {side} one sample late: that is taken out"
 
     def close(self) -> None:
-        """Give the card back."""
+        """Release the sound card."""
         self._end_stream()
 
     def _end_stream(self) -> None:

@@ -62,7 +62,7 @@ def parse_address(text: str) -> StreamAddress:
 
 
 def address_text(address: StreamAddress) -> str:
-    """As `parse_address` reads it."""
+    """Write an address as `parse_address` reads it."""
     where = {"tcp": f"tcp://{address.place}", "listen": f"listen://{address.place}", "pipe": f"pipe:{address.place}"}
     base = where.get(address.kind, "stdin")
     rate, centre = format_plain(address.rate_hz), format_plain(address.centre_hz)

@@ -11,14 +11,14 @@ from yarddial.yard.errors import DeviceLost, DeviceNotFound
 
 
 class ByteSource(Protocol):
-    """Bytes as they come."""
+    """Source of bytes, read with a time limit."""
 
     def read(self, limit: int, patience_s: float) -> bytes | None:
         """Up to `limit` bytes; empty when none came in `patience_s`; None at the end. Raises DeviceLost when broken."""
         ...
 
     def close(self) -> None:
-        """Give it back."""
+        """Close the source."""
         ...
 
 

@@ -32,7 +32,7 @@ class StreamReceiver:
 
     @property
     def capabilities(self) -> Capabilities:
-        """One centre, one rate."""
+        """Capabilities: the stream's centre and rate only."""
         half = self._address.rate_hz / 2
         span = (self._address.centre_hz - half, self._address.centre_hz + half)
         name = self._address.place or "standard input"
@@ -112,7 +112,7 @@ class StreamReceiver:
         return block
 
     def close(self) -> None:
-        """Hang up."""
+        """Close the stream."""
         self._source.close()
 
     def _pace(self, at_once: bool) -> str:

@@ -121,7 +121,7 @@ class Product:
         self._index = 0
 
     def push(self, channel: Complex) -> SoundArray:
-        """The real part."""
+        """Demodulate by the real part."""
         if not self._turns:
             return channel.real
         moved = channel * phasor(self._turns, self._index, channel.size)
@@ -137,7 +137,7 @@ class Frequency:
         self._last = np.ones(1, np.complex64)
 
     def push(self, channel: Complex) -> SoundArray:
-        """Hertz over the deviation."""
+        """Demodulate by the frequency, in units of the deviation."""
         if not channel.size:
             return np.empty(0, np.float32)
         joined = np.concatenate([self._last, channel])

@@ -71,7 +71,7 @@ class Deemphasis:
         self._state: NDArray[np.float64] | None = None
 
     def push(self, sound: SoundArray) -> SoundArray:
-        """Unit gain at zero."""
+        """Apply de-emphasis; unit gain at zero frequency."""
         if not self._pole or not sound.size:
             return sound
         import scipy.signal
@@ -95,7 +95,7 @@ class NoiseReduction:
         self._smooth = np.zeros(self.SIZE // 2 + 1)
 
     def push(self, sound: SoundArray) -> SoundArray:
-        """Half a piece late."""
+        """Reduce noise, with a delay of half a piece."""
         half = self.SIZE // 2
         joined = np.concatenate([self._held, sound])
         count = joined.size // half - 1

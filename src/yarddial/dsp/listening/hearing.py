@@ -124,7 +124,7 @@ class ContinuousHearing:
 
     @property
     def sound_hz(self) -> float:
-        """Of the sound."""
+        """Sample rate of the audio, hertz."""
         return self._now.sound_hz
 
     def change(self, offset_hz: float, settings: DemodulationSettings) -> None:

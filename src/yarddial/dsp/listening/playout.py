@@ -40,7 +40,7 @@ class Playout:
 
     @property
     def held_s(self) -> float:
-        """What waits here."""
+        """Seconds of audio held."""
         return self._held_count / self._rate_hz
 
     @property
@@ -50,11 +50,11 @@ class Playout:
         return min(max(max(late) - min(late) + SPARE_S, MIN_S), MAX_S) if late else MIN_S
 
     def gaps(self, now_s: float) -> int:
-        """Of the last minute."""
+        """Gaps in the last minute."""
         return sum(at_s > now_s - LATELY_S for at_s in self._gaps)
 
     def put(self, sound: Sides, now_s: float) -> None:
-        """What has come."""
+        """Add audio that arrived."""
         if not len(sound):
             return
         if self._began_s is None:

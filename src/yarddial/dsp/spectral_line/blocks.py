@@ -36,7 +36,7 @@ class Blocks(msgspec.Struct, frozen=True, dict=True):
 
     @property
     def duration_s(self) -> float:
-        """What the blocks cover."""
+        """Duration covered by the blocks, seconds."""
         return float(self.block_s * self.means.size)
 
     @cached_property

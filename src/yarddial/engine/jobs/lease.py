@@ -55,13 +55,13 @@ class Job:
     """An activity that needs to hear of its end only."""
 
     def take(self, event: Event) -> None:
-        """Nothing is asked for."""
+        """Ignore an event: this job asked for nothing."""
 
     def ended(self, ending: Ending) -> None:
         """Nothing is to be done."""
 
     def why_stale(self) -> str:
-        """Never."""
+        """Never stale."""
         return ""
 
     def stepped_back(self) -> None:
@@ -83,7 +83,7 @@ class Granter(Protocol):
         ...
 
     def end(self, lease: "Lease", ending: Ending) -> None:
-        """End a lease."""
+        """End a lease with a reason."""
         ...
 
 

@@ -154,7 +154,7 @@ class Scheduler:
     # Ending
 
     def cancel(self, lease: Lease, reason: str = "cancelled") -> None:
-        """By a person's wish."""
+        """Cancel a job by a person's wish."""
         self.end(lease, Ending("cancelled", reason))
 
     def cancel_all(self, reason: str = "cancelled") -> None:

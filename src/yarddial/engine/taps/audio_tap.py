@@ -47,7 +47,7 @@ class AudioTap:
             self._hearing = None
 
     def push(self, piece: Piece) -> bool:
-        """Hear it."""
+        """Demodulate a block and report the audio."""
         if self._hearing is None:
             return False
         heard = self._hearing.push(piece.cleaned)
@@ -61,4 +61,4 @@ class AudioTap:
         return False
 
     def give_up(self, cause: EndCause, reason: str = "") -> None:
-        """Silence says it."""
+        """End without a message: missing audio tells it."""

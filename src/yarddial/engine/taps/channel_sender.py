@@ -36,7 +36,7 @@ class ChannelSender:
             self._thin = ThinChannel(tuning.rate_hz, away_hz, settings.low_hz, settings.high_hz)
 
     def push(self, piece: Piece) -> bool:
-        """Thin it out."""
+        """Decimate a block and report the channel's samples."""
         if self._thin is None:
             return False
         samples = self._thin.push(piece.cleaned)
@@ -51,4 +51,4 @@ class ChannelSender:
         return False
 
     def give_up(self, cause: EndCause, reason: str = "") -> None:
-        """Silence says it."""
+        """End without a message: missing samples tell it."""

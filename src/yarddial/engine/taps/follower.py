@@ -35,7 +35,7 @@ class Follower:
             self._slice = Decimator(tuning.rate_hz, away_hz, decimation_for(tuning.rate_hz, 1.2 * self.asked.within_hz))
 
     def push(self, piece: Piece) -> bool:
-        """Take a block."""
+        """Measure the followed carrier in a block."""
         if self._slice is None:
             return False
         narrow = self._slice.push(piece.cleaned)

@@ -35,7 +35,7 @@ class GainSweep:
     def __init__(
         self, asked: Sweep, tuning: Tuning, set_gains: Callable[[GainsDb], Tuning], report: Callable[[Event], None]
     ) -> None:
-        """Raises what `set_gains` raises."""
+        """Start a sweep; raises what `set_gains` raises."""
         self.job, self.asked, self._rate_hz = asked.job, asked, tuning.rate_hz
         self._offset_hz = tuning.middle_hz + asked.middle_hz - tuning.centre_hz
         self._set_gains, self._report, self._tuning = set_gains, report, tuning

@@ -88,7 +88,7 @@ class Measurement:
         self._report(self._nothing(why))
 
     def finish(self, *, is_whole: bool = True) -> None:
-        """Measure what there is."""
+        """Measure with the samples received so far."""
         try:
             estimate = self._estimate()
         except NoCarrier as error:

@@ -96,7 +96,7 @@ class PictureTap:
             self._draw(np.concatenate(tuple(self._memory)))
 
     def push(self, piece: Piece) -> bool:
-        """Take a block."""
+        """Add a block to the spectrogram."""
         if self._tuning is not None:
             self._remember(piece.narrow, self._tuning.slice_rate_hz)
             self._read_s = piece.read_s

@@ -19,7 +19,7 @@ class SampleRecorder:
     survives: frozenset[StreamChange] = frozenset(("slice",))
 
     def __init__(self, asked: RecordSamples, tuning: Tuning, report: Callable[[Event], None]) -> None:
-        """Raises NotWritten."""
+        """Open the recording; raises NotWritten."""
         from yarddial.records.sample_file import SampleFile
 
         self.job, self.asked, self._report, self._told_s, self._tuning = asked.job, asked, report, 0.0, tuning

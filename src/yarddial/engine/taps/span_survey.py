@@ -28,7 +28,7 @@ class SpanSurvey:
         self._tuning, self._surveyor, self._surveyed = tuning, SpanSurveyor(), 0
 
     def push(self, piece: Piece) -> bool:
-        """Take a block."""
+        """Add a block to the averages."""
         tuning = self._tuning
         if tuning is None:
             return False

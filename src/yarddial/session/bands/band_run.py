@@ -210,12 +210,12 @@ class BandRunTopics(CalibrationTopics, Protocol):
 
     @property
     def span_test(self) -> SpanTest:
-        """What tests a span."""
+        """The span verification."""
         ...
 
     @property
     def board(self) -> BandBoard:
-        """The bands as judged."""
+        """The board of bands."""
         ...
 
 

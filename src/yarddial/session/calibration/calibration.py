@@ -104,7 +104,7 @@ class Calibration(Job):
 
     @property
     def observations(self) -> tuple[Observation, ...]:
-        """Today's."""
+        """Observations of today."""
         return self.oscillator_estimates.observations
 
     def state(self, route: ResolvedRoute | None = None, dial_hz: float | None = None) -> DialState:
@@ -361,7 +361,7 @@ class Calibration(Job):
                 pass
 
     def ended(self, ending: Ending) -> None:
-        """The measurement is over."""
+        """Note the end of the measurement."""
         turned = self._dial_turned()
         self.measuring = self._lease = None
         if ending.how in ("cancelled", "displaced") or (ending.how == "stale" and turned):

@@ -85,7 +85,7 @@ class CalibrationSequence(Job):
 
     @property
     def running(self) -> bool:
-        """True while it measures."""
+        """True while the sequence runs."""
         return self._lease is not None
 
     @property
@@ -98,7 +98,7 @@ class CalibrationSequence(Job):
         return f"{self._count} of about {self._count + max(left - 1, 0)}: {name}"
 
     def rows(self) -> tuple[OscillatorRow, ...]:
-        """The list."""
+        """Rows of the list of oscillators."""
         fit = self._calibration.fit
         return oscillator_rows(
             self._desk.station,
@@ -147,7 +147,7 @@ class CalibrationSequence(Job):
         return "a recording plays: end it first" if self._live_receiver.plays else ""
 
     def start(self) -> None:
-        """Begin."""
+        """Start the sequence."""
         if self.why_not():
             return
         lease = self._jobs.request(CALIBRATION_SEQUENCE, self)

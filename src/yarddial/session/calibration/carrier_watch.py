@@ -71,7 +71,7 @@ class CarrierWatch(Job):
 
     @property
     def running(self) -> bool:
-        """True while it watches."""
+        """True while the watch runs."""
         return self._lease is not None
 
     def on_watch_changed(self, listener: Listener) -> Callable[[], None]:

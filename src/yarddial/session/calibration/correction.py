@@ -32,12 +32,12 @@ class EnteredChange(msgspec.Struct, frozen=True):
 
     @property
     def step(self) -> float:
-        """How far it moves."""
+        """Step from the entered to the proposed value."""
         return self.new - self.old
 
     @property
     def text(self) -> str:
-        """As people say it."""
+        """The correction as text."""
         if self.unit == "ppm" and self.known_only:
             return (
                 f"{self.part} reference {format_number(self.new, 0.01, signed=True)} ppm, which is for nobody to enter"

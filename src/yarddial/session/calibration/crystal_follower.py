@@ -53,7 +53,7 @@ class CrystalFollower(Job):
         return self._changed.add(listener)
 
     def follow(self, wanted: bool) -> None:
-        """Begin or end."""
+        """Start or stop following."""
         self.is_wanted = wanted
         self._aim()
         self._changed.tell()

@@ -136,7 +136,7 @@ class LoLeakScan(Job):
         self._tune_to(self._checks[0])
 
     def cancel(self) -> None:
-        """Stop looking."""
+        """Stop the scan."""
         if self._lease is not None:
             self._jobs.cancel(self._lease)
 
@@ -193,7 +193,7 @@ class LoLeakScan(Job):
         return "" if same else "the dial or the yard was changed meanwhile: look again"
 
     def ended(self, ending: Ending) -> None:
-        """It is over."""
+        """Note the end of the scan."""
         self._line = self._lease = None
         self.trouble = ending.reason
         self._changed.tell()

@@ -23,7 +23,7 @@ DRIFT_CHANGE_SHARE = 0.15
 
 
 class Measuring(msgspec.Struct, frozen=True):
-    """A measurement under way."""
+    """State of a measurement under way."""
 
     reference: Reference
     route: str

@@ -131,7 +131,7 @@ class OscillatorEstimates:
         self.refit()
 
     def read_histories(self) -> None:
-        """The log has grown."""
+        """Read the histories again after the log has grown."""
         station = self._desk.station
         self.histories = histories(station, self._log.of_oscillators(station.name, stated_oscillators(station).names))
 

@@ -64,7 +64,7 @@ class PlanRequest(msgspec.Struct, frozen=True):
     left_out: frozenset[tuple[str, str]]
 
     def solve(self) -> MeasurementPlan:
-        """Plan."""
+        """Compute the plan of measurements."""
         routes = tuple(route for route in self.station.resolved_routes() if route.receiver.device and not route.missing)
         return plan_measurements(
             routes, usable_references(self.station), self.oscillators, wanted_places(self.station), self.made,

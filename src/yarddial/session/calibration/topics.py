@@ -7,7 +7,7 @@ from yarddial.session.receiver.topics import ReceiverTopics
 
 
 class CalibrationTopics(ReceiverTopics, Protocol):
-    """The session is one."""
+    """What calibration needs of the session."""
 
     @property
     def calibration(self) -> Calibration:

@@ -97,7 +97,7 @@ class DeviceCheck(Job):
         self._live_receiver.start(self._desk.route)
 
     def poll(self) -> None:
-        """Take what has come."""
+        """Take results that arrived."""
         runner = self._runner
         if runner is None:
             return

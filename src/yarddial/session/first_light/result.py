@@ -20,7 +20,7 @@ class CheckResult(msgspec.Struct, frozen=True):
 
 
 def overall(results: list[CheckResult]) -> Mark:
-    """The worst of them."""
+    """Worst verdict of the results."""
     order: tuple[Mark, ...] = ("stop", "look", "unknown", "good")
     return next((mark for mark in order if any(result.verdict == mark for result in results)), "unknown")
 

@@ -8,7 +8,7 @@ from yarddial.session.first_light.runner import Runner
 
 
 class ToldRun:
-    """What `distance` sends on."""
+    """A run of checks on a far computer, as `distance` provides it."""
 
     def __init__(self, runner: Runner) -> None:
         self._runner = runner

@@ -114,7 +114,7 @@ class Levels(Job):
 
     @property
     def running_purpose(self) -> Purpose | None:
-        """What is being measured."""
+        """Purpose of the measurement under way."""
         return None if self._running is None else self._running.purpose
 
     @property
@@ -129,7 +129,7 @@ class Levels(Job):
 
     @property
     def atmospherics(self) -> Atmospherics:
-        """Which far thunderstorms count."""
+        """Thunderstorms that count for the noise."""
         return self._desk.station.atmospherics
 
     def choose_atmospherics(self, name: Atmospherics) -> None:

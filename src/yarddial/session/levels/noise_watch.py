@@ -65,7 +65,7 @@ class NoiseWatch(Job):
 
     @property
     def running(self) -> bool:
-        """True while it watches."""
+        """True while the watch runs."""
         return self._lease is not None
 
     def on_noise_changed(self, listener: Listener) -> Callable[[], None]:

@@ -19,7 +19,7 @@ CLIPPED_SHARE = 1e-4
 
 
 def levels_verdict(levels: Levels, desk: Desk) -> Verdict:
-    """Which gain, and why."""
+    """Verdict of Levels: which gain, and why."""
     stages = levels.stages
     if not stages:
         name = desk.route.receiver.name

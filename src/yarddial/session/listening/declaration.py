@@ -16,7 +16,7 @@ class ListeningTopics(ReceiverTopics, Protocol):
 
     @property
     def notes(self) -> Notes:
-        """Where notes are put."""
+        """The notes in the log."""
         ...
 
     @property

@@ -56,7 +56,7 @@ STEPS = (
 
 
 class Proved(msgspec.Struct, frozen=True):
-    """How a step went."""
+    """Result of one step."""
 
     step: CheckStep
     mark: Mark
@@ -83,7 +83,7 @@ class ReceptionCheck(Job):
 
     @property
     def running(self) -> bool:
-        """True while it listens."""
+        """True while the check runs."""
         return self._lease is not None
 
     def why_not(self) -> str:
@@ -270,7 +270,7 @@ class ReceptionTopics(ReceiverTopics, Protocol):
 
     @property
     def listening(self) -> Listening:
-        """How one listens."""
+        """The listening activity."""
         ...
 
 

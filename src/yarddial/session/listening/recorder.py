@@ -251,7 +251,7 @@ class RecorderTopics(ReceiverTopics, Protocol):
 
     @property
     def notes(self) -> Notes:
-        """Where notes are put."""
+        """The notes in the log."""
         ...
 
     @property

@@ -31,7 +31,7 @@ class Book(Protocol):
     remark: str
 
     def add(self, entry: Entry) -> Entry:
-        """Keep one entry."""
+        """Store an entry."""
         ...
 
     def amend(self, entry: Entry) -> None:
@@ -41,7 +41,7 @@ class Book(Protocol):
     def entries(
         self, kind: str = "", station: str = "", limit: int = 10_000, *, before_id: int = 0, since_utc: str = ""
     ) -> tuple[Entry, ...]:
-        """Newest first."""
+        """Entries, newest first."""
         ...
 
     def search(self, words: str, limit: int = PAGE_ENTRIES, before_id: int = 0) -> tuple[Entry, ...]:
@@ -57,15 +57,15 @@ class Book(Protocol):
         ...
 
     def count(self) -> int:
-        """How many there are."""
+        """Number of entries."""
         ...
 
     def examined(self, first_id: int = 0) -> Iterator[int]:
-        """Read every row once."""
+        """Read every row once, and report unreadable ones."""
         ...
 
     def close(self) -> None:
-        """Close the file."""
+        """Close the log."""
         ...
 
 
@@ -124,7 +124,7 @@ class LogKeeper:
 
     @property
     def waiting(self) -> int:
-        """Entries not yet written."""
+        """Number of entries not yet written."""
         return len(self._waiting)
 
     @property

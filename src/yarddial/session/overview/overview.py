@@ -59,7 +59,7 @@ class Overview:
             tell(self.forget)
 
     def on_state_changed(self, listener: Listener) -> Callable[[], None]:
-        """`state` is another."""
+        """Listen for a changed `state`."""
         return self._changed.add(listener)
 
     def on_stale(self, listener: Listener) -> Callable[[], None]:

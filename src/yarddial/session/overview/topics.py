@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 
 class Topics(Protocol):
-    """The session is one."""
+    """What the overview needs of the session."""
 
     file: OwnFile
     desk: Desk

@@ -77,7 +77,7 @@ class ReceiverPicture:
         return np.stack(self._recent[-limit:]) if self._recent else np.empty((0, 0), np.float32)
 
     def show(self, half_span_hz: float) -> None:
-        """Zoom the picture."""
+        """Set the width of the picture."""
         if half_span_hz != self._show.half_span_hz:
             self._show = msgspec.structs.replace(self._show, half_span_hz=half_span_hz)
             self.begin()

@@ -71,7 +71,7 @@ class ReceiverChoice:
             self._changed.tell()
 
     def leave(self) -> None:
-        """Nobody chooses any more."""
+        """Stop discovering."""
         for helper in (self._searching, self._asking):
             if helper is not None:
                 helper.cancel()

@@ -10,7 +10,7 @@ from yarddial.session.station.desk import Desk
 
 
 class ReceiverTopics(Protocol):
-    """The session is one."""
+    """What the receiver's activities need of the session."""
 
     @property
     def desk(self) -> Desk:
@@ -19,7 +19,7 @@ class ReceiverTopics(Protocol):
 
     @property
     def jobs(self) -> Scheduler:
-        """Who has the receiver."""
+        """The scheduler of jobs."""
         ...
 
     @property
@@ -29,7 +29,7 @@ class ReceiverTopics(Protocol):
 
     @property
     def log(self) -> LogKeeper:
-        """What is kept."""
+        """The log."""
         ...
 
     @property

@@ -16,7 +16,7 @@ class RigTopics(ReceiverTopics, Protocol):
 
     @property
     def listening(self) -> Listening:
-        """How one listens."""
+        """The listening activity."""
         ...
 
     @property

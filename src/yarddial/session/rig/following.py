@@ -131,7 +131,7 @@ class Following(LastMover[float]):
         return next((step for step in STEPS_HZ if all(isclose(hz % step, 0.0) for hz in self._seen)), 1.0)
 
     def is_same(self, value: float, other: float) -> bool:
-        """Within its step."""
+        """True for frequencies within one step of the display."""
         return abs(value - other) < self.step_hz
 
     def rig_said(self, value: float, asked_s: float) -> float | None:

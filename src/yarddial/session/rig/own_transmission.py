@@ -75,7 +75,7 @@ class TransmissionResult(msgspec.Struct, frozen=True):
 
     @property
     def sigma_ppm(self) -> float:
-        """One sigma."""
+        """One sigma of the error, ppm."""
         return self.sigma_hz / self.place_hz * 1e6
 
     @property
@@ -110,7 +110,7 @@ class OwnTransmission(Job):
         self.result: TransmissionResult | None = None
 
     def on_transmission_changed(self, listener: Listener) -> Callable[[], None]:
-        """Begun, keyed, heard, ended."""
+        """Listen for begin, keying, result and end."""
         return self._changed.add(listener)
 
     @property
@@ -194,7 +194,7 @@ class OwnTransmission(Job):
         self._rig.safety.has_let_go()
 
     def cancel(self) -> None:
-        """Leave it."""
+        """Cancel the measurement."""
         if self._lease is not None:
             self._jobs.cancel(self._lease)
 

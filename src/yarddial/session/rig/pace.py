@@ -24,7 +24,7 @@ class Pace:
         self.under_way = 0
 
     def is_due(self, now_s: float, depth: int) -> bool:
-        """Whether to ask again."""
+        """True when another reading is due."""
         return self.under_way < depth and self.due_in_s(now_s) <= 0
 
     def due_in_s(self, now_s: float) -> float:
@@ -33,7 +33,7 @@ class Pace:
         return self._asked_s + max(self._every_s, min_s) - now_s
 
     def asked(self, now_s: float) -> None:
-        """A reading went out."""
+        """Note a sent reading."""
         self._asked_s = now_s
         self.under_way += 1
 

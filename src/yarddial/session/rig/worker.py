@@ -20,7 +20,7 @@ AGAIN_S = 2.0
 
 
 class Linked(msgspec.Struct, frozen=True):
-    """The link stands."""
+    """The link is established."""
 
 
 class Unlinked(msgspec.Struct, frozen=True):

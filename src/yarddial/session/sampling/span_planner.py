@@ -35,7 +35,7 @@ class Mapped(msgspec.Struct, frozen=True):
         return self.sense * (counted_hz * (1 + self.entered_ppm * 1e-6) - self.offset_hz)
 
     def counted_hz(self, dial_hz: float) -> float:
-        """And back."""
+        """Receiver frequency of a dial frequency."""
         return (self.sense * dial_hz + self.offset_hz) / (1 + self.entered_ppm * 1e-6)
 
 

@@ -51,7 +51,7 @@ class ExpectedProducts:
         self.desensed: tuple[Desense, ...] = ()
 
     def on_expected_changed(self, listener: Listener) -> Callable[[], None]:
-        """An answer came."""
+        """Listen for a new answer."""
         return self._changed.add(listener)
 
     def needed(self) -> ExpectRequest | None:
@@ -99,7 +99,7 @@ class ProductTopics(Protocol):
 
     @property
     def desk(self) -> Desk:
-        """The yard."""
+        """The desk with the yard."""
         ...
 
     @property

@@ -60,7 +60,7 @@ class InterferenceSearch:
 
     @property
     def verdict(self) -> "SearchVerdict | None":
-        """How it stands."""
+        """Verdict on the source so far."""
         return None if self.search is None else self.search.verdict()
 
     def begin(

@@ -88,7 +88,7 @@ class Trial(msgspec.Struct, frozen=True):
 
     @property
     def sentence(self) -> str:
-        """What was seen."""
+        """Result of the trial as a sentence."""
         before = f"{self.over_before_db:.0f} dB over the floor before"
         if self.verdict == "good":
             return f"The channel is clean: {before}, nothing now"
@@ -124,7 +124,7 @@ class Mitigation:
 
     @property
     def doing(self) -> str:
-        """Which one, in words."""
+        """The remedy on trial, in words."""
         return self._tried.words if self.running and self._tried is not None else ""
 
     def needed(self) -> MitigationRequest | None:
@@ -180,7 +180,7 @@ class Mitigation:
         self._changed.tell()
 
     def cancel(self) -> None:
-        """End a trial."""
+        """Cancel the trial."""
         self._records.cancel()
 
     def keep(self) -> None:

@@ -95,7 +95,7 @@ class SpanRecording(Job):
         self._next()
 
     def cancel(self) -> None:
-        """End it."""
+        """Cancel the series."""
         if self._lease is not None:
             self._jobs.cancel(self._lease)
 
@@ -126,7 +126,7 @@ class SpanRecording(Job):
         return "" if self._desk.route == self._line else "the yard was changed meanwhile: test it again"
 
     def ended(self, ending: Ending) -> None:
-        """It is over."""
+        """Note the end of the series."""
         self.now, self._left, self._lease = None, [], None
         self._on_end(ending)
 

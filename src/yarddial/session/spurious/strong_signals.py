@@ -125,7 +125,7 @@ class StrongSignals:
 
     @property
     def doing(self) -> str:
-        """Where it is."""
+        """Present place of the scan, in words."""
         now = self._records.now
         return "" if now is None else f"around {format_frequency(now.route.dial_hz, 0)} over {now.route.name}"
 

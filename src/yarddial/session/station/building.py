@@ -60,7 +60,7 @@ class Building:
         self._edit("new route", editing.new_route(self._station, like))
 
     def remove_route(self, name: str) -> None:
-        """Take a route up."""
+        """Remove a route."""
         self._edit(f"remove route {name}", editing.remove_route(self._station, name))
 
     def rename_route(self, old: str, new: str) -> None:

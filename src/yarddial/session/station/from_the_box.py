@@ -15,7 +15,7 @@ NO_PART = "none"
 
 
 class BoxAnswers(msgspec.Struct, frozen=True):
-    """What was answered.
+    """Answers to "What have you got?".
 
     antenna, converter : names of parts on the shelf; `none` for no converter. lo : its oscillator as people write it,
     empty for what the shelf says. with_usual : the standard frequencies of the world as known stations.

@@ -43,14 +43,14 @@ class DirectSave:
         self.save = save
 
     def settle(self) -> None:
-        """Nothing is under way."""
+        """Wait for nothing: no write is under way."""
 
     def is_settled(self) -> bool:
-        """Nothing is under way."""
+        """True: no write is under way."""
         return True
 
     def check(self) -> None:
-        """Nobody else writes it."""
+        """Do nothing: no other program writes it."""
 
 
 class BackgroundSave:
@@ -71,7 +71,7 @@ class BackgroundSave:
     is_done_at_once = False
 
     def save(self, station: Station) -> None:
-        """Save in the background."""
+        """Write the station in the background."""
         self._wait()
         failed, self._failed = self._failed, None
         self._begin(lambda: self._write(station))

@@ -46,7 +46,7 @@ class StationSaver:
 
     @property
     def path(self) -> Path:
-        """Of the station file."""
+        """Path of the station file."""
         return self._file.path
 
     def save(self, station: Station) -> None:
@@ -131,7 +131,7 @@ class StationSaver:
         return path
 
     def close(self) -> None:
-        """Nobody saves any more."""
+        """Stop saving."""
         self._file.close()
         if self._presence is not None:
             self._presence.end()

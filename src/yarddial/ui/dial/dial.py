@@ -194,7 +194,7 @@ class DialEntry(QLineEdit):
             event.accept()
 
     def changeEvent(self, event: QEvent | None) -> None:
-        """Keep the lettering."""
+        """Keep the font after a style change."""
         super().changeEvent(event)
         if event is not None and event.type() == QEvent.Type.StyleChange:
             self._dress()

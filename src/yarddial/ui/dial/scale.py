@@ -28,7 +28,7 @@ class SlideRule(QWidget):
         self.setAccessibleName("Neighbourhood of the dial")
 
     def sizeHint(self) -> QSize:
-        """Wide and low."""
+        """Preferred size: wide and low."""
         return QSize(px(320), px(50))
 
     def show_place(

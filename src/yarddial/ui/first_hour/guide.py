@@ -42,7 +42,7 @@ class Outline(QWidget):
         return super().eventFilter(watched, event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw it."""
+        """Draw the frame around the control."""
         over = self.parentWidget()
         if self._around is None or over is None:
             return

@@ -11,7 +11,7 @@ from yarddial.yard.places import PlaceName
 
 
 class Step(msgspec.Struct, frozen=True):
-    """One thing to do.
+    """One step of the first hour.
 
     control : attribute of the place's page, or of the window where `place` is empty; pointed at while it is in sight.
     is_done : told by the session, never by the guide; None where only the person can tell.

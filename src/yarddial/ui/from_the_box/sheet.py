@@ -118,7 +118,7 @@ class FromTheBox(Sheet):
         self.resize(px(860), px(680))
 
     def hideEvent(self, event: QHideEvent | None) -> None:
-        """Nobody chooses any more."""
+        """Stop discovering when hidden."""
         self._choice.leave()
         super().hideEvent(event)
 

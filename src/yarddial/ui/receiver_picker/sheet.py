@@ -86,7 +86,7 @@ class ReceiverPicker(Sheet):
         super().showEvent(event)
 
     def hideEvent(self, event: QHideEvent | None) -> None:
-        """Nobody chooses any more."""
+        """Stop discovering when hidden."""
         self._choice.leave()
         super().hideEvent(event)
 

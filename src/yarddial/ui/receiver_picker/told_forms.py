@@ -127,7 +127,7 @@ class StreamForm(ToldForm):
         self.add_choose("Choose samples from a program", row=self.rest)
 
     def device(self) -> str:
-        """As typed."""
+        """Address of the stream as typed."""
         kind = SAMPLE_SOURCES[self.kind.currentText()][0]
         sample_format = list(FORMATS)[self.format.currentIndex()]
         return stream_device(kind, self.place.text(), sample_format, self.rate.text(), self.centre.text())
@@ -144,7 +144,7 @@ class RecordingForm(ToldForm):
         self.add_choose("Choose a recording", "Play this one")
 
     def device(self) -> str:
-        """As typed."""
+        """Address of the sound input as typed."""
         return recording_device(self.path.text())
 
 
@@ -187,7 +187,7 @@ class SoundForm(ToldForm):
                 self._needs.addWidget(Cure(sound_input.why, sound_input.cure, sound_input.name))
 
     def device(self) -> str:
-        """As typed."""
+        """Address of the recording as typed."""
         return sound_device(self.input.currentText(), self.centre.text(), swap=self.swap.isChecked())
 
 
@@ -207,7 +207,7 @@ class ProgramForm(ToldForm):
         self._choose = self.add_choose("Choose a program of mine")
 
     def device(self) -> str:
-        """As typed."""
+        """Address of the program as typed."""
         return program_device(self.command.text())
 
     def submit(self) -> None:

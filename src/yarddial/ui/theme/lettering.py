@@ -40,7 +40,7 @@ def set_scale(scale: float) -> None:
 
 
 def scale() -> float:
-    """The enlargement in force."""
+    """Scale factor of the lettering in force."""
     return _scale
 
 

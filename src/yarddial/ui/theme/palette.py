@@ -48,7 +48,7 @@ _now = DAY
 
 
 def palette() -> Palette:
-    """The palette in force."""
+    """The colours in force."""
     return _now
 
 

@@ -154,7 +154,7 @@ class FinderLine(QLineEdit):
         self._finder = finder
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Arrows choose, Enter goes."""
+        """Move the choice with the arrows; go there on Enter."""
         if event is None:
             return
         if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):

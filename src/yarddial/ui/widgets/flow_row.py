@@ -18,7 +18,7 @@ class FlowRow(QLayout):
             self.addWidget(widget)
 
     def addItem(self, item: QLayoutItem | None) -> None:
-        """Take an item over."""
+        """Add a layout item."""
         if item is not None:
             self._items.append(item)
 
@@ -31,7 +31,7 @@ class FlowRow(QLayout):
         return self._items[index] if 0 <= index < len(self._items) else None
 
     def takeAt(self, index: int) -> QLayoutItem | None:
-        """Give an item back."""
+        """Remove and return a layout item."""
         return self._items.pop(index) if 0 <= index < len(self._items) else None
 
     def expandingDirections(self) -> Qt.Orientation:
@@ -39,15 +39,15 @@ class FlowRow(QLayout):
         return Qt.Orientation(0)
 
     def hasHeightForWidth(self) -> bool:
-        """The narrower, the higher."""
+        """True: a narrower row is higher."""
         return True
 
     def heightForWidth(self, width: int) -> int:
-        """Height of all lines."""
+        """Height of all lines at a width."""
         return self._lay(QRect(0, 0, width, 0), move=False)
 
     def setGeometry(self, rect: QRect) -> None:
-        """Place the items."""
+        """Place the items within a rectangle."""
         super().setGeometry(rect)
         self._lay(rect, move=True)
 

@@ -28,7 +28,7 @@ class Headline(QWidget):
         layout.addWidget(self._consequence)
 
     def show_verdict(self, mark: str, sentence: str, consequence: str) -> None:
-        """Change all three."""
+        """Show mark, sentence and consequence."""
         self._mark.set_mark(mark)
         self._sentence.setText(sentence)
         self._consequence.setText(consequence)

@@ -46,7 +46,7 @@ class MarkSign(QWidget):
         self.setFixedSize(self.sizeHint())
 
     def set_mark(self, mark: str) -> None:
-        """Change it."""
+        """Show another mark."""
         if mark != self._mark:
             self._mark = mark
             self.setAccessibleName(NAMES.get(mark, mark))
@@ -58,6 +58,6 @@ class MarkSign(QWidget):
         return QSize(px(self._size + 4), px(self._size + 4))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw it."""
+        """Draw the mark."""
         painter = QPainter(self)
         draw_mark(painter, QPointF(self.width() / 2, self.height() / 2), px(self._size), self._mark)

@@ -14,6 +14,6 @@ class Soon(QTimer):
         self.timeout.connect(act)
 
     def __call__(self) -> None:
-        """Ask for it."""
+        """Request a call soon; several requests give one call."""
         if not self.isActive():
             self.start(0)

@@ -56,7 +56,7 @@ class ValueField(QLineEdit):
             self.read_entry()
 
     def changeEvent(self, event: QEvent | None) -> None:
-        """Keep the lettering."""
+        """Keep the font after a style change."""
         super().changeEvent(event)
         if event is not None and event.type() == QEvent.Type.StyleChange:
             wanted = font(13, "mono")

@@ -59,7 +59,7 @@ class ElidedWords(Words):
         return QSize(px(40), super().minimumSizeHint().height())
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw what fits."""
+        """Draw the text that fits."""
         painter = QPainter(self)
         painter.setPen(self.palette().windowText().color())
         painter.setFont(self.font())
@@ -74,7 +74,7 @@ class PressButton(QPushButton):
     """A button that Enter presses; Space does so in a sheet, and starts the receiver from anywhere in the window."""
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Enter presses."""
+        """Press on Enter."""
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.click()
         elif event is not None and event.key() == Qt.Key.Key_Space and isinstance(self.window(), QMainWindow):
@@ -104,7 +104,7 @@ class LinkButton(PressButton):
         return QSize(px(60), self.sizeHint().height())
 
     def hasHeightForWidth(self) -> bool:
-        """The narrower, the higher."""
+        """True: a narrower text is higher."""
         return True
 
     def heightForWidth(self, width: int) -> int:
@@ -123,7 +123,7 @@ class LinkButton(PressButton):
 
 
 def hairline(*, vertical: bool = False) -> QFrame:
-    """A thin line."""
+    """A thin separating line."""
     line = QFrame()
     line.setProperty("hairline", True)
     if vertical:

@@ -22,7 +22,7 @@ class PlateSpot(msgspec.Struct, frozen=True):
 
     @property
     def middle_y(self) -> float:
-        """The track's height."""
+        """Height of the track through the plate's middle."""
         return self.y + self.height / 2
 
 

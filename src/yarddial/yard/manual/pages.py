@@ -41,7 +41,7 @@ def text_of(page: str) -> str:
 
 
 def title_of(page: str) -> str:
-    """A page's heading."""
+    """Heading of a manual page."""
     return text_of(page).partition("\n")[0].lstrip("# ")
 
 

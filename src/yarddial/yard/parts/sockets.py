@@ -23,7 +23,7 @@ class Socket(msgspec.Struct, frozen=True, omit_defaults=True):
 
     @property
     def text(self) -> str:
-        """As people write it."""
+        """The socket as people write it."""
         return f"{self.connector} {self.sex}, {self.ohms:g} Ω" if self.connector else "not looked at"
 
     def mates(self, other: "Socket") -> bool:

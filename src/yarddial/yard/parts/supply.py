@@ -37,6 +37,6 @@ class Need(msgspec.Struct, frozen=True, omit_defaults=True):
 
     @property
     def text(self) -> str:
-        """As people write it."""
+        """The supply need as people write it."""
         volts = f"{self.low_v:g}" if self.low_v == self.high_v else f"{self.low_v:g} to {self.high_v:g}"
         return f"{volts} V, {self.current_ma:g} mA" if self.current_ma else f"{volts} V, its current not stated"

@@ -87,7 +87,7 @@ class TwoPort(msgspec.Struct, frozen=True, omit_defaults=True, tag="two_port"):
         return outside(self.name, in_hz, self.low_hz, self.high_hz)
 
     def converter_at(self, in_hz: float) -> None:
-        """It converts nothing."""
+        """None: it converts nothing."""
         return
 
     def edges_hz(self) -> tuple[float, ...]:

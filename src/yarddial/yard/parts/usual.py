@@ -97,7 +97,7 @@ def iip2_of(receiver: Receiver, port: str = "") -> Value | None:
 
 
 def mirror_of(receiver: Receiver) -> Value:
-    """Rejection of mirrors, dB."""
+    """Usual mirror rejection of a receiver, dB."""
     return receiver.mirror_db or _usual(_class_of(receiver)[4], 8.0)
 
 

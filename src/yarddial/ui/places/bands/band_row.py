@@ -22,7 +22,7 @@ NEXT_STEP_WORDS = {
 
 
 class BandRowWidget(QWidget):
-    """A click goes there."""
+    """A band's row; a click dials it."""
 
     chosen = pyqtSignal(object)
 
@@ -42,18 +42,18 @@ class BandRowWidget(QWidget):
         return QSize(px(760), px(ROW_HEIGHT))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """Go there."""
+        """Dial the band."""
         self.chosen.emit(self.row)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Enter goes there, too."""
+        """Dial the band on Enter."""
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.chosen.emit(self.row)
         else:
             super().keyPressEvent(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw it."""
+        """Draw the row."""
         painter, c, row = QPainter(self), palette(), self.row
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.hasFocus():

@@ -14,7 +14,7 @@ from yarddial.yard.parts import Origin
 
 
 class OriginSheet(Sheet):
-    """Asks and keeps."""
+    """Sheet that asks for a value's origin and stores it."""
 
     manual_page = "bench"
 

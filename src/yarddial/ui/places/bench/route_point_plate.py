@@ -70,7 +70,7 @@ class RoutePointPlate(QWidget):
         return self._form
 
     def open(self) -> None:
-        """Show all values."""
+        """Open the form with all values."""
         if self._form is None:
             self._form = RoutePointForm(self._session, self._part)
             self._form.origin_wanted.connect(lambda key: self.origin_wanted.emit(self.part_name, key))
@@ -80,7 +80,7 @@ class RoutePointPlate(QWidget):
             self._summary.hide()
 
     def close_form(self) -> None:
-        """Back to two lines."""
+        """Close the form."""
         if self._form is not None:
             self._form.hide()
             self._form.deleteLater()
@@ -103,7 +103,7 @@ class RoutePointPlate(QWidget):
             self._form.show_part(part)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Escape closes the form."""
+        """Close the form on Escape."""
         if event is not None and event.key() == Qt.Key.Key_Escape and self.is_open:
             self.toggled.emit(self.part_name)
             return

@@ -98,7 +98,7 @@ class WhichLoSheet(Sheet):
         self.resize(px(780), px(600))
 
     def weigh(self) -> None:
-        """From the station."""
+        """Weigh the oscillators by the measured station."""
         try:
             answer = which_lo(
                 next(c.kind for c in self._line.converters if c.name == self.converter.currentText()),

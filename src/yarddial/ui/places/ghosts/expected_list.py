@@ -41,7 +41,7 @@ class ExpectedList(QWidget):
         layout.addLayout(below)
 
     def show_expected(self) -> None:
-        """Show the strongest."""
+        """Show the strongest expected ghosts."""
         ghosts = self._expected_products.ghosts
         count = len(ghosts)
         count_words = f"{count} over the floor" if count else "None"

@@ -37,7 +37,7 @@ class GhostsPicture(QWidget):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def sizeHint(self) -> QSize:
-        """Wide."""
+        """Preferred size: wide."""
         return QSize(px(600), px(320))
 
     def minimumSizeHint(self) -> QSize:
@@ -45,7 +45,7 @@ class GhostsPicture(QWidget):
         return QSize(px(320), px(200))
 
     def show_dial(self, dial_hz: float) -> None:
-        """Where the pointer stands."""
+        """Move the pointer to the dial frequency."""
         self._dial_hz = dial_hz
         self.update()
 

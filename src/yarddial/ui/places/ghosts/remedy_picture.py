@@ -27,7 +27,7 @@ class RemedyPicture(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def sizeHint(self) -> QSize:
-        """Half of the place."""
+        """Preferred size: half of the place."""
         return QSize(px(600), px(280))
 
     def minimumSizeHint(self) -> QSize:
@@ -35,7 +35,7 @@ class RemedyPicture(QWidget):
         return QSize(px(320), px(190))
 
     def show_trial(self, trial: Trial | None) -> None:
-        """Draw another one."""
+        """Show another trial."""
         self._trial = trial
         self.update()
 

@@ -26,7 +26,7 @@ class NoiseLine(QWidget):
         self.setAccessibleName("Noise floor, minute by minute")
 
     def show_readings(self, readings: tuple[NoiseReading, ...]) -> None:
-        """Draw these."""
+        """Show the readings."""
         self._readings = readings
         self.update()
 

@@ -71,7 +71,7 @@ class ListenChart(SpectrogramChart):
         return self.y_of(chart, hertz - self.middle_hz)
 
     def _ticks(self, limit: int) -> tuple[list[tuple[float, str]], str]:
-        """The dial's own frequencies."""
+        """Ticks at round dial frequencies."""
         step = nice_step(2 * self._half_span_hz, limit)
         scale, unit = (1e6, "MHz") if self.middle_hz >= 1e6 else (1e3, "kHz")
         first = ceil((self.middle_hz - self._half_span_hz) / step)
@@ -169,7 +169,7 @@ class ListenChart(SpectrogramChart):
                 self.setCursor(shape)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        """Let go."""
+        """End a drag."""
         self._held = ""
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:

@@ -43,7 +43,7 @@ class RecorderRow(QWidget):
         self.show_state()
 
     def show_state(self) -> None:
-        """How it stands."""
+        """Show the state of recording and replay."""
         recorder, live_receiver = self._recorder, self._session.live_receiver
         sound, recording = recorder.sound, recorder.recording
         self.sound.setText("Record sound" if sound is None else f"Stop at {sound.seconds_s:.0f} s")

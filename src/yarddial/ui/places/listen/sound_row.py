@@ -31,7 +31,7 @@ class LevelBars(QWidget):
         return QSize(px(120), px(12))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw both."""
+        """Draw level and squelch."""
         painter, c = QPainter(self), palette()
         high = self.height() / 2 - px(1)
         for row, level_db in enumerate(self._sound.levels_db):

@@ -24,7 +24,7 @@ class EntryPainter(QStyledItemDelegate):
         return QSize(px(300), px(72 if first_of_day else 46))
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
-        """Draw it."""
+        """Draw an entry."""
         if painter is None:
             return
         entry, first_of_day = index.data(ENTRY_ROLE)

@@ -44,7 +44,7 @@ class SpanPicture(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw it."""
+        """Draw the span."""
         answer = self._answer
         if answer is None:
             return

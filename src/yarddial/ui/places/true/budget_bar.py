@@ -30,7 +30,7 @@ class BudgetBar(QWidget):
         return self.sizeHint()
 
     def show_state(self, state: DialState) -> None:
-        """Largest part first."""
+        """Show the parts of the uncertainty, largest first."""
         parts = tuple(sorted(state.budget_hz, key=lambda part: -part[1]))
         if parts != self._parts:
             self._parts = parts
@@ -39,7 +39,7 @@ class BudgetBar(QWidget):
             self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw it."""
+        """Draw the bar."""
         painter, c = QPainter(self), palette()
         total = sum(hertz**2 for _, hertz in self._parts)
         left = 0.0

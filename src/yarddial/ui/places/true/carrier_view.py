@@ -76,12 +76,12 @@ class ResidualPicture(QWidget):
         return QSize(px(200), px(54))
 
     def show_residual(self, residual: tuple[tuple[float, float], ...], duration_s: float) -> None:
-        """Draw these."""
+        """Show a residual."""
         self._residual, self._duration_s = residual, duration_s
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw it."""
+        """Draw level and phase of the residual."""
         if not self._residual:
             return
         painter, c = QPainter(self), palette()

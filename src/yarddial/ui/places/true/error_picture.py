@@ -43,7 +43,7 @@ class ErrorPicture(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def sizeHint(self) -> QSize:
-        """Wide and low."""
+        """Preferred size: wide and low."""
         return QSize(px(600), px(120))
 
     def minimumSizeHint(self) -> QSize:

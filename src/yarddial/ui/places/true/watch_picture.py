@@ -54,7 +54,7 @@ class WatchPicture(_Chart):
         self._warm_up: WarmUp | None = None
 
     def show_track(self, points: tuple[Point, ...], warm_up: WarmUp | None) -> None:
-        """Show what was watched."""
+        """Show the watched frequency over time."""
         self._points, self._warm_up = points, warm_up
         self.update()
 
@@ -111,7 +111,7 @@ class AllanPicture(_Chart):
         self._curve: tuple[Allan, ...] = ()
 
     def show_curve(self, curve: tuple[Allan, ...]) -> None:
-        """Show it."""
+        """Show the Allan deviation."""
         self._curve = tuple(point for point in curve if point.deviation > 0)
         self.update()
 

@@ -14,7 +14,7 @@ INTRODUCTION_TEXT = (
 
 
 class ByHand(MethodPage):
-    """One field."""
+    """Page for a reading by hand: one field."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "By eye or by zero beat", INTRODUCTION_TEXT)
@@ -30,7 +30,7 @@ class ByHand(MethodPage):
             self.reading.setText(f"{format_frequency(reference.frequency_hz)} ± 10 Hz")
 
     def keep(self) -> None:
-        """Take it."""
+        """Take the reading."""
         if self.attempt(lambda: self.session.other_methods.read_dial(self.reading.text())):
             outcome = self.session.calibration.outcome
             self.tell(outcome.text if outcome is not None else "")

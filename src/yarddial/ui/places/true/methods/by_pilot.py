@@ -35,11 +35,11 @@ class ByPilot(LivePage):
         self.buttons(self.hear, self.take)
 
     def begin(self) -> None:
-        """Keep samples."""
+        """Record samples for the pilot."""
         self.session.live_methods.hear_pilot()
 
     def show_told(self, answer: object) -> bool:
-        """The clock by it."""
+        """Show the clock error by the pilot."""
         from yarddial.dsp.frequency_modulation import Pilot
 
         assert isinstance(answer, Pilot)

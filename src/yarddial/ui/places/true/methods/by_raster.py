@@ -43,7 +43,7 @@ class ByRaster(LivePage):
         self.evidence.addLayout(self.odds)
 
     def begin(self) -> None:
-        """Keep samples."""
+        """Record samples for the raster."""
         self.session.live_methods.scan()
 
     def count(self, answer: object) -> None:

@@ -58,7 +58,7 @@ class ByTone(LivePage):
         self._heard_at_hz = self.session.live_methods.heard_at_hz
 
     def doing(self, done: str) -> str:
-        """All three of them."""
+        """Text while the three tones are recorded."""
         return f"Hearing it as AM, on the upper and on the lower sideband: {done} done."
 
     def read_files(self) -> None:

@@ -16,7 +16,7 @@ INTRODUCTION_TEXT = (
 
 
 class FromFile(MethodPage):
-    """Two paths."""
+    """Page for observation files: one path to read, one to write."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "From a file, and into one", INTRODUCTION_TEXT)
@@ -38,7 +38,7 @@ class FromFile(MethodPage):
             self.tell(f"{count_of(counts[0], 'observation')} taken from {path.name}")
 
     def write(self) -> None:
-        """Write what counts now."""
+        """Write the observations that count now."""
         counts: list[int] = []
         path = self.target.path or Path()
         if self.attempt(lambda: counts.append(self.session.other_methods.write_file(path))):

@@ -75,14 +75,14 @@ class LivePage(MethodPage):
             self.attempt(self.begin)
 
     def take_it(self) -> None:
-        """Count it."""
+        """Count the result as an observation."""
         if self.told is not None and self.attempt(lambda: self.count(self.told)):
             self.take.setEnabled(False)
             outcome = self.session.calibration.outcome
             self.tell(f"taken: {outcome.text}" if outcome is not None else "")
 
     def work_out(self, call: Callable[[], object]) -> None:
-        """Off the interface thread."""
+        """Evaluate in a thread of its own."""
         self.answer.setText(self.working)
         work = Work(self, call)
         work.done.connect(self._show)
@@ -107,4 +107,4 @@ class LivePage(MethodPage):
 
 
 def _nothing() -> None:
-    """Nobody listens yet."""
+    """Do nothing: no listener is connected yet."""
