@@ -171,12 +171,18 @@ def test_an_evening_follow_click_mode_roam_split_and_its_own_reference(qtbot: Qt
     click(qtbot, own.ready)
     qtbot.waitUntil(lambda: session.live_receiver.is_tuned and own.hold.isVisible(), timeout=20_000)
     qtbot.wait(500)
-    qtbot.mousePress(own.hold, LEFT)
-    qtbot.waitUntil(lambda: session.own_transmission.result is not None, timeout=20_000)
-    qtbot.mouseRelease(own.hold, LEFT)
+    transmission = session.own_transmission
+    # On a computer that stands still for 0.3 s the key is let go: then a person presses again.
+    for _ in range(25):
+        qtbot.waitUntil(own.hold.isEnabled, timeout=20_000)
+        qtbot.mousePress(own.hold, LEFT)
+        qtbot.waitUntil(lambda: transmission.result is not None or transmission.phase == "ready", timeout=20_000)
+        qtbot.mouseRelease(own.hold, LEFT)
+        if transmission.result is not None:
+            break
     qtbot.waitUntil(lambda: not hearth.transmitting, timeout=5_000)
     result = session.own_transmission.result
-    assert result is not None
+    assert result is not None, transmission.trouble
     assert result.ppm is not None
     assert abs(result.ppm - 1e6 * heron_world().rig_off) <= 3 * result.sigma_ppm
     assert result.sigma_ppm < 0.5, "better than its sheet"

@@ -118,6 +118,11 @@ class OwnTransmission(Job):
         """True while the transmitter is keyed from here."""
         return self._is_pressed
 
+    @property
+    def is_key_ready(self) -> bool:
+        """True once the transmitter was read back as receiving: before that a press keys nothing."""
+        return self._rig.key is not None and self._rig.key.state == "receiving"
+
     def why_not(self, *, dummy_load: bool, lowest_power: bool) -> str:
         """Why it cannot be begun, or an empty text."""
         rig, route = self._rig, self._desk.route

@@ -83,7 +83,7 @@ class RigControl:
         self._home_route = ""
         # The transmitter's key while it is open, whose it is, and whether it is needed any more.
         self.key: KeyHandle | None = None
-        self._keyed_name, self._is_key_wanted, self._was_unsure = "", False, False
+        self._keyed_name, self._is_key_wanted, self._key_state = "", False, ""
         self.safety = RigSafety(desk, receiver, jobs, listening, self)
         desk.wait_for(lambda: self.is_settled)
         desk.on_dial_changed(self._dial_moved)
@@ -288,9 +288,9 @@ class RigControl:
 
     def poll(self) -> None:
         """Take what the transceiver said, and send what is owed to it."""
-        was, now = self._was_unsure, bool(self.keyed_name)
-        self._was_unsure = now
-        if was != now:
+        state = "" if self.key is None else f"{self.key.state} {self.keyed_name}"
+        if state != self._key_state:
+            self._key_state = state
             self._changed.tell()
         self._poll_key()
         if self._worker is None:

@@ -82,9 +82,14 @@ class OwnTransmissionSheet(Sheet):
         self.ready.setVisible(not own.phase)
         self.ready.setEnabled(not why)
         self.hold.setVisible(bool(own.phase))
+        self.hold.setEnabled(own.phase != "ready" or own.is_key_ready)
         self.enter.setVisible(own.is_worth_entering)
         if own.phase == "ready":
-            message = own.trouble or "Hold the button; the receiver listens, and the key is let go by itself."
+            waits = "A moment: the transceiver has to say first that it receives."
+            usual = (
+                "Hold the button; the receiver listens, and the key is let go by itself." if own.is_key_ready else waits
+            )
+            message = own.trouble or usual
             self.headline.show_verdict(
                 "look" if own.trouble else "unknown", "Ready.", f"{message[:1].upper()}{message[1:]}"
             )
