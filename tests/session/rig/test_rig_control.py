@@ -276,7 +276,7 @@ def test_a_key_that_is_not_confirmed_as_released_stands_before_everything(yard: 
     yard.polls(3)
     own.press()
     yard.polls(3)
-    key = yard.session.rig.key
+    key = yard.session.rig.key.handle
     assert isinstance(key, ScriptedKey)
     # The guard has ordered it to receive, and no answer came.
     key.let_go = lambda: None  # type: ignore[method-assign]

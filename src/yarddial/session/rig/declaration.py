@@ -31,7 +31,7 @@ def _make(of: RigTopics) -> RigControl:
 
 DECLARATION = Declaration(
     make=_make,
-    needs_polls=lambda rig: rig.status != "off" or rig.key is not None,
+    needs_polls=lambda rig: rig.status != "off" or rig.key.handle is not None,
     poll=RigControl.poll,
     close=RigControl.unlink,
     on_changed=lambda rig: rig.on_rig_changed,

@@ -7,7 +7,7 @@ from yarddial.session.rig.verdict import rig_verdict
 
 def rig_findings(rig: RigControl) -> list[Finding]:
     """At most one: the worst."""
-    if name := rig.keyed_name:
+    if name := rig.key.unconfirmed_name:
         what = f"{name} may be transmitting: switch it off by hand"
         why = "it was keyed from here, and since then it has not said that it receives"
         return [Finding("stop", what, why, Act("show the transceiver"), "Show it", safety=True)]

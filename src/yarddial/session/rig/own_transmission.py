@@ -118,11 +118,6 @@ class OwnTransmission(Job):
         """True while the transmitter is keyed from here."""
         return self._is_pressed
 
-    @property
-    def is_key_ready(self) -> bool:
-        """True once the transmitter was read back as receiving: before that a press keys nothing."""
-        return self._rig.key is not None and self._rig.key.state == "receiving"
-
     def why_not(self, *, dummy_load: bool, lowest_power: bool) -> str:
         """Why it cannot be begun, or an empty text."""
         rig, route = self._rig, self._desk.route
@@ -150,7 +145,7 @@ class OwnTransmission(Job):
             return why
         lease = self._jobs.request(OWN_TRANSMISSION, self)
         if not isinstance(lease, Lease):
-            self._rig.leave_key()
+            self._rig.key.leave()
             return lease.reason
         self._place_hz = self._rig.transmit_place_hz() or self._rig.place_hz() or 0.0
         self._lease, self._route = lease, self._desk.route.at(self._place_hz)
@@ -179,8 +174,8 @@ class OwnTransmission(Job):
 
     def _renew(self) -> None:
         """Renew the press: done by each poll of the window, so that a window that stands still lets the key go."""
-        if self._rig.key is not None:
-            self._rig.key.hold()
+        if self._rig.key.handle is not None:
+            self._rig.key.handle.hold()
 
     def let_go(self) -> None:
         """The person lets go; what was not heard to its end is not counted."""
@@ -194,8 +189,8 @@ class OwnTransmission(Job):
     def _release_key(self) -> None:
         """Tell it to receive, whether it was keyed or not; one order too many is harmless."""
         self._is_pressed = False
-        if self._rig.key is not None:
-            self._rig.key.let_go()
+        if self._rig.key.handle is not None:
+            self._rig.key.handle.let_go()
         self._rig.safety.has_let_go()
 
     def cancel(self) -> None:
@@ -207,7 +202,7 @@ class OwnTransmission(Job):
         """Whatever ends it lets the key go."""
         if self._is_pressed:
             self._release_key()
-        self._rig.leave_key()
+        self._rig.key.leave()
         self._lease, self.phase = None, ""
         if ending.how != "done":
             self.trouble = ending.reason
@@ -226,7 +221,7 @@ class OwnTransmission(Job):
         if self._rig.status != "linked":
             lease.end("failed", f"the link to {self._rig.name or 'the transceiver'} broke")
             return
-        key = self._rig.key
+        key = self._rig.key.handle
         if self.phase in ("keyed", "looking") and key is not None:
             if key.refusal:
                 why = key.refusal

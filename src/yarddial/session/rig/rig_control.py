@@ -24,6 +24,7 @@ from yarddial.session.listening.listening import Listening
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.rig.display_jumps import STEADY_S, DisplayJumps
 from yarddial.session.rig.following import Following, FollowingMode
+from yarddial.session.rig.key_control import KeyControl
 from yarddial.session.rig.rig_modes import demodulation_of, edges_of, plain_demodulation, rig_mode_of, width_of
 from yarddial.session.rig.safety import RigSafety
 from yarddial.session.station.desk import Desk
@@ -34,8 +35,6 @@ from yarddial.yard.parts import Transceiver
 from yarddial.yard.resolved_route import ResolvedRoute
 
 if TYPE_CHECKING:
-    from yarddial.drivers.rig.key_handle import KeyHandle
-
     # Not needed before one is linked.
     from yarddial.session.rig.worker import RigNews, RigWorker
 
@@ -81,9 +80,7 @@ class RigControl:
         self.is_wanted = False
         self.is_roaming = False
         self._home_route = ""
-        # The transmitter's key while it is open, whose it is, and whether it is needed any more.
-        self.key: KeyHandle | None = None
-        self._keyed_name, self._is_key_wanted, self._key_state = "", False, ""
+        self.key = KeyControl()
         self.safety = RigSafety(desk, receiver, jobs, listening, self)
         desk.wait_for(lambda: self.is_settled)
         desk.on_dial_changed(self._dial_moved)
@@ -167,7 +164,7 @@ class RigControl:
 
     def unlink(self) -> None:
         """Let it go: nothing follows, and the receiver is no longer kept from a route for its sake."""
-        self.leave_key()
+        self.key.leave()
         if self._worker is not None:
             self._worker.close()
         self._worker = None
@@ -253,46 +250,16 @@ class RigControl:
             self._worker.order(numbered)
         return self._number
 
-    # Keying, by a handle that has to be held
-
     def ready_key(self) -> str:
-        """Open the transmitter's key, which receives until it is held. Return why not, or an empty text."""
-        if self._worker is None:
-            return "no transceiver is linked"
-        self._is_key_wanted = True
-        if self.key is None:
-            try:
-                self.key, self._keyed_name = self._worker.open_key(), self.name
-            except RigRefused as error:
-                return str(error)
-        return ""
-
-    def leave_key(self) -> None:
-        """Release the key; it is closed as soon as the transmitter was read back as receiving."""
-        self._is_key_wanted = False
-        if self.key is not None:
-            self.key.let_go()
-
-    @property
-    def keyed_name(self) -> str:
-        """The transceiver that may be transmitting by our order without a confirmation; empty where none may."""
-        key = self.key
-        return self._keyed_name if key is not None and key.may_transmit and key.state == "unsure" else ""
-
-    def _poll_key(self) -> None:
-        if self.key is not None and not self._is_key_wanted and not self.key.may_transmit:
-            self.key.close()
-            self.key = None
+        """Open the transmitter's key. Return why not, or an empty text."""
+        return self.key.ready(self._worker, self.name)
 
     # What comes
 
     def poll(self) -> None:
         """Take what the transceiver said, and send what is owed to it."""
-        state = "" if self.key is None else f"{self.key.state} {self.keyed_name}"
-        if state != self._key_state:
-            self._key_state = state
+        if self.key.poll():
             self._changed.tell()
-        self._poll_key()
         if self._worker is None:
             return
         news = self._worker.take()

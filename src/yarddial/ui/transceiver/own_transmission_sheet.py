@@ -82,13 +82,12 @@ class OwnTransmissionSheet(Sheet):
         self.ready.setVisible(not own.phase)
         self.ready.setEnabled(not why)
         self.hold.setVisible(bool(own.phase))
-        self.hold.setEnabled(own.phase != "ready" or own.is_key_ready)
+        self.hold.setEnabled(own.phase != "ready" or self._session.rig.key.is_ready)
         self.enter.setVisible(own.is_worth_entering)
         if own.phase == "ready":
-            waits = "A moment: the transceiver has to say first that it receives."
-            usual = (
-                "Hold the button; the receiver listens, and the key is let go by itself." if own.is_key_ready else waits
-            )
+            usual = "Hold the button; the receiver listens, and the key is let go by itself."
+            if not self._session.rig.key.is_ready:
+                usual = "A moment: the transceiver has to say first that it receives."
             message = own.trouble or usual
             self.headline.show_verdict(
                 "look" if own.trouble else "unknown", "Ready.", f"{message[:1].upper()}{message[1:]}"
