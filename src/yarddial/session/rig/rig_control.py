@@ -254,8 +254,6 @@ class RigControl:
         """Open the transmitter's key. Return why not, or an empty text."""
         return self.key.ready(self._worker, self.name)
 
-    # What comes
-
     def poll(self) -> None:
         """Take what the transceiver said, and send what is owed to it."""
         if self.key.poll():
@@ -341,9 +339,8 @@ class RigControl:
             self._is_moving = False
         self.remark = ""
         if to_mode is not None and key is None:
-            self.remark = (
-                f"{self.name}'s mode '{to_mode[0]}' is not one that is known here: the dial follows, it does not"
-            )
+            what = f"{self.name}'s mode '{to_mode[0]}' is not one that is known here"
+            self.remark = f"{what}: the dial follows, it does not"
 
     def _tell_place(self) -> None:
         """Report the frequency at the middle of its IF, by which the picture over the IF is laid out."""
@@ -379,8 +376,6 @@ class RigControl:
         stand_in = getattr(self._worker.link, "owned", None) if self._worker is not None else None
         port = getattr(stand_in, "port", 0) if getattr(stand_in, "centre_hz", None) is not None else 0
         self._receiver.cable = f"rig={port}" if port else ""
-
-    # What is done here
 
     def _send(self, now_s: float) -> None:
         hertz, mode = self._following.to_set(now_s), self._mode.to_set(now_s)
@@ -424,12 +419,10 @@ class RigControl:
             return
         station, listening = self._desk.station, self._listening
         demodulation = plain_demodulation(listening.demodulation_at_dial())
-        if (mode_key_of(self.shown.mode), demodulation_of(self.shown.mode)) == (
-            mode_named(station.mode).key,
-            demodulation,
-        ):
+        key = mode_named(station.mode).key
+        if (mode_key_of(self.shown.mode), demodulation_of(self.shown.mode)) == (key, demodulation):
             return
-        mode = rig_mode_of(mode_named(station.mode).key, demodulation)
+        mode = rig_mode_of(key, demodulation)
         if mode:
             heard = listening.is_open and plain_demodulation(listening.settings.demodulation) == demodulation
             self._mode.person_moved((mode, width_of(listening.settings) if heard else 0.0))
@@ -452,13 +445,11 @@ class RigControl:
 
     def _route(self) -> ResolvedRoute:
         """The active route with the transceiver on it; else one without converters before it."""
-        route = self._desk.route
-        if route.transceiver is None or route.transceiver.name != self.name:
-            station = self._desk.station
-            mine = (
-                route_line
-                for route_line in station.resolved_routes()
-                if route_line.transceiver is not None and route_line.transceiver.name == self.name
-            )
-            route = next(mine, route)
-        return route
+
+        def is_mine(route: ResolvedRoute) -> bool:
+            return route.transceiver is not None and route.transceiver.name == self.name
+
+        active = self._desk.route
+        if is_mine(active):
+            return active
+        return next((route for route in self._desk.station.resolved_routes() if is_mine(route)), active)
