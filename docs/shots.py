@@ -251,7 +251,7 @@ def _history(app: QApplication, window: MainWindow) -> None:
 def _empty_yard(app: QApplication) -> None:
     """The first start, and the choice of a receiver, with made-up ones plugged in."""
     log = Path(tempfile.mkdtemp()) / "log.sqlite"
-    helpers = msgspec.structs.replace(wiring.choice_helpers(inline=True), look=lambda: HelperInline(_plugged_in))
+    helpers = msgspec.structs.replace(wiring.choice_helpers(inline=True), search=lambda: HelperInline(_plugged_in))
     session = Session(
         Station("My yard"), EngineInline(wiring.open_device_flat_out), lambda: Logbook(log), helpers=lambda: helpers
     )

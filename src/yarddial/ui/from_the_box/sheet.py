@@ -107,7 +107,7 @@ class FromTheBox(Sheet):
         self.body.addLayout(grid)
         self.caution = Words("", 12, tone="ochre", wrap=True)
         # Room for two cautions is kept, so that nothing moves as the choice does.
-        self.caution.setMinimumHeight(px(68))
+        self.caution.setMinimumHeight(px(36))
         self.caution.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.body.addWidget(self.caution)
         for choice in (self.antenna, self.converter):
@@ -115,7 +115,7 @@ class FromTheBox(Sheet):
         self._show_caution()
         self.body.addWidget(self.usual)
         self.body.addStretch()
-        self.resize(px(860), px(680))
+        self.resize(px(860), px(745))
 
     def hideEvent(self, event: QHideEvent | None) -> None:
         """Stop discovering when hidden."""
