@@ -104,5 +104,22 @@ def test_a_guard_that_is_killed_is_replaced_and_its_first_order_is_to_receive() 
         rig.close()
 
 
+def test_while_nobody_can_confirm_it_a_key_counts_as_held_though_its_guard_was_replaced() -> None:
+    rig = StandIn()
+    key = GuardedKey("127.0.0.1", rig.port)
+    try:
+        campaign.until(lambda: key.state == "receiving", 10.0)
+        key.hold()
+        campaign.until(lambda: rig.transmitting, 5.0)
+        rig.close()
+        dead = key._process
+        dead.kill()
+        campaign.until(lambda: key.state == "unsure" and key._process is not dead and key._reported, 10.0)
+        assert key._reported, "the new guard has spoken"
+        assert key.may_transmit
+    finally:
+        key.close()
+
+
 def test_no_hostile_table_or_address_is_taken(capsys: pytest.CaptureFixture[str]) -> None:
     assert campaign.hostile(), capsys.readouterr().out

@@ -288,6 +288,11 @@ def test_a_key_that_is_not_confirmed_as_released_stands_before_everything(yard: 
     yard.session.rig.unlink()
     yard.polls(2)
     assert yard.session.overview.state.findings[0].what == first.what, "leaving the link confirms nothing"
+    followed(yard)
+    yard.session.rig.safety.acknowledge()
+    why = yard.session.own_transmission.begin(dummy_load=True, lowest_power=True)
+    assert why == "Hearth has not said yet that it receives", "a former key is not used for a new link"
+    yard.session.rig.unlink()
     key.state, key.may_transmit = "receiving", False
     yard.polls(2)
     assert all("may be transmitting" not in finding.what for finding in yard.session.overview.state.findings)

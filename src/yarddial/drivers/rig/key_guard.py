@@ -1,6 +1,7 @@
 """The process that keys a transmitter for a window: it releases the key whatever becomes of the window.
 
-`python -m yarddial.drivers.rig.key_guard HOST PORT` has its own connection to the daemon. On standard input come lines
+`python -m yarddial.drivers.rig.key_guard HOST PORT [keyed]` has its own connection to the daemon; `keyed` says that the
+transmitter may be keyed already, by a guard that died. On standard input come lines
 `hold N` (the person's press number N is still held) and `free`; the end of input means that the window is gone. On
 standard output goes a line of JSON whenever something changes. The rule is in `dead_mans_handle`.
 """
@@ -118,6 +119,7 @@ class KeyGuard:
 def main() -> None:
     """Run until the window has gone."""
     guard = KeyGuard(sys.argv[1], int(sys.argv[2]), sys.stdin.fileno(), sys.stdout.fileno())
+    guard.handle.may_transmit = "keyed" in sys.argv[3:]
 
     def leave(*_: object) -> None:
         guard.is_leaving = True

@@ -53,7 +53,7 @@ class GuardedKey:
         self._state: KeyState = "unsure"
         self._refusal, self._may_transmit = "", False
         self._press, self._is_held = 0, False
-        self._reports, self._began_s = b"", 0.0
+        self._reports, self._began_s, self._reported = b"", 0.0, False
         self._process = self._started()
 
     @property
@@ -93,10 +93,12 @@ class GuardedKey:
                 self._process.stdin.close()
 
     def _started(self) -> "subprocess.Popen[bytes]":
-        self._began_s = time.monotonic()
+        self._began_s, self._reports, self._reported = time.monotonic(), b"", False
         # A session of its own: what ends the window's group does not end the guard before it has released the key.
+        # A guard that takes over from one that died knows that the transmitter may be keyed.
+        words = [*self._words, "keyed"] if self._may_transmit else self._words
         process = subprocess.Popen(
-            self._words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+            words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
             start_new_session=True,
         )  # fmt: skip
         for pipe in (process.stdin, process.stdout):
@@ -120,7 +122,7 @@ class GuardedKey:
         for line in lines:
             with suppress(ValueError, KeyError):
                 report = json.loads(line)
-                self._state = report["state"]
+                self._state, self._reported = report["state"], True
                 # What it says of an earlier press says nothing of this one.
                 if report["press"] == self._press:
                     self._refusal, self._may_transmit = report["refusal"], report["may_transmit"]

@@ -27,6 +27,10 @@ class KeyControl:
         """Open the transmitter's key, which receives until it is held. Return why not, or an empty text."""
         if opener is None:
             return "no transceiver is linked"
+        self.poll()
+        if self.handle is not None and not self._is_wanted:
+            # It may be another transceiver's, or stand at a daemon that is gone.
+            return f"{self._name} has not said yet that it receives"
         self._is_wanted = True
         if self.handle is None:
             try:
