@@ -1,4 +1,4 @@
-"""Every carrier of a span at once: where lines stand, each then measured by itself."""
+"""All carriers of a span: detect every line, then measure each one separately."""
 
 import msgspec
 import numpy as np
@@ -7,13 +7,13 @@ from numpy.typing import NDArray
 from yarddial.dsp.carrier import Carrier, estimate_carrier
 from yarddial.yard.errors import BadSamples, NoCarrier
 
-# Bin width of the span search, and how far a line stands above its surroundings.
+# Bin width of the span search, and how far a line must exceed its surroundings.
 BIN_HZ, CARRIER_OVER_NOISE_DB = 8.0, 12.0
-# The receiver's own spike, and the part of the span that is free of alias.
+# Width of the receiver's own DC spike, and the alias-free part of the span.
 SPIKE_HZ, ALIAS_FREE_HALF = 40.0, 0.42
-# Width over which the level about a line is found, bins; the most lines that are measured.
+# Window for the local noise floor, bins; the maximum number of lines measured.
 FLOOR_WIDTH_BINS, MAX_LINES = 201, 400
-# A line with one this much stronger at the same distance beyond the centre is that one's mirror.
+# Treat a line as a mirror when a line this much stronger is at the opposite offset from the centre.
 MIRROR_DB, MIRROR_BINS = 25.0, 2
 
 
@@ -25,7 +25,7 @@ class CarrierLine(msgspec.Struct, frozen=True):
 
 
 def all_lines(samples: NDArray[np.complex64], rate_hz: float, apart_hz: float) -> list[CarrierLine]:
-    """Find and measure all carriers, low frequency first; of those nearer than apart_hz the strongest alone.
+    """Find and measure all carriers, low frequency first; of carriers closer than apart_hz only the strongest.
 
     Sidebands of broadcasters stand beside their carriers; with apart_hz half of the raster they are left out. Mirrors
     of much stronger lines are left out as well.
@@ -73,7 +73,7 @@ def all_lines(samples: NDArray[np.complex64], rate_hz: float, apart_hz: float) -
 
 
 def _mean_power(samples: NDArray[np.complex64], size: int) -> NDArray[np.float64]:
-    """Hann spectra of half-overlapping blocks, averaged, low frequency first."""
+    """Average Hann spectra of half-overlapping blocks, low frequency first."""
     from scipy import fft
 
     window = np.hanning(size).astype(np.float32)

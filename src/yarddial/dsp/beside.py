@@ -1,4 +1,4 @@
-"""A carrier beside a line whose place is known, such as the centre's spike or a mirror: both fitted together."""
+"""Estimation of a carrier beside a known line, such as the DC spike or a mirror: both are fitted together."""
 
 from collections.abc import Sequence
 
@@ -12,16 +12,16 @@ from yarddial.yard.errors import BadSamples, NoCarrier
 Complex = NDArray[np.complex64]
 Wide = NDArray[np.complex128]
 
-# Nearer than this to a known line, in bins, the two are one.
+# Closer than this to a known line, in bins, the two cannot be separated.
 MIN_BINS = 0.7
-# Points of the search for each bin; the level that a carrier must reach, dB.
+# Search points per bin, and the level that a carrier must reach, dB.
 POINTS_A_BIN, BESIDE_CNR_DB = 4, 12.0
 
 
 def estimate_beside(
     samples: Complex, rate_hz: float, near_hz: float, within_hz: float, known_hz: Sequence[float]
 ) -> Carrier:
-    """Estimate the strongest carrier but those at known places, all amplitudes fitted together.
+    """Estimate the strongest carrier other than the known lines, with all amplitudes fitted together.
 
     The known lines are projected out of the samples and of every trial carrier, so the likelihood is the carrier's
     alone [1]_. What they share with it is lost: the uncertainty grows as they come near, and that is counted.
@@ -53,7 +53,7 @@ def estimate_beside(
     count = narrow.size
     if count < 64 * (len(known_hz) + 1):
         raise BadSamples("the block is too short to tell lines apart: measure longer")
-    # Places in turns a sample.
+    # Known frequencies in cycles per sample.
     known = [(place - near_hz) / narrow_hz for place in known_hz]
     place, noise = _search(narrow, known, within_hz / narrow_hz)
     place, drift, amplitude, loss = _refine(narrow, known, place)
@@ -82,7 +82,7 @@ def estimate_beside(
 
 
 def _search(narrow: Complex, known: Sequence[float], within: float) -> tuple[float, float]:
-    """The trial carrier that explains most, in turns a sample, and the noise of one sample."""
+    """Find the trial carrier, in cycles per sample, that explains most power; also return the noise per sample."""
     from scipy import fft
 
     count = narrow.size
@@ -97,7 +97,7 @@ def _search(narrow: Complex, known: Sequence[float], within: float) -> tuple[flo
         away = np.abs((turns - place + 0.5) % 1.0 - 0.5) * count
         inside &= away > MIN_BINS
         near = away < 4
-        # What a trial carrier keeps when the known line is taken off it.
+        # Share of a trial carrier that remains after the known line is projected out.
         share = np.sinc(away[near]) ** 2
         height[near] /= np.maximum(1 - share, 0.05)
     if not inside.any():
@@ -115,7 +115,7 @@ def _lines(known: Sequence[float], count: int) -> Wide:
 
 
 def _refine(narrow: Complex, known: Sequence[float], place: float) -> tuple[float, float, complex, float]:
-    """Climb in place and drift; returns them, the amplitude, and what of the carrier is its own."""
+    """Refine frequency and drift; return them with the amplitude and the carrier's unshared part."""
     from scipy.optimize import minimize
 
     count = narrow.size
@@ -125,7 +125,7 @@ def _refine(narrow: Complex, known: Sequence[float], place: float) -> tuple[floa
     sums = np.add.reduceat(mixed, edges[:-1])
     u = ((edges[:-1] + edges[1:] - 1) / 2 - (count - 1) / 2) / count
     size = np.diff(edges)
-    # A line turns within a block, which makes it weaker there.
+    # A line rotates within a block, which weakens it there.
     offsets = np.asarray(known) - place
     lines = np.exp(2j * np.pi * count * np.outer(u, offsets)) * np.sinc(np.outer(size, offsets)) * size[:, None]
     basis, _ = np.linalg.qr(lines) if lines.size else (np.zeros((size.size, 0), complex), None)
@@ -153,12 +153,12 @@ def _refine(narrow: Complex, known: Sequence[float], place: float) -> tuple[floa
     energy = float(np.vdot(trial, trial).real)
     amplitude = complex(np.vdot(trial, sums)) / energy
     loss = energy / float(np.sum(size.astype(float) ** 2))
-    # The phase is pi r u^2 count^2, so that the second minimum is r count^2 / 2 in turns.
+    # The phase is pi r u^2 count^2, so the second coefficient is r count^2 / 2 in cycles.
     return place + float(minimum[0]) / count, 2 * float(minimum[1]) / count**2, amplitude, loss
 
 
 def _sigma(known: Sequence[float], place: float, count: int, snr: float) -> float:
-    """Cramer-Rao bound of the place in turns a sample, with drift, both amplitudes and phases unknown."""
+    """Cramer-Rao bound of the frequency in cycles per sample, with drift, both amplitudes and phases unknown."""
     pieces = min(count, 4 * REFINEMENT_BLOCKS)
     u = (np.arange(pieces) + 0.5) / pieces - 0.5
     carrier = np.ones(pieces, complex)

@@ -1,4 +1,4 @@
-"""The frequency of a steady carrier, at the limit that noise sets."""
+"""Frequency of a steady carrier, at the limit set by noise."""
 
 import msgspec
 import numpy as np
@@ -14,19 +14,18 @@ Complex = NDArray[np.complex64]
 Floats = NDArray[np.float64]
 
 MIN_SAMPLES = 64
-# Block sums for the last refinement; the carrier is then within a quarter bin, so none of its power is lost.
+# Number of block sums for the last refinement. The carrier is within a quarter bin by then, so no power is lost.
 REFINEMENT_BLOCKS = 256
-# Chance that noise alone passes for a carrier.
+# Probability that noise alone passes as a carrier.
 FALSE_ALARM = 1e-3
-# Independent tries that a bin stands for, its maximum over frequency and drift being taken (counted on 3,000 blocks
-# of noise: 6 to 8).
+# Independent trials per bin when maximising over frequency and drift (counted on 3,000 blocks of noise: 6 to 8).
 TRIES_PER_BIN = 8
-# Beyond this share of samples at full scale an estimate is biased by products of the clipping.
+# Above this share of samples at full scale, clipping products bias the estimate.
 CLIPPED_SHARE = 1e-3
 
 
 class OtherLine(msgspec.Struct, frozen=True):
-    """A further line in the same record: place, its uncertainty, and its level over the one measured, dB."""
+    """A further line in the same record: frequency, uncertainty, and level relative to the measured line, dB."""
 
     frequency_hz: float
     sigma_hz: float
@@ -105,7 +104,7 @@ def estimate_carrier(samples: Complex, rate_hz: float, near_hz: float = 0.0, wit
         where = f"within {format_hertz(within_hz, signed=False)} of the place searched"
     if within_hz is None:
         near_hz = _loudest(samples, rate_hz)
-        # Two bins to either side: only to be refined, not searched again.
+        # Search two bins to either side: refine only.
         within_hz = 2.0 * rate_hz / samples.size
         searched = samples.size
         slice_hz = max(within_hz, 64 * rate_hz / samples.size)
@@ -155,7 +154,7 @@ def check_samples(samples: Complex, rate_hz: float, near_hz: float, within_hz: f
 
 
 def _excerpt(samples: Complex, pieces: int = 16, length: int = 8192) -> Complex:
-    """A few short pieces from all over a long block: they show well enough what it is like, at a tenth of the cost."""
+    """Take a few short pieces spread over a long block: enough to characterise it at a tenth of the cost."""
     if samples.size <= 2 * pieces * length:
         return np.ascontiguousarray(samples)
     starts = np.linspace(0, samples.size - length, pieces).astype(int)
@@ -163,14 +162,14 @@ def _excerpt(samples: Complex, pieces: int = 16, length: int = 8192) -> Complex:
 
 
 def _require_live(narrow: Complex) -> None:
-    """Refuse what is not a signal; one value that is not finite spreads to its whole filter's length."""
+    """Refuse a constant or non-finite block; one bad value spreads over a whole filter length."""
     power = float(np.vdot(narrow, narrow).real)
     if not np.isfinite(power):
         raise BadSamples("the samples hold values that are not finite: the recording is damaged")
 
 
 def _fitting_factor(count: int, rate_hz: float, half_width_hz: float) -> int:
-    """Decimate as far as the slice allows, but keep enough samples that the filter's ends cost nothing."""
+    """Choose the largest decimation that leaves enough samples for the filter's ends not to matter."""
     factor = decimation_for(rate_hz, half_width_hz)
     while factor > 1 and count // factor < 64 * TAPS_A_SAMPLE:
         factor //= 2
@@ -178,19 +177,19 @@ def _fitting_factor(count: int, rate_hz: float, half_width_hz: float) -> int:
 
 
 def _loudest(samples: Complex, rate_hz: float) -> float:
-    """Find the strongest of all bins and half bins of the whole span, in hertz."""
+    """Find the strongest bin or half bin of the whole span, in hertz."""
     spectrum = long_transform(samples)
     count = spectrum.size
-    # The spike at the centre is the receiver's own; a constant falls into this one bin and no other.
+    # Ignore the receiver's DC spike; a constant falls into this bin only.
     spectrum[0] = 0.0
     power = spectrum.real**2 + spectrum.imag**2
-    # A carrier between two bins leaves 3.9 dB less in each, still far above this: e^-6.5 of the noise passes.
+    # A carrier between two bins loses 3.9 dB in each, and is still far above this; e^-6.5 of the noise bins pass.
     threshold = 6.5 * float(np.median(power[:: max(1, count // 20_000)])) / np.log(2)
     above = np.flatnonzero(power > threshold)
     if above.size == 0:
         above = np.array([int(np.argmax(power))])
     beside = np.unique(np.concatenate([above, above - 1])) % count
-    # Half bins from their neighbours: |X_k - X_k+1| pi/4 to first order, settled exactly among the best few.
+    # Half bins from their neighbours: |X_k - X_k+1| pi/4 to first order; the best few are then computed exactly.
     difference = (spectrum[(beside + 1) % count] - spectrum[beside]) * (np.pi / 4)
     between = difference.real**2 + difference.imag**2
     best = int(above[np.argmax(power[above])])
@@ -204,7 +203,7 @@ def _loudest(samples: Complex, rate_hz: float) -> float:
 
 
 def _exact_power(samples: Complex, turns: float) -> float:
-    """Power of the Fourier transform at any frequency, as one matrix product and a short sum."""
+    """Power of the Fourier transform at arbitrary frequencies, as one matrix product and a short sum."""
     width = 4096
     rows = samples.size // width
     time = np.arange(max(width, rows))
@@ -223,7 +222,7 @@ def _estimate_narrow(
     from scipy import fft
 
     count = narrow.size
-    # Twice as many points as samples: bins and half bins in one transform.
+    # Zero-pad to twice the length: bins and half bins in one transform.
     points = fft.next_fast_len(2 * count)
     step_hz = rate_hz / points
     spectrum = fft.fft(narrow, points)
@@ -250,7 +249,7 @@ def _estimate_narrow(
 
 
 def _require_line(snr: float, cells: int, where: str, best_hz: float) -> None:
-    # Each cell of noise is exponential: the loudest of n exceeds ln(n / alarm) with that chance.
+    # Noise cells are exponential: the maximum of n exceeds ln(n / alarm) with that probability.
     needed_db = 10 * float(np.log10(np.log(cells / FALSE_ALARM)))
     snr_db = 10 * float(np.log10(max(snr, 1e-9)))
     if not snr_db > needed_db:
@@ -264,9 +263,9 @@ def _require_line(snr: float, cells: int, where: str, best_hz: float) -> None:
 
 
 def _noise_power(residual_spectrum: Complex, from_turns: float, to_turns: float) -> float:
-    """Noise in one bin from the median around the carrier, now at zero (exponential: mean = median / ln 2).
+    """Noise power in one bin from the median around the carrier at zero (exponential: mean = median ln 2).
 
-    Only bins from from_turns to to_turns count: further out a decimating filter has taken noise away.
+    Only bins between from_turns and to_turns count: a decimating filter has removed noise further out.
     """
     size = residual_spectrum.size
     low, high = max(-2000, round(from_turns * size)), min(2000, round(to_turns * size))
@@ -283,30 +282,30 @@ class _Line(msgspec.Struct, frozen=True):
 
 
 def _refine(narrow: Complex, rate_hz: float, start_hz: float) -> _Line:
-    """Climb to the top of the likelihood: frequency first, then frequency and drift, on block sums in float64."""
+    """Maximise the likelihood on block sums in float64: first over frequency, then over frequency and drift."""
     count = narrow.size
     mixed = narrow * phasor(-start_hz / rate_hz, 0, count)
     edges = np.linspace(0, count, min(REFINEMENT_BLOCKS, count) + 1).astype(int)
     sums = np.add.reduceat(mixed.astype(np.complex128), edges[:-1])
-    # In units of the block's length: u runs from -1/2 to 1/2.
+    # Time in units of the block length, from -1/2 to 1/2.
     u = ((edges[:-1] + edges[1:] - 1) / 2 - (count - 1) / 2) / count
     basis = 2 * np.pi * np.stack([u, u**2 - np.mean(u**2)])
     steady = _climb(sums, basis[:1], np.zeros(1))
     both = _climb(sums, basis, np.append(steady, 0.0))
-    # More than a bin of drift, or a top in another bin, is noise: see the Notes of `estimate_carrier`.
+    # A drift of more than a bin, or a maximum in another bin, is noise; see the Notes of `estimate_carrier`.
     if abs(both[0] - steady[0]) > 0.75 or abs(both[1]) > 1.0:
         both = np.append(steady, 0.0)
     phase = np.exp(-1j * (both @ basis))
     amplitude = complex(np.sum(sums * phase) / count)
-    # Block by block is fine enough to take the carrier off: what stays is 50 dB down and in a few bins.
+    # Subtract the carrier block by block: the remainder is 50 dB down and confined to a few bins.
     model = np.repeat((amplitude * np.conj(phase)).astype(np.complex64), np.diff(edges))
     length = count / rate_hz
-    # u^2 carries half the drift: phase = 2 pi (f u T + r u^2 T^2 / 2).
+    # The u^2 coefficient is half the drift: phase = 2 pi (f u T + r u^2 T^2 / 2).
     return _Line(start_hz + float(both[0]) / length, 2 * float(both[1]) / length**2, amplitude, mixed - model)
 
 
 def _climb(sums: NDArray[np.complex128], basis: Floats, point: Floats) -> Floats:
-    """Newton's method uphill on |S|^2, S the sum of block sums turned back by `point @ basis`; never downhill."""
+    """Maximise |S|^2 by Newton's method, S the sum of block sums rotated by `point @ basis`; never step downhill."""
     best = abs(np.sum(sums * np.exp(-1j * (point @ basis))))
     for _ in range(30):
         step = _newton_step(sums, basis, point)
@@ -329,7 +328,7 @@ def _newton_step(sums: NDArray[np.complex128], basis: Floats, point: Floats) -> 
     second = -(basis * turned) @ basis.T
     gradient = 2 * np.real(np.conj(total) * first)
     hessian = 2 * np.real(np.conj(total) * second + np.outer(np.conj(first), first))
-    # Off the top of the hill the curvature may have the wrong sign; step by the information matrix there instead.
+    # Away from the maximum the curvature may have the wrong sign; use the information matrix there.
     if np.any(np.linalg.eigvalsh(hessian) >= 0):
         centred = basis - basis.mean(axis=1, keepdims=True)
         hessian = -2 * abs(total) ** 2 * (centred @ centred.T) / basis.shape[1]

@@ -1,4 +1,4 @@
-"""The spike at the centre taken out: what stands still at zero, followed slowly."""
+"""Removal of the DC spike at the centre, with a slow running mean."""
 
 from math import log10
 
@@ -11,14 +11,14 @@ Complex = NDArray[np.complex64]
 
 
 class SpikeRemover:
-    """Takes the running mean off a stream, block after block.
+    """Subtract the running mean from a stream, block after block.
 
     Parameters
     ----------
     rate_hz : float
         Complex sample rate.
     seconds_s : float
-        Length of the mean. What stands further than `notch_hz` from the centre is changed by less than 0.3 dB.
+        Length of the mean. Signals further than `notch_hz` from the centre change by less than 0.3 dB.
     """
 
     def __init__(self, rate_hz: float, seconds_s: float = 0.5) -> None:
@@ -27,10 +27,10 @@ class SpikeRemover:
         self._before, self._after, self._count = 0j, 0j, 0
 
     def push(self, samples: Complex) -> Complex:
-        """As many samples as came."""
+        """Process a block; the output has the same length."""
         cleaned: Complex = samples - self._mean.push(samples)
         if samples.size:
-            # Running sums, so that the estimate improves with time.
+            # Accumulate, so that the estimate improves with time.
             self._before += complex(samples.sum(dtype=np.complex128))
             self._after += complex(cleaned.sum(dtype=np.complex128))
             self._count += samples.size
@@ -38,10 +38,10 @@ class SpikeRemover:
 
     @property
     def before_dbfs(self) -> float:
-        """The spike as it came."""
+        """Level of the spike before removal."""
         return 20 * log10(max(abs(self._before) / max(self._count, 1), 1e-10))
 
     @property
     def after_dbfs(self) -> float:
-        """What is left of it."""
+        """Level of the spike after removal."""
         return 20 * log10(max(abs(self._after) / max(self._count, 1), 1e-10))

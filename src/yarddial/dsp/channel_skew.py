@@ -1,24 +1,24 @@
-"""One channel of a stereo input a sample late, recognised by mirrors that grow with frequency."""
+"""Detection of a stereo input with one channel a sample late, from mirrors that grow with frequency."""
 
 import numpy as np
 from numpy.typing import NDArray
 
 Complex = NDArray[np.complex64]
 FFT_POINTS = 1024
-# Of the mirrors, what a skew must explain better than none does, and its opposite.
+# Share of the mirrors that a skew must explain beyond zero skew and the opposite one.
 MIN_EXPLAINED_SHARE = 0.5
-# What a whole sample's skew leaves after it was named: it must be most of what decides.
+# Minimum correlation left by a whole sample's skew: it must dominate the decision.
 MIN_CORRELATION = 0.02
-# Places whose powers differ by less than three to one are noise; what stands out must be a line at least.
+# Ignore pairs of bins with a power ratio under three to one; the peak must have at least the weight of a line.
 NOISE_POWER_LOG, MIN_WEIGHT = 0.5, 0.1
-# Mirrors 20 dB down, and no less, are what gain and phase of the two sides may make.
+# Largest mirror that gain and phase imbalance can cause: 20 dB down.
 WORST_BALANCE = 0.1
 
 
 def shifted(samples: Complex, skew: int) -> Complex:
-    """With Q taken `skew` samples later than I was: what a converter does whose Q is late, taken back.
+    """Undo a delay of Q by `skew` samples relative to I.
 
-    skew : -1, 0 or 1; one sample shorter unless it is 0.
+    skew : -1, 0 or 1; the result is one sample shorter unless it is 0.
     """
     if skew == 0:
         return samples
@@ -48,10 +48,10 @@ def measured_skew(samples: Complex) -> int | None:
         both = np.mean(frames * np.roll(frames[:, ::-1], 1, axis=1), axis=0)
         power = np.mean(np.abs(frames) ** 2, axis=0)
         mirrored = np.roll(power[::-1], 1)
-        # In shares of what stands at both: a strong station counts as its place, not as all.
+        # Normalise by the power of both sides, so that a strong station counts as one place.
         shares[skew] = (both / (power + mirrored))[keep]
         one_sided = np.maximum(one_sided, (np.abs(power - mirrored) / (power + mirrored))[keep])
-    # Noise is nearly the same on both sides and tells nothing.
+    # Noise is nearly equal on both sides and carries no information.
     weight = np.maximum(one_sided - NOISE_POWER_LOG, 0.0) ** 2
     if weight.sum() < MIN_WEIGHT:
         return None
@@ -60,7 +60,7 @@ def measured_skew(samples: Complex) -> int | None:
     for skew, share in shares.items():
         constant = np.sum(weight * share)
         left = float(np.sum(weight * np.abs(share - constant) ** 2))
-        # One line alone tells skew and imbalance apart only by this: no receiver is as bad as that.
+        # A single line separates skew from imbalance only by size: no receiver has so much imbalance.
         rest[skew] = left + max(abs(constant) - WORST_BALANCE, 0.0) ** 2
     best = min(rest, key=lambda skew: rest[skew])
     others = min(value for skew, value in rest.items() if skew != best)

@@ -3,21 +3,21 @@
 import numpy as np
 from numpy.typing import NDArray
 
-# Columns whose means are looked at one by one: a second, in which a voice or key says something.
+# Columns averaged together: one second, in which a voice or key is heard at least once.
 COLUMNS_A_MEAN = 10
-# A channel is busy when its mean stands this far above the floor.
+# A channel is busy when its mean exceeds the floor by this much.
 BUSY_DB = 6.0
-# At least this share of the rows is taken to be quiet.
+# Assume that at least this share of the rows is quiet.
 QUIET_SHARE = 0.25
 
 
 def clear_stretches(
     columns_db: NDArray[np.float32], row_hz: float, low_hz: float, width_hz: float
 ) -> tuple[tuple[float, float], ...]:
-    """Stretches at least width_hz wide in which no second was busy, rising.
+    """Find gaps at least width_hz wide in which no second was busy, rising.
 
-    columns_db : dB, shape (columns, rows), frequency rising along the rows, the first at low_hz.
-    Empty where the rows are too wide to tell, or a second is not over yet.
+    columns_db : dB, shape (columns, rows), frequency rising along the rows, the first at low_hz. The result is empty
+    where the rows are too wide, or before one second has passed.
     """
     count = columns_db.shape[0] // COLUMNS_A_MEAN
     if not count or row_hz > width_hz / 3:
@@ -34,10 +34,10 @@ def clear_stretches(
 def next_clear(
     gaps: tuple[tuple[float, float], ...], dial_hz: float, edges_hz: tuple[float, float], direction: int, step_hz: float
 ) -> float | None:
-    """Next place on the dial, up (+1) or down (-1), whose whole channel is in a gap; None without one.
+    """Next dial frequency, up (+1) or down (-1), whose whole channel is in a gap; None without one.
 
-    edges_hz : of the channel about the dial. The place is a whole number of steps, the nearest edge of its gap first;
-    from within a gap it goes on to the next one.
+    edges_hz : of the channel relative to the dial. The result is a whole number of steps and starts at the near edge of
+    a gap; from within a gap it goes on to the next one.
     """
     low_hz, high_hz = edges_hz
     able: list[tuple[float, float]] = []

@@ -1,4 +1,4 @@
-"""Cutting one slice out of a wide stream: mix, filter and decimate in one matrix product."""
+"""Extraction of a slice from a wide stream: mix, filter and decimate in one matrix product."""
 
 from functools import lru_cache
 
@@ -9,17 +9,16 @@ from yarddial.dsp.phasor import phasor
 
 Complex = NDArray[np.complex64]
 
-# Filter length in decimated samples: 8 suppress aliases in the clean part by 75 dB (66 dB when decimating by four);
-# twice as many would cost what they save.
+# Filter length in output samples. Eight suppress aliases by 75 dB in the clean part (66 dB when decimating by four).
 TAPS_A_SAMPLE = 8
-# Short rows leave the processor idle, so up to this factor one row makes several outputs: with them 16 columns.
+# Short rows use the processor badly: up to this factor a row makes several outputs, with 16 columns together.
 SHORT_FACTOR, OUTPUTS_A_ROW = 16, 9
-# Half width of the slice that is flat (to 0.003 dB) and free of alias, as a fraction of the decimated rate.
+# Half width of the flat (0.003 dB), alias-free slice, as a fraction of the decimated rate.
 CLEAN_FRACTION = 0.19
 
 
 def decimation_for(rate_hz: float, half_width_hz: float) -> int:
-    """Largest power of two by which a stream can be decimated while +-half_width_hz stays free of alias."""
+    """Largest power of two by which a stream can be decimated with +-half_width_hz free of aliases."""
     factor = 1
     while rate_hz / (2 * factor) * CLEAN_FRACTION >= half_width_hz and factor < 4096:
         factor *= 2
@@ -47,24 +46,24 @@ class Decimator:
         self.rate_hz = rate_hz
         self.factor = factor
         self.out_rate_hz = rate_hz / factor
-        # In cycles a sample; kept as a remainder so that phases stay exact for days.
+        # Mixer phase in cycles per sample, kept as a remainder so that it stays exact for days.
         self._turns = offset_hz / rate_hz
         taps = _lowpass(factor) * np.exp(-2j * np.pi * self._turns * np.arange(TAPS_A_SAMPLE * factor))
         self._outputs = OUTPUTS_A_ROW if factor <= SHORT_FACTOR else 1
         self._taps = _banded(taps.astype(np.complex64).reshape(TAPS_A_SAMPLE, factor), self._outputs)
         self._left = np.empty(0, np.complex64)
-        # Outputs that still lack their last inputs, after those that lack their first ones.
+        # Outputs that wait for their last inputs.
         self._sums = np.zeros((-(-self._taps.shape[1] // self._outputs) - 1, self._outputs), np.complex64)
         self._early = TAPS_A_SAMPLE - 1
         self._out_index = 0
 
     @property
     def delay_samples(self) -> float:
-        """Delay of an output sample in input samples."""
+        """Delay of an output sample, in input samples."""
         return (TAPS_A_SAMPLE * self.factor - 1) / 2
 
     def push(self, samples: Complex) -> Complex:
-        """Take more input and return the decimated samples that are now complete, some dozens of samples late."""
+        """Take more input and return the decimated samples completed by it, a few dozen samples late."""
         if self.factor == 1:
             return self._mix_only(samples)
         partial = self._multiplied(samples)
@@ -80,7 +79,7 @@ class Decimator:
         return self._rotate(out[early:], self.factor)
 
     def _multiplied(self, samples: Complex) -> Complex:
-        """Rows of input times the taps; only the row that was begun before is put together, all others stay."""
+        """Multiply rows of input by the taps; only the row that was begun before is copied together."""
         wide = self._taps.shape[0]
         begun = self._left.size
         head = min(wide - begun, samples.size) if begun else 0
@@ -94,7 +93,7 @@ class Decimator:
         if begun:
             partial[0] = first @ self._taps
         np.matmul(samples[head : head + rows * wide].reshape(rows, wide), self._taps, out=partial[at:])
-        # A copy: the caller may use its buffer again.
+        # Copy, because the caller may reuse its buffer.
         self._left = samples[head + rows * wide :].copy()
         return partial
 
@@ -102,14 +101,14 @@ class Decimator:
         return self._rotate(np.asarray(samples, np.complex64), 1)
 
     def _rotate(self, out: Complex, step: int) -> Complex:
-        # The taps mix with the phase of each output's own first input; this brings all onto one phase.
+        # The taps mix with the phase of each output's first input; rotate all outputs to a common phase.
         rotated: Complex = out * phasor(-self._turns * step, self._out_index, out.size)
         self._out_index += out.size
         return rotated
 
 
 def decimate(samples: Complex, rate_hz: float, offset_hz: float, factor: int) -> Complex:
-    """Decimate a whole array; see `Decimator`. The first sample is centred `delay_samples` into the input."""
+    """Decimate a whole array; see `Decimator`. The first output is centred `delay_samples` into the input."""
     decimator = Decimator(rate_hz, offset_hz, factor)
     if factor == 1:
         return decimator.push(samples)
@@ -118,7 +117,7 @@ def decimate(samples: Complex, rate_hz: float, offset_hz: float, factor: int) ->
 
 
 def _banded(taps: Complex, outputs: int) -> Complex:
-    """Taps of several outputs side by side: a row of outputs x factor samples reaches outputs + SPREAD - 1 of them.
+    """Arrange the taps of several outputs in one matrix; a row of outputs x factor samples feeds all of them.
 
     taps : shape (SPREAD, factor).
     """

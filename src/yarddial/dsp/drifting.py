@@ -1,4 +1,4 @@
-"""A carrier that drifts by more than a bin while it is measured: frequency and rate of change together."""
+"""Estimation of a carrier that drifts by more than a bin: frequency and rate of change together."""
 
 import msgspec
 import numpy as np
@@ -9,13 +9,14 @@ from yarddial.dsp.decimation import decimate, decimation_for
 from yarddial.yard.errors import BadSamples
 
 Complex = NDArray[np.complex64]
-# Faster than a warming crystal at the top of its reach, and than a satellite's Doppler: hertz a second.
+# Largest drift searched: faster than a warming crystal at its upper limit, and than satellite Doppler; hertz per
+# second.
 MAX_DRIFT = 2.0
-# Drift in bins allowed within a short row; rows are added along each track.
+# Drift allowed within a short row, in bins; rows are summed along each track.
 ROW_DRIFT_BINS, MIN_ROWS, MAX_ROWS = 0.5, 4, 128
-# Steps of the finer grid, in units of 1 / T^2: half a step costs 0.3 dB.
+# Step of the fine grid in units of 1 / T^2: half a step costs 0.3 dB.
 GRID_STEP = 1.2
-# Bins left to either side of the track for what comes after.
+# Bins kept to either side of the track for later stages.
 ROOM_BINS = 48
 
 
@@ -56,7 +57,7 @@ def estimate_drifting(
     start_hz, drift = _track(narrow, narrow_hz, within_hz, max_drift_hz_per_s)
     row_bin_hz = _row_bin_hz(narrow.size, narrow_hz, max_drift_hz_per_s)
     room_hz = min(ROOM_BINS * row_bin_hz, 0.4 * narrow_hz)
-    # A rate further off than this would have shown in the rows.
+    # A larger residual rate would have shown in the rows.
     drift += _finer(_still(narrow, narrow_hz, start_hz, drift), narrow_hz, 2 * row_bin_hz, 2 * row_bin_hz / duration_s)
     carrier = estimate_carrier(_still(narrow, narrow_hz, start_hz, drift), narrow_hz, 0.0, room_hz)
     return msgspec.structs.replace(
@@ -68,14 +69,16 @@ def estimate_drifting(
 
 
 def _still(narrow: Complex, rate_hz: float, start_hz: float, drift: float) -> Complex:
-    """Turn a track back to a standstill: its phase is f t + r t^2 / 2 from the middle, whole turns off in float64."""
+    """Remove a track's frequency and drift: its phase is f t + r t^2 2 from the middle; subtract whole turns in
+    float64.
+    """
     time_s = (np.arange(narrow.size) - (narrow.size - 1) / 2) / rate_hz
     turns = (start_hz * time_s + 0.5 * drift * time_s**2) % 1.0
     return np.asarray(narrow * np.exp(-2j * np.pi * turns), np.complex64)
 
 
 def _finer(still: Complex, rate_hz: float, within_hz: float, within_drift: float) -> float:
-    """The rate left over, by the whole block's likelihood on a grid on which at most 0.3 dB is lost."""
+    """Find the remaining drift by the full likelihood, on a grid that loses at most 0.3 dB."""
     from scipy import fft
 
     factor = decimation_for(rate_hz, within_hz)
@@ -96,14 +99,14 @@ def _finer(still: Complex, rate_hz: float, within_hz: float, within_drift: float
 
 
 def _row_bin_hz(count: int, rate_hz: float, max_drift: float) -> float:
-    """A row's bin: in a row of T seconds the fastest drift moves r T, half a bin 0.5 / T."""
+    """Bin width of a row: the fastest drift moves r T during T seconds, half a bin 0.5 T."""
     duration_s = count / rate_hz
     row_s = min((ROW_DRIFT_BINS / max_drift) ** 0.5, duration_s / MIN_ROWS)
     return float(1.0 / max(row_s, duration_s / MAX_ROWS))
 
 
 def _track(narrow: Complex, rate_hz: float, within_hz: float, max_drift: float) -> tuple[float, float]:
-    """Frequency at the middle and rate of the strongest straight track, to a fraction of a row's bin."""
+    """Find the strongest straight track: its frequency at the middle and its rate, to a fraction of a row's bin."""
     from scipy import fft
 
     row = round(rate_hz / _row_bin_hz(narrow.size, rate_hz, max_drift))
@@ -117,7 +120,7 @@ def _track(narrow: Complex, rate_hz: float, within_hz: float, max_drift: float) 
     reach = min(int(within_hz / bin_hz), middle - 1)
     row_s, span_s = row / rate_hz, (rows - 1) * row / rate_hz
     best = (-1.0, 0.0, 0.0)
-    # From one rate to the next the ends of the track move by half a point.
+    # From one rate to the next the track's ends move by half a point.
     limit = int(max_drift * span_s / bin_hz) + 1
     away = (np.arange(rows) - (rows - 1) / 2) * row_s
     for step in range(-limit, limit + 1):
@@ -127,12 +130,12 @@ def _track(narrow: Complex, rate_hz: float, within_hz: float, max_drift: float) 
         for line, shift in zip(power, shifts, strict=True):
             low = middle - reach + shift
             first, last = max(low, 0), min(low + 2 * reach + 1, points)
-            # A track may have left what this row shows.
+            # A track may leave the range of this row.
             if first < last:
                 total[first - low : last - low] += line[first:last]
         at = int(np.argmax(total))
         if total[at] > best[0]:
             best = (float(total[at]), (at - reach) * bin_hz, drift)
-    # The rows begin at the block's start: what is left over at its end moves the middle.
+    # The rows start with the block, so the unused samples at its end shift the middle.
     late_s = (narrow.size - rows * row) / 2 / rate_hz
     return best[1] + best[2] * late_s, best[2]

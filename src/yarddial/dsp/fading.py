@@ -1,4 +1,4 @@
-"""A carrier that fades: its line is broadened by the path, and its middle is what the transmitter sends."""
+"""Estimation of a fading carrier: the path broadens its line, whose centre is the transmitted frequency."""
 
 import msgspec
 import numpy as np
@@ -10,29 +10,29 @@ from yarddial.yard.errors import BadSamples, NoCarrier
 Complex = NDArray[np.complex64]
 Floats = NDArray[np.float64]
 
-# Spreads that are tried first, in bins, and the widest thought of, hertz.
+# Initial spreads in bins, and the widest spread searched, hertz.
 FIRST_BINS = (0.15, 0.4, 1.0, 2.5, 6.0, 15.0, 40.0)
 WIDEST_HZ = 3.0
-# Fitted band: this many spreads or bins to either side, within a limit of bins.
+# Fitted band: this many spreads or bins to either side, with an upper limit.
 BAND_SPREADS, BAND_BINS, MAX_BINS = 10.0, 40, 1_500
 MAX_ROUNDS = 25
-# A line's power over the noise in its own width, dB, from which it counts; chance of noise alone well under 1 in 1000.
+# Minimum power over the noise in the line's own width, dB; noise alone passes with far less than 1 in 1000.
 FADING_CNR_DB = 9.0
-# Share of the block under the cosine taper, which stops leakage at a tenth of the information; bins this close are then
+# Share of the block under the cosine taper, which stops leakage at a tenth of the information; bins this close are
 # correlated.
 TAPERED_SHARE, NEIGHBOUR_BINS = 0.3, 8
-# Spread times duration under which a block holds hardly a fade, and how far the middle is then known: in sqrt(s / T).
+# Below this spread times duration a block holds hardly one fade; sigma is then this factor times sqrt(s / T).
 FEW_FADES, SHORT_RECORD_FACTOR = 2.0, 0.33
 # Number of pieces of the spectrum compared with the model, out to this many spreads.
 CHECKED_PIECES, PIECES_REACH = 12, 3.0
 
 
 class Faded(msgspec.Struct, frozen=True):
-    """A broadened line: its middle relative to the centre, its standard deviation as a spectrum, and its uncertainties.
+    """A broadened line: its centre, its standard deviation over frequency, and their uncertainties.
 
     spread_hz : standard deviation of the line's power over frequency; near 0 for a steady carrier.
-    cn0_dbhz : all of the line's power to noise density.
-    left, freedom : chi-square of the spectrum about the model over its degrees of freedom, and those.
+    cn0_dbhz : total power of the line to noise density.
+    left, freedom : chi-square of the spectrum about the model, and its degrees of freedom.
     """
 
     frequency_hz: float
@@ -46,7 +46,7 @@ class Faded(msgspec.Struct, frozen=True):
 
 
 def estimate_fading(samples: Complex, rate_hz: float, near_hz: float = 0.0, within_hz: float = 200.0) -> Faded:
-    """Estimate the middle of a line that is broadened by fading.
+    """Estimate the centre of a line that fading has broadened.
 
     Whittle's likelihood of the periodogram with a Gaussian line on white noise, where the line is taken as the
     finite block shows it: the transform of its correlation times that of the block's taper [1]_. So the same model
@@ -106,7 +106,7 @@ def estimate_fading(samples: Complex, rate_hz: float, near_hz: float = 0.0, with
         )
     sigma_hz = float(covariance[0, 0] ** 0.5)
     if duration_s * spread_hz < FEW_FADES:
-        # With hardly a fade in the block the information is too hopeful; the law of lagged products then holds.
+        # With hardly one fade in the block the information matrix is optimistic; use the law of lagged products.
         sigma_hz = max(sigma_hz, SHORT_RECORD_FACTOR * float(np.sqrt(spread_hz / duration_s)))
     return Faded(
         near_hz + start_hz + float(middle),
@@ -148,7 +148,7 @@ def _loudest_band(narrow: Complex, rate_hz: float, within_hz: float) -> float:
             break
         half = max(int(2 * spread_bins), 0)
         summed = np.convolve(power / noise - 1, np.ones(2 * half + 1), "same")[inside]
-        # A sum of n exponentials scatters by sqrt(n).
+        # A sum of n exponentials has the standard deviation sqrt(n).
         stands = summed / np.sqrt(2 * half + 1)
         at = int(np.argmax(stands))
         if stands[at] > best[0]:
@@ -157,7 +157,7 @@ def _loudest_band(narrow: Complex, rate_hz: float, within_hz: float) -> float:
 
 
 def _taper(count: int) -> Floats:
-    """Flat, with cosines at its edges."""
+    """Flat window with cosine edges."""
     edge = max(int(TAPERED_SHARE / 2 * count), 1)
     rise = 0.5 - 0.5 * np.cos(np.pi * (np.arange(edge) + 0.5) / edge)
     return np.concatenate([rise, np.ones(count - 2 * edge), rise[::-1]])
@@ -192,27 +192,27 @@ class _Model:
         self._alike = np.abs(beside) ** 2
 
     def _line(self, middle_hz: float, spread_hz: float) -> Floats:
-        """A line of power 1 as the block shows it, density at the bins."""
+        """Density at the bins of a line of unit power, as the finite block shows it."""
         from scipy import fft
 
         r = self._of_taper * np.exp(-2 * (np.pi * spread_hz * self._lag_s) ** 2)
         r = r * np.exp(2j * np.pi * middle_hz * self._lag_s)
-        # Negative lags are the conjugates: twice the real part, lag 0 once.
+        # Negative lags are conjugates: take twice the real part, with lag 0 once.
         density = 2 * fft.fft(r).real - 1.0
         return np.asarray(np.maximum(density[self._inside] / self._rate_hz, 1e-12), float)
 
     def expected(self, point: Floats) -> Floats:
-        """Density at every bin of the band."""
+        """Expected density at every bin of the band."""
         middle, log_spread, log_power, log_noise = point
         return np.asarray(np.exp(log_power) * self._line(middle, np.exp(log_spread)) + np.exp(log_noise))
 
     def height(self, point: Floats) -> float:
-        """Whittle's log likelihood of a model."""
+        """Whittle log likelihood of a point."""
         model = self.expected(point)
         return -float(np.sum(np.log(model) + self._seen / model))
 
     def _slopes(self, point: Floats) -> Floats:
-        """Slopes of the log density for each of the four, shape (4, bins)."""
+        """Derivatives of the log density by the four parameters, shape (4, bins)."""
         steps = np.array([0.02 * max(np.exp(point[1]), 0.3 / self._duration_s), 0.02, 0.0, 0.0])
         model = self.expected(point)
         rows = []
@@ -226,12 +226,12 @@ class _Model:
         return np.array(rows)
 
     def information(self, point: Floats) -> Floats:
-        """Fisher's information of independent exponential bins."""
+        """Fisher information of independent exponential bins."""
         slopes = self._slopes(point)
         return np.asarray(slopes @ slopes.T + np.diag([0.0, 1e-3, 0.0, 0.0]))
 
     def covariance(self, point: Floats) -> Floats:
-        """Of the four: the information turned about, with what neighbouring bins share."""
+        """Covariance of the four parameters: the inverse information, enlarged for correlated neighbouring bins."""
         slopes = self._slopes(point)
         shared = slopes @ slopes.T
         for distance in range(1, NEIGHBOUR_BINS + 1):
@@ -241,19 +241,19 @@ class _Model:
         return np.asarray(turned @ shared @ turned)
 
     def left(self, point: Floats) -> tuple[float, float]:
-        """Whether the spectrum is the model's: of pieces of the line's own width, how far their means are from it."""
+        """Goodness of fit: deviations of pieces of the line's own width from the model."""
         ratio = self._seen / self.expected(point)
         order = np.argsort(self._hertz)
         reach = max(PIECES_REACH * float(np.exp(point[1])), 20 / self._duration_s)
         inside = order[np.abs(self._hertz[order] - point[0]) <= reach]
         pieces = np.array_split(ratio[inside], CHECKED_PIECES)
-        # Neighbours go together: a mean of n exponentials is known to sqrt(alike / n).
+        # Neighbouring bins are correlated: a mean of n exponentials has sigma sqrt(alike / n).
         alike = 1 + 2 * float(self._alike[1:].sum())
         chi2 = sum(piece.size * (float(piece.mean()) - 1) ** 2 / alike for piece in pieces if piece.size)
         return chi2 / (CHECKED_PIECES - 2), float(CHECKED_PIECES - 2)
 
     def climb(self) -> Floats:
-        """Scoring from the best of a few spreads."""
+        """Maximise by Fisher scoring from the best of a few spreads."""
         noise = float(np.median(self._seen)) / np.log(2)
         bin_hz = 1 / self._duration_s
         whole = max(float(np.sum(self._seen - noise)) * bin_hz, noise * bin_hz)

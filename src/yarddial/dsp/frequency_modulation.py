@@ -1,4 +1,4 @@
-"""Centre of frequency-modulated signals, and the stereo pilot that gives the sample clock."""
+"""Centre frequency of FM signals, and the stereo pilot that measures the sample clock."""
 
 from typing import Literal
 
@@ -18,30 +18,30 @@ Complex = NDArray[np.complex64]
 Floats = NDArray[np.float64]
 Width = Literal["narrow", "wide"]
 
-# Half width of the channel that is let through: deviation and the highest tone to either side (Carson's rule).
+# Half width of the channel filter: deviation plus the highest tone (Carson's rule).
 HALF_WIDTH_HZ = {"narrow": 7_500.0, "wide": 110_000.0}
-# Below this ratio clicks pull the mean to the middle of the filter.
+# Below this ratio FM clicks pull the mean towards the filter's centre.
 MIN_CNR_DB = {"narrow": 10.0, "wide": 10.0}
 SEGMENT_COUNT = 8
-# So much of a recording tells where the station of a pilot is.
+# Duration used to locate the station of a pilot.
 CENTRE_S = 0.5
-# Bins that give the mean's uncertainty: outside the window's own width, below speech.
+# Bins that estimate the mean's uncertainty: beyond the window's width, below speech.
 FIRST_BIN, LAST_BIN = 2, 24
-# By how much the weighted mean errs more than the bound of a lone carrier: sqrt((energy of the weights' slope) / 12),
-# weights of sum 1 over a time of 1: 4 pi^2 / 2 for Hann, 4 pi^2 0.781 for Blackman.
+# Error of the weighted mean relative to the bound of a bare carrier: sqrt((energy of the weights' slope) / 12), for
+# weights of sum 1 over unit time: 4 pi^2 / 2 for Hann, 4 pi^2 0.781 for Blackman.
 OVER_BOUND = {"narrow": (4 * np.pi**2 * 0.5 / 12) ** 0.5, "wide": (4 * np.pi**2 * 0.781 / 12) ** 0.5}
-# A lean that is as likely as this is said.
+# Report asymmetric modulation from this probability on.
 LEANS_FROM = 0.9
 LOPSIDED_REMARK = "its modulation is lopsided, as of a limiter that clips one side: the middle is that of its pauses"
 NO_PAUSE = "it never pauses, and a lopsided limiter moves its middle: measure while nobody speaks"
-# So many of its own uncertainties the flat part must reach.
+# Minimum of the flat part of the spectrum, in its own sigmas.
 MIN_FLAT_SIGMAS = 9.0
 # 4 pi^2 times the weights' energy over that of their slope: 3 for Hann, 2.21 for Blackman.
 NOISE_RISE_DB = {"narrow": 3.0, "wide": 2.21}
 
 
 class Centre(msgspec.Struct, frozen=True):
-    """The centre of a modulated signal relative to the place searched, hertz, and how sure that is."""
+    """Centre of a modulated signal relative to the searched frequency, hertz, with its uncertainty."""
 
     frequency_hz: float
     sigma_hz: float
@@ -54,7 +54,7 @@ class Centre(msgspec.Struct, frozen=True):
 class Pilot(msgspec.Struct, frozen=True):
     """The stereo pilot as counted by the sample clock; `clock_ppm` is positive when that clock runs fast.
 
-    model, remark : by which it was measured, and what a person should know, as `Carrier` has them.
+    model, remark : signal model and remark, as in `Carrier`.
     """
 
     frequency_hz: float
@@ -103,7 +103,7 @@ def estimate_centre(samples: Complex, rate_hz: float, near_hz: float, within_hz:
     slice_hz = rate_hz / factor
     narrow = _of_quick_length(decimate(samples, rate_hz, near_hz, factor))
     centre_hz = 0.0
-    # The filter must lie on the signal before the mean is true; twice is enough from anywhere in the search.
+    # Centre the filter on the signal first; two rounds suffice from anywhere in the search.
     for reach_hz in (half_hz + within_hz, half_hz, half_hz):
         channel = _channel(narrow, slice_hz, centre_hz, min(reach_hz, 0.48 * slice_hz))
         centre_hz += float(_weights(channel.size - 1, width) @ _instantaneous(channel, slice_hz))
@@ -131,7 +131,7 @@ def estimate_centre(samples: Complex, rate_hz: float, near_hz: float, within_hz:
     sigma, drift = _scatter(hertz, width, duration, noise_sigma)
     remark = ""
     if width == "narrow":
-        # Noise of FM rises as the square: N0 / C f^2 up to the top.
+        # FM noise rises with the square of frequency: N0 / C f^2 up to the top.
         level_hz = float(_weights(hertz.size, width) @ hertz)
         leaning = judge_lean(hertz, slice_hz, level_hz, sigma, float(np.sqrt(TOP_HZ**3 / (3 * cn0))))
         centre_hz, sigma = centre_hz + leaning.middle_hz - level_hz, leaning.sigma_hz
@@ -140,16 +140,16 @@ def estimate_centre(samples: Complex, rate_hz: float, near_hz: float, within_hz:
 
 
 def estimate_pilot(samples: Complex, rate_hz: float, near_hz: float, within_hz: float) -> Pilot:
-    """Measure the 19 kHz stereo pilot of a wide FM station, and by it the sample clock.
+    """Measure the 19 kHz stereo pilot of a wide FM station, and from it the sample clock.
 
-    A clock fast by p counts the pilot at 19 kHz / (1 + p). No better than the station's own pilot (rule: 2 Hz).
+    A clock fast by p counts the pilot at 19 kHz (1 + p). The result is limited by the station's own pilot (rule: 2 Hz).
 
     Raises
     ------
     NoCarrier
-        No station, or no pilot in it.
+        There is no station, or no pilot in it.
     """
-    # Where the station is need not be known so well, and the filter is wide.
+    # The station's frequency is not critical here, because the filter is wide.
     centre = estimate_centre(samples[: int(CENTRE_S * rate_hz)], rate_hz, near_hz, within_hz, "wide")
     half_hz = HALF_WIDTH_HZ["wide"]
     factor = decimation_for(rate_hz, half_hz)
@@ -176,14 +176,14 @@ def _check(samples: Complex, rate_hz: float, half_hz: float) -> None:
 
 
 def _of_quick_length(narrow: Complex) -> Complex:
-    """A sample or two less: a transform of an awkward length takes several times as long."""
+    """Drop a few samples: a transform of an awkward length takes several times as long."""
     from scipy import fft
 
     return narrow[: fft.prev_fast_len(narrow.size)]
 
 
 def _channel(narrow: Complex, rate_hz: float, centre_hz: float, half_hz: float) -> Complex:
-    """Let through centre +- half width, with soft edges of a tenth, and bring the centre to zero."""
+    """Pass centre +- half width, with soft edges of a tenth, and shift the centre to zero."""
     from scipy import fft
 
     spectrum = fft.fft(narrow)
@@ -194,7 +194,7 @@ def _channel(narrow: Complex, rate_hz: float, centre_hz: float, half_hz: float) 
 
 
 def _instantaneous(channel: Complex, rate_hz: float) -> Floats:
-    """Frequency from one sample to the next, hertz."""
+    """Frequency between consecutive samples, hertz."""
     step = channel[1:] * np.conj(channel[:-1])
     hertz: Floats = np.angle(step).astype(np.float64) * (rate_hz / (2 * np.pi))
     return hertz
@@ -207,7 +207,7 @@ def _weights(count: int, width: Width) -> Floats:
 
 
 def _carrier_to_noise(channel: Complex) -> float:
-    """By the second and fourth moments of a constant envelope in Gaussian noise."""
+    """Carrier-to-noise ratio from the second and fourth moments of a constant envelope in Gaussian noise."""
     power = np.abs(channel.astype(np.complex128)) ** 2
     second, fourth = float(power.mean()), float((power**2).mean())
     carrier = np.sqrt(max(2 * second**2 - fourth, 0.0))
@@ -231,10 +231,10 @@ def _scatter(hertz: Floats, width: Width, duration_s: float, noise_sigma_hz: flo
     rows = np.stack([1 + NOISE_RISE_DB[width] * bins**2, np.ones(bins.size)], axis=1)
     from scipy.optimize import nnls
 
-    # Each power scatters by itself: relative weights, from a first, smooth guess.
+    # Weight the powers by a smooth first guess, because each scatters in proportion to itself.
     size = np.maximum(rows[:, 0] * float(np.median(beside / rows[:, 0])), 1e-30)
     (noise, low), _ = nnls(rows / size[:, None], beside / size)
-    # A flat spectrum must exceed what noise alone would show.
+    # The flat part must exceed what noise alone would show.
     if low < MIN_FLAT_SIGMAS / float(np.sqrt(np.sum(size**-2.0))):
         noise, low = float(np.mean(beside / rows[:, 0])), 0.0
     noise = noise if noise > 2 * noise_sigma_hz**2 else noise_sigma_hz**2

@@ -1,4 +1,4 @@
-"""Blind I/Q balance: estimate the mirror from the signals on both sides of the centre."""
+"""Blind I/Q balance: estimation of the mirror image from the signals on both sides of the centre."""
 
 from math import log10
 
@@ -12,7 +12,7 @@ Complex = NDArray[np.complex64]
 FFT_POINTS = 4096
 # Use only pairs of bins whose powers differ by this much; symmetric signals carry no information.
 DIFFERS_DB = 20.0
-# Bins about the centre, where the spike stands, are left out; and at the span's ends.
+# Exclude this many bins around the centre spike and at the ends of the span.
 CENTRE_BINS = 4
 # Remove a mirror only when it stands this many sigma above its uncertainty.
 MIN_MIRROR_SIGMAS = 3.0
@@ -21,10 +21,10 @@ INDEPENDENT_SHARE = 0.95
 
 
 class Balance(msgspec.Struct, frozen=True):
-    """The mirror's strength: samples are x + mirror x*, and x is had back by taking that out.
+    """Strength of the mirror: samples are x + mirror x*; subtracting it restores x.
 
     sigma : one-sigma uncertainty of each part of `mirror`.
-    pairs : pairs of places that decided.
+    pairs : number of bin pairs that decided.
     """
 
     mirror: complex
@@ -33,21 +33,21 @@ class Balance(msgspec.Struct, frozen=True):
 
     @property
     def is_sure(self) -> bool:
-        """True when taking it out helps rather than harms."""
+        """Return True when removal helps rather than harms."""
         return abs(self.mirror) > MIN_MIRROR_SIGMAS * self.sigma * 2**0.5
 
     @property
     def before_db(self) -> float:
-        """How far mirrors are down as received, dB."""
+        """Mirror rejection as received, dB."""
         return -20 * log10(max(abs(self.mirror), 1e-9))
 
     @property
     def after_db(self) -> float:
-        """How far they are down once it is taken out, at one sigma."""
+        """Mirror rejection after removal, dB, at one sigma."""
         return -20 * log10(max(self.sigma * 2**0.5, 1e-9)) if self.is_sure else self.before_db
 
     def take_out(self, samples: Complex) -> Complex:
-        """Samples without the mirror; as they came when that would not be sure to help."""
+        """Return the samples without the mirror; unchanged when the estimate is too uncertain."""
         if not self.is_sure:
             return samples
         cleaned = samples - np.complex64(self.mirror) * samples.conj()
@@ -73,11 +73,11 @@ class BalanceEstimator:
 
     @property
     def spectra(self) -> int:
-        """How many have been gathered."""
+        """Number of spectra gathered."""
         return self._count
 
     def push(self, samples: Complex) -> None:
-        """Take samples; half overlapping spectra are gathered."""
+        """Take samples and gather half-overlapping spectra."""
         import scipy.fft
 
         joined = np.concatenate([self._held, samples])
@@ -88,7 +88,7 @@ class BalanceEstimator:
             count = min(64, rows - first)
             frames = windows(joined[first * step :], FFT_POINTS, step, count) * self._window
             spectra = scipy.fft.fft(frames, axis=1, overwrite_x=True)
-            # Bin k and its mirror -k; k = 0 pairs with itself and is left out later.
+            # Bin k pairs with -k; k = 0 pairs with itself and is excluded later.
             upper, lower = spectra[:, : FFT_POINTS // 2], spectra[:, -np.arange(FFT_POINTS // 2)]
             self._product += (upper * lower).sum(axis=0)
             self._upper += (upper.real**2 + upper.imag**2).sum(axis=0)
@@ -98,7 +98,7 @@ class BalanceEstimator:
     def estimate(self) -> Balance | None:
         """Estimate the mirror; None when no pair of bins differs enough.
 
-        The mirror itself fills the weak side, so the weights are made again without it until nothing changes.
+        The mirror itself adds to the weak side, so the weights are recomputed without it until they settle.
         """
         if not self._count:
             return None
@@ -106,7 +106,7 @@ class BalanceEstimator:
         places = np.arange(FFT_POINTS // 2)
         decides = (places > CENTRE_BINS) & (places < 0.45 * FFT_POINTS)
         for _ in range(6):
-            # What the sums would be with the mirror taken out.
+            # Value of the sums with the mirror removed.
             turned = 2 * (np.conj(mirror) * self._product).real
             upper = np.maximum(self._upper - turned + abs(mirror) ** 2 * self._lower, 1e-30)
             lower = np.maximum(self._lower - turned + abs(mirror) ** 2 * self._upper, 1e-30)

@@ -1,30 +1,30 @@
-"""FM whose mean leans with its loudness: a limiter that clips one side. The middle is what its pauses show."""
+"""FM whose mean shifts with loudness, because a limiter clips one side; its centre is taken from speech pauses."""
 
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
-# Pieces of a Hann window each, seconds, half over the next: what speech holds, from 200 Hz on, averages out in one.
+# Length of the half-overlapping Hann pieces: speech, from 200 Hz on, averages out in one.
 PIECE_S = 0.04
-# Half-overlapping Hann pieces of white noise tell as much as three quarters of them would that are apart.
+# Half-overlapping Hann pieces of white noise have the variance of three quarters as many separate ones.
 OVERLAP_VARIANCE_FACTOR = 4 / 3
-# Speech's top, to which loudness is measured; hertz. Loudness is counted in kilohertz.
+# Upper limit of speech, up to which loudness is measured; hertz. Loudness is counted in kilohertz.
 TOP_HZ, LOUD_HZ = 3_400.0, 1_000.0
-# Before a look: most transmitters are even; some lean by hertz for a kilohertz of deviation, a few by tens, and one
-# that clips one side by hundreds.
+# Prior probability of each class: most transmitters are even, some shift by hertz per kilohertz of deviation, a few by
+# tens, and one that clips one side by hundreds.
 CLASS_PRIORS = (0.75, 0.12, 0.08, 0.05)
 LEANS_HZ = (0.0, 3.0, 30.0, 300.0)
-# It pauses where the quiet twentieth of the pieces has less than this share of the loud tenth's deviation.
+# There are pauses where the quietest twentieth of the pieces has less than this share of the loud tenth's deviation.
 PAUSE_DEVIATION_SHARE = 0.35
-# Pieces at least, and what a piece is known to at best.
+# Minimum number of pieces, and the least sigma of one.
 MIN_PIECES, MIN_HZ = 6, 1e-3
 
 
 class Leaning(msgspec.Struct, frozen=True):
-    """The middle by each kind of transmitter, weighed.
+    """Centre averaged over the classes of transmitters.
 
-    odds : that it leans. pauses : whether that could be seen.
+    odds : probability of a shift. pauses : whether speech pauses could show one.
     """
 
     middle_hz: float
@@ -34,19 +34,19 @@ class Leaning(msgspec.Struct, frozen=True):
 
 
 def judge_lean(hertz: Floats, rate_hz: float, middle_hz: float, sigma_hz: float, noise_hz: float) -> Leaning:
-    """Weigh whether a narrow FM signal's mean frequency leans with its loudness, and what its middle is then.
+    """Estimate the centre of a narrow FM signal whose mean frequency may shift with its loudness.
 
-    Piece by piece the mean is middle + a s + b s^2, s the loudness; a and b are of a leaning's size before the look.
-    Where there are no pauses that would tell, the uncertainty holds what a lean might do.
+    The mean of a piece is middle + a s + b s^2 with loudness s; the priors of a and b follow the class of transmitter.
+    Without pauses to show a shift, the uncertainty includes it.
 
     Parameters
     ----------
     hertz : ndarray, shape (n,)
         Instantaneous frequency.
     rate_hz : float
-        Of its samples.
+        Its sample rate.
     middle_hz, sigma_hz : float
-        The plain mean and its uncertainty, right where nothing leans.
+        Plain mean and its uncertainty, valid without a shift.
     noise_hz : float
         Noise of the instantaneous frequency below TOP_HZ, rms.
 
@@ -69,7 +69,7 @@ def judge_lean(hertz: Floats, rate_hz: float, middle_hz: float, sigma_hz: float,
     loud = np.sqrt(np.maximum(pieces**2 @ window - means**2 - noise_hz**2, 0.0)) / LOUD_HZ
     quiet, high = np.percentile(loud, (5, 90))
     if quiet > PAUSE_DEVIATION_SHARE * high:
-        # What a lean might do stands as it did before the look.
+        # Without pauses the shift keeps its prior uncertainty.
         leans = float(np.asarray(CLASS_PRIORS) @ np.square(LEANS_HZ)) * float(
             np.mean(loud) ** 2 + np.mean(loud**2) ** 2
         )
@@ -102,14 +102,14 @@ def _scatter(means: Floats, rows: Floats, sigma_hz: float, count: int) -> Floats
         weighted = rows / variance[:, None]
         gram = weighted.T @ rows + 1e-9 * np.eye(3)
         left = means - rows @ np.linalg.solve(gram, weighted.T @ means)
-        # Each square scatters by twice the square of what it estimates.
+        # A square scatters by twice the square of its expectation.
         (still, moving), _ = nnls(parts / variance[:, None], left**2 / variance * means.size / (means.size - 3))
         variance = np.maximum(still + moving * parts[:, 1], min_variance)
     return np.asarray(variance)
 
 
 def _log_evidence(means: Floats, rows: Floats, variance: Floats, lean_hz: float) -> float:
-    """Log of the probability of the pieces' means, middle and lean integrated over; the middle's prior is flat."""
+    """Log evidence of the pieces' means, integrated over centre and shift with a flat prior for the centre."""
     prior = np.diag([1e-6, *(2 * [max(lean_hz, 1e-6) ** -2.0])])
     weighted = rows / variance[:, None]
     gram = weighted.T @ rows + prior

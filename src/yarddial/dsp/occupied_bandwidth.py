@@ -1,7 +1,7 @@
-"""How much room a transmission takes: the bandwidth that holds 99 % of its power, and that down to -26 dB.
+"""Occupied bandwidth of a transmission: for 99 % of its power, and down to -26 dB.
 
-Occupied bandwidth leaves half a percent of the mean power beyond either edge (ITU-R SM.328, Radio Regulations 1.153);
-the x-dB bandwidth is what lies between the outermost places where the density is x dB under its peak (ITU-R SM.443).
+Half a percent of the mean power is beyond either edge of the occupied bandwidth (ITU-R SM.328, Radio Regulations
+1.153); the x-dB bandwidth lies between the outermost places whose density is x dB below the peak (ITU-R SM.443).
 """
 
 import msgspec
@@ -10,18 +10,18 @@ from numpy.typing import NDArray
 
 SHARE_BEYOND = 0.005
 X_DB = 26.0
-# Density in a row over the floor's own, beneath which a place is noise.
+# A row must exceed the floor by this much to count as signal.
 CLEAR_DB = 6.0
-# Rows by which a Hann window alone widens a line at -26 dB, to either side.
+# Widening of a line by the Hann window at -26 dB, in rows to either side.
 SPREAD_ROWS = 1.0
 
 
 class OccupiedBandwidth(msgspec.Struct, frozen=True):
     """Edges in hertz relative to the rows' reference; `row_hz` is the resolution.
 
-    low_hz, high_hz : between them lie 99 % of the power.
-    down_low_hz, down_high_hz : beyond them it is more than 26 dB under its peak; None where noise hides that.
-    over_floor_db : the peak over the noise.
+    low_hz, high_hz : 99 % of the power is between them.
+    down_low_hz, down_high_hz : beyond them the density is more than 26 dB below the peak; None where noise hides that.
+    over_floor_db : peak over the noise floor.
     """
 
     low_hz: float
@@ -33,7 +33,7 @@ class OccupiedBandwidth(msgspec.Struct, frozen=True):
 
     @property
     def width_hz(self) -> float:
-        """With 99 % of the power."""
+        """Bandwidth that holds 99 % of the power."""
         return self.high_hz - self.low_hz
 
     @property
@@ -45,9 +45,9 @@ class OccupiedBandwidth(msgspec.Struct, frozen=True):
 def occupied_bandwidth(
     columns_db: NDArray[np.float32], row_hz: float, middle_hz: float = 0.0
 ) -> OccupiedBandwidth | None:
-    """From columns of a picture, dB, shape (columns, rows), low frequency first, the middle row at middle_hz.
+    """Measure from spectrogram columns, dB, shape (columns, rows), low frequency first, the middle row at middle_hz.
 
-    Power is averaged over the columns; the floor, the mean of the quieter quarter of rows, is taken off. None where
+    Power is averaged over the columns, and the floor (mean of the quieter quarter of rows) is subtracted. None where
     nothing stands out.
     """
     power = (10 ** (columns_db.astype(np.float64) / 10)).mean(axis=0)
@@ -57,7 +57,7 @@ def occupied_bandwidth(
     over_db = 10 * np.log10(peak / max(floor, 1e-30))
     if over_db < CLEAR_DB:
         return None
-    # Power that is not clear of the noise counts as noise; summed over many rows it would pass for signal.
+    # Power near the floor counts as noise; summed over many rows it would pass for signal.
     clear = np.where(power > floor * 10 ** (CLEAR_DB / 10), power - floor, 0.0)
     places_hz = middle_hz + (np.arange(power.size) - power.size / 2) * row_hz
     edges_hz = np.concatenate([places_hz - row_hz / 2, [places_hz[-1] + row_hz / 2]])

@@ -1,4 +1,4 @@
-"""Turning phasors, many samples at a time."""
+"""Rotating phasors for many samples at a time."""
 
 from functools import lru_cache
 

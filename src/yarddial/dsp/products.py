@@ -1,4 +1,4 @@
-"""How much of a channel is made by the receiver itself: what goes with the cube of all that is in the span."""
+"""Intermodulation made by the receiver itself: the part of a channel that follows the cube of the whole span."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -7,17 +7,17 @@ from numpy.typing import NDArray
 STRONG_DB, NEIGHBOUR_BINS = 25.0, 6
 # Ignore a cubic term below this many sigma.
 MIN_CUBIC_SIGMAS = 4.0
-# k P of 1 dB compression: from there on the cube does not tell all, and all of the channel counts as made.
+# k P at 1 dB compression. Above it the cube does not explain all, so all of the channel counts as products.
 COMPRESSION_1_DB = 0.11
-# Rounds of weighing anew; passes in which what came in is taken back from what came out.
+# Rounds of reweighting, and passes that reconstruct the input from the output.
 WEIGHING_ROUNDS, SUBTRACTION_PASSES = 4, 2
-# Cells over which strength is looked at, whatever the length.
+# Cells over which signal strength is evaluated, independent of length.
 STRENGTH_CELLS = 4096
 SPAN_SHARE, BESIDE_HZ = 0.42, 150e3
 
 
 def products_in_channel(samples: NDArray[np.complex64], rate_hz: float, offset_hz: float, width_hz: float) -> float:
-    """Power of third-order products within a channel, full scale squared; 0 where none is sure.
+    """Power of third-order products within a channel, full scale squared; 0 where none is certain.
 
     With y = x + k x |x|^2 the part u = x (|x|^2 - 2 mean |x|^2) holds every product of the third order and what strong
     signals' modulation does to weak ones, but not the weak signals themselves, whose linear part 2 P x is taken off.
@@ -50,7 +50,7 @@ def products_in_channel(samples: NDArray[np.complex64], rate_hz: float, offset_h
     weak = _weak(heard, size) & (np.abs(hertz) < SPAN_SHARE * rate_hz)
     x, k, variance = y, 0j, 1e30
     for _ in range(SUBTRACTION_PASSES):
-        # From y itself the cube would hold products of products, which are not there: x is taken back from it first.
+        # The cube of y would contain products of products, so recover x first.
         for _ in range(SUBTRACTION_PASSES):
             x = y - np.complex64(k) * x * np.abs(x) ** 2
         power = np.abs(x) ** 2
@@ -66,13 +66,13 @@ def products_in_channel(samples: NDArray[np.complex64], rate_hz: float, offset_h
 
 
 def _part(heard: NDArray[np.complex64], cube: NDArray[np.complex64], weak: NDArray[np.bool_]) -> tuple[complex, float]:
-    """By which part one goes with the other, and the variance of that: least squares weighed by what is left over.
+    """Weighted least squares of one signal on another: the factor and its variance.
 
-    Signals' own bins are left over and so lose their weight; products' own bins are explained and keep it.
+    Bins of real signals stay in the residual and lose weight; bins of products are explained and keep it.
     """
     k, variance = 0j, 1e30
     cubes = np.abs(cube) ** 2
-    # All alike at first: by what is heard alone, products' own bins would never gain weight.
+    # Start with equal weights: with weights from the signal alone, product bins would never gain weight.
     left = np.ones(STRENGTH_CELLS, np.float32)
     for _ in range(WEIGHING_ROUNDS):
         weight = np.where(weak, np.repeat(1 / np.maximum(left, np.float32(1e-20)), cube.size // STRENGTH_CELLS), 0.0)
@@ -86,7 +86,7 @@ def _part(heard: NDArray[np.complex64], cube: NDArray[np.complex64], weak: NDArr
 
 
 def _weak(heard: NDArray[np.complex64], size: int) -> NDArray[np.bool_]:
-    """Bins away from strong lines."""
+    """Select the bins away from strong lines."""
     cells = (np.abs(heard) ** 2).reshape(STRENGTH_CELLS, -1).sum(axis=1)
     strong = cells > cells.sum() * 10 ** (-STRONG_DB / 10)
     for _ in range(NEIGHBOUR_BINS):
@@ -116,7 +116,7 @@ def clipping_in_channel(
     energy = float(np.vdot(clear[inside], clear[inside]).real)
     part = complex(np.vdot(clear[inside], bent[inside])) / energy if energy > 0 else 0.0
     left = np.abs(bent - part * clear) ** 2
-    # The median of a noise spectrum's bins is ln 2 of their mean.
+    # The median of a noise spectrum's bins is ln 2 times their mean.
     even = float(np.median(left[beside])) / float(np.log(2)) if beside.any() else 0.0
     product_power = float(left[inside].sum()) - even * int(inside.sum())
     return max(product_power, 0.0) / (samples.size * float((window**2).sum()))

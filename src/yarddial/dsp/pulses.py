@@ -9,16 +9,16 @@ from yarddial.dsp.windows import windows
 Complex = NDArray[np.complex64]
 # Twice the mains frequencies of 50 and 60 Hz, and the rate of the spectra.
 MAINS_HZ, OFTEN_HZ = (100.0, 120.0), 1_000.0
-# So much of the span's middle is looked at.
+# Share of the span around its middle that is used.
 USABLE_SHARE = 0.8
 
 
 def mains_pulses(samples: Complex, rate_hz: float) -> tuple[float, float]:
-    """Swing of the level at 100 and at 120 Hz, as a share of its mean.
+    """Modulation depth of the level at 100 and at 120 Hz, as a share of its mean.
 
-    samples : shape (n,); the longer, the finer: 0.3 s at least, less gives 0.
+    samples : shape (n,); 0.3 s at least, shorter gives 0.
 
-    The mean over the bins of the logarithm of short spectra: noise and lines count alike, strong stations little.
+    It uses the mean over the bins of log spectra: noise and lines count alike, strong stations little.
     """
     size = 1 << max(int(np.log2(rate_hz / OFTEN_HZ)), 6)
     count = samples.size // size

@@ -1,4 +1,4 @@
-"""Whether a measured line stands alone, or another one as strong might have been meant."""
+"""Search for a second line that might have been meant instead of the measured one."""
 
 import msgspec
 import numpy as np
@@ -7,16 +7,18 @@ from numpy.typing import NDArray
 from yarddial.dsp.carrier import Carrier
 from yarddial.dsp.decimation import decimate, decimation_for
 
-# Width over which a line's power is summed, bins; twice its spread where it fades. Sidelobes of the window end there.
+# Bins over which a line's power is summed (twice its spread when it fades), up to the window's sidelobes.
 WIDTH_BINS = 5
-# Share of all power about two lines that is in them; voice on both leaves two thirds at least.
+# Minimum share of the power around two lines that is in them; voice on both leaves two thirds.
 TWO_LINES = 0.6
-# Nearer than this many widths two lines are one.
+# Closer than this many widths two lines count as one.
 APART_WIDTHS = 2.0
 
 
 class Rival(msgspec.Struct, frozen=True):
-    """The next strongest line: its place relative to the centre, hertz, and how far under the measured one, dB."""
+    """The next strongest line: its frequency relative to the centre, hertz, and its level below the measured one,
+    dB.
+    """
 
     frequency_hz: float
     below_db: float
@@ -45,7 +47,7 @@ def rival_of(
     if abs(carrier.drift_hz_per_s) > 0 and carrier.method == "drifting":
         t = (np.arange(narrow.size) - narrow.size / 2) / slice_hz
         narrow = narrow * np.exp(-1j * np.pi * carrier.drift_hz_per_s * t**2)
-    # Whatever length a recording has: an awkward one takes several times as long.
+    # Trim to a length with a fast transform.
     narrow = narrow[: fft.prev_fast_len(narrow.size)]
     power = np.abs(fft.fft(narrow * np.hanning(narrow.size).astype(np.float32))) ** 2
     bin_hz = slice_hz / narrow.size
@@ -60,7 +62,7 @@ def rival_of(
     strongest = int(np.argmax(np.where(others, together, 0.0)))
     own = max(float(together[0]) - floor, 1e-30)
     other = max(float(together[strongest]) - floor, 1e-30)
-    # A line that runs away faster than its drift tells fills all between: that is one line, not two.
+    # A line whose drift is underestimated fills the gap between: that is one line, not two.
     reach_hz = abs(float(away_hz[strongest])) + width * bin_hz
     around = np.abs(away_hz) <= reach_hz
     all_of_it = float(power[around].sum()) - floor / width * int(around.sum())

@@ -3,14 +3,14 @@
 import numpy as np
 from numpy.typing import NDArray
 
-# By name: numpy type of one part, value of zero, value of full scale.
+# By name: numpy type of one component, value of zero, value of full scale.
 FORMATS: dict[str, tuple[str, float, float]] = {
     "cu8": ("u1", 127.5, 127.5),
     "cs8": ("i1", 0.0, 128.0),
     "cs16": ("<i2", 0.0, 32768.0),
     "cf32": ("<f4", 0.0, 1.0),
 }
-# Parts converted in one go.
+# Components converted at once.
 PIECE_VALUES = 1 << 16
 BITS = {"cu8": 8, "cs8": 8, "cs16": 16, "cf32": 24}
 
@@ -35,7 +35,7 @@ def as_complex(parts: NDArray[np.generic], sample_format: str) -> NDArray[np.com
     """
     _, zero, full = FORMATS[sample_format]
     values = np.empty(parts.size, np.float32)
-    # By pieces that stay in the processor's cache from one step to the next.
+    # Convert in pieces that stay in the processor's cache.
     for first in range(0, parts.size, PIECE_VALUES):
         piece = values[first : first + PIECE_VALUES]
         np.copyto(piece, parts[first : first + PIECE_VALUES], casting="unsafe")

@@ -1,4 +1,4 @@
-"""A running mean that follows slow changes, and straight lines between values known now and then."""
+"""A slow running mean, and linear interpolation between its values."""
 
 from typing import Any
 
@@ -23,13 +23,13 @@ class SlowMean:
 
     @property
     def delay(self) -> int:
-        """By how many samples it is late: half of the sixteen steps."""
+        """Delay in samples: half of the sixteen steps."""
         return self._step * 8
 
     def push(self, values: NDArray[Any]) -> NDArray[Any]:
-        """The mean at each of the samples, of what has come until then."""
+        """Return the mean at each sample, from all input so far."""
         if not values.size:
-            # Nothing tells nothing: a mean that begins with it would begin at nought.
+            # Without input there is no mean to start from.
             return values
         joined = np.concatenate([self._part, values])
         count = joined.size // self._step
@@ -40,7 +40,7 @@ class SlowMean:
         # means[k] is known at the end of step k - 1.
         means = windows(known, 16, 1, known.size - 15) @ _HANN
         self._recent = known[-16:]
-        # The step that has only begun has no end yet: it keeps the last mean.
+        # The unfinished step has no end value yet, so it keeps the last mean.
         knots = np.concatenate([means, means[-1:], means[-1:]])
         mean = ramps(knots, self._step)[self._part.size : joined.size]
         self._part = joined[count * self._step :].copy()
@@ -48,7 +48,7 @@ class SlowMean:
 
 
 def ramps(knots: NDArray[Any], step: int) -> NDArray[Any]:
-    """From each knot to the next in `step` samples: (knots - 1) x step of them, the last knot left out."""
+    """Interpolate between knots in `step` samples each: (knots - 1) x step values, the last knot left out."""
     share = (np.arange(step) / step).astype(np.float32)
     rows: NDArray[Any] = knots[:-1, None] + (knots[1:] - knots[:-1])[:, None] * share
     return np.asarray(rows.reshape(-1))

@@ -1,4 +1,4 @@
-"""A tone in a sound."""
+"""Measurement of a tone in audio."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -7,22 +7,22 @@ from yarddial.dsp.carrier import Carrier
 from yarddial.dsp.spectral_line import measure_line
 from yarddial.yard.errors import BadSamples
 
-# Sounds shorter than this tell a tone to a hertz at best.
+# In a shorter recording a tone is known to a hertz at best.
 MIN_S = 0.2
-# Below this lie mains hum and the carrier itself.
+# Below this are mains hum and the carrier itself.
 LOWEST_HZ = 30.0
 
 
 def sound_tone(samples: NDArray[np.float32], rate_hz: float, near_hz: float, within_hz: float) -> Carrier:
     """Measure the strongest tone within near_hz +- within_hz.
 
-    samples : shape (n,), full scale 1.0. A real sound has each tone twice, at plus and minus its frequency; the search
-    keeps to one side.
+    samples : shape (n,), full scale 1.0. Real audio has each tone at plus and minus its frequency; the search keeps to
+    one side.
 
     Raises
     ------
     BadSamples
-        Too short, clipped, silent, or a search that reaches below 30 Hz altogether.
+        Too short, clipped, silent, or a search range that is entirely below 30 Hz.
     NoCarrier
         No tone stands out.
     """
@@ -31,7 +31,7 @@ def sound_tone(samples: NDArray[np.float32], rate_hz: float, near_hz: float, wit
     within_hz = min(within_hz, near_hz - LOWEST_HZ, rate_hz / 2 - near_hz)
     if within_hz <= 0:
         raise BadSamples(f"a tone at {near_hz:g} Hz is not in a sound of {rate_hz:g} samples a second: give another")
-    # A real sound at full scale is clipped on one half alone: halved, both halves of the test see it.
+    # Real audio clips on one polarity at a time; halve it, so that the test of the complex signal sees both.
     peak = float(np.mean(np.abs(samples) >= 0.999))
     if peak > 1e-3:
         raise BadSamples(f"{peak:.1%} of the sound is at full scale: record it quieter")

@@ -1,4 +1,4 @@
-"""Transforms of long and of many blocks."""
+"""Transforms of long blocks and of many blocks."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -46,7 +46,7 @@ def power_density(samples: Complex, rate_hz: float, points: int) -> tuple[Floats
     step = points // 2
     blocks = windows(samples, points, step, (samples.size - points) // step + 1)
     power = hann_spectra(blocks).mean(axis=0, dtype=np.float64)
-    # A Hann window passes the noise of one and a half bins.
+    # A Hann window has a noise bandwidth of one and a half bins.
     return np.fft.fftshift(np.fft.fftfreq(points, 1 / rate_hz)), power / (1.5 * rate_hz / points)
 
 

@@ -1,4 +1,4 @@
-"""The whole span at once: mean spectrum, peak hold, and the statistics of I, Q and the centre, in one fast pass."""
+"""One fast pass over a span: mean spectrum, peak hold, and statistics of I, Q and the centre."""
 
 from math import log10
 
@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 Complex = NDArray[np.complex64]
 DecibelLevels = NDArray[np.float32]
 FFT_POINTS = 4096
-# Transforms made together: their arrays fill the processor's cache and no more.
+# Transforms made together, chosen to fill the processor's cache.
 BATCH_ROWS = 32
 MIN_POWER = 1e-20
 
@@ -30,7 +30,7 @@ class Survey(msgspec.Struct, frozen=True):
 
 
 class SpanSurveyor:
-    """Takes samples in any pieces; whatever is short of a whole set of transforms waits for the next piece."""
+    """Accumulate samples in pieces of any length; the remainder of a set of transforms waits for the next piece."""
 
     def __init__(self) -> None:
         window = (0.5 - 0.5 * np.cos(2 * np.pi * np.arange(FFT_POINTS) / FFT_POINTS)).astype(np.float32)
@@ -43,7 +43,7 @@ class SpanSurveyor:
         self.clear()
 
     def clear(self) -> None:
-        """Start again; waiting samples stay."""
+        """Restart; waiting samples stay."""
         self._sets = 0
         self._sum = np.zeros(FFT_POINTS)
         self._peak = np.zeros(FFT_POINTS, np.float32)
@@ -61,11 +61,11 @@ class SpanSurveyor:
         self._rest = parts[whole:]
 
     def result(self) -> Survey:
-        """What has been seen since the beginning; all -200 dB before the first whole set."""
+        """Statistics since the start; all -200 dB before the first complete set."""
         transforms, count = max(self._sets * BATCH_ROWS, 1), max(self._sets * BATCH_ROWS * FFT_POINTS, 1)
         mean = np.fft.fftshift(self._sum) / transforms
         middle = self._total / count
-        # Without what stands still at the centre: E x^2 and E |x|^2.
+        # Exclude the spike at the centre from E x^2 and E |x|^2.
         lack = abs(self._square / count - middle**2) / max(self._size / count - abs(middle) ** 2, MIN_POWER)
         return Survey(
             self._sets * BATCH_ROWS * FFT_POINTS,

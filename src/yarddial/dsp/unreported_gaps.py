@@ -11,27 +11,27 @@ from numpy.typing import NDArray
 from yarddial.dsp.spectra import hann_spectra
 
 Complex = NDArray[np.complex64]
-# Samples averaged to one phase; lines this close together or to the centre disturb each other.
+# Samples averaged to one phase; minimum distance of lines from each other and from the centre.
 BLOCK_SAMPLES, APART_HZ = 8192, 6_000.0
 MIN_LINES, MAX_LINES = 3, 6
-# A line stands this far above its surroundings and keeps its phase within this many radians per block.
+# A line exceeds its surroundings by this much and keeps its phase within this many radians per block.
 STEADY_CNR_DB, STEADY_RAD = 18.0, 0.2
-# Blocks to either side of a gap that are taken together, the widest first: other gaps may stand near.
+# Blocks evaluated on each side of a gap, widest first, because other gaps may be near.
 SIDE_BLOCKS = (16, 8, 4, 1)
-# Chi-square of the phases on both sides, for each block and line: 2 when nothing but noise bends them.
+# Maximum chi-square of the phases on both sides, per block and line; noise alone gives 2.
 MAX_BLOCK_CHI2 = 4.0
-# Gaps up to this are looked for; a jump is one from this chi-square on, and a gap explains it if it leaves less.
+# Longest gap searched; chi-square that makes a jump; a gap explains it when less than the last value remains.
 MAX_LOST, MIN_JUMP_CHI2, MAX_EXPLAINED_CHI2 = 20_000, 60.0, 45.0
-# More of the blocks than this that jump are no gaps.
+# When more of the blocks than this jump, the cause is not gaps.
 MAX_JUMPS = 0.5
 # Report a count only when every other gap fits worse by this much in chi-square.
 MIN_CHI2_MARGIN = 12.0
 
 
 class Loss(msgspec.Struct, frozen=True):
-    """A gap: about where it is (samples received before it, to one block), and how many samples are missing.
+    """A gap: approximate position (samples received before it, to one block), and number of missing samples.
 
-    is_sure : False when another number of samples explains the jump nearly as well.
+    is_sure : False when another length explains the jump nearly as well.
     """
 
     index: int
@@ -69,7 +69,7 @@ def steady_lines(samples: Complex, rate_hz: float) -> NDArray[np.float64]:
 
 
 class LossWatch:
-    """Follows steady lines through a stream; give it the samples in order."""
+    """Follow steady lines through a stream of consecutive samples."""
 
     def __init__(self, rate_hz: float, lines_hz: NDArray[np.float64]) -> None:
         self._rate_hz, self._lines_hz = rate_hz, lines_hz
@@ -80,11 +80,11 @@ class LossWatch:
 
     @property
     def can_see(self) -> bool:
-        """False with fewer lines than decide."""
+        """Whether enough lines are present to decide."""
         return self._lines_hz.size >= MIN_LINES
 
     def push(self, samples: Complex) -> list[Loss]:
-        """Take more samples; return the gaps found in those whose surroundings are complete."""
+        """Take samples; return the gaps in those whose surroundings are complete."""
         if not self.can_see:
             return []
         joined = np.concatenate([self._rest, samples])
@@ -96,12 +96,12 @@ class LossWatch:
         if self._phasors.shape[0] < 4 * SIDE_BLOCKS[0]:
             return []
         losses = self._search(SIDE_BLOCKS[0])
-        # A gap is seen from its neighbours, so the last blocks are looked at again with what follows.
+        # A gap shows against both neighbours, so the last blocks are evaluated again with the next ones.
         self._phasors = self._phasors[-2 * SIDE_BLOCKS[0] :]
         return losses
 
     def finish(self) -> list[Loss]:
-        """The gaps in what came last, judged without what would have followed."""
+        """Return the gaps in the last blocks, judged without later samples."""
         if not self.can_see or self._phasors.shape[0] < 2 * SIDE_BLOCKS[2] + 1:
             return []
         return self._search(SIDE_BLOCKS[2])
@@ -117,9 +117,9 @@ class LossWatch:
         chi2 = np.where(heard, (across / sigma) ** 2, 0.0).sum(axis=1)
         losses: list[Loss] = []
         if np.mean(chi2 > MIN_JUMP_CHI2) > MAX_JUMPS:
-            # Lines that jump all the time were never steady: a modulation, or a converter's own products.
+            # Lines that jump all the time were never steady: modulation, or products of an ADC.
             return losses
-        # What stands nearer to the end is looked at with what follows; before the stream's start there is nothing.
+        # Blocks near the end wait for the next samples; before the stream's start there are none.
         earliest = SIDE_BLOCKS[0] if first_block else SIDE_BLOCKS[2]
         for j in (1 + np.flatnonzero(chi2 > MIN_JUMP_CHI2)).tolist():
             place = (first_block + j) * BLOCK_SAMPLES
@@ -139,7 +139,7 @@ class LossWatch:
         heard: NDArray[np.bool_],
         first: int,
     ) -> "_Fit | None":
-        """The gap at or just after a block: from the widest surroundings that run smoothly on both sides of it."""
+        """Best gap at or just after a block: from the widest smooth surroundings on both sides."""
         for sides in SIDE_BLOCKS:
             jumps = [
                 jump
@@ -154,13 +154,13 @@ class LossWatch:
         return None
 
     def _fit(self, jump: "_Jump", trend: NDArray[np.complex128], heard: NDArray[np.bool_]) -> "_Fit | None":
-        """The number of samples that explains the lines' jumps best."""
+        """Find the number of samples that best explains the jumps of the lines."""
         if (np.abs(jump.turned / jump.sigma)[heard] > 4.0).sum() < 2:
             return None
         lines_hz = self._lines_hz + np.angle(trend) / (2 * np.pi) * self._rate_hz / BLOCK_SAMPLES
         turns = np.outer(np.arange(1, MAX_LOST + 1), lines_hz / self._rate_hz)
         apart = np.angle(np.exp(1j * (jump.turned - 2 * np.pi * (turns % 1.0))))[:, heard] / jump.sigma[heard]
-        # Long gaps are rarer than short ones: log-uniform.
+        # Long gaps are rarer than short ones: log-uniform prior.
         left = (apart**2).sum(axis=1) + 2 * np.log(np.arange(1, MAX_LOST + 1))
         best = int(np.argmin(left))
         second = np.delete(left, best).min()
@@ -168,7 +168,7 @@ class LossWatch:
 
 
 class _Jump(msgspec.Struct, frozen=True):
-    """What each line turns across a block, its sigma, and the chi-square of how far the sides are from straight."""
+    """Phase step of each line across a block, its sigma, and the chi-square of straightness on both sides."""
 
     turned: NDArray[np.float64]
     sigma: NDArray[np.float64]
@@ -177,7 +177,7 @@ class _Jump(msgspec.Struct, frozen=True):
 
 
 class _Fit(msgspec.Struct, frozen=True):
-    """Chi-square that a gap leaves, its length, whether no other comes near, and its block."""
+    """Chi-square with the gap, its length, whether it is unique, and its block."""
 
     left: float
     count: int
@@ -193,9 +193,9 @@ def _jump(
     block: int,
     sides: int,
 ) -> _Jump:
-    """Straight lines of one common slope through the phases before and after a block, and the step between them.
+    """Fit straight lines of one common slope to the phases before and after a block; return the step between them.
 
-    sigma : of the difference of two blocks' phases, which is sqrt(2) that of one.
+    sigma : of the phase difference of two blocks, sqrt(2) times that of one.
     """
     step = np.arange(1, sides + 1)[:, None]
     before = phasors[block - sides : block][::-1] * trend**step
@@ -205,7 +205,7 @@ def _jump(
     jump_sigma = np.maximum(sigma / np.sqrt(2), 0.004)
     if sides == 1:
         return _Jump(turned, jump_sigma * np.sqrt(2), 0.0, block)
-    # Small angles about each side's own mean, so nothing needs unwrapping; time runs backwards before the block.
+    # Use small angles about each side's mean, so that nothing needs unwrapping; time runs backwards before the block.
     phases = [np.angle(side * end.conj()) for side, end in zip((before, after), ends, strict=True)]
     phases = [phase - phase.mean(axis=0) for phase in phases]
     off = step - (sides + 1) / 2
@@ -229,7 +229,7 @@ def _phasors(
 
 
 def _trend(phasors: NDArray[np.complex128]) -> NDArray[np.complex128]:
-    """What each line turns from block to block, as a phasor of size 1: the median, which no single jump moves."""
+    """Phase step of each line per block, as a unit phasor: the median, which no single jump affects."""
     steps = phasors[1:] * phasors[:-1].conj()
     mean = steps.mean(axis=0)
     rough = mean / np.maximum(np.abs(mean), 1e-30)
@@ -238,5 +238,5 @@ def _trend(phasors: NDArray[np.complex128]) -> NDArray[np.complex128]:
 
 
 def _spread(values: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Standard deviation from the median of absolute deviations, column by column."""
+    """Standard deviation from the median absolute deviation, column by column."""
     return np.asarray(1.4826 * np.median(np.abs(values - np.median(values, axis=0)), axis=0))

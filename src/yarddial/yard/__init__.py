@@ -1,1 +1,3 @@
-"""The domain: frequencies, parts, routes, oscillators and what they do to the dial. Plain Python, no arrays."""
+"""The domain model: frequencies, parts, routes and oscillators, and their effect on the dial. Plain Python, no
+arrays.
+"""

@@ -7,10 +7,10 @@ from yarddial.yard.parts.values import Value
 
 LIGHT_M_S = 299_792_458.0
 SOCKET_OHMS = 50.0
-# Radii of conductors as they are usual, metres, and the ground's resistance under an end-fed wire.
+# Typical conductor radii in metres, and the ground resistance under an end-fed wire.
 RADIUS_M = {"whip": 2e-3, "wire": 1e-3, "dipole": 1e-3, "loop": 5e-3}
 WIRE_GROUND_OHMS = 30.0
-# Usual losses of a working antenna, which is not matched over its whole range.
+# Typical loss of a working antenna, averaged over its range because it is not matched everywhere.
 USUAL_LOSS_DB = {
     "wire": 5.0,
     "whip": 2.0,
@@ -21,17 +21,17 @@ USUAL_LOSS_DB = {
     "dish": 0.0,
     "dummy load": 100.0,
 }
-# Below its range such an antenna loses this much per decade.
+# Loss per decade of frequency below the range of an antenna without a model of its own.
 DECADE_DB = 40.0
 MAX_LOSS_DB = 120.0
-# An active antenna, by its amplifier's own noise counted as if it came from outside: under and over 30 MHz.
+# Noise figure of an active antenna's amplifier, referred to its input: below and above 30 MHz.
 ACTIVE_NF_DB, ACTIVE_LIMIT_HZ = (28.0, 8.0), 30e6
-# Of what it looks at: at the horizon half is ground; a dish in use looks up, and sees the ground past its rim.
+# Share of ground in the view: half at the horizon; a dish points up and sees ground only past its rim.
 GROUND_SHARES = {"dish": 0.12}
 
 
 def is_active(antenna: Antenna) -> bool:
-    """True of one with an amplifier at its foot."""
+    """Return True for an antenna with an amplifier of its own."""
     return antenna.need is not None
 
 
@@ -57,7 +57,7 @@ def handed_over_db(antenna: Antenna, frequency_hz: float) -> Value:
 
 
 def own_noise_db(antenna: Antenna, frequency_hz: float) -> float | None:
-    """Noise figure of an active one, against what arrives; None for one without an amplifier."""
+    """Noise figure of an active antenna relative to the arriving signal; None without an amplifier."""
     if not is_active(antenna):
         return None
     if antenna.nf_db is not None:
@@ -95,6 +95,6 @@ def _small_loop_db(radius_m: float, wave: float) -> float:
 
 
 def _mismatch_db(resistance: float, reactance: float, lossy_ohms: float) -> float:
-    """What the socket gets of what is there to be had from the radiation resistance: 4 R R_s / |Z + R_s|^2."""
+    """Mismatch loss: the share of the available power that reaches the socket, 4 R R_s |Z + R_s|^2."""
     total = (resistance + lossy_ohms + SOCKET_OHMS) ** 2 + reactance**2
     return -10 * log10(max(4 * resistance * SOCKET_OHMS / total, 1e-300))

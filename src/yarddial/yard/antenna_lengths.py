@@ -1,4 +1,4 @@
-"""How long an antenna for a frequency is: the arms of a half-wave dipole and a quarter-wave whip."""
+"""Antenna lengths for a frequency: the arms of a half-wave dipole and a quarter-wave whip."""
 
 import msgspec
 
@@ -7,12 +7,12 @@ from yarddial.yard.frequency import format_frequency
 from yarddial.yard.working import WorkedValue, Working
 
 LIGHT_M_PER_S = 299_792_458.0
-# Bare wire far thinner than it is long acts a twentieth longer than it is; insulation adds its own factor.
+# A thin bare wire is electrically 5 % longer than it measures; insulation adds its own factor.
 END_FACTOR = 0.95
 
 
 class AntennaLengths(msgspec.Struct, frozen=True):
-    """Lengths in metres for one frequency; both factors are in them."""
+    """Lengths in metres for one frequency, both factors applied."""
 
     frequency_hz: float
     end_factor: float
@@ -21,7 +21,7 @@ class AntennaLengths(msgspec.Struct, frozen=True):
     whip_m: float
 
     def working(self) -> Working:
-        """Where the lengths come from."""
+        """Formula and values behind the lengths."""
         return Working(
             title=f"Antenna lengths for {format_frequency(self.frequency_hz)}",
             formulas=("λ = c / f", "arm of a half-wave dipole = k v λ / 4", "quarter-wave whip = k v λ / 4"),
@@ -41,7 +41,7 @@ class AntennaLengths(msgspec.Struct, frozen=True):
 def antenna_lengths(
     frequency_hz: float, velocity_factor: float = 1.0, end_factor: float = END_FACTOR
 ) -> AntennaLengths:
-    """Work out the lengths; raises BadPath for a frequency or factor that makes no antenna."""
+    """Calculate the lengths; raise BadPath for an impossible frequency or factor."""
     if not frequency_hz > 0:
         raise BadPath("an antenna needs a frequency above 0 Hz: dial one first")
     if not (0.3 <= velocity_factor <= 1.0 and 0.8 <= end_factor <= 1.0):

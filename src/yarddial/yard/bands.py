@@ -1,4 +1,4 @@
-"""Well-known bands by region of the radio regulations; where a country differs, its own rules hold: check them."""
+"""Well-known bands by region of the radio regulations. National rules differ and take precedence."""
 
 from collections.abc import Sequence
 from typing import Literal
@@ -30,7 +30,7 @@ class Band(msgspec.Struct, frozen=True, omit_defaults=True):
 
     @property
     def mode_key(self) -> str:
-        """The mode that its use asks for, by its kind where none is named."""
+        """Key of the usual mode; derived from the kind of band where none is named."""
         if self.mode:
             return self.mode
         if self.kind == "broadcast":
@@ -156,7 +156,7 @@ BAND_TABLE: tuple[Band, ...] = (
 )
 
 
-# Where each row's edges are from: by its kind, and by name where its kind's source does not hold it.
+# Source of each row's band edges: by kind, or by name where the kind's source does not list it.
 SOURCES: dict[str, str] = {
     "amateur": "ITU Radio Regulations, article 5; IARU band plan of the region",
     "broadcast": "ITU Radio Regulations, articles 5, 12 and 23",
@@ -181,7 +181,7 @@ SOURCES_BY_NAME: dict[str, str] = {
 
 
 def source_of(band: Band) -> str:
-    """The text from which a band of the table has its edges; empty for one's own."""
+    """Source of the edges of a band in the table; empty for the person's own bands."""
     if band.source:
         return band.source
     if not any(
@@ -192,14 +192,14 @@ def source_of(band: Band) -> str:
 
 
 def bands_of(region: Region) -> tuple[Band, ...]:
-    """The bands of a region, rising."""
+    """Bands of a region in rising order."""
     return tuple(band for band in BAND_TABLE if region in band.regions)
 
 
-# Where nothing else is chosen.
+# The default region.
 BANDS = bands_of(1)
 
 
 def bands_within(low_hz: float, high_hz: float, bands: Sequence[Band]) -> tuple[Band, ...]:
-    """Those of some bands, as of a station's, that reach into a range."""
+    """Select the bands that overlap a range."""
     return tuple(band for band in bands if band.low_hz < high_hz and band.high_hz > low_hz)

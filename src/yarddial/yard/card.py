@@ -18,17 +18,17 @@ from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 from yarddial.yard.working import WorkedValue, Working
 
-# Of a CW signal's tone, where nothing else is set.
+# Default pitch of a CW signal.
 PITCH_HZ = 600.0
-# A number of ppm is written so finely that half its last digit is no more than this at the frequency it acts on.
+# Write ppm with enough digits that the rounding error stays below this at the frequency concerned.
 ROUNDED_HZ = 0.2
-# What a program asks that wants its converter as a positive number: which side of the signal it stands on.
+# For programs that take the converter's LO as a positive number: the side of the signal it is on.
 LO_SIDES = {
     "sum": "up: oscillator + signal",
     "low": "oscillator below the signal",
     "high": "oscillator above the signal",
 }
-# The tuner's correction and the dial's are distinguishable when they differ by this share.
+# The tuner's and the dial's corrections differ visibly from this fraction on.
 TOLD_APART = 0.002
 
 
@@ -57,10 +57,10 @@ class GainSetting(msgspec.Struct, frozen=True):
 
 
 class Rig(msgspec.Struct, frozen=True):
-    """A transceiver whose IF output the receiver listens to: the card holds only while it stands here.
+    """A transceiver whose IF output feeds the receiver. The card is valid only for this tuning of it.
 
-    display_hz : what its display must show in this mode for the dial's place to fall on the IF.
-    offset_hz : carrier minus display in this mode, as its sheet has it.
+    display_hz : what its display must show in this mode for the dial frequency to fall on the IF.
+    offset_hz : carrier minus display in this mode, from its data sheet.
     """
 
     name: str
@@ -114,43 +114,42 @@ class Card(msgspec.Struct, frozen=True):
 
     @property
     def crystal_fast_ppb(self) -> float:
-        """The correction in parts in a thousand million."""
+        """The correction in parts per billion."""
         return 1e3 * self.crystal_fast_ppm
 
     @property
     def crystal_factor(self) -> float:
-        """The correction as a factor on what the receiver counts."""
+        """The correction as a factor on the frequency that the receiver shows."""
         return 1 + self.crystal_fast_ppm * 1e-6
 
     def ppm_text(self, ppm: float, *, of_dial: bool = False) -> str:
-        """A correction with as many digits as it takes at the tuner, or at the dial."""
+        """Write a correction with the digits that matter at the tuner, or at the dial."""
         place_mhz = max(abs(self.dial_hz if of_dial else self.tuner_hz) / 1e6, 1.0)
         places = max(ceil(log10(place_mhz / (2 * ROUNDED_HZ))), 3)
         return f"{round(ppm, places) + 0.0:+.{places}f}".replace("-", "−")
 
     def tests(self) -> tuple[tuple[str, str], ...]:
-        """Ten seconds each: what to do, and how to read the answer."""
+        """Ten-second tests: what to do, and how to read the answer."""
         return _tests(self)
 
     def working(self) -> Working:
-        """Where each number comes from."""
+        """Source of each number."""
         return _working(self)
 
 
 def settings_card(station: Station, route: ResolvedRoute, dial_hz: float, park_hz: float = 0.0) -> Card:
-    """Work out the card for a route at a place, with the values entered in the yard.
+    """Calculate the settings card for a route at one frequency, with the values entered in the yard.
 
     Parameters
     ----------
     dial_hz : float
-        The place; the leftover of whole ppm and the centre are for here.
+        The frequency for which the remainder of whole ppm and the centre are given.
     park_hz : float
-        How far below the wanted signal the centre is parked, off the receiver's own spike.
+        Distance of the centre below the wanted signal, to stay off the receiver's DC spike.
 
     Raises
     ------
     BadPath
-        The route does not reach the place; the sentence says why.
     """
     why_not = route.why_not(dial_hz)
     if why_not:
@@ -180,7 +179,7 @@ def settings_card(station: Station, route: ResolvedRoute, dial_hz: float, park_h
         crystal_fast_ppm=ppm,
         shown_high_ppm=-ppm / (1 + ppm * 1e-6),
         whole=_whole(route, dial_hz, offset_hz, sense),
-        # The dial at the centre is s (c - O); from there to the tuner it is c - s (c - O).
+        # At the centre c the dial is s (c - O); from there to the tuner it is c - s (c - O).
         plain_offset_hz=centre_hz - sense * (centre_hz - offset_hz),
         scaled_dial_ppm=(dial_hz / (sense * (tuner_hz / (1 + ppm * 1e-6) - offset_hz)) - 1) * 1e6,
         crystal_hz=receiver.crystal_hz * (1 + ppm * 1e-6),
@@ -200,14 +199,14 @@ def settings_card(station: Station, route: ResolvedRoute, dial_hz: float, park_h
 
 
 def _entered(route: ResolvedRoute) -> tuple[Stage, ...]:
-    """The converters as entered, without their errors, and what direct sampling folds."""
+    """Converters as entered, without their errors, followed by the folding of direct sampling."""
     stages = tuple(msgspec.structs.replace(stage, lo_error_hz=0.0) for stage in route.stages)
     fold = route.fold(route.points()[-1].out_hz)
     return stages if fold is None else (*stages, fold)
 
 
 def _feeds(route: ResolvedRoute) -> tuple[tuple[str, str], ...]:
-    """Every source of direct current on the route, and what it should be set to."""
+    """List every source of direct current on the route with its required setting."""
     feeds: list[tuple[str, str]] = []
     hungry = [part for part in route.parts[:-1] if (need := getattr(part, "need", None)) and need.by == "line"]
     for part in route.inner:
@@ -231,7 +230,7 @@ def _rig(route: ResolvedRoute, dial_hz: float, mode: str) -> Rig | None:
 
 
 def _whole(route: ResolvedRoute, dial_hz: float, offset_hz: float, sense: int) -> WholePpm:
-    """Trace a signal at the place with whole ppm entered, the crystal taken to be off by what is entered now."""
+    """Trace a signal with whole ppm entered, on the assumption that the present correction is exact."""
     ppm = route.receiver.entered_ppm
     leftover_hz = trace(dial_hz, _entered(route), SamplingClock(ppm, float(round(ppm)))).dial_error_hz
     # dial = sense (shown - offset): raising the offset by d moves the dial by -sense d.
@@ -240,7 +239,7 @@ def _whole(route: ResolvedRoute, dial_hz: float, offset_hz: float, sense: int) -
 
 
 def groupings(hertz: float) -> tuple[str, ...]:
-    """A number of hertz in every way people type it: plain, commas, points, spaces, with a unit."""
+    """Write a number of hertz in every way people type it: plain, commas, points, spaces, with a unit."""
     whole = round(hertz, 3)
     digits = f"{whole:,.3f}".rstrip("0").rstrip(".")
     body, _, fraction = digits.partition(".")
@@ -274,7 +273,7 @@ def _tests(card: Card) -> tuple[tuple[str, str], ...]:
                 f"If it goes elsewhere or refuses, it adds to the tuner: type {minus}.",
             )
         )
-    # Behind an inversion what the tuner shows higher the dial reads lower.
+    # On an inverted route a higher tuner frequency gives a lower dial reading.
     rises, falls = ("rises", "falls") if card.sense > 0 else ("falls", "rises")
     moves_hz = 1e-4 * card.tuner_hz
     scaled = ""

@@ -25,8 +25,8 @@ class ChainStage(msgspec.Struct, frozen=True):
 class Cascade(msgspec.Struct, frozen=True):
     """Figures of a chain at its input.
 
-    noise_shares : by stage, its part of the noise factor's excess over a noiseless chain, which sum to 1.
-    overload_shares : by stage, its part of the chain's 1 / IIP3, which sum to 1 where there is an intercept.
+    noise_shares : each stage's part of the excess noise factor F - 1; they sum to 1.
+    overload_shares : each stage's part of the chain's 1 IIP3; they sum to 1 where there is an intercept.
     """
 
     stages: tuple[ChainStage, ...]
@@ -39,12 +39,12 @@ class Cascade(msgspec.Struct, frozen=True):
 
     @property
     def floor_dbm(self) -> float:
-        """Noise in the bandwidth, counted at the input with a source at T0: -173.98 + NF + 10 log10 B."""
+        """Noise in the bandwidth, referred to the input, with a source at T0: -173.98 + NF + 10 log10 B."""
         return KT0_DBM_HZ + self.nf_db + 10 * log10(self.bandwidth_hz)
 
     @property
     def sfdr_db(self) -> float | None:
-        """From the floor to where third-order products of two equal signals reach it: 2/3 (IIP3 - floor)."""
+        """Spurious-free dynamic range: from the floor to where third-order products reach it, 2/3 (IIP3 - floor)."""
         return None if self.iip3_dbm is None else 2 / 3 * (self.iip3_dbm - self.floor_dbm)
 
     def working(self) -> Working:
@@ -80,12 +80,12 @@ class Cascade(msgspec.Struct, frozen=True):
 
 
 def cascade(stages: Sequence[ChainStage], bandwidth_hz: float) -> Cascade:
-    """Work a chain out, antenna first.
+    """Calculate the figures of a chain, antenna first.
 
     Raises
     ------
     BadLevel
-        There is no stage, or a value cannot be.
+        There is no stage, or a value is impossible.
     """
     if not stages:
         raise BadLevel("a chain needs at least one stage: write --stage NAME:gain=dB,nf=dB")
@@ -119,7 +119,7 @@ def _check(stage: ChainStage) -> None:
 
 
 def parse_chain_stage(text: str) -> ChainStage:
-    """Read `NAME:gain=20,nf=1.5,iip3=-10`, units dB and dBm allowed; raises BadLevel with what is wrong."""
+    """Read `NAME:gain=20,nf=1.5,iip3=-10`, units dB and dBm allowed; raise BadLevel for anything else."""
     name, colon, rest = text.partition(":")
     if not colon or not name.strip():
         raise BadLevel(f"'{text}' is no stage: write NAME:gain=20,nf=1.5,iip3=-10")

@@ -28,7 +28,7 @@ VIA_DISH = "Dish over Saucer"
 
 
 def demo_station() -> Station:
-    """The yard as shipped: nothing measured yet, nominal values entered."""
+    """The demo yard as shipped: nothing measured yet, nominal values entered."""
     return Station(
         name="Quillet Lane",
         parts=DEMO_PARTS,
@@ -44,7 +44,7 @@ def demo_station() -> Station:
         mode="am",
         route=VIA_LADDER,
         acknowledged=_ACKNOWLEDGED,
-        # Its air is made up, and calm.
+        # The demo's air has no thunderstorms, so that its levels repeat.
         atmospherics="none",
     )
 
@@ -93,7 +93,7 @@ PATCH = TwoPort(
 LADDER = Converter(
     "Ladder",
     "sum",
-    # The oscillator's can says 120.000; a plain can of that class keeps within about 10 ppm (taken as two sigma).
+    # The can is marked 120.000; plain oscillators of that class keep within 10 ppm, taken as two sigma.
     Value(120e6, 600.0, "stated", note="marked 120.000 on the can"),
     120e6,
     0.05e6,
@@ -172,7 +172,7 @@ FEEDER = TwoPort(
     output=_SMA.opposite(),
     origins=_SHEET,
 )
-# Uneven, as the steps of this class are.
+# Uneven gain steps, as receivers of this class have.
 _UNEVEN_DB = (
     *(0.0, 0.9, 1.4, 2.7, 3.7, 5.7, 8.0, 9.1, 12.4, 14.2, 15.9, 17.1),
     *(19.4, 21.6, 23.3, 25.5, 28.2, 30.1, 33.4, 36.2, 38.8, 41.9, 44.6, 48.1),
@@ -250,7 +250,7 @@ DEMO_PARTS: tuple[Part, ...] = (
     FEEDER,
 )
 
-# What the yard's owner has seen to; the findings stay listed with these words.
+# Findings that the owner of the yard has acknowledged; they stay listed with these words.
 _ACKNOWLEDGED = (
     Acknowledged(
         "care:lightning",

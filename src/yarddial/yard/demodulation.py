@@ -1,4 +1,4 @@
-"""Demodulations: how a channel becomes sound, its usual edges and tuning step."""
+"""Demodulations: modes of reception, with their usual filter edges and tuning steps."""
 
 from typing import Literal
 
@@ -12,12 +12,12 @@ Demodulation = Literal["am", "sam", "usb", "lsb", "cw", "nfm", "wfm"]
 
 
 class DemodulationSettings(msgspec.Struct, frozen=True):
-    """How a channel is heard.
+    """Settings of a demodulator.
 
-    low_hz, high_hz : the filter's edges relative to the dial.
-    squelch_dbfs : level in the channel that opens it; None leaves it open.
-    deemphasis_us : for FM; 0, 50 or 75.
-    pitch_hz : of a CW carrier on the dial.
+    low_hz, high_hz : filter edges relative to the dial.
+    squelch_dbfs : channel level that opens the squelch; None leaves it open.
+    deemphasis_us : for FM: 0, 50 or 75.
+    pitch_hz : audio pitch of a CW carrier at the dial frequency.
     """
 
     demodulation: Demodulation = msgspec.field(name="way")
@@ -36,7 +36,7 @@ class DemodulationSettings(msgspec.Struct, frozen=True):
 
 
 class DemodulationDefaults(msgspec.Struct, frozen=True):
-    """A way with the mode that it serves, its usual edges, its step, and its de-emphasis."""
+    """A demodulation with its mode, usual filter edges, tuning step and de-emphasis."""
 
     demodulation: Demodulation = msgspec.field(name="way")
     name: str
@@ -56,7 +56,7 @@ class DemodulationDefaults(msgspec.Struct, frozen=True):
         return DemodulationSettings(self.demodulation, self.low_hz, self.high_hz, deemphasis_us=self.deemphasis_us)
 
 
-# As in region 1, in a raster of 12.5 kHz; what differs by place is in `usual`.
+# Defaults for region 1 with 12.5 kHz channels; `usual` applies regional differences.
 DEMODULATIONS: dict[Demodulation, DemodulationDefaults] = {
     demodulation.demodulation: demodulation
     for demodulation in (
@@ -81,7 +81,7 @@ DEEMPHASIS_US: dict[Region, float] = {1: 50.0, 2: 75.0, 3: 50.0}
 
 
 def usual(demodulation: Demodulation, dial_hz: float, region: Region = 1) -> DemodulationDefaults:
-    """A way with the edges and de-emphasis that are usual at a place."""
+    """Return a demodulation with the edges and de-emphasis usual at a frequency."""
     defaults = DEMODULATIONS[demodulation]
     if demodulation == "wfm":
         return msgspec.structs.replace(
@@ -105,7 +105,7 @@ STEREO_DB = (20.0, 40.0)
 
 
 def stereo_share(pilot_db: float) -> float:
-    """How much of the difference between the channels is heard with such a pilot, 0 to 1."""
+    """Share of the stereo difference signal to play for a pilot level, 0 to 1."""
     low, high = STEREO_DB
     return min(max((pilot_db - low) / (high - low), 0.0), 1.0)
 
@@ -116,16 +116,16 @@ SIDEBANDS_CHANGE_HZ, UPPER_BELOW = 10e6, "60 m"
 
 
 def is_lower_sideband(dial_hz: float) -> bool:
-    """Whether those who speak there in single sideband send the lower one."""
+    """Return True where the lower sideband is customary for single-sideband voice."""
     inside = [band for band in BAND_TABLE if band.kind == "amateur" and band.low_hz <= dial_hz <= band.high_hz]
     return dial_hz < SIDEBANDS_CHANGE_HZ and any(band.name != UPPER_BELOW for band in inside)
 
 
 def demodulations_of(mode: str, dial_hz: float) -> tuple[Demodulation, ...]:
-    """Ways that serve a mode, the usual one first."""
+    """Demodulations that serve a mode, the usual one first."""
     able = tuple(demodulation.demodulation for demodulation in DEMODULATIONS.values() if demodulation.mode == mode)
     if mode == "fsk":
-        # Its tones come out of the upper sideband, whatever the band.
+        # Its tones are defined in the upper sideband on all bands.
         return ("usb", "lsb")
     if mode == "ssb" and is_lower_sideband(dial_hz):
         return tuple(reversed(able))
@@ -153,15 +153,15 @@ def raster_at(dial_hz: float, demodulation: Demodulation, region: Region = 1) ->
 
 
 def on_raster(dial_hz: float, demodulation: Demodulation, region: Region = 1) -> float:
-    """The channel nearest to a place."""
+    """Return the channel nearest to a frequency."""
     raster_hz = raster_at(dial_hz, demodulation, region)
-    # Region 2's FM channels lie on odd tenths: 88.1, 88.3 MHz.
+    # FM channels in region 2 have odd tenths of a megahertz: 88.1, 88.3 MHz.
     first_hz = 100_000.0 if demodulation == "wfm" and region == 2 else 0.0
     return first_hz + round((dial_hz - first_hz) / raster_hz) * raster_hz
 
 
 def turned(settings: DemodulationSettings, route: ResolvedRoute) -> DemodulationSettings:
-    """How it is heard at the receiver: on a route that inverts, sidebands and edges change sides."""
+    """Settings as the receiver must apply them: on an inverting route, sidebands and edges are swapped."""
     if path_sense(route.counted_stages(route.dial_hz)) > 0:
         return settings
     other: dict[Demodulation, Demodulation] = {"usb": "lsb", "lsb": "usb"}

@@ -1,4 +1,4 @@
-"""Building a yard: every edit takes a station and gives the changed one. The desk checks and saves it."""
+"""Edits of a yard: each takes a station and returns the changed one. The desk checks and saves the result."""
 
 from collections.abc import Iterable
 
@@ -13,7 +13,7 @@ replace = msgspec.structs.replace
 
 
 def unique_name(wanted: str, taken: Iterable[str]) -> str:
-    """The wanted name, or with the first free number behind it."""
+    """Return the wanted name, with the first free number appended if it is taken."""
     names = set(taken)
     if wanted not in names:
         return wanted
@@ -24,10 +24,10 @@ def unique_name(wanted: str, taken: Iterable[str]) -> str:
 
 
 def put_in(station: Station, part: Part, route_name: str, index: int | None = None) -> Station:
-    """Put a new part into a route: an antenna at its head, a receiver at its end, anything else where it is asked for.
+    """Insert a new part into a route: an antenna at its head, a receiver at its end, any other at `index`.
 
-    An antenna or receiver takes the place of the one that was there; that one stays in the yard. A yard without
-    routes gets its first. A name that is taken gets a number.
+    An antenna or receiver replaces the one that was there; the old one stays in the yard. A yard without routes gets
+    its first. A taken name gets a number.
     """
     part = replace(part, name=unique_name(part.name, (p.name for p in station.parts)))
     station = replace(station, parts=(*station.parts, part))
@@ -35,7 +35,7 @@ def put_in(station: Station, part: Part, route_name: str, index: int | None = No
 
 
 def place(station: Station, part_name: str, route_name: str, index: int | None = None) -> Station:
-    """Lead a route over a part that the yard has already; see `put_in`."""
+    """Insert an existing part of the yard into a route; see `put_in`."""
     if not station.routes:
         station = new_route(station)
         route_name = station.route
@@ -57,7 +57,7 @@ def place(station: Station, part_name: str, route_name: str, index: int | None =
 
 
 def take_out(station: Station, part_name: str, route_name: str) -> Station:
-    """Lead a route past a part; the part stays in the yard, unused when no other route runs over it."""
+    """Remove a part from a route; it stays in the yard even when no other route uses it."""
     route = station.route_named(route_name)
     if part_name not in route.parts:
         raise BadStation(f"route '{route.name}' does not run over {part_name}: choose the route first")
@@ -69,7 +69,7 @@ def take_out(station: Station, part_name: str, route_name: str) -> Station:
 
 
 def move(station: Station, part_name: str, route_name: str, step: int) -> Station:
-    """Move a part along a route, towards the receiver for a positive step; ends stay ends."""
+    """Move a part along a route, towards the receiver for a positive step; the ends stay in place."""
     route = station.route_named(route_name)
     if part_name not in route.parts:
         raise BadStation(f"route '{route.name}' does not run over {part_name}: choose the route first")
@@ -84,7 +84,7 @@ def move(station: Station, part_name: str, route_name: str, step: int) -> Statio
 
 
 def discard(station: Station, part_name: str) -> Station:
-    """Take a part out of the yard altogether, and out of every route."""
+    """Remove a part from the yard and from every route."""
     for route in station.routes:
         if part_name in route.parts:
             station = take_out(station, part_name, route.name)
@@ -92,14 +92,14 @@ def discard(station: Station, part_name: str) -> Station:
 
 
 def copy_part(station: Station, part_name: str) -> tuple[Station, str]:
-    """Lay a copy of a part beside it, in no route; gives the copy's name."""
+    """Copy a part, without adding it to a route, and return the copy's name."""
     part = station.part(part_name)
     name = unique_name(part.name, (p.name for p in station.parts))
     return replace(station, parts=(*station.parts, replace(part, name=name))), name
 
 
 def rename_part(station: Station, old: str, new: str) -> Station:
-    """Give a part another name, everywhere."""
+    """Rename a part everywhere."""
     new = new.strip()
     if any(part.name == new for part in station.parts):
         raise BadStation(f"a part called '{new}' is there already: choose another name")
@@ -116,7 +116,7 @@ def rename_part(station: Station, old: str, new: str) -> Station:
 
 
 def new_route(station: Station, like: str = "") -> Station:
-    """Begin a route, empty or over the same parts as another, and set the points for it."""
+    """Create a route, empty or with the parts of another, and make it the active one."""
     name = unique_name(like or "Route 1", (route.name for route in station.routes))
     if not like:
         name = unique_name(f"Route {len(station.routes) + 1}", (route.name for route in station.routes))
@@ -125,14 +125,14 @@ def new_route(station: Station, like: str = "") -> Station:
 
 
 def remove_route(station: Station, name: str) -> Station:
-    """Take a route up; its parts stay in the yard."""
+    """Remove a route; its parts stay in the yard."""
     routes = tuple(route for route in station.routes if route.name != name)
     active = station.route if station.route != name else (routes[0].name if routes else "")
     return replace(station, routes=routes, route=active)
 
 
 def rename_route(station: Station, old: str, new: str) -> Station:
-    """Give a route another name."""
+    """Rename a route."""
     new = new.strip()
     if any(route.name == new for route in station.routes):
         raise BadStation(f"a route called '{new}' is there already: choose another name")
@@ -140,17 +140,17 @@ def rename_route(station: Station, old: str, new: str) -> Station:
 
 
 def prefer_route(station: Station, name: str, preferred: bool) -> Station:
-    """Make a route the first choice wherever it reaches, or not."""
+    """Make a route the first choice wherever it reaches, or withdraw that."""
     return _with_route(station, name, replace(station.route_named(name), preferred=preferred))
 
 
 def choose_port(station: Station, route_name: str, port: str) -> Station:
-    """Lead a route into another port of its receiver."""
+    """Connect a route to another port of its receiver."""
     return _with_route(station, route_name, replace(station.route_named(route_name), port=port))
 
 
 def choose_tap(station: Station, route_name: str, part_name: str, output: Output) -> Station:
-    """Take the route from another output of a transceiver."""
+    """Connect a route to another output of a transceiver."""
     route = station.route_named(route_name)
     part = station.part(part_name)
     other_taps = tuple(tap for tap in route.taps if tap.name != part_name)
@@ -160,13 +160,13 @@ def choose_tap(station: Station, route_name: str, part_name: str, output: Output
 
 
 def acknowledge(station: Station, key: str, what: str, note: str, date: str) -> Station:
-    """Note that a finding has been seen, with the person's words; its place is at the end of the list from then on."""
+    """Record that the person has seen a finding, with their words. It is listed last from then on."""
     others = tuple(seen for seen in station.acknowledged if seen.key != key)
     return replace(station, acknowledged=(*others, Acknowledged(key, what, note.strip(), date)))
 
 
 def take_back_acknowledgement(station: Station, key: str) -> Station:
-    """Let a finding speak up again."""
+    """Withdraw the acknowledgement of a finding."""
     return replace(station, acknowledged=tuple(seen for seen in station.acknowledged if seen.key != key))
 
 
@@ -177,14 +177,14 @@ def _with_route(station: Station, name: str, changed: Route) -> Station:
 
 
 def _free_port(station: Station, receiver: Receiver) -> str:
-    """The first port that no route runs into, or the first."""
+    """Return the first port that no route uses, or the first."""
     used = {route.port for route in station.routes if route.parts and route.parts[-1] == receiver.name}
     names = [port.name for port in receiver.ports]
     return next((name for name in names if name not in used), names[0] if names else "")
 
 
 def _named_by_itself(station: Station, name: str) -> Station:
-    """A route that never got a name of its own is called by its parts once it is whole: 'Long wire over Ladder'."""
+    """Name a finished route after its parts, such as 'Long wire over Ladder', unless it was named by hand."""
     route = station.route_named(name)
     if not (name.startswith("Route ") and name[6:].isdigit()) or station.resolve(name).missing:
         return station

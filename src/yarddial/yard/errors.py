@@ -1,18 +1,18 @@
-"""What can go wrong, by what the person was doing.
+"""Errors that the program raises on purpose, by what the person was doing.
 
-Every error the program raises on purpose descends from `YardDialError`, so a window or a command catches that one
-class and shows its sentence. Each is also the nearest built-in, for callers that know nothing of this program.
+Each descends from `YardDialError`, so a window or a command catches that one class and shows its sentence. Each also
+descends from the nearest built-in error, for callers that do not know this program.
 """
 
 from pathlib import Path
 
 
 class YardDialError(Exception):
-    """Root of all errors with a sentence meant for the person: what, where, what to do."""
+    """Root of all errors with a sentence for the person: what, where, what to do."""
 
 
 class BadFrequency(YardDialError, ValueError):
-    """A text that is no frequency, or could be read in two ways. `readings_hz` holds the readings, if any."""
+    """The text is no frequency, or can be read in two ways. `readings_hz` holds the readings, if any."""
 
     def __init__(self, message: str, text: str = "", readings_hz: tuple[float, ...] = ()) -> None:
         super().__init__(message)
@@ -21,19 +21,19 @@ class BadFrequency(YardDialError, ValueError):
 
 
 class BadLevel(YardDialError, ValueError):
-    """A text or a number that is no level, gain or noise figure."""
+    """The text or number is no level, gain or noise figure."""
 
 
 class BadPath(YardDialError, ValueError):
-    """A path or a part of it cannot be what was written."""
+    """A path, or a part of it, is invalid."""
 
 
 class BadStation(YardDialError, ValueError):
-    """A station file, or an edit of it, does not make sense."""
+    """A station file, or an edit of it, is invalid."""
 
 
 class CannotTune(YardDialError, ValueError):
-    """The receiver cannot go where it was asked to go."""
+    """The receiver cannot tune to the frequency."""
 
     def __init__(self, message: str, asked_hz: float = float("nan")) -> None:
         super().__init__(message)
@@ -53,11 +53,11 @@ class NoCarrier(YardDialError, LookupError):
 
 
 class BadSamples(YardDialError, ValueError):
-    """Samples that cannot be measured: too few, not finite, clipped."""
+    """The samples cannot be measured: too few, not finite, clipped."""
 
 
 class BadRecording(YardDialError, ValueError):
-    """A recording cannot be read, or contradicts itself. `path` names it."""
+    """The recording cannot be read, or contradicts itself. `path` names it."""
 
     def __init__(self, message: str, path: str = "") -> None:
         super().__init__(message)
@@ -65,19 +65,19 @@ class BadRecording(YardDialError, ValueError):
 
 
 class CentreUnclear(BadRecording):
-    """A recording's centre may be the dial's or the receiver's: the person must say which."""
+    """A recording's centre may be the dial's or the receiver's; the person must choose."""
 
 
 class BadObservations(YardDialError, ValueError):
-    """A list of observations that cannot be fitted."""
+    """The observations cannot be fitted."""
 
 
 class DeviceNotFound(YardDialError, LookupError):
-    """No receiver at this address."""
+    """There is no receiver at this address."""
 
 
 class DeviceClaimed(YardDialError, PermissionError):
-    """The kernel's own driver holds the receiver. `remedy` is the line that frees it, for the person to run."""
+    """A kernel driver holds the receiver. `remedy` is the command that releases it, for the person to run."""
 
     def __init__(self, message: str, remedy: str = "") -> None:
         super().__init__(message)
@@ -85,7 +85,7 @@ class DeviceClaimed(YardDialError, PermissionError):
 
 
 class DeviceDenied(YardDialError, PermissionError):
-    """The person may not open the receiver. `remedy` is the rule that lets them, for the person to put in place."""
+    """The person may not open the receiver. `remedy` is the rule that permits it, for the person to install."""
 
     def __init__(self, message: str, remedy: str = "") -> None:
         super().__init__(message)
@@ -93,7 +93,7 @@ class DeviceDenied(YardDialError, PermissionError):
 
 
 class DeviceBusy(YardDialError, BlockingIOError):
-    """Another program holds the receiver. `holder` names it when it is known."""
+    """Another program holds the receiver. `holder` names it when known."""
 
     def __init__(self, message: str, holder: str = "") -> None:
         super().__init__(message)
@@ -101,7 +101,7 @@ class DeviceBusy(YardDialError, BlockingIOError):
 
 
 class ProgramNotAllowed(YardDialError, PermissionError):
-    """A station names a program that nobody has allowed on this computer. `command` is what would be started."""
+    """A station names a program that has not been allowed on this computer. `command` is what would be started."""
 
     def __init__(self, message: str, command: str = "") -> None:
         super().__init__(message)
@@ -117,7 +117,7 @@ class DeviceStalled(YardDialError, TimeoutError):
 
 
 class RefusedValue(YardDialError, ValueError):
-    """The receiver does not have the setting asked for: a rate, a gain, a port, a bandwidth."""
+    """The receiver does not have the requested rate, gain, port or bandwidth."""
 
 
 class BadDriver(YardDialError, ImportError):
@@ -125,11 +125,11 @@ class BadDriver(YardDialError, ImportError):
 
 
 class DeviceLost(YardDialError, ConnectionError):
-    """A receiver stopped answering while it was in use."""
+    """The receiver stopped answering while it was in use."""
 
 
 class NotWritten(YardDialError, OSError):
-    """A file could not be written; what was there before is untouched."""
+    """A file could not be written; its previous contents are untouched."""
 
 
 class ChangedElsewhere(NotWritten):
@@ -141,15 +141,15 @@ class ChangedElsewhere(NotWritten):
 
 
 class ReadOnlyFile(NotWritten):
-    """The file says of itself that it is not to be written: the person is asked."""
+    """The file is marked read-only; ask the person before writing."""
 
 
 class LogNotWritten(YardDialError, OSError):
-    """The logbook could not take an entry; the entry is kept in memory and tried again."""
+    """The logbook could not store an entry; the entry stays in memory and is retried."""
 
 
 class LogDamaged(LogNotWritten):
-    """The logbook is damaged; a copy can replace it. `path` names it."""
+    """The logbook is damaged; a backup copy can replace it. `path` names it."""
 
     def __init__(self, message: str, path: Path) -> None:
         super().__init__(message)

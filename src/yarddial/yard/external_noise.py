@@ -1,7 +1,7 @@
-"""Noise from outside: what reaches an antenna at a frequency, 10 kHz to 12 GHz.
+"""External noise that reaches an antenna, 10 kHz to 12 GHz.
 
-Man-made and galactic noise and the sky's by Recommendation ITU-R P.372; that of far thunderstorms rounded from its
-curves for temperate latitudes, good to some 10 dB, as its own deciles are.
+Man-made, galactic and sky noise follow Recommendation ITU-R P.372. Thunderstorm noise is rounded from its curves for
+temperate latitudes and good to about 10 dB, as are its deciles.
 """
 
 from bisect import bisect_left
@@ -23,10 +23,10 @@ SURROUNDINGS = {
 }
 GALACTIC = (52.0, 23.0)
 GALACTIC_FROM_HZ = 10e6
-# Cosmic background, and clear air at a dish's usual elevation (ITU-R P.372).
+# Cosmic background, and clear air at the usual elevation of a dish (ITU-R P.372).
 COSMIC_K, AIR_K, AIR_K_PER_GHZ = 2.7, 4.0, 0.2
 
-# Which thunderstorms count: none, those of this month and hour on one half of the earth, or those of a case.
+# Thunderstorm noise to assume: none, that of the current month and hour in one hemisphere, or a fixed case.
 Atmospherics = Literal["now", "now, southern", "none", "summer day", "summer night", "winter day", "winter night"]
 # dB above k T0 b: (log10 of megahertz, F_a) for (summer, winter) and (day, night).
 _AT_MHZ = (0.01, 0.03, 0.1, 0.3, 1.0, 3.0, 10.0, 20.0, 30.0)
@@ -39,14 +39,14 @@ ATMOSPHERIC_DB: dict[tuple[str, str], tuple[float, ...]] = {
 
 
 class Storms(msgspec.Struct, frozen=True):
-    """Far thunderstorms as a mixture of cases: 0 to 1 each, of summer against winter and of night against day."""
+    """Distant thunderstorms as a mixture of cases: 0 to 1 each, from winter to summer and from day to night."""
 
     summer: float
     night: float
 
     @classmethod
     def of(cls, chosen: Atmospherics, now: datetime) -> "Storms | None":
-        """Those that were chosen; by the month and the local hour for `now`, most in July and an hour past midnight."""
+        """Resolve the choice; `now` uses month and local hour, with maxima in July and one hour past midnight."""
         if chosen == "none":
             return None
         if not chosen.startswith("now"):
@@ -57,7 +57,7 @@ class Storms(msgspec.Struct, frozen=True):
         return cls(1 - summer if chosen.endswith("southern") else summer, night)
 
     def noise_db(self, frequency_hz: float) -> float | None:
-        """F_a in dB above k T0 b; None above 30 MHz, which they do not reach. Between cases by their decibels."""
+        """F_a in dB above k T0 b, interpolated between cases in decibels; None above 30 MHz, where it is negligible."""
         megahertz = max(frequency_hz / 1e6, _AT_MHZ[0])
         if megahertz > _AT_MHZ[-1]:
             return None
@@ -70,22 +70,22 @@ class Storms(msgspec.Struct, frozen=True):
 
 
 class Outside(msgspec.Struct, frozen=True):
-    """Noise environment of a yard: a name of SURROUNDINGS, and which thunderstorms count."""
+    """Noise environment of a yard: a name of SURROUNDINGS, and the thunderstorms assumed."""
 
     surroundings: str = "rural"
     storms: Storms | None = None
 
     def noise_db(self, frequency_hz: float, ground_share: float) -> float:
-        """F_a of an antenna without loss, dB above k T0 b."""
+        """F_a of a lossless antenna, dB above k T0 b."""
         return external_noise_db(frequency_hz, self.surroundings, self.storms, ground_share)
 
 
 def external_noise_db(
     frequency_hz: float, surroundings: str, storms: Storms | None = None, ground_share: float = 1.0
 ) -> float:
-    """F_a in dB above k T0 b, of an antenna without loss.
+    """F_a of a lossless antenna, in dB above k T0 b.
 
-    ground_share : of what the antenna looks at, how much is warm ground; the rest is sky.
+    ground_share : share of warm ground in the antenna's view; the rest is sky.
     """
     megahertz = max(frequency_hz / 1e6, 0.01)
     coefficients = SURROUNDINGS[surroundings]
@@ -101,7 +101,7 @@ def external_noise_db(
 
 
 def _between(row: Sequence[float], megahertz: float) -> float:
-    """Straight between the points, over the logarithm of the frequency."""
+    """Interpolate linearly over the logarithm of the frequency."""
     right = max(bisect_left(_AT_MHZ, megahertz), 1)
     low, high = log10(_AT_MHZ[right - 1]), log10(_AT_MHZ[right])
     return row[right - 1] + (row[right] - row[right - 1]) * (log10(megahertz) - low) / (high - low)

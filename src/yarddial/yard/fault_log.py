@@ -1,4 +1,4 @@
-"""Log of program faults for all floors: the standard log, imported when needed."""
+"""Fault log for all layers: the standard logging package, imported when needed."""
 
 LOGGER = "yarddial"
 

@@ -1,7 +1,7 @@
 """Reading and writing frequencies.
 
-Text becomes a number only here, through `Decimal`, so that 14.305 MHz is 14 305 000 Hz and not one hertz less.
-Inside the program a frequency is a float64 in hertz: exact to 1 mHz up to 100 GHz.
+Text becomes a number only here, through `Decimal`, so that 14.305 MHz is exactly 14 305 000 Hz. Inside the program a
+frequency is a float64 in hertz: exact to 1 mHz up to 100 GHz.
 """
 
 import re
@@ -111,7 +111,7 @@ def _read_number(digits: str, shown: str, suffix: str, *, bare_hertz: bool) -> D
 
 
 def _refuse_if_ambiguous(digits: str, mark: str, shown: str, suffix: str, *, bare_hertz: bool) -> None:
-    """`14,305 MHz` may be 14.305 or 14 305 MHz; a point does the same only in a bare number of hertz."""
+    """Refuse `14,305 MHz`, which may be 14.305 or 14 305 MHz. A point is ambiguous only in a bare number of hertz."""
     whole, _, fraction = digits.partition(mark)
     could_group = len(fraction) == 3 and 1 <= len(whole) <= 3 and not whole.startswith("0")
     if could_group and (mark == "," or bare_hertz):
@@ -166,7 +166,7 @@ def format_frequency(hertz: float, decimals_hz: int = 3) -> str:
     '14.305 MHz'
     """
     if not abs(hertz) < 1e15:
-        # Nothing that can be dialled; only shown to be refused.
+        # Too large to dial; this text only appears in the refusal.
         return f"{hertz:.3g} Hz"
     number = Decimal(repr(float(hertz))).quantize(Decimal(1).scaleb(-decimals_hz))
     size = abs(number)
@@ -180,10 +180,9 @@ def format_frequency(hertz: float, decimals_hz: int = 3) -> str:
 
 
 def shorter_and_shorter(hertz: float) -> list[str]:
-    """Ways to write a frequency, to the hertz first, then rounded to fewer and fewer digits.
+    """List texts of a frequency, exact to the hertz first, then with fewer and fewer digits.
 
-    >>> shorter_and_shorter(130_000_461.0)[2:]
-    ['130.000 MHz', '130 MHz']
+    >>> shorter_and_shorter(130_000_461.0)[2:] ['130.000 MHz', '130 MHz']
     """
     exact = format_frequency(hertz, 0)
     texts = [exact, *(format_frequency(hertz, -places) for places in (2, 3)), format_bound(round(hertz, -3))]
@@ -192,14 +191,14 @@ def shorter_and_shorter(hertz: float) -> list[str]:
 
 @lru_cache(maxsize=4096)
 def format_bound(hertz: float) -> str:
-    """Write the end of a range, a round number as a rule, without idle decimals: `30 MHz`, `526.5 kHz`."""
+    """Write the end of a range without idle decimals: `30 MHz`, `526.5 kHz`."""
     text = format_frequency(hertz, 0)
     number, _, unit = text.partition(" ")
     return f"{number.rstrip('0').rstrip('.') if '.' in number else number} {unit}"
 
 
 def format_hertz(value_hz: float, sigma_hz: float | None = None, *, signed: bool = True) -> str:
-    """Write a small difference such as `+37 Hz`, with digits that its one-sigma uncertainty can bear.
+    """Write a small difference such as `+37 Hz` with the digits that its one-sigma uncertainty justifies.
 
     Differences of 10 kHz and more are written in kHz, of 10 MHz and more in MHz.
     """
@@ -222,9 +221,9 @@ def format_number(value: float, sigma: float | None = None, *, signed: bool = Fa
 
 
 def format_sigma(sigma_hz: float) -> str:
-    """Write a one-sigma uncertainty in hertz with two digits, such as `±0.32 Hz` or `±8.1 kHz`; never less than 1 mHz.
+    """Write a one-sigma uncertainty in hertz with two digits, such as `±0.32 Hz` or `±8.1 kHz`.
 
-    An uncertainty of microhertz is written as a thousandth of a hertz: millihertz are read as megahertz.
+    The least is 1 mHz: a smaller unit could be misread as megahertz.
     """
     if not sigma_hz < float("inf"):
         return "unknown"
@@ -246,23 +245,23 @@ def decimals_for(sigma: float) -> int:
 
 
 def write_digits(*, grouped: bool) -> None:
-    """How numbers are written from now on: thousands apart by a thin space, or all digits together."""
+    """Set how all numbers are written: thousands separated by a thin space, or not."""
     global _between_groups
     _between_groups = THIN_SPACE if grouped else ""
 
 
 def group_digits(whole: str) -> str:
-    """Put thin spaces between groups of three, counted from the right, where digits are grouped."""
+    """Insert thin spaces between groups of three digits, counted from the right, where grouping is on."""
     return f"{int(whole):,}".replace(",", _between_groups)
 
 
 def group_fraction(fraction: str) -> str:
-    """Put thin spaces between groups of three, counted from the decimal point, where digits are grouped."""
+    """Insert thin spaces between groups of three digits, counted from the decimal point, where grouping is on."""
     return _between_groups.join(fraction[i : i + 3] for i in range(0, len(fraction), 3))
 
 
 def format_plain(hertz: float) -> str:
-    """Write a frequency for a file or an address: hertz without marks between digits, as `parse_frequency` reads it."""
+    """Write a frequency for a file or an address: plain hertz, as `parse_frequency` reads it."""
     whole, _, part = f"{hertz:.6f}".partition(".")
     part = part.rstrip("0")
     return f"{whole}.{part}Hz" if part else whole

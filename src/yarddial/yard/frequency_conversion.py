@@ -1,4 +1,4 @@
-"""The arithmetic of a path: from the antenna through converters to what the dial shows, and back.
+"""Frequency conversion along a path, from the antenna to the dial and back.
 
 Signs: an error is *dial minus true*, positive when the dial reads high. `receiver_ppm` is positive when the crystal
 runs fast; `lo_error_hz` is positive when a converter's oscillator runs above the value entered.
@@ -46,21 +46,21 @@ class Stage(msgspec.Struct, frozen=True):
 
     @property
     def formula(self) -> str:
-        """The output in standard symbols."""
+        """Output in standard symbols."""
         return _FORMULA[self.kind]
 
     @property
     def offset_hz(self) -> float:
-        """What the stage adds, with the entered oscillator."""
+        """Offset that the stage adds, with the entered oscillator."""
         return self.lo_sign * self.lo_hz
 
     def convert(self, in_hz: float) -> float:
-        """Output for an input, with the true oscillator."""
+        """Output frequency for an input frequency, with the true oscillator."""
         return self.sense * in_hz + self.offset_hz + self.lo_sign * self.lo_error_hz
 
 
 class SamplingClock(msgspec.Struct, frozen=True):
-    """The receiver's one crystal: its true error and the correction typed in, both positive for a fast crystal."""
+    """The receiver's crystal: its true error and the correction entered, both positive for a fast crystal."""
 
     true_ppm: float = 0.0
     entered_ppm: float = 0.0
@@ -92,7 +92,7 @@ class Trace(msgspec.Struct, frozen=True):
     per_lo_hz: tuple[float, ...]
 
     def working(self) -> Working:
-        """Show how the dial error came about."""
+        """Formula and values behind the dial error."""
         return _trace_working(self)
 
 
@@ -124,7 +124,7 @@ def trace(antenna_hz: float, stages: Sequence[Stage] = (), clock: SamplingClock 
     shown_minus_port = here_hz * (entered - fast) / (1 + fast)
     weights = lo_weights(stages)
     lo_part = sum(w * stage.lo_error_hz for w, stage in zip(weights, stages, strict=True))
-    # Adding zero turns a minus zero into a plain one.
+    # Adding zero turns minus zero into plain zero.
     error_hz = sense * (shown_minus_port + lo_part) + 0.0
     scale = (1 + entered) / (1 + fast)
     return Trace(
@@ -143,9 +143,9 @@ def trace(antenna_hz: float, stages: Sequence[Stage] = (), clock: SamplingClock 
 
 
 def trace_back(dial_hz: float, stages: Sequence[Stage] = (), clock: SamplingClock | None = None) -> Trace:
-    """Find the signal that a dial reading stands for: the inverse of `trace`.
+    """Find the signal that gives a dial reading: the inverse of `trace`.
 
-    The answer's `antenna_hz` is the true frequency; its `dial_hz` is the reading asked about.
+    In the answer `antenna_hz` is the true frequency; `dial_hz` is the given reading.
     """
     clock = clock or SamplingClock()
     shown_hz = shown_for_dial(dial_hz, stages)
@@ -156,7 +156,7 @@ def trace_back(dial_hz: float, stages: Sequence[Stage] = (), clock: SamplingCloc
 
 
 def shown_for_dial(dial_hz: float, stages: Sequence[Stage]) -> float:
-    """Frequency that the receiver must show for this dial reading: the entered oscillators alone, hertz."""
+    """Frequency that the receiver shows for this dial reading, with the oscillators as entered, hertz."""
     here_hz = dial_hz
     for stage in stages:
         here_hz = stage.sense * here_hz + stage.offset_hz
@@ -164,7 +164,7 @@ def shown_for_dial(dial_hz: float, stages: Sequence[Stage]) -> float:
 
 
 def dial_for_shown(shown_hz: float, stages: Sequence[Stage]) -> float:
-    """What the dial reads where the receiver shows `shown_hz`: back through the converters as entered."""
+    """Dial reading for a frequency shown by the receiver, with the converters as entered."""
     dial_hz = shown_hz
     for stage in reversed(stages):
         dial_hz = (dial_hz - stage.offset_hz) * stage.sense
@@ -172,7 +172,7 @@ def dial_for_shown(shown_hz: float, stages: Sequence[Stage]) -> float:
 
 
 def path_sense(stages: Sequence[Stage]) -> int:
-    """+1, or -1 when an odd number of stages inverts."""
+    """Return +1, or -1 when an odd number of stages inverts."""
     sense = 1
     for stage in stages:
         sense *= stage.sense
@@ -180,7 +180,7 @@ def path_sense(stages: Sequence[Stage]) -> int:
 
 
 def lo_weights(stages: Sequence[Stage]) -> tuple[int, ...]:
-    """How each oscillator enters the frequency at the receiver's socket: +1 or -1."""
+    """Sign (+1 or -1) with which each oscillator enters the frequency at the receiver's socket."""
     weights: list[int] = []
     sense_after = 1
     for stage in reversed(stages):

@@ -1,4 +1,4 @@
-"""The words of the job, each in a sentence or two."""
+"""Terms of the field, each explained in a sentence or two."""
 
 GLOSSARY: tuple[tuple[str, str], ...] = (
     ("dial error", "What the dial shows minus the true frequency: positive when the dial reads high."),

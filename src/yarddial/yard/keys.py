@@ -1,4 +1,4 @@
-"""The keys, in one table: the window obeys it, the manual lists it, the menu and the finder show it."""
+"""Key bindings in one table: the window obeys it; manual, menu and finder show it."""
 
 import msgspec
 
@@ -6,11 +6,11 @@ from yarddial.yard.places import PLACE_NAMES, PLACES, key_of_place
 
 
 class KeyBinding(msgspec.Struct, frozen=True):
-    """A key and the act it triggers.
+    """A key and the action it triggers.
 
-    act : the window's name for it; empty where a part of the window obeys the key while it has the focus.
-    keys : sequences as Qt writes them, each of which does it. does : in words.
-    shown : how the keys are written in lists, where that is not simply the first of `keys`.
+    act : the window's name for the action; empty where a focused widget handles the key itself.
+    keys : equivalent sequences in Qt's notation. does : description.
+    shown : the key as lists write it, where that is not simply the first of `keys`.
     """
 
     act: str
@@ -20,7 +20,7 @@ class KeyBinding(msgspec.Struct, frozen=True):
 
     @property
     def text(self) -> str:
-        """The key as lists show it."""
+        """The key as lists write it."""
         return self.shown or self.keys[0]
 
 
@@ -70,12 +70,12 @@ _BY_ACT = {binding.act: binding for binding in KEYS if binding.act}
 
 
 def key_text(act: str) -> str:
-    """Text of the key for an act; raises KeyError for an act without one."""
+    """Key text for an action; raises KeyError for an action without one."""
     return _BY_ACT[act].text
 
 
 def listed_keys() -> tuple[tuple[str, str], ...]:
-    """Keys and what they do, as the manual lists them: the places in one line."""
+    """Keys and what they do, in the manual's order; the places share one row."""
     first, last = key_of_place(PLACE_NAMES[0]), key_of_place(PLACE_NAMES[-1])
     rows: list[tuple[str, str]] = []
     for binding in KEYS:

@@ -14,7 +14,7 @@ LevelBand = Literal["hf", "vhf"]
 S9_DBM: dict[LevelBand, float] = {"hf": -73.0, "vhf": -93.0}
 S_UNIT_DB = 6.0
 LIMIT_HZ = 30e6
-# Beyond these nothing is a level at a receiver's socket.
+# Outside this range nothing is a plausible level at a receiver's socket.
 MIN_DBM, MAX_DBM = -250.0, 100.0
 
 _s_units_first = False
@@ -24,12 +24,12 @@ _VOLTS = {"nv": 1e-9, "uv": 1e-6, "mv": 1e-3, "v": 1.0}
 _DB_VOLTS = {"dbuv": 1e-6, "dbmv": 1e-3, "dbv": 1.0}
 _WATTS = {"nw": 1e-9, "uw": 1e-6, "mw": 1e-3, "w": 1.0}
 
-# Gain stages by name, each with its gain in dB.
+# Gains in dB by name of the gain stage.
 GainsDb = tuple[tuple[str, float], ...]
 
 
 class Level(msgspec.Struct, frozen=True):
-    """A power in dBm at an impedance; the other units follow."""
+    """A power in dBm at an impedance; other units are derived."""
 
     dbm: float
     band: LevelBand = "hf"
@@ -37,12 +37,12 @@ class Level(msgspec.Struct, frozen=True):
 
     @property
     def uv(self) -> float:
-        """Effective microvolts across the impedance."""
+        """RMS microvolts across the impedance."""
         return float((10 ** (self.dbm / 10) * 1e-3 * self.ohms) ** 0.5 * 1e6)
 
     @property
     def emf_uv(self) -> float:
-        """Microvolts of the source without a load (EMF), as many signal generators read: twice those at the socket."""
+        """Open-circuit microvolts (EMF), as many signal generators read: twice those at the socket."""
         return 2 * self.uv
 
     @property
@@ -52,7 +52,7 @@ class Level(msgspec.Struct, frozen=True):
 
     @property
     def s_meter(self) -> str:
-        """S-units to a tenth up to S9, and decibels over it: S7.5, S9+12; under S0 decibels below that."""
+        """S-units to a tenth up to S9, then decibels over it: S7.5, S9+12; below S0 decibels under it."""
         over_db = self.dbm - S9_DBM[self.band]
         if over_db > 0.05:
             return f"S9+{round(over_db):d}" if round(over_db) else "S9"
@@ -62,31 +62,31 @@ class Level(msgspec.Struct, frozen=True):
         return f"S{units:.1f}".removesuffix(".0")
 
     def said(self, sigma_db: float | None = None) -> str:
-        """In the unit that the person likes first, the other behind it: `−73 dBm, S9`, or `S9, −73 dBm`."""
+        """Write the level in the preferred unit, then the other: `−73 dBm, S9`, or `S9, −73 dBm`."""
         dbm = f"{format_number(self.dbm, sigma_db if sigma_db is not None else 1.0)} dBm"
         return f"{self.s_meter}, {dbm}" if _s_units_first else f"{dbm}, {self.s_meter}"
 
 
 def write_levels(*, s_units_first: bool) -> None:
-    """Which unit comes first from now on."""
+    """Set which unit comes first."""
     global _s_units_first
     _s_units_first = s_units_first
 
 
 def band_of(hertz: float) -> LevelBand:
-    """The S-meter's scale for a frequency."""
+    """S-meter scale for a frequency."""
     return "hf" if hertz < LIMIT_HZ else "vhf"
 
 
 def parse_level(text: str, band: LevelBand = "hf", ohms: float = 50.0) -> Level:
-    """Read `-73 dBm`, `5 uV`, `20 dBuV`, `0.1 pW` and the like, `S7`, `S9+20`, `S7+10 dB`; `10 uV emf` for a source's.
+    """Read `-73 dBm`, `5 uV`, `20 dBuV`, `0.1 pW`, `S9`, `S7+10 dB`; `10 uV emf` for an open source.
 
-    ohms : turns volts into power.
+    ohms : impedance for levels in volts.
 
     Raises
     ------
     BadLevel
-        What cannot be read, or is no level at all.
+        The text is unreadable, or no plausible level.
     """
     if not (isfinite(ohms) and 0 < ohms < 1e6):
         raise BadLevel(f"an impedance of {ohms:g} ohms makes no level: give what the receiver has, such as 50")
@@ -105,7 +105,7 @@ def parse_level(text: str, band: LevelBand = "hf", ohms: float = 50.0) -> Level:
     if match is None:
         raise BadLevel(f"'{text}' is no level: write it as -73 dBm, 5 uV, 20 dBuV or S7")
     number, unit = _float(match[1]), match[2]
-    # Half of what a source has without a load stands across a socket that is matched to it.
+    # A matched socket receives half the open-circuit voltage.
     at_socket_db = 20 * log10(2) if is_emf else 0.0
     if unit in _UNITS:
         return _checked(number + _UNITS[unit], text, band, ohms)

@@ -1,4 +1,4 @@
-"""The amateurs' grid of the earth (IARU locator): fields of 20 by 10 degrees, squares of 2 by 1, and finer ones."""
+"""IARU locator: fields of 20 by 10 degrees, squares of 2 by 1, and finer subdivisions."""
 
 import re
 

@@ -1,4 +1,4 @@
-"""Marks of a state, told by shape as well as colour."""
+"""Marks of a state, distinguished by shape as well as colour."""
 
 from typing import Literal
 

@@ -1,4 +1,4 @@
-"""What each mode can bear: the dial error beyond which listening or decoding suffers."""
+"""Requirements of each mode: the dial error beyond which listening or decoding suffers."""
 
 import msgspec
 
@@ -15,8 +15,8 @@ class Mode(msgspec.Struct, frozen=True):
     drift_hz: float
 
 
-# The stricter end of the customary ranges. Slow data is searched for by its decoder, so that it bears an offset of many
-# hertz, but hardly any drift: tones 1.5 to 6 Hz apart last seconds. Shift-keyed data has 85 to 425 Hz between tones.
+# The stricter end of the customary ranges. A decoder of slow data searches for its signal, so it tolerates an offset of
+# many hertz but almost no drift: tones 1.5 to 6 Hz apart last seconds. Shift-keyed data has 85 to 425 Hz between tones.
 MODES: tuple[Mode, ...] = (
     Mode("data", "narrow data", 20.0, 10.0, 1.0),
     Mode("ssb", "SSB", 25.0, 100.0, 20.0),
@@ -32,14 +32,14 @@ _AM = next(mode for mode in MODES if mode.key == "am")
 
 
 def mode_named(key: str) -> Mode:
-    """Find a mode by its key; an unknown key is taken as AM, which every receiver has."""
+    """Find a mode by its key; an unknown key gives AM, which every receiver has."""
     return next((mode for mode in MODES if mode.key == key), _AM)
 
 
 def modes_served(error_hz: float, sigma_hz: float) -> tuple[tuple[Mode, ...], tuple[Mode, ...]]:
-    """Split the modes into those served and those not by a dial with this error and one-sigma uncertainty.
+    """Split the modes into those served and those not, for a dial error and its one-sigma uncertainty.
 
-    A mode is served when the error with twice its uncertainty stays within what the mode bears.
+    A mode is served when the error plus twice its uncertainty is within its tolerance.
     """
     reach_hz = abs(error_hz) + 2 * sigma_hz
     served = tuple(mode for mode in MODES if reach_hz <= mode.tolerance_hz)
@@ -47,7 +47,7 @@ def modes_served(error_hz: float, sigma_hz: float) -> tuple[tuple[Mode, ...], tu
 
 
 def suitability(error_hz: float, sigma_hz: float) -> str:
-    """Say in a sentence for which modes such a dial is good enough."""
+    """State which modes such a dial serves, in one sentence."""
     served, unserved = modes_served(error_hz, sigma_hz)
     if not unserved:
         return "Enough for every mode, narrow data too."

@@ -1,4 +1,4 @@
-"""One look at a known carrier: where it should be, where the dial showed it, and what was entered at the time."""
+"""Observations: one measurement of a known carrier, its true frequency, and the values entered at the time."""
 
 import re
 
@@ -11,15 +11,15 @@ from yarddial.yard.references import wander_of
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference
 
-# Share of observations that were of another line (a neighbour, a spurious signal), and how far off those are.
+# Share of observations of a wrong line (a neighbour, a spurious signal), and how far off those are.
 LIE_CHANCE, LIE_HZ, LIE_PPM = 0.02, 20.0, 0.3
 LOWEST_LIE_HZ = 100e3
 
 
 class SeenStage(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A converter as it stood during an observation: its nominal oscillator and the value then entered, hertz.
+    """A converter at the time of an observation: its nominal oscillator and the value entered then, hertz.
 
-    follows_dial : a transceiver's, whose error grows with what it is tuned to.
+    follows_dial : it is a transceiver's oscillator, whose error grows with the tuned frequency.
     """
 
     name: str
@@ -30,27 +30,27 @@ class SeenStage(msgspec.Struct, frozen=True, omit_defaults=True):
 
     @property
     def unknown(self) -> str:
-        """The oscillator that it says something about."""
+        """Name of the oscillator concerned."""
         return rig_of(self.name) if self.follows_dial else lo_of(self.name)
 
     @property
     def hertz_per_unit(self) -> float:
-        """Of the oscillator, for one more of the unknown's unit."""
+        """Change in hertz of the oscillator per unit of the unknown."""
         return 1e-6 * self.nominal_lo_hz if self.follows_dial else 1.0
 
 
 class OneCrystal(msgspec.Struct, frozen=True, tag="one crystal"):
-    """The observation depends on one crystal, which serves tuner and sampling."""
+    """The observation depends on one crystal, which drives tuner and sampling."""
 
 
 class CrystalAndClock(msgspec.Struct, frozen=True, tag="crystal and sampling clock"):
-    """The observation depends on the tuner's crystal and on a separate sample clock; the centre decides the shares."""
+    """The observation depends on the tuner's crystal and on a separate sample clock, in shares set by the centre."""
 
     centre_hz: float
 
 
 class SamplingOnly(msgspec.Struct, frozen=True, tag="sampling clock"):
-    """The observation depends on the sample clock alone, like an audio tone of known pitch."""
+    """The observation depends on the sample clock alone, such as an audio tone of known pitch."""
 
 
 TellsOf = OneCrystal | CrystalAndClock | SamplingOnly
@@ -86,17 +86,17 @@ class Observation(msgspec.Struct, frozen=True, omit_defaults=True):
 
     @property
     def day(self) -> str:
-        """Of the measurement; empty where it is not known."""
+        """Date of the measurement; empty where unknown."""
         return self.at_utc[:10]
 
     @property
     def error_hz(self) -> float:
-        """Error of the dial, dial minus true, hertz."""
+        """Dial error, dial minus true, hertz."""
         return self.dial_hz - self.reference_hz
 
     @property
     def unknowns(self) -> tuple[str, ...]:
-        """The oscillators that this observation says something about."""
+        """Oscillators that this observation constrains."""
         crystal, clock = crystal_of(self.receiver), clock_of(self.receiver)
         match self.tells_of:
             case OneCrystal():
@@ -109,9 +109,9 @@ class Observation(msgspec.Struct, frozen=True, omit_defaults=True):
 
     @property
     def lie_sigma_hz(self) -> float:
-        """What the chance that it is not what it is taken for adds, while no other look checks it.
+        """Extra uncertainty for a possible wrong line, as long as no other observation confirms this one.
 
-        A tone or a pilot is known by its programme.
+        Tones and pilots are exempt: their programme identifies them.
         """
         if isinstance(self.tells_of, SamplingOnly) or self.reference_hz < LOWEST_LIE_HZ:
             return 0.0
@@ -119,15 +119,15 @@ class Observation(msgspec.Struct, frozen=True, omit_defaults=True):
 
     @property
     def total_sigma_hz(self) -> float:
-        """Uncertainty of measurement and reference together."""
+        """Combined uncertainty of measurement and reference."""
         return float((self.sigma_hz**2 + self.reference_sigma_hz**2) ** 0.5)
 
     def entered_stages(self) -> tuple[Stage, ...]:
-        """The converters with the values entered at the time."""
+        """Converters with the values entered at the time."""
         return tuple(Stage(s.kind, s.entered_lo_hz, 0.0, s.name) for s in self.stages)
 
     def shown_uncorrected_hz(self) -> float:
-        """What the receiver would have shown with no correction entered."""
+        """Frequency that the receiver would have shown without a correction."""
         return shown_for_dial(self.dial_hz, self.entered_stages()) / (1 + self.entered_ppm * 1e-6)
 
     @property
@@ -144,9 +144,9 @@ def observed(
     at_utc: str = "",
     centre_hz: float | None = None,
 ) -> Observation:
-    """A dial reading of a station over a route, with the values entered now.
+    """Make the observation of a station over a route, with the values entered now.
 
-    centre_hz : the receiver's, as it counts; where it is parked for this station by default.
+    centre_hz : the receiver's centre as it counts; by default where it is parked for this station.
     """
     route = route.at(reference.frequency_hz)
     receiver = route.receiver
@@ -170,24 +170,24 @@ def observed(
 
 
 def tells_of_centre(centre_hz: float | None) -> TellsOf:
-    """As files and logs of version 1 said it: no centre for one crystal, 0 for the sampling clock alone, else both."""
+    """Decode the centre of version 1 files: none means one crystal, 0 the sample clock alone, otherwise both."""
     if centre_hz is None:
         return OneCrystal()
     return CrystalAndClock(centre_hz) if centre_hz else SamplingOnly()
 
 
 def path_of(name: str) -> str:
-    """The transmitter of a station on several frequencies, which are often in its name: the name without numbers."""
+    """Name shared by the frequencies of one station: its name without numbers."""
     return re.sub(r"[\d.,]+\s*([kM]?Hz)?", "", name).strip() or name
 
 
 def lasting_error_of(name: str, frequency_hz: float) -> str:
-    """Whose lasting error a look at a known station has: its carrier's own. Nobody's where it has no name."""
+    """Owner of an observation's lasting error: the named station's carrier; none without a name."""
     return f"{name} at {frequency_hz!r} Hz" if name else ""
 
 
 def seen_stage(converter: Converter) -> SeenStage:
-    """A converter as it stands now."""
+    """Record a converter's present state."""
     return SeenStage(
         converter.name, converter.kind, converter.nominal_lo_hz, converter.entered_lo_hz, converter.follows_dial
     )

@@ -1,10 +1,10 @@
-"""Classes of oscillators in converters, and how far each is from what is marked on it: one table for all."""
+"""Classes of converter oscillators, and how far each is from its marking, in one table."""
 
 import msgspec
 
 
 class OscillatorClass(msgspec.Struct, frozen=True):
-    """A class: one sigma of its error in ppm, and how common it is among its like."""
+    """A class of oscillators: one-sigma error in ppm, and its share among oscillators of that frequency."""
 
     name: str
     sigma_ppm: float
@@ -27,7 +27,7 @@ def classes_at(lo_hz: float) -> tuple[OscillatorClass, ...]:
 
 
 def sigma_ppm_at(lo_hz: float) -> float:
-    """One sigma over all classes, as a single figure."""
+    """One-sigma error over all classes, ppm."""
     return float(
         sum(oscillator_class.share * oscillator_class.sigma_ppm**2 for oscillator_class in classes_at(lo_hz)) ** 0.5
     )

@@ -17,38 +17,38 @@ from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 from yarddial.yard.working import WorkedValue, Working
 
-# Below this an uncertainty needs more digits than a dial ever shows.
+# Smaller uncertainties would need more digits than a dial shows.
 FINE_PPM = 0.001
 NOUNS = {"crystal": "crystal", "clock": "sample clock", "lo": "oscillator", "rig": "reference"}
 
 
 def crystal_of(receiver_name: str) -> str:
-    """Name of a receiver's crystal among the oscillators."""
+    """Key of a receiver's crystal."""
     return f"crystal:{receiver_name}"
 
 
 def clock_of(receiver_name: str) -> str:
-    """Name of a receiver's sample clock among the oscillators, where it has one beside its crystal."""
+    """Key of a receiver's separate sample clock."""
     return f"clock:{receiver_name}"
 
 
 def lo_of(converter_name: str) -> str:
-    """Name of a converter's oscillator among the oscillators."""
+    """Key of a converter's oscillator."""
     return f"lo:{converter_name}"
 
 
 def rig_of(converter_name: str) -> str:
-    """Name of a transceiver's own reference, from which its oscillators are made, whatever it is tuned to."""
+    """Key of a transceiver's reference, which sets all its oscillators."""
     return f"rig:{converter_name}"
 
 
 def oscillator_of(converter: Converter) -> str:
-    """Name of what makes a converter's oscillator."""
+    """Key of whatever sets a converter's oscillator."""
     return rig_of(converter.name) if converter.follows_dial else lo_of(converter.name)
 
 
 def is_in_ppm(name: str) -> bool:
-    """True of oscillators whose error is a share of whatever is made from them; others are counted in hertz."""
+    """Return True for oscillators counted in ppm; converters' are counted in hertz."""
     return not name.startswith("lo:")
 
 
@@ -76,12 +76,12 @@ class Oscillators(msgspec.Struct, frozen=True):
 
 
 class DialState(msgspec.Struct, frozen=True):
-    """How far the dial is off at one place over one route.
+    """Dial error at one frequency over one route.
 
-    trace : the signal that the dial reading stands for, followed along the path.
+    trace : the signal behind the dial reading, followed along the path.
     sigma_hz : one-sigma uncertainty of `trace.dial_error_hz`.
-    budget_hz : (oscillator, its own part of the uncertainty in hertz); parts may cancel in the sum.
-    slopes : (oscillator, what the dial moves by for one more of its unit, in hertz).
+    budget_hz : (oscillator, its part of the uncertainty in hertz); parts may cancel in the sum.
+    slopes : (oscillator, dial hertz per unit of the oscillator).
     """
 
     route: str
@@ -92,11 +92,11 @@ class DialState(msgspec.Struct, frozen=True):
 
     @property
     def error_hz(self) -> float:
-        """Error of the dial, dial minus true, hertz."""
+        """Dial error, dial minus true, hertz."""
         return self.trace.dial_error_hz
 
     def working(self) -> Working:
-        """Show how error and uncertainty came about."""
+        """Formula and values behind the error and its uncertainty."""
         base = self.trace.working()
         parts = tuple(
             WorkedValue(
@@ -114,12 +114,12 @@ class DialState(msgspec.Struct, frozen=True):
 
 
 def stated_oscillators(station: Station) -> Oscillators:
-    """All oscillators as the parts' sheets have them, before any fit: independent of each other."""
+    """Oscillators from the data sheets, before any fit; independent of each other."""
     return _collect(station, lambda value: value.unmeasured())
 
 
 def known_oscillators(station: Station) -> Oscillators:
-    """All oscillators as the parts have them now, measured values included; correlations are not kept in parts."""
+    """Oscillators as the parts have them now, measurements included; parts keep no correlations."""
     return _collect(station, lambda value: value)
 
 
@@ -145,9 +145,9 @@ def _collect(station: Station, choose: Callable[[Value], Value]) -> Oscillators:
 
 
 def dial_state(route: ResolvedRoute, dial_hz: float, oscillators: Oscillators) -> DialState:
-    """Work out the error of the dial and its uncertainty at one reading over one route."""
+    """Calculate the dial error and its uncertainty at one reading over one route."""
     if route.missing:
-        # Nothing can be said of a route that is not there yet.
+        # An unfinished route has no error to state.
         return DialState(route.name, trace_back(dial_hz), float("inf"), ())
     route = route.at(dial_hz)
     converters = route.converters
@@ -172,10 +172,10 @@ def dial_state(route: ResolvedRoute, dial_hz: float, oscillators: Oscillators) -
 
 
 def crystal_shares(route: ResolvedRoute, dial_hz: float) -> tuple[tuple[str, float], ...]:
-    """How the receiver's crystal and its sample clock share in what is shown; they sum to 1.
+    """Shares of the receiver's crystal and its sample clock in the shown frequency; they sum to 1.
 
-    What is shown at r with the centre at f_c arrived at f_c (1 + p) + (r - f_c) (1 + c): as if one crystal were off by
-    p f_c / r + c (r - f_c) / r.
+    A signal shown at r with the centre at f_c arrived at f_c (1 + p) + (r - f_c) (1 + c). The shares are therefore p
+    f_c r and c (r - f_c) r.
     """
     receiver = route.receiver
     if receiver.clock_ppm is None:
@@ -186,7 +186,7 @@ def crystal_shares(route: ResolvedRoute, dial_hz: float) -> tuple[tuple[str, flo
 
 
 def spoken(name: str) -> str:
-    """An oscillator's name as people say it."""
+    """Oscillator name as people say it."""
     kind, _, part = name.partition(":")
     if kind == "rig":
         return f"{part.removesuffix(' IF')}'s reference"
@@ -194,7 +194,7 @@ def spoken(name: str) -> str:
 
 
 def value_text(name: str, value: float, sigma: float) -> str:
-    """An oscillator's error as text: ppm, or hertz above nominal for a converter."""
+    """Oscillator error as text: ppm, or hertz above nominal for a converter."""
     if is_in_ppm(name) and 0 < sigma < FINE_PPM:
         places = min(2 - floor(log10(sigma)), 7)
         return f"{value:+.{places}f} ± {sigma:.{places}f} ppm".replace("-", MINUS)

@@ -1,4 +1,4 @@
-"""The places of the window, in the order of the work: one table for window, overview, manual and finder."""
+"""Places of the window in the order of the work: one table for window, overview, manual and finder."""
 
 from typing import Literal
 
@@ -8,14 +8,14 @@ PlaceName = Literal["Bench", "First light", "Span", "Levels", "True", "Ghosts", 
 
 
 class Place(msgspec.Struct, frozen=True):
-    """One place. also : other words that people use for it."""
+    """A place of the window. also : other words that people use for it."""
 
     name: PlaceName
     also: str
 
     @property
     def manual_page(self) -> str:
-        """The page of the manual that explains it."""
+        """Manual page that explains it."""
         return self.name.lower().replace(" ", "-")
 
 
@@ -34,5 +34,5 @@ PLACE_NAMES: tuple[PlaceName, ...] = tuple(place.name for place in PLACES)
 
 
 def key_of_place(name: PlaceName) -> str:
-    """The key that opens a place: its number in the table."""
+    """Key that opens a place: its number in the table."""
     return f"Ctrl+{PLACE_NAMES.index(name) + 1}"

@@ -1,4 +1,4 @@
-"""Text from outside is shown, not obeyed: what would be invisible, or turn other text about, is written out."""
+"""Safe display of text from outside: invisible and direction-changing characters are spelled out."""
 
 import re
 from typing import Any
@@ -8,24 +8,24 @@ from typing import Any
 _INVISIBLE_CHARACTERS = re.compile(
     "[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff\ud800-\udfff]"
 )
-# How Python writes a byte of a file's name that is no UTF-8 (PEP 383).
+# Python's escape for a byte of a file name that is not UTF-8 (PEP 383).
 _BYTES = range(0xDC80, 0xDD00)
-# Deeper values are nobody's yard, and nobody's log entry.
+# Deeper nesting occurs in no yard and no log entry.
 MAX_DEPTH = 40
 
 
 def shown(text: str) -> str:
-    """The text with whatever cannot be seen written out, such as `⟨U+202E⟩`, or `⟨byte DF⟩` in a file's name."""
+    """Spell out invisible characters, such as `⟨U+202E⟩`, or `⟨byte DF⟩` in a file name."""
     return _INVISIBLE_CHARACTERS.sub(_written_out, text) if _INVISIBLE_CHARACTERS.search(text) else text
 
 
 def one_line(text: str) -> str:
-    """The same as a name: in one line, without spaces around it."""
+    """Make text fit for a name: one line, without spaces around it."""
     return " ".join(shown(text).split())
 
 
 def shown_in(value: Any, depth: int = 0) -> Any:
-    """The same for all texts of a value of JSON, keys too; raises RecursionError where it is too deep."""
+    """Apply `shown` to all texts of a JSON value, keys included; raises RecursionError where it is too deep."""
     if isinstance(value, str):
         return shown(value)
     if depth > MAX_DEPTH:

@@ -1,4 +1,4 @@
-"""What a person likes, whatever the yard: colours, lettering, how numbers are written, where the station stands."""
+"""Preferences of the person, independent of the yard: colours, lettering, number format, location."""
 
 from typing import Literal
 

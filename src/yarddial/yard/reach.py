@@ -1,4 +1,4 @@
-"""Which routes serve a frequency, in which order of preference, and what each one covers."""
+"""Routes that serve a frequency, in order of preference, and the coverage of each."""
 
 from bisect import bisect_right
 from collections.abc import Callable
@@ -25,7 +25,7 @@ class Choice(msgspec.Struct, frozen=True):
 
 
 class Segment(msgspec.Struct, frozen=True):
-    """A stretch of the dial on which a route's reach is the same."""
+    """A range of the dial in which a route's reach does not change."""
 
     low_hz: float
     high_hz: float
@@ -59,12 +59,12 @@ def choices(
 
 
 def reaching(station: Station, dial_hz: float) -> tuple[ResolvedRoute, ...]:
-    """All routes that can serve a dial frequency, in order of preference."""
+    """Routes that can serve a dial frequency, in order of preference."""
     return tuple(choice.route for choice in choices(station, dial_hz) if choice.reach.is_reached)
 
 
 def best_route(station: Station, dial_hz: float) -> str:
-    """The route that the points should take for a frequency: the present one while nothing reaches it better."""
+    """Best route for a dial frequency; the active one wins a tie."""
     order = [choice for choice in choices(station, dial_hz) if choice.reach.is_reached]
     if not order:
         return station.route
@@ -75,7 +75,7 @@ def best_route(station: Station, dial_hz: float) -> str:
 
 
 def why_out_of_reach(station: Station, dial_hz: float) -> str:
-    """Why no route serves a dial frequency, each route's reason in turn; empty when one does."""
+    """Reasons of all routes for not serving a dial frequency; empty when one does."""
     if not station.routes:
         return "the yard has no route yet"
     routes = station.resolved_routes()
@@ -85,7 +85,7 @@ def why_out_of_reach(station: Station, dial_hz: float) -> str:
 
 
 def coverage(route: ResolvedRoute, low_hz: float = LOW_HZ, high_hz: float = HIGH_HZ) -> tuple[Segment, ...]:
-    """The dial from 9 kHz to 50 GHz as a route serves it: stretches of one kind in rising order, without a gap."""
+    """Coverage of a route from 9 kHz to 50 GHz: contiguous segments in rising order."""
     inside = sorted(edge for edge in _edges(route) if low_hz < edge < high_hz)
     segments: list[Segment] = []
     for low, high in pairwise((low_hz, *inside, high_hz)):
@@ -101,7 +101,7 @@ def coverage(route: ResolvedRoute, low_hz: float = LOW_HZ, high_hz: float = HIGH
 
 
 class Reaches:
-    """Routes of a station with their coverage computed once, for queries at many frequencies."""
+    """Coverage of all routes, computed once for queries at many frequencies."""
 
     def __init__(self, station: Station) -> None:
         self.routes = station.resolved_routes()
@@ -109,19 +109,19 @@ class Reaches:
         self._begins = [[segment.low_hz for segment in segments] for segments in self._segments]
 
     def state(self, index: int, dial_hz: float) -> ReachState:
-        """What the route of that index makes of a dial frequency."""
+        """State of the indexed route at a dial frequency."""
         place = bisect_right(self._begins[index], dial_hz) - 1
         segments = self._segments[index]
         if place >= 0:
             segment = segments[place]
-            # On an edge only the route itself knows to which side it belongs.
+            # At an edge, ask the route itself which side applies.
             if segment.low_hz + 1.0 < dial_hz < segment.high_hz - 1.0:
                 return segment.state
         return self.routes[index].reach(dial_hz).state
 
 
 def reached_spans(route: ResolvedRoute) -> tuple[tuple[float, float], ...]:
-    """Ranges of the dial within the antenna's range that a route serves, upright or inverted, rising."""
+    """Dial ranges, rising, that a route serves within its antenna's range, with their sense."""
     spans: list[tuple[float, float]] = []
     for segment in coverage(route):
         if segment.state != "reached":
@@ -149,7 +149,7 @@ def _words(route: ResolvedRoute, reach: Reach, preferred: bool, rig: Transceiver
 
 
 def _edges(route: ResolvedRoute) -> set[float]:
-    """Every dial frequency at which something on the route may begin or end, from the receiver backwards."""
+    """Every dial frequency at which a part of the route may begin or end, from the receiver backwards."""
     if route.missing:
         return set()
     edges = set(route.receiver.edges_hz(route.port))
@@ -157,7 +157,7 @@ def _edges(route: ResolvedRoute) -> set[float]:
         converters = converters_of(part)
         if isinstance(part, Transceiver):
             converters = converters if part.tap == "if" else ()
-            # Behind an IF output the frequency is the IF wherever the rig is tuned: nothing behind bounds the dial.
+            # Behind an IF output the frequency is always the IF: later parts do not bound the dial.
             edges = set() if part.tap == "if" else edges
         elif converters:
             before: set[float] = set()

@@ -1,4 +1,4 @@
-"""Kinds of reference transmitters: their accuracy as received, and the trap of each."""
+"""Kinds of reference transmitters: accuracy as received, and the pitfall of each."""
 
 from typing import Literal
 
@@ -6,7 +6,7 @@ import msgspec
 
 Trust = Literal["good", "look", "never"]
 
-# What a stereo broadcaster sends beside its programme.
+# Stereo pilot of FM broadcasting.
 PILOT_HZ = 19_000.0
 
 
@@ -36,7 +36,7 @@ class ReferenceKind(msgspec.Struct, frozen=True):
     asks: bool = False
 
     def sigma_hz(self, frequency_hz: float) -> float:
-        """Uncertainty as received, one sigma."""
+        """One-sigma uncertainty as received."""
         own_hz = max(self.own_hz, self.own_ppm * 1e-6 * frequency_hz)
         return float((own_hz**2 + self.wander_hz**2) ** 0.5)
 
@@ -123,7 +123,7 @@ KINDS: tuple[ReferenceKind, ...] = (
         "it is no better than its own oscillator, which drifts while it is keyed", needs_care=_TRANSMIT_CAUTION,
     ),
 )  # fmt: skip
-# Bands kept for standard frequencies all over the world (Radio Regulations, article 5).
+# Worldwide standard-frequency bands (Radio Regulations, article 5).
 STANDARD_BANDS_HZ: tuple[tuple[float, float], ...] = (
     (19.95e3, 20.05e3),
     (2.498e6, 2.502e6),
@@ -136,12 +136,12 @@ STANDARD_BANDS_HZ: tuple[tuple[float, float], ...] = (
 
 
 def kind_named(name: str) -> ReferenceKind | None:
-    """A kind by its name; None for a person's own words."""
+    """Kind by name; None for a person's own words."""
     return next((kind for kind in KINDS if kind.name == name), None)
 
 
 def why_no_reference(kind_name: str, frequency_hz: float) -> str:
-    """Why a transmitter is no reference, or an empty text."""
+    """Reason why a transmitter is no reference; empty when it is one."""
     kind = kind_named(kind_name)
     if kind is not None and kind.trust == "never":
         return f"it is {_article(kind.name)}: {kind.trap}"
@@ -152,7 +152,7 @@ def why_no_reference(kind_name: str, frequency_hz: float) -> str:
 
 
 def wander_of(kind_name: str, sigma_hz: float) -> float:
-    """The part of a reference's uncertainty that is its path's, new each day."""
+    """Part of a reference's uncertainty that comes from the propagation path and changes each day."""
     kind = kind_named(kind_name)
     return 0.0 if kind is None or not kind.wander_hz else min(sigma_hz, kind.wander_hz)
 

@@ -1,4 +1,4 @@
-"""A route laid out: its parts in order, the frequency at each, and what it can reach."""
+"""A route resolved into its parts, the frequency at each, and its reach."""
 
 from collections.abc import Sequence
 from math import sqrt
@@ -16,9 +16,9 @@ ReachState = Literal["reached", "under", "hole", "out"]
 
 
 class Reach(msgspec.Struct, frozen=True):
-    """What a route makes of one frequency: reached, only under the antenna's range, in a hole, or out of range.
+    """Result of a route for one frequency: reached, below or above the antenna's range, in a hole, or out of range.
 
-    reason : why it is not simply reached; empty when it is. by : the part that refuses, by its name.
+    reason : why it is not simply reached; empty when it is. by : name of the part that refuses.
     """
 
     state: ReachState
@@ -28,12 +28,12 @@ class Reach(msgspec.Struct, frozen=True):
 
     @property
     def is_reached(self) -> bool:
-        """True when signals may be heard there, even if weakly."""
+        """Return True when signals may be heard there, even if weakly."""
         return self.state in ("reached", "under")
 
 
 class RoutePoint(msgspec.Struct, frozen=True):
-    """A part of a route, the oscillator it works with, and the frequency behind it."""
+    """A part of a route, its active oscillator, and the frequency after it."""
 
     part: Part
     converter: Converter | None
@@ -59,7 +59,7 @@ class ResolvedRoute(msgspec.Struct, frozen=True):
 
     @classmethod
     def of(cls, name: str, parts: Sequence[Part], dial_hz: float, port: str = "") -> "ResolvedRoute":
-        """Lay out parts; raises BadStation when they do not make a route."""
+        """Resolve parts into a route; raises BadStation when they do not form one."""
         if len(parts) < 2 or not isinstance(parts[0], Antenna) or not isinstance(parts[-1], Receiver):
             raise BadStation(f"route '{name}' must begin with an antenna and end with a receiver")
         inner: list[Inner] = []
@@ -71,11 +71,11 @@ class ResolvedRoute(msgspec.Struct, frozen=True):
 
     @classmethod
     def unfinished(cls, name: str, dial_hz: float, missing: str) -> "ResolvedRoute":
-        """A line that reaches nothing, with what it lacks."""
+        """A route that reaches nothing, with what it lacks."""
         return cls(name, _NO_ANTENNA, (), _NO_RECEIVER, dial_hz, "", missing)
 
     def at(self, dial_hz: float) -> "ResolvedRoute":
-        """The same route for another place on the dial."""
+        """The same route at another dial frequency."""
         return msgspec.structs.replace(self, dial_hz=dial_hz)
 
     @property
@@ -84,7 +84,7 @@ class ResolvedRoute(msgspec.Struct, frozen=True):
         return (self.antenna, *self.inner, self.receiver)
 
     def points(self) -> tuple[RoutePoint, ...]:
-        """Every part in turn with its oscillator for this place, and the dial's frequency behind it as entered."""
+        """Each part with its oscillator at this frequency, and the frequency after it as entered."""
         here_hz = self.dial_hz
         route_points = [RoutePoint(self.antenna, None, here_hz)]
         for part in self.inner:
@@ -96,17 +96,17 @@ class ResolvedRoute(msgspec.Struct, frozen=True):
 
     @property
     def converters(self) -> tuple[Converter, ...]:
-        """The oscillators at work for this place, antenna first."""
+        """Active converters at this frequency, antenna first."""
         return tuple(route_point.converter for route_point in self.points() if route_point.converter is not None)
 
     @property
     def stages(self) -> tuple[Stage, ...]:
-        """The converters' arithmetic, errors as far as known."""
+        """Conversions of the converters, with errors as far as known."""
         return tuple(converter.stage() for converter in self.converters)
 
     @property
     def clock(self) -> SamplingClock:
-        """The receiver's crystal, its error as far as known, and the correction entered."""
+        """The receiver's crystal: its error as far as known, and the correction entered."""
         return SamplingClock(self.receiver.crystal_ppm.value, self.receiver.entered_ppm)
 
     def _centre_hz(self, part: Inner, here_hz: float) -> float:
@@ -118,7 +118,7 @@ class ResolvedRoute(msgspec.Struct, frozen=True):
         return shown_for_dial(dial_hz, self._stages_before_rig(dial_hz))
 
     def dial_of_display(self, display_hz: float) -> float:
-        """The place on the dial that the transceiver on the route shows so."""
+        """Dial frequency that belongs to a display of the transceiver."""
         return dial_for_shown(display_hz, self._stages_before_rig(self.dial_hz))
 
     def _stages_before_rig(self, dial_hz: float) -> tuple[Stage, ...]:
@@ -135,9 +135,10 @@ class ResolvedRoute(msgspec.Struct, frozen=True):
         return next((part for part in self.inner if isinstance(part, Transceiver)), None)
 
     def fold(self, port_hz: float) -> Stage | None:
-        """What direct sampling beyond the first zone does to a frequency at the socket, as a stage; None where nothing.
+        """Folding by direct sampling beyond the first zone, as a stage; None in the first zone.
 
-        Even zones show f - kC, odd ones kC - f, with C as the program believes it, so scaled by the correction entered.
+        Even zones show f - kC, odd ones kC - f. C is the clock as the program believes it, so scaled by the correction
+        entered.
         """
         receiver = self.receiver
         if receiver.direct is None or not receiver.samples_directly(self.port):
@@ -149,25 +150,25 @@ class ResolvedRoute(msgspec.Struct, frozen=True):
         return Stage("high" if zone % 2 else "low", (zone + 1) // 2 * clock_hz, 0.0, "sampling")
 
     def counted_stages(self, dial_hz: float) -> tuple[Stage, ...]:
-        """Conversions between the dial and the receiver's counting, including the folding of direct sampling."""
+        """Conversions between dial and receiver, including the folding of direct sampling."""
         stages = self.at(dial_hz).stages
         fold = self.fold(shown_for_dial(dial_hz, stages))
         return stages if fold is None else (*stages, fold)
 
     def counted_hz(self, dial_hz: float) -> float:
-        """Where the receiver itself counts a dial frequency: without the correction that a program applies."""
+        """Frequency at which the receiver counts a dial frequency, before the program's correction."""
         return shown_for_dial(dial_hz, self.counted_stages(dial_hz)) / (1 + self.receiver.entered_ppm * 1e-6)
 
     def dial_of(self, counted_hz: float, dial_hz: float) -> float:
-        """Dial frequency of a frequency counted by the receiver, for a dial nearby."""
+        """Dial frequency of a receiver frequency, for a dial nearby."""
         sense = path_sense(self.counted_stages(dial_hz))
         away_hz = (counted_hz - self.counted_hz(dial_hz)) * (1 + self.receiver.entered_ppm * 1e-6)
         return dial_hz + sense * away_hz
 
     def parked_hz(self, tuner_hz: float, park_hz: float) -> float:
-        """Where to put the centre: below the signal, off the spike; above it where the receiver does not go below.
+        """Centre for a tuner frequency: below the signal, off the spike; above it at the lower end of the range.
 
-        A receiver that is tuned by hand keeps its own.
+        A receiver that is tuned by hand keeps its centre.
         """
         if self.receiver.fixed_centre_hz and not self.receiver.samples_directly(self.port):
             return self.receiver.fixed_centre_hz
@@ -176,7 +177,7 @@ class ResolvedRoute(msgspec.Struct, frozen=True):
         return tuner_hz + park_hz if outside else below_hz
 
     def reach(self, dial_hz: float) -> Reach:
-        """Say what this route makes of a dial frequency."""
+        """Determine the reach at a dial frequency."""
         if self.missing:
             return Reach("out", False, self.missing)
         antenna = self.antenna
@@ -203,12 +204,12 @@ class ResolvedRoute(msgspec.Struct, frozen=True):
         return Reach("reached", inverted)
 
     def why_not(self, dial_hz: float) -> str:
-        """Say why this route cannot serve a dial frequency, or give an empty text when it can."""
+        """Reason why this route cannot serve a dial frequency; empty when it can."""
         reach = self.reach(dial_hz)
         return "" if reach.is_reached else reach.reason
 
     def sigma_hz(self, dial_hz: float) -> float:
-        """One-sigma uncertainty of the dial at a place from the parts' own values, taken as independent."""
+        """One-sigma uncertainty of the dial from the parts' own values, taken as independent."""
         line = self.at(dial_hz)
         route_points = line.points()
         variance = (line.receiver.crystal_ppm.sigma * 1e-6 * route_points[-1].out_hz) ** 2

@@ -12,7 +12,7 @@ from yarddial.yard.bands import Band, bands_within
 
 
 class BandPart(msgspec.Struct, frozen=True):
-    """Part of a band: its mode by its key in `modes`, and the spacing of its channels, 0 where there are none."""
+    """A part of a band: its mode (a key of `modes`), and its channel spacing, 0 where there is none."""
 
     low_hz: float
     high_hz: float
@@ -21,7 +21,7 @@ class BandPart(msgspec.Struct, frozen=True):
 
 
 _HZ_PER_MHZ = 1e6
-# Megahertz, by a band's name: where each begins, and its mode, up to the next.
+# By band name: start in megahertz and mode, valid up to the next row.
 _PLANS: dict[str, tuple[tuple[float, str], ...]] = {
     "160 m": ((1.8, "cw"), (1.838, "data"), (1.843, "ssb")),
     "80 m": ((3.5, "cw"), (3.57, "data"), (3.6, "ssb")),
@@ -40,12 +40,12 @@ _PLANS: dict[str, tuple[tuple[float, str], ...]] = {
     "23 cm": ((1240.0, "nfm"), (1296.0, "cw"), (1296.15, "ssb"), (1296.6, "nfm")),
     "13 cm": ((2300.0, "nfm"), (2320.0, "cw"), (2320.15, "ssb"), (2320.8, "nfm")),
 }
-# Spacing of FM channels there, hertz.
+# FM channel spacing in hertz.
 _FM_RASTER_HZ = {"10 m": 10e3, "70 cm": 12.5e3, "23 cm": 25e3}
 
 
 def segments_of(band: Band) -> tuple[BandPart, ...]:
-    """A band's parts, rising; the whole band where its plan knows none."""
+    """Segments of a band, rising; the whole band where no plan exists."""
     plan = _PLANS.get(band.name) if band.kind == "amateur" else None
     if plan is None:
         return (BandPart(band.low_hz, band.high_hz, band.mode_key),)

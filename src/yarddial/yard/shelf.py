@@ -1,4 +1,6 @@
-"""The shelf: invented parts by class, to begin a yard with. Their values are the usual of the class, so assumed."""
+"""The shelf: invented parts by class, to start a yard with. Values are the usual ones of the class, marked as
+assumed.
+"""
 
 from typing import assert_never
 
@@ -43,7 +45,7 @@ def _converter(name: str, kind: str, lo_hz: float, low_hz: float, high_hz: float
         low_hz,
         high_hz,
         note,
-        # A ring of diodes: its loss, its noise, and its oscillator as it comes out of both sockets.
+        # A diode ring: conversion loss, noise figure, and oscillator leakage at both sockets.
         gain_db=_usual(-7.0, 1.5),
         nf_db=_usual(8.0, 1.5),
         iip3_dbm=_usual(15.0, 4.0),
@@ -191,12 +193,12 @@ _GENERIC: tuple[Part, ...] = (
              ports=(Port("antenna", _BNC, _usual(10.0)),)),
 )  # fmt: skip
 
-# The class that each part is found under, in the order in which a yard is built.
+# Classes under which parts are listed, in the order in which a yard is built.
 CLASSES = ("antenna", "in the line", "converter", "transceiver", "receiver")
 
 
 def class_of(part: Part) -> str:
-    """The class of a part in words."""
+    """Class of a part in words."""
     match part:
         case Antenna():
             return "antenna"
@@ -213,7 +215,7 @@ def class_of(part: Part) -> str:
 
 
 def kind_of(part: Part) -> str:
-    """What a part is, in one word or two."""
+    """Kind of a part, in one word or two."""
     match part:
         case TwoPort():
             return part.shape or {"block": "DC block", "relay": "T/R relay"}.get(part.what, part.what)

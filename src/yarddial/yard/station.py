@@ -1,4 +1,4 @@
-"""A station: the parts of a yard, the routes over them, the references known, and where the dial stands."""
+"""A station: parts, routes, known references, and the dial's position."""
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
@@ -30,7 +30,7 @@ from yarddial.yard.resolved_route import ResolvedRoute
 
 
 class Reference(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A transmitter whose frequency is known: `sigma_hz` is its one-sigma uncertainty *as received*."""
+    """A transmitter of known frequency: `sigma_hz` is its one-sigma uncertainty *as received*."""
 
     name: str
     frequency_hz: float
@@ -41,7 +41,7 @@ class Reference(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 def usual_references() -> tuple[Reference, ...]:
-    """Standard frequencies that are kept all over the world: kinds and places, no station's name."""
+    """Standard frequencies kept worldwide: kinds and frequencies, no station names."""
     kind = kind_named("standard frequency")
     if kind is None:
         return ()
@@ -54,16 +54,16 @@ def usual_references() -> tuple[Reference, ...]:
 
 
 class Tap(msgspec.Struct, frozen=True):
-    """Which of a transceiver's outputs a route takes."""
+    """Output of a transceiver that a route uses."""
 
     name: str
     output: Output
 
 
 class Route(msgspec.Struct, frozen=True, omit_defaults=True):
-    """The names of the parts a band runs over, antenna first, receiver last, and the receiver's port it ends in.
+    """Names of the parts from antenna to receiver, and the receiver's port.
 
-    While it is being built it may lack its antenna or its receiver; then it reaches nothing.
+    An unfinished route may lack its antenna or its receiver; it then reaches nothing.
     preferred : the person's first choice wherever it reaches.
     """
 
@@ -75,7 +75,7 @@ class Route(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Acknowledged(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A finding that the person has seen: its key, its words then, and a note. Other words make it speak up again."""
+    """A finding that the person has acknowledged: its key, its words then, and a note. New words raise it again."""
 
     key: str
     what: str
@@ -84,7 +84,7 @@ class Acknowledged(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class KeptGains(msgspec.Struct, frozen=True, omit_defaults=True):
-    """Gains that were measured to be right for a band over a route, and why."""
+    """Gains found right for a band over a route by measurement, and why."""
 
     band: str
     route: str
@@ -123,7 +123,7 @@ class Station(msgspec.Struct, frozen=True, omit_defaults=True):
 
     @property
     def bands(self) -> tuple[Band, ...]:
-        """Bands of its region and the person's own, in rising order; an own band replaces one of the same name."""
+        """Bands of its region and the person's own, rising; an own band replaces one of the same name."""
         own = {band.name for band in self.own_bands}
         others = (band for band in bands_of(self.region) if band.name not in own)
         return tuple(sorted((*others, *self.own_bands), key=lambda band: (band.low_hz, band.high_hz)))
@@ -155,22 +155,22 @@ class Station(msgspec.Struct, frozen=True, omit_defaults=True):
         raise BadStation(f"the yard has no route called '{wanted}': choose one of {_names(self.routes)}")
 
     def resolve(self, route_name: str = "") -> ResolvedRoute:
-        """Lay out a route (the active one by default) as its antenna, converters and receiver."""
+        """Resolve a route (the active one by default) into its parts."""
         return self._laid_out(self.route_named(route_name), {part.name: part for part in self.parts})
 
     def active_route(self) -> ResolvedRoute:
-        """The active route; in a yard without routes a line that reaches nothing."""
+        """The active route, resolved; in a yard without routes one that reaches nothing."""
         if not self.routes:
             return ResolvedRoute.unfinished("", self.dial_hz, "the yard has no route yet")
         return self.resolve()
 
     def resolved_routes(self) -> tuple[ResolvedRoute, ...]:
-        """Lay out all routes, unfinished ones too."""
+        """Resolve all routes, unfinished ones too."""
         by_name = {part.name: part for part in self.parts}
         return tuple(self._laid_out(route, by_name) for route in self.routes)
 
     def unused(self) -> tuple[Part, ...]:
-        """Parts that no route runs over."""
+        """Parts that no route uses."""
         used = {name for route in self.routes for name in route.parts}
         return tuple(part for part in self.parts if part.name not in used)
 
@@ -189,7 +189,7 @@ class Station(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 def missing_of(route: Route, parts: Sequence[Part]) -> str:
-    """What a route still lacks, as a sentence, or an empty text."""
+    """What a route still lacks, as a sentence; empty when it is complete."""
     begins = bool(parts) and isinstance(parts[0], Antenna)
     ends = bool(parts) and isinstance(parts[-1], Receiver)
     if begins and ends:
@@ -201,7 +201,7 @@ def missing_of(route: Route, parts: Sequence[Part]) -> str:
 
 
 def checked(station: Station) -> Station:
-    """Return the station if it holds together, else raise BadStation with the first thing that is wrong."""
+    """Return the station if it is consistent, else raise BadStation with the first fault."""
     _no_doubles("parts", [part.name for part in station.parts])
     _no_doubles("routes", [route.name for route in station.routes])
     if not 0 <= station.dial_hz <= LIMIT_HZ:
@@ -278,7 +278,7 @@ def _check_transceiver(part: Transceiver) -> None:
 
 
 def _checked_converters(part: Lnb | Converter) -> list[tuple[float, float]]:
-    """The ranges of all its converters, whose oscillators make sense."""
+    """Check the ranges of all its converters, and that their oscillators are plausible."""
     oscillators = [f for c in converters_of(part) for f in (c.lo_hz.value, c.nominal_lo_hz, c.entered_lo_hz)]
     if not all(0 < hertz <= LIMIT_HZ for hertz in oscillators):
         raise BadStation(f"{part.name}: the oscillator must lie above 0 Hz and within {format_bound(LIMIT_HZ)}")

@@ -1,13 +1,13 @@
-"""Signals known to be strong: what ghosts are made of."""
+"""Strong signals, from which spurious signals are calculated."""
 
 import msgspec
 
 
 class Strong(msgspec.Struct, frozen=True):
-    """A signal known to be strong: its true frequency on the air, and its level where the antenna hands it over.
+    """A strong signal: its true frequency, and its level at the antenna's socket.
 
-    width_hz : that it takes up; products of it take up as often as much. antenna : that hands it over, by its name;
-    empty where that is not told.
+    width_hz : its bandwidth; products are wider by their order. antenna : name of the antenna that delivers it; empty
+    where unknown.
     """
 
     frequency_hz: float

@@ -1,10 +1,10 @@
-"""How a number came about: every result of the core can show its working."""
+"""Workings: formula, values and source behind a result."""
 
 import msgspec
 
 
 class WorkedValue(msgspec.Struct, frozen=True):
-    """One value put into a formula: its symbol, what it is, the value as text, and where it comes from."""
+    """A value in a formula: symbol, meaning, text and origin."""
 
     symbol: str
     meaning: str
@@ -13,7 +13,7 @@ class WorkedValue(msgspec.Struct, frozen=True):
 
 
 class Working(msgspec.Struct, frozen=True):
-    """A result with its formula in standard symbols, the values put in, and the source of the formula."""
+    """A result with its formula in standard symbols, its values, and the source of the formula."""
 
     title: str
     formulas: tuple[str, ...]
@@ -22,7 +22,7 @@ class Working(msgspec.Struct, frozen=True):
     source: str = ""
 
     def as_text(self) -> str:
-        """Lay the working out as plain lines, for the command line and the clipboard."""
+        """Write the working as plain lines, for the command line and the clipboard."""
         lines = [self.title, ""]
         lines += [f"  {formula}" for formula in self.formulas]
         lines += [""] + [

@@ -1,1 +1,1 @@
-"""From a span's samples to sound: channel filters, demodulators, gain, squelch, noise reduction."""
+"""From samples of a span to audio: channel filters, demodulators, gain, squelch, noise reduction."""

@@ -1,4 +1,4 @@
-"""The filter that a listener drags: any two edges, by overlapping transforms."""
+"""Channel filter with freely movable edges, by overlapping transforms."""
 
 from functools import lru_cache
 
@@ -8,9 +8,9 @@ from numpy.typing import NDArray
 from yarddial.dsp.windows import windows
 
 Complex = NDArray[np.complex64]
-# Kaiser's beta for 75 dB, and the transition that it takes: (A - 8) / (2.285 (n - 1)) radians a sample.
+# Kaiser's beta for 75 dB, whose transition is (A - 8) / (2.285 (n - 1)) radians per sample.
 KAISER_BETA, STOP_DB = 7.45, 75.0
-# The most that it gathers, seconds, where that is not below a third of its length.
+# Maximum buffering in seconds, unless that is below a third of the filter's length.
 LATE_S = 0.045
 
 
@@ -33,7 +33,7 @@ class ChannelFilter:
         self._rate_hz = rate_hz
         self._taps = 2 * int((STOP_DB - 8) / (2.285 * 2 * np.pi * transition_hz / rate_hz) / 2) + 3
         self._size = max(1 << int(np.ceil(np.log2(4 * self._taps))), 1024)
-        # What a long filter gathers before it gives is heard as lateness.
+        # A long buffer is heard as delay.
         while self._size - self._taps > LATE_S * rate_hz and self._size > max(1.4 * self._taps, 1024):
             self._size //= 2
         if self._size < 1.3 * self._taps:
@@ -47,7 +47,7 @@ class ChannelFilter:
         self._response = _response(self._rate_hz, low_hz, high_hz, self._taps, self._size)
 
     def push(self, samples: Complex) -> Complex:
-        """Take samples; return what is now complete, in steps of some dozens of milliseconds."""
+        """Take samples and return those completed, in steps of some dozens of milliseconds."""
         import scipy.fft
 
         joined = np.concatenate([self._held, samples])
@@ -65,7 +65,7 @@ class ChannelFilter:
 
 @lru_cache(maxsize=32)
 def _response(rate_hz: float, low_hz: float, high_hz: float, taps: int, size: int) -> Complex:
-    """Transform of a Kaiser-windowed sinc, shifted to the middle between the edges."""
+    """Frequency response of a Kaiser-windowed sinc, shifted to the middle of the edges."""
     n = np.arange(taps) - (taps - 1) / 2
     half = (high_hz - low_hz) / (2 * rate_hz)
     low_pass = 2 * half * np.sinc(2 * half * n) * np.kaiser(taps, KAISER_BETA)

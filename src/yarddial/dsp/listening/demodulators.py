@@ -1,4 +1,4 @@
-"""A demodulator a class: complex channel in, sound out, block after block, each with its state."""
+"""Demodulators, one per class: complex channel in, audio out, block after block."""
 
 from typing import Protocol
 
@@ -13,21 +13,21 @@ SoundArray = NDArray[np.float32]
 
 
 class Demodulator(Protocol):
-    """Takes a channel's samples, the carrier at zero; gives sound, a carrier of full modulation at full scale."""
+    """Demodulate a channel with its carrier at zero; full modulation gives full scale."""
 
     def push(self, channel: Complex) -> SoundArray:
-        """As many samples as came."""
+        """Demodulate a block; the output has the same length."""
         ...
 
 
 class Envelope:
-    """AM by the envelope, the carrier's level taken out: full scale is 100 % modulation."""
+    """AM envelope detector without the carrier's level; full scale is 100 % modulation."""
 
     def __init__(self, rate_hz: float) -> None:
         self._level = SlowMean(rate_hz, 0.1)
 
     def push(self, channel: Complex) -> SoundArray:
-        """Envelope over its own mean, less one."""
+        """Return the envelope divided by its mean, less one."""
         size = np.abs(channel)
         return np.asarray(size / np.maximum(self._level.push(size), 1e-12) - 1.0, np.float32)
 
@@ -44,11 +44,11 @@ class Synchronous:
     .. [1] F. M. Gardner, Phaselock Techniques, 3rd edition (2005), section 2.2: natural frequency and damping.
     """
 
-    # How far off the dial a carrier is found, hertz, and from how many seconds.
+    # Pull-in range around the dial, hertz, and the time used to find a carrier.
     PULL_HZ, SOUGHT_S = 120.0, 0.1
-    # Natural frequency of the loop, hertz, and its damping; a step's length.
+    # Natural frequency of the loop, hertz, its damping, and the length of a step.
     LOOP_HZ, DAMPING, STEP_S = 4.0, 0.9, 1e-3
-    # A carrier this far under its mean has faded, and is not listened to; in phase over all, smoothed, it is locked.
+    # Treat the carrier as faded below this share of its mean; locked above this in-phase share, smoothed.
     FADED, LOCKED = 0.25, 0.5
 
     def __init__(self, rate_hz: float) -> None:
@@ -65,11 +65,11 @@ class Synchronous:
 
     @property
     def is_locked(self) -> bool:
-        """Whether the carrier is followed."""
+        """Whether the loop follows the carrier."""
         return self._lock > self.LOCKED
 
     def push(self, channel: Complex) -> SoundArray:
-        """The part in phase with the carrier, over its mean, less one; whole steps at a time."""
+        """Return the in-phase part divided by its mean, less one, in whole steps."""
         joined = np.concatenate([self._held, channel])
         steps = joined.size // self._step
         self._held = joined[steps * self._step :].copy()
@@ -114,14 +114,14 @@ class Synchronous:
 
 
 class Product:
-    """SSB and CW: what the channel filter left, its pitch moved up by `pitch_hz`, as a real tone."""
+    """Product detector for SSB and CW: shift the channel by `pitch_hz` and take the real part."""
 
     def __init__(self, rate_hz: float, pitch_hz: float = 0.0) -> None:
         self._turns = pitch_hz / rate_hz
         self._index = 0
 
     def push(self, channel: Complex) -> SoundArray:
-        """Demodulate by the real part."""
+        """Demodulate to the real part."""
         if not self._turns:
             return channel.real
         moved = channel * phasor(self._turns, self._index, channel.size)
@@ -130,14 +130,14 @@ class Product:
 
 
 class Frequency:
-    """FM by the turn from one sample to the next: full scale is the deviation given."""
+    """FM discriminator: full scale is the given deviation."""
 
     def __init__(self, rate_hz: float, deviation_hz: float) -> None:
         self._scale = np.float32(rate_hz / (2 * np.pi * deviation_hz))
         self._last = np.ones(1, np.complex64)
 
     def push(self, channel: Complex) -> SoundArray:
-        """Demodulate by the frequency, in units of the deviation."""
+        """Demodulate to frequency, in units of the deviation."""
         if not channel.size:
             return np.empty(0, np.float32)
         joined = np.concatenate([self._last, channel])

@@ -1,4 +1,4 @@
-"""What is done to sound before it is heard: gain control, squelch, de-emphasis, noise reduction."""
+"""Audio processing after the demodulator: gain control, squelch, de-emphasis, noise reduction."""
 
 from math import log10
 
@@ -8,41 +8,41 @@ from numpy.typing import NDArray
 from yarddial.dsp.slow_mean import ramps
 
 SoundArray = NDArray[np.float32]
-# Gain control looks at pieces of this length; sound is brought to this peak.
+# Length of the pieces on which gain control works, and the peak to which it raises audio.
 PIECE_S, TARGET_PEAK = 0.01, 0.5
 # Gain rise in dB/s after the hold time, and the largest gain.
 RISE_DB_S, HOLD_S, MAX_DB = 30.0, 0.3, 90.0
-# Pieces that set the first gain.
+# Number of pieces that set the first gain.
 FIRST_PIECES = 4
 
 
 class AutomaticGain:
-    """Brings sound to an even loudness: down at once, up slowly after a hold."""
+    """Automatic gain control: fast attack, hold, slow release."""
 
     def __init__(self, rate_hz: float) -> None:
         self._piece = int(rate_hz * PIECE_S)
-        # Until the first pieces have told how loud it is, none: a gain that began at the top would crack.
+        # No gain before the first pieces are measured: starting at the maximum would crack.
         self._gain_db: float | None = None
         self._hold_s = 0.0
         self._held = np.empty(0, np.float32)
 
     @property
     def gain_db(self) -> float:
-        """The gain in force; 0 before the first sound."""
+        """Gain in force; 0 before the first audio."""
         return self._gain_db or 0.0
 
     def take_over(self, former: "AutomaticGain") -> None:
-        """Go on with another's gain: what is heard next is mostly as loud."""
+        """Continue with the gain of a former channel, since the next is mostly as loud."""
         self._gain_db, self._hold_s = former._gain_db, former._hold_s
 
     def push(self, sound: SoundArray) -> SoundArray:
-        """A piece late, so that the gain is down before the peak is there."""
+        """Output one piece late, so that the gain falls before a peak."""
         joined = np.concatenate([self._held, sound]) if self._held.size else sound
         pieces = max(len(joined) // self._piece - 1, 0)
         if not pieces:
             self._held = joined.copy()
             return joined[:0]
-        # Both channels of stereo share one gain.
+        # Both stereo channels share one gain.
         rows = joined[: (pieces + 1) * self._piece].reshape(pieces + 1, -1)
         peaks = np.abs(rows).max(axis=1).tolist()
         if self._gain_db is None:
@@ -83,7 +83,7 @@ class Deemphasis:
 
 
 class NoiseReduction:
-    """Weakens, band by band, what does not stand over a slowly followed floor: Wiener's gain on overlapping pieces."""
+    """Noise reduction: a Wiener gain per frequency band on overlapping pieces, against a slowly tracked floor."""
 
     SIZE = 1024
 
@@ -104,7 +104,7 @@ class NoiseReduction:
             spectrum = np.fft.rfft(joined[k * half : k * half + self.SIZE] * self._window)
             power = np.abs(spectrum) ** 2
             self._smooth = 0.7 * self._smooth + 0.3 * power
-            # The floor follows downwards fast and upwards slowly: minimum statistics in one line.
+            # Track the floor fast downwards and slowly upwards: a simple form of minimum statistics.
             if self._floor is None:
                 self._floor, self._smooth = power + 1e-20, power
             rising = np.minimum(self._smooth, self._floor * 1.01)
@@ -120,14 +120,14 @@ class NoiseReduction:
 
 
 class Squelch:
-    """Opens above a level, closes 3 dB under it, and fades over a piece so that nothing clicks."""
+    """Squelch: opens above a level, closes 3 dB below it, and fades over a piece to avoid clicks."""
 
     def __init__(self, opens_dbfs: float | None) -> None:
         self.opens_dbfs = opens_dbfs
         self.is_open = opens_dbfs is None
 
     def push(self, sound: SoundArray, level_dbfs: float) -> SoundArray:
-        """Sound, or silence while the level is too low."""
+        """Pass audio, or silence while the level is too low."""
         was = self.is_open
         if self.opens_dbfs is None:
             self.is_open = True
@@ -142,5 +142,5 @@ class Squelch:
 
 
 def _along(ramp: SoundArray, sound: SoundArray) -> SoundArray:
-    """A factor for each instant, shaped to go over one channel or two."""
+    """Shape a factor per instant for one or two channels."""
     return ramp if sound.ndim == 1 else ramp[:, None]

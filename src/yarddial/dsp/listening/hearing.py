@@ -1,4 +1,4 @@
-"""One channel of a span made audible: mix, filter, demodulate, even out. The chain that Listen and its proofs run."""
+"""Audio from one channel of a span: mix, filter, demodulate, level. Listen and its proofs run this chain."""
 
 from collections.abc import Sequence
 
@@ -19,19 +19,20 @@ from yarddial.yard.references import PILOT_HZ
 Complex = NDArray[np.complex64]
 SoundArray = NDArray[np.float32]
 SOUND_HZ = 48_000.0
-# Peak deviation that is full scale, and the highest tone that is heard, in FM.
+# Peak deviation that gives full scale, and the highest audio frequency, in FM.
 DEVIATION_HZ = {"nfm": 5_000.0, "wfm": 75_000.0}
 VOICE_TOP_HZ, WIDE_TOP_HZ = 3_400.0, 15_000.0
-# Rate of the channel before it is demodulated, at least: narrow ways, wide FM.
+# Minimum channel rate before demodulation: narrow modes, wide FM.
 NARROW_HZ, WIDE_HZ = 48_000.0, 400_000.0
-# Settling time of a new channel's filters before it is heard, and the cross-fade from the old one.
+# Settling time of a new channel's filters, and the length of the cross-fade.
 SETTLES_S, FADES_S = 0.03, 0.005
 
 
 class HeardBlock(msgspec.Struct, frozen=True):
-    """Sound, float32 at `Hearing.sound_hz`, shape (n,), in wide FM (n, 2): left, right.
+    """Audio, float32 at `Hearing.sound_hz`, shape (n,), in wide FM (n, 2): left, right.
 
-    level_dbfs : the channel's. pilot_db : the stereo pilot's over the multiplex beside it, where it is sought.
+    level_dbfs : level in the channel. pilot_db : level of the stereo pilot over the multiplex beside it, where it is
+    measured.
     """
 
     sound: SoundArray
@@ -41,21 +42,21 @@ class HeardBlock(msgspec.Struct, frozen=True):
 
 
 class Hearing:
-    """Follows one channel through a stream of complex samples.
+    """Demodulate one channel of a stream of complex samples.
 
     Parameters
     ----------
     rate_hz : float
-        Of the span.
+        Sample rate of the span.
     offset_hz : float
-        The dial relative to the span's centre.
+        Dial relative to the span's centre.
     settings : DemodulationSettings
-        How it is heard.
+        Demodulation and its filter.
 
     Raises
     ------
     BadSamples
-        The rate is too low for the way of hearing.
+        The rate is too low for the demodulation.
     """
 
     def __init__(self, rate_hz: float, offset_hz: float, settings: DemodulationSettings) -> None:
@@ -69,7 +70,7 @@ class Hearing:
         channel_hz = self._slice.out_rate_hz
         self._filter = ChannelFilter(channel_hz, settings.low_hz, settings.high_hz, _transition_hz(settings))
         self._demodulator = _demodulator(settings, channel_hz)
-        # Wide FM's multiplex is cut between what is heard and its pilot; nothing else brings more than the channel.
+        # Cut wide FM's multiplex between the audio and the pilot; other modes bring no more than the channel.
         cut_hz = (WIDE_TOP_HZ + PILOT_HZ) / 2 if wide else 0.42 * min(channel_hz, SOUND_HZ)
         self._resamplers = [Resampler(channel_hz, SOUND_HZ, cut_hz) for _ in range(2 if wide else 1)]
         self.sound_hz = self._resamplers[0].out_rate_hz
@@ -83,7 +84,7 @@ class Hearing:
         self._stereo = StereoDecoder(channel_hz) if wide else None
 
     def push(self, samples: Complex) -> HeardBlock:
-        """Take the span's samples; return the sound that is now complete."""
+        """Take samples of the span; return the audio completed by them."""
         channel = self._filter.push(self._slice.push(samples))
         if channel.size:
             power = float(np.vdot(channel, channel).real) / channel.size
@@ -104,16 +105,16 @@ class Hearing:
         return HeardBlock(sound, self._level_dbfs, self._squelch.is_open, pilot_db)
 
     def take_over(self, former: "Hearing") -> None:
-        """Go on as loud as the former was."""
+        """Start with the loudness of a former channel."""
         if self._gain is not None and former._gain is not None:
             self._gain.take_over(former._gain)
         self._squelch.is_open = former._squelch.is_open
 
 
 class ContinuousHearing:
-    """A channel heard through every change of it: the former is faded out once the new one has settled.
+    """A channel that can change without a gap: the former one fades out once the new one has settled.
 
-    rate_hz : of the span, which stays; with another span begin anew.
+    rate_hz : sample rate of the span, which is fixed; another span needs a new instance.
     """
 
     def __init__(self, rate_hz: float, offset_hz: float, settings: DemodulationSettings) -> None:
@@ -124,17 +125,17 @@ class ContinuousHearing:
 
     @property
     def sound_hz(self) -> float:
-        """Sample rate of the audio, hertz."""
+        """Audio sample rate, hertz."""
         return self._now.sound_hz
 
     def change(self, offset_hz: float, settings: DemodulationSettings) -> None:
-        """Hear something else from now on. Raises BadSamples as `Hearing` does."""
+        """Change the channel. Raises BadSamples as `Hearing` does."""
         self._next = Hearing(self._rate_hz, offset_hz, settings)
         self._next.take_over(self._now)
         self._came = np.empty(0, np.float32)
 
     def push(self, samples: Complex) -> HeardBlock:
-        """Take the span's samples; return the sound that is now complete."""
+        """Take samples of the span; return the audio completed by them."""
         heard = self._now.push(samples)
         if self._next is None:
             return heard
@@ -145,7 +146,7 @@ class ContinuousHearing:
             return heard
         old, fresh = heard.sound, self._came[settles:]
         if old.ndim != fresh.ndim:
-            # One of them is in stereo: the other is on both sides.
+            # Where only one of them is stereo, put the other on both sides.
             old, fresh = (part if part.ndim > 1 else np.stack([part, part], axis=1) for part in (old, fresh))
         share = (0.5 - 0.5 * np.cos(np.pi * (np.arange(fades) + 0.5) / fades)).astype(np.float32)
         share = share.reshape((-1,) + (1,) * (old.ndim - 1))
@@ -156,14 +157,16 @@ class ContinuousHearing:
 
 
 def _each(stages: Sequence[Resampler | NoiseReduction], sound: SoundArray) -> SoundArray:
-    """Each channel through a stage of its own."""
+    """Pass each audio channel through its own stage."""
     if sound.ndim == 1:
         return stages[0].push(sound)
     return np.stack([stage.push(np.ascontiguousarray(sound[:, k])) for k, stage in enumerate(stages)], axis=1)
 
 
 def _transition_hz(settings: DemodulationSettings) -> float:
-    """An edge takes a twelfth of the channel, between 60 Hz and what wide FM needs; CW's a fifth, to be in time."""
+    """Transition width of the filter: a twelfth of the channel within limits; a fifth for CW, to keep the delay
+    short.
+    """
     if settings.demodulation == "cw":
         return max(settings.width_hz / 5, 60.0)
     return min(max(settings.width_hz / 12, 60.0), 16_000.0)

@@ -1,7 +1,7 @@
-"""Sound that comes unevenly, played evenly: held for as long as it lately came late, and no longer.
+"""Playout buffer: plays audio that arrives unevenly.
 
-What runs dry is faded out, is a gap, and is counted; after it is waited for a little more. Nothing here measures: who
-counts samples takes them as they come.
+It holds as much as recent jitter requires. When it runs dry it fades out, counts a gap and holds a little more
+afterwards. It measures no signal: whoever counts samples takes them on arrival.
 """
 
 from collections import deque
@@ -10,15 +10,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 Sides = NDArray[np.float32]
-# Audio handed out ahead of playback, so that a busy window is not heard.
+# Audio handed out ahead of playback, so that a busy window causes no gap.
 AHEAD_S = 0.06
-# Arrival jitter is remembered this long; this much is added to it, within bounds.
+# Remember arrival jitter this long; add the spare to it, within bounds.
 REMEMBERED_S, SPARE_S, MIN_S, MAX_S = 10.0, 0.03, 0.04, 1.5
 # Surplus audio is held this long before at least this much is skipped; never hold more than the last.
 TOO_MUCH_S, WORTH_S, NEVER_S = 3.0, 0.1, 2.5
-# Of an edge, faded.
+# Length of a fade at an edge.
 FADE_S = 0.006
-# Gaps are reported over this time.
+# Period over which gaps are reported.
 LATELY_S = 60.0
 
 
@@ -31,7 +31,7 @@ class Playout:
         self._held_count = self._total = 0
         self._began_s: float | None = None
         self._late: deque[tuple[float, float]] = deque()
-        # Until when the ear has something; since when too much is held; the last sample handed out.
+        # End of the audio handed out; time since which too much is held; last sample handed out.
         self._until_s: float | None = None
         self._full_since_s: float | None = None
         self._last = np.zeros(2, np.float32)
@@ -45,7 +45,7 @@ class Playout:
 
     @property
     def wanted_s(self) -> float:
-        """What is to be held before it is begun: as much as it lately came unevenly."""
+        """Seconds to hold before playback starts: the recent jitter."""
         late = [lateness_s for _, lateness_s in self._late]
         return min(max(max(late) - min(late) + SPARE_S, MIN_S), MAX_S) if late else MIN_S
 
@@ -54,7 +54,7 @@ class Playout:
         return sum(at_s > now_s - LATELY_S for at_s in self._gaps)
 
     def put(self, sound: Sides, now_s: float) -> None:
-        """Add audio that arrived."""
+        """Add audio that has arrived."""
         if not len(sound):
             return
         if self._began_s is None:
@@ -68,9 +68,9 @@ class Playout:
         self._leave_out(now_s)
 
     def take(self, now_s: float, queued_s: float | None = None) -> Sides:
-        """What is to be played from where the last call ended; silence where there is nothing.
+        """Return the audio to play from where the last call ended; silence where there is none.
 
-        queued_s : what a device still has to play, by its own clock; without one, time alone tells.
+        queued_s : what the device still has to play by its own clock; without it, elapsed time decides.
         """
         if queued_s is not None and self._until_s is not None:
             self._until_s = now_s + queued_s
@@ -79,7 +79,7 @@ class Playout:
                 return np.empty((0, 2), np.float32)
             self._until_s = now_s
         if self._until_s < now_s - 1.0:
-            # Nobody asked for long: what should have been played then is past.
+            # After a long pause in the calls, what should have played then is past.
             self._until_s = now_s
         need = round((now_s + AHEAD_S - self._until_s) * self._rate_hz)
         if need <= 0:
@@ -115,14 +115,14 @@ class Playout:
         return np.concatenate(parts) if parts else np.empty((0, 2), np.float32)
 
     def _tail(self, count: int) -> Sides:
-        """From the last sample to nothing, and silence."""
+        """Fade from the last sample to silence."""
         out = np.zeros((count, 2), np.float32)
         fade = min(int(FADE_S * self._rate_hz), count)
         out[:fade] = self._last * np.linspace(1.0, 0.0, fade + 1, dtype=np.float32)[1:, None]
         return out
 
     def _leave_out(self, now_s: float) -> None:
-        """Of what is held for long without need, the oldest: it would only be heard late."""
+        """Skip the oldest surplus audio, which would only add delay."""
         spare_s = self.held_s - self.wanted_s - AHEAD_S
         if self._is_dry or spare_s < WORTH_S:
             self._full_since_s = None
@@ -135,7 +135,7 @@ class Playout:
         fade = int(FADE_S * self._rate_hz)
         left_out = min(int(spare_s * self._rate_hz), len(joined) - 2 * fade)
         if left_out > fade:
-            # Cross-fade into what follows.
+            # Cross-fade into the audio after it.
             over = np.linspace(0.0, 1.0, fade, dtype=np.float32)[:, None]
             shortened = joined[left_out:].copy()
             shortened[:fade] = joined[:fade] * (1 - over) + shortened[:fade] * over

@@ -1,4 +1,4 @@
-"""Resampling to the sound card's rate: windowed sines as one matrix product."""
+"""Resampling to the sound card's rate: windowed sincs as one matrix product."""
 
 from fractions import Fraction
 from functools import lru_cache
@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from yarddial.dsp.windows import windows
 
 SoundArray = NDArray[np.float32]
-# Taps on each side of a place when nothing but images is cut; rates are brought to fractions no longer than this.
+# Taps on each side when only images are cut; rates are approximated by fractions no longer than this.
 TAPS_A_SIDE, MAX_FRACTION_TERM, ROW_OUTPUTS = 24, 400, 16
 
 
@@ -28,7 +28,7 @@ class Resampler:
 
     def __init__(self, rate_hz: float, wanted_hz: float, cut_hz: float) -> None:
         ratio = Fraction(rate_hz / wanted_hz).limit_denominator(MAX_FRACTION_TERM)
-        # Rows that make many outputs at once share their surroundings.
+        # Outputs made together share their inputs.
         together = max(1, ROW_OUTPUTS // ratio.denominator)
         self._ins, self._outs = together * ratio.numerator, together * ratio.denominator
         self.out_rate_hz = rate_hz * self._outs / self._ins
@@ -37,7 +37,7 @@ class Resampler:
         self._held = np.zeros(self._sides - 1, np.float32)
 
     def push(self, samples: SoundArray) -> SoundArray:
-        """Take samples; return those of the other rate that are now complete."""
+        """Take samples; return those of the other rate that are complete."""
         if self._ins == self._outs:
             return samples
         joined = np.concatenate([self._held, samples])
@@ -52,7 +52,7 @@ class Resampler:
 
 @lru_cache(maxsize=16)
 def _between(ins: int, outs: int, sides: int, cut: float) -> SoundArray:
-    """Taps of `outs` places among `ins` inputs and their surroundings, shape (ins + 2 sides, outs)."""
+    """Taps for `outs` outputs among `ins` inputs and their neighbours, shape (ins + 2 sides, outs)."""
     away = np.arange(ins + 2 * sides)[:, None] - (sides - 1) - np.arange(outs)[None, :] * (ins / outs)
     window = np.i0(7.0 * np.sqrt(np.clip(1 - (away / sides) ** 2, 0, None))) / np.i0(7.0)
     taps = np.where(np.abs(away) < sides, 2 * cut * np.sinc(2 * cut * away) * window, 0.0)

@@ -1,4 +1,4 @@
-"""Many channels out of one span: one overlapping transform for all, a small one back for each."""
+"""Many channels from one span: one overlapping transform for all, and a small inverse one for each."""
 
 from collections.abc import Sequence
 
@@ -11,9 +11,9 @@ from yarddial.dsp.windows import windows
 Complex = NDArray[np.complex64]
 # FFT length, and the overlap on each side as a divisor of it.
 FFT_POINTS, OVERLAP_DIVISOR = 1 << 16, 16
-# Pieces per call, since a call costs as much as one piece: a tenth of a second at 2.4 MS/s.
+# Pieces per call, to spread the call's overhead: a tenth of a second at 2.4 MS/s.
 BATCH_PIECES = 4
-# A channel's response: flat to this share of its rate, nothing beyond half of it.
+# Flat part of a channel's response as a share of its rate; nothing passes beyond half of it.
 FLAT_SHARE = 0.36
 
 
@@ -39,7 +39,7 @@ class SharedSpan:
         self._cuts: list[tuple[int, int, Complex, float]] = []
         self.out_rates_hz: list[float] = []
         for offset_hz, min_hz in channels:
-            # A multiple of OVERLAP, so that hops are whole numbers of its samples too.
+            # A multiple of OVERLAP, so that hops are whole numbers of its samples.
             points = OVERLAP_DIVISOR * next_fast_len(max(int(np.ceil(min_hz / self._bin_hz / OVERLAP_DIVISOR)), 16))
             points = min(points, FFT_POINTS)
             middle = round(offset_hz / self._bin_hz)
@@ -51,7 +51,7 @@ class SharedSpan:
         self._pieces = 0
 
     def push(self, samples: Complex) -> list[Complex]:
-        """Take samples; return for each channel those that are now complete."""
+        """Take samples; return for each channel those that are complete."""
         import scipy.fft
 
         joined = np.concatenate([self._held, samples])
@@ -79,7 +79,7 @@ class SharedSpan:
         small *= response
         small = scipy.fft.ifft(small, axis=1, overwrite_x=True)
         edge, hop = self._edge * points // FFT_POINTS, self._hop * points // FFT_POINTS
-        # A piece begins `hop` samples after the last, which turns a bin by middle x hop / SIZE.
+        # Each piece starts `hop` samples after the last, which rotates a bin by middle x hop / SIZE.
         turns = (-middle * ((self._pieces + np.arange(rows)) * self._hop % FFT_POINTS) / FFT_POINTS) % 1.0
         exact = small[:, edge : edge + hop] * np.exp(2j * np.pi * turns).astype(np.complex64)[:, None]
         flat = np.asarray(exact.reshape(-1), np.complex64)
@@ -89,7 +89,7 @@ class SharedSpan:
 
 
 def _response(points: int) -> Complex:
-    """Flat, with cosine shoulders to half the rate, zero first; scaled for the shorter transform back."""
+    """Flat response with cosine shoulders to half the rate, zero first; scaled for the shorter inverse transform."""
     away = np.abs(np.fft.fftfreq(points))
     shoulder = np.clip((0.5 - away) / (0.5 - FLAT_SHARE), 0.0, 1.0)
     return np.asarray(np.sin(shoulder * np.pi / 2) ** 2 * (points / FFT_POINTS), np.complex64)

@@ -1,4 +1,4 @@
-"""Both channels of wide FM out of its multiplex: locked to the pilot, blended to mono as the pilot sinks into noise."""
+"""Stereo decoder for wide FM: locks to the pilot and blends to mono as the pilot sinks into noise."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,9 +9,9 @@ from yarddial.yard.demodulation import stereo_share
 from yarddial.yard.references import PILOT_HZ
 
 SoundArray = NDArray[np.float32]
-# Averaging time of the pilot phase; a clock 100 ppm off turns it by a twelfth of a turn meanwhile.
+# Averaging time of the pilot's phase; a clock 100 ppm off rotates it by a twelfth of a turn meanwhile.
 PILOT_CHECK_INTERVAL_S = 0.04
-# From mono to stereo and back it takes this long, seconds.
+# Duration of the blend between mono and stereo.
 BLENDS_S = 0.2
 # A turn from one sample to the next is a mean over the step, sin(x)/x. With u = 1 - cos 2x, which three taps make,
 # x/sin(x) = 1 + u/12 + 3u^2/160 to the fourth power of x.
@@ -41,7 +41,7 @@ class StereoDecoder:
         self.pilot = _Pilot(rate_hz)
 
     def push(self, multiplex: SoundArray) -> SoundArray:
-        """As many as came, shape (n, 2), left and right, before they are cut to what is heard."""
+        """Decode the multiplex to shape (n, 2), left and right, before the audio filter."""
         count = multiplex.size
         if not count:
             return np.empty((0, 2), np.float32)
@@ -50,9 +50,9 @@ class StereoDecoder:
         self._held = joined[count:].copy()
         near = phasor(-self._turns, self._index, count)
         self._index += count
-        # Half of the pilot's size, its phase 90 degrees behind.
+        # Half the pilot's amplitude, its phase 90 degrees late.
         seen = self._mean.push((multiplex * near).astype(np.complex64))
-        # The present output was received `late` samples ago, plus the filter delay.
+        # The present output arrived `late` samples ago, plus the filter delay.
         now = near.conj() * np.exp(-2j * np.pi * self._turns * (self._late + DELAY_TAPS)).astype(np.complex64)
         wave = seen * now
         curved = _curved(joined[: count + 2 * DELAY_TAPS])
@@ -77,12 +77,12 @@ class StereoDecoder:
 
 
 def _curved(values: SoundArray) -> SoundArray:
-    """Half the second difference, turned over: 1 - cos of the turn a sample."""
+    """Half the negative second difference: 1 - cos of the phase step per sample."""
     return values[1:-1] - 0.5 * (values[:-2] + values[2:])
 
 
 class _Pilot:
-    """How far the stereo pilot stands over the multiplex beside it, dB; from a short transform twice a second."""
+    """Level of the stereo pilot over the multiplex beside it, dB, from a short transform twice a second."""
 
     def __init__(self, rate_hz: float) -> None:
         self._size = 1 << int(np.ceil(np.log2(rate_hz * 0.05)))
@@ -96,7 +96,7 @@ class _Pilot:
         self.level_db = 0.0
 
     def push(self, multiplex: SoundArray) -> None:
-        """Take what the discriminator gives."""
+        """Take output of the discriminator."""
         if self._skip:
             multiplex, self._skip = multiplex[self._skip :], max(self._skip - multiplex.size, 0)
         self._held = np.concatenate([self._held, multiplex]) if self._held.size else multiplex

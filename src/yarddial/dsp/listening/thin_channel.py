@@ -1,4 +1,4 @@
-"""A channel's samples at the lowest rate that holds them, and back to a rate at which they can be heard."""
+"""A channel at the lowest rate that holds it, for narrow links, and the way back to a rate for listening."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -7,16 +7,16 @@ from yarddial.dsp.decimation import Decimator
 from yarddial.dsp.listening.channel_filter import ChannelFilter
 
 Complex = NDArray[np.complex64]
-# Before thinning: as the hearing itself works; and the width of an edge, a share of the channel, and at least.
+# Rate before thinning, as in `hearing`; width of an edge as a share of the channel, and its minimum.
 BETWEEN_HZ, EDGE_SHARE, MIN_EDGE_HZ = 48_000.0, 1 / 12, 60.0
-# Taps of the way back, for each sample that comes.
+# Taps of the interpolator for each input sample.
 TAPS_A_SAMPLE = 24
 
 
 class ThinChannel:
-    """Pass only the part of the span between two edges around a place.
+    """Reduce a channel to the part between its two edges.
 
-    rate_hz : of what comes out, whose zero lies middle_hz from the place. factor : by which it was thinned out.
+    rate_hz : of the output, whose zero is middle_hz from the dial. factor : decimation.
     """
 
     def __init__(self, span_hz: float, offset_hz: float, low_hz: float, high_hz: float) -> None:
@@ -33,7 +33,7 @@ class ThinChannel:
         self._count = 0
 
     def push(self, samples: Complex) -> Complex:
-        """Take the span's samples; return the channel's, as many as are complete."""
+        """Take samples of the span; return those of the channel that are complete."""
         channel = self._filter.push(self._slice.push(samples))
         if not channel.size:
             return channel
@@ -45,7 +45,7 @@ class ThinChannel:
 
 
 class FilledChannel:
-    """The way back: the samples of a thin channel at `factor` times their rate, its place at zero again."""
+    """Restore a thin channel to `factor` times its rate, with the dial at zero again."""
 
     def __init__(self, rate_hz: float, middle_hz: float, factor: int) -> None:
         self._factor = factor
@@ -58,7 +58,7 @@ class FilledChannel:
         self._count = 0
 
     def push(self, samples: Complex) -> Complex:
-        """`factor` samples for each that comes."""
+        """Return `factor` samples for each input sample."""
         from scipy.signal import upfirdn
 
         joined = np.concatenate([self._held, samples])

@@ -1,4 +1,4 @@
-"""Sound for a thin link: one or two channels at a rate that holds what is heard, two values in a complex sample."""
+"""Audio for narrow links: one or two channels at a reduced rate, two values in a complex sample."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -7,12 +7,12 @@ from yarddial.dsp.listening.resampling import Resampler
 
 Complex = NDArray[np.complex64]
 SoundArray = NDArray[np.float32]
-# Share of the lower rate's half that is kept.
+# Share of the reduced Nyquist band that is kept.
 CUT_SHARE = 0.46
 
 
 class ThinSound:
-    """Two channels become left + j right; of one, two samples that follow each other become one."""
+    """Pack two channels as left + j right, or consecutive samples of one channel in pairs."""
 
     def __init__(self, rate_hz: float, wanted_hz: float, *, is_stereo: bool) -> None:
         self.is_stereo = is_stereo
@@ -21,7 +21,7 @@ class ThinSound:
         self._held: SoundArray = np.empty(0, np.float32)
 
     def push(self, samples: SoundArray) -> Complex:
-        """Take sound of shape (n,) or (n, 2); give what is complete."""
+        """Take audio of shape (n,) or (n, 2); return what is complete."""
         sides = samples.reshape(len(samples), -1)
         left, right = sides[:, 0], sides[:, -1]
         if self.is_stereo:
@@ -34,7 +34,7 @@ class ThinSound:
 
 
 class FilledSound:
-    """The way back, to the rate that is played."""
+    """Restore packed audio to the playback rate."""
 
     def __init__(self, rate_hz: float, played_hz: float, *, is_stereo: bool) -> None:
         self._is_stereo = is_stereo
@@ -42,7 +42,7 @@ class FilledSound:
         self.rate_hz = self._each[0].out_rate_hz
 
     def push(self, samples: Complex) -> SoundArray:
-        """Sound of shape (n,), or (n, 2) of two channels."""
+        """Return audio of shape (n,), or (n, 2) for two channels."""
         halves = np.ascontiguousarray(samples).view(np.float32)
         if self._is_stereo:
             sides = [demodulator.push(np.ascontiguousarray(halves[at::2])) for at, demodulator in enumerate(self._each)]

@@ -1,4 +1,4 @@
-"""A record brought down to some dozens of block means about a line, in units of the noise beside it."""
+"""Reduction of a record to some dozens of block means around a line, in units of the noise beside it."""
 
 from functools import cached_property
 
@@ -41,7 +41,7 @@ class Blocks(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def energy(self) -> float:
-        """Of signal and noise, in units of a block's noise."""
+        """Energy of signal and noise, in units of a block's noise."""
         return float(np.vdot(self.means, self.means).real)
 
     def condensed(self, limit: int) -> "Blocks":
@@ -53,14 +53,14 @@ class Blocks(msgspec.Struct, frozen=True, dict=True):
         return Blocks(means, self.time_s.reshape(-1, group).mean(axis=1), self.block_s * group, self.record_s)
 
     def loudest_hz(self) -> float:
-        """Where the strongest line within a bin of zero stands."""
+        """Frequency of the strongest line within a bin of zero."""
         few = self.condensed(96)
         places = np.linspace(-1.0, 1.0, 81) / self.duration_s
         power = np.abs(np.exp(-2j * np.pi * np.outer(places, few.time_s)) @ few.means) ** 2
         return float(places[int(np.argmax(power))])
 
     def width_hz(self) -> float:
-        """Standard deviation over frequency of what stands over the noise."""
+        """Standard deviation over frequency of the power above the noise."""
         power = np.abs(np.fft.fft(self.means)) ** 2 / self.means.size - 1.0
         hertz = np.fft.fftfreq(self.means.size, self.block_s)
         over = np.where(power > 3.0, power, 0.0)
@@ -69,13 +69,13 @@ class Blocks(msgspec.Struct, frozen=True, dict=True):
         return float(max(float(over @ (hertz - middle) ** 2) / total, 0.0) ** 0.5)
 
     def turned(self, hertz: float, drift_hz_per_s: float = 0.0) -> Wide:
-        """The means turned back by a further frequency and drift."""
+        """Rotate the means by a further frequency and drift."""
         turns = hertz * self.time_s + drift_hz_per_s * self.time_s**2 / 2
         return np.asarray(self.means * np.exp(-2j * np.pi * turns))
 
 
 class Record:
-    """The slice that is searched, from which blocks about any line are made."""
+    """The searched slice, from which blocks around any line are made."""
 
     def __init__(self, narrow: Complex, rate_hz: float, clean_hz: float, record_s: float = 0.0) -> None:
         self.narrow, self.rate_hz, self.clean_hz = narrow, rate_hz, clean_hz
@@ -83,12 +83,12 @@ class Record:
         self.record_s = record_s or self.duration_s
 
     def require_live(self) -> None:
-        """Refuse what is no signal: one value that is not finite spreads to its whole filter's length."""
+        """Refuse a constant or non-finite slice; one bad value spreads over a whole filter length."""
         if not np.isfinite(float(np.vdot(self.narrow, self.narrow).real)):
             raise BadSamples("the samples hold values that are not finite: the recording is damaged")
 
     def still(self, hertz: float, drift_hz_per_s: float = 0.0) -> Complex:
-        """The slice with a line brought to a standstill at zero."""
+        """Remove a line's frequency and drift from the slice."""
         time_s = (np.arange(self.narrow.size) - (self.narrow.size - 1) / 2) / self.rate_hz
         turns = hertz * time_s
         if drift_hz_per_s:
@@ -96,7 +96,7 @@ class Record:
         return np.asarray(self.narrow * np.exp(-2j * np.pi * (turns % 1.0)), np.complex64)
 
     def around(self, hertz: float, half_hz: float, min_points: int) -> "Record":
-        """A narrower slice about a place, of as many samples at least; this one where nothing is gained."""
+        """A narrower slice around a frequency with at least min_points samples; this one where nothing is gained."""
         factor = decimation_for(self.rate_hz, half_hz)
         while factor > 1 and self.narrow.size // factor < min_points:
             factor //= 2
@@ -107,11 +107,11 @@ class Record:
         return Record(narrow, rate_hz, min(CLEAN_FRACTION * rate_hz, self.clean_hz - abs(hertz)), self.record_s)
 
     def noise_density(self, still: Complex, hertz: float) -> float:
-        """Of the noise beside a line at zero, power a hertz: the median around it, as far as the slice is clean."""
+        """Noise density beside a line at zero, power per hertz: the median around it, as far as the slice is clean."""
         from scipy import fft
 
         some = still[: fft.prev_fast_len(still.size)]
-        # Windowed: what a strong line spills over its neighbours is no noise.
+        # Apply a window, so that a strong line's leakage does not count as noise.
         window = np.hanning(some.size).astype(np.float32)
         spectrum = fft.fft(some * (window * np.float32((8 / 3) ** 0.5)))
         bin_hz = self.rate_hz / spectrum.size
@@ -121,21 +121,21 @@ class Record:
         ring = np.arange(low, high + 1)
         own = min(OWN_BINS, spectrum.size // 16)
         values = spectrum[ring[np.abs(ring) > own]]
-        # Exponential: mean = median / ln 2.
+        # Exponential distribution: mean = median / ln 2.
         power = float(np.median(values.real**2 + values.imag**2) / np.log(2))
         return power / (spectrum.size * self.rate_hz)
 
     def blocks(self, hertz: float, drift_hz_per_s: float, density: float) -> Blocks:
-        """Blocks about a line, in units of a noise density."""
+        """Make blocks around a line, in units of a noise density."""
         still = self.still(hertz, drift_hz_per_s)
         factor = 1
-        # A filter before the means: what hums or stands beside must not fold onto the line.
+        # Filter before averaging, so that hum or a neighbour does not alias onto the line.
         while still.size // (2 * factor) >= MIN_BLOCK_SAMPLES * MIN_BLOCKS:
             factor *= 2
         slow = decimate(still, self.rate_hz, 0.0, factor) if factor > 1 else still
         length = slow.size / MIN_BLOCKS
         edges = np.linspace(0.0, slow.size, MIN_BLOCKS + 1)
-        # Means between edges that need not fall on samples: every sample counts, and every block is as long.
+        # Average between fractional edges: every sample counts, and all blocks have the same length.
         sums = np.concatenate([[0.0], np.cumsum(slow, dtype=np.complex128)])
         whole = np.minimum(edges.astype(int), slow.size - 1)
         sums = sums[whole] + (edges - whole) * slow[whole]

@@ -1,4 +1,4 @@
-"""Where a line may stand: the loudest bin, and the loudest straight track."""
+"""Candidate frequencies of a line: the strongest bin, and the strongest straight track."""
 
 import msgspec
 import numpy as np
@@ -9,14 +9,14 @@ from yarddial.yard.errors import BadSamples, NoCarrier
 
 # Probability that noise alone passes the whole search; independent trials per bin (see `carrier`).
 FALSE_ALARM, TRIES_PER_BIN = 1e-4, 8
-# Fastest drift that is searched, hertz a second, and the step of its grid in units of 1 / T^2.
+# Fastest drift that is searched, hertz per second, and the step of its grid in units of 1 / T^2.
 MAX_DRIFT, DRIFT_GRID_STEP = 10.0, 1.2
-# A line stands at least this far above the noise in one bin.
+# Minimum height of a line above the noise in one bin.
 MIN_BIN_SNR_DB = 12.0
 
 
 class LineStart(msgspec.Struct, frozen=True):
-    """A place, from the slice's middle, how far it stands over the noise in one bin, and how far it must."""
+    """A candidate: offset from the slice's middle, its height over the noise in one bin, and the height required."""
 
     hertz: float
     over_db: float
@@ -25,7 +25,7 @@ class LineStart(msgspec.Struct, frozen=True):
 
     @property
     def is_line(self) -> bool:
-        """Whether it is more than noise."""
+        """Whether it exceeds noise."""
         return self.over_db > self.needed_db
 
 
@@ -34,7 +34,7 @@ def _needed_db(tries: float) -> float:
 
 
 def loudest_bin(record: Record, within_hz: float) -> LineStart:
-    """The strongest of all bins and half bins within the search."""
+    """Find the strongest of all bins and half bins within the search range."""
     from scipy import fft
 
     narrow = record.narrow

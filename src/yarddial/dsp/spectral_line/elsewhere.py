@@ -1,4 +1,4 @@
-"""What else stands about a line: keyed data and voices have no line of their own, only peaks of a broad spectrum."""
+"""Detection of broad signals: keyed data and voices have only peaks of a broad spectrum, no line of their own."""
 
 import numpy as np
 
@@ -6,7 +6,7 @@ from yarddial.dsp.spectral_line.blocks import Record
 
 # Within this distance energy belongs to the line itself.
 OWN_HZ, OWN_SPREADS, OWN_BINS = 3.0, 4.0, 8.0
-# Take the noise as the median of pieces of this width, which other lines do not disturb.
+# Take the noise as the median of pieces of this width, so that other lines do not disturb it.
 PIECE_HZ, PIECE_BINS = 4.0, 16
 # Noise alone does not exceed its expected sum by this many sigmas.
 MIN_EXCESS_SIGMAS = 6.0
@@ -23,20 +23,12 @@ def is_mostly_elsewhere(
     density: float,
     within_hz: float,
 ) -> bool:
-    """Whether what is broad within the search holds more than the line does, and the line is no more than its peak.
+    """Return True when the broad signal holds more power than the line, and the line is only a peak of it.
 
     Parameters
     ----------
     record : Record
-        In which the line was found.
-    hertz, drift_hz_per_s, spread_hz : float
-        Of the line, from the slice's middle; its Doppler spread, 0 where it does not fade.
-    signal : float
-        The line's energy over the noise density.
-    density : float
-        Of the noise, power a hertz.
-    within_hz : float
-        How far from the slice's middle is looked.
+        The record in which the line was found.
     """
     from scipy import fft
 

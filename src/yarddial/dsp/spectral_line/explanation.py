@@ -1,4 +1,4 @@
-"""One model's answer about a line, to be weighed against others'."""
+"""The answer of one signal model about a line, to be weighed against the others."""
 
 import msgspec
 
@@ -35,7 +35,7 @@ class Explanation(msgspec.Struct, frozen=True):
 
 
 class WeighedLine(msgspec.Struct, frozen=True):
-    """An explanation, where it stands: frequency and drift that were taken off first, and the noise it was held to."""
+    """An explanation with its context: the frequency and drift removed beforehand, and the noise density used."""
 
     hertz: float
     drift_hz_per_s: float
@@ -49,5 +49,5 @@ class WeighedLine(msgspec.Struct, frozen=True):
 
     @property
     def is_odd(self) -> bool:
-        """Whether the model leaves more over than noise does."""
+        """Whether the residual exceeds what noise explains."""
         return bool(self.told.left > 1 + MAX_RESIDUAL_SIGMAS * (2 / self.told.freedom) ** 0.5)

@@ -23,7 +23,7 @@ from yarddial.yard.frequency import format_hertz
 
 Complex = NDArray[np.complex64]
 
-# Look at this much beside the search range for other lines and for the noise.
+# Margin beside the search range in which other lines and the noise are examined.
 ROOM_HZ = 60.0
 # Search this far around a detected line for neighbouring lines.
 NEIGHBOUR_SEARCH_HZ = 100.0
@@ -46,7 +46,7 @@ RESIDUAL_POINTS = 48
 def measure_line(
     samples: Complex, rate_hz: float, near_hz: float, within_hz: float, known_hz: Sequence[float] = ()
 ) -> Carrier:
-    """Measure the strongest line, and judge the model that it is measured by.
+    """Estimate the frequency of the strongest line and select the signal model that explains it.
 
     The record is brought down to some hundred block means about the line. Models of the path (steady, fading), of the
     oscillator (drifting, wandering, warming up, jumping), of the record (broken), of the station (level changes, keyed)
@@ -94,13 +94,13 @@ def measure_line(
     if known:
         try:
             beside = estimate_beside(narrow, record.rate_hz, 0.0, within_hz, known)
-            # What the known lines share with it is lost.
+            # Information shared with the known lines is lost.
             min_sigma_hz = beside.sigma_hz
             record = without_known(record, [beside.frequency_hz], known)
         except NoCarrier:
-            # None that is steady: it may drift or fade.
+            # There is no steady carrier; a drifting or fading one is still possible.
             record = without_known(record, [], known)
-    # What was searched may be a hundred times as wide as what matters about a line.
+    # The searched range may be a hundred times wider than what matters around a line.
     start = loudest_bin(record, within_hz)
     closer = record.around(start.hertz, NEIGHBOUR_SEARCH_HZ + ROOM_HZ, MIN_SLICE_SAMPLES) if start.is_line else record
     if closer is not record:
@@ -161,7 +161,7 @@ def _measured(record: Record, within_hz: float, start: LineStart, min_sigma_hz: 
 
 
 def _require_line(record: Record, carrier: Carrier, density: float | None, within_hz: float) -> None:
-    """Refuse a peak of something broad."""
+    """Raise NoCarrier when the peak is only part of a broad signal."""
     density = density or record.noise_density(record.still(carrier.frequency_hz), carrier.frequency_hz)
     drift = carrier.drift_hz_per_s if abs(carrier.drift_hz_per_s) > 3 * carrier.drift_sigma else 0.0
     signal = 10 ** (carrier.cn0_dbhz / 10) * record.duration_s
@@ -174,7 +174,7 @@ def _require_line(record: Record, carrier: Carrier, density: float | None, withi
 
 
 def _from(record: Record, hertz: float, drift: float, density: float) -> list[WeighedLine]:
-    """What every model makes of the blocks about one start."""
+    """Fit every model to the blocks around one starting point."""
     blocks = record.blocks(hertz, drift, density)
     hertz += blocks.loudest_hz()
     blocks = record.blocks(hertz, drift, density)
@@ -200,7 +200,7 @@ def _from(record: Record, hertz: float, drift: float, density: float) -> list[We
 
 
 def _drifting_too(explanation: Explanation, blocks: Blocks, drift: float) -> Explanation:
-    """What was found where a drift had been taken off first drifts, and pays for that."""
+    """Penalise an explanation whose start had a drift removed: it has a drift as well."""
     if not drift:
         return explanation
     sigma = float((90 / (np.pi**2 * max(explanation.signal, 1.0))) ** 0.5) / blocks.duration_s**2
@@ -214,7 +214,7 @@ def _drifting_too(explanation: Explanation, blocks: Blocks, drift: float) -> Exp
 
 
 def _noises(blocks: Blocks) -> list[float]:
-    """The noise further out, and where it is raised about the line that too."""
+    """Noise density further out, and close to the line where it is higher there."""
     spectrum = np.abs(np.fft.fft(blocks.means)) ** 2 / blocks.means.size
     bins = np.abs(np.fft.fftfreq(blocks.means.size, 1 / blocks.means.size))
     ring = spectrum[(bins >= LOCAL_FLOOR_BINS[0]) & (bins <= LOCAL_FLOOR_BINS[1])]
@@ -223,13 +223,13 @@ def _noises(blocks: Blocks) -> list[float]:
 
 
 def _is_settled(candidates: list[WeighedLine]) -> bool:
-    """Whether a steady line, alone or among others, leaves nothing to explain."""
+    """Return True when a steady line, alone or with others, leaves nothing to explain."""
     best = max(candidates, key=lambda candidate: candidate.told.log_evidence, default=None)
     return best is not None and best.told.name in ("steady", "level", "lines") and not best.is_odd and best.noise == 1.0
 
 
 def _moving(record: Record, within_hz: float, density: float | None, has_line: bool) -> list[WeighedLine]:
-    """The same from the strongest track that drifts."""
+    """Fit every model from the strongest drifting track."""
     track = loudest_track(record, within_hz)
     if (
         track is None
@@ -249,7 +249,7 @@ def _is_broad(candidates: list[WeighedLine], duration_s: float) -> bool:
 
 
 def _spread(record: Record, within_hz: float, candidates: list[WeighedLine]) -> list[WeighedLine]:
-    """A line of many bins, measured as a spectrum."""
+    """Fit the spectrum of a line many bins wide."""
     best = max(candidates, key=lambda candidate: candidate.told.log_evidence, default=None)
     near_hz = 0.0 if best is None else best.place_hz
     around_hz = within_hz if best is None else min(4 * MAX_SPREAD_HZ, within_hz)
@@ -268,7 +268,7 @@ def _spread(record: Record, within_hz: float, candidates: list[WeighedLine]) -> 
 
 
 def _weighed(record: Record, candidates: list[WeighedLine], density: float | None, min_sigma_hz: float) -> Carrier:
-    """The mean over the models that explain the record; where none does, the likeliest with what it leaves over."""
+    """Average over the models that explain the record; if none does, take the likeliest with its residual."""
     fine = [candidate for candidate in candidates if not candidate.is_odd]
     weighed = fine or candidates
     logs = np.array([weighed_candidate.told.log_evidence for weighed_candidate in weighed])
@@ -301,7 +301,7 @@ def _weighed(record: Record, candidates: list[WeighedLine], density: float | Non
 
 
 def _named(weighed: list[WeighedLine]) -> WeighedLine:
-    """The likeliest; a steady carrier where nothing else is clearly likelier."""
+    """Select the likeliest model; a steady carrier unless another is clearly likelier."""
     best = max(weighed, key=lambda candidate: candidate.told.log_evidence)
     for candidate in weighed:
         if (

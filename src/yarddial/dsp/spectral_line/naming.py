@@ -1,4 +1,4 @@
-"""What a model is called, and what a person should know of it."""
+"""Name of a signal model for a person, and the remark that goes with it."""
 
 import numpy as np
 
@@ -6,17 +6,17 @@ from yarddial.dsp.carrier import OtherLine
 from yarddial.dsp.spectral_line.blocks import Record
 from yarddial.dsp.spectral_line.explanation import Explanation, WeighedLine
 
-# A keyed carrier is off below and on above these shares of the 90th percentile, and few blocks lie between.
+# A keyed carrier is off below and on above these shares of the 90th percentile, with few blocks in between.
 KEY_UP_LEVEL, KEY_DOWN_LEVEL, MAX_BETWEEN_SHARE, MIN_OFF = 0.35, 0.65, 0.25, 0.1
 MIN_KEYS = 4
-# Two lines that mirror each other about the carrier within these limits are its modulation.
-# So is one line at a multiple of the mains frequency, within the mains' own tolerance.
+# Two lines symmetric about the carrier within these limits are its modulation. So is one line at a multiple of the
+# mains frequency, within the mains' tolerance.
 MIRRORED_SIGMAS, MIRRORED_BINS = 5.0, 0.5
 MAINS_HZ, MAINS_SHARE, HUM_DB = (50.0, 60.0), 3e-3, -10.0
 
 
 def name_of(record: Record, best: WeighedLine, density: float | None) -> str:
-    """The model's name for a person."""
+    """Name of the model for a person."""
     explanation = best.told
     if explanation.name == "level":
         return "keyed" if density is not None and _is_keyed(record, best, density) else "steady"
@@ -39,7 +39,7 @@ def _not_mirrored(explanation: Explanation, duration_s: float) -> list[OtherLine
         off = min(abs(away - number * mains) for mains in MAINS_HZ for number in (1, 2, 3))
         return line.level_db < HUM_DB and off < max(MAINS_SHARE * away, MIRRORED_BINS / duration_s)
 
-    # One line alone at the mains' distance may as well be a station.
+    # A single line at the mains' distance may also be a station.
     hums = sum(is_hum(other) for other in explanation.others)
     return [
         other_line
@@ -79,7 +79,7 @@ INADEQUATE_REMARK = (
 
 
 def remark_of(explanation: Explanation, is_adequate: bool) -> str:
-    """One sentence; empty where there is nothing to say."""
+    """Remark in one sentence; empty where there is none."""
     if not is_adequate:
         return INADEQUATE_REMARK
     return REMARKS.get(explanation.name, "")

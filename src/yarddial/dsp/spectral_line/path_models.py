@@ -21,25 +21,25 @@ from yarddial.dsp.spectral_line.explanation import Explanation
 Floats = NDArray[np.float64]
 
 LEVEL_POINTS = 48
-# Standard deviations of the Doppler spectrum that are tried, and grid steps in a decade of spread x duration.
+# Standard deviations of the Doppler spectrum that are tried, and grid steps per decade of spread x duration.
 MIN_SPREAD_HZ, MAX_SPREAD_HZ, SPREAD_STEPS_A_DECADE = 0.01, 3.0, 4
-# A real Doppler spectrum has a foot: this share of its power is broader by this factor.
+# Real Doppler spectra have skirts: this share of the power is wider by this factor.
 FOOT_POWER_SHARE, FOOT_WIDTH = 1e-3, 4.0
 POWER_STEPS = 10
-# The centre of a fading line is known to this times sqrt(spread / T) at best.
-# The skirts of an ideal Gaussian would tell more, but no real path follows it that far.
+# A fading line's centre has at least this times sqrt(spread / T) as sigma. An ideal Gaussian's skirts would tell more,
+# but real paths do not follow it that far.
 CENTRE_SIGMA_FACTOR = 0.33
-# A real path's spectrum differs from the model's: the centre's sigma grows by this factor.
+# Real spectra differ from the model, so the centre's sigma grows by this factor.
 MODEL_ERROR_FACTOR = 1.25
-# Prior weights of a path that fades, and of a level that changes alone.
+# Prior weights of a fading path, and of a level that changes by itself.
 FADING_PRIOR, LEVEL_CHANGES = 2.0, 0.005
-# Grid over frequency: half its points, and its reach in hertz and bins at least.
+# Frequency grid: points on each side, and its minimum reach in hertz and in bins.
 HALF_SEARCH_POINTS, REACH_HZ, REACH_BINS = 40, 3.0, 3.0
 
 
 @lru_cache(maxsize=128)
 def _kernel(points: int, step: int) -> tuple[Floats, Floats]:
-    """Eigenvalues and vectors of the process's correlation, spread x duration = 10^(step / STEPS)."""
+    """Eigenvalues and eigenvectors of the fading process's correlation, spread x duration = 10^(step STEPS)."""
     at = np.arange(points) / points
     apart = at[:, None] - at[None, :]
     spread = 10 ** (step / SPREAD_STEPS_A_DECADE)
@@ -56,23 +56,23 @@ def _steps(duration_s: float, points: int) -> range:
 
 
 def sinh_grid(sigma_hz: float, reach_hz: float, half: int) -> tuple[Floats, Floats]:
-    """Points that stand close in the middle and wide outside, and the width that each stands for."""
+    """Grid points, dense in the middle and sparse outside, with the width that each represents."""
     limit = np.arcsinh(reach_hz / sigma_hz)
     places = sigma_hz * np.sinh(np.linspace(-limit, limit, 2 * half + 1))
     return places, np.gradient(places)
 
 
 def explain_path(blocks: Blocks) -> list[Explanation]:
-    """A steady, a fading and a level-changing carrier near zero."""
+    """Explain the blocks by a steady, a fading and a level-changing carrier near zero."""
     signal = max(abs(blocks.means.sum()) ** 2 / blocks.means.size, 4.0)
-    # The bound for a steady one.
+    # Cramer-Rao bound for a steady carrier.
     sigma_hz = float((6 / signal) ** 0.5) / (2 * np.pi * blocks.duration_s)
     few, points = blocks.condensed(LEVEL_POINTS), LEVEL_POINTS
     reach_hz = max(REACH_HZ, REACH_BINS / few.duration_s)
     places, widths = sinh_grid(0.7 * sigma_hz, reach_hz, HALF_SEARCH_POINTS)
     first = _weigh(few, places, widths)
     if first[1].log_evidence > first[0].log_evidence - 3.0:
-        # A second look, where the first one found it.
+        # Repeat on a finer grid around the first result.
         offset_hz, sigma = first[1].offset_hz, max(first[1].variance ** 0.5, 0.3 * sigma_hz)
         near = np.linspace(offset_hz - 6 * sigma, offset_hz + 6 * sigma, 2 * HALF_SEARCH_POINTS + 1)
         wide = np.linspace(-reach_hz, reach_hz, 2 * HALF_SEARCH_POINTS + 1)
@@ -126,7 +126,7 @@ def _weigh(few: Blocks, places: Floats, widths: Floats) -> list[Explanation]:
 
 
 def _steady(few: Blocks, hertz: float) -> Explanation:
-    """At the top of the likelihood, whose curvature is the Cramer-Rao bound."""
+    """Evaluate at the maximum of the likelihood, whose curvature gives the Cramer-Rao bound."""
     count = few.means.size
     for _ in range(4):
         turned = few.turned(hertz)
@@ -146,9 +146,9 @@ def _steady(few: Blocks, hertz: float) -> Explanation:
 
 
 def _moments(log_likelihood: Floats, places: Floats, widths: Floats) -> tuple[float, float, float]:
-    """Log of the integral over all rows, and the mean and variance of the place.
+    """Log of the integral over all rows, with mean and variance of the frequency.
 
-    The variance is no less than what the middle 95.4 % make it, so that a far foot counts for what it is.
+    The variance is at least that of the middle 95.4 %, so that a distant tail counts.
     """
     limit = float(log_likelihood.max())
     weights = np.exp(log_likelihood - limit).sum(axis=0) * widths
@@ -160,13 +160,13 @@ def _moments(log_likelihood: Floats, places: Floats, widths: Floats) -> tuple[fl
 
 
 def _level(few: Blocks, hertz: float, steps: range, powers: Floats) -> Explanation:
-    """A carrier whose level alone changes: the process is in phase with it, and its quadrature is noise."""
+    """Explain by a carrier with changing level: the process is in phase with it, the quadrature is noise."""
     count = few.means.size
     turned = few.turned(hertz)
     turned = turned * np.exp(-1j * np.angle(np.sum(turned)))
     slopes = np.stack([np.ones(count), 2 * np.pi * few.time_s], axis=1)
     offset_hz = 0.0
-    # Frequency and phase once more, each block by its level; twice, since the first step may be long.
+    # Refine frequency and phase with each block weighted by its level; twice, since the first step may be long.
     for _ in range(3):
         level = np.maximum(turned.real, 0.0)
         weights = level**2 + 1e-9
@@ -188,11 +188,11 @@ def _level(few: Blocks, hertz: float, steps: range, powers: Floats) -> Explanati
         logs.append(log)
         best = max(best, float(log.max()))
     log_evidence = few.energy - across - 0.5 * np.log(MIN_BLOCKS) + 0.5 * np.log(2 * np.pi * variance)
-    # Or each block at a level of its own, as where keys cut edges that no smooth process has.
+    # Alternatively each block has its own level, as in keying, whose edges no smooth process follows.
     free = -0.5 * count * np.log(1 + 2 * few.energy / count) - 0.5 * np.log(MIN_BLOCKS)
     everything = np.concatenate([*logs, [free + np.log(len(steps) * powers.size)]])
     best = max(best, float(everything[-1]))
     log_evidence += best + np.log(np.exp(everything - best).mean()) + np.log(LEVEL_CHANGES)
-    # Its level may do anything: what is judged is what is left across.
+    # The level is free, so only the residual in quadrature is judged.
     return Explanation("level", float(log_evidence), hertz + offset_hz, variance, 2 * across / (count - 2), count - 2,
                        signal=max(few.energy - count, 1.0))  # fmt: skip

@@ -18,10 +18,10 @@ from yarddial.dsp.spectral_line.explanation import Explanation
 
 Floats = NDArray[np.float64]
 
-# The phase can be followed in blocks of at least this signal-to-noise ratio (power).
-# Points of the phase at most: for all models, and for drift and wander alone.
+# Minimum signal-to-noise ratio (power) of a block whose phase can be followed. Maximum number of phase points: for all
+# models, and for drift and wander alone.
 MIN_BLOCK_SNR, MAX_PHASE_POINTS, MAX_OSCILLATOR_POINTS = 8.0, 96, 32
-# This share of the blocks may be weaker. From block to block the phase turns by at most this, radians.
+# Share of the blocks that may be weaker. Maximum phase step between blocks, radians.
 LOW_SHARE, MAX_TURN = 0.03, 2.2
 # Prior width of a drift, of a frequency jump and of a warm-up.
 PRIOR_DRIFT_HZ_PER_S, PRIOR_JUMP_HZ, PRIOR_WARM_UP_HZ = 1.0, 1.0, 5.0
@@ -29,30 +29,30 @@ PRIOR_DRIFT_HZ_PER_S, PRIOR_JUMP_HZ, PRIOR_WARM_UP_HZ = 1.0, 1.0, 5.0
 CURVATURE_SHARE = 0.5
 # Prior probability of each model.
 DRIFT_PRIOR, WANDER_PRIOR, WARM_UP_PRIOR, JUMP_PRIOR, BREAK_PRIOR = 0.1, 0.05, 0.02, 0.02, 0.05
-# Sizes of a walk that are tried, and the log odds against a phase that walks by itself.
+# Number of random-walk sizes tried, and the log odds against a random walk of the phase.
 RANDOM_WALK_SIZES, RANDOM_WALK_LOG_PENALTY = 14, 10.0
-# Share of its trace added to the normal matrix, which must not be singular.
+# Share of its trace added to the normal matrix to keep it regular.
 RIDGE_SHARE = 1e-13
-# Breaks at most; their distance from each other and from the ends; log odds that justify one more.
+# Maximum number of breaks; their minimum distance from each other and from the ends; log odds that justify one more.
 MAX_BREAKS, MIN_BREAK_DISTANCE_BLOCKS, BREAK_LOG_PRICE = 4, 3, 3.0
-# Grid points for the place of a kink.
+# Grid points for the position of a kink.
 GRID_PLACES = 60
 
 
 def explain_oscillator(blocks: Blocks) -> list[Explanation]:
-    """A drift and a wander, seen or hidden in the noise; empty where the phase cannot be followed."""
+    """Explain by a drift and by a random walk, seen or hidden in noise; empty where the phase cannot be followed."""
     track = _Track.of(blocks, MAX_OSCILLATOR_POINTS)
     return [] if track is None else track.oscillator()
 
 
 def explain_phase(blocks: Blocks) -> list[Explanation]:
-    """All explanations by the phase; empty when it cannot be unwrapped."""
+    """All explanations by phase; empty when it cannot be unwrapped."""
     track = _Track.of(blocks, MAX_PHASE_POINTS)
     return [] if track is None else [*track.oscillator(), *track.events()]
 
 
 class _Profiled(msgspec.Struct):
-    """Log of the integral, mean slope and variance, what is left, and the likeliest parameter with its coefficients."""
+    """Log of the integral, mean slope and variance, residual, and the likeliest parameter with its coefficients."""
 
     log: float
     place: float
@@ -63,7 +63,7 @@ class _Profiled(msgspec.Struct):
 
 
 class _Cuts(msgspec.Struct):
-    """Of every set of breaks tried: log of the integral, slope and its variance, what is left over."""
+    """For every set of breaks tried: log of the integral, slope and its variance, residual."""
 
     logs: Floats
     places: Floats
@@ -71,22 +71,22 @@ class _Cuts(msgspec.Struct):
     lefts: Floats
 
 
-# Coefficients, their covariance, what is left over: of every design.
+# For each design: coefficients, their covariance, residual.
 _Solutions = tuple[Floats, Floats, Floats]
 
 
 class _Track:
-    """Phases, in units in which their noise has variance 1/2, over time in units of the duration."""
+    """Phases over time in units of the duration; their noise has variance 1/2 in these units."""
 
     def __init__(self, blocks: Blocks, phase: Floats, level: float) -> None:
         self.duration_s = blocks.duration_s
         self.level, self.energy = level, blocks.energy
         self.u = blocks.time_s / self.duration_s
-        # The record's ends, in the same units: means are over all of it.
+        # Duration of the whole record in the same units, because means refer to all of it.
         self.whole = blocks.record_s / self.duration_s
         self.seen = level * phase
         self.count = phase.size
-        # In phase: what a constant level leaves.
+        # In-phase residual of a constant level.
         self.along = float(np.sum((np.abs(blocks.means) - level) ** 2)) - 0.25 * self.count / max(level**2, 1.0)
 
     @classmethod
@@ -107,7 +107,7 @@ class _Track:
             return None
         few = fine.condensed(limit)
         rows, group = few.means.size, fine.means.size // few.means.size
-        # Remove the track from every block before summing, so that rotation within a sum loses no level.
+        # Remove the track from every block before summing, so that rotation within a sum costs no level.
         smooth = np.interp(fine.time_s, few.time_s, phase.reshape(rows, group).mean(axis=1))
         sums = (fine.means * np.exp(-1j * smooth)).reshape(rows, group).sum(axis=1) / np.sqrt(group)
         phase = np.interp(few.time_s, few.time_s, smooth.reshape(rows, group).mean(axis=1)) + np.angle(sums)
@@ -116,19 +116,19 @@ class _Track:
         return cls(few, phase, float(np.sqrt(max(np.mean(size**2) - 1.0, 1.0))))
 
     def oscillator(self) -> list[Explanation]:
-        """It drifts, evenly or not, or wanders."""
+        """Explanations by the oscillator: it drifts, evenly or not, or wanders."""
         straight = [np.ones(self.count), self.u]
         bent = [*straight, self.u**2 - np.mean(self.u**2)]
         return [self._drifting(bent), self._curving(bent), self._wandering(straight)]
 
     def events(self) -> list[Explanation]:
-        """It warms up, jumps, or is broken."""
+        """Explanations by events: it warms up, jumps, or is broken."""
         straight = [np.ones(self.count), self.u]
         explanations = [self._warming(straight), self._jumping(straight), self._broken(straight)]
         return [explanation for explanation in explanations if explanation is not None]
 
     def _solved(self, columns: list[Floats]) -> tuple[Floats, Floats, float]:
-        """Coefficients, their covariance, and the quadratic form left over."""
+        """Coefficients, their covariance, and the residual quadratic form."""
         coefficients, covariance, left = self._solved_each(np.stack(columns, axis=1)[None])
         return coefficients[0], covariance[0], float(left[0])
 
@@ -152,7 +152,7 @@ class _Track:
         seen = self.seen if seen is None else seen
         weighted = 2 * designs if weights is None else weights[:, :, None] * designs
         normal = designs.transpose(0, 2, 1) @ weighted
-        # Two shapes may be alike where a break or a kink stands at the very end.
+        # Two shapes may coincide when a break or a kink is at the very end.
         ridge = RIDGE_SHARE * np.trace(normal, axis1=1, axis2=2)
         normal += ridge[:, None, None] * np.eye(normal.shape[1])
         covariance = np.asarray(np.linalg.inv(normal), float)
@@ -172,9 +172,9 @@ class _Track:
         used: int,
         **more: object,
     ) -> Explanation:
-        """From slopes in levels a duration to hertz."""
+        """Convert slopes in levels per duration to hertz."""
         to_hz = 1 / (2 * np.pi * self.level * self.duration_s)
-        # The amplitude's own integral, and the phase's and frequency's as `path_models` counts them.
+        # Include the integrals over amplitude, phase and frequency as `path_models` counts them.
         log_evidence = self.energy - self.along - left + log + np.log(prior) - 0.5 * np.log(MIN_BLOCKS)
         freedom = 2 * self.count - 1 - used
         return Explanation(
@@ -183,10 +183,10 @@ class _Track:
         )  # fmt: skip
 
     def _common(self, covariance: Floats) -> Floats:
-        """Log of the integral over phase and frequency, of every covariance of shape (..., c, c)."""
+        """Log of the integral over phase and frequency, for covariances of shape (..., c, c)."""
         to_hz = 1 / (2 * np.pi * self.level * self.duration_s)
         phase_variance, slope_variance = covariance[..., 0, 0], covariance[..., 1, 1]
-        # Both are measured with the same uncertainty: phase and amplitude in units of the level.
+        # Both have the same uncertainty: phase and amplitude in units of the level.
         return 0.5 * np.asarray(
             np.log(2 * np.maximum(phase_variance, 1e-30) * self.count / MIN_BLOCKS)
             + np.log(2 * np.pi * np.maximum(slope_variance, 1e-30) * to_hz**2)
@@ -194,7 +194,7 @@ class _Track:
 
     def _drifting(self, columns: list[Floats]) -> Explanation:
         c, covariance, left = self._solved(columns)
-        # phase = 2 pi r t^2 / 2: u^2 carries level pi r T^2.
+        # phase = 2 pi r t^2 / 2, so the u^2 coefficient is level pi r T^2.
         to_rate = 1 / (np.pi * self.level * self.duration_s**2)
         sigma = float(covariance[2, 2] ** 0.5) * to_rate
         log = float(self._common(covariance)) + _occam(sigma, PRIOR_DRIFT_HZ_PER_S)
@@ -202,20 +202,20 @@ class _Track:
                           drift_hz_per_s=float(c[2]) * to_rate, drift_sigma=sigma)  # fmt: skip
 
     def _curving(self, columns: list[Floats]) -> Explanation:
-        """A drift that slows or quickens, as most do: by a share of itself over the record."""
+        """Explain by a drift that changes over the record by a share of itself."""
         cubic = self.u**3 - 3 / 20 * self.u
         c, covariance, left = self._solved([*columns, cubic])
-        # phase = a u^2 + b u^3: the frequency's change is 2 a, what that changes by 6 b.
+        # phase = a u^2 + b u^3: the frequency changes by 2 a, and that change by 6 b.
         before = CURVATURE_SHARE * abs(float(c[2])) / 3
         sigma2 = float(covariance[3, 3])
-        # A Gaussian before: it takes the coefficient, and its variance, towards zero.
+        # A Gaussian prior shrinks the coefficient and its variance.
         shrink = before**2 / (before**2 + sigma2)
         log = float(self._common(covariance)) + 0.5 * float(np.log(sigma2 / (before**2 + sigma2)))
         left += 0.5 * float(c[3]) ** 2 / (before**2 + sigma2)
         to_rate = 1 / (np.pi * self.level * self.duration_s**2)
         sigma = float(covariance[2, 2] ** 0.5) * to_rate
         log += _occam(sigma, PRIOR_DRIFT_HZ_PER_S)
-        # The mean slope of u^3 - 3/20 u over the record.
+        # Mean slope of u^3 - 3/20 u over the record.
         mean = self.whole**2 / 4 - 3 / 20
         place = float(c[1]) + mean * shrink * float(c[3])
         variance = float(covariance[1, 1]) + mean**2 * shrink * sigma2
@@ -223,14 +223,14 @@ class _Track:
                           drift_hz_per_s=float(c[2]) * to_rate, drift_sigma=sigma)  # fmt: skip
 
     def _wandering(self, columns: list[Floats]) -> Explanation:
-        """Walks of the frequency and of the phase of every size, weighed by their likelihood."""
+        """Explain by random walks of frequency and of phase, averaged over their sizes by likelihood."""
         logs, places, variances, lefts = [], [], [], []
         for kind in (0, 1):
             random_walk = _random_walk(kind, self.count, round(self.whole, 4))
             to_mean, ends = random_walk.to_mean / self.whole, random_walk.ends / self.whole**2
             limit = 30 * float(np.var(self.seen)) / (random_walk.trace / self.count)
             powers = np.geomspace(0.03 / random_walk.trace, max(limit, 1.0), RANDOM_WALK_SIZES)
-            # Along the walk's own axes every size of it is a plain variance of each point.
+            # Along the random walk's eigenvectors every size is a plain variance of each point.
             design = random_walk.axes.T @ np.stack(columns, axis=1)
             seen = random_walk.axes.T @ self.seen
             noise = 0.5 + powers[:, None] * random_walk.sizes
@@ -238,7 +238,7 @@ class _Track:
             c, covariance, left = self._solved_each(designs, 1 / noise, seen)
             rest = seen - np.matvec(designs, c)
             along = powers[:, None] * (random_walk.axes.T @ to_mean) / noise
-            # The mean frequency: the straight line's and what the walk added from end to end.
+            # Mean frequency: the straight line's, plus the random walk's from end to end.
             gain = np.array([0.0, 1.0]) - along @ design
             places.append(c[:, 1] + np.vecdot(along, rest))
             variances.append(
@@ -247,7 +247,7 @@ class _Track:
                 + np.vecdot(gain, np.matvec(covariance, gain))
             )
             log_det = 0.5 * np.log(noise).sum(axis=1) + 0.5 * self.count * np.log(2)
-            # A phase that walks by itself is rarer than one that is cut, which it can always imitate.
+            # A random walk of the phase is rarer than a break, which it can always imitate.
             logs.append(-left - log_det + self._common(covariance) - (RANDOM_WALK_LOG_PENALTY if kind == 0 else 0.0))
             lefts.append(left)
         every_log = np.concatenate(logs)
@@ -257,7 +257,7 @@ class _Track:
         return self._told("wandering", WANDER_PRIOR / every_log.size, left_over, log, place, variance, 2)
 
     def _warming(self, columns: list[Floats]) -> Explanation:
-        """An exponential approach: the phase is a straight line and an exponential of every time constant."""
+        """Explain by a warm-up: the phase is a straight line and an exponential of any time constant."""
 
         def shape(log_constant: float) -> tuple[Floats, float]:
             constant = float(np.exp(log_constant))
@@ -266,7 +266,7 @@ class _Track:
             return wave, float(ends[1] - ends[0]) / self.whole
 
         profiled = self._profiled(columns, np.linspace(np.log(0.15), np.log(4.0), 16), shape, PRIOR_WARM_UP_HZ)
-        # The drift in the middle of the record.
+        # Drift in the middle of the record.
         constant = float(np.exp(profiled.at))
         to_hz = 1 / (2 * np.pi * self.level * self.duration_s)
         rate = float(profiled.coefficients[2]) * float(np.exp(-0.5 / constant)) * to_hz / self.duration_s
@@ -282,7 +282,7 @@ class _Track:
         )
 
     def _jumping(self, columns: list[Floats]) -> Explanation:
-        """The frequency jumps once: the phase has a kink."""
+        """Explain by one frequency jump: the phase has a kink."""
 
         def shape(at: float) -> tuple[Floats, float]:
             return np.maximum(self.u - at, 0.0), (0.5 * self.whole - at) / self.whole
@@ -299,7 +299,7 @@ class _Track:
         shape: Callable[[float], tuple[Floats, float]],
         before_hz: float,
     ) -> "_Profiled":
-        """One more shape with a parameter of its own, integrated over a grid that closes in on the likeliest."""
+        """Add one shape with a parameter, integrated over a grid that narrows around the maximum."""
         to_hz = 1 / (2 * np.pi * self.level * self.duration_s)
         width = float(grid[-1] - grid[0])
         while True:
@@ -321,7 +321,7 @@ class _Track:
         return _Profiled(log, place, variance, float(left[best]), float(grid[best]), c[best])
 
     def _broken(self, columns: list[Floats]) -> Explanation | None:
-        """The phase steps, as where samples are lost: one step more while it helps, all moved to where they fit."""
+        """Explain by steps of the phase, as from lost samples: add one while it helps, then adjust all of them."""
         edges: list[int] = []
         explanation: Explanation | None = None
         best = float(self._cut(columns, [[]]).logs[0])
@@ -336,7 +336,7 @@ class _Track:
             tried = self._cut(columns, [[*edges, edge] for edge in able])
             edges, around = self._settled(columns, [*edges, able[int(np.argmax(tried.logs))]])
             log, place, variance = _mixed(around.logs, around.places, around.variances)
-            # Every break may be anywhere.
+            # Each break may be at any block.
             log -= number * float(np.log(self.count))
             if log > best + BREAK_LOG_PRICE:
                 best, left = log, float(around.lefts[int(np.argmax(around.logs))])
@@ -346,7 +346,7 @@ class _Track:
         return explanation
 
     def _settled(self, columns: list[Floats], edges: list[int]) -> tuple[list[int], "_Cuts"]:
-        """Each break moved by a few blocks while that fits better; and all that was tried about the last place."""
+        """Adjust each break by a few blocks while the fit improves; return it with all neighbours tried."""
         around = self._cut(columns, [edges])
         for _ in range(2):
             for which in range(len(edges)):
@@ -365,7 +365,7 @@ class _Track:
         return edges, around
 
     def _cut(self, columns: list[Floats], tried: list[list[int]]) -> "_Cuts":
-        """With steps at these blocks, each list of `tried` by itself; the block with a step in it is worth nothing."""
+        """Fit steps at these blocks for each list in `tried`; the block that contains a step has no weight."""
         at = np.arange(self.count)[None, :, None]
         edges = np.array(tried, int).reshape(len(tried), 1, -1)
         straight = np.broadcast_to(np.stack(columns, axis=1), (len(tried), self.count, len(columns)))
@@ -377,7 +377,7 @@ class _Track:
 
 
 def _occam(sigma: Any, before: float) -> Any:
-    """What a parameter costs that was known to `before` and now is to sigma: a float, or an array for an array."""
+    """Occam factor of a parameter with prior width `before` and posterior sigma; elementwise for arrays."""
     return np.log(np.minimum(np.sqrt(2 * np.pi) * sigma / (2 * before), 1.0))
 
 
@@ -393,8 +393,8 @@ def _mixed(logs: Floats, places: Floats, variances: Floats) -> tuple[float, floa
 class _RandomWalk(msgspec.Struct, frozen=True):
     """Random walk of unit size over the blocks, along its eigenvectors.
 
-    `sizes` are its variances along `axes`, `trace` their sum; `to_mean` its covariance with the way from end to end,
-    `ends` that way's own variance.
+    `sizes` are its variances along `axes`, `trace` their sum; `to_mean` is its covariance with the change from end to
+    end, `ends` the variance of that change.
     """
 
     axes: Floats
@@ -406,7 +406,7 @@ class _RandomWalk(msgspec.Struct, frozen=True):
 
 @lru_cache(maxsize=32)
 def _random_walk(kind: int, count: int, whole: float) -> _RandomWalk:
-    """A phase that walks (0) or whose frequency does (1), over a record of one, blocks in its middle."""
+    """Random walk of phase (kind 0) or frequency (kind 1) over a record of unit length, blocks in its middle."""
     at = ((np.arange(count) + 0.5) / count - 0.5) / whole + 0.5
     earlier, two = np.minimum(at[:, None], at[None, :]), np.maximum(at[:, None], at[None, :])
     if kind == 0:
@@ -414,5 +414,5 @@ def _random_walk(kind: int, count: int, whole: float) -> _RandomWalk:
     else:
         kernel, to_mean, ends = earlier**2 * (3 * two - earlier) / 6, at**2 * (3 - at) / 6, 1 / 3
     sizes, axes = np.linalg.eigh(kernel)
-    # A covariance has no size under nothing: what is there is rounding.
+    # Eigenvalues of a covariance are not negative: remove rounding errors.
     return _RandomWalk(axes, np.maximum(sizes, 0.0), float(np.trace(kernel)), to_mean, ends)

@@ -1,4 +1,4 @@
-"""Several lines at once: their places and sizes solved together."""
+"""Joint fit of several lines: their frequencies and amplitudes together."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,22 +15,22 @@ Floats = NDArray[np.float64]
 MAX_ROUNDS, MIN_ENERGY_GAIN = 40, 0.01
 # Decimate to this many bins beside the lines, but to no fewer samples than this.
 EDGE_BINS, MIN_SAMPLES = 30, 1_024
-# Lines in all; energy over noise that a further one needs (probability of noise alone under 1 in 10,000).
+# Maximum number of lines; energy over noise that one more requires (noise alone: under 1 in 10,000).
 MAX_LINES, MIN_LINE_ENERGY = 4, 17.0
 # Start a pair of lines at these distances from the strongest bin.
 PAIR_STARTS_BINS = ((-0.7, 0.7), (-0.4, 1.2), (0.4, -1.2))
-# Two lines, and more than two, are resolved from this distance on, bins.
+# Minimum separation of two lines, and of more than two, bins.
 MIN_DISTANCE_TWO_BINS, MIN_DISTANCE_MORE_BINS = 1.4, 1.8
-# Search for a second line within this range, and this far beside the search range.
-# Log prior odds against one more line; they include what the other models' grids lose between their steps.
+# Search for a second line within this range, and this far beside the search range. Log prior odds against one more
+# line; they include the loss between grid steps of the other models.
 RANGE_HZ, ROOM_HZ, LINE_LOG_PENALTY = 100.0, 40.0, 14.0
 
 
 class Joint:
-    """Lines fitted together to a slice: places in hertz, complex sizes, their covariance and what is left.
+    """Lines fitted together to a slice: frequencies in hertz, complex amplitudes, covariance and residual.
 
     places_hz : shape (lines,); sizes : complex, shape (lines,); sigma_hz : shape (lines,)
-    gain : energy over noise that the fit explains; left : of the samples, noise in units of its density.
+    gain : energy over noise that the fit explains; left : residual samples, noise in units of its density.
     """
 
     def __init__(self, places_hz: Floats, sizes: Wide, sigma_hz: Floats, gain: float, still: Wide) -> None:
@@ -40,9 +40,9 @@ class Joint:
 def fit_lines(
     samples: Wide, rate_hz: float, places_hz: list[float], density: float, fixed_hz: tuple[float, ...] = ()
 ) -> Joint:
-    """Solve lines together by Gauss and Newton's method, sizes projected out at every step.
+    """Fit lines together by Gauss-Newton steps with the amplitudes projected out.
 
-    samples : complex, shape (n,); density : of the noise, power a hertz; fixed_hz : lines whose places are known.
+    samples : complex, shape (n,); density : noise power per hertz; fixed_hz : lines of known frequency.
     """
     places = np.array([*places_hz, *fixed_hz])
     free = len(places_hz)
@@ -59,14 +59,14 @@ def fit_lines(
 
 
 class _Lines:
-    """Samples, and waves at any places fitted to them."""
+    """Samples, and complex exponentials fitted to them."""
 
     def __init__(self, samples: Wide, rate_hz: float) -> None:
         self.samples = samples
         self.time_s = (np.arange(samples.size) - (samples.size - 1) / 2) / rate_hz
 
     def solved(self, at: Floats) -> tuple[Wide, Wide, Wide, float]:
-        """Waves, their sizes, what is left and its power."""
+        """Exponentials, their amplitudes, the residual and its power."""
         waves: Wide = np.exp(2j * np.pi * np.outer(self.time_s, at))
         turned = waves.conj().T
         normal = turned @ waves + 1e-9 * self.samples.size * np.eye(at.size)
@@ -75,7 +75,7 @@ class _Lines:
         return waves, sizes, rest, float(np.vdot(rest, rest).real)
 
     def slopes(self, waves: Wide, sizes: Wide, free: int) -> Wide:
-        """Over the frequencies, without what other sizes can take up."""
+        """Derivatives by frequency, orthogonal to the amplitudes."""
         slopes = (2j * np.pi * self.time_s[:, None] * waves[:, :free]) * sizes[:free]
         turned = waves.conj().T
         normal = turned @ waves + 1e-9 * waves.shape[0] * np.eye(waves.shape[1])
@@ -83,7 +83,7 @@ class _Lines:
 
 
 def _slowed(samples: Wide, rate_hz: float, reach_hz: float) -> tuple[Wide, float]:
-    """As few samples as hold the lines."""
+    """Decimate to as few samples as hold the lines."""
     factor = decimation_for(rate_hz, reach_hz + EDGE_BINS * rate_hz / samples.size)
     while factor > 1 and samples.size // factor < MIN_SAMPLES:
         factor //= 2
@@ -93,7 +93,7 @@ def _slowed(samples: Wide, rate_hz: float, reach_hz: float) -> tuple[Wide, float
 
 
 def _climbed(samples: Wide, rate_hz: float, places: Floats, free: int, density: float) -> Floats:
-    """Places uphill, with Levenberg's damping."""
+    """Optimise the frequencies with Levenberg damping."""
     lines, damping = _Lines(samples, rate_hz), 1e-3
     waves, sizes, rest, power = lines.solved(places)
     for _ in range(MAX_ROUNDS):
@@ -120,7 +120,7 @@ def _climbed(samples: Wide, rate_hz: float, places: Floats, free: int, density: 
 def strongest(
     rest: Wide, rate_hz: float, within_hz: float, apart_hz: float, from_hz: Floats, density: float
 ) -> tuple[float, float]:
-    """The strongest bin of what is left, apart from the lines found: its place and its power over the noise's."""
+    """Strongest bin of the residual away from the lines found: its frequency and its power over the noise."""
     from scipy import fft
 
     points = fft.next_fast_len(2 * rest.size)
@@ -137,7 +137,7 @@ def strongest(
 
 
 def explain_several(record: Record, start_hz: float, within_hz: float, density: float) -> list[Explanation]:
-    """Explain by two, three and four lines while the residual holds another; places from the start."""
+    """Explain by two, three and four lines while the residual holds another."""
     still = record.still(start_hz).astype(np.complex128)
     bin_hz = 1 / record.duration_s
     fit = fit_lines(still, record.rate_hz, [0.0], density)
@@ -149,7 +149,7 @@ def explain_several(record: Record, start_hz: float, within_hz: float, density: 
             break
         starts = [[*fit.places_hz, place]]
         if number == 2:
-            # Two in one another's skirts: the strongest bin stands between them.
+            # When two lines overlap, the strongest bin is between them.
             starts += [[a * bin_hz, b * bin_hz] for a, b in PAIR_STARTS_BINS]
         tried = [fit_lines(still, record.rate_hz, places, density) for places in starts]
         apart = MIN_DISTANCE_TWO_BINS if number == 2 else MIN_DISTANCE_MORE_BINS
@@ -163,7 +163,7 @@ def explain_several(record: Record, start_hz: float, within_hz: float, density: 
 
 
 def without_known(record: Record, carrier_hz: list[float], known_hz: list[float]) -> Record:
-    """The slice with lines of known places taken off, the carrier, if one is given, fitted beside them."""
+    """Remove lines of known frequency from the slice; fit the carrier beside them if one is given."""
     place_hz = (carrier_hz or known_hz)[0]
     density = record.noise_density(record.still(place_hz), place_hz)
     samples = record.narrow.astype(np.complex128)

@@ -1,1 +1,1 @@
-"""The manual: one page a place, written by hand; words, keys and numbers from the tables that the window uses, too."""
+"""The manual: one hand-written page per place; terms and keys come from the tables that the window uses."""

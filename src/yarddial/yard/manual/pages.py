@@ -1,4 +1,4 @@
-"""Pages of the manual as Markdown, and a search over them."""
+"""Manual pages as Markdown, and a text search over them."""
 
 import re
 from functools import cache
@@ -10,7 +10,7 @@ from yarddial.yard.errors import BadStation
 from yarddial.yard.glossary import GLOSSARY
 from yarddial.yard.keys import listed_keys
 
-# In the order of reading; the last two are made from the tables that the window uses.
+# Pages in reading order; the last two are generated from the tables that the window uses.
 WRITTEN = (
     "start", "evening", "safety", "bench", "first-light", "span", "levels", "true", "ghosts", "bands", "listen", "log",
     "receivers", "distance", "transceiver", "numbers", "files",
@@ -19,7 +19,7 @@ PAGES = (*WRITTEN, "words", "keys")
 
 
 class Found(msgspec.Struct, frozen=True):
-    """A place in the manual: a page, and the line that has the words, without its marks."""
+    """A search result: the page, and the matching line without Markdown marks."""
 
     page: str
     line: str
@@ -46,7 +46,7 @@ def title_of(page: str) -> str:
 
 
 def search(words: str) -> list[Found]:
-    """Where all the words stand, the best first: in a heading, in one line, on one page."""
+    """Search all words together; matches in a heading rank first, then in one line, then on one page."""
     wanted = words.lower().split()
     ranked: list[tuple[int, int, Found]] = []
     for number, page in enumerate(PAGES if wanted else ()):
@@ -63,5 +63,5 @@ def search(words: str) -> list[Found]:
 
 
 def without_marks(line: str) -> str:
-    """A line of Markdown as it reads."""
+    """Text of a Markdown line without its marks."""
     return " ".join(re.sub(r"[*`|#]|^\s*(-|\d+\.)\s", " ", line).split())

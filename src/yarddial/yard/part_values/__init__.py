@@ -1,4 +1,4 @@
-"""The values of a part as a person reads and types them: label, text, where it comes from, and back again."""
+"""Values of a part as a person reads and edits them: label, text and origin."""
 
 from yarddial.yard.part_values.by_part import values_of
 from yarddial.yard.part_values.value import PartValue, origin_text

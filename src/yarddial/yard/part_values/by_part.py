@@ -1,4 +1,4 @@
-"""Which values each kind of part has."""
+"""Editable values of each kind of part."""
 
 from functools import partial
 from typing import Any, assert_never

@@ -1,4 +1,4 @@
-"""Kinds of values: each makes a `PartValue` of one field of a part."""
+"""Kinds of editable values: each makes a `PartValue` from one field of a part."""
 
 from collections.abc import Callable
 from typing import Any
@@ -33,11 +33,11 @@ def origin_setter(part: Part, field: str) -> Callable[[Origin], Part]:
 
 
 def typed(part: Part, field: str, today: str, **changes: Any) -> Part:
-    """A changed plain field, said to be typed in."""
+    """Set a plain field and record that it was typed in."""
     return replace(part, origins={**part.origins, field: Origin("stated", today, TYPED_NOTE)}, **changes)
 
 
-# Nothing typed is "not known", or "its own choice".
+# Fields whose empty text means "not known" or "its own choice".
 MAY_BE_BLANK = ("output_low_hz", "output_high_hz", "tuner_step_hz", "bandwidth_hz")
 
 
@@ -56,7 +56,7 @@ def number_value(
     part: Part, label: str, field: str, unit: str, *, whole: bool = False, main: bool = False
 ) -> PartValue:  # fmt: skip
     def with_text(text: str, today: str) -> Part:
-        # Nothing typed is "not known", as it is shown.
+        # An empty text means "not known" and is shown so.
         number = read_number(text, unit) if text.strip() or whole else 0.0
         if number < 0:
             raise BadStation(f"'{text}' lies below zero: {label} cannot")
@@ -68,7 +68,7 @@ def number_value(
 
 
 def level_value(part: Part, label: str, field: str, unit: str, *, main: bool = False) -> PartValue:
-    """A value with its uncertainty; an empty text where nobody said anything."""
+    """A value with its uncertainty; empty where none is stated."""
     value: Value | None = getattr(part, field)
 
     def with_text(text: str, today: str) -> Part:

@@ -1,4 +1,4 @@
-"""The texts of values: connectors, supplies, levels with their uncertainties; written and read back."""
+"""Texts of connectors, supplies and levels with uncertainty: writing and reading."""
 
 import re
 
@@ -28,7 +28,7 @@ def read_socket(text: str) -> Socket:
 def read_need(text: str) -> Need | None:
     """Read `5 V, 90 mA from USB`, `12 V, 200 mA from wall plug 12 V 1 A on` or `11 to 14 V, 160 mA by line`.
 
-    Empty when it needs nothing. Raises BadStation, also for a word that it does not know: nothing is dropped.
+    Empty for a part without a supply. Raises BadStation, also for an unknown word: nothing is dropped.
     """
     if not text.strip():
         return None
@@ -44,7 +44,7 @@ def read_need(text: str) -> Need | None:
         )
     low, high = volts[0], volts[-1]
     if low == high:
-        # A single voltage is meant with the usual five per cent.
+        # A single voltage is taken with the usual five per cent.
         low, high = round(0.95 * low, 3), round(1.05 * high, 3)
     return Need(low, high, amperes[0], "line" if by_line else "lead", read_feed(lead) if fed else None)
 
@@ -52,7 +52,7 @@ def read_need(text: str) -> Need | None:
 def read_feed(text: str) -> Feed:
     """Read `4.7 V 150 mA off`, `13 V 350 mA on 22 kHz`, `USB`, `hub 5 V 900 mA`, `wall plug 12 V 1 A`.
 
-    What hangs on USB has 5 V and, by itself, 500 mA (USB 2.0, section 7.2.1), and is on. Raises BadStation.
+    A USB source gives 5 V and by default 500 mA (USB 2.0, section 7.2.1), and is on. Raises BadStation.
     """
     quantities, left = _quantities(text)
     words = " ".join(left).lower().replace("usb lead", "usb").replace("usb socket", "usb").replace("usb hub", "hub")
@@ -110,12 +110,12 @@ def read_number(text: str, unit: str) -> float:
     return number
 
 
-# A bare number before `to` has the unit of the one behind it.
+# A bare number before `to` takes the unit of the number after it.
 _QUANTITY = re.compile(r"(\d+(?:\.\d+)?)\s*(mA|A|kHz|V|(?=\s*(?:to|–|-)\s*\d))", re.IGNORECASE)
 
 
 def _quantities(text: str) -> tuple[dict[str, list[float]], list[str]]:
-    """Volts, milliamperes and kilohertz in a text, in their order; and the words that are left."""
+    """Extract volts, milliamperes and kilohertz in order, and return the remaining words."""
     quantities: dict[str, list[float]] = {"V": [], "mA": [], "kHz": []}
     for number, unit in _QUANTITY.findall(text):
         match unit.lower():

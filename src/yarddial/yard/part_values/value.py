@@ -1,4 +1,4 @@
-"""One value of a part as a person sees it."""
+"""An editable value of a part."""
 
 from collections.abc import Callable
 
@@ -11,13 +11,12 @@ DRIVER_SAYS = "as the driver says"
 
 
 class PartValue(msgspec.Struct, frozen=True):
-    """One value of a part.
+    """An editable value of a part.
 
-    key : tells it from all others of the part.
-    text : as shown; `with_text` reads it back and raises a YardDialError in one sentence when it cannot.
-    with_origin : the part with another word on where the value comes from; None where that cannot be said.
-    choices : the texts allowed, where there are only a few.
-    main : one of the few that stand in the part's summary.
+    key : unique within the part.
+    text : as shown; `with_text` reads it back and raises a YardDialError with one sentence when it cannot.
+    with_origin : sets where the value comes from; None where that cannot be set.
+    choices : the allowed texts, where the choice is limited.
     """
 
     key: str
@@ -32,7 +31,7 @@ class PartValue(msgspec.Struct, frozen=True):
 
 
 def origin_text(origin: Origin) -> str:
-    """As people say it: 'measured 2026-05-02, tape'."""
+    """Origin as people say it: 'measured 2026-05-02, tape'."""
     if origin.note == DRIVER_SAYS:
         return f"{DRIVER_SAYS}, {origin.date[:10]}"
     first = f"{origin.provenance} {origin.date[:10]}".strip()

@@ -1,4 +1,4 @@
-"""The parts of a yard, as data. Every value says where it came from."""
+"""Parts of a yard as data. Every value names its origin."""
 
 from typing import assert_never
 
@@ -48,14 +48,14 @@ Part = Antenna | Converter | TwoPort | Isolator | Lnb | Transceiver | Receiver
 
 
 def converters_of(part: Part) -> tuple[Converter, ...]:
-    """All oscillators that a part brings into a path, as plain converters."""
+    """All oscillators that a part adds to a path, as plain converters."""
     match part:
         case Converter():
             return (part,)
         case Lnb():
             return tuple(part.as_converter(band) for band in part.bands)
         case Transceiver():
-            # Whichever output is in use: a yard may use both.
+            # A yard may use both outputs, so take the IF output whichever is selected.
             converter = msgspec.structs.replace(part, tap="if").converter_at(part.high_hz) if part.if_hz > 0 else None
             return () if converter is None else (converter,)
         case Antenna() | TwoPort() | Isolator() | Receiver():
@@ -65,7 +65,7 @@ def converters_of(part: Part) -> tuple[Converter, ...]:
 
 
 def with_converter(part: Part, changed: Converter) -> Part:
-    """Put a changed oscillator back into the part that brought it; a transceiver's follows the dial and stays."""
+    """Store a changed oscillator in its part; a transceiver's follows the dial and stays as it is."""
     match part:
         case Converter():
             return changed

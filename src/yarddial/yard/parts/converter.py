@@ -1,4 +1,4 @@
-"""Frequency converters: boxes with one oscillator, and the LNB at a dish's focus with one for each of its bands."""
+"""Frequency converters: boxes with one oscillator, and LNBs with one for each band."""
 
 from typing import Literal
 
@@ -10,7 +10,7 @@ from yarddial.yard.parts.spans import outside, span_text
 from yarddial.yard.parts.supply import Need
 from yarddial.yard.parts.values import Origins, Value
 
-# Beyond everything that this program can dial.
+# Above every frequency that this program can dial.
 NO_LIMIT_HZ = 1e12
 
 
@@ -46,15 +46,15 @@ class Converter(msgspec.Struct, frozen=True, omit_defaults=True, tag="converter"
 
     @property
     def nominal_lo_hz(self) -> float:
-        """The oscillator as the sheet has it; errors are counted from here."""
+        """Nominal oscillator frequency; errors are counted from here."""
         return self.lo_hz.unmeasured().value
 
     def stage(self) -> Stage:
-        """The arithmetic of this converter, its error against the value entered."""
+        """Conversion of this box, with its oscillator's error against the entered value."""
         return Stage(self.kind, self.entered_lo_hz, self.lo_hz.value - self.entered_lo_hz, self.name)
 
     def why_not(self, in_hz: float) -> str:
-        """Why it cannot take a frequency, or an empty text."""
+        """Reason why it cannot take a frequency; empty when it can."""
         if self.output_low_hz > 0.0 or self.output_high_hz < NO_LIMIT_HZ:
             out_hz = Stage(self.kind, self.entered_lo_hz).convert(in_hz)
             if not self.output_low_hz <= out_hz <= self.output_high_hz:
@@ -62,11 +62,11 @@ class Converter(msgspec.Struct, frozen=True, omit_defaults=True, tag="converter"
         return outside(self.name, in_hz, self.input_low_hz, self.input_high_hz)
 
     def converter_at(self, in_hz: float) -> "Converter":
-        """Itself: it has one oscillator."""
+        """Return itself: it has one oscillator."""
         return self
 
     def edges_hz(self) -> tuple[float, ...]:
-        """Input frequencies at which it begins or ends."""
+        """Input frequencies at the ends of its range."""
         edges = [self.input_low_hz, self.input_high_hz]
         stage = Stage(self.kind, self.entered_lo_hz)
         edges += [(edge - stage.offset_hz) * stage.sense for edge in (self.output_low_hz, self.output_high_hz)]
@@ -86,9 +86,9 @@ class LnbBand(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Lnb(msgspec.Struct, frozen=True, omit_defaults=True, tag="lnb"):
-    """A dish's low-noise block: a converter whose oscillator is chosen by tone, its polarisation by voltage.
+    """Low-noise block of a dish: tone selects the oscillator, supply voltage the polarisation.
 
-    vertical_v, horizontal_v : the voltages that choose the polarisation; `polarisation` is the one in use.
+    vertical_v, horizontal_v : the voltages that select a polarisation; `polarisation` is the one in use.
     """
 
     name: str
@@ -105,34 +105,34 @@ class Lnb(msgspec.Struct, frozen=True, omit_defaults=True, tag="lnb"):
 
     @property
     def input(self) -> Socket:
-        """It sits at the dish's focus: nothing is screwed on there."""
+        """Input socket: unknown, because nothing is connected at the feed."""
         return Socket()
 
     @property
     def need(self) -> Need | None:
-        """It is fed through its line, at the voltage that chooses the polarisation."""
+        """Supply: through its line, at the voltage that selects the polarisation."""
         low_v, high_v = self.window_v(self.polarisation)
         return Need(low_v, high_v, self.current_ma, "line")
 
     def window_v(self, polarisation: str) -> tuple[float, float]:
-        """Supply voltages that choose a polarisation: customarily 11.5 to 14 V vertical, 16 to 19 V horizontal."""
+        """Supply range that selects a polarisation: customarily 11.5 to 14 V vertical, 16 to 19 V horizontal."""
         if polarisation == "vertical":
             return self.vertical_v - 1.5, self.vertical_v + 1.0
         return self.horizontal_v - 2.0, self.horizontal_v + 1.0
 
     def why_not(self, in_hz: float) -> str:
-        """Why none of its bands takes a frequency, or an empty text."""
+        """Reason why no band takes a frequency; empty when one does."""
         if any(band.input_low_hz <= in_hz <= band.input_high_hz for band in self.bands):
             return ""
         spans = " and ".join(span_text(band.input_low_hz, band.input_high_hz) for band in self.bands)
         return f"{self.name} takes {spans}"
 
     def converter_at(self, in_hz: float) -> Converter:
-        """The band for a frequency, the nearest one outside all of them, as a plain converter."""
+        """Band for a frequency, or the nearest one, as a plain converter."""
         return self.as_converter(self.band_at(in_hz))
 
     def band_at(self, in_hz: float) -> LnbBand:
-        """The band for a frequency, the nearest one outside all of them."""
+        """Band for a frequency, or the nearest one."""
         return min(self.bands, key=lambda b: max(b.input_low_hz - in_hz, in_hz - b.input_high_hz, 0.0))
 
     def as_converter(self, band: LnbBand) -> Converter:
@@ -143,5 +143,5 @@ class Lnb(msgspec.Struct, frozen=True, omit_defaults=True, tag="lnb"):
         )
 
     def edges_hz(self) -> tuple[float, ...]:
-        """Input frequencies at which its bands begin or end."""
+        """Input frequencies at the ends of its bands."""
         return tuple(edge for band in self.bands for edge in (band.input_low_hz, band.input_high_hz))

@@ -1,4 +1,6 @@
-"""What every kind of part does to direct current and to power that comes its way; a new kind owes an answer to each."""
+"""Electrical behaviour of every kind of part: direct current and power ratings. A new kind must answer each
+function.
+"""
 
 from typing import Literal, assert_never
 
@@ -12,7 +14,7 @@ from yarddial.yard.parts.transceiver import Transceiver
 from yarddial.yard.parts.two_port import TwoPort
 from yarddial.yard.parts.values import Value
 
-# What a direct voltage harms: it meets a transmitter, a short, resistors, or a limiter's diodes.
+# Kinds of harm by a direct voltage: it reaches a transmitter, a short, resistors, or a limiter's diodes.
 DcHazard = Literal["", "transmitter", "short", "resistors", "diodes"]
 # Usual ratings of passive parts, dBm, at the lower end of data sheets: small pads, splitters, limiters 1 W; small
 # relays and PIN switches 10 W; cables, transformers, chokes, adapters 100 W.
@@ -21,24 +23,24 @@ USUAL_RATINGS_DBM: dict[str, float] = {
     "cable": 50.0, "adapter": 50.0, "transformer": 50.0, "choke": 50.0, "arrester": 50.0, "relay": 50.0,
     "diplexer": 47.0, "block": 40.0,
 }  # fmt: skip
-# A limiter lets no more than this through, dBm.
+# Maximum output of a limiter, dBm.
 LIMITED_DBM = 10.0
 
 
 def dc_hazard(part: Part) -> DcHazard:
-    """What a direct voltage does harm to in a part; empty where it does none."""
+    """Kind of harm that a direct voltage does at a part; empty for none."""
     match part:
         case Transceiver():
             return "transmitter"
         case Antenna():
             return "short" if part.dc_short else "resistors" if part.kind == "dummy load" else ""
         case TwoPort():
-            # A transformer's winding lies across the line, unless it is built to let current through.
+            # A transformer's winding is a short across the line, unless it is built to pass current.
             if part.dc_short or (part.what == "transformer" and not part.passes_dc):
                 return "short"
             return "resistors" if part.what == "attenuator" else "diodes" if part.what == "limiter" else ""
         case Isolator():
-            # Its third port ends in a resistor, and the ferrite's strip often lies on ground.
+            # The third port ends in a resistor, and the ferrite's strip is often grounded.
             return "short"
         case Converter() | Lnb() | Receiver():
             return ""
@@ -47,10 +49,10 @@ def dc_hazard(part: Part) -> DcHazard:
 
 
 def passes_dc(part: Part) -> bool:
-    """True where direct current goes through to the next part."""
+    """Return True where direct current passes to the next part."""
     match part:
         case TwoPort():
-            # A wire is a wire, whatever nobody wrote down; the coils of an LC low-pass lie along the line.
+            # A conductor passes current unless stated otherwise; so do the series coils of an LC low-pass.
             is_wire = part.what in ("cable", "adapter", "choke") or (part.what == "filter" and part.shape == "low-pass")
             is_assumed = is_wire and not part.dc_short and "passes_dc" not in part.origins
             return part.what != "block" and (part.passes_dc or is_assumed)
@@ -61,14 +63,14 @@ def passes_dc(part: Part) -> bool:
 
 
 def can_burn(part: Part) -> bool:
-    """True of a part with something in it that too much power destroys."""
+    """Return True for a part that too much power destroys."""
     match part:
         case Receiver() | Converter() | Lnb() | Transceiver():
             return True
         case TwoPort():
             return part.what == "preamplifier"
         case Isolator():
-            # What comes back ends in its resistor, which bears a watt or so.
+            # Reverse power ends in its load resistor, which takes about a watt.
             return True
         case Antenna():
             return False
@@ -89,7 +91,7 @@ def largest_input_dbm(part: Part, port: str) -> Value | None:
 
 
 def rating_dbm(part: Part, port: str) -> tuple[Value | None, bool]:
-    """What a part bears, and whether that is only what is usual for its kind; None where nothing is known."""
+    """Rating of a part, and whether it is only the usual one for its kind; None where unknown."""
     stated = largest_input_dbm(part, port)
     if stated is not None or not isinstance(part, TwoPort) or part.what not in USUAL_RATINGS_DBM:
         return stated, False
@@ -97,7 +99,7 @@ def rating_dbm(part: Part, port: str) -> tuple[Value | None, bool]:
 
 
 def weakened_dbm(part: Part, level_dbm: float) -> float:
-    """A level behind a part, counting only what weakens at every frequency, so never a filter."""
+    """Level after a part, counting only frequency-independent loss, so never a filter."""
     match part:
         case TwoPort() if part.what in ("attenuator", "splitter"):
             return level_dbm + part.gain_db.value
@@ -110,7 +112,7 @@ def weakened_dbm(part: Part, level_dbm: float) -> float:
 
 
 def input_socket(part: Part, port: str) -> Socket:
-    """The socket towards the antenna; of a receiver, that of a port."""
+    """Socket towards the antenna; for a receiver, of that port."""
     match part:
         case Receiver():
             return part.port(port).socket
@@ -123,7 +125,7 @@ def input_socket(part: Part, port: str) -> Socket:
 
 
 def output_socket(part: Part) -> Socket:
-    """The socket towards the receiver."""
+    """Socket towards the receiver."""
     match part:
         case Antenna() | Converter() | TwoPort() | Isolator() | Lnb() | Transceiver():
             return part.output

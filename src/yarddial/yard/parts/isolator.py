@@ -1,4 +1,4 @@
-"""A ferrite isolator: lets a band pass one way, and hardly anything the other."""
+"""Ferrite isolators: they pass one band in one direction."""
 
 import msgspec
 
@@ -27,7 +27,7 @@ class Isolator(msgspec.Struct, frozen=True, omit_defaults=True, tag="isolator"):
     origins: Origins = {}
 
     def why_not(self, in_hz: float) -> str:
-        """Why it does not pass a frequency, or an empty text."""
+        """Reason why it does not pass a frequency; empty when it does."""
         return outside(self.name, in_hz, self.low_hz, self.high_hz)
 
     def converter_at(self, in_hz: float) -> None:
@@ -35,9 +35,9 @@ class Isolator(msgspec.Struct, frozen=True, omit_defaults=True, tag="isolator"):
         return
 
     def edges_hz(self) -> tuple[float, ...]:
-        """Frequencies at which it begins or ends to pass."""
+        """Frequencies at the ends of its band."""
         return (self.low_hz, self.high_hz)
 
     def gain_at_db(self, in_hz: float) -> float:
-        """Gain forward at a frequency, dB."""
+        """Forward gain at a frequency, dB."""
         return self.gain_db.value

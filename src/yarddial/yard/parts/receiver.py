@@ -11,35 +11,35 @@ from yarddial.yard.parts.values import Origins, Value
 
 
 class DirectSampling(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A receiver's input past the tuner: the converter's clock and the highest zone worth using (0 is the first)."""
+    """Input past the tuner: the sample clock and the highest usable zone (0 is the first)."""
 
     port: str
     clock_hz: float
     top_zone: int = 0
 
     def zone(self, in_hz: float) -> int:
-        """Zone n = floor(2 f / C)."""
+        """Zone number n = floor(2 f C)."""
         return int(2 * in_hz / self.clock_hz)
 
     def folded_hz(self, in_hz: float) -> float:
-        """Where a frequency appears: f mod C in even zones, C - f mod C in odd ones."""
+        """Frequency at which a signal appears: f mod C in even zones, C - f mod C in odd ones."""
         rest = in_hz % self.clock_hz
         return rest if self.zone(in_hz) % 2 == 0 else self.clock_hz - rest
 
     @property
     def top_hz(self) -> float:
-        """End of the highest zone worth using."""
+        """Upper end of the highest usable zone."""
         return (self.top_zone + 1) * self.clock_hz / 2
 
 
-# Of a gain step against what it says.
+# Uncertainty of a gain step.
 STEP_SIGMA_DB = 0.5
-# Of the sample rate, from the centre to the place looked at.
+# Share of the sample rate between the centre and the wanted frequency.
 PARK_FRACTION = 0.15
 
 
 class Port(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A socket of a receiver: what is there, what it bears at most, and the current it may feed to the line."""
+    """A socket of a receiver: connector, maximum input, and the bias current it can feed."""
 
     name: str
     socket: Socket = Socket()
@@ -48,11 +48,11 @@ class Port(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class GainStage(msgspec.Struct, frozen=True, omit_defaults=True):
-    """One gain control with its real, uneven steps.
+    """A gain control with its real, uneven steps.
 
-    steps_db : every gain it can have, rising.
-    set_db : the one it has now.
-    reads : what its control shows: the gain, or attenuation below the highest gain.
+    steps_db : every available gain, rising.
+    set_db : the gain set now.
+    reads : what its control shows: gain, or attenuation below the highest gain.
     """
 
     name: str
@@ -61,20 +61,20 @@ class GainStage(msgspec.Struct, frozen=True, omit_defaults=True):
     reads: Literal["gain", "attenuation"] = "gain"
 
     def control_text(self, gain_db: float) -> str:
-        """What the control must read for a gain."""
+        """Reading of the control for a gain."""
         if self.reads == "gain":
             return f"{gain_db:g} dB"
         return f"{self.steps_db[-1] - gain_db:g} dB of attenuation"
 
     def nearest_db(self, gain_db: float) -> float:
-        """The step nearest to a gain."""
+        """Available step nearest to a gain."""
         return min(self.steps_db, key=lambda step: abs(step - gain_db))
 
 
 class LevelCalibration(msgspec.Struct, frozen=True, omit_defaults=True):
-    """What turns dBFS into dBm at a port's socket: dBm = dBFS + offset, for the gains set then.
+    """Level calibration of a port: dBm = dBFS + offset, for the gains set at the time.
 
-    offset_db : with the uncertainty of the level that was stated.
+    offset_db : with the uncertainty of the stated level.
     """
 
     port: str
@@ -82,7 +82,7 @@ class LevelCalibration(msgspec.Struct, frozen=True, omit_defaults=True):
     offset_db: Value
 
     def offset_at(self, gains_db: tuple[tuple[str, float], ...]) -> Value:
-        """Level offset for other gains, from the gain steps; each may be off by half a decibel."""
+        """Level offset for other gains, from the gain steps; each step is uncertain by half a decibel."""
         then, now = dict(self.gains_db), dict(gains_db)
         moved = [now.get(name, gain_db) - gain_db for name, gain_db in then.items()]
         changed = sum(1 for move in moved if move)
@@ -153,15 +153,15 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
 
     @property
     def park_hz(self) -> float:
-        """How far below the wanted signal the centre is parked: off the spike, inside the alias-free part."""
+        """Distance of the centre below the wanted signal: off the spike, inside the alias-free part."""
         return self.park_share * self.rate_hz
 
     def gains_db(self) -> tuple[tuple[str, float], ...]:
-        """What its stages are set to."""
+        """Present gains of its stages."""
         return tuple((stage.name, stage.set_db) for stage in self.gain_stages)
 
     def level_offset(self, port: str) -> Value | None:
-        """What turns dBFS into dBm at a port's socket with the gains set now; None before a calibration."""
+        """Offset from dBFS to dBm at a port with the present gains; None before a calibration."""
         calibration = next((candidate for candidate in self.calibrations if candidate.port == port), None)
         return None if calibration is None else calibration.offset_at(self.gains_db())
 
@@ -171,20 +171,20 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
         return msgspec.structs.replace(self, calibrations=(LevelCalibration(port, self.gains_db(), offset_db), *others))
 
     def port(self, name: str) -> Port:
-        """A port by its name, with defaults when nobody described it."""
+        """Port by name; defaults when it is not described."""
         return next((port for port in self.ports if port.name == name), Port(name))
 
     def feeds(self, port: str) -> bool:
-        """True when a port's bias feed is on."""
+        """Return True when a port's bias feed is on."""
         bias = self.port(port).bias
         return bias is not None and bias.on
 
     def samples_directly(self, port: str) -> bool:
-        """True of the port that goes past the tuner."""
+        """Return True for the port that bypasses the tuner."""
         return self.direct is not None and bool(port) and port == self.direct.port
 
     def why_not(self, in_hz: float, port: str = "") -> str:
-        """Why a port of it does not reach a frequency, or an empty text."""
+        """Reason why a port does not reach a frequency; empty when it does."""
         if self.direct is not None and self.samples_directly(port):
             return outside(f"{self.name}'s direct input", in_hz, 0.0, self.direct.top_hz)
         low_hz, high_hz = self.tuned_span_hz
@@ -194,20 +194,20 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
 
     @property
     def tuned_span_hz(self) -> tuple[float, float]:
-        """Lowest and highest it reaches: what its tuner does, or half its rate on each side of where it stays."""
+        """Lowest and highest frequency: the tuner's range, or half the rate on each side of a fixed centre."""
         if not self.fixed_centre_hz:
             return self.tuner_low_hz, self.tuner_high_hz
         return max(self.fixed_centre_hz - self.rate_hz / 2, 0.0), self.fixed_centre_hz + self.rate_hz / 2
 
     def hole_at(self, in_hz: float) -> str:
-        """The hole in the tuner's range that a frequency falls into, in words, or an empty text."""
+        """Describe the hole in the tuner's range at a frequency; empty outside holes."""
         for low_hz, high_hz in self.holes_hz:
             if low_hz < in_hz < high_hz:
                 return f"{self.name} has a hole at {span_text(low_hz, high_hz)}"
         return ""
 
     def edges_hz(self, port: str) -> tuple[float, ...]:
-        """Frequencies at a port at which its reach begins or ends, or turns over."""
+        """Frequencies at a port at which its reach begins, ends or inverts."""
         if self.direct is not None and self.samples_directly(port):
             return tuple(zone * self.direct.clock_hz / 2 for zone in range(self.direct.top_zone + 2))
         return (*self.tuned_span_hz, *(edge for hole in self.holes_hz for edge in hole))

@@ -1,4 +1,4 @@
-"""Connectors and impedances: what screws onto what."""
+"""Connectors and impedances, and which connectors mate."""
 
 from typing import Literal
 
@@ -7,7 +7,7 @@ import msgspec
 Connector = Literal[
     "", "SMA", "RP-SMA", "MCX", "MMCX", "SMB", "BNC", "TNC", "F", "N", "UHF", "IEC", "phono", "terminals"
 ]  # fmt: skip
-# IEC is the coaxial plug of domestic aerials (IEC 61169-2); RP-SMA has the middle contacts of an SMA exchanged.
+# IEC is the coaxial plug of domestic aerials (IEC 61169-2); RP-SMA has an SMA's centre contacts exchanged.
 CONNECTORS: tuple[Connector, ...] = (
     "SMA", "RP-SMA", "MCX", "MMCX", "SMB", "BNC", "TNC", "F", "N", "UHF", "IEC", "phono", "terminals"
 )  # fmt: skip
@@ -15,7 +15,7 @@ Sex = Literal["jack", "plug"]
 
 
 class Socket(msgspec.Struct, frozen=True, omit_defaults=True):
-    """One socket of a part; an empty connector is unknown."""
+    """A socket of a part; an empty connector is unknown."""
 
     connector: Connector = ""
     sex: Sex = "jack"
@@ -31,10 +31,10 @@ class Socket(msgspec.Struct, frozen=True, omit_defaults=True):
         if not self.connector or not other.connector:
             return True
         if self.connector == "terminals":
-            # Bare wires go under any terminal.
+            # Terminals take any bare wire.
             return other.connector == "terminals"
         return self.connector == other.connector and self.sex != other.sex
 
     def opposite(self) -> "Socket":
-        """The end that mates with this one."""
+        """Connector that mates with this one."""
         return msgspec.structs.replace(self, sex="plug" if self.sex == "jack" else "jack")

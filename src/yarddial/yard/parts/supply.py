@@ -1,10 +1,10 @@
-"""Direct current: what a part needs, and what feeds it."""
+"""Direct-current supply: what a part needs, and what feeds it."""
 
 from typing import Literal
 
 import msgspec
 
-# What a feed comes out of, where somebody said so.
+# Origin of a feed, where stated.
 FeedSource = Literal["", "wall plug", "USB", "hub", "battery"]
 SOURCES: tuple[FeedSource, ...] = ("wall plug", "USB", "hub", "battery")
 
@@ -37,6 +37,6 @@ class Need(msgspec.Struct, frozen=True, omit_defaults=True):
 
     @property
     def text(self) -> str:
-        """The supply need as people write it."""
+        """Supply need as people write it."""
         volts = f"{self.low_v:g}" if self.low_v == self.high_v else f"{self.low_v:g} to {self.high_v:g}"
         return f"{volts} V, {self.current_ma:g} mA" if self.current_ma else f"{volts} V, its current not stated"

@@ -1,4 +1,4 @@
-"""A transceiver as a part of a receiving path."""
+"""Transceivers as parts of a receiving path."""
 
 from typing import Literal
 
@@ -47,30 +47,30 @@ class Transceiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="transcei
 
     @property
     def output(self) -> Socket:
-        """The socket of the output in use."""
+        """Socket of the output in use."""
         return self.if_output if self.tap == "if" else self.antenna_output
 
     @property
     def need(self) -> None:
-        """Supply need: none, a transceiver has its own supply."""
+        """None: a transceiver has its own supply."""
         return
 
     def why_not(self, in_hz: float) -> str:
-        """Why it does not receive a frequency, or an empty text."""
+        """Reason why it does not receive a frequency; empty when it does."""
         return outside(self.name, in_hz, self.low_hz, self.high_hz)
 
     def offset_hz(self, mode: str, *, is_lower: bool = False) -> float:
-        """Middle of the IF minus the display in one mode; opposite sign for the lower sideband."""
+        """Middle of the IF minus display in one mode; the sign changes for the lower sideband."""
         offset_hz = self.offsets_hz.get(mode, 0.0)
         return -offset_hz if is_lower else offset_hz
 
     def converter_at(self, in_hz: float) -> Converter | None:
-        """With in_hz in the middle of its IF it acts as a converter whose oscillator is at in_hz -+ IF."""
+        """Equivalent converter for in_hz at the middle of its IF: its oscillator is at in_hz -+ IF."""
         if self.tap == "antenna":
             return None
         lo_hz = in_hz - self.if_hz if self.sense > 0 else in_hz + self.if_hz
         kind: ConverterKind = "high" if self.sense < 0 else "low" if lo_hz >= 0 else "sum"
-        # Its uncertainty is that of the dial's own frequency, taken at the top of its range.
+        # Its uncertainty is that of the displayed frequency, taken at the top of its range.
         value = Value(abs(lo_hz), self.rig_ppm.sigma * 1e-6 * self.high_hz, self.rig_ppm.provenance)
         if self.rig_ppm.provenance == "measured":
             true_hz = abs(lo_hz) * (1 + self.rig_ppm.value * 1e-6)
@@ -80,5 +80,5 @@ class Transceiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="transcei
         return Converter(f"{self.name} IF", kind, value, abs(lo_hz), self.low_hz, self.high_hz, self.note, True)
 
     def edges_hz(self) -> tuple[float, ...]:
-        """Where its range begins and ends."""
+        """Frequencies at the ends of its range."""
         return (self.low_hz, self.high_hz)

@@ -12,7 +12,7 @@ from yarddial.yard.parts.spans import outside, span_text
 from yarddial.yard.parts.supply import Feed, Need
 from yarddial.yard.parts.values import Origins, Value
 
-# Kinds of parts inserted against strong signals.
+# Kinds of parts that help against strong signals.
 FilterKind = Literal["low-pass", "high-pass", "notch", "attenuator"]
 TwoPortKind = Literal[
     "cable", "attenuator", "filter", "preamplifier", "splitter", "switch", "injector", "adapter", "limiter",
@@ -36,7 +36,7 @@ SHAPE_WORDS: tuple[TwoPortKind, ...] = (
     "relay",
 )
 Shape = Literal["", "low-pass", "high-pass", "band-pass", "notch"]
-# A filter passes where it weakens by less than this.
+# A filter passes where its gain is above this.
 PASSES_DB = -3.0
 
 
@@ -79,7 +79,7 @@ class TwoPort(msgspec.Struct, frozen=True, omit_defaults=True, tag="two_port"):
     origins: Origins = {}
 
     def why_not(self, in_hz: float) -> str:
-        """Why it does not pass a frequency, or an empty text."""
+        """Reason why it does not pass a frequency; empty when it does."""
         if self.response_db:
             return "" if self.gain_at_db(in_hz) >= self._best_db() + PASSES_DB else self._response_words()
         if self.shape == "notch":
@@ -97,7 +97,7 @@ class TwoPort(msgspec.Struct, frozen=True, omit_defaults=True, tag="two_port"):
         return self._response_edges()
 
     def gain_at_db(self, in_hz: float) -> float:
-        """Gain at a frequency, dB; a cable's loss follows the square root of the frequency between known points."""
+        """Gain at a frequency, dB; a cable's loss grows with the square root of frequency between known points."""
         if self.response_db:
             return _between(self.response_db, in_hz, log10(max(in_hz, 1.0)), log10)
         if self.loss_db_100m:
@@ -117,7 +117,7 @@ class TwoPort(msgspec.Struct, frozen=True, omit_defaults=True, tag="two_port"):
         return f"{self.name} weakens it by more than {-PASSES_DB:g} dB"
 
     def _response_edges(self) -> tuple[float, ...]:
-        """Where the measured response crosses the pass level, linear in dB between points, and its two ends."""
+        """Frequencies where the measured response crosses the pass level (linear in dB), and its two ends."""
         level = self._best_db() + PASSES_DB
         points = self.response_db
         edges: list[float] = []
@@ -134,7 +134,7 @@ class TwoPort(msgspec.Struct, frozen=True, omit_defaults=True, tag="two_port"):
 
 
 def _between(points: tuple[tuple[float, float], ...], in_hz: float, at: float, scale: object) -> float:
-    """Interpolate on a scaled axis; the first and last value hold beyond the ends, save that a cable's go on rising."""
+    """Interpolate on a scaled axis; the end values hold outside, except that a cable's loss keeps growing."""
     assert callable(scale)
     where = bisect_left(points, (in_hz,))
     if where == 0:

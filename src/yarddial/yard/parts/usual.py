@@ -1,6 +1,7 @@
-"""What parts of a class usually do where no sheet says: noise, intercepts, leaks, bits. Unknown is never perfect.
+"""Usual figures by class of part where no data sheet is given: noise, intercepts, leakage, bits.
 
-The middle and the spread of makers' data sheets of such parts; each comes with its sigma and is marked as assumed.
+They are the middle and spread of makers' data sheets, each with its sigma and marked as assumed. An unknown part is
+never taken as perfect.
 """
 
 from yarddial.yard.parts.antenna import Antenna
@@ -12,9 +13,9 @@ from yarddial.yard.parts.two_port import TwoPort
 from yarddial.yard.parts.values import Value
 
 AnyPart = Antenna | TwoPort | Isolator | Converter | Lnb | Transceiver | Receiver
-# Passive parts with iron, diodes or PIN switches in them bend too, far up; cables and resistors do not.
+# Intercepts of passive parts with iron, diodes or PIN switches; cables and resistors are linear.
 _PASSIVE_IIP3_DBM = {"limiter": 25.0, "switch": 45.0, "splitter": 45.0, "filter": 45.0}
-# An amplifier's output intercept, and an LNB's.
+# Output intercepts of an amplifier and of an LNB.
 _AMPLIFIER_OIP3_DBM, _LNB_OIP3_DBM = 25.0, 12.0
 _MIXER_GAIN_DB, _MIXER_NF_DB, _MIXER_IIP3_DBM, _MIXER_ISOLATION_DB, _MIXER_LEAK_DBM = -7.0, 8.0, 15.0, 35.0, -40.0
 # By ADC bits up to: noise figure at high gain, IIP3 at the highest gain, largest IIP3, mirror rejection. Last row: an
@@ -23,9 +24,9 @@ _RECEIVERS = ((8, 6.0, -30.0, 0.0, 35.0), (12, 6.0, -25.0, 5.0, 45.0), (32, 7.0,
 _DIRECT = (24.0, 28.0)
 _EVEN_DB, FIFTH_MORE_DB = 60.0, 8.0
 IIP2_OVER_IIP3_DB, HARMONIC_DB, CRYSTAL_DBM = 28.0, 45.0, -110.0
-# Gain can fall this far below its maximum without noise; beyond that each decibel adds this share.
+# Gain may be lowered this far from its maximum without more noise; each further decibel adds this share.
 _FREE_DB, _NOISE_SHARE = 12.0, 0.7
-# Effective bits lost, by ADC bits.
+# Loss of effective bits by ADC bits.
 _BITS_LOST = ((8, 0.6), (12, 1.6), (14, 2.3), (32, 3.5))
 
 
@@ -59,7 +60,7 @@ def nf_of(part: AnyPart, port: str = "") -> Value | None:
 
 
 def iip3_of(part: AnyPart, port: str = "") -> Value | None:
-    """Third-order intercept at the input, dBm; None for what nothing bends: cables, resistors, wires."""
+    """Third-order intercept at the input, dBm; None for linear parts: cables, resistors, wires."""
     stated: Value | None = getattr(part, "iip3_dbm", None)
     if stated is not None:
         return stated
@@ -70,7 +71,7 @@ def iip3_of(part: AnyPart, port: str = "") -> Value | None:
             usual = _PASSIVE_IIP3_DBM.get(part.what)
             return None if usual is None else _usual(usual, 8.0)
         case Isolator():
-            # A ferrite bends, though little: makers' sheets give 60 dBm and more.
+            # Ferrite is slightly non-linear: makers state 60 dBm and more.
             return _usual(60.0, 8.0)
         case Converter():
             return _usual(_MIXER_IIP3_DBM, 5.0)
@@ -82,7 +83,7 @@ def iip3_of(part: AnyPart, port: str = "") -> Value | None:
             if part.samples_directly(port):
                 return _usual(_DIRECT[1], 6.0)
             _, _, min_dbm, max_dbm, _ = _class_of(part)
-            # Less gain in front: a decibel more for each, until something behind the controls bends first.
+            # IIP3 rises by a decibel for each decibel less gain, until a stage behind the controls limits.
             return _usual(min(min_dbm + _down_db(part), max_dbm), 6.0)
         case Antenna():
             return None
@@ -97,29 +98,29 @@ def iip2_of(receiver: Receiver, port: str = "") -> Value | None:
 
 
 def mirror_of(receiver: Receiver) -> Value:
-    """Usual mirror rejection of a receiver, dB."""
+    """Mirror (image) rejection of a receiver, dB."""
     return receiver.mirror_db or _usual(_class_of(receiver)[4], 8.0)
 
 
 def even_of(receiver: Receiver) -> Value:
-    """How far down mixing with twice its oscillator is, dB: balanced mixers hardly have it."""
+    """Suppression of mixing with twice the oscillator, dB; balanced mixers hardly do it."""
     return receiver.even_db or _usual(_EVEN_DB, 8.0)
 
 
 def phase_noise_of(receiver: Receiver) -> Value:
-    """Of its oscillator 100 kHz away, dB below it in a hertz."""
+    """Oscillator phase noise 100 kHz away, dBc/Hz."""
     return receiver.phase_noise_dbc_hz or _usual(-115.0 if receiver.bits <= 8 else -125.0, 8.0)
 
 
 def gain_of(part: Converter | Lnb) -> Value:
-    """Gain of what converts, dB."""
+    """Conversion gain of a part, dB."""
     if part.gain_db is not None:
         return part.gain_db
     return _usual(55.0, 5.0) if isinstance(part, Lnb) else _usual(_MIXER_GAIN_DB, 2.0)
 
 
 def isolation_of(box: Converter) -> Value:
-    """How far down a signal is that passes a converter unconverted, dB."""
+    """Isolation of a converter for an unconverted signal, dB."""
     return box.isolation_db or _usual(_MIXER_ISOLATION_DB, 8.0)
 
 
@@ -129,7 +130,7 @@ def leak_of(box: Converter) -> Value:
 
 
 def effective_bits_of(receiver: Receiver) -> Value:
-    """Effective bits of a receiver's converter (IEEE Std 1241)."""
+    """Effective bits of a receiver's ADC (IEEE Std 1241)."""
     if receiver.effective_bits is not None:
         return receiver.effective_bits
     lost = next(lost for bits, lost in _BITS_LOST if receiver.bits <= bits)
@@ -141,7 +142,7 @@ def _class_of(receiver: Receiver) -> tuple[int, float, float, float, float]:
 
 
 def _down_db(receiver: Receiver) -> float:
-    """How far all gains together are under the highest; half way where it has no control that is known."""
+    """How far the total gain is below its maximum; half way without known controls."""
     if not receiver.gain_stages:
         return 15.0
     return sum(stage.steps_db[-1] - stage.set_db for stage in receiver.gain_stages)

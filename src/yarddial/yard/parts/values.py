@@ -1,4 +1,4 @@
-"""Values and where they come from: measured beats stated, stated beats assumed."""
+"""Values with uncertainty and origin: measured beats stated, stated beats assumed."""
 
 from typing import Literal
 
@@ -8,9 +8,9 @@ Provenance = Literal["measured", "stated", "assumed"]
 
 
 class Value(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A number with its one-sigma uncertainty and where it came from.
+    """A number with its one-sigma uncertainty and origin.
 
-    A measured value keeps the stated one that it took the place of in `replaces`.
+    A measured value keeps the stated one that it replaced in `replaces`.
     """
 
     value: float
@@ -21,29 +21,29 @@ class Value(msgspec.Struct, frozen=True, omit_defaults=True):
     replaces: "Value | None" = None
 
     def measured(self, value: float, sigma: float, date: str, note: str) -> "Value":
-        """Return a measured value in place of this one; the first value that was not measured is kept."""
+        """Return a measured value that replaces this one; the first unmeasured value is kept."""
         replaced = self.replaces if self.provenance == "measured" else self
         return Value(value, sigma, "measured", date, note, replaced)
 
     def unmeasured(self) -> "Value":
-        """Return the value as it was before anything was measured."""
+        """Return the value from before any measurement."""
         return self.replaces if self.provenance == "measured" and self.replaces is not None else self
 
 
 class Origin(msgspec.Struct, frozen=True, omit_defaults=True):
-    """Where a plain field comes from."""
+    """Origin of a plain field."""
 
     provenance: Provenance = "stated"
     date: str = ""
     note: str = ""
 
 
-# Origins of a part's plain fields by the field's name; what is not listed stands under "*".
+# Origins of a part's plain fields by field name; "*" holds for the rest.
 Origins = dict[str, Origin]
 
 
 def origin_of(part: object, field: str) -> Origin:
-    """Where one field of a part comes from; with no word about it, its class is all that speaks for it."""
+    """Origin of one field of a part; where none is recorded it is the usual of its class."""
     value = getattr(part, field)
     if isinstance(value, Value):
         return Origin(value.provenance, value.date, value.note)
