@@ -1,1 +1,1 @@
-"""Questions answered: a frozen request in, a frozen result out."""
+"""Analyses: each takes a frozen request and returns a frozen result."""

@@ -1,4 +1,4 @@
-"""Antennas far too small for what they are asked for."""
+"""Check for antennas far too small for the dial frequency."""
 
 from collections.abc import Iterator
 
@@ -9,13 +9,13 @@ from yarddial.yard.frequency import format_frequency
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
-# A whip shorter than this share of a wavelength hands over next to nothing.
+# A whip shorter than this share of a wavelength delivers almost no signal.
 SHORT_WHIP_WAVELENGTHS = 1 / 20
 HF_TOP_HZ = 30e6
 
 
 def antennas(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
-    """The whip on the active route, at the dial's place."""
+    """Check the whip on the active route at the dial frequency."""
     for route in routes:
         antenna, dial_hz = route.antenna, station.dial_hz
         if route.name != station.route or antenna.kind != "whip" or is_active(antenna) or not 0 < dial_hz < HF_TOP_HZ:

@@ -1,4 +1,6 @@
-"""Care for people and equipment: lightning, static, power lines, heat. Local rules and licensed practice decide."""
+"""General cautions for people and equipment: lightning, static, power lines, heat. Local rules and licensed practice
+decide.
+"""
 
 from collections.abc import Iterator
 
@@ -9,7 +11,7 @@ from yarddial.yard.station import Station
 
 
 def care(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
-    """What concerns every yard of that kind, whatever its numbers."""
+    """List cautions that apply to every yard of this kind, whatever its numbers."""
     outdoors = [part.name for part in station.parts if isinstance(part, Antenna) and part.outdoors]
     if outdoors:
         verb = "is" if len(outdoors) == 1 else "are"

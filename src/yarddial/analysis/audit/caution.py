@@ -29,7 +29,7 @@ RECORDING = "What may be received, recorded and passed on differs from place to 
 
 
 def caution_for(part: Part) -> str:
-    """One caution for a part that is being chosen; empty where there is none."""
+    """Return the caution for a part that is being chosen; empty when there is none."""
     match part:
         case Antenna():
             return "" if part.kind in ("whip", "dummy load") and not part.outdoors else OUTDOORS

@@ -1,4 +1,4 @@
-"""The whole check of a yard."""
+"""The complete check of a yard."""
 
 from collections.abc import Callable, Iterable
 
@@ -24,7 +24,7 @@ _ORDER = {"stop": 0, "look": 1, "unknown": 2, "good": 3}
 
 
 def check_yard(station: Station) -> tuple[BenchFinding, ...]:
-    """All findings: stops first, safety first among equals; then what was acknowledged, then what was checked well."""
+    """Return all findings: stops first, safety first among equals; then acknowledged ones, then what is good."""
     routes = tuple(route for route in station.resolved_routes() if not route.missing)
     seen = {(note.key, note.what): note for note in station.acknowledged}
     findings: dict[str, BenchFinding] = {}

@@ -1,4 +1,4 @@
-"""Connectors that do not mate, with the adapter to buy, and steps of impedance."""
+"""Check of connectors that do not mate, with the adapter to buy, and of impedance steps."""
 
 from collections.abc import Iterator
 from functools import partial
@@ -15,7 +15,7 @@ from yarddial.yard.station import Station
 
 
 def connectors(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
-    """Every joint of every route once."""
+    """Check every joint of every route once."""
     for route in routes:
         ends = route.parts
         for index, (before, after) in enumerate(pairwise(ends)):
@@ -92,7 +92,9 @@ def _step(
 
 
 def _pins_of_n(pair: str, left: tuple[str, Socket], right: tuple[str, Socket]) -> BenchFinding:
-    """N of 50 and of 75 ohms screw together, and their pins do not fit: 1.6 and 0.9 mm (IEC 61169-16, MIL-STD-348)."""
+    """Report N connectors of 50 and 75 ohms: they screw together, but their pins are 1.6 and 0.9 mm wide (IEC
+    61169-16, MIL-STD-348).
+    """
     plug, jack = (left, right) if left[1].sex == "plug" else (right, left)
     sockets = f"{left[0]} has N of {left[1].ohms:g} Ω, {right[0]} N of {right[1].ohms:g} Ω"
     what = f"{sockets}: they screw together and do not fit"

@@ -1,4 +1,4 @@
-"""Coupling between two antennas of one yard: how much of the transmitted power the other receives."""
+"""Coupling between two antennas of one yard: the share of transmitted power that the other one receives."""
 
 from math import log10, pi
 
@@ -7,27 +7,28 @@ import msgspec
 from yarddial.yard.parts import Antenna, Transceiver
 
 LIGHT_M_S = 299_792_458.0
-# The lowest band on which people transmit: nearest by the wavelength, so worst.
+# Lowest transmitting band: it has the longest wavelength, so it is the worst case.
 LOWEST_HZ = 1.8e6
 # Lower bound on the loss between antennas in each other's near field; parallel wires measure 10 to 30 dB.
 NEAR_LOSS_DB = 10.0
-# Where nobody stated the distance.
+# Distance to assume where none is stated.
 YARD_M = 10.0
-# Largest usual directivity by kind, dBi: a long wire of some wavelengths, a long array, a dish of two metres at 10 GHz.
+# Largest usual directivity by kind, dBi: a long wire of several wavelengths, a long array, a dish of two metres at 10
+# GHz.
 DIRECTIVITIES_DBI = {
     "wire": 6.0, "whip": 2.2, "dipole": 2.2, "discone": 2.2, "loop": 1.8, "beam": 18.0, "dish": 45.0, "dummy load": 0.0,
 }  # fmt: skip
-# Of an antenna of no stated kind anything may be behind the name: a long array.
+# An antenna of no stated kind may be anything, so assume a long array.
 UNKNOWN_DBI = 18.0
-# What a dummy load's case and plugs let out: usual for a closed one.
+# Usual leakage of a closed dummy load's case and plugs.
 DUMMY_LOAD_LEAK_DB = 60.0
 UNKNOWN_ANTENNA = Antenna("an antenna that the yard does not show", 0.0, 1e12)
 
 
 class Coupling(msgspec.Struct, frozen=True):
-    """Loss from one antenna's socket to the other's at worst, and where that is from.
+    """Worst-case loss from one antenna's socket to the other's, and its origin.
 
-    is_known : measured, or worked out from a distance that was stated. assumes : what was taken, a sentence each.
+    is_known : measured, or calculated from a stated distance. assumes : assumptions made, one sentence each.
     """
 
     loss_db: float
@@ -37,7 +38,7 @@ class Coupling(msgspec.Struct, frozen=True):
 
 
 def directivity_dbi(antenna: Antenna) -> tuple[float, str]:
-    """Directivity of an antenna, dBi, and what was assumed for it: stated, else the largest usual one of its kind."""
+    """Return an antenna's directivity in dBi (stated, else the largest usual of its kind) and the assumption made."""
     if antenna.directivity_dbi is not None:
         return antenna.directivity_dbi.value, ""
     if antenna.kind:
@@ -47,10 +48,11 @@ def directivity_dbi(antenna: Antenna) -> tuple[float, str]:
 
 
 def coupling_of(rig: Transceiver, sends: Antenna, hears: Antenna) -> Coupling | None:
-    """A measurement counts above all; else free space (ITU-R P.525), and no less than a near field's loss.
+    """Return the coupling: a measurement if there is one, else free space (ITU-R P.525) with a bound for the near
+    field.
 
-    A dummy load hears nothing, and sends only what its case lets out. A dish's feed is a waveguide far below its
-    cut-off where people transmit on short wave: nothing comes out of it.
+    A dummy load receives nothing and leaks only through its case. A dish's feed is a waveguide far below cut-off on
+    short wave and radiates nothing there.
     """
     if hears.kind == "dummy load" or (hears.kind == "dish" and rig.high_hz < 1e9):
         return None

@@ -1,4 +1,4 @@
-"""Where a feed's current goes: over all lines together, through splitters and back down into other receivers."""
+"""Flow of direct current through the whole yard, including splitters and back down into other receivers."""
 
 from collections.abc import Sequence
 from itertools import pairwise
@@ -13,7 +13,7 @@ from yarddial.yard.resolved_route import ResolvedRoute
 class DcReached(msgspec.Struct, frozen=True):
     """A part that direct current reaches.
 
-    port : of a receiver. downwards : it comes to its input, from the antenna's side. through : what it passed.
+    port : of a receiver. downwards : it arrives at the antenna side. through : parts passed on the way.
     """
 
     part: Part
@@ -23,7 +23,7 @@ class DcReached(msgspec.Struct, frozen=True):
 
 
 class DcGraph:
-    """All lines of a yard laid over one another: a part that several share is one place."""
+    """All routes of a yard as one graph; a part shared by several routes is one node."""
 
     def __init__(self, routes: Sequence[ResolvedRoute]) -> None:
         self._up: dict[tuple[str, str], list[tuple[Part, str]]] = {}
@@ -35,7 +35,7 @@ class DcGraph:
                 _put(self._down, before, after)
 
     def follow(self, owner: str, port: str, *, down: bool = False) -> tuple[DcReached, ...]:
-        """Everything that a feed of a part, or of a receiver's port, brings its voltage to.
+        """List everything that the feed of a part, or of a receiver's port, puts its voltage on.
 
         It runs towards the antennas, or `down` to the receivers; a splitter that passes current hands it to all its
         outputs, a switch to the one that is chosen, which is taken to be the feed's. A part that blocks it, or is

@@ -1,4 +1,4 @@
-"""How far people keep from an antenna that transmits: limits for the general public, and for trained people beside it.
+"""Safe distance from a transmitting antenna, for the general public and for trained people at work.
 
 ICNIRP Guidelines 2020, table 5: whole body, averaged over 30 minutes. Below 10 MHz also ICNIRP Guidelines 2010, tables
 3 and 4, against the stimulation of nerves: at every instant, and kept by the text of 2020. A continuous carrier at full
@@ -24,12 +24,12 @@ from yarddial.yard.parts import Antenna, Transceiver
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
-# Free space, ohms; what a reflecting ground adds to the field.
+# Impedance of free space, ohms; field increase by a reflecting ground.
 FREE_SPACE_OHMS, GROUND_FACTOR = 376.73, 1.6
-# The limits against the stimulation of nerves hold up to here.
+# Limits against nerve stimulation apply up to this frequency.
 NERVES_HZ = 10e6
 STRAIGHT_KINDS = ("wire", "whip", "dipole")
-# Where a distance is searched for, metres, and points along half of a wire at which its field is worked out.
+# Search range for a distance, metres, and points along half a wire at which its field is calculated.
 NEAREST_M, FURTHEST_M, WIRE_POINTS = 0.05, 2_000.0, 9
 
 
@@ -50,7 +50,7 @@ class Limits(msgspec.Struct, frozen=True):
     nerves_a_m: float
 
     def electric_v_m(self, frequency_hz: float) -> float:
-        """Effective electric field, V/m."""
+        """Limit of the electric field, V/m rms."""
         mhz = frequency_hz / 1e6
         if mhz <= 30:
             slow: float = self.electric_30 / max(mhz, 0.1) ** 0.7
@@ -60,7 +60,7 @@ class Limits(msgspec.Struct, frozen=True):
         return self.electric_root * sqrt(mhz) if mhz <= 2000 else sqrt(self.density * FREE_SPACE_OHMS)
 
     def magnetic_a_m(self, frequency_hz: float) -> float:
-        """Effective magnetic field, A/m."""
+        """Limit of the magnetic field, A/m rms."""
         mhz = frequency_hz / 1e6
         if mhz <= 30:
             slow = self.magnetic_30 / max(mhz, 0.1)
@@ -73,13 +73,13 @@ OCCUPATIONAL = Limits(660.0, 4.9, 61.0, 0.16, 3.0, 50.0, 170.0, 80.0)
 
 
 def keep_away_m(power_w: float, gain_dbi: float, frequency_hz: float, limits: Limits = PUBLIC) -> float:
-    """Where the far field falls to its limit: E = sqrt(30 P G) / d, times what the ground adds."""
+    """Distance at which the far field falls to its limit: E = sqrt(30 P G) d, times the ground factor."""
     field_at_1_m = sqrt(30 * power_w * 10 ** (gain_dbi / 10)) * GROUND_FACTOR
     return field_at_1_m / limits.electric_v_m(frequency_hz)
 
 
 def distance_m(antenna: Antenna, power_w: float, frequency_hz: float, limits: Limits = PUBLIC) -> float:
-    """Distance from the nearest point of an antenna beyond which no limit is exceeded, far field and near."""
+    """Distance from the nearest point of an antenna beyond which no limit is exceeded, in far and near field."""
     wave_m = LIGHT_M_S / frequency_hz
     far_m = keep_away_m(power_w, directivity_dbi(antenna)[0], frequency_hz, limits)
     if antenna.kind == "dish":
@@ -92,7 +92,7 @@ def distance_m(antenna: Antenna, power_w: float, frequency_hz: float, limits: Li
 
 
 def _beside_wire_m(antenna: Antenna, power_w: float, wave_m: float, limit_v_m: float) -> float:
-    """Distance from a straight wire at which the largest field around it falls to a limit; a whip has its image."""
+    """Distance from a straight wire at which its largest field falls to a limit; a whip includes its ground image."""
     half_m = antenna.length_m if antenna.kind == "whip" else antenna.length_m / 2
     k = 2 * pi / wave_m
     current_a = sqrt(power_w / _resistance_ohms(k * half_m))
@@ -117,7 +117,7 @@ def _resistance_ohms(half_turn: float) -> float:
 
 
 def _largest_field(half_m: float, k: float, away_m: float) -> float:
-    """Largest field at a distance from the nearest point of a wire, V/m for 1 A at the current's maximum."""
+    """Largest field at a distance from the nearest point of a wire, V/m for 1 A at the current maximum."""
     beside = [(away_m, half_m * n / (WIRE_POINTS - 1)) for n in range(WIRE_POINTS)]
     beyond = [(away_m * sin(a), half_m + away_m * cos(a)) for a in (0.05, 0.2, 0.4, 0.7, 1.0, 1.3)]
     largest = 0.0
@@ -132,7 +132,7 @@ def _largest_field(half_m: float, k: float, away_m: float) -> float:
 
 
 def _beside_loop_m(power_w: float, wave_m: float, frequency_hz: float, limits: Limits) -> float:
-    """A small loop: P = eta k^4 m^2 / (12 pi); on its axis H = m / (2 pi r^3), beside it E = eta k m / (4 pi r^2)."""
+    """Distance for a small loop: P = eta k^4 m^2 (12 pi); H = m (2 pi r^3) on axis, E = eta k m (4 pi r^2) beside."""
     k = 2 * pi / wave_m
     moment = sqrt(12 * pi * power_w / (FREE_SPACE_OHMS * k**4))
     magnetic_m = (moment * GROUND_FACTOR / (2 * pi * limits.magnetic_a_m(frequency_hz))) ** (1 / 3)
@@ -141,7 +141,7 @@ def _beside_loop_m(power_w: float, wave_m: float, frequency_hz: float, limits: L
 
 
 def exposure(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
-    """Every antenna that a transmitter feeds, once: the largest distance over what both reach."""
+    """Report a distance for every antenna that a transmitter feeds, the worst over their common range."""
     for rig in transmitters(station):
         antennas = {line[0].name: line[0] for line in transmit_lines(station, rig) if line}
         for antenna in antennas.values():

@@ -1,4 +1,4 @@
-"""A finding of the bench: what is wrong with its number, why it matters, what mends it."""
+"""Findings of the bench: the fault with its number, why it matters, and how to fix it."""
 
 from collections.abc import Callable
 

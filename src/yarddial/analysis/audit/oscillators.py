@@ -1,4 +1,4 @@
-"""Oscillators inside or beside a strong broadcast band, whose stations then pass a converter unconverted."""
+"""Check of oscillators in or beside a strong broadcast band, whose stations can pass a converter unconverted."""
 
 from collections.abc import Iterator
 
@@ -10,7 +10,7 @@ from yarddial.yard.parts.spans import span_text
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
-# Broadcast bands that fill the air near towns (radio regulations; check local rules).
+# Broadcast bands that are strong near towns (radio regulations; check local rules).
 STRONG_BANDS = (
     Band("FM broadcasting", 87.5e6, 108e6, "broadcast"),
     Band("digital radio", 174e6, 230e6, "broadcast"),
@@ -20,7 +20,7 @@ BESIDE_HZ = 2e6
 
 
 def oscillators(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
-    """Every converter with one oscillator of its own, against every strong band."""
+    """Check every single-oscillator converter against every strong band."""
     for route in routes:
         for part in route.inner:
             if not isinstance(part, Converter):
@@ -33,7 +33,7 @@ def _against(route: ResolvedRoute, part: Converter, band: Band) -> Iterator[Benc
     lo_hz = part.entered_lo_hz
     inside = band.low_hz <= lo_hz <= band.high_hz
     beside = band.low_hz - BESIDE_HZ <= lo_hz <= band.high_hz + BESIDE_HZ
-    # A station at f that passes unconverted is taken for f - L of a sum converter, f + L or L - f of the others.
+    # An unconverted station at f is read as f - L for a sum converter, as f + L or L - f for the others.
     edges = sorted(part.stage().sense * (edge - part.stage().offset_hz) for edge in (band.low_hz, band.high_hz))
     low_hz = max(edges[0], route.antenna.low_hz, part.input_low_hz, 0.0)
     high_hz = min(edges[1], route.antenna.high_hz, part.input_high_hz)

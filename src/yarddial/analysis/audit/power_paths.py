@@ -17,10 +17,10 @@ from yarddial.yard.parts.electrical import can_burn, rating_dbm, weakened_dbm
 from yarddial.yard.station import Route, Station
 
 SHARING_SHAPES = ("switch", "splitter", "relay", "diplexer")
-# Saturated output of a small amplifier whose intercept nobody stated (broad-band gain blocks: +20 to +28 dBm), and what
-# a converter hands on at most.
+# Saturated output of a small amplifier without a stated intercept (broad-band gain blocks: +20 to +28 dBm), and the
+# maximum output of a converter.
 SATURATED_DBM, CONVERTER_OUT_DBM = 28.0, 7.0
-# Saturation lies this far below the output intercept: 1 dB compression 9.6 dB under it, and 3 dB more until it is flat.
+# Saturation relative to the output intercept: 1 dB compression is 9.6 dB below it, and 3 dB more until it is flat.
 SATURATION_UNDER_OIP3_DB = 6.6
 
 
@@ -51,7 +51,7 @@ class PowerPath(msgspec.Struct, frozen=True):
 class PowerReached(msgspec.Struct, frozen=True):
     """A part that transmit power reaches: input level in dBm and the level it tolerates, where known.
 
-    assumes : what was assumed on the way, a sentence each. path : names of the parts from the source to it.
+    assumes : assumptions made on the way, one sentence each. path : names of the parts from the source to it.
     """
 
     part: Part
@@ -63,17 +63,17 @@ class PowerReached(msgspec.Struct, frozen=True):
 
     @property
     def margin_db(self) -> float:
-        """Positive where it bears more than comes."""
+        """Margin in dB; positive when the part tolerates more than arrives."""
         return float("-inf") if self.limit is None else self.limit.value - self.level_dbm
 
 
 def transmitters(station: Station) -> tuple[Transceiver, ...]:
-    """Everything in the yard that can transmit."""
+    """All parts of the yard that can transmit."""
     return tuple(part for part in station.parts if isinstance(part, Transceiver) and part.transmit_w > 0)
 
 
 def transmit_lines(station: Station, rig: Transceiver) -> tuple[tuple[Part, ...], ...]:
-    """Parts between a transmitter and its antennas, antenna first, once each; of unfinished routes too."""
+    """Lines between a transmitter and its antennas, antenna first, without repeats; of unfinished routes too."""
     lines: dict[tuple[str, ...], tuple[Part, ...]] = {}
     for route in station.routes:
         if rig.name in route.parts:
@@ -83,7 +83,7 @@ def transmit_lines(station: Station, rig: Transceiver) -> tuple[tuple[Part, ...]
 
 
 def power_paths(station: Station, rig: Transceiver) -> Iterator[PowerPath]:
-    """Every path of one transmitter's power to a part that it can harm."""
+    """Yield every path of one transmitter's power to a part that it can harm."""
     lines = transmit_lines(station, rig)
     senders = {line[0].name: line[0] for line in lines if line and isinstance(line[0], Antenna)}
     for route in station.routes:
@@ -100,7 +100,7 @@ def power_paths(station: Station, rig: Transceiver) -> Iterator[PowerPath]:
             for sends in senders.values() or (UNKNOWN_ANTENNA,):
                 yield from _through_air(rig, sends, route, parts)
         elif not any(part in parts for line in lines for part in line[1:] if _separates(part)):
-            # One antenna on two routes, with nothing between that is known to separate them.
+            # One antenna serves two routes, and nothing in between is known to separate them.
             yield PowerPath(
                 rig, route.name, f"by {parts[0].name}, which both use,", None, parts[1:], route.port,
                 passed=(rig.name, parts[0].name),
@@ -122,7 +122,7 @@ def _own_output(station: Station, rig: Transceiver, route: Route, parts: tuple[P
 
 
 def _shared(station: Station, rig: Transceiver, route: Route, parts: tuple[Part, ...]) -> Iterator[PowerPath]:
-    """Past a switch, splitter, diplexer or relay that the transmitter's line shares with this route."""
+    """Yield paths through a switch, splitter, diplexer or relay that the transmitter's line shares with this route."""
     for line in transmit_lines(station, rig):
         for part in line[1:]:
             if not isinstance(part, TwoPort) or part.name not in route.parts or not _separates(part):
@@ -132,7 +132,7 @@ def _shared(station: Station, rig: Transceiver, route: Route, parts: tuple[Part,
                 continue
             is_relay = part.what == "relay"
             isolation_db = None if part.isolation_db is None else part.isolation_db.value
-            # A relay that sticks leaves no isolation, whatever its sheet says.
+            # A relay that sticks provides no isolation, whatever its data sheet says.
             loss_db = 0.0 if is_relay and isolation_db is not None else isolation_db
             yield PowerPath(
                 rig, route.name, part.name, loss_db, behind, route.port, part.name if is_relay else "",
@@ -146,7 +146,7 @@ def _through_air(rig: Transceiver, sends: Antenna, route: Route, parts: tuple[Pa
     coupling = coupling_of(rig, sends, hears)
     if coupling is None:
         return
-    # An active antenna's own amplifier is the first thing that burns.
+    # The amplifier of an active antenna is the first part at risk.
     behind = parts if hears.need is not None else parts[1:]
     yield PowerPath(
         rig, route.name, f"through the air by {hears.name}", coupling.loss_db, behind, route.port, "", coupling,
@@ -155,9 +155,9 @@ def _through_air(rig: Transceiver, sends: Antenna, route: Route, parts: tuple[Pa
 
 
 def worst_reached(path: PowerPath) -> PowerReached:
-    """The first part on a path that is overrun, else the one with the least margin.
+    """Return the first part on a path that is overloaded, else the one with the least margin.
 
-    Only what weakens at every frequency is counted, so never a filter. A loss that is not known counts as none.
+    Only frequency-independent loss counts, so never a filter. An unknown loss counts as none.
     """
     level_dbm, assumes = path.power_dbm - (path.loss_db or 0.0), list(path.coupling.assumes if path.coupling else ())
     passed, every_part = list(path.passed), []
@@ -176,7 +176,7 @@ def worst_reached(path: PowerPath) -> PowerReached:
 
 
 def _level_behind(part: Part, level_dbm: float) -> tuple[float, str]:
-    """Largest level behind a part, and what was assumed for it."""
+    """Return the largest level after a part, and the assumption made for it."""
     match part:
         case TwoPort(what="preamplifier"):
             if part.iip3_dbm is not None:

@@ -1,4 +1,4 @@
-"""Routes that reach nothing, and converters whose output falls outside the receiver."""
+"""Check for routes that reach nothing, and for converter outputs outside the receiver's range."""
 
 from collections.abc import Iterator
 
@@ -11,7 +11,7 @@ from yarddial.yard.station import Station
 
 
 def ranges(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
-    """Unfinished routes, then every finished one."""
+    """Check unfinished routes, then every finished one."""
     for route in station.resolved_routes():
         if route.missing and not _ends_in_transmitter(station, route.name):
             yield BenchFinding(
@@ -22,7 +22,7 @@ def ranges(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[Benc
 
 
 def _ends_in_transmitter(station: Station, name: str) -> bool:
-    """True of a transmitter's own line: it is complete, and its power is judged."""
+    """Return True for a transmitter's own line, which is complete without a receiver."""
     names = station.route_named(name).parts
     end = station.part(names[-1]) if len(names) > 1 else None
     return isinstance(end, Transceiver) and end.transmit_w > 0

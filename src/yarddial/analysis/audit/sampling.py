@@ -1,4 +1,4 @@
-"""Direct sampling without a filter: signals of all zones overlap."""
+"""Check of direct sampling without a filter, where signals of all zones overlap."""
 
 from collections.abc import Iterator
 
@@ -10,7 +10,7 @@ from yarddial.yard.station import Station
 
 
 def sampling(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
-    """Every route that ends in a direct input."""
+    """Check every route that ends in a direct input."""
     for route in routes:
         direct = route.receiver.direct
         if direct is None or not route.receiver.samples_directly(route.port):
@@ -26,7 +26,7 @@ def sampling(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[Be
 
 
 def _keeps_one_zone(part: TwoPort, zone_hz: float) -> bool:
-    """Return True for a filter whose pass-band lies within one zone."""
+    """Return True for a filter whose pass band lies within one zone."""
     if part.what != "filter" or part.shape == "notch":
         return False
     edges = part.edges_hz()

@@ -1,4 +1,4 @@
-"""Direct current: is every part fed with what it needs, and does no feed run where it must not."""
+"""Check of direct current: every part gets what it needs, and no feed reaches a part that it harms."""
 
 from collections.abc import Iterator
 from functools import partial
@@ -17,7 +17,7 @@ _Key = tuple[str, str]
 
 
 class _Source(msgspec.Struct, frozen=True):
-    """A feed on a line, where it stands, and the part and port that own it."""
+    """A feed in a route, its position, and the part and port that own it."""
 
     index: int
     owner: str
@@ -56,7 +56,7 @@ def _lead(part: Part, need: Need) -> Iterator[BenchFinding]:
 def _line(
     route: ResolvedRoute, sources: dict[_Key, _Source], reached: dict[_Key, tuple[DcReached, ...]]
 ) -> Iterator[BenchFinding]:
-    """What each part on a line that wants its supply over the line gets, from this line or another that shares it."""
+    """Check each part that is fed through its line, by this route or by another that shares the line."""
     parts, own = route.parts, _sources(route)
     for index, part in enumerate(parts[:-1]):
         need = getattr(part, "need", None)
@@ -102,14 +102,14 @@ def _line(
 
 
 def _other_polarisation(part: Lnb, volts: float) -> str:
-    """The polarisation that a voltage chooses where it is not the wanted one; empty where it is, or chooses none."""
+    """Return the polarisation that a voltage selects if it is not the wanted one; empty otherwise."""
     other = "horizontal" if part.polarisation == "vertical" else "vertical"
     low_v, high_v = part.window_v(other)
     return other if low_v <= volts <= high_v else ""
 
 
 def _tone(key: str, part: Part, dial_hz: float, source: _Source) -> Iterator[BenchFinding]:
-    """The tone that chooses an LNB's band: there for the one, not there for the other."""
+    """Check the tone that selects an LNB's band."""
     if not isinstance(part, Lnb) or len(part.bands) < 2 or part.why_not(dial_hz):
         return
     wanted_khz = part.band_at(dial_hz).tone_khz
@@ -136,7 +136,7 @@ def _with_tone(station: Station, source: _Source, tone_khz: float) -> Station:
 
 
 def _source(source: _Source, reached: tuple[DcReached, ...]) -> Iterator[BenchFinding]:
-    """What a feed does besides feeding: too many eaters, a short, a transmitter, another receiver, or nobody at all."""
+    """Check a feed's side effects: total current, shorts, transmitters, other receivers, or nothing fed at all."""
     fed = [reached_part.part for reached_part in reached if not reached_part.downwards and _wants(reached_part.part)]
     needs = [need for part in fed if isinstance(need := getattr(part, "need", None), Need)]
     total_ma = sum(need.current_ma for need in needs)
@@ -171,7 +171,7 @@ def _source(source: _Source, reached: tuple[DcReached, ...]) -> Iterator[BenchFi
 
 
 def _has_live_output(part: Part) -> bool:
-    """True of a mixer's or amplifier's output that is fed otherwise: its diodes or transistor lie on the line."""
+    """Return True for a mixer or amplifier that is fed otherwise: its diodes or transistor are on the line."""
     is_live = isinstance(part, Converter | Lnb) or (isinstance(part, TwoPort) and part.what == "preamplifier")
     return is_live and not _wants(part) and not passes_dc(part)
 
@@ -212,7 +212,7 @@ def _fits(key: str, name: str, need: Need, feed: Feed, spoken: str, current_ma: 
 
 
 def _switched(station: Station, source: _Source, on: bool) -> Station:
-    """The station with a feed switched on or off."""
+    """Return the station with a feed switched on or off."""
     part = station.part(source.owner)
     if isinstance(part, TwoPort) and part.feed is not None:
         feed = msgspec.structs.replace(part.feed, on=on)

@@ -17,9 +17,9 @@ from yarddial.yard.parts.electrical import can_burn, rating_dbm, weakened_dbm
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
-# Less margin than this deserves a look: isolations are typical values, antennas change.
+# Report a margin below this: isolations are typical values, and antennas change.
 LITTLE_DB = 10.0
-# A usual rating that is exceeded by less than this is a look; a stated one is a stop at once.
+# Exceeding a usual rating by less than this is a look; exceeding a stated one is a stop.
 USUAL_OVER_DB = 3.0
 _SAFETY_REASON = "check the tap's menu and measure before the first transmission; begin with the lowest power"
 _DISTANCE_ADVICE = (
@@ -29,7 +29,7 @@ _RELAY_ADVICE = "a relay can stick: put a limiter behind it, or take the receive
 
 
 def transmit(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
-    """Every path of every transmitter's power, of unfinished routes too, and the ratings of the transmitter's line."""
+    """Check every path of every transmitter's power, unfinished routes included, and the ratings of its own line."""
     for rig in transmitters(station):
         for path in power_paths(station, rig):
             yield _judged(path)
@@ -76,7 +76,7 @@ def _judged(path: PowerPath) -> BenchFinding:
 
 
 def _with_relay(path: PowerPath, reached: PowerReached, key: str) -> BenchFinding:
-    """A relay on the way: what comes when it sticks is what counts."""
+    """Report a relay on the path: the level that arrives when it sticks is what counts."""
     what = f"{path.rig.name} puts {_dbm(reached.level_dbm)} into {reached.part.name} if {path.relay} sticks"
     if path.through == "its output":
         what = f"{path.relay} on the way from {path.rig.name} to {reached.part.name} may stick"
@@ -91,7 +91,7 @@ def _finding(key: str, mark: Mark, what: str, why: str, part: str, reached: Powe
 
 
 def _ratings(rig: Transceiver, line: tuple[Part, ...]) -> Iterator[BenchFinding]:
-    """Hold every part between transmitter and antenna to its rating, from the transmitter outwards."""
+    """Check every part between transmitter and antenna against its rating, from the transmitter outwards."""
     level_dbm = PowerPath(rig, "", "", 0.0, (), "").power_dbm
     passed = [rig.name]
     for part in reversed(line):

@@ -1,4 +1,4 @@
-"""What a transmitter of the yard brings to the receiver at the end of a route, at worst, against what that bears."""
+"""Worst-case power from a transmitter at the receiver of a route, against what it tolerates."""
 
 import msgspec
 
@@ -10,11 +10,11 @@ from yarddial.yard.station import Station
 
 
 class WorstPower(msgspec.Struct, frozen=True):
-    """The worst of all paths from a transmitter to what can burn on a route.
+    """The worst of all paths from a transmitter to a part of a route that it can burn.
 
-    level_dbm, limit_dbm : None where nobody stated the isolation or the largest safe input.
-    part : what would burn. path_words : how the power comes there.
-    relay : one on the route, which may stick; empty for none.
+    level_dbm, limit_dbm : None where isolation or maximum safe input are not stated.
+    part : the part at risk. path_words : description of the path.
+    relay : a relay on the path that may stick; empty for none.
     """
 
     rig: str
@@ -28,17 +28,17 @@ class WorstPower(msgspec.Struct, frozen=True):
 
     @property
     def margin_db(self) -> float | None:
-        """Positive where it bears more than comes; None where that is not known."""
+        """Margin in dB, positive when the part tolerates more than arrives; None where unknown."""
         return None if self.level_dbm is None or self.limit_dbm is None else self.limit_dbm - self.level_dbm
 
     @property
     def is_safe(self) -> bool:
-        """Whether the receiver may stand open while it transmits."""
+        """Return True when the receiver may stay connected during transmission."""
         return self.margin_db is not None and self.margin_db >= 0 and not self.relay
 
     @property
     def words(self) -> str:
-        """In one sentence without its end."""
+        """Description in one sentence without its full stop."""
         sent = f"{self.rig} transmits {_dbm(self.power_dbm)}"
         if self.level_dbm is None:
             return f"{sent}; how much of it comes {self.path_words} to {self.part} is not known"
@@ -52,7 +52,7 @@ class WorstPower(msgspec.Struct, frozen=True):
 
 
 def worst_power_of(station: Station, route: ResolvedRoute, rig: Transceiver) -> WorstPower | None:
-    """The worst path from a transmitter into a route; None where no power can come there, or it cannot transmit."""
+    """Return the worst path from a transmitter into a route; None without one, or when it cannot transmit."""
     if not rig.transmit_w > 0 or route.missing:
         return None
     rig = next((part for part in station.parts if isinstance(part, Transceiver) and part.name == rig.name), rig)

@@ -1,1 +1,1 @@
-"""The dial's error when no station is known: transmitters keep rasters, and many together tell it."""
+"""Dial error without a known station: transmitters keep to rasters, and many together reveal the offset."""

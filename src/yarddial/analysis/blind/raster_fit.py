@@ -1,4 +1,4 @@
-"""Raster, offset, crystal, inversion and oscillator, by likelihood, from the carriers of one band."""
+"""Likelihood fit of raster, offset, crystal, inversion and oscillator to the carriers of one band."""
 
 from collections.abc import Sequence
 
@@ -11,46 +11,45 @@ from yarddial.yard.plain_text import count_of
 
 Floats = NDArray[np.float64]
 
-# Carrier errors: shares of transmitters with this multiple of their rule's error. No smaller parts: two that agree by
-# chance would outvote the others.
+# Carrier errors: share of transmitters with this multiple of their rule's error. There are no smaller multiples: two
+# carriers that agree by chance would outvote the others.
 SHARES = ((0.39, 1.0), (0.12, 0.3), (0.12, 0.1), (0.20, 0.03), (0.06, 5.0))
-# Of those off every raster: deliberate offsets, ghosts, other services.
+# Share of carriers off every raster: deliberate offsets, spurious signals, other services.
 OFF_RASTER = 1 - sum(share for share, _ in SHARES)
-# Chance that a spectrum is inverted although the path says it is not: a raster looks alike both ways, so where the
-# offset does not tell, this does.
+# Prior probability that a spectrum is inverted although the path says otherwise. A raster is symmetric, so where the
+# offset does not decide, this prior does.
 INVERTED_PRIOR = 0.01
-# The same where somebody has heard that it is not.
+# The same prior when somebody has heard that it is upright.
 HEARD_UPRIGHT = 1e-4
-# Chance that the carriers keep none of the rasters that are tried, typed ones too.
+# Prior probability that the carriers keep to none of the tried rasters, typed ones included.
 NO_RASTER = 0.1
 MIN_CARRIERS, MAX_CARRIERS = 4, 400
-# Peaks of the first, coarse look that are looked at closely, and how far under the highest, in log likelihood.
+# Maximum number of coarse peaks refined, and their maximum distance below the best in log likelihood.
 MAX_PEAKS, PEAK_WINDOW_LOG = 60, 30.0
-# Grid points for offset and crystal error around a peak, coarse and fine; peaks this far below the best are not
-# refined.
+# Grid points for offset and crystal error around a peak, coarse and fine; refine peaks within this log likelihood of
+# the best.
 ROUGH_POINTS, FINE_POINTS, REFINED_WINDOW_LOG = (31, 13), (81, 31), 16.0
-# Crystal errors of the coarse look that are worked out together.
+# Crystal errors evaluated together in the coarse search.
 BATCH_ROWS = 64
-# Odds from which one hypothesis is called decided, and under which one is not listed.
+# A hypothesis is decided from these odds on, and not listed below the second.
 DECIDED_ODDS, MIN_LISTED_ODDS = 0.99, 1e-4
-# Share of the crystal's range in which it must lie, and of the carriers that must be on the raster, to be decided.
+# To be decided, the crystal error must be inside this share of its range, and this share of carriers on the raster.
 EDGE_SHARE, MIN_ON_RASTER = 0.95, 0.6
 
 
 class RasterCarrier(msgspec.Struct, frozen=True):
-    """A carrier as the dial showed it, hertz, and the uncertainty of that."""
+    """A carrier as shown on the dial, hertz, with its uncertainty."""
 
     dial_hz: float
     sigma_hz: float
 
 
 class LoHypothesis(msgspec.Struct, frozen=True):
-    """One way in which the carriers may have come: an oscillator that the box may have.
+    """A possible oscillator of the converter.
 
-    moves_hz : to be added to the dial's readings if this way is the true one: entered minus this oscillator's offset.
-    port_hz : the band's middle at the receiver's socket, on which its crystal acts.
-    lo_sigma_hz : uncertainty of the oscillators together; 0 without a converter.
-    lo_classes : the same by classes, (share, sigma in hertz) each: most boxes are near their marking, some far.
+    moves_hz : correction of the dial readings under this hypothesis: entered minus this oscillator's offset.
+    port_hz : the band's middle at the receiver's socket, where its crystal acts.
+    lo_sigma_hz : uncertainty of the oscillator.
     """
 
     name: str
@@ -63,7 +62,7 @@ class LoHypothesis(msgspec.Struct, frozen=True):
 class Hypothesis(msgspec.Struct, frozen=True):
     """One explanation: offset (dial minus true at the band's middle) and crystal, each with its sigma, and its odds.
 
-    raster_hz : 0 for "no raster is kept here", of which offset and crystal are as little known as before.
+    raster_hz : 0 for "no raster is kept here", which leaves offset and crystal as unknown as before.
     """
 
     lo: str
@@ -77,11 +76,11 @@ class Hypothesis(msgspec.Struct, frozen=True):
 
 
 class BlindAnswer(msgspec.Struct, frozen=True):
-    """All explanations that remain, likeliest first.
+    """All remaining explanations, likeliest first.
 
-    decided : the first holds 99 in 100, and is a raster. on_raster : carriers within its raster.
-    middle_hz : where its offset holds.
-    decides : the one measurement that would tell the first two apart, in words; empty where that is not needed.
+    decided : the first has 99 % and is a raster. on_raster : carriers on its raster.
+    middle_hz : frequency at which its offset applies.
+    decides : the measurement that would separate the first two, in words; empty where not needed.
     """
 
     hypotheses: tuple[Hypothesis, ...]
@@ -93,7 +92,7 @@ class BlindAnswer(msgspec.Struct, frozen=True):
 
 
 def rule_sigma_hz(raster_hz: float, dial_hz: float) -> float:
-    """What transmitters on a raster may be off by, one sigma (ITU-R SM.1045; rules of thumb of the services).
+    """Tolerance of transmitters on a raster, one sigma (ITU-R SM.1045; rules of thumb of the services).
 
     Broadcasting on long, medium and short wave 10 to 20 Hz; FM broadcasting 2 kHz; narrow FM a few ppm.
     """
@@ -105,7 +104,7 @@ def rule_sigma_hz(raster_hz: float, dial_hz: float) -> float:
 
 
 def usual_rasters_hz(dial_hz: float) -> tuple[float, ...]:
-    """Rasters kept at a frequency."""
+    """Rasters in use at a frequency."""
     if dial_hz < 1.8e6:
         return (9_000.0, 10_000.0)
     if dial_hz < 30e6:
@@ -125,7 +124,7 @@ def fit_raster(
     *,
     inverted_share: float = INVERTED_PRIOR,
 ) -> BlindAnswer:
-    """Weigh every raster, way, inversion and whole cell.
+    """Weigh every raster, oscillator, inversion and whole-cell shift.
 
     The dial's error is a straight line over a band, for D - F = e - p (F - F_m) exactly, p the crystal's error and e
     the offset at the band's middle. A carrier on raster R lies at a multiple of R but for its transmitter's own
@@ -174,7 +173,7 @@ def fit_raster(
                 search = _Search(places, sigma_hz, middle + lo.moves_hz, lo, raster_hz, prior_ppm)
                 prior = np.log(inverted_share if inverted else 1 - inverted_share)
                 hypotheses += [(prior + weight, h) for weight, h in search.explanations(inverted)]
-    # Lying anywhere is what all likelihoods are relative to.
+    # All likelihoods are relative to a uniform distribution.
     hypotheses.append((float(np.log(NO_RASTER)), _nowhere(lo_hypotheses[0], prior_ppm)))
     top = max(weight for weight, _ in hypotheses)
     total = sum(np.exp(weight - top) for weight, _ in hypotheses)
@@ -187,7 +186,7 @@ def fit_raster(
     raster_hz = best.raster_hz or min(rasters_hz)
     rule_hz = rule_sigma_hz(raster_hz, middle)
     near = np.abs((true_hz / raster_hz + 0.5) % 1.0 - 0.5) * raster_hz < 3 * rule_hz + 3 * sigma_hz
-    # At the edge of what the crystal may be the truth may lie beyond; and a raster holds most of a band's carriers.
+    # At the edge of the crystal's range the truth may be outside; and a raster must hold most of the carriers.
     fits = abs(best.ppm) < EDGE_SHARE * prior_ppm and float(near.mean()) >= MIN_ON_RASTER
     decides = "" if _is_sure(best) and fits else _decides(listed)
     if _is_sure(best) and not fits:
@@ -198,7 +197,7 @@ def fit_raster(
 
 
 def weighed(answer: BlindAnswer, expected_hz: float, sigma_hz: float) -> BlindAnswer:
-    """Reweigh the hypotheses with prior knowledge of the dial error; their values stay."""
+    """Reweigh the hypotheses with prior knowledge of the dial error; their values do not change."""
     logs = []
     for h in answer.hypotheses:
         variance = sigma_hz**2 + h.sigma_hz**2
@@ -220,14 +219,14 @@ def _is_sure(best: Hypothesis) -> bool:
 
 
 def _nowhere(lo: LoHypothesis, prior_ppm: float) -> Hypothesis:
-    """No raster: the dial is as far off as crystal and oscillators may be."""
+    """Hypothesis without a raster: the dial error is as uncertain as crystal and oscillators."""
     ppm_sigma = prior_ppm / 3**0.5
     sigma_hz = float(np.hypot(ppm_sigma * 1e-6 * lo.port_hz, lo.lo_sigma_hz))
     return Hypothesis(lo.name, 0.0, False, 0.0, sigma_hz, 0.0, ppm_sigma, 0.0)
 
 
 class _Room(msgspec.Struct, frozen=True):
-    """Log likelihood on a grid, crystal errors by offsets; its mean place, and how far about it is worth a look."""
+    """Log likelihood on a grid, crystal errors by offsets; its mean position and the extent worth refining."""
 
     log: Floats
     offsets: Floats
@@ -239,12 +238,12 @@ class _Room(msgspec.Struct, frozen=True):
 
     @property
     def top(self) -> float:
-        """The highest."""
+        """Maximum of the grid."""
         return float(self.log.max())
 
 
 class _Search:
-    """One way, raster and sense."""
+    """Search for one oscillator, raster and sense."""
 
     def __init__(
         self, places: Floats, sigma_hz: Floats, middle_hz: float, lo: LoHypothesis, raster_hz: float, prior_ppm: float
@@ -273,10 +272,10 @@ class _Search:
         return _merged(hypotheses)
 
     def _coarsely(self, ppms: Floats, points: int) -> tuple[Floats, Floats]:
-        """Log likelihood over a whole cell of offsets, crystal errors by offsets; blurred by a step.
+        """Log likelihood over a whole cell of offsets, crystal errors by offsets, blurred by one step.
 
-        It is a sum over the carriers of one curve, shifted: each carrier's place, split between its two neighbours on
-        the grid, folded with the curve by a transform over the cell.
+        It sums one shifted curve per carrier: each carrier is split between its two grid neighbours and convolved with
+        the curve by a transform over the cell.
         """
         from scipy import fft
 
@@ -304,7 +303,7 @@ class _Search:
         return offsets, height
 
     def _likelihood(self, offsets_hz: Floats, ppms: Floats, blur_hz: float) -> Floats:
-        """Log likelihood, crystal errors by offsets of one cell; blurred for a coarse look."""
+        """Log likelihood, crystal errors by offsets of one cell; blurred for a coarse search."""
         true_hz = self._places + ppms[:, None] * 1e-6 * self._away_hz
         rest = (true_hz[:, None, :] - offsets_hz[:, None]) / self._raster_hz
         rest -= np.round(rest)
@@ -317,11 +316,11 @@ class _Search:
             np.exp(bell, out=bell)
             bell *= share / np.sqrt(2 * np.pi * variance)
             density += bell
-        # Of B / R places each carrier takes one: a factor R for each.
+        # Each carrier takes one of B / R places: a factor R for each.
         return np.asarray(np.log(density, out=density).sum(axis=2) + self._places.size * np.log(self._raster_hz))
 
     def _peaks(self, height: Floats, offsets: Floats, ppms: Floats) -> list[tuple[float, float]]:
-        """The highest of the coarse look, none next to another."""
+        """Peaks of the coarse search, highest first, none adjacent to another."""
         order = np.argsort(height, axis=None)[::-1]
         top = height.flat[order[0]]
         taken: list[tuple[float, float]] = []
@@ -339,7 +338,7 @@ class _Search:
         return taken
 
     def _closely(self, room: "_Room", inverted: bool) -> list[tuple[float, Hypothesis]]:
-        """A fine grid about a peak, twice, the second as wide as the first has found it; then every whole cell."""
+        """Refine a peak on two successively finer grids, then consider every whole-cell shift."""
         for _ in range(2):
             room = self._narrowed(room.offset_hz, room.ppm, room.offset_room, room.ppm_room, FINE_POINTS)
         return self._cells(room.log, room.offsets, room.ppms, inverted)
@@ -347,7 +346,7 @@ class _Search:
     def _narrowed(
         self, offset_hz: float, ppm: float, offset_room: float, ppm_room: float, points: tuple[int, int]
     ) -> "_Room":
-        """The likelihood on a grid about a place, and the room that its peak there takes."""
+        """Likelihood on a grid around a point, and the extent of its peak there."""
         offsets = offset_hz + np.linspace(-offset_room, offset_room, points[0])
         ppms = ppm + np.linspace(-ppm_room, ppm_room, points[1])
         log = self._likelihood(offsets, ppms, 0.0)
@@ -364,7 +363,7 @@ class _Search:
         )  # fmt: skip
 
     def _cells(self, log: Floats, offsets: Floats, ppms: Floats, inverted: bool) -> list[tuple[float, Hypothesis]]:
-        """Offsets that differ by whole cells look alike but to what is known of crystal and oscillator."""
+        """Offsets that differ by whole cells are equivalent except for the priors of crystal and oscillator."""
         hypotheses = []
         classes = self._lo.lo_classes or ((1.0, self._lo.lo_sigma_hz),)
         widest_hz = max(sigma_hz for _, sigma_hz in classes)
@@ -374,7 +373,7 @@ class _Search:
         last = int(np.ceil((span_hz - offsets[-1]) / self._raster_hz))
         for k in range(first, last + 1):
             moved = offsets + k * self._raster_hz
-            # What the oscillators are off: e + p F_port.
+            # Oscillator error: e + p F_port.
             lo_hz = moved[None, :] + ppms[:, None] * 1e-6 * self._lo.port_hz
             density = np.zeros(lo_hz.shape)
             for share, sigma_hz in classes:
@@ -405,7 +404,7 @@ class _Search:
 
 
 def _merged(hypotheses: list[tuple[float, Hypothesis]]) -> list[tuple[float, Hypothesis]]:
-    """Peaks of the coarse look that led to the same place count once."""
+    """Merge coarse peaks that were refined to the same point."""
     distinct: list[tuple[float, Hypothesis]] = []
     for weight, h in sorted(hypotheses, key=lambda pair: -pair[0]):
         if not any(

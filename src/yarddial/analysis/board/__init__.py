@@ -1,1 +1,1 @@
-"""Every band at a glance: is it reachable, true and clean, and what is to be done next."""
+"""Overview of every band: whether it is reachable, true and clean, and the next step."""

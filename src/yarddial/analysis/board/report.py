@@ -1,4 +1,6 @@
-"""The board as a report: CSV for machines, Markdown and HTML for people, with a picture of every band's dial."""
+"""The band overview as a report: CSV for machines, Markdown and HTML for people, with a picture of every band's
+dial.
+"""
 
 import base64
 import csv
@@ -18,14 +20,14 @@ COLUMNS = ("band", "low_hz", "high_hz", "kind", "route", "reached", "mode", "err
 HEADINGS = ("Band", "Route", "Dial", "Allowed", "Verdict", "Last proof")
 SHARES = ("13%", "14%", "12%", "10%", "24%", "19%")
 RULES = "Bands as the radio regulations have them: check local rules before you transmit."
-# Of the pictures, in their own units; the right half is what the dial shows too much.
+# Dimensions of the pictures in their own units; the right half means that the dial reads high.
 PICTURE_WIDTH, ROW_HEIGHT, NAME_WIDTH = 300, 22, 130
 PAPER_INK, GOOD_INK, WRONG_INK, SPURIOUS_INK, HAIRLINE_INK = "#22302B", "#1E5B4B", "#8A5C0F", "#B73A27", "#CFC7B6"
 VERDICT_WORDS = {"good": "right", "look": "look at it", "stop": "out of reach", "unknown": "not known yet"}
 
 
 class Report(msgspec.Struct, frozen=True):
-    """What was known of a station's bands at a moment."""
+    """State of a station's bands at a moment."""
 
     station: str
     region: int
@@ -34,13 +36,13 @@ class Report(msgspec.Struct, frozen=True):
 
     @property
     def summary(self) -> str:
-        """How many bands are in which state."""
+        """Number of bands in each state."""
         counts = [(sum(row.mark == mark for row in self.rows), words) for mark, words in VERDICT_WORDS.items()]
         return f"{len(self.rows)} bands: " + ", ".join(f"{count} {words}" for count, words in counts if count) + "."
 
 
 def report_text(report: Report, name: str) -> str:
-    """The report in the form that a file's ending asks for; raises NotWritten for another ending."""
+    """Write the report in the format of a file's ending; raises NotWritten for an unknown ending."""
     forms = {".html": report_html, ".md": report_markdown, ".csv": report_csv}
     form = forms.get(PurePath(name).suffix.lower())
     if form is None:
@@ -49,7 +51,7 @@ def report_text(report: Report, name: str) -> str:
 
 
 def report_csv(report: Report) -> str:
-    """One line for each band; frequencies in hertz, nothing rounded, empty where there is nothing."""
+    """Write one line per band; frequencies in hertz without rounding, empty where unknown."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(COLUMNS)
@@ -65,7 +67,7 @@ def report_csv(report: Report) -> str:
 
 
 def report_markdown(report: Report) -> str:
-    """A table, and one picture of all bands, which is kept at the end so that the text stays readable."""
+    """Write a table and one picture of all bands; the picture's data is at the end, so that the text stays readable."""
     lines = [
         f"# {report.station}: every band",
         "",
@@ -80,7 +82,7 @@ def report_markdown(report: Report) -> str:
 
 
 def report_html(report: Report) -> str:
-    """A page that stands alone, simple enough for a printer."""
+    """Write a self-contained page that prints well."""
     head = "<th></th>"
     head += "".join(f"<th align='left' width='{w}'>{name}</th>" for name, w in zip(HEADINGS, SHARES, strict=True))
     lines = []
@@ -103,7 +105,7 @@ def report_html(report: Report) -> str:
 
 
 def dials_svg(rows: Sequence[BandRow], *, names: bool = False) -> str:
-    """A picture of dials, one below the other; the middle is no error, the ends are what the mode bears."""
+    """Draw one dial below the other: the middle is no error, the ends are what the mode tolerates."""
     left = NAME_WIDTH if names else 0
     parts = []
     for number, row in enumerate(rows):

@@ -1,4 +1,4 @@
-"""One band of a yard judged: route, reach, the dial's error against what is used there, ghosts, the last proof."""
+"""Assessment of one band: route, reach, dial error against its modes, spurious signals, last proof."""
 
 from collections.abc import Sequence
 from typing import Literal
@@ -15,7 +15,7 @@ from yarddial.yard.reach import Reaches, best_route, why_out_of_reach
 from yarddial.yard.resolved_route import ReachState, ResolvedRoute
 from yarddial.yard.station import Station
 
-# Places of a band that are looked at.
+# Number of frequencies examined in a band.
 PLACES_A_BAND = 9
 # A route serves a place in these states.
 REACHED_STATES: tuple[ReachState, ...] = ("reached", "under")
@@ -23,9 +23,9 @@ Todo = Literal["", "bench", "measure", "apply", "ghosts", "listen"]
 
 
 class Proof(msgspec.Struct, frozen=True):
-    """A time that something was heard or measured in a band: when, what, and over which route, if that is known.
+    """A moment at which something was heard or measured in a band, and over which route, if known.
 
-    found : where and how strong, in a few words.
+    found : frequency and level, in a few words.
     """
 
     at_utc: str
@@ -58,7 +58,7 @@ class BandRow(msgspec.Struct, frozen=True):
 
     @property
     def trouble(self) -> int:
-        """For sorting, the worst first."""
+        """Sort key, the worst first."""
         return ("stop", "look", "unknown", "good").index(self.mark)
 
 
@@ -72,7 +72,7 @@ def row_of(
     attempts: Sequence[Proof] = (),
     reaches: Reaches | None = None,
 ) -> BandRow:
-    """Judge a band: best route, dial error, ghosts, proof and the next step.
+    """Assess a band: best route, dial error, spurious signals, proof and the next step.
 
     measured : oscillators that were measured, today or earlier. ghosts : known ones, with their place on the dial.
     proofs : of the band, the latest first; one over another route proves nothing of the best one. looks : at its span.
@@ -103,7 +103,7 @@ def row_of(
 def _covering_route(
     station: Station, band: Band, places: Sequence[float], reaches: Reaches
 ) -> tuple[ResolvedRoute | None, float]:
-    """Return the route that covers most of a band; among equals the one that the points would take."""
+    """Return the route that covers most of a band; the preferred one wins a tie."""
     indices = range(len(reaches.routes))
     shares = [sum(reaches.state(i, place) in REACHED_STATES for place in places) / len(places) for i in indices]
     best = max(shares, default=0.0)
@@ -114,7 +114,7 @@ def _covering_route(
     if len(equals) > 1:
         now = next((i for i in equals if reaches.routes[i].name == station.route), None)
         if now is not None and reaches.state(now, band.middle_hz) == "reached":
-            # Nothing reaches it better than the present one.
+            # The active route stays when nothing reaches the band better.
             chosen = now
         else:
             first = best_route(msgspec.structs.replace(station, held=False), band.middle_hz)
@@ -123,7 +123,7 @@ def _covering_route(
 
 
 def _silent(route: ResolvedRoute, proofs: Sequence[Proof], attempts: Sequence[Proof]) -> str:
-    """What is known of a band in which nothing was proven over its route."""
+    """State what is known of a band where nothing was proven over its route."""
     if attempted := next((attempt for attempt in attempts if attempt.route in ("", route.name)), None):
         return f"nothing stood out on {attempted.at_utc[:10]} at {attempted.at_utc[11:16]} UTC: look at another hour"
     if proofs:

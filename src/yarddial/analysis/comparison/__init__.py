@@ -1,1 +1,1 @@
-"""Which of two set-ups receives better, and by how much: from measurements in turn, over fading."""
+"""Comparison of two set-ups: which receives better, and by how much, from alternating measurements in fading."""

@@ -1,4 +1,4 @@
-"""Difference in decibels between two powers, measured in turn while both fade."""
+"""Level difference of two signals in decibels, measured alternately while both fade."""
 
 from collections.abc import Callable, Sequence
 from typing import Literal
@@ -11,28 +11,28 @@ from yarddial.yard.errors import BadSamples
 
 BetterOne = Literal["first", "second", "alike", "unsure", "no signal"]
 
-# The range stated holds at least 19 times in 20: quantiles for 32 in 33, for the sum of bounded terms has heavier
-# tails than the t distribution when few pairs are had.
+# Quantiles for 32 in 33, so that the range holds 19 times in 20: with few pairs the sum of bounded terms has heavier
+# tails than the t distribution.
 QUANTILE_COVERAGE = 0.97
 MIN_PAIRS = 6
 # A mean this many standard errors above zero is a signal; noise alone exceeds it in 3 of a million comparisons.
 STANDS_OUT = 4.7
-# A power this many standard deviations above zero is clear of the noise; smaller differences in dB cannot be heard.
+# A level this many standard deviations above zero is clear of noise; differences below the second value are inaudible.
 CLEAR_SIGMAS, ALIKE_DB = 8.0, 1.0
-# Sigma of a correlation that chance alone makes.
+# Standard deviation of a correlation coefficient between independent levels.
 CHANCE_CORRELATION = 0.8
-# Share of their own variance under which the two levels' difference shows that they fade together.
+# Below this share of their own variance, the levels' difference shows that they fade together.
 COMMON_FADING_SHARE = 0.3
 FURTHEST_DB = 90.0
-# Halvings until a bound is known to a ten-thousandth of a decibel.
+# Bisection steps for a bound to a ten-thousandth of a decibel.
 BISECTION_STEPS = 22
 
 
 class Difference(msgspec.Struct, frozen=True):
-    """Second minus first in dB, and the range that holds it at least 19 times in 20.
+    """Second minus first in dB, with the range that holds it at least 19 times in 20.
 
-    independent : as how many pairs these count, where neighbouring ones err alike because each fades slowly by itself.
-    has_signal : whether one of the two stands out of the noise at all.
+    independent : equivalent number of independent pairs, since slow fading correlates neighbours.
+    has_signal : whether either of the two exceeds the noise.
     """
 
     db: float
@@ -44,7 +44,7 @@ class Difference(msgspec.Struct, frozen=True):
 
     @property
     def verdict(self) -> BetterOne:
-        """Which of the two is better, if the interval decides it."""
+        """The better of the two, if the interval decides."""
         if not self.has_signal:
             return "no signal"
         if not self.is_settled:
@@ -57,12 +57,12 @@ class Difference(msgspec.Struct, frozen=True):
 
     @property
     def is_settled(self) -> bool:
-        """False while too few fades have passed for the range to be relied on."""
+        """Return False while too few fades have passed for the range to be reliable."""
         return self.independent >= MIN_PAIRS
 
     @property
     def is_sure(self) -> bool:
-        """True when the interval excludes zero."""
+        """Return True when the interval excludes zero."""
         return self.low_db > 0 or self.high_db < 0
 
 
@@ -133,7 +133,7 @@ def difference(
     independent = min(a.size / _alike(u_at(likeliest_db)), _fades(a, b))
 
     def score(db: float) -> tuple[float, float]:
-        """Mean of u, and its standard error."""
+        """Mean of u and its standard error."""
         u = u_at(db)
         return float(u.mean()), float(u.std(ddof=1) / np.sqrt(independent))
 
@@ -153,7 +153,7 @@ def _stands_out(power: NDArray[np.float64], noise: NDArray[np.float64]) -> bool:
 
 
 def _of_means(a: NDArray[np.float64], b: NDArray[np.float64], uncertainties: tuple[float, float]) -> Difference:
-    """Ratio of the means of noisy powers: all ratios g for which the mean of b - g a is zero (Fieller)."""
+    """Ratio of the means of noisy powers: all g for which the mean of b - g a may be zero (Fieller)."""
 
     def t_at(db: float, side: int) -> float:
         rest = b - side * uncertainties[1] - 10 ** (db / 10) * (a + side * uncertainties[0])
@@ -175,10 +175,10 @@ def _of_means(a: NDArray[np.float64], b: NDArray[np.float64], uncertainties: tup
 
 
 def _fades(a: NDArray[np.float64], b: NDArray[np.float64]) -> float:
-    """As how many pairs these count by the levels themselves, where the two do not fade together.
+    """Equivalent number of independent pairs, from the levels themselves, where the two do not fade together.
 
-    Two that fade each by itself and hardly change in the time measured look like two that differ: the pairs agree, and
-    only the slowness of each one's own level betrays it. Where both go together it costs nothing.
+    Two levels that fade independently and slowly look like a constant difference: the pairs agree, and only the slow
+    change of each level reveals it. When both fade together the correction costs nothing.
     """
     first, second = (np.log(np.maximum(power, 1e-3 * np.mean(np.abs(power)) + 1e-300)) for power in (a, b))
     own = float(np.var(first) + np.var(second))
@@ -195,7 +195,7 @@ def _alike(u: NDArray[np.float64]) -> float:
         return 1.0
     tau = 1.0
     for lag in range(1, u.size // 2):
-        # The mean that is taken off makes each correlation too small by about tau / n.
+        # Subtracting the mean makes each correlation too small by about tau / n.
         correlation = float(u[lag:] @ u[:-lag]) / variance * u.size / (u.size - lag) + tau / u.size
         # Ignore a correlation that independent samples would show by chance.
         if correlation <= CHANCE_CORRELATION / np.sqrt(u.size):

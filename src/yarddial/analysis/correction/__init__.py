@@ -1,1 +1,1 @@
-"""How far is each oscillator off? From observations to crystal ppm and converter errors with their uncertainties."""
+"""Error of each oscillator: from observations to crystal ppm and converter errors with their uncertainties."""

@@ -21,21 +21,21 @@ from yarddial.yard.oscillators import clock_of, crystal_of
 
 Matrix = NDArray[np.float64]
 
-# Share of a reference's variance that is common to all its observations; the rest, such as a sky-wave's wander, is new
+# Share of a reference's variance that is common to all its observations; the rest, such as sky-wave Doppler, is new
 # each time.
 LASTING_SHARE = 0.5
-# Of a sky-wave's wandering, which is new each day: what stays the same within a day. The layers rise and sink over
-# hours, and swing over minutes besides.
+# Share of the daily sky-wave Doppler that is constant within a day. Layers rise and sink over hours, and swing over
+# minutes.
 DAILY_SHARE = 0.5
 
 
 def unknowns_of(observations: Sequence[Observation]) -> tuple[str, ...]:
-    """All oscillators that the observations touch, in order of appearance."""
+    """All oscillators that the observations involve, in order of appearance."""
     return tuple(dict.fromkeys(name for observation in observations for name in observation.unknowns))
 
 
 class ObservationNoise(NamedTuple):
-    """Doubts of the right-hand sides: independent ones, and what rows share by the day and for good.
+    """Uncertainties of the right-hand sides: independent ones, and those that rows share within a day or permanently.
 
     The covariance is diag(sigma^2) + d d^T within each day of a path + s s^T within each reference; group -1 shares
     nothing. All in hertz.
@@ -49,16 +49,16 @@ class ObservationNoise(NamedTuple):
 
     @property
     def total_hz(self) -> Matrix:
-        """All uncertainties of each look together."""
+        """Total uncertainty of each observation."""
         total: Matrix = np.sqrt(self.sigma**2 + self.shared**2 + self.daily**2)
         return total
 
     def take(self, rows: NDArray[np.int64]) -> "ObservationNoise":
-        """The uncertainties of some rows."""
+        """Uncertainties of some rows."""
         return ObservationNoise(self.sigma[rows], self.daily[rows], self.day[rows], self.shared[rows], self.group[rows])
 
     def with_lies(self, lies_hz: Matrix) -> "ObservationNoise":
-        """Add the error of a carrier that is not the assumed one; all observations of it share that error."""
+        """Add the error of a wrongly identified carrier; all observations of it share that error."""
         named = self.group >= 0
         signs = np.where(self.shared < 0, -1.0, 1.0)
         return self._replace(
@@ -100,27 +100,28 @@ def equations(observations: Sequence[Observation], names: Sequence[str]) -> tupl
     return rows, right, _noise(observations)
 
 
-# From this many rows on, solve the normal equations: a hundred times faster, less exact when sigmas differ by millions.
+# From this many rows on, solve the normal equations: a hundred times faster, but less exact when sigmas differ by
+# millions.
 MANY_ROWS = 1_000
 
 
 def whiten(rows: Matrix, right: Matrix, noise: ObservationNoise) -> tuple[Matrix, Matrix]:
-    """Turn equations with shared uncertainties into ones with independent uncertainties of 1."""
+    """Transform equations with shared uncertainties to independent ones with sigma 1."""
     table = whitened(np.column_stack([rows, right]), noise)
     return table[:, :-1], table[:, -1]
 
 
 def whitened(table: Matrix, noise: ObservationNoise) -> Matrix:
-    """The columns turned by the inverse root of the covariance, which is symmetric.
+    """Multiply the columns by the symmetric inverse root of the covariance.
 
-    With what is shared over the own uncertainties as V = Q L R^T, the inverse root of I + V V^T is
-    I - Q (1 - 1 / sqrt(1 + L^2)) Q^T: no inverse of all rows is ever made.
+    With shared over independent uncertainties as V = Q L R^T, the inverse root of I + V V^T is I - Q (1 - 1 sqrt(1 +
+    L^2)) Q^T, so no inverse over all rows is needed.
     """
     own2, columns = noise.sigma**2, []
     for shared, group in ((noise.daily, noise.day), (noise.shared, noise.group)):
         members = np.flatnonzero((group >= 0) & (shared != 0))
         _, kinds, counts = np.unique(group[members], return_inverse=True, return_counts=True)
-        # Shared with nobody.
+        # Groups with a single member share nothing.
         alone = members[counts[kinds] == 1]
         own2[alone] += shared[alone] ** 2
         for kind in np.flatnonzero(counts > 1):
@@ -131,7 +132,7 @@ def whitened(table: Matrix, noise: ObservationNoise) -> Matrix:
     own = np.sqrt(own2)
     turned: Matrix = table / own[:, None]
     if columns and own.size > MANY_ROWS:
-        # The same from V^T V = R L^2 R^T, which is small: 1 - 1 / s is L^2 / (s (s + 1)), s = sqrt(1 + L^2).
+        # The same from the small matrix V^T V = R L^2 R^T: 1 - 1 / s is L^2 / (s (s + 1)), s = sqrt(1 + L^2).
         shares = np.stack(columns, axis=1) / own[:, None]
         squares, turns = np.linalg.eigh(shares.T @ shares)
         sizes = np.sqrt(1 + np.maximum(squares, 0.0))
@@ -153,7 +154,7 @@ def _noise(observations: Sequence[Observation]) -> ObservationNoise:
         own = seen.reference_sigma_hz**2 - wander
         lasting, within_day = (LASTING_SHARE, DAILY_SHARE) if named else (0.0, 0.0)
         group.append(groups.setdefault(seen.shares, len(groups)) if named else -1)
-        # One transmitter's sky-wave rises and sinks alike on all of its frequencies.
+        # The ionosphere shifts all frequencies of one transmitter alike.
         day.append(days.setdefault((path_of(seen.reference_name) or seen.shares, seen.day), len(days)) if named else -1)
         sigma.append((seen.sigma_hz**2 + (1 - lasting) * own + (1 - within_day) * wander) ** 0.5)
         daily.append(seen.sense * (within_day * wander) ** 0.5)

@@ -1,4 +1,4 @@
-"""From observations to the error of each oscillator."""
+"""Least-squares fit of all oscillators to the observations."""
 
 from collections.abc import Mapping, Sequence
 from typing import Literal
@@ -19,7 +19,7 @@ from yarddial.yard.working import WorkedValue, Working
 class Estimate(msgspec.Struct, frozen=True):
     """One oscillator: ppm for a crystal, hertz above nominal for a converter.
 
-    `separate` is false where the observations alone know only a sum; value and sigma then lean on the priors.
+    `separate` is false where the observations determine only a sum; value and sigma then depend on the priors.
     """
 
     name: str
@@ -29,7 +29,7 @@ class Estimate(msgspec.Struct, frozen=True):
 
 
 class FitRemark(msgspec.Struct, frozen=True):
-    """What else is to be said of a fit: what it is about, and the sentence."""
+    """A remark on a fit: its kind and the sentence."""
 
     kind: Literal["unchecked", "contradiction", "left out"]
     sentence: str
@@ -59,21 +59,21 @@ class CorrectionFit(msgspec.Struct, frozen=True):
     together: tuple[tuple[str, ...], ...] = ()
 
     def estimate(self, name: str) -> Estimate | None:
-        """The estimate of one oscillator, if the observations touch it."""
+        """Estimate of one oscillator, if the observations involve it."""
         return next((estimate for estimate in self.estimates if estimate.name == name), None)
 
     @property
     def kept(self) -> tuple[Observation, ...]:
-        """The observations without those left out."""
+        """Observations without the outliers."""
         return tuple(seen for i, seen in enumerate(self.observations) if i not in self.outliers)
 
     def working(self) -> Working:
-        """Show the equations solved and what was put in."""
+        """Equations solved and the values put in."""
         return _fit_working(self)
 
 
 def fit(observations: Sequence[Observation], priors: Mapping[str, tuple[float, float]] | None = None) -> CorrectionFit:
-    """Fit the error of every oscillator that the observations touch.
+    """Fit the error of every oscillator that the observations involve.
 
     Parameters
     ----------
@@ -101,7 +101,7 @@ def fit(observations: Sequence[Observation], priors: Mapping[str, tuple[float, f
         raise BadObservations("an observation has no positive, finite uncertainty: give reference_sigma_hz or sigma_hz")
     dropped = outlying(rows, right, noise)
     used_rows = np.setdiff1d(np.arange(len(seen)), dropped)
-    # What one look alone tells, no other checks: its uncertainty holds the chance that it was at something else.
+    # An observation that no other checks includes the possibility that it was of another carrier.
     alone = unchecked(rows[used_rows], noise.group[used_rows])
     lies_hz = np.array([seen[i].lie_sigma_hz for i in used_rows]) * alone
     white = whiten(rows[used_rows], right[used_rows], noise.take(used_rows).with_lies(lies_hz))
@@ -143,7 +143,7 @@ def fit(observations: Sequence[Observation], priors: Mapping[str, tuple[float, f
 def _solve(
     rows: Matrix, right: Matrix, names: Sequence[str], priors: Mapping[str, tuple[float, float]]
 ) -> tuple[Matrix, Matrix]:
-    """Solve by SVD on scaled columns; priors enter as further rows."""
+    """Solve by SVD on scaled columns; priors are additional rows."""
     for j, name in enumerate(names):
         if name in priors and priors[name][1] > 0:
             value, sigma = priors[name]
@@ -195,7 +195,7 @@ def _remarks(
 
 
 def _observation_name(observation: Observation) -> str:
-    """A look as a sentence names it."""
+    """Name an observation in a sentence."""
     name = observation.reference_name or format_frequency(observation.reference_hz)
     through = ", ".join(stage.name for stage in observation.stages)
     return f"{name} {'through ' + through if through else 'with ' + observation.receiver}"

@@ -11,17 +11,17 @@ from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
 from yarddial.yard.oscillator_classes import classes_at
 from yarddial.yard.working import WorkedValue, Working
 
-# How often the oscillator a box has is seen at all, and how often some other carrier stands where one is looked for.
-# Without an antenna little else is there: the receiver's own lines, one in a megahertz.
+# Probability of seeing the converter's real oscillator, and of another carrier at a wrong place. With the antenna off
+# only the receiver's own lines remain, about one per megahertz.
 SEEN_SHARE, OTHER_SHARE, OTHER_SHARE_OFF = 0.9, 0.2, 0.02
-# "None of these" against any one stated value, before looking.
+# Prior odds of "none of these" against one stated value.
 NONE_PRIOR = 0.1
 
 
 class Glimpse(msgspec.Struct, frozen=True):
-    """What was found around one stated oscillator.
+    """Result of a search around one stated oscillator.
 
-    shown_hz : where the receiver itself showed the strongest carrier, or None where nothing stood out.
+    shown_hz : where the receiver showed the strongest carrier, or None where nothing stood out.
     within_hz : half width of the search.
     """
 
@@ -33,7 +33,7 @@ class Glimpse(msgspec.Struct, frozen=True):
 
 
 class LeakAnswer(msgspec.Struct, frozen=True):
-    """The stated values in order of their odds; the oscillator found with its sigma, if the best was seen."""
+    """Stated values by odds; the oscillator found with its sigma, if the best one was seen."""
 
     candidates: tuple[Candidate, ...]
     decided: bool
@@ -55,7 +55,7 @@ class LeakAnswer(msgspec.Struct, frozen=True):
         return f"undecided: {carrier_words}, perhaps {fits}; {advice}"
 
     def working(self) -> Working:
-        """Show what was found at each stated value."""
+        """Result at each stated value."""
         values = tuple(
             WorkedValue(
                 f"L{i}",
@@ -83,7 +83,7 @@ def weigh_leaks(
     *,
     antenna_off: bool = False,
 ) -> LeakAnswer:
-    """Weigh the stated oscillators by what was found around each.
+    """Weigh the stated oscillators by the carriers found around each.
 
     Parameters
     ----------

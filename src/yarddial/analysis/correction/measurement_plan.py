@@ -1,4 +1,4 @@
-"""Which measurements, in which order, bring every place that matters within what its mode allows; and when none can."""
+"""Plan of measurements that brings every wanted frequency within its tolerance, or shows that none can."""
 
 from collections.abc import Sequence
 from math import log
@@ -13,16 +13,16 @@ from yarddial.yard.oscillators import Oscillators
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference
 
-# Two sigma must lie within what is allowed.
+# Two sigma must be within the tolerance.
 WITHIN_SIGMA = 2.0
-# Give up a plan after this many measurements; ignore a measurement that gains less than this.
+# Maximum length of a plan; ignore a measurement that gains less than this.
 MAX_MEASUREMENTS, MIN_GAIN = 24, 0.02
 # Accept this multiple of the best uncertainty that all known stations together can reach.
 NEAR_BEST = 1.5
 
 
 class WantedPlace(msgspec.Struct, frozen=True):
-    """A place of the dial that matters: over a route, and what its mode allows there, hertz."""
+    """A wanted dial frequency with its route, and its tolerance in hertz."""
 
     route: ResolvedRoute
     dial_hz: float
@@ -30,14 +30,14 @@ class WantedPlace(msgspec.Struct, frozen=True):
 
 
 class PlannedMeasurement(msgspec.Struct, frozen=True):
-    """One measurement: a station over a route."""
+    """A measurement of one station over a route."""
 
     reference: Reference
     route: str
 
 
 class MeasurementPlan(msgspec.Struct, frozen=True):
-    """Looks in their order; and the places that stay beyond what is allowed, with what they will be known to."""
+    """Measurements in order; and the frequencies that stay beyond their tolerance, with the uncertainty they reach."""
 
     measurements: tuple[PlannedMeasurement, ...]
     unmet: tuple[tuple[WantedPlace, float], ...]
@@ -67,7 +67,7 @@ def plan_measurements(
     """
     measurements: list[Observation] = list(observations)
     seen = {(candidate.reference_name, candidate.reference_hz, candidate.route) for candidate in observations}
-    # A second look at the same carrier on the same day errs alike: it is no new one.
+    # A second observation of the same carrier on the same day has the same error and adds nothing.
     able = [
         (route, reference)
         for route in routes
@@ -104,7 +104,7 @@ def plan_measurements(
 
 
 def _allowed(wanted: Sequence[WantedPlace], goals: Sequence[np.ndarray], best: Matrix) -> list[float]:
-    """What each place may be known to, two sigma in hertz: its tolerance, or near the best that can be had."""
+    """Target uncertainty of each frequency, two sigma in hertz: its tolerance, or near the best possible."""
     return [
         max(place.tolerance_hz, NEAR_BEST * WITHIN_SIGMA * float(goal @ best @ goal) ** 0.5)
         for place, goal in zip(wanted, goals, strict=True)
@@ -133,7 +133,7 @@ def _best_pair(
     goals: Sequence[np.ndarray],
     allowed: Sequence[float],
 ) -> tuple[float, tuple[tuple[ResolvedRoute, Reference], ...]] | None:
-    """Find the two measurements that help only together, such as one that checks the other."""
+    """Find the pair of measurements that helps only together, such as one that checks the other."""
     best: tuple[float, tuple[tuple[ResolvedRoute, Reference], ...]] | None = None
     for i, first in enumerate(able):
         for second in able[i + 1 :]:

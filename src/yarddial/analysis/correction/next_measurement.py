@@ -1,4 +1,4 @@
-"""Which measurement would help most, and what it would bring: designed from the covariance."""
+"""Choice of the most useful next measurement, from the covariance."""
 
 from collections.abc import Sequence
 
@@ -12,16 +12,16 @@ from yarddial.yard.oscillators import Oscillators, dial_state
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference
 
-# What a carrier is measured to in half a minute, beside what its transmitter and path leave open.
+# Measurement uncertainty of a carrier after half a minute, without transmitter and path.
 MEASURED_HZ = 0.05
 # Do not propose a measurement that improves the uncertainty by less than this share.
 MIN_GAIN_SHARE = 0.1
-# With more looks than this the others hardly change by one more, unless it is at the same station.
+# With more rows than this, others change little by one more observation, unless it is of the same station.
 EXACT_UP_TO_ROWS = 60
 
 
 class NextMeasurement(msgspec.Struct, frozen=True):
-    """A station to measure over a route, and the dial's one-sigma uncertainty at the wanted place before and after."""
+    """A proposed measurement, with the dial's one-sigma uncertainty at the wanted frequency before and after."""
 
     reference: Reference
     route: str
@@ -30,12 +30,12 @@ class NextMeasurement(msgspec.Struct, frozen=True):
 
     @property
     def is_worth_it(self) -> bool:
-        """True where the uncertainty falls by a tenth or more."""
+        """Return True when the uncertainty falls by a tenth or more."""
         return self.after_hz < (1 - MIN_GAIN_SHARE) * self.before_hz
 
 
 def slopes(route: ResolvedRoute, dial_hz: float, oscillators: Oscillators) -> np.ndarray:
-    """What the dial moves by for each oscillator, hertz per its own unit, at a place over a route; shape (k,)."""
+    """Change of the dial reading per unit of each oscillator, hertz, at a frequency over a route; shape (k,)."""
     slope_vector = np.zeros(len(oscillators.names))
     for name, slope in dial_state(route, dial_hz, oscillators).slopes:
         slope_vector[oscillators.names.index(name)] = slope
@@ -106,7 +106,9 @@ def _after_measurement(
     observations: Sequence[Observation],
     before: Oscillators,
 ) -> list[float]:
-    """Variances at the wanted places after one more look: what it checks, and what it leaves unchecked, counted."""
+    """Variances at the wanted frequencies after one more observation, including what it checks and what stays
+    unchecked.
+    """
     latest = max((seen.at_utc for seen in observations), default="")
     candidate = observed(route, reference, reference.frequency_hz, MEASURED_HZ, latest)
     covariance = covariance_after((*observations, candidate), before)
@@ -114,7 +116,7 @@ def _after_measurement(
 
 
 def covariance_after(candidates: Sequence[Observation], before: Oscillators) -> np.ndarray:
-    """Covariance of all oscillators, shape (k, k), after observations added to prior knowledge."""
+    """Covariance of all oscillators, shape (k, k), after adding observations to prior knowledge."""
     names = before.names
     rows, right, noise = equations(candidates, names)
     lies_hz = np.array([candidate.lie_sigma_hz for candidate in candidates]) * unchecked(rows, noise.group)

@@ -1,4 +1,4 @@
-"""Which observations do not fit the others?"""
+"""Detection of observations that do not fit the others."""
 
 from itertools import combinations
 
@@ -7,16 +7,16 @@ from numpy.typing import NDArray
 
 from yarddial.analysis.correction.design import Matrix, ObservationNoise, whiten, whitened
 
-# Chi-square that one more dropped observation must save: 3.5 sigma squared.
+# Chi-square that dropping one more observation must save: 3.5 sigma squared.
 OUTLIER_CHI2 = 12.25
 MAX_DROPPED = 3
-# Above this many rows all triples are too many; rows are then dropped one or two at a time, and taken back.
+# Above this many rows there are too many triples; drop one or two rows at a time and restore those that fit.
 EXHAUSTIVE_ROWS = 60
-# More rows than this make no square tables.
+# Above this many rows avoid square matrices.
 MAX_ROWS = 1_000
-# An observation whose redundancy is below this is checked by no other.
+# An observation with less redundancy is checked by no other.
 MIN_REDUNDANCY = 1e-6
-# Of the rest's determinant: below it the rows that are left do not know all that they knew.
+# Share of the original determinant: below it the remaining rows lost a direction.
 MIN_DETERMINANT = 1e-9
 
 
@@ -50,7 +50,7 @@ def outlying(rows: Matrix, right: Matrix, noise: ObservationNoise) -> tuple[int,
 
 
 def unchecked(rows: Matrix, group: NDArray[np.int64]) -> NDArray[np.bool_]:
-    """Rows whose removal would leave something unknown: no other row can check them.
+    """Return the rows whose removal would leave something unknown: no other row can check them.
 
     rows : as `design.equations` gives them. A leverage of one is a matter of what was measured, not of how well.
     group : whose look each row is; looks at one carrier, which lies in all of them alike, do not check each other.
@@ -60,16 +60,16 @@ def unchecked(rows: Matrix, group: NDArray[np.int64]) -> NDArray[np.bool_]:
     basis = left[:, sizes > 1e-10 * max(float(sizes[0]), 1e-300)]
     alone: NDArray[np.bool_] = np.sum(basis**2, axis=1) > 1 - MIN_REDUNDANCY
     numbers, counts = np.unique(group[group >= 0], return_counts=True)
-    # What was looked at once is its own leverage.
+    # Treat observations of one carrier as a single row.
     for number in numbers[counts > 1]:
         alike = group == number
-        # A direction that only these rows know has all of its weight in them.
+        # A direction that only these rows determine has all of its weight in them.
         alone[alike] = float(np.linalg.norm(basis[alike].T @ basis[alike], 2)) > 1 - MIN_REDUNDANCY
     return alone
 
 
 def chi_square(white_rows: Matrix, white_right: Matrix) -> float:
-    """Residual sum of squares of the whitened fit, the least-norm one where the rank is short."""
+    """Residual sum of squares of the whitened fit; the least-norm one for deficient rank."""
     scaled = _scaled(white_rows)
     residual: Matrix = white_right - scaled @ np.linalg.lstsq(scaled, white_right, rcond=1e-10)[0]
     return float(residual @ residual)
@@ -87,7 +87,7 @@ def _projector(rows: Matrix, noise: ObservationNoise) -> Matrix:
 
 
 def _saved(projector: Matrix, along: Matrix, subsets: NDArray[np.int64]) -> Matrix:
-    """What dropping each subset saves, shape (subsets,); minus infinity where it costs the rank."""
+    """Chi-square saved by dropping each subset, shape (subsets,); minus infinity where it costs rank."""
     inner = projector[subsets[:, :, None], subsets[:, None, :]]
     sizes = np.sqrt(np.maximum(np.diagonal(inner, axis1=1, axis2=2), 1e-300))
     scaled = inner / (sizes[:, :, None] * sizes[:, None, :])
@@ -111,10 +111,10 @@ def _exhaustive(projector: Matrix, along: Matrix, limit: int) -> tuple[int, ...]
 
 
 def _stepwise(projector: Matrix, along: Matrix, limit: int) -> tuple[int, ...]:
-    """The best one or two at a time while that pays, then each taken back that costs less than its price."""
+    """Drop the best one or two rows at a time while it pays, then restore each that costs less than its price."""
     left, dropped = np.arange(along.size), list[int]()
     inner, ends = projector, along
-    # The lower rows of a pair are enough: those whose own residuals stand out.
+    # For pairs consider only rows with large residuals of their own.
     while len(dropped) < limit:
         own = np.maximum(np.diag(inner), 1e-300)
         prominent = np.sort(np.argsort(-(ends**2) / own)[:EXHAUSTIVE_ROWS])
@@ -143,7 +143,7 @@ def _stepwise(projector: Matrix, along: Matrix, limit: int) -> tuple[int, ...]:
 
 
 def _by_residuals(rows: Matrix, right: Matrix, noise: ObservationNoise, rank: int) -> tuple[int, ...]:
-    """Of very many rows: the largest whitened residual while that pays, at most a third of all rows."""
+    """For very many rows: drop the largest whitened residual while it pays, at most a third of all rows."""
     used_rows = np.arange(rows.shape[0])
     min_rows = max(rank + 2, rows.shape[0] * 2 // 3)
     while used_rows.size > min_rows:

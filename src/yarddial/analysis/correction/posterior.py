@@ -1,4 +1,4 @@
-"""All oscillators of a yard after the fit: fitted where observations touch them, as stated elsewhere."""
+"""All oscillators of a yard after the fit: fitted where observations involve them, as stated elsewhere."""
 
 from yarddial.analysis.correction.fit import CorrectionFit
 from yarddial.yard.oscillators import Oscillators, stated_oscillators
@@ -6,13 +6,13 @@ from yarddial.yard.station import Station
 
 
 def priors_of(station: Station) -> dict[str, tuple[float, float]]:
-    """What the parts' sheets say, as the fit wants it: ppm for crystals, hertz above nominal for converters."""
+    """Priors from the parts' data sheets: ppm for crystals, hertz above nominal for converters."""
     stated = stated_oscillators(station)
     return {name: (value, stated.sigma(name)) for name, value in zip(stated.names, stated.values, strict=True)}
 
 
 def merge(stated: Oscillators, fit: CorrectionFit) -> Oscillators:
-    """Put the fit's values and covariance in place of the stated ones; untouched oscillators stay independent.
+    """Replace stated values and covariance by the fit's; other oscillators stay independent.
 
     Both count a converter's oscillator in hertz above its nominal.
     """

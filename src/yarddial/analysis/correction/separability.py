@@ -1,4 +1,4 @@
-"""Which oscillators can the observations tell apart?"""
+"""Separability: which oscillators the observations can determine individually."""
 
 from collections.abc import Mapping
 
@@ -6,10 +6,11 @@ import numpy as np
 
 from yarddial.analysis.correction.design import Matrix
 
-# Beyond these the separate numbers lean on the last millihertz of each measurement: only their sum is known.
+# Above this condition number separate values depend on the last millihertz of each measurement: only their sum is
+# known.
 CONDITION_LIMIT = 30.0
 CORRELATION_LIMIT = 0.99
-# A crystal uncertainty beyond this, when tied to another unknown, is hardly better than the data sheet's.
+# A crystal with a larger uncertainty, when tied to another unknown, is hardly better known than from its data sheet.
 USEFUL_PPM = 1.0
 # An unknown counts as measured when its sigma is this many times smaller than the data sheet's.
 MIN_IMPROVEMENT = 3.0
@@ -40,7 +41,7 @@ def tied(rows: Matrix) -> list[tuple[int, ...]]:
     if live.size == 0:
         return lost
     scaled = rows[:, live] / norms[live]
-    # With fewer rows than unknowns the directions without any row are wanted too.
+    # With fewer rows than unknowns include the directions that no row determines.
     _, singular, directions = np.linalg.svd(scaled, full_matrices=scaled.shape[0] < scaled.shape[1])
     singular = np.concatenate([singular, np.zeros(live.size - singular.size)])
     weak = singular < singular[0] / CONDITION_LIMIT
@@ -70,7 +71,7 @@ def _merge(links: set[tuple[int, ...]]) -> list[tuple[int, ...]]:
 
 
 def weakly_known(covariance: Matrix, names: tuple[str, ...]) -> list[tuple[int, ...]]:
-    """Find pairs tied by the weighted fit whose crystal is not even known to a useful `USEFUL_PPM`."""
+    """Find pairs tied by the weighted fit whose crystal is not even known to `USEFUL_PPM`."""
     return [
         pair
         for pair in _correlated(covariance)
@@ -82,9 +83,9 @@ def weakly_known(covariance: Matrix, names: tuple[str, ...]) -> list[tuple[int, 
 def unseen_clocks(
     covariance: Matrix, names: tuple[str, ...], priors: Mapping[str, tuple[float, float]]
 ) -> list[tuple[int, ...]]:
-    """Find sample clocks that the observations determine no better than the data sheet: all were near the centre.
+    """Find sample clocks that the observations determine no better than the data sheet, since all were near the centre.
 
-    covariance : without any prior. Each is named with its receiver's crystal.
+    covariance : without any prior. Each clock is named with its receiver's crystal.
     """
     unseen_groups: list[tuple[int, ...]] = []
     for j, name in enumerate(names):
@@ -132,7 +133,7 @@ def known_alone(
             return tuple(sorted(known_indices))
         ratio, j = best
         sigma = ratio * priors[names[j]][1]
-        # What it leaves open counts as noise of the looks that hold it.
+        # The remaining uncertainty counts as noise of the other observations that involve it.
         variance = variance + np.square(rows[:, j] * sigma)
         left.remove(j)
         known_indices.append(j)

@@ -1,4 +1,4 @@
-"""Which oscillator does the box really have? Leaflets disagree; one known station decides."""
+"""Identification of a converter's real oscillator among stated values, from one known station."""
 
 from collections.abc import Sequence
 from math import exp
@@ -11,16 +11,16 @@ from yarddial.yard.frequency_conversion import ConverterKind
 from yarddial.yard.oscillator_classes import classes_at
 from yarddial.yard.working import WorkedValue, Working
 
-# An oscillator that no leaflet names, anywhere within this of the value found, is the rival of those that are stated.
+# A rival to the stated values: an oscillator that no leaflet names, anywhere within this of the value found.
 UNSTATED_SPREAD_HZ, UNSTATED_SHARE = 1e6, 0.01
-# It is taken to be ten times rarer than a stated one: leaflets are wrong about the box more often than all at once.
+# Its prior is a tenth of a stated one's: leaflets are wrong about a box more often than all at once.
 UNSTATED_PRIOR = 0.1
 # Odds beyond which one hypothesis is called decided.
 DECIDED_ODDS = 0.99
 
 
 class Candidate(msgspec.Struct, frozen=True):
-    """A stated oscillator, how far the measured one is from it, and its odds; `stated_hz` 0 is "none of these"."""
+    """A stated oscillator, its distance from the measured one, and its odds; `stated_hz` 0 is "none of these"."""
 
     stated_hz: float
     apart_hz: float
@@ -40,7 +40,7 @@ class LoAnswer(msgspec.Struct, frozen=True):
     crystal_ppm: float
 
     def working(self) -> Working:
-        """Show where the oscillator comes from."""
+        """Source of the oscillator's value."""
         return Working(
             title="Which oscillator is it?",
             formulas=(

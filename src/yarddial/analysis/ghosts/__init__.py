@@ -1,1 +1,1 @@
-"""What can appear where nothing is."""
+"""Spurious signals: prediction, identification, remedies."""

@@ -1,4 +1,4 @@
-"""Remedies against a ghost, with figures: how many decibels at which frequency."""
+"""Remedies against a spurious signal, with figures: how many decibels at which frequency."""
 
 from math import ceil
 
@@ -6,12 +6,12 @@ from yarddial.analysis.ghosts.judging import PeakCause
 from yarddial.analysis.ghosts.span import Peak, Span
 from yarddial.yard.frequency import format_frequency
 
-# So far under the floor it should end.
+# Aim to bring it this far below the floor.
 UNDER_FLOOR_DB = 3.0
 
 
 def cures(cause: PeakCause, peak: Peak, span: Span, lo_hz: float = 0.0) -> tuple[str, ...]:
-    """Sentences, the simplest first; none for a true signal.
+    """List remedies as sentences, the simplest first; none for a true signal.
 
     lo_hz : what the converters of the route add to the dial, 0 without one.
     """

@@ -1,4 +1,4 @@
-"""What a strong signal costs a weak one without any ghost: noise of the tuner's oscillator about it, and blocking."""
+"""Desensitisation: what a strong signal costs a weak one by reciprocal mixing and by blocking."""
 
 from collections.abc import Sequence
 from math import log10
@@ -14,15 +14,16 @@ from yarddial.yard.frequency_conversion import lo_weights, path_sense
 from yarddial.yard.strong import Strong
 
 DesenseKind = Literal["reciprocal mixing", "blocking"]
-# Phase noise is stated at this offset and falls 20 dB per decade, by at most this much; it is not modelled any nearer.
+# Phase noise is stated at this offset and falls 20 dB per decade, by at most this much; the model starts at the
+# nearest.
 TOLD_AT_HZ, FLATTENS_DB, NEAREST_HZ = 100e3, 30.0, 1_000.0
-# Less than this is nothing that one hears.
+# A smaller loss is inaudible.
 MIN_COST_DB = 1.0
-# Weak signals lose twice what the strong one loses itself by a cubic: 1 - 2 P / IIP3.
+# Weak signals lose twice as much as the strong one in a cubic: 1 - 2 P / IIP3.
 MIN_GAIN = 0.1
-# Estimate the floor from this many pieces of the span, from a low percentile of each, where no signal stands.
+# Estimate the floor from this many pieces of the span, at a low percentile of each, where there is no signal.
 SPAN_PIECES, FLOOR_PERCENTILE = 48, 30
-# So much of the floor's shape has to be the strong signal's, in its own uncertainties, to name it.
+# Name a strong signal when its share of the floor's shape exceeds this many sigma.
 MIN_SIGNIFICANCE_SIGMA = 4.0
 
 
@@ -37,7 +38,7 @@ class Desense(msgspec.Struct, frozen=True):
     cure: Filter | None = None
 
     def sentence(self) -> str:
-        """In plain words, with what helps."""
+        """Description in plain words, with what helps."""
         what = "raises the floor" if self.kind == "reciprocal mixing" else "takes gain away"
         how = (
             "noise of the tuner's oscillator" if self.kind == "reciprocal mixing" else "the receiver is driven too hard"
@@ -58,7 +59,7 @@ def _skirt_dbc_hz(receiver: ReceiverModel, away_hz: np.ndarray) -> np.ndarray:
 
 
 def desensing(scene: Scene, dial_hz: float, width_hz: float, floor_dbm: float) -> tuple[Desense, ...]:
-    """List what strong signals cost a channel, most first; nothing that costs less than a decibel.
+    """List what strong signals cost a channel, largest first, from one decibel on.
 
     Parameters
     ----------
@@ -96,13 +97,13 @@ def desensing(scene: Scene, dial_hz: float, width_hz: float, floor_dbm: float) -
 
 
 def blocking_db(levels_dbm: Sequence[float], iip3_dbm: float) -> float:
-    """What weak signals lose to strong ones at the socket."""
+    """Loss of weak signals by strong ones at the socket."""
     share = sum(10 ** ((dbm - iip3_dbm) / 10) for dbm in levels_dbm)
     return -20 * log10(max(1 - 2 * share, MIN_GAIN))
 
 
 def blocked_by(wanted_before_dbm: float, wanted_after_dbm: float, less_db: float, sigma_db: float) -> float:
-    """How much gain a weak signal got back when attenuation was put in front; 0 where that is within the sigma."""
+    """Gain that a weak signal regained with attenuation in front; 0 where that is within the sigma."""
     back_db = less_db - (wanted_before_dbm - wanted_after_dbm)
     return back_db if back_db > 3 * sigma_db else 0.0
 
@@ -129,14 +130,14 @@ def skirt_share(span: Span, scene: Scene) -> tuple[float, float]:
         noise = dbm + _skirt_dbc_hz(scene.receiver, away_hz)
         skirts += 10 ** ((noise + 10 * log10(span.step_hz * LINE_SUM)) / 10)
         nearest_hz = np.minimum(nearest_hz, np.abs(places_hz - strong_signal.frequency_hz))
-    # Of both the same part of a piece, as a skirt is steep.
+    # Take the same percentile of both, since a skirt is steep within a piece.
     skirts_mw = np.percentile(skirts.reshape(SPAN_PIECES, count), FLOOR_PERCENTILE, axis=1)
     clean = np.abs(places_hz - span.centre_hz) < 0.4 * span.rate_hz
-    # The piece that holds the strong one itself tells of its sidebands.
+    # A piece that contains the strong signal itself shows its sidebands.
     clean &= nearest_hz > count * span.step_hz
     if clean.sum() < 8:
         return 0.0, np.inf
-    # Against the floor itself, so that both columns are of like size.
+    # Normalise by the floor, so that both columns have similar size.
     level = float(np.median(floor_mw[clean]))
     weight = level / floor_mw[clean]
     matrix = np.stack([weight, skirts_mw[clean] / level * weight], axis=1)
@@ -152,7 +153,7 @@ def skirt_share(span: Span, scene: Scene) -> tuple[float, float]:
 def _told(
     kind: DesenseKind, strong_signal: Strong, away_hz: float, costs_db: float, level_dbm: float, dial_hz: float
 ) -> Desense:
-    # So much off that noise is a tenth of the floor's, or that gain falls by half a decibel.
+    # Attenuation that reduces this noise to a tenth of the floor's, or the gain loss to half a decibel.
     left = (10 ** (costs_db / 10) - 1) / 0.1 if kind == "reciprocal mixing" else (1 - 10 ** (-costs_db / 20)) / 2 / 0.03
     cure = filter_against(dial_hz, strong_signal.frequency_hz, max(10 * log10(left), 3.0))
     return Desense(kind, strong_signal.name, away_hz, costs_db, level_dbm, cure)

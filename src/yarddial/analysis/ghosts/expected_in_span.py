@@ -1,4 +1,4 @@
-"""Ghosts to expect in a measured span: centre spike, mirrors of strong lines, oscillator leaks."""
+"""Spurious signals to expect in a measured span: centre spike, mirrors of strong lines, oscillator leaks."""
 
 from collections.abc import Sequence
 from math import ceil, floor
@@ -9,16 +9,16 @@ from numpy.typing import NDArray
 
 from yarddial.yard.frequency_conversion import Stage
 
-# Where nothing was measured: tuners of the simple kind reach 30 to 45 dB, so the worse is expected.
+# Without a measurement assume the worse end of simple tuners, 30 to 45 dB.
 USUAL_MIRROR_DB = 35.0
 # Report mirrors only of lines this far above the span's median, at most this many, away from the centre and the edges.
 STRONG_LINE_OVER_FLOOR_DB, MAX_LINES, SPIKE_HZ, USABLE_HALF_SPAN = 20.0, 6, 3_000.0, 0.45
-# Harmonics of a converter's oscillator beyond this are in no span worth a word.
+# Ignore higher harmonics of a converter's oscillator.
 MAX_HARMONICS = 4
 
 
 class Expected(msgspec.Struct, frozen=True):
-    """An expected ghost: its frequency at the receiver, its kind, how it arises, and from which line."""
+    """An expected spurious signal: its frequency at the receiver, its kind, its cause and its source line."""
 
     counted_hz: float
     name: str
@@ -30,7 +30,7 @@ class Expected(msgspec.Struct, frozen=True):
 def standing_lines(
     mean_db: NDArray[np.float32], centre_hz: float, rate_hz: float
 ) -> tuple[tuple[tuple[float, float], ...], float]:
-    """The strongest lines of a span, (counted_hz, level_dbfs) each, and its floor, dB.
+    """Strongest lines of a span, (counted_hz, level_dbfs) each, and its floor, dB.
 
     mean_db : shape (bins,), low end first, dB relative to full scale.
     """
@@ -57,7 +57,7 @@ def expected_ghosts(
     crystal_hz: float = 0.0,
     converters: Sequence[tuple[str, Stage]] = (),
 ) -> tuple[Expected, ...]:
-    """List them, low frequency first.
+    """List the spurious signals to expect, low frequency first.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""Which filter, or attenuator, takes a strong signal away and leaves the wanted one: edge, poles, decibels."""
+"""Choice of a filter or attenuator that removes a strong signal and passes the wanted one: edges, poles, decibels."""
 
 from collections.abc import Callable
 from math import ceil, log10
@@ -13,15 +13,15 @@ from yarddial.yard.parts.two_port import FilterKind
 # Filter orders that hobbyists build.
 POLES = (3, 5, 7)
 NOTCH_DB, NOTCH_HALF, NOTCH_APART = 40.0, 0.025, 0.06
-# Ask for this much more than needed, since parts are not exact; keep the edge this ratio from the wanted signal, where
-# three poles lose half a decibel.
+# Ask for this margin, since parts are not exact; keep the edge this ratio from the wanted signal, where three poles
+# lose half a decibel.
 MARGIN_DB, EDGE_AWAY = 3.0, 1.4
-# The whole of FM broadcasting is taken out where one of its stations is to go: such filters are to be had.
+# Against an FM station remove the whole band: such filters are available.
 FM_BAND_HZ = (87e6, 109e6)
 
 
 class Filter(msgspec.Struct, frozen=True):
-    """Right behind the antenna. low_hz, high_hz : its edges, 3 dB down; takes_db : at the signal that it is for."""
+    """A filter behind the antenna. low_hz, high_hz : its 3 dB edges; takes_db : attenuation of the signal concerned."""
 
     what: FilterKind
     low_hz: float
@@ -30,7 +30,8 @@ class Filter(msgspec.Struct, frozen=True):
     takes_db: float
 
     def loss_db(self, hertz: Floats) -> Floats:
-        """Of a Butterworth filter, 10 log10(1 + (f / f_0)^2n); of a notch inside its edges, of an attenuator anywhere.
+        """Loss of a Butterworth filter, 10 log10(1 + (f f_0)^2n); of a notch inside its edges, of an attenuator
+        anywhere.
 
         Source: S. Butterworth, Wireless Engineer 7 (1930) 536-541.
         """
@@ -43,7 +44,7 @@ class Filter(msgspec.Struct, frozen=True):
         return np.asarray(10 * np.log10(1 + share ** (2.0 * self.poles)))
 
     def words(self, source_hz: float) -> str:
-        """As one asks for it in a shop."""
+        """Description as in a shop."""
         if self.what == "attenuator":
             return f"{self.takes_db:g} dB of attenuation"
         if self.what == "notch":
@@ -58,13 +59,14 @@ class Filter(msgspec.Struct, frozen=True):
 def filter_against(wanted_hz: float, source_hz: float, needed_db: float) -> Filter | None:
     """Choose the simplest filter that attenuates a source enough and the wanted signal hardly; None when none does.
 
-    Of as many poles the one that leaves most of the spectrum: its edge lies as near to the source as it may.
+    Among filters of equal order it prefers the one that passes most of the spectrum: its edge is as near to the source
+    as possible.
     """
     wanted, source = abs(wanted_hz), abs(source_hz)
     if min(wanted, source) <= 0:
         return None
     for poles in POLES:
-        # 20 n log10(f / f_0) dB far beyond the edge.
+        # Attenuation far beyond the edge: 20 n log10(f / f_0) dB.
         away = 10 ** ((needed_db + MARGIN_DB) / (20 * poles))
         if source / away >= EDGE_AWAY * wanted:
             edge_hz = _round(source / away, np.floor)
@@ -82,6 +84,6 @@ def filter_against(wanted_hz: float, source_hz: float, needed_db: float) -> Filt
 
 
 def _round(hertz: float, rounding: Callable[[float], float]) -> float:
-    """To two digits: nobody builds more exactly."""
+    """Round to two digits, the usual precision of such filters."""
     step = 10 ** (np.floor(log10(hertz)) - 1)
     return float(rounding(hertz / step) * step)

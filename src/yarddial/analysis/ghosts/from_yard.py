@@ -1,4 +1,4 @@
-"""A scene out of a yard: what each part's data say of the ghosts it makes; what no sheet says is taken as usual."""
+"""Scene for the prediction, from a yard's data; unknown figures are taken as usual for the class."""
 
 from collections.abc import Sequence
 from math import log10
@@ -30,14 +30,14 @@ from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.segments import segment_at
 from yarddial.yard.strong import Strong
 
-# Of a plain filter beyond its edges, dB an octave, what leaks past it at most, and what past a notch.
+# Slope of a plain filter beyond its edges, dB per octave; its maximum attenuation, and that of a notch.
 OCTAVE_DB, LEAKS_DB, NOTCH_DB = 30.0, 60.0, 40.0
-# A station within this is the one of that name.
+# Match a station's name within this distance.
 NAMED_HZ = 3e3
 
 
 def scene_of(route: ResolvedRoute, strong: Sequence[Strong], known: Oscillators | None = None) -> Scene:
-    """What a route with its receiver makes of strong signals, levels as the antenna hands them over.
+    """Build the scene of a route with its receiver, levels at the antenna's socket.
 
     known : true oscillators as far as known; the parts' own values by default.
     """
@@ -69,15 +69,15 @@ def strong_seen(
     names: Sequence[tuple[float, str]] = (),
     known_bands: Sequence[Band] = (),
 ) -> tuple[Strong, ...]:
-    """Signals that a route showed, as the antenna hands them over.
+    """Convert peaks seen over a route to levels at the antenna's socket.
 
-    Each is taken to be as wide as what is customary in its band, and what lies within that is part of it.
+    Each is taken to have the usual width of its band, and peaks within that width belong to it.
 
     Parameters
     ----------
     peaks : strongest first
-    names : of stations known, by frequency
-    known_bands : those of the station's region and its own
+    names : of known stations, by frequency
+    known_bands : bands of the station's region and its own
     """
     strong_signals: list[Strong] = []
     for peak in peaks:
@@ -126,14 +126,14 @@ def _receiver(route: ResolvedRoute, known: Oscillators | None) -> ReceiverModel:
 
 
 def _gain_db(route: ResolvedRoute, hertz: Floats) -> Floats:
-    """Of the parts behind the last converter, for whatever arrives there; those before it act on the air's own."""
+    """Gain of the parts behind the last converter, at the frequency there; earlier parts work at the air frequency."""
     total = np.zeros(hertz.shape)
     for part in reversed(route.inner):
         match part:
             case Converter() | Lnb():
                 return total
             case Transceiver():
-                # Its antenna output passes all on as it is; its IF output is a converter.
+                # The antenna output passes signals unchanged; the IF output is a converter.
                 if part.tap == "if":
                     return total
             case TwoPort():
@@ -146,7 +146,7 @@ def _gain_db(route: ResolvedRoute, hertz: Floats) -> Floats:
 
 
 def _isolator_db(part: Isolator, hertz: float) -> float:
-    """Forward; beyond its band a ferrite passes badly and is not specified: it falls as a plain filter does."""
+    """Forward gain; outside its band a ferrite is not specified and is taken to fall like a plain filter."""
     beyond = max(log10(max(hertz, 1.0) / part.high_hz), log10(part.low_hz / max(hertz, 1.0)), 0.0) / log10(2)
     return part.gain_db.value - min(OCTAVE_DB * beyond, LEAKS_DB)
 

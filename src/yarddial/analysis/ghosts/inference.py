@@ -1,4 +1,4 @@
-"""Which signal a ghost must come from, where nothing known explains it: its kind and place tell where that one is."""
+"""Inference of an unseen source: which signal on the air would produce a spurious signal by itself."""
 
 from collections.abc import Sequence
 
@@ -12,13 +12,14 @@ from yarddial.yard.frequency_conversion import lo_weights, path_sense, shown_for
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.strong import Strong
 
-# A product's place, as well as a scan tells it; and how much weaker it is than the weakest that it is made of.
+# Uncertainty of a product's frequency in a scan, and its minimum level below its weakest parent.
 PLACE_HZ, WEAKER_DB = 5e3, 8.0
 WORST_RECEIVER_MODEL = ReceiverModel(iip2_dbm=0.0, iip3_dbm=0.0)
 
 
 def source_of(ghost: Ghost, setting: SpanScene) -> Strong | None:
-    """The signal on the air that makes a ghost by itself; None for products of several, and for what nothing makes.
+    """Return the signal on the air that produces the spurious signal alone; None for products of several and for
+    unknown kinds.
 
     ghost : its place on the dial, its kind, its level at the socket.
 
@@ -50,7 +51,7 @@ def source_of(ghost: Ghost, setting: SpanScene) -> Strong | None:
 
 
 def without_products(route: ResolvedRoute, candidates: Sequence[Strong]) -> tuple[Strong, ...]:
-    """Signals seen over one route, those left out that its receiver is likely to make of stronger ones.
+    """Remove signals that the receiver probably makes of stronger ones.
 
     By their place alone: parts' intercepts are too rough to tell. What stands where a product of order 2 or 3 falls,
     and is much weaker than each signal of which that is made, is left out; were it real, it would matter little.

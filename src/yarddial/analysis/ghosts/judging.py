@@ -1,4 +1,4 @@
-"""True or ghost: what a peak did when something was changed, weighed against what each cause would have made it do."""
+"""True or spurious: Bayesian comparison of a peak's behaviour in tests with what each cause predicts."""
 
 from collections.abc import Sequence
 from typing import Literal
@@ -10,38 +10,38 @@ from yarddial.analysis.ghosts.scene import Ghost, SpuriousKind
 from yarddial.analysis.ghosts.span import Peak, Span
 
 SettingChange = Literal["centre", "attenuation", "gain", "rate", "antenna", "route"]
-# Prior odds that a peak is true before any test; the predicted ghosts share the rest by how well place and level fit.
+# Prior odds that a peak is true, and that it is an unpredicted cause; predicted spurious signals share the rest by fit.
 TRUE_BEFORE, OTHER_BEFORE = 0.6, 0.05
-# Where a ghost has to stand, and just such a peak stands there, it is seldom something else.
+# Prior odds for a peak that matches a predicted spurious signal: it is seldom anything else.
 MET_BEFORE, MET_WEIGHT = 0.25, 0.5
-# Prior odds when a twin stands on the other side of the same strong signal, equally strong within this many dB.
+# Prior odds of a sideband when its twin is on the other side of the same strong signal, within this many dB.
 TWIN_BEFORE, TWIN_DB = 0.004, 3.0
 # Unknown signals are seldom strong: their odds fall tenfold per this many dB above the peak threshold, half as fast for
 # the receiver's own products.
 RARER_DB, FROM_DB = 20.0, 12.0
 INNER_SHARE, INNER_ALIAS = 0.25, 0.2
-# Of a predicted level, one sigma: parts' data are no better.
+# One sigma of a predicted level, limited by the parts' data.
 LEVEL_SIGMA_DB = 6.0
-# Odds from which a verdict is given.
+# Give a verdict from these odds on.
 VERDICT_ODDS = 0.99
-# One cause is nearly as likely as the best when its odds are more than this share of its.
+# A cause with more than this share of the best one's odds is a rival.
 RIVAL_ODDS_SHARE = 0.3
-# What a test is worth against one that the receiver makes by itself: a route has to be there, an antenna to be reached.
+# Value of a test relative to one that the receiver makes by itself: a route must exist, an antenna must be reached.
 EXTRA_TEST_EFFORT = {"route": 0.7, "antenna": 0.4}
-# A test that goes against all that a cause would do still may have gone wrong by itself: a burst, a fade.
+# Probability that a test fails by itself: a burst, a fade.
 TEST_FAILURE_ODDS = 1e-4
-# Probability that another signal stands where a ghost has moved away.
+# Probability that another signal is where a spurious one has moved away.
 STILL_THERE = 0.01
 # A peak that fell by more than the first is gone; one this far above the floor is clear of it.
 GONE_DB, CLEAR_DB = 10.0, 6.0
-# Of a level between two looks, one sigma: signals fade, and bins differ; between two routes, of one antenna or two.
+# One sigma of a level between two records; between two routes with the same antenna, and with different ones.
 RECORD_SIGMA_DB, SAME_ANTENNA_SIGMA_DB, ROUTE_SIGMA_DB = 1.5, 4.0, 9.0
 
 
 class PeakCause(msgspec.Struct, frozen=True):
-    """One explanation of a peak: true, or a ghost; how it would move and fall, and when it would vanish.
+    """One explanation of a peak: true, or spurious; how it would move and fall, and when it would vanish.
 
-    stays_without_antenna : of what the receiver or a converter makes by itself.
+    stays_without_antenna : made by the receiver or a converter itself.
     on_other_route : true where the same dial frequency on another route would show it too.
     """
 
@@ -56,7 +56,7 @@ class PeakCause(msgspec.Struct, frozen=True):
 
     @property
     def falls_with_gain(self) -> float:
-        """Decibels for each decibel less of the receiver's own gain, behind which its converter's spike arises."""
+        """Decibels lost per decibel of receiver gain taken off; the ADC's own spike does not follow."""
         return 0.0 if self.kind == "spike" else max(self.falls, 1.0)
 
 
@@ -77,9 +77,9 @@ class SpanRecord(msgspec.Struct, frozen=True):
 
 
 class Judgement(msgspec.Struct, frozen=True):
-    """Causes with their odds, likeliest first; the verdict, and the test that would help most where it is not sure.
+    """Causes with their odds, likeliest first; the verdict, and the most useful test while it is uncertain.
 
-    blind : changes that were made so that the likely causes could not be told apart: to be made otherwise.
+    blind : changes made in a way that could not separate the likely causes: repeat them differently.
     """
 
     odds: tuple[tuple[PeakCause, float], ...]
@@ -94,18 +94,18 @@ class Judgement(msgspec.Struct, frozen=True):
 
     @property
     def likely(self) -> tuple[PeakCause, ...]:
-        """All that are nearly as likely, true signals left out where it is a ghost."""
+        """All nearly equally likely causes; without true signals where the verdict is spurious."""
         possible = [(c, o) for c, o in self.odds if c.kind != "true" or self.verdict != "ghost"]
         return tuple(cause for cause, share in possible if share > RIVAL_ODDS_SHARE * possible[0][1])
 
     @property
     def kinds(self) -> str:
-        """The same in a word or two."""
+        """Kinds of the likely causes, in a word or two each."""
         return " or ".join(dict.fromkeys(cause.kind for cause in self.likely[:2]))
 
     @property
     def words(self) -> str:
-        """What it is, as far as that is known."""
+        """Verdict in words, as far as known."""
         return ", or ".join(cause.words for cause in self.likely[:2])
 
 
@@ -118,7 +118,7 @@ def causes(
     has_converter: bool = False,
     seen: Span | None = None,
 ) -> tuple[PeakCause, ...]:
-    """What may stand at a place: a true signal, any ghost predicted there, and ghosts of what nobody knows of.
+    """List what may be at a frequency: a true signal, any predicted spurious one, and those of unknown sources.
 
     level_dbm : of the peak at the socket; None where it is not known.
     within_hz : how exactly place and prediction are known together, one sigma.
@@ -168,7 +168,7 @@ def causes(
 
 
 def _has_twin(near: Sequence[Ghost], ghosts: Sequence[Ghost], level_dbm: float, seen: Span) -> bool:
-    """True of an oscillator's sideband whose other one is seen too."""
+    """Return True for an oscillator's sideband whose other one is present too."""
     return any(
         other.kind == neighbour.kind and other.sources == neighbour.sources and other.formula != neighbour.formula
         and seen.covers(other.dial_hz) and abs(seen.level_near(other.dial_hz) - level_dbm) < TWIN_DB
@@ -184,9 +184,9 @@ def judge(
     records: Sequence[SpanRecord],
     impossible: frozenset[SettingChange] = frozenset(),
 ) -> Judgement:
-    """Weigh all records by Bayes' rule: for each cause, is the peak at the predicted place and level?
+    """Weigh all records by Bayes' rule: for each cause, is the peak at the predicted frequency and level?
 
-    peak : as it was before anything was changed. impossible : tests that are none to ask for.
+    peak : before any change. impossible : tests that must not be proposed.
     """
     logs = np.log([cause.before for cause in candidates])
     for record in records:
@@ -206,7 +206,7 @@ def judge(
     ghosts = [(cause, share) for cause, share in ranked if cause.kind != "true"]
     likely = [cause for cause, share in ghosts if share > RIVAL_ODDS_SHARE * ghosts[0][1]]
     telling = {record.change for record in records if any(_could_tell(cause, truth, peak, record) for cause in likely)}
-    # A change that none of them answers to has told what it can.
+    # A change to which no remaining cause reacts gives no more information.
     idle = {record.change for record in records if not any(_differs(cause, truth, record.change) for cause in likely)}
     blind = tuple(dict.fromkeys(record.change for record in records if record.change not in telling | idle))
     return Judgement(tuple(ranked), verdict, best_test(ranked, telling | idle | impossible), blind)
@@ -250,11 +250,11 @@ def _differs(cause: PeakCause, truth: PeakCause, change: SettingChange) -> bool:
 
 
 def _could_tell(cause: PeakCause, truth: PeakCause, peak: Peak, record: SpanRecord) -> bool:
-    """Whether a look shows a place where the two would differ, at a level that would be seen."""
+    """Return True when a record covers a frequency where the two causes differ, at a visible level."""
     if not _differs(cause, truth, record.change):
         return False
     if record.change in ("attenuation", "gain"):
-        # Both may have sunk into the noise.
+        # Otherwise both may have sunk into the noise.
         return peak.level_dbm - record.amount > record.span.floor_dbm + CLEAR_DB and record.span.covers(peak.dial_hz)
     moved_hz = {"centre": cause.moves, "rate": cause.moves_rate}.get(
         record.change, 0.0
@@ -263,7 +263,9 @@ def _could_tell(cause: PeakCause, truth: PeakCause, peak: Peak, record: SpanReco
 
 
 def _likelihood(cause: PeakCause, peak: Peak, record: SpanRecord) -> float:
-    """Of what was seen, for a cause: there and as strong as it should be, and nothing left where it has moved from."""
+    """Likelihood of a record under a cause: the peak is where and as strong as predicted, and gone from its old
+    place.
+    """
     moved_hz, fell_db, gone = record.shift_hz, 0.0, False
     if record.change == "centre":
         moved_hz = cause.moves * record.amount
@@ -298,7 +300,7 @@ def _likelihood(cause: PeakCause, peak: Peak, record: SpanRecord) -> float:
 
 
 def _is_gone(span: Span, peak: Peak) -> float:
-    """Probability that nothing is left at the old place; sometimes another signal stands there."""
+    """Probability that nothing is left at the old frequency; sometimes another signal is there."""
     if not span.covers(peak.dial_hz):
         return 1.0
     min_dbm = max(peak.level_dbm - GONE_DB, span.floor_dbm + CLEAR_DB)

@@ -1,4 +1,4 @@
-"""Everything that will be seen in a span and is not what it seems, from the strong signals and the parts' data."""
+"""Prediction of all spurious signals in a span, from the strong signals and the parts' data."""
 
 from collections.abc import Sequence
 from itertools import combinations_with_replacement
@@ -16,11 +16,11 @@ from yarddial.yard.frequency_conversion import Stage, lo_weights, path_sense, sh
 # Harmonics of a converter's oscillator, with their level relative to the fundamental.
 LEAK_LEVELS_DB: tuple[tuple[int, float], ...] = ((1, 0.0), (2, -20.0))
 MAX_TOLD = 400
-# Strongest visible products that are traced further.
+# Maximum number of visible products that are traced further.
 MAX_MADE = 1_500
-# Of the rate, from the centre: what lies there passes the filter whole.
+# Distance from the centre within which the filter passes signals fully, as a share of the rate.
 SPAN_SHARE = 0.45
-# So many of the strongest in the span are looked at for what the converter makes of them.
+# Number of the strongest signals in the span from which the ADC's products are calculated.
 MAX_BENT, MAX_CONVERTED = 12, 28
 Flags = NDArray[np.bool_]
 
@@ -76,7 +76,7 @@ def predict(
     """
     receiver = scene.receiver
     counted_c = shown_for_dial(centre_hz, _with_fold(scene, centre_hz)) / (1 + receiver.entered_ppm * 1e-6)
-    # Three signals of one span make products up to three halves of it away, which the converter folds in.
+    # Third-order products of signals in one span reach half a span beyond it, and the ADC folds them in.
     reach_hz = 1.5 * rate_hz
     arrivals = _arrivals(scene, counted_c, reach_hz, min_dbm, order, rate_hz)
     seen = _seen(scene, arrivals, counted_c, rate_hz, min_dbm, _home_zone(scene, centre_hz))
@@ -150,7 +150,7 @@ def _within(combined: Products, hertz: Floats, counted_c: float, receiver: Recei
 
 
 def _widths(combined: Products, wide: Floats) -> Floats:
-    """Of products: multiplying signals adds up what they take up, each as often as it takes part."""
+    """Width of a product: the sum of its parents' widths, each as often as it takes part."""
     of_each = np.where(combined.parents >= 0, np.append(wide, 0.0)[combined.parents], 0.0)
     return np.asarray((np.abs(combined.shape) * of_each).sum(axis=1))
 
@@ -164,7 +164,7 @@ def _made(
     min_dbm: float,
     order: int,
 ) -> Products:
-    """Products that can be seen: near the centre, or near three times it, or anywhere for direct sampling."""
+    """List visible products: near the centre, near three times it, or anywhere for direct sampling."""
     fast = 1 + receiver.ppm * 1e-6
     windows = [(counted_c * fast - reach_hz, counted_c * fast + reach_hz)]
     if not receiver.direct_clock_hz:
@@ -213,7 +213,7 @@ def _crystal(
 class PredictedPlace(NamedTuple):
     """A predicted place in the span: offset from the centre, level in dBm, motion with centre and rate, source.
 
-    arrival : -1 for none. falls : dB for each dB of attenuation; None for as its arrival does.
+    arrival : -1 for none. falls : dB per dB of attenuation; None follows its arrival.
     """
 
     place: float
@@ -230,7 +230,9 @@ class PredictedPlace(NamedTuple):
 def _seen(
     scene: Scene, arrivals: Arrivals, counted_c: float, rate_hz: float, min_dbm: float, home: int
 ) -> list[PredictedPlace]:
-    """Every place in the span: (from the centre, dBm, slope with centre, with rate, arrival, kind, formula, width)."""
+    """List every place in the span: (from the centre, dBm, slope with centre, with rate, arrival, kind, formula,
+    width).
+    """
     receiver = scene.receiver
     counted = np.where(arrivals.at_rest, arrivals.socket_hz, arrivals.socket_hz / (1 + receiver.ppm * 1e-6))
     predicted_places: list[PredictedPlace] = []
@@ -248,7 +250,7 @@ def _seen(
             conversions.append((away, down, 1.0 - times, ~none, "harmonic mixing", f"{{}} − {times} f_c"))
         still = ~arrivals.at_rest
         if receiver.if_hz and receiver.image_db is not None:
-            # f_c + 2 IF - f: turned over, like a mirror, but about another place.
+            # f_c + 2 IF - f: inverted like a mirror, but about another frequency.
             down = np.where(still, -receiver.image_db, -np.inf)
             away = counted_c + 2 * receiver.if_hz - counted
             conversions.append((away, down, 2.0, ~none, "tuner image", "2 f_c + 2 IF − {}"))
@@ -263,7 +265,7 @@ def _seen(
         level = arrivals.level_dbm + more_db + filtered_db
         near = np.abs(away) < np.where(arrivals.within, 1.5, receiver.folds_share) * rate_hz
         for i in np.flatnonzero(near & (level > min_dbm)).tolist():
-            # The crystal's harmonics keep their name, whatever they are mixed with.
+            # Harmonics of the crystal keep their name, whatever they are mixed with.
             own = not marked[i] or bool(arrivals.at_rest[i])
             kind: SpuriousKind = arrivals.kinds[i] if own else mark  # type: ignore[assignment]
             text = formula.format(arrivals.formulas[i]) if marked[i] else arrivals.formulas[i]
@@ -282,7 +284,7 @@ def _seen(
     if receiver.spike_dbm is not None and receiver.spike_dbm > min_dbm:
         predicted_places.append(PredictedPlace(0.0, receiver.spike_dbm, 1.0, 0.0, -1, "spike", "f_c", 0.0))
     if not receiver.direct_clock_hz:
-        # Behind the two branches' imbalance: the converters meet mirrors and the spike as well.
+        # The ADCs follow the imbalance of the two branches, so they see mirrors and the spike as well.
         predicted_places += _converters(receiver, predicted_places, rate_hz, min_dbm)
     return predicted_places
 
@@ -290,7 +292,7 @@ def _seen(
 def _half_if(
     receiver: ReceiverModel, arrivals: Arrivals, counted: Floats, counted_c: float, rate_hz: float, min_dbm: float
 ) -> list[PredictedPlace]:
-    """Twice a signal half an IF above, mixed with twice the oscillator: 2 f - 2 f_c - IF, by its own intercept."""
+    """Half-IF response: 2 f - 2 f_c - IF, with its own intercept."""
     if not receiver.if_hz or receiver.half_if_dbm is None:
         return []
     away = 2 * counted - 2 * counted_c - receiver.if_hz
@@ -330,7 +332,7 @@ def _converters(
             continue
         away = -sum(p.place for p in parts)
         turns = round(away / rate_hz)
-        # A place is its dial's frequency less the centre.
+        # A place is its dial frequency minus the centre.
         slope = 1 - sum(p.slope - 1 for p in parts)
         slope_rate = -sum(p.slope_rate for p in parts) - turns
         width_hz = sum(p.width_hz for p in parts)
@@ -345,11 +347,11 @@ def _converters(
 def _bent(
     receiver: ReceiverModel, places: Sequence[PredictedPlace], rate_hz: float, min_dbm: float
 ) -> list[PredictedPlace]:
-    """Third-order products in the converter of what harmonics and aliases bring into the span, with all else there."""
+    """Third-order products in the ADC of harmonics and aliases with all else in the span."""
     strange = [place for place in places if place[5] in ("harmonic mixing", "alias", "crystal")]
     if receiver.iip3_dbm is None or not strange or receiver.direct_clock_hz:
         return []
-    # Strong ones only, counted from far below, so that no frequency is negative.
+    # Only strong ones, offset so that no frequency is negative.
     inside = sorted((p for p in places if abs(p[0]) < rate_hz / 2), key=lambda p: -p[1])[:MAX_BENT]
     far_hz = 10 * rate_hz
     hertz, level = np.array([p[0] + far_hz for p in inside]), np.array([p[1] for p in inside])
@@ -410,7 +412,7 @@ def _with_fold(scene: Scene, centre_hz: float) -> tuple[Stage, ...]:
 
 
 def _home_zone(scene: Scene, centre_hz: float) -> int:
-    """Zone of direct sampling that holds the span, before folding; 0 with a tuner."""
+    """Direct-sampling zone that holds the span before folding; 0 with a tuner."""
     clock_hz = scene.receiver.direct_clock_hz
     return int(2 * shown_for_dial(centre_hz, scene.stages) / clock_hz) if clock_hz else 0
 

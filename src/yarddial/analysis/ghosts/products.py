@@ -1,4 +1,4 @@
-"""Products of many strong signals: all pairs up to an order, and triples in a window, without a loop over them."""
+"""Intermodulation products of many strong signals: all pairs up to an order, and triples in a window, vectorised."""
 
 from collections.abc import Sequence
 from itertools import combinations
@@ -13,21 +13,21 @@ from yarddial.analysis.ghosts.scene import ReceiverModel
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int16 | np.int32]
 Decibels = NDArray[np.float32 | np.float64]
-# What a power makes of one tone and of three, relative to the two tones that make its intercept, dB.
+# Level of a harmonic and of a triple product relative to the two-tone products that define the intercept, dB.
 HARMONICS_DB, TRIPLE_DB = {2: -6.02, 3: -9.54, 4: -12.04, 5: -20.0}, 6.02
-# Bounds on the triples examined in a window and on the signals they are made of; no picture could show more.
+# Limits on the triples examined in a window and on the signals they are made of.
 MAX_TRIPLES, MAX_COMBINED = 1_000_000, 1_200
 Window = tuple[float, float]
 # Strongest signals used for triple products of order 4 and 5.
 MAX_THREES = 48
 _THREES = ((2, 1, 1), (1, 2, 1), (1, 1, 2), (3, 1, 1), (1, 3, 1), (1, 1, 3), (2, 2, 1), (2, 1, 2), (1, 2, 2))
-# How often each signal may take part.
+# Coefficients of each signal.
 _FORMS = [
     *((n, 0, 0) for n in (2, 3, 4, 5)),
     *((total - b, sign * b, 0) for total in (2, 3, 4, 5) for b in range(1, total // 2 + 1) for sign in (1, -1)),
     (1, 1, -1),
     (1, 1, 1),
-    # Of three signals, the one or the other taking part more than once; all of it turned round is the same place.
+    # With three signals any of them may take part more than once; the negated form is the same place.
     *((a, sign_b * b, sign_c * c) for a, b, c in _THREES for sign_b in (1, -1) for sign_c in (1, -1)),
 ]
 FORMS = np.array(_FORMS)
@@ -53,7 +53,7 @@ class Products(NamedTuple):
 
     @property
     def shape(self) -> NDArray[np.int64]:
-        """How often each takes part, shape (n, 3); its sizes sum to the order."""
+        """Coefficients of each product, shape (n, 3); their absolute values sum to the order."""
         turned = self.form < 0
         coefficients: NDArray[np.int64] = (
             np.where(turned[:, None], -1, 1) * FORMS[np.where(turned, ~self.form, self.form)]
@@ -105,7 +105,7 @@ def products(
         return _positive(_all(hertz, level_dbm, able), min_dbm)
     ranked = np.argsort(hertz, kind="stable").astype(np.int32)
     f, p = hertz[ranked], level_dbm[ranked]
-    # Frequencies may come out negative, and are seen all the same.
+    # Frequencies may be computed negative and are visible all the same.
     both = [*windows, *((-high, -low) for low, high in windows)]
     batches = [_harmonics(f, p, able), *_in_windows(f, p, able, both)]
     if 3 in able:
@@ -120,7 +120,7 @@ def products(
 
 
 def intercepts_of(receiver: ReceiverModel) -> dict[int, float | None]:
-    """By order, the higher ones assumed where they are not known."""
+    """Intercepts by order; higher ones are assumed where unknown."""
     iip4 = receiver.iip2_dbm if receiver.iip4_dbm is None else receiver.iip4_dbm
     iip5 = receiver.iip3_dbm if receiver.iip5_dbm is None else receiver.iip5_dbm
     return {2: receiver.iip2_dbm, 3: receiver.iip3_dbm, 4: iip4, 5: iip5}
@@ -151,7 +151,7 @@ def _threes(
 
 
 def _more_db(form: tuple[int, int, int]) -> float:
-    """What a power series makes of a form, against the two tones that make the order's intercept."""
+    """Level of a form relative to the two tones that define the order's intercept, for a power series."""
     order = sum(abs(times) for times in form)
     sizes = [factorial(abs(times)) for times in form]
     pair = {3: 3, 4: 4, 5: 10}[order]
@@ -190,9 +190,9 @@ def _joined(groups: list[Products]) -> Products:
 
 
 def _all(f: Floats, p: Floats, able: dict[int, float]) -> Products:
-    """Harmonics, then a f1 +- b f2 of every two signals, once each: both ways round where a and b differ.
+    """Harmonics, then a f1 +- b f2 of every pair, both ways round where a and b differ.
 
-    Written piece by piece into arrays of their final size, as narrow as they may be: they are large.
+    Results are written in pieces into narrow arrays of their final size, because they are large.
     """
     harmonics = _harmonics(f, p, able)
     index: type[np.int16 | np.int32] = np.int16 if f.size < 1 << 15 else np.int32
@@ -228,13 +228,13 @@ def _all(f: Floats, p: Floats, able: dict[int, float]) -> Products:
 
 
 def _in_windows(f: Floats, p: Floats, able: dict[int, float], windows: list[Window]) -> list[Products]:
-    """The same, but only what falls into windows: for each first signal a stretch of the sorted second ones."""
+    """The same within windows only: for each first signal a range of the sorted second ones."""
     batches = [_none()]
     index = np.arange(f.size)
     for a, b, iip in _shapes(able):
         for sign in (1, -1):
             for low_hz, high_hz in windows:
-                # a f_i + sign b f_j between low and high.
+                # Condition: a f_i + sign b f_j is between low and high.
                 ends = ((low_hz - a * f) / (sign * b), (high_hz - a * f) / (sign * b))
                 begin = np.searchsorted(f, np.minimum(*ends), "left")
                 end = np.searchsorted(f, np.maximum(*ends), "right")
@@ -247,9 +247,9 @@ def _in_windows(f: Floats, p: Floats, able: dict[int, float], windows: list[Wind
 
 
 def _triples(f: Floats, p: Floats, iip3_dbm: float, min_dbm: float, window: Window) -> Products:
-    """f1 + f2 - f3 in a window, f3 another than both: sums sorted once, each f3 finds its stretch of them.
+    """f1 + f2 - f3 in a window: the sums are sorted once, and each f3 selects a range of them.
 
-    Where there would be more than memory holds, only the strongest signals are combined.
+    Where memory would not suffice, only the strongest signals are combined.
     """
     chosen = np.sort(np.argsort(-p, kind="stable")[:MAX_COMBINED]).astype(np.int32)
     while chosen.size:
@@ -257,7 +257,7 @@ def _triples(f: Floats, p: Floats, iip3_dbm: float, min_dbm: float, window: Wind
         if triples is not None:
             first, second, third = (chosen[index] for index in (triples.first, triples.second, triples.third))
             return Products(triples.hertz, triples.level_dbm, first, second, third, triples.form)
-        # So many fit, as their number goes with the cube.
+        # The number of triples grows with the cube of the number of signals.
         fit = min(int(chosen.size * 0.9 * (MAX_TRIPLES / count) ** (1 / 3)), chosen.size - 1)
         chosen = np.sort(chosen[np.argsort(-p[chosen], kind="stable")[:fit]])
     return _none()
@@ -267,7 +267,7 @@ def _triples_of(f: Floats, p: Floats, iip3_dbm: float, min_dbm: float, window: W
     """All triple products, up to a limit; also the number in the window, strong or weak."""
     first, two = np.triu_indices(f.size, 1)
     level = p[first] + p[two] - 2 * iip3_dbm + TRIPLE_DB
-    # Pairs too weak for even the strongest third are left out before they are sorted.
+    # Drop pairs too weak for even the strongest third signal before sorting.
     strong = np.flatnonzero(level + p.max(initial=-np.inf) > min_dbm)
     first, two, level = first[strong], two[strong], level[strong]
     sums = f[first] + f[two]
@@ -289,7 +289,7 @@ def _triples_of(f: Floats, p: Floats, iip3_dbm: float, min_dbm: float, window: W
 def _stretches(
     index: NDArray[np.int64], begin: NDArray[np.int64], end: NDArray[np.int64]
 ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Every (index[k], m) with begin[k] <= m < end[k]."""
+    """Expand to every (index[k], m) with begin[k] <= m < end[k]."""
     reach = np.maximum(end - begin, 0)
     outer = np.repeat(index, reach)
     inner = np.arange(int(reach.sum())) - np.repeat(np.cumsum(reach) - reach, reach) + np.repeat(begin, reach)
@@ -322,5 +322,5 @@ def _inside(place: Floats, windows: tuple[Window, ...]) -> NDArray[np.bool_]:
 
 
 def _named(ranked: Ints, index: Ints) -> Ints:
-    """Back to the order in which the signals were given; -1 stays what it is."""
+    """Map back to the original order of the signals; -1 stays."""
     return np.append(ranked, np.int32(-1))[index]

@@ -1,4 +1,4 @@
-"""What frees a channel of ghosts: every change that can be made, tried on the prediction, the simplest first."""
+"""Remedies that free a channel of spurious signals: each possible change is tried on the prediction, simplest first."""
 
 from collections.abc import Callable, Iterator, Sequence
 from math import log10
@@ -15,34 +15,33 @@ from yarddial.yard.frequency_conversion import SamplingClock, Stage, shown_for_d
 from yarddial.yard.strong import Strong
 
 RemedyKind = Literal["centre", "rate", "gain", "route", "filter", "attenuator", "oscillator"]
-# What costs nothing comes first, what has to be bought last.
+# Free changes come first, purchases last.
 KINDS: tuple[RemedyKind, ...] = ("centre", "rate", "gain", "route", "filter", "attenuator", "oscillator")
-# A channel counts as free when all predicted products stay this far below the floor; predicted levels are uncertain by
-# the second.
+# A channel is free when all predicted products stay this far below the floor, and safely free below the second value.
 FREE_DB, SAFE_DB = -3.0, -6.0
-# The centre is put on such a grid of shares of the rate, not nearer to the wanted channel than its spike is wide.
+# Grid of centres as shares of the rate, not closer to the wanted channel than its spike is wide.
 CENTRE_SHARES = np.arange(-36, 37, 2) / 100
 SPIKE_HZ, GRID_HZ = 3_000.0, 1_000.0
-# A ghost nearer to the channel than this is avoided while there is a better place.
+# Avoid a spurious signal closer to the channel than this while there is a better choice.
 CLEAR_HZ = 30_000.0
-# Assume that signals within this many sample rates still fold into the span; no anti-alias filter stops all.
+# Assume that signals within this many sample rates still alias into the span.
 FOLDS_SHARE = 1.5
-# What costs more signal to noise than this is no cure: with less gain the noise no longer moves the lowest bit.
+# A remedy that costs more signal-to-noise than this is rejected: with less gain the noise no longer dithers the ADC.
 MAX_COST_DB = {"gain": 6.0, "attenuator": 10.0}
 ATTENUATORS_DB = (3.0, 6.0, 10.0)
-# Oscillators that up-converters are made with, hertz.
+# Common oscillator frequencies of up-converters, hertz.
 OSCILLATORS_HZ = (100e6, 120e6, 125e6, 150e6, 200e6)
 
 
 class WantedChannel(msgspec.Struct, frozen=True):
-    """What is to be heard: around a place on the dial, so wide."""
+    """The wanted channel: its dial frequency and width."""
 
     dial_hz: float
     width_hz: float
 
 
 class SpanScene(msgspec.Struct, frozen=True):
-    """A scene with the dial frequency and the floor of one step of the span, dBm at the socket."""
+    """A scene with the dial frequency, and the floor in one step of the span, dBm at the socket."""
 
     scene: Scene
     centre_hz: float
@@ -68,11 +67,11 @@ class Able(msgspec.Struct, frozen=True):
 
 
 class Remedy(msgspec.Struct, frozen=True):
-    """One change, as it should turn out.
+    """One change with its predicted result.
 
-    setting : what is then. dial_hz : where the dial shows the wanted signal then.
-    over_db : the strongest ghost in the channel over the floor, as predicted, -inf for none.
-    costs_db : of the wanted signal over noise. clear_hz : from the channel to the nearest ghost.
+    setting : the settings after it. dial_hz : dial frequency of the wanted signal after it.
+    over_db : predicted level of the strongest spurious signal in the channel over the floor, -inf for none.
+    costs_db : loss of signal-to-noise. clear_hz : distance from the channel to the nearest spurious signal.
     """
 
     kind: RemedyKind
@@ -88,7 +87,7 @@ class Remedy(msgspec.Struct, frozen=True):
     route: str = ""
 
     def prediction(self) -> str:
-        """What should become of it, in words."""
+        """Expected result in words."""
         costs = f", at {self.costs_db:.0f} dB less signal to noise" if self.costs_db >= 0.5 else ""
         if self.over_db == -np.inf:
             return f"nothing is left in the channel{costs}"
@@ -136,7 +135,7 @@ def remedies(
 
 
 class _Planner:
-    """The same channel, ghost and means for every candidate."""
+    """The channel, spurious signal and means that all candidates share."""
 
     def __init__(self, now: SpanScene, channel: WantedChannel, at_hand: Ghost | None, able: Able, order: int) -> None:
         self.now, self.channel, self.able, self.order = now, channel, able, order
@@ -144,17 +143,17 @@ class _Planner:
         self.air_hz = trace_back(channel.dial_hz, now.scene.stages, clock).antenna_hz
         near = [g for g in self._ghosts(now) if at_hand and g.kind == at_hand.kind and self._covers(g.dial_hz)]
         self.known = max(near, key=lambda g: g.level_dbm, default=None)
-        # What the prediction does not know moves and falls by itself.
+        # A spurious signal that the prediction does not know moves and falls by its own measured behaviour.
         self.unknown = at_hand if at_hand is not None and self.known is None else None
 
     @property
     def can_move(self) -> bool:
-        """True of a ghost that another centre or rate puts elsewhere."""
+        """Return True when another centre or rate moves it."""
         ghost = self.known or self.unknown
         return ghost is None or bool(ghost.moves or ghost.moves_rate)
 
     def candidates(self, kind: RemedyKind) -> Iterator[Remedy]:
-        """Every change of a kind."""
+        """Candidate changes of a kind."""
         return {
             "centre": lambda: self._centres(self.now.rate_hz), "rate": self._rates, "gain": self._gains,
             "route": self._routes, "filter": self._filters, "attenuator": self._attenuators,
@@ -162,7 +161,7 @@ class _Planner:
         }[kind]()  # fmt: skip
 
     def ranked(self, remedy: Remedy) -> tuple[bool, float, float, float]:
-        """What stays safely under the floor, is clear, costs little, and is a small step."""
+        """Sort key: safely below the floor, clear, cheap, small."""
         moved_hz = abs(remedy.setting.centre_hz - self.now.centre_hz)
         return remedy.over_db > SAFE_DB, -min(remedy.clear_hz, CLEAR_HZ), remedy.costs_db + remedy.less_db, moved_hz
 
@@ -195,7 +194,7 @@ class _Planner:
                 yield self._tried("rate", f"sample at {rate_hz / 1e6:g} MS/s", changed)
 
     def _gains(self) -> Iterator[Remedy]:
-        """Intercepts at the socket rise with what is taken off, and so does the noise of what comes behind."""
+        """Lower gains: intercepts at the socket rise with the reduction, and so does the noise of later stages."""
         receiver, floor_mw = self.now.scene.receiver, 10 ** (self.now.floor_dbm / 10)
         behind_mw = min(10 ** (self.able.converter_dbm / 10), 0.95 * floor_mw)
         for less_db in self.able.less_db:
@@ -211,7 +210,7 @@ class _Planner:
             yield self._tried("gain", f"take {less_db:.3g} dB of gain off", changed, costs_db=costs_db, less_db=less_db)
 
     def _attenuators(self) -> Iterator[Remedy]:
-        """All that comes from the antenna falls, its noise with it."""
+        """Attenuators: everything from the antenna falls, its noise included."""
         for takes_db in ATTENUATORS_DB:
             part = Filter("attenuator", 0.0, 0.0, 0, takes_db)
             floor_dbm = self.now.floor_dbm - takes_db
@@ -220,7 +219,7 @@ class _Planner:
             yield self._tried("attenuator", words, changed, part=part, costs_db=takes_db, less_db=takes_db)
 
     def _filters(self) -> Iterator[Remedy]:
-        """Against each signal that the ghost is made of; of a product it need not take all."""
+        """Filters against each signal that causes it; of a product one is enough."""
         if self.known is None:
             return
         over_db = self.known.level_dbm - self.now.floor_dbm - SAFE_DB
@@ -236,7 +235,7 @@ class _Planner:
                     yield self._tried("filter", words, changed, part=part, costs_db=costs_db)
 
     def _oscillators(self) -> Iterator[Remedy]:
-        """Another converter of the same kind: it is taken to be off by as many ppm."""
+        """Another converter of the same kind, with the same error in ppm."""
         stages = self.now.scene.stages
         if not self.able.own_lo or len(stages) != 1 or stages[0].kind != "sum":
             return
@@ -274,7 +273,7 @@ class _Planner:
         return Remedy(kind, words, setting, wanted_hz, over_db, clear_hz, costs_db, less_db, part, lo_hz, route)
 
     def _moved(self, ghost: Ghost, then: SpanScene, part: Filter | None, less_db: float) -> Ghost:
-        """A ghost that nobody predicts, by how ghosts of its kind move and fall."""
+        """Predict an unknown spurious signal by how its kind moves and falls."""
         now = self.now
         moved_hz = ghost.moves * (then.centre_hz - now.centre_hz) + ghost.moves_rate * (then.rate_hz - now.rate_hz)
         falls_db = ghost.falls * part.takes_db if part is not None else max(ghost.falls - 1, 0.0) * less_db
@@ -305,11 +304,11 @@ class _Planner:
 
 
 def _shown_hz(scene: Scene, air_hz: float) -> float:
-    """Where the dial shows a true signal: its errors differ from those of another converter or route."""
+    """Dial frequency of a true signal: its errors differ from those of another converter or route."""
     return trace(air_hz, scene.stages, SamplingClock(scene.receiver.ppm, scene.receiver.entered_ppm)).dial_hz
 
 
 def _is_of(source: str, strong_signal: Strong) -> bool:
-    """A product's source may have leaked through first, and says so behind its name."""
+    """A product's source may have leaked through first, which is appended to its name."""
     name = strong_signal.name or f"{strong_signal.frequency_hz / 1e6:.6g} MHz"
     return source == name or source == f"{name}, leaked through"

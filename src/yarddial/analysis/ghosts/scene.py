@@ -1,4 +1,4 @@
-"""What ghosts are predicted from: the strong signals, the path, and what a receiver makes of them."""
+"""Input of the prediction: strong signals, the path, and the receiver's behaviour."""
 
 from collections.abc import Callable
 from typing import Literal
@@ -67,13 +67,13 @@ class ReceiverModel(msgspec.Struct, frozen=True):
 
     @property
     def mixes(self) -> dict[int, float]:
-        """By how many times its oscillator it mixes too, and how far that is down."""
+        """Multiples of its oscillator with which it also mixes, and their suppression."""
         fourth_db = None if self.even_db is None else self.even_db + 6.0
         down = {2: self.even_db, 3: self.harmonic_db, 4: fourth_db, 5: self.fifth_db}
         return {times: db for times, db in down.items() if db is not None}
 
     def filtered_db(self, away_share: Floats) -> Floats:
-        """What the filter before sampling leaves at a distance from the centre, as a share of the rate: 0 or less."""
+        """Attenuation of the anti-alias filter at a distance from the centre, as a share of the rate: 0 or less."""
         share = np.clip((np.abs(away_share) - self.pass_share) / (self.stop_share - self.pass_share), 0.0, 1.0)
         return -self.stop_db * share**2
 

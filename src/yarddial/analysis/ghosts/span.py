@@ -5,28 +5,28 @@ import numpy as np
 
 from yarddial.analysis.ghosts.scene import Floats
 
-# A peak stands this far above the floor; none is reported closer than this many steps to a stronger one.
+# Minimum height of a peak above the floor; minimum distance to a stronger one, in steps.
 PEAK_OVER_SPAN_FLOOR_DB, APART_STEPS = 12.0, 6
-# What the steps of one line add up to, its level being its highest step's.
+# Sum over the steps of one line relative to its highest step.
 LINE_SUM = 1.5
-# Sidebands of a broadcaster: this close to the carrier, at least this far below it, and symmetric within this many dB.
+# Broadcast sidebands: this close to the carrier, at least this far below it, and symmetric within this many dB.
 SIDEBAND_HZ, SIDEBAND_DB, MIRRORED_DB = 10e3, 5.5, 3.0
-# Of the span, from its centre: beyond it what is seen is folded in.
+# Usable share of the span from its centre; beyond it aliases appear.
 CLEAN_SHARE = 0.4
 
 
 class Peak(msgspec.Struct, frozen=True):
-    """Where something stands on the dial, and how strong at the socket."""
+    """A peak: dial frequency and level at the socket."""
 
     dial_hz: float
     level_dbm: float
 
 
 class Span(msgspec.Struct, frozen=True):
-    """Levels, dBm in a step, low end of the dial first.
+    """Levels in dBm per step, low end of the dial first.
 
-    low_hz : middle of the first step. centre_hz, rate_hz : on the dial. within_hz : as exactly as a place is told.
-    clipped_share : of its samples, at full scale.
+    low_hz : middle of the first step. centre_hz, rate_hz : on the dial. within_hz : frequency uncertainty.
+    clipped_share : share of samples at full scale.
     """
 
     low_hz: float
@@ -39,27 +39,27 @@ class Span(msgspec.Struct, frozen=True):
 
     @property
     def floor_dbm(self) -> float:
-        """The middle of all levels: noise, unless the span is full."""
+        """Median of all levels: noise, unless the span is full."""
         return float(np.median(self.level_dbm))
 
     def covers(self, dial_hz: float) -> bool:
-        """True in its clean part."""
+        """Return True inside the usable part."""
         return abs(dial_hz - self.centre_hz) < CLEAN_SHARE * self.rate_hz
 
     def power_dbm(self, dial_hz: float, width_hz: float) -> float:
-        """All that stands over the floor within a width; of a carrier its level, of a wide signal the sum."""
+        """Total power above the floor within a width: a carrier's level, or the sum of a wide signal."""
         index = np.arange(self.level_dbm.size)
         inside = np.abs(self.low_hz + index * self.step_hz - dial_hz) <= max(width_hz / 2, 2 * self.step_hz)
         over = 10 ** (self.level_dbm[inside] / 10) - 10 ** (self.floor_dbm / 10)
-        # A line of power 1 stands in three steps of a Hann window, 1 and 1/4 twice: together one and a half.
+        # A line of power 1 fills three steps of a Hann window, 1 and 1/4 twice: together one and a half.
         return float(10 * np.log10(max(over.sum() / LINE_SUM, 1e-30)))
 
     def strongest(self, dial_hz: float, reach_hz: float) -> float:
-        """Highest level within a distance of a place."""
+        """Highest level within a distance of a frequency."""
         return msgspec.structs.replace(self, within_hz=reach_hz).level_near(dial_hz)
 
     def level_near(self, dial_hz: float) -> float:
-        """The strongest within the exactness of a place."""
+        """Highest level within the frequency uncertainty."""
         reach = max(self.within_hz, self.step_hz)
         first = int(np.floor((dial_hz - reach - self.low_hz) / self.step_hz + 0.5))
         last = int(np.ceil((dial_hz + reach - self.low_hz) / self.step_hz - 0.5))
@@ -82,7 +82,7 @@ class Span(msgspec.Struct, frozen=True):
         return tuple(Peak(self._fine(index), float(level[index])) for index in peak_bins)
 
     def _is_sideband(self, index: int, carrier: int) -> bool:
-        """Whether a line has a twin on the other side of a stronger one."""
+        """Return True when a line has a twin on the other side of a stronger one."""
         level, twin = self.level_dbm, 2 * carrier - index
         if abs(index - carrier) * self.step_hz > SIDEBAND_HZ or not 1 <= twin < level.size - 1:
             return False
@@ -93,7 +93,7 @@ class Span(msgspec.Struct, frozen=True):
         return self.low_hz + index * self.step_hz
 
     def _fine(self, index: int) -> float:
-        """By a parabola through the top and its neighbours."""
+        """Interpolate a maximum by a parabola through it and its neighbours."""
         left, top, right = self.level_dbm[index - 1 : index + 2]
         bend = left - 2 * top + right
         return self._place(index + (0.5 * float((left - right) / bend) if bend < 0 else 0.0))

@@ -1,4 +1,4 @@
-"""Fingerprint of interference, to recognise it again: comb spacing, hump, or pulses at twice the mains frequency."""
+"""Fingerprint of interference, to recognise it again: comb spacing, hump, or pulsing at twice the mains frequency."""
 
 from math import ceil, log
 from typing import Literal
@@ -12,23 +12,23 @@ from yarddial.dsp.pulses import MAINS_HZ
 from yarddial.yard.frequency import format_frequency
 
 Pattern = Literal["comb", "pulses", "noise"]
-# Spacings that switching supplies and clocks have, hertz; lines of a comb in a span, at least.
+# Minimum spacing of switching supplies and clocks, hertz; minimum number of lines of a comb in a span.
 MIN_SPACING_HZ, MIN_LINES = 12e3, 5
-# A line stands this far above the local floor, which is the median over this width.
+# Minimum height of a line above the local floor, which is the median over this width.
 LINE_DB, AROUND_HZ = 5.0, 40e3
-# A comb has lines at this share of its places; at most this many spacings and peaks are tried.
+# Share of its places where a comb has lines; maximum number of spacings and peaks tried.
 MIN_COMB_FILL, MAX_PERIODS, MAX_PEAKS = 0.6, 16, 60
-# Smallest pulse share of the mean that counts as pulsed; smaller swings count as none.
+# Minimum pulsing as a share of the mean; smaller modulation counts as none.
 MIN_PULSE, MIN_SWING = 0.05, 0.004
 # A comb may drift by this share of its spacing during the search.
 COMB_DRIFT_SHARE = 0.01
 HUMP_DB, OWN_HUMP_DB = 3.0, 6.0
-# Pulses are what makes the noise where their swing is such a share of its rise, both as logarithms.
+# Pulsing causes the noise when its modulation is this share of the noise's rise, both as logarithms.
 PULSES_SHARE = 0.4
 
 
 class AirRecord(msgspec.Struct, frozen=True):
-    """A span as it was seen once: dB in a bin, low end first, and how far its power pulses at 100 and 120 Hz.
+    """A span at one moment: dB per bin, low end first, and its pulsing at 100 and 120 Hz.
 
     low_hz : of the first bin. pulses : shares of the mean, for MAINS_HZ.
     """
@@ -40,7 +40,7 @@ class AirRecord(msgspec.Struct, frozen=True):
 
     @property
     def floor_db(self) -> float:
-        """The middle of all levels."""
+        """Median of all levels."""
         return float(np.median(self.level_db))
 
 
@@ -60,7 +60,7 @@ class Fingerprint(msgspec.Struct, frozen=True):
     is_narrowed: bool = False
 
     def holds(self, hertz: float, within_hz: float) -> bool:
-        """True when a frequency lies on one of the comb's lines."""
+        """Return True when a frequency is on one of the comb's lines."""
         if self.pattern != "comb":
             return False
         away_hz = (hertz - self.first_hz) % self.spacing_hz
@@ -68,7 +68,7 @@ class Fingerprint(msgspec.Struct, frozen=True):
 
     @property
     def words(self) -> str:
-        """What it is, for a person."""
+        """Description for a person."""
         pulses = f", pulsing at {self.mains_hz:.0f} Hz" if self.mains_hz else ""
         if self.pattern == "comb":
             return f"lines every {self.spacing_hz / 1e3:.1f} kHz{pulses}"
@@ -87,9 +87,9 @@ def find(record: AirRecord) -> Fingerprint:
 
 
 def narrowed(seen: Fingerprint, on: AirRecord, off: AirRecord) -> Fingerprint:
-    """Noise by what goes with the antenna: where it stands highest over what is left without.
+    """Narrow the fingerprint to what disappears without the antenna: where it is highest over the rest.
 
-    Pulses too where they make little of what goes: then a steadier noise is the stronger of the two.
+    Pulsing counts too, unless it explains little of what disappears: then a steadier noise is stronger.
     """
     size = max(round(AROUND_HZ / on.step_hz), 3)
     fell_db = _smooth(on.level_db - off.level_db, size)
@@ -105,26 +105,26 @@ def narrowed(seen: Fingerprint, on: AirRecord, off: AirRecord) -> Fingerprint:
 
 
 def has_hump(record: AirRecord) -> bool:
-    """True where a part of the span stands well over the rest by itself: no receiver's own noise is like that."""
+    """Return True when a part of the span is well above the rest: no receiver's own noise is like that."""
     smooth = _smooth(record.level_db, max(round(AROUND_HZ / record.step_hz), 3))
     low_db, high_db = np.percentile(smooth, (10, 90))
     return bool(high_db - low_db > OWN_HUMP_DB)
 
 
 def comb_of(span: Span) -> Fingerprint | None:
-    """Find the comb in a span; what of it passes as true comes from outside and is interference."""
+    """Find the comb in a span; a true one comes from outside and is interference."""
     seen = find(AirRecord(span.low_hz, span.step_hz, span.level_dbm))
     return seen if seen.pattern == "comb" else None
 
 
 def strength_db(record: AirRecord, seen: Fingerprint) -> float:
-    """How strong it is in another look, dB: a comb's lines, the swing of pulses, the density of noise."""
+    """Strength in another record, dB: a comb's lines, the modulation of pulses, the density of noise."""
     if seen.pattern == "pulses":
         return 20 * float(np.log10(max(record.pulses[MAINS_HZ.index(seen.mains_hz)], MIN_SWING)))
     if seen.pattern == "noise":
         index = record.low_hz + np.arange(record.level_db.size) * record.step_hz
         inside = (index >= seen.low_hz) & (index <= seen.high_hz)
-        # The lower part: stations are none of it.
+        # A low percentile, which excludes stations.
         return float(np.percentile(record.level_db[inside] if inside.any() else record.level_db, 35))
     excess, best = _excess(record), 0.0
     period = seen.spacing_hz / record.step_hz
@@ -135,13 +135,13 @@ def strength_db(record: AirRecord, seen: Fingerprint) -> float:
 
 
 def _excess(record: AirRecord) -> Floats:
-    """Power over the floor about each bin, in units of that floor, cut off so that stations do not lead."""
+    """Power over the floor around each bin, in units of that floor, limited so that stations do not dominate."""
     around = _floor_about(record.level_db, max(round(AROUND_HZ / record.step_hz), 5))
     return np.minimum(10 ** ((record.level_db - around) / 10) - 1, 30.0).clip(0.0)
 
 
 def _comb(record: AirRecord) -> tuple[float, float] | None:
-    """Spacing of the best comb and the place of one of its lines; None without a comb."""
+    """Spacing of the best comb and one of its lines; None without a comb."""
     excess = _excess(record)
     lines = (excess > 10 ** (LINE_DB / 10) - 1).astype(float)
     total = 3 * float(lines.mean())
@@ -152,7 +152,7 @@ def _comb(record: AirRecord) -> tuple[float, float] | None:
         filled = _folded(lines, period)
         at = int(np.argmax(filled))
         places = int(lines.size / period)
-        # The count that chance alone reaches at the best of all starting places.
+        # Count that chance alone reaches at the best starting position.
         chance = total + 3.5 * (total * (1 - total) / places) ** 0.5
         score = float(filled[at] - total) * places**0.5
         if filled[at] > max(MIN_COMB_FILL, chance) and (best is None or score > best[0]):
@@ -161,7 +161,7 @@ def _comb(record: AirRecord) -> tuple[float, float] | None:
 
 
 def _periods(values: Floats, step_hz: float) -> Floats:
-    """Spacings worth a look, in bins: where the transform of the spectrum peaks, and how far lines are apart."""
+    """Candidate spacings, in bins: peaks of the spectrum's transform, and distances between lines."""
     size, limit = values.size, values.size / MIN_LINES
     padded = 16 * size
     wave = np.abs(np.fft.rfft(values - values.mean(), padded))
@@ -169,14 +169,14 @@ def _periods(values: Floats, step_hz: float) -> Floats:
     tops = np.flatnonzero((wave[1:-1] >= wave[:-2]) & (wave[1:-1] > wave[2:])) + 1
     tops = tops[(tops >= first) & (tops <= last)]
     coarse = (padded / tops[np.argsort(-wave[tops])][:MAX_PERIODS]).tolist()
-    # Wide combs have few lines in the span: their distances tell more.
+    # Wide combs have few lines in the span, whose distances are more informative.
     peaks = np.flatnonzero((values[1:-1] >= values[:-2]) & (values[1:-1] > values[2:]) & (values[1:-1] > 2.0)) + 1
     peaks = peaks[np.argsort(-values[peaks])][:MAX_PEAKS]
     apart = np.abs(peaks[:, None] - peaks[None, :]).ravel()
     often = np.bincount(apart[(apart > MIN_SPACING_HZ / step_hz) & (apart < limit)], minlength=2)
     often = often + np.roll(often, 1) + np.roll(often, -1)
     coarse += np.argsort(-often)[:MAX_PERIODS].tolist()
-    # As fine as the last line of the span asks, as far as a place is not known to a bin.
+    # Resolution that the last line of the span requires, with places known to one bin.
     spacings_hz = []
     for period in (period_bins for period_bins in coarse if period_bins > 2):
         parts = ceil(0.6 / period * size / 1.5)
@@ -185,7 +185,7 @@ def _periods(values: Floats, step_hz: float) -> Floats:
 
 
 def _folded(values: Floats, period: float) -> Floats:
-    """For each first place in a period, the mean over all its places of the largest of three bins."""
+    """For each start in a period, mean over its places of the largest of three bins."""
     wide = np.maximum(np.maximum(values, np.roll(values, 1)), np.roll(values, -1))
     count = int(values.size / period)
     places = np.round(np.arange(int(period))[:, None] + period * np.arange(count)[None, :]).astype(int)
@@ -197,7 +197,7 @@ def _smooth(values: Floats, size: int) -> Floats:
 
 
 def _floor_about(values: Floats, size: int) -> Floats:
-    """The middle of each piece, straight between pieces' middles."""
+    """Piecewise floor: medians of pieces, interpolated linearly."""
     count = max(values.size // size, 1)
     cut = values[: count * size].reshape(count, -1)
     middles = (np.arange(count) + 0.5) * cut.shape[1]

@@ -1,6 +1,7 @@
 """Interference search step by step: what to switch off next, each result, and the source or what remains open.
 
-Nobody is accused by one look: what falls when something is switched off has to come back when it is on again, twice.
+One observation accuses nobody: the interference must fall when a device is switched off and return when it is on again,
+twice.
 """
 
 from collections.abc import Sequence
@@ -14,19 +15,19 @@ from yarddial.analysis.interference.fingerprint import AirRecord, Fingerprint, f
 StepKind = Literal[
     "as it is", "antenna off", "computer on battery", "line choked", "mains off", "room off", "device off"
 ]
-# Interference is gone when it falls by the first, and back when it is within the second of what it was.
+# Interference is gone when it falls by the first, and back when within the second of its former level.
 GONE_DB, BACK_DB = 6.0, 3.0
-# Looks of one state differ by more than this: it comes and goes by itself, and every step is made once more.
+# Records of one state that differ by more than this are intermittent; every step is then repeated.
 FICKLE_DB = 3.0
 MAX_TRIES = 7
-# Extra records after something was reconnected, since the interference may be off by itself.
+# Extra records after a reconnection, since the interference may pause by itself.
 MAX_WAITS = 4
-# A choke on the feed line takes this off what the line's screen brings in.
+# Attenuation by a choke of what the feed line's screen brings in.
 CHOKED_DB = 6.0
 
 
 class SearchStep(msgspec.Struct, frozen=True):
-    """What to do before the next look; `restores` is true where it puts back what the step before took away."""
+    """An action before the next record; `restores` is true where it undoes the step before."""
 
     kind: StepKind
     words: str
@@ -35,14 +36,14 @@ class SearchStep(msgspec.Struct, frozen=True):
 
 
 class StepResult(msgspec.Struct, frozen=True):
-    """A step and how strong the interference was then."""
+    """A step and the strength of the interference after it."""
 
     step: SearchStep
     strength_db: float
 
 
 class SearchVerdict(msgspec.Struct, frozen=True):
-    """How it stands: named with confidence, ended without a name, or going on."""
+    """Verdict so far: named with confidence, ended without a name, or going on."""
 
     state: Literal["going on", "named", "left open"]
     culprit: str
@@ -60,7 +61,7 @@ MAINS_OFF = SearchStep("mains off", "With the computer on battery, switch all of
 class SearchRecord(msgspec.Struct, frozen=True):
     """State of a search; `after` returns it with one more result.
 
-    rooms : circuits of the house by name. devices : what can be unplugged in a room, where the person said so.
+    rooms : circuits of the house by name. devices : what can be unplugged in a room, where stated.
     can_choke, can_mains, has_battery : what the person is able to do.
     """
 
@@ -78,14 +79,14 @@ class SearchRecord(msgspec.Struct, frozen=True):
         records = (*self.records, record)
         seen = self.seen if self.seen is not None else find(record)
         if step.kind == "as it is" and seen.pattern != "comb":
-            # It may have been off by itself until now.
+            # The interference may have paused by itself until now.
             now = find(record)
             seen = now if now.pattern == "comb" or seen.pattern == "noise" else seen
         results = (*self.results, StepResult(step, 0.0))
         if step.kind == "antenna off" and not step.restores and not seen.is_narrowed:
-            # Against the look in which most came in: it may be off by itself.
+            # Compare with the strongest record, since the interference may pause.
             seen = narrowed(seen, max(self.records, key=lambda earlier: float(np.mean(earlier.level_db))), record)
-        # Another fingerprint: all looks are weighed anew.
+        # With another fingerprint, evaluate all records anew.
         valid_results = self.results if seen == self.seen else ()
         fresh = zip(results[len(valid_results) :], records[len(valid_results) :], strict=True)
         weighed = tuple(msgspec.structs.replace(r, strength_db=strength_db(earlier, seen)) for r, earlier in fresh)
@@ -99,12 +100,12 @@ class SearchRecord(msgspec.Struct, frozen=True):
 
     @property
     def is_fickle(self) -> bool:
-        """True for interference that comes and goes by itself."""
+        """Return True for intermittent interference."""
         records = [r.strength_db for r in self.results if r.step.kind == "as it is"]
         return len(records) > 1 and max(records) - min(records) > FICKLE_DB
 
     def next_step(self) -> SearchStep | None:
-        """What to do now; None once it is over."""
+        """Next step; None once the search is over."""
         return _next(self)
 
     def verdict(self) -> SearchVerdict:
@@ -113,7 +114,7 @@ class SearchRecord(msgspec.Struct, frozen=True):
 
 
 def _times(search: SearchRecord, step: SearchStep) -> list[Literal["gone", "there", "unclear"]]:
-    """Result of each try of a step: gone and back, still there, or neither."""
+    """Result of each attempt of a step: gone and back, still there, or neither."""
     readings: list[Literal["gone", "there", "unclear"]] = []
     results, usual_db = search.results, search.usual_db
     for index, result in enumerate(results):
@@ -139,9 +140,9 @@ def _takes_away(step: SearchStep) -> bool:
 
 
 def _answers(search: SearchRecord, step: SearchStep) -> bool | None:
-    """True where it went and came back as often as is asked for, False where it stayed once, None while neither is so.
+    """True when it vanished and returned often enough, False when it stayed once, None while open.
 
-    What is there without a thing does not come from it; what has gone may have gone by itself.
+    Interference that persists without a device does not come from it; interference that vanished may have paused.
     """
     readings = _times(search, step)
     if "there" in readings:
@@ -150,7 +151,7 @@ def _answers(search: SearchRecord, step: SearchStep) -> bool | None:
 
 
 def _is_given_up(search: SearchRecord, step: SearchStep) -> bool:
-    """So many tries without an answer: it is left."""
+    """Return True after so many attempts without an answer."""
     return _answers(search, step) is None and len(_times(search, step)) >= MAX_TRIES
 
 
@@ -163,13 +164,13 @@ def _restore(step: SearchStep) -> SearchStep:
 
 
 def _wants(search: SearchRecord, step: SearchStep) -> SearchStep | None:
-    """The step, or what puts it back, while its answer is open; None once it is known."""
+    """Return the step, or its restoration, while its answer is open; None once known."""
     last = search.results[-1].step if search.results else None
     if last is not None and (last.kind, last.target) == (step.kind, step.target) and not last.restores:
         return _restore(step)
     if _answers(search, step) is not None or _is_given_up(search, step):
         return None
-    # Only what is there can be seen to go.
+    # Only present interference can be seen to vanish.
     records = 0
     for result in reversed(search.results):
         if _takes_away(result.step) or records >= MAX_WAITS or result.strength_db > search.usual_db - BACK_DB:
@@ -187,11 +188,11 @@ def _device(name: str) -> SearchStep:
 
 
 def _plan(search: SearchRecord) -> list[SearchStep]:
-    """Steps in their order, as far as what is known asks for them."""
+    """Steps in order, as far as present knowledge requires them."""
     steps = [ANTENNA_OFF]
     comes_by_antenna = _answers(search, ANTENNA_OFF)
     if comes_by_antenna is None:
-        # Nothing is to be learnt where this is not known.
+        # Without this answer nothing further can be learned.
         return steps
     if search.has_battery:
         steps.append(BATTERY_STEP)
@@ -282,5 +283,5 @@ def _outside(seen: Fingerprint) -> SearchVerdict:
 
 
 def log_lines(search: SearchRecord) -> Sequence[str]:
-    """Each step and its level, for the log."""
+    """List each step and its level, for the log."""
     return [f"{r.step.words} {r.strength_db:+.1f} dB".replace("-", "−") for r in search.results]

@@ -1,1 +1,1 @@
-"""How much gain: from what a sweep over the real steps has shown."""
+"""Gain advice from a sweep over the real steps."""

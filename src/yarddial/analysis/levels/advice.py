@@ -1,4 +1,4 @@
-"""Which gain to set, from floor and wanted signal at each real step."""
+"""Choice of gain from floor and wanted signal at each real step."""
 
 from collections.abc import Sequence
 
@@ -8,13 +8,13 @@ from yarddial.analysis.levels.measured_setting import GainPoint
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.plain_text import count_of
 
-# The least gain that is worse than the best by no more than this is set: more only costs what strong signals need.
+# Advise the lowest gain within this of the best: more only reduces the room for strong signals.
 NEAR_BEST_DB = 0.5
-# A signal is compressed when it follows the gain by this much less.
+# A signal is compressed when it lags behind the gain by this much.
 COMPRESSED_DB = 1.0
-# Gain over which the floor must be seen to rise with it.
+# Gain range over which the floor must rise with it.
 LEVER_DB = 5.0
-# A wanted signal stands this far above the noise in its channel.
+# Minimum level of a wanted signal above the noise in its channel.
 CHANNEL_OVER_FLOOR_DB = 3.0
 
 
@@ -39,15 +39,15 @@ class Advice(msgspec.Struct, frozen=True):
 
 
 def advise(steps: Sequence[GainPoint]) -> Advice:
-    """Judge a gain sweep and advise a gain.
+    """Evaluate a gain sweep and advise a gain.
 
-    The floor at gain g is converter noise and, rising with g, what comes in: 10^(q/10) + 10^((c + g)/10). Where the
-    second is all, more gain brings nothing; where the first counts, a weak signal loses.
+    The floor at gain g is ADC noise plus incoming noise: 10^(q/10) + 10^((c + g)/10). Where the second dominates, more
+    gain brings nothing; where the first matters, a weak signal suffers.
 
     Raises
     ------
     BadSamples
-        Fewer than three steps, or no step that is not clipped.
+        Fewer than three steps, or every step is clipped.
     """
     steps = sorted(steps, key=lambda step: step.gain_db)
     if len(steps) < 3:
@@ -82,9 +82,9 @@ def advise(steps: Sequence[GainPoint]) -> Advice:
 
 
 def _bent_from_db(steps: Sequence[GainPoint]) -> float | None:
-    """The first gain at which the ADC is overloaded, or the channel falls behind its gain after having followed it.
+    """First gain at which the ADC is overloaded, or the channel falls behind the gain after having followed it.
 
-    Below, where the signal is smaller than a step of the converter, it does not follow either; that is no bending.
+    Below one ADC step a signal does not follow either, which is no overload.
     """
     standing = sorted(step.channel_dbfs - step.gain_db for step in steps if step.over_db > 10 and not step.is_clipped)
     follows_db = standing[len(standing) // 2] if standing else None
@@ -102,7 +102,7 @@ def _bent_from_db(steps: Sequence[GainPoint]) -> float | None:
 
 
 def _taken_over_db(steps: Sequence[GainPoint]) -> float | None:
-    """Smallest gain at which the ADC adds no more than half a decibel to the incoming noise."""
+    """Lowest gain at which the ADC adds no more than half a decibel to the incoming noise."""
     top = steps[-1]
     lower = [step for step in steps if step.gain_db <= top.gain_db - LEVER_DB]
     if not lower or top.floor_dbfs_hz - lower[-1].floor_dbfs_hz < 0.85 * (top.gain_db - lower[-1].gain_db):

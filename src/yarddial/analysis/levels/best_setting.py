@@ -1,4 +1,4 @@
-"""Which setting of all gain stages together, what two habits cost, and what no gain can mend."""
+"""Best combination of all gain stages, the cost of two common habits, and what no gain can fix."""
 
 from collections.abc import Sequence
 from math import log10
@@ -10,20 +10,20 @@ from yarddial.analysis.levels.unseen_products import with_unseen
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.level import GainsDb
 
-# A setting this near the best is as good; the least gain in front among them leaves strong signals most room.
+# A setting this close to the best is as good; the one with the least front gain leaves most room for strong signals.
 NEAR_BEST_DB = 0.4
-# Products of signals beyond the span that lie further under the signal move the channel's level less than it errs.
+# Out-of-span products further below the signal than this change the channel's level less than its error.
 BLIND_DB = 13.0
 BLIND_REMARK = f"; what signals beyond the span make is seen only within {BLIND_DB:g} dB of the signal"
-# What stands less than this over noise and products is no wanted signal to decide by.
+# A signal less than this above noise and products is no basis for a decision.
 SIGNAL_OVER_NOISE_DB = 3.0
-# Automatic gain fills the converter up to here, whatever is wanted: usual, and with room for peaks.
+# Level to which automatic gain fills the ADC: usual, with room for peaks.
 AUTOMATIC_DBFS = -9.0
-# Beyond this share of full samples all else in the span is spoilt, whatever the one channel holds.
+# Above this share of clipped samples the rest of the span is spoilt, whatever the channel shows.
 MAX_CLIPPED = 0.05
-# A channel's power errs by this share over a dwell, and is beyond what is expected from that share on.
+# Error of a channel's power over a dwell, and the excess from which it counts.
 CHANNEL_ERRS, EXCESS_POWER_SHARE = 0.06, 0.15
-# An attenuator is worth a word from this much on; none of more is usual.
+# Mention an attenuator from this much on; larger ones than the second are unusual.
 WORTH_DB, MAX_DB = 1.0, 40
 
 
@@ -50,10 +50,10 @@ class BestGains(msgspec.Struct, frozen=True):
 
 
 def best_setting(steps: Sequence[GainPoint], outside_share: float = 0.0) -> BestGains:
-    """Judge a sweep over settings.
+    """Evaluate a sweep over settings.
 
-    outside_share : of the noise at the antenna that comes from outside, 0 to 1: an attenuator weakens that with the
-    signal and so costs nothing by it.
+    outside_share : share of the antenna noise that comes from outside, 0 to 1: an attenuator weakens it with the
+    signal, so that share costs nothing.
 
     Raises
     ------
@@ -69,7 +69,7 @@ def best_setting(steps: Sequence[GainPoint], outside_share: float = 0.0) -> Best
     if best_db < SIGNAL_OVER_NOISE_DB:
         raise BadSamples("no wanted signal stands out at any setting: put the dial on one, then sweep")
     near = [step for step, db in able if db >= best_db - NEAR_BEST_DB]
-    # The least gain in front: what signals beyond the span make there is seen only where it is much.
+    # Prefer the least front gain: out-of-span products are visible only when large.
     chosen = min(near, key=lambda step: tuple(gain for _, gain in step.gains_db) or (step.gain_db,))
     attenuator_db, gains_db = _attenuator(chosen, outside_share)
     excess_db = chosen.products_over_noise_db + 6.0
@@ -88,7 +88,7 @@ def best_setting(steps: Sequence[GainPoint], outside_share: float = 0.0) -> Best
 
 
 def judged_db(steps: Sequence[GainPoint]) -> list[float]:
-    """Wanted signal over all else in its channel at every step, dB; what signals beyond the span make is taken off."""
+    """Signal over everything else in its channel at every step, dB, with out-of-span products removed."""
     return _judged(with_unseen(steps))
 
 
@@ -98,10 +98,10 @@ def _unseen_db(seen: GainPoint, chosen: GainPoint) -> float:
 
 
 def _judged(steps: Sequence[GainPoint]) -> list[float]:
-    """The signal being what follows the gain.
+    """Separate the signal, which follows the gain, from the rest.
 
-    Its level per gain is the median over the steps in which nothing is clipped, each weighed by how well it tells; what
-    the channel holds beyond that, noise and products known, is of the receiver's making too.
+    Its level per gain is the weighted median over the unclipped steps; what the channel holds beyond it, known noise
+    and products, comes from the receiver too.
     """
     clear = [step for step in steps if not step.is_clipped] or list(steps)
     tells = []
@@ -122,7 +122,7 @@ def _judged(steps: Sequence[GainPoint]) -> list[float]:
 def _over_db(step: GainPoint, signal: float) -> float:
     channel, noise, products = (_power(db) for db in (step.channel_dbfs, step.noise_dbfs, step.products_dbfs))
     wanted = min(signal * 10 ** (step.gain_db / 10), max(channel - noise - products, 1e-30))
-    # What a channel errs by is no distortion.
+    # The normal error of a channel is no distortion.
     beyond = channel * (1 - EXCESS_POWER_SHARE) - wanted - noise - products
     return 10 * log10(max(wanted, 1e-30) / (noise + products + max(beyond, 0.0)))
 
@@ -143,20 +143,20 @@ def _reason(chosen: GainPoint, *, is_unseen: bool) -> str:
 
 
 def _midpoint(steps: Sequence[GainPoint]) -> GainPoint:
-    """The habit of setting every control to its middle."""
+    """Habit: every control at its middle."""
     ranks = [sorted({step.gains_db[i][1] for step in steps}) for i in range(len(steps[0].gains_db))]
     middle = [rank[len(rank) // 2] for rank in ranks]
     return min(steps, key=lambda step: sum(abs(gain[1] - m) for gain, m in zip(step.gains_db, middle, strict=True)))
 
 
 def _automatic(steps: Sequence[GainPoint]) -> GainPoint:
-    """The habit of automatic gain: as full as it may be, by gain in front first."""
+    """Habit: automatic gain, as full as possible, front gain first."""
     able = [step for step in steps if step.total_dbfs <= AUTOMATIC_DBFS] or [min(steps, key=lambda s: s.total_dbfs)]
     return max(able, key=lambda step: (round(step.total_dbfs), step.gains_db))
 
 
 def _attenuator(chosen: GainPoint, outside_share: float) -> tuple[int, float]:
-    """Attenuation in front that helps most: products of the third order fall by twice it more than the signal."""
+    """Most useful attenuation in front: third-order products fall by twice that more than the signal."""
 
     def sndr(attenuation_db: int) -> float:
         loss = 10 ** (attenuation_db / 10)

@@ -1,4 +1,4 @@
-"""Levels along a route: noise, the wanted signal, the strongest, and what each part bears."""
+"""Levels along a route: noise, the wanted signal, the strongest signal, and what each part tolerates."""
 
 from math import log10
 from typing import assert_never
@@ -12,22 +12,21 @@ from yarddial.yard.parts import Antenna, Converter, Inner, Isolator, Lnb, Receiv
 from yarddial.yard.parts.usual import effective_bits_of, gain_of, iip3_of, nf_of
 from yarddial.yard.resolved_route import ResolvedRoute
 
-# What an attenuator may cost before one would hear it.
+# Inaudible cost of an attenuator.
 BEARABLE_DB = 1.0
 # Distance of the 1 dB compression point below the third-order intercept of a cubic.
 COMPRESSION_UNDER_IIP3_DB = 9.6
-# The strongest signal nearer than this to what a part bears is the first thing to mend.
+# Report a bottleneck when the strongest signal is nearer than this to what a part tolerates.
 ROOM_DB = 10.0
 ADC_NAME = "its ADC"
-# A floor less than this over the converter's own noise tells nothing of what comes in: below, the converter no longer
-# makes noise like an ideal one either.
+# A floor less than this above the ADC's own noise does not reveal the incoming noise; an ADC is not ideal there.
 TELLS_DB = 1.5
 
 
 class MeasuredLevels(msgspec.Struct, frozen=True):
-    """What was measured at the receiver's socket, dBm, and what fills its converter there.
+    """Measured levels at the receiver's socket, dBm, and the ADC's full scale there.
 
-    sigma_db : of all of them together. by : how dBFS became dBm, in words.
+    sigma_db : common to all of them. by : how dBFS became dBm, in words.
     """
 
     wanted_dbm: float | None
@@ -38,10 +37,10 @@ class MeasuredLevels(msgspec.Struct, frozen=True):
 
 
 class LevelAtPart(msgspec.Struct, frozen=True):
-    """Levels behind a part: gain, noise from outside and from the parts so far in dBm, and the signal.
+    """Levels after a part: gain, external and internal noise in dBm, and the signals.
 
-    wanted_dbm, strongest_dbm : None while nothing was measured.
-    limit_dbm : what it bears there, 1 dB compression or full scale; None where its sheet tells no intercept.
+    wanted_dbm, strongest_dbm : None before a measurement.
+    limit_dbm : 1 dB compression or full scale; None where its data sheet states no intercept.
     """
 
     name: str
@@ -54,12 +53,12 @@ class LevelAtPart(msgspec.Struct, frozen=True):
 
     @property
     def floor_dbm(self) -> float:
-        """Noise from outside and inside together, dBm."""
+        """External and internal noise together, dBm."""
         return _db(_power(self.outside_dbm) + _power(self.own_dbm))
 
     @property
     def room_db(self) -> float | None:
-        """From the strongest signal to what it bears; None where either is not known."""
+        """Distance of the strongest signal to the limit; None where either is unknown."""
         return None if self.limit_dbm is None or self.strongest_dbm is None else self.limit_dbm - self.strongest_dbm
 
 
@@ -93,9 +92,9 @@ class LevelLine(msgspec.Struct, frozen=True):
 
 
 def socket_offset_db(route: ResolvedRoute, outside: Outside, floor_dbfs_hz: float) -> float | None:
-    """What makes dBm at the receiver's socket of dBFS, where nothing is calibrated: by the noise that should be there.
+    """Offset from dBFS to dBm at the receiver's socket without a calibration, from the expected noise.
 
-    The converter's own is taken off the floor first; None where it hides what comes in.
+    The ADC's own noise is subtracted first; None where it hides the incoming noise.
     """
     if converter_hides(route, floor_dbfs_hz):
         return None
@@ -104,15 +103,15 @@ def socket_offset_db(route: ResolvedRoute, outside: Outside, floor_dbfs_hz: floa
 
 
 def converter_hides(route: ResolvedRoute, floor_dbfs_hz: float) -> bool:
-    """True where the ADC's own noise dominates the floor, so that the incoming noise cannot be measured."""
+    """Return True where the ADC's own noise dominates the floor, so that the incoming noise cannot be measured."""
     return floor_dbfs_hz < converter_noise_dbfs_hz(route.receiver, route.port) + TELLS_DB
 
 
 def converter_noise_dbfs_hz(receiver: Receiver, port: str) -> float:
-    """The converter's own noise in a hertz, against full scale: -(6.02 b + 1.76), b its effective bits, over its span.
+    """ADC noise density against full scale: -(6.02 b + 1.76) over its span, b its effective bits.
 
-    Behind a tuner that span is the sample rate. A direct sampler's is half its clock, of which only the rate is kept;
-    what is rounded again on the way to the computer adds that step's noise, over the rate.
+    Behind a tuner the span is the sample rate. A direct sampler's is half its clock, of which only the rate is kept;
+    requantisation on the way to the computer adds that step's noise over the rate.
     """
     noise_db = -(6.02 * effective_bits_of(receiver).value + 1.76)
     if receiver.direct is None or not receiver.samples_directly(port):
@@ -185,7 +184,7 @@ def _plates(
     outside, own = source * _power(arrives_db), 0.0
     if active_nf_db is not None:
         own = source * (_power(active_nf_db) - 1)
-    # What was measured at the receiver's socket, carried back to the antenna.
+    # Carry the levels measured at the receiver's socket back to the antenna.
     to_socket_db = sum(stage.gain_db for stage in stages[:-1])
     passed_db, plates = 0.0, []
     for stage in stages:
@@ -210,7 +209,7 @@ def _converter(before: LevelAtPart, seen: MeasuredLevels, range_db: float) -> Le
 
 
 def _bottleneck(plates: list[LevelAtPart], receiver: str, over_db: float, noisiest: str) -> str:
-    """Whatever leaves strong signals least room, or what adds most noise."""
+    """Find the part that leaves strong signals least room, or that adds most noise."""
     known = [(plate.room_db, plate) for plate in plates if plate.room_db is not None]
     if known:
         room_db, plate = min(known, key=lambda pair: pair[0])
@@ -238,7 +237,7 @@ def _stage(part: Inner | Antenna | Receiver, port: str, in_hz: float, assumed: l
     ]
     match part:
         case TwoPort() | Isolator():
-            # A passive part at T0 has a noise figure of its loss.
+            # A passive part at T0 has a noise figure equal to its loss.
             gain_db = part.gain_at_db(in_hz)
             proven_words = proven_words if gain_db > 0 else []
             nf_db = max(-gain_db, 0.0) if nf is None else nf.value

@@ -1,4 +1,4 @@
-"""One setting of a sweep, as it was measured."""
+"""Measurement at one setting of a gain sweep."""
 
 from math import log10
 
@@ -6,7 +6,7 @@ import msgspec
 
 from yarddial.yard.level import GainsDb
 
-# So many samples at full scale bend what is heard.
+# Share of samples at full scale above which reception is distorted.
 CLIPPED_SHARE = 1e-4
 
 
@@ -35,22 +35,22 @@ class GainPoint(msgspec.Struct, frozen=True):
 
     @property
     def over_db(self) -> float:
-        """Wanted signal over noise in the channel, the noise in it taken off; far below zero where none stands."""
+        """Signal over noise in the channel, noise subtracted; far below zero without a signal."""
         signal = 10 ** (self.channel_dbfs / 10) - 10 ** (self.noise_dbfs / 10)
         return 10 * log10(max(signal, 1e-30)) - self.noise_dbfs
 
     @property
     def products_over_noise_db(self) -> float:
-        """Products above the noise, dB."""
+        """Products over the noise, dB."""
         return self.products_dbfs - self.noise_dbfs
 
     @property
     def sndr_db(self) -> float:
-        """Wanted signal over noise and products together."""
+        """Signal over noise and products together."""
         rest = 10 ** (self.noise_dbfs / 10) + 10 ** (self.products_dbfs / 10)
         return 10 * log10(max(10 ** (self.channel_dbfs / 10) - rest, 1e-30) / rest)
 
     @property
     def is_clipped(self) -> bool:
-        """True when the converter was full."""
+        """Return True when the ADC was clipped."""
         return self.clipped_share > CLIPPED_SHARE

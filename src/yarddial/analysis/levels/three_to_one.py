@@ -1,4 +1,6 @@
-"""The 3:1 test: with X dB less in front a signal falls by X, a product of the third order by 3 X, the second 2 X."""
+"""The 3:1 test: with X dB of attenuation a signal falls by X, a third-order product by 3 X, a second-order one by 2
+X.
+"""
 
 from collections.abc import Sequence
 from typing import Literal
@@ -11,11 +13,11 @@ from yarddial.yard.errors import BadSamples
 
 Density = NDArray[np.float32]
 LineOrigin = Literal["signal", "product", "undecided"]
-# A line stands this far above its surroundings and is at most this many bins wide; the centre spike is excluded.
+# Minimum height of a line above its surroundings, and its maximum half width in bins; the centre spike is excluded.
 LINE_OVER_MEDIAN_DB, HALF_BINS, MIN_HZ, SPAN_SHARE = 10.0, 3, 2_000.0, 0.42
-# Bins beside a line, from and to.
+# Range of bins beside a line for the local noise.
 FLOOR_BINS_BESIDE = (8, 40)
-# Levels of a steady line err by at least this much (gain steps, window); a verdict needs this many sigma.
+# Minimum error of a steady line's level (gain steps, window), and the significance required for a verdict.
 MIN_SIGMA_DB, MIN_SIGNIFICANCE_SIGMA = 0.5, 3.0
 MAX_LINES = 60
 
@@ -36,14 +38,14 @@ class JudgedLine(msgspec.Struct, frozen=True):
 
     @property
     def kind(self) -> LineOrigin:
-        """Kind of line: signal, product of second or third order, or undecided."""
+        """Kind of line: signal, second- or third-order product, or undecided."""
         return "undecided" if not self.order else "signal" if self.order == 1 else "product"
 
 
 def judge_lines(
     without: Sequence[Density], with_it: Sequence[Density], rate_hz: float, less_db: float
 ) -> list[JudgedLine]:
-    """Judge every line above the threshold, strongest first.
+    """Evaluate every line above the threshold, strongest first.
 
     Parameters
     ----------
@@ -67,7 +69,7 @@ def judge_lines(
 
 
 def _lines(density: NDArray[np.float64], rate_hz: float) -> list[int]:
-    """Bins at which a line has its top."""
+    """Bins of the lines' maxima."""
     hertz = (np.arange(density.size) / density.size - 0.5) * rate_hz
     clear = (np.abs(hertz) > MIN_HZ) & (np.abs(hertz) < SPAN_SHARE * rate_hz)
     tops = []
@@ -92,7 +94,7 @@ def _judged(high: NDArray[np.float64], low: NDArray[np.float64], at: int, rate_h
     floor_high, floor_low = (_beside(each.mean(axis=0), at) * width for each in (high, low))
     line = max(float(power_high.mean()) - floor_high, 1e-20)
     falls_db = 10 * np.log10(power_low / power_high)
-    # Pairs tell how much the line itself moves; noise beside it how much noise in it may differ.
+    # Repetitions show a line's own fluctuation; the noise beside it shows that of the noise.
     count = min(len(high), len(low))
     moves_db = max(float(np.std(falls_db[:count], ddof=1)) / count**0.5, MIN_SIGMA_DB)
     noise_db = 4.34 * _scatter(low, at)
@@ -118,13 +120,13 @@ def _scatter(density: NDArray[np.float64], at: int) -> float:
     near, far = FLOOR_BINS_BESIDE
     mean = density.mean(axis=0)
     beside = np.concatenate([mean[max(at - far, 0) : max(at - near, 0)], mean[at + near : at + far]])
-    # Half a bin's scatter stays in seven bins under a Hann window's overlap; the median is not moved by other lines.
+    # Half a bin's scatter remains in seven overlapping Hann bins; the median ignores other lines.
     middle = float(np.median(beside))
     return float(1.48 * np.median(np.abs(beside - middle)) / middle * 1.5 / np.sqrt(2 * HALF_BINS + 1))
 
 
 def _decided(away: dict[int, float]) -> int:
-    """Order that fits while the others do not: separate signals from products, not products from each other."""
+    """Order that fits while the others do not: it separates signals from products, not products from each other."""
     best = min(away, key=lambda n: away[n])
     others = [away[n] for n in away if (n == 1) != (best == 1)]
     if (

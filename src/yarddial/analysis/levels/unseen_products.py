@@ -1,6 +1,7 @@
-"""Products of strong signals outside the span: nobody sees what they are made of, but they do not follow the gain.
+"""Products of strong signals outside the span, detected because they do not follow the gain as a signal does.
 
-At settings of equal total gain a wanted signal stays as it is; what a front stage makes grows with the gain up to it.
+At settings of equal total gain a wanted signal is constant, while products of a front stage grow with the gain before
+it.
 """
 
 from collections.abc import Sequence
@@ -10,7 +11,7 @@ import numpy as np
 
 from yarddial.analysis.levels.measured_setting import GainPoint
 
-# A channel's power errs by this share over a dwell.
+# Relative error of a channel's power over a dwell.
 CHANNEL_ERRS = 0.06
 # Chi-square gain that adding products to the signal must bring; products below this share of the channel are ignored.
 MIN_CHI2_GAIN, MIN_SHARE = 9.0, 0.03

@@ -1,1 +1,1 @@
-"""Sample rate and centre: what each rate gives, and which keeps a band clean."""
+"""Sample rate and centre: figures of each rate, and choices that keep a band clean."""

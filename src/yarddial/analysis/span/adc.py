@@ -1,4 +1,4 @@
-"""What an analogue-to-digital converter can do in a bandwidth narrower than its span."""
+"""Signal-to-noise ratio of an analogue-to-digital converter in a bandwidth narrower than its span."""
 
 from math import log10
 
@@ -10,7 +10,9 @@ from yarddial.yard.working import WorkedValue, Working
 
 
 class ConverterFigures(msgspec.Struct, frozen=True):
-    """Signal to noise of a full-scale sine: over the whole span, gained by the narrower bandwidth, and together."""
+    """Signal-to-noise ratio of a full-scale sine over the span, process gain of the narrower bandwidth, and their
+    sum.
+    """
 
     bits: int
     rate_hz: float
@@ -26,7 +28,7 @@ class ConverterFigures(msgspec.Struct, frozen=True):
 
     @property
     def effective_bits(self) -> float:
-        """Bits of a converter that would give this over its whole span."""
+        """Bits of an ideal ADC with the same ratio over its whole span."""
         return (self.snr_db - 1.76) / 6.02
 
     def working(self) -> Working:
@@ -45,7 +47,7 @@ class ConverterFigures(msgspec.Struct, frozen=True):
 
 
 def converter_figures(bits: int, rate_hz: float, bandwidth_hz: float) -> ConverterFigures:
-    """Work them out; raises BadPath for a bandwidth wider than the span."""
+    """Calculate the figures; raises BadPath for a bandwidth wider than the span."""
     if not 0 < bandwidth_hz <= rate_hz:
         wide = format_bound(bandwidth_hz)
         raise BadPath(f"a bandwidth of {wide} does not fit into {rate_hz / 1e6:g} MS/s: choose a smaller one")
@@ -55,5 +57,5 @@ def converter_figures(bits: int, rate_hz: float, bandwidth_hz: float) -> Convert
 
 
 def load_bytes(bits: int, rate_hz: float) -> float:
-    """Bytes a second of complex samples, whole bytes for each component."""
+    """Bytes per second of complex samples, whole bytes per component."""
     return 2 * -(-bits // 8) * rate_hz

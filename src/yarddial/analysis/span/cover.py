@@ -1,8 +1,7 @@
-"""Cover a band: the rate and centre that keep it in the clean part, and everything unwanted off the wanted channels.
+"""Rate and centre that keep a band in the clean part, and everything unwanted off the wanted channels.
 
 What is unwanted depends on the centre: the spike at the centre itself, the mirror 2 c - s of every strong signal in the
-span, the alias s -+ f_s of every strong one beside it; the crystal's harmonics stay where they are. Every centre on the
-tuner's grid is tried: there are a few thousand, so the best is the best.
+span, the alias s -+ f_s of every strong one beside it; the crystal's harmonics stay where they are.
 """
 
 from itertools import product
@@ -16,10 +15,10 @@ from yarddial.analysis.span.rates import CLEAN_SHARE
 from yarddial.yard.errors import BadPath
 from yarddial.yard.frequency import format_bound, format_frequency, format_hertz
 
-# More room than this between a channel and anything unwanted is as good as any.
+# More distance than this between a channel and anything unwanted brings nothing.
 ENOUGH_HZ = 25_000.0
 MAX_CENTRES = 20_000
-# Ways closer together than this are one way.
+# Proposals closer together than this count as one.
 APART_HZ = 20_000.0
 
 
@@ -32,10 +31,10 @@ class Channel(msgspec.Struct, frozen=True):
 
 
 class CoverRequest(msgspec.Struct, frozen=True):
-    """What to cover, all of it at the receiver's own frequencies.
+    """Band to cover, at the receiver's own frequencies.
 
-    strong : (hertz, name) of signals strong enough to have a mirror or an alias.
-    ranges_hz : where the receiver tunes.
+    strong : (hertz, name) of signals strong enough for a mirror or an alias.
+    ranges_hz : tuning ranges of the receiver.
     """
 
     low_hz: float
@@ -49,10 +48,10 @@ class CoverRequest(msgspec.Struct, frozen=True):
 
 
 class Cover(msgspec.Struct, frozen=True):
-    """One way to cover it.
+    """One proposal.
 
-    hits : how often something unwanted falls on a channel; room_hz : from the closest channel's edge to what is
-    unwanted; closest, channel : these two; stays : no other centre moves it away.
+    hits : number of unwanted signals on channels; room_hz : distance from the nearest channel edge to an unwanted
+    signal; closest, channel : that pair; stays : no other centre moves it away.
     """
 
     rate_hz: float
@@ -106,7 +105,7 @@ def best_covers(request: CoverRequest, limit: int = 5) -> tuple[Cover, ...]:
 
 
 def _apart(centres: NDArray[np.float64], order: NDArray[np.intp], limit: int) -> list[int]:
-    """Keep the best proposals, without those too close to a better one to matter."""
+    """Select the best proposals, without those too close to a better one."""
     chosen: list[int] = []
     for i in order.tolist():
         if all(abs(centres[i] - centres[j]) >= APART_HZ for j in chosen):
@@ -117,12 +116,12 @@ def _apart(centres: NDArray[np.float64], order: NDArray[np.intp], limit: int) ->
 
 
 def possible_centres(request: CoverRequest, rate_hz: float) -> NDArray[np.float64]:
-    """Every centre on the grid that keeps the band in the clean part and that the receiver tunes to."""
+    """List every grid centre that keeps the band in the clean part and that the receiver can tune to."""
     half = CLEAN_SHARE * rate_hz / 2
     first, last = ceil((request.high_hz - half) / request.step_hz), floor((request.low_hz + half) / request.step_hz)
     if last < first:
         return np.empty(0)
-    # A rate far wider than the band leaves more centres than anybody needs: those around the band's middle.
+    # A rate far wider than the band allows too many centres: take those around the band's middle.
     middle = round((request.low_hz + request.high_hz) / 2 / request.step_hz)
     first, last = max(first, middle - MAX_CENTRES // 2), min(last, middle + MAX_CENTRES // 2)
     centres = np.arange(first, last + 1) * request.step_hz
@@ -133,7 +132,7 @@ def possible_centres(request: CoverRequest, rate_hz: float) -> NDArray[np.float6
 
 
 def unwanted_at(request: CoverRequest, rate_hz: float, centre_hz: float) -> list[tuple[float, str]]:
-    """Places of everything unwanted for one centre, and what each is."""
+    """List unwanted signals for one centre, with their kind."""
     unwanted = [(centre_hz, "the spike at the centre")]
     half = rate_hz / 2
     for hertz, name in request.strong:
@@ -160,7 +159,7 @@ def step_plan(low_hz: float, high_hz: float, rate_hz: float) -> tuple[float, ...
 def _judged(
     request: CoverRequest, rate_hz: float, centres: NDArray[np.float64]
 ) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
-    """For every centre: channels hit, and room from the closest channel's edge."""
+    """For every centre: channels hit, and distance from the nearest channel edge."""
     half = rate_hz / 2
     places = [centres]
     for hertz, _ in request.strong:
@@ -189,7 +188,7 @@ def _judged(
 
 
 def _with_closest(request: CoverRequest, cover: Cover) -> Cover:
-    """The same with what comes closest to a channel, and where it is."""
+    """Add the unwanted signal closest to a channel."""
     pairs = product(unwanted_at(request, cover.rate_hz, cover.centre_hz), request.channels)
     nearest = min(
         ((abs(hertz - channel.middle_hz) - channel.half_hz, name, hertz, channel.name)

@@ -1,4 +1,4 @@
-"""What each sample rate of a receiver gives and costs, and which one to use."""
+"""Figures of each sample rate of a receiver, and the recommended one."""
 
 from collections.abc import Mapping, Sequence
 
@@ -6,9 +6,9 @@ import msgspec
 
 from yarddial.analysis.span.adc import converter_figures, load_bytes
 
-# Share of the rate that no alias reaches, as a rule of the filters in use.
+# Share of the rate that is free of aliases, typical for the filters in use.
 CLEAN_SHARE = 0.8
-# What USB 2 carries in practice, bytes a second, shared by all on one controller.
+# Practical throughput of USB 2, bytes per second, shared by all devices on one controller.
 USB2_BYTES = 35e6
 
 
@@ -32,7 +32,7 @@ class RateFigures(msgspec.Struct, frozen=True):
 
     @property
     def is_clean(self) -> bool:
-        """True unless it was seen to lose samples, or asks for more than the link carries."""
+        """Return True unless it lost samples, or needs more than the link carries."""
         return not self.lost and self.usb_share <= 1.0
 
 
@@ -61,7 +61,7 @@ def rate_figures(
 
 
 def recommended(figures: Sequence[RateFigures]) -> tuple[RateFigures | None, RateFigures | None]:
-    """Highest clean rate, and the next lower one that leaves head-room; None without one."""
+    """Highest clean rate, and the next lower one for head-room; None without one."""
     clean = [figure for figure in figures if figure.is_clean]
     if not clean:
         return None, None

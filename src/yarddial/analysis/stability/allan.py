@@ -1,4 +1,4 @@
-"""Allan deviation of a track, with its confidence, and in plain words."""
+"""Allan deviation of a track, with its confidence range and in plain words."""
 
 from collections.abc import Sequence
 
@@ -11,12 +11,12 @@ from yarddial.yard.errors import BadSamples
 from yarddial.yard.plain_text import count_of
 
 MIN_POINTS = 16
-# Times between points may differ by this share of their median, or of a multiple of it where points were missed.
+# Allowed deviation of a step from its median, or from a multiple of it where points are missing.
 MAX_STEP_DEVIATION = 0.2
 
 
 class Allan(msgspec.Struct, frozen=True):
-    """Averaging time, seconds, deviation as a fraction, and its range that holds it two times in three."""
+    """Averaging time in seconds, fractional deviation, and its range that holds two times in three."""
 
     tau_s: float
     deviation: float
@@ -44,20 +44,20 @@ def allan_deviation(points: Sequence[Point]) -> tuple[Allan, ...]:
     values = np.zeros(places[-1] + 1)
     is_there = np.zeros(places[-1] + 1, bool)
     values[places], is_there[places] = [point.ppm * 1e-6 for point in points], True
-    # Time error in units of the step: a second difference of it is a difference of two averages of the frequency.
+    # Time error in units of the step: its second difference is a difference of two frequency averages.
     phase = np.concatenate([[0.0], np.cumsum(values)])
     count = np.concatenate([[0], np.cumsum(is_there)])
     deviations = []
     for m in _octaves(len(phase)):
-        # Two averages that lie side by side count where none of their points is missing.
+        # Use two adjacent averages only when no point of either is missing.
         is_whole = count[2 * m :] - count[: -2 * m] == 2 * m
         second = (phase[2 * m :] - 2 * phase[m:-m] + phase[: -2 * m])[is_whole]
         if len(second) < 2:
             continue
         tau_s, deviation = m * step_s, float(np.sqrt(np.mean(second**2) / 2) / m)
-        # As many points without a gap would give as many differences.
+        # Number of gapless points that would give as many differences.
         points_worth = len(second) + 2 * m - 1
-        # Degrees of freedom for white frequency noise, and chi-square's own spread.
+        # Degrees of freedom for white frequency noise, and the spread of chi-square.
         free = max(
             (3 * (points_worth - 1) / (2 * m) - 2 * (points_worth - 2) / points_worth) * 4 * m**2 / (4 * m**2 + 5), 1.0
         )
@@ -67,9 +67,9 @@ def allan_deviation(points: Sequence[Point]) -> tuple[Allan, ...]:
 
 
 def _places(points: Sequence[Point]) -> tuple[float, NDArray[np.int64]]:
-    """The step between points, and which step each stands on, from 0; a missed point leaves its place empty.
+    """Step between points, and each point's index; missing points leave gaps.
 
-    Raises BadSamples where a point stands on none.
+    Raises BadSamples where a point is off the grid.
     """
     steps = np.diff([point.time_s for point in points])
     step_s = float(np.median(steps))
@@ -86,14 +86,14 @@ def _octaves(count: int) -> list[int]:
 
 
 def _bounds(free: float) -> tuple[float, float]:
-    """Factors that hold the true deviation two times in three."""
+    """Factors that bound the true deviation two times in three."""
     from scipy.special import chdtri
 
     return float(np.sqrt(free / chdtri(free, 0.159))), float(np.sqrt(free / chdtri(free, 0.841)))
 
 
 def in_words(curve: Sequence[Allan], carrier_hz: float) -> str:
-    """What it means for a dial at a frequency."""
+    """Meaning for a dial at a frequency, in words."""
     best = min(curve, key=lambda point: point.deviation)
     wander_hz = best.deviation * carrier_hz
     return (

@@ -1,4 +1,4 @@
-"""Value and uncertainty of a crystal carried forward: ageing, weather, and wandering since it was measured last."""
+"""Forecast of a crystal: ageing, weather and random walk since its last measurement."""
 
 from collections.abc import Sequence
 from typing import Literal
@@ -40,11 +40,11 @@ HABITS: dict[CrystalKind, Habit] = {
     "oven": Habit(0.08, 0.005, 90.0, 0.013, 1e-11, 0.001, 0.05),
     "resonator": Habit(10.0, 15.0, 90.0, 5.0, 1e-9, 8.0, 10.0),
 }
-# A dielectric resonator is found in oscillators above this, and its sheet allows more than crystals do.
+# Dielectric resonators are found above this frequency, with larger stated tolerances than crystals.
 RESONATOR_HZ, MIN_RESONATOR_PPM = 3e9, 20.0
-# Over such a part of a day its hours are forgotten.
+# After this part of a day the time of day has no more influence.
 HOURS_DAYS = 0.25
-# Sheets of plain crystals allow 20 to 50 ppm, compensated ones 0.5 to 2, ovens less; taken as two sigma.
+# Data sheets of plain crystals allow 20 to 50 ppm, compensated ones 0.5 to 2, ovens less; taken as two sigma.
 MIN_PLAIN_PPM, MIN_COMPENSATED_PPM = 3.0, 0.1
 # Weight of the prior habits, in measurements.
 PRIOR_MEASUREMENTS = 8.0
@@ -53,7 +53,7 @@ SLOWS_YEARS = 1.0
 
 
 class Forecast(msgspec.Struct, frozen=True):
-    """Error in ppm and one-sigma uncertainty at a time; `scale` is how restless this crystal is against its kind."""
+    """Error in ppm and one-sigma uncertainty at a time; `scale` is this crystal's restlessness relative to its kind."""
 
     ppm: float
     sigma_ppm: float
@@ -93,13 +93,13 @@ def forecast(history: Sequence[Point], at_s: float, kind: CrystalKind = "plain")
     state, covariance, _ = _filter(history, habit, scale)
     state, covariance = _ahead(state, covariance, at_s - times[-1], habit, scale)
     row = np.array([1.0, 0.0, 1.0])
-    # At which hour it will be looked at is not known.
+    # The hour of the next use is unknown.
     variance = float(row @ covariance @ row) + (scale * habit.daily_ppm) ** 2
     return Forecast(float(row @ state), variance**0.5, float(state[1]), scale)
 
 
 def kind_of(sigma_ppm: float, nominal_hz: float = 0.0) -> CrystalKind:
-    """What an oscillator is by how far its sheet lets it be off, one sigma, and by its frequency where known."""
+    """Kind of an oscillator from its stated one-sigma tolerance, and its frequency where known."""
     if nominal_hz >= RESONATOR_HZ and sigma_ppm >= MIN_RESONATOR_PPM:
         return "resonator"
     if sigma_ppm >= MIN_PLAIN_PPM:
@@ -108,23 +108,23 @@ def kind_of(sigma_ppm: float, nominal_hz: float = 0.0) -> CrystalKind:
 
 
 def growth_ppm(seconds_s: float, kind: CrystalKind = "plain") -> float:
-    """By how much, one sigma, an oscillator of a kind moves in a time since it was measured."""
+    """One-sigma change of an oscillator of a kind in the time since its measurement."""
     habit = HABITS[kind]
     years, days = max(seconds_s, 0.0) / YEAR_S, max(seconds_s, 0.0) / DAY_S
-    # Two looks at something that is forgotten over d days differ by sqrt(2 - 2 exp(-t/d)) of it.
+    # Two values of a process with memory d days differ by sqrt(2 - 2 exp(-t/d)) of its sigma.
     weather = habit.weather_ppm * float(np.sqrt(2 - 2 * np.exp(-days / habit.weather_days)))
     ageing = habit.ageing_ppm_year * SLOWS_YEARS * float(1 - np.exp(-years / SLOWS_YEARS))
-    # A day's swing is smooth: little within minutes, forgotten after a quarter of it.
+    # The daily swing is smooth: small within minutes, independent after a quarter of a day.
     daily = habit.daily_ppm * float(np.sqrt(2 - 2 * np.cos(2 * np.pi * min(days, HOURS_DAYS))))
     return float(np.sqrt(habit.wander_ppm_year**2 * years + weather**2 + ageing**2 + daily**2))
 
 
 def _scale(history: Sequence[Point], habit: Habit) -> float:
-    """How restless it is: the kind's habits fit where the surprises have variance 1."""
+    """Restlessness: the scale at which the innovations have variance 1."""
     scale = 1.0
     for _ in range(6):
         *_, surprises = _filter(history, habit, scale)
-        # The first measurement surprises nobody.
+        # The first measurement has no innovation.
         seen = surprises[1:]
         variance = (PRIOR_MEASUREMENTS + sum(s * s for s in seen)) / (PRIOR_MEASUREMENTS + len(seen))
         scale *= variance**0.5
@@ -136,7 +136,7 @@ def _scale(history: Sequence[Point], habit: Habit) -> float:
 def _filter(history: Sequence[Point], habit: Habit, scale: float) -> tuple[np.ndarray, np.ndarray, list[float]]:
     state = np.array([history[0].ppm, 0.0, 0.0])
     weather = (scale * habit.weather_ppm) ** 2
-    # Nothing is known of the level before the first measurement.
+    # The level before the first measurement is unknown.
     covariance = np.diag([1e4, (scale * habit.ageing_ppm_year) ** 2, weather])
     row, before_s, surprises = np.array([1.0, 0.0, 1.0]), history[0].time_s, []
     for point in history:
@@ -154,7 +154,7 @@ def _filter(history: Sequence[Point], habit: Habit, scale: float) -> tuple[np.nd
 def _ahead(
     state: np.ndarray, covariance: np.ndarray, seconds_s: float, habit: Habit, scale: float
 ) -> tuple[np.ndarray, np.ndarray]:
-    """Some time later: exact for each part."""
+    """Predict the state at a later time, exactly for each component."""
     years, days = seconds_s / YEAR_S, seconds_s / DAY_S
     keeps, slows = float(np.exp(-days / habit.weather_days)), float(np.exp(-years / SLOWS_YEARS))
     step = np.array([[1.0, SLOWS_YEARS * (1 - slows), 0.0], [0.0, slows, 0.0], [0.0, 0.0, keeps]])

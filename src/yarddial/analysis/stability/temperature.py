@@ -1,4 +1,4 @@
-"""How an oscillator follows the temperature, where the person noted it."""
+"""Temperature dependence of an oscillator, from temperatures that the person noted."""
 
 from collections.abc import Sequence
 
@@ -10,7 +10,7 @@ from yarddial.yard.errors import BadSamples
 from yarddial.yard.frequency import format_number
 from yarddial.yard.plain_text import count_of
 
-# Fewer readings, or a smaller range of temperatures, tell no slope.
+# Minimum number of readings and temperature range for a slope.
 MIN_READINGS, MIN_K = 4, 5.0
 # Readings and temperature range needed to fit the cubic beside the slope.
 MIN_CUBIC, MIN_CUBIC_K = 7, 20.0
@@ -47,9 +47,9 @@ class Slope(msgspec.Struct, frozen=True):
 
 
 def fit_slope(points: Sequence[Point], temperatures_c: Sequence[float]) -> Slope:
-    """Fit a straight line of error over temperature, weighted, its uncertainty by the scatter where that is larger.
+    """Fit a weighted straight line of error over temperature; its uncertainty covers the scatter.
 
-    With enough readings over 20 K and more a cubic is fitted beside it, and kept where it stands out.
+    With enough readings over 20 K and more a cubic is added, and kept where it is significant.
 
     Raises
     ------
@@ -78,7 +78,7 @@ def fit_slope(points: Sequence[Point], temperatures_c: Sequence[float]) -> Slope
 
 
 def _fitted(terms: list[np.ndarray], value: np.ndarray, weight: np.ndarray) -> tuple[list[float], list[float], float]:
-    """Weighted least squares: factors of the terms, each one's uncertainty, and the scatter about the fit."""
+    """Weighted least squares: factors of the terms, their uncertainties, and the scatter about the fit."""
     columns = np.stack(terms, axis=1)
     rows = columns * weight[:, None]
     covariance = np.linalg.inv(rows.T @ rows)

@@ -1,10 +1,10 @@
-"""An oscillator's error over time, as measured."""
+"""Track of an oscillator: its measured error over time."""
 
 import msgspec
 
 
 class Point(msgspec.Struct, frozen=True):
-    """At a time, seconds: the error in ppm (positive: runs fast) and its uncertainty."""
+    """One point: time in seconds, error in ppm (positive: runs fast) and its uncertainty."""
 
     time_s: float
     ppm: float

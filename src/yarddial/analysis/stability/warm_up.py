@@ -1,4 +1,4 @@
-"""A warm-up run: how far the oscillator has to go, how fast it goes, and when it is steady."""
+"""Warm-up of an oscillator: total change, time constant, and when it is steady."""
 
 from collections.abc import Sequence
 from math import exp, log
@@ -11,7 +11,7 @@ from yarddial.yard.errors import BadSamples
 from yarddial.yard.plain_text import count_of
 
 MIN_POINTS = 8
-# Time constants that are tried first, as shares of the run; a run that is shorter than it takes has not settled.
+# Initial time constants as shares of the run; a run shorter than the time constant has not settled.
 FIRST_SHARES = np.geomspace(0.02, 2.0, 24)
 # Significance in sigma that a fitted warm-up needs.
 MIN_SIGNIFICANCE_SIGMA = 4.0
@@ -36,7 +36,7 @@ class WarmUp(msgspec.Struct, frozen=True):
     left_ppm: float
 
     def without(self, points: Sequence[Point]) -> tuple[Point, ...]:
-        """The run with the warm-up taken out: what is left wanders about the settled value."""
+        """Subtract the warm-up: the remainder wanders about the settled value."""
         begin_s = points[0].time_s
         return tuple(
             msgspec.structs.replace(point, ppm=point.ppm - self.size_ppm * exp(-(point.time_s - begin_s) / self.tau_s))
@@ -54,7 +54,7 @@ class WarmUp(msgspec.Struct, frozen=True):
 
 
 def fit_warm_up(points: Sequence[Point], tolerance_ppm: float = 0.1) -> WarmUp:
-    """Fit an exponential to a run: linear least squares in level and size for each time constant, the best refined.
+    """Fit an exponential: linear least squares in level and size for each time constant; refine the best.
 
     Raises
     ------

@@ -1,4 +1,4 @@
-"""The dial's error from a tone heard in two or three ways."""
+"""Dial error from a tone heard in two or three demodulations."""
 
 from collections.abc import Mapping
 from typing import Literal
@@ -11,18 +11,18 @@ from yarddial.yard.frequency import format_hertz, format_sigma
 from yarddial.yard.working import WorkedValue, Working
 
 ToneReception = Literal["am", "usb", "lsb"]
-# Tone heard = tone sent + sign times the dial's error, the dial set to the stated frequency.
+# Heard tone = sent tone + sign times the dial error, with the dial on the stated frequency.
 SIGN: dict[ToneReception, float] = {"am": 0.0, "usb": 1.0, "lsb": -1.0}
-# Three tones that disagree by more than this many sigma are not the same tone.
+# Tones that disagree by more than this many sigma are not the same tone.
 MISSES_SIGMA = 4.0
-# What a dial moves by between two takes, one sigma: a plain crystal's 1e-8 of some megahertz.
+# Drift of a dial between two recordings, one sigma: 1e-8 of some megahertz for a plain crystal.
 BETWEEN_HZ = 0.1
 
 
 class ToneAnswer(msgspec.Struct, frozen=True):
-    """The dial's error (dial minus true) and the tone as sent, hertz, with their one-sigma uncertainties.
+    """Dial error (dial minus true) and transmitted tone, hertz, with their one-sigma uncertainties.
 
-    misses_hz : of three, by how much they miss one another; 0 of two.
+    misses_hz : disagreement of three tones; 0 of two.
     """
 
     dial_error_hz: float
@@ -53,7 +53,7 @@ class ToneAnswer(msgspec.Struct, frozen=True):
 
 
 def dial_error(tones: Mapping[ToneReception, tuple[float, float]]) -> ToneAnswer:
-    """Solve for the error and the tone.
+    """Calculate the dial error and the tone.
 
     Parameters
     ----------
@@ -81,7 +81,7 @@ def dial_error(tones: Mapping[ToneReception, tuple[float, float]]) -> ToneAnswer
             f"the three tones miss one another by {misses_hz:.1f} Hz, so they are not of one tone and one dial: "
             "leave the dial alone between them, and give --near the tone"
         )
-    # What they miss one another by, beyond their uncertainties, is uncertainty as well.
+    # Disagreement beyond the uncertainties increases the uncertainty.
     worse = max(misses, 1.0)
     return ToneAnswer(
         error_hz,
