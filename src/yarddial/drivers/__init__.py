@@ -1,1 +1,1 @@
-"""Where samples come from: one protocol for receivers, simulated ones and recordings."""
+"""Sources of samples: one protocol for real receivers, simulated ones and recordings."""

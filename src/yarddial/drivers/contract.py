@@ -1,4 +1,4 @@
-"""What the protocol asks of every driver, tried on one: each promise that it breaks, in a sentence for its maker."""
+"""Contract test for drivers: exercises one driver and lists every broken promise in a sentence for its author."""
 
 from collections.abc import Callable, Iterator
 from itertools import pairwise
@@ -9,11 +9,11 @@ import numpy as np
 from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, Device, Driver, RequestedSettings, TimeSource
 from yarddial.yard.errors import CannotTune, RefusedValue, YardDialError
 
-# Longest block, and the most steps tried of each gain stage.
+# Longest allowed block; maximum number of steps tried of each gain stage.
 MAX_BLOCK_S, MAX_STEPS = 0.25, 40
-# A rate that a receiver keeps lies this near to one that it offers.
+# Tolerance of a rate against the nearest offered one.
 RATE_SHARE = 0.05
-# Somewhat over full scale, for filters that ring.
+# Slightly above full scale, for filters that overshoot.
 MAX_SAMPLE = 2.0
 BLOCKS_TO_READ = 4
 MISSING_ADDRESS = "no such receiver 7f3a"
@@ -24,7 +24,7 @@ def broken_promises(
 ) -> Iterator[str]:
     """Test a driver on one of its addresses against the contract; the bias feed stays off.
 
-    can_open : whether there is something at an address; without, only what needs no receiver is tried.
+    can_open : whether a receiver is at the address; without one, only what needs no receiver is tested.
     """
     yield from _finding(driver)
     yield from _refusing(driver, time)
@@ -146,7 +146,7 @@ def _set(device: Device, ask: RequestedSettings) -> Iterator[str]:
 
 
 def _outside(device: Device, ask: RequestedSettings) -> Iterator[str]:
-    """What it does not have is refused, or answered with what it has; never with what it has not."""
+    """An unavailable setting must be refused, or answered with an available one."""
     able = device.capabilities
     device.apply(ask)
     far = msgspec.structs.replace(ask, centre_hz=max(high for _, high in able.ranges_at(ask.port)) + 9e9)
@@ -156,7 +156,7 @@ def _outside(device: Device, ask: RequestedSettings) -> Iterator[str]:
         device, odd, (RefusedValue,), lambda got: _not_of("rate", got.rate_hz, able.rates_hz, RATE_SHARE)
     )
     loft = msgspec.structs.replace(ask, port="loft 7f3a")
-    # A single socket without a name is the one that is meant, whatever people call it.
+    # A single socket without a name stands for every port name.
     if able.ports != ("",):
         yield from _refused(
             device, loft, (RefusedValue,), lambda got: "" if got.port in able.ports else "it says that it listens there"

@@ -1,4 +1,4 @@
-"""What all drivers find, and what befell those that could not look: one list for the command line and the picker."""
+"""Discovery over all drivers, with the errors of those that failed: one list for the command line and the picker."""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
 
@@ -9,7 +9,7 @@ from yarddial.yard.errors import YardDialError
 
 
 class Listing(msgspec.Struct, frozen=True):
-    """Receivers that were found, each with its driver's name; and troubles by driver, a sentence each."""
+    """Receivers found, each with its driver's name; and errors by driver, one sentence each."""
 
     receivers: tuple[tuple[str, FoundReceiver], ...] = ()
     troubles: dict[str, str] = {}
@@ -25,21 +25,21 @@ def find_receivers(drivers: Iterable[Driver], troubles: Mapping[str, str]) -> Li
         except YardDialError as error:
             reasons[driver.name] = str(error)
         except Exception as error:
-            # Code of others may raise anything.
+            # Third-party code may raise anything.
             why = " ".join(str(error).split()) or type(error).__name__
             reasons[driver.name] = f"the driver '{driver.name}' failed in looking for receivers: {why}"
     return Listing(tuple(receivers), reasons)
 
 
 def as_found(receiver: FoundReceiver) -> FoundReceiver:
-    """As the protocol has it; a driver of an older kind gives the bare address."""
+    """Convert to the protocol's form; drivers of an older kind give a bare address."""
     return receiver if isinstance(receiver, FoundReceiver) else FoundReceiver(str(receiver), str(receiver))
 
 
 class Told(msgspec.Struct, frozen=True):
-    """What a driver says of a receiver: its capabilities, or why it cannot say them.
+    """A driver's answer about a receiver: its capabilities, or why it has none to offer.
 
-    error : the kind of error, by its class's name. cure : the line that takes it away, where there is one.
+    error : class name of the error. cure : the command that fixes it, where there is one.
     """
 
     device: str
@@ -50,7 +50,7 @@ class Told(msgspec.Struct, frozen=True):
 
 
 def told_of(device: str, open_device: Callable[[str], Device]) -> Told:
-    """Open a receiver for a moment and ask it; whatever goes wrong is said."""
+    """Open a receiver briefly and read its capabilities; report any failure."""
     try:
         opened = open_device(device)
         try:
@@ -60,13 +60,13 @@ def told_of(device: str, open_device: Callable[[str], Device]) -> Told:
     except YardDialError as error:
         return Told(device, None, str(error), type(error).__name__, getattr(error, "remedy", ""))
     except Exception as error:
-        # Code of others may raise anything.
+        # Third-party code may raise anything.
         reason = " ".join(str(error).split()) or type(error).__name__
         return Told(device, None, f"the driver failed: {reason}; ask its maker", type(error).__name__)
 
 
 def listings(drivers: Iterable[Driver], troubles: Mapping[str, str], every_s: float) -> Iterator[Listing]:
-    """What is found, again and again, for as long as anybody takes it."""
+    """Yield the receivers found, repeatedly, while the caller iterates."""
     import time
 
     known = tuple(drivers)

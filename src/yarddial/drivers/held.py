@@ -1,4 +1,4 @@
-"""A device held to the protocol: what it says is checked, and lost samples are counted, in the one way there is."""
+"""Checked device: validates what a driver returns and counts lost samples in one place."""
 
 import msgspec
 import numpy as np
@@ -10,9 +10,9 @@ COUNTER_FAULT = "the receiver's driver counted its samples backwards: what was l
 
 
 class HeldDevice:
-    """Hands on what a device gives: `lost` of each block is exact, and nothing else than blocks comes through.
+    """Pass on a device's blocks, each validated and with an exact `lost`.
 
-    Samples lost while settings change are lost all the same, unless the device's count began anew with them.
+    Samples lost during a change of settings count as lost, unless the device's own count restarted.
     """
 
     def __init__(self, device: Device) -> None:
@@ -25,7 +25,7 @@ class HeldDevice:
         return self._device.capabilities
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:
-        """Set it; raises what the device raises, and BadDriver where it does not say what it has set."""
+        """Apply settings; raises what the device raises, and BadDriver where it does not report its settings."""
         got = self._device.apply(ask)
         if not isinstance(got, ActualSettings):
             raise BadDriver(f"the driver of {self._name} does not say what it has set: ask its maker for a newer one")
@@ -37,7 +37,7 @@ class HeldDevice:
         return got
 
     def read(self) -> Block | None:
-        """The next block, its losses counted; None at the end. Raises what the device raises, or BadDriver."""
+        """Next block with its losses; None at the end. Raises what the device raises, or BadDriver."""
         block = self._device.read()
         if block is None:
             return None

@@ -1,4 +1,4 @@
-"""What every driver offers. A driver is data in, blocks of samples out; it knows nothing of dials or windows."""
+"""The interface of every driver: settings in, blocks of samples out. It knows nothing of dials or windows."""
 
 from typing import Literal, Protocol
 
@@ -6,7 +6,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-# What stands between a receiver that is there and its samples.
+# What prevents access to a receiver that is present.
 FoundState = Literal["ready", "claimed", "denied", "busy", "missing"]
 
 
@@ -30,12 +30,12 @@ class FoundReceiver(msgspec.Struct, frozen=True):
 
 
 class RequestedSettings(msgspec.Struct, frozen=True):
-    """What the receiver is asked to be set to: tuner frequency and rate as the receiver counts them, and the port.
+    """Requested settings: tuner frequency and rate as the receiver counts them, and the port.
 
     bandwidth_hz : of the filter before sampling; 0 leaves it to the receiver.
     gains_db : (stage, gain) for the stages to be set; the others stay as they are.
     automatic_gain : the receiver's own control; gains are then ignored.
-    bias : the port's bias feed, on or off. Never switched on but by a person.
+    bias : the port's bias feed, on or off. Only a person ever switches it on.
     """
 
     centre_hz: float
@@ -112,13 +112,13 @@ class Block(msgspec.Struct, frozen=True):
     """A run of samples without a gap inside.
 
     samples : complex64, shape (n,), full scale 1.0, n > 0.
-    first_index : samples given and samples lost since the count began. What a driver throws away itself, since it was
-        taken with older settings, was not given and is not lost: it does not count.
-    lost : samples lost just before this block: what first_index left out. Either is enough.
-    missed : samples that came and found no room, as this computer was busy: counted by the engine, not by drivers.
-    time_s : true time of the first sample, where the device knows it; otherwise not a number.
-    remark : what the person should know about the stream, in a sentence; empty as a rule.
-    tuning : id of the tuning that the samples were taken with: stamped by the engine, not by drivers.
+    first_index : samples delivered and lost since the count began. Samples that a driver drops because of former
+        settings count neither as delivered nor as lost.
+    lost : samples lost just before this block, which first_index skips. Either of the two is enough.
+    missed : samples that found no room because this computer was busy; counted by the engine, not by drivers.
+    time_s : true time of the first sample, where the device knows it; otherwise NaN.
+    remark : a sentence for the person about the stream; normally empty.
+    tuning : id of the tuning that the samples were taken with; set by the engine, not by drivers.
     """
 
     samples: NDArray[np.complex64]
@@ -131,14 +131,14 @@ class Block(msgspec.Struct, frozen=True):
 
 
 class TimeSource(Protocol):
-    """A clock that can be replaced: real time for people, virtual time for tests and `flat out`."""
+    """A replaceable clock: real time for people, virtual time for tests and `flat out`."""
 
     def now_s(self) -> float:
-        """Seconds since some fixed moment."""
+        """Seconds since an arbitrary start."""
         ...
 
     def sleep_s(self, seconds: float) -> None:
-        """Wait; a virtual clock only moves on."""
+        """Wait; a virtual clock only advances."""
         ...
 
 
@@ -151,18 +151,20 @@ class Device(Protocol):
         ...
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:
-        """Set it; raises CannotTune or RefusedValue with what it covers. Nothing changes then.
+        """Apply settings; raises CannotTune or RefusedValue with the available range, and changes nothing then.
 
-        Blocks read afterwards hold samples taken with these settings only.
+        Later blocks hold only samples taken with these settings.
         """
         ...
 
     def read(self) -> Block | None:
-        """Wait for the next block; None at the end of a recording. Raises DeviceLost when it stops answering."""
+        """Wait for the next block; None at the end of a recording. Raises DeviceLost when the receiver stops
+        answering.
+        """
         ...
 
     def close(self) -> None:
-        """Give it back. May be called twice."""
+        """Release the device. May be called twice."""
         ...
 
 
@@ -172,9 +174,9 @@ class Driver(Protocol):
     name: str
 
     def discover(self) -> tuple[FoundReceiver, ...]:
-        """Connected receivers, found without opening any; empty for drivers of entered addresses."""
+        """Connected receivers, found without opening any; empty for drivers with entered addresses."""
         ...
 
     def open(self, address: str, time: TimeSource) -> Device:
-        """Open one; raises DeviceNotFound or another YardDialError."""
+        """Open a device; raises DeviceNotFound or another YardDialError."""
         ...

@@ -1,4 +1,4 @@
-"""Which drivers there are: ours, and those that other packages announce as entry points of `yarddial.drivers`."""
+"""Registry of drivers: built-in ones, and those that other packages announce as entry points of `yarddial.drivers`."""
 
 from collections.abc import Iterable
 
@@ -9,14 +9,14 @@ GROUP = "yarddial.drivers"
 
 
 class Registry:
-    """Drivers by name. An external driver never replaces one of ours."""
+    """Drivers by name. An external driver never replaces a built-in one."""
 
     def __init__(self, ours: Iterable[Driver]) -> None:
         self._drivers = {driver.name: driver for driver in ours}
         self.troubles: dict[str, str] = {}
 
     def load_announced(self) -> None:
-        """Look for drivers of other packages; what cannot be loaded is kept as a sentence under its name."""
+        """Load drivers of other packages; keep the error of one that fails under its name."""
         from importlib.metadata import entry_points
 
         for point in entry_points(group=GROUP):
@@ -25,27 +25,27 @@ class Registry:
             try:
                 self._drivers[point.name] = _checked(point.name, point.load()())
             except Exception as error:
-                # Code of others: whatever it raises on import is a trouble of that driver, and of no other.
+                # Third-party code may raise anything on import; that affects its driver only.
                 reason = " ".join(str(error).split()) or type(error).__name__
                 self.troubles[point.name] = f"the driver '{point.name}' cannot be loaded: {reason}"
 
     def names(self) -> tuple[str, ...]:
-        """Names of all drivers, ours first."""
+        """Names of all drivers, built-in ones first."""
         return tuple(self._drivers)
 
     def drivers(self) -> tuple[Driver, ...]:
-        """All drivers, ours first."""
+        """All drivers, built-in ones first."""
         return tuple(self._drivers.values())
 
     def driver(self, name: str) -> Driver:
-        """A driver by its name.
+        """Driver by name.
 
         Raises
         ------
         DeviceNotFound
-            There is none; the sentence names those there are.
+            There is none; the sentence names those that exist.
         BadDriver
-            There is one that cannot be loaded; the sentence says why.
+            It cannot be loaded; the sentence says why.
         """
         if name in self._drivers:
             return self._drivers[name]
@@ -56,7 +56,7 @@ class Registry:
 
 
 def _checked(name: str, driver: Driver) -> Driver:
-    """Refuse what has not the shape of a driver, in words that its maker understands."""
+    """Refuse an object that is no driver, in words for its author."""
     for wanted in ("name", "discover", "open"):
         if not hasattr(driver, wanted):
             raise BadDriver(f"it has no '{wanted}': see docs/driver.md")

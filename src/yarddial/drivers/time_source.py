@@ -4,10 +4,10 @@ import time
 
 
 class RealTime:
-    """Time of the computer's monotonic clock."""
+    """The computer's monotonic clock."""
 
     def now_s(self) -> float:
-        """Seconds since some fixed moment."""
+        """Seconds since an arbitrary start."""
         return time.monotonic()
 
     def sleep_s(self, seconds: float) -> None:
@@ -17,7 +17,7 @@ class RealTime:
 
 
 class VirtualTime:
-    """A clock that moves only by being waited on: whatever waits for it runs flat out."""
+    """A clock that advances only when waited on, so that everything runs flat out."""
 
     def __init__(self) -> None:
         self._now_s = 0.0

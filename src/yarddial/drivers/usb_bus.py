@@ -1,4 +1,4 @@
-"""What the system reports about USB receivers, from sysfs or a folder of the same shape."""
+"""USB receivers reported by the system, from sysfs or a folder of the same layout."""
 
 import os
 from pathlib import Path
@@ -28,7 +28,7 @@ class UsbReceiver(msgspec.Struct, frozen=True):
 
 
 def read_bus(root: Path = Path("/")) -> tuple[UsbReceiver, ...]:
-    """All devices below `root`/sys/bus/usb/devices that have a vendor and a product; hubs are left out."""
+    """All devices below `root`/sys/bus/usb/devices with a vendor and a product; hubs excluded."""
     receivers: list[UsbReceiver] = []
     folder = root / "sys/bus/usb/devices"
     for place in sorted(folder.iterdir()) if folder.is_dir() else ():
@@ -48,12 +48,12 @@ def read_bus(root: Path = Path("/")) -> tuple[UsbReceiver, ...]:
 
 
 def unbind_line(receiver: UsbReceiver) -> str:
-    """The line that takes a receiver from the kernel's driver; for the person to read and to run."""
+    """Command that unbinds a receiver from the kernel's driver; for the person to read and run."""
     return f"echo -n '{receiver.interface}' | sudo tee /sys/bus/usb/drivers/{receiver.kernel_driver}/unbind"
 
 
 def udev_rule(receiver: UsbReceiver) -> str:
-    """The rule that lets the person at the seat open it; for them to read and to put in place."""
+    """Rule that lets the person at the seat open it; for them to read and install."""
     match = f'SUBSYSTEM=="usb", ATTR{{idVendor}}=="{receiver.vendor}", ATTR{{idProduct}}=="{receiver.product}"'
     return f'{match}, TAG+="uaccess"'
 

@@ -1,1 +1,1 @@
-"""What is kept: station files, the logbook, recordings."""
+"""Persistent data: station files, the logbook, recordings."""

@@ -1,4 +1,4 @@
-"""Which programs a person has allowed to be started as receivers on this computer; no station file says it."""
+"""Programs that a person has allowed as receivers on this computer; no station file can allow one."""
 
 import json
 from pathlib import Path
@@ -9,13 +9,13 @@ from yarddial.yard.errors import BadStation, NotWritten
 
 
 class AllowedPrograms:
-    """Commands, letter by letter, in one small JSON file; what cannot be read allows nothing."""
+    """Exact commands in one small JSON file; an unreadable file allows nothing."""
 
     def __init__(self, place: Path) -> None:
         self._place = place
 
     def allows(self, command: str) -> bool:
-        """True of a command that was allowed as it stands."""
+        """Return True for a command that was allowed exactly as written."""
         return command in self._commands()
 
     def allow(self, command: str) -> None:

@@ -20,7 +20,7 @@ MODE_KEYS = tuple(mode.key for mode in MODES)
 
 
 def read_bands(path: Path) -> tuple[Band, ...]:
-    """Read a file, JSON by its ending, else CSV; raises BadStation with the row and what is wrong."""
+    """Read bands, JSON by the file's ending, else CSV; raises BadStation with the row and the fault."""
     rows: list[Any]
     if path.suffix.lower() == ".json":
         loaded = read_json_value(path, BANDS, BadStation)
@@ -35,7 +35,7 @@ def read_bands(path: Path) -> tuple[Band, ...]:
 
 
 def write_bands(path: Path, bands: Sequence[Band]) -> None:
-    """Write a file, JSON by its ending, else CSV; raises NotWritten."""
+    """Write bands, JSON by the file's ending, else CSV; raises NotWritten."""
     rows = [dict(zip(COLUMNS, (b.name, b.low_hz, b.high_hz, b.kind, b.mode_key, b.source), strict=True)) for b in bands]
     if path.suffix.lower() == ".json":
         write_whole(path, (json.dumps(rows, indent=1, ensure_ascii=False) + "\n").encode())

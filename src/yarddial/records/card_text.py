@@ -7,7 +7,7 @@ from yarddial.yard.frequency import format_frequency, format_hertz, format_numbe
 
 
 def card_rows(card: Card) -> tuple[tuple[str, str, str], ...]:
-    """What to set: name, value, and how it may be meant."""
+    """Rows of the card: name, value, and its possible meanings."""
     whole = card.whole
     rows = [
         *_offsets(card),
@@ -75,7 +75,7 @@ def card_rows(card: Card) -> tuple[tuple[str, str, str], ...]:
 
 
 def _offsets(card: Card) -> list[tuple[str, str, str]]:
-    """Two senses of one number; turned over there is one: either is that less the other."""
+    """Both conventions of one offset; on an inverted route there is one value: either minus the other."""
     if card.sense < 0:
         meaning = "the tuner is this less the dial: in a program that knows inverted spectra"
         return [("Offset", _signed(card.offset_added_to_dial_hz), meaning)]
@@ -127,7 +127,7 @@ def card_markdown(card: Card) -> str:
 
 
 def card_html(card: Card) -> str:
-    """The card as a page of HTML that also prints well."""
+    """Format the settings card as printable HTML."""
     rows = "".join(
         f"<tr><td>{escape(name)}</td><td><b>{escape(value)}</b></td><td>{escape(meaning)}</td></tr>"
         for name, value, meaning in card_rows(card)

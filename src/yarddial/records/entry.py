@@ -1,4 +1,4 @@
-"""One line of the log, as data; light, so that a window can start without a database."""
+"""A log entry as data, without a database, so that a window starts fast."""
 
 import msgspec
 
@@ -7,7 +7,7 @@ from yarddial.yard import clock
 
 
 class Entry(msgspec.Struct, frozen=True, kw_only=True):
-    """One line of the log: what, when, where, how, against what, and the numbers as `data`.
+    """A log entry: what, when, where, how, against what, with the numbers as `data`.
 
     kind : `observation`, `correction`, `undo`, `verification`, `card` or `note`.
     """
@@ -25,5 +25,5 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True):
 
 
 def utc_now() -> str:
-    """This moment in UTC, to the second, as ISO 8601."""
+    """Current time in UTC, to the second, as ISO 8601."""
     return clock.utc_text()

@@ -19,7 +19,9 @@ MAX_COPIES = 7
 
 
 class Restored(msgspec.Struct, frozen=True):
-    """What came of it: the copy used, entries in it, those saved out of the damaged log besides, that one's name."""
+    """Result of a restoration: the copy used, its entries, entries saved from the damaged log, and that log's new
+    name.
+    """
 
     copy: str
     entries: int
@@ -28,7 +30,7 @@ class Restored(msgspec.Struct, frozen=True):
 
 
 class LogCopies:
-    """In the folder `log-copies` beside the log, named by their day."""
+    """Copies in the folder `log-copies` beside the log, named by date."""
 
     def __init__(self, path: Path) -> None:
         self._path = path
@@ -40,7 +42,7 @@ class LogCopies:
         return tuple(sorted(copies, reverse=True))
 
     def make(self) -> Path | None:
-        """Today's copy, unless it is there or the log is empty; raises LogNotWritten. A damaged log is not copied."""
+        """Make today's copy unless it exists or the log is empty; raises LogNotWritten. A damaged log is not copied."""
         place = self._folder / f"{self._path.stem}-{clock.now():%Y-%m-%d}.sqlite"
         if place.exists() or not self._path.is_file():
             return None
@@ -63,10 +65,10 @@ class LogCopies:
         return place
 
     def restore(self) -> Restored:
-        """Put the newest good copy in the log's place, and into it whatever rows of the damaged log can be read.
+        """Replace the log by the newest good copy, and add every readable row of the damaged log.
 
         The damaged log is kept under another name. Without a good copy a new log is begun. Nobody may have it open.
-        Raises LogNotWritten, nothing moved, where that cannot be done.
+        Raises LogNotWritten, and changes nothing then.
         """
         copy = next((place for place in self.all() if not _why_damaged(place)), None)
         temporary = self._path.with_name(f".{self._path.name}{MARK}")
@@ -91,7 +93,7 @@ class LogCopies:
 
 
 def _save_rows(damaged: Path, good: Path) -> int:
-    """Rows of the damaged log that are not in the good one, read one by one as far as that goes."""
+    """Read rows of the damaged log that the good one lacks, one by one as far as possible."""
     saved = 0
     names = FIELDS.split(", ")
     if not damaged.is_file():
@@ -100,12 +102,12 @@ def _save_rows(damaged: Path, good: Path) -> int:
         contextlib.closing(sqlite3.connect(f"{damaged.absolute().as_uri()}?mode=ro", uri=True)) as source,
         contextlib.closing(sqlite3.connect(good, isolation_level=None)) as target,
     ):
-        # A text that is no UTF-8 must not stop the reading.
+        # A text that is not UTF-8 must not stop the reading.
         source.text_factory = lambda raw: raw.decode("utf-8", "replace")
         last = target.execute("SELECT coalesce(max(id), 0) FROM entries").fetchone()[0]
         target.execute("BEGIN")
         for first in (True, False):
-            # From both ends: a broken page stops the reading from one of them.
+            # Read from both ends: a damaged page stops the reading from one of them.
             order = "ASC" if first else "DESC"
             with contextlib.suppress(sqlite3.Error, UnicodeError):
                 for row in source.execute(f"SELECT id, {FIELDS} FROM entries WHERE id>? ORDER BY id {order}", (last,)):
@@ -132,13 +134,13 @@ def _said(error: Exception) -> str:
 
 
 def examine(path: Path) -> dict[int, Unreadable]:
-    """Read every row of a log once; gives those that cannot be read. Raises LogNotWritten."""
+    """Read every row of a log once and return the unreadable ones. Raises LogNotWritten."""
     if not path.is_file():
         return {}
     book = Logbook(path)
     try:
         for _ in book.examined():
-            # Whoever works beside this comes first.
+            # Yield to other work.
             time.sleep(0.002)
         return book.unreadable
     finally:

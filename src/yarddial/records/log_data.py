@@ -1,4 +1,4 @@
-"""What the log keeps of each kind of entry, as data with a tag; older shapes are upgraded when they are read."""
+"""Data of each kind of log entry, as tagged structs; older shapes are upgraded on reading."""
 
 from typing import Any, get_args
 
@@ -7,12 +7,12 @@ import msgspec
 from yarddial.yard.observation import Observation, lasting_error_of, tells_of_centre
 from yarddial.yard.strong import Strong
 
-# Of an oscillator, in its own unit: value and one sigma.
+# Value and one sigma of an oscillator, in its own unit.
 Known = tuple[float, float]
 
 
 class LoggedNothing(msgspec.Struct, frozen=True, tag="nothing"):
-    """The text says it all."""
+    """No data: the text says everything."""
 
 
 class LoggedLater(msgspec.Struct, frozen=True, tag="later"):
@@ -22,9 +22,9 @@ class LoggedLater(msgspec.Struct, frozen=True, tag="later"):
 
 
 class LoggedTuning(msgspec.Struct, frozen=True, omit_defaults=True):
-    """How the receiver was really set, as its driver acknowledged: hertz as the receiver counts, gains in dB.
+    """Acknowledged settings of the receiver: hertz as the receiver counts, gains in dB.
 
-    middle_hz : of the slice around which was measured. requested_centre_hz : what was asked for.
+    middle_hz : of the slice that was measured. requested_centre_hz : as requested.
     """
 
     centre_hz: float
@@ -38,12 +38,12 @@ class LoggedTuning(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class LoggedObservation(msgspec.Struct, frozen=True, tag="observation", omit_defaults=True):
-    """A carrier measured here or entered, with the knowledge of every oscillator at that time.
+    """A measured or entered carrier, with the state of every oscillator at that time.
 
-    oscillators : put in when the fit is done; until then the observation alone is kept.
-    tuning : that it rests on; None for what was not measured with the receiver, and in older logs.
-    more : what another way of measuring tells besides.
-    model, is_adequate, remark : by what the carrier was measured, whether that explains the record, and what to know.
+    oscillators : added when the fit is done; until then only the observation is kept.
+    tuning : on which it rests; None for other sources, and in older logs.
+    more : further results of other methods.
+    model, is_adequate, remark : signal model of the measurement, whether it explains the record, and a remark.
     """
 
     observation: Observation
@@ -77,20 +77,20 @@ class LoggedChange(msgspec.Struct, frozen=True):
 
 
 class LoggedCorrection(msgspec.Struct, frozen=True, tag="correction"):
-    """What was entered, and the dial's one-sigma uncertainty expected of it."""
+    """Values entered, and the dial's expected one-sigma uncertainty."""
 
     changes: tuple[LoggedChange, ...]
     expected_sigma_hz: float
 
 
 class LoggedEntered(msgspec.Struct, frozen=True, tag="entered values"):
-    """All entered values after a correction was taken back or brought back, by part."""
+    """All entered values after a correction was undone or redone, by part."""
 
     entered: dict[str, float]
 
 
 class LoggedPlace(msgspec.Struct, frozen=True, tag="place", omit_defaults=True):
-    """Where the dial stood when a note was written or a card handed over; `file` is the card's."""
+    """Dial position of a note or a settings card; `file` is the card's."""
 
     dial_hz: float
     mode: str = ""
@@ -98,7 +98,7 @@ class LoggedPlace(msgspec.Struct, frozen=True, tag="place", omit_defaults=True):
 
 
 class LoggedGainSweep(msgspec.Struct, frozen=True, tag="gain sweep"):
-    """What a sweep over gains saw at each step, and what it advised."""
+    """Result of a gain sweep at each step, and its advice."""
 
     advice: dict[str, Any]
     steps: tuple[dict[str, Any], ...]
@@ -106,7 +106,7 @@ class LoggedGainSweep(msgspec.Struct, frozen=True, tag="gain sweep"):
 
 
 class LoggedNoiseReading(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A noise reading: seconds from the first, the floor in a unit, or None with the reason."""
+    """A noise reading: seconds since the first, the floor in its unit, or None with the reason."""
 
     at_s: float
     floor: float | None
@@ -117,7 +117,7 @@ class LoggedNoiseReading(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class LoggedNoise(msgspec.Struct, frozen=True, tag="noise"):
-    """The noise floor read each minute."""
+    """Readings of the noise floor, one per minute."""
 
     readings: tuple[LoggedNoiseReading, ...]
 
@@ -130,7 +130,7 @@ class LoggedAttenuationTest(msgspec.Struct, frozen=True, tag="attenuation test")
 
 
 class LoggedPeak(msgspec.Struct, frozen=True):
-    """A peak of a tested span, judged. over_db : how far it stood over the floor; None in older logs."""
+    """A judged peak of a tested span. over_db : height over the floor; None in older logs."""
 
     dial_hz: float
     verdict: str
@@ -140,7 +140,7 @@ class LoggedPeak(msgspec.Struct, frozen=True):
 
 
 class LoggedSpanTest(msgspec.Struct, frozen=True, tag="span test"):
-    """All peaks of a span that was tested."""
+    """All peaks of a tested span."""
 
     peaks: tuple[LoggedPeak, ...]
 
@@ -154,7 +154,7 @@ class LoggedInterferenceSearch(msgspec.Struct, frozen=True, tag="hunt"):
 
 
 class LoggedComparison(msgspec.Struct, frozen=True, tag="comparison"):
-    """Two set-ups compared: the answer, and every pair that it rests on."""
+    """Comparison of two set-ups: the answer, and every pair behind it."""
 
     compared: dict[str, Any]
     pairs: tuple[dict[str, Any], ...]
@@ -167,7 +167,7 @@ class LoggedWatch(msgspec.Struct, frozen=True, tag="watch"):
 
 
 class LoggedDeviceCheck(msgspec.Struct, frozen=True, tag="device check"):
-    """First light: the verdict, and every check."""
+    """First light: the verdict and every check."""
 
     verdict: str
     checks: tuple[dict[str, Any], ...]
@@ -180,7 +180,7 @@ class LoggedStrong(msgspec.Struct, frozen=True, tag="strong signals"):
 
 
 class LoggedRemedy(msgspec.Struct, frozen=True, tag="remedy"):
-    """What was set against a ghost, and what stood in the channel before and after."""
+    """Remedy set against a spurious signal, with the channel before and after."""
 
     remedy: str
     over_before_db: float
@@ -213,10 +213,10 @@ _TAGS = frozenset(kind.__struct_config__.tag for kind in get_args(LogData))
 
 
 def read_log_data(kind: str, raw: dict[str, Any]) -> LogData:
-    """What a log holds of an entry; of version 1, which had no tags, by the entry's kind.
+    """Decode the data of an entry; version 1 had no tags, so its kind decides.
 
-    What says that it is of a kind not known here was written by a later version: it is kept as it is.
-    Raises ValueError where it is not what it says it is, and KeyError or TypeError for misshapen ones of version 1.
+    An unknown tag was written by a later version and is kept unchanged. Raises ValueError where the data contradict the
+    tag, and KeyError or TypeError for misshapen data of version 1.
     """
     current = raw if "type" in raw else _of_version_1(kind, raw)
     try:
@@ -238,12 +238,12 @@ def log_builtins(data: LogData) -> dict[str, Any]:
 
 
 def oscillators_of(data: LogData) -> dict[str, Known]:
-    """Knowledge of every oscillator in an entry that holds it."""
+    """State of every oscillator in an entry that holds it."""
     return data.oscillators if isinstance(data, LoggedObservation | LoggedObservations) else {}
 
 
 def observations_of(data: LogData) -> tuple[Observation, ...]:
-    """The observations of an entry, in the order they were made."""
+    """Observations of an entry, in the order in which they were made."""
     match data:
         case LoggedObservation():
             return (data.observation,)
@@ -253,7 +253,7 @@ def observations_of(data: LogData) -> tuple[Observation, ...]:
             return ()
 
 
-# Of the entries that had no tags: which shape each kind had.
+# Shape of each kind in untagged entries.
 _TAGS_OF_VERSION_1 = {
     "correction": "correction", "undo": "entered values", "note": "place", "card": "place", "ghosts": "span test",
     "comparison": "comparison", "watch": "watch", "first light": "device check", "strong signals": "strong signals",
@@ -288,7 +288,7 @@ def _observations_of_version_1(raw: dict[str, Any]) -> dict[str, Any]:
 
 
 def _observation_of_version_1(raw: dict[str, Any]) -> dict[str, Any]:
-    """Version 1 told the clocks by a centre, and shared errors by name and frequency."""
+    """Version 1 encoded the clocks by a centre, and shared errors by name and frequency."""
     shares = lasting_error_of(raw.get("reference_name", ""), raw["reference_hz"])
     tells_of = msgspec.to_builtins(tells_of_centre(raw.get("centre_hz")))
     return {**_without(raw, "centre_hz"), "tells_of": tells_of, "shares": shares}

@@ -1,4 +1,4 @@
-"""The logbook written out for other programs: CSV for tables, JSON Lines with everything that an entry holds."""
+"""Export of the logbook: CSV for tables, JSON Lines with all data of an entry."""
 
 import csv
 import json
@@ -18,7 +18,7 @@ ENDINGS = (".csv", ".jsonl")
 
 
 def check_target(path: Path) -> None:
-    """Refuse what is no table or is there already; raises NotWritten."""
+    """Refuse an unknown format or an existing file; raises NotWritten."""
     if path.suffix.lower() not in ENDINGS:
         raise NotWritten(f"'{path.name}' is neither CSV nor JSON Lines: give a name ending in .csv or .jsonl")
     if path.exists():
@@ -26,9 +26,9 @@ def check_target(path: Path) -> None:
 
 
 def export_log(entries: Iterable[Entry], path: Path) -> int:
-    """Write entries into a new file, whole or not at all; returns how many. Raises NotWritten.
+    """Write entries into a new file, completely or not at all, and return their number. Raises NotWritten.
 
-    CSV has the fields of `COLUMNS`; JSON Lines has the numbers of each entry besides, under `data`.
+    CSV has the fields of `COLUMNS`; JSON Lines also has each entry's numbers under `data`.
     """
     check_target(path)
     temporary = ""
@@ -48,7 +48,7 @@ def export_log(entries: Iterable[Entry], path: Path) -> int:
                 count += 1
             file.flush()
             os.fsync(file.fileno())
-        # Never over a file that has come meanwhile.
+        # Never overwrite a file created meanwhile.
         os.link(temporary, path)
     except OSError as error:
         raise NotWritten(f"cannot write {path}: {reason(error)}; nothing was written") from error

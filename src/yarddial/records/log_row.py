@@ -1,4 +1,4 @@
-"""One row of the log made an entry, or refused for itself: no row is believed unread, and none spoils another."""
+"""Conversion between log rows and entries; an invalid row is refused without affecting others."""
 
 import json
 import math
@@ -26,7 +26,7 @@ class Unreadable(msgspec.Struct, frozen=True):
 
 
 def entry_of(row: Mapping[str, Any]) -> Entry | Unreadable:
-    """Read a row as it comes from the database."""
+    """Read a row from the database."""
     try:
         return _entry(row)
     except (ValueError, TypeError, KeyError, AttributeError, RecursionError, OverflowError) as error:

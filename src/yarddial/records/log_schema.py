@@ -1,16 +1,16 @@
-"""The log's tables: the entries, and what finds them without reading them all."""
+"""Tables of the log: the entries, and indexes that avoid reading all of them."""
 
 import sqlite3
 
 SCHEMA_VERSION = 2
 # Measurements of one oscillator within this time form one point of its history: the latest.
 SLOT_S = 6 * 3_600
-# Rows noted per point, since an unreadable one must not hide the one before it.
+# Rows indexed per point, so that an unreadable one does not hide the one before it.
 MAX_NOTED_ROWS = 3
-# Places on the dial nearer together than this are one.
+# Dial positions closer together than this count as one.
 PLACE_HZ = 5_000
 FIELDS = "at_utc, station, kind, route, method, reference, temperature_c, text, data"
-# Columns in which words are looked for.
+# Columns searched for words.
 _WORDS = "text, kind, route, method, reference"
 
 _VERSION_1 = (
@@ -31,10 +31,10 @@ _VERSION_1 = (
 
 
 def _from_data(source: str, rows: str) -> tuple[str, ...]:
-    """Statements that note what entries tell of; `source` names the row, `rows` what follows FROM.
+    """SQL statements that index an entry's data; `source` names the row, `rows` what follows FROM.
 
-    points : of each oscillator the last entry in a stretch of time. places : the last entry of each place on the dial
-    for each word on it.
+    points : last entry of each oscillator in an interval. places : last entry of each dial position.
+    words : a row for each word of an entry.
     """
     data = f"CASE WHEN json_valid({source}.data) THEN {source}.data ELSE '{{}}' END"
     slot = f"strftime('%s', {source}.at_utc) / {SLOT_S}"
@@ -94,13 +94,13 @@ END""",
 
 
 def prepare(connection: sqlite3.Connection) -> int:
-    """Make or upgrade the tables; gives the version that was there. One transaction: all of it or nothing."""
+    """Create or upgrade the tables in one transaction; return the former version."""
     run = connection.execute
     version: int = run("PRAGMA user_version").fetchone()[0]
     if version >= SCHEMA_VERSION:
         return version
     run("BEGIN IMMEDIATE")
-    # Another program may have been quicker.
+    # Another program may have done it first.
     now: int = run("PRAGMA user_version").fetchone()[0]
     if now < SCHEMA_VERSION:
         for statement in (*(_VERSION_1 if now == 0 else ()), *_TABLES, *_TRIGGERS):

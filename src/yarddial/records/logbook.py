@@ -1,4 +1,4 @@
-"""The logbook: one SQLite file in write-ahead mode. What was committed is there after a kill at any moment."""
+"""The logbook: one SQLite file in write-ahead mode. Committed entries survive a kill at any moment."""
 
 import contextlib
 import errno
@@ -19,32 +19,32 @@ from yarddial.yard import clock
 from yarddial.yard.errors import LogDamaged, LogNotWritten
 from yarddial.yard.plain_text import shown
 
-# Seconds to wait for another program that holds the log before giving the entry back to the caller.
+# Wait this long for another program that holds the log, then return the entry to the caller.
 PATIENCE_S = 0.5
 MAX_ADDED = 2_000
-# What a database, its disk, or the texts in it may raise: damage may stand in a table's name as well.
+# Errors from a database, its disk, or its texts: damage may affect even a table's name.
 FAILURES = (sqlite3.Error, OSError, UnicodeError)
-# What lies there calls itself a file, and some of it never comes to an end.
+# Files below these paths may be endless.
 SYSTEM = ("/proc/", "/sys/", "/dev/")
 _NAMES = ("id", *FIELDS.split(", "))
-# Points of each oscillator's history and places on the dial that are read.
+# Maximum number of history points and dial positions read.
 MAX_POINTS, MAX_PLACES = 70 * MAX_NOTED_ROWS, 4_000
 
 
 class Logbook:
-    """Record of what was observed and set. It is read by station and by time, never as a whole.
+    """Record of observations and settings, read by station and time, never as a whole.
 
-    Entries are added; of an entry only what was derived from it is put in later, by `amend`.
+    Entries are only added; `amend` adds data derived from an entry later.
     """
 
     def __init__(self, path: Path) -> None:
-        """Open or make the log; raises LogNotWritten with the reason when that is not possible."""
+        """Open or create the log; raises LogNotWritten with the reason."""
         self.path = path
-        # Rows that could not be read, by number.
+        # Unreadable rows by number.
         self.unreadable: dict[int, Unreadable] = {}
-        # A sentence about something that was put right; empty as a rule.
+        # A remark about a repair; normally empty.
         self.remark = ""
-        # What was added since it was opened, the latest of it.
+        # The latest entries added since it was opened.
         self._added: deque[Entry] = deque(maxlen=MAX_ADDED)
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
@@ -57,10 +57,10 @@ class Logbook:
     def _open(self) -> None:
         self._connection = sqlite3.connect(self.path, timeout=PATIENCE_S, isolation_level=None, check_same_thread=False)
         try:
-            # A text that is no UTF-8 must not spoil the rows beside it.
+            # A text that is not UTF-8 must not affect other rows.
             self._connection.text_factory = lambda raw: raw.decode("utf-8", "surrogateescape")
             self._connection.execute("PRAGMA journal_mode=WAL")
-            # Each entry reaches the disk before it counts as kept.
+            # Each entry reaches the disk before it counts as stored.
             self._connection.execute("PRAGMA synchronous=FULL")
             if prepare(self._connection) > SCHEMA_VERSION:
                 raise LogNotWritten(f"the log {self.path} was made by a newer version of this program: update it")
@@ -74,7 +74,7 @@ class Logbook:
     # Writing
 
     def add(self, entry: Entry) -> Entry:
-        """Keep an entry and return it with its number and time; raises LogNotWritten, the log unchanged."""
+        """Store an entry and return it with its number and time; raises LogNotWritten, the log unchanged."""
         stamped = msgspec.structs.replace(entry, at_utc=entry.at_utc or utc_now())
         try:
             self._stay_with_file()
@@ -88,9 +88,9 @@ class Logbook:
         return stored
 
     def amend(self, entry: Entry) -> None:
-        """Keep an entry that is in the log already with other contents; raises LogNotWritten, the log unchanged.
+        """Replace the contents of an entry; raises LogNotWritten, the log unchanged.
 
-        Removed and added again in one step, so that whatever finds entries by their contents finds the new ones.
+        It is removed and added again in one step, so that searches by content find the new text.
         """
         try:
             self._stay_with_file()
@@ -107,7 +107,7 @@ class Logbook:
         self._added = deque((entry if added.id == entry.id else added for added in self._added), maxlen=MAX_ADDED)
 
     def _stay_with_file(self) -> None:
-        """The name may lead to another file, or to none: what is held here is not lost, and entries go by the name."""
+        """Follow the file name: if it leads to another file or to none, re-add this session's entries there."""
         now = _identity(self.path)
         if now == self._identity:
             return
@@ -115,11 +115,11 @@ class Logbook:
         if now is not None:
             aside = self.path.with_name(f"{self.path.stem}-before-{clock.now():%Y%m%d-%H%M%S}{self.path.suffix}")
         if now is None:
-            # Where the folder is gone as well, a disk was pulled: it may come back, with the log on it.
+            # If the folder is gone as well, a disk was removed and may come back with the log.
             self.path.parent.stat()
             self._remove_traces()
         self._connection.execute("VACUUM INTO ?", (str(aside),))
-        # Closed first, and its traces removed: they would be taken for the new file's.
+        # Close first and remove its side files, which would be taken for the new file's.
         self._connection.close()
         if self._traces is not None and _identity(self._beside("-wal")) == self._traces:
             self._remove_traces()
@@ -132,7 +132,7 @@ class Logbook:
             self.remark = f"the log {self.path.name} was replaced by another file: the former is kept as {aside.name}"
 
     def _add_unless_there(self, entry: Entry) -> None:
-        """What was written here since the start belongs into whatever file is the log now."""
+        """Entries written since the start belong into whatever file is the log now."""
         values = row_of(entry)
         asked = "SELECT 1 FROM entries WHERE station=? AND kind=? AND at_utc=? AND text=? AND data=?"
         wanted = (values[1], values[2], values[0], values[7], values[8])
@@ -156,9 +156,9 @@ class Logbook:
     def entries(
         self, kind: str = "", station: str = "", limit: int = 10_000, *, before_id: int = 0, since_utc: str = ""
     ) -> tuple[Entry, ...]:
-        """Newest first; all kinds and stations by default. Raises LogNotWritten when it cannot be read.
+        """Entries, newest first; all kinds and stations by default. Raises LogNotWritten.
 
-        before_id : older than that one. since_utc : not older than that time.
+        before_id : only older ones. since_utc : not older than that time.
         """
         asked: list[str] = []
         values: list[object] = []
@@ -167,12 +167,12 @@ class Logbook:
                 asked.append(column)
                 values.append(value)
         where = f"WHERE {' AND '.join(asked)}" if asked else ""
-        # By number, as a clock may have been set back; where a time is asked for, by time. An index serves either.
+        # By number, since the clock may have been set back; by time where a time is given. Both have an index.
         order = "at_utc DESC, id DESC" if since_utc else "id DESC"
         return self._read(f"SELECT id, {FIELDS} FROM entries {where} ORDER BY {order} LIMIT ?", (*values, limit))
 
     def search(self, words: str, limit: int = 200, before_id: int = 0) -> tuple[Entry, ...]:
-        """Entries that hold all words, or their beginnings, newest first; of the older ones than `before_id`."""
+        """Entries that hold all words, or words beginning so, newest first and older than `before_id`."""
         asked = " ".join(f'"{word}"*' for word in words.replace('"', " ").split()[:12])
         if not asked:
             return self.entries(limit=limit, before_id=before_id)
@@ -182,24 +182,24 @@ class Logbook:
         return self._read(f"SELECT id, {FIELDS} FROM entries WHERE id IN ({matching_rows}) ORDER BY id DESC", values)
 
     def of_oscillators(self, station: str, names: Sequence[str]) -> tuple[Entry, ...]:
-        """Entries that tell of these oscillators, newest first: of each the last ones in stretches of six hours."""
+        """Entries about these oscillators, newest first: the last ones of each in intervals of six hours."""
         asked = "SELECT entry FROM points WHERE station=? AND name=? ORDER BY slot DESC, entry DESC LIMIT ?"
         return self._numbered(asked, [(station, name, MAX_POINTS) for name in names])
 
     def of_places(self, station: str) -> tuple[Entry, ...]:
-        """Entries that tell of a place on the dial, newest first: of each place the last."""
+        """Entries with a dial position, newest first: the last of each position."""
         asked = "SELECT DISTINCT entry FROM places WHERE station=? ORDER BY entry DESC LIMIT ?"
         return self._numbered(asked, [(station, MAX_PLACES)])
 
     def count(self) -> int:
-        """How many entries there are."""
+        """Number of entries."""
         try:
             return int(self._connection.execute("SELECT coalesce(sum(entries), 0) FROM counts").fetchone()[0])
         except (*FAILURES, TypeError, ValueError) as error:
             raise refusal(self.path, error) from error
 
     def examined(self, first_id: int = 0) -> Iterator[int]:
-        """Read every row from a number on, in parts; gives the number reached. What cannot be read is noted."""
+        """Read every row from a number on, in parts, and note unreadable ones; return the number reached."""
         while True:
             rows = self._rows(f"SELECT id, {FIELDS} FROM entries WHERE id>? ORDER BY id LIMIT 500", (first_id,))
             if not rows:
@@ -246,10 +246,10 @@ class Logbook:
 
 
 def refusal(path: Path, error: Exception) -> LogNotWritten:
-    """What a database or a disk refuses, as a sentence."""
+    """Describe an error of the database or disk in a sentence."""
     if isinstance(error, LogNotWritten):
         return error
-    # The low byte is the primary result code, whatever the extended one says.
+    # The low byte is the primary result code.
     code = getattr(error, "sqlite_errorcode", 0) & 0xFF
     match code:
         case sqlite3.SQLITE_BUSY | sqlite3.SQLITE_LOCKED:
@@ -273,7 +273,7 @@ def refusal(path: Path, error: Exception) -> LogNotWritten:
     words = shown(" ".join(str(error).split()).lower()[:160])
     if isinstance(error, OSError):
         return LogNotWritten(f"cannot reach the log {path}: {reason(error)}; bring its folder back, entries wait")
-    # Tables or columns that are not as they were made, and texts that are none, are damage as well.
+    # Changed tables or columns and invalid texts count as damage as well.
     if isinstance(error, sqlite3.DatabaseError) and not isinstance(error, sqlite3.OperationalError):
         return LogDamaged(f"the log {path} is damaged ({words}): put a copy in its place; nothing is thrown away", path)
     if isinstance(error, UnicodeError) or "no such" in words or "has no column" in words or "malformed" in words:

@@ -1,4 +1,4 @@
-"""Observations in a CSV file: read in every way the dial reads frequencies, and written so that they come back."""
+"""Observations in a CSV file; frequencies in any notation of the dial, written so that they read back equal."""
 
 import csv
 import io
@@ -24,7 +24,7 @@ from yarddial.yard.observation import (
 from yarddial.yard.plain_text import shown
 
 COLUMNS = ("reference_hz", "reference_sigma_hz", "measured_hz", "sigma_hz", "through")
-# What more a row may tell; what is missing or empty is left at its default.
+# Optional columns; an empty cell keeps the default.
 OPTIONAL_COLUMNS = (
     "name",
     "receiver",
@@ -41,9 +41,9 @@ RECEIVER = "receiver"
 
 
 def read_observations(file: Path, receiver: str = RECEIVER) -> list[Observation]:
-    """Read the CSV; raises BadObservations with row and column.
+    """Read observations; raises BadObservations with row and column.
 
-    receiver : of rows that name none.
+    receiver : for rows that name none.
     """
     names: dict[tuple[str, float], str] = {}
     rows = read_rows(file, OBSERVATIONS, COLUMNS, BadObservations)
@@ -57,7 +57,7 @@ def read_observations(file: Path, receiver: str = RECEIVER) -> list[Observation]
 
 
 def write_observations(file: Path, observations: Sequence[Observation], residuals_hz: Sequence[float] = ()) -> None:
-    """Write them, with what the fit leaves of each where that is known; raises NotWritten."""
+    """Write observations, with the fit's residuals where known; raises NotWritten."""
     out = io.StringIO()
     columns = (*COLUMNS, *OPTIONAL_COLUMNS, *(("residual_hz",) if residuals_hz else ()))
     writer = csv.DictWriter(out, columns, lineterminator="\n")
@@ -91,7 +91,7 @@ def write_observations(file: Path, observations: Sequence[Observation], residual
 def _observation(
     number: int, row: Mapping[str, Any], names: dict[tuple[str, float], str], receiver: str
 ) -> Observation:
-    """Read one row; `names` keeps the first spelling of each converter, so that 120M and 120000000 are one."""
+    """Read one row; `names` maps spellings of a converter to the first one, so that 120M and 120000000 are one."""
 
     def hertz(column: str, default: str = "") -> float:
         try:
@@ -138,7 +138,9 @@ def _observation(
 
 
 def _tells_of(number: int, text: str, centre_hz: float | None) -> TellsOf:
-    """Of the clocks; files without the column say it by the centre: none, 0 for the sampling clock alone, or both."""
+    """Clocks that a row depends on; older files encode this by the centre: none, 0 for the sample clock alone, or
+    both.
+    """
     if not text:
         return tells_of_centre(centre_hz)
     try:
@@ -151,7 +153,7 @@ def _tells_of(number: int, text: str, centre_hz: float | None) -> TellsOf:
 
 
 def _part(number: int, words: Sequence[str]) -> tuple[str, float, bool]:
-    """`Ladder:120000000`, with `:dial` behind it for a transceiver."""
+    """Read `Ladder:120000000`, followed by `:dial` for a transceiver."""
     try:
         return words[0].strip(), parse_frequency(words[1]), words[2:] == ["dial"]
     except (IndexError, YardDialError) as error:

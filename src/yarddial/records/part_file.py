@@ -1,4 +1,4 @@
-"""Single parts as files: `*.part.json`, to copy from yard to yard; and filters from a measured Touchstone file."""
+"""Single parts as files: `*.part.json`, to copy between yards; and filters from a measured Touchstone file."""
 
 import json
 from pathlib import Path

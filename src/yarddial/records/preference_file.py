@@ -1,4 +1,4 @@
-"""Preferences in one small JSON file; what cannot be read is said, and the usual ones hold."""
+"""Preferences in one small JSON file; unreadable ones are reported and replaced by defaults."""
 
 import json
 from pathlib import Path
@@ -14,14 +14,14 @@ from yarddial.yard.preferences import Preferences
 
 
 class PreferenceFile:
-    """Reads and writes them; fields that a newer program wrote are left in the file."""
+    """Reads and writes preferences; fields of newer versions are kept."""
 
     def __init__(self, place: Path) -> None:
         self._place = place
         self._others: dict[str, Any] = {}
 
     def read(self) -> tuple[Preferences, str]:
-        """The preferences, and a sentence where some could not be read."""
+        """Read the preferences; the sentence is empty unless some could not be read."""
         if not self._place.exists():
             return Preferences(), ""
         try:
@@ -44,7 +44,7 @@ class PreferenceFile:
         return Preferences(**good), message
 
     def save(self, now: Preferences) -> None:
-        """Write them whole; raises NotWritten."""
+        """Write all preferences; raises NotWritten."""
         try:
             self._place.parent.mkdir(parents=True, exist_ok=True)
         except OSError as error:

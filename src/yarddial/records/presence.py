@@ -1,4 +1,4 @@
-"""Windows on the same station file know of each other: each holds a lock as long as it lives."""
+"""Detection of other windows on the same station file, by a lock that each holds while it runs."""
 
 import contextlib
 import fcntl
@@ -8,7 +8,7 @@ from pathlib import Path
 
 
 class Presence:
-    """One locked file for each window, in a folder of the program's own; a killed one's lock is free again."""
+    """One locked file per window in the program's own folder; the lock of a killed window is free again."""
 
     def __init__(self, folder: Path, path: Path) -> None:
         mark = hashlib.sha256(str(path.resolve()).encode("utf-8", "surrogateescape")).hexdigest()[:24]
@@ -17,7 +17,7 @@ class Presence:
         self._name = f"{os.getpid()}-{os.urandom(4).hex()}"
 
     def begin(self) -> None:
-        """Be there; where that cannot be written, nobody knows of it, and files are compared all the same."""
+        """Announce this window; without a writable folder, files are still compared on saving."""
         with contextlib.suppress(OSError):
             self._folder.mkdir(parents=True, exist_ok=True)
             handle = os.open(self._folder / self._name, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
@@ -25,7 +25,7 @@ class Presence:
             self._handle = handle
 
     def others(self) -> int:
-        """How many other windows are there; what dead ones left is taken away."""
+        """Number of other windows; files of dead ones are removed."""
         count = 0
         try:
             names = [name for name in os.listdir(self._folder) if name != self._name]

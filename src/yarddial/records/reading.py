@@ -1,4 +1,4 @@
-"""The one way to read a file: regular files only, no more of it than its kind may have, refused in one sentence."""
+"""The only function to read files: regular files within a size limit, refused in one sentence."""
 
 import contextlib
 import csv
@@ -17,15 +17,15 @@ from yarddial.records.whole_file import reason
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.plain_text import shown, shown_in
 
-# A sentence is read on one line or two.
+# Longest message that people read.
 MAX_LETTERS = 300
-# Time limits for a person's own pipe: until the first byte, and in all.
+# Time limits for a pipe given by the person: until the first byte, and in total.
 PIPE_PATIENCE_S, PIPE_LASTS_S = 5.0, 20.0
 _BLOCK_BYTES = 1 << 16
 
 
 class FileKind(msgspec.Struct, frozen=True):
-    """What a kind of file may hold at most. `what` as a sentence has it, such as `station`."""
+    """Size limits of a kind of file. `what` is its name in a sentence, such as `station`."""
 
     what: str
     max_bytes: int
@@ -39,13 +39,13 @@ REFERENCES = FileKind("station", 1 << 20, 2_000)
 STRONG_SIGNALS_FILE = FileKind("strong signals", 4 << 20, 3_000)
 OBSERVATIONS = FileKind("observations", 64 << 20, 100_000)
 TOUCHSTONE = FileKind("Touchstone", 8 << 20, 20_001)
-# Beyond this a description is data by mistake.
+# A larger description is data by mistake.
 RECORDING_META = FileKind("description", 64 << 20)
 LIST_FILE = FileKind("list", 1 << 20)
 
 
 def _has_come(handle: int, waits_s: float) -> bool:
-    """Whether something can be read; not by `select`, which ends at 1,024 open files."""
+    """Wait for input; not with `select`, which fails from 1,024 open files on."""
     waiting = select.poll()
     waiting.register(handle, select.POLLIN)
     return bool(waiting.poll(waits_s * 1e3))
@@ -54,8 +54,8 @@ def _has_come(handle: int, waits_s: float) -> bool:
 def read_bytes(path: Path, kind: FileKind, error: type[YardDialError]) -> bytes:
     """Read a whole file within its kind's limits.
 
-    A pipe or a device is read only where the person led it in by name (`/dev/stdin`, `/dev/fd/63`, as a shell's
-    `<(...)` gives it), and not for longer than five silent seconds.
+    A pipe or a device is read only where the person named it (`/dev/stdin`, `/dev/fd/63`, as a shell's `<(...)` gives
+    it), and at most five silent seconds long.
 
     Raises
     ------
@@ -64,9 +64,9 @@ def read_bytes(path: Path, kind: FileKind, error: type[YardDialError]) -> bytes:
     """
     name = shown(path.name) or shown(str(path))
     with _opened(path, kind, error) as (handle, is_file):
-        # One byte more than allowed tells that there is more.
+        # Read one byte more than allowed, to detect larger files.
         if is_file and not os.fstat(handle).st_size:
-            # The system's own files say so as well, and some of them never give anything.
+            # System files report no size, and some never end.
             return b""
         parts, left, ends_s = [], kind.max_bytes + 1, time.monotonic() + PIPE_LASTS_S
         try:
@@ -87,7 +87,7 @@ def read_bytes(path: Path, kind: FileKind, error: type[YardDialError]) -> bytes:
 
 
 def read_text(path: Path, kind: FileKind, error: type[YardDialError]) -> str:
-    """All of a text in UTF-8, with whatever cannot be seen written out; raises like `read_bytes`."""
+    """Read a UTF-8 text with invisible characters spelled out; raises like `read_bytes`."""
     try:
         text = read_bytes(path, kind, error).decode("utf-8-sig")
     except UnicodeDecodeError as failed:
@@ -96,12 +96,12 @@ def read_text(path: Path, kind: FileKind, error: type[YardDialError]) -> str:
 
 
 def read_json_value(path: Path, kind: FileKind, error: type[YardDialError]) -> Any:
-    """A value of JSON; raises like `read_bytes`."""
+    """Read a JSON value; raises like `read_bytes`."""
     return json_value_of(read_bytes(path, kind, error), path, error)
 
 
 def json_value_of(content: bytes, path: Path, error: type[YardDialError]) -> Any:
-    """The same of contents that were read already."""
+    """The same for contents that were read already."""
     try:
         return shown_in(json.loads(content, parse_constant=_no_constant))
     except (ValueError, RecursionError) as failed:
@@ -113,12 +113,13 @@ def json_value_of(content: bytes, path: Path, error: type[YardDialError]) -> Any
 def read_rows(
     path: Path, kind: FileKind, columns: tuple[str, ...], error: type[YardDialError]
 ) -> Iterator[tuple[int, Mapping[str, Any]]]:
-    """Rows of a CSV, numbered from 1, as mappings; `columns` must be there. Raises like `read_bytes`."""
+    """Rows of a CSV, numbered from 1, as mappings; `columns` are required. Raises like `read_bytes`."""
     name = shown(path.name)
     lines = read_text(path, kind, error).split("\n")
     rows = csv.DictReader(lines, skipinitialspace=True)
     try:
-        # Counted before a hundred thousand of them are weighed; a quoted row may take several lines, an empty one none.
+        # Count first, before parsing a hundred thousand rows; a quoted row may span lines, and empty lines do not
+        # count.
         if len(lines) > kind.max_rows and sum(map(bool, csv.reader(lines))) > kind.max_rows + 1:
             raise error(f"{name} has more than {kind.max_rows:,} rows: split it, or leave out the oldest")
         missing = [column for column in columns if column not in (rows.fieldnames or [])]
@@ -130,7 +131,7 @@ def read_rows(
 
 
 def cut(sentence: str, limit: int = MAX_LETTERS) -> str:
-    """Shorten a sentence in the middle, so that its end with the advice stays."""
+    """Shorten a sentence in the middle, so that the advice at its end stays."""
     if len(sentence) <= limit:
         return sentence
     end = limit // 3
@@ -138,13 +139,13 @@ def cut(sentence: str, limit: int = MAX_LETTERS) -> str:
 
 
 def one_line_of(error: Exception) -> str:
-    """What a reader of others said, in one line."""
+    """Message of a third-party reader in one line."""
     return shown(" ".join(str(error).split())) or type(error).__name__
 
 
 @contextlib.contextmanager
 def _opened(path: Path, kind: FileKind, error: type[YardDialError]) -> Iterator[tuple[int, bool]]:
-    """The handle, and whether it is a regular file; a pipe is never waited for."""
+    """Open a file and tell whether it is regular; never waits for a pipe."""
     name = shown(str(path))
     try:
         handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
@@ -166,7 +167,7 @@ def _opened(path: Path, kind: FileKind, error: type[YardDialError]) -> Iterator[
 
 
 def is_regular(path: Path) -> bool:
-    """True for a file with contents, or a link to one."""
+    """Return True for a file with contents, or a link to one."""
     try:
         return stat.S_ISREG(path.stat().st_mode)
     except (OSError, ValueError):
@@ -174,14 +175,14 @@ def is_regular(path: Path) -> bool:
 
 
 def why_no_file(path: Path) -> str:
-    """Why something cannot be a recording: what it is instead of a file, or an empty text."""
+    """Describe what something is instead of a recording; empty for a file."""
     try:
         mode = path.stat().st_mode
     except (OSError, ValueError):
         return "not there"
     if not stat.S_ISREG(mode):
         return _sort_of(mode)
-    # The system's own files say so as well, and some of them never give anything.
+    # System files report no size, and some never end.
     return "" if path.stat().st_size else "empty"
 
 

@@ -1,4 +1,4 @@
-"""Which station files were opened lately; a convenience, so that what cannot be read counts as nothing."""
+"""Recently opened station files; a convenience, so that an unreadable list counts as empty."""
 
 import json
 from pathlib import Path
@@ -11,13 +11,13 @@ MAX_RECENT_FILES = 10
 
 
 class RecentFiles:
-    """Kept in one small JSON file."""
+    """The list, in one small JSON file."""
 
     def __init__(self, place: Path) -> None:
         self._place = place
 
     def paths(self) -> tuple[Path, ...]:
-        """Those that are still there, the latest first."""
+        """Existing files, the latest first."""
         try:
             raw = read_json_value(self._place, LIST_FILE, BadStation)
         except BadStation:

@@ -1,4 +1,4 @@
-"""Recordings of I/Q samples: SigMF, stereo WAV and raw files in, SigMF out."""
+"""Recordings of I/Q samples: reads SigMF, stereo WAV and raw files, writes SigMF."""
 
 import warnings
 from collections.abc import Iterable
@@ -23,9 +23,9 @@ Complex = NDArray[np.complex64]
 _SIGMF_TYPES = {"cu8": "cu8", "ci8": "cs8", "ci16_le": "cs16", "cf32_le": "cf32"}
 
 
-# Check sums of longer data would take many seconds.
+# Checksums of longer data would take many seconds.
 MAX_MARKS = 20_000
-# Samples held at a time: 128 MB of them, 7 s at 2.4 MS/s.
+# Maximum number of samples held at once: 128 MB, 7 s at 2.4 MS/s.
 MAX_AT_ONCE = 1 << 24
 MAX_DIGESTED_BYTES = 256 << 20
 
@@ -59,7 +59,7 @@ class Recording(msgspec.Struct, frozen=True):
     def read(self, first: int = 0, count: int | None = None) -> Complex:
         """Samples from `first` on, complex64, full scale 1.0; raises BadRecording if the file shrank meanwhile.
 
-        Never more than `MAX_AT_ONCE`: who needs more reads on.
+        At most `MAX_AT_ONCE` per call.
         """
         wanted = max(min(self.count - first, MAX_AT_ONCE if count is None else count, MAX_AT_ONCE), 0)
         if self.is_wav:
@@ -125,7 +125,7 @@ def open_recording(
 
 
 def _with_told(recording: Recording) -> Recording:
-    """Add what the header or the file name states where nothing better does."""
+    """Add facts from the header or the file name that nothing better states."""
     at_utc = (
         recording.at_utc
         or (moment_in_wav(recording.path) if recording.is_wav else "")
@@ -207,7 +207,7 @@ def _open_sigmf(meta_path: Path) -> Recording:
 
 
 def _valid_meta(meta_path: Path) -> dict[str, Any]:
-    """Read a description and hold it against the standard's own schema."""
+    """Read a description and validate it against the standard's own schema."""
     import jsonschema
     from sigmf.validate import validate
 
@@ -230,7 +230,7 @@ def _valid_meta(meta_path: Path) -> dict[str, Any]:
 
 
 def _not_too_many(meta: Any, meta_path: Path) -> None:
-    """Holding each against the standard takes its time."""
+    """Validation takes time for each one."""
     for key in ("captures", "annotations"):
         marks = meta.get(key) if isinstance(meta, dict) else None
         if isinstance(marks, list) and len(marks) > MAX_MARKS:
@@ -238,7 +238,7 @@ def _not_too_many(meta: Any, meta_path: Path) -> None:
 
 
 def _check_extent(meta: dict[str, Any], count: int, data_path: Path) -> None:
-    """A description that speaks of samples the data do not have is not to be trusted."""
+    """Refuse a description of samples that the data do not have."""
     marks = [*meta.get("captures", []), *(meta.get("annotations") or [])]
     ends = [m.get("core:sample_start", 0) + m.get("core:sample_count", 0) for m in marks if isinstance(m, dict)]
     if any(isinstance(end, int) and end > count for end in ends):
@@ -274,14 +274,14 @@ def _open_wav(path: Path) -> Recording:
 
 
 def _check_wav_length(path: Path, frames: int) -> None:
-    """The reader mends a wrong length in silence; here the header's own word is compared with the file."""
+    """Compare the header's length with the file, because the library corrects it silently."""
     with path.open("rb") as file:
         head = file.read(12)
         if head[:4] != b"RIFF":
             return
         stated = int.from_bytes(head[4:8], "little") + 8
     there = path.stat().st_size
-    # 0 and all ones are written by programs that stream and never came back.
+    # Programs that stream and never return write 0 or all ones.
     if stated - 8 not in (0, 0xFFFFFFFF) and stated > there + 1:
         raise BadRecording(
             f"{path.name} should have {stated} bytes and has {there}: it is cut off; copy or record it again", str(path)
@@ -304,7 +304,7 @@ def _read_wav(path: Path, first: int, count: int) -> Complex:
 def write_sigmf(
     path: Path, blocks: Iterable[Complex], rate_hz: float, centre_hz: float, about: dict[str, Any]
 ) -> Recording:
-    """Write a SigMF recording of 8-bit samples in one go.
+    """Write a SigMF recording of 8-bit samples.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""Edits that could not be saved where they belong, and other programs' versions of a file, are kept here."""
+"""Recovery copies: edits that could not be saved in place, and other programs' versions of a file."""
 
 import contextlib
 import hashlib
@@ -11,25 +11,25 @@ from yarddial.records.whole_file import digest_of, reason, write_whole
 from yarddial.yard.errors import BadStation, NotWritten
 from yarddial.yard.station import Station
 
-# Versions written by other programs that are kept for each station file.
+# Number of other programs' versions kept per station file.
 MAX_OTHERS = 40
 
 
 class Recovery:
-    """For each station file: copies by number, the last one the newest; in a folder of the program's own.
+    """Numbered copies per station file, the highest one newest, in the program's own folder.
 
-    Numbers, and no times: a clock may be set back.
+    They are numbered rather than dated, because a clock may be set back.
     """
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
-        # Of this session: one copy for each station file.
+        # This session's copy for each station file.
         self._own: dict[Path, StationFile] = {}
 
     def keep(self, path: Path, station: Station, base: Station | None = None) -> Path:
         """Keep a station that belongs at `path`; raises NotWritten when even that fails.
 
-        base : as the file was before the edits, so that they alone can be laid over whatever it will be.
+        base : the file before the edits, so that the edits alone can be applied to a later version.
         """
         own_file = self._own.get(path)
         if own_file is None:
@@ -42,7 +42,7 @@ class Recovery:
         return own_file.path
 
     def _place_of_its_own(self, path: Path) -> Path:
-        """A new number; another window may be looking for one at the same moment."""
+        """Find a free number; another window may do the same at the same moment."""
         self._made()
         number = max(self._numbers(path), default=0)
         while True:
@@ -57,7 +57,7 @@ class Recovery:
             return place
 
     def find(self, path: Path) -> Station | None:
-        """Newest readable autosave of `path` from an earlier session; None when the file holds it already."""
+        """Newest readable autosave of `path` from an earlier session; None when the file already holds it."""
         own = self._own[path].path if path in self._own else None
         for _, place in sorted(self._numbers(path).items(), reverse=True):
             if place == own:
@@ -71,7 +71,7 @@ class Recovery:
         return None
 
     def base_of(self, path: Path, autosaved: Station) -> Station | None:
-        """What the edits that were kept had been made on; None where that is not known."""
+        """Version on which kept edits were based; None where unknown."""
         for place in self._numbers(path).values():
             with contextlib.suppress(BadStation):
                 if load_station(place).station == autosaved:
@@ -79,13 +79,13 @@ class Recovery:
         return None
 
     def clear(self, path: Path) -> None:
-        """What this session kept has been saved where it belongs."""
+        """Remove this session's copy after it was saved in place."""
         own_file = self._own.pop(path, None)
         if own_file is not None:
             _remove(own_file.path)
 
     def clear_taken(self, path: Path, autosaved: Station) -> None:
-        """What was found has been taken, and saved where it belongs. Others are offered in their turn."""
+        """Remove a copy that was taken over and saved in place; others are offered later."""
         own = self._own[path].path if path in self._own else None
         for place in self._numbers(path).values():
             with contextlib.suppress(BadStation):
@@ -93,7 +93,7 @@ class Recovery:
                     _remove(place)
 
     def keep_other(self, path: Path, content: bytes) -> Path:
-        """Keep another program's version of a station file, whatever it is; raises NotWritten."""
+        """Keep another program's version of a station file, whatever its contents; raises NotWritten."""
         self._made()
         place = self._folder / f"{self._stem(path)}-other-{digest_of(content)[:8]}.yard.json"
         if not is_regular(place):
@@ -104,13 +104,13 @@ class Recovery:
         return place
 
     def note_saved(self, path: Path, content: bytes) -> None:
-        """Remember what was saved where it belongs: another program may write over it while no window is there."""
+        """Remember what was saved, to detect a program that overwrites it while no window is open."""
         with contextlib.suppress(NotWritten):
             self._made()
             write_whole(self._saved(path), content, durable=False)
 
     def keep_what_was_written_over(self, path: Path) -> None:
-        """At the start: where the file is not what was saved last, that is kept beside other programs' versions."""
+        """At start-up keep the file beside other programs' versions if it is not what was saved last."""
         with contextlib.suppress(OSError, NotWritten):
             content = self._saved(path).read_bytes()
             if not is_regular(path) or path.read_bytes() != content:
@@ -137,7 +137,7 @@ class Recovery:
                 number = place.name.removeprefix(f"{stem}-").removesuffix(".yard.json")
                 if place.name.startswith(f"{stem}-") and number.isdigit():
                     paths[int(number)] = place
-        # Number 0 is what earlier versions of this program kept.
+        # Number 0 was used by earlier versions of this program.
         return {number: place for number, place in paths.items() if number or is_regular(place)}
 
 

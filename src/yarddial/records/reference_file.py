@@ -15,7 +15,7 @@ COLUMNS = ("name", "frequency_hz", "kind", "sigma_hz", "note")
 
 
 def read_references(path: Path) -> tuple[Reference, ...]:
-    """Read a CSV; a sigma that is not given is that of the kind. Raises BadStation with the row and what is wrong."""
+    """Read a CSV; a missing sigma is taken from the kind. Raises BadStation with the row and the fault."""
     references = tuple(_reference(number, row) for number, row in read_rows(path, REFERENCES, COLUMNS[:3], BadStation))
     if not references:
         raise BadStation(f"{shown(path.name)} has no stations in it")

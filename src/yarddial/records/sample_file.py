@@ -14,7 +14,7 @@ from yarddial.yard import clock
 from yarddial.yard.errors import NotWritten
 
 Complex = NDArray[np.complex64]
-# A description of many remarks takes less.
+# Room reserved for the description with its remarks.
 DESCRIPTION_ROOM = 64 << 10
 
 
@@ -32,7 +32,9 @@ class SampleFile:
     def __init__(
         self, path: Path, rate_hz: float, centre_hz: float, about: dict[str, Any], bits: int = 8, *, new: bool = False
     ) -> None:
-        """`centre_hz` is what the dial showed at the centre. `about` : see `write_sigmf`. `new` : replace no file."""
+        """Begin; `centre_hz` is the dial frequency at the centre. `about` : see `write_sigmf`. `new` : replace no
+        file.
+        """
         base = path.with_suffix("") if path.suffix in (".sigmf-meta", ".sigmf-data", ".sigmf") else path
         self.meta_path = base.with_name(base.name + ".sigmf-meta")
         self.data_path = base.with_name(base.name + ".sigmf-data")
@@ -75,7 +77,7 @@ class SampleFile:
         self.count += samples.size
 
     def _rescue(self) -> float:
-        """Make whole what has reached the disk, but for the room that the description needs; gives its seconds."""
+        """Complete what has reached the disk, less the room for the description; return its seconds."""
         with contextlib.suppress(OSError):
             self._file.close()
         try:
@@ -95,7 +97,7 @@ class SampleFile:
         return self.seconds_s
 
     def remark(self, text: str) -> None:
-        """Note something at the place reached, as an annotation: samples lost, for one."""
+        """Add an annotation at the present position, such as lost samples."""
         self._annotations.append({"core:sample_start": self.count, "core:sample_count": 0, "core:comment": text})
 
     def drop(self) -> None:
@@ -118,7 +120,7 @@ class SampleFile:
             **self._about.get("capture", {}),
         }
         for annotation in self._annotations:
-            # An annotation of the whole file gets its length here.
+            # The length of an annotation of the whole file is known only now.
             annotation.setdefault("core:sample_count", self.count)
         meta = {
             "global": {

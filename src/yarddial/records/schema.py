@@ -1,4 +1,4 @@
-"""The JSON Schema of station and part files, made from the structs themselves; `docs/` holds it as files."""
+"""JSON Schema of station and part files, generated from the structs; `docs/` holds it as files."""
 
 import json
 from typing import Any
@@ -14,7 +14,7 @@ _DIALECT = "https://json-schema.org/draft/2020-12/schema"
 
 
 def station_schema() -> dict[str, Any]:
-    """Schema of `*.yard.json`; fields that it does not name are allowed and kept."""
+    """Schema of `*.yard.json`; unknown fields are allowed and kept."""
     (schema,), components = msgspec.json.schema_components([Station], ref_template="#/$defs/{name}")
     body = components.pop(schema["$ref"].rsplit("/", 1)[1])
     return _schema(

@@ -1,4 +1,4 @@
-"""Sound kept as WAV while it is heard: under another name until it is whole."""
+"""Audio written as WAV while it is heard, under a temporary name until it is complete."""
 
 import contextlib
 from pathlib import Path
@@ -11,12 +11,12 @@ from yarddial.yard.errors import NotWritten
 
 
 class SoundFile:
-    """A WAV of 16 bits that grows; `close` gives it its name.
+    """A growing 16-bit WAV; `close` gives it its name.
 
     Raises
     ------
     NotWritten
-        Begun or closed where nothing can be written; what is there already is untouched, and nothing half is left.
+        It cannot be begun or closed; existing files are untouched, and no partial file is left.
     """
 
     def __init__(self, path: Path, rate_hz: float, channels: int = 1) -> None:
@@ -38,9 +38,9 @@ class SoundFile:
             raise NotWritten(f"cannot write {self.path}: {reason_words}") from error
 
     def write(self, samples: NDArray[np.float32]) -> None:
-        """Add sound, shape (n,) or (n, 2), full scale 1.0.
+        """Add audio, shape (n,) or (n, 2), full scale 1.0.
 
-        Raises NotWritten when the disk is full, and what there is by then is kept.
+        Raises NotWritten when the disk is full, and keeps what was written so far.
         """
         import soundfile
 
@@ -52,7 +52,7 @@ class SoundFile:
         self.seconds_s += len(samples) / self.rate_hz
 
     def _rescue(self) -> bool:
-        """Make whole what has reached the disk; False where that is nothing."""
+        """Complete what has reached the disk; False where that is nothing."""
         import soundfile
 
         with contextlib.suppress(OSError, soundfile.LibsndfileError):
@@ -76,7 +76,7 @@ class SoundFile:
 
 
 def _as_many(samples: NDArray[np.float32], channels: int) -> NDArray[np.float32]:
-    """What is heard may become wide FM while the file grows, or cease to be: one channel on both, or their mean."""
+    """Convert between one and two channels when wide FM starts or ends while the file grows."""
     if samples.ndim == channels:
         return samples
     return samples.mean(axis=1) if channels == 1 else np.stack([samples, samples], axis=1)

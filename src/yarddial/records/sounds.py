@@ -1,4 +1,4 @@
-"""Sounds read from files."""
+"""Audio files for measurement."""
 
 from pathlib import Path
 
@@ -9,12 +9,12 @@ from yarddial.records.reading import why_no_file
 from yarddial.yard.errors import BadRecording
 from yarddial.yard.plain_text import shown
 
-# Eleven minutes at 48 kHz, all channels counted: a tone needs no more.
+# Eleven minutes at 48 kHz over all channels; a tone needs no more.
 MAX_SOUND_VALUES = 1 << 25
 
 
 def read_sound(path: Path) -> tuple[NDArray[np.float32], float]:
-    """Samples, full scale 1.0, channels averaged, and their rate; raises BadRecording."""
+    """Read samples, full scale 1.0, channels averaged, and their rate; raises BadRecording."""
     import soundfile
 
     if why_not := why_no_file(path):

@@ -1,4 +1,6 @@
-"""Station files: `*.yard.json`, readable in a diff, unknown fields kept, older versions upgraded, written whole."""
+"""Station files `*.yard.json`: diffable, unknown fields kept, older versions upgraded, written completely or not at
+all.
+"""
 
 import json
 from pathlib import Path
@@ -16,18 +18,18 @@ from yarddial.yard.plain_text import shown
 from yarddial.yard.station import Station, checked
 
 FORMAT = "yard-dial-station"
-# Nobody's yard has more; what has would only be slow.
+# Sanity limits; larger counts would only be slow.
 MAX_COUNTS = {"parts": 1_000, "routes": 200, "own_bands": 2_000, "references": 2_000}
 
 
 class StationFile:
-    """A station together with the file it came from, so that fields of later versions survive a save.
+    """A station with its file, so that fields of later versions survive a save.
 
-    station : as it was read or written last.
+    station : as read or written last.
     """
 
     def __init__(self, path: Path, station: Station, raw: dict[str, Any] | None = None, digest: str = "") -> None:
-        """`digest` : of the contents read; without one the existing file is replaced."""
+        """digest : of the contents read; without it the existing file is replaced."""
         self.path = path
         self.station = station
         self._raw, self._digest = raw or {}, digest
@@ -41,7 +43,7 @@ class StationFile:
         return self._content or self._data(self._ordered(self.station))
 
     def save(self, station: Station) -> None:
-        """Write a changed station; raises NotWritten, and ChangedElsewhere where another program was there before."""
+        """Write a changed station; raises NotWritten, and ChangedElsewhere where another program wrote first."""
         ordered = self._ordered(station)
         data = self._data(ordered)
         self.check()
@@ -61,11 +63,11 @@ class StationFile:
         return {"format": FORMAT, "version": FORMAT_VERSION} | merged
 
     def _data(self, ordered: dict[str, Any]) -> bytes:
-        # What no file can hold is written as JSON writes it, rather than not at all.
+        # Characters that no file can hold are written as JSON escapes.
         return (json.dumps(ordered, indent=2, ensure_ascii=False) + "\n").encode("utf-8", "backslashreplace")
 
     def check(self) -> None:
-        """Look whether another program has written the file meanwhile; raises ChangedElsewhere."""
+        """Check whether another program has written the file meanwhile; raises ChangedElsewhere."""
         if not self._digest:
             return
         written = self._former.written_since() if self._former is not None else None
@@ -80,7 +82,7 @@ class StationFile:
             )
 
     def accept(self, theirs: bytes) -> None:
-        """Accept another program's version: the next save replaces it. Raises BadStation."""
+        """Accept another program's version, so that the next save replaces it. Raises BadStation."""
         digest = digest_of(theirs)
         try:
             read = station_of(theirs, self.path)
@@ -89,7 +91,7 @@ class StationFile:
             self.close()
             if is_regular(self.path):
                 now = digest_of(reading.read_bytes(self.path, reading.STATION, BadStation))
-                # What stands there may be what was saved here, and theirs went into the file that it replaced.
+                # The file may be what was saved here, with theirs in the file that it replaced.
                 self._digest = digest if now != self._digest else now
 
     def close(self) -> None:
@@ -111,7 +113,7 @@ def load_station(path: Path) -> StationFile:
 
 
 def station_of(data: bytes, path: Path) -> StationFile:
-    """The same of contents that were read already."""
+    """The same for contents that were read already."""
     raw = json_of(data, path, FORMAT, reading.STATION)
     try:
         raw = upgraded(raw)
@@ -128,7 +130,7 @@ def read_json(path: Path, wanted: str, kind: FileKind) -> dict[str, Any]:
 
 
 def json_of(data: bytes, path: Path, wanted: str, kind: FileKind) -> dict[str, Any]:
-    """The same of contents that were read already."""
+    """The same for contents that were read already."""
     raw, name = reading.json_value_of(data, path, BadStation), shown(path.name)
     if not isinstance(raw, dict) or raw.get("format") != wanted:
         raise BadStation(f"{name} is no {kind.what} file: its 'format' is not '{wanted}'")

@@ -1,4 +1,4 @@
-"""Strong signals as CSV: frequency_hz, level_dbm, name, and where it is known width_hz and the antenna."""
+"""Strong signals as CSV: frequency_hz, level_dbm, name, and optionally width_hz and the antenna."""
 
 import csv
 import io
@@ -23,7 +23,7 @@ def read_strong(path: Path) -> tuple[Strong, ...]:
 
 
 def write_strong(path: Path, signals: Sequence[Strong]) -> None:
-    """Write them, whole or not at all; raises NotWritten."""
+    """Write signals, completely or not at all; raises NotWritten."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow((*COLUMNS, *OPTIONAL_COLUMNS))

@@ -1,4 +1,4 @@
-"""What a recording's name and its open headers tell besides its samples: the centre and the time it was begun."""
+"""Facts from a recording's name and open headers: the centre and the time of its beginning."""
 
 import re
 import struct
@@ -7,7 +7,7 @@ from pathlib import Path
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.frequency import parse_frequency
 
-# A number with its unit, as people put it into names: 7050kHz, 14.2_MHz, 137100000Hz.
+# A number with its unit, as in file names: 7050kHz, 14.2_MHz, 137100000Hz.
 _FREQUENCY = re.compile(r"(?<![\d.,])(\d{1,12}(?:[.,]\d{1,9})?)[ _]?([kMG]?Hz)(?![a-z])", re.IGNORECASE)
 _MOMENT = re.compile(
     r"(?<!\d)((?:19|20)\d\d)-?([01]\d)-?([0-3]\d)(?:[T_ -]?([0-2]\d)[:h-]?([0-5]\d)[:m-]?([0-5]\d)?)?(?!\d)"
@@ -38,7 +38,7 @@ def moment_in(name: str) -> str:
 
 
 def moment_in_wav(path: Path) -> str:
-    """When a broadcast wave file says that it was begun (EBU Tech 3285: chunk `bext`); empty where it does not."""
+    """Beginning stated in a broadcast wave file (EBU Tech 3285: chunk `bext`); empty where absent."""
     try:
         with path.open("rb") as file:
             if file.read(4) not in (b"RIFF", b"RF64"):

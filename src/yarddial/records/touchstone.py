@@ -10,7 +10,7 @@ from yarddial.yard.errors import BadStation
 from yarddial.yard.parts import TwoPort, Value
 from yarddial.yard.plain_text import count_of, shown
 
-# More points than a picture can show are thinned out evenly.
+# Thin more points evenly to this number.
 KEPT_POINTS = 801
 
 
@@ -25,11 +25,11 @@ def load_filter(path: Path) -> TwoPort:
     text, file_name = _text(path), shown(path.name)
     import numpy as np
 
-    # The reader of this format alone: the package's general one would also unpickle what it is given.
+    # Use the reader for this format only: the package's general one would also unpickle its input.
     from skrf.io.touchstone import Touchstone
 
     lines = io.StringIO(text)
-    # The reader looks at the name's ending to count the ports.
+    # The reader takes the number of ports from the file ending.
     lines.name = "part.s2p"
     try:
         with warnings.catch_warnings(), np.errstate(all="ignore"):
@@ -38,7 +38,7 @@ def load_filter(path: Path) -> TwoPort:
             frequencies = np.asarray(places_hz, float)
             through = np.abs(np.asarray(response)[:, 1, 0])
     except Exception as error:
-        # The reader is not ours and fails in its own ways on a broken file: whatever it says is the file's fault.
+        # The reader fails in its own ways on a broken file; blame the file for any exception.
         reason = shown(" ".join(str(error).split())[:160]) or type(error).__name__
         raise BadStation(f"{file_name} cannot be read as a Touchstone two-port ({reason}): export it again") from error
     order = np.argsort(frequencies, kind="stable")

@@ -1,4 +1,4 @@
-"""Fields that this version does not know are written back where they were found."""
+"""Preservation of unknown fields: they are written back where they were found."""
 
 from typing import Any
 
@@ -6,9 +6,9 @@ import msgspec
 
 
 def with_unknown(value: Any, raw: Any) -> Any:
-    """Lay a struct over the JSON it was read from, keeping keys that the struct does not know.
+    """Merge a struct into the JSON it was read from, keeping keys that the struct does not know.
 
-    Items of a list are matched by their `name`; a part that has become one of another type keeps nothing.
+    List items are matched by their `name`; a part that changed its type keeps nothing.
     """
     if isinstance(value, msgspec.Struct):
         plain = _encoded(value)
@@ -26,7 +26,7 @@ def with_unknown(value: Any, raw: Any) -> Any:
 
 
 def _encoded(value: msgspec.Struct) -> dict[str, Any]:
-    """The struct's fields in their encoded names, without defaults where the struct omits them."""
+    """The struct's fields under their encoded names, without defaults where the struct omits them."""
     written = msgspec.to_builtins(value)
     unknown = {"type": written["type"]} if "type" in written else {}
     return unknown | {

@@ -1,4 +1,4 @@
-"""From older station files to today's, one step a version. Each step takes and gives plain JSON values."""
+"""Upgrades of older station files, one step per version, on plain JSON values."""
 
 from collections.abc import Callable
 from typing import Any
@@ -9,20 +9,20 @@ Raw = dict[str, Any]
 
 
 def upgraded(raw: Raw) -> Raw:
-    """Bring a file's contents to the present version; contents that make no sense are left for the reader to refuse."""
+    """Upgrade a file's contents to the present version; invalid contents are left for the reader to refuse."""
     for version in range(int(raw["version"]), FORMAT_VERSION):
         raw = _STEPS[version](raw) | {"version": version + 1}
     return raw
 
 
 def upgraded_part(part: Any, version: int) -> Any:
-    """Bring one part, alone in its file, to the present version."""
+    """Upgrade a part that is alone in its file."""
     raw = upgraded({"version": version, "parts": [part]})
     return raw["parts"][0]
 
 
 def _from_1(raw: Raw) -> Raw:
-    """Version 2 describes a receiver's ports, and an LNB's polarisation in place of its voltage."""
+    """Version 2 describes a receiver's ports, and an LNB's polarisation instead of its voltage."""
     parts, routes = raw.get("parts"), raw.get("routes")
     if not isinstance(parts, list):
         return raw

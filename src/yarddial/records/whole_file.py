@@ -1,4 +1,4 @@
-"""Files are written whole or not at all, and never over what another program has written meanwhile."""
+"""Atomic file writing that never overwrites what another program has written meanwhile."""
 
 import contextlib
 import hashlib
@@ -10,9 +10,9 @@ from pathlib import Path
 
 from yarddial.yard.errors import ChangedElsewhere, NotWritten, ReadOnlyFile
 
-# Our own mark: only files that bear it are ever taken away.
+# Mark in temporary names: only files that bear it are removed.
 MARK = ".yard-dial-new"
-# Swap two names in one step (Linux, renameat2(2)).
+# Flags to exchange two names atomically (Linux, renameat2(2)).
 _RENAME_EXCHANGE, _AT_FDCWD = 2, -100
 
 
@@ -22,7 +22,7 @@ def digest_of(data: bytes) -> str:
 
 
 def write_whole(path: Path, data: bytes, *, durable: bool = True) -> None:
-    """Replace a file in one step: readers and a crash see the old contents or the new, never a part.
+    """Replace a file atomically: readers and a crash see the old contents or the new, never a part.
 
     Mode, owner and further attributes stay as they were; a link stays a link, what it leads to is replaced.
     durable : it has reached the disk when this returns.
@@ -43,15 +43,15 @@ def write_whole(path: Path, data: bytes, *, durable: bool = True) -> None:
 def replace_known(path: Path, data: bytes, known: str) -> "Former | None":
     """Replace a file only if it still has the known contents.
 
-    known : digest of its contents as they were read or written last. A file that is gone is written anew.
-    Returns the file that was replaced, for whoever wants to know if somebody was still writing into it.
+    known : digest of its contents as read or written last. A missing file is written anew.
+    Returns the replaced file, to detect late writers.
 
     Raises
     ------
     ChangedElsewhere
-        Another program wrote it; `theirs` holds what.
+        Another program wrote it; `theirs` holds the contents.
     NotWritten
-        The same as of `write_whole`.
+        As for `write_whole`.
     """
     path = Path(os.path.realpath(path))
     with contextlib.suppress(FileNotFoundError):
@@ -65,11 +65,11 @@ def replace_known(path: Path, data: bytes, known: str) -> "Former | None":
             try:
                 _hold_against(path, temporary, known)
             except ChangedElsewhere:
-                # It was written between the look and the swap: what the other program wrote goes back.
+                # It was written between the check and the swap: swap the other program's contents back.
                 former.close()
                 _swapped(temporary, path)
                 if digest_of(theirs := temporary.read_bytes()) != digest_of(data):
-                    # Somebody wrote once more meanwhile: that stands last.
+                    # It was written once more meanwhile: the last writer wins.
                     _swapped(temporary, path)
                     raise ChangedElsewhere(
                         f"{path.name} is being written by another program: compare", theirs
@@ -86,14 +86,14 @@ def replace_known(path: Path, data: bytes, known: str) -> "Former | None":
 
 
 class Former:
-    """The replaced file: unnamed now, but a program that had opened it may still write into it."""
+    """The replaced file: it has no name, but a program that opened it may still write into it."""
 
     def __init__(self, place: Path, digest: str) -> None:
         self._handle = os.open(place, os.O_RDONLY | os.O_CLOEXEC)
         self._digest, self._seen = digest, self._state()
 
     def written_since(self) -> bytes | None:
-        """What was written into it after it had been replaced; None as a rule."""
+        """Contents written after it was replaced; normally None."""
         if self._state() == self._seen:
             return None
         self._seen = self._state()
@@ -111,28 +111,27 @@ class Former:
 
 
 def may_not_write(path: Path) -> bool:
-    """True of a file that says of itself that it is not to be written."""
+    """Return True for a read-only file."""
     try:
         mode = path.stat().st_mode
     except OSError:
         return False
     if os.statvfs(path).f_flag & os.ST_RDONLY:
-        # Of the disk, which no consent can change.
+        # A read-only disk: consent cannot change that.
         return False
     return not mode & (stat.S_IWUSR | stat.S_IWGRP | stat.S_IWOTH) or not os.access(path, os.W_OK)
 
 
 def refuse_read_only(path: Path) -> None:
-    """Raise ReadOnlyFile where a file is not to be written."""
+    """Raise ReadOnlyFile for a read-only file."""
     if may_not_write(path):
         raise ReadOnlyFile(f"{path.name} is read-only: let it be written all the same, or keep the station elsewhere")
 
 
 def take_leftovers(path: Path, older_than_s: float = 60.0) -> tuple[Path, ...]:
-    """Take away what writers of a file left behind when they were killed; a writer at work is younger than that.
+    """Remove temporary files of killed writers, older than any active writer's.
 
-    One that holds what another program had written, swapped out at the very moment, is kept under a name that can be
-    seen; those are returned.
+    One that holds another program's contents, swapped out at that moment, is renamed visibly and returned.
     """
     import glob
     import time
@@ -157,7 +156,7 @@ def take_leftovers(path: Path, older_than_s: float = 60.0) -> tuple[Path, ...]:
 
 
 def _is_whole(data: bytes) -> bool:
-    """True for a complete JSON object."""
+    """Return True for a complete JSON object."""
     try:
         return isinstance(json.loads(data), dict)
     except (ValueError, RecursionError):
@@ -165,7 +164,7 @@ def _is_whole(data: bytes) -> bool:
 
 
 def reason(error: OSError) -> str:
-    """The system's own words, without numbers and paths."""
+    """The system's error text without numbers and paths."""
     return (error.strerror or str(error)).lower()
 
 
@@ -193,7 +192,7 @@ def _written_beside(path: Path, data: bytes, known: str, *, durable: bool = True
 
 @contextlib.contextmanager
 def _or_removed(path: Path, temporary: Path) -> Iterator[None]:
-    """Whatever goes wrong inside, nothing is left lying, and the system's refusal becomes a sentence."""
+    """On any error remove the temporary file, and turn the system's error into a sentence."""
     try:
         yield
     except OSError as error:
@@ -205,7 +204,7 @@ def _or_removed(path: Path, temporary: Path) -> Iterator[None]:
 
 
 def _as_before(path: Path, temporary: Path) -> None:
-    """Mode, owner and attributes of the file that is replaced, as far as the system lets us; of a new one the usual."""
+    """Copy mode, owner and attributes of the replaced file as far as permitted; defaults for a new one."""
     try:
         before = path.stat()
     except OSError:
@@ -233,7 +232,7 @@ def _hold_against(path: Path, place: Path, known: str) -> None:
 
 
 def _named_anew(temporary: Path, path: Path) -> None:
-    """Give it its name, unless the name was taken meanwhile."""
+    """Rename to the final name unless it was taken meanwhile."""
     try:
         os.link(temporary, path)
     except FileExistsError:
@@ -246,7 +245,7 @@ def _named_anew(temporary: Path, path: Path) -> None:
 
 
 def _swapped(first: Path, other: Path) -> bool:
-    """Swap two files' names in one step; False where the system or the file system cannot."""
+    """Exchange two files' names atomically; False where the system or file system cannot."""
     import ctypes
 
     try:
@@ -258,7 +257,7 @@ def _swapped(first: Path, other: Path) -> bool:
 
 
 def _settle_folder(folder: Path) -> None:
-    """The new name reaches the disk, too."""
+    """Flush the new name to the disk."""
     with contextlib.suppress(OSError):
         handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
         try:

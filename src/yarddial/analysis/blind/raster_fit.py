@@ -49,7 +49,8 @@ class LoHypothesis(msgspec.Struct, frozen=True):
 
     moves_hz : correction of the dial readings under this hypothesis: entered minus this oscillator's offset.
     port_hz : the band's middle at the receiver's socket, where its crystal acts.
-    lo_sigma_hz : uncertainty of the oscillator.
+    lo_sigma_hz : uncertainty of the oscillators together; 0 without a converter.
+    lo_classes : the same by classes, (share, sigma in hertz) each: most boxes are near their marking, some far.
     """
 
     name: str

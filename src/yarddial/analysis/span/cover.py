@@ -1,7 +1,8 @@
 """Rate and centre that keep a band in the clean part, and everything unwanted off the wanted channels.
 
 What is unwanted depends on the centre: the spike at the centre itself, the mirror 2 c - s of every strong signal in the
-span, the alias s -+ f_s of every strong one beside it; the crystal's harmonics stay where they are.
+span, the alias s -+ f_s of every strong one beside it; the crystal's harmonics stay where they are. Every centre on the
+tuner's grid is tried, since there are only a few thousand.
 """
 
 from itertools import product

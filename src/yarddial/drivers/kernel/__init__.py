@@ -1,1 +1,1 @@
-"""Receivers that the kernel itself drives: its interface for software-defined receivers, `/dev/swradioN`."""
+"""Receivers driven by the kernel through its interface for software-defined receivers, `/dev/swradioN`."""

@@ -1,4 +1,4 @@
-"""The driver of the kernel's receivers: `swradio0`, `swradio1?format=CU8`."""
+"""Driver of the kernel's receivers: `swradio0`, `swradio1?format=CU8`."""
 
 import errno
 from pathlib import Path
@@ -12,7 +12,7 @@ from yarddial.yard.errors import DeviceBusy, DeviceDenied, DeviceLost, DeviceNot
 
 
 class KernelDriver:
-    """Finds them in sysfs without opening any; `root` and `system` are replaced in tests."""
+    """Find receivers in sysfs without opening any; tests replace `root` and `system`."""
 
     name = "kernel"
 
@@ -20,11 +20,11 @@ class KernelDriver:
         self._root, self._system = root, system or LinuxSystem()
 
     def discover(self) -> tuple[FoundReceiver, ...]:
-        """All that the system lists."""
+        """List all nodes of the system."""
         return tuple(as_found(node) for node in nodes(self._root))
 
     def open(self, address: str, time: TimeSource) -> KernelReceiver:
-        """Open one; raises DeviceNotFound, DeviceDenied, DeviceBusy or DeviceLost in one sentence."""
+        """Open a node; raises DeviceNotFound, DeviceDenied, DeviceBusy or DeviceLost in one sentence."""
         name, _, query = address.partition("?")
         given = dict(parse_qsl(query))
         strange = set(given) - {"format"}

@@ -1,4 +1,4 @@
-"""How the kernel hands samples over, and back to complex64: five formats of `linux/videodev2.h`."""
+"""Sample formats of the kernel interface and their conversion to complex64: five formats of `linux/videodev2.h`."""
 
 from collections.abc import Callable
 from math import pi
@@ -12,7 +12,7 @@ HALF_TAPS = 63
 
 
 class Interleaved:
-    """I, Q, I, Q...: integers with a zero and a full scale."""
+    """Interleaved integers I, Q, I, Q... with a zero and a full scale."""
 
     def __init__(self, kind: str, zero: float, full: float, spare_bits: int = 0) -> None:
         self._kind, self._zero, self._full, self._spare_bits = np.dtype(kind), zero, full, spare_bits
@@ -25,20 +25,20 @@ class Interleaved:
         return 2 * self._kind.itemsize
 
     def convert(self, data: bytes | memoryview) -> Complex:
-        """Whole samples as complex64; what is left of a sample at the end is left out."""
+        """Convert whole samples to complex64; an incomplete one at the end is dropped."""
         size = self.bytes_a_sample
         parts = np.frombuffer(data, self._kind, len(data) // size * 2)
         if self._spare_bits:
-            # Bits over the sign are not said to hold it: take it from where it is.
+            # The upper bits are undefined, so extend the sign from the data bits.
             parts = (parts << self._spare_bits) >> self._spare_bits
         values = (parts.astype(np.float32) - np.float32(self._zero)) * np.float32(1 / self._full)
         return values.view(np.complex64)
 
 
 class Real12:
-    """Unsigned real samples of 12 bits: a quarter of their rate becomes the centre, at half the rate.
+    """Unsigned real 12-bit samples: a quarter of their rate becomes the centre, at half the rate.
 
-    The filter keeps its place from one buffer to the next; the first samples ring in.
+    The filter keeps its state from one buffer to the next; the first samples show its transient.
     """
 
     sample_rate_share = 0.5
@@ -52,14 +52,14 @@ class Real12:
         self._turn = 0
 
     def convert(self, data: bytes | memoryview) -> Complex:
-        """An even number of real samples as half as many complex ones."""
+        """Convert an even number of real samples to half as many complex ones."""
         parts = np.frombuffer(data, "<u2", len(data) // 4 * 2)
         real = ((parts & 0x0FFF).astype(np.float64) - 2047.5) / 2047.5
         mixed = real * np.exp(-1j * pi / 2 * (np.arange(self._turn, self._turn + real.size) % 4))
         self._turn = (self._turn + real.size) % 4
         whole = np.concatenate([self._left, mixed])
         self._left = whole[-(HALF_TAPS - 1) :]
-        # A real tone has half its strength on each side: doubled, full scale stays full scale.
+        # A real tone has half its amplitude on each side; double it to keep full scale.
         return (2 * np.convolve(whole, self._taps, "valid")[::2]).astype(np.complex64)
 
 
@@ -69,7 +69,7 @@ def four_cc(name: str) -> int:
 
 
 Conversion = Interleaved | Real12
-# By the header's name: its four letters, its bits, and how it is read; those with more bits first.
+# By the header's name: its letters, bits and converter; more bits first.
 FORMATS: dict[str, tuple[str, int, Callable[[], Conversion]]] = {
     "CU16LE": ("CU16", 16, lambda: Interleaved("<u2", 32767.5, 32767.5)),
     "CS14LE": ("CS14", 14, lambda: Interleaved("<i2", 0.0, 8192.0, 2)),

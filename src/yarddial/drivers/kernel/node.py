@@ -1,4 +1,4 @@
-"""The kernel's receivers as the system lists them: found without opening any."""
+"""Kernel receivers as listed by the system, without opening any."""
 
 import os
 from pathlib import Path
@@ -11,7 +11,7 @@ RULE = 'SUBSYSTEM=="video4linux", KERNEL=="swradio[0-9]*", TAG+="uaccess"'
 
 
 class KernelNode(msgspec.Struct, frozen=True):
-    """A kernel radio node. usb : name of its USB device in sysfs; empty for others."""
+    """A radio node of the kernel. usb : name of its USB device in sysfs; empty for others."""
 
     name: str
     title: str
@@ -21,19 +21,19 @@ class KernelNode(msgspec.Struct, frozen=True):
 
     @property
     def may_open(self) -> bool:
-        """True where this person may read and set it."""
+        """Return True where this person may read and set it."""
         return os.access(self.path, os.R_OK | os.W_OK)
 
 
 def nodes(root: Path = Path("/")) -> tuple[KernelNode, ...]:
-    """All of them, by their number."""
+    """List all nodes by number."""
     folder = root / "sys/class/video4linux"
     places = sorted(folder.glob("swradio*"), key=lambda place: (len(place.name), place.name))
     return tuple(_node(root, place) for place in places)
 
 
 def as_found(node: KernelNode) -> FoundReceiver:
-    """As a found receiver, with what prevents its use."""
+    """Convert to a found receiver, with what prevents its use."""
     bus = f"USB {node.usb}" if node.usb else "the kernel"
     if node.may_open:
         return FoundReceiver(node.name, node.title, bus, node.speed_mbps)
@@ -51,7 +51,7 @@ def as_found(node: KernelNode) -> FoundReceiver:
 def _node(root: Path, place: Path) -> KernelNode:
     title = _text(place / "name") or place.name
     device = (place / "device").resolve()
-    # The link leads to an interface, such as 1-1.4:1.0; the device above it has the speed.
+    # The link leads to an interface such as 1-1.4:1.0; the device above it states the speed.
     for above in (device, *device.parents[:3]):
         speed = _text(above / "speed")
         if speed:

@@ -1,4 +1,4 @@
-"""A receiver of the kernel as a device: tuned, sampled through mapped buffers, its losses counted by their numbers."""
+"""A kernel receiver as a device: tuning, sampling through mapped buffers, loss counting by buffer numbers."""
 
 import contextlib
 import errno
@@ -33,9 +33,9 @@ from yarddial.yard.frequency import format_bound, format_frequency
 
 BUFFER_COUNT = 16
 STALL_S, LOCK_S = 3.0, 0.05
-# Read errors in a row after which nothing more is hoped for.
+# Give up after this many consecutive read errors.
 MAX_ERRORS = 5
-# The kernel gives ranges; people choose of a few.
+# The kernel states ranges; people choose among a few usual values.
 USUAL_RATES_HZ = (
     *(192e3, 250e3, 300e3, 384e3, 768e3, 1.024e6, 1.536e6, 1.8e6, 2.0e6, 2.048e6, 2.4e6, 2.56e6, 2.8e6, 3.2e6),
     *(4e6, 5e6, 6e6, 7e6, 8e6, 9e6, 10e6, 12e6, 15e6, 20e6),
@@ -48,7 +48,7 @@ COUNTER_PERIOD = 1 << 32
 
 
 class KernelReceiver:
-    """Opened by a person's start only. Gain steps are as the kernel counts them, which need not be decibels."""
+    """An open kernel receiver. Gain steps are in the driver's own units, which need not be decibels."""
 
     def __init__(self, name: str, path: str, system: System, wanted_format: str = "") -> None:
         self._name, self._system = name, system
@@ -57,7 +57,7 @@ class KernelReceiver:
         self._is_streaming = False
         self._index = 0
         self._next_sequence: int | None = None
-        # Buffers to come that were begun with older settings; read errors in a row.
+        # Buffers still to come from before a change of settings; consecutive read errors.
         self._stale = self._errors = 0
         try:
             self._learn(wanted_format)
@@ -117,11 +117,13 @@ class KernelReceiver:
 
     @property
     def capabilities(self) -> Capabilities:
-        """What the kernel says of it."""
+        """Capabilities as the kernel reports them."""
         return self._capabilities
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:
-        """Set it; nothing changes when any of it is refused. A tuner that does not lock is a refusal."""
+        """Apply settings; nothing changes when any of them is refused. A tuner that does not lock counts as a
+        refusal.
+        """
         try:
             return self._apply(ask)
         except YardDialError:
@@ -133,7 +135,7 @@ class KernelReceiver:
         self._check(ask)
         rate_hz = ask.rate_hz / self._conversion.sample_rate_share
         sdr, sdr_unit = self._tuners[SDR_TUNER], self._rate_bands[0].unit_hz
-        # The tuner first: it alone can still refuse.
+        # Tune first: after it nothing else can be refused.
         self._tune(ask.centre_hz)
         restart = not self._is_streaming
         if round(self._requests.frequency(sdr, SDR_TUNER, sdr_unit)) != round(rate_hz) or restart:
@@ -257,10 +259,10 @@ class KernelReceiver:
         self._stale = 1
 
     def _count(self, buffer: FullBuffer) -> int:
-        """Samples lost before a buffer, by its number; they count as gone by."""
+        """Count samples lost before a buffer, by its number."""
         wanted = buffer.sequence if self._next_sequence is None else self._next_sequence
         missing = (buffer.sequence - wanted) % COUNTER_PERIOD
-        # A number that runs backwards is a driver's that began anew.
+        # A number that runs backwards means that the driver restarted its count.
         missing = 0 if missing > COUNTER_PERIOD // 2 else missing
         self._next_sequence = (buffer.sequence + 1) % COUNTER_PERIOD
         whole = len(self._maps[buffer.index]) if self._maps else buffer.size
@@ -298,7 +300,7 @@ class KernelReceiver:
             self._errors = 0
             lost += self._count(buffer)
             if self._stale and buffer.size:
-                # Begun before the settings changed; its samples were neither given nor lost.
+                # A buffer begun before the change of settings: neither delivered nor lost.
                 self._stale -= 1
                 self._requeue(buffer)
                 continue
@@ -355,7 +357,7 @@ def _chosen_format(name: str, there: list[tuple[int, bool]], wanted: str) -> str
 
 
 def _offered(bands: list[TunerBand], usual_hz: tuple[float, ...]) -> tuple[float, ...]:
-    """Offered rates: of ranges the usual values inside; of a single value that one; never none."""
+    """Offered rates: usual values inside ranges; a single value as it is; never none."""
     rates_hz: set[float] = set()
     for band in bands:
         if band.low_hz == band.high_hz:
@@ -379,7 +381,7 @@ def _joined(bands: list[TunerBand]) -> list[TunerBand]:
 
 
 def _steps(control: Control) -> tuple[float, ...]:
-    """Every value a gain takes, thinned where there are very many."""
+    """List the values of a gain control, thinned where there are very many."""
     values = list(range(control.low, control.high + 1, control.step))
     every = -(-len(values) // MAX_STEPS)
     return tuple(float(np.float64(value)) for value in values[::every])

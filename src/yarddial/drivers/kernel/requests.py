@@ -1,4 +1,4 @@
-"""Requests to a receiver of the kernel, one method each; struct layouts and numbers come from the package linuxpy."""
+"""Requests to a kernel receiver, one method each; struct layouts and numbers come from the package linuxpy."""
 
 import errno
 from typing import Any
@@ -8,7 +8,7 @@ from linuxpy.video import raw
 
 from yarddial.drivers.kernel.system import System
 
-# What `linux/videodev2.h` and `v4l2-controls.h` call these.
+# Flags named in `linux/videodev2.h` and `v4l2-controls.h`.
 CAN_SDR, CAN_STREAM = 0x0010_0000, 0x0400_0000
 SDR_CAPTURE_TYPE, MEMORY_MAPPED, SDR_TUNER, RF_TUNER = 11, 1, 4, 5
 IN_HERTZ, IN_62_5_HERTZ = 0x1000, 0x0001
@@ -17,7 +17,7 @@ CONTROL_DISABLED_FLAG, FORMAT_EMULATED_FLAG = 0x0001, 0x0002
 
 
 class TunerBand(msgspec.Struct, frozen=True):
-    """A band of a tuner, hertz; `unit_hz` is the tuner's step of counting."""
+    """A tuner band, hertz; `unit_hz` is the tuner's counting unit."""
 
     low_hz: float
     high_hz: float
@@ -25,7 +25,7 @@ class TunerBand(msgspec.Struct, frozen=True):
 
 
 class Control(msgspec.Struct, frozen=True):
-    """A control: its number and what it takes."""
+    """A control: its number and range."""
 
     id: int
     low: int
@@ -34,7 +34,7 @@ class Control(msgspec.Struct, frozen=True):
 
 
 class FullBuffer(msgspec.Struct, frozen=True):
-    """A buffer with samples. time_s : by the system's steady clock, not a number where the driver does not say."""
+    """A buffer with samples. time_s : on the system's monotonic clock, NaN where the driver does not state it."""
 
     index: int
     size: int
@@ -51,18 +51,18 @@ class Requests:
         self.handle = system.open(path)
 
     def ask(self, name: str, data: Any) -> None:
-        """One request by the header's name without VIDIOC_; raises OSError."""
+        """Send one request by the header's name without VIDIOC_; raises OSError."""
         self._system.ioctl(self.handle, raw.IOC[name].value & 0xFFFF_FFFF, data)
 
     def card(self) -> tuple[str, int]:
-        """Its title and what it can."""
+        """Name and capability flags."""
         capability = raw.v4l2_capability()
         self.ask("QUERYCAP", capability)
         able = capability.device_caps if capability.capabilities & 0x8000_0000 else capability.capabilities
         return capability.card.decode(errors="replace"), int(able)
 
     def formats(self) -> list[tuple[int, bool]]:
-        """Four letters of each format as a number, and whether it is only made out of another."""
+        """Code of each format, and whether the kernel emulates it."""
         offered_formats: list[tuple[int, bool]] = []
         while True:
             request = raw.v4l2_fmtdesc(index=len(offered_formats), type=SDR_CAPTURE_TYPE)
@@ -71,7 +71,7 @@ class Requests:
             offered_formats.append((int(request.pixelformat), bool(request.flags & FORMAT_EMULATED_FLAG)))
 
     def set_format(self, letters: int) -> int:
-        """Choose a format; returns the one in force."""
+        """Choose a format; return the one in force."""
         asked = raw.v4l2_format(type=SDR_CAPTURE_TYPE)
         asked.fmt.sdr.pixelformat = letters
         self.ask("S_FMT", asked)
@@ -103,13 +103,13 @@ class Requests:
         self.ask("S_FREQUENCY", request)
 
     def frequency(self, tuner: int, kind: int, unit_hz: float) -> float:
-        """Where a tuner stands, hertz."""
+        """Present frequency of a tuner, hertz."""
         request = raw.v4l2_frequency(tuner=tuner, type=kind)
         self.ask("G_FREQUENCY", request)
         return float(request.frequency * unit_hz)
 
     def control(self, name: str) -> Control | None:
-        """A control of the class RF_TUNER, or None where it has none such."""
+        """Control of the class RF_TUNER; None where the tuner lacks it."""
         number = raw.ControlID[f"RF_TUNER_{name}"].value
         request = raw.v4l2_queryctrl(id=number)
         if not self._has("QUERYCTRL", request) or request.flags & CONTROL_DISABLED_FLAG:
@@ -121,7 +121,7 @@ class Requests:
         self.ask("S_CTRL", raw.v4l2_control(id=control.id, value=value))
 
     def get_control(self, control: Control) -> int:
-        """What one is set to."""
+        """Present value of a control."""
         request = raw.v4l2_control(id=control.id)
         self.ask("G_CTRL", request)
         return int(request.value)
@@ -138,11 +138,11 @@ class Requests:
         return maps
 
     def free_buffers(self) -> None:
-        """Give the kernel's buffers back."""
+        """Return the buffers to the kernel."""
         self.ask("REQBUFS", raw.v4l2_requestbuffers(count=0, type=SDR_CAPTURE_TYPE, memory=MEMORY_MAPPED))
 
     def queue(self, index: int) -> None:
-        """Hand a buffer back to be filled."""
+        """Return a buffer for refilling."""
         self.ask("QBUF", raw.v4l2_buffer(index=index, type=SDR_CAPTURE_TYPE, memory=MEMORY_MAPPED))
 
     def take(self) -> FullBuffer | None:
@@ -172,7 +172,7 @@ class Requests:
         self.ask("STREAMON" if on else "STREAMOFF", c_int(SDR_CAPTURE_TYPE))
 
     def _has(self, name: str, data: Any) -> bool:
-        """False where the list is at its end, or the driver does not know such a list."""
+        """Return False at the end of a list, or where the driver does not know the list."""
         try:
             self.ask(name, data)
         except OSError as error:

@@ -1,4 +1,4 @@
-"""The five system calls that a kernel receiver needs; replaced as a whole in tests."""
+"""The five system calls that a kernel receiver needs; tests replace them as a whole."""
 
 import contextlib
 import os
@@ -7,18 +7,18 @@ from typing import Any, Protocol
 
 
 class System(Protocol):
-    """What is called of the system; each raises OSError as the system does."""
+    """System calls; each raises OSError."""
 
     def open(self, path: str) -> int:
-        """Open a node for reading and setting, without waiting."""
+        """Open a node for reading and setting, non-blocking."""
         ...
 
     def ioctl(self, handle: int, request: int, data: Any) -> None:
-        """One request; `data` is a ctypes struct, changed in place."""
+        """Send one request; `data` is a ctypes struct, changed in place."""
         ...
 
     def map(self, handle: int, length: int, offset: int) -> Any:
-        """A buffer of the kernel's as bytes."""
+        """Map a kernel buffer as bytes."""
         ...
 
     def wait(self, handle: int, seconds_s: float) -> bool:
@@ -34,7 +34,7 @@ class LinuxSystem:
     """The system calls of a real kernel."""
 
     def open(self, path: str) -> int:
-        """Open a node for reading and setting, without waiting."""
+        """Open a node for reading and setting, non-blocking."""
         return os.open(path, os.O_RDWR | os.O_NONBLOCK | os.O_CLOEXEC)
 
     def ioctl(self, handle: int, request: int, data: Any) -> None:
@@ -44,13 +44,13 @@ class LinuxSystem:
         fcntl.ioctl(handle, request, data)
 
     def map(self, handle: int, length: int, offset: int) -> Any:
-        """A buffer of the kernel's."""
+        """Map a kernel buffer."""
         import mmap
 
         return mmap.mmap(handle, length, mmap.MAP_SHARED, mmap.PROT_READ | mmap.PROT_WRITE, offset=offset)
 
     def wait(self, handle: int, seconds_s: float) -> bool:
-        """By poll, which knows no limit of 1,024 files."""
+        """Wait with poll, which has no limit of 1,024 files."""
         import select
 
         watch = select.poll()

@@ -1,1 +1,1 @@
-"""A program of the person's as a receiver: JSON lines for what is set, raw samples beside them."""
+"""A program of the person's as a receiver: JSON lines for settings, raw samples beside them."""

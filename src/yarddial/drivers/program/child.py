@@ -1,4 +1,4 @@
-"""The person's program as a child process with three pipes, bounded waits, and an end with its parent."""
+"""The person's program as a child process with three pipes, bounded waits, and an end tied to its parent."""
 
 import contextlib
 import os
@@ -12,17 +12,17 @@ import time as clock
 from yarddial.yard.errors import BadDriver, DeviceLost, DeviceNotFound
 from yarddial.yard.plain_text import one_line
 
-# A line of JSON is short; what is longer is something else.
+# A JSON line is short; anything longer is something else.
 MAX_LINE = 1 << 16
-# What a pipe may hold: the kernel's usual limit for everyone.
+# Pipe capacity: the kernel's usual limit for unprivileged users.
 PIPE_BYTES = 1 << 20
-# What tells the program where to write them: a path, which every language can open.
+# Environment variable with the path for samples, which every language can open.
 SAMPLES = "YARD_DIAL_SAMPLES"
 STOPS_S = 1.0
 
 
 def words_of(command: str) -> list[str]:
-    """A command line as words; raises DeviceNotFound where it names no program by its whole path."""
+    """Split a command line; raises DeviceNotFound unless it names a program by its absolute path."""
     try:
         words = shlex.split(command)
     except ValueError as error:
@@ -34,7 +34,7 @@ def words_of(command: str) -> list[str]:
 
 
 class Child:
-    """A running program. `lines` come from its standard output, samples from a pipe of their own."""
+    """A running program. `lines` arrive on its standard output, samples on a pipe of their own."""
 
     def __init__(self, command: str) -> None:
         words = words_of(command)
@@ -91,9 +91,9 @@ class Child:
                 raise self.ended() from error
 
     def take(self, patience_s: float, limit: int = PIPE_BYTES) -> bool:
-        """Read what has come into `lines` and `samples`; False once all its pipes are at their end.
+        """Read available input into `lines` and `samples`; False once all pipes have ended.
 
-        limit : bytes of samples held at most; beyond them the program has to wait.
+        limit : maximum bytes of samples held; beyond it the program has to wait.
         """
         watch = select.poll()
         for handle in self._open:
@@ -118,7 +118,7 @@ class Child:
 
     @property
     def gives_samples(self) -> bool:
-        """False once the pipe of samples is at its end."""
+        """Return False once the pipe of samples has ended."""
         return self._samples in self._open
 
     def _take_lines(self, data: bytes) -> None:
@@ -130,7 +130,7 @@ class Child:
             raise BadDriver(f"{what}: samples belong into the file that {SAMPLES} names")
 
     def ended(self) -> DeviceLost:
-        """Why it is gone, with its last words."""
+        """Reason for its end, with its last words."""
         with contextlib.suppress(subprocess.TimeoutExpired):
             self._process.wait(0.2)
         self.take(0.0)
@@ -142,7 +142,7 @@ class Child:
         return DeviceLost(f"the program {self.name} {how}{words}: mend it, then start again")
 
     def close(self) -> None:
-        """Ask it to stop, then end it and all that it began."""
+        """Ask it to stop, then end it and everything it started."""
         if self._process.stdin is not None and not self._process.stdin.closed:
             with contextlib.suppress(OSError):
                 os.write(self._in, b'{"do":"stop"}\n')
@@ -150,7 +150,7 @@ class Child:
                 self._process.stdin.close()
         until_s = clock.monotonic() + STOPS_S
         while self._process.poll() is None and clock.monotonic() < until_s:
-            # It may hang in writing samples that nobody takes any more.
+            # It may be blocked writing samples that nobody reads any more.
             self.samples.clear()
             with contextlib.suppress(BadDriver):
                 self.take(0.02)
@@ -168,7 +168,7 @@ class Child:
 
 
 def _dying_with_us() -> list[str]:
-    """Command prefix that makes the kernel kill the program when its parent dies: util-linux's setpriv."""
+    """Command prefix that makes the kernel kill the program when its parent dies (util-linux's setpriv)."""
     setpriv = shutil.which("setpriv")
     return [] if setpriv is None else [setpriv, "--pdeathsig", "KILL", "--"]
 

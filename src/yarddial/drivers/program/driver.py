@@ -1,4 +1,4 @@
-"""The driver of programs of the person's: its address is the command, by its whole path."""
+"""Driver for programs of the person's; the address is the command with its absolute path."""
 
 from collections.abc import Callable
 
@@ -10,7 +10,7 @@ from yarddial.yard.plain_text import one_line
 
 
 class ProgramDriver:
-    """Starts nothing that has not been allowed on this computer, whatever a station file says."""
+    """Starts only programs that were allowed on this computer, whatever a station file says."""
 
     name = "process"
 
@@ -18,11 +18,11 @@ class ProgramDriver:
         self._is_allowed = is_allowed
 
     def discover(self) -> tuple[FoundReceiver, ...]:
-        """Find nothing: a program is entered by the person."""
+        """Find nothing: the person enters the program."""
         return ()
 
     def open(self, address: str, time: TimeSource) -> ProgramReceiver:
-        """Start it; raises ProgramNotAllowed, DeviceNotFound or BadDriver in one sentence."""
+        """Start the program; raises ProgramNotAllowed, DeviceNotFound or BadDriver in one sentence."""
         words_of(address)
         if not self._is_allowed(address):
             raise ProgramNotAllowed(

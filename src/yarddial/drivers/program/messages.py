@@ -1,4 +1,4 @@
-"""The lines that Yard Dial and a program exchange, one JSON object each; docs/program.md is the page for people."""
+"""Messages between Yard Dial and a program, one JSON object per line; docs/program.md describes them for people."""
 
 import msgspec
 
@@ -17,7 +17,7 @@ class Gain(msgspec.Struct, frozen=True):
 
 
 class CapabilitiesLine(msgspec.Struct, frozen=True, tag_field="say", tag="capabilities"):
-    """What it can do, and in which format its samples come."""
+    """Capabilities of the program, and its sample format."""
 
     version: int
     name: str
@@ -33,7 +33,7 @@ class CapabilitiesLine(msgspec.Struct, frozen=True, tag_field="say", tag="capabi
     own_clock: bool = False
 
     def capabilities(self) -> Capabilities:
-        """As the protocol has it; raises BadDriver where it cannot be."""
+        """Convert to the protocol's form; raises BadDriver where that is impossible."""
         if self.version != MESSAGES_VERSION:
             raise BadDriver(
                 f"the program speaks version {self.version} of the page, this is {MESSAGES_VERSION}: change it"
@@ -57,7 +57,7 @@ class CapabilitiesLine(msgspec.Struct, frozen=True, tag_field="say", tag="capabi
 
 
 class GotLine(msgspec.Struct, frozen=True, tag_field="say", tag="got"):
-    """What a `set` really set. from_sample : the first sample written that was taken with it."""
+    """Settings in force after a `set`. from_sample : first sample written with them."""
 
     id: int
     centre_hz: float
@@ -70,7 +70,7 @@ class GotLine(msgspec.Struct, frozen=True, tag_field="say", tag="got"):
     bias: bool = False
 
     def settings(self, restart: bool) -> ActualSettings:
-        """As the protocol has it."""
+        """Convert to the protocol's form."""
         return ActualSettings(
             self.centre_hz, self.rate_hz, self.port, restart, self.bandwidth_hz, tuple(self.gains_db.items()),
             self.automatic_gain, self.bias,
@@ -78,7 +78,7 @@ class GotLine(msgspec.Struct, frozen=True, tag_field="say", tag="got"):
 
 
 class RefusedLine(msgspec.Struct, frozen=True, tag_field="say", tag="refused"):
-    """A `set` that it cannot do, and nothing was changed. what : `centre` where that is the reason."""
+    """Refusal of a `set`, with nothing changed. what : `centre` where that is the reason."""
 
     id: int
     why: str
@@ -86,14 +86,14 @@ class RefusedLine(msgspec.Struct, frozen=True, tag_field="say", tag="refused"):
 
 
 class LostLine(msgspec.Struct, frozen=True, tag_field="say", tag="lost"):
-    """A number of samples was lost just before the one written as number at_sample."""
+    """A number of samples was lost just before the sample numbered at_sample."""
 
     count: int
     at_sample: int
 
 
 class RemarkLine(msgspec.Struct, frozen=True, tag_field="say", tag="remark"):
-    """What the person should know."""
+    """A remark for the person."""
 
     text: str
 
@@ -110,7 +110,7 @@ _ENCODER = msgspec.json.Encoder()
 
 
 def read_line(text: bytes) -> ProgramLine:
-    """One line of a program's; raises BadDriver with what is wrong with it."""
+    """Read a line of the program; raises BadDriver with what is wrong."""
     try:
         line: ProgramLine = _DECODER.decode(text)
     except (msgspec.DecodeError, UnicodeDecodeError) as error:
@@ -122,7 +122,7 @@ def read_line(text: bytes) -> ProgramLine:
 
 
 def set_line(number: int, ask: RequestedSettings) -> bytes:
-    """What is asked of a program."""
+    """Encode a `set`."""
     fields = msgspec.to_builtins(ask) | {"gains_db": dict(ask.gains_db)}
     return _ENCODER.encode({"do": "set", "id": number} | fields) + b"\n"
 

@@ -1,4 +1,4 @@
-"""A program of the person's as a device: asked by lines, read from its pipe of samples."""
+"""A program of the person's as a device: controlled by lines, read from its pipe of samples."""
 
 import time as clock
 
@@ -25,16 +25,16 @@ BLOCK_S, STALL_S, ANSWERS_S = 0.05, 3.0, 3.0
 
 
 class ProgramReceiver:
-    """Its samples are counted as written; what it says of a sample's number finds its place among them."""
+    """Counts samples as written, so that the program's sample numbers can be placed among them."""
 
     def __init__(self, command: str, time: TimeSource) -> None:
         self._time = time
         self._child = Child(command)
         self._got: GotLine | None = None
         self._number = 0
-        # Number of the first sample that is still held, as the program counts; of those given or lost, as we do.
+        # Number of the first held sample in the program's count, and of the next one in ours.
         self._written = self._index = 0
-        # Samples before this number were taken with older settings.
+        # Samples before this number were taken with former settings.
         self._stale_before = 0
         self._losses: list[LostLine] = []
         self._remark = ""
@@ -58,7 +58,7 @@ class ProgramReceiver:
         return self._capabilities
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:
-        """Ask it to set all in one go; raises CannotTune or RefusedValue with its words."""
+        """Request all settings at once; raises CannotTune or RefusedValue with the program's words."""
         self._number += 1
         self._child.send(set_line(self._number, ask))
         answer = self._answered(self._number)
@@ -77,7 +77,7 @@ class ProgramReceiver:
         return answer.settings(restart)
 
     def _answered(self, number: int | None) -> GotLine | RefusedLine | CapabilitiesLine:
-        """Wait for an answer; samples that come meanwhile are held, or thrown away when there are too many."""
+        """Wait for an answer; hold samples that arrive meanwhile, or drop them when there are too many."""
         until_s = clock.monotonic() + ANSWERS_S
         while True:
             alive = self._child.take(0.05)
@@ -93,7 +93,7 @@ class ProgramReceiver:
                 raise DeviceStalled(f"the program {self._child.name} did not say {what} for {ANSWERS_S:g} s", ANSWERS_S)
 
     def _obey(self, number: int | None = None) -> GotLine | RefusedLine | CapabilitiesLine | None:
-        """Take the lines that came; returns the answer that is waited for, if it is among them."""
+        """Process received lines; return the awaited answer if it is among them."""
         answer: GotLine | RefusedLine | CapabilitiesLine | None = None
         lines, self._child.lines = self._child.lines, []
         for text in lines:
@@ -114,7 +114,7 @@ class ProgramReceiver:
         return answer
 
     def _drop_before(self, number: int) -> None:
-        """What was taken with older settings was neither given nor lost."""
+        """Drop samples taken with former settings; they count neither as delivered nor as lost."""
         self._stale_before = number
         held = len(self._child.samples) // self._size
         self._forget(min(max(number - self._written, 0), held))
@@ -124,7 +124,7 @@ class ProgramReceiver:
         self._written += count
 
     def read(self) -> Block | None:
-        """The next samples; None at the end.
+        """Next samples; None at the end.
 
         Raises
         ------
@@ -133,7 +133,7 @@ class ProgramReceiver:
         DeviceLost
             The program ended, died or failed.
         BadDriver
-            It wrote what the page does not have.
+            It wrote something that its documentation page does not allow.
         """
         got = self._got
         if got is None:
@@ -165,7 +165,7 @@ class ProgramReceiver:
     def _block(self, count: int, rate_hz: float) -> Block:
         lost = sum(line.count for line in self._losses if line.at_sample <= self._written)
         self._losses = [line for line in self._losses if line.at_sample > self._written]
-        # A block has no gap inside: it ends where one is said to be.
+        # A block has no gap inside, so it ends where a loss was reported.
         ahead = min((line.at_sample - self._written for line in self._losses), default=count)
         count = min(count, ahead)
         data = bytes(self._child.samples[: count * self._size])
@@ -179,7 +179,7 @@ class ProgramReceiver:
         return block
 
     def _pace(self, count: int, rate_hz: float) -> None:
-        """A program that has its samples ready, as from a file, is held to its rate."""
+        """Hold a program that has its samples ready, as from a file, to its rate."""
         now_s = self._time.now_s()
         if self._started_s is None:
             self._started_s = now_s

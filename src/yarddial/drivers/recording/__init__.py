@@ -1,1 +1,1 @@
-"""A recording as a receiver: it cannot be tuned beyond what was recorded, all else is the same."""
+"""A recording as a receiver: it cannot tune beyond its span, and otherwise behaves like any other."""

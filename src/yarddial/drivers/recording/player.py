@@ -1,4 +1,4 @@
-"""Plays a recording at its own pace, or as fast as the clock given lets it."""
+"""Playback of a recording at its own pace, or as fast as the given clock allows."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -16,7 +16,7 @@ BLOCK_SAMPLES = 65536
 
 
 class Samples(Protocol):
-    """What a player needs of a recording; `records` offers it."""
+    """What a player needs of a recording; `records` provides it."""
 
     @property
     def path(self) -> Path:
@@ -40,7 +40,7 @@ class Samples(Protocol):
 
     @property
     def inverted(self) -> bool:
-        """True when the receiver saw the spectrum the other way round than the recording has it."""
+        """True when the receiver saw the spectrum inverted relative to the recording."""
         ...
 
     @property
@@ -54,11 +54,11 @@ class Samples(Protocol):
 
 
 class RecordingPlayer:
-    """Device that plays a recording's samples, once or in a loop without a gap, from a given place.
+    """Play a recording's samples from a given position, once or in a gapless loop.
 
-    tuner_hz, inverted : what the receiver was tuned to and how it saw it, where the file itself does not tell.
+    tuner_hz, inverted : tuned frequency and sense of the receiver, where the file does not state them.
 
-    The count of samples goes on when the recording begins anew; the seam is where the recording itself jumps.
+    The sample count continues when the recording restarts; at that seam the recording itself jumps.
     """
 
     def __init__(
@@ -103,7 +103,7 @@ class RecordingPlayer:
         return ActualSettings(self._centre_hz, self._recording.rate_hz, ask.port)
 
     def read(self) -> Block | None:
-        """The next block when it is due; None at the end."""
+        """Next block when it is due; None at the end."""
         if self._loops and self._place >= self._recording.count:
             self._place = 0
         count = min(BLOCK_SAMPLES, self._recording.count - self._place)
@@ -119,7 +119,7 @@ class RecordingPlayer:
         return block
 
     def seek(self, start_s: float) -> None:
-        """Continue at another place; the sample count continues too."""
+        """Continue at another position; the sample count continues too."""
         self._place = min(max(round(start_s * self._recording.rate_hz), 0), max(self._recording.count - 1, 0))
 
     def close(self) -> None:
@@ -127,9 +127,9 @@ class RecordingPlayer:
 
 
 class RecordingDriver:
-    """Opens recordings by their path, `?` and then what is stated: format, rate and centre of a raw file, loop, start.
+    """Open recordings by path, followed by `?` and options: format, rate and centre of a raw file, loop, start.
 
-    `open_samples` is given by whoever joins the parts.
+    `open_samples` is supplied by the wiring.
     """
 
     name = "recording"
@@ -138,7 +138,7 @@ class RecordingDriver:
         self._open_samples = open_samples
 
     def discover(self) -> tuple[FoundReceiver, ...]:
-        """Find nothing: a recording is chosen by the person."""
+        """Find nothing: the person chooses a recording."""
         return ()
 
     def open(self, address: str, time: TimeSource) -> RecordingPlayer:
@@ -159,7 +159,7 @@ class RecordingDriver:
 
 
 def _split(address: str) -> tuple[Path, dict[str, str]]:
-    """Path and what is stated; a file that has a question mark in its own name is taken as it stands."""
+    """Split path and options; a file with a question mark in its name is taken literally."""
     if Path(address).exists():
         return Path(address), {}
     path, mark, query = address.rpartition("?")

@@ -1,1 +1,1 @@
-"""Transceivers under control: what they are tuned to is read and set; none of it ever switches a transmitter on."""
+"""Transceiver control: reading and setting frequency and mode. Only the guarded key can transmit."""

@@ -13,8 +13,8 @@ import msgspec
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.plain_text import shown
 
-# Commands of the ASCII family that only read, and those that set no more than frequency, mode and split; and the
-# template's made-up ones. A table may hold these alone: nothing that might key a transmitter is ever sent.
+# Commands of the ASCII family that only read, and those that set nothing but frequency, mode and split; also the
+# template's invented ones. A table may hold only these: no command that could key a transmitter is ever sent.
 READING_COMMANDS = frozenset({"FA", "FB", "IF", "MD", "FR", "FT", "OI", "QF", "QM", "QT", "QS", "QX"})
 SETTING_COMMANDS = frozenset({"FA", "FB", "MD", "FR", "FT", "SF", "SM", "SS", "SX"})
 _ASK = re.compile(r"(?P<command>[A-Z]{2})\d{0,2}")
@@ -24,7 +24,7 @@ MAX_BYTES = 20_000
 
 
 class BadTable(YardDialError, ValueError):
-    """A table of commands that cannot be used; the sentence says what to mend."""
+    """A table of commands is invalid; the sentence says what to fix."""
 
 
 class TableCommand(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -32,7 +32,7 @@ class TableCommand(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit
 
     ask, answer : question and the pattern of its answer; empty where it cannot be asked.
     set : the pattern that sets it; empty where it cannot be set.
-    names : of modes, by what stands on the line what the program calls it; of flags, by it "yes" or "no".
+    names : for modes, from the transceiver's text to the program's; for flags, from text to "yes" or "no".
     """
 
     ask: str = ""
@@ -42,7 +42,7 @@ class TableCommand(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit
 
 
 class CommandTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """All of it. `terminator` ends every question and every answer."""
+    """A complete table. `terminator` ends every question and every answer."""
 
     name: str
     frequency: TableCommand
@@ -57,7 +57,7 @@ class CommandTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit
 
 
 def load_table(name: str) -> CommandTable:
-    """By the path of a file, or `template`; raises BadTable in one sentence."""
+    """Load a table from a file, or `template`; raises BadTable in one sentence."""
     if name == "template":
         raw = (resources.files("yarddial.drivers.rig") / "tables" / "template.json").read_bytes()
     else:
@@ -100,7 +100,7 @@ def _checked(table: CommandTable, name: str) -> CommandTable:
 
 
 def _check_sent(words: str, form: re.Pattern[str], known: frozenset[str], where: str) -> None:
-    """Raise BadTable for words that are not one known command: what is sent could key a transmitter."""
+    """Raise BadTable unless the words are one known command: anything else could key a transmitter."""
     match = form.fullmatch(words)
     if words and (match is None or match["command"] not in known):
         raise BadTable(
@@ -126,7 +126,7 @@ def reading(pattern: str) -> re.Pattern[str]:
 
 
 def filled(pattern: str, **values: str | int) -> str:
-    """The words that set a value."""
+    """Fill a pattern with a value to send."""
 
     def value(place: re.Match[str]) -> str:
         text = values.get(place[1], "")

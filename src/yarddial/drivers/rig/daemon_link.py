@@ -31,7 +31,7 @@ from yarddial.drivers.rig.protocol import (
 from yarddial.yard.errors import YardDialError
 
 DEFAULT_PORT = 4532
-# Longer than any answer; a peer that never ends a line is no daemon.
+# Longer than any answer; a peer that never ends a line is no such daemon.
 MAX_BYTES = 65_536
 # Ask for split with every fifth reading; nobody changes it five times a second.
 SPLIT_EVERY = 5
@@ -56,7 +56,7 @@ _END = re.compile(r"^RPRT (-?\d+)$")
 
 
 class _Asked(msgspec.Struct):
-    """An order under way: what is still to be answered, by name and what is repeated, and what was."""
+    """An order in progress: expected answers by name and echo, and those received."""
 
     order: RigOrder
     asked_s: float
@@ -74,16 +74,16 @@ class DaemonLink:
         """Connect; raises RigGone where nobody listens."""
         self._place, self._patience_s = (host, port), patience_s
         self._buffer = b""
-        # After silence an answer may come yet, and look like a later one's: that connection is not used again.
+        # After a time-out a late answer could be taken for a later one, so that connection is not reused.
         self._is_stale = False
-        # What it said once that it cannot tell is not asked again.
+        # Questions that the daemon cannot answer are not repeated.
         self._cannot: set[str] = set()
         self._under_way: deque[_Asked] = deque()
-        # Of the answer that is coming: its name, what it repeats, and its lines.
+        # The answer being received: its name, its echo, and its lines.
         self._head: tuple[str, str] | None = None
         self._lines: list[str] = []
         self._readings = 0
-        # Answers that answered nothing that was under way, and those that never came.
+        # Answers that matched no order, and orders that were never answered.
         self.strays = 0
         self._split = ""
         self._told: dict[str, str] = {}
@@ -102,7 +102,7 @@ class DaemonLink:
         return connection
 
     def begin(self, order: RigOrder) -> None:
-        """Send it; raises RigGone, or RigRefused for what makes no sense."""
+        """Send an order; raises RigGone, or RigRefused for an invalid one."""
         questions = self._questions(order)
         if self._is_stale:
             self._begin_anew()
@@ -115,7 +115,7 @@ class DaemonLink:
             raise self._gone(error) from error
 
     def answers(self, wait_s: float) -> list[RigAnswer]:
-        """What has come; what was waited for too long comes as RigSilent."""
+        """Return received answers; an overdue one comes as RigSilent."""
         until_s = time.monotonic() + wait_s
         done, self._done = self._done, []
         while True:
@@ -123,7 +123,7 @@ class DaemonLink:
             while b"\n" in self._buffer:
                 line, _, self._buffer = self._buffer.partition(b"\n")
                 done += self._take(line.decode("ascii", "replace").strip("\r"))
-            # A deadline within the wait ends it too.
+            # A deadline during the wait ends it too.
             owed_s = min((asked.asked_s + self._patience_s for asked in self._under_way), default=until_s)
             left_s = min(until_s, owed_s) - time.monotonic()
             if done or time.monotonic() >= until_s:
@@ -131,7 +131,7 @@ class DaemonLink:
             self._receive(max(left_s, 0.001))
 
     def _begin_anew(self) -> None:
-        """Another connection; what was under way on the old one is given up."""
+        """Reconnect; orders on the old connection are given up."""
         self._socket.close()
         for asked in self._under_way:
             silent = RigSilent(f"no answer when asked {_QUESTION_WORDS[asked.owed[0][0]]}")
@@ -154,7 +154,7 @@ class DaemonLink:
             self._socket.close()
 
     def _questions(self, order: RigOrder) -> tuple[tuple[str, str], ...]:
-        """Names of the answers with the commands that ask for them."""
+        """Names of the expected answers with the commands that ask for them."""
         match order:
             case SetRigFrequency(hertz=hertz):
                 if not (math.isfinite(hertz) and hertz > 0):
@@ -163,10 +163,10 @@ class DaemonLink:
             case SetRigMode(mode=mode, passband_hz=passband_hz):
                 if not re.fullmatch(r"[A-Za-z0-9-]{1,16}", mode):
                     raise RigRefused(f"'{mode}' is no name of a mode")
-                # 0 stands for the mode's usual pass-band.
+                # 0 stands for the mode's usual pass band.
                 return (("set_mode", f"M {mode.upper()} {round(passband_hz or 0)}"),)
             case SetRigSplit():
-                # It is looked at with the next reading.
+                # Ask with the next reading.
                 self._readings = 0
                 if order.transmit_hz is None:
                     return (("set_split_vfo", "S 0 VFOA"),)
@@ -196,7 +196,7 @@ class DaemonLink:
         return RigGone(f"the link to the daemon broke ({error.strerror or error}): is it running?")
 
     def _take(self, line: str) -> list[RigAnswer]:
-        """A line of the daemon's; what answers nothing that is under way is left alone."""
+        """Process a line of the daemon; ignore one that matches no order."""
         if ending := _HEAD.match(line):
             self.strays += self._head is not None
             self._head, self._lines = (ending[1], (ending[2] or "").strip()), []
@@ -206,7 +206,7 @@ class DaemonLink:
             self._lines.append(line)
             return []
         head, self._head = self._head, None
-        # Settings are repeated until confirmed; questions are not.
+        # The daemon echoes the value of a setting, but not of a question.
         asked = (
             next((owed_question for owed_question in self._under_way if head in owed_question.owed), None)
             if head is not None
@@ -216,7 +216,7 @@ class DaemonLink:
             self.strays += 1
             return []
         done = self._lost_before(asked)
-        # Of the same order too: its questions are answered in turn.
+        # Also within one order: its questions are answered in turn.
         self.strays += asked.owed.index(head)
         del asked.owed[: asked.owed.index(head) + 1]
         self._put_down(asked, head[0], int(ending[1]))
@@ -226,7 +226,7 @@ class DaemonLink:
         return [*done, self._answered(asked)]
 
     def _put_down(self, asked: _Asked, name: str, code: int) -> None:
-        """Note the answer to one of an order's questions."""
+        """Store the answer to one of an order's questions."""
         is_reading = isinstance(asked.order, ReadRig)
         if code in UNSUPPORTED_CODES and is_reading and name != "get_freq":
             self._cannot.add(name)
@@ -247,7 +247,7 @@ class DaemonLink:
             return RigAnswer(asked.order, asked.asked_s, failure=silent)
 
     def _lost_before(self, asked: _Asked) -> list[RigAnswer]:
-        """Finish orders begun before the one being answered, with what arrived."""
+        """Finish orders begun before the one being answered, with what has arrived."""
         lost = []
         while (other := self._under_way[0]) is not asked:
             self._under_way.popleft()
@@ -259,7 +259,7 @@ class DaemonLink:
         return lost
 
     def _late(self, now_s: float) -> list[RigAnswer]:
-        """Those that were waited for too long."""
+        """Time out overdue orders."""
         answers: list[RigAnswer] = []
         while self._under_way and now_s > self._under_way[0].asked_s + self._patience_s:
             asked, self._is_stale = self._under_way.popleft(), True
@@ -273,7 +273,7 @@ class DaemonLink:
         frequency_hz = _number(fields.get("get_freq", ""), _FREQUENCY)
         if frequency_hz is None or not 0 < frequency_hz < 1e12:
             raise RigSilent(f"the daemon gave no frequency that can be: {frequency_hz}")
-        # What was lost on the way is as it was before.
+        # Lost answers leave the former value.
         self._told |= {name: fields[name] for name in ("get_mode", "get_ptt") if name in fields}
         mode_answer = self._told.get("get_mode", "")
         mode, passband_hz = _MODE.search(mode_answer), _number(mode_answer, _PASSBAND)

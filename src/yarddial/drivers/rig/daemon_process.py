@@ -1,6 +1,6 @@
-"""The library's daemon, started for a person on this computer alone, and ended with the program.
+"""The library's control daemon, started for a person on this computer only, and ended with the program.
 
-Which transceivers it knows is asked of it at run time; nothing of that list is kept here.
+The models it supports are asked of it at run time; none of that list is stored here.
 """
 
 import re
@@ -32,7 +32,7 @@ class RigModel(msgspec.Struct, frozen=True):
 
 
 class DaemonAddress(msgspec.Struct, frozen=True):
-    """Model, serial line (empty when none is needed) and speed (0 for the usual)."""
+    """Model, serial port (empty when none is needed) and speed (0 for the usual one)."""
 
     model: int
     device: str = ""
@@ -40,24 +40,24 @@ class DaemonAddress(msgspec.Struct, frozen=True):
 
 
 def is_installed() -> bool:
-    """Whether the daemon is there."""
+    """Return True when the daemon is installed."""
     return shutil.which(PROGRAM) is not None
 
 
 def models() -> tuple[RigModel, ...]:
-    """What the daemon knows, by name; raises RigGone where it is not installed."""
+    """Models that the daemon supports, by name; raises RigGone where it is not installed."""
     matches = [_MODEL.match(line) for line in _asked("-l").splitlines()]
     offered = [RigModel(int(match[1]), f"{match[2]} {match[3]}", match[4]) for match in matches if match is not None]
     return tuple(sorted(offered, key=lambda model: model.name.lower()))
 
 
 def serial_ports(folder: Path = SERIAL_FOLDER) -> tuple[str, ...]:
-    """Serial lines by the names that stay theirs wherever they are plugged in."""
+    """Serial ports by persistent names, independent of where they are plugged in."""
     return tuple(str(path) for path in sorted(folder.iterdir())) if folder.is_dir() else ()
 
 
 class DaemonProcess:
-    """One daemon of ours, on a free port of the loopback interface."""
+    """A daemon of ours on a free port of the loopback interface."""
 
     def __init__(self, address: DaemonAddress) -> None:
         """Start it and wait until it listens; raises RigGone in one sentence."""
@@ -66,8 +66,8 @@ class DaemonProcess:
         words = [_program(), "-m", str(address.model), "-T", "127.0.0.1", "-t", str(self.port)]
         words += ["-r", address.device] if address.device else []
         words += ["-s", str(address.speed)] if address.speed else []
-        # It ends with us however we end: the shell between waits for its input. Where that closes without a word, a
-        # transmitter may be keyed, and its key is released over the daemon before that ends.
+        # It ends with this program: a shell in between waits for its input to close. If that closes without a word, a
+        # transmitter may be keyed, and its key is released through the daemon before that ends.
         waits = '"$@" & d=$!; read -r word; [ -n "$word" ] || sleep 2; kill $d 2>/dev/null'
         guarded = ["sh", "-c", waits, "sh", *words]
         self._process = subprocess.Popen(

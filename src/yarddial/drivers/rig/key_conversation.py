@@ -1,4 +1,4 @@
-"""What the key's guard says to the daemon and takes from its answers, as bytes with times; it knows no socket."""
+"""Conversation of the key guard with the daemon, as bytes with times; it knows no socket."""
 
 import re
 from collections import deque
@@ -7,7 +7,7 @@ from yarddial.drivers.rig.dead_mans_handle import DeadMansHandle
 
 # Interval between readings, and the time after which an answer counts as lost.
 READS_S, ANSWER_S = 0.1, 0.6
-# An answer that is out for this long while keyed shows that the link has become slow.
+# An answer overdue by this much while keyed shows that the link is slow.
 LATE_S = 0.25
 MAX_BYTES = 65_536
 _PTT = re.compile(rb"^PTT: (\d)", re.MULTILINE)
@@ -15,12 +15,12 @@ _END = re.compile(rb"RPRT (-?\d+)\r?\n")
 
 
 class KeyConversation:
-    """One connection's questions and answers, in turn; `handle` decides. Times are of one monotonic clock, seconds."""
+    """Questions and answers of one connection; `handle` decides. Times are seconds of one monotonic clock."""
 
     def __init__(self, handle: DeadMansHandle) -> None:
         self._handle = handle
         self._answers = b""
-        # Kind and time of each question that is out; the daemon answers in turn.
+        # Kind and time of each open question; the daemon answers in order.
         self._asked: deque[tuple[str, float]] = deque()
         self._read_s = float("-inf")
 
@@ -40,11 +40,11 @@ class KeyConversation:
         return words
 
     def is_silent(self, now_s: float) -> bool:
-        """True when an answer is overdue: the connection is given up then."""
+        """Return True when an answer is overdue, so that the connection must be given up."""
         return bool(self._asked) and now_s - self._asked[0][1] > ANSWER_S
 
     def take(self, came: bytes, now_s: float) -> None:
-        """Take bytes of the daemon's answers."""
+        """Process bytes of the daemon's answers."""
         self._answers = (self._answers + came)[-MAX_BYTES:]
         while match := _END.search(self._answers):
             answer, self._answers = self._answers[: match.end()], self._answers[match.end() :]

@@ -18,15 +18,15 @@ import time
 from yarddial.drivers.rig.dead_mans_handle import DeadMansHandle
 from yarddial.drivers.rig.key_conversation import KeyConversation
 
-# Patience with a connection, and interval between attempts.
+# Connection time-out, and interval between attempts.
 CONNECT_S, AGAIN_S = 0.3, 0.1
-# After the window has gone the release is tried for this long.
+# Time for the release after the window has gone.
 FAREWELL_S = 5.0
 _HOLD = re.compile(rb"hold (\d{1,9})")
 
 
 class KeyGuard:
-    """One transmitter behind a daemon at a place of the network."""
+    """The guard of one transmitter behind a daemon."""
 
     def __init__(self, host: str, port: int, commands: int, reports: int) -> None:
         self.handle = DeadMansHandle()
@@ -38,7 +38,7 @@ class KeyGuard:
         self.is_leaving = False
 
     def run(self) -> None:
-        """Until the window has gone and the transmitter receives, or cannot be reached."""
+        """Run until the window has gone and the transmitter receives, or is out of reach."""
         leaves_s = 0.0
         while True:
             self._step()
@@ -100,7 +100,7 @@ class KeyGuard:
             if match := _HOLD.fullmatch(line.strip()):
                 self.handle.hold(int(match[1]), time.monotonic())
             else:
-                # Whatever it is, it is no wish to transmit.
+                # An unknown line is no order to transmit.
                 self.handle.let_go(time.monotonic())
 
     def _report(self) -> None:

@@ -1,4 +1,4 @@
-"""The window's end of the key: it renews a press, and hears from the guard process what has become of it."""
+"""The window's end of the key: renews a press, and learns its state from the guard process."""
 
 import json
 import os
@@ -10,12 +10,12 @@ from typing import Protocol
 
 from yarddial.drivers.rig.dead_mans_handle import KeyState
 
-# A guard that died is replaced after this time; its first order is to receive.
+# Delay before a dead guard is replaced; the new one's first order is to receive.
 RESTARTS_S = 0.2
 
 
 class KeyHandle(Protocol):
-    """Keys a transmitter while `hold` is called at least each 0.3 s; everything else releases it."""
+    """Keys a transmitter while `hold` is called at least every 0.3 s; everything else releases it."""
 
     @property
     def state(self) -> KeyState:
@@ -24,16 +24,16 @@ class KeyHandle(Protocol):
 
     @property
     def refusal(self) -> str:
-        """Why the latest press keyed nothing or was ended; empty where the person let go."""
+        """Why the last press keyed nothing or was ended; empty where the person let go."""
         ...
 
     @property
     def may_transmit(self) -> bool:
-        """True from the first order to transmit until the transmitter has said that it receives."""
+        """True from the first order to transmit until the transmitter confirms that it receives."""
         ...
 
     def hold(self) -> None:
-        """The person holds the key."""
+        """Renew the person's press."""
         ...
 
     def let_go(self) -> None:
@@ -41,12 +41,12 @@ class KeyHandle(Protocol):
         ...
 
     def close(self) -> None:
-        """Release the key and leave it."""
+        """Release the key and close it."""
         ...
 
 
 class GuardedKey:
-    """A key in a process of its own, at a daemon's place; used from one thread, and never waits."""
+    """A key in a process of its own; used from one thread, never blocks."""
 
     def __init__(self, host: str, port: int) -> None:
         self._words = [sys.executable, "-m", "yarddial.drivers.rig.key_guard", host, str(port)]
@@ -64,7 +64,7 @@ class GuardedKey:
 
     @property
     def refusal(self) -> str:
-        """Why the latest press keyed nothing or was ended."""
+        """Why the last press keyed nothing or was ended."""
         self._listen()
         return self._refusal
 
@@ -75,7 +75,7 @@ class GuardedKey:
         return self._may_transmit
 
     def hold(self) -> None:
-        """Renew the press under way, or begin one."""
+        """Renew the current press, or begin one."""
         if not self._is_held:
             self._press, self._is_held = self._press + 1, True
             self._refusal, self._may_transmit = "", True
@@ -87,15 +87,15 @@ class GuardedKey:
         self._tell("free")
 
     def close(self) -> None:
-        """The guard releases the key by itself when its input ends, and then goes."""
+        """Close; the guard releases the key when its input ends, and then exits."""
         if self._process.stdin is not None:
             with suppress(OSError):
                 self._process.stdin.close()
 
     def _started(self) -> "subprocess.Popen[bytes]":
         self._began_s, self._reports, self._reported = time.monotonic(), b"", False
-        # A session of its own: what ends the window's group does not end the guard before it has released the key.
-        # A guard that takes over from one that died knows that the transmitter may be keyed.
+        # The guard has a session of its own, so that a signal to the window's group does not end it before it has
+        # released the key. A replacement is told that the transmitter may be keyed.
         words = [*self._words, "keyed"] if self._may_transmit else self._words
         process = subprocess.Popen(
             words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
@@ -113,7 +113,7 @@ class GuardedKey:
             os.write(self._process.stdin.fileno(), f"{words}\n".encode("ascii"))
 
     def _listen(self) -> None:
-        """Take its reports; one that died is replaced, and the press under way has ended."""
+        """Read the guard's reports; replace a dead guard, which ends the current press."""
         came = b""
         if self._process.stdout is not None and not self._process.stdout.closed:
             with suppress(OSError):
@@ -123,7 +123,7 @@ class GuardedKey:
             with suppress(ValueError, KeyError):
                 report = json.loads(line)
                 self._state, self._reported = report["state"], True
-                # What it says of an earlier press says nothing of this one.
+                # A report about a former press does not apply to the current one.
                 if report["press"] == self._press:
                     self._refusal, self._may_transmit = report["refusal"], report["may_transmit"]
         is_closed = self._process.stdin is None or self._process.stdin.closed

@@ -27,7 +27,7 @@ _TABLE = re.compile(r"(?:rig:)?(?P<table>(?!(?:rig:)?daemon:)[^@]+)@(?P<device>/
 
 
 class RigAddress(msgspec.Struct, frozen=True):
-    """An address, taken apart. kind : tcp, daemon, table or simulated; the others as far as the kind has them."""
+    """Parts of an address. kind : tcp, daemon, table or simulated; other fields as the kind requires."""
 
     kind: str
     host: str = ""
@@ -39,7 +39,7 @@ class RigAddress(msgspec.Struct, frozen=True):
 
 
 def parse_rig_address(text: str) -> RigAddress:
-    """Take an address apart; raises DeviceNotFound in one sentence."""
+    """Parse an address; raises DeviceNotFound in one sentence."""
     text = text.strip()
     if text == SIMULATED:
         return RigAddress("simulated")
@@ -58,7 +58,7 @@ def parse_rig_address(text: str) -> RigAddress:
 
 
 def open_rig(address: str) -> RigLink:
-    """Open what an address names; raises DeviceNotFound, BadTable or RigGone in one sentence."""
+    """Open an address; raises DeviceNotFound, BadTable or RigGone in one sentence."""
     asked = parse_rig_address(address)
     from yarddial.drivers.rig.daemon_link import DaemonLink
 
@@ -84,7 +84,7 @@ def open_rig(address: str) -> RigLink:
 
 
 class _Owned:
-    """A link whose other end is ours, and ends with it."""
+    """A link together with the process that serves it; both end together."""
 
     def __init__(self, link: RigLink, owned: "DaemonProcess | StandIn") -> None:
         self._link, self.owned = link, owned

@@ -7,7 +7,7 @@ import msgspec
 from yarddial.drivers.rig.key_handle import KeyHandle
 from yarddial.yard.errors import YardDialError
 
-# The program's own modes by the names that transceivers go by; the first of each is what is set.
+# Program modes by the names used on transceivers; the first of each is the one that is set.
 RIG_MODES: dict[str, tuple[str, ...]] = {
     "ssb": ("USB", "LSB"),
     "am": ("AM", "AMS", "SAM", "AMN"),
@@ -18,16 +18,16 @@ RIG_MODES: dict[str, tuple[str, ...]] = {
     "data": ("PKTUSB", "PKTLSB", "USB-D", "LSB-D"),
 }
 Sideband = Literal["upper", "lower", "both"]
-# How long an answer is waited for.
+# Time-out of an answer.
 PATIENCE_S = 1.0
 
 
 class RigState(msgspec.Struct, frozen=True):
-    """What a transceiver says of itself, hertz.
+    """State reported by a transceiver, hertz.
 
-    frequency_hz : what its display shows. mode : in its own words, capitals. passband_hz : None where it does not say.
-    transmitting : None where it cannot tell, which is not the same as False.
-    transmit_hz : where it would transmit when split, None when not split or not told.
+    frequency_hz : shown on its display. mode : in its own words, capitals. passband_hz : None where not reported.
+    transmitting : None where it cannot report it, which is not the same as False.
+    transmit_hz : transmit frequency in split operation; None without split or where not reported.
     """
 
     frequency_hz: float
@@ -38,38 +38,38 @@ class RigState(msgspec.Struct, frozen=True):
 
 
 class RigOrder(msgspec.Struct, frozen=True, kw_only=True):
-    """Something asked of it; `number` comes back with the answer."""
+    """An order; its answer carries the same `number`."""
 
     number: int = 0
 
 
 class ReadRig(RigOrder, frozen=True):
-    """Say what you are tuned to."""
+    """Read the state."""
 
 
 class SetRigFrequency(RigOrder, frozen=True):
-    """Tune there, to your own step."""
+    """Tune to a frequency, in the transceiver's own step."""
 
     hertz: float
 
 
 class SetRigMode(RigOrder, frozen=True):
-    """Another mode, in its own words; passband_hz None for the usual one."""
+    """Set a mode, in the transceiver's words; passband_hz None for the usual one."""
 
     mode: str
     passband_hz: float | None = None
 
 
 class SetRigSplit(RigOrder, frozen=True):
-    """Transmit elsewhere; None ends the split."""
+    """Transmit on another frequency; None ends split operation."""
 
     transmit_hz: float | None
 
 
 class RigAnswer(msgspec.Struct, frozen=True):
-    """What became of an order: a state for a reading, a failure where there is one; both None where it was done.
+    """Answer to an order: a state for a reading, or a failure; both None where it was done.
 
-    asked_s : when it was asked, `time.monotonic`.
+    asked_s : time of the question, `time.monotonic`.
     """
 
     order: RigOrder
@@ -79,19 +79,19 @@ class RigAnswer(msgspec.Struct, frozen=True):
 
 
 class RigRefused(YardDialError):
-    """It answered that it will not; the sentence says what was asked."""
+    """The transceiver refused; the sentence says what was asked."""
 
 
 class RigSilent(YardDialError):
-    """No answer in time, or an unintelligible one; the link may still exist."""
+    """No answer in time, or an unintelligible one; the link may still work."""
 
 
 class RigGone(YardDialError):
-    """The link is closed: the daemon ended, the line was pulled."""
+    """The link is closed: the daemon ended, or the cable was pulled."""
 
 
 class RigLink(Protocol):
-    """Asks one transceiver. Orders are done in the order in which they are begun; it belongs to one thread."""
+    """Link to one transceiver. It executes orders in sequence and belongs to one thread."""
 
     depth: int
     """So many orders may be under way at a time."""
@@ -114,7 +114,7 @@ class RigLink(Protocol):
 
 
 def ask(link: RigLink, order: RigOrder) -> RigState | None:
-    """One order from end to end; raises what became of it."""
+    """Execute one order and wait for it; raises its failure."""
     link.begin(order)
     while True:
         for answer in link.answers(PATIENCE_S):
@@ -125,13 +125,13 @@ def ask(link: RigLink, order: RigOrder) -> RigState | None:
 
 
 def mode_key_of(rig_mode: str) -> str | None:
-    """Our mode for a transceiver's; None for one we do not know."""
+    """Program mode for a transceiver's; None for an unknown one."""
     plain = rig_mode.upper()
     return next((key for key, names in RIG_MODES.items() if plain in names), None)
 
 
 def sideband_of(rig_mode: str) -> Sideband:
-    """Which side of the place on its display it hears; CW is heard on the upper side, its reverse on the lower."""
+    """Side of the displayed frequency that it hears; CW is on the upper side, its reverse on the lower."""
     plain = rig_mode.upper()
     if plain in ("LSB", "PKTLSB", "LSB-D", "RTTY", "CWR"):
         return "lower"

@@ -1,4 +1,4 @@
-"""A transceiver that is not there: "Hearth" on a port of this computer, with the daemon's lines and faults at will.
+"""Stand-in for a transceiver: "Hearth" on a port of this computer, with the daemon's protocol and selectable faults.
 
 It serves whoever would control a transceiver, in tests and in the demo yard. What it transmits goes into a dummy load;
 simulated receivers ask it over a line of its own, as over a cable, what it is truly tuned to.
@@ -18,7 +18,7 @@ from yarddial.drivers.rig.protocol import mode_key_of, sideband_of
 
 RigFault = Literal["slow", "silent", "garbled", "wrong modes", "rounded", "jumps", "stuck", "doubled", "lost"]
 MODES = {"USB": 2400, "LSB": 2400, "AM": 9000, "CW": 500, "CWR": 500, "FM": 15000, "RTTY": 500}
-# How its modes move the middle of its IF from its display; turned around on the lower sideband.
+# Offset of the middle of its IF from its display, by mode; the sign changes on the lower sideband.
 OFFSETS_HZ = {"ssb": 1500.0, "cw": 600.0}
 # Lowest and full power into its dummy load.
 MIN_W, MAX_W = 5.0, 100.0
@@ -26,7 +26,7 @@ _QUESTION = re.compile(r"([^\w\\]?)\\?(\w+) ?(.*)")
 
 
 class _LongLine:
-    """What is sent arrives late, in the order in which it was sent; many may be on their way."""
+    """A delay line: messages arrive late but in order, many in flight."""
 
     def __init__(self, client: socket.socket) -> None:
         self._client = client
@@ -50,9 +50,9 @@ class _LongLine:
 class StandIn:
     """One transceiver for any number of clients.
 
-    frequency_hz : what its display shows; moved by clients, and by `turn` as a person would at its knob.
-    offsets_hz : by our modes, the middle of its IF minus what its display shows.
-    watts : what it would transmit, into a dummy load.
+    frequency_hz : shown on its display; changed by clients, and by `turn` like a person at the knob.
+    offsets_hz : by program mode, the middle of its IF minus its display.
+    watts : transmit power, into a dummy load.
     """
 
     def __init__(self, seed: int = 1, offsets_hz: Mapping[str, float] | None = None, port: int = 0) -> None:
@@ -63,7 +63,7 @@ class StandIn:
         self.transmitting, self.watts = False, MIN_W
         self.faults: set[RigFault] = set()
         self.delay_s = 0.0
-        # How often somebody has set it from outside: what a client causes is counted here.
+        # Number of changes from outside, so that those caused by clients can be counted.
         self.sets = 0
         self._chance = random.Random(seed)
         self._lock = threading.RLock()
@@ -79,12 +79,12 @@ class StandIn:
 
     @property
     def step_hz(self) -> float:
-        """To what its display rounds."""
+        """Rounding of its display."""
         return 10.0 if "rounded" in self.faults else 1.0
 
     @property
     def centre_hz(self) -> float:
-        """What it would bring to the middle of its IF, were its reference true."""
+        """Middle of its IF, if its reference were exact."""
         offset_hz = self.offsets_hz.get(mode_key_of(self.mode) or "", 0.0)
         return self.frequency_hz + (-offset_hz if sideband_of(self.mode) == "lower" else offset_hz)
 
@@ -94,12 +94,12 @@ class StandIn:
             self.frequency_hz = self._rounded(hertz)
 
     def press(self, *, transmit: bool) -> None:
-        """Somebody presses its key, into a dummy load."""
+        """Press or release its key, into a dummy load."""
         with self._lock:
             self.transmitting = transmit
 
     def close(self) -> None:
-        """Switch it off: every link breaks."""
+        """Switch off: every link breaks."""
         self._open = False
         for open_socket in (self._server, *self._clients):
             with suppress(OSError):
@@ -138,7 +138,7 @@ class StandIn:
         line_out.close()
 
     def _world(self) -> str:
-        """State of its outputs: middle of the IF, and frequency and power of its transmission."""
+        """State at its outputs: middle of the IF, and frequency and power of its transmission."""
         with self._lock:
             sends_hz = self.transmit_hz or self.frequency_hz
             return f"{self.centre_hz:.1f} {sends_hz:.1f} {self.watts if self.transmitting else 0.0:g} {self.mode}\n"

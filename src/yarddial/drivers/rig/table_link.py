@@ -1,4 +1,4 @@
-"""A transceiver on a serial line, by a table of its commands: one question at a time, each answer waited for."""
+"""A transceiver on a serial port, by a table of its commands: one question at a time."""
 
 import math
 import os
@@ -29,7 +29,7 @@ MAX_BYTES = 256
 
 
 class SerialPort(Protocol):
-    """A line that bytes go over; reading raises OSError once it is gone."""
+    """A serial port; reading raises OSError once it is gone."""
 
     timeout: float | None
 
@@ -81,11 +81,11 @@ class TableLink:
         port.timeout = patience_s
 
     def begin(self, order: RigOrder) -> None:
-        """It is done when its answer is asked for."""
+        """Queue an order; it is executed when its answer is asked for."""
         self._waiting.append((order, time.monotonic()))
 
     def answers(self, wait_s: float) -> list[RigAnswer]:
-        """Do what is waiting; a line of its own clock, so each takes as long as it takes."""
+        """Execute queued orders; each takes as long as the serial port does."""
         if not self._waiting:
             time.sleep(wait_s)
             return []
@@ -103,7 +103,7 @@ class TableLink:
         raise RigRefused("by a table of commands nothing is made to transmit: press its own key")
 
     def close(self) -> None:
-        """Let go of the line."""
+        """Close the port."""
         self._port.close()
 
     def _do(self, order: RigOrder) -> RigState | None:
@@ -147,7 +147,7 @@ class TableLink:
         )
 
     def _ask(self, command: TableCommand | None, what: str) -> str | None:
-        """None where it has no such thing; raises RigSilent where it does not answer it."""
+        """Ask a command; None where the table lacks it. Raises RigSilent without an answer."""
         if command is None or not command.ask:
             return None
         pattern = reading(command.answer)
@@ -172,7 +172,7 @@ class TableLink:
             raise RigGone(f"the serial line {self._device} broke: is the cable in?") from error
 
     def _exchange(self, words: str, fits: Callable[[str], bool]) -> str:
-        """Send words and wait for the answer that fits; what comes besides is left alone."""
+        """Send words and wait for the answer that fits; ignore everything else."""
         until_s = time.monotonic() + self._patience_s
         self._write(words)
         try:
@@ -188,7 +188,7 @@ class TableLink:
 
 
 def _means(command: TableCommand | None, flag: str | None) -> bool | None:
-    """Yes, no or unknown."""
+    """Interpret a flag: yes, no or unknown."""
     if command is None or flag is None:
         return None
     return {"yes": True, "no": False}.get(command.names.get(flag, ""))

@@ -1,1 +1,1 @@
-"""Receivers and the radio world around them, as data and physics on samples."""
+"""Simulated receivers and the radio world around them: data, and physics on samples."""

@@ -1,4 +1,4 @@
-"""The simulated receivers on a simulated bus: a small tree of files, read by the same reader as the real one."""
+"""Simulated receivers on a simulated USB bus: a small tree of files, read by the same code as the real one."""
 
 import tempfile
 from pathlib import Path
@@ -6,13 +6,13 @@ from pathlib import Path
 from yarddial.drivers.simulated.faults import SimulatedFaults
 from yarddial.drivers.usb_bus import UsbReceiver, read_bus
 
-# Numbers that no maker has: 0xF1C4 is given to nobody.
+# Identifiers that belong to no maker: 0xF1C4 is unassigned.
 VENDOR = "f1c4"
 PRODUCTS = {"Finch": "2832", "Heron": "0014"}
 
 
 def on_the_bus(name: str, faults: SimulatedFaults) -> UsbReceiver | None:
-    """The receiver as the system would show it."""
+    """Description of the receiver as the system would show it."""
     with tempfile.TemporaryDirectory(prefix="yard-dial-bus-") as folder:
         _lay_out(Path(folder), name, faults)
         return next((receiver for receiver in read_bus(Path(folder)) if receiver.product == PRODUCTS.get(name)), None)

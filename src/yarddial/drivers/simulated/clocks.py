@@ -21,10 +21,10 @@ class Clock(msgspec.Struct, frozen=True):
     """One oscillator. All errors are fractional; positive runs fast.
 
     offset : when warm, at 25 degrees, new.
-    warmup, warmup_s : what is added when switched on, and the time in which it falls to a third.
+    warmup, warmup_s : additional error when switched on, and its time constant.
     per_kelvin : slope with temperature. degrees : the mean temperature; swing_k over a day.
     per_year : ageing.
-    white, flicker : Allan deviation at one second of white frequency noise, and that of flicker, alike at all times.
+    white, flicker : Allan deviations at one second (white FM) and of the floor (flicker FM).
     """
 
     offset: float = 0.0
@@ -39,13 +39,13 @@ class Clock(msgspec.Struct, frozen=True):
     seed: int = 0
 
     def fraction(self, t_s: float) -> float:
-        """Fractional error at a time since it was switched on, noise left out."""
+        """Fractional error at a time since it was switched on, without noise."""
         kelvin = self.degrees - 25.0 + self.swing_k * np.sin(2 * pi * t_s / 86_400.0)
         warm = self.warmup * exp(-max(t_s, 0.0) / self.warmup_s)
         return float(self.offset + warm + self.per_kelvin * kelvin + self.per_year * t_s / SECONDS_PER_YEAR)
 
     def time_error_s(self, t_s: Seconds) -> Seconds:
-        """Integral of the fractional error from 0 to each time: by how much a clock made from it is ahead."""
+        """Integral of the fractional error from 0 to each time: the lead of a clock driven by it."""
         day = 86_400.0 / (2 * pi)
         error = (self.offset + self.per_kelvin * (self.degrees - 25.0)) * t_s
         error += self.per_kelvin * self.swing_k * day * (1 - np.cos(t_s / day))
@@ -80,5 +80,5 @@ def _noise_table(white: float, flicker: float, seed: int) -> NDArray[np.float64]
 
 
 def combined_sigma(white: float, flicker: float, tau_s: float) -> float:
-    """Allan deviation that the two kinds of noise give together at an averaging time (IEEE Std 1139)."""
+    """Allan deviation of both kinds of noise together at an averaging time (IEEE Std 1139)."""
     return sqrt(white**2 / tau_s + flicker**2)

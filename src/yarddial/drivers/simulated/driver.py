@@ -1,4 +1,4 @@
-"""The driver of the simulated receivers: `finch`, `heron?seed=7`, `finch?fault=swapped_iq,unplug:5` and the like."""
+"""Driver of the simulated receivers: `finch`, `heron?seed=7`, `finch?fault=swapped_iq,unplug:5` and so on."""
 
 from collections.abc import Callable
 
@@ -40,12 +40,12 @@ class SimulatedAddress(msgspec.Struct, frozen=True):
     low_rate_hz: float = 0.0
 
     def capabilities(self) -> Capabilities:
-        """What the receiver can do."""
+        """Capabilities of the receiver."""
         able = _RECEIVERS[self.name][0]
         return msgspec.structs.replace(able, rates_hz=(self.low_rate_hz, *able.rates_hz)) if self.low_rate_hz else able
 
     def world(self) -> World:
-        """The world as it asks for."""
+        """World that the address describes."""
         bare_world = _RECEIVERS[self.name][1](self.seed, self.hearth_hz)
         bare_world = msgspec.structs.replace(
             bare_world, hour=self.hour, ports=tuple(self._port(port) for port in bare_world.ports)
@@ -53,7 +53,7 @@ class SimulatedAddress(msgspec.Struct, frozen=True):
         return faulty(cold(bare_world, self.cold_s, calm=self.calm) if self.cold_s else bare_world, self.faults)
 
     def _port(self, port: WorldPort) -> WorldPort:
-        """The port with inserted parts; another oscillator has the same error in ppm as the one replaced."""
+        """Port with inserted parts; a replaced oscillator keeps its error in ppm."""
         stages = tuple(
             msgspec.structs.replace(s, lo_hz=self.lo_hz, lo_error_hz=s.lo_error_hz * self.lo_hz / s.lo_hz)
             if self.lo_hz and s.kind == "sum"
@@ -82,7 +82,7 @@ class SimulatedDriver:
         return on_the_bus(_RECEIVERS[asked.name][0].name, asked.faults)
 
     def open(self, address: str, time: TimeSource) -> SimulatedReceiver:
-        """Open one of the two receivers; raises what the chosen faults demand."""
+        """Open a receiver; raises what the chosen faults require."""
         asked = parse_address(address)
         capabilities = asked.capabilities()
         asked.faults.refuse_to_open(capabilities.name)
@@ -126,7 +126,7 @@ def parse_address(address: str) -> SimulatedAddress:
 
 
 def faulty(world: World, faults: SimulatedFaults) -> World:
-    """The world with faults switched on; a wrong oscillator is 4.3 MHz above what the leaflet says."""
+    """World with faults switched on; a wrong oscillator is 4.3 MHz above the leaflet's value."""
     ports = world.ports
     if faults.has("wrong_lo"):
         ports = tuple(

@@ -1,10 +1,10 @@
-"""Faults that can be switched on: what goes wrong in the first hour with a receiver."""
+"""Selectable faults: what goes wrong in the first hour with a receiver."""
 
 import msgspec
 
 from yarddial.yard.errors import DeviceBusy, DeviceClaimed, DeviceDenied, DeviceNotFound
 
-# Each with what it is, for people who try them.
+# Each fault with a description for people who try it.
 FAULTS = {
     "swapped_iq": "the two halves of each sample are exchanged: the spectrum is mirrored",
     "dead_port": "nothing is connected behind the port",
@@ -22,7 +22,7 @@ FAULTS = {
 
 
 class SimulatedFaults(msgspec.Struct, frozen=True):
-    """Faults in force, each with its number of seconds where it has one."""
+    """Active faults, each with its number of seconds where it has one."""
 
     on: dict[str, float] = {}
 
@@ -31,7 +31,7 @@ class SimulatedFaults(msgspec.Struct, frozen=True):
         return name in self.on
 
     def after_s(self, name: str) -> float:
-        """After how many seconds it strikes; infinity when it is not switched on."""
+        """Time in seconds after which it strikes; infinity when it is not active."""
         return self.on.get(name, float("inf"))
 
     def refuse_to_open(self, name: str) -> None:
@@ -53,7 +53,7 @@ class SimulatedFaults(msgspec.Struct, frozen=True):
 
 
 def parse_faults(text: str) -> SimulatedFaults:
-    """Read `swapped_iq,unplug:5`; raises DeviceNotFound for a fault that there is not."""
+    """Read `swapped_iq,unplug:5`; raises DeviceNotFound for an unknown fault."""
     on: dict[str, float] = {}
     for piece in filter(None, text.split(",")):
         name, _, seconds = piece.partition(":")

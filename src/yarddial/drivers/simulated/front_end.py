@@ -6,7 +6,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-# So far down is not at all.
+# A level this far down counts as absent.
 NEVER_DB = 150.0
 Complex = NDArray[np.complex64]
 Half = NDArray[np.float32]
@@ -15,7 +15,7 @@ PIECE_SAMPLES = 1 << 14
 
 
 class FrontEnd(msgspec.Struct, frozen=True):
-    """A receiver's imperfections; levels in dBm hold at its reference gain and move with the gain.
+    """Imperfections of a receiver; levels in dBm hold at its reference gain and move with the gain.
 
     spike : amplitude at the centre, full scale 1.
     iq_gain : ratio of the two branches' gains; iq_phase_deg : their error from a right angle.
@@ -56,7 +56,7 @@ class FrontEnd(msgspec.Struct, frozen=True):
 
     @property
     def mixes(self) -> dict[int, float]:
-        """By how many times the oscillator is mixed with too, and how far down."""
+        """Multiples of the oscillator that also mix, and their suppression."""
         down = {2: self.even_db, 3: self.harmonic_db, 4: self.even_db + 6.0, 5: self.fifth_db}
         return {times: db for times, db in down.items() if db < NEVER_DB}
 
@@ -68,8 +68,8 @@ class FrontEnd(msgspec.Struct, frozen=True):
         return float(10 * np.log10(wanted / max(image, 1e-30)))
 
     def pass_through(self, samples: Complex) -> Complex:
-        """Do it to the samples, in place, and give them back; pieces of PIECE samples stay in the processor's cache."""
-        # The two halves apart: four times faster than on complex numbers.
+        """Apply all imperfections in place and return the samples, in cache-sized pieces."""
+        # Process real and imaginary parts separately: four times faster than complex numbers.
         room = np.empty((4, samples.size), np.float32)
         i, q, size, two = room
         i[:], q[:] = samples.real, samples.imag
@@ -83,7 +83,7 @@ class FrontEnd(msgspec.Struct, frozen=True):
         if self.third_over_full_db < NEVER_DB:
             self._bend(i, q, size)
         if self.quarter_dbfs > -NEVER_DB:
-            # j^n and j^-n: pieces begin at whole fours.
+            # j^n and j^-n: pieces start at multiples of four.
             amplitude = np.float32(2 * 10 ** (self.quarter_dbfs / 20))
             i[0::4] += amplitude
             i[2::4] -= amplitude
@@ -93,7 +93,7 @@ class FrontEnd(msgspec.Struct, frozen=True):
         return samples
 
     def _compress(self, i: Half, q: Half, size: Half, spare: Half) -> None:
-        """y = x - k |x|^2 x, and no further than where that would turn back."""
+        """y = x - k |x|^2 x, limited where the cubic would turn back."""
         cubic = self._cubic()
         if not cubic:
             return
@@ -107,7 +107,7 @@ class FrontEnd(msgspec.Struct, frozen=True):
         q *= size
 
     def _bend(self, i: Half, q: Half, spare: Half) -> None:
-        """Each branch's converter bends by itself, y = x - b x^3 with b / 4 = 1 / A^2: a tone gets its -3 f."""
+        """Each branch's ADC is non-linear by itself, y = x - b x^3 with b 4 = 1 A^2: a tone gets a product at -3 f."""
         bend = np.float32(4 * 10 ** (-self.third_over_full_db / 10))
         for half in (i, q):
             np.multiply(half, half, out=spare)
@@ -116,11 +116,11 @@ class FrontEnd(msgspec.Struct, frozen=True):
             np.subtract(half, spare, out=half)
 
     def _cubic(self) -> float:
-        """k for an intercept I above full scale: two tones of amplitude a give products k a^3 = a^3 / A_I^2."""
+        """k for an intercept I above full scale: two tones of amplitude a give products k a^3 = a^3 A_I^2."""
         return 0.0 if self.iip3_over_full_db >= 100 else 10 ** (-self.iip3_over_full_db / 10)
 
     def _imbalance(self, i: Half, q: Half, spare: Half) -> None:
-        """The quadrature branch is g times too large and turned by phi: Q' = g (Q cos phi + I sin phi)."""
+        """Quadrature branch with gain g and phase error phi: Q' = g (Q cos phi + I sin phi)."""
         if self.iq_gain == 1.0 and self.iq_phase_deg == 0.0:
             return
         angle = radians(self.iq_phase_deg)
@@ -130,7 +130,7 @@ class FrontEnd(msgspec.Struct, frozen=True):
 
 
 def quantise(half: Half, bits: int) -> None:
-    """2^bits steps with none at zero, clipped at full scale; in place."""
+    """Quantise in place to 2^bits steps with none at zero, clipped at full scale."""
     steps = 2 ** (bits - 1)
     half *= np.float32(steps - 0.5)
     np.floor(half, out=half)

@@ -1,4 +1,4 @@
-"""What a person plugs in behind the antenna of a simulated receiver, to try it: a filter, an attenuator."""
+"""Parts that a person inserts behind the antenna of a simulated receiver to try them: a filter, an attenuator."""
 
 from math import log10
 
@@ -8,7 +8,7 @@ from yarddial.yard.errors import DeviceNotFound, YardDialError
 from yarddial.yard.frequency import parse_frequency
 from yarddial.yard.parts.two_port import FilterKind
 
-# Loss of a filter in its pass-band, and its largest rejection.
+# Pass-band loss and maximum rejection of a filter.
 COSTS_DB, LEAKS_DB = 0.5, 75.0
 FORMS = (
     "'ladder:low-pass:40M:5' and 'ladder:high-pass:2M:5' (edge, poles), 'ladder:notch:120M:128M:40' (edges, dB), "
@@ -27,21 +27,21 @@ class Plug(msgspec.Struct, frozen=True):
     takes_db: float = 0.0
 
     def passed_db(self, hertz: float) -> float:
-        """What is left of a level, 0 or less: -10 log10(1 + (f / f_0)^2n) of a low-pass filter, and so on."""
+        """Gain at a frequency, 0 or less: -10 log10(1 + (f f_0)^2n) for a low-pass filter, and so on."""
         if self.what == "attenuator":
             return -self.takes_db
         if self.what == "notch":
             return -self.takes_db if self.low_hz <= hertz <= self.high_hz else -COSTS_DB
         away = max(hertz, 1.0)
         share = away / self.high_hz if self.what == "low-pass" else self.low_hz / away
-        # The sum is taken in logarithms: far beyond the edge the power overflows.
+        # Sum in logarithms: far beyond the edge the power overflows.
         beyond_db = 20 * self.poles * log10(share)
         loss_db = beyond_db if beyond_db > LEAKS_DB else 10 * log10(1 + 10 ** (beyond_db / 10))
         return -min(loss_db, LEAKS_DB) - COSTS_DB
 
 
 def with_query(address: str, query: str) -> str:
-    """An address with `name=value` in its query, in place of what that name had."""
+    """Set `name=value` in the query of an address."""
     base, _, rest = address.partition("?")
     name = query.partition("=")[0]
     other_pieces = [piece for piece in rest.split("&") if piece and piece.partition("=")[0] != name]
@@ -49,13 +49,13 @@ def with_query(address: str, query: str) -> str:
 
 
 def with_plug(address: str, plug: str) -> str:
-    """An address with one more part plugged in."""
+    """Add an inserted part to an address."""
     there = dict(piece.partition("=")[::2] for piece in address.partition("?")[2].split("&")).get("plug", "")
     return with_query(address, f"plug={there},{plug}" if there else f"plug={plug}")
 
 
 def parse_plugs(text: str, ports: tuple[str, ...]) -> tuple[Plug, ...]:
-    """Read what an address says behind `plug=`, several with commas between; raises DeviceNotFound in one sentence."""
+    """Parse the value of `plug=` in an address, several separated by commas; raises DeviceNotFound in one sentence."""
     return tuple(_parsed(piece, ports) for piece in text.split(",") if piece)
 
 

@@ -1,11 +1,11 @@
-"""Stereo programmes of wide FM as tables of their phase: made once, 0.4 s long, closing on themselves."""
+"""Stereo programmes of wide FM as periodic phase tables of 0.4 s, made once."""
 
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
-# Short enough to stay in the processor's cache: looking up is what costs.
+# Short enough for the processor's cache, since look-ups dominate the cost.
 RATE_HZ, TABLE_SECONDS_S = 1.2e6, 0.4
 PROGRAMME_COUNT = 2
 PILOT_HZ, DATA_BAUD = 19_000.0, 1_187.5

@@ -20,15 +20,15 @@ from yarddial.drivers.simulated.world import World, WorldPort
 from yarddial.yard.frequency_conversion import lo_weights, path_sense
 
 Seconds = NDArray[np.float64]
-# Strongest signals that are mixed, and the level below which none is.
+# Number of the strongest signals that are mixed, and the level below which none is.
 MAX_MIXING_SIGNALS, MIN_DBM = 8, -75.0
-# Level over the noise density at which a line is just seen in bins of some hertz.
+# Level over the noise density at which a line is just visible in bins of some hertz.
 SEEN_DBHZ = 8.0
-# What a square and a cubic make of one tone and of three, relative to f1 + f2 and 2 f1 - f2: factors of 1/2, 1/3, 2.
+# Level of harmonics and triple products relative to f1 + f2 and 2 f1 - f2 in a power series: factors 1/2, 1/3, 2.
 HARMONIC2_DB, HARMONIC3_DB, TRIPLE_DB = -6.02, -9.54, 6.02
-# Signals further from the centre cannot reach any span, even folded.
+# Signals further from the centre cannot reach any span, even aliased.
 WITHIN_HZ = 40e6
-# Supply lines are made this far around the centre; signals weaker than the lowest are below any receiver's noise.
+# Supply lines are made this far around the centre; weaker signals than the lowest are below any receiver's noise.
 COMB_HZ, LOWEST_DBM = 6e6, -190.0
 
 
@@ -36,16 +36,16 @@ class Arrival(msgspec.Struct, frozen=True):
     """One signal at the tuner.
 
     socket_hz : true frequency at the socket, constant errors included.
-    mixes_with : so many times the centre is what it is mixed down by: 3 for the third harmonic, -1 for an image.
+    mixes_with : multiple of the centre that mixes it down: 3 for the third harmonic, -1 for an image.
     level_dbm : at the socket, at the reference gain.
-    make, needed_hz : its base band, and the rate at which that has to be sampled.
-    drift_turns : phase that it gains over true time besides, in turns: sky-wave and converters' oscillators.
-    folds, folded_about_hz : of direct sampling, in the counting: sense * (f - whole clocks); of an image or a sideband
-        likewise, about what the tuner has besides its centre.
-    crystal_bound : it is made from the receiver's own crystal, so its place in the counting never changes.
-    phase : of kinds of constant amplitude, which are quicker to make from it.
-    wave : name of a base band that other signals share; see `shared_wave`.
-    made_of_hz : how far from the centre the signals lie of which it is a product; empty for a signal of its own.
+    make, needed_hz : its base band, and the sample rate that it needs.
+    drift_turns : additional phase over true time, in turns: sky wave and converters' oscillators.
+    folds, folded_about_hz : of direct sampling, in the receiver's count: sense * (f - whole clocks); of an image or a
+        sideband likewise, about the tuner's second frequency.
+    crystal_bound : made from the receiver's own crystal, so that its place in the count never changes.
+    phase : phase function of constant-envelope kinds, which are faster to make from it.
+    wave : name of a base band shared with other signals; see `shared_wave`.
+    made_of_hz : offsets from the centre of the signals of which it is a product; empty for a real signal.
     """
 
     socket_hz: float
@@ -80,7 +80,7 @@ class Arrival(msgspec.Struct, frozen=True):
 
 
 def arrivals(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
-    """Everything that can be seen around a centre, strongest kinds first."""
+    """All visible signals around a centre, strongest kinds first."""
     if world.faults.has("dead_port") or (world.faults.has("bias_off") and port.stages):
         return _crystal(world, port, centre_hz)
     every_arrival = _signals(world, port, centre_hz)
@@ -96,7 +96,7 @@ def arrivals(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
 
 
 def _folded(arrival: Arrival, clock_hz: float, crystal_ppm: float) -> Arrival:
-    """Fold by direct sampling: zone n = floor(2 f / C) with the true clock; odd zones are inverted."""
+    """Fold by direct sampling: zone n = floor(2 f C) with the true clock; odd zones are inverted."""
     zone = floor(2 * arrival.socket_hz / (clock_hz * (1 + crystal_ppm * 1e-6)))
     folds = -1 if zone % 2 else 1
     return msgspec.structs.replace(
@@ -105,7 +105,7 @@ def _folded(arrival: Arrival, clock_hz: float, crystal_ppm: float) -> Arrival:
 
 
 def ahead_of(world: World) -> Callable[[Seconds], Seconds]:
-    """By how much the receiver's clock is ahead of true time, as a function of what it has counted."""
+    """Lead of the receiver's clock over true time, as a function of its count."""
     fast = world.crystal_ppm * 1e-6
 
     def ahead_s(clock_s: Seconds) -> Seconds:
@@ -116,7 +116,7 @@ def ahead_of(world: World) -> Callable[[Seconds], Seconds]:
 
 
 def _signals(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
-    """Stations over the converters, past the converters, and by the tuner's third harmonic."""
+    """Stations through the converters, past the converters, and by the tuner's third harmonic."""
     signals: list[Arrival] = []
     sense, weights = path_sense(port.stages), lo_weights(port.stages)
     lo_hz = sum(w * (s.lo_hz + s.lo_error_hz) for w, s in zip(weights, port.stages, strict=True))
@@ -152,12 +152,12 @@ def _signals(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
 
 
 def _by_oscillator(world: World, port: WorldPort, signals: list[Arrival]) -> list[Arrival]:
-    """What the tuner's intermediate frequency and its oscillator's sidebands bring: image, half-IF, sidebands."""
+    """Responses of the IF and of the oscillator's sidebands: image, half-IF, sidebands."""
     front, responses = world.front, []
     at_socket = [arrival for arrival in signals if arrival.mixes_with == 1]
     replaced = msgspec.structs.replace
     if front.if_hz:
-        # The oscillator stands above: f_c + 2 IF - f, turned over, and 2 f - 2 f_c - IF.
+        # The oscillator is above: f_c + 2 IF - f, inverted, and 2 f - 2 f_c - IF.
         responses += [
             replaced(at_tuner, level_dbm=at_tuner.level_dbm - front.image_db, sense=-at_tuner.sense, folds=-1,
                      folded_about_hz=2 * front.if_hz, mixes_with=-1)
@@ -192,7 +192,7 @@ def _steady(time_s: NDArray[np.float64]) -> NDArray[np.complex64]:
 
 
 def _leaks(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
-    """Each converter's own oscillator, and twice it."""
+    """Each converter's own oscillator and its second harmonic."""
     if port.lo_leak_dbm < -190:
         return []
     leaks = []
@@ -222,7 +222,7 @@ def _clock_turns(hertz: float, clock: Clock, true_s: Seconds) -> Seconds:
 
 
 def _crystal(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
-    """Harmonics of the receiver's own crystal near the centre and its multiples: they stand still in its counting."""
+    """Harmonics of the receiver's own crystal near the centre and its multiples: constant in the receiver's count."""
     front = world.front
     if not front.crystal_hz:
         return []
@@ -251,7 +251,7 @@ def _products(world: World, port: WorldPort, signals: list[Arrival]) -> list[Arr
     iip2_dbm = port.full_scale_dbm + world.front.iip2_over_full_db
     strong = sorted((a for a in signals if a.mixes_with == 1), key=lambda a: -a.level_dbm)[:MAX_MIXING_SIGNALS]
     strong = [a for a in strong if a.level_dbm > MIN_DBM]
-    # Each costs as much as a station: those that drown, even as the narrowest of lines, are left out.
+    # Each costs as much as a station: skip those below the noise, even as the narrowest of lines.
     min_dbm = port.floor_dbm_hz(signals[0].centre_hz if signals else 0.0) + SEEN_DBHZ
     products: list[Arrival] = []
 
@@ -304,6 +304,6 @@ def _summed(parts: tuple[Arrival, ...], signs: tuple[int, ...], true_s: Seconds)
 
 
 def _turns(hertz: float, seconds: Seconds) -> Seconds:
-    """hertz times seconds without losing the fraction of a turn: whole hertz and the rest apart."""
+    """hertz times seconds, whole hertz and the rest apart, to keep the fraction of a turn exact."""
     whole = floor(hertz)
     return whole * seconds + (hertz - whole) * seconds

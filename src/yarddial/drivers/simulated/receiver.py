@@ -1,4 +1,4 @@
-"""Finch and Heron as devices: what is on the air, through converters, tuner, front end and link, as samples."""
+"""Finch and Heron as devices: samples from the air through converters, tuner, front end and link."""
 
 from math import sqrt
 
@@ -44,21 +44,21 @@ HERON = Capabilities(
     bias_ports=("B",),
 )
 DEFAULT_GAINS = {"Finch": {"gain": 25.5}, "Heron": {"input": 0.0, "mixer": 10.0, "IF": 38.0}}
-# Made in one go: the longer, the less it costs a sample; the shorter, the sooner a new setting is seen.
+# Duration made at once: longer is cheaper per sample, shorter shows a new setting sooner.
 RUN_S = 0.19
-# Centres whose arrivals are remembered: sweeps and comparisons return to a few of them.
+# Number of centres whose arrivals are cached: sweeps and comparisons return to a few of them.
 MAX_KNOWN_CENTRES = 8
-# An oscillator's noise falls no further beyond this.
+# Oscillator noise is flat beyond this offset.
 FLAT_HZ = 10**1.5 * 1e5
-# What USB 1.1 carries, in bytes a second.
+# Throughput of USB 1.1, bytes per second.
 SLOW_LINK_BYTES = 1.0e6
 
 
 class SimulatedReceiver:
     """A receiver with known faults in a known world.
 
-    One crystal makes the tuner's oscillator and the sampling: a signal from f_h at the socket appears at f_h / (1 + p)
-    in the receiver's own counting. Time is true time: sample n is taken when the receiver's clock has counted n / f_s.
+    One crystal drives the tuner's oscillator and the sampling: a signal from f_h at the socket appears at f_h (1 + p)
+    in the receiver's own counting. Time is true time: sample n is taken when the receiver's clock has counted n f_s.
     """
 
     def __init__(
@@ -76,9 +76,9 @@ class SimulatedReceiver:
         self._got = ActualSettings(130e6, rate_hz, self._port.name, gains_db=tuple(gains.items()))
         self._synthesis = Synthesis(rate_hz)
         self._arrivals: list[Arrival] | None = None
-        # Everything that arrives, by port and centre; a change of gain or rate alters none of it.
+        # All arrivals by port and centre; gain and rate do not change them.
         self._every_arrival: dict[tuple[str, float], list[Arrival]] = {}
-        # Signals themselves, beyond the span; and how far the oscillator's phase has wandered.
+        # Signals beyond the span; and the oscillator's accumulated phase.
         self._arrivals_beyond: list[Arrival] = []
         self._random_walk_rad = 0.0
         self._ahead: list[NDArray[np.complex64]] = []
@@ -94,7 +94,7 @@ class SimulatedReceiver:
         return self._capabilities
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:
-        """Tune, set rate, port and gains; nothing changes when any of it is refused."""
+        """Apply centre, rate, port and gains; nothing changes when any of them is refused."""
         able = self._capabilities
         port = self._checked_port(ask)
         ranges_hz = able.ranges_at(port.name)
@@ -110,11 +110,11 @@ class SimulatedReceiver:
             raise RefusedValue(f"{able.name} has no rate of {ask.rate_hz / 1e6:g} MS/s: choose one of {rates} MS/s")
         if ask.automatic_gain and not able.has_automatic_gain:
             raise RefusedValue(f"{able.name} has no automatic gain: set its stages")
-        # The simulated control holds what was set last: there is nothing in this air that it would have to follow.
+        # The simulated automatic gain keeps the last value: this air has nothing to follow.
         gains = dict(self._got.gains_db) if ask.automatic_gain else self._set_gains(ask)
         restart = ask.rate_hz != self._got.rate_hz
         if restart:
-            # A new rate counts samples anew, at the same moment of true time.
+            # A new rate restarts the sample count at the same moment of true time.
             self._begun_s += self._segment * self._synthesis.hop / self._got.rate_hz
             self._synthesis = Synthesis(ask.rate_hz)
             self._segment = self._counted = 0
@@ -133,7 +133,7 @@ class SimulatedReceiver:
         return self._got
 
     def read(self) -> Block:
-        """Wait until the next block is due and return it; raises DeviceLost or DeviceStalled as the faults have it."""
+        """Wait for the next block; raises DeviceLost or DeviceStalled as the faults require."""
         hop, rate_hz = self._synthesis.hop, self._got.rate_hz
         if self._started_s is None:
             self._started_s, self._started_segment = self._time.now_s(), self._segment
@@ -153,12 +153,12 @@ class SimulatedReceiver:
         return self._delivered(samples)
 
     def close(self) -> None:
-        """Nothing to give back but the cable."""
+        """Disconnect the cable to the transceiver."""
         if self._cable is not None:
             self._cable.close()
 
     def _read_cable(self) -> None:
-        """A transceiver that was turned or keyed: the world is another, and what was made ahead is of the old one."""
+        """When the transceiver was tuned or keyed, the world changes and samples made ahead are discarded."""
         if self._cable is None or (now := self._cable.state) is None or now == self._on_cable:
             return
         self._on_cable = now
@@ -169,7 +169,7 @@ class SimulatedReceiver:
 
     @property
     def segments_a_run(self) -> int:
-        """Blocks that are made in one go."""
+        """Number of blocks made at once."""
         return max(int(RUN_S * self._got.rate_hz / self._synthesis.hop + 0.5), 1)
 
     def truth(self) -> dict[str, object]:
@@ -198,7 +198,7 @@ class SimulatedReceiver:
         return port
 
     def _set_gains(self, ask: RequestedSettings) -> dict[str, float]:
-        """The gains in force: the nearest real step of each that is asked for."""
+        """Gains in force: the nearest real step for each requested one."""
         gains = dict(self._got.gains_db)
         known = {gain.name: gain.steps_db for gain in self._capabilities.gains}
         for name, wanted_db in ask.gains_db:
@@ -209,7 +209,7 @@ class SimulatedReceiver:
         return gains
 
     def _full_scale_dbm(self) -> float:
-        """Level that fills the converter, with the gain set: a stuck gain stays, and the direct input has none."""
+        """Level that fills the ADC at the present gain; a stuck gain stays, and the direct input has none."""
         gain_db = sum(gain for _, gain in self._got.gains_db)
         stuck = self.world.faults.has("stuck_gain") or not self._got.gains_db or self._port.direct_clock_hz
         return self._port.full_scale_dbm - (0.0 if stuck else gain_db - self.world.reference_gain_db)
@@ -223,7 +223,7 @@ class SimulatedReceiver:
     def _run(self, count: int) -> NDArray[np.complex64]:
         port, got, synthesis = self._port, self._got, self._synthesis
         if self._arrivals is None:
-            # Those that never come near the span are left out here, once.
+            # Drop arrivals that never come near the span.
             every = self._all_arrivals()
             self._arrivals = [
                 arrival
@@ -238,10 +238,10 @@ class SimulatedReceiver:
         lines: list[TransmittedLine] = []
         for arrival in self._arrivals:
             if arrival.made_of_hz and all(abs(hertz) < 0.45 * got.rate_hz for hertz in arrival.made_of_hz):
-                # Products of what is all in the span come from the samples themselves.
+                # Products of signals inside the span arise from the samples themselves.
                 continue
             turns = arrival.turns(clock_s)
-            # Bending comes behind the gain: with less of it intercepts lie higher, and products fall by their order.
+            # Distortion comes after the gain: with less gain intercepts are higher, and products fall by their order.
             less_db = max(len(arrival.made_of_hz) - 1, 0) * (full_dbm - port.full_scale_dbm)
             if synthesis.reaches((turns[1] - turns[0]) / synthesis.hop, arrival.needed_hz):
                 amplitude = 10 ** ((arrival.level_dbm - less_db - full_dbm) / 20)
@@ -260,12 +260,12 @@ class SimulatedReceiver:
         out = synthesis.run(lines, clock_s - ahead_of(self.world)(clock_s))
         skirts = self._spoilt(out, full_dbm)
         dead = self.world.faults.has("dead_port") or (self.world.faults.has("bias_off") and bool(port.stages))
-        # A port with nothing behind it hears the receiver's own noise alone.
+        # A port with nothing connected receives only the receiver's own noise.
         noise_dbm_hz = -165.0 if dead else port.floor_dbm_hz(got.centre_hz)
         density = 10 ** ((noise_dbm_hz - full_dbm) / 10)
         front = msgspec.structs.replace(self.world.front, swapped=self.world.faults.has("swapped_iq"))
         if port.direct_clock_hz:
-            # One converter, halved by arithmetic: no spike at the centre, no mirror.
+            # A single ADC, split digitally: no spike at the centre, no mirror.
             front = msgspec.structs.replace(front, spike=0.0, iq_gain=1.0, iq_phase_deg=0.0)
         sigma = sqrt((density + skirts) * got.rate_hz / 2)
         for row in range(count):
@@ -276,7 +276,7 @@ class SimulatedReceiver:
         return out
 
     def _all_arrivals(self) -> list[Arrival]:
-        """Everything that arrives at the port now set, around the centre now set."""
+        """All arrivals at the present port and centre."""
         key = (self._port.name, self._got.centre_hz)
         if key not in self._every_arrival:
             if len(self._every_arrival) >= MAX_KNOWN_CENTRES:
@@ -285,10 +285,11 @@ class SimulatedReceiver:
         return self._every_arrival[key]
 
     def _spoilt(self, out: NDArray[np.complex64], full_dbm: float) -> float:
-        """Blocking by what is strong beyond the span, and the oscillator's noise; returns what that adds in a hertz.
+        """Add blocking by strong signals beyond the span, and oscillator noise; return the noise density that this
+        adds.
 
-        What is in the span itself bends in the front end; the oscillator's phase, a random walk, is in all of it, and
-        makes skirts that fall by 20 dB a decade: L(f) = D / f^2 with D = step^2 f_s / (4 pi^2).
+        Signals within the span distort in the front end. The oscillator's phase, a random walk, affects all of them and
+        makes skirts that fall by 20 dB a decade: L(f) = D f^2 with D = step^2 f_s (4 pi^2).
         """
         front, got = self.world.front, self._got
         noisy = front.phase_noise_dbc_hz > -NEVER_DB and not self._port.direct_clock_hz
@@ -311,7 +312,7 @@ class SimulatedReceiver:
         )
 
     def _delivered(self, samples: NDArray[np.complex64]) -> Block:
-        """What comes through the link: beyond its clean rate bursts are lost, as a rule counted."""
+        """Pass the samples through the link: beyond its clean rate bursts are lost, and usually counted."""
         lost = self._lost(samples.size)
         arrived = samples[lost:]
         if not lost or not self.world.faults.has("silent_loss"):

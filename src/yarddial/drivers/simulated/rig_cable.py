@@ -1,4 +1,4 @@
-"""The cable from the made-up transceiver to a simulated receiver: what it is tuned to, and what it transmits."""
+"""Cable from the stand-in transceiver to a simulated receiver: its tuning and its transmission."""
 
 import socket
 import threading
@@ -15,12 +15,12 @@ from yarddial.yard.frequency_conversion import Stage
 EVERY_S = 0.01
 # Attenuation from the transmitter to its outputs (better than the data sheet) and through the air from a dummy load.
 OUTPUT_DB, AIR_DB = 58.0, 105.0
-# A voice under test is two tones; in CW, AM and FM a carrier stands.
+# A voice test is two tones; CW, AM and FM send a carrier.
 _KINDS = {"USB": "two tones", "LSB": "two tones below"}
 
 
 class CableState(msgspec.Struct, frozen=True):
-    """What is in the middle of its IF were its reference true, where it would transmit, with what power now."""
+    """Middle of its IF with an exact reference, transmit frequency, and present power."""
 
     centre_hz: float
     transmit_hz: float
@@ -28,11 +28,11 @@ class CableState(msgspec.Struct, frozen=True):
     mode: str = ""
 
     def put_on(self, world: World) -> World:
-        """The world with the transceiver tuned so, and with what it transmits at each port."""
+        """World with the transceiver in this state, and its transmission at each port."""
         ports = tuple(self._tuned(port) for port in world.ports)
         if not self.watts:
             return msgspec.structs.replace(world, ports=ports)
-        # Its reference is off by as much when it transmits as when it receives.
+        # Its reference has the same error in transmission and reception.
         dbm = 10 * log10(1e3 * self.watts)
         kind = _KINDS.get(self.mode, "carrier")
         own = tuple(
@@ -48,13 +48,13 @@ class CableState(msgspec.Struct, frozen=True):
         return msgspec.structs.replace(port, stages=stages)
 
     def _stage(self, stage: Stage) -> Stage:
-        """First oscillator above the signal: the IF is inverted; the error in ppm stays."""
+        """The first oscillator is above the signal, so the IF is inverted; the error in ppm stays."""
         lo_hz = self.centre_hz + HEARTH_IF_HZ
         return msgspec.structs.replace(stage, lo_hz=lo_hz, lo_error_hz=stage.lo_error_hz / stage.lo_hz * lo_hz)
 
 
 class RigCable:
-    """Asks in a thread of its own; what came last is in `state`, None before the first answer."""
+    """Reads the transceiver in a thread of its own; `state` is the latest, None before the first answer."""
 
     def __init__(self, port: int) -> None:
         self._port = port

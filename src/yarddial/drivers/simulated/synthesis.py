@@ -15,18 +15,18 @@ from numpy.typing import NDArray
 from yarddial.drivers.simulated.transmitters import Transmitter, fading, spun
 
 Complex = NDArray[np.complex64]
-# One bin of the large transform: narrow signals then take a few hundred points a segment.
+# Bin width of the large transform: narrow signals then take a few hundred points a segment.
 BIN_HZ = 36.6
-# Longer transforms leave the processor's cache, and cost three times as much a sample.
+# Longer transforms leave the processor's cache and cost three times as much per sample.
 MIN_LENGTH, MAX_LENGTH, MIN_POINTS = 1 << 12, 1 << 16, 256
 # Points of signals made together, and of one that is made alone.
 BATCH_POINTS, SINGLE_POINTS = 1 << 15, 2048
-# The filter before sampling: flat to 0.41 of the rate, down by its stop-band beyond 0.59.
+# Anti-alias filter: flat to 0.41 of the rate, at its stop-band level beyond 0.59.
 PASS_EDGE, STOP_EDGE, STOP_DB = 0.41, 0.59, -60.0
 
 
 class TransmittedLine(msgspec.Struct, frozen=True):
-    """One signal over a run of segments, as the receiver meets it.
+    """One signal over a run of segments as the receiver meets it.
 
     make : its base band at given true times, an array in the shape of the times; each row of times is even and rising.
     needed_hz : the rate at which that must be sampled.
@@ -49,7 +49,7 @@ class TransmittedLine(msgspec.Struct, frozen=True):
 
 
 class Synthesis:
-    """Runs of segments of one sample rate. Eight in one go cost a third of eight single ones."""
+    """Synthesis of segments at one sample rate. Eight at once cost a third of eight single ones."""
 
     def __init__(self, rate_hz: float) -> None:
         self.rate_hz = rate_hz
@@ -58,7 +58,7 @@ class Synthesis:
         self.hop = self.length - 2 * self.edge
 
     def run(self, lines: Sequence[TransmittedLine], true_s: NDArray[np.float64]) -> Complex:
-        """The good samples of a run of segments, a row each; true_s holds the true times of their ends, one more."""
+        """Good samples of a run of segments, a row each; true_s holds the true times of their boundaries."""
         import scipy.fft
 
         count = true_s.size - 1
@@ -69,7 +69,7 @@ class Synthesis:
         for points, group in by_size.items():
             spans = np.diff(true_s) / self.hop
             time_s = true_s[:-1, None] + self._grid(points) * spans[:, None]
-            # As many lines together as the processor's cache holds.
+            # As many lines together as fit the processor's cache.
             together = max(BATCH_POINTS // time_s.size, 1)
             shared: dict[tuple[str, int], Complex] = {}
             for first in range(0, len(group), together):
@@ -78,7 +78,7 @@ class Synthesis:
         return whole[:, self.edge : self.edge + self.hop]
 
     def reaches(self, turns_per_sample: float, needed_hz: float) -> bool:
-        """True when part of a signal passes the filter, even folded."""
+        """Return True when part of a signal passes the filter, aliased or not."""
         half = 0.5 * needed_hz / self.rate_hz
         return abs(turns_per_sample) - half < STOP_EDGE + 0.4
 
@@ -92,7 +92,7 @@ class Synthesis:
         time_s: NDArray[np.float64],
         shared: dict[tuple[str, int], Complex],
     ) -> None:
-        """Add some signals to the large spectra of all segments.
+        """Add signals to the large spectra of all segments.
 
         shared : base bands already made at these times, by wave and sense; filled in here.
         """
@@ -103,7 +103,7 @@ class Synthesis:
         per_sample = np.diff(turns) / self.hop
         bins = np.round(per_sample * self.length)
         rest = per_sample - bins / self.length
-        # The bin's own phase counts from the segment's first sample, the signal's from its first good one.
+        # The bin's phase counts from the segment's first sample, the signal's from its first good one.
         start = turns[:, :-1] - (bins / self.length + rest) * self.edge
         step = rest * (self.length / points)
         if points > SINGLE_POINTS:
@@ -128,7 +128,7 @@ class Synthesis:
                 self._add(spectra[row : row + 1], small[i, row : row + 1], middle)
 
     def _add(self, spectra: Complex, small: Complex, middle: int) -> None:
-        """Lay small spectra around their bin: the upper half above it, the lower below, with the filter's gain."""
+        """Add small spectra around their bin, with the filter's gain."""
         points = small.shape[1]
         half = points // 2
         if abs(middle) + half <= PASS_EDGE * self.length:
@@ -140,7 +140,7 @@ class Synthesis:
                     spectra[:, : half - fits] += part[:, fits:]
             return
         around = np.concatenate([np.arange(half), np.arange(-half, 0)]) + middle
-        # No more than one turn around, so no place twice.
+        # At most one turn around, so no index repeats.
         spectra[:, around % self.length] += small * filter_gain(around / self.length)
 
     def _grid(self, points: int) -> NDArray[np.float64]:
@@ -167,7 +167,7 @@ def _row_by_row(
     start: NDArray[np.float64],
     step: NDArray[np.float64],
 ) -> None:
-    """Fill in a wide signal a segment at a time, for its arrays fill the processor's cache alone."""
+    """Fill in a wide signal one segment at a time, since its arrays alone fill the cache."""
     for row in range(time_s.shape[0]):
         part = slice(row, row + 1)
         if line.phase is not None:
@@ -178,7 +178,7 @@ def _row_by_row(
 
 
 def _faded(wave: Transmitter, time_s: NDArray[np.float64]) -> Complex:
-    """A sky-wave's complex gain, from nine points over the segment: it changes little in a thirtieth of a second."""
+    """Complex gain of a sky wave, from nine points over the segment: it changes little in a thirtieth of a second."""
     knots = np.linspace(time_s.min(), time_s.max(), 8 * time_s.shape[0] + 1)
     gain = fading(wave, knots)
     flat = time_s.reshape(-1)
@@ -187,7 +187,7 @@ def _faded(wave: Transmitter, time_s: NDArray[np.float64]) -> Complex:
 
 
 def _turning(start: NDArray[np.float64], turns: NDArray[np.float64], points: int) -> Complex:
-    """exp(2 pi i (start + turns n)), a row for each signal, as products of a coarse and a fine table."""
+    """exp(2 pi i (start + turns n)), a row per signal, as products of a coarse and a fine table."""
     fine_size = 32
     coarse_turns = start[:, None] + (turns * fine_size)[:, None] * np.arange(points // fine_size)
     coarse = np.exp(2j * np.pi * (coarse_turns % 1.0)).astype(np.complex64)
@@ -197,7 +197,7 @@ def _turning(start: NDArray[np.float64], turns: NDArray[np.float64], points: int
 
 
 def _spun(angle: NDArray[np.float32], sense: int, start: NDArray[np.float64], turns: NDArray[np.float64]) -> Complex:
-    """exp(i (sense angle + 2 pi (start + turns n))), a row for each segment."""
+    """exp(i (sense angle + 2 pi (start + turns n))), a row per segment."""
     if sense < 0:
         angle = -angle
     ramp = np.arange(angle.shape[1], dtype=np.float32)
@@ -206,7 +206,7 @@ def _spun(angle: NDArray[np.float32], sense: int, start: NDArray[np.float64], tu
 
 
 def filter_gain(turns: NDArray[np.float64]) -> NDArray[np.float32]:
-    """Gain of the filter before sampling at an offset from the centre, in parts of the rate."""
+    """Gain of the anti-alias filter at an offset from the centre, in units of the rate."""
     share = np.clip((np.abs(turns) - PASS_EDGE) / (STOP_EDGE - PASS_EDGE), 0.0, 1.0)
     stop_db = np.where(np.abs(turns) > STOP_EDGE + 0.35, -120.0, STOP_DB)
     result: NDArray[np.float32] = (10 ** (share**2 * stop_db / 20)).astype(np.float32)
@@ -232,7 +232,7 @@ class NoiseSource:
         self._chance = np.random.Generator(np.random.SFC64(seed))
         parts = self._chance.standard_normal((2, 1 << 16))
         parts -= parts.mean(axis=1, keepdims=True)
-        # Neither half may lean on the other, or the noise would have a mirror.
+        # Make the parts uncorrelated, or the noise would have a mirror.
         parts[1] -= parts[0] * (parts[0] @ parts[1]) / (parts[0] @ parts[0])
         parts /= parts.std(axis=1, keepdims=True)
         self._table = (parts[0] + 1j * parts[1]).astype(np.complex64)
@@ -243,5 +243,5 @@ class NoiseSource:
         if sigma != self._sigma:
             self._sized, self._sigma = self._table * np.float32(sigma), sigma
         index = np.frombuffer(self._chance.bytes(2 * samples.size), np.uint16).astype(np.intp)
-        # No index lies outside; told so, `take` need not look.
+        # No index is out of range; `clip` only skips the check.
         samples += self._sized.take(index, mode="clip")

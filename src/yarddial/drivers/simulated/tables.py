@@ -26,7 +26,7 @@ def look_up(table: NDArray[Any], time_s: NDArray[np.float64], rate_hz: float) ->
     place -= index
     t = place.astype(np.float32)
     index -= 1
-    # No index lies outside; told so, `take` need not look.
+    # No index is out of range; `clip` only skips the check.
     before, here, bend, twist = (local[k:].take(index, mode="clip") for k in range(4))
     # In place, since these arrays are long: rise = (p2 - p0) / 2, twist = (p3 - p0) / 2 + 3 (p1 - p2) / 2.
     rise = bend - before
@@ -46,7 +46,7 @@ def look_up(table: NDArray[Any], time_s: NDArray[np.float64], rate_hz: float) ->
 
 
 def _stretch(table: NDArray[Any], first: int, count: int) -> NDArray[Any]:
-    """So many points from one on, the table going round."""
+    """Take a number of points from an index on, wrapping around."""
     begin = first % table.size
     if begin + count <= table.size:
         return table[begin : begin + count]

@@ -1,4 +1,4 @@
-"""What is on the air: base-band signals that are plain functions of true time, so that nothing is carried along."""
+"""Transmitters: base-band signals as plain functions of true time, without state."""
 
 import zlib
 from collections.abc import Callable
@@ -40,7 +40,7 @@ class Transmitter(msgspec.Struct, frozen=True):
     hours: tuple[float, float] = (0.0, 0.0)
 
     def is_heard(self, hour: float) -> bool:
-        """True at this hour of the day."""
+        """Return True at hours of the day when it is heard."""
         begin, end = self.hours
         if begin == end:
             return True
@@ -48,28 +48,28 @@ class Transmitter(msgspec.Struct, frozen=True):
 
 
 def modulation(transmitter: Transmitter, time_s: Seconds) -> Baseband:
-    """The signal around its carrier at true times, peak amplitude about 1; wander and fading are not in it."""
+    """Modulation around the carrier at true times, peak amplitude about 1; without Doppler and fading."""
     return _KINDS[transmitter.kind](transmitter, time_s)
 
 
 def phase(transmitter: Transmitter) -> Callable[[Seconds], NDArray[np.float32]] | None:
-    """For kinds of constant amplitude their phase in radians as a function of true time; None for all others."""
+    """Phase function in radians of constant-envelope kinds; None for all others."""
     maker = _PHASES.get(transmitter.kind)
     return None if maker is None else partial(maker, transmitter)
 
 
 def shared_wave(kind: str) -> str:
-    """The kind, when its base band depends on the time alone and not on the station; empty for all others."""
+    """The kind, when its base band depends on time alone and not on the station; empty for all others."""
     return kind if kind in _SHARED_KINDS else ""
 
 
 def needed_hz(kind: str) -> float:
-    """Rate at which the base band must be sampled so that nothing of it is lost: its width over 0.57."""
+    """Sample rate that the base band needs: its width over 0.57."""
     return _NEEDED_HZ[kind]
 
 
 def wander_turns(transmitter: Transmitter, time_s: Seconds) -> Seconds:
-    """Phase of the slow Doppler of a sky-wave at given times, in turns: three slow sines."""
+    """Phase of a sky wave's slow Doppler, in turns: three slow sines."""
     if not transmitter.wander_hz:
         return np.zeros(time_s.shape)
     periods, phases = _wander_terms(transmitter.name)
@@ -79,7 +79,7 @@ def wander_turns(transmitter: Transmitter, time_s: Seconds) -> Seconds:
 
 
 def wander_hz(transmitter: Transmitter, time_s: Seconds) -> Seconds:
-    """Doppler of a sky-wave at given times, hertz."""
+    """Doppler of a sky wave at given times, hertz."""
     periods, phases = _wander_terms(transmitter.name)
     angle = 2 * pi * time_s[:, None] / periods + phases
     result: Seconds = transmitter.wander_hz * np.cos(angle).mean(axis=1)
@@ -87,7 +87,7 @@ def wander_hz(transmitter: Transmitter, time_s: Seconds) -> Seconds:
 
 
 def fading(transmitter: Transmitter, time_s: Seconds) -> NDArray[np.complex128]:
-    """Complex gain of a fading sky-wave, mean power 1: twelve paths with Doppler shifts spread like a bell."""
+    """Complex gain of a fading sky wave, mean power 1: twelve paths with Gaussian Doppler shifts."""
     chance = _chance(transmitter.name + "*")
     shifts_hz = chance.normal(0, transmitter.fading_hz / 2, 12)
     phases = chance.uniform(0, 1, 12)
@@ -103,7 +103,7 @@ def _wander_terms(name: str) -> tuple[Seconds, Seconds]:
 
 
 def _voice(transmitter: Transmitter) -> tuple[int, float]:
-    """Which voice a station has, and where in its eight seconds it begins."""
+    """A station's voice, and its start within the eight seconds."""
     mark = zlib.crc32(transmitter.name.encode())
     return mark % VOICE_COUNT, (mark % 8000) / 1000.0
 
@@ -122,7 +122,7 @@ def _amplitude(transmitter: Transmitter, time_s: Seconds) -> Baseband:
 
 
 def _ticks(transmitter: Transmitter, time_s: Seconds) -> Baseband:
-    """A time service: an 800 Hz tick of 40 ms each second, a long one on the minute."""
+    """Time signal: an 800 Hz tick of 40 ms each second, a long one on the minute."""
     second = time_s % 1.0
     length = np.where(time_s % 60.0 < 1.0, 0.4, 0.04)
     if second.min() > 0.45:
@@ -132,7 +132,7 @@ def _ticks(transmitter: Transmitter, time_s: Seconds) -> Baseband:
 
 
 def _steady_tone(transmitter: Transmitter, time_s: Seconds) -> Baseband:
-    """AM 60 % with a tone of 1 kHz and nothing else."""
+    """AM at 60 % with a 1 kHz tone and nothing else."""
     return (1 + 0.6 * np.sin(2 * pi * ((1_000.0 * time_s) % 1.0))).astype(np.complex64)
 
 
@@ -145,7 +145,7 @@ def _narrow_fm(transmitter: Transmitter, time_s: Seconds) -> NDArray[np.float32]
 
 
 def _wide_fm(transmitter: Transmitter, time_s: Seconds) -> NDArray[np.float32]:
-    """A stereo programme with pilot and data, out of its table."""
+    """Stereo programme with pilot and data, from its table."""
     voice, start = _voice(transmitter)
     table = programmes.programme(voice % programmes.PROGRAMME_COUNT)
     angle: NDArray[np.float32] = look_up(table, time_s + start, programmes.RATE_HZ)
@@ -166,13 +166,13 @@ def _single_sideband(sign: float) -> Callable[[Transmitter, Seconds], Baseband]:
 
 @lru_cache(maxsize=512)
 def _sideband_tones(name: str) -> tuple[Seconds, Seconds, NDArray[np.float32]]:
-    """Hertz, phases and sizes of a voice's tones; a third each at most."""
+    """Frequencies, phases and amplitudes of a voice's tones; at most a third each."""
     chance = _chance(name)
     hertz = np.sort(chance.uniform(350, 2500, 6))
     return hertz, chance.uniform(0, 1, 6), (chance.uniform(0.3, 1.0, 6) / 3).astype(np.float32)
 
 
-# A transmitter under test: two tones of a voice, and what its amplifier makes of them, dB below each of the two.
+# A transmitter test: two tones, and its amplifier's products, dB below each tone.
 _TEST_TONES_HZ, _TEST_PRODUCTS_DB = (
     (700.0, 1900.0),
     ((-500.0, -32.0), (3100.0, -32.0), (-1700.0, -44.0), (4300.0, -44.0)),
@@ -180,7 +180,7 @@ _TEST_TONES_HZ, _TEST_PRODUCTS_DB = (
 
 
 def _test_tones(sign: float) -> Callable[[Transmitter, Seconds], Baseband]:
-    """Two tones on one side of the suppressed carrier, with products of the third and fifth order beside them."""
+    """Two tones on one side of the suppressed carrier, with third- and fifth-order products."""
 
     def signal(transmitter: Transmitter, time_s: Seconds) -> Baseband:
         lines = [(hertz, 0.5) for hertz in _TEST_TONES_HZ] + [
@@ -198,7 +198,7 @@ def _keyed_carrier(transmitter: Transmitter, time_s: Seconds) -> Baseband:
 
 
 def _phase_keyed(transmitter: Transmitter, time_s: Seconds) -> Baseband:
-    """31.25 reversals a second at most, with the level drawn down at each: narrow data."""
+    """Narrow data: up to 31.25 phase reversals a second, with the level reduced at each."""
     place = time_s * 31.25
     bit = np.floor(place).astype(np.int64)
     bits = _bits(transmitter.name)
@@ -208,13 +208,13 @@ def _phase_keyed(transmitter: Transmitter, time_s: Seconds) -> Baseband:
 
 
 def _frequency_keyed(transmitter: Transmitter, time_s: Seconds) -> Baseband:
-    """Two tones 170 Hz apart at 45.45 baud; the phase is the running sum of the bits, eased between them."""
+    """Two tones 170 Hz apart at 45.45 baud; the phase is the running sum of the smoothed bits."""
     summed = look_up(keyed_phase(tuple(_bits(transmitter.name).tolist())), time_s, 64 * 45.45)
     return spun(summed * np.float32(2 * pi * 85.0 / 45.45))
 
 
 def _pulses(transmitter: Transmitter, time_s: Seconds) -> Baseband:
-    """A pager: bursts of two-level frequency keying, 512 baud, half of every four seconds."""
+    """Pager: bursts of two-level frequency keying, 512 baud, half of every four seconds."""
     summed = look_up(keyed_phase(tuple(_bits(transmitter.name).tolist())), time_s, 64 * 512.0)
     place = time_s % 4.0
     on = _eased((place - 0.1) / 0.005) * _eased((2.0 - place) / 0.005)
@@ -222,14 +222,14 @@ def _pulses(transmitter: Transmitter, time_s: Seconds) -> Baseband:
 
 
 def _buzz(transmitter: Transmitter, time_s: Seconds) -> NDArray[np.float32]:
-    """A line of a switching supply: pulled to and fro by its load, 300 Hz to either side, 37 times a second."""
+    """Line of a switching supply: frequency-modulated by its load, 300 Hz to either side, 37 times a second."""
     turns = ((37.0 * time_s) % 1.0).astype(np.float32)
     angle: NDArray[np.float32] = np.float32(8.0) * np.sin(np.float32(2 * pi) * turns)
     return angle
 
 
 def _eased(share: Seconds) -> Seconds:
-    """From 0 to 1 without a corner in its first two slopes."""
+    """Smooth step from 0 to 1 with two continuous derivatives."""
     x = np.clip(share, 0.0, 1.0)
     result: Seconds = x * x * x * (x * (6 * x - 15) + 10)
     return result
@@ -237,7 +237,7 @@ def _eased(share: Seconds) -> Seconds:
 
 @lru_cache(maxsize=512)
 def _bits(name: str) -> NDArray[np.float32]:
-    """104 random bits, as many up as down, as -1 and +1."""
+    """104 balanced random bits as -1 and +1."""
     values = np.repeat([-1.0, 1.0], 52)
     _chance(name).shuffle(values)
     return values.astype(np.float32)

@@ -1,4 +1,4 @@
-"""What the simulated world knows and the program does not: how far a dial is truly off."""
+"""Ground truth of the simulated world, unknown to the program: the true dial error."""
 
 from yarddial.drivers.simulated.world import World
 from yarddial.yard.errors import DeviceNotFound
@@ -7,9 +7,9 @@ from yarddial.yard.resolved_route import ResolvedRoute
 
 
 def true_dial_error_hz(world: World, route: ResolvedRoute, dial_hz: float) -> float:
-    """Dial minus true at a place, by the world's oscillators and the values entered on the route.
+    """Dial minus true at a frequency, from the world's oscillators and the values entered on the route.
 
-    The judge of tests and proofs: nothing that was measured or fitted goes into it.
+    It is the reference of tests and proofs: nothing measured or fitted enters it.
 
     Raises
     ------

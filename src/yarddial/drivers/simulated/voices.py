@@ -1,11 +1,11 @@
-"""Speech-like sound and Morse text as tables."""
+"""Speech-like sound and Morse text as periodic tables."""
 
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
-# Far above what speech holds, so that a cubic between its points leaves nothing to hear or see.
+# Far above the content of speech, so that cubic interpolation leaves no visible error.
 RATE_HZ, VOICE_LENGTH_S = 48_000.0, 8.0
 VOICE_SAMPLES = int(RATE_HZ * VOICE_LENGTH_S)
 _LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789/?"
@@ -40,14 +40,14 @@ def speech(voice: int) -> NDArray[np.float32]:
 
 @lru_cache(maxsize=16)
 def speech_integral(voice: int) -> NDArray[np.float32]:
-    """Integral of the speech over time, seconds; it closes on itself since speech has no mean."""
+    """Integral of the speech over time, seconds; periodic, since speech has no mean."""
     summed = np.cumsum(speech(voice).astype(float)) / RATE_HZ
     return np.asarray(summed - summed.mean(), np.float32)
 
 
 @lru_cache(maxsize=64)
 def keyed_phase(bits: tuple[float, ...]) -> NDArray[np.float32]:
-    """Running sum of bits with soft changes between them, in bits, 64 points a bit; it closes if the bits sum to 0."""
+    """Running sum of bits with smooth transitions, in bits, 64 points a bit; periodic if the bits sum to 0."""
     points = 64
     hard = np.repeat(np.asarray(bits), points)
     window = np.hanning(points // 2 + 1)
@@ -58,7 +58,7 @@ def keyed_phase(bits: tuple[float, ...]) -> NDArray[np.float32]:
 
 @lru_cache(maxsize=16)
 def keyed(text: str, words_per_minute: float = 16.0) -> tuple[NDArray[np.float32], float]:
-    """A text in Morse as soft keying between 0 and 1, and the table's rate; it repeats after a pause."""
+    """Text in Morse as smooth keying between 0 and 1, and the table's rate; it repeats after a pause."""
     dot_s = 1.2 / words_per_minute
     dots: list[int] = []
     for letter in text.upper():
@@ -71,7 +71,7 @@ def keyed(text: str, words_per_minute: float = 16.0) -> tuple[NDArray[np.float32
     dots += [0] * 14
     points = 192
     keying = np.repeat(np.asarray(dots, float), points)
-    # Rise and fall of 5 ms keep the clicks down.
+    # Edges of 5 ms suppress key clicks.
     edge = max(int(0.005 / dot_s * points), 2)
     window = np.hanning(2 * edge + 1)
     soft = np.convolve(np.concatenate([keying[-edge:], keying, keying[:edge]]), window / window.sum(), "valid")

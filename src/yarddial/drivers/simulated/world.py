@@ -1,4 +1,4 @@
-"""The made-up radio world around Quillet Lane, and what hangs on the receivers' ports. All of it is data."""
+"""The invented radio world around Quillet Lane, and what is connected to the receivers' ports. All of it is data."""
 
 from math import log2, log10
 from typing import Any
@@ -48,11 +48,11 @@ class WorldPort(msgspec.Struct, frozen=True):
     plugs: tuple[Plug, ...] = ()
 
     def handed_db(self, air_hz: float) -> float:
-        """What the parts plugged in behind the antenna leave of a level: 0 or less."""
+        """Gain at an air frequency of the parts inserted behind the antenna: 0 or less."""
         return sum(plug.passed_db(air_hz) for plug in self.plugs)
 
     def passed_db(self, socket_hz: float) -> float:
-        """What the filter before the socket leaves of a level: 0 or less."""
+        """Gain of the filter before the socket: 0 or less."""
         low_hz, high_hz = self.pass_hz
         octaves = max(log2(max(socket_hz, 1.0) / high_hz), log2(max(low_hz, 1.0) / max(socket_hz, 1.0)), 0.0)
         return max(-self.octave_db * octaves, -80.0)
@@ -78,7 +78,7 @@ class Comb(msgspec.Struct, frozen=True):
     level_dbm: float
 
     def lines(self, low_hz: float, high_hz: float) -> list[Transmitter]:
-        """Those within a stretch of the air."""
+        """Lines within a range of the air."""
         first, last = max(int(low_hz / self.step_hz), 1), int(high_hz / self.step_hz)
         return [
             Transmitter(
@@ -90,7 +90,7 @@ class Comb(msgspec.Struct, frozen=True):
 
 
 class Link(msgspec.Struct, frozen=True):
-    """The way of the samples to the computer: up to which rate it is clean, and the bursts lost beyond."""
+    """Link to the computer: its highest clean rate, and the bursts lost beyond."""
 
     clean_hz: float = float("inf")
     bursts_per_s: float = 2.5
@@ -123,7 +123,7 @@ class World(msgspec.Struct, frozen=True):
         return next((port for port in self.ports if port.name == name or not name), None)
 
 
-# Until a third of a cold crystal's excess is left.
+# Time constant of a cold crystal's warm-up.
 WARMS_UP_S = 420.0
 
 
@@ -136,12 +136,12 @@ def quillet_world(seed: int = 1, hearth_hz: float = 10e6) -> World:
     crystal_ppm = 27.0 + chance.normal(0, 0.4)
     lo_error_hz = 412.0 + chance.normal(0, 60.0)
     ladder = Stage("sum", 120e6, lo_error_hz, "Ladder")
-    # Hearth's own reference is a good one: within 2 ppm.
+    # Hearth's own reference is good: within 2 ppm.
     off = float(chance.normal(0, 0.6e-6))
     hearth = Stage("high", hearth_hz + HEARTH_IF_HZ, off * (hearth_hz + HEARTH_IF_HZ), "Hearth IF")
     return World(
         transmitters=TRANSMITTERS,
-        # On the discone the receiver's own noise decides.
+        # On the discone the receiver's own noise dominates.
         ports=(
             WorldPort(
                 "ladder", "long wire", (ladder,), -158.0, -32.0, lo_leak_dbm=-68.0, isolation_db=45.0, **LONG_WIRE
@@ -167,7 +167,7 @@ def quillet_world(seed: int = 1, hearth_hz: float = 10e6) -> World:
 
 
 def heron_world(seed: int = 1, hearth_hz: float = 10e6) -> World:
-    """The same air as Heron gets it: the long wire through Hearth on A, whatever that is tuned to; the dish on B."""
+    """The same air as Heron receives it: the long wire through Hearth on port A; the dish on B."""
     chance = np.random.default_rng(seed + 1000)
     crystal_ppm = -0.6 + chance.normal(0, 0.05)
     saucer = Stage("low", 9.75e9, 187e3 + chance.normal(0, 40e3), "Saucer")
@@ -186,13 +186,13 @@ def heron_world(seed: int = 1, hearth_hz: float = 10e6) -> World:
         link=Link(clean_hz=8.2e6),
         reference_gain_db=48.0,
         combs=COMBS,
-        # The same transceiver as Finch hears.
+        # The same transceiver as with Finch.
         rig_off=quillet_world(seed).rig_off,
     )  # fmt: skip
 
 
 def cold(world: World, warms_up_s: float = WARMS_UP_S, *, calm: bool = False) -> World:
-    """The same receiver just switched on: 4 ppm higher, which wear off over a quarter of an hour; and its noise.
+    """The same receiver just switched on: 4 ppm high, decaying over a quarter of an hour; with crystal noise.
 
     calm : a crystal without noise of its own, whose error is the world's once it is warm.
     """
@@ -201,7 +201,7 @@ def cold(world: World, warms_up_s: float = WARMS_UP_S, *, calm: bool = False) ->
 
 
 HEARTH_IF_HZ = 8.83e6
-# 31 m are a quarter wave at 2.4 MHz; its transformer and the lead cost some 5 dB.
+# 31 m are a quarter wave at 2.4 MHz; transformer and lead lose about 5 dB.
 LONG_WIRE: Any = {"surroundings": "residential", "antenna_db": -5.0, "full_size_hz": 2.4e6}
 COMBS = (Comb("long wire", 71.3e3, -96.0),)
 TRANSMITTERS = (
@@ -224,14 +224,14 @@ TRANSMITTERS = (
     Transmitter("Northmark FM", 102.9e6 + 60.0, -74.0, "wfm", "discone"),
     Transmitter("Harbour 96", 96.2e6 + 150.0, -78.0, "wfm", "long wire"),
     Transmitter("Harbour tower", 124.35e6 + 2500.0, -95.0, "am", "discone"),
-    # The tower is near the long wire: what of it passes the converter shows at 4.3525 MHz.
+    # The tower is near the long wire; its leakage past the converter shows at 4.3525 MHz.
     Transmitter("Harbour tower", 124.35e6 + 2500.0, -28.0, "am", "long wire"),
     Transmitter("Harbour pilot carrier", 145.2e6, -112.0, "carrier", "discone"),
     Transmitter("Quillet repeater", 145.65e6 + 180.0, -100.0, "nfm", "discone"),
     Transmitter("Harbour channel", 156.8e6 - 300.0, -104.0, "nfm", "discone"),
     Transmitter("Town pager", 466.075e6 + 400.0, -98.0, "pager", "discone"),
     Transmitter("Lantern beacon", 10.489e9, -64.0, "carrier", "dish"),
-    # Weaker ones of the medium wave, each with an error of its own within the rule.
+    # Weaker medium-wave stations, each with its own error within the rule.
     Transmitter("Stonewell Radio", 0.549e6 + 0.1, -82.0, "am", "long wire"),
     Transmitter("Low Marsh Radio", 0.621e6 - 0.2, -86.0, "am", "long wire"),
     Transmitter("Ebb Street Radio", 0.657e6 + 6.0, -79.0, "am", "long wire"),
@@ -246,7 +246,7 @@ TRANSMITTERS = (
 
 
 def crowded_world(rate_hz: float, centre_hz: float = 98e6, narrow: int = 34, wide: int = 6) -> World:
-    """Forty stations in one span, for the bench: as many narrow and wide ones as asked for, of every kind in turn."""
+    """Forty stations in one span, for the bench: the given numbers of narrow and wide ones, of every kind in turn."""
     kinds = ("am", "nfm", "usb", "cw", "psk", "fsk", "carrier", "ticks")
     places = np.linspace(-0.38, 0.38, narrow + wide) * rate_hz + centre_hz
     order = np.random.default_rng(3).permutation(narrow + wide)

@@ -1,1 +1,1 @@
-"""Receivers on the sound card: a stereo input as I and Q, by PortAudio."""
+"""Receivers on the sound card: a stereo input as I and Q, through PortAudio."""

@@ -1,4 +1,4 @@
-"""How a sound card's input is addressed: its name, and what no card can say of the receiver before it."""
+"""Address of a sound input: its name, and what the card cannot know of the receiver before it."""
 
 from urllib.parse import parse_qsl, quote, unquote
 
@@ -11,9 +11,9 @@ _EXAMPLE = "write it as 'Line in?centre=7.05M', and swap=yes or skew=1 behind a 
 
 
 class SoundAddress(msgspec.Struct, frozen=True):
-    """Name of the input; what its receiver is tuned to.
+    """Name of the input, and the tuned frequency of its receiver.
 
-    swap : the two sides are exchanged. skew : samples by which Q is late; None has it measured.
+    swap : the channels are exchanged. skew : samples by which Q is late; None measures it.
     """
 
     name: str
@@ -23,7 +23,7 @@ class SoundAddress(msgspec.Struct, frozen=True):
 
 
 def address_text(address: SoundAddress) -> str:
-    """As `parse_address` reads it; what is usual is left away."""
+    """Write an address as `parse_address` reads it, without defaults."""
     query = [f"centre={format_plain(address.centre_hz)}"]
     query += ["swap=yes"] if address.swap else []
     query += [f"skew={address.skew}"] if address.skew is not None else []

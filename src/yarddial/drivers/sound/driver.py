@@ -1,4 +1,4 @@
-"""The driver of receivers on the sound card: `NAME?centre=7.05M&swap=yes`."""
+"""Driver of receivers on the sound card: `NAME?centre=7.05M&swap=yes`."""
 
 from yarddial.drivers.protocol import FoundReceiver, TimeSource
 from yarddial.drivers.sound.address import parse_address
@@ -8,7 +8,7 @@ from yarddial.yard.errors import DeviceNotFound
 
 
 class SoundDriver:
-    """Finds stereo inputs; where PortAudio is missing, it says what brings it."""
+    """Finds stereo inputs; where PortAudio is missing, says how to install it."""
 
     name = "sound"
 
@@ -16,7 +16,7 @@ class SoundDriver:
         self._has_listed = False
 
     def discover(self) -> tuple[FoundReceiver, ...]:
-        """Inputs with two sides, as the system has them now."""
+        """Stereo inputs of the system, as of now."""
         try:
             if self._has_listed:
                 rescan()

@@ -1,4 +1,4 @@
-"""PortAudio, kept at arm's length: loaded when it is first needed, and silent on standard error."""
+"""PortAudio behind a narrow interface: loaded on first use, and silent on standard error."""
 
 import contextlib
 import os
@@ -15,7 +15,7 @@ RATES_HZ = (8e3, 11.025e3, 16e3, 22.05e3, 32e3, 44.1e3, 48e3, 64e3, 88.2e3, 96e3
 
 
 class SoundInput(msgspec.Struct, frozen=True):
-    """A stereo input. name : as PortAudio has it, with a number where several are called the same."""
+    """A stereo input. name : PortAudio's, with a number where several are equal."""
 
     name: str
     index: int
@@ -23,13 +23,13 @@ class SoundInput(msgspec.Struct, frozen=True):
 
 
 class PortAudioMissing(DeviceNotFound):
-    """The library is not there. `remedy` is the line that brings it."""
+    """The library is missing. `remedy` is the command that installs it."""
 
     remedy = INSTALL_COMMAND
 
 
 def load() -> Any:
-    """The package sounddevice, its library loaded; raises PortAudioMissing."""
+    """The package sounddevice with its library loaded; raises PortAudioMissing."""
     try:
         with quiet():
             import sounddevice
@@ -39,7 +39,7 @@ def load() -> Any:
 
 
 def rescan() -> None:
-    """Have PortAudio look for devices once more: it lists what was there when it was begun."""
+    """Restart PortAudio, which lists only devices present at its start."""
     sounddevice = load()
     with quiet():
         sounddevice._terminate()
@@ -47,7 +47,7 @@ def rescan() -> None:
 
 
 def inputs() -> tuple[SoundInput, ...]:
-    """All inputs with two sides."""
+    """All stereo inputs."""
     sounddevice = load()
     hosts = [host["name"] for host in sounddevice.query_hostapis()]
     sound_inputs: list[SoundInput] = []
@@ -61,7 +61,7 @@ def inputs() -> tuple[SoundInput, ...]:
 
 
 def rates_of(sound_input: SoundInput) -> tuple[float, ...]:
-    """Every usual rate that an input takes, to 384 kHz."""
+    """All usual rates that an input accepts, to 384 kHz."""
     sounddevice = load()
     able = []
     for rate_hz in RATES_HZ:
@@ -73,7 +73,7 @@ def rates_of(sound_input: SoundInput) -> tuple[float, ...]:
 
 @contextlib.contextmanager
 def quiet() -> Iterator[None]:
-    """Without what libraries below PortAudio write to standard error in passing."""
+    """Suppress messages of PortAudio's lower libraries on standard error."""
     stderr_copy, nowhere = os.dup(2), os.open(os.devnull, os.O_WRONLY)
     try:
         os.dup2(nowhere, 2)

@@ -1,4 +1,4 @@
-"""A stereo input as a receiver: tuner and sampling are two oscillators, and what the card loses is counted."""
+"""A stereo input as a receiver: tuner and sampling have separate oscillators, and the card's losses are counted."""
 
 import contextlib
 import threading
@@ -19,9 +19,9 @@ from yarddial.yard.frequency import format_frequency
 
 Complex = NDArray[np.complex64]
 BLOCK_S, STALL_S, HELD_S = 0.05, 3.0, 2.0
-# Asked for: the card's own buffers then ride out a busy moment of this computer.
+# Requested latency: the card's own buffers then bridge a busy moment of this computer.
 LATENCY_S = 0.2
-# Samples per attempt to estimate the skew between channels, and attempts before it is taken as 0.
+# Samples per estimate of the channel skew, and attempts before it is taken as 0.
 SKEW_SAMPLES, SKEW_TRIES = 1 << 16, 40
 
 
@@ -42,7 +42,7 @@ class SoundReceiver:
         self._held_count = self._dropped = 0
         self._silence = SilenceFilter()
         self._ready: deque[tuple[Complex, int]] = deque()
-        # Lost before samples that are still to come.
+        # Samples lost before those still to come.
         self._index = self._lost_before = 0
         self._remark = ""
         self._last_q: Complex = np.empty(0, np.complex64)
@@ -60,7 +60,7 @@ class SoundReceiver:
         )  # fmt: skip
 
     def apply(self, ask: RequestedSettings) -> ActualSettings:
-        """Set the rate; any place within it is as good as another, as the centre stays."""
+        """Set the rate; any centre within the span is accepted, as the centre is fixed."""
         centre_hz = self._address.centre_hz
         if ask.rate_hz not in self._rates_hz:
             able = ", ".join(f"{rate / 1e3:g}" for rate in self._rates_hz)
@@ -108,7 +108,7 @@ class SoundReceiver:
             ) from error
 
     def take(self, samples: Complex, lost: int) -> None:
-        """From PortAudio's own thread: hold a piece; what finds no room is counted."""
+        """Store a piece from PortAudio's thread; count it as lost when there is no room."""
         with self._arrived:
             if self._held_count > HELD_S * self._rate_hz:
                 self._dropped += samples.size + lost
@@ -219,7 +219,7 @@ class SoundReceiver:
         stream, self._stream = self._stream, None
         if stream is not None:
             with contextlib.suppress(Exception):
-                # Whatever PortAudio says on the way out, the card is given back.
+                # Release the card whatever PortAudio raises.
                 stream.close()
 
 
@@ -235,7 +235,7 @@ class _Intake:
         lost = 0
         began_s = float(times.inputBufferAdcTime)
         if status.input_overflow:
-            # The times are good to a few samples; an overrun costs a buffer and more.
+            # Times are exact to a few samples; an overrun loses at least a buffer.
             missing = (began_s - self._next_s) * self._rate_hz if self._next_s is not None else 0.0
             lost = max(round(missing), 1)
         self._next_s = began_s + frames / self._rate_hz

@@ -1,1 +1,1 @@
-"""Samples that other programs send: over TCP, through a pipe, or on standard input."""
+"""Samples from other programs: over TCP, a pipe, or standard input."""

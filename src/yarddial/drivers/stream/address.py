@@ -1,4 +1,4 @@
-"""How a stream is addressed: where it comes from, its format, rate and centre."""
+"""Address of a stream: its source, format, rate and centre."""
 
 from typing import Literal
 from urllib.parse import parse_qsl
@@ -11,12 +11,12 @@ from yarddial.yard.frequency import format_plain, parse_frequency
 
 StreamKind = Literal["tcp", "listen", "pipe", "stdin"]
 _EXAMPLE = "write it as tcp://127.0.0.1:7000?format=cu8&rate=2.048M&centre=130M"
-# Who listens without saying where listens to this computer only.
+# Without a host, listen on this computer only.
 LOOPBACK = "127.0.0.1"
 
 
 class StreamAddress(msgspec.Struct, frozen=True):
-    """Where samples come from and what they are: place is host:port, a path, or empty for standard input."""
+    """Source and format of samples: place is host:port, a path, or empty for standard input."""
 
     kind: StreamKind
     place: str
@@ -26,7 +26,7 @@ class StreamAddress(msgspec.Struct, frozen=True):
 
     @property
     def host_port(self) -> tuple[str, int]:
-        """The two halves of a network place."""
+        """Host and port of a network address."""
         host, _, port = self.place.rpartition(":")
         return host or LOOPBACK, int(port)
 

@@ -23,7 +23,7 @@ class ByteSource(Protocol):
 
 
 def open_source(address: StreamAddress) -> ByteSource:
-    """Open where a stream comes from; raises DeviceNotFound in one sentence."""
+    """Open a stream's source; raises DeviceNotFound in one sentence."""
     if address.kind == "tcp":
         return _Client(address)
     if address.kind == "listen":
@@ -50,7 +50,7 @@ class _Client:
 
 
 class _Listener:
-    """Waits for a program that connects and sends; a second one has to wait until the first has gone."""
+    """Waits for a program that connects and sends; a second one waits until the first has gone."""
 
     def __init__(self, address: StreamAddress) -> None:
         self._place = address.place
@@ -78,10 +78,10 @@ class _Pipe:
     """A named pipe, a file that grows, or standard input."""
 
     def __init__(self, address: StreamAddress) -> None:
-        # In the engine's process standard input is closed; the window's own is reached through its process.
+        # The engine's standard input is closed, so read the window's through its process.
         path = address.place if address.kind == "pipe" else _standard_input()
         try:
-            # Not waiting for the writer to open its end: that may come later.
+            # Non-blocking, because the writer may open its end later.
             self._handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
         except (OSError, ValueError) as error:
             reason = _reason(error)
@@ -101,7 +101,7 @@ class _Pipe:
             return data
         if self._begun:
             return None
-        # No writer has opened its end yet: wait, instead of taking that for the end.
+        # No writer has opened its end yet, which is not the end of the stream.
         select.select([], [], [], patience_s)
         return b""
 

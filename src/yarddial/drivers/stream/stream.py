@@ -11,12 +11,12 @@ from yarddial.yard.frequency import format_frequency
 
 BLOCK_S = 0.05
 STALL_S = 3.0
-# A sender ahead of the clock for this long sends faster than its stated rate.
+# A sender ahead of the clock for this long is faster than its stated rate.
 AHEAD_S = 2.0
 
 
 class StreamReceiver:
-    """Reads at the rate stated. A sender that is faster is slowed down by its own full pipe, and that is said once."""
+    """Reads at the stated rate. A faster sender is slowed by its own full pipe, which is reported once."""
 
     def __init__(self, address: StreamAddress, source: ByteSource, time: TimeSource) -> None:
         self._address, self._source, self._time = address, source, time
@@ -27,7 +27,7 @@ class StreamReceiver:
         self._waited_s = 0.0
         self._ahead_since_s: float | None = None
         self._said_fast = self._ended = False
-        # Bytes of a sample that has not come to its end.
+        # Bytes of an incomplete sample.
         self._rest = bytearray()
 
     @property
@@ -53,7 +53,7 @@ class StreamReceiver:
         return ActualSettings(self._address.centre_hz, self._address.rate_hz, ask.port)
 
     def read(self) -> Block | None:
-        """The next samples; fewer than a block before the end, None at the end.
+        """Next samples; fewer than a block before the end, None at the end.
 
         Raises
         ------
@@ -67,7 +67,7 @@ class StreamReceiver:
         wanted = self._count * self._size
         data, self._rest = self._rest, bytearray()
         waited_s, at_once = 0.0, True
-        # A slow sender must not block the reader: return the complete part by then, keep the rest.
+        # A slow sender must not block the reader: return what is complete in time, keep the rest.
         until_s = self._time.now_s() + BLOCK_S + STALL_S
         while len(data) < wanted:
             data_read = self._source.read(wanted - len(data), 0.25)
@@ -116,13 +116,13 @@ class StreamReceiver:
         self._source.close()
 
     def _pace(self, at_once: bool) -> str:
-        """Wait until the samples are due; say once when the sender is always ahead of the clock."""
+        """Wait until the samples are due; report once a sender that is always ahead of the clock."""
         now_s = self._time.now_s()
         if self._started_s is None:
             self._started_s = now_s
         due_s = self._started_s + (self._index + self._count) / self._address.rate_hz
         if due_s < now_s - 1.0:
-            # It fell behind, as after a pause of the sender: go on from here, without hurrying.
+            # After a pause of the sender continue from here, without catching up.
             self._started_s += now_s - due_s
             due_s = now_s
         if not at_once:
@@ -146,7 +146,7 @@ class StreamDriver:
     name = "stream"
 
     def discover(self) -> tuple[FoundReceiver, ...]:
-        """Find nothing: a stream is entered by the person."""
+        """Find nothing: the person enters a stream."""
         return ()
 
     def open(self, address: str, time: TimeSource) -> StreamReceiver:

@@ -29,6 +29,14 @@ def is_mostly_elsewhere(
     ----------
     record : Record
         The record in which the line was found.
+    hertz, drift_hz_per_s, spread_hz : float
+        Frequency and drift of the line relative to the slice's middle; its Doppler spread, 0 for a steady line.
+    signal : float
+        The line's energy over the noise density.
+    density : float
+        Noise power per hertz.
+    within_hz : float
+        Half width of the search around the slice's middle.
     """
     from scipy import fft
 

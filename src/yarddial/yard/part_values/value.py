@@ -17,6 +17,7 @@ class PartValue(msgspec.Struct, frozen=True):
     text : as shown; `with_text` reads it back and raises a YardDialError with one sentence when it cannot.
     with_origin : sets where the value comes from; None where that cannot be set.
     choices : the allowed texts, where the choice is limited.
+    main : shown in the part's summary.
     """
 
     key: str
