@@ -1,1 +1,1 @@
-"""An engine on another computer: the same commands and events, over a thin, safe link."""
+"""An engine on another computer: the same commands and events over a narrow, secure link."""

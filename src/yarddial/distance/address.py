@@ -1,10 +1,10 @@
-"""Where a computer is: a name or an address, and a port."""
+"""Network address of a computer: name or address, and port."""
 
 import re
 
 from yarddial.yard.errors import DeviceNotFound
 
-# Where a serving computer listens unless it was told otherwise.
+# Default port of a serving computer.
 DEFAULT_PORT = 47_110
 _PLACE = re.compile(r"(?P<host>\[[0-9A-Fa-f:.]+\]|[\w.-]+)(?::(?P<port>\d{1,5}))?")
 
@@ -12,7 +12,7 @@ _PLACE = re.compile(r"(?P<host>\[[0-9A-Fa-f:.]+\]|[\w.-]+)(?::(?P<port>\d{1,5}))
 def host_and_port(text: str, *, to_listen: bool = False) -> tuple[str, int]:
     """Read `shed.local`, `10.0.0.3:47110` or `[fd00::3]:47110`; raises DeviceNotFound in one sentence.
 
-    to_listen : a port of 0 is any that is free.
+    to_listen : port 0 is allowed and means any free one.
     """
     match = _PLACE.fullmatch(text.strip())
     port = int(match["port"] or DEFAULT_PORT) if match is not None else -1

@@ -1,4 +1,4 @@
-"""Levels and samples in few bits: a picture in steps of three quarters of a decibel, a channel block by block."""
+"""Compact coding of levels and samples: pictures in steps of 0.75 dB, channels block by block."""
 
 import zlib
 
@@ -11,7 +11,7 @@ from yarddial.yard.errors import BadSamples
 # Levels: 256 steps from here up, dB of full scale.
 LOWEST_DB, STEP_DB = -180.0, 0.75
 BITS = (6, 7, 8, 10, 12)
-# No block of either is larger: what says so is not unpacked.
+# Upper limits of a block; a larger one is not unpacked.
 MAX_LEVELS, MAX_SAMPLES = 200_000, 100_000
 
 
@@ -32,7 +32,7 @@ class CodedSamples(msgspec.Struct, frozen=True, array_like=True):
 
 
 def code_levels(level_db: NDArray[np.float32]) -> CodedLevels:
-    """To the nearest step; what differs little from row to row takes little room."""
+    """Round to the nearest step; rows that differ little compress well."""
     steps = np.clip(np.rint((level_db - LOWEST_DB) / STEP_DB), 0, 255).astype(np.uint8)
     flat = np.diff(steps.reshape(-1), prepend=np.uint8(0)).astype(np.uint8)
     return CodedLevels(tuple(level_db.shape), zlib.compress(flat.tobytes(), 6))
@@ -55,7 +55,7 @@ def levels_of(coded: CodedLevels) -> NDArray[np.float32]:
 
 
 def code_samples(samples: NDArray[np.complex64], bits: int) -> CodedSamples:
-    """So many bits for each half, the largest of the block at full scale: about 6 dB a bit under it."""
+    """Code with a number of bits per half, scaled to the block's maximum: about 6 dB per bit."""
     halves = samples.view(np.float32)
     scale = float(np.abs(halves).max()) if halves.size else 0.0
     max_step = (1 << (bits - 1)) - 1
@@ -74,7 +74,7 @@ def samples_of(coded: CodedSamples) -> NDArray[np.complex64]:
         raise BadSamples("a block of samples that is not as long as it says")
     flags = np.unpackbits(np.frombuffer(coded.data, np.uint8))[: 2 * count * bits].reshape(-1, bits)
     weights = 1 << np.arange(bits - 1, -1, -1)
-    # The highest bit counts negative.
+    # The sign bit counts negative.
     weights[0] = -weights[0]
     max_step = (1 << (bits - 1)) - 1
     halves = (flags @ weights).astype(np.float32) * np.float32(coded.scale / max_step)

@@ -23,7 +23,7 @@ Entertain = Callable[[Guest, asyncio.StreamReader, asyncio.StreamWriter], Awaita
 class Door:
     """Admit paired computers, and pair callers that know the code.
 
-    welcome : greets one that is known; entertain : stays with it as long as its link stands.
+    welcome : greets a known one; entertain : serves it as long as its link lasts.
     """
 
     def __init__(self, identity: Identity, name: str, welcome: Greet, entertain: Entertain) -> None:
@@ -36,7 +36,7 @@ class Door:
         self.on_paired: Callable[[str], None] = lambda name: None
 
     def offer_pairing(self, role: Role) -> str:
-        """A code that one computer may come with, once, for ten minutes."""
+        """Offer a code with which one computer may pair, once, for ten minutes."""
         code = new_code(self._identity.certificate)
         self._code, self._code_tries = (code, role, time.monotonic()), 0
         return code.text
@@ -99,14 +99,14 @@ class Door:
         self._wrong.pop(place, None)
         self.accepted += 1
         if word:
-            # It knows the way now, and comes again by it.
+            # The caller is paired now and connects again by itself.
             writer.write(wire.frame(wire.Welcome(wire.WIRE_VERSION, self._name, who.role, "", False, 0, (), word)))
             await writer.drain()
             return None
         return await self._welcome(who, hello, writer)
 
     def _known(self, hello: wire.Hello) -> tuple[PairedComputer | None, str]:
-        """The paired computer, and its word where it was paired just now."""
+        """Find the paired computer, with its password if it was paired just now."""
         if hello.word:
             return self._identity.who_comes_with(hello.word), ""
         if self._code is None or hello.secret < 0:
@@ -135,6 +135,6 @@ async def read_body(reader: asyncio.StreamReader, limit: int) -> bytes:
 
 
 def _plain_name(name: str) -> str:
-    """As a guest gives it: short, and seen."""
+    """Shorten a guest's name and make it visible."""
     plain = "".join(sign for sign in name if sign.isprintable()).strip()[:40]
     return plain or "a computer"

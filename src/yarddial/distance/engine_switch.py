@@ -1,4 +1,4 @@
-"""One link for the session: to the engine in its own process, or to one on another computer, by what is started."""
+"""The session's single link: to the local engine or to one on another computer, depending on the receiver started."""
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING
@@ -24,16 +24,16 @@ from yarddial.engine.link import EngineLink
 from yarddial.yard import clock
 
 if TYPE_CHECKING:
-    # Not needed before a far receiver is chosen.
+    # Import only when a far receiver is chosen.
     from yarddial.distance.far_engine import FarEngine
 
 PREFIX = "far:"
-# An engine that is left has this long to end what it was asked for; then it counts as ended.
+# Time for a former engine to finish its requests; then they count as ended.
 LEAVE_S = 5.0
 
 
 class _Left:
-    """An engine that another has taken the place of, until it has ended everything."""
+    """An engine that was replaced, until all its requests have ended."""
 
     def __init__(self, owed: dict[tuple[int, type], Measure | Sweep | RecordSamples]) -> None:
         self.owed = owed
@@ -41,10 +41,9 @@ class _Left:
 
 
 class EngineSwitch:
-    """`far:NAME/DRIVER:ADDRESS` is a receiver of the paired computer NAME; everything else is here.
+    """Link for local receivers and for `far:NAME/DRIVER:ADDRESS`, a receiver of the paired computer NAME.
 
-    Whoever waits for an answer of an engine that is left gets it, or hears that it does not come. What can go on with
-    another receiver is asked for again where the session goes.
+    Requests to a former engine are answered or reported as ended. Those that can continue are repeated to the new one.
     """
 
     def __init__(self, here: EngineLink, far: "Callable[[str], FarEngine | None]") -> None:
@@ -52,7 +51,7 @@ class EngineSwitch:
         self._links: dict[str, FarEngine] = {}
         self._now: EngineLink = here
         self._events: list[Event] = []
-        # Requests that an answer is owed to, and those that hold until they are cancelled, by job and kind.
+        # Requests that await an answer, and those that last until cancelled, by job and kind.
         self._owed: dict[tuple[int, type], Measure | Sweep | RecordSamples] = {}
         self._lasting: dict[tuple[int, type], Hear | Follow | SendChannel | Clean] = {}
         self._show: Show | None = None
@@ -116,7 +115,7 @@ class EngineSwitch:
                 pass
 
     def far(self, address: str) -> "tuple[FarEngine | None, str]":
-        """The far computer of an address and the address on it; None for one of this computer."""
+        """Far computer of an address and the address on it; None for one of this computer."""
         if not address.startswith(PREFIX):
             return None, address
         name, _, rest = address.removeprefix(PREFIX).partition("/")
@@ -128,7 +127,7 @@ class EngineSwitch:
         return self._links[name], rest
 
     def poll(self) -> list[Event]:
-        """Events of the engine in use, and answers still owed by the previous one."""
+        """Events of the present engine, and answers still awaited from former ones."""
         events, self._events = self._events, []
         for link in (self._here, *self._links.values()):
             new_events = link.poll()
@@ -143,7 +142,7 @@ class EngineSwitch:
         return events
 
     def _of_left(self, link: EngineLink, left_events: list[Event]) -> list[Event]:
-        """Answers that are owed by an engine that was left; once it has stopped, the end of what it never answered."""
+        """Awaited answers of a former engine; once it has stopped, endings for what it never answered."""
         left, events = self._left[link], list[Event]()
         is_over = clock.monotonic_s() - left.since_s > LEAVE_S
         for event in left_events:
@@ -151,7 +150,7 @@ class EngineSwitch:
                 self._settle(left.owed, event)
                 events.append(event)
             elif isinstance(event, Stopped) and link in self._left:
-                # The first one answers the leaving; where the session has come back, later ones are its own.
+                # The first stop answers the switch; if the session has come back, later ones are its own.
                 is_over = True
             elif link is self._now and link in self._left:
                 events.append(event)

@@ -1,4 +1,4 @@
-"""What is heard of a far computer: sound that was made there, or a channel that is demodulated here."""
+"""Audio from a far computer: demodulated there, or sent as a channel and demodulated here."""
 
 import time
 from collections import deque
@@ -21,33 +21,33 @@ if TYPE_CHECKING:
 
 
 class FarAudio:
-    """Turns messages of the link into sound; what was left out on the way is silence of the same length."""
+    """Convert messages of the link to audio; gaps become silence of the same length."""
 
     def __init__(self) -> None:
         self._asked: dict[int, Hear] = {}
         self._channels: dict[int, _Channel] = {}
         self._filled: tuple[object, FilledSound] | None = None
         self._gaps: deque[float] = deque(maxlen=1_000)
-        # Samples that never came.
+        # Samples that never arrived.
         self.lost_samples = 0
 
     def asked(self, command: Hear) -> None:
-        """What a job wants to hear from now on; sound of an earlier request is dropped."""
+        """Set the channel wanted from now on; audio of an earlier request is dropped."""
         self._asked[command.job] = command
 
     def gaps_within(self, seconds_s: float) -> int:
-        """How often the link had no room for the sound within the last seconds."""
+        """Number of gaps for lack of bandwidth within the last seconds."""
         return sum(at_s > time.monotonic() - seconds_s for at_s in tuple(self._gaps))
 
     def heard_sound(self, message: wire.SoundMessage) -> Sound | None:
-        """Sound that was made there; None where there is nothing to play yet."""
+        """Audio demodulated there; None where there is nothing to play yet."""
         asked = self._asked.get(message.job)
         if asked is None or asked.id != message.id:
             return None
         return self._unless_broken(lambda: self._filled_sound(message))
 
     def heard_channel(self, message: wire.ChannelMessage) -> Sound | None:
-        """Sound of a channel that is demodulated here; None where there is nothing to play yet."""
+        """Audio of a channel demodulated here; None where there is nothing to play yet."""
         asked = self._asked.get(message.job)
         if asked is None or asked.id != message.id:
             return None
@@ -89,7 +89,7 @@ class FarAudio:
 
 
 def load_hearing() -> None:
-    """Import what hearing needs before anything waits for it: a moment of silence is demodulated."""
+    """Import the demodulators in advance, by demodulating a moment of silence."""
     import numpy as np
 
     from yarddial.dsp.listening.hearing import ContinuousHearing
@@ -102,7 +102,7 @@ def load_hearing() -> None:
 
 
 def _with_silence(lost: int, rate_hz: float, samples: "NDArray[np.complex64]") -> "NDArray[np.complex64]":
-    """What was left out on the way, silent, and what came."""
+    """Prepend silence for the lost samples."""
     import numpy as np
 
     return np.concatenate([np.zeros(min(lost, int(rate_hz)), np.complex64), samples]) if lost else samples
@@ -119,11 +119,11 @@ class _Channel:
         self._hearing = ContinuousHearing(self._filled.rate_hz, 0.0, asked.settings)
 
     def serves(self, asked: Hear, message: wire.ChannelMessage) -> bool:
-        """True while neither the request nor the form of the channel is another."""
+        """True while neither the request nor the channel's format has changed."""
         return self._asked is asked and self._form == _form(message)
 
     def push(self, message: wire.ChannelMessage) -> Sound | None:
-        """Its sound, with silence for what was left out on the way."""
+        """Demodulate a message, with silence for lost samples."""
         samples = _with_silence(message.lost, message.rate_hz, samples_of(message.samples))
         heard = self._hearing.push(self._filled.push(samples))
         if not heard.sound.size:

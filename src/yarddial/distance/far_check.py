@@ -4,12 +4,12 @@ from typing import Any, Protocol
 
 import msgspec
 
-# A station's file is smaller; more does not come.
+# Larger than any station file.
 MAX_STATION = 60_000
 
 
 class CheckReceiver(msgspec.Struct, frozen=True):
-    """Run all checks on an offered receiver. station : as in its file; route : one of its routes."""
+    """Run all checks on an offered receiver. station : contents of its file; route : one of its routes."""
 
     number: int
     address: str
@@ -24,7 +24,7 @@ class EndCheck(msgspec.Struct, frozen=True):
 
 
 class CheckTold(msgspec.Struct, frozen=True):
-    """New results, field by field; whether more may follow, or why not."""
+    """New results, field by field; whether more will follow, or why not."""
 
     number: int
     results: tuple[dict[str, Any], ...]
@@ -33,7 +33,7 @@ class CheckTold(msgspec.Struct, frozen=True):
 
 
 class CheckRun(Protocol):
-    """A run on this computer, as the server has it."""
+    """A run on this computer, as the server sees it."""
 
     def poll(self) -> list[dict[str, Any]]:
         """Results since the last call."""
@@ -41,18 +41,18 @@ class CheckRun(Protocol):
 
     @property
     def running(self) -> bool:
-        """True while there may be more."""
+        """True while more results may follow."""
         ...
 
     def cancel(self) -> None:
-        """End it at once."""
+        """Cancel it at once."""
         ...
 
 
 class FarCheck:
-    """A run on another computer, as its requester holds it. Ends once.
+    """A run on another computer, as its requester sees it. Ends once.
 
-    why : why it ended other than by itself.
+    why : why it ended early; empty otherwise.
     """
 
     def __init__(self, number: int) -> None:
@@ -62,7 +62,7 @@ class FarCheck:
         self._results: list[dict[str, Any]] = []
 
     def take(self, message: CheckTold) -> None:
-        """What has come of it."""
+        """Process a report."""
         if message.number == self.number and not self.is_done:
             self._results += message.results
             self.is_done, self.why = message.is_done, message.why

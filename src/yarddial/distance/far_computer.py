@@ -9,7 +9,7 @@ UNKNOWN_NUMBER = -1.0
 
 
 def load() -> float:
-    """Of all cores together over the last minute; 1 is all of them."""
+    """Load over all cores during the last minute; 1 means all of them."""
     try:
         return os.getloadavg()[0] / (os.cpu_count() or 1)
     except OSError:
@@ -17,7 +17,7 @@ def load() -> float:
 
 
 def temperature_c(root: Path = Path("/sys/class/thermal")) -> float:
-    """The hottest place that the system knows of."""
+    """Temperature of the hottest sensor."""
     temperatures_c: list[float] = []
     for zone in sorted(root.glob("thermal_zone*/temp")) if root.is_dir() else ():
         with suppress(OSError, ValueError):
@@ -26,7 +26,7 @@ def temperature_c(root: Path = Path("/sys/class/thermal")) -> float:
 
 
 def free_gb(folder: Path) -> float:
-    """On the disk of a folder."""
+    """Free space on the disk of a folder."""
     try:
         return shutil.disk_usage(folder).free / 1e9
     except OSError:

@@ -1,4 +1,4 @@
-"""Receivers of paired computers among those that are found: their samples stay there, so here they are only listed."""
+"""Driver that lists receivers of paired computers; their samples stay there."""
 
 import asyncio
 import time
@@ -57,7 +57,7 @@ class FarDriver:
         )
 
     def open(self, address: str, time: TimeSource) -> Device:
-        """What it can do; its samples do not come. Raises DeviceNotFound."""
+        """Capabilities of the receiver, without samples. Raises DeviceNotFound."""
         name, _, rest = address.partition("/")
         computer = next((known_computer for known_computer in self._known() if known_computer.name == name), None)
         if computer is None:
@@ -72,7 +72,7 @@ class FarDriver:
 
 
 class _ListedDevice:
-    """What a far receiver can do, and nothing of what it hears."""
+    """Capabilities of a far receiver, as a device without samples."""
 
     def __init__(self, capabilities: Capabilities) -> None:
         self.capabilities = capabilities

@@ -23,20 +23,20 @@ from yarddial.yard.fault_log import log_fault
 
 # Intervals between acknowledgements and between attempts to reconnect.
 SAYS_S, AGAIN_S = 0.1, 1.0
-# Beyond this nothing that was under way can be there any more.
+# After this time without a link, work there has ended.
 GIVES_UP_S = 120.0
-# Events waiting for a window that does not look; pictures and sound give way first.
+# Events that may wait in a window that does not poll; pictures and audio are dropped first.
 MAX_WAITING, MAX_PICTURES = 20_000, 200
-# Recordings that are shown of those that lie there, the newest.
+# Number of the newest stored recordings shown.
 MAX_RECORDINGS = 200
-# A command that takes more bytes does not go over.
+# A larger command is refused.
 MAX_COMMAND_BYTES = wire.MAX_ASKED - 100
-# Lost spectrogram columns filled with their neighbour, at most.
+# Maximum number of lost spectrogram columns filled with their neighbour.
 MAX_FILLED = 50
 
 
 class FarEngine:
-    """One far computer. Nothing here ever waits for it."""
+    """Engine on one far computer. No method waits for it."""
 
     def __init__(self, computer: KnownComputer, own_name: str) -> None:
         self.computer = computer
@@ -59,23 +59,23 @@ class FarEngine:
         self._closing = False
         self._is_wanted = self._is_starting = self._is_stopping = False
         self._thread: threading.Thread | None = None
-        # What the far side reported about itself and its guests.
+        # The far side's report about itself and its guests.
         self.welcome: wire.Welcome | None = None
         self.here: wire.Here | None = None
         self.far: wire.Far | None = None
         self.is_linked = False
-        # Number of links made.
+        # Number of links made so far.
         self.links = 0
         self.turn_s = 0.0
         self.away_s = 0.0
-        # Recordings that this computer made there, as last told; and the one that is brought over.
+        # Recordings made by this computer there, as last reported; and the one being transferred.
         self.recordings: tuple[wire.FarRecording, ...] | None = None
         self.fetching: Fetching | None = None
 
     # As the session has it
 
     def send(self, command: Command) -> None:
-        """Ask; kept until it has come, over as many links as that takes."""
+        """Send a command; it is kept until acknowledged, over any number of links."""
         if isinstance(command, Quit):
             return
         self.warm()
@@ -84,7 +84,7 @@ class FarEngine:
                 case Start():
                     self._is_wanted, self._is_starting, self._is_stopping = True, True, False
                 case Stop():
-                    # Its end is owed until it has come.
+                    # Its end is awaited.
                     self._is_starting = False
                     self._is_stopping = True
                 case _:
@@ -92,7 +92,7 @@ class FarEngine:
             if isinstance(command, Hear):
                 self._audio.asked(command)
             if isinstance(command, RecordSamples) and len(wire.frame(wire.asked_of(command, 0, 0))) > MAX_COMMAND_BYTES:
-                # Without room for the list of known signals, record without it.
+                # If the list of known signals does not fit, record without it.
                 command = msgspec.structs.replace(command, about={})
             self._ask(command)
         self._wake()
@@ -102,7 +102,7 @@ class FarEngine:
         self._asked.append(wire.asked_of(command, self._number, self._heard))
 
     def check(self, address: str, station: str, route: str) -> FarCheck:
-        """Have First light run there; one at a time. station : as its file has it."""
+        """Start First light there; one run at a time. station : contents of its file."""
         self.warm()
         with self._lock:
             self._checks += 1
@@ -120,7 +120,7 @@ class FarEngine:
             self._wake()
 
     def poll(self) -> list[Event]:
-        """What has come since the last call."""
+        """Events since the last call."""
         events: list[Event] = []
         while len(events) < 256:
             try:
@@ -130,13 +130,13 @@ class FarEngine:
         return events
 
     def warm(self) -> None:
-        """Link it ahead of need."""
+        """Connect in advance."""
         if self._thread is None and not self._closing:
             self._thread = threading.Thread(target=self._run, name="far engine", daemon=True)
             self._thread.start()
 
     def close(self) -> None:
-        """Leave it; what is under way there ends when it has waited in vain."""
+        """Disconnect; work there ends after its time-out."""
         self._closing = True
         self._wake()
         if self._thread is not None:
@@ -152,7 +152,7 @@ class FarEngine:
         self._say(wire.ListRecordings())
 
     def fetch(self, name: str, target: Path) -> Fetching:
-        """Transfer a recording, replacing a transfer under way; continues over any number of links."""
+        """Transfer a recording, replacing a transfer in progress; continues over any number of links."""
         self.leave_fetching()
         self.fetching = fetching = Fetching(name, target)
         self.warm()
@@ -161,13 +161,13 @@ class FarEngine:
         return fetching
 
     def leave_fetching(self) -> None:
-        """What has come is kept, and gone on with when it is fetched again."""
+        """Stop the transfer; the received part is kept for a later one."""
         if self.fetching is not None and not self.fetching.is_done:
             self.fetching.give_up()
             self._say(wire.FetchRecording(""))
 
     def remove_recording(self, name: str) -> None:
-        """It is not wanted there any more."""
+        """Delete a recording there."""
         self._say(wire.RemoveRecording(name))
 
     def _say(self, message: wire.FromNear) -> None:
@@ -231,7 +231,7 @@ class FarEngine:
             await asyncio.sleep(0.05)
 
     def _unreached(self, error: YardDialError, broke_s: float | None) -> None:
-        """Report an unreachable computer to waiting work, and end the work that depended on it."""
+        """Report an unreachable computer, and end the work that depended on it."""
         gone_s = time.monotonic() - broke_s if broke_s is not None else 0.0
         with self._lock:
             if not (self._is_wanted or (self._check is not None and not self._check.is_done)) or (
@@ -264,7 +264,7 @@ class FarEngine:
             self._events.put(Noticed(0, f"the link to {self.computer.name} was away for {self.away_s:.1f} s"))
 
     def _forget_what_was_under_way(self) -> None:
-        """It is gone over there; what was begun since the link broke is begun all the same."""
+        """Forget work that has ended there; what was begun since the break stays."""
         begins = [place for place, asked in enumerate(self._asked) if asked.kind in ("Start", "CheckReceiver")]
         for _ in range(begins[0] if begins else len(self._asked)):
             self._asked.popleft()
@@ -278,7 +278,7 @@ class FarEngine:
             self._is_stopping = False
 
     def cut(self) -> None:
-        """Drop the link; it is made again automatically."""
+        """Drop the link; it is remade automatically."""
         if self._loop is not None:
             with contextlib.suppress(RuntimeError):
                 self._loop.call_soon_threadsafe(self._abort)
@@ -343,7 +343,7 @@ class FarEngine:
             case wire.SoundMessage():
                 self._put_sound(self._audio.heard_sound(message))
             case wire.Heard():
-                # How long it lies here is no part of the way.
+                # Exclude the time that a message waits here from the round trip.
                 self._echo = (message.sent_s, time.monotonic())
                 self.turn_s = time.monotonic() - message.echo_s if message.echo_s else self.turn_s
                 with self._lock:
@@ -361,7 +361,7 @@ class FarEngine:
                 pass
 
     def _take_told(self, message: wire.ToldMessage) -> None:
-        """Each once, however often it comes."""
+        """Process each event once, however often it arrives."""
         if message.number:
             if message.number <= self._heard:
                 return
@@ -375,7 +375,7 @@ class FarEngine:
             case Started():
                 self._is_starting = self._is_stopping = False
             case Stopped(replaced=False) if event.reason or not self._is_starting:
-                # One without a reason that comes while the receiver starts answers an earlier wish.
+                # A stop without a reason during a start answers an earlier command.
                 self._is_wanted = self._is_starting = self._is_stopping = False
             case _:
                 pass
@@ -384,7 +384,7 @@ class FarEngine:
         self._events.put(event)
 
     def _take_columns(self, message: wire.ColumnsMessage) -> None:
-        """Columns left out on the way are filled, so that time stays true."""
+        """Fill columns left out by the link, so that the time axis stays true."""
         import numpy as np
 
         event = wire.picture_of(message, time.monotonic())
@@ -401,12 +401,12 @@ class FarEngine:
 
     @property
     def lost_sound(self) -> int:
-        """Samples of the channel heard that never came: filled with silence."""
+        """Number of lost samples of the channel, replaced by silence."""
         return self._audio.lost_samples
 
     @property
     def gaps_lately(self) -> int:
-        """How often within the last minute the link had no room for the sound."""
+        """Number of audio gaps for lack of bandwidth within the last minute."""
         return self._audio.gaps_within(60.0)
 
     def _put_sound(self, sound: Sound | None) -> None:

@@ -1,4 +1,4 @@
-"""A recording brought over from the computer that made it: piece by piece, kept when the link breaks, checked whole."""
+"""Transfer of a recording from the computer that made it: in pieces, resumable, verified at the end."""
 
 import hashlib
 from pathlib import Path
@@ -6,14 +6,14 @@ from pathlib import Path
 from yarddial.distance.wire import PieceMessage
 from yarddial.records.whole_file import reason
 
-# What has come lies under the recording's own name there, so that it is gone on with another day.
+# A partial transfer lies beside the target under this ending, to be resumed later.
 _PART = ".part"
 
 
 class Fetching:
-    """One recording on its way into two files, `TARGET.sigmf-data` and `TARGET.sigmf-meta`.
+    """A recording being transferred into two files, `TARGET.sigmf-data` and `TARGET.sigmf-meta`.
 
-    trouble : why it ended other than whole. is_done : it ended.
+    trouble : why it ended incomplete. is_done : it has ended.
     """
 
     def __init__(self, name: str, target: Path) -> None:
@@ -35,7 +35,7 @@ class Fetching:
 
     @property
     def share(self) -> float:
-        """How much of it is here, 1 being all."""
+        """Share transferred, 0 to 1."""
         return min(self.have_bytes / self.whole_bytes, 1.0) if self.whole_bytes else 0.0
 
     def take(self, piece: PieceMessage) -> None:
@@ -47,10 +47,10 @@ class Fetching:
             return
         self.whole_bytes = piece.whole_bytes
         if piece.first == 0 and self.have_bytes > piece.whole_bytes:
-            # What lies here is of another one.
+            # The partial file belongs to another recording.
             self._part.unlink(missing_ok=True)
             self.have_bytes = 0
-        # Of what was on its way when it was asked for anew, the beginning is here already.
+        # Skip what is here already of a piece sent before the restart.
         data = piece.data[self.have_bytes - piece.first :] if piece.first <= self.have_bytes else b""
         if self.have_bytes + len(data) > piece.whole_bytes or not (data or self.have_bytes == piece.whole_bytes):
             return
@@ -77,14 +77,14 @@ class Fetching:
         with self._part.open("ab") as file:
             file.truncate(piece.data_bytes)
         self._part.replace(self._data_path)
-        # The description last: with it the recording is whole.
+        # Write the description last: it completes the recording.
         waits = self.meta_path.with_name(f".{self.meta_path.name}{_PART}")
         waits.write_bytes(meta)
         waits.replace(self.meta_path)
         self._end("")
 
     def give_up(self) -> None:
-        """By a person's wish; what has come is kept and gone on with."""
+        """Stop for the person; the received part is kept."""
         if not self.is_done:
             self._end("it was stopped: what has come is kept, and gone on with")
 

@@ -1,4 +1,4 @@
-"""A served computer: its rights, pending answers and acknowledgements, over any number of links."""
+"""A served computer: its rights, awaited answers and acknowledgements, over any number of links."""
 
 import asyncio
 import secrets
@@ -28,17 +28,17 @@ from yarddial.engine.events import (
 from yarddial.engine.tuning import Tuning
 from yarddial.yard import clock
 
-# Bits for each half of a channel's samples: as few as must be where the link is crowded.
+# Bits for each half of a channel's samples: with spare bandwidth, and normally; fewer on a crowded link.
 PLENTY_BITS, USUAL_BITS = 10, 8
-# Beside the sound, bits a second; and below which a link is thin.
+# Bandwidth besides audio, bits per second; limit of a thin link; block length there; longest queue.
 BESIDE_BITS, THIN_BITS, GATHERS_S, WAITS_S = 14_000.0, 130_000.0, 0.1, 0.6
-# Spend more bits when the link carries this many times what is needed.
+# Use more bits when the link carries this many times what is needed.
 PLENTY_FACTOR = 3.0
 # Interval between spectra of the whole span.
 SPANS_S = 1.0
-# And what has come of its commands, where there is nothing new.
+# Interval of acknowledgements without other messages.
 TURNS_S = 1.0
-# A guest's own numbers are smaller than this many bits hold.
+# A guest's own numbers fit into this many bits.
 OWN_BITS = 32
 OWN_MASK = (1 << OWN_BITS) - 1
 # Unacknowledged answers after which a guest is given up.
@@ -49,22 +49,22 @@ class Guest:
     """Messages arrive in order, each answer once; unacknowledged ones are repeated on the next link."""
 
     def __init__(self, who: PairedComputer, number: int = 0) -> None:
-        """number : no other guest of this server has it."""
+        """number : unique among the guests of this server."""
         self.who, self.number = who, number
         self.session = secrets.token_hex(16)
         self.thin = ThinLink()
         self.heard_command = 0
         self.controls = False
-        # It has asked for control, and waits for it.
+        # True while it has asked for control.
         self.asks = False
-        # Its jobs, by its own numbers, and the engine's for them.
+        # Its jobs: engine numbers by its own numbers.
         self.jobs: dict[int, int] = {}
-        # Since when its link is broken; None while it stands.
+        # Since when its link is broken; None while connected.
         self.away_since_s: float | None = None
-        # Its transport, so that the link can be cut.
+        # Its transport, to disconnect it.
         self.transport: asyncio.BaseTransport | None = None
         self.send_now: Callable[[], None] = lambda: None
-        # A recording on its way to it, and from which byte on.
+        # Recording being transferred to it, and the next byte.
         self.fetches: StoredRecording | None = None
         self.fetched_bytes = 0
         self._number = 0
@@ -80,16 +80,16 @@ class Guest:
         return (self.number << OWN_BITS) | (own & OWN_MASK)
 
     def own_number(self, engine_number: int) -> int:
-        """And back; -1 for what was another guest's."""
+        """The guest's number for an engine number; -1 for another guest's."""
         return engine_number & OWN_MASK if engine_number >> OWN_BITS == self.number else -1
 
     @property
     def is_hopeless(self) -> bool:
-        """True where more is owed to it than is kept."""
+        """True when more messages are unacknowledged than are kept."""
         return len(self._owed) > MAX_OWED
 
     def linked(self, heard: int) -> None:
-        """A link stands: what was not heard on the last one goes again."""
+        """Note a new link: unacknowledged messages are sent again."""
         self.away_since_s = None
         self.thin = ThinLink()
         self.fetches = None
@@ -103,7 +103,7 @@ class Guest:
             self._owed.popleft()
 
     def tell(self, event: Event) -> None:
-        """In its own numbers already."""
+        """Send an event that already has the guest's numbers."""
         match event:
             case Alive():
                 return
@@ -130,24 +130,24 @@ class Guest:
             self._put("answer", message)
 
     def answer_turn(self, sent_s: float, now_s: float) -> None:
-        """Now and then say what has come, and send the time back: from it both know how long a turn takes."""
+        """Acknowledge at intervals and echo the time, from which both sides learn the round trip."""
         if now_s - self._turn_s >= TURNS_S or self.heard_command != self._told_command:
             self._turn_s, self._told_command = now_s, self.heard_command
             self.say(wire.Heard(self.heard_command, 0, now_s, sent_s))
 
     def say(self, message: wire.FromFar) -> None:
-        """What need not come twice."""
+        """Send a message that need not be repeated."""
         self._put("state", message)
 
     def fetch(self, stored: StoredRecording | None, from_bytes: int) -> None:
-        """Send a recording from now on beside everything else; None stops."""
+        """Transfer a recording beside everything else; None stops."""
         self.fetches, self.fetched_bytes = stored, max(from_bytes, 0)
         if stored is not None and not self.fetched_bytes < stored.whole_bytes:
             self.fetched_bytes = 0
         self.send_now()
 
     def fill_file(self) -> None:
-        """Have the next piece wait for its turn, where none does."""
+        """Queue the next piece of a transfer when none is waiting."""
         stored = self.fetches
         if stored is None or self.thin.has("file"):
             return
@@ -169,7 +169,7 @@ class Guest:
         self._gathered.append(event)
         count = sum(block.samples.size for block in self._gathered)
         carried = 8 * self.thin.bytes_a_second
-        # On a thin link a block's head weighs as much as its samples: fewer, longer blocks.
+        # On a thin link a block's header weighs as much as its samples, so send longer blocks.
         if carried < THIN_BITS and count < GATHERS_S * event.rate_hz:
             return
         parts = [block.samples for block in self._gathered]
@@ -180,13 +180,13 @@ class Guest:
         message = wire.ChannelMessage(
             event.job, event.id, event.rate_hz, event.middle_hz, event.factor, lost, coded, event.tuning
         )
-        # Half a second of it may wait, however long its blocks are.
+        # Half a second may wait, however long its blocks are.
         room = max(int(WAITS_S * event.rate_hz / samples.size), 2)
         if not self._put("sound", message, room):
             self._left_out_samples += int(samples.size)
 
     def _send_sound(self, event: Sound) -> None:
-        """Made here; what finds no room is counted like a channel's."""
+        """Send audio made here; count what finds no room."""
         lost, self._left_out_samples = self._left_out_samples, 0
         able = 0.0 if self.thin.is_crowded else 8 * self.thin.bytes_a_second - BESIDE_BITS
         message = self._sound.code(event, able, clock.monotonic_s() - self.thin.limited_s, lost)
@@ -196,7 +196,7 @@ class Guest:
             self._left_out_samples += message.samples.count
 
     def _bits(self, halves_a_second: float, carried: float) -> int:
-        """For each half of a sample: what the link carries beside a little for everything else."""
+        """Bits per half of a sample that the link can carry, with a reserve for everything else."""
         if self.thin.is_crowded:
             return BITS[0]
         share = PLENTY_FACTOR if carried > PLENTY_FACTOR * PLENTY_BITS * halves_a_second else 1.0
@@ -213,7 +213,7 @@ class Guest:
 
 
 def in_numbers_of(guest: Guest, event: Event) -> Event:
-    """An event with the engine's numbers of tunings and settings turned into the guest's own."""
+    """Replace the engine's numbers of tunings and settings by the guest's own."""
     import msgspec
 
     changes: dict[str, object] = {}

@@ -1,4 +1,4 @@
-"""What guests have the engine do: each job under a number of its own, within what a guest may; and its answers."""
+"""Engine work for guests: each job under a number of its own, within the guest's rights; and its answers."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -33,18 +33,18 @@ from yarddial.engine.events import Answer, Event, RecordingState, Started, Stopp
 from yarddial.engine.link import EngineLink
 from yarddial.yard.errors import YardDialError
 
-# Jobs of a guest that are remembered; more than that are over long ago.
+# Number of a guest's jobs that are remembered.
 MAX_JOBS = 2_000
 BeginCheck = Callable[[str, str, str], CheckRun]
 
 
 class GuestWork:
-    """Asks the engine for guests.
+    """Uses the engine for guests.
 
-    A guest's data are data: no path, name or command of it is used; which receivers may be started, whether a line is
-    fed, and where recordings lie is this computer's own.
+    A guest's data are only data: no path, name or command of it is used. Which receivers may be started, whether a line
+    is fed, and where recordings lie are decided by this computer.
 
-    check : begins First light of an address that is offered, with a station's file as text and one of its routes.
+    check : begins First light of an offered address, with a station file's text and one of its routes.
     """
 
     def __init__(self, engine: EngineLink, shelf: RecordingShelf, check: BeginCheck | None) -> None:
@@ -54,9 +54,9 @@ class GuestWork:
         self._number = 0
         # Those of them that record.
         self._records: set[int] = set()
-        # First light under way: whose it is, its number there, and the run.
+        # First light in progress: its owner, the owner's number, and the run.
         self._run: tuple[Guest, int, CheckRun] | None = None
-        # What may be started, by address, as last looked for; and the receiver that runs.
+        # Receivers that may be started, by address, as last found; and the running one.
         self.offered: tuple[tuple[str, FoundReceiver], ...] = ()
         self.started: Started | None = None
 
@@ -66,7 +66,7 @@ class GuestWork:
         return self._run is not None
 
     def do(self, guest: Guest, command: Command | CheckReceiver | EndCheck) -> None:
-        """What it may ask for; it controls the receiver, or only listens."""
+        """Execute a command of a guest, within its rights."""
         match command:
             case CheckReceiver():
                 self._begin_check(guest, command)
@@ -93,7 +93,7 @@ class GuestWork:
                 self._send_numbered(guest, command)
 
     def _start(self, guest: Guest, command: Start) -> None:
-        """Only what is offered, and no line is fed: that is the owner's own affair."""
+        """Start an offered receiver, without bias: feeding a line is up to the owner."""
         if command.address not in {address for address, _ in self.offered}:
             guest.tell(Stopped("the far computer offers no such receiver: choose another", error="DeviceNotFound"))
             return
@@ -110,7 +110,7 @@ class GuestWork:
         self._engine.send(msgspec.structs.replace(request, job=self._job(guest, request)))  # type: ignore[arg-type]
 
     def _job(self, guest: Guest, request: Request) -> int:
-        """The engine's number for a guest's job; 0 stays nobody's, but is remembered to be this guest's."""
+        """Engine number for a guest's job; 0 stays 0, but is remembered as this guest's."""
         if request.job not in guest.jobs:
             if len(guest.jobs) >= MAX_JOBS:
                 self.jobs.pop(guest.jobs.pop(next(iter(guest.jobs))), None)
@@ -120,7 +120,7 @@ class GuestWork:
         return guest.jobs[request.job]
 
     def _record(self, guest: Guest, command: RecordSamples) -> None:
-        """Under a name of this computer's, as long as there is room."""
+        """Record under a name of this computer's, as long as there is room."""
         free_gb = far_computer.free_gb(self._shelf.folder.parent)
         try:
             path = self._shelf.new_path(guest.who)
@@ -135,13 +135,13 @@ class GuestWork:
         self._send_numbered(guest, msgspec.structs.replace(command, path=str(path)))
 
     def spare_disk(self, free_gb: float) -> None:
-        """Whose disk it is needs some of it: what is recorded ends whole where little is left."""
+        """End recordings when little disk space is left for the owner."""
         if 0 <= free_gb < MIN_FREE_GB:
             for job in self._records:
                 self._engine.send(Cancel(job))
 
     def _begin_check(self, guest: Guest, asked: CheckReceiver) -> None:
-        """First light here: the receiver is left by everybody for it."""
+        """Begin First light; everybody else leaves the receiver."""
         why = ""
         if asked.address not in {address for address, _ in self.offered} or self._check is None:
             why = "the far computer offers no such receiver: choose another"
@@ -167,7 +167,7 @@ class GuestWork:
             self._run = None
 
     def poll(self) -> None:
-        """Tell what First light has found since."""
+        """Report new results of First light."""
         if self._run is None:
             return
         guest, number, run = self._run
@@ -178,13 +178,13 @@ class GuestWork:
             guest.tell_once(CheckTold(number, check_results, is_done=self._run is None))
 
     def answer(self, event: Event) -> None:
-        """To whom it belongs, under its own number."""
+        """Pass an answer to its owner, under the owner's number."""
         owner = self.jobs.get(event.job) if isinstance(event, Answer) else None
         if owner is None:
             return
         guest, job = owner
         if isinstance(event, RecordingState):
-            # Where it lies is no affair of a guest's.
+            # Remove this computer's paths.
             trouble = event.trouble.replace(f"{self._shelf.folder}/", "")
             if event.is_done:
                 self._records.discard(event.job)
@@ -192,20 +192,20 @@ class GuestWork:
         guest.tell(in_numbers_of(guest, msgspec.structs.replace(event, job=job)))
 
     def end_all_of(self, guest: Guest) -> None:
-        """Nobody waits for it any more."""
+        """End all work of a guest."""
         self._end_check(guest)
         for number in guest.jobs.values():
             self.jobs.pop(number, None)
             self._engine.send(Cancel(number))
 
     def close(self) -> None:
-        """The engine and what runs beside it end."""
+        """End the engine and what runs beside it."""
         if self._run is not None:
             self._end_check(self._run[0])
         self._engine.close()
 
     def refuse(self, guest: Guest, command: Command | CheckReceiver | EndCheck, why: str) -> None:
-        """Answer that it may not."""
+        """Refuse a command with its reason."""
         if (answer := refusal_of(command, why)) is not None:
             guest.tell(answer)
             return

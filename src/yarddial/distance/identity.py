@@ -1,6 +1,6 @@
-"""Who a computer is: a key and a certificate made once, the computers that it serves, and those that it knows.
+"""Identity of a computer: its key and certificate, the computers that it serves, and those that it knows.
 
-All of it lies in the person's own folder, readable by nobody else, and is written whole or not at all.
+All of it lies in the person's own folder, readable by nobody else, and is written completely or not at all.
 """
 
 import hashlib
@@ -46,7 +46,7 @@ class Identity:
     """Key, certificate and paired computers of a serving one, in a folder."""
 
     def __init__(self, folder: Path) -> None:
-        """Make what is not there yet; raises NotWritten."""
+        """Create what is missing; raises NotWritten."""
         self.certificate_path, self.key_path = folder / "certificate.pem", folder / "key.pem"
         self._paired_path = folder / "paired.json"
         try:
@@ -86,7 +86,7 @@ class Identity:
         return _read(self._paired_path, tuple[PairedComputer, ...], lambda: ())
 
     def pair(self, name: str, role: Role) -> str:
-        """Let a computer come from now on; returns the word that it comes with, which is kept nowhere here."""
+        """Pair a computer and return its password, of which only a hash is kept."""
         word = secrets.token_urlsafe(32)
         others = [guest for guest in self.paired() if guest.name != name]
         computer = PairedComputer(name, role, _print_of(word), clock.utc_text())
@@ -94,7 +94,7 @@ class Identity:
         return word
 
     def revoke(self, name: str) -> bool:
-        """It may not come any more; False where nobody of that name may."""
+        """Revoke a computer; False where none has that name."""
         remaining = [guest for guest in self.paired() if guest.name != name]
         if len(remaining) == len(self.paired()):
             return False
@@ -102,7 +102,7 @@ class Identity:
         return True
 
     def who_comes_with(self, word: str) -> PairedComputer | None:
-        """The paired computer that has this word; in the same time whether there is one or not."""
+        """Find the paired computer with this password; takes the same time whether there is one or not."""
         computer: PairedComputer | None = None
         given = _print_of(word)
         for guest in self.paired():
@@ -112,7 +112,7 @@ class Identity:
 
 
 class KnownComputers:
-    """Those that this computer was paired with, in a file."""
+    """Servers with which this computer was paired, in a file."""
 
     def __init__(self, path: Path) -> None:
         self._path = path
@@ -132,7 +132,7 @@ class KnownComputers:
         _write_private(self._path, msgspec.json.encode((*others, computer)))
 
     def forget(self, name: str) -> None:
-        """It is known no more."""
+        """Forget a computer."""
         _write_private(self._path, msgspec.json.encode([computer for computer in self.all() if computer.name != name]))
 
 
@@ -145,7 +145,7 @@ def _print_of(word: str) -> str:
 
 
 def _write_private(path: Path, content: bytes) -> None:
-    """Whole, and for the person alone."""
+    """Write a file completely, readable by the person only."""
     before = os.umask(0o077)
     try:
         write_whole(path, content)

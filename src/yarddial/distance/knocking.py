@@ -12,7 +12,7 @@ CONNECTS_S, WELCOMES_S = 6.0, 20.0
 
 
 class FarRefused(YardDialError):
-    """The far computer will not; its own sentence."""
+    """The far computer refused; the sentence is its own."""
 
 
 class FarUnreachable(YardDialError):

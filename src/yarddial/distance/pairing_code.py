@@ -1,7 +1,7 @@
 """Short code for pairing: the certificate's fingerprint and a one-time secret.
 
-Twenty signs in fours: 60 bits of the certificate's SHA-256, 35 of a secret, five that catch a slip of the finger. The
-signs are digits and letters without I, L, O and U.
+Twenty characters in groups of four: 60 bits of the certificate's SHA-256, 35 of a secret, five of a checksum. They are
+digits and letters without I, L, O and U.
 """
 
 import hashlib
@@ -21,7 +21,7 @@ class BadPairingCode(YardDialError, ValueError):
 
 
 class PairingCode(msgspec.Struct, frozen=True):
-    """Taken apart: the first bits of the certificate's print, and the secret."""
+    """Parts of a code: the first bits of the certificate's fingerprint, and the secret."""
 
     print_bits: int
     secret: int
@@ -45,7 +45,7 @@ def new_code(certificate: bytes) -> PairingCode:
 
 
 def read_code(text: str) -> PairingCode:
-    """As a person types it: small letters, blanks and look-alikes do no harm. Raises BadPairingCode."""
+    """Read a typed code: lower case, blanks and look-alikes are accepted. Raises BadPairingCode."""
     plain = "".join(sign for sign in text.upper().translate(_CONFUSABLE) if sign not in "- \t\n")
     if len(plain) != 20 or any(sign not in SIGNS for sign in plain):
         raise BadPairingCode("a pairing code has five groups of four digits or letters: look at the far computer")
@@ -60,12 +60,12 @@ def read_code(text: str) -> PairingCode:
 
 
 def fingerprint_of(certificate: bytes) -> str:
-    """The certificate's SHA-256, hexadecimal: by this it is known once paired."""
+    """SHA-256 of the certificate, hexadecimal: the identity of a paired computer."""
     return hashlib.sha256(certificate).hexdigest()
 
 
 def print_bits_of(certificate: bytes) -> int:
-    """The first bits of it."""
+    """First bits of the certificate's SHA-256."""
     return int(fingerprint_of(certificate)[: PRINT_BITS // 4], 16)
 
 

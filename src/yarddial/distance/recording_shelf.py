@@ -1,6 +1,6 @@
 """Recordings made by guests on the serving computer, stored and split for transfer.
 
-Every name here is this computer's own; what a guest asks for is looked up among what is its, never joined to a path.
+Every name is this computer's own; a guest's request is looked up among its recordings, never joined to a path.
 """
 
 import hashlib
@@ -12,11 +12,11 @@ import msgspec
 from yarddial.distance.identity import PairedComputer
 from yarddial.distance.wire import FarRecording, PieceMessage
 
-# A file piece takes this long to send; smallest and largest piece in bytes.
+# Duration of sending a piece; smallest and largest piece in bytes.
 PIECE_S, MIN_PIECE, MAX_PIECE = 0.1, 1_000, 65_536
-# Below this nothing more is recorded for guests, GB.
+# With less free space, GB, nothing more is recorded for guests.
 MIN_FREE_GB = 0.5
-# Bytes of a description; the largest is of a recording with many losses.
+# Maximum size of a description; the largest belongs to a recording with many losses.
 MAX_META = 8_000_000
 _DATA, _META = ".sigmf-data", ".sigmf-meta"
 
@@ -32,11 +32,11 @@ class StoredRecording(msgspec.Struct, frozen=True):
 
     @property
     def whole_bytes(self) -> int:
-        """Data, and the description behind it."""
+        """Size of data plus description."""
         return self.data_bytes + len(self.meta)
 
     def piece(self, first: int, count: int) -> PieceMessage:
-        """What stands from a byte on; raises OSError."""
+        """Bytes from a position on; raises OSError."""
         data = b""
         if first < self.data_bytes:
             with self.data_path.open("rb") as file:
@@ -49,21 +49,21 @@ class StoredRecording(msgspec.Struct, frozen=True):
 
 
 class RecordingShelf:
-    """One folder for each paired computer, by the print of the word that it comes with."""
+    """One folder per paired computer, named by the hash of its password."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self._number = 0
 
     def new_path(self, who: PairedComputer) -> Path:
-        """For one more; raises OSError."""
+        """Path for a new recording; raises OSError."""
         self._number += 1
         folder = self._of(who)
         folder.mkdir(parents=True, exist_ok=True)
         return folder / f"far-{time.strftime('%Y%m%d-%H%M%S')}-{self._number}"
 
     def all_of(self, who: PairedComputer) -> tuple[FarRecording, ...]:
-        """Those that are whole, the newest first."""
+        """All complete recordings, newest first."""
         recordings: list[tuple[float, FarRecording]] = []
         for meta_path in self._of(who).glob(f"*{_META}"):
             try:

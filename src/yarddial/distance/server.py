@@ -20,18 +20,18 @@ from yarddial.engine.events import Answer, Event, Noticed, Started, Stopped
 from yarddial.engine.link import EngineLink
 
 POLLS_S, STATE_S = 0.01, 5.0
-# A guest whose link broke is waited for; nothing of its work ends before.
+# Time to wait for a guest whose link broke, before its work ends.
 WAITS_S = 120.0
 # A revoked guest is disconnected within this time.
 REVOKED_S = 2.0
-# Recordings listed, read or removed, receivers asked, at a time.
+# Maximum number of slow requests (recordings, receivers) at a time.
 MAX_ERRANDS = 16
 # A guest must acknowledge at least this often.
 SILENT_S = 15.0
 
 
 class Server:
-    """The engine, its guests, and the door. Everything runs in one event loop."""
+    """The engine, its guests, and the door, in one event loop."""
 
     def __init__(
         self,
@@ -48,7 +48,7 @@ class Server:
         self.door = Door(identity, name, self._welcome, self._entertain)
         self.work = GuestWork(engine, self._shelf, check)
         self.guests: dict[str, Guest] = {}
-        # What takes a while for guests.
+        # Slow requests of guests in progress.
         self._errands: set[asyncio.Task[None]] = set()
         self._lost = 0
         self._numbers = itertools.count(1)
@@ -62,7 +62,7 @@ class Server:
                 self.work.poll()
                 for event in self._engine.poll():
                     self._pass_on(event)
-                    # Whoever sends has its turn, so that a burst does not pass for a link that is full.
+                    # Let the sender run, so that a burst does not look like a full link.
                     await asyncio.sleep(0)
                 now_s = time.monotonic()
                 self._check_guests(now_s)
@@ -79,7 +79,7 @@ class Server:
         if guest is None or not is_resumed:
             for former in [candidate for candidate in self.guests.values() if candidate.who.name == who.name]:
                 if former.away_since_s is not None:
-                    # The same computer began anew: nobody comes back to what it left.
+                    # The computer restarted: nobody will resume its former session.
                     self._let_go(former)
             guest = Guest(who, next(self._numbers))
             self.guests[guest.session] = guest
@@ -140,7 +140,7 @@ class Server:
             case wire.Asked():
                 guest.took(message.heard)
                 if message.number <= guest.heard_command:
-                    # Told again after a link broke: done already.
+                    # Repeated after a broken link: done already.
                     return
                 guest.heard_command = message.number
                 self._do(guest, wire.command_of(message))
@@ -160,7 +160,7 @@ class Server:
                 raise wire.BadFrame("a second greeting")
 
     def _run(self, errand: Coroutine[None, None, None]) -> None:
-        """What takes a while for a guest; more than a few at a time nobody needs."""
+        """Run a slow request of a guest; refuse more than a few at a time."""
         if len(self._errands) >= MAX_ERRANDS:
             errand.close()
             return
@@ -190,9 +190,9 @@ class Server:
         await self._tell_recordings(guest)
 
     def _hand_over(self, guest: Guest, *, wanted: bool) -> None:
-        """Give control to a guest that asks when nobody present has it; else tell the holder.
+        """Give control to a guest that asks when nobody present has it; otherwise notify the holder.
 
-        One that is handed over goes to who has asked for it.
+        A holder that hands over gives it to the one who asked.
         """
         guest.asks = False
         if not wanted:
@@ -234,7 +234,7 @@ class Server:
         guest.say(wire.AbleMessage(address, able, why))
 
     def _do(self, guest: Guest, command: Command | CheckReceiver | EndCheck) -> None:
-        """What it may; the rest is answered with why not."""
+        """Execute a guest's command, or answer why it may not."""
         if guest.controls or isinstance(command, Hear | Cancel | EndCheck):
             self.work.do(guest, command)
             return
@@ -244,7 +244,7 @@ class Server:
     # The engine
 
     def _pass_on(self, event: Event) -> None:
-        """An answer to whom it belongs; everything else to all."""
+        """Pass an answer to its owner, and everything else to all."""
         match event:
             case Started():
                 self.work.started = event
@@ -261,7 +261,7 @@ class Server:
             guest.tell(in_numbers_of(guest, event))
 
     def _check_guests(self, now_s: float) -> None:
-        """Give up guests that do not come back, and end what was under way for them."""
+        """Give up guests that do not come back, and end their work."""
         for guest in list(self.guests.values()):
             away_s = now_s - guest.away_since_s if guest.away_since_s is not None else 0.0
             if away_s > WAITS_S or guest.is_hopeless:

@@ -1,4 +1,4 @@
-"""Sound that was made on the far computer, wide FM alone: as many channels, as high a rate and as many bits as fit."""
+"""Audio demodulated on the far computer (wide FM only): as many channels, samples and bits as the link carries."""
 
 from typing import TYPE_CHECKING
 
@@ -10,19 +10,19 @@ from yarddial.yard import clock
 if TYPE_CHECKING:
     from yarddial.dsp.listening.thin_sound import ThinSound
 
-# From the best down: stereo or not, rate, bits. What FM broadcasts ends at 15 kHz.
+# Qualities from the best down: stereo or not, rate, bits. FM broadcast audio ends at 15 kHz.
 LADDER: tuple[tuple[bool, float, int], ...] = (
     (True, 32_000.0, 10), (True, 32_000.0, 8), (False, 32_000.0, 10), (False, 32_000.0, 8), (False, 16_000.0, 8),
     (False, 16_000.0, 6),
 )  # fmt: skip
-# Step up only when the link has this much spare room, since each change is audible.
+# Step up only when the link has this much spare bandwidth, since each change is audible.
 ROOM_UP = 1.3
-# After this long without a queue, try one step up; a step that failed is retried after a growing delay.
+# After this long without a queue, try one step up; a failed step is retried after a growing delay.
 TRIES_S, FAILED_S, MAX_FAILED_S = 2.0, 4.0, 60.0
 
 
 def needs_bits(rung: int) -> float:
-    """Of a rung, a second."""
+    """Bits per second of a quality."""
     is_stereo, rate_hz, bits = LADDER[rung]
     return (2 if is_stereo else 1) * rate_hz * bits
 
@@ -40,7 +40,7 @@ class SoundSender:
     def code(self, sound: Sound, able_bits: float, free_s: float, lost: int) -> SoundMessage | None:
         """Coded audio to send now; None while incomplete.
 
-        able_bits : what the link is known to carry for it, a second. free_s : for how long nothing had to wait.
+        able_bits : known bandwidth for audio, bits per second. free_s : time without a queue.
         """
         from yarddial.dsp.listening.thin_sound import ThinSound
 
@@ -65,7 +65,7 @@ class SoundSender:
         fits = [rung for rung in possible if needs_bits(rung) * (ROOM_UP if rung < self._rung else 1.0) <= able_bits]
         best = min(fits, default=possible[-1])
         if best > self._rung and free_s < TRIES_S:
-            # The link is fuller than it bears.
+            # The link carries less than is being sent.
             self._waits_until_s = now_s + self._failed_s
             self._failed_s = min(2 * self._failed_s, MAX_FAILED_S)
             self._rung = best

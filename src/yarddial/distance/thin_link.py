@@ -12,14 +12,14 @@ import msgspec
 
 Kind = Literal["sound", "answer", "picture", "span", "state", "file"]
 ORDER: tuple[Kind, ...] = ("sound", "answer", "state", "picture", "span", "file")
-# Waiting of each at most: sound in blocks, the newest of a picture's columns, one line of a span.
+# Maximum queue length by kind: audio in blocks, the newest columns of a picture, one spectrum of the span.
 MAX_QUEUED: dict[Kind, int] = {"sound": 16, "answer": 4_000, "state": 4, "picture": 6, "span": 1, "file": 1}
-# Assumed link speed at first, bytes/s; smallest and largest number of bytes in transit.
+# Assumed link speed at first, bytes/s; minimum and maximum number of bytes in transit.
 FIRST_SPEED, MIN_BYTES, MAX_BYTES = 30_000.0, 2_500, 2_000_000
 SPARE_S, GROWTH_FACTOR = 0.12, 1.3
 # Averaging time of the speed estimate; bytes that took this much longer than a round trip had to queue.
 SPEED_S, MIN_SPEED_S, WAITED_S = 1.0, 0.35, 0.15
-# While there is no sound, one message in this many belongs to a file.
+# While there is no audio, one message in this many belongs to a file.
 FILE_EACH = 7
 # Window over which the shortest round trip is taken.
 TURN_S = 20.0
@@ -40,43 +40,43 @@ class ThinLink:
         self._waiting: dict[Kind, deque[tuple[Any, int]]] = {kind: deque() for kind in ORDER}
         self._sent_bytes = self._come_bytes = 0
         self._turns: deque[tuple[float, float]] = deque()
-        # What the other side had said had come, and when; and what was sent by when.
+        # Bytes acknowledged over time; and bytes sent over time.
         self._come: deque[tuple[float, int]] = deque()
         self._out: deque[tuple[int, float]] = deque()
-        # Whether anything had to wait since the last look: only then does its speed tell what the link carries.
+        # True when something had to wait recently: only then does the speed show the link's capacity.
         self._is_limited = False
         self.bytes_a_second = FIRST_SPEED
         self._turn = 0
-        # When something has waited on the way last, or sound had to wait for its turn.
+        # When something last waited, or audio had to wait for its turn.
         self.limited_s = float("-inf")
-        # Left out for want of room, by kind.
+        # Messages dropped for lack of bandwidth, by kind.
         self.left_out: dict[Kind, int] = dict.fromkeys(ORDER, 0)
         self.sent: dict[Kind, int] = dict.fromkeys(ORDER, 0)
 
     @property
     def turn_s(self) -> float:
-        """The least time there and back, lately."""
+        """Shortest recent round trip."""
         return min((turn for _, turn in self._turns), default=0.1)
 
     @property
     def may_be_out(self) -> int:
-        """Bytes that may be on their way."""
+        """Bytes that may be in transit."""
         wanted = GROWTH_FACTOR * self.bytes_a_second * (self.turn_s + SPARE_S)
         return int(min(max(wanted, MIN_BYTES), MAX_BYTES))
 
     def has(self, kind: Kind) -> bool:
-        """Whether something of a kind waits."""
+        """Whether a message of a kind waits."""
         return bool(self._waiting[kind])
 
     @property
     def is_crowded(self) -> bool:
-        """Whether sound waits: fewer bits then."""
+        """Whether audio waits, so that fewer bits should be used."""
         return len(self._waiting["sound"]) > 2
 
     def put(self, kind: Kind, message: Any, size: int, room: int = 0) -> bool:
-        """Have it go when its turn comes; the oldest of its kind gives way where there is no room. False then.
+        """Queue a message; the oldest of its kind is dropped when there is no room, and False returned.
 
-        room : for so many of its kind, where it is not the usual.
+        room : queue length of its kind, where not the usual.
         """
         waiting = self._waiting[kind]
         has_room = len(waiting) < (room or MAX_QUEUED[kind])
@@ -87,7 +87,7 @@ class ThinLink:
         return has_room
 
     def next_out(self, now_s: float) -> Leaving | None:
-        """The most urgent of what waits, where there is room on the way."""
+        """Most urgent waiting message, if the link has room."""
         if self._sent_bytes - self._come_bytes >= self.may_be_out:
             self._is_limited = self._is_limited or self.waits > 0
             if self.is_crowded:
@@ -103,9 +103,9 @@ class ThinLink:
         return None
 
     def _order(self) -> tuple[Kind, ...]:
-        """Sound first; but where a link carries not even that, every fourth of what goes is an answer.
+        """Audio first; but where a link does not even carry that, every fourth message is an answer.
 
-        A file comes last, and yet goes on beside a picture that would take all there is.
+        A file comes last, and yet continues beside a picture that would take all bandwidth.
         """
         self._turn += 1
         if self._turn % FILE_EACH == 0:
@@ -113,7 +113,7 @@ class ThinLink:
         return ("answer", *ORDER) if self._turn % 4 == 0 else ORDER
 
     def came(self, now_s: float, got_bytes: int, turn_s: float) -> None:
-        """Note the number of bytes that arrived there, and the round-trip time."""
+        """Note the number of acknowledged bytes, and the round-trip time."""
         if got_bytes < self._come_bytes or got_bytes > self._sent_bytes:
             return
         self._come_bytes = got_bytes
@@ -134,7 +134,7 @@ class ThinLink:
             self._turns.popleft()
 
     def _see_speed(self) -> None:
-        """What has come over a while: what the link carries where something had to wait, else at least that."""
+        """Estimate the speed: the link's capacity where something had to wait, else a lower bound."""
         (first_s, first), (last_s, last) = self._come[0], self._come[-1]
         if last_s - first_s < MIN_SPEED_S:
             return
@@ -147,5 +147,5 @@ class ThinLink:
 
     @property
     def waits(self) -> int:
-        """All that waits: bounded, whatever the link does."""
+        """Total size of all queues."""
         return sum(len(queue) for queue in self._waiting.values())

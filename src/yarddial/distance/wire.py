@@ -1,7 +1,7 @@
-"""What goes over: frames of MessagePack, four bytes of length before each; the version, and every message.
+"""Protocol of the link: MessagePack frames with a length of four bytes; version and messages.
 
-A command is read strictly, as its own type and no other; of events, which come from a paired computer, the arrays are
-bounded by the frame. `docs/distance.md` has it all in words.
+A command is read strictly as its own type. Events come from a paired computer, and the frame bounds their arrays.
+`docs/distance.md` describes it in words.
 """
 
 import struct
@@ -20,19 +20,19 @@ from yarddial.engine.events import Event, SpanSpectrum, SpectrogramColumns
 from yarddial.yard.errors import YardDialError
 
 WIRE_VERSION = 3
-# Before somebody is known, from whom commands come, and from the far side; bytes.
+# Maximum frame before authentication, from the near side, and from the far side; bytes.
 MAX_HELLO, MAX_ASKED, MAX_TOLD = 2_048, 65_536, 4_000_000
 _LENGTH = struct.Struct(">I")
 
 
 class BadFrame(YardDialError):
-    """What came over the link is nothing that may come over it."""
+    """A received frame is not allowed on the link."""
 
 
 class Hello(msgspec.Struct, frozen=True, array_like=True, tag="hello"):
     """First message of a caller: its password, or a code's secret to obtain one.
 
-    session, heard : of a link that broke: which, and the number of the last event that came over it.
+    session, heard : of a broken link: its session, and the number of the last event received.
     """
 
     version: int
@@ -44,9 +44,9 @@ class Hello(msgspec.Struct, frozen=True, array_like=True, tag="hello"):
 
 
 class Welcome(msgspec.Struct, frozen=True, array_like=True, tag="welcome"):
-    """The answer. word : password of a newly paired guest. receivers : those that may be started, by address.
+    """Answer to a caller. word : password of a newly paired guest. receivers : those that may be started, by address.
 
-    session : the link's; is_resumed : it goes on where it broke. heard : number of the last command that came.
+    session : of the link; is_resumed : it continues a broken one. heard : number of the last command received.
     """
 
     version: int
@@ -60,7 +60,7 @@ class Welcome(msgspec.Struct, frozen=True, array_like=True, tag="welcome"):
 
 
 class Refused(msgspec.Struct, frozen=True, array_like=True, tag="refused"):
-    """Why not, in a sentence."""
+    """Refusal, with a sentence."""
 
     sentence: str
 
@@ -75,7 +75,7 @@ class Asked(msgspec.Struct, frozen=True, array_like=True, tag="ask"):
 
 
 class Heard(msgspec.Struct, frozen=True, array_like=True, tag="heard"):
-    """What has come: events up to a number, and bytes in all; the time, for how long a turn takes."""
+    """Acknowledgement: events up to a number, total bytes; the time, from which the round trip follows."""
 
     heard: int
     got_bytes: int
@@ -90,7 +90,7 @@ class WantControl(msgspec.Struct, frozen=True, array_like=True, tag="control"):
 
 
 class TellCapabilities(msgspec.Struct, frozen=True, array_like=True, tag="able?"):
-    """What can this receiver do?"""
+    """Ask for the capabilities of a receiver."""
 
     address: str
 
@@ -100,14 +100,14 @@ class ListRecordings(msgspec.Struct, frozen=True, array_like=True, tag="recordin
 
 
 class FetchRecording(msgspec.Struct, frozen=True, array_like=True, tag="fetch"):
-    """Send one, from a byte on; no name ends what is sent."""
+    """Transfer a recording from a byte on; an empty name stops."""
 
     name: str
     have_bytes: int = 0
 
 
 class RemoveRecording(msgspec.Struct, frozen=True, array_like=True, tag="remove"):
-    """It is not wanted there any more."""
+    """Delete a recording."""
 
     name: str
 
@@ -133,7 +133,7 @@ class ColumnsMessage(msgspec.Struct, frozen=True, array_like=True, tag="columns"
 
 
 class SpanMessage(msgspec.Struct, frozen=True, array_like=True, tag="span"):
-    """The whole span's line, coded: mean, and peak."""
+    """Spectrum of the whole span, coded: mean and peak."""
 
     centre_hz: float
     rate_hz: float
@@ -144,7 +144,7 @@ class SpanMessage(msgspec.Struct, frozen=True, array_like=True, tag="span"):
 
 
 class ChannelMessage(msgspec.Struct, frozen=True, array_like=True, tag="channel"):
-    """A channel's samples, coded; `lost` : of its samples, how many were left out just before."""
+    """Samples of a channel, coded; `lost` : samples left out just before."""
 
     job: int
     id: int
@@ -157,7 +157,7 @@ class ChannelMessage(msgspec.Struct, frozen=True, array_like=True, tag="channel"
 
 
 class SoundMessage(msgspec.Struct, frozen=True, array_like=True, tag="sound"):
-    """Sound made there, coded: left + j right, or of one channel two samples in each; played at another rate."""
+    """Audio made there, coded: left + j right, or two samples of one channel in each; played at another rate."""
 
     job: int
     id: int
@@ -181,7 +181,7 @@ class Here(msgspec.Struct, frozen=True, array_like=True, tag="here"):
 
 
 class Far(msgspec.Struct, frozen=True, array_like=True, tag="far"):
-    """How the far computer is: load of all its cores, 1 being all; degrees; free disk; -1 where it does not tell."""
+    """State of the far computer: load over all cores (1 means all), temperature, free disk; -1 where unknown."""
 
     load: float
     temperature_c: float
@@ -190,7 +190,7 @@ class Far(msgspec.Struct, frozen=True, array_like=True, tag="far"):
 
 
 class AbleMessage(msgspec.Struct, frozen=True, array_like=True, tag="able"):
-    """What a receiver can do, or why that is not known."""
+    """Capabilities of a receiver, or why they are unknown."""
 
     address: str
     capabilities: Capabilities | None
@@ -211,7 +211,7 @@ class RecordingsMessage(msgspec.Struct, frozen=True, array_like=True, tag="recor
 
 
 class PieceMessage(msgspec.Struct, frozen=True, array_like=True, tag="piece"):
-    """Of a recording, from a byte on: its data, and behind them its description; SHA-256 of both. Or why none comes."""
+    """Part of a recording from a byte on (data, then description), with the SHA-256 of both; or why there is none."""
 
     name: str
     first: int
@@ -241,7 +241,7 @@ FromFar = (
 
 COMMANDS: dict[str, type] = {kind.__name__: kind for kind in (*get_args(Command), CheckReceiver, EndCheck)}
 EVENTS: dict[str, type] = {kind.__name__: kind for kind in (*get_args(Event), CheckTold)}
-# Every struct that stands in an event.
+# Structs that occur in events.
 _PARTS: dict[str, type] = {}
 
 
@@ -252,7 +252,7 @@ def frame(message: FromNear | FromFar) -> bytes:
 
 
 def length_of(head: bytes, limit: int) -> int:
-    """From the four bytes before it; raises BadFrame for what is too long."""
+    """Length from the four bytes before a frame; raises BadFrame when too long."""
     (length,) = _LENGTH.unpack(head)
     if not 0 < length <= limit:
         raise BadFrame(f"a frame of {length} bytes, where no more than {limit} may come")
@@ -279,7 +279,7 @@ def _read(decode: Callable[[bytes], Any], body: bytes) -> Any:
 
 
 def command_of(asked: Asked) -> Command | CheckReceiver | EndCheck:
-    """The command, read strictly; raises BadFrame."""
+    """Decode a command strictly; raises BadFrame."""
     kind = COMMANDS.get(asked.kind)
     if kind is None:
         raise BadFrame(f"no command is called '{asked.kind[:40]}'")
@@ -372,7 +372,7 @@ _DTYPES = ("<f4", "<f8", "<c8", "<i8")
 
 
 def _parts() -> dict[str, type]:
-    """Structs inside of events: what was measured, and how the receiver is set."""
+    """Structs inside events: measurements and settings."""
     if not _PARTS:
         from yarddial.drivers import protocol
         from yarddial.dsp import carrier

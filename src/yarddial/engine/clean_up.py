@@ -1,4 +1,4 @@
-"""What is done to a stream before anybody hears or sees it: the centre's spike and mirrors taken out."""
+"""Clean-up of the stream before it is heard or shown: removes the centre spike and mirrors."""
 
 from collections.abc import Callable
 
@@ -16,7 +16,7 @@ NOTHING_TOLD = "nothing here stands on one side of the centre alone, so nothing 
 
 
 class Cleaner:
-    """Takes out what a person wants taken out, and keeps the evidence; follows one setting of the receiver."""
+    """Remove what the person wants removed, and keep the evidence; valid for one setting of the receiver."""
 
     def __init__(self, rate_hz: float, asked: Clean, report: Callable[[Event], None]) -> None:
         from yarddial.dsp.centre_spike import SpikeRemover
@@ -34,7 +34,7 @@ class Cleaner:
         return self._wanted != CleanUp()
 
     def push(self, samples: Complex) -> Complex:
-        """Cleaned samples, as many as came."""
+        """Clean a block; the output has the same length."""
         if not self.does_something:
             return samples
         if self._wanted.swap:
@@ -50,7 +50,7 @@ class Cleaner:
         return samples
 
     def _without_mirrors(self, samples: Complex) -> Complex:
-        """Measured on every fourth block once it is known well enough, for it changes slowly if at all."""
+        """Once the mirror is known well enough, measure only every fourth block, since it changes slowly."""
         self._seen += 1
         if self._balance is None or not self._balance.is_sure or self._seen % 4 == 0:
             self._estimator.push(samples)

@@ -1,4 +1,4 @@
-"""Queue from the session to the engine: senders never wait, and of repeated tunings only the newest counts."""
+"""Queue from the session to the engine: senders never wait, and only the newest of repeated settings is sent."""
 
 import contextlib
 import threading
@@ -7,12 +7,12 @@ from collections.abc import Callable
 
 from yarddial.engine.commands import Clean, Command, SetSafeguards, Show, Tune
 
-# These say how things should be; a newer one of the kind makes an older one pointless.
+# Commands that describe a state; a newer one of a kind supersedes an older one.
 SETTINGS = (Tune, Show, Clean, SetSafeguards)
 
 
 class CommandQueue:
-    """Sends in a thread of its own, in order."""
+    """Send commands in a thread of its own, in order."""
 
     def __init__(self, send: Callable[[Command], None]) -> None:
         self._send = send
@@ -40,7 +40,7 @@ class CommandQueue:
             self._ready.notify()
 
     def _drop_older(self, command: Command) -> None:
-        """Of the settings that wait at the end: whatever was asked for before them still finds its own."""
+        """Drop an older setting at the end of the queue; requests before it still find their own."""
         for i in range(len(self._waiting) - 1, -1, -1):
             other = self._waiting[i]
             if not isinstance(other, SETTINGS):

@@ -1,6 +1,6 @@
-"""What the session asks of the engine. Frozen, so that it can cross processes.
+"""Commands from the session to the engine. Frozen, so that they can cross processes.
 
-Whatever is asked for a job carries the job's number, and a number of its own; so does every answer to it.
+A command of a job carries the job's number and a number of its own; so does every answer to it.
 """
 
 from typing import Any, Literal
@@ -14,14 +14,14 @@ from yarddial.yard.level import GainsDb
 
 
 class Start(msgspec.Struct, frozen=True):
-    """Open the device and stream; the safeguards hold from its first setting on."""
+    """Open the device and stream; the safeguards apply from its first setting on."""
 
     address: str
     safeguards: Safeguards = Safeguards()
 
 
 class Stop(msgspec.Struct, frozen=True):
-    """Stop streaming and give the device back."""
+    """Stop streaming and release the device."""
 
 
 class Quit(msgspec.Struct, frozen=True):
@@ -29,14 +29,14 @@ class Quit(msgspec.Struct, frozen=True):
 
 
 class SetSafeguards(msgspec.Struct, frozen=True):
-    """Hold these safeguards from now on under any job; answered by `SafeguardsSet` with the same id."""
+    """Apply these safeguards from now on under any job; answered by `SafeguardsSet` with the same id."""
 
     id: int
     wanted: Safeguards
 
 
 class Show(msgspec.Struct, frozen=True):
-    """Send spectrogram columns of half_span_hz around the place, in `rows` rows, one each `column_s`."""
+    """Send spectrogram columns of +-half_span_hz around the middle, in `rows` rows, one every `column_s`."""
 
     id: int
     half_span_hz: float
@@ -45,22 +45,22 @@ class Show(msgspec.Struct, frozen=True):
 
 
 class Cancel(msgspec.Struct, frozen=True):
-    """End all that is under way for a job; what was changed for it is set back, what was recorded is made whole."""
+    """End everything that runs for a job: restore what it changed, complete what it recorded."""
 
     job: int
 
 
 class Request(msgspec.Struct, frozen=True, kw_only=True):
-    """A request of a job (0: of nobody, at the dial); a newer one of its kind replaces it."""
+    """A request of a job (0: of none, at the dial); a newer one of its kind replaces it."""
 
     job: int = 0
     id: int = 0
 
 
 class Tune(Request, frozen=True):
-    """Set the receiver, and cut the slice middle_hz +- half_width_hz, as the receiver counts, out of its stream.
+    """Set the receiver, and cut the slice middle_hz +- half_width_hz, as the receiver counts, from its stream.
 
-    Its id becomes the id of the `Tuning` that answers it. route : the name that the tuning carries.
+    Its id becomes the id of the answering `Tuning`. route : the name that the tuning carries.
     """
 
     requested: RequestedSettings
@@ -70,7 +70,7 @@ class Tune(Request, frozen=True):
 
 
 class OnTuning(Request, frozen=True, kw_only=True):
-    """Asks for samples of one tuning. tuning : its id; on any other tuning the request is refused."""
+    """A request for samples of one tuning. tuning : its id; on any other tuning the request is refused."""
 
     tuning: int = 0
 
@@ -101,21 +101,21 @@ class Follow(Request, frozen=True):
 
 
 class Hear(Request, frozen=True):
-    """Make a channel audible: hear_hz as the receiver counts."""
+    """Demodulate a channel: hear_hz as the receiver counts."""
 
     hear_hz: float
     settings: DemodulationSettings
 
 
 class SendChannel(Request, frozen=True):
-    """Hand over a channel's own samples, to be heard elsewhere: hear_hz as the receiver counts."""
+    """Send a channel's samples, to be demodulated elsewhere: hear_hz as the receiver counts."""
 
     hear_hz: float
     settings: DemodulationSettings
 
 
 class CleanUp(msgspec.Struct, frozen=True):
-    """What is done to the samples before everything else: spike and mirrors taken out, the two halves exchanged."""
+    """Processing of the samples before everything else: remove spike and mirrors, swap I and Q."""
 
     spike: bool = False
     mirrors: bool = False
@@ -123,15 +123,15 @@ class CleanUp(msgspec.Struct, frozen=True):
 
 
 class Clean(Request, frozen=True):
-    """Do this to the samples from now on."""
+    """Apply this clean-up from now on."""
 
     wanted: CleanUp
 
 
 class RecordSamples(OnTuning, frozen=True):
-    """Record the unprocessed samples as SigMF from now on; ends by itself when the receiver is retuned.
+    """Record the unprocessed samples as SigMF; ends by itself when the receiver is retuned.
 
-    centre_hz : of the dial. bits : of the receiver. turned : the dial runs the other way, and so shall the recording.
+    centre_hz : of the dial. bits : of the receiver. turned : the dial runs inverted, and so shall the recording.
     about : see `records.recordings.write_sigmf`.
     """
 

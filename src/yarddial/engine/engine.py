@@ -1,4 +1,4 @@
-"""The engine itself, free of processes: takes commands, steps through blocks, reports events."""
+"""The engine, independent of processes: takes commands, steps through blocks, reports events."""
 
 import contextlib
 import time
@@ -49,21 +49,21 @@ from yarddial.engine.tuning import GuardState, Safeguards, Tuning
 from yarddial.yard.errors import DeviceLost, DeviceStalled, YardDialError
 from yarddial.yard.level import GainsDb
 
-# How long a step waits for samples, so that commands are never kept waiting.
+# Maximum wait for samples in a step, so that commands are served promptly.
 WAIT_S = 0.05
 HANGING_REASON = "the receiver's driver does not answer any more: unplug it, plug it in, then start"
 OFF_REASON = "the receiver does not run: Space starts it"
 RECORDING_ENDED = "the recording has ended: press Space to play it again"
-# Full scale is 1.
+# Full scale is 1; anything larger than this is invalid.
 MAX_SAMPLE = 1e6
 DriverCall = Literal["", "opening", "applying", "reading", "closing"]
 
 
 def finite(block: Block) -> Block:
-    """A block whose samples are numbers: what is not is silence, counted as lost, and said."""
+    """Return the block with invalid samples replaced by silence, counted as lost, with a remark."""
     if np.isfinite(np.vdot(block.samples, block.samples)):
         return block
-    # The sum of large numbers may overflow where none of them does.
+    # A sum may overflow even where no single value does.
     bad = ~np.isfinite(block.samples) | (np.abs(block.samples) > MAX_SAMPLE)
     count = int(bad.sum())
     if not count:
@@ -75,7 +75,7 @@ def finite(block: Block) -> Block:
 
 
 class Engine:
-    """One receiver, one slice of its stream, and a list of taps at it.
+    """One receiver, one slice of its stream, and a list of taps.
 
     With `in_thread` the receiver is read in a thread of its own, through a ring.
     """
@@ -92,10 +92,10 @@ class Engine:
         self._report = report
         self._in_thread, self._patience = in_thread, patience
         self._device: Direct | Ring | None = None
-        # The latest request to tune, and the address whose receiver was to be tuned so; nothing while none was.
+        # Latest request to tune, and the address whose receiver it was for.
         self._wanted: Tune | None = None
         self._wanted_of, self._address = "", ""
-        # What the driver acknowledged last; and a request that it refused since then, with its sentence.
+        # Last tuning that the driver acknowledged; and a request refused since then, with its sentence.
         self._tuning: Tuning | None = None
         self._refused: tuple[int, str] = (0, "")
         self._safeguards = Safeguards()
@@ -104,16 +104,16 @@ class Engine:
         self._clean = Clean(CleanUp())
         self._cleaner: Cleaner | None = None
         self._lost = self._missed = 0
-        # How long it has streamed, by the count of samples.
+        # Streaming time by the count of samples.
         self._at_s = 0.0
         self._able: Capabilities | None = None
         self._left_out = ""
         self._silent_s = 0.0
         self._is_fresh = True
-        # Until the first block with new settings: what was lost before it touches no tap.
+        # True until the first block with new settings: losses before it affect no tap.
         self._is_first = True
         self.hangs = False
-        # The call of the driver that it is in, and since when.
+        # Present call of the driver, and its start.
         self.doing: tuple[DriverCall, float] = ("", 0.0)
 
     @property
@@ -122,14 +122,14 @@ class Engine:
         return self._device is not None and self._tuning is not None
 
     def handle(self, command: Command) -> None:
-        """Do what is asked; a refusal is reported, not raised, and so is a fault of our own."""
+        """Execute a command; refusals and internal faults are reported, not raised."""
         try:
             self._obey(command)
         except Exception as fault:
             self._fail(fault)
 
     def step(self) -> None:
-        """Take one block through all taps."""
+        """Pass one block through all taps."""
         try:
             self._step()
         except YardDialError as error:
@@ -158,7 +158,7 @@ class Engine:
                 self._taps.begin(command, self._tuning, self._able, self._why_not(command))
 
     def _why_not(self, request: TapRequest) -> str:
-        """Why a request cannot be served on the tuning that it names, or an empty text."""
+        """Reason why a request cannot be served on the tuning that it names; empty when it can."""
         if self._tuning is None:
             return self._refused[1] or OFF_REASON
         if not isinstance(request, OnTuning) or request.tuning == self._tuning.id:
@@ -169,7 +169,7 @@ class Engine:
         return "the receiver was set differently meanwhile: measure again"
 
     def _fail(self, fault: Exception) -> None:
-        """End the stream on any error and report it; the top of the engine."""
+        """End the stream on any error and report it; the engine's top-level handler."""
         import traceback
 
         self._report(Failed("the engine failed", "".join(traceback.format_exception(fault))))
@@ -177,7 +177,7 @@ class Engine:
 
     @contextlib.contextmanager
     def _calling(self, what: DriverCall) -> Iterator[None]:
-        """In a call of the driver, which may never come back."""
+        """Mark a call of the driver, which may never return."""
         self.doing = (what, time.monotonic())
         try:
             yield
@@ -203,7 +203,7 @@ class Engine:
             return
         self._silent_s = 0.0
         if block.tuning != tuning.id:
-            # Nobody may take it for what is received now.
+            # Nobody may mistake it for what is received now.
             return
         block = finite(block)
         self._at_s += (block.samples.size + block.lost + block.missed) / tuning.rate_hz
@@ -213,7 +213,7 @@ class Engine:
         self._taps.push(Piece(block.samples, cleaned, narrow, gap, read_s, tuning, self._at_s))
 
     def _count_lost(self, block: Block) -> int:
-        """Count what is missing before a block; returns how many samples that is since the one before it."""
+        """Count the samples missing before a block."""
         gap = block.lost + block.missed
         if gap or block.remark:
             self._lost += block.lost
@@ -237,14 +237,14 @@ class Engine:
         self._able, self._left_out = (able := opened.capabilities), ""
         self._address = start.address
         if self._wanted_of not in ("", start.address):
-            # Another receiver's gains and port are nothing to this one: it waits to be told.
+            # Gains and port of another receiver are meaningless here: wait for a request.
             self._wanted = None
         self._report(Started(able.name, able.is_live))
         if self._wanted is not None:
             self._tune_to(self._wanted)
 
     def _stop(self, reason: str, *, replaced: bool = False, error: str = "", cause: EndCause = "stopped") -> None:
-        """End the stream; what can go on with another receiver does so where another takes its place."""
+        """End the stream; taps that can continue do so when another receiver takes its place."""
         self._taps.stop(cause, reason, replaced=replaced)
         if self._device is not None:
             with self._calling("closing"):
@@ -277,7 +277,7 @@ class Engine:
         self._cut(tuning, factor, change, Tuned(tuning, job=tune.job, id=tune.id))
 
     def _applied(self, tune: Tune) -> tuple[Tuning, int]:
-        """Set the receiver; returns what it acknowledged and its slice's decimation. Raises what the driver raises."""
+        """Set the receiver; return what it acknowledged and its slice's decimation. Raises what the driver raises."""
         actual = self._apply(tune.requested, tune.id)
         factor = decimation_for(actual.rate_hz, tune.half_width_hz)
         guard, trouble = self._guard(actual)
@@ -294,11 +294,11 @@ class Engine:
             raise DeviceLost(OFF_REASON)
         with self._calling("applying"):
             actual = self._device.apply(self._possible(requested), tuning_id)
-        # A single socket without a name goes by the yard's name for it.
+        # A single socket without a name takes the yard's name for it.
         return msgspec.structs.replace(actual, restart=False, port=actual.port or requested.port)
 
     def _cut(self, tuning: Tuning, factor: int, change: StreamChange, report: Event | None) -> None:
-        """Go on with what is received from now on; what rests on the former tuning ends first."""
+        """Continue with the new tuning; end first what rests on the former one."""
         self._tuning, self._is_first = tuning, True
         self._slice = Decimator(tuning.rate_hz, tuning.middle_hz - tuning.centre_hz, factor)
         self._taps.retune(change)
@@ -319,7 +319,7 @@ class Engine:
         self._cleaner = Cleaner(self._tuning.rate_hz, self._clean, self._report) if self._tuning and is_wanted else None
 
     def _possible(self, requested: RequestedSettings) -> RequestedSettings:
-        """Without what this device does not have, which is said; a recording has none of it, and needs none."""
+        """Remove and report settings that this device lacks; a recording has none and needs none."""
         if self._able is None:
             return requested
         possible, left_out = possible_settings(requested, self._able, self._safeguards)
@@ -330,7 +330,7 @@ class Engine:
         return possible
 
     def _set_gains(self, gains_db: GainsDb) -> Tuning:
-        """Change gains against what was tuned; with nothing, all as it was. Raises what the device raises."""
+        """Change gains relative to the tuning; without an argument restore them. Raises what the device raises."""
         tuning = self._tuning
         if tuning is None:
             raise DeviceLost(OFF_REASON)
@@ -345,7 +345,7 @@ class Engine:
     # The safeguards
 
     def _set_safeguards(self, command: SetSafeguards) -> None:
-        """Hold other states from now on, and answer with those that are in force."""
+        """Apply new safeguards, and answer with those in force."""
         before = self._safeguards
         self._hold(command.wanted)
         why_not = ""
@@ -367,7 +367,7 @@ class Engine:
 
     def _tune_again(self, tuning: Tuning) -> None:
         """Apply the settings again under other safeguards; raises the receiver's refusal."""
-        # The slice is the same: half its width is what the decimation was chosen for.
+        # The slice is unchanged, so recover its decimation from the rates.
         factor = round(tuning.rate_hz / tuning.slice_rate_hz)
         actual = self._apply(tuning.requested, tuning.id)
         guard, trouble = self._guard(actual)

@@ -1,4 +1,4 @@
-"""What the engine reports. Frozen, so that it can cross processes; answers carry the numbers of what they answer."""
+"""Events from the engine. Frozen, so that they can cross processes; answers carry the numbers of their requests."""
 
 from typing import TYPE_CHECKING, Literal
 
@@ -21,19 +21,19 @@ from yarddial.engine.tuning import Safeguards, Tuning
 from yarddial.yard.level import GainsDb
 
 if TYPE_CHECKING:
-    # The estimator itself is needed in the engine's process only.
+    # Only the engine's process needs the estimator itself.
     from yarddial.dsp.carrier import Carrier
 
 
-# Bins of the span's line put together to one.
+# Bins of the span's spectrum combined into one point.
 BINS_A_POINT = 4
 NO_SPAN: NDArray[np.float32] = np.empty(0, np.float32)
 
 
 class Alive(msgspec.Struct, frozen=True):
-    """The process lives. `doing` : the call of the driver that it is in, empty outside of one.
+    """The process is alive. `doing` : its present call of the driver; empty outside of one.
 
-    still_s : for how long it has been in that call without computing anything. lasts_s : for how long in all.
+    still_s : time in that call without computing anything. lasts_s : total time in it.
     """
 
     doing: Literal["", "opening", "applying", "reading", "closing"] = ""
@@ -49,10 +49,10 @@ class Started(msgspec.Struct, frozen=True):
 
 
 class Stopped(msgspec.Struct, frozen=True):
-    """The stream ended; `reason` is empty when it was asked for.
+    """The stream ended; `reason` is empty when that was requested.
 
-    process_ends : the driver hangs, and goes with it. replaced : another device is being opened in its place.
-    error : the kind of error that it ended with, by its class's name.
+    process_ends : the driver hangs, and is killed with its process. replaced : another device is being opened instead.
+    error : class name of the error that ended it.
     """
 
     reason: str = ""
@@ -62,11 +62,11 @@ class Stopped(msgspec.Struct, frozen=True):
 
 
 class SafeguardsSet(msgspec.Struct, frozen=True):
-    """What holds now, as the driver acknowledged it.
+    """Safeguards in force, as the driver acknowledged.
 
-    holds : the states in force. While no receiver is open nothing is received, and all that was asked for holds.
-    why_not : why a state that was asked for is not in force; empty where all are.
-    feeds_now : whether the port in use feeds current to the line. tuning : as it is under these states.
+    holds : states in force. Without an open receiver nothing is received, so everything requested holds.
+    why_not : why a requested state is not in force; empty where all are.
+    feeds_now : whether the present port feeds current to the line. tuning : the tuning under the safeguards.
     """
 
     id: int
@@ -77,16 +77,16 @@ class SafeguardsSet(msgspec.Struct, frozen=True):
 
 
 class Failed(msgspec.Struct, frozen=True):
-    """A fault of the engine itself, with its traceback; the end of the stream follows."""
+    """An internal fault of the engine, with its traceback; the end of the stream follows."""
 
     what: str
     details: str
 
 
 class Noticed(msgspec.Struct, frozen=True):
-    """What the stream has lost since it began, what the receiver has to say in a sentence, and pictures just left out.
+    """Losses since the start, remarks of the receiver, and pictures just left out.
 
-    lost : samples that the receiver or its link lost. missed : those that came while this computer was too busy.
+    lost : samples lost by the receiver or its link. missed : samples lost because this computer was too busy.
     """
 
     lost: int
@@ -96,10 +96,10 @@ class Noticed(msgspec.Struct, frozen=True):
 
 
 class SpectrogramColumns(msgspec.Struct, frozen=True):
-    """New columns of the picture: power in dB relative to full scale, shape (columns, rows), low frequency first.
+    """New spectrogram columns: power in dB relative to full scale, shape (columns, rows), low frequency first.
 
-    id : of the `Show` that they belong to. tuning : id of the tuning that they were received on.
-    read_s : this computer's monotonic time at which the last of their samples were read.
+    id : of their `Show`. tuning : id of the tuning on which they were received.
+    read_s : this computer's monotonic time when their last samples were read.
     """
 
     id: int
@@ -112,10 +112,10 @@ class SpectrogramColumns(msgspec.Struct, frozen=True):
 
 
 class SpanSpectrum(msgspec.Struct, frozen=True):
-    """The whole span over the last moments: strongest of each few bins, dB relative to full scale, low end first.
+    """Spectrum of the whole span: maximum of each few bins, dB relative to full scale, low end first.
 
-    centre_hz, rate_hz : as the receiver counts. spike_db : of what stands still at the centre.
-    tuning : id of the tuning that it was received on.
+    centre_hz, rate_hz : as the receiver counts. spike_db : level of the centre spike.
+    tuning : id of the tuning on which it was received.
     """
 
     centre_hz: float
@@ -127,30 +127,30 @@ class SpanSpectrum(msgspec.Struct, frozen=True):
 
 
 class Answer(msgspec.Struct, frozen=True, kw_only=True):
-    """What came of a request: the numbers of its job and of itself."""
+    """Answer to a request, with the numbers of its job and of itself."""
 
     job: int = 0
     id: int = 0
 
 
 class Tuned(Answer, frozen=True):
-    """The receiver is tuned, with what it acknowledged."""
+    """The receiver is tuned, with the settings it acknowledged."""
 
     tuning: Tuning
 
 
 class TuneRefused(Answer, frozen=True):
-    """The receiver cannot do what `Tune` asked; it stays as it was, and no request for samples finds that tuning."""
+    """The receiver cannot do what `Tune` asked; it stays as it was, and requests for that tuning are refused."""
 
     sentence: str
 
 
 class Sound(Answer, frozen=True):
-    """Sound of the channel heard, float32 at rate_hz, and how the channel stands.
+    """Audio of the channel, float32 at rate_hz, with its levels.
 
     samples : shape (n,), of wide FM (n, 2): left, right.
     level_dbfs : power in the channel. pilot_db : of the stereo pilot over the multiplex beside it, in wide FM.
-    tuning : id of the tuning that it was received on.
+    tuning : id of the tuning on which it was received.
     """
 
     rate_hz: float
@@ -162,10 +162,10 @@ class Sound(Answer, frozen=True):
 
 
 class ChannelSamples(Answer, frozen=True):
-    """Complex samples of one channel at rate_hz; their zero lies middle_hz from the tuned place.
+    """Complex samples of one channel at rate_hz; their zero is middle_hz from the tuned frequency.
 
-    factor : how often the rate goes into that of the channel before it was thinned out.
-    tuning : id of the tuning that they were received on.
+    factor : decimation of the channel.
+    tuning : id of the tuning on which they were received.
     """
 
     rate_hz: float
@@ -176,9 +176,9 @@ class ChannelSamples(Answer, frozen=True):
 
 
 class CleanedUp(Answer, frozen=True):
-    """Evidence: spike in dB of full scale and mirrors in dB down, before and after; None for what is not known.
+    """Evidence of the clean-up: spike in dBFS and mirror rejection in dB, before and after; None where unknown.
 
-    why_not : why the mirrors cannot be told.
+    why_not : why the mirrors cannot be measured.
     """
 
     spike_before_dbfs: float | None = None
@@ -189,10 +189,10 @@ class CleanedUp(Answer, frozen=True):
 
 
 class RecordingState(Answer, frozen=True):
-    """A recording under way, or at its end: its length, and why it ended other than by being asked to.
+    """State of a recording: its length, and why it ended unless that was requested.
 
-    far : the computer on which it lies, under the name in `path`; nothing where that is a file's path here.
-    tuning : that it was made on; None where it never began.
+    far : computer on which it lies, under the name in `path`; empty where that is a path here.
+    tuning : on which it was made; None where it never began.
     """
 
     path: str
@@ -230,13 +230,13 @@ class SweepPoint(Answer, frozen=True, kw_only=True):
 
 
 class SweepDone(Answer, frozen=True):
-    """The sweep has ended; `reason` is why before its end, empty otherwise."""
+    """The sweep has ended; `reason` says why if before its end."""
 
     reason: str = ""
 
 
 class Progress(Answer, frozen=True):
-    """Progress of a measurement: uncertainty so far (infinite without a carrier) and planned duration."""
+    """Progress of a measurement: present uncertainty (infinite without a carrier) and planned duration."""
 
     fraction: float
     sigma_hz: float
@@ -244,9 +244,9 @@ class Progress(Answer, frozen=True):
 
 
 class Measured(Answer, frozen=True):
-    """A measurement done: frequency relative to the middle of the tuning that it rests on.
+    """A finished measurement: frequency relative to the middle of its tuning.
 
-    at_s : when its last sample came, seconds of streaming by the count of samples, lost ones included.
+    at_s : streaming time of its last sample by the count of samples, lost ones included.
     """
 
     carrier: "Carrier"
@@ -255,15 +255,15 @@ class Measured(Answer, frozen=True):
 
     @property
     def counted_hz(self) -> float:
-        """The carrier's frequency, as the receiver counts."""
+        """Frequency of the carrier as the receiver counts."""
         return self.tuning.middle_hz + self.carrier.frequency_hz
 
 
 class NotMeasured(Answer, frozen=True):
-    """A measurement that found nothing, and why.
+    """A measurement without a result, and why.
 
-    is_silent : it was made to its end, and nothing stands out; otherwise it was cut, or could not be made.
-    tuning : that it was made on; None where it never began.
+    is_silent : it was completed and nothing stands out; otherwise it was cut short or impossible.
+    tuning : on which it was made; None where it never began.
     """
 
     sentence: str
@@ -274,7 +274,7 @@ class NotMeasured(Answer, frozen=True):
 class Followed(Answer, frozen=True):
     """The followed carrier relative to where it was sought; None without one.
 
-    tuning : id of the tuning that it was received on.
+    tuning : id of the tuning on which it was received.
     """
 
     carrier: "Carrier | None"
@@ -286,7 +286,7 @@ Event = (
     | TuneRefused | Sound | ChannelSamples | CleanedUp | RecordingState | SweepPoint | SweepDone | Progress | Measured
     | NotMeasured | Followed
 )  # fmt: skip
-# What each kind of answer answers.
+# Request kind answered by each kind of answer.
 ANSWERS: dict[type[Answer], type[Request]] = {
     Tuned: Tune, TuneRefused: Tune, Sound: Hear, ChannelSamples: SendChannel, CleanedUp: Clean,
     RecordingState: RecordSamples, SweepPoint: Sweep, SweepDone: Sweep, Progress: Measure, Measured: Measure,
@@ -297,7 +297,7 @@ ANSWERS: dict[type[Answer], type[Request]] = {
 def refusal_of(
     request: msgspec.Struct, why: str, tuning: Tuning | None = None
 ) -> TuneRefused | NotMeasured | SweepDone | RecordingState | None:
-    """The answer that says why a request is not done; None for a command that ends without an answer of its own."""
+    """Answer that refuses a request; None for a command without an answer of its own."""
     match request:
         case Tune():
             return TuneRefused(why, job=request.job, id=request.id)

@@ -1,4 +1,4 @@
-"""The engine's process says each second that it is alive, and what it has been at without getting any further."""
+"""Heartbeat of the engine's process: each second it reports its present call and whether that makes progress."""
 
 import threading
 import time
@@ -8,7 +8,7 @@ from yarddial.engine.events import Alive
 from yarddial.engine.outbox import Outbox
 from yarddial.engine.patience import USUAL_PATIENCE
 
-# A thread that computes gets further, one that waits for a driver does not: seconds of processor time per second.
+# Processor seconds per second above which a thread is computing rather than waiting for a driver.
 WORKS_SHARE = 0.05
 
 
@@ -30,12 +30,12 @@ class Heartbeat:
             time.sleep(self._beat_s)
 
     def beat(self) -> Alive:
-        """Describe what the engine is at, and for how long."""
+        """Present activity of the engine, and its duration."""
         now_s, worked_s = time.monotonic(), time.clock_gettime(self._clock)
         doing = self._engine.doing
         got_further = worked_s - self._worked_s > WORKS_SHARE * self._beat_s
         if doing != self._doing or got_further or not doing[0]:
-            # Since when it is at this, not since it was last looked at.
+            # Count from the start of the activity, not from the last check.
             self._still_since_s = doing[1] if doing != self._doing and doing[0] else now_s
         self._doing, self._worked_s = doing, worked_s
         return Alive(doing[0], now_s - self._still_since_s, now_s - doing[1] if doing[0] else 0.0)

@@ -1,6 +1,6 @@
-"""From the driver into a ring: read as fast as samples come, whatever the rest is doing; what does not fit is counted.
+"""From the driver into a ring buffer: samples are read as they come; those that do not fit are counted.
 
-A live receiver cannot wait, so when the ring is full its newest samples are lost, and said so. A recording can wait.
+A live receiver cannot wait, so when the ring is full its newest samples are lost and reported. A recording can wait.
 """
 
 import threading
@@ -14,12 +14,12 @@ from yarddial.drivers.protocol import ActualSettings, Block, Device, RequestedSe
 from yarddial.engine.patience import USUAL_PATIENCE
 from yarddial.yard.errors import DeviceLost, DeviceStalled, YardDialError
 
-# What the ring holds: a busy second, and one more.
+# Capacity of the ring: one busy second and a reserve.
 RING_S = 2.0
 
 
 class Direct:
-    """Without a thread: each block is read when it is asked for. For tests, commands and running flat out."""
+    """Read each block on request, without a thread: for tests, commands and running flat out."""
 
     def __init__(self, device: Device) -> None:
         self._device = HeldDevice(device)
@@ -27,13 +27,13 @@ class Direct:
         self.read_s = 0.0
 
     def apply(self, ask: RequestedSettings, tuning: int = 0) -> ActualSettings:
-        """Set the device; blocks read from now on carry the tuning's id."""
+        """Set the device; later blocks carry the tuning's id."""
         got = self._device.apply(ask)
         self._tuning = tuning
         return got
 
     def next(self, wait_s: float) -> Block | None:
-        """The next block; None at the end. Raises what the device raises."""
+        """Next block; None at the end. Raises what the device raises."""
         block = self._device.read()
         self.read_s = time.monotonic()
         return block if block is None else msgspec.structs.replace(block, tuning=self._tuning)

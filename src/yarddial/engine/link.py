@@ -1,4 +1,4 @@
-"""What the session holds of an engine, wherever that runs: a way to ask and a way to hear."""
+"""Interface of the session to an engine, wherever that runs."""
 
 from collections.abc import Callable
 from typing import Protocol
@@ -14,7 +14,7 @@ class EngineLink(Protocol):
     """Link to an engine in this process, in another, or on another computer."""
 
     def send(self, command: Command) -> None:
-        """Ask; never waits for the receiver."""
+        """Send a command; never waits for the receiver."""
         ...
 
     def poll(self) -> list[Event]:
@@ -22,7 +22,7 @@ class EngineLink(Protocol):
         ...
 
     def warm(self) -> None:
-        """Get ready for a start; called when there is nothing better to do."""
+        """Prepare for a start; called when idle."""
         ...
 
     def close(self) -> None:
@@ -45,7 +45,7 @@ class EngineInline:
         self._engine.handle(command)
 
     def poll(self) -> list[Event]:
-        """Step through the next blocks and hand over what came of them."""
+        """Step through the next blocks and return their events."""
         for _ in range(self._blocks_per_poll):
             self._engine.step()
         events = list(self._events)

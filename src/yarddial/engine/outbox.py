@@ -1,4 +1,4 @@
-"""From the engine to the window: events in order; a busy window gets fewer pictures, and nothing else is lost."""
+"""Outgoing events in order; when the window is busy, pictures are dropped and nothing else."""
 
 import contextlib
 import queue
@@ -9,12 +9,12 @@ import msgspec
 
 from yarddial.engine.events import Alive, Event, Noticed, SpanSpectrum, SpectrogramColumns
 
-# Events that wait before pictures are left out: some two seconds of them.
+# Waiting events from which pictures are dropped: about two seconds.
 MAX_WAITING = 48
 
 
 class Outbox:
-    """Hands events to a slow way out in a thread of its own, so that the engine never waits for the window."""
+    """Pass events to a slow receiver in a thread of its own, so that the engine never waits for the window."""
 
     def __init__(self, send: Callable[[Event], None]) -> None:
         self._send = send
@@ -25,7 +25,7 @@ class Outbox:
         self._thread.start()
 
     def put(self, event: Event) -> None:
-        """Hand it over; a picture for which there is no room is counted instead."""
+        """Queue an event; a picture for which there is no room is only counted."""
         if isinstance(event, SpectrogramColumns | SpanSpectrum):
             if self._waiting.qsize() >= MAX_WAITING:
                 self.pictures_left_out += 1
@@ -35,14 +35,14 @@ class Outbox:
                 self._waiting.put(left_out)
                 self.pictures_left_out = 0
         if isinstance(event, Alive) and self._waiting.qsize() >= MAX_WAITING:
-            # What waits will tell the same.
+            # A waiting event carries the same information.
             return
         if isinstance(event, Noticed):
             self._noticed = event
         self._waiting.put(event)
 
     def close(self) -> None:
-        """Wait shortly for what is on its way."""
+        """Wait briefly for queued events."""
         self._waiting.put(None)
         self._thread.join(0.5)
 

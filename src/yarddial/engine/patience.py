@@ -6,11 +6,11 @@ import msgspec
 class Patience(msgspec.Struct, frozen=True):
     """Time limits, seconds.
 
-    beat_s : between two signs of life of the engine's process.
-    silent_s : without any, or in one call of the driver that computes nothing, until the process is ended.
-    lasts_s : in one call of the driver, though it computes.
+    beat_s : between two heartbeats of the engine's process.
+    silent_s : without a heartbeat, or in one call of the driver without computing, until the process is ended.
+    lasts_s : in one call of the driver while computing.
     starts_s : for the process to start: about one on an idle computer, several on a busy one.
-    read_s : for one read of the driver, which takes a fraction of a second; one that takes longer never comes back.
+    read_s : for one read of the driver, which takes a fraction of a second; a longer one never returns.
     """
 
     beat_s: float = 1.0

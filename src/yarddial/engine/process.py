@@ -16,11 +16,11 @@ if TYPE_CHECKING:
 
     from yarddial.engine.engine import Engine
 
-# Events taken in one go, so that a burst of columns cannot hold up the interface.
+# Events taken at once, so that a burst of columns cannot block the interface.
 MAX_EVENTS = 64
-# What a window that does not look leaves waiting; the engine then leaves pictures out.
+# Events that may wait in a window that does not poll; the engine then drops pictures.
 MAX_WAITING = 256
-# Time to wait for a process whose window is gone; a driver may hold part of it.
+# Time to wait for a process whose window is gone; a driver may take part of it.
 ALONE_S = 5.0
 HANGING_REASONS = {
     "opening": "the receiver's driver does not come back from opening it: unplug it, plug it in, then start",
@@ -34,13 +34,13 @@ DIED_REASON = "the receiver's process ended unexpectedly: press Space to start i
 
 
 class EngineProcess:
-    """Begins the process when the receiver is started, and again after it died.
+    """Starts the process with the receiver, and again after it died.
 
-    Until then nothing is sent: whoever starts the receiver tells anew where to look. Nothing here ever waits.
+    Until then nothing is sent: whoever starts the receiver requests the tuning again. No method waits.
     """
 
     def __init__(self, open_device: OpenDevice, *, in_thread: bool = True, patience: Patience = USUAL_PATIENCE) -> None:
-        """`open_device` must be a function of a module, so that the other process can find it.
+        """`open_device` must be a module-level function, so that the other process can import it.
 
         in_thread : read the receiver in a thread of its own; not for receivers that run as fast as they can.
         """
@@ -49,18 +49,18 @@ class EngineProcess:
 
     @property
     def pid(self) -> int | None:
-        """Process number, for tests that kill it."""
+        """Process id, for tests that kill it."""
         return self._running.process.pid if self._running else None
 
     def send(self, command: Command) -> None:
-        """Send a command; only `Start` begins a process."""
+        """Send a command; only `Start` starts a process."""
         if isinstance(command, Start):
             self.warm()
         if self._running is not None:
             self._running.put(command)
 
     def warm(self) -> None:
-        """Begin the process ahead of need, so that the receiver starts at once when it is wanted."""
+        """Start the process in advance, so that the receiver starts at once."""
         if self._running is None:
             self._running = _Running(self._open_device, self._in_thread, self._patience)
 
@@ -88,13 +88,13 @@ class EngineProcess:
         self._end(self._running)
 
     def _end(self, running: "_Running") -> None:
-        """Kill the process: whatever hangs in it hears nothing else."""
+        """Kill the process: a hung one hears nothing else."""
         running.end()
         self._running = None
 
 
 class _Running:
-    """One process, with a thread for each direction."""
+    """A process with a thread for each direction."""
 
     def __init__(self, open_device: OpenDevice, in_thread: bool, patience: Patience) -> None:
         import multiprocessing
@@ -105,7 +105,7 @@ class _Running:
         self._patience = patience
         context = multiprocessing.get_context("spawn")
         here, there = context.Pipe()
-        # A daemon dies with the window, whatever becomes of that.
+        # A daemon process dies with the window.
         self.process: BaseProcess = context.Process(
             target=run_engine, args=(there, open_device, in_thread, patience), daemon=True
         )
@@ -119,7 +119,7 @@ class _Running:
         self._begun_s = time.monotonic()
         self._heard_s: float | None = None
         self._alive = Alive()
-        # Somebody waits for it to run, or it runs.
+        # True when a start waits for it, or it runs.
         self.wanted = False
         threading.Thread(target=self._receive_on, name="events", daemon=True).start()
 
@@ -151,7 +151,7 @@ class _Running:
         return events
 
     def why_lost(self) -> str:
-        """Why it is to be given up, or an empty text. Call it when everything it has said was taken."""
+        """Reason to give the process up; empty without one. Call it after taking all its events."""
         if self._is_gone:
             return DIED_REASON
         if not self._events.empty():
@@ -167,7 +167,7 @@ class _Running:
         return ""
 
     def end(self) -> None:
-        """Kill it; the threads end with it."""
+        """Kill the process; the threads end with it."""
         self._ended = True
         self._commands.end()
         self.process.kill()
@@ -197,7 +197,7 @@ def run_engine(link: "Connection", open_device: OpenDevice, in_thread: bool, pat
     from yarddial.engine.heartbeat import Heartbeat
     from yarddial.engine.outbox import Outbox
 
-    # Ctrl+C in the terminal is for the window, which then ends this process in good order.
+    # Ctrl+C in the terminal is for the window, which then ends this process in order.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     outbox = Outbox(link.send)
     engine = Engine(open_device, outbox.put, in_thread=in_thread, patience=patience)
@@ -220,7 +220,7 @@ def run_engine(link: "Connection", open_device: OpenDevice, in_thread: bool, pat
 
 
 def _end_alone(engine: "Engine") -> None:
-    """Whoever asked is gone: what is recorded is made whole, and the process ends, whatever its threads do."""
+    """The window is gone: complete recordings, then end the process whatever its threads do."""
     import os
 
     late = threading.Timer(ALONE_S, os._exit, (1,))

@@ -1,20 +1,20 @@
-"""What may be asked of a receiver, and whether it did what keeps it safe: pure functions on settings."""
+"""Rules for settings: what may be requested of a receiver, and whether its answer is safe. Pure functions."""
 
 import msgspec
 
 from yarddial.drivers.protocol import ActualSettings, Capabilities, RequestedSettings
 from yarddial.engine.tuning import GuardState, Safeguards
 
-# Two gains closer than this are the same step, dB.
+# Gains closer than this are the same step, dB.
 SAME_GAIN_DB = 0.01
 
 
 def possible_settings(
     requested: RequestedSettings, able: Capabilities, safeguards: Safeguards
 ) -> tuple[RequestedSettings, str]:
-    """What is asked, within the safeguards and without what a receiver does not have; and what that was, a sentence.
+    """Return the requested settings limited by safeguards and capabilities, and a sentence about what was left out.
 
-    The sentence is empty where nothing was left out. Safeguards are no lack of the receiver: nothing is said of them.
+    The sentence is empty where nothing was. It does not mention safeguards, which are no lack of the receiver.
     """
     if requested.port not in safeguards.feeds:
         requested = msgspec.structs.replace(requested, bias=False)
@@ -29,7 +29,7 @@ def possible_settings(
         gains_db, automatic = tuple((gain.name, min(gain.steps_db)) for gain in able.gains), False
     possible = msgspec.structs.replace(
         requested,
-        # A single socket without a name is the one that is meant.
+        # A single socket without a name serves any port name.
         port="" if able.ports == ("",) else requested.port,
         gains_db=gains_db,
         automatic_gain=automatic,
@@ -48,7 +48,7 @@ def _lacks_feed(requested: RequestedSettings, able: Capabilities) -> bool:
 def guard_of(actual: ActualSettings, able: Capabilities) -> tuple[GuardState, str]:
     """State of the gain guard of a receiver that was told to lower all gains, with the reason when it failed.
 
-    What is not received live cannot be harmed.
+    A source that is not received live cannot be harmed.
     """
     if not able.is_live:
         return "held", ""

@@ -1,4 +1,4 @@
-"""All taps at the stream: begun, fed and ended; and what becomes of them when the stream changes."""
+"""List of all taps on the stream: begins, feeds and ends them, and decides which survive a change."""
 
 from collections.abc import Callable
 
@@ -18,14 +18,14 @@ from yarddial.engine.tuning import Tuning
 from yarddial.yard.errors import RefusedValue, YardDialError
 from yarddial.yard.level import GainsDb
 
-# Requests that a tap answers; a job has one tap for each kind.
+# Requests served by a tap; a job has one tap for each kind.
 TapRequest = Measure | Sweep | Hear | SendChannel | Follow | RecordSamples
-# Those of them that wait for a stream, and go on with whatever stream there is.
+# Requests that wait for a stream, and continue with any stream.
 LastingRequest = Hear | SendChannel | Follow
 
 
 class TapList:
-    """Begins, feeds and ends taps.
+    """Begin, feed and end taps.
 
     set_gains : sets gains of the running receiver; see `GainSweep`.
     fails : called where ending a tap loses the receiver.
@@ -43,11 +43,11 @@ class TapList:
         self.is_muted = False
 
     def show(self, show: Show) -> None:
-        """Draw the picture so from now on."""
+        """Draw the picture this way from now on."""
         self._picture.show(show)
 
     def push(self, piece: Piece) -> None:
-        """Hand a block to every tap."""
+        """Pass a block to every tap."""
         for tap in tuple(self._taps):
             if tap in self._taps and tap.push(piece):
                 self._taps.remove(tap)
@@ -55,7 +55,7 @@ class TapList:
     def begin(self, asked: TapRequest, tuning: Tuning | None, able: Capabilities | None, why_not: str) -> None:
         """Add a tap, replacing the job's former one of its kind; report the reason when it cannot run.
 
-        why_not : why a request that rests on one tuning cannot be done now; empty where it can.
+        why_not : why a request that rests on one tuning is impossible now; empty where it is possible.
         """
         former_tap = self._end_former(asked)
         if isinstance(asked, LastingRequest):
@@ -70,24 +70,24 @@ class TapList:
                 self._report(answer)
 
     def retune(self, change: StreamChange) -> None:
-        """End what a change of the stream makes useless; call it before the change is reported."""
+        """End taps that a change of the stream makes useless; call it before the change is reported."""
         for tap in tuple(self._taps):
             if change not in tap.survives:
                 self._end(tap, "retuned")
 
     def go_on(self, tuning: Tuning, change: StreamChange) -> None:
-        """Tell those that are left what they receive from now on."""
+        """Tell the remaining taps what they receive from now on."""
         for tap in self._taps:
             tap.begin(tuning, change)
 
     def cancel(self, job: int) -> None:
-        """End all of a job."""
+        """Cancel all taps of a job."""
         for tap in tuple(self._taps):
             if tap.job == job:
                 self._end(tap, "cancelled")
 
     def stop(self, cause: EndCause, reason: str, *, replaced: bool) -> None:
-        """The stream ends; what can go on with another receiver does so where another takes its place."""
+        """End taps with the stream; those that can continue do so when another receiver takes its place."""
         for tap in tuple(self._taps):
             if tap.job and not (replaced and "receiver" in tap.survives):
                 self._end(tap, cause, reason)
@@ -95,7 +95,7 @@ class TapList:
             self._picture.give_up("stopped")
 
     def _end_former(self, asked: TapRequest) -> AudioTap | None:
-        """End the job's tap of this kind; returns it where it was heard."""
+        """End the job's tap of this kind; return it if it was audible."""
         heard: AudioTap | None = None
         for former in tuple(self._taps):
             if former.job == asked.job and type(former.asked) is type(asked):
@@ -135,15 +135,15 @@ class TapList:
                 return GainSweep(asked, tuning, self._set_gains, self._report)
 
     def _report_sound(self, event: Event) -> None:
-        """What is heard, here or at a distance; nothing while it is muted."""
+        """Report audio, unless muted."""
         if not self.is_muted:
             self._report(event)
 
     def _end(self, tap: StreamTap, cause: EndCause, reason: str = "") -> None:
-        """Off the list first: whatever giving up does, it is done once."""
+        """Remove the tap first, so that it is ended only once."""
         self._taps.remove(tap)
         try:
             tap.give_up(cause, reason)
         except YardDialError as error:
-            # Only setting the gains back can fail like this.
+            # Only restoring the gains can fail this way.
             self._fails(error)

@@ -1,4 +1,4 @@
-"""A tuning: what the receiver was asked to do, and what it answered. Nobody may rest on the one without the other."""
+"""Tuning: what the receiver was asked to do, together with what it acknowledged."""
 
 from typing import Literal
 
@@ -7,8 +7,8 @@ import msgspec
 from yarddial.drivers.protocol import ActualSettings, RequestedSettings
 from yarddial.yard.level import GainsDb
 
-# off : nobody transmits. held : every gain is at its minimum, as the driver acknowledged. no gain : there is none that
-# could be lowered. failed : the driver was told to, and has not done so.
+# off : nobody transmits. held : every gain is at its minimum, as acknowledged. no gain : none can be lowered. failed :
+# the driver was told to lower them and has not.
 GuardState = Literal["off", "held", "no gain", "failed"]
 
 
@@ -55,10 +55,10 @@ class Tuning(msgspec.Struct, frozen=True):
 
 
 class Safeguards(msgspec.Struct, frozen=True):
-    """States of the engine that hold whatever it is tuned to, and need no lease.
+    """Safeguards of the engine: they hold at every tuning and need no lease.
 
-    is_guarded : every gain at its minimum, automatic gain off. is_muted : no sound leaves the engine.
-    feeds : ports that a person allowed to feed current to the line; no other is ever told to.
+    is_guarded : every gain at its minimum, automatic gain off. is_muted : no audio leaves the engine.
+    feeds : ports that a person allowed to feed current to the line; no other one is switched on.
     """
 
     is_guarded: bool = False

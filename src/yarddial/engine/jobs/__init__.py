@@ -1,1 +1,1 @@
-"""Who has the receiver: jobs, the table of who goes with whom, leases, and the scheduler that grants and ends them."""
+"""Allocation of the receiver: kinds of jobs, compatibility table, leases, and the scheduler."""

@@ -9,13 +9,13 @@ from yarddial.engine.commands import Request
 from yarddial.engine.events import ANSWERS, Answer, Event
 from yarddial.engine.jobs.table import JobKind
 
-# done: it has its answer. failed: it could not get one. cancelled: by a person. displaced: by another job.
-# stale: the dial or the yard was changed. lost: the receiver is gone. fault: a fault of this program.
+# done: has its answer. failed: could not get one. cancelled: by a person. displaced: by another job. stale: dial or
+# yard changed. lost: the receiver is gone. fault: an error of this program.
 How = Literal["done", "failed", "cancelled", "displaced", "stale", "lost", "fault"]
 
 
 class Ending(msgspec.Struct, frozen=True):
-    """How a job ended, and why in a sentence; empty where it was simply done."""
+    """End of a job, with its reason in a sentence; empty where it was simply done."""
 
     how: How
     reason: str = ""
@@ -28,10 +28,10 @@ class Refusal(msgspec.Struct, frozen=True):
 
 
 class Activity(Protocol):
-    """Who does a job. Each call comes on the session's thread."""
+    """The owner of a job. All calls come on the session's thread."""
 
     def take(self, event: Event) -> None:
-        """An answer to something asked under the lease, or what happens to the receiver."""
+        """Process an answer to a request of the lease, or an event of the receiver."""
         ...
 
     def ended(self, ending: Ending) -> None:
@@ -39,20 +39,20 @@ class Activity(Protocol):
         ...
 
     def why_stale(self) -> str:
-        """Dial or yard were changed: why the job's answer would be of no use any more, or an empty text."""
+        """Reason why a change of dial or yard makes the job useless; empty when it does not."""
         ...
 
     def stepped_back(self) -> None:
-        """Another job has the receiver for a while."""
+        """Called when another job takes the receiver for a while."""
         ...
 
     def resumed(self) -> None:
-        """The receiver is this job's again."""
+        """Called when the receiver is this job's again."""
         ...
 
 
 class Job:
-    """An activity that needs to hear of its end only."""
+    """An activity that only needs to hear of its end."""
 
     def take(self, event: Event) -> None:
         """Ignore an event: this job asked for nothing."""
@@ -61,7 +61,7 @@ class Job:
         """Nothing is to be done."""
 
     def why_stale(self) -> str:
-        """Never stale."""
+        """A plain job is never stale."""
         return ""
 
     def stepped_back(self) -> None:
@@ -72,14 +72,14 @@ class Job:
 
 
 class Granter(Protocol):
-    """What a lease needs of the scheduler."""
+    """The scheduler as a lease sees it."""
 
     def send(self, request: Request, lease: "Lease | None") -> int:
         """Send a request under a job's number; returns the request's own."""
         ...
 
     def stop_requests(self, lease: "Lease") -> None:
-        """Have the engine end whatever is under way for a job."""
+        """Make the engine end everything that runs for a job."""
         ...
 
     def end(self, lease: "Lease", ending: Ending) -> None:
@@ -88,16 +88,16 @@ class Granter(Protocol):
 
 
 class Lease:
-    """Made by the scheduler only. Its number is on every command of the job, and on every answer to it."""
+    """Created by the scheduler only. Its number is on every command of the job, and on every answer to it."""
 
     def __init__(
         self, scheduler: Granter, number: int, kind: JobKind, activity: Activity, within: "Lease | None"
     ) -> None:
         self._scheduler = scheduler
         self.id, self.kind, self.activity, self.within = number, kind, activity, within
-        # Stepped back, or not begun yet: another job has the receiver.
+        # Waiting while another job has the receiver.
         self.waits = False
-        # Needs nothing more of the receiver, and stays for the answers that are on their way.
+        # Needs the receiver no more, and waits for its last answers.
         self.is_released = False
         self.ending: Ending | None = None
         self._latest: dict[type[Request], int] = {}
@@ -109,7 +109,7 @@ class Lease:
         return self.ending is None
 
     def ask(self, request: Request) -> int:
-        """Send a request under this job's number; it makes answers to older ones of its kind stale."""
+        """Send a request under this job's number; answers to older ones of its kind become stale."""
         if self.ending is not None:
             return 0
         number = self._scheduler.send(request, self)
@@ -117,27 +117,27 @@ class Lease:
         return number
 
     def restore_with(self, restore: Callable[[], None]) -> None:
-        """Something was changed: how it is set back when the job ends, the last first."""
+        """Register how a change is undone when the job ends; the last change is undone first."""
         self._restore.append(restore)
 
     def release(self) -> None:
-        """End what is under way in the engine; answers are still taken, and others may have the receiver."""
+        """End what runs in the engine; answers are still taken, and others may have the receiver."""
         self.is_released = True
         self._scheduler.stop_requests(self)
 
     def end(self, how: How = "done", reason: str = "") -> None:
-        """Give the receiver back; only the first end counts."""
+        """Give the receiver back; only the first call counts."""
         self._scheduler.end(self, Ending(how, reason))
 
     def awaits(self, answer: Answer) -> bool:
-        """True of an answer to the latest request of its kind."""
+        """Return True for an answer to the latest request of its kind."""
         return self._latest.get(ANSWERS[type(answer)]) == answer.id
 
     def ancestors(self) -> "tuple[Lease, ...]":
-        """The jobs that this one is a part of."""
+        """Jobs of which this one is a part."""
         return () if self.within is None else (self.within, *self.within.ancestors())
 
     def put_back(self) -> list[Callable[[], None]]:
-        """What sets back all that was changed, to be called in order."""
+        """Functions that undo all changes, in order of calling."""
         steps, self._restore = self._restore[::-1], []
         return steps

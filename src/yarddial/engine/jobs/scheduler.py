@@ -1,7 +1,7 @@
-"""Grants the receiver, and ends what it granted: every job once, with a reason, whatever else happens.
+"""The scheduler: grants the receiver, and ends every job once, with a reason.
 
-Whoever wants the receiver asks for a lease of a kind of the table. All commands go out here and all events come in
-here, so that an answer reaches the job that asked, and no other.
+A job needs a lease of a kind from the table. All commands leave and all events arrive here, so that an answer reaches
+only the job that asked.
 """
 
 from collections import deque
@@ -16,18 +16,18 @@ from yarddial.engine.jobs.table import RULES, JobKind
 from yarddial.engine.link import EngineLink
 from yarddial.yard.fault_log import log_fault
 
-# Ended jobs that are remembered.
+# Number of ended jobs remembered.
 MAX_HISTORY = 200
 PERSON_STOPPED = "the receiver was stopped"
 
 
 class Scheduler:
-    """The engine's commands and events, and the leases."""
+    """Commands and events of the engine, and the leases."""
 
     def __init__(self, link: EngineLink) -> None:
         self._link = link
         self._number = 0
-        # The tuning that was asked for last.
+        # Id of the latest requested tuning.
         self._tuning_id = 0
         self._leases: list[Lease] = []
         self._observers: list[Callable[[Event], None]] = []
@@ -35,13 +35,13 @@ class Scheduler:
         self._is_changed = False
         self._is_closed = False
         self._at_rest: list[Callable[[], None]] = []
-        # The latest endings: kind and how.
+        # Latest endings: kind and reason.
         self.history: deque[tuple[JobKind, Ending]] = deque(maxlen=MAX_HISTORY)
 
     # Asking
 
     def why_not(self, kind: JobKind, within: Lease | None = None) -> str:
-        """Why a job cannot be begun just now, or an empty text."""
+        """Reason why a job cannot begin now; empty when it can."""
         if self._is_closed:
             return "the window was closed"
         for lease in self._others(within):
@@ -50,9 +50,9 @@ class Scheduler:
         return ""
 
     def request(self, kind: JobKind, activity: Activity, within: Lease | None = None) -> Lease | Refusal:
-        """Ask for the receiver, for a job of its own or as a part of another.
+        """Request the receiver for a job, alone or as a part of another.
 
-        Returns a lease, which may have to wait, or a refusal. `waits` is set before anybody is told of anything.
+        Returns a lease, which may have to wait, or a refusal. `waits` is set before anybody is notified.
         """
         if within is not None and not within.is_alive:
             return Refusal("what it is a part of has ended")
@@ -73,9 +73,9 @@ class Scheduler:
         return lease
 
     def send(self, request: Request, lease: Lease | None) -> int:
-        """Send a request under a job's number, or nobody's; returns the request's own.
+        """Send a request under a job's number, or 0; return the request's own number.
 
-        One that asks for samples names the tuning that was asked for last: on any other the engine refuses it.
+        A request for samples names the latest requested tuning; the engine refuses it on any other.
         """
         self._number += 1
         job = lease.id if lease is not None else 0
@@ -87,11 +87,11 @@ class Scheduler:
         return self._number
 
     def command(self, command: Command) -> None:
-        """Send what belongs to no job: start, stop, and how the picture is drawn."""
+        """Send a command that belongs to no job: start, stop, and how the picture is drawn."""
         self._link.send(command)
 
     def next_number(self) -> int:
-        """A number that nothing else has."""
+        """Next unique number."""
         self._number += 1
         return self._number
 
@@ -104,7 +104,7 @@ class Scheduler:
 
     @property
     def owner(self) -> Lease | None:
-        """The job shown as the receiver's user: a person's work, else listening or recording."""
+        """Job shown as the receiver's user: a person's work, else listening or recording."""
         for natures in (("work", "device"), ("record",), ("listen",)):
             for lease in self._leases:
                 if lease.kind.nature in natures and not lease.waits and not lease.is_released:
@@ -118,7 +118,7 @@ class Scheduler:
 
     @property
     def tuner(self) -> Lease | None:
-        """The one job that may tune the receiver; None leaves tuning to the dial."""
+        """Job that may tune the receiver; None leaves tuning to the dial."""
         able = [lease for lease in self._leases if lease.kind.tunes and not lease.waits and not lease.is_released]
         return able[-1] if able else None
 
@@ -127,7 +127,7 @@ class Scheduler:
         return self.tuner is lease
 
     def retry(self) -> None:
-        """After a start, let the listening job tune the receiver again, else the dial."""
+        """After a start, let the listening job or else the dial tune the receiver again."""
         tuner = self.tuner
         if tuner is None:
             self._rest()
@@ -135,12 +135,12 @@ class Scheduler:
             self._guarded(tuner, tuner.activity.resumed)
 
     def on_jobs_changed(self, listener: Callable[[], None]) -> Callable[[], None]:
-        """Listen for jobs that begin, step back or end; called once per poll."""
+        """Register a listener for jobs that begin, step back or end; called once per poll."""
         self._listeners.append(listener)
         return lambda: self._listeners.remove(listener) if listener in self._listeners else None
 
     def on_rest(self, listener: Callable[[], None]) -> None:
-        """Listen for the moment when no job tunes any more and the dial does."""
+        """Register a listener for the moment when tuning returns to the dial."""
         self._at_rest.append(listener)
 
     def _rest(self) -> None:
@@ -148,13 +148,13 @@ class Scheduler:
             self._guarded(None, listener)
 
     def on_event(self, observer: Callable[[Event], None]) -> None:
-        """Whoever sees every event, before the jobs do."""
+        """Register an observer that sees every event before the jobs do."""
         self._observers.append(observer)
 
     # Ending
 
     def cancel(self, lease: Lease, reason: str = "cancelled") -> None:
-        """Cancel a job by a person's wish."""
+        """Cancel a job for the person."""
         self.end(lease, Ending("cancelled", reason))
 
     def cancel_all(self, reason: str = "cancelled") -> None:
@@ -164,22 +164,22 @@ class Scheduler:
                 self.cancel(lease, reason)
 
     def end_all(self, reason: str) -> None:
-        """End everything for good: nobody is left who wants the receiver, and nobody gets it any more."""
+        """End everything for good; later requests are refused."""
         self._is_closed = True
         for lease in tuple(self._leases):
             self.cancel(lease, reason)
 
     def end_for_stop(self, reason: str = PERSON_STOPPED) -> None:
-        """The receiver is about to be stopped: nothing waits for answers that may never come.
+        """End jobs before the receiver stops, so that none waits for an answer that may never come.
 
-        Recordings are made whole first: they end with the engine's word, or with its end.
+        Recordings are completed first: they end with the engine's confirmation, or with its end.
         """
         for lease in tuple(self._leases):
             if lease.kind.nature in ("work", "glance"):
                 self.end(lease, Ending("cancelled", reason))
 
     def end(self, lease: Lease, ending: Ending) -> None:
-        """End a lease and all that are parts of it; set back what it changed, and let those go on who stepped back."""
+        """End a lease and its parts; undo its changes, and resume the jobs that stepped back."""
         if lease.ending is not None:
             return
         lease.ending = ending
@@ -199,11 +199,11 @@ class Scheduler:
         self._is_changed = True
 
     def stop_requests(self, lease: Lease) -> None:
-        """Have the engine end whatever is under way for a job."""
+        """Make the engine end everything that runs for a job."""
         self._link.send(Cancel(lease.id))
 
     def check_stale(self) -> None:
-        """Dial or yard were changed: end what that makes useless."""
+        """End jobs that a change of dial or yard made useless."""
         for lease in tuple(self._leases):
             if lease.is_alive and (why := self._why_stale(lease)):
                 self.end(lease, Ending("stale", why))
@@ -211,7 +211,7 @@ class Scheduler:
     # Hearing
 
     def poll(self) -> bool:
-        """Take what the engine has to say and pass it on; True when there was something."""
+        """Process the engine's events; True when there were any."""
         events = self._link.poll()
         for event in events:
             for observer in self._observers:
@@ -234,7 +234,7 @@ class Scheduler:
             self._stopped(event)
 
     def _stopped(self, event: Stopped) -> None:
-        """All that needs the receiver has lost it; who listens stays for the next start."""
+        """End everything that needs the receiver; listeners wait for the next start."""
         reason = event.reason or PERSON_STOPPED
         for lease in tuple(self._leases):
             if not lease.is_alive:
@@ -246,12 +246,12 @@ class Scheduler:
     # Inside
 
     def _others(self, within: Lease | None) -> list[Lease]:
-        """All but the jobs that the new one is a part of."""
+        """All leases except the ancestors of the new job."""
         mine = (within, *within.ancestors()) if within is not None else ()
         return [lease for lease in self._leases if lease not in mine and not lease.is_released]
 
     def _topmost(self, lease: Lease) -> Lease:
-        """Show the outermost of nested jobs, except those inside Listen."""
+        """Outermost of nested jobs, except those inside Listen."""
         while lease.within is not None and lease.within.kind.nature != "listen":
             lease = lease.within
         return lease

@@ -1,4 +1,4 @@
-"""One channel of the stream heard."""
+"""Tap that demodulates one channel of the stream."""
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING
@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
 
 class AudioTap:
-    """Hears one channel and reports its sound; what cannot be heard is silence."""
+    """Demodulate one channel and report its audio; an impossible channel is silent."""
 
     survives = ALL_RESTS
 
@@ -24,11 +24,11 @@ class AudioTap:
         self._tuning: Tuning | None = None
 
     def take_over(self, former: "AudioTap") -> None:
-        """Go on with what the former heard: it is faded into what is asked now."""
+        """Continue from the former tap with a cross-fade."""
         self._hearing, self._tuning = former._hearing, former._tuning
 
     def begin(self, tuning: Tuning, change: StreamChange) -> None:
-        """Begin on the channel; another slice of the same span leaves what is heard alone."""
+        """Begin on the channel; another slice of the same span does not interrupt the audio."""
         from yarddial.dsp.listening.hearing import ContinuousHearing
 
         if change == "slice" and self._hearing is not None:
@@ -61,4 +61,4 @@ class AudioTap:
         return False
 
     def give_up(self, cause: EndCause, reason: str = "") -> None:
-        """End without a message: missing audio tells it."""
+        """End without a message: the audio simply stops."""

@@ -1,4 +1,4 @@
-"""Samples of one channel, decimated for a listener at a distance."""
+"""Tap that decimates one channel for a listener at a distance."""
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING
@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 
 class ChannelSender:
-    """Sends them as they come; what cannot be heard is not sent."""
+    """Send samples as they come; an impossible channel sends none."""
 
     survives = ALL_RESTS
 
@@ -24,7 +24,7 @@ class ChannelSender:
         self._thin: ThinChannel | None = None
 
     def begin(self, tuning: Tuning, change: StreamChange) -> None:
-        """Begin on the channel; another slice of the same span leaves it alone."""
+        """Begin on the channel; another slice of the same span does not interrupt it."""
         from yarddial.dsp.listening.thin_channel import ThinChannel
 
         if change == "slice" and self._thin is not None:
@@ -51,4 +51,4 @@ class ChannelSender:
         return False
 
     def give_up(self, cause: EndCause, reason: str = "") -> None:
-        """End without a message: missing samples tell it."""
+        """End without a message: the samples simply stop."""

@@ -1,4 +1,4 @@
-"""A known line followed beside whatever else is done: measured every few seconds, for as long as the stream runs."""
+"""Tap that measures a known line every few seconds, beside everything else."""
 
 from collections.abc import Callable
 
@@ -52,4 +52,4 @@ class Follower:
         return False
 
     def give_up(self, cause: EndCause, reason: str = "") -> None:
-        """Nobody waits for an end."""
+        """End without a message, since nobody waits for one."""

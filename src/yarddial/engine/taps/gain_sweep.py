@@ -1,4 +1,4 @@
-"""A sweep over settings of the gains on the running receiver: floor, channel and full samples at each."""
+"""Tap that sweeps gain settings of the running receiver: floor, channel and clipped samples at each."""
 
 from collections.abc import Callable
 
@@ -17,7 +17,7 @@ from yarddial.yard.level import GainsDb
 
 Complex = NDArray[np.complex64]
 FFT_POINTS = 4096
-# Samples that were on their way when the gain was set.
+# Samples already in transit when the gain was set.
 SETTLES_S = 0.05
 # Estimate the floor this far beside the channel, and leave out the centre spike.
 BESIDE_HZ, CENTRE_HZ = 150e3, 2_000.0
@@ -25,9 +25,9 @@ CLIPPED_LEVEL = 0.985
 
 
 class GainSweep:
-    """Gathers one setting after the other; `set_gains` sets the receiver, with nothing to all as it was tuned.
+    """Measure one setting after the other; `set_gains` sets the receiver, and without an argument restores it.
 
-    It returns the tuning with the gains that the driver acknowledged: they, and not the wanted ones, are reported.
+    It returns the tuning with the acknowledged gains, which are reported instead of the requested ones.
     """
 
     survives = NO_RESTS
@@ -42,15 +42,15 @@ class GainSweep:
         self._at = 0
         self._skipped = self._have = 0
         self._parts: list[Complex] = []
-        # Samples of the last setting at which none was at full scale, its gains together, its products.
+        # Samples of the last unclipped setting, its total gain, its products.
         self._clear: tuple[Complex, float, float] | None = None
         self._set(asked.settings[0])
 
     def begin(self, tuning: Tuning, change: StreamChange) -> None:
-        """It ends with the stream that it was begun on."""
+        """Do nothing: a sweep ends with its stream."""
 
     def push(self, piece: Piece) -> bool:
-        """Take a block; True after the last setting, the gains set back. Raises what setting them raises."""
+        """Take a block; True after the last setting, with the gains restored. Raises what setting them raises."""
         samples = piece.raw
         wait = int(SETTLES_S * self._rate_hz) - self._skipped
         self._skipped += min(wait, samples.size)
@@ -115,11 +115,11 @@ class GainSweep:
 
     @property
     def _gains_db(self) -> GainsDb:
-        """Of the stages that this setting changes, as acknowledged."""
+        """Acknowledged gains of the stages that this setting changes."""
         return self._tuning.gains_among(self.asked.settings[self._at])
 
     def _products(self, samples: Complex, weighed: "Weighed") -> float:
-        """Measured where nothing is clipped; else foreseen from the last samples that were clear."""
+        """Measure products on unclipped samples; otherwise predict them from the last unclipped ones."""
         products = products_in_channel(samples, self._rate_hz, self._offset_hz, weighed.width_hz)
         gain_db = sum(gain for _, gain in self._gains_db)
         if not weighed.clipped_share:
@@ -127,14 +127,14 @@ class GainSweep:
         elif self._clear is not None:
             clear, clear_db, clear_products = self._clear
             more_db = gain_db - clear_db
-            # Clipping passes for a cube too; but no cube grows faster than three decibels for one.
+            # Clipping resembles a cubic, but a cubic grows by at most three decibels per decibel.
             products = min(products, clear_products * 10 ** (3 * more_db / 10))
             products += clipping_in_channel(clear, more_db, self._rate_hz, self._offset_hz, weighed.width_hz)
         return products
 
 
 class Weighed(msgspec.Struct, frozen=True):
-    """What `measure` finds; the fields of `SweepPoint`."""
+    """Result of `measure`; the fields of `SweepPoint`."""
 
     floor_dbfs_hz: float
     channel_dbfs: float
@@ -158,11 +158,11 @@ def measure(samples: Complex, rate_hz: float, offset_hz: float, width_hz: float)
     beside = clear & (away > half_hz + 4 * bin_hz) & (away < half_hz + BESIDE_HZ)
     floor = float(np.median(density[beside])) if beside.any() else float(np.median(density))
     floor /= median_of_averages(samples.size)
-    # Bins at the edges count by the share that lies in the channel, so that noise alone is floor times width.
+    # Bins at the edges count by their share inside the channel, so that noise alone gives floor times width.
     inside = np.clip((half_hz - away) / bin_hz + 0.5, 0.0, 1.0)
     channel = float((density * inside).sum() * bin_hz)
     at = int(np.argmax(np.where(clear, density, 0.0)))
-    # A Hann line spreads over three bins.
+    # A line spreads over three Hann bins.
     strongest = float(density[max(at - 1, 0) : at + 2].sum() * bin_hz)
     return Weighed(
         _db(floor),

@@ -1,4 +1,4 @@
-"""One measurement under way: samples gathered until the wanted uncertainty is reached, or as long as was allowed."""
+"""Tap for one measurement: gathers samples until the wanted uncertainty or the time limit is reached."""
 
 from collections.abc import Callable
 
@@ -17,29 +17,29 @@ from yarddial.engine.tuning import Tuning
 from yarddial.yard.errors import BadSamples, NoCarrier
 from yarddial.yard.frequency import format_hertz, format_sigma
 
-# How often it reports its uncertainty, and the least it takes, seconds: shorter neither drift nor fading is seen.
+# Interval of progress reports, and minimum duration: shorter records show neither drift nor fading.
 REPORT_S, MIN_S = 0.5, 4.0
-# Another line this little below the strongest may be the intended one.
+# Another line less than this below the strongest may be the intended one.
 RIVAL_DB = 5.0
-# Log odds that a line elsewhere must lose to the expected place, and how many sigma count as there.
+# Log odds that a line elsewhere must lose to the expected frequency, and how many sigma count as near.
 ELSEWHERE_LOG_ODDS, NEAR_SIGMAS = 4.6, 4.0
 # Report again after this share of the elapsed time; each report analyses all samples.
 REPORT_SHARE = 0.1
 # Stop when nothing stands out for this long.
 NOTHING_S = 12.0
-# Where the noise would allow to stop but the path does not, it is looked at again this much later.
+# When noise would allow stopping but the path does not, check again after this factor in time.
 RETRY_FACTOR = 1.4
 
 
 class Measurement:
-    """Takes the slice's samples and the receiver's raw ones; reports its progress and, once, its end."""
+    """Takes the slice's samples and the receiver's raw ones; reports progress and, once, its end."""
 
     survives = NO_RESTS
 
     def __init__(self, asked: Measure, tuning: Tuning, report: Callable[[Event], None]) -> None:
         self.job, self.asked = asked.job, asked
         self._slice_hz, self._report, self._tuning = tuning.slice_rate_hz, report, tuning
-        # The spike at the centre stands in the slice too, where that is near: known, and no carrier.
+        # The centre spike may be inside the slice; it is known and no carrier.
         self._spike_hz = tuning.centre_hz - tuning.middle_hz
         self._parts: list[NDArray[np.complex64]] = []
         self._have = self._clipped = self._seen = self._lost = 0
@@ -50,10 +50,10 @@ class Measurement:
         self._next_estimate_s = MIN_S
 
     def begin(self, tuning: Tuning, change: StreamChange) -> None:
-        """It ends with the stream that it was begun on."""
+        """Do nothing: a measurement ends with its stream."""
 
     def push(self, piece: Piece) -> bool:
-        """Take a block; True when it has ended."""
+        """Take a block; True when the measurement has ended."""
         self._watch(piece.raw)
         self._at_s = piece.at_s
         self._lost += piece.lost
@@ -76,7 +76,7 @@ class Measurement:
         return sigma_hz <= self.asked.wanted_hz and have_s >= self._next_estimate_s and self._is_enough(have_s)
 
     def give_up(self, cause: EndCause, reason: str = "") -> None:
-        """Say why nothing comes of it; the end of a recording is no reason not to measure what there was."""
+        """Report why there is no result; at the end of a recording measure what there was."""
         if cause == "ended":
             self.finish(is_whole=False)
             return
@@ -98,7 +98,7 @@ class Measurement:
         self._report(estimate)
 
     def _watch(self, samples: NDArray[np.complex64]) -> None:
-        """See whether the receiver's own samples are at full scale; in a slice of them that is hidden."""
+        """Check the receiver's raw samples for clipping, which the slice hides."""
         limits = np.maximum(np.abs(samples.real), np.abs(samples.imag))
         self._clipped += int(np.count_nonzero(limits >= 0.99))
         if self._still is None and samples.size:
@@ -113,7 +113,7 @@ class Measurement:
         return Measured(carrier, self._tuning, self._at_s, job=self.job, id=self.asked.id)
 
     def _is_enough(self, have_s: float) -> bool:
-        """The noise would allow to stop: does the path?"""
+        """Noise would allow stopping: check whether the path does."""
         self._next_estimate_s = RETRY_FACTOR * have_s
         try:
             estimate = self._estimate()
@@ -146,7 +146,7 @@ class Measurement:
         return self._measured(carrier)
 
     def _of_two(self, carrier: Carrier, other: OtherLine) -> Measured | NotMeasured:
-        """Choose the line at the station's expected place, when only one is there."""
+        """Prefer the line at the station's expected frequency, when only one is there."""
         asked = self.asked
         away = [
             (hertz - asked.expected_hz) / np.hypot(asked.expected_sigma_hz, sigma_hz)
@@ -175,7 +175,7 @@ class Measurement:
         )
 
     def _centre(self, samples: NDArray[np.complex64]) -> Carrier:
-        """Of a frequency-modulated signal, as a carrier."""
+        """Measure the centre of an FM signal, reported as a carrier."""
         width = "narrow" if self.asked.kind == "nfm" else "wide"
         carrier = estimate_centre(
             samples, self._slice_hz, 0.0, self.asked.within_hz, "narrow" if width == "narrow" else "wide"
@@ -187,7 +187,7 @@ class Measurement:
 
     def _sigma_so_far(self) -> float:
         if self.asked.kind == "wfm":
-            # Too much to be worked out again and again; it takes seconds only.
+            # Too expensive to repeat, and it takes only seconds.
             return float("inf")
         samples = np.concatenate(self._parts)
         try:
@@ -198,7 +198,7 @@ class Measurement:
             return float("inf")
 
     def _needed_s(self, have_s: float, sigma_hz: float) -> float:
-        """How long in all until the noise allows the wanted uncertainty: it falls as the time to the power of 3/2."""
+        """Total duration until noise allows the wanted uncertainty, which falls with time to the power of 3/2."""
         wanted_hz = self.asked.wanted_hz
         if not wanted_hz or sigma_hz == float("inf"):
             return self.asked.seconds_s

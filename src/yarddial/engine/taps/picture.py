@@ -1,4 +1,4 @@
-"""The spectrogram's columns: a zoomed transform of the slice, not enlarged bins of a wide one."""
+"""Tap for the spectrogram: a zoomed transform of the slice, not enlarged bins of a wide one."""
 
 from collections import deque
 from collections.abc import Callable
@@ -13,9 +13,9 @@ from yarddial.engine.events import Event, SpectrogramColumns
 from yarddial.engine.taps.tap import ALL_RESTS, EndCause, Piece, StreamChange
 from yarddial.engine.tuning import Tuning
 
-# Transforms averaged to a column at most, where the samples of its time allow several.
+# Maximum number of transforms averaged per column.
 MAX_AVERAGED = 16
-# So weak that it only keeps the logarithm finite.
+# Lower bound that keeps the logarithm finite.
 MIN_POWER = 1e-20
 # Slice kept for redrawing the picture after a change of zoom.
 MEMORY_S = 45.0
@@ -24,7 +24,7 @@ MEMORY_SAMPLES = 4_000_000
 
 
 class Picture:
-    """Turns slice samples into columns of `rows` levels across +-half_span_hz, one every column_s.
+    """Convert slice samples to columns of `rows` levels across +-half_span_hz, one every column_s.
 
     Where a column's time holds more samples than one transform takes, several are averaged.
     """
@@ -47,7 +47,7 @@ class Picture:
         self.next_column = 0
 
     def push(self, samples: NDArray[np.complex64]) -> NDArray[np.float32]:
-        """Take more slice samples; return the columns now complete, dB, shape (k, rows)."""
+        """Take slice samples; return completed columns, dB, shape (k, rows)."""
         self._kept = np.concatenate([self._kept, self._narrow.push(samples)])
         starts = []
         while round(self.next_column * self._step) + self._length <= self._kept_from + self._kept.size:
@@ -65,7 +65,7 @@ class Picture:
 
 
 class PictureTap:
-    """The engine's own: draws the slice as `Show` wants it, and remembers it for another zoom."""
+    """The engine's own spectrogram: draws the slice as `Show` asks, and remembers it for another zoom."""
 
     job, asked = 0, None
     survives = ALL_RESTS
@@ -80,7 +80,7 @@ class PictureTap:
         self._read_s = 0.0
 
     def begin(self, tuning: Tuning, change: StreamChange) -> None:
-        """Another slice: nothing of the one before is drawn any more."""
+        """Restart on another slice; nothing of the former one is drawn."""
         self._tuning = tuning
         self._memory.clear()
         self._remembered = 0
@@ -104,7 +104,7 @@ class PictureTap:
         return False
 
     def give_up(self, cause: EndCause, reason: str = "") -> None:
-        """Nothing is drawn any more."""
+        """Stop drawing."""
         self._tuning, self._picture = None, None
 
     def _draw(self, narrow: NDArray[np.complex64]) -> None:

@@ -1,4 +1,4 @@
-"""Recorder of unprocessed samples inside the engine process; none of them reach the window."""
+"""Tap that records unprocessed samples inside the engine process; none reach the window."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -14,7 +14,7 @@ TELLS_S = 0.5
 
 
 class SampleRecorder:
-    """One recording; reports its length now and then, and its end."""
+    """One recording; reports its length at intervals, and its end."""
 
     survives: frozenset[StreamChange] = frozenset(("slice",))
 
@@ -30,7 +30,7 @@ class SampleRecorder:
         self._file = SampleFile(Path(asked.path), tuning.rate_hz, asked.centre_hz, about, asked.bits, new=True)
 
     def begin(self, tuning: Tuning, change: StreamChange) -> None:
-        """Another slice of the same span is nothing to it."""
+        """Do nothing: another slice of the same span does not matter."""
 
     def push(self, piece: Piece) -> bool:
         """Write a block; return True after a failure, which has been reported."""
@@ -47,7 +47,7 @@ class SampleRecorder:
         return False
 
     def give_up(self, cause: EndCause, reason: str = "") -> None:
-        """Make it whole, and say so."""
+        """Complete the recording and report it."""
         trouble = "the receiver was set differently" if cause == "retuned" else reason
         try:
             self._file.close()

@@ -1,4 +1,4 @@
-"""Spectrum of the whole span from all samples, reported a few times a second."""
+"""Tap for the spectrum of the whole span from all samples, reported a few times a second."""
 
 from collections.abc import Callable
 
@@ -7,7 +7,7 @@ from yarddial.engine.events import BINS_A_POINT, Event, SpanSpectrum
 from yarddial.engine.taps.tap import ALL_RESTS, EndCause, Piece, StreamChange
 from yarddial.engine.tuning import Tuning
 
-# So often.
+# Reporting interval.
 SPAN_S = 0.25
 
 
@@ -44,5 +44,5 @@ class SpanSurvey:
         return False
 
     def give_up(self, cause: EndCause, reason: str = "") -> None:
-        """Nothing is seen any more."""
+        """Stop reporting."""
         self._tuning = None
