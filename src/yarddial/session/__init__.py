@@ -1,1 +1,1 @@
-"""What the person is doing now: observable state and what can be done with it. No window."""
+"""The session: observable state of the program and the actions on it. It knows no window."""

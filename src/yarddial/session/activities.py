@@ -1,4 +1,4 @@
-"""The list of activities: one line each, by the file that declares it. Whoever adds one adds its line here."""
+"""List of all activities, one line each, by the file that declares it. Add a line here for a new activity."""
 
 from collections.abc import Iterator
 from functools import cached_property
@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, Generic, TypeVar, overload
 from yarddial.session.activity import Declaration
 
 if TYPE_CHECKING:
-    # Each is loaded when it is first asked for.
+    # Each activity is imported when first used.
     from yarddial.session.bands.band_board import BandBoard
     from yarddial.session.bands.band_run import BandRun
     from yarddial.session.calibration.calibration import Calibration
@@ -41,9 +41,9 @@ A = TypeVar("A")
 
 
 class Room(Generic[A]):
-    """An activity as an attribute of the session: made when it is first asked for, from its file's `DECLARATION`.
+    """An activity as an attribute of the session, created on first use from its file's `DECLARATION`.
 
-    from_start : made with the session, as it listens to the yard from the first moment on.
+    from_start : created with the session, because it listens to the yard from the first moment on.
     """
 
     def __init__(self, module: str, *, from_start: bool = False) -> None:
@@ -60,7 +60,7 @@ class Room(Generic[A]):
     def __get__(self, session: object, owner: type) -> A: ...
 
     def __get__(self, session: object, owner: type) -> "Room[A] | A":
-        """The activity; the session keeps it under the same name, so that this is asked once."""
+        """Return the activity; the session caches it under the same name."""
         if session is None:
             return self
         declaration = self.declaration
@@ -78,7 +78,7 @@ class Room(Generic[A]):
 
 
 class Activities:
-    """All of them. Those that are made from the start are made in this order, after what they are given."""
+    """All activities. Those with `from_start` are created in this order, after the objects they are given."""
 
     rig: Room["RigControl"] = Room("rig.declaration", from_start=True)
     calibration: Room["Calibration"] = Room("calibration.declaration", from_start=True)

@@ -1,4 +1,4 @@
-"""What an activity declares of itself: its room is one file, and the session walks the list of them."""
+"""Declaration of an activity: its room is one file, and the session walks the list of them."""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field

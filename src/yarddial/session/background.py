@@ -1,4 +1,4 @@
-"""What takes longer than a moment is worked out beside the session: a frozen request in, its answer back at a poll."""
+"""Background work: a frozen request in, its answer delivered at a poll."""
 
 import threading
 from collections.abc import Callable
@@ -11,10 +11,10 @@ if TYPE_CHECKING:
 
 
 class Background:
-    """One thread for all; an answer that a newer request of the same topic has overtaken is dropped."""
+    """One thread for all requests; an answer overtaken by a newer request of its topic is dropped."""
 
     def __init__(self) -> None:
-        # Made with the thread, when there is something to work out.
+        # Created together with the thread, for the first request.
         self._asked: SimpleQueue[tuple[str, int, Callable[[], Any]] | None]
         self._done: SimpleQueue[tuple[str, int, Any, Exception | None]]
         self._latest: dict[str, int] = {}
@@ -24,15 +24,15 @@ class Background:
 
     @property
     def is_busy(self) -> bool:
-        """True while an answer is owed."""
+        """True while an answer is awaited."""
         return bool(self._take)
 
     def ask(
         self, topic: str, work: Callable[[], Any], take: Callable[[Any], None], fail: Callable[[str], None]
     ) -> None:
-        """Work something out; `take` gets the answer on the session's thread, `fail` a sentence where it failed.
+        """Compute something; `take` gets the answer on the session's thread, `fail` a sentence where it failed.
 
-        work : holds all that it needs, and touches nothing of the session.
+        work : self-contained; it must not touch the session.
         """
         if self._thread is None:
             from queue import SimpleQueue
@@ -45,12 +45,12 @@ class Background:
         self._asked.put((topic, self._number, work))
 
     def withdraw(self, topic: str) -> None:
-        """Nobody wants the answer any more: neither `take` nor `fail` is called."""
+        """Withdraw a request: neither `take` nor `fail` is called."""
         self._latest.pop(topic, None)
         self._take.pop(topic, None)
 
     def poll(self) -> None:
-        """Hand over what has been worked out."""
+        """Deliver finished answers."""
         if self._thread is None:
             return
         while not self._done.empty():
@@ -78,7 +78,7 @@ class Background:
             try:
                 answer, fault = work(), None
             except Exception as error:
-                # This is the top of a thread: every error is reported to the caller.
+                # Top of the thread: every error is reported to the caller.
                 log_fault(f"working out {topic} failed", error)
                 answer, fault = None, error
             self._done.put((topic, number, answer, fault))

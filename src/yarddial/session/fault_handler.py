@@ -1,4 +1,4 @@
-"""Takes faults out of the standard log; loaded after the first paint."""
+"""Handler that collects faults from the standard log; imported after the first paint."""
 
 import logging
 from collections.abc import Callable
@@ -7,17 +7,17 @@ from yarddial.yard.fault_log import LOGGER
 
 
 class FaultHandler(logging.Handler):
-    """Hands every error to the session's faults, and to the log file, which is opened at the first of them."""
+    """Pass every error to the session's faults and to the log file, which is opened at the first one."""
 
     def __init__(self, take: Callable[[str, str], None], open_file: Callable[[], logging.Handler] | None) -> None:
-        """`take` : gets what failed, and the traceback."""
+        """take : gets what failed, and the traceback."""
         super().__init__(logging.ERROR)
         self._take, self._open_file = take, open_file
         self._file: logging.Handler | None = None
         logging.getLogger(LOGGER).addHandler(self)
 
     def emit(self, record: logging.LogRecord) -> None:
-        """In whatever thread it failed."""
+        """Called in the thread of the failure."""
         details = logging.Formatter().formatException(record.exc_info) if record.exc_info else ""
         self._take(record.getMessage(), details)
         try:
@@ -26,7 +26,7 @@ class FaultHandler(logging.Handler):
             if self._file is not None:
                 self._file.handle(record)
         except OSError:
-            # A full disk must not make a second fault of the first.
+            # A full disk must not cause a second fault.
             self._open_file = None
 
     def end(self) -> None:

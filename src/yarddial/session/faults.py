@@ -10,7 +10,7 @@ from yarddial.session.listeners import Listener, Listeners
 from yarddial.yard import clock
 
 if TYPE_CHECKING:
-    # Kept off the way to the first paint.
+    # Imported after the first paint.
     import logging
 
     from yarddial.session.fault_handler import FaultHandler
@@ -20,7 +20,7 @@ MAX_KEPT = 20
 
 
 class Fault(msgspec.Struct, frozen=True):
-    """One fault: when, what failed in a sentence, and its traceback."""
+    """A fault: time, what failed in a sentence, and its traceback."""
 
     at_utc: str
     sentence: str
@@ -28,10 +28,10 @@ class Fault(msgspec.Struct, frozen=True):
 
 
 class Faults:
-    """Collect errors logged on any floor and thread; the session reports them at its next poll."""
+    """Errors logged in any layer and thread; the session reports them at its next poll."""
 
     def __init__(self, open_file: "Callable[[], logging.Handler] | None" = None) -> None:
-        """`open_file` : makes the handler of the log file when there is something to write."""
+        """open_file : creates the handler of the log file when there is something to write."""
         self.open_file = open_file
         self._handler: FaultHandler | None = None
         self._changed = Listeners()
@@ -41,11 +41,11 @@ class Faults:
         self.kept: tuple[Fault, ...] = ()
 
     def on_fault(self, listener: Listener) -> Callable[[], None]:
-        """Listen for faults, on the session's thread."""
+        """Register a listener for faults, called on the session's thread."""
         return self._changed.add(listener)
 
     def begin(self) -> None:
-        """Listen to the program's log."""
+        """Start collecting from the program's log."""
         if self._handler is None:
             from yarddial.session.fault_handler import FaultHandler
 
@@ -58,18 +58,18 @@ class Faults:
 
     @property
     def details(self) -> str:
-        """All that is kept, for a report."""
+        """All stored details, for a report."""
         return "\n\n".join(f"{fault.at_utc} {fault.sentence}\n{fault.details}" for fault in self.kept)
 
     def take(self, sentence: str, details: str) -> None:
-        """One more, from whatever thread."""
+        """Add a fault, from any thread."""
         with self._guard:
             self.kept = (*self.kept[1 - MAX_KEPT :], Fault(clock.utc_text(), sentence, details))
             self.count += 1
             self.is_new = True
 
     def poll(self) -> None:
-        """Tell of what is new."""
+        """Report new faults."""
         if self.is_new:
             self.is_new = False
             self._changed.tell()

@@ -1,4 +1,4 @@
-"""What every finding is: how bad, what with its number, why it matters, and what mends it."""
+"""A finding: severity, the fault with its number, why it matters, and its fix."""
 
 from typing import Literal
 
@@ -11,13 +11,13 @@ from yarddial.yard.places import PlaceName
 
 
 class GoTo(msgspec.Struct, frozen=True):
-    """Go where it is mended."""
+    """Fix: go to the place where it is mended."""
 
     place: PlaceName
 
 
 class Act(msgspec.Struct, frozen=True):
-    """A fix that is done at once."""
+    """Fix: an action that is done at once."""
 
     what: Literal[
         "measure", "apply", "free the route", "recover", "copy the fault", "compare versions", "write read-only",
@@ -27,7 +27,7 @@ class Act(msgspec.Struct, frozen=True):
 
 
 class MendYard(msgspec.Struct, frozen=True):
-    """Let Bench mend what it found."""
+    """Fix: a change that Bench makes."""
 
     bench: BenchFinding
 
@@ -36,7 +36,7 @@ Fix = GoTo | Act | MendYard
 
 
 class Finding(msgspec.Struct, frozen=True):
-    """One thing that is wrong. `fix` : what mends it, if anything does. `safety` : stands before all others."""
+    """One finding. `fix` : its remedy, if any. `safety` : concerns people or equipment."""
 
     mark: Mark
     what: str
@@ -47,12 +47,12 @@ class Finding(msgspec.Struct, frozen=True):
 
 
 def going(mark: Mark, what: str, why: str, place: PlaceName, label: str = "") -> Finding:
-    """A finding that is mended in a place."""
+    """Make a finding that is mended in a place."""
     return Finding(mark, what, why, GoTo(place), label or f"Go to {place}")
 
 
 def passed_on(place: PlaceName, verdict: Verdict, mended_in: PlaceName) -> Finding:
-    """What a place says of itself, as a finding."""
+    """Make a finding from a place's verdict."""
     sentence = verdict.sentence.rstrip(".")
     what = f"{place}: {sentence[:1].lower()}{sentence[1:]}"
     return going(verdict.mark, what, verdict.consequence.rstrip("."), mended_in)

@@ -1,4 +1,4 @@
-"""Work that hands out answers as it goes, in a process of its own: what hangs or dies there takes only that with it."""
+"""Work with intermediate answers in a process of its own, so that a hang or crash affects only that."""
 
 from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING, Generic, Literal, Protocol, TypeVar
@@ -14,7 +14,7 @@ Ended = Literal["", "done", "gone", "hangs", "cancelled"]
 
 
 class Helper(Protocol[Given]):
-    """Gives answers as they come. `ended` : why there will be no more; empty while there may be."""
+    """A worker whose answers are polled. `ended` : why no more will come; empty while more may."""
 
     ended: Ended
 
@@ -23,14 +23,14 @@ class Helper(Protocol[Given]):
         ...
 
     def cancel(self) -> None:
-        """End it at once."""
+        """Cancel it at once."""
         ...
 
 
 class HelperProcess(Generic[Given]):
-    """Begins a process at once.
+    """Starts a process at once.
 
-    make : gives the answers; a plain function with plain arguments, so that it can be handed to another process.
+    make : yields the answers; a plain function with plain arguments, so that another process can call it.
     patience_s : the longest time between two answers.
     """
 
@@ -47,7 +47,7 @@ class HelperProcess(Generic[Given]):
         self.ended: Ended = ""
 
     def poll(self) -> list[Given]:
-        """Answers since the last call; a process that died or hangs has then ended."""
+        """Answers since the last call; a process that died or hangs has ended afterwards."""
         messages: list[Given] = []
         try:
             while self._link is not None and self._link.poll():
@@ -65,7 +65,7 @@ class HelperProcess(Generic[Given]):
         return messages
 
     def cancel(self) -> None:
-        """Kill it: what hangs hears nothing else."""
+        """Kill it, since a hung process hears nothing else."""
         if not self.ended:
             self._kill("cancelled")
 
@@ -83,7 +83,7 @@ class HelperProcess(Generic[Given]):
 
 
 class HelperInline(Generic[Given]):
-    """One answer a poll, in this process; for tests and pictures."""
+    """One answer per poll, in this process; for tests and pictures."""
 
     def __init__(self, make: Callable[[], Iterator[Given]]) -> None:
         self._answers: Iterator[Given] | None = make()
@@ -104,7 +104,7 @@ class HelperInline(Generic[Given]):
 
 
 def answer_on(link: "Connection", make: Callable[[], Iterator[object]]) -> None:
-    """The other process: answers as they come, then nothing."""
+    """Main function of the process: send answers as they come, then the end."""
     import contextlib
     import signal
 

@@ -1,4 +1,4 @@
-"""What must be done now and then while a session lives: the dial saved, the log tried again, memory given back."""
+"""Periodic tasks of a session: save the dial, retry the log, return memory."""
 
 from collections.abc import Callable
 
@@ -8,10 +8,9 @@ from yarddial.session.memory import give_back
 from yarddial.session.station.desk import Desk
 from yarddial.yard import clock
 
-# The dial is saved, and what the log could not take is tried again, after this many polls or seconds, whichever is
-# over first: an idle window polls seldom.
+# Save the dial and retry the log after this many polls or seconds, whichever is first: an idle window polls seldom.
 RETRY_POLLS, RETRY_S = 120, 2.0
-# The dial's uncertainty grows by something in this time.
+# Update growing uncertainties at this interval.
 GROW_POLLS, GROW_S = 3600, 60.0
 # The start is over after this many polls; only then is the log copied.
 START_POLLS = 100
@@ -28,7 +27,7 @@ class Housekeeping:
         self._has_cleared = False
 
     def hurry(self) -> None:
-        """Let the next poll save the dial and try the log again."""
+        """Save the dial and retry the log at the next poll."""
         self._retries.hurry()
 
     def poll(self) -> None:
@@ -45,7 +44,7 @@ class Housekeeping:
         self._polls += 1
 
     def _check_regularly(self) -> None:
-        """The log's daily copy, and what killed programs have left."""
+        """Make the log's daily copy, and remove leftovers of killed programs."""
         self._log.check_regularly(self._upkeep)
         if not self._has_cleared:
             from yarddial.records.temporary import clear_dead_folders
@@ -62,7 +61,7 @@ class _Every:
         self._polls, self._last_s = 0, clock.monotonic_s()
 
     def hurry(self) -> None:
-        """Be due with the next poll."""
+        """Make it due at the next poll."""
         self._polls = self._every
 
     def is_due(self) -> bool:

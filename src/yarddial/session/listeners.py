@@ -1,4 +1,4 @@
-"""Observable state, the one idiom: `on_x_changed(listener)` returns its own undo."""
+"""Observable state in one idiom: `on_x_changed(listener)` returns the function that unregisters."""
 
 from collections.abc import Callable
 
@@ -8,13 +8,13 @@ Listener = Callable[[], None]
 
 
 class Listeners:
-    """Who wants to know. Listeners look at the state themselves; nothing is passed along."""
+    """A list of listeners. They read the state themselves; nothing is passed to them."""
 
     def __init__(self) -> None:
         self._listeners: list[Listener] = []
 
     def add(self, listener: Listener) -> Callable[[], None]:
-        """Join; the answer is called to leave."""
+        """Register a listener; call the result to unregister."""
         self._listeners.append(listener)
 
         def leave() -> None:

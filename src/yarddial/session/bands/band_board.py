@@ -1,4 +1,4 @@
-"""The board of all bands: each judged by what the yard is, what was measured, and what the log remembers."""
+"""Overview of all bands, judged from the yard, the measurements and the log."""
 
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -25,21 +25,21 @@ from yarddial.yard.segments import segment_at
 from yarddial.yard.station import Station
 
 if TYPE_CHECKING:
-    # Not needed before the first paint.
+    # Imported when first used, after the first paint.
     from yarddial.analysis.board.report import Report
     from yarddial.analysis.board.row import BandRow, Proof
     from yarddial.analysis.ghosts.scene import Ghost
 
-# These go wherever the centre and the rate are put: they are none of a band's.
+# These move with centre and rate, so they belong to no band.
 MOVING_KINDS = ("spike", "mirror", "harmonic mixing", "alias")
-# Ghosts nearer together than this are one.
+# Spurious signals closer together than this count as one.
 SAME_HZ = 5e3
-# Of entries of runs over all bands, and how many of them are read: some three runs.
+# Log kind of runs over all bands, and the number of entries read: about three runs.
 RUN_KIND, MAX_ATTEMPTS = "band run", 400
 
 
 class BoardRequest(msgspec.Struct, frozen=True):
-    """All that the board is worked out from."""
+    """Everything that the band overview depends on."""
 
     station: Station
     oscillators: Oscillators
@@ -48,7 +48,7 @@ class BoardRequest(msgspec.Struct, frozen=True):
     attempts: tuple[Entry, ...] = ()
 
     def rows(self) -> "tuple[BandRow, ...]":
-        """Every band of the region and the person's own: some forty of them cost a blink of work."""
+        """Judge every band of the region and the person's own, about forty of them, in a moment."""
         from yarddial.analysis.board.row import row_of
 
         station, ghosts, proofs, attempts = self.station, self._ghosts(), self._proofs(), self._attempts()
@@ -60,7 +60,7 @@ class BoardRequest(msgspec.Struct, frozen=True):
         return tuple(rows)
 
     def _ghosts(self) -> "tuple[Ghost, ...]":
-        """What was judged a ghost when spans were tested, the latest word on each place."""
+        """Spurious signals found by span tests; the latest judgement for each frequency."""
         from yarddial.analysis.ghosts.scene import Ghost
 
         by_place: dict[int, Ghost | None] = {}
@@ -74,7 +74,7 @@ class BoardRequest(msgspec.Struct, frozen=True):
         return tuple(ghost for ghost in by_place.values() if ghost is not None)
 
     def _proofs(self) -> "list[tuple[float, Proof]]":
-        """Where something was measured or judged true, the latest first: one look through the log for all bands."""
+        """Measured or verified signals, latest first, in one pass over the log for all bands."""
         from yarddial.analysis.board.row import Proof
 
         proofs: list[tuple[float, Proof]] = []
@@ -85,7 +85,7 @@ class BoardRequest(msgspec.Struct, frozen=True):
             match entry.data:
                 case LoggedSpanTest():
                     peaks = [peak for peak in entry.data.peaks if peak.verdict == "true"]
-                    # The strongest stands for its band.
+                    # The strongest represents its band.
                     peaks.sort(key=lambda peak: -(peak.over_db or 0.0))
                     true = [(peak.dial_hz, _stood(peak.dial_hz, peak.over_db, "dB over the floor")) for peak in peaks]
                 case LoggedObservation():
@@ -97,7 +97,7 @@ class BoardRequest(msgspec.Struct, frozen=True):
         return proofs
 
     def _attempts(self) -> "dict[str, list[Proof]]":
-        """By band, when its span was tested in a run, the latest first."""
+        """Span tests of runs by band, the latest first."""
         from yarddial.analysis.board.row import Proof
 
         attempts_by_band: dict[str, list[Proof]] = {}
@@ -108,12 +108,12 @@ class BoardRequest(msgspec.Struct, frozen=True):
 
 
 def _stood(hertz: float, level_db: float | None, unit: str) -> str:
-    """`10.000 MHz at 52 dB-Hz`."""
+    """Write `10.000 MHz at 52 dB-Hz`."""
     return f"{format_frequency(hertz, -2)}" + ("" if level_db is None else f" at {level_db:.0f} {unit}")
 
 
 def worst_first(rows: "Sequence[BandRow]") -> "tuple[BandRow, ...]":
-    """What needs a person most stands on top."""
+    """Sort key: what needs a person most is first."""
     return tuple(sorted(rows, key=lambda row: (row.trouble, row.band.low_hz)))
 
 
@@ -122,7 +122,7 @@ class BandBoard:
 
     def __init__(self, desk: Desk, calibration: Calibration, log: LogKeeper, background: Background) -> None:
         self._desk, self._calibration, self._log, self._background = desk, calibration, log, background
-        # As last worked out; empty before anybody has looked.
+        # Latest result; empty before the first request.
         self.last: tuple[BandRow, ...] = ()
         self.trouble = ""
         self._changed = Listeners()
@@ -132,11 +132,11 @@ class BandBoard:
         return self._changed.add(listener)
 
     def refresh(self) -> None:
-        """Have it worked out; `last` is new soon."""
+        """Request a new computation; `last` is updated soon."""
         self._background.ask("the board of bands", self._request().rows, self._take, self._fail)
 
     def rows(self) -> "tuple[BandRow, ...]":
-        """Every band, worked out at once."""
+        """Compute all bands at once."""
         self._take(self._request().rows())
         return self.last
 
@@ -160,18 +160,18 @@ class BandBoard:
         self._changed.tell()
 
     def choose_region(self, region: Region) -> None:
-        """Another region of the radio regulations; it can be undone."""
+        """Choose a region of the radio regulations; undoable."""
         self._desk.edit("region", msgspec.structs.replace(self._desk.station, region=region))
 
     def keep_band(self, band: Band) -> None:
-        """Put a band of the person's own beside the others. It can be undone; raises BadStation."""
+        """Add a band of the person's own, undoable; raises BadStation."""
         if not band.name.strip() or not 0 < band.low_hz < band.high_hz:
             raise BadStation("a band needs a name and two ends, the lower first: such as harbour 156.3 to 157.5 MHz")
         self._desk.edit("band", self._desk.station.with_own_bands((band,)))
 
     @property
     def own(self) -> tuple[Band, ...]:
-        """Bands of the person's own."""
+        """The person's own bands."""
         return self._desk.station.own_bands
 
     def drop_band(self, band: Band) -> None:
@@ -180,7 +180,7 @@ class BandBoard:
         self._desk.edit("band", msgspec.structs.replace(self._desk.station, own_bands=left))
 
     def read_bands(self, path: Path) -> int:
-        """Put the bands of a file beside the others, in place of those of the same names. Raises BadStation."""
+        """Add the bands of a file, replacing those of the same names. Raises BadStation."""
         from yarddial.records.band_file import read_bands
 
         bands = read_bands(path)
@@ -188,7 +188,7 @@ class BandBoard:
         return len(bands)
 
     def write_bands(self, path: Path) -> int:
-        """Write all bands of the board into a file. Raises NotWritten."""
+        """Write all bands into a file. Raises NotWritten."""
         from yarddial.records.band_file import write_bands
 
         bands = self._desk.station.bands
@@ -196,7 +196,7 @@ class BandBoard:
         return len(bands)
 
     def report(self) -> "Report":
-        """All that is known of the bands at this moment."""
+        """State of all bands at this moment."""
         from yarddial.analysis.board.report import Report
         from yarddial.records.entry import utc_now
 
@@ -204,7 +204,7 @@ class BandBoard:
         return Report(station.name, station.region, utc_now(), self.rows())
 
     def go(self, row: "BandRow") -> None:
-        """Dial into a band with everything set: on a known station where there is one, else its middle."""
+        """Dial into a band with everything set: to a known station if there is one, else to its middle."""
         station, band = self._desk.station, row.band
         near = [r for r in station.references if band.low_hz <= r.frequency_hz <= band.high_hz]
         dial_hz = near[0].frequency_hz if near else round(band.middle_hz, -3)

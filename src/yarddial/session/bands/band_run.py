@@ -1,4 +1,4 @@
-"""Proof of all bands in turn: measure a known station, test the span, log the result; resumes after a kill."""
+"""Proof of all bands: measure a known station, test the span, log the result, band by band; resumes after a kill."""
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Protocol
@@ -19,10 +19,10 @@ from yarddial.session.spurious.span_verification import SpanTest
 from yarddial.session.station.desk import Desk
 
 if TYPE_CHECKING:
-    # Not needed before the first paint.
+    # Imported when first used, after the first paint.
     from yarddial.analysis.board.row import BandRow
 
-# Polls without the receiver getting anywhere, from which a band is left and said to have failed.
+# Polls without progress of the receiver after which a band counts as failed.
 PATIENCE_POLLS = 4_000
 BAND_RUN = JobKind(
     "band_run", "work", "the proof of all bands", "the bands are being proven", tunes=False, outlives=True
@@ -30,7 +30,7 @@ BAND_RUN = JobKind(
 
 
 class BandRun(Job):
-    """One run at a time, band by band; what is done is in the log, so that it is never done twice."""
+    """One run at a time; finished bands are in the log and are not repeated."""
 
     def __init__(
         self,
@@ -51,29 +51,29 @@ class BandRun(Job):
         self._stage = ""
         self._waited = 0
         self._run = ""
-        # Whose bands they are: another yard that is opened ends the run.
+        # Name of the yard whose bands they are; opening another yard ends the run.
         self._yard = ""
         self.count = 0
         self.trouble = ""
 
     def on_run_changed(self, listener: Listener) -> Callable[[], None]:
-        """It moved on, began or ended."""
+        """Register a listener for the run's begin, progress and end."""
         return self._changed.add(listener)
 
     @property
     def running(self) -> bool:
-        """True while bands are proven."""
+        """True while a run is in progress."""
         return self._lease is not None
 
     @property
     def ahead(self) -> tuple[str, ...]:
-        """Bands that are still to be proven, the one under way first."""
+        """Remaining bands, the present one first."""
         rows = self._left if self._now is None else [self._now, *self._left]
         return tuple(row.band.name for row in rows)
 
     @property
     def doing(self) -> str:
-        """Which band, and how far it is."""
+        """Present band and progress."""
         if self._now is None:
             return ""
         number = self.count - len(self._left)
@@ -81,14 +81,14 @@ class BandRun(Job):
         return f"{self._now.band.name}, {number} of {self.count}: {what}"
 
     def unfinished(self) -> str:
-        """Name of the run that was begun and not ended, from the log; empty without one."""
+        """Name of an unfinished run in the log; empty without one."""
         for entry in self._log.entries(RUN_KIND, self._desk.station.name, limit=1):
             if isinstance(entry.data, LoggedBandRun):
                 return "" if entry.data.ended else entry.data.run
         return ""
 
     def why_not(self) -> str:
-        """Why it cannot begin just now, or an empty text."""
+        """Reason why it cannot begin now; empty when it can."""
         if why_not := self._jobs.why_not(BAND_RUN):
             return why_not
         if self._live_receiver.plays:
@@ -110,19 +110,19 @@ class BandRun(Job):
             self._run = utc_now()
             self._tell("Proof of all bands begun", LoggedBandRun(self._run))
         done = self._done()
-        # Route by route, so that receivers are changed as seldom as can be.
+        # Sorted by route, so that receivers change rarely.
         rows = [row for row in self._board.rows() if row.route and row.band.name not in done]
         rows.sort(key=lambda row: (row.route, row.band.low_hz))
         self._left, self.count = rows, len(rows)
         self._next()
 
     def cancel(self) -> None:
-        """Stop; it can be gone on with."""
+        """Stop; the run can be resumed."""
         if self._lease is not None:
             self._jobs.cancel(self._lease)
 
     def ended(self, ending: Ending) -> None:
-        """The dial is back where it was; what was proven is in the log."""
+        """Clean up; the dial is back, and finished bands are in the log."""
         self._lease, self._now, self._left = None, None, []
         if ending.how == "cancelled":
             self.trouble = "stopped: what was proven is in the log, and the run can be gone on with"
@@ -131,11 +131,11 @@ class BandRun(Job):
         self._changed.tell()
 
     def why_stale(self) -> str:
-        """The bands are those of one yard."""
+        """A run belongs to one yard."""
         return "" if self._desk.station.name == self._yard else "another yard was opened"
 
     def poll(self) -> None:
-        """Move on when the measurement or the test under way has ended."""
+        """Continue when the present measurement or test has ended."""
         if self._now is None:
             return
         self._waited += 1
@@ -190,7 +190,7 @@ class BandRun(Job):
         self._next()
 
     def _done(self) -> set[str]:
-        """Bands that need not be proven again; those that could not be tested are tried again."""
+        """Bands that need no proof any more; those that could not be tested are tried again."""
         return {
             entry.data.band
             for entry in self._log.entries(RUN_KIND, self._desk.station.name)
@@ -206,16 +206,16 @@ class BandRun(Job):
 
 
 class BandRunTopics(CalibrationTopics, Protocol):
-    """What the proof of all bands needs of the session."""
+    """What this activity needs of the session."""
 
     @property
     def span_test(self) -> SpanTest:
-        """The span verification."""
+        """The span test."""
         ...
 
     @property
     def board(self) -> BandBoard:
-        """The board of bands."""
+        """The overview of bands."""
         ...
 
 

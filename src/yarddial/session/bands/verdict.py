@@ -1,4 +1,4 @@
-"""Over Bands: how many are right, and what is to be done about most of the others."""
+"""Verdict of Bands: how many are right, and what most of the others need."""
 
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
@@ -9,7 +9,7 @@ from yarddial.yard.mark import Mark
 if TYPE_CHECKING:
     from yarddial.analysis.board.row import BandRow
 
-# Good bands named in the sentence.
+# Maximum number of good bands named in the sentence.
 MAX_NAMED = 6
 
 DO_NEXT = {
@@ -23,7 +23,7 @@ DO_NEXT = {
 
 
 def bands_verdict(rows: "Sequence[BandRow]") -> Verdict:
-    """Of all bands: how many are right, and what is wrong with most of the others."""
+    """Count the good bands, and say what is wrong with most of the others."""
     counts = {mark: sum(row.mark == mark for row in rows) for mark in ("good", "look", "stop", "unknown")}
     if not rows:
         return Verdict("unknown", "Nobody has looked at the bands yet.", "Open them.", "open to see")

@@ -21,9 +21,9 @@ from yarddial.yard.frequency import format_frequency
 from yarddial.yard.frequency_conversion import Stage, shown_for_dial
 from yarddial.yard.oscillator_classes import classes_at, sigma_ppm_at
 
-# Towers of the airband offset their carriers on purpose.
+# Airband towers offset their carriers on purpose.
 AIRBAND_HZ = (117.975e6, 137e6)
-# Carriers nearer to one another than this share of the finest raster are sidebands.
+# Carriers closer together than this share of the finest raster are sidebands.
 SIDEBAND_RASTER_SHARE = 0.3
 
 
@@ -69,7 +69,7 @@ def _lo_hypotheses(
     port_hz = abs(shown_for_dial(dial_hz, tuple(stages)))
     if not stages:
         return (LoHypothesis("direct", 0.0, port_hz, 0.0),)
-    # Treat several oscillators as one at their sum, of the least accurate class among them.
+    # Treat several oscillators as one at their sum, in the least accurate class among them.
     total_hz = sum(stage.lo_hz for stage in stages)
     classes: tuple[tuple[float, float], ...] = tuple(
         (oscillator_class.share, oscillator_class.sigma_ppm * 1e-6 * total_hz)
@@ -82,14 +82,14 @@ def _lo_hypotheses(
     lo_hypotheses = [LoHypothesis(format_frequency(entered_hz), 0.0, port_hz, sigma_hz, classes)]
     for other_hz in stated_hz:
         if other_hz != entered_hz:
-            # Through a sum the dial reads high by what the true oscillator is above the entered one, else low.
+            # With a sum converter the dial reads high by the true minus the entered oscillator, otherwise low.
             moves_hz = (entered_hz - other_hz) * (1 if stages[-1].kind == "sum" else -1)
             lo_hypotheses.append(LoHypothesis(format_frequency(other_hz), moves_hz, port_hz, sigma_hz, classes))
     return tuple(lo_hypotheses)
 
 
 def _at(h: Hypothesis, away_hz: float) -> Hypothesis:
-    """The offset at another place of the band: e - p (F - F_m)."""
+    """Offset at another frequency of the band: e - p (F - F_m)."""
     offset_hz = h.offset_hz - h.ppm * 1e-6 * away_hz
     sigma_hz = float((h.sigma_hz**2 + (h.ppm_sigma * 1e-6 * away_hz) ** 2) ** 0.5)
     return msgspec.structs.replace(h, offset_hz=offset_hz, sigma_hz=sigma_hz)

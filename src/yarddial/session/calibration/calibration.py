@@ -1,4 +1,4 @@
-"""Truing the dial: measure a known carrier, fit the oscillators, apply the correction, verify."""
+"""Calibration of the dial: measure a known carrier, fit the oscillators, apply the correction, verify."""
 
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Literal
@@ -42,26 +42,26 @@ from yarddial.yard.station import Reference
 from yarddial.yard.working import Working
 
 if TYPE_CHECKING:
-    # Not needed before the first measurement.
+    # Imported when first used.
     from yarddial.analysis.correction.fit import CorrectionFit
     from yarddial.session.calibration.correction import CorrectionProposal
 
-# The most that "as long as it helps" takes, and a wide FM signal, whose samples are many.
+# Longest measurement in automatic duration, and for a wide FM signal with its many samples.
 MAX_S, MAX_WIDE_S = 60.0, 4.0
-# Once the noise's uncertainty is this share of the station's own, or of what the mode bears, going on is of no use.
+# Stop when the noise's uncertainty is this share of the station's own, or of the mode's tolerance.
 SHARE_OF_STATION, SHARE_OF_MODE = 1 / 3, 1 / 20
-# Half of a channel that must be in the picture's slice, for the middle of an FM signal.
+# Half width that the picture's slice must contain for the centre of an FM signal.
 HALF_CHANNEL_HZ = {"nfm": 9_000.0, "wfm": 125_000.0}
-# The dial counts as being on a reference within this, or within three sigma of its own uncertainty.
+# The dial is on a reference within this, or within three sigma of its own uncertainty.
 NEAR_HZ = 1_000.0
 MIN_SEARCH_HZ = 100.0
-# A drift is shown for this long after it was measured.
+# A measured drift is shown for this long.
 DRIFT_TOLD_S = 600.0
 MEASUREMENT = JobKind("measurement", "work", "a measurement", "a measurement is under way")
 
 
 class Calibration(Job):
-    """Measurements and what follows from them. Reads the desk, drives the receiver, writes the log."""
+    """Measurements and their results. Reads the desk, drives the receiver, writes the log."""
 
     def __init__(
         self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, log: LogKeeper, background: Background
@@ -70,15 +70,15 @@ class Calibration(Job):
         self._changed = Listeners()
         self._lease: Lease | None = None
         self._proposed: tuple[tuple[object, ...], CorrectionProposal] | None = None
-        # The dial's state as last worked out, and what it was worked out from.
+        # Cached state of the dial with its inputs.
         self._state: tuple[ResolvedRoute, float, Oscillators, DialState] | None = None
         self._measured_route: ResolvedRoute | None = None
         jobs.on_rest(self.follow_dial)
         self.measuring: Measuring | None = None
         self.outcome: MeasurementOutcome | None = None
-        # As the person last noted it, beside the receiver.
+        # Temperature beside the receiver, as last noted by the person.
         self.temperature_c: float | None = None
-        # How long the person wants to measure; 0 as long as it helps.
+        # Chosen duration of measurements; 0 for automatic.
         self.chosen_s = 0.0
         self._warmth = Warmth(live_receiver)
         self.oscillator_estimates = OscillatorEstimates(desk, log, background, self._estimated, self._colder)
@@ -87,24 +87,24 @@ class Calibration(Job):
         desk.on_dial_changed(self._dial_changed)
 
     def on_calibration_changed(self, listener: Listener) -> Callable[[], None]:
-        """A measurement moved on, or the fit or the dial's state changed."""
+        """Register a listener for progress of a measurement, and for changes of the fit or the dial's state."""
         return self._changed.add(listener)
 
     # What is known
 
     @property
     def fit(self) -> "CorrectionFit | None":
-        """Today's observations fitted; None while there are none."""
+        """Fit of today's observations; None without any."""
         return self.oscillator_estimates.fit
 
     @property
     def oscillators(self) -> Oscillators:
-        """Every oscillator as known now, its uncertainty grown since it was measured."""
+        """Present estimates of all oscillators, with uncertainties grown since their measurement."""
         return self.oscillator_estimates.oscillators
 
     @property
     def observations(self) -> tuple[Observation, ...]:
-        """Observations of today."""
+        """Today's observations."""
         return self.oscillator_estimates.observations
 
     def state(self, route: ResolvedRoute | None = None, dial_hz: float | None = None) -> DialState:
@@ -118,7 +118,7 @@ class Calibration(Job):
 
     @property
     def mode(self) -> str:
-        """What the dial is used for."""
+        """Mode for which the dial is used."""
         return self._desk.station.mode
 
     def reference(self) -> Reference | None:
@@ -128,7 +128,7 @@ class Calibration(Job):
         return min(near, key=lambda r: abs(r.frequency_hz - dial_hz), default=None)
 
     def proposal(self) -> "CorrectionProposal | None":
-        """The correction that the fit asks for, or None while there is nothing to correct; worked out once."""
+        """Correction that the fit suggests; None while there is nothing to correct. Cached."""
         if self.fit is None:
             return None
         from yarddial.session.calibration.correction import propose
@@ -142,7 +142,7 @@ class Calibration(Job):
         return self._proposed[1]
 
     def fit_working(self) -> Working:
-        """The working of the fit, or of the dial's state before there is one, and the model of the last carrier."""
+        """Working of the fit, or of the dial's state before there is one, with the last carrier's signal model."""
         working = self.state().working() if self.fit is None else self.fit.working()
         carrier = self.outcome.carrier if self.outcome is not None else None
         if carrier is None:
@@ -150,12 +150,12 @@ class Calibration(Job):
         return msgspec.structs.replace(working, values=(*working.values, model_working(carrier)))
 
     def why_contradicted(self) -> str:
-        """Why nothing is offered for entry although something was measured; empty where the measurements agree."""
+        """Why no correction is proposed although something was measured; empty where measurements agree."""
         remarks = () if self.fit is None else self.fit.remarks
         return next((remark.sentence for remark in remarks if remark.kind == "contradiction"), "")
 
     def touches_active_route(self) -> bool:
-        """True when every oscillator of the active route was measured, alone or as part of a sum on this route."""
+        """True when every oscillator of the active route was measured, alone or in a sum on this route."""
         return {name for name, _ in self.state().slopes} <= self.oscillator_estimates.touched()
 
     def _colder(self, measured_s: float) -> dict[str, float]:
@@ -163,7 +163,7 @@ class Calibration(Job):
         return {crystal_of(receiver): self._warmth.colder_than(receiver, measured_s)}
 
     def drift_hz_per_minute(self) -> float:
-        """How fast the dial moved when a station was last measured on the active route, if just now; else 0."""
+        """Measured drift of the dial on the active route, while recent; else 0."""
         here = [o for o in self.observations if o.route == self._desk.route.name]
         latest = max(here, key=lambda observation: observation.at_utc, default=None)
         if latest is None or seconds_of("") - seconds_of(latest.at_utc) > DRIFT_TOLD_S:
@@ -171,13 +171,13 @@ class Calibration(Job):
         return abs(latest.drift_hz_per_s) * 60
 
     def why_out_of_reach(self) -> str:
-        """Why the active route cannot serve the dial, or an empty text."""
+        """Reason why the active route cannot serve the dial; empty when it can."""
         return self._desk.route.why_not(self._desk.station.dial_hz)
 
     # What can be done
 
     def how_long(self, reference: Reference, seconds_s: float) -> tuple[float, float]:
-        """Most seconds, and the uncertainty at which it is enough; `seconds_s` 0 is as long as it helps."""
+        """Maximum duration in seconds, and the uncertainty at which to stop; `seconds_s` 0 is automatic."""
         max_s = MAX_WIDE_S if reference.mode == "wfm" else float("inf")
         if seconds_s:
             return min(seconds_s, max_s), 0.0
@@ -185,7 +185,7 @@ class Calibration(Job):
         return min(MAX_S, max_s), max(SHARE_OF_STATION * reference.sigma_hz, SHARE_OF_MODE * tolerance_hz, 1e-3)
 
     def why_not_measure(self, kind: JobKind | None = None, within: Lease | None = None) -> str:
-        """Reason why no measurement can start now, or an empty text, for a kind of job within another."""
+        """Reason why no measurement can start now; empty when it can. kind : of job, within another."""
         if why_not := self._jobs.why_not(kind or MEASUREMENT, within):
             return why_not
         reference = self.reference()
@@ -200,11 +200,11 @@ class Calibration(Job):
         return ""
 
     def measure(self, seconds_s: float | None = None, *, verifying: bool = False, within: Lease | None = None) -> None:
-        """Measure the known station at the dial; starts the receiver when it does not run.
+        """Measure the known station at the dial; starts the receiver when it is off.
 
-        seconds_s : so long; 0 as long as it helps, until the station's own sigma is what counts, or the mode's need;
-            as chosen by default.
-        within : the job that it is a part of.
+        seconds_s : duration; 0 ends when the station's own sigma or the mode's need dominates; None takes the chosen
+        one.
+        within : the job of which it is a part.
         """
         reference = self.reference()
         if self.why_not_measure(within=within) or reference is None:
@@ -233,19 +233,19 @@ class Calibration(Job):
         self._changed.tell()
 
     def _begin_measuring(self, lease: Lease, reference: Reference, wanted: Measure) -> None:
-        """A transceiver on the route stands where the dial stands now."""
+        """Begin once a transceiver on the route is tuned to the dial."""
         if lease.is_alive:
             self._measured_route = self._desk.route.at(reference.frequency_hz)
             self.examine_dial(lease)
             lease.ask(wanted)
 
     def cancel(self) -> None:
-        """Stop measuring; what was observed before is untouched."""
+        """Stop measuring; earlier observations stay."""
         if self._lease is not None:
             self._jobs.cancel(self._lease)
 
     def apply(self) -> None:
-        """Enter the proposed correction; it can be undone."""
+        """Enter the proposed correction; undoable."""
         proposal = self.proposal()
         if proposal is None or proposal.is_nothing:
             return
@@ -265,26 +265,26 @@ class Calibration(Job):
         )
 
     def recall(self) -> None:
-        """Take today's observations from the log, and what is known of earlier days."""
+        """Load today's observations and earlier estimates from the log."""
         self.oscillator_estimates.recall()
 
     def grow(self) -> None:
-        """Let the uncertainties grow with the time since the last measurement; called now and then."""
+        """Let the uncertainties grow with time; called periodically."""
         self._warmth.update(self._desk.route.receiver.name)
         self.oscillator_estimates.grow()
         self._changed.tell()
 
     def forget(self) -> None:
-        """Start measuring afresh: observations stay in the log, but no longer count."""
+        """Start afresh: observations stay in the log, but no longer count."""
         self.outcome = None
         self.oscillator_estimates.forget()
 
     def follow_dial(self) -> None:
-        """Let the receiver look where the dial stands, as wide as the sheets' sigmas ask, and zoom the picture."""
+        """Tune the receiver to the dial, as wide as the stated tolerances require, and zoom the picture."""
         self.examine_dial(None)
 
     def examine_dial(self, lease: Lease | None) -> None:
-        """Measure the carrier at the dial under a lease; do nothing for a job that may not tune."""
+        """Tune to the carrier at the dial under a lease; do nothing for a job that may not tune."""
         route, dial_hz = self._desk.route, self._desk.station.dial_hz
         if route.why_not(dial_hz) or not self._jobs.may_tune(lease):
             return
@@ -296,13 +296,13 @@ class Calibration(Job):
         self._live_receiver.picture.show(self.fitting_half_span_hz())
 
     def fitting_half_span_hz(self) -> float:
-        """The picture's half span that shows the carrier wherever it may be."""
+        """Half span of the picture that certainly contains the carrier."""
         state = self.state()
         wanted = max(1.25 * (abs(state.error_hz) + 2.5 * state.sigma_hz), 25.0)
         return next((span for span in DIAL_HALF_SPANS_HZ if span >= wanted), DIAL_HALF_SPANS_HZ[-1])
 
     def take_in(self, observations: Sequence[Observation], method: str, summary: str, **more: float) -> None:
-        """Count observations that were made in another way, and log them together."""
+        """Add observations made by another method, and log them together."""
         first, *others = observations
         data: LoggedObservation | LoggedObservations = (
             LoggedObservations(tuple(observations), more=more) if others else LoggedObservation(first, more=more)
@@ -325,7 +325,7 @@ class Calibration(Job):
         observations: Sequence[Observation],
         then: Callable[[], None],
     ) -> None:
-        """Log observations at once; when the fit is done, put what is known of the oscillators into the entry.
+        """Log observations at once; when the fit is done, add the oscillators' state to the entry.
 
         then : called after that.
         """
@@ -373,7 +373,7 @@ class Calibration(Job):
             self._live_receiver.picture.show(self.fitting_half_span_hz())
 
     def why_stale(self) -> str:
-        """What is heard from here on belongs to another station, another route, or other settings."""
+        """A change of station, route or settings makes the rest of the measurement useless."""
         now = self.measuring
         if now is None:
             return ""
@@ -388,7 +388,7 @@ class Calibration(Job):
         return now is not None and (self.reference(), self._desk.route.name) != (now.reference, now.route)
 
     def _observed(self, now: Measuring, measured: Measured, lease: Lease) -> None:
-        """Record it, then count it."""
+        """Log a reading, then add it to the fit."""
         route, carrier = self._desk.route, measured.carrier
         observation = observation_of(measured, route, now.reference, self._crystal_noise(route))
         text = (
@@ -429,7 +429,7 @@ class Calibration(Job):
         self._record(entry, data, (observation,), tell)
 
     def _crystal_noise(self, route: ResolvedRoute) -> float:
-        """Fractional frequency noise of the receiver's crystal by its class, at the seconds of a measurement."""
+        """Typical frequency noise of the receiver's crystal class over a measurement, fractional."""
         from yarddial.analysis.stability.forecast import HABITS
         from yarddial.session.calibration.oscillator_history import kinds_of
 

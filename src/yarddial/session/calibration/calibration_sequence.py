@@ -28,9 +28,9 @@ from yarddial.yard.frequency import format_hertz
 from yarddial.yard.oscillators import oscillator_of
 from yarddial.yard.parts import Transceiver, converters_of
 
-# A menu takes its offset in steps of this at ten megahertz.
+# Resolution of a transceiver's menu at ten megahertz.
 MENU_STEP_HZ = 0.1
-# Measurements of one walk; whatever is not known by then will not be.
+# Maximum number of measurements in one sequence.
 MAX_MEASUREMENTS = 24
 CALIBRATION_SEQUENCE = JobKind(
     "oscillator_walk", "work", "all oscillators", "all oscillators are being measured", tunes=False, outlives=True
@@ -38,7 +38,7 @@ CALIBRATION_SEQUENCE = JobKind(
 
 
 class CalibrationSequence(Job):
-    """Plans in the background; measures under its own lease; what was heard nothing of is not tried again."""
+    """Plans in the background; measures under its own lease; does not retry a station without a signal."""
 
     def __init__(
         self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, background: Background
@@ -58,14 +58,14 @@ class CalibrationSequence(Job):
         calibration.on_calibration_changed(self._changed.tell)
 
     def on_sequence_changed(self, listener: Listener) -> Callable[[], None]:
-        """Listen for progress, new plans, begin and end."""
+        """Register a listener for progress, new plans, begin and end."""
         return self._changed.add(listener)
 
     def menu_was_set(self, part_name: str) -> None:
-        """The person has set a transceiver's reference in its own menu, as the list asks: it is true from now on.
+        """Mark a transceiver's reference as corrected in its own menu by the person.
 
-        As well as it was known, and to the menu's step. What was measured of it before no longer counts; one undo
-        brings it back.
+        Its uncertainty stays, enlarged by the menu's step. Earlier measurements of it no longer count; one undo
+        restores them.
         """
         station = self._desk.station
         part = station.part(part_name)
@@ -90,7 +90,7 @@ class CalibrationSequence(Job):
 
     @property
     def doing(self) -> str:
-        """Which look, and how far it is."""
+        """Present measurement and progress."""
         if self._now is None:
             return ""
         left = len(self.plan.measurements) if self.plan is not None else 1
@@ -109,14 +109,14 @@ class CalibrationSequence(Job):
         )
 
     def effects(self) -> tuple[RouteEffect, ...]:
-        """What entering now does to each route; empty where there is nothing to enter."""
+        """Effect of entering the correction on each route; empty where there is none to enter."""
         proposal = self._calibration.proposal()
         if proposal is None or proposal.is_nothing:
             return ()
         return route_effects(self._desk.station, proposal.station, self._calibration.oscillators)
 
     def ask_plan(self) -> None:
-        """Have it planned for what is known now; the answer comes by `on_sequence_changed`."""
+        """Request a plan for the present state; the answer comes by `on_sequence_changed`."""
         request = self._request()
         if request != self._asked:
             self._asked = request
@@ -141,7 +141,7 @@ class CalibrationSequence(Job):
         self._changed.tell()
 
     def why_not(self) -> str:
-        """Why it cannot begin just now, or an empty text."""
+        """Reason why it cannot begin now; empty when it can."""
         if why_not := self._jobs.why_not(CALIBRATION_SEQUENCE):
             return why_not
         return "a recording plays: end it first" if self._live_receiver.plays else ""
@@ -161,7 +161,7 @@ class CalibrationSequence(Job):
         self._changed.tell()
 
     def skip(self) -> None:
-        """Leave the look out that is under way, or the first that is planned."""
+        """Skip the present measurement, or the first planned one."""
         planned = self._now or (self.plan.measurements[0] if self.plan is not None and self.plan.measurements else None)
         if planned is None:
             return
@@ -172,12 +172,12 @@ class CalibrationSequence(Job):
             self.ask_plan()
 
     def cancel(self) -> None:
-        """Stop; what was measured stays."""
+        """Stop; measurements so far stay."""
         if self._lease is not None:
             self._jobs.cancel(self._lease)
 
     def ended(self, ending: Ending) -> None:
-        """The dial is back where it was."""
+        """Clean up; the dial is back where it was."""
         self._lease, self._now = None, None
         if ending.how == "cancelled":
             self.trouble = "stopped: what was measured stays, and the walk can be gone on with"
@@ -186,11 +186,11 @@ class CalibrationSequence(Job):
         self._changed.tell()
 
     def why_stale(self) -> str:
-        """The oscillators are those of one yard."""
+        """The sequence belongs to one yard."""
         return "" if self._desk.station.name == self._yard else "another yard was opened"
 
     def poll(self) -> None:
-        """Move on when the measurement under way has ended."""
+        """Continue when the present measurement has ended."""
         if self._lease is None or self._now is None or self._calibration.measuring is not None:
             return
         planned, self._now = self._now, None
@@ -227,7 +227,7 @@ class CalibrationSequence(Job):
         if desk.station.route != planned.route:
             desk.choose_route(planned.route)
         if self._calibration.why_not_measure(within=lease):
-            # It cannot be measured now: said by its being left out of the plan.
+            # It cannot be measured now, which shows by its absence from the plan.
             self._now = None
             self._left_out |= {(planned.reference.name, planned.route)}
             self._plan_on()

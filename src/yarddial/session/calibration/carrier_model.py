@@ -1,4 +1,4 @@
-"""The signal model of the last measurement in words: steady, drifting, two carriers."""
+"""Description of the last measurement's signal model: steady, drifting, two carriers."""
 
 from typing import TYPE_CHECKING
 
@@ -6,7 +6,7 @@ from yarddial.yard.frequency import format_hertz, format_number, format_sigma
 from yarddial.yard.working import WorkedValue
 
 if TYPE_CHECKING:
-    # Not needed before the first measurement.
+    # Imported when first used.
     from yarddial.dsp.carrier import Carrier
     from yarddial.yard.mark import Mark
 
@@ -26,7 +26,7 @@ SENTENCES = {
 
 
 def model_sentence(carrier: "Carrier") -> str:
-    """The model's name as a sentence begins, with what it measures besides."""
+    """Name of the model as the start of a sentence, with what it measures besides."""
     sentence = SENTENCES.get(carrier.method, f"{carrier.method[:1].upper()}{carrier.method[1:]}")
     match carrier.method:
         case "drifting" | "warming up":
@@ -38,7 +38,7 @@ def model_sentence(carrier: "Carrier") -> str:
 
 
 def model_evidence(carrier: "Carrier") -> str:
-    """What supports it, or what should be known; one or two sentences."""
+    """Evidence for the model, or a caution; one or two sentences."""
     parts = []
     if carrier.others:
         other = max(carrier.others, key=lambda line: line.level_db)

@@ -1,4 +1,4 @@
-"""Watching a carrier for a while: how the oscillator warms up, and how steady it is."""
+"""Long observation of a carrier: the oscillator's warm-up and stability."""
 
 import contextlib
 from collections.abc import Callable
@@ -22,20 +22,20 @@ from yarddial.yard.errors import BadSamples
 from yarddial.yard.frequency import format_frequency
 
 if TYPE_CHECKING:
-    # Not needed before the first paint.
+    # Imported when first used, after the first paint.
     from yarddial.analysis.stability.allan import Allan
     from yarddial.analysis.stability.track import Point
     from yarddial.analysis.stability.warm_up import WarmUp
     from yarddial.dsp.carrier import Carrier
 
-# How long one point may take: short ones follow a fast warm-up, long ones see more of little.
+# Selectable durations of a point: short ones follow a fast warm-up, long ones resolve more.
 POINTS_S, POINT_S = (1.0, 5.0, 20.0), 5.0
-# Length of a run, its most points, and the number of new points after which it is fitted again.
+# Maximum length of a run and its points; number of new points before a new fit.
 RUN_S, MAX_POINTS, REFIT_POINTS = 3_600.0, 720, 6
-# Points that found no carrier in a row before the run is given up.
+# Give up after this many consecutive points without a carrier.
 MAX_MISSED = 6
 # An oscillator is warm when the remaining drift is below this share of the mode's tolerance; the fit's uncertainty must
-# stay smaller.
+# be smaller still.
 SHARE_OF_MODE = 0.1
 WATCH = JobKind("carrier_watch", "work", "the watch of a carrier", "a carrier is being watched")
 
@@ -55,7 +55,7 @@ class CarrierWatch(Job):
         )
         self._changed = Listeners()
         self._lease: Lease | None = None
-        # Points without a carrier: in a row now, and in the whole run.
+        # Points without a carrier: consecutive now, and in the whole run.
         self.missed_now = self.missed = 0
         self._begun_at_s = 0.0
         self._within_hz = 0.0
@@ -75,11 +75,11 @@ class CarrierWatch(Job):
         return self._lease is not None
 
     def on_watch_changed(self, listener: Listener) -> Callable[[], None]:
-        """A point came, or the run began or ended."""
+        """Register a listener for new points, and for the begin and end of a run."""
         return self._changed.add(listener)
 
     def why_not(self) -> str:
-        """Why it cannot begin just now, or an empty text."""
+        """Reason why it cannot begin now; empty when it can."""
         return self._calibration.why_not_measure(WATCH)
 
     def choose_point(self, point_s: float) -> None:
@@ -89,14 +89,14 @@ class CarrierWatch(Job):
 
     @property
     def tolerance_ppm(self) -> float:
-        """What may be left of a warm-up: a tenth of what the mode bears, at the receiver's own frequency."""
+        """Remaining drift that counts as warm: a tenth of the mode's tolerance, at the receiver's own frequency."""
         from yarddial.yard.modes import mode_named
 
         counted_hz = self._counted_hz or abs(self._desk.route.counted_hz(self._desk.station.dial_hz)) or 1e8
         return SHARE_OF_MODE * mode_named(self._desk.station.mode).tolerance_hz / counted_hz * 1e6
 
     def start(self) -> None:
-        """Begin; the receiver is started where it is off."""
+        """Start a run, and the receiver where it is off."""
         reference = self._calibration.reference()
         if self.why_not() or reference is None:
             return
@@ -119,7 +119,7 @@ class CarrierWatch(Job):
         self._changed.tell()
 
     def stop(self) -> None:
-        """End the run; what it found stays, and is logged."""
+        """End the run; its result stays and is logged."""
         if self._lease is not None:
             self._jobs.cancel(self._lease)
 
@@ -143,16 +143,16 @@ class CarrierWatch(Job):
                 pass
 
     def why_stale(self) -> str:
-        """Reject points from another place or with other settings."""
+        """Points at another frequency or with other settings are invalid."""
         if (self._desk.station.dial_hz, self._desk.route.name) != self._place:
             return "the dial was turned meanwhile"
         return "" if self._desk.route.at(self._place[0]) == self._watched_line else "the yard was changed meanwhile"
 
     def _keep(self, away_hz: float, sigma_hz: float, at_s: float) -> None:
-        """Add a point; a missed one before it leaves its time free."""
+        """Add a point; missed ones before it keep their time."""
         from yarddial.analysis.stability.track import Point
 
-        # A fast crystal counts a steady carrier low: p = -error / counted.
+        # A fast crystal shows a steady carrier low: p = -error / counted.
         scale = -1e6 / self._counted_hz
         if not self.points:
             self._begun_at_s = at_s
@@ -170,11 +170,11 @@ class CarrierWatch(Job):
         from yarddial.analysis.stability.allan import allan_deviation
         from yarddial.analysis.stability.warm_up import fit_warm_up
 
-        # Too few points yet are said by what is not shown.
+        # With too few points nothing is shown.
         with contextlib.suppress(BadSamples):
             self.warm_up = fit_warm_up(self.points, self.tolerance_ppm)
         with contextlib.suppress(BadSamples):
-            # What a warm-up leaves is no wandering.
+            # Exclude the warm-up from the stability.
             self.curve = allan_deviation(self.points if self.warm_up is None else self.warm_up.without(self.points))
 
     def _next(self) -> None:
@@ -186,7 +186,7 @@ class CarrierWatch(Job):
             self._lease.end(how, reason)
 
     def ended(self, ending: Ending) -> None:
-        """What was found stays, and is logged."""
+        """Log the result, which stays."""
         self._lease, self.trouble = None, "" if ending.how in ("done", "cancelled") else ending.reason
         self._fit()
         if self.warm_up is not None:

@@ -1,4 +1,4 @@
-"""The correction to enter: what changes, by how much, and what the dial will then be worth."""
+"""The correction to enter: each change, and the dial's uncertainty afterwards."""
 
 from typing import Literal
 
@@ -12,16 +12,16 @@ from yarddial.yard.parts import Converter, Part, Receiver, Transceiver, converte
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
-# Entered values are kept to the last digit that a listening program takes.
+# Number of decimals that listening programs accept.
 PPM_DECIMALS = 3
 LO_DECIMALS = 1
 FIT_NOTE = "fit of known carriers"
 
 
 class EnteredChange(msgspec.Struct, frozen=True):
-    """One number to enter: `old` and `new` in ppm for a crystal, hertz for a converter's oscillator.
+    """A number to enter: `old` and `new` in ppm for a crystal, hertz for a converter's oscillator.
 
-    known_only : of a transceiver, which takes no correction: the number is kept with the part.
+    known_only : of a transceiver, which takes no correction: the number is stored with the part.
     """
 
     part: str
@@ -48,17 +48,17 @@ class EnteredChange(msgspec.Struct, frozen=True):
 
     @property
     def short(self) -> str:
-        """In a few words: the part and how much."""
+        """Short form: the part and the change."""
         if self.unit == "ppm":
             return f"{self.part} {format_number(self.new, 0.01, signed=True)} ppm"
         return f"{self.part} {format_hertz(self.new - self.old, 0.3)}"
 
 
 class CorrectionProposal(msgspec.Struct, frozen=True):
-    """A correction, not yet entered.
+    """A correction that is not entered yet.
 
-    together : groups of oscillators, by name, of which only the sum is known: entered all at once or not at all.
-    sigma_after_hz : the dial's one-sigma uncertainty at its present place once it is entered.
+    together : groups of oscillators, by name, of which only the sum is known: entered together or not at all.
+    sigma_after_hz : the dial's one-sigma uncertainty at its present frequency afterwards.
     """
 
     changes: tuple[EnteredChange, ...]
@@ -73,12 +73,12 @@ class CorrectionProposal(msgspec.Struct, frozen=True):
 
     @property
     def label(self) -> str:
-        """Name of the step for undo."""
+        """Label of the undo step."""
         return "correction"
 
     @property
     def sentence(self) -> str:
-        """What is entered, in one line."""
+        """Description of the correction in one line."""
         what = "; ".join(change.text for change in self.changes)
         sums = "".join(
             f"; of {' and '.join(spoken(name) for name in group)} the sum is known" for group in self.together
@@ -89,7 +89,7 @@ class CorrectionProposal(msgspec.Struct, frozen=True):
 def propose(
     station: Station, route: ResolvedRoute, fit: CorrectionFit, oscillators: Oscillators, state: DialState
 ) -> CorrectionProposal:
-    """Work out what to enter: of every oscillator that the fit touches, what is most likely, all at once.
+    """Propose the most likely values of all oscillators that the fit involves, to be entered together.
 
     The most likely values together leave each route with its own least sigma, whether the measurements tell two of them
     apart or know only their sum; one of them alone could throw another route off by what the other still holds.
@@ -126,7 +126,7 @@ def _is_separate(fit: CorrectionFit, name: str) -> bool:
 
 
 def _is_worth(fit: CorrectionFit, oscillators: Oscillators, steps: dict[str, float]) -> bool:
-    """True when a step exceeds half its sigma, or all steps of a sum together do; smaller steps chase noise."""
+    """Return True when a step exceeds half its sigma, or all steps of a sum together do; smaller steps chase noise."""
     import numpy as np
 
     grouped = {name for group in fit.together for name in group}
@@ -136,7 +136,7 @@ def _is_worth(fit: CorrectionFit, oscillators: Oscillators, steps: dict[str, flo
         at = [oscillators.names.index(name) for name in group]
         step = np.array([steps.get(name, 0.0) for name in group])
         uncertainty = np.array([oscillators.sigma(name) for name in group])
-        # In their own units a crystal's and a converter's numbers are far apart: each counted in its own uncertainty.
+        # A crystal's and a converter's units differ widely, so count each in its own uncertainty.
         correlation = np.array(oscillators.covariance)[np.ix_(at, at)] / np.outer(uncertainty, uncertainty)
         if float(
             (step / uncertainty) @ np.linalg.pinv(correlation, hermitian=True) @ (step / uncertainty)
@@ -163,7 +163,7 @@ def _true_converter(part: Converter, oscillators: Oscillators, *, known: bool) -
 
 
 def _true_transceiver(part: Transceiver, value: float, oscillators: Oscillators) -> tuple[Transceiver, EnteredChange]:
-    """Nothing of it is for us to enter; it is known from now on."""
+    """Store a transceiver's error, for which nothing can be entered."""
     (converter,) = converters_of(part)
     sigma = oscillators.sigma(oscillator_of(converter))
     known = round(value, PPM_DECIMALS)

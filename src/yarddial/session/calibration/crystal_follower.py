@@ -1,4 +1,4 @@
-"""While listening: a known station in the span is followed, and by it the receiver's crystal, in parts per billion."""
+"""Follows a known station during listening, and from it the receiver's crystal in parts per billion."""
 
 from collections.abc import Callable
 
@@ -22,9 +22,9 @@ EVERY_S = 2.0
 # Follow a station within this share of the span, but not this close to its centre.
 CLEAN_SHARE, OFF_SPIKE_HZ = 0.4, 1_000.0
 MIN_WITHIN_HZ = 50.0
-# What a crystal wanders in a second, one sigma, in ppb: as fast as the answer may follow it.
+# Random walk of a crystal within a second, one sigma, in ppb: the fastest change to follow.
 WANDER_PPB = 1.5
-# Looks in a row that found nothing, from which it is said.
+# Report a loss after this many consecutive measurements without a signal.
 MISSED_MEASUREMENTS_TO_TELL = 4
 FOLLOWER = JobKind("crystal_follower", "along", "the crystal is followed", "the crystal is followed", tunes=False)
 
@@ -42,14 +42,14 @@ class CrystalFollower(Job):
         self.is_wanted = False
         self.reference: Reference | None = None
         self.crystal_ppb: float | None = None
-        # Uncertainty of the crystal, and of what was seen of it, in which alone it moves.
+        # Uncertainty of the crystal, and of its measured change.
         self.sigma_ppb = self.measured_ppb = 0.0
         desk.on_dial_changed(self._aim)
         desk.on_yard_changed(self._aim)
         live_receiver.on_receiver_changed(self._aim)
 
     def on_crystal_changed(self, listener: Listener) -> Callable[[], None]:
-        """Listen for a new, measured or lost station."""
+        """Register a listener for a new, measured or lost station."""
         return self._changed.add(listener)
 
     def follow(self, wanted: bool) -> None:
@@ -59,7 +59,7 @@ class CrystalFollower(Job):
         self._changed.tell()
 
     def sentence(self) -> str:
-        """What is seen now, in words."""
+        """Present result in words."""
         if not self.is_wanted:
             return ""
         if self.reference is None:
@@ -133,18 +133,18 @@ class CrystalFollower(Job):
         return min(able, key=lambda r: r.sigma_hz, default=None)
 
     def _counted_hz(self, reference: Reference) -> float:
-        """Where the receiver shows it, by what is known now."""
+        """Frequency at which the receiver should show it, by present knowledge."""
         route = self._desk.route
         state = self._calibration.state(None, reference.frequency_hz)
         return route.counted_hz(reference.frequency_hz + state.error_hz)
 
     def _seen(self, away_hz: float, sigma_hz: float) -> None:
-        """The crystal from what is left of the error that was expected."""
+        """Update the crystal from the residual of the expected error."""
         assert self.reference is not None
         assert self._sent is not None
         route, name = self._desk.route, crystal_of(self._desk.route.receiver.name)
         state = self._calibration.state(None, self.reference.frequency_hz)
-        # Of the dial, hertz: what it reads more than expected, and what it would for a crystal one ppm faster.
+        # Dial hertz: the unexpected part, and the change per ppm of the crystal.
         slope = dict(state.slopes)[name]
         expected_hz = route.counted_hz(self.reference.frequency_hz + state.error_hz)
         more_hz = state.trace.sense * (self._sent[0] + away_hz - expected_hz)
@@ -158,7 +158,7 @@ class CrystalFollower(Job):
             gain = before / (before + measured**2)
             self.crystal_ppb += gain * (ppb - self.crystal_ppb)
             self.measured_ppb = float(((1 - gain) * before) ** 0.5)
-        # The station's own error and the other oscillators' stay as they are: they shift all of it alike.
+        # The station's own error and the other oscillators' are constant offsets.
         lasting_hz = (self.reference.sigma_hz**2 + sum(hertz**2 for hertz in others_hz)) ** 0.5
         self.sigma_ppb = float((self.measured_ppb**2 + (1e3 * lasting_hz / slope) ** 2) ** 0.5)
 

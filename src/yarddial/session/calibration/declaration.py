@@ -1,4 +1,4 @@
-"""What the calibration declares of itself."""
+"""Declaration of the calibration activity."""
 
 from yarddial.records.log_data import LoggedCorrection, LoggedObservation, LoggedObservations
 from yarddial.session.activity import Declaration

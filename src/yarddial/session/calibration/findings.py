@@ -1,4 +1,4 @@
-"""What is wrong with the dial: not measured, off, contradicted, or long ago."""
+"""Findings about the dial: not measured, off, contradicted, or outdated."""
 
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.finding import Act, Finding, going
@@ -13,7 +13,7 @@ REMINDED_S, HALF_YEAR_S = DAY_S, 183 * DAY_S
 
 
 def dial_findings(calibration: Calibration, desk: Desk) -> list[Finding]:
-    """How far the dial is off, how well that is known, and for how long."""
+    """Report the dial's error, its uncertainty, and how long it holds."""
     route = desk.route
     if route.why_not(desk.station.dial_hz):
         return []

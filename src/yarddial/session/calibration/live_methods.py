@@ -1,4 +1,4 @@
-"""Tones, rasters and pilots recorded with the running receiver, for evaluation in the caller's thread."""
+"""Recording of tones, rasters and pilots with the running receiver, to be evaluated in the caller's thread."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -25,20 +25,20 @@ from yarddial.yard.demodulation import DemodulationSettings, turned
 from yarddial.yard.frequency_conversion import path_sense
 
 if TYPE_CHECKING:
-    # Not needed before the first paint.
+    # Imported when first used, after the first paint.
     from yarddial.analysis.blind.raster_fit import BlindAnswer
     from yarddial.analysis.tones.dial_error import ToneAnswer, ToneReception
     from yarddial.distance.fetching import Fetching
     from yarddial.dsp.frequency_modulation import Pilot
 
-# Listening time for each demodulation of a tone, and the settling time that is left out.
+# Listening time for each demodulation of a tone, and the settling time excluded from it.
 HEAR_S, SETTLES_S = 6.0, 0.5
 LiveMethod = Literal["tone", "raster", "pilot"]
 # Recording time: 8 s separate carriers to a tenth of a hertz; half of it gives the pilot to 0.01 ppm.
 SCAN_S: dict[LiveMethod, float] = {"raster": 8.0, "pilot": 4.0}
 # A recording shorter than this share of the wanted length was cut off.
 WHOLE_SHARE = 0.9
-# The dial's error must be known to this for its tone to be found.
+# The dial's error must be known to this to find its tone.
 ENOUGH_HZ = 150.0
 TONE_SETTINGS: "tuple[tuple[ToneReception, DemodulationSettings], ...]" = (
     ("am", DemodulationSettings("am", -4_500.0, 4_500.0, gain_control=False)),
@@ -52,9 +52,10 @@ JOBS: dict[LiveMethod, JobKind] = {"tone": TONE, "raster": RASTER, "pilot": PILO
 
 
 class LiveMethods(Job):
-    """One gathering at a time. When it is done, `work` is the call that works it out: long, and free of the session.
+    """One recording at a time. When it is complete, `work` is the call that evaluates it: slow, and independent of the
+    session.
 
-    gathered : what that call is for.
+    gathered : method of that call.
     """
 
     def __init__(
@@ -67,7 +68,7 @@ class LiveMethods(Job):
         far_recordings: FarRecordings,
     ) -> None:
         self._far_recordings = far_recordings
-        # On another computer: what is brought over.
+        # Name of a far recording being transferred.
         self._brings = ""
         self._desk, self._live_receiver, self._jobs, self._calibration, self._folder = (
             desk,
@@ -83,7 +84,7 @@ class LiveMethods(Job):
         self._rate_hz = 0.0
         self._sounds: dict[ToneReception, tuple[object, float]] = {}
         self._near_hz = 0.0
-        # Where the dial stood, or would have, for what was heard.
+        # Dial frequency, actual or equivalent, of what was heard.
         self.heard_at_hz = 0.0
         self._place: tuple[float, str] = (0.0, "")
         self._gathered_line = desk.route
@@ -95,29 +96,29 @@ class LiveMethods(Job):
         self.work: Callable[[], ToneAnswer | BlindAnswer | Pilot] | None = None
 
     def on_gathering_changed(self, listener: Listener) -> Callable[[], None]:
-        """It moved on, is done, or failed."""
+        """Register a listener for progress, completion and failure."""
         return self._changed.add(listener)
 
     def why_not(self, method: LiveMethod) -> str:
-        """Why it cannot begin just now, or an empty text."""
+        """Reason why it cannot begin now; empty when it can."""
         if method == "tone":
             return self._calibration.why_not_measure(TONE)
         route, dial_hz = self._desk.route, self._desk.station.dial_hz
         return self._jobs.why_not(JOBS[method]) or route.why_not(dial_hz)
 
     def hear_tone(self, near_hz: float) -> None:
-        """Hear the station at the dial as AM, then on each sideband."""
+        """Listen to the station at the dial as AM, then on each sideband."""
         if self._begin("tone"):
             self._near_hz, self._left, self._sounds = near_hz, list(TONE_SETTINGS), {}
             self._next_demodulation()
 
     def scan(self) -> None:
-        """Keep what the receiver gives for some seconds, the whole span of it."""
+        """Record the whole span for some seconds."""
         if self._begin("raster"):
             self._record_samples("raster-scan")
 
     def hear_pilot(self) -> None:
-        """Keep some seconds in which the stereo pilot of the broadcaster at the dial is counted."""
+        """Record some seconds with the stereo pilot of the broadcaster at the dial."""
         if self._begin("pilot"):
             self._record_samples("pilot-scan")
 
@@ -137,12 +138,12 @@ class LiveMethods(Job):
         self._live_receiver.tuner.when_tuned(lease, record)
 
     def cancel(self) -> None:
-        """End it; nothing is kept."""
+        """Cancel; nothing is kept."""
         if self._lease is not None:
             self._jobs.cancel(self._lease)
 
     def clear(self) -> None:
-        """Leave nothing behind on the disk."""
+        """Delete temporary files."""
         import shutil
 
         shutil.rmtree(self._folder, ignore_errors=True)
@@ -160,13 +161,13 @@ class LiveMethods(Job):
                 pass
 
     def why_stale(self) -> str:
-        """What is gathered belongs to one place and one set of settings."""
+        """A recording belongs to one dial frequency and one set of settings."""
         if (self._desk.station.dial_hz, self._desk.route.name) != self._place:
             return "the dial was turned meanwhile"
         return "" if self._desk.route.at(self._place[0]) == self._gathered_line else "the yard was changed meanwhile"
 
     def ended(self, ending: Ending) -> None:
-        """It is over; what was gathered is in `work`."""
+        """Finish; a complete recording is in `work`."""
         method, self._lease, self.running = self.running, None, ""
         if self._brings:
             self._far_recordings.remove(self._brings)
@@ -183,7 +184,7 @@ class LiveMethods(Job):
         reference, state = self._calibration.reference(), self._calibration.state()
         if method == "tone" and reference is not None:
             self._desk.dial(reference.frequency_hz)
-            # Heard where the dial should show it, so that a large error that is known already does no harm.
+            # Listen where the dial should show it, so that a large known error does no harm.
             self.heard_at_hz = reference.frequency_hz + (state.error_hz if state.sigma_hz < ENOUGH_HZ else 0.0)
         lease = self._jobs.request(JOBS[method], self)
         if isinstance(lease, Refusal):
@@ -206,7 +207,7 @@ class LiveMethods(Job):
     def _heard(self, event: Sound) -> None:
         tuning = self._live_receiver.tuning
         if tuning is None or event.tuning != tuning.id:
-            # Sound of where the receiver stood before.
+            # Audio from the receiver's former frequency.
             return
         self._parts.append(event.samples)
         self._rate_hz = event.rate_hz
@@ -215,7 +216,7 @@ class LiveMethods(Job):
         self.fraction = done / len(TONE_SETTINGS)
         if have_s >= HEAR_S:
             sound = np.concatenate(self._parts)[int(SETTLES_S * event.rate_hz) :]
-            # Without gain control it may be anything but full scale.
+            # Without gain control the level is arbitrary.
             peak = float(np.abs(sound).max())
             self._sounds[self._left.pop(0)[0]] = (sound * (0.5 / peak) if peak > 0 else sound, event.rate_hz)
             if self._left:
@@ -251,7 +252,7 @@ class LiveMethods(Job):
         self._changed.tell()
 
     def _bring_over(self, event: RecordingState) -> None:
-        """It was gathered on another computer, and is judged here."""
+        """Transfer what was recorded on another computer, to be evaluated here."""
         self._brings = name = event.path
 
         def told(fetching: "Fetching") -> None:
@@ -287,7 +288,7 @@ class LiveMethods(Job):
         stages = self._desk.route.at(self._desk.station.dial_hz).stages
         entered = [type(stage)(stage.kind, stage.lo_hz, 0.0, stage.name) for stage in stages]
         folder, calibration = self._folder, self._calibration
-        # Of the dial only what was measured may weigh; what the sheets say is in the odds already.
+        # Use only a measured state of the dial; stated tolerances are in the odds already.
         state = calibration.state() if calibration.touches_active_route() else None
 
         def work() -> "BlindAnswer":
@@ -318,7 +319,7 @@ class LiveMethodTopics(CalibrationTopics, Protocol):
 
     @property
     def far_recordings(self) -> FarRecordings:
-        """What brings recordings over from another computer."""
+        """Transfers recordings from another computer."""
         ...
 
 

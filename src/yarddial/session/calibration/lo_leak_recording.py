@@ -1,4 +1,4 @@
-"""Looking for a converter's own leak in a recording made of its output."""
+"""Search for a converter's oscillator leakage in a recording of its output."""
 
 from collections.abc import Sequence
 from pathlib import Path
@@ -7,7 +7,7 @@ from yarddial.analysis.correction.lo_leak import Glimpse, LeakAnswer, weigh_leak
 from yarddial.yard.errors import NoCarrier
 from yarddial.yard.oscillator_classes import classes_at
 
-# Seconds are enough: only the place matters, to some hundred hertz.
+# Seconds suffice, since the frequency is needed to some hundred hertz only.
 MAX_S = 4.0
 
 
@@ -23,9 +23,9 @@ def leak_in_recording(
     *,
     antenna_off: bool = False,
 ) -> LeakAnswer:
-    """Look around each stated oscillator that the recording covers, at the receiver's own frequencies.
+    """Search around each stated oscillator that the recording covers, at the receiver's own frequencies.
 
-    antenna_off : it was made with the antenna taken off.
+    antenna_off : it was made with the antenna disconnected.
 
     Raises
     ------
@@ -38,7 +38,7 @@ def leak_in_recording(
     from yarddial.records.recordings import open_recording
 
     recording = open_recording(path, sample_format, rate_hz, centre_hz)
-    # A recording made through the converter tells where the tuner stood: the leak lies there, not on the dial.
+    # A recording made through the converter states the tuner's frequency: the leak is there, not on the dial.
     middle_hz = recording.centre_hz if recording.tuner_hz is None else recording.tuner_hz
     samples = recording.read(0, int(MAX_S * recording.rate_hz))
     glimpses: list[Glimpse] = []

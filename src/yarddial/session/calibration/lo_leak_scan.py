@@ -1,4 +1,4 @@
-"""Looking for a converter's own leak with the running receiver: each stated oscillator in turn."""
+"""Search for a converter's oscillator leakage with the running receiver, around each stated value in turn."""
 
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
@@ -23,7 +23,7 @@ from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference
 
 if TYPE_CHECKING:
-    # Not needed before the first paint.
+    # Imported when first used, after the first paint.
     from yarddial.analysis.correction.lo_leak import Glimpse, LeakAnswer
 
 SCAN_STEP_S = 1.5
@@ -52,10 +52,10 @@ class LoLeakScan(Job):
         self._place: tuple[float, ResolvedRoute] = (0.0, desk.route)
         self._count = 0
         self._stated: tuple[float, ...] = ()
-        # Stated values whose place a known station may explain: they count neither for nor against.
+        # Stated values whose line a known station may explain: they are not counted.
         self.left_out: list[float] = []
         self._antenna_off = False
-        # A station that must be silent while the antenna is off, and where it would stand with each stated value.
+        # A station that must be silent with the antenna off, and its frequency for each stated value.
         self._witness = ""
         self._checks: list[float] = []
         self.answer: LeakAnswer | None = None
@@ -68,15 +68,15 @@ class LoLeakScan(Job):
 
     @property
     def fraction(self) -> float:
-        """How much of it is done."""
+        """Share of the scan that is done."""
         return (self._count - len(self._left)) / max(self._count, 1)
 
     def on_scan_changed(self, listener: Listener) -> Callable[[], None]:
-        """It moved on, ended or failed."""
+        """Register a listener for progress, end and failure."""
         return self._changed.add(listener)
 
     def start(self, stated_hz: Sequence[float], *, antenna_off: bool = False) -> None:
-        """Look around each stated value that the receiver of the active route can tune to.
+        """Search around each stated value that the receiver of the active route can tune to.
 
         antenna_off : the person has taken it off: that is checked first, by a known station that must be silent then.
 
@@ -97,7 +97,7 @@ class LoLeakScan(Job):
         self._antenna_off, self._stated, self.left_out = antenna_off, tuple(stated_hz), []
         self._witness, self._checks = self._must_be_silent(route) if antenna_off else ("", [])
         self._left, self._count = list(able), len(able)
-        # At the socket itself, past all converters.
+        # Frequencies at the socket itself, after all converters.
         self._line = ResolvedRoute.of("leak", (Antenna("socket", 0.0, 1e12), route.receiver), able[0], route.port)
         self._place = (self._desk.station.dial_hz, route)
         lease = self._jobs.request(LO_LEAK_SCAN, self)
@@ -109,7 +109,7 @@ class LoLeakScan(Job):
         self._check() if self._checks else self._next()
 
     def _must_be_silent(self, route: ResolvedRoute) -> tuple[str, list[float]]:
-        """A station of the route, and where it would stand at the socket with each of the stated oscillators.
+        """Choose a station of the route, with its frequency at the socket for each stated oscillator.
 
         Which of them the box has is not known, so it must be silent at each. A place near a harmonic of the receiver's
         own crystal tells nothing: that stays without an antenna.
@@ -132,7 +132,7 @@ class LoLeakScan(Job):
         return [Stage(route.converters[0].kind, hertz).convert(reference.frequency_hz) for hertz in self._stated]
 
     def _check(self) -> None:
-        """Is the antenna off? Then its stations are silent."""
+        """Check that the antenna is off: its stations must be silent."""
         self._tune_to(self._checks[0])
 
     def cancel(self) -> None:
@@ -147,12 +147,12 @@ class LoLeakScan(Job):
             return
         match event:
             case Measured():
-                # What was seen is counted by the receiver without the correction entered.
+                # The receiver's count, without the correction entered.
                 self._seen(event.counted_hz, event.carrier.sigma_hz, event.carrier.cn0_dbhz)
             case NotMeasured(is_silent=True):
                 self._seen(None, 0.0, 0.0)
             case NotMeasured() if self._lease is not None:
-                # What was cut short tells nothing of what is there.
+                # A measurement cut short says nothing about a signal.
                 self._lease.end("failed", event.sentence)
             case TuneRefused() if self._lease is not None:
                 self._lease.end("failed", event.sentence)
@@ -172,7 +172,7 @@ class LoLeakScan(Job):
             self._next()
 
     def _explained(self, stated_hz: float, there_hz: float) -> bool:
-        """True when a known station would appear there if the converter had another stated oscillator."""
+        """Return True when a known station would appear there if the converter had another stated oscillator."""
         if self._antenna_off:
             return False
         line = self._place[1]
@@ -188,7 +188,7 @@ class LoLeakScan(Job):
         return False
 
     def why_stale(self) -> str:
-        """Dial or yard moved: what is heard from here on is not what was asked for."""
+        """A change of dial or yard makes the scan useless."""
         same = (self._desk.station.dial_hz, self._desk.route) == self._place
         return "" if same else "the dial or the yard was changed meanwhile: look again"
 
@@ -220,7 +220,7 @@ class LoLeakScan(Job):
         known = self._known()
         ppm = known.value(crystal_of(self._desk.route.receiver.name))
         if shown_hz is not None and self._explained(stated_hz, shown_hz * (1 + ppm * 1e-6)):
-            # A station may be what stands there: it counts for neither.
+            # A station may cause this line, so it is not counted.
             self.left_out.append(stated_hz)
             if self._left:
                 self._next()

@@ -1,4 +1,4 @@
-"""A measurement under way, how it ended, and the dial reading that it gives."""
+"""State and outcome of a measurement, and the dial reading that it gives."""
 
 from typing import TYPE_CHECKING, Literal
 
@@ -13,10 +13,10 @@ from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference
 
 if TYPE_CHECKING:
-    # Not needed before the first measurement.
+    # Imported when first used.
     from yarddial.dsp.carrier import Carrier
 
-# A drift counts from this many of its own uncertainties on.
+# A drift counts from this many of its own sigmas on.
 DRIFT_SIGMAS = 4.0
 # Share by which a drift may change during a measurement.
 DRIFT_CHANGE_SHARE = 0.15
@@ -36,7 +36,7 @@ class Measuring(msgspec.Struct, frozen=True):
     needed_s: float = 0.0
 
     def progress(self) -> str:
-        """How far it is, and how long it will take."""
+        """Progress and remaining time."""
         if self.sigma_hz == float("inf"):
             return f"{self.fraction:.0%} done"
         uncertainty = f"uncertainty {format_sigma(self.sigma_hz)} so far"
@@ -89,11 +89,11 @@ def _drifts(carrier: "Carrier") -> bool:
 
 
 def _at_the_end(carrier: "Carrier") -> tuple[float, float]:
-    """How far it has moved from the middle of the measurement to its end, and the uncertainty then, hertz."""
+    """Shift from the middle of the measurement to its end, and the uncertainty then, hertz."""
     if not _drifts(carrier):
         return 0.0, carrier.sigma_hz
     half_s = carrier.duration_s / 2
     moved_hz = carrier.drift_hz_per_s * half_s
-    # A drift slows or quickens by a share of itself meanwhile.
+    # A drift changes by a share of itself meanwhile.
     parts = (carrier.sigma_hz, carrier.drift_sigma * half_s, DRIFT_CHANGE_SHARE * moved_hz)
     return moved_hz, float(sum(part**2 for part in parts) ** 0.5)

@@ -1,4 +1,4 @@
-"""What is known of every oscillator now: today's observations fitted, earlier days carried forward, sigmas growing."""
+"""Present estimates of all oscillators: today's observations fitted, earlier ones carried forward, sigmas growing."""
 
 from collections.abc import Callable, Sequence
 from datetime import UTC, datetime, timedelta
@@ -30,31 +30,31 @@ from yarddial.yard.parts import converters_of
 from yarddial.yard.station import Station
 
 if TYPE_CHECKING:
-    # Not needed before the first measurement.
+    # Imported when first used.
     from yarddial.analysis.correction.fit import CorrectionFit
     from yarddial.analysis.stability.forecast import CrystalKind
 
 # Older observations stay in the log; crystals follow the temperature, so they are not mixed with today's.
 MAX_OBSERVATION_AGE = timedelta(hours=12)
-# Nobody measures oftener by hand; of a script's the latest count.
+# More come only from a script; then the latest count.
 MAX_FRESH = 2_000
-# Clocks differ by seconds; an entry further ahead than this was made by a clock that was right, or wrong, otherwise.
+# Clocks of computers differ by seconds; an entry further in the future has a wrong clock.
 AHEAD_S = 300.0
-# So many observations are fitted while one waits; with more it takes longer than a moment.
+# Fit this many observations at once; more are fitted in the background.
 IMMEDIATE_FIT_OBSERVATIONS = 5
 # Chi-square from which earlier knowledge is contradicted: four sigma of one number.
 CONTRADICTION_CHI2 = 16.0
 
 
 class FitRequest(msgspec.Struct, frozen=True):
-    """All that the fit needs: observations, what was known before them, and what the sheets say alone."""
+    """Inputs of the fit: observations, knowledge before them, and data sheets."""
 
     observations: tuple[Observation, ...]
     before: Oscillators
     station: Station
 
     def solve(self) -> "FitAnswer":
-        """With what was known before, or against the sheets alone where that does not hold any more."""
+        """Fit with prior knowledge, or with the data sheets alone where that is contradicted."""
         from yarddial.analysis.correction.fit import fit
         from yarddial.analysis.correction.posterior import merge, priors_of
 
@@ -72,7 +72,7 @@ class FitRequest(msgspec.Struct, frozen=True):
 
 
 class FitAnswer(msgspec.Struct, frozen=True):
-    """What comes of it: the fit, what it was weighed against, all oscillators, and when the latest look was made."""
+    """Result: the fit, its priors, all oscillators, and the time of the latest observation."""
 
     fit: "CorrectionFit"
     before: Oscillators
@@ -82,7 +82,7 @@ class FitAnswer(msgspec.Struct, frozen=True):
 
 
 class OscillatorEstimates:
-    """Reads the desk and the log; `changed` is called whenever it knows something else."""
+    """Reads the desk and the log; calls `changed` when its estimates change."""
 
     def __init__(
         self,
@@ -92,18 +92,18 @@ class OscillatorEstimates:
         changed: Callable[[], None],
         colder_than: Callable[[float], dict[str, float]],
     ) -> None:
-        """colder_than : by how much of its warm-up each oscillator is colder than when it was measured at a time."""
+        """colder_than : by how much of its warm-up each oscillator is colder than when it was measured."""
         self._desk, self._log, self._background = desk, log, background
         # Listeners hear nothing before the first answer is complete.
         self._changed: Callable[[], None] = lambda: None
         self._colder_than = colder_than
-        # Whoever waits for what an observation tells.
+        # Callbacks that wait for the effect of an observation.
         self._waiting: list[Callable[[], None]] = []
         self.observations: tuple[Observation, ...] = ()
         self.fit: CorrectionFit | None = None
-        # What each oscillator was at other times, by the log.
+        # Errors of each oscillator at other times, from the log.
         self.histories: dict[str, History] = {}
-        # A sentence where what was measured contradicts what was known before.
+        # A sentence where measurements contradict earlier knowledge.
         self.surprise = ""
         self._fitted_s = 0.0
         self._fitted: Oscillators = known_oscillators(desk.station)
@@ -113,14 +113,14 @@ class OscillatorEstimates:
         self._changed = changed
 
     def recall(self) -> None:
-        """Take today's observations from the log, and what is known of earlier days."""
+        """Load today's observations and earlier estimates from the log."""
         self.read_histories()
         fresh = _fresh_observations(self._log, self._desk.station.name)
         self.observations = (*fresh, *(seen for seen in self.observations if seen not in fresh))
         self.refit()
 
     def add(self, observations: Sequence[Observation], then: Callable[[], None]) -> None:
-        """Count one more, or many at once; `then` is called once it is known what they tell."""
+        """Add observations; `then` is called when their effect is known."""
         self.observations = (*self.observations, *observations)
         self._waiting.append(then)
         self.refit()
@@ -131,12 +131,12 @@ class OscillatorEstimates:
         self.refit()
 
     def read_histories(self) -> None:
-        """Read the histories again after the log has grown."""
+        """Reload the histories after the log has grown."""
         station = self._desk.station
         self.histories = histories(station, self._log.of_oscillators(station.name, stated_oscillators(station).names))
 
     def measured_s_ago(self) -> float | None:
-        """How long ago the oscillators of the active route were measured last, the oldest of them; None for never."""
+        """Age of the oldest measurement among the active route's oscillators; None without one."""
         names = [name for name, _ in self._slopes()]
         if self.fit is not None and all(any(n in o.unknowns for o in self.fit.observations) for n in names):
             return max(seconds_of("") - self._fitted_s, 0.0)
@@ -146,20 +146,20 @@ class OscillatorEstimates:
         return seconds_of("") - min(track.points[-1].time_s for track in tracks if track is not None)
 
     def touched(self) -> set[str]:
-        """Oscillators that today's observations or earlier days tell of."""
+        """Oscillators with observations of today or earlier."""
         return {name for o in (self.fit.observations if self.fit else ()) for name in o.unknowns} | set(self.histories)
 
     def _slopes(self) -> tuple[tuple[str, float], ...]:
         return dial_state(self._desk.route, self._desk.station.dial_hz, self.oscillators).slopes
 
     def apart(self) -> dict[str, tuple[float, float]]:
-        """Every oscillator that today's observations tell apart, with its uncertainty, in its own unit."""
+        """Every oscillator that today's observations separate, with its uncertainty in its own unit."""
         estimates = self.fit.estimates if self.fit is not None else ()
         return {estimate.name: (estimate.value, estimate.sigma) for estimate in estimates if estimate.separate}
 
     def refit(self) -> None:
-        """The yard or the observations changed."""
-        # An answer to what was asked before must not replace the one to what is asked now.
+        """Start a new fit after a change of yard or observations."""
+        # An answer to an earlier request must not replace the present one.
         self._background.withdraw("the fit")
         station = self._desk.station
         usable = tuple(o for o in self.observations if _touches_only(station, o))
@@ -189,7 +189,7 @@ class OscillatorEstimates:
         self._settle()
 
     def _fail(self, sentence: str) -> None:
-        """What was known stays; nobody waits for ever."""
+        """Keep the former estimates, and release those who wait."""
         self.surprise = f"the last measurements are not taken into account: {sentence}"
         self._settle()
 
@@ -201,7 +201,9 @@ class OscillatorEstimates:
         self._changed()
 
     def _known_before(self, first_s: float) -> Oscillators:
-        """What was measured on earlier days, carried forward to today's first observation; the sheets for the rest."""
+        """Knowledge before today's first observation: earlier measurements carried forward, data sheets for the
+        rest.
+        """
         past = {name: track.before(first_s) for name, track in self.histories.items()}
         return carried(stated_oscillators(self._desk.station), past, self._units, self._fitted_s)
 
@@ -210,12 +212,12 @@ class OscillatorEstimates:
         return units_hz(self._desk.station)
 
     def _moving(self) -> "dict[str, CrystalKind]":
-        """Oscillators that were measured once, and move since; what only sheets speak of is doubtful enough."""
+        """Oscillators that were measured once and drift since; data-sheet values are uncertain enough."""
         touched = self.touched()
         return {name: kind for name, kind in kinds_of(self._desk.station).items() if name in touched}
 
     def grow(self) -> None:
-        """Let the uncertainties grow with the time since the last measurement; called now and then."""
+        """Let the uncertainties grow with time; called periodically."""
         self._grow()
 
     def _grow(self) -> None:
@@ -226,11 +228,11 @@ class OscillatorEstimates:
 
     @property
     def fitted(self) -> Oscillators:
-        """As the measurements had it, before any uncertainty grew since: what a plan is made on."""
+        """Estimates as fitted, before any growth of uncertainty: the basis of a plan."""
         return self._fitted
 
     def serves_for_s(self) -> float:
-        """How long the dial will serve its mode here, once corrected, without being measured again."""
+        """How long the corrected dial will serve its mode without another measurement."""
         station, route = self._desk.station, self._desk.route
         if route.missing:
             return 0.0
@@ -239,7 +241,7 @@ class OscillatorEstimates:
 
 
 def _touches_only(station: Station, observation: Observation) -> bool:
-    """True while every part that the observation speaks of is still in the yard as it was."""
+    """Return True while every part of the observation is still in the yard unchanged."""
     there = {c.name: c for part in station.parts for c in converters_of(part)}
     set_utc = menus_set(station)
     receivers = {route.receiver.name for route in station.resolved_routes()}

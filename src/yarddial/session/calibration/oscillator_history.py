@@ -1,4 +1,4 @@
-"""What the log knows of each oscillator: its measured errors over time, and what follows for today."""
+"""History of each oscillator from the log: its measured errors over time, and the forecast for today."""
 
 from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime
@@ -28,9 +28,9 @@ from yarddial.yard.parts import Receiver, Transceiver, Value, converters_of
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
-# Measurements of the same oscillator nearer together than this are one point of its history, the last of them.
+# Measurements closer together than this form one point: the latest.
 APART_S = 6 * 3_600.0
-# A forecast from more points is no better.
+# More points do not improve a forecast.
 MAX_POINTS = 60
 DAY_LETTERS = len("2026-11-25")
 YEAR_S = 365.25 * 86_400.0
@@ -38,7 +38,7 @@ DRIFT_LASTS_S = 600.0
 
 
 class History(msgspec.Struct, frozen=True):
-    """Of one oscillator: errors in ppm at times in seconds since 1970, and the temperature noted at each."""
+    """History of one oscillator: errors in ppm at times in seconds since 1970, with the temperature noted."""
 
     name: str
     kind: CrystalKind
@@ -46,13 +46,13 @@ class History(msgspec.Struct, frozen=True):
     temperatures_c: tuple[float | None, ...]
 
     def before(self, time_s: float) -> "History":
-        """Without what was measured from then on."""
+        """History before a time."""
         count = sum(point.time_s < time_s for point in self.points)
         return msgspec.structs.replace(self, points=self.points[:count], temperatures_c=self.temperatures_c[:count])
 
 
 def seconds_of(at_utc: str) -> float:
-    """A time of the log in seconds since 1970; now for an empty one."""
+    """Time of a log entry in seconds since 1970; now for an empty one."""
     if not at_utc:
         return clock.now().timestamp()
     shape = "%Y-%m-%dT%H:%M:%SZ" if len(at_utc) > DAY_LETTERS else "%Y-%m-%d"
@@ -60,7 +60,7 @@ def seconds_of(at_utc: str) -> float:
 
 
 def units_hz(station: Station) -> dict[str, float]:
-    """What one ppm of each oscillator is in its own unit: 1, or a millionth of a converter's hertz."""
+    """Value of one ppm of each oscillator in its own unit: 1, or a millionth of a converter's hertz."""
     units = {name: 1.0 for name in stated_oscillators(station).names if is_in_ppm(name)}
     for part in station.parts:
         for converter in converters_of(part):
@@ -69,7 +69,7 @@ def units_hz(station: Station) -> dict[str, float]:
 
 
 def histories(station: Station, entries: Iterable[Entry]) -> dict[str, History]:
-    """Read every oscillator's history out of the log, oldest first."""
+    """Read all oscillators' histories from the log, oldest first."""
     units, set_utc = units_hz(station), menus_set(station)
     seen: dict[str, list[tuple[Point, float | None]]] = {}
     for entry in sorted(entries, key=lambda candidate: (candidate.at_utc, candidate.id)):
@@ -85,7 +85,7 @@ def histories(station: Station, entries: Iterable[Entry]) -> dict[str, History]:
             track.append((Point(time_s, value / units[name], sigma / units[name]), entry.temperature_c))
     known = known_oscillators(station)
     for name, at_utc in _measured_parts(station).items():
-        # A part may hold a newer value than this log, from its file or another method.
+        # A part may have a newer value than this log, from its file or another method.
         track, time_s = seen.setdefault(name, []), seconds_of(at_utc)
         if not track or time_s - track[-1][0].time_s >= APART_S:
             track.append((Point(time_s, known.value(name) / units[name], known.sigma(name) / units[name]), None))
@@ -100,7 +100,7 @@ def histories(station: Station, entries: Iterable[Entry]) -> dict[str, History]:
 
 
 def menus_set(station: Station) -> dict[str, str]:
-    """By the oscillator of each transceiver whose own menu was set, when that was: it is another one from then on."""
+    """Times at which transceivers' references were corrected in their menus, by oscillator; earlier values are void."""
     return {
         rig_of(converter.name): part.menu_set_utc
         for part in station.parts
@@ -110,9 +110,9 @@ def menus_set(station: Station) -> dict[str, str]:
 
 
 def kinds_of(station: Station) -> dict[str, CrystalKind]:
-    """What every oscillator is by its sheet."""
+    """Kind of every oscillator by its data sheet."""
     stated, units = stated_oscillators(station), units_hz(station)
-    # One ppm of it, hertz; a crystal counts in ppm.
+    # One ppm in hertz; 0 for a crystal, which counts in ppm.
     return {
         name: kind_of(stated.sigma(name) / units[name], 0.0 if is_in_ppm(name) else 1e6 * units[name])
         for name in stated.names
@@ -120,7 +120,7 @@ def kinds_of(station: Station) -> dict[str, CrystalKind]:
 
 
 def carried(known: Oscillators, past: Mapping[str, History], units: Mapping[str, float], at_s: float) -> Oscillators:
-    """What was known, carried forward to a time: values by their own history, uncertainties grown since."""
+    """Carry knowledge forward to a time: values by their history, uncertainties grown."""
     values, variances = list(known.values), [known.covariance[i][i] for i in range(len(known.names))]
     for i, name in enumerate(known.names):
         track = past.get(name)
@@ -144,7 +144,7 @@ def grown(
     seconds_s: float,
     colder: Mapping[str, float] | None = None,
 ) -> Oscillators:
-    """The same some time later: each oscillator of a known kind may have moved by itself since.
+    """Let uncertainties grow over time by the oscillators' kinds.
 
     colder : by how much of its warm-up one is colder than when it was measured, 0 to 1.
     """
@@ -158,9 +158,9 @@ def grown(
 
 
 def drifted(known: Oscillators, observations: Iterable[Observation], at_s: float) -> Oscillators:
-    """What was seen drifting may have gone on: each of its oscillators is less well known by that.
+    """Add uncertainty for an observed drift that may have continued.
 
-    A drift that was measured dies away like a warm-up; by then it has gone on for DRIFT_LASTS_S at most.
+    A measured drift decays like a warm-up; it has continued for DRIFT_LASTS_S at most.
     """
     rows = [list(row) for row in known.covariance]
     latest: dict[str, Observation] = {}
@@ -185,7 +185,7 @@ def serves_for_s(
     kinds: Mapping[str, CrystalKind],
     units: Mapping[str, float],
 ) -> float:
-    """How long from now the dial stays within what a mode bears, twice its sigma counted: 0 if not now, a year at most.
+    """How long the dial stays within a mode's tolerance at two sigma: 0 if not now, a year at most.
 
     The error itself is taken as corrected.
     """
@@ -205,7 +205,7 @@ def serves_for_s(
 
 
 def _measured_parts(station: Station) -> dict[str, str]:
-    """When each oscillator was measured whose part holds a measured value; empty where that is not known."""
+    """Measurement times of oscillators whose part holds a measured value; empty where unknown."""
     measured_parts: dict[str, str] = {}
     for part in station.parts:
         if isinstance(part, Receiver):

@@ -1,4 +1,4 @@
-"""All oscillators of the yard in one list: value, what it is known to, whether it is entered, and its one next step."""
+"""List of all oscillators: value, uncertainty, whether entered, and the next step for each."""
 
 from collections.abc import Sequence
 from typing import Literal
@@ -23,14 +23,14 @@ from yarddial.yard.shelf import kind_of
 from yarddial.yard.station import Reference, Station
 
 Entered = Literal["yes", "not yet", "cannot be", "as stated"]
-# A transceiver's menu wants its offset at some frequency: its makers say at ten megahertz.
+# Frequency at which transceiver menus state their offset, as makers do.
 MENU_HZ = 10e6
-# What entering leaves on a route within half its uncertainty counts as entered.
+# A remaining error within half the uncertainty counts as entered.
 ENTERED_SHARE = 0.5
 
 
 class OscillatorRow(msgspec.Struct, frozen=True):
-    """One oscillator as a person reads it; `name` as everywhere.
+    """One oscillator for a person; `name` as everywhere.
 
     own_menu : the transceiver in whose menu the person sets it, while that is the next step.
     """
@@ -47,7 +47,7 @@ class OscillatorRow(msgspec.Struct, frozen=True):
 
 
 class RouteEffect(msgspec.Struct, frozen=True):
-    """What entering does to a route at its place that matters most: the dial's error before and after, in words."""
+    """Effect of entering on a route at its most demanding frequency: the dial's error before and after, in words."""
 
     route: str
     effect: str
@@ -55,7 +55,7 @@ class RouteEffect(msgspec.Struct, frozen=True):
 
 
 class PlanRequest(msgspec.Struct, frozen=True):
-    """All that a plan of measurements rests on. left_out : (station, route) that are not to be tried again."""
+    """Inputs of a plan of measurements. left_out : (station, route) pairs to skip."""
 
     station: Station
     oscillators: Oscillators
@@ -73,14 +73,14 @@ class PlanRequest(msgspec.Struct, frozen=True):
 
 
 def usable_references(station: Station) -> tuple[Reference, ...]:
-    """Known stations that a carrier can be measured of."""
+    """Known stations whose carrier can be measured."""
     return tuple(
         r for r in station.references if r.mode in ("am", "cw") and not why_no_reference(r.kind, r.frequency_hz)
     )
 
 
 def wanted_places(station: Station) -> tuple[WantedPlace, ...]:
-    """Of each route and each mode used over it the highest band that it reaches: there it asks for most."""
+    """For each route and each of its modes the highest band that it reaches, which is the most demanding."""
     places: list[WantedPlace] = []
     for route in station.resolved_routes():
         if route.missing or not route.receiver.device:
@@ -104,7 +104,7 @@ def oscillator_rows(
 ) -> tuple[OscillatorRow, ...]:
     """A row for each oscillator that some route to a receiver needs.
 
-    touched : those that measurements tell of. together : groups of which only the sum is known.
+    touched : those with measurements. together : groups of which only the sum is known.
     """
     needed = {name for place in wanted_places(station) for name, _ in _slopes(place, oscillators)}
     return tuple(
@@ -171,11 +171,11 @@ def _next_step(
 
 
 def entered_of(part: Part, name: str, value: float, sigma: float) -> Entered:
-    """Whether what is entered is what is known, to half of what it is known to."""
+    """State whether the known value is entered, to half its uncertainty."""
     if isinstance(part, Transceiver):
         return "yes" if abs(value) <= ENTERED_SHARE * sigma else "cannot be"
     if name.startswith("clock:"):
-        # One correction is all that a receiver takes: its tuner's.
+        # A receiver takes one correction only: its tuner's.
         return "cannot be"
     if isinstance(part, Receiver):
         off = part.entered_ppm - value
@@ -186,7 +186,7 @@ def entered_of(part: Part, name: str, value: float, sigma: float) -> Entered:
 
 
 def route_effects(station: Station, corrected: Station, oscillators: Oscillators) -> tuple[RouteEffect, ...]:
-    """What entering does to each route, at the place of it that allows least."""
+    """Effect of entering on each route, at its most demanding frequency."""
     effects: list[RouteEffect] = []
     routes = {route.name: route for route in corrected.resolved_routes()}
     seen: set[str] = set()
@@ -241,7 +241,7 @@ def _noun(name: str) -> str:
 
 
 def _about(part: Part, name: str) -> str:
-    """What it is, and what it is marked with."""
+    """Description and marking of an oscillator."""
     if isinstance(part, Receiver):
         return f"receiver, {part.crystal_hz / 1e6:g} MHz" if name.startswith("crystal:") else "receiver"
     if isinstance(part, Transceiver):

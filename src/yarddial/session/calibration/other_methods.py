@@ -19,30 +19,30 @@ from yarddial.yard.references import PILOT_HZ, why_no_reference
 from yarddial.yard.station import Reference
 
 if TYPE_CHECKING:
-    # Not needed before the first paint.
+    # Imported when first used, after the first paint.
     from yarddial.analysis.blind.raster_fit import BlindAnswer
     from yarddial.analysis.tones.dial_error import ToneAnswer, ToneReception
     from yarddial.dsp.frequency_modulation import Pilot
 
 # A fit of more rows would block the window.
 MAX_ROWS = 2_000
-# How far from where it should be a broadcaster is looked for; further there may be the next.
+# Search range for a broadcaster's carrier; the next station may be beyond it.
 PILOT_WITHIN_HZ, MAX_PILOT_HZ = 5_000.0, 40_000.0
-# How far from the tone each may be heard: AM shows the tone itself, a sideband is off by the dial's error.
+# Search range around a tone: AM gives the tone itself, a sideband is off by the dial error.
 AM_WITHIN, MIN_AM_HZ, SIDEBAND_WITHIN, MAX_SIDEBAND_HZ = 0.1, 50.0, 0.45, 500.0
 
 
 class OtherMethods:
-    """Each makes observations of what the person has, and hands them to Truing."""
+    """Methods that make observations from what the person has, and add them to the calibration."""
 
     def __init__(self, desk: Desk, calibration: Calibration) -> None:
         self._desk, self._calibration = desk, calibration
 
     def read_dial(self, text: str) -> None:
-        """Take a reading made by hand: `10.000 037 MHz`, or with its uncertainty, `10 000 037 Hz ± 2`.
+        """Take a manual reading: `10.000 037 MHz`, or with its uncertainty, `10 000 037 Hz ± 2`.
 
-        Without a sigma the last digit given is it. Raises BadFrequency, or BadObservations where the dial is on no
-        known station.
+        The last digit gives the sigma where none is stated. Raises BadFrequency, or BadObservations where the dial is
+        on no known station.
         """
         reference = self._reference()
         dial_hz, sigma_hz = read_with_sigma(text)
@@ -57,9 +57,9 @@ class OtherMethods:
         self._calibration.take_in((observation,), "reading by hand", sentence)
 
     def take_tone(self, answer: "ToneAnswer", heard_at_hz: float | None = None) -> None:
-        """Take the dial's error by a tone, the dial being on the station that sends it. Raises BadObservations.
+        """Take the dial error from a tone, with the dial on its station. Raises BadObservations.
 
-        heard_at_hz : where the dial stood; on the station's stated frequency by default.
+        heard_at_hz : the dial; on the station's stated frequency by default.
         """
         reference = self._reference()
         dial_hz = (reference.frequency_hz if heard_at_hz is None else heard_at_hz) + answer.dial_error_hz
@@ -69,9 +69,9 @@ class OtherMethods:
         self._calibration.take_in((observation,), "tone", sentence, tone_hz=answer.tone_hz)
 
     def take_pilot(self, pilot: "Pilot", right_to_hz: float) -> None:
-        """Add the sample clock error measured by a stereo pilot. Raises BadObservations.
+        """Take the sample clock's error from a stereo pilot. Raises BadObservations.
 
-        right_to_hz : one sigma of the station's own pilot; by the rule 2 Hz at most.
+        right_to_hz : one sigma of the station's own pilot; 2 Hz at most by the rule.
         """
         if not right_to_hz > 0:
             raise BadObservations("no pilot is right to nothing: give an uncertainty above 0, such as 0.7 Hz")
@@ -88,7 +88,7 @@ class OtherMethods:
         self._calibration.take_in((observation,), "stereo pilot", sentence, clock_ppm=pilot.clock_ppm)
 
     def take_raster(self, answer: "BlindAnswer") -> None:
-        """Add the dial error that a band's raster gives at its middle. Raises BadObservations while undecided."""
+        """Take the dial error from a band's raster, at the band's middle. Raises BadObservations while undecided."""
         best = answer.hypotheses[0]
         if not answer.decided:
             raise BadObservations(f"the raster has not decided ({best.odds:.0%} for the likeliest): {answer.decides}")
@@ -104,7 +104,7 @@ class OtherMethods:
     def read_file(self, path: Path) -> int:
         """Read observations from a CSV file and return their number. Raises BadObservations.
 
-        Rows name parts of this yard, or none: then the converters of the active route count for them, in order.
+        Rows name parts of this yard, or none: the active route's converters then apply, in order.
         """
         from yarddial.records.observation_file import read_observations
 
@@ -119,7 +119,7 @@ class OtherMethods:
         return len(rows)
 
     def write_file(self, path: Path) -> int:
-        """Write the observations that count now into a CSV file, with what the fit leaves.
+        """Write the current observations into a CSV file, with the fit's residuals.
 
         Raises NotWritten.
         """
@@ -132,7 +132,7 @@ class OtherMethods:
         return len(fit.observations)
 
     def state_own_transmitter(self, name: str, text: str) -> None:
-        """Make the person's own transmitter a reference at a frequency, as good as its own oscillator. Undoable."""
+        """Add the person's own transmitter as a reference, as accurate as its oscillator; undoable."""
         hertz, _, uncertainty = text.partition("±")
         frequency_hz = parse_frequency(hertz)
         sigma_hz = parse_frequency(uncertainty) if uncertainty.strip() else 0.0
@@ -171,13 +171,13 @@ class OtherMethods:
         return len(more)
 
     def import_references(self, path: Path) -> int:
-        """Known stations from a CSV; raises BadStation. Gives how many were new."""
+        """Import known stations from a CSV and return the number of new ones; raises BadStation."""
         from yarddial.records.reference_file import read_references
 
         return self.keep_references(read_references(path))
 
     def drop_reference(self, reference: Reference) -> None:
-        """Take a reference out of the station. Undoable."""
+        """Remove a reference from the station; undoable."""
         station = self._desk.station
         others = tuple(r for r in station.references if not _same(r, reference))
         self._desk.edit("reference taken out", msgspec.structs.replace(station, references=others))
@@ -191,7 +191,7 @@ class OtherMethods:
         return reference
 
     def _of_this_yard(self, seen: Observation) -> Observation:
-        """A row that names no parts means the converters of the active route."""
+        """Apply the active route's converters to a row that names no parts."""
         converters = self._desk.route.at(seen.reference_hz).converters
         by_name = {converter.name for route in self._desk.station.resolved_routes() for converter in route.converters}
         if all(stage.name in by_name for stage in seen.stages):
@@ -210,7 +210,7 @@ class OtherMethods:
 
 
 def pilot_in_recording(path: Path, shown_hz: float, sigma_hz: float) -> "Pilot":
-    """The stereo pilot of the broadcaster about there in a recording. Raises BadRecording, BadSamples, NoCarrier."""
+    """Measure a broadcaster's stereo pilot in a recording. Raises BadRecording, BadSamples, NoCarrier."""
     from yarddial.dsp.frequency_modulation import estimate_pilot
     from yarddial.records.recordings import open_recording
 
@@ -221,14 +221,14 @@ def pilot_in_recording(path: Path, shown_hz: float, sigma_hz: float) -> "Pilot":
 
 
 def tone_in_files(files: "Mapping[ToneReception, Path]", near_hz: float) -> "ToneAnswer":
-    """The dial's error by a tone in sound files. Raises BadObservations, BadRecording, BadSamples, NoCarrier."""
+    """Dial error from a tone in audio files. Raises BadObservations, BadRecording, BadSamples, NoCarrier."""
     from yarddial.records.sounds import read_sound
 
     return tone_in_sounds({mode: read_sound(path) for mode, path in files.items()}, near_hz)
 
 
 def tone_in_sounds(sounds: "Mapping[ToneReception, tuple[object, float]]", near_hz: float) -> "ToneAnswer":
-    """The dial's error by a tone in sounds, each its samples and rate. Raises as `tone_in_files`."""
+    """Dial error from a tone in audio, each with its rate. Raises as `tone_in_files`."""
     from yarddial.analysis.tones.dial_error import dial_error
     from yarddial.dsp.sound_tone import sound_tone
 
@@ -249,7 +249,7 @@ def _same(reference: Reference, other: Reference) -> bool:
 
 
 def read_with_sigma(text: str) -> tuple[float, float]:
-    """Read a dial reading with its uncertainty after `±` or `+-`; without one, the last digit given is the uncertainty.
+    """Read a dial reading with its uncertainty after `±` or `+-`; without one the last digit gives it.
 
     Raises BadFrequency.
     """
@@ -260,7 +260,7 @@ def read_with_sigma(text: str) -> tuple[float, float]:
         if sigma_hz <= 0:
             raise BadFrequency(f"an uncertainty of {sigma_hz:g} Hz is none: give one above 0, or none at all")
         return dial_hz, sigma_hz
-    # One more in the last digit that is written: the difference is that digit's worth.
+    # The value of the last digit is the difference made by one more in it.
     places = [i for i, letter in enumerate(value) if letter.isdigit()]
     mantissa = value[: places[-1] + 1] if places else value
     exponent = mantissa.lower().rfind("e")

@@ -1,4 +1,4 @@
-"""What a history says in words: how an oscillator changed, what it will be, and when to measure it again."""
+"""Outlook for an oscillator in words: past change, forecast, and when to measure again."""
 
 from collections.abc import Iterable
 
@@ -15,14 +15,14 @@ from yarddial.yard.frequency import format_number
 from yarddial.yard.oscillators import spoken
 
 DAY_S = 86_400.0
-# Days ahead that the outlook covers: a third of the history within these bounds.
+# Forecast range in days: a third of the history within these bounds.
 MIN_AHEAD_D, MAX_AHEAD_D, OUTLOOK_STEPS = 30.0, 180.0, 40
 # Significance in sigma that a change needs.
 MIN_SIGNIFICANCE_SIGMA = 2.0
 
 
 class Outlook(msgspec.Struct, frozen=True):
-    """Of one oscillator: what is expected from its last measurement on, in words, and its slope with temperature."""
+    """Forecast of one oscillator from its last measurement on, in words, and its slope with temperature."""
 
     ahead: tuple[Point, ...]
     verdict: str
@@ -31,7 +31,7 @@ class Outlook(msgspec.Struct, frozen=True):
 
 
 def outlook(history: History, now_s: float) -> Outlook:
-    """Carry a history forward and say what it means."""
+    """Carry a history forward and describe the result."""
     points = history.points
     last_s, name = points[-1].time_s, spoken(history.name)
     days = min(max((last_s - points[0].time_s) / DAY_S / 3, MIN_AHEAD_D), MAX_AHEAD_D)
@@ -63,7 +63,7 @@ def corrections(entries: Iterable[Entry], station_name: str) -> tuple[Entry, ...
 
 
 def since_last_correction(entries: Iterable[Entry], station_name: str) -> str:
-    """How the last correction differs from the one before it, in words; empty where there are not two."""
+    """Difference of the last correction from the one before it, in words; empty without two."""
     latest_corrections = corrections(entries, station_name)
     if len(latest_corrections) < 2:
         return ""
@@ -110,5 +110,5 @@ def _slope(history: History) -> Slope | None:
 
 
 def corrected_s(entries: Iterable[Entry], station_name: str) -> tuple[float, ...]:
-    """When corrections were entered, seconds since 1970."""
+    """Times of corrections, seconds since 1970."""
     return tuple(seconds_of(entry.at_utc) for entry in corrections(entries, station_name))

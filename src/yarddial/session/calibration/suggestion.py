@@ -1,4 +1,4 @@
-"""Which measurement would help most: asked of the yard and of what is known, worked out in the background."""
+"""Suggestion of the most useful next measurement, computed in the background."""
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING
@@ -13,13 +13,13 @@ from yarddial.yard.references import why_no_reference
 from yarddial.yard.station import Station
 
 if TYPE_CHECKING:
-    # Not needed before the first measurement.
+    # Imported when first used.
     from yarddial.analysis.correction.fit import CorrectionFit
     from yarddial.analysis.correction.next_measurement import NextMeasurement
 
 
 class NextRequest(msgspec.Struct, frozen=True):
-    """All that the choice of the next measurement rests on."""
+    """Inputs for choosing the next measurement."""
 
     station: Station
     oscillators: Oscillators
@@ -40,7 +40,7 @@ class NextRequest(msgspec.Struct, frozen=True):
         kept_rows = self.fit.kept if self.fit is not None else ()
         wanted = [(route, station.dial_hz)]
         if self.fit is not None and self.fit.inseparable:
-            # What cannot be told apart yet matters elsewhere: on every route that one of them takes part in.
+            # Inseparable oscillators also matter elsewhere: on every route that uses one of them.
             loose = {estimate.name for estimate in self.fit.estimates if not estimate.separate}
             for other in routes:
                 place = next((r.frequency_hz for r in usable if not other.why_not(r.frequency_hz)), None)
@@ -50,7 +50,7 @@ class NextRequest(msgspec.Struct, frozen=True):
 
 
 class Suggestion:
-    """The measurement that would help most at the dial, and what it would bring."""
+    """Most useful measurement at the dial, with its expected result."""
 
     def __init__(
         self,
@@ -59,13 +59,13 @@ class Suggestion:
         estimates: OscillatorEstimates,
         changed: Callable[[], None],
     ) -> None:
-        """`changed` : called when `latest` is another."""
+        """changed : called when `latest` changes."""
         self._desk, self._background, self._estimates, self._changed = desk, background, estimates, changed
         self._asked: NextRequest | None = None
         self._latest: NextMeasurement | None = None
 
     def now(self) -> "NextMeasurement | None":
-        """Work it out at once; None where nothing would help."""
+        """Compute it at once; None where nothing would help."""
         return self._request().solve()
 
     @property

@@ -1,4 +1,4 @@
-"""What an activity that rests on the calibration needs of the session."""
+"""What an activity that depends on the calibration needs of the session."""
 
 from typing import Protocol
 
@@ -11,5 +11,5 @@ class CalibrationTopics(ReceiverTopics, Protocol):
 
     @property
     def calibration(self) -> Calibration:
-        """What is known of the oscillators."""
+        """The calibration activity."""
         ...

@@ -1,4 +1,4 @@
-"""Over True, and of the dial itself: how far it is off, whether that serves, how long it will."""
+"""Verdict of True and of the dial: its error, whether that serves, and for how long."""
 
 from collections.abc import Sequence
 from datetime import timedelta
@@ -15,18 +15,18 @@ from yarddial.yard.modes import Mode, mode_named, suitability
 from yarddial.yard.oscillators import DialState
 
 if TYPE_CHECKING:
-    # Not needed before the list is opened.
+    # Imported when the list is opened.
     from yarddial.analysis.correction.measurement_plan import MeasurementPlan
     from yarddial.session.calibration.calibration_sequence import CalibrationSequence
     from yarddial.session.calibration.oscillator_list import OscillatorRow
 
-# Of one measurement of a walk, on the way and back.
+# Duration of one measurement of a sequence, with overhead.
 MEASUREMENT_S = 40.0
 DAY_S, MAX_S = 86_400.0, 365.25 * 86_400.0
 
 
 def dial_verdict(state: DialState, mode: Mode, *, measured: bool) -> Verdict:
-    """Judge the dial at its place for a mode.
+    """Judge the dial at its frequency for a mode.
 
     An error within twice its uncertainty counts as none: the dial is then true to within the uncertainty.
     """
@@ -59,7 +59,7 @@ def dial_verdict(state: DialState, mode: Mode, *, measured: bool) -> Verdict:
 
 
 def lasts_sentence(calibration: Calibration) -> str:
-    """How long the dial will serve its mode here, once corrected; empty before anything was measured."""
+    """How long the corrected dial will serve its mode; empty before any measurement."""
     if not calibration.touches_active_route():
         return ""
     mode, lasts_s = mode_named(calibration.mode), calibration.oscillator_estimates.serves_for_s()
@@ -74,7 +74,7 @@ def lasts_sentence(calibration: Calibration) -> str:
 
 
 def place_verdict(calibration: Calibration, mode: Mode) -> Verdict:
-    """True's line in the list of places: the dial, whatever is under way."""
+    """True's line in the list of places: the dial, whatever is in progress."""
     why_not = calibration.why_out_of_reach()
     if why_not:
         return Verdict("look", "The dial is out of reach.", f"{why_not}.", "out of reach")
@@ -82,7 +82,7 @@ def place_verdict(calibration: Calibration, mode: Mode) -> Verdict:
 
 
 def true_verdict(calibration: Calibration, mode: Mode) -> Verdict:
-    """The heading of True: a failure first, then what is under way, then the dial."""
+    """Heading of True: a failure first, then what is in progress, then the dial."""
     if calibration.outcome is not None and calibration.outcome.kind == "failed":
         return Verdict("stop", "Nothing was measured.", capital(calibration.outcome.text) + ".", "not measured")
     if calibration.measuring is not None:
@@ -106,7 +106,7 @@ def true_verdict(calibration: Calibration, mode: Mode) -> Verdict:
 
 
 def oscillators_verdict(rows: "Sequence[OscillatorRow]", sequence: "CalibrationSequence") -> Verdict:
-    """Over the list of all oscillators: how many are true, and what does the rest."""
+    """Verdict on all oscillators: how many are true, and what helps the rest."""
     if not rows:
         return Verdict("unknown", "There is no oscillator to true.", "A route to a receiver comes first.", "none")
     count, true = len(rows), sum(row.mark == "good" for row in rows)
@@ -141,7 +141,7 @@ def oscillators_verdict(rows: "Sequence[OscillatorRow]", sequence: "CalibrationS
 
 
 def _unmet_sentence(plan: "MeasurementPlan") -> str:
-    """What no known station makes good enough; the worst of it."""
+    """Worst frequency that no known station can bring within tolerance."""
     if not plan.unmet:
         return ""
     place, sigma_hz = max(plan.unmet, key=lambda unmet_place: unmet_place[1] / unmet_place[0].tolerance_hz)

@@ -1,23 +1,23 @@
-"""How cold a receiver still is: it warms up while it runs, cools while it does not, each within some minutes."""
+"""Thermal state of receivers: they warm up while running and cool while off, within minutes."""
 
 from math import exp
 
 from yarddial.session.calibration.oscillator_history import seconds_of
 from yarddial.session.receiver.live_receiver import LiveReceiver
 
-# Of a small box: most of its warm-up is over after a quarter of an hour.
+# Time constant of a small box: most of its warm-up is over after a quarter of an hour.
 TAU_S = 480.0
 KEPT_EVERY_S, MAX_KEPT = 2.0, 2_000
 
 
 class Warmth:
-    """Warm-up state of receivers by their starts and stops; a receiver not yet seen running is cold."""
+    """Thermal state by starts and stops; a receiver not seen running yet is cold."""
 
     def __init__(self, live_receiver: LiveReceiver) -> None:
         self._live_receiver = live_receiver
         self._cold: dict[str, float] = {}
         self._began_s: dict[str, float] = {}
-        # How cold each receiver was at the recent readings: time, share.
+        # Coldness of each receiver at recent updates: time, share.
         self._past: dict[str, list[tuple[float, float]]] = {}
         self._read_s = self._born_s = seconds_of("")
 
@@ -40,14 +40,14 @@ class Warmth:
                 del past[:-MAX_KEPT]
 
     def colder_than(self, receiver: str, measured_s: float) -> float:
-        """By how much of its warm-up it is colder now than it was when measured: 0 within one run, 1 just started.
+        """How much colder it is now than when measured: 0 within one run, 1 just started.
 
-        What was measured before this program began is taken to have been measured warm.
+        Measurements from before this program's start are taken as made warm.
         """
         began_s = self._began_s.get(receiver)
         if began_s is None or measured_s >= began_s:
             return 0.0
         past = self._past.get(receiver, [])
-        # Nobody looked near that moment: it had just been started.
+        # There was no update near that moment: it had just been started.
         then = min(past, key=lambda moment: abs(moment[0] - measured_s), default=(0.0, 1.0))[1]
         return abs(self._cold[receiver] - (then if measured_s >= self._born_s else 0.0))

@@ -1,1 +1,1 @@
-"""First light: does the receiver answer, with all its samples, and is what it shows what is there?"""
+"""First light: checks that the receiver answers, loses no samples, and shows what is on the air."""

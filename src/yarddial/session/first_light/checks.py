@@ -1,4 +1,4 @@
-"""First light: one check after another, each reported when done; a fatal fault ends the run."""
+"""The checks of First light, each reported when done; a fatal fault ends the run."""
 
 from collections.abc import Callable, Iterator
 
@@ -33,21 +33,21 @@ from yarddial.yard.frequency import format_bound, group_digits
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference
 
-# A line this far over the floor is the station looked for.
+# A line this far above the floor counts as the station.
 STATION_OVER_FLOOR_DB = 12.0
-# USB 2 carries some 35 MB/s; anything below full speed of USB 2 cannot carry a receiver.
+# USB 2 carries about 35 MB/s; a slower link than its full speed cannot serve a receiver.
 MIN_MBPS = 480.0
 BLOCK_SAMPLES = 1 << 15
-# Move the centre by this for the second spectrum; places closer than this are the same.
+# Shift of the centre for the second spectrum; lines closer than the second value are the same.
 MOVED_HZ, SAME_HZ = 37_000.0, 400.0
-# Place and mirror nearer to each other than this are a tie: a receiver that hardly rejects mirrors.
+# A line and its mirror within this are equal: the receiver hardly rejects mirrors.
 SIDES_DB = 3.0
-# Rates nearer than this are the same: nobody sets parts in ten thousand on purpose.
+# Rates closer than this are the same: nobody sets parts in ten thousand on purpose.
 SAME_RATE = 1e-4
 
 
 class Plan(msgspec.Struct, frozen=True):
-    """What to check: the route and a station that is surely on the air over it, if there is one.
+    """What to check: the route, and a station that is certainly on the air over it, if there is one.
 
     seconds_s : how long each rate is watched for lost samples.
     """
@@ -58,7 +58,7 @@ class Plan(msgspec.Struct, frozen=True):
 
 
 class FirstLight:
-    """Runs all checks on one receiver; results come one by one, so that they can be shown and the run be left."""
+    """Run all checks on one receiver; results are yielded one by one, so that the run can be shown and stopped."""
 
     def __init__(
         self, open_device: Callable[[], Device], time: TimeSource, bus: UsbReceiver | None, on_usb: bool, plan: Plan
@@ -68,7 +68,7 @@ class FirstLight:
         self._clock: ListenedBlock | None = None
 
     def results(self) -> Iterator[CheckResult]:
-        """All checks in the order in which a person would make them."""
+        """All checks in a person's order."""
         if self._on_usb:
             yield from self._seen()
         opened = self._opens()
@@ -124,7 +124,7 @@ class FirstLight:
     def _checks(self, device: Device) -> Iterator[CheckResult]:
         able = device.capabilities
         ask = self._ask(able)
-        # With the gains that it came with, so that each check leaves them as they were.
+        # Keep the initial gains, so that each check restores them.
         got = device.apply(ask)
         ask = msgspec.structs.replace(ask, gains_db=got.gains_db)
         heard = listen(device, self._time, got.rate_hz, 0.5)
@@ -152,13 +152,13 @@ class FirstLight:
         yield balance_check(heard, able.bits)
         antenna = list(self._antenna(device, able, ask, heard))
         yield from antenna
-        # A line at the right place that is not the station may move for reasons of its own.
+        # A line at the right frequency that is not the station may move for other reasons.
         is_heard = any((check.name, check.verdict) == ("I/Q order", "good") for check in antenna)
         if is_heard and first is not None and (last := self._line_hz(heard, ask)) is not None:
             yield warmth_check(first, last)
 
     def _ask(self, able: Capabilities) -> RequestedSettings:
-        """The place of the plan's station, parked off the centre; else the middle of the first range."""
+        """Settings for the plan's station, off the centre; else the middle of the first range."""
         route, reference = self._plan.route, self._plan.reference
         rate_hz = min(able.rates_hz, key=lambda rate: abs(rate - 2.05e6))
         if route is None or reference is None:
@@ -191,14 +191,14 @@ class FirstLight:
         return CheckResult(name, "look", what, "use a lower rate for anything that matters", figures=figures)
 
     def _place_hz(self, ask: RequestedSettings) -> float | None:
-        """Where the plan's station is expected, relative to the centre."""
+        """Expected frequency of the plan's station, relative to the centre."""
         route, reference = self._plan.route, self._plan.reference
         if route is None or reference is None:
             return None
         return route.counted_hz(reference.frequency_hz) - ask.centre_hz
 
     def _reach_hz(self, ask: RequestedSettings) -> float:
-        """How far from its place the station may stand: what crystal and converters may be off, and a little."""
+        """Search range of the station: tolerances of crystal and converters, with a margin."""
         route, reference, place_hz = self._plan.route, self._plan.reference, self._place_hz(ask)
         if route is None or reference is None or place_hz is None:
             return 0.0
@@ -220,7 +220,7 @@ class FirstLight:
     def _antenna(
         self, device: Device, able: Capabilities, ask: RequestedSettings, heard: ListenedBlock
     ) -> Iterator[CheckResult]:
-        """Is there an antenna behind the port, the station where it should be, the spectrum the right way round?"""
+        """Check for an antenna: the station at its frequency, and the right sense of the spectrum."""
         route, reference = self._plan.route, self._plan.reference
         floor_db = power_db(heard.samples)
         own_db = converter_floor_db(able.bits)
@@ -249,9 +249,9 @@ class FirstLight:
             yield CheckResult("I/Q order", "good", sides)
 
     def _twice(self, device: Device, ask: RequestedSettings, heard: ListenedBlock) -> tuple[float, float]:
-        """How far a line stands over the floor at the station's place and at its mirror, dB, whatever the centre.
+        """Height over the floor of a line at the station's frequency and at its mirror, dB, at two centres.
 
-        What stands there by chance, or is the receiver's own, does not go along with another centre: it counts as 0 dB.
+        A chance line, or one of the receiver's own, does not follow the centre and counts as 0 dB.
         """
         spectra = [self._sides(heard, ask)]
         if max(stands_db for stands_db, _ in spectra[0]) >= STATION_OVER_FLOOR_DB:
@@ -266,7 +266,7 @@ class FirstLight:
         return levels[0], levels[1]
 
     def _sides(self, heard: ListenedBlock, ask: RequestedSettings) -> tuple[tuple[float, float], tuple[float, float]]:
-        """The strongest line near the station's place, and near its mirror: dB over the floor, and hertz off."""
+        """Strongest line near the station's frequency and near its mirror: dB over the floor, and offset in hertz."""
         place_hz = self._place_hz(ask) or 0.0
         within_hz = self._reach_hz(ask)
         stands_db, at_hz = carrier_db(heard.samples, heard.rate_hz, place_hz, within_hz)
@@ -282,7 +282,7 @@ class FirstLight:
         floor_db: float,
         own_db: float,
     ) -> CheckResult:
-        """Nothing of the station: no antenna, an unfed part, or a converter with another oscillator."""
+        """Explain the station's absence: no antenna, an unfed part, or a converter with another oscillator."""
         name = f"{reference.name} cannot be heard"
         hungry = [part.name for part in route.inner if (need := getattr(part, "need", None)) and need.by == "line"]
         if hungry:
@@ -302,7 +302,7 @@ class FirstLight:
         return CheckResult("antenna", "look", f"{name}, though there is noise", "try another station, or another hour")
 
     def _leak_db(self, device: Device, ask: RequestedSettings, lo_hz: float) -> float | None:
-        """How far a converter's own leak stands over the floor; None where the receiver cannot look."""
+        """Height of a converter's leak over the floor; None where the receiver cannot tune there."""
         try:
             got = device.apply(msgspec.structs.replace(ask, centre_hz=lo_hz - 0.2 * ask.rate_hz))
         except CannotTune:
@@ -316,5 +316,5 @@ def _grouped(part: int, whole: int) -> str:
 
 
 def same_rate(one_hz: float, other_hz: float) -> bool:
-    """True of rates that nobody would call two."""
+    """Return True for rates that are practically equal."""
     return abs(one_hz - other_hz) <= SAME_RATE * other_hz

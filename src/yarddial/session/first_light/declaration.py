@@ -1,4 +1,4 @@
-"""What First light declares of itself."""
+"""Declaration of First light."""
 
 from typing import Protocol
 
@@ -15,7 +15,7 @@ class DeviceCheckTopics(ReceiverTopics, Protocol):
 
     @property
     def begin_check(self) -> BeginRun | None:
-        """Begins a run; None where there is no way to."""
+        """Begin a run; None where that is impossible."""
         ...
 
 

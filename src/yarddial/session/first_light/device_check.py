@@ -1,4 +1,4 @@
-"""First light as a person runs it: on the active route's receiver, shown as it goes, kept in log and parts."""
+"""First light for a person: runs on the active route's receiver, shows progress, stores results in log and parts."""
 
 from collections.abc import Callable
 from typing import Any
@@ -21,13 +21,13 @@ from yarddial.yard.parts import Origin, Receiver
 from yarddial.yard.plain_text import count_of
 from yarddial.yard.station import Station
 
-# Begins a run on a station's route: station, device, route.
+# Function that begins a run: station, device, route.
 BeginRun = Callable[[Station, str, str], Runner]
 DEVICE_CHECK = JobKind("device_check", "device", "First light", "checks are being made", tunes=False, outlives=True)
 
 
 class DeviceCheck(Job):
-    """One run at a time, and the results of the last."""
+    """One run at a time, and the results of the last one."""
 
     def __init__(
         self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, log: LogKeeper, begin: BeginRun | None
@@ -42,15 +42,15 @@ class DeviceCheck(Job):
 
     @property
     def running(self) -> bool:
-        """True while checks are made."""
+        """True while checks run."""
         return self._lease is not None
 
     def on_device_check_changed(self, listener: Listener) -> Callable[[], None]:
-        """A result came, or the run began or ended."""
+        """Register a listener for new results, and for the begin and end of a run."""
         return self._changed.add(listener)
 
     def why_not(self) -> str:
-        """Why it cannot run just now, or an empty text."""
+        """Reason why it cannot run now; empty when it can."""
         route = self._desk.route
         if why_not := self._jobs.why_not(DEVICE_CHECK):
             return why_not
@@ -61,7 +61,7 @@ class DeviceCheck(Job):
         return ""
 
     def start(self) -> None:
-        """Run all checks on the active route's receiver; the receiver is stopped for them, as both cannot have it."""
+        """Run all checks on the active route's receiver, which is stopped for them because only one can use it."""
         if self.why_not() or self._begin is None:
             return
         lease = self._jobs.request(DEVICE_CHECK, self)
@@ -81,23 +81,23 @@ class DeviceCheck(Job):
         self._changed.tell()
 
     def cancel(self) -> None:
-        """End the run; what was found stays shown."""
+        """Stop the run; results so far stay visible."""
         if self._lease is not None:
             self._jobs.cancel(self._lease)
 
     def ended(self, ending: Ending) -> None:
-        """The device is free again."""
+        """Restart the receiver: the device is free again."""
         if self._runner is not None:
             self._runner.cancel()
         self._lease, self._runner, self.outcome = None, None, "done" if ending.how == "done" else "cancelled"
         self._changed.tell()
 
     def _start_again(self) -> None:
-        """The receiver ran before the checks."""
+        """Start the receiver again if it ran before."""
         self._live_receiver.start(self._desk.route)
 
     def poll(self) -> None:
-        """Take results that arrived."""
+        """Process results that arrived."""
         runner = self._runner
         if runner is None:
             return
@@ -110,7 +110,7 @@ class DeviceCheck(Job):
             self._changed.tell()
 
     def _keep(self) -> None:
-        """In the log; and the receiver's rates and ranges have then been measured."""
+        """Log the results, and store measured rates and ranges in the receiver."""
         verdict = overall(list(self.results))
         wrong = [result for result in self.results if result.verdict in ("stop", "look")]
         text = f"First light of {self.receiver}: " + (
@@ -124,7 +124,7 @@ class DeviceCheck(Job):
         self._keep_measured(entry.at_utc[:10])
 
     def _keep_measured(self, day: str) -> None:
-        """Measured replaces stated: samples lost at each rate, and the tuner's range where it held."""
+        """Replace stated by measured values: losses at each rate, and the tuner's range where it held."""
         station = self._desk.station
         part = next((p for p in station.parts if isinstance(p, Receiver) and p.name == self.receiver), None)
         lost = tuple(

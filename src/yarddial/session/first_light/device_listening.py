@@ -1,4 +1,4 @@
-"""Samples for the checks: read, counted against the counter and the clock."""
+"""Samples for the checks, verified against the device's count and the clock."""
 
 from math import log10
 
@@ -14,10 +14,10 @@ DITHERED_DB = 6.0
 
 
 class ListenedBlock(msgspec.Struct, frozen=True):
-    """A stretch of samples: those read, how many the receiver said were lost, how many are missing by the clock.
+    """Consecutive samples, the reported losses, and those missing by the clock.
 
-    fast_ppm, fast_sigma_ppm : how much faster than this computer's clock they came, by a straight line through the
-        moments at which blocks arrived; its uncertainty is that of their unevenness.
+    fast_ppm, fast_sigma_ppm : excess of their rate over this computer's clock, by a straight line through the arrival
+    times of blocks, and its uncertainty.
     """
 
     samples: NDArray[np.complex64]
@@ -29,14 +29,14 @@ class ListenedBlock(msgspec.Struct, frozen=True):
 
     @property
     def uncounted(self) -> int:
-        """Samples that are missing though nobody said so: by the phase of steady lines, else by the clock."""
+        """Unreported missing samples: by the phase of steady lines, else by the clock."""
         return self.missing or (0 if self.said_lost else lost_by_phase(self.samples, self.rate_hz))
 
 
 def listen(device: Device, time: TimeSource, rate_hz: float, seconds_s: float) -> ListenedBlock:
-    """Read this many seconds; samples missing by the clock are those that the receiver did not report.
+    """Read for a number of seconds; samples missing by the clock are those that the receiver did not report.
 
-    The first block sets the clock going; the count allows one block of unevenness.
+    The first block starts the clock; one block of unevenness is allowed.
     """
     first = device.read()
     if first is None:
@@ -61,7 +61,7 @@ def listen(device: Device, time: TimeSource, rate_hz: float, seconds_s: float) -
 
 
 def _fast_ppm(moments: list[tuple[float, int]], rate_hz: float) -> tuple[float, float]:
-    """Slope of samples over time against the rate, ppm, and its standard error; infinite sigma from a few blocks."""
+    """Slope of samples over time against the rate, ppm, with its standard error; infinite sigma from a few blocks."""
     if len(moments) < 8:
         return 0.0, float("inf")
     at_s, count = np.array(moments).T
@@ -70,12 +70,12 @@ def _fast_ppm(moments: list[tuple[float, int]], rate_hz: float) -> tuple[float, 
     slope = float(away_s @ late_s / (away_s @ away_s))
     rest_s = late_s - late_s.mean() - slope * away_s
     sigma = float(np.sqrt(rest_s @ rest_s / (len(moments) - 2) / (away_s @ away_s)))
-    # A computer's own clock is hardly better than this, unless something disciplines it.
+    # An undisciplined computer clock is hardly better than this.
     return -slope * 1e6, max(sigma * 1e6, 10.0)
 
 
 def lost_by_phase(samples: NDArray[np.complex64], rate_hz: float) -> int:
-    """Samples missing by the jumps of steady lines; 0 where there are too few lines to tell."""
+    """Missing samples from the phase jumps of steady lines; 0 with too few lines."""
     from yarddial.dsp.unreported_gaps import LossWatch, steady_lines
 
     watch = LossWatch(rate_hz, steady_lines(samples, rate_hz))
@@ -83,17 +83,17 @@ def lost_by_phase(samples: NDArray[np.complex64], rate_hz: float) -> int:
 
 
 def power_db(samples: NDArray[np.complex64]) -> float:
-    """Mean power without the spike at the centre, dB relative to full scale."""
+    """Mean power without the centre spike, dB relative to full scale."""
     return 10 * log10(max(float(np.var(samples)), 1e-20))
 
 
 def converter_floor_db(bits: int) -> float:
-    """Power of quantising alone, dB relative to full scale: 2 q^2 / 12 with q = 2 / 2^bits."""
+    """Quantisation noise, dB relative to full scale: 2 q^2 12 with q = 2 2^bits."""
     return 10 * log10(2 * (2.0 / 2**bits) ** 2 / 12)
 
 
 def carrier_db(samples: NDArray[np.complex64], rate_hz: float, near_hz: float, within_hz: float) -> tuple[float, float]:
-    """Strongest line near a place: how far it stands over the median of the spectrum, dB, and where it is."""
+    """Strongest line near a frequency: its height over the median of the spectrum, dB, and its frequency."""
     places, power = power_density(samples, rate_hz, min(1 << 14, samples.size))
     close = np.abs(places - near_hz) <= within_hz
     best = int(np.argmax(np.where(close, power, 0.0)))
@@ -101,7 +101,7 @@ def carrier_db(samples: NDArray[np.complex64], rate_hz: float, near_hz: float, w
 
 
 def image_rejection_db(samples: NDArray[np.complex64]) -> float:
-    """From the samples' lack of circularity: |E x^2| / E |x|^2 is 2 / sqrt(rejection) for a scene without mirrors."""
+    """Image rejection from non-circularity: |E x^2| E |x|^2 is 2 sqrt(rejection) for a scene without mirrors."""
     x = samples - samples.mean()
     lack = abs(complex(np.mean(x * x))) / float(np.mean(np.abs(x) ** 2))
     return 20 * log10(2 / max(lack, 1e-6))

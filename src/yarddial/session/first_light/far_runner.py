@@ -1,4 +1,4 @@
-"""First light on another computer, as a runner: its results, and whose computer it is that wants mending."""
+"""First light on another computer as a runner, with remedies addressed to that computer."""
 
 from typing import TYPE_CHECKING
 
@@ -12,7 +12,7 @@ if TYPE_CHECKING:
 
 
 class FarRunner:
-    """Gives results as they come over the link; a link that is gone for good is a result as well."""
+    """Returns results from the link; a final loss of the link is a result as well."""
 
     def __init__(self, far: "FarEngine", check: "FarCheck") -> None:
         self._far, self._check = far, check
@@ -20,7 +20,7 @@ class FarRunner:
 
     @property
     def running(self) -> bool:
-        """True while there may be more."""
+        """True while more results may follow."""
         return not self._told_end
 
     def poll(self) -> list[CheckResult]:
@@ -34,11 +34,11 @@ class FarRunner:
         return results
 
     def cancel(self) -> None:
-        """End it at once."""
+        """Cancel it at once."""
         self._told_end = True
         self._far.end_check(self._check)
 
     def _there(self, result: CheckResult) -> CheckResult:
-        """What is to be done is done there."""
+        """Address the remedy to the far computer."""
         where = self._far.computer.name
         return msgspec.structs.replace(result, fix=f"on {where}: {result.fix}") if result.fix else result

@@ -1,4 +1,4 @@
-"""What the last run of First light found."""
+"""Finding from the last run of First light."""
 
 from yarddial.session.finding import Finding, going
 from yarddial.session.first_light.device_check import DeviceCheck
@@ -6,7 +6,7 @@ from yarddial.session.station.desk import Desk
 
 
 def first_light_findings(device_check: DeviceCheck, desk: Desk) -> list[Finding]:
-    """The worst of it, but for rates that are not set."""
+    """Report the worst result, except for rates that are not set."""
     set_hz = desk.route.receiver.rate_hz
     wrong = [] if device_check.running else [r for r in device_check.results if r.verdict in ("stop", "look")]
     wrong = [result for result in wrong if result.figures.get("rate_hz", set_hz) == set_hz]

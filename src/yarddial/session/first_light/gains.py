@@ -1,4 +1,4 @@
-"""Gain steps as measured: the level must follow each step, until the ADC's own limits hide it."""
+"""Check of gain steps: the level must follow each step, until the ADC's limits hide it."""
 
 from collections.abc import Iterator
 from math import log10
@@ -16,11 +16,11 @@ from yarddial.session.first_light.device_listening import (
 )
 from yarddial.session.first_light.result import CheckResult
 
-# Listened to at each step; noise of two million samples a second is then known to a hundredth of a decibel.
+# Duration at each step; noise at two million samples a second is then known to 0.01 dB.
 STEP_S = 0.08
-# A step within this of its stated value is as reported.
+# A step within this of its stated value is as stated.
 AS_REPORTED_DB = 1.0
-# Use a line that stands this far above the local noise; a peak this close to full scale is clipped.
+# Use a line this far above the local noise; a peak this close to full scale is clipped.
 LINE_DB, CLIPPED_PEAK = 15.0, 0.97
 
 
@@ -32,9 +32,9 @@ def gain_checks(
     place_hz: float | None,
     reach_hz: float,
 ) -> Iterator[CheckResult]:
-    """Every step of every stage, the others left alone.
+    """Check every step of every stage, with the others unchanged.
 
-    place_hz : where a station is expected, from the centre; reach_hz : how far off that it may stand.
+    place_hz : expected offset of a station from the centre; reach_hz : its uncertainty.
     """
     for stage in able.gains:
         seen: list[tuple[float, float]] = []
@@ -52,7 +52,7 @@ def _judged(stage: GainCapability, seen: list[tuple[float, float]]) -> CheckResu
     if len(seen) < 2:
         return CheckResult(name, "unknown", f"{steps}, all but {len(seen)} hidden by the ADC's own limits")
     gains, levels = np.array(seen).T
-    # The median is the signal; the remainder is a step that differs from its stated value.
+    # The median is the signal; the remainder is a step's deviation.
     off = levels - gains - np.median(levels - gains)
     worst_db, wanted_db = float(np.abs(off).max()), float(gains[-1] - gains[0])
     moved_db = float(levels[-1] - levels[0])

@@ -1,4 +1,4 @@
-"""Verdicts on what was heard: the clock, the spike at the centre, mirror images, and whether the dial still moves."""
+"""Verdicts on received samples: clock, centre spike, mirror images, and warm-up."""
 
 from math import hypot, log10
 
@@ -14,14 +14,14 @@ from yarddial.session.first_light.device_listening import (
 from yarddial.session.first_light.result import CheckResult
 from yarddial.yard.frequency import format_hertz, format_number
 
-# Plain crystals keep within 100 ppm, computers' clocks as well.
+# Plain crystals keep within 100 ppm, and so do computer clocks.
 WRONG_RATE_PPM = 250.0
-# A warm receiver moves by less in a minute; a sky-wave by no more hertz than this in seconds.
+# A warm receiver drifts less in a minute; a sky wave moves by no more hertz within seconds.
 WARMING_PPM_MIN, SKY_HZ = 0.1, 1.5
 
 
 class Moment(msgspec.Struct, frozen=True):
-    """Where a line stood at a moment: relative to the centre, with its uncertainty, and in whole."""
+    """Frequency of a line at a moment: relative to the centre with its uncertainty, and absolute."""
 
     at_s: float
     line_hz: float
@@ -30,7 +30,7 @@ class Moment(msgspec.Struct, frozen=True):
 
 
 def clock_check(heard: ListenedBlock) -> CheckResult:
-    """Samples a second against the computer's clock: coarse, but it finds a rate that is another than set."""
+    """Compare the sample rate with the computer's clock: coarse, but it reveals a wrong rate."""
     sigma_ppm = heard.fast_sigma_ppm
     text = f"samples come {format_number(heard.fast_ppm, sigma_ppm, signed=True)} ± {sigma_ppm:.0f} ppm fast"
     figures = {"fast_ppm": heard.fast_ppm, "fast_sigma_ppm": sigma_ppm}
@@ -41,7 +41,7 @@ def clock_check(heard: ListenedBlock) -> CheckResult:
 
 
 def warmth_check(first: Moment, last: Moment) -> CheckResult:
-    """Does the dial still move? A receiver that warms up moves a station by far more than the sky does."""
+    """Check for a drift: a receiver that warms up moves a station by far more than the ionosphere does."""
     minutes = (last.at_s - first.at_s) / 60
     moved_hz = last.line_hz - first.line_hz
     drift_ppm = moved_hz / last.whole_hz * 1e6 / max(minutes, 1e-3)
@@ -54,7 +54,7 @@ def warmth_check(first: Moment, last: Moment) -> CheckResult:
 
 
 def spike_check(heard: ListenedBlock) -> CheckResult:
-    """The spike at the centre of most tuners: harmless when one knows of it."""
+    """Report the centre spike of most tuners, which is harmless when known."""
     level_db = 20 * log10(max(abs(complex(heard.samples.mean())), 1e-9))
     level = format_number(level_db, 1.0)
     what = f"the spike at the centre stands at {level} dBFS: harmless, park the centre beside what you want"
@@ -62,7 +62,7 @@ def spike_check(heard: ListenedBlock) -> CheckResult:
 
 
 def balance_check(heard: ListenedBlock, bits: int) -> CheckResult:
-    """Mirror images, from the samples' lack of circularity."""
+    """Report mirror images, from the non-circularity of the samples."""
     if power_db(heard.samples) < converter_floor_db(bits) + DITHERED_DB:
         return CheckResult("I/Q balance", "unknown", "hardly more comes than the ADC's own steps")
     rejection_db = image_rejection_db(heard.samples)

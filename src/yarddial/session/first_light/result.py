@@ -1,4 +1,4 @@
-"""The result of one check."""
+"""Result of one check."""
 
 import msgspec
 
@@ -6,9 +6,9 @@ from yarddial.yard.mark import Mark
 
 
 class CheckResult(msgspec.Struct, frozen=True):
-    """One check: its name, verdict, the evidence in numbers, and what to do; `remedy` is a line to read and to run.
+    """A check: name, verdict, evidence in numbers, and advice; `remedy` is a command to read and run.
 
-    figures : what was measured, under names with their units.
+    figures : measured values, under names with their units.
     """
 
     name: str
@@ -25,7 +25,7 @@ def overall(results: list[CheckResult]) -> Mark:
     return next((mark for mark in order if any(result.verdict == mark for result in results)), "unknown")
 
 
-# What a run asks, in its order: shown before anybody has run it.
+# Questions of a run in order, shown before the first run.
 QUESTIONS: tuple[CheckResult, ...] = tuple(
     CheckResult(name, "unknown", question)
     for name, question in (

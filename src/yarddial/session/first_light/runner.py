@@ -1,4 +1,4 @@
-"""First light in a process of its own: a driver that hangs or dies takes only that with it."""
+"""First light in a process of its own, so that a driver that hangs or dies takes only that with it."""
 
 from collections.abc import Callable, Iterator
 from typing import Protocol
@@ -6,7 +6,7 @@ from typing import Protocol
 from yarddial.session.first_light.result import CheckResult
 from yarddial.session.helper_process import Ended, Helper, HelperInline, HelperProcess
 
-# Makes the results of a run; a plain function with plain arguments, so that it can be handed to another process.
+# Makes the results of a run; a plain function with plain arguments, so that another process can call it.
 MakeResults = Callable[[], Iterator[CheckResult]]
 ENDING_RESULTS: dict[Ended, CheckResult] = {
     "gone": CheckResult(
@@ -16,12 +16,12 @@ ENDING_RESULTS: dict[Ended, CheckResult] = {
         "answers", "stop", "the driver does not come back from a call", "unplug it, plug it in; then check again"
     ),
 }
-# No single check takes longer.
+# Longest duration of a single check.
 PATIENCE_S = 45.0
 
 
 class Runner(Protocol):
-    """Gives results as they come."""
+    """A run of checks whose results are polled."""
 
     def poll(self) -> list[CheckResult]:
         """Results since the last call."""
@@ -29,23 +29,23 @@ class Runner(Protocol):
 
     @property
     def running(self) -> bool:
-        """True while there may be more."""
+        """True while more results may follow."""
         ...
 
     def cancel(self) -> None:
-        """End it at once."""
+        """Cancel it at once."""
         ...
 
 
 class HelpedRunner:
-    """Run in a helper process; one that dies or hangs gives a result as well."""
+    """A run in a helper process; a helper that dies or hangs gives a result as well."""
 
     def __init__(self, helper: Helper[CheckResult]) -> None:
         self._helper = helper
 
     @property
     def running(self) -> bool:
-        """True while there may be more."""
+        """True while more results may follow."""
         return not self._helper.ended
 
     def poll(self) -> list[CheckResult]:
@@ -57,15 +57,15 @@ class HelpedRunner:
         return messages
 
     def cancel(self) -> None:
-        """End it at once."""
+        """Cancel it at once."""
         self._helper.cancel()
 
 
 def process_runner(make: MakeResults) -> Runner:
-    """A run in a process of its own."""
+    """Make a run in a process of its own."""
     return HelpedRunner(HelperProcess(make, PATIENCE_S))
 
 
 def inline_runner(make: MakeResults) -> Runner:
-    """A run in this process, a check a poll."""
+    """Make a run in this process, one check per poll."""
     return HelpedRunner(HelperInline(make))

@@ -1,4 +1,4 @@
-"""A run of First light for another computer: its results field by field."""
+"""A run of First light for another computer, with results field by field."""
 
 from typing import Any
 
@@ -15,7 +15,7 @@ class ToldRun:
 
     @property
     def running(self) -> bool:
-        """True while there may be more."""
+        """True while more results may follow."""
         return self._runner.running
 
     def poll(self) -> list[dict[str, Any]]:
@@ -23,5 +23,5 @@ class ToldRun:
         return [msgspec.to_builtins(result) for result in self._runner.poll()]
 
     def cancel(self) -> None:
-        """End it at once."""
+        """Cancel it at once."""
         self._runner.cancel()

@@ -1,4 +1,4 @@
-"""The tuner's range as measured: where it really tunes, with its holes, by trying and halving."""
+"""Check of the tuner's range: finds where it really tunes, with its holes, by trial and bisection."""
 
 from itertools import pairwise
 
@@ -11,12 +11,12 @@ from yarddial.yard.frequency import format_bound
 from yarddial.yard.plain_text import count_of
 from yarddial.yard.resolved_route import ResolvedRoute
 
-# Tried between the ends and a little beyond; borders are then halved down to this.
+# Trial frequencies between the ends and slightly beyond; edges are then bisected down to this.
 PLACES_TO_TRY, BEYOND_SHARE, EXACT_HZ = 64, 0.1, 10e3
 
 
 def tuner_check(device: Device, able: Capabilities, ask: RequestedSettings, route: ResolvedRoute | None) -> CheckResult:
-    """Try a net of places and the middles of all holes stated anywhere, then find each border."""
+    """Try a grid of frequencies and the middles of all stated holes, then bisect each edge."""
     stated = able.ranges_at(ask.port)
     places = _places(stated, route)
     tunes = [_tunes(device, ask, hertz) for hertz in places]
@@ -69,14 +69,14 @@ def _tunes(device: Device, ask: RequestedSettings, hertz: float) -> bool:
 
 
 def _border(device: Device, ask: RequestedSettings, low_hz: float, high_hz: float, tunes_low: bool) -> float:
-    """The last place on the tuning side, to EXACT_HZ."""
+    """Last frequency on the tuning side, to EXACT_HZ."""
     while high_hz - low_hz > EXACT_HZ:
         middle = (low_hz + high_hz) / 2
         if _tunes(device, ask, middle) == tunes_low:
             low_hz = middle
         else:
             high_hz = middle
-    # Stated borders are round; one that fits is meant.
+    # Stated edges are round; take one that fits.
     exact = low_hz if tunes_low else high_hz
     return round(exact / EXACT_HZ) * EXACT_HZ if _tunes(device, ask, round(exact / EXACT_HZ) * EXACT_HZ) else exact
 

@@ -1,4 +1,4 @@
-"""Over First light: does the receiver answer."""
+"""Verdict of First light: whether the receiver answers."""
 
 from yarddial.session.first_light.device_check import DeviceCheck
 from yarddial.session.station.desk import Desk
@@ -8,7 +8,7 @@ from yarddial.yard.plain_text import count_of
 
 
 def first_light_verdict(device_check: DeviceCheck, desk: Desk) -> Verdict:
-    """What the last run of First light found, the worst first."""
+    """Worst result of the last run."""
     results = device_check.results
     if device_check.running:
         done = f"{count_of(len(results), 'check')} done"

@@ -1,4 +1,4 @@
-"""What Levels declares of itself."""
+"""Declaration of Levels."""
 
 from yarddial.records.log_data import LoggedAttenuationTest, LoggedGainSweep
 from yarddial.session.activity import Declaration

@@ -1,4 +1,4 @@
-"""Gains that are too high or too low."""
+"""Findings about gains that are too high or too low."""
 
 from yarddial.session.finding import Finding, passed_on
 from yarddial.session.levels.levels import Levels
@@ -7,6 +7,6 @@ from yarddial.session.station.desk import Desk
 
 
 def levels_findings(levels: Levels, desk: Desk) -> list[Finding]:
-    """What Levels says, where it is not content."""
+    """Report the verdict of Levels unless it is good."""
     verdict = levels_verdict(levels, desk)
     return [passed_on("Levels", verdict, "Levels")] if verdict.mark in ("stop", "look") else []

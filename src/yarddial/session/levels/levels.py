@@ -1,4 +1,4 @@
-"""Levels: the gain stages of the active receiver, what sweeps over them advise, levels along the line, the 3:1 test."""
+"""Levels: gain stages of the active receiver, sweeps with advice, levels along the route, the 3:1 test."""
 
 import contextlib
 from collections.abc import Callable
@@ -32,30 +32,30 @@ from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import KeptGains
 
 if TYPE_CHECKING:
-    # Not needed before the first paint.
+    # Imported when first used, after the first paint.
     from yarddial.analysis.levels.advice import Advice
     from yarddial.analysis.levels.best_setting import BestGains
     from yarddial.analysis.levels.level_line import LevelLine, MeasuredLevels
     from yarddial.analysis.levels.measured_setting import GainPoint
     from yarddial.analysis.levels.three_to_one import JudgedLine
 
-# What a sweep is for: one stage, all of them together, the levels as they are, or the 3:1 test.
+# Purpose of a sweep: one stage, all of them together, the present levels, or the 3:1 test.
 Purpose = Literal["stage", "all", "weigh", "test"]
-# Settings that are measured in one sweep; with more the stages' steps are thinned, their ends kept.
+# Maximum number of settings in one sweep; beyond it steps are thinned and their ends kept.
 MAX_SETTINGS = 120
 # The 3:1 test inserts the attenuation nearest to the first, at least the second, in this many pairs.
 TEST_DB, MIN_TEST_DB, TEST_PAIRS = 8.0, 3.0, 4
-# Of a level in dBm got from the noise alone: surroundings and noise figures are only known so well.
+# Uncertainty of a level in dBm derived from the noise alone, due to surroundings and noise figures.
 BY_NOISE_SIGMA_DB = 6.0
 LEVEL_GLANCE = JobKind("level_glance", "glance", "a look at the levels", "the levels are being looked at")
 GAIN_SWEEP = JobKind("gain_sweep", "work", "a gain sweep", "a sweep is under way")
 ATTENUATION_TEST = JobKind("attenuation_test", "work", "the 3:1 test", "the 3:1 test is under way")
-# The job that each purpose is.
+# Kind of job for each purpose.
 JOBS: dict[Purpose, JobKind] = {"stage": GAIN_SWEEP, "all": GAIN_SWEEP, "weigh": LEVEL_GLANCE, "test": ATTENUATION_TEST}
 
 
 class Swept(msgspec.Struct, frozen=True):
-    """What a sweep belongs to: another dial, route or other stage's setting makes it another one."""
+    """Conditions of a sweep: dial, route and the other stages' settings."""
 
     purpose: Purpose
     receiver: str
@@ -82,62 +82,62 @@ class Levels(Job):
         self.strongest_hz: float | None = None
         self.trouble = ""
         self.fraction: float | None = None
-        # The 3:1 test's lines with their places on the dial, and what it belongs to.
+        # Lines of the 3:1 test with their dial frequencies, and its conditions.
         self.tested: Swept | None = None
         self.lines: tuple[tuple[float, JudgedLine], ...] = ()
-        # The levels as they are, and what they belong to.
+        # Present levels, and their conditions.
         self._weighed: tuple[Swept, SweepPoint] | None = None
         desk.on_dial_changed(self._moved)
         desk.on_yard_changed(self._moved)
         live_receiver.on_receiver_changed(self._changed.tell)
 
     def on_levels_changed(self, listener: Listener) -> Callable[[], None]:
-        """A step came, the sweep ended, or a gain was set."""
+        """Register a listener for new steps, the end of a sweep, and changed gains."""
         return self._changed.add(listener)
 
     # What is known
 
     @property
     def stages(self) -> tuple[GainStage, ...]:
-        """Of the active route's receiver, the first in the line first."""
+        """Stages of the active route's receiver, the first in the signal path first."""
         return () if self._desk.route.missing else self._desk.route.receiver.gain_stages
 
     @property
     def is_current(self) -> bool:
-        """True when what was swept is what stands on the dial now."""
+        """True when the conditions of the last sweep still hold."""
         return self.swept is not None and self.swept == self._here(self.swept.purpose, self.swept.stage)
 
     @property
     def is_tested(self) -> bool:
-        """True when the 3:1 test belongs to what stands on the dial now."""
+        """True when the conditions of the 3:1 test still hold."""
         return self.tested is not None and self.tested == self._here("test", self.tested.stage)
 
     @property
     def running_purpose(self) -> Purpose | None:
-        """Purpose of the measurement under way."""
+        """Purpose of the sweep in progress."""
         return None if self._running is None else self._running.purpose
 
     @property
     def surroundings(self) -> str:
-        """Town or country, whose noise the antenna brings."""
+        """Surroundings of the antennas, which set the external noise."""
         return self._desk.station.surroundings
 
     def choose_surroundings(self, name: str) -> None:
-        """Store the surroundings of the antennas in the station; undoable."""
+        """Choose the surroundings of the antennas; undoable."""
         station = msgspec.structs.replace(self._desk.station, surroundings=name)
         self._desk.edit("surroundings", station)
 
     @property
     def atmospherics(self) -> Atmospherics:
-        """Thunderstorms that count for the noise."""
+        """Thunderstorms assumed for the noise."""
         return self._desk.station.atmospherics
 
     def choose_atmospherics(self, name: Atmospherics) -> None:
-        """Keep which thunderstorms count in the station; it can be undone."""
+        """Choose the thunderstorms assumed; undoable."""
         self._desk.edit("thunderstorms", msgspec.structs.replace(self._desk.station, atmospherics=name))
 
     def level_line(self) -> "LevelLine | None":
-        """Levels along the active route at the dial, in the bandwidth of the mode; None while it is out of reach."""
+        """Levels along the active route at the dial, in the mode's bandwidth; None while out of reach."""
         from yarddial.analysis.levels.level_line import level_line
 
         dial_hz = self._desk.station.dial_hz
@@ -156,7 +156,7 @@ class Levels(Job):
         return self._weighed[1] if self._weighed is not None and self._weighed[0] == self._here("weigh", "") else None
 
     def _seen(self, route: ResolvedRoute, point: SweepPoint) -> "MeasuredLevels | None":
-        """What was weighed, in dBm at the socket: by the calibration, or else by the noise that should be there."""
+        """Convert measured levels to dBm at the socket: by the calibration, else by the expected noise."""
         from yarddial.analysis.levels.level_line import MeasuredLevels, socket_offset_db
 
         offset = route.receiver.level_offset(route.port)
@@ -170,23 +170,23 @@ class Levels(Job):
             by = "by the noise that should be there, as nothing is calibrated"
         step = step_of(point)
         wanted_dbm = point.channel_dbfs + offset_db if step.over_db > 0 else None
-        # A wide signal is weak in each of its lines, and may be the strongest all the same.
+        # A wide signal is weak in each line, and may still be the strongest.
         strongest_dbfs = max(point.strongest_dbfs, point.channel_dbfs)
         return MeasuredLevels(wanted_dbm, strongest_dbfs + offset_db, offset_db, sigma_db, by)
 
     def kept_here(self) -> KeptGains | None:
-        """Gains kept for the dial's band over this route."""
+        """Gains stored for the dial's band over this route."""
         band, route = self._band(), self._desk.route.name
         return next((k for k in self._desk.station.kept_gains if (k.band, k.route) == (band, route)), None)
 
     # What can be done
 
     def set_gain(self, stage: str, gain_db: float) -> None:
-        """Set a stage to the step nearest to a gain; it can be undone."""
+        """Set a stage to the step nearest to a gain; undoable."""
         self._set_gains(f"gain {stage}", ((stage, gain_db),), "")
 
     def why_not_sweep(self, purpose: Purpose = "stage") -> str:
-        """Why no sweep can begin just now, or an empty text."""
+        """Reason why no sweep can begin now; empty when it can."""
         if why_not := self._jobs.why_not(JOBS[purpose]):
             return why_not
         if why_not := self._desk.route.why_not(self._desk.station.dial_hz):
@@ -198,14 +198,14 @@ class Levels(Job):
         return ""
 
     def why_not_test(self) -> str:
-        """Why the 3:1 test cannot be made just now, or an empty text."""
+        """Reason why the 3:1 test cannot begin now; empty when it can."""
         why_not = self.why_not_sweep("test")
         if not why_not and self._test_steps() is None:
             why_not = f"{self.stages[0].name} has no step that takes {MIN_TEST_DB:g} dB or more off"
         return why_not
 
     def sweep(self, stage: str) -> None:
-        """Measure at every real step of a stage, the others left alone."""
+        """Measure at every real step of a stage, with the others unchanged."""
         chosen_stage = next((candidate for candidate in self.stages if candidate.name == stage), None)
         if self.why_not_sweep() or chosen_stage is None:
             return
@@ -227,7 +227,7 @@ class Levels(Job):
             self._begin(here, ((),))
 
     def test_products(self) -> None:
-        """Take some decibels off in front, again and again, and see what falls three times as fast."""
+        """Repeatedly insert attenuation in front, and see what falls three times as fast."""
         steps = self._test_steps()
         if self.why_not_test() or steps is None:
             return
@@ -236,24 +236,24 @@ class Levels(Job):
         self._begin(self.tested, (((name, more_db),), ((name, less_db),)) * TEST_PAIRS, with_span=True)
 
     def cancel(self) -> None:
-        """End the sweep; the gain is set back."""
+        """Cancel the sweep; the gain is restored."""
         if self._lease is not None:
             self._jobs.cancel(self._lease)
 
     def advised(self) -> GainsDb:
-        """What the last sweep advises to set; empty where it advises nothing."""
+        """Gains that the last sweep advises; empty where it advises nothing."""
         if self.setting is not None:
             return self.setting.gains_db
         return ((self.swept.stage, self.advice.gain_db),) if self.advice is not None and self.swept is not None else ()
 
     def use(self) -> None:
-        """Set what is advised, and keep it for this band and route."""
+        """Set the advised gains, and store them for this band and route."""
         judged = self.advice or self.setting
         if judged is not None and self.is_current:
             self._set_gains("advised gain", self.advised(), judged.reason)
 
     def use_kept(self) -> None:
-        """Set the gains kept for this band and route."""
+        """Set the gains stored for this band and route."""
         if (stored_gains := self.kept_here()) is not None:
             self._set_gains(f"gains of {stored_gains.band}", stored_gains.gains_db, "")
 
@@ -289,9 +289,9 @@ class Levels(Job):
         self._changed.tell()
 
     def ended(self, ending: Ending) -> None:
-        """The gains are set back; what came of it is judged."""
+        """Judge the result; the gains are restored."""
         swept, points = self._running, self._points
-        # A weighing that was cut short is no trouble: it begins anew by itself.
+        # An interrupted weighing is no failure: it restarts by itself.
         trouble = "" if swept is not None and swept.purpose == "weigh" else ending.reason
         self._lease, self._running, self._points, self.fraction, self.trouble = None, None, [], None, trouble
         if ending.how == "done" and swept is not None and points:
@@ -299,7 +299,7 @@ class Levels(Job):
         self._changed.tell()
 
     def why_stale(self) -> str:
-        """Another dial, route or setting of another stage makes it another sweep."""
+        """A change of dial, route or another stage's setting makes the sweep useless."""
         if self._running is None or self._running == self._here(self._running.purpose, self._running.stage):
             return ""
         return "the dial or the yard was changed meanwhile"
@@ -324,7 +324,7 @@ class Levels(Job):
 
         self.advice = advise(self.steps)
         if len(self.stages) == 1:
-            # All there is to set: products and clipping foreseen decide too, wherever a signal stands.
+            # With all stages swept, predicted products and clipping decide too, where there is a signal.
             with contextlib.suppress(BadSamples):
                 self._take_setting()
         if self.setting is not None:
@@ -354,7 +354,7 @@ class Levels(Job):
         from yarddial.analysis.levels.three_to_one import judge_lines
 
         tuning = points[0].tuning
-        # By how much the gain was really lower, not by how much it was to be.
+        # Use the real reduction of gain, not the requested one.
         less_db = sum(gain_db for _, gain_db in points[0].gains_db) - sum(gain_db for _, gain_db in points[1].gains_db)
         judged = judge_lines([p.span for p in points[::2]], [p.span for p in points[1::2]], tuning.rate_hz, less_db)
         self.lines = tuple((self._dial_of(tuning.centre_hz + line.offset_hz), line) for line in judged)
@@ -373,7 +373,7 @@ class Levels(Job):
     # The rest
 
     def _set_gains(self, label: str, gains_db: GainsDb, reason: str) -> None:
-        """Set stages to their nearest steps; with a reason they are kept for the band too. One edit."""
+        """Set stages to their nearest steps in one edit; with a reason they are stored for the band too."""
         receiver, wanted = self._desk.route.receiver, dict(gains_db)
         stages = tuple(
             msgspec.structs.replace(gain_stage, set_db=gain_stage.nearest_db(wanted[gain_stage.name]))
@@ -398,7 +398,7 @@ class Levels(Job):
         return bands[0].name if bands else f"about {format_frequency(round(dial_hz, -6) or dial_hz)}"
 
     def _test_steps(self) -> tuple[float, float] | None:
-        """The lower and the higher gain of the first stage for the 3:1 test; None where it has no two."""
+        """Lower and higher gain of the first stage for the 3:1 test; None where it has no two."""
         stage = self.stages[0]
         below = [db for db in stage.steps_db if stage.set_db - db >= MIN_TEST_DB]
         if below:
@@ -412,7 +412,7 @@ class Levels(Job):
 
     def _here(self, purpose: Purpose, stage: str) -> Swept:
         route, dial_hz = self._desk.route, self._desk.station.dial_hz
-        # A sweep over all stages holds whatever they are set to; a weighing only as they were.
+        # A sweep over all stages holds for any of their settings; a weighing only for the present ones.
         moved = {gain_stage.name for gain_stage in route.receiver.gain_stages} if purpose == "all" else {stage}
         others = tuple(
             (gain_stage.name, gain_stage.set_db)
@@ -426,7 +426,7 @@ class Levels(Job):
 
 
 def settings_of(stages: tuple[GainStage, ...]) -> tuple[GainsDb, ...]:
-    """Every setting of all stages together, gain behind moving fastest; thinned where there are too many."""
+    """All combinations of the stages, later stages varying fastest; thinned where there are too many."""
     every = [list(stage.steps_db) for stage in stages]
     while _count(every) > MAX_SETTINGS:
         longest = max(every, key=len)
@@ -444,7 +444,7 @@ def _count(every: list[list[float]]) -> int:
 
 
 def step_of(point: SweepPoint) -> "GainPoint":
-    """A point of a sweep as what is judged."""
+    """Convert a point of a sweep for the evaluation."""
     from yarddial.analysis.levels.measured_setting import GainPoint
 
     return GainPoint(

@@ -1,4 +1,4 @@
-"""The noise floor read each minute until it is stopped, beside whatever else is done."""
+"""Reading of the noise floor each minute until stopped, beside everything else."""
 
 from collections.abc import Callable
 
@@ -21,11 +21,11 @@ from yarddial.yard import clock
 from yarddial.yard.frequency import format_frequency, format_number
 from yarddial.yard.plain_text import count_of
 
-# Between two readings, and how long each takes.
+# Interval between readings, and duration of each.
 PERIOD_S, DWELL_S = 60.0, 0.5
-# Half of what is read of the span around the dial, hertz, beside which the floor is measured.
+# Half width around the dial that is read, hertz; the floor is measured beside it.
 WIDTH_HZ = 2_500.0
-# A day of readings is kept.
+# Maximum number of readings: one day.
 MAX_READINGS = 24 * 60
 NOISE_WATCH = JobKind(
     "noise_watch", "recurring", "the noise watch", "the noise is being watched", tunes=False, outlives=True
@@ -35,9 +35,9 @@ NOISE_WATCH = JobKind(
 class NoiseReading(msgspec.Struct, frozen=True):
     """The noise floor at one time, or the reason for a missing reading.
 
-    at_s : seconds from the first. floor : dB relative to full scale and hertz, or dBm per hertz at the socket where
+    at_s : seconds since the first. floor : dB relative to full scale and hertz, or dBm per hertz at the socket where
     the receiver's levels are calibrated; None where nothing could be read, with `why_not`.
-    dial_hz, gains_db : where, and with which gains as the driver acknowledged them.
+    dial_hz, gains_db : dial and gains as acknowledged.
     """
 
     at_s: float
@@ -49,14 +49,14 @@ class NoiseReading(msgspec.Struct, frozen=True):
 
 
 class NoiseWatch(Job):
-    """One watch at a time. It never tunes and sets no gain: it reads where the dial stands, or says why it cannot."""
+    """One watch at a time. It never tunes and sets no gain: it reads at the dial, or says why it cannot."""
 
     def __init__(self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, log: LogKeeper) -> None:
         self._desk, self._live_receiver, self._jobs, self._log = desk, live_receiver, jobs, log
         self._changed = Listeners()
         self._lease: Lease | None = None
         self._begun_s = 0.0
-        # When the next reading is due; and when the one under way was asked for.
+        # When the next reading is due; and when the present one was requested.
         self._due_s = 0.0
         self._asked_s: float | None = None
         self._dial_hz = 0.0
@@ -69,15 +69,15 @@ class NoiseWatch(Job):
         return self._lease is not None
 
     def on_noise_changed(self, listener: Listener) -> Callable[[], None]:
-        """A reading came, or the watch began or ended."""
+        """Register a listener for new readings, and for the begin and end of the watch."""
         return self._changed.add(listener)
 
     def why_not(self) -> str:
-        """Why it cannot begin just now, or an empty text."""
+        """Reason why it cannot begin now; empty when it can."""
         return self._jobs.why_not(NOISE_WATCH)
 
     def start(self) -> None:
-        """Begin; the first reading is taken as soon as the receiver is free."""
+        """Start; the first reading is taken as soon as the receiver is free."""
         if self._lease is not None:
             return
         lease = self._jobs.request(NOISE_WATCH, self)
@@ -89,12 +89,12 @@ class NoiseWatch(Job):
         self._changed.tell()
 
     def stop(self) -> None:
-        """End it; what was read is logged."""
+        """Stop; the readings are logged."""
         if self._lease is not None:
             self._lease.end()
 
     def poll(self) -> None:
-        """Take a reading where one is due."""
+        """Take a reading when due."""
         lease, now_s = self._lease, clock.monotonic_s()
         if lease is None or now_s < self._due_s or self._asked_s is not None:
             return
@@ -141,7 +141,7 @@ class NoiseWatch(Job):
             self._jobs.stop_requests(self._lease)
 
     def ended(self, ending: Ending) -> None:
-        """It is over, by a person's wish or with the receiver."""
+        """Log the readings when the watch ends."""
         self._lease, self._asked_s = None, None
         self.trouble = "" if ending.how in ("done", "cancelled") else ending.reason
         values = [reading.floor for reading in self.readings if reading.floor is not None]
@@ -177,7 +177,7 @@ class NoiseWatch(Job):
         self._changed.tell()
 
     def sentence(self) -> str:
-        """What it says for itself."""
+        """Result in one sentence."""
         if self.trouble:
             return f"The noise watch ended: {self.trouble}."
         if not self.readings:
@@ -195,7 +195,7 @@ class NoiseWatch(Job):
 
 
 def _db(value: float) -> str:
-    """To a tenth of a decibel, with a true minus sign."""
+    """Write to a tenth of a decibel, with a true minus sign."""
     return format_number(round(value, 1), 0.3)
 
 

@@ -1,4 +1,4 @@
-"""Over Levels: which gain, and why."""
+"""Verdict of Levels: which gain, and why."""
 
 from typing import TYPE_CHECKING
 
@@ -12,9 +12,9 @@ if TYPE_CHECKING:
     from yarddial.analysis.levels.advice import Advice
     from yarddial.analysis.levels.best_setting import BestGains
 
-# A step or two beside the advised gain nobody hears.
+# A difference of gain that nobody hears.
 NEAR_GAIN_DB = 3.0
-# Of the samples, at full scale: a short peak now and then harms nothing.
+# Harmless share of samples at full scale.
 CLIPPED_SHARE = 1e-4
 
 
@@ -67,7 +67,7 @@ def _at_a_glance(levels: Levels, desk: Desk, now: str) -> Verdict | None:
 
 
 def _setting_verdict(setting: "BestGains", stages: tuple[GainStage, ...], now: str) -> Verdict:
-    """Of all stages together: what to change, each with its direction."""
+    """Advice for all stages together: what to change, each with its direction."""
     set_db = {stage.name: stage.set_db for stage in stages}
     changes = [
         f"{'raise' if gain_db > set_db[name] else 'lower'} {name} to {gain_db:g} dB"

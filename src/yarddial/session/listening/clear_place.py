@@ -1,4 +1,4 @@
-"""Gaps of the picture, where nobody transmits."""
+"""Gaps in the picture, where nobody transmits."""
 
 from yarddial.dsp.clear_places import clear_stretches
 from yarddial.session.receiver.picture import ReceiverPicture
@@ -6,12 +6,12 @@ from yarddial.yard.frequency import format_hertz
 
 Gaps = tuple[tuple[float, float], ...]
 
-# Columns of the picture before gaps are searched for, and rows that a channel must be wide.
+# Columns needed before gaps are searched, and minimum channel width in rows.
 MIN_COLUMNS, MIN_ROWS_A_CHANNEL = 16, 3
 
 
 def gaps_of(picture: ReceiverPicture, middle_hz: float, width_hz: float) -> Gaps:
-    """Gaps of the last ten seconds of the picture that are as wide as a channel: low and high ends, dial hertz.
+    """Gaps in the last ten seconds of the picture that are as wide as a channel: low and high ends, dial hertz.
 
     middle_hz : dial frequency at the picture's middle. width_hz : of the channel.
     """
@@ -22,7 +22,7 @@ def gaps_of(picture: ReceiverPicture, middle_hz: float, width_hz: float) -> Gaps
 
 
 def why_no_gap(picture: ReceiverPicture, width_hz: float) -> str:
-    """Why the picture has no gap as wide as a channel."""
+    """Reason why the picture shows no gap as wide as a channel."""
     rows, half_hz = picture.recent_columns().shape[1], picture.recent()[1]
     if 2 * half_hz / max(rows, 1) > width_hz / MIN_ROWS_A_CHANNEL:
         return "the picture is too coarse to find a gap: zoom in"

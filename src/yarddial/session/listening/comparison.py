@@ -1,4 +1,4 @@
-"""Two set-ups compared in turn on the same place: routes, antennas, receivers or settings, and which hears better."""
+"""Comparison of two set-ups in turn at one frequency: routes, antennas, receivers or settings."""
 
 import random
 from collections.abc import Callable
@@ -27,19 +27,19 @@ from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference
 
 if TYPE_CHECKING:
-    # Not needed before the first paint.
+    # Imported when first used, after the first paint.
     from yarddial.analysis.comparison.difference import Difference
 
-# Pairs of a whole comparison, and how long each is measured in it.
+# Pairs of a complete comparison, and the duration of each measurement.
 PAIRS_A_COMPARISON, DWELL_S = 40, 0.25
-# So unequal may noise be in a channel and beside it: 0.2 dB.
+# Relative difference of the noise in a channel and beside it: 0.2 dB.
 FLOOR_SHARE = 0.05
 HALF_WIDTH_HZ = 10_000.0
 COMPARISON = JobKind("comparison", "work", "a comparison", "a comparison is under way")
 
 
 class Setup(msgspec.Struct, frozen=True):
-    """A route laid out with the gains it had when it was taken."""
+    """A resolved route with its gains at the time."""
 
     label: str
     route: ResolvedRoute
@@ -94,11 +94,11 @@ class Comparison(Job):
         return self._lease is not None
 
     def on_comparison_changed(self, listener: Listener) -> Callable[[], None]:
-        """A pair came, or the comparison began or ended."""
+        """Register a listener for new pairs, and for the begin and end."""
         return self._changed.add(listener)
 
     def setups(self) -> tuple[Setup, ...]:
-        """What can be compared at the dial: every route that reaches it, and the settings kept by hand."""
+        """Comparable set-ups at the dial: every route that reaches it, and the settings stored by hand."""
         dial_hz = self._desk.station.dial_hz
         able = [
             route
@@ -114,7 +114,7 @@ class Comparison(Job):
         return (*routes, *further_setups)
 
     def nearest(self) -> Reference | None:
-        """The known station next to the dial that every set-up compared reaches, off the dial itself."""
+        """Known station next to the dial, not at it, that every compared set-up reaches."""
         routes = [setup.route for setup in (self.first, self.second) if setup is not None]
         dial_hz = self._desk.station.dial_hz
         able = [
@@ -133,7 +133,7 @@ class Comparison(Job):
         self._changed.tell()
 
     def why_not(self, first: Setup | None, second: Setup | None) -> str:
-        """Why two cannot be compared just now, or an empty text."""
+        """Reason why two cannot be compared now; empty when they can."""
         if why_not := self._jobs.why_not(COMPARISON):
             return why_not
         if first is None or second is None or first == second:
@@ -145,7 +145,7 @@ class Comparison(Job):
         return ""
 
     def start(self, first: Setup, second: Setup) -> None:
-        """Measure both in turn, the order within each pair drawn by lot."""
+        """Measure both in turn, in random order within each pair."""
         if self.why_not(first, second):
             return
         lease = self._jobs.request(COMPARISON, self)
@@ -164,15 +164,15 @@ class Comparison(Job):
             self._jobs.cancel(self._lease)
 
     def compared(self) -> Compared | None:
-        """Second against first, as far as known; None before enough pairs."""
+        """Second against first as far as known; None before enough pairs."""
         from yarddial.analysis.comparison.difference import MIN_PAIRS, difference
 
         pairs = self.pairs
         if len(pairs) < MIN_PAIRS:
             return None
-        # A power over B hertz and T seconds scatters by 1 / sqrt(B T) of itself.
+        # A power over B hertz and T seconds has a relative sigma of 1 / sqrt(B T).
         relative = 1 / (max(self._width_hz, 1.0) * DWELL_S) ** 0.5
-        # Noise is the same beside a channel as in it to such a share.
+        # Noise in a channel and beside it agree to this share.
         first_off = FLOOR_SHARE * fmean(p.first_noise for p in pairs)
         second_off = FLOOR_SHARE * fmean(p.second_noise for p in pairs)
         noise_scatter = ([relative * p.first_noise for p in pairs], [relative * p.second_noise for p in pairs])
@@ -258,7 +258,7 @@ class Comparison(Job):
             self._lease.end(how, reason)
 
     def ended(self, ending: Ending) -> None:
-        """What is settled goes into the log."""
+        """Log a settled result."""
         self._lease, self._order = None, []
         self.trouble = "" if ending.how in ("done", "cancelled") else ending.reason
         result = self.compared()

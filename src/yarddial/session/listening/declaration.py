@@ -1,4 +1,4 @@
-"""What listening declares of itself."""
+"""Declaration of listening."""
 
 from typing import Protocol
 
@@ -21,7 +21,7 @@ class ListeningTopics(ReceiverTopics, Protocol):
 
     @property
     def recorder(self) -> Recorder:
-        """What keeps sound and samples."""
+        """Recorder of audio and samples."""
         ...
 
 

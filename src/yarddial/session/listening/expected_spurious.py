@@ -1,4 +1,4 @@
-"""Where the receiver itself may show something: mirrors of strong signals, crystal harmonics, oscillator leaks."""
+"""Spurious signals to expect in the span: mirrors of strong signals, crystal harmonics, oscillator leaks."""
 
 from yarddial.analysis.ghosts.expected_in_span import Expected, expected_ghosts, standing_lines
 from yarddial.engine.events import SpanSpectrum
@@ -33,7 +33,7 @@ def expected_spurious(
         route.receiver.crystal_hz,
         [(converter.name, converter.stage()) for converter in route.converters],
     )
-    # The spike is drawn as the span's centre already.
+    # The spike is shown as the span's centre already.
     return tuple(
         (
             route.dial_of(ghost.counted_hz, dial_hz),
@@ -45,5 +45,5 @@ def expected_spurious(
 
 
 def _mirror(route: ResolvedRoute, dial_hz: float, ghost: Expected) -> str:
-    # A line of the survey is known to its bin.
+    # A line of the span's spectrum is known to its bin.
     return f"mirror of {format_frequency(route.dial_of(round(ghost.made_of_hz or 0.0, -2), dial_hz), -2)}"

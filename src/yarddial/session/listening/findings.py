@@ -1,4 +1,4 @@
-"""A channel that is driven to its limit."""
+"""Finding about an overloaded channel."""
 
 from yarddial.session.finding import Finding, passed_on
 from yarddial.session.listening.listening import Listening

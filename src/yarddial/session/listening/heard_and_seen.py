@@ -1,4 +1,4 @@
-"""What the last seconds of sound and picture tell: the strongest tone, the noise density, the carrier near the dial."""
+"""Measurements on the last seconds of audio and picture: strongest tone, noise density, carrier near the dial."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -7,32 +7,32 @@ from yarddial.engine.events import BINS_A_POINT
 from yarddial.session.receiver.picture import ReceiverPicture
 from yarddial.yard.errors import YardDialError
 
-# Sample rate of the engine's sound, and the highest tone searched for in it.
+# Sample rate of the engine's audio, and the highest tone searched for.
 SOUND_RATE_HZ, MAX_TONE_HZ = 48_000.0, 6_000.0
-# A carrier stands at least this far above the median row of the picture.
+# A carrier is at least this far above the median row of the picture.
 SNAP_OVER_MEDIAN_DB = 10.0
 # A carrier counts as near within this share of the picture's half span.
 NEAR_SHARE = 1 / 15
-# The strongest of four bins' means over a quarter of a second exceeds their mean by this much.
+# The maximum of four bins' quarter-second means exceeds their mean by this much.
 STRONGEST_OF_FOUR_DB = 0.4
 # Noise bandwidth of a Hann window, in bins.
 HANN_NOISE_BINS = 1.5
 
 
 class LastSecond:
-    """The last second of sound."""
+    """The last second of audio."""
 
     def __init__(self) -> None:
         self._pieces: list[NDArray[np.float32]] = []
 
     def push(self, samples: NDArray[np.float32]) -> None:
-        """Add sound, of shape (n,) or (n, 2)."""
+        """Add audio, of shape (n,) or (n, 2)."""
         self._pieces.append(samples if samples.ndim == 1 else samples.mean(axis=1))
         while sum(piece.size for piece in self._pieces[1:]) > SOUND_RATE_HZ:
             self._pieces.pop(0)
 
     def clear(self) -> None:
-        """Something else is heard from now on."""
+        """Restart for another channel."""
         self._pieces.clear()
 
     def strongest_tone(self) -> tuple[float, float] | None:
@@ -42,7 +42,7 @@ class LastSecond:
         from yarddial.dsp.carrier import estimate_carrier
 
         sound = np.concatenate(self._pieces)[-int(SOUND_RATE_HZ) :].astype(np.complex64)
-        # The spectrum of a real sound is the same on both sides; one is enough.
+        # The spectrum of real audio is symmetric; one side is enough.
         try:
             tone = estimate_carrier(sound, SOUND_RATE_HZ, MAX_TONE_HZ / 2, MAX_TONE_HZ / 2 - 20.0)
         except YardDialError:
@@ -53,7 +53,7 @@ class LastSecond:
 def noise_density_dbfs_hz(picture: ReceiverPicture, width_hz: float) -> float | None:
     """Noise in one hertz, dBFS: the median row of the picture, or of the span where the channel fills the picture.
 
-    width_hz : of the channel that is heard. None while too little was received.
+    width_hz : of the channel. None while too little was received.
     """
     level_db, half_hz = picture.recent()
     if level_db.size >= 16 and width_hz < half_hz:
@@ -65,16 +65,16 @@ def noise_density_dbfs_hz(picture: ReceiverPicture, width_hz: float) -> float | 
 
 
 def carrier_near(level_db: NDArray[np.floating], half_hz: float, near_hz: float) -> float | None:
-    """Offset of the strongest carrier near a place from the picture's middle; None without one.
+    """Offset of the strongest carrier near a frequency from the picture's middle; None without one.
 
     Parameters
     ----------
     level_db : ndarray, shape (n,)
         Mean level of every row of the picture, lowest frequency first.
     half_hz : float
-        Half of what the picture spans.
+        Half of the picture's span.
     near_hz : float
-        Where to search, hertz from the picture's middle.
+        Where to search, relative to the picture's middle.
     """
     if level_db.size < 16:
         return None
@@ -85,7 +85,7 @@ def carrier_near(level_db: NDArray[np.floating], half_hz: float, near_hz: float)
     at = int(np.argmax(np.where(near, level_db, -np.inf)))
     if level_db[at] < np.median(level_db) + SNAP_OVER_MEDIAN_DB or not 0 < at < level_db.size - 1:
         return None
-    # A parabola through three levels of a Hann line: to a tenth of a row.
+    # A parabola through three levels of a Hann line is accurate to a tenth of a row.
     left, top, right = level_db[at - 1 : at + 2].tolist()
     part = 0.5 * (left - right) / (left - 2 * top + right)
     return float(places_hz[at] + part * 2 * half_hz / level_db.size)

@@ -1,15 +1,15 @@
-"""Places of the dial where one has listened for a while, to come back to."""
+"""Dial positions where the person has listened for a while, to return to."""
 
 from yarddial.yard.demodulation import Demodulation
 
-# A place is remembered after this time, and this many are.
+# A position is remembered after this time, up to this many.
 REMEMBERED_AFTER_S, MAX_PLACES = 5.0, 12
-# Dial in hertz, and how it was heard.
+# Dial in hertz, and the demodulation used.
 HeardPlace = tuple[float, Demodulation]
 
 
 class LatelyHeard:
-    """The latest first, each frequency once."""
+    """Positions, the latest first, each frequency once."""
 
     def __init__(self) -> None:
         self.places: tuple[HeardPlace, ...] = ()
@@ -20,7 +20,7 @@ class LatelyHeard:
         self._stayed_s = 0.0
 
     def heard(self, place: HeardPlace, seconds_s: float) -> bool:
-        """Count seconds of sound at a place; True where `places` is another now."""
+        """Count seconds of audio at a position; True where `places` has changed."""
         self._stayed_s += seconds_s
         if self._stayed_s < REMEMBERED_AFTER_S or place in self.places[:1]:
             return False

@@ -1,4 +1,4 @@
-"""Listen: what piece of the span is drawn, what is heard of it, how, and what is done to the samples first."""
+"""Listen: part of the span that is drawn, demodulation of the channel, and clean-up of the samples."""
 
 from collections.abc import Callable
 
@@ -33,23 +33,23 @@ from yarddial.yard.level import Level, band_of, parse_level
 from yarddial.yard.modes import mode_named
 from yarddial.yard.parts import Value
 
-# Half of what the picture shows, hertz, from a hertz a row to the whole span, which is bounded by the rate.
+# Selectable half spans of the picture, hertz, from one hertz per row to the whole span.
 CHART_HALF_SPANS_HZ = (
     200.0, 500.0, 1e3, 2e3, 5e3, 1e4, 2e4, 5e4, 1e5, 2e5, 5e5, 1e6, 2e6, 5e6,
 )  # fmt: skip
-# The dial may wander over this part of the picture before the picture follows, and of the span before the centre does.
+# The picture follows when the dial leaves this share of it, and the centre when it leaves this share of the span.
 PICTURE_DIAL_SHARE, SPAN_DIAL_SHARE = 0.8, 0.4
-# Of a level that a person states, dB.
+# Uncertainty of a level stated by a person, dB.
 STATED_SIGMA_DB = 1.0
-# Lines of the span between two looks for ghosts: two seconds.
+# Spectra of the span between two searches for spurious signals: two seconds.
 SPANS_A_SEARCH = 8
-# Audio blocks kept for playback: two seconds.
+# Maximum number of audio blocks kept for playback: two seconds.
 MAX_KEPT = 64
 LISTENING = JobKind("listening", "listen", "Listen", "Listen has the receiver", outlives=True)
 
 
 class Listening(Job):
-    """Holds how one listens; sends it to the engine while the place is open."""
+    """Holds the listening settings and sends them to the engine while the place is open."""
 
     def __init__(
         self,
@@ -70,7 +70,7 @@ class Listening(Job):
         self.evidence: CleanedUp | None = None
         self.half_span_hz = 1e4
         self.chart_hz = desk.station.dial_hz
-        # Audio blocks that the player takes out, and how much was heard in all.
+        # Audio blocks for the player, and the total heard.
         self.sounds: list[Sound] = []
         self.heard_s = 0.0
         self.level_dbfs: float | None = None
@@ -80,9 +80,9 @@ class Listening(Job):
         self._is_muted = False
         self._last_second = LastSecond()
         self.lately_heard = LatelyHeard()
-        # Places on the dial at which the receiver itself may show something, with what it is.
+        # Dial frequencies of expected spurious signals, with their kinds.
         self.ghosts: tuple[tuple[float, str], ...] = ()
-        # Gaps in the picture, as last looked for.
+        # Gaps in the picture, as last found.
         self.clear: tuple[tuple[float, float], ...] = ()
         self._spans = 0
         self.recorder = recorder
@@ -98,18 +98,18 @@ class Listening(Job):
 
     @property
     def waits_for(self) -> str:
-        """Who has the receiver while Listen has to wait; empty while it listens."""
+        """Job that Listen has to wait for; empty while it listens."""
         if self.lease is None or not self.lease.waits:
             return ""
         owner = self._jobs.owner
         return owner.kind.label if owner is not None else ""
 
     def on_listening_changed(self, listener: Listener) -> Callable[[], None]:
-        """What is heard or drawn, or the evidence, changed."""
+        """Register a listener for changes of settings, picture or evidence."""
         return self._changed.add(listener)
 
     def on_heard(self, listener: Listener) -> Callable[[], None]:
-        """New sound is in `sounds`, and the level is new."""
+        """Register a listener for new audio in `sounds` and a new level."""
         return self._heard.add(listener)
 
     def open(self) -> None:
@@ -125,19 +125,19 @@ class Listening(Job):
         self._send()
 
     def resumed(self) -> None:
-        """The receiver was started, or another job has ended: the engine knows nothing of what is heard."""
+        """Send all settings again, after a start of the receiver or the end of another job."""
         self._sent = ()
         self._send()
 
     def stepped_back(self) -> None:
-        """Another job has the receiver: silence until it is given back; the place stays open."""
+        """Go silent while another job has the receiver; the place stays open."""
         if self.lease is not None:
             self._jobs.stop_requests(self.lease)
         self.level_dbfs, self.sounds = None, []
         self._changed.tell()
 
     def close(self) -> None:
-        """The place is left: silence, untouched samples, and the picture is True's again."""
+        """Close the place: silence, no clean-up, and the picture for True again."""
         self.recorder.stop_recording_sound()
         self.recorder.stop_recording_samples()
         if self.lease is not None:
@@ -152,7 +152,7 @@ class Listening(Job):
     # How one listens
 
     def choose_demodulation(self, demodulation: Demodulation) -> None:
-        """Hear it another way, with that way's usual edges."""
+        """Choose a demodulation with its usual edges."""
         self.settings = self._carried_over(demodulation)
         mode = DEMODULATIONS[demodulation].mode
         if mode != self._desk.station.mode:
@@ -162,7 +162,7 @@ class Listening(Job):
         self._send()
 
     def set_edges(self, low_hz: float, high_hz: float) -> None:
-        """Drag the filter's edges; they keep a tenth of the usual width, and stay within three times of it."""
+        """Set the filter edges, limited to between a tenth and three times the usual width."""
         usual = self._usual(self.settings.demodulation)
         min_width_hz, max_edge_hz = usual.width_hz / 10, 3 * max(abs(usual.low_hz), abs(usual.high_hz))
         low_hz, high_hz = max(low_hz, -max_edge_hz), min(high_hz, max_edge_hz)
@@ -176,7 +176,7 @@ class Listening(Job):
         self._send()
 
     def squelch_here(self, wanted: bool) -> None:
-        """Close a little above what the channel has now, or leave it open."""
+        """Set the squelch slightly above the channel's present level, or open it."""
         level = self.level_dbfs
         self.change(squelch_dbfs=round(level + 3.0, 1) if wanted and level is not None else None)
 
@@ -188,17 +188,17 @@ class Listening(Job):
 
     @property
     def is_muted(self) -> bool:
-        """True while nothing is heard for the sake of a transmission."""
+        """True while muted for a transmission."""
         return self._is_muted
 
     def demodulation_at_dial(self) -> Demodulation:
-        """How the dial is heard, or would be."""
+        """Demodulation at the dial, present or usual."""
         mode, dial_hz = mode_named(self._desk.station.mode).key, self._desk.station.dial_hz
         able = demodulations_of(mode, dial_hz)
         return self.settings.demodulation if self.is_open and self.settings.demodulation in able else able[0]
 
     def follow_rig(self, demodulation: Demodulation, edges_hz: tuple[float, float] | None) -> None:
-        """Hear as a transceiver hears; its pass-band where it says that."""
+        """Follow a transceiver's mode, and its pass band where reported."""
         self._mode = self._desk.station.mode
         if demodulation != self.settings.demodulation:
             self.settings = self._carried_over(demodulation)
@@ -213,13 +213,13 @@ class Listening(Job):
         self._changed.tell()
 
     def clean(self, **values: bool) -> None:
-        """Take out the spike or mirrors, or exchange the halves, or leave it."""
+        """Set the removal of spike and mirrors, and the exchange of I and Q."""
         self.clean_up = msgspec.structs.replace(self.clean_up, **values)
         self.evidence = None
         self._send()
 
     def level(self) -> tuple[Level, float] | None:
-        """What arrives at the receiver's socket in the channel, with its sigma in dB; None before a calibration."""
+        """Level at the receiver's socket in the channel, with its sigma in dB; None before a calibration."""
         route = self._desk.route
         offset = route.receiver.level_offset(route.port) if not route.missing else None
         if offset is None or self.level_dbfs is None:
@@ -227,9 +227,9 @@ class Listening(Job):
         return Level(self.level_dbfs + offset.value, band_of(self._desk.station.dial_hz)), offset.sigma
 
     def calibrate(self, text: str) -> None:
-        """State what arrives at the receiver's socket in the channel now: `-73 dBm`, `50 uV`, `S9`; uncertainty 1 dB.
+        """State the channel's present level at the receiver's socket: `-73 dBm`, `50 uV`, `S9`; uncertainty 1 dB.
 
-        Raises BadLevel for what is no level, or while nothing is heard.
+        Raises BadLevel for an invalid level, or while nothing is heard.
         """
         from yarddial.session.station.building import today
 
@@ -252,7 +252,7 @@ class Listening(Job):
     # Where one looks and listens
 
     def tune(self, dial_hz: float) -> None:
-        """Put the dial on a place of the picture, rounded to what a pointer can tell there."""
+        """Put the dial on a frequency of the picture, rounded to the pointer's resolution."""
         row_hz = 2 * self.half_span_hz / 400
         digits = -int(np.floor(np.log10(max(row_hz, 0.1))))
         self._desk.dial(round(dial_hz, digits))
@@ -262,19 +262,21 @@ class Listening(Job):
         step_hz = self._usual(self.settings.demodulation).step_hz
         dial_hz = self._desk.station.dial_hz
         place = dial_hz / step_hz
-        # From beside the raster the first step goes onto it.
+        # From off the raster the first step goes onto it.
         start = np.floor(place + 1e-9) if steps > 0 else np.ceil(place - 1e-9)
         self._desk.dial(float((start + steps) * step_hz))
 
     def zoom(self, steps: float) -> None:
-        """See more (+) or less (-): a whole step doubles or halves it, parts of a step are parts of that."""
+        """Widen (+) or narrow (-) the picture: a whole step doubles or halves it."""
         max_edge_hz = 0.5 * self._desk.route.receiver.rate_hz
         self.half_span_hz = min(max(self.half_span_hz * 2.0**steps, CHART_HALF_SPANS_HZ[0]), max_edge_hz)
         self.chart_hz = self._desk.station.dial_hz
         self._send()
 
     def show_range(self, low_hz: float, high_hz: float) -> str:
-        """Show a range of the dial; returns a sentence where the sample rate does not take in all of it, else ""."""
+        """Show a range of the dial; return a sentence where the sample rate does not cover all of it, else an empty
+        text.
+        """
         middle_hz, half_hz = (low_hz + high_hz) / 2, (high_hz - low_hz) / 2
         if abs(self._desk.station.dial_hz - middle_hz) > PICTURE_DIAL_SHARE * half_hz:
             self._desk.dial(middle_hz)
@@ -287,7 +289,7 @@ class Listening(Job):
         return f"That is wider than {rate_hz / 1e6:g} MS/s show: its middle is shown; Span has higher rates"
 
     def find_clear(self) -> None:
-        """Look for gaps of the picture that are as wide as the channel; they are in `clear`."""
+        """Search the picture for gaps as wide as the channel; the result is in `clear`."""
         from yarddial.session.listening.clear_place import gaps_of
 
         self.clear = gaps_of(self._live_receiver.picture, self.chart_hz, self.settings.width_hz)
@@ -309,20 +311,20 @@ class Listening(Job):
         return ""
 
     def go_back(self, index: int) -> None:
-        """Dial a place of `lately_heard`, heard as it was then."""
+        """Return to an entry of `lately_heard`, with its demodulation."""
         dial_hz, demodulation = self.lately_heard.places[index]
         self._desk.dial(dial_hz)
         self.choose_demodulation(demodulation)
 
     def snap_to_raster(self) -> float:
-        """Put the dial on the nearest channel of the band's raster; returns its spacing."""
+        """Put the dial on the nearest channel of the band's raster; return its spacing."""
         dial_hz = self._desk.station.dial_hz
         demodulation, region = self.settings.demodulation, self._desk.station.region
         self._desk.dial(on_raster(dial_hz, demodulation, region))
         return raster_at(dial_hz, demodulation, region)
 
     def snap(self) -> bool:
-        """Put the dial on the strongest line near it, from the last seconds of the picture; False where none stands."""
+        """Put the dial on the strongest line near it in the last seconds of the picture; False without one."""
         level_db, half_hz = self._live_receiver.picture.recent()
         found_hz = carrier_near(level_db, half_hz, self._desk.station.dial_hz - self.chart_hz)
         if found_hz is None:
@@ -331,14 +333,14 @@ class Listening(Job):
         return True
 
     def centre_hz(self) -> float | None:
-        """The span's centre on the dial, where its spike stands; None until the receiver is known to be tuned."""
+        """Dial frequency of the span's centre and its spike; None until the receiver's tuning is known."""
         tuning, route, dial_hz = self._live_receiver.tuning, self._desk.route, self._desk.station.dial_hz
         if tuning is None or route.why_not(dial_hz):
             return None
         return route.at(dial_hz).dial_of(tuning.centre_hz, dial_hz)
 
     def _check_spurious(self, span: SpanSpectrum) -> None:
-        """From the whole span's line, now and then: where mirrors and leaks are to be expected."""
+        """Update the expected spurious signals from the span's spectrum at intervals."""
         self._spans += 1
         route, dial_hz = self._desk.route, self._desk.station.dial_hz
         if self._spans % SPANS_A_SEARCH != 1 or route.why_not(dial_hz):
@@ -352,7 +354,7 @@ class Listening(Job):
         self._changed.tell()
 
     def over_floor_db(self) -> float | None:
-        """How far the channel's power stands over what the noise beside it would give; None while that is not known."""
+        """Level of the channel over the expected noise in it; None while unknown."""
         width_hz = self.settings.width_hz
         floor_dbfs_hz = noise_density_dbfs_hz(self._live_receiver.picture, width_hz)
         if self.level_dbfs is None or floor_dbfs_hz is None:
@@ -362,7 +364,7 @@ class Listening(Job):
     # What the engine and the desk say
 
     def take(self, event: Event) -> None:
-        """Take an answer from the engine, or hear that the receiver stopped."""
+        """Process an answer from the engine, or a stop of the receiver."""
         match event:
             case Sound() if self._is_muted:
                 pass
@@ -386,7 +388,7 @@ class Listening(Job):
             self._check_spurious(self._live_receiver.picture.span)
 
     def _record_sound(self, sound: Sound) -> None:
-        """In memory for the tone, and in the file where one is kept."""
+        """Store audio for the tone, and in the file where one is open."""
         place = (self._desk.station.dial_hz, self.settings.demodulation)
         if self.lately_heard.heard(place, len(sound.samples) / sound.rate_hz):
             self._changed.tell()
@@ -421,12 +423,12 @@ class Listening(Job):
         return usual(demodulation, self._desk.station.dial_hz, self._desk.station.region)
 
     def _carried_over(self, demodulation: Demodulation) -> DemodulationSettings:
-        """Another way's usual edges; squelch, gain control and noise reduction stay."""
+        """Usual edges of another demodulation; squelch, gain control and noise reduction stay."""
         carried = {key: getattr(self.settings, key) for key in ("squelch_dbfs", "gain_control", "noise_reduction")}
         return msgspec.structs.replace(self._usual(demodulation).settings(), **carried)
 
     def _make_room(self) -> None:
-        """Show the whole of a channel that is wider than the picture, and as much again beside it."""
+        """Widen the picture when the channel is wider, to twice the channel."""
         half_hz = max(abs(self.settings.low_hz), abs(self.settings.high_hz))
         if self.half_span_hz < half_hz:
             max_hz = 0.5 * self._desk.route.receiver.rate_hz
@@ -434,7 +436,7 @@ class Listening(Job):
             self.chart_hz = self._desk.station.dial_hz
 
     def _send(self) -> None:
-        """Tell the receiver where to look and the engine what to hear; what is known already is not sent again."""
+        """Send changed settings to the receiver and the engine."""
         lease = self.lease
         if lease is None or lease.waits:
             return

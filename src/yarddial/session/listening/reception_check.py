@@ -1,4 +1,4 @@
-"""Proof by steps: something strong first, then one change at a time, and where it fails, what failed and why."""
+"""Reception check by steps: something strong first, then one change at a time; a failure names what failed and why."""
 
 from collections.abc import Callable, Generator, Iterator
 from typing import Protocol
@@ -21,14 +21,14 @@ from yarddial.yard.frequency import format_frequency
 from yarddial.yard.mark import Mark
 from yarddial.yard.reach import reaching
 
-# A step is heard from this far above the noise beside it; a line stands this far above its span's median.
+# A step passes from this level above the noise beside it; a line is this far above its span's median.
 HEARD_DB, LINE_OVER_SPAN_DB = 8.0, 12.0
-# A channel this full is bent.
+# A channel this strong is overloaded.
 FULL_DBFS = -1.0
 LISTENS_S = 1.5
-# Span spectra taken at each place of a search; the first may still show the previous place.
+# Spectra taken at each position of a search; the first may still show the former one.
 SPANS_A_PLACE = 3
-# As shares of the span: distance between two places, and the usable half; skip the centre.
+# As shares of the span: distance between positions, and the usable half; skip the centre.
 PLACE_STEP_SHARE, USABLE_HALF_SPAN, SPIKE_HZ = 0.75, 0.4, 4_000.0
 MAX_SCANS = 24
 RECEPTION_CHECK = JobKind(
@@ -37,7 +37,7 @@ RECEPTION_CHECK = JobKind(
 
 
 class CheckStep(msgspec.Struct, frozen=True):
-    """What is listened to: a kind of signal in a band, and what changes against the step before."""
+    """A signal to listen to, and what changes relative to the step before."""
 
     name: str
     demodulation: Demodulation
@@ -64,7 +64,7 @@ class Proved(msgspec.Struct, frozen=True):
 
 
 class ReceptionCheck(Job):
-    """One run at a time, through the place Listen."""
+    """One run at a time, through the Listen place."""
 
     def __init__(self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, listening: Listening) -> None:
         self._desk, self._live_receiver, self._jobs, self._listening = desk, live_receiver, jobs, listening
@@ -78,7 +78,7 @@ class ReceptionCheck(Job):
         live_receiver.picture.on_span_moved(self._take_span)
 
     def on_reception_check_changed(self, listener: Listener) -> Callable[[], None]:
-        """A step began or ended."""
+        """Register a listener for the begin and end of steps."""
         return self._changed.add(listener)
 
     @property
@@ -87,7 +87,7 @@ class ReceptionCheck(Job):
         return self._lease is not None
 
     def why_not(self) -> str:
-        """Why it cannot begin just now, or an empty text."""
+        """Reason why it cannot begin now; empty when it can."""
         if self.running:
             return "it is under way"
         if why_not := self._jobs.why_not(RECEPTION_CHECK, self._listening.lease):
@@ -97,7 +97,7 @@ class ReceptionCheck(Job):
         return "" if self._listening.is_open else "Listen is not open"
 
     def start(self) -> None:
-        """Begin with the first step; the dial, the mode and the route are turned for each."""
+        """Start with the first step; dial, mode and route are set for each."""
         if self.why_not():
             return
         lease = self._jobs.request(RECEPTION_CHECK, self, self._listening.lease)
@@ -109,12 +109,12 @@ class ReceptionCheck(Job):
         self.poll()
 
     def cancel(self) -> None:
-        """Leave off; the dial goes back to where it was."""
+        """Cancel; the dial returns to its former position."""
         if self._lease is not None:
             self._jobs.cancel(self._lease)
 
     def ended(self, ending: Ending) -> None:
-        """It is over; the results stay."""
+        """Clean up; the results stay."""
         self._lease, self._run, self.at = None, None, None
         self.trouble = "" if ending.how in ("done", "cancelled") else ending.reason
         self._changed.tell()
@@ -134,11 +134,11 @@ class ReceptionCheck(Job):
             self.results = (*self.results, Proved(step, mark, sentence))
             self._changed.tell()
             if mark == "stop":
-                # What fails here fails in every later step too.
+                # A failure here affects every later step.
                 return
 
     def _try(self, step: CheckStep) -> Generator[None, None, tuple[Mark, str]]:
-        """Find, listen, judge; returns a mark and a sentence."""
+        """Tune, listen and judge a step; return a mark and a sentence."""
         places = self._known(step)
         if not places and not self._reaches(step):
             return "unknown", "no route of the yard reaches this band: nothing to prove"
@@ -159,7 +159,7 @@ class ReceptionCheck(Job):
         return self._judged(step, found_hz)
 
     def _search(self, step: CheckStep) -> Generator[None, None, tuple[float | None, str]]:
-        """The strongest line of a band that some route reaches; returns its place, or None and why."""
+        """Find the strongest line of a band that some route reaches; return its frequency, or None and why."""
         rate_hz = self._desk.route.receiver.rate_hz
         best_hz, best_db, any_line = None, LINE_OVER_SPAN_DB, False
         places = np.arange(step.low_hz + USABLE_HALF_SPAN * rate_hz, step.high_hz, PLACE_STEP_SHARE * rate_hz)[
@@ -186,7 +186,7 @@ class ReceptionCheck(Job):
         return round(best_hz / step.raster_hz) * step.raster_hz, ""
 
     def _strongest(self, line: SpanSpectrum, step: CheckStep) -> tuple[float, float]:
-        """Where on the dial the strongest of a span stands, and how far over its middle."""
+        """Dial frequency of the strongest signal in a spectrum, and its height over the median."""
         count = line.mean_db.size
         counted_hz = line.centre_hz + line.rate_hz * ((np.arange(count) + 0.5) / count - 0.5)
         dial_hz = self._desk.station.dial_hz
@@ -196,7 +196,7 @@ class ReceptionCheck(Job):
         inside &= np.abs(counted_hz - line.centre_hz) < USABLE_HALF_SPAN * line.rate_hz
         inside &= np.abs(counted_hz - line.centre_hz) > SPIKE_HZ
         level_db = line.mean_db.astype(float)
-        # Over the raster's width: a wide signal is weak in each bin.
+        # Average over the raster's width, because a wide signal is weak in each bin.
         cells = max(round(step.raster_hz / (line.rate_hz / count)), 1)
         power = np.convolve(10 ** (level_db / 10), np.ones(cells) / cells, "same")
         power[~inside] = 0.0
@@ -228,7 +228,7 @@ class ReceptionCheck(Job):
         return mark, f"{where}: hardly more than noise; see that {name} is connected, then raise the gain in Levels"
 
     def _nearest_line(self, dial_hz: float) -> float | None:
-        """The nearest line of the picture outside the channel, on the dial."""
+        """Dial frequency of the nearest line in the picture outside the channel."""
         level_db, half_hz = self._live_receiver.picture.recent()
         if level_db.size < 16:
             return None
@@ -242,7 +242,7 @@ class ReceptionCheck(Job):
         return float(min(places_hz[stands], key=lambda hertz: abs(hertz - dial_hz))) if stands.any() else None
 
     def _known(self, step: CheckStep) -> list[float]:
-        """Known stations of the kind that some route reaches, the best known first."""
+        """Known stations of the kind that some route reaches, the most accurate first."""
         wanted = {DEMODULATIONS[step.demodulation].mode}
         able = [
             r
@@ -256,7 +256,7 @@ class ReceptionCheck(Job):
         return any(reaching(self._desk.station, hertz) for hertz in np.linspace(step.low_hz, step.high_hz, 9).tolist())
 
     def _waiting(self) -> Iterator[None]:
-        """Wait until the receiver is tuned there, or reports why not."""
+        """Wait until the receiver is tuned, or refuses."""
         while not self._live_receiver.is_tuned and not self._live_receiver.trouble:
             yield
 
@@ -266,7 +266,7 @@ class ReceptionCheck(Job):
 
 
 class ReceptionTopics(ReceiverTopics, Protocol):
-    """What the proof needs of the session."""
+    """What this activity needs of the session."""
 
     @property
     def listening(self) -> Listening:

@@ -25,20 +25,20 @@ from yarddial.yard.errors import NotWritten
 from yarddial.yard.frequency_conversion import path_sense
 
 if TYPE_CHECKING:
-    # Not needed before the first paint.
+    # Imported when first used, after the first paint.
     from pathlib import Path
 
     from yarddial.distance.fetching import Fetching
     from yarddial.records.sound_file import SoundFile
     from yarddial.session.listening.replayed_centre import CentreAt
 
-# A dial further from a recording's centre, as a share of its span, goes to the centre.
+# With the dial further from a recording's centre than this share of its span, go to the centre.
 WELL_INSIDE = 0.4
 RECORDING = JobKind("recording", "record", "a recording", "samples are being recorded: end that first", tunes=False)
 
 
 class Recorder(Job):
-    """At most one sound file and one recording under way."""
+    """At most one audio file and one recording at a time."""
 
     def __init__(
         self,
@@ -48,12 +48,12 @@ class Recorder(Job):
         note: Callable[[str], None],
         bring: "Callable[[str, Path, Callable[[Fetching], None]], None]",
     ) -> None:
-        """bring : brings a recording over from another computer: its name there, where to, and who hears of it."""
+        """bring : transfers a recording from another computer: its name there, the target, and a callback."""
         self._desk, self._live_receiver, self._jobs, self._note = desk, live_receiver, jobs, note
         self._bring = bring
         self._changed = Listeners()
         self._lease: Lease | None = None
-        # The engine was asked to record; before that it waits for the receiver to be tuned.
+        # True once the engine was asked to record; before that it waits for the tuning.
         self._is_asked = False
         self.sound: SoundFile | None = None
         self.recording: RecordingState | None = None
@@ -63,11 +63,11 @@ class Recorder(Job):
         self.trouble = ""
 
     def on_recorder_changed(self, listener: Listener) -> Callable[[], None]:
-        """Something is kept, grew, ended or failed."""
+        """Register a listener for the begin, growth, end and failure of a file."""
         return self._changed.add(listener)
 
     def record_sound(self, path: "Path", rate_hz: float, channels: int = 1) -> None:
-        """Begin to write what is heard into a WAV file; raises NotWritten."""
+        """Start writing audio into a WAV file; raises NotWritten."""
         from yarddial.records.sound_file import SoundFile
 
         self.stop_recording_sound()
@@ -76,7 +76,7 @@ class Recorder(Job):
         self._changed.tell()
 
     def hear(self, samples: NDArray[np.float32]) -> None:
-        """Add sound to the file, where there is one."""
+        """Add audio to the file, where one is open."""
         if self.sound is None:
             return
         try:
@@ -86,7 +86,7 @@ class Recorder(Job):
             self._changed.tell()
 
     def stop_recording_sound(self) -> None:
-        """The file is whole; it is named in the log."""
+        """Complete the audio file, and log its name."""
         sound, self.sound = self.sound, None
         if sound is None:
             return
@@ -101,8 +101,7 @@ class Recorder(Job):
     def record_samples(self, path: "Path", settings: DemodulationSettings) -> None:
         """Start a SigMF recording of the receiver's samples, annotated with the known signals.
 
-        settings : how it is heard, for the annotation.
-        Raises NotWritten while the receiver is off.
+        settings : demodulation, for the annotation. Raises NotWritten while the receiver is off.
         """
         route, dial_hz = self._desk.route, self._desk.station.dial_hz
         if not self._live_receiver.running or route.why_not(dial_hz):
@@ -119,7 +118,7 @@ class Recorder(Job):
         self._changed.tell()
 
     def _record(self, lease: Lease, path: "Path", settings: DemodulationSettings, tuning: Tuning) -> None:
-        """The receiver stands where it was asked to: what the file says of it is what the driver acknowledged."""
+        """Start once the tuning is acknowledged; the file states what the driver acknowledged."""
         dial_hz, route = self._desk.station.dial_hz, self._desk.route.name
         resolved = self._desk.route.at(dial_hz)
         centre_hz = resolved.dial_of(tuning.centre_hz, dial_hz)
@@ -138,19 +137,19 @@ class Recorder(Job):
         lease.ask(RecordSamples(str(path), centre_hz, resolved.receiver.bits, turned, about))
 
     def stop_recording_samples(self) -> None:
-        """End the recording; it is whole and in the log when the engine says so."""
+        """End the recording; it is complete and logged when the engine confirms."""
         if self._lease is None:
             return
         if self._is_asked:
             self._lease.release()
         else:
-            # The receiver was not tuned yet: the engine knows nothing of it, and will not tell of its end.
+            # The receiver was not tuned yet, so the engine knows nothing of the recording and reports no end.
             self._lease.end("cancelled", "nothing was recorded: it was stopped before the receiver was tuned")
 
     def replay(self, path: "Path", centre_at: "CentreAt | None" = None) -> None:
-        """Play a recording in the receiver's place, again and again; the dial goes into it.
+        """Play a recording in a loop instead of the receiver; the dial goes into it.
 
-        centre_at : whose frequency a recording from elsewhere states as its centre, where a person has said so.
+        centre_at : whose frequency a recording from elsewhere states as its centre, if a person has said so.
 
         Raises
         ------
@@ -183,7 +182,7 @@ class Recorder(Job):
         self._changed.tell()
 
     def end_replay(self) -> None:
-        """Give the receiver its place back."""
+        """Return to the receiver."""
         self._live_receiver.play("")
         self._changed.tell()
 
@@ -204,7 +203,7 @@ class Recorder(Job):
         self._changed.tell()
 
     def _bring_over(self, event: RecordingState) -> None:
-        """Made at full width on another computer; it comes as fast as the link carries beside the sound."""
+        """Transfer a full-width recording from another computer, as fast as the link carries beside the audio."""
         kept_s, name, far = event.seconds_s, event.path, event.far
         self._note(f"Samples of {kept_s:.1f} s kept on {far} as {name}")
 
@@ -221,16 +220,16 @@ class Recorder(Job):
             self._bring(name, self._path, told)
 
     def ended(self, ending: Ending) -> None:
-        """The file is whole, or it is said that it is not."""
+        """Report whether the file is complete."""
         recording, self._lease, self.recording = self.recording, None, None
         self.trouble = ending.reason
         if ending.how == "lost" and recording is not None:
-            # A receiver that stops in good order has told of its recording before.
+            # A receiver that stops in order has reported its recording before.
             self.trouble = f"{recording.path} is not whole: the receiver's process ended while it was recorded"
         self._changed.tell()
 
     def _annotations(self, settings: DemodulationSettings, centre_hz: float, rate_hz: float) -> list[dict[str, object]]:
-        """What is heard, and the known stations of the span, as SigMF has it."""
+        """SigMF annotations of the channel and the known stations in the span."""
         dial_hz = self._desk.station.dial_hz
         marks = [
             (dial_hz + settings.low_hz, dial_hz + settings.high_hz, f"as {DEMODULATIONS[settings.demodulation].name}")
@@ -239,7 +238,7 @@ class Recorder(Job):
             if abs(reference.frequency_hz - centre_hz) < rate_hz / 2:
                 half_hz = DEMODULATIONS[demodulations_of(reference.mode, reference.frequency_hz)[0]].width_hz / 2
                 marks.append((reference.frequency_hz - half_hz, reference.frequency_hz + half_hz, reference.name))
-        # A label has twenty characters at most.
+        # A label has at most twenty characters.
         return [
             {"core:sample_start": 0, "core:freq_lower_edge": low, "core:freq_upper_edge": high, "core:label": name[:20]}
             for low, high, name in marks
@@ -256,7 +255,7 @@ class RecorderTopics(ReceiverTopics, Protocol):
 
     @property
     def far_recordings(self) -> FarRecordings:
-        """What brings recordings over from another computer."""
+        """Transfers recordings from another computer."""
         ...
 
 

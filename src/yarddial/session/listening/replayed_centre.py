@@ -1,4 +1,4 @@
-"""Whose frequency a recording from elsewhere states as its centre: the dial's, or the receiver's behind a converter."""
+"""Meaning of a recording's stated centre: the dial's frequency, or the receiver's behind a converter."""
 
 from typing import Literal
 

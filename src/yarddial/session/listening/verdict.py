@@ -8,14 +8,14 @@ from yarddial.session.wording import capital
 from yarddial.yard.demodulation import DEMODULATIONS
 from yarddial.yard.frequency import format_frequency, format_number
 
-# A signal is more than noise from here on.
+# From this level over the noise on it is a signal.
 HEARD_DB = 6.0
-# A channel this strong alone leaves nothing below full scale.
+# A stronger channel leaves no room below full scale.
 LIMIT_DBFS = -1.0
 
 
 def listen_verdict(listening: Listening, live_receiver: LiveReceiver, desk: Desk) -> Verdict:
-    """What is heard, and how far it stands over the noise beside it."""
+    """What is heard, and its level over the noise beside it."""
     where = format_frequency(desk.station.dial_hz)
     demodulation = DEMODULATIONS[listening.settings.demodulation].name
     if why_not := desk.route.why_not(desk.station.dial_hz):

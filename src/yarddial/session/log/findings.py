@@ -1,11 +1,11 @@
-"""What is wrong with the log."""
+"""Findings about the log."""
 
 from yarddial.session.finding import Act, Finding, going
 from yarddial.session.log.log_keeper import LogKeeper
 
 
 def log_findings(log: LogKeeper) -> list[Finding]:
-    """What it could not take, what of it cannot be read, and what was put right."""
+    """Report unsaved entries, unreadable rows and repairs."""
     findings: list[Finding] = []
     if log.is_damaged:
         why = f"{log.waiting} waiting in memory until then"

@@ -1,4 +1,4 @@
-"""Keeps the log, and keeps what the log cannot take just now."""
+"""Keeper of the log, with a queue for entries that the log cannot store at the moment."""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, Protocol
@@ -13,18 +13,18 @@ from yarddial.yard import clock
 from yarddial.yard.errors import LogDamaged, LogNotWritten, NotWritten
 
 if TYPE_CHECKING:
-    # Kept off the way to the first paint.
+    # Imported after the first paint.
     from pathlib import Path
 
     from yarddial.records.log_copies import LogCopies, Restored
 
-# Log entries shown at first, and added with each step.
+# Log entries shown at first, and added with each page.
 PAGE_ENTRIES = 200
 MEASURED_KINDS = ("observation", "verification")
 
 
 class Book(Protocol):
-    """What is needed of a logbook; see `records.logbook`."""
+    """Interface of a logbook; see `records.logbook`."""
 
     path: "Path"
     unreadable: dict[int, Any]
@@ -35,7 +35,7 @@ class Book(Protocol):
         ...
 
     def amend(self, entry: Entry) -> None:
-        """Keep an entry that is there already with other contents."""
+        """Replace the contents of an entry."""
         ...
 
     def entries(
@@ -45,15 +45,15 @@ class Book(Protocol):
         ...
 
     def search(self, words: str, limit: int = PAGE_ENTRIES, before_id: int = 0) -> tuple[Entry, ...]:
-        """Those that hold all words."""
+        """Entries that hold all words."""
         ...
 
     def of_oscillators(self, station: str, names: Sequence[str]) -> tuple[Entry, ...]:
-        """Those that tell of them."""
+        """Entries about these oscillators."""
         ...
 
     def of_places(self, station: str) -> tuple[Entry, ...]:
-        """Those that tell of a place on the dial."""
+        """Entries with a dial position."""
         ...
 
     def count(self) -> int:
@@ -70,7 +70,7 @@ class Book(Protocol):
 
 
 class KeptEntry:
-    """An entry that was handed over: where it was written, its number is known."""
+    """A stored entry; its number is known once it was written."""
 
     def __init__(self, entry: Entry) -> None:
         self.entry = entry
@@ -78,40 +78,40 @@ class KeptEntry:
         self.is_amended = False
 
 
-# Entries read at once when all of them are written out.
+# Entries read at once during an export.
 EXPORTED_AT_ONCE = 5_000
 
 
 class LogKeeper:
-    """Entries go to the book at once, or wait in order until it can take them; what is wanted is read when it is."""
+    """Entries go to the book at once, or wait in order until it can store them; reading is on demand."""
 
     def __init__(self, open_book: Callable[[], Book]) -> None:
         self._open_book = open_book
         self._book: Book | None = None
-        # Of the log's file, once it is known.
+        # Path of the log's file, once known.
         self._path: Path | None = None
-        # Those that must be written yet, or written again.
+        # Entries to be written, or written again.
         self._waiting: list[KeptEntry] = []
         self._changed = Listeners()
         self._copied_on = ""
         self._last_measured: Entry | None = None
         self._count = 0
         self.trouble = ""
-        # What can be done about the trouble is to put a copy in the log's place.
+        # The remedy for the trouble is to restore a copy.
         self.is_damaged = False
-        # Of today's copy: why it was not made.
+        # Why today's copy was not made.
         self.copy_trouble = ""
         self.remark = ""
         self._told: tuple[str, int] = ("", 0)
 
     def open(self) -> None:
-        """Open the book unless it is open; kept out of the constructor so that a window can be painted first."""
+        """Open the book unless it is open; not in the constructor, so that a window can be painted first."""
         if self._book is None:
             self._open()
             self._changed.tell()
 
     def poll(self) -> None:
-        """Tell of what came to light while the log was read."""
+        """Report what was noticed while the log was read."""
         now = (self.trouble, len(self.unreadable))
         if now != self._told:
             self._told = now
@@ -129,32 +129,32 @@ class LogKeeper:
 
     @property
     def count(self) -> int:
-        """How many entries there are, those that wait included."""
+        """Number of entries, waiting ones included."""
         return self._count + sum(not waiting.is_amended for waiting in self._waiting)
 
     @property
     def unreadable(self) -> Mapping[int, Any]:
-        """Rows of the log that could not be read, as far as they were met with."""
+        """Unreadable rows, as far as noticed."""
         return {} if self._book is None else self._book.unreadable
 
     @property
     def last_measured(self) -> Entry | None:
-        """The latest measurement of any yard."""
+        """Latest measurement of any yard."""
         return self._last_measured
 
     def on_log_changed(self, listener: Listener) -> Callable[[], None]:
-        """An entry was added or written, or the log is in trouble."""
+        """Register a listener for new entries and for trouble with the log."""
         return self._changed.add(listener)
 
     def add(self, entry: Entry) -> KeptEntry:
-        """Keep an entry; it is never lost while the program runs."""
+        """Store an entry; it is never lost while the program runs."""
         stored = KeptEntry(msgspec.structs.replace(entry, at_utc=entry.at_utc or utc_now()))
         self._waiting.append(stored)
         self.retry()
         return stored
 
     def amend(self, stored: KeptEntry, data: LogData) -> None:
-        """Put into an entry what was derived from it since it was handed over."""
+        """Add derived data to a stored entry."""
         stored.entry = msgspec.structs.replace(stored.entry, data=data)
         if stored not in self._waiting:
             stored.is_amended = True
@@ -162,7 +162,7 @@ class LogKeeper:
         self.retry()
 
     def retry(self) -> None:
-        """Try again what waits; called now and then."""
+        """Retry waiting entries; called periodically."""
         if self._book is None:
             self._open()
         while self._waiting and self._book is not None:
@@ -198,15 +198,15 @@ class LogKeeper:
         return (*waits, *self._ask(lambda book: book.entries(kind, station, limit, since_utc=since_utc)))[:limit]
 
     def of_oscillators(self, station: str, names: Sequence[str]) -> tuple[Entry, ...]:
-        """Entries that tell of oscillators."""
+        """Entries about oscillators."""
         return (*self._waits_of(station), *self._ask(lambda book: book.of_oscillators(station, names)))
 
     def of_places(self, station: str) -> tuple[Entry, ...]:
-        """Entries that tell of places on the dial."""
+        """Entries with a dial position."""
         return (*self._waits_of(station), *self._ask(lambda book: book.of_places(station)))
 
     def shown(self, limit: int = PAGE_ENTRIES, words: str = "", before_id: int = 0) -> tuple[Entry, ...]:
-        """A page of all entries, or of those with all words in them; older than `before_id`, if given."""
+        """One page of all entries, or of those with all words; older than `before_id`, if given."""
         waits = () if before_id or words.strip() else self._unwritten()
         return (*waits, *self._ask(lambda book: book.search(words, limit, before_id)))[:limit]
 
@@ -229,7 +229,7 @@ class LogKeeper:
     # Copies and what is damaged
 
     def check_regularly(self, background: Background) -> None:
-        """Once a day, beside everything else: a copy of the log, and a look at every entry."""
+        """Once a day, in the background: copy the log and read every entry."""
         today = f"{clock.now():%Y-%m-%d}"
         if self._book is None or self.is_damaged or self._copied_on == today:
             return
@@ -254,13 +254,13 @@ class LogKeeper:
         background.ask("the log's copy", work, take, lambda sentence: take(({}, sentence)))
 
     def copies(self) -> "LogCopies | None":
-        """Where the log's copies are; None for a log that is not in a file."""
+        """Location of the log's copies; None for a log that is not in a file."""
         from yarddial.records.log_copies import LogCopies
 
         return None if self._path is None else LogCopies(self._path)
 
     def restore(self) -> "Restored":
-        """Put the newest good copy in the place of a damaged log; raises LogNotWritten, nothing changed."""
+        """Replace a damaged log by the newest good copy; raises LogNotWritten, nothing changed."""
         copies = self.copies()
         if copies is None:
             raise LogNotWritten("there is no log in a file: nothing can be restored")
@@ -274,9 +274,9 @@ class LogKeeper:
             self.retry()
 
     def export(self, path: "Path") -> int:
-        """Write the whole log into a CSV or JSON Lines file, oldest first; gives how many entries.
+        """Write the whole log into a CSV or JSON Lines file, oldest first; return the number of entries.
 
-        For a thread: it opens the book for itself and asks for it page by page. Raises NotWritten or LogNotWritten.
+        For a thread: it opens the book for itself and reads page by page. Raises NotWritten or LogNotWritten.
         """
         from yarddial.records.log_export import check_target, export_log
 
@@ -291,7 +291,7 @@ class LogKeeper:
             book.close()
 
     def export_unreadable(self, path: "Path") -> int:
-        """Write what cannot be read into a file, a row a line as JSON; gives how many. Raises NotWritten."""
+        """Write unreadable rows into a file, one JSON row per line; return their number. Raises NotWritten."""
         import json
 
         from yarddial.records.whole_file import write_whole

@@ -1,11 +1,11 @@
-"""A tuning as the log keeps it."""
+"""A tuning in the form of the log."""
 
 from yarddial.engine.tuning import Tuning
 from yarddial.records.log_data import LoggedTuning
 
 
 def logged_tuning(tuning: Tuning) -> LoggedTuning:
-    """What the driver acknowledged, and the centre that was asked for."""
+    """Acknowledged settings, and the requested centre."""
     actual = tuning.actual
     return LoggedTuning(
         actual.centre_hz,

@@ -1,4 +1,4 @@
-"""What a person writes into the log, and what is noted for them: cards handed over, corrections taken back."""
+"""Log entries by a person, and entries for cards and undone corrections."""
 
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedEntered, LoggedPlace
@@ -14,7 +14,7 @@ class Notes:
         self._desk, self._log = desk, log
 
     def add(self, text: str) -> None:
-        """Put a note in the log, with where the dial stands."""
+        """Log a note with the dial's position."""
         if text.strip():
             station = self._desk.station
             place = LoggedPlace(station.dial_hz, station.mode)
@@ -22,13 +22,13 @@ class Notes:
             self._log.add(Entry(station=station.name, kind="note", route=route.name, text=text.strip(), data=place))
 
     def card(self, route: str, dial_hz: float, path: str) -> None:
-        """Keep that a settings card was handed over, and for what."""
+        """Log that a settings card was handed over, and for what."""
         text = f"Settings card for {format_frequency(dial_hz)} over {route}, saved as {path}"
         data = LoggedPlace(dial_hz, file=path)
         self._log.add(Entry(station=self._desk.station.name, kind="card", route=route, text=text, data=data))
 
     def step(self, edit: Edit | None, verb: str) -> str:
-        """Keep that a correction was taken back or brought back; returns the edit's label, empty for none."""
+        """Log that a correction was undone or redone; return the edit's label, empty for none."""
         if edit is None:
             return ""
         if edit.kind == "correction":

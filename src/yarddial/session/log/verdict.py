@@ -1,4 +1,4 @@
-"""Over Log: how much is kept."""
+"""Verdict of Log: how much is stored."""
 
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.verdict import Verdict
@@ -6,7 +6,7 @@ from yarddial.session.wording import ago, capital
 
 
 def log_verdict(log: LogKeeper) -> Verdict:
-    """How much is kept, and whether all of it is."""
+    """Number of entries, and whether all are stored."""
     count = f"{log.count:,} {'entry' if log.count == 1 else 'entries'}".replace(",", "\u202f")
     if log.trouble:
         what = f"{log.waiting} waiting" if log.waiting else "no log"

@@ -1,4 +1,4 @@
-"""What is wrong now, worst first; each with its number, why it matters, and what mends it."""
+"""All findings, worst first; each with its number, why it matters, and its remedy."""
 
 from yarddial.session.faults import Faults
 from yarddial.session.finding import Act, Finding
@@ -12,7 +12,7 @@ ORDER = {"stop": 0, "look": 1, "unknown": 2, "good": 3}
 
 
 def findings(of: Topics) -> tuple[Finding, ...]:
-    """All findings of the moment: stops first, safety first among equals; without routes there are no activities."""
+    """All present findings: stops first, safety first among equals; without routes there are no activities."""
     every_finding = [*file_findings(of.desk, of.file.recovered, of.file.saver), *log_findings(of.log)]
     every_finding += bench_findings(of.inspection) + _faults(of.faults) + far_findings(of.far_engine)
     if of.desk.station.routes:
@@ -24,7 +24,7 @@ def findings(of: Topics) -> tuple[Finding, ...]:
 
 
 def _faults(faults: Faults) -> list[Finding]:
-    """What failed in the program itself; it stays until the window is closed."""
+    """Report faults of the program itself; they stay until the window is closed."""
     if not faults.count:
         return []
     more = f", and {faults.count - 1} more" if faults.count > 1 else ""

@@ -1,4 +1,4 @@
-"""The state of everything as the window shows it, worked out at most once a poll and handed out frozen."""
+"""Frozen summary of everything that the window shows, computed at most once per poll."""
 
 from collections.abc import Callable, Iterable, Mapping
 from typing import TYPE_CHECKING
@@ -15,14 +15,14 @@ from yarddial.session.verdict import Verdict
 from yarddial.yard.errors import YardDialError
 
 if TYPE_CHECKING:
-    # Not needed before the first measurement.
+    # Imported when first used.
     from yarddial.session.calibration.correction import CorrectionProposal
 
 
 class Owner(msgspec.Struct, frozen=True):
-    """Who has the receiver: what it is called, who waits for it, and whether a person can stop it here.
+    """The receiver's user: its name, who waits for it, and whether a person can stop it here.
 
-    lease_id : of its job; 0 where nobody has it.
+    lease_id : of its job; 0 without one.
     """
 
     label: str = ""
@@ -32,9 +32,9 @@ class Owner(msgspec.Struct, frozen=True):
 
 
 class State(msgspec.Struct, frozen=True):
-    """What is shown around the place: verdicts by place, findings, the correction to enter, who has the receiver.
+    """What is shown around the place: verdicts, findings, the correction to enter, the receiver's user.
 
-    quiet : what is said where there are no findings.
+    quiet : text shown without findings.
     """
 
     verdicts: Mapping[str, Verdict] = {}
@@ -45,15 +45,15 @@ class State(msgspec.Struct, frozen=True):
 
 
 class Overview:
-    """Marks itself stale when a topic changes; nothing is worked out while nothing does."""
+    """Becomes outdated when a topic changes; computes nothing otherwise."""
 
     def __init__(self, of: Topics, jobs: Scheduler, tellers: Iterable[Callable[[Listener], object]]) -> None:
-        """`tellers` : every `on_x_changed` that may change what is shown."""
+        """tellers : every `on_x_changed` that may change what is shown."""
         self._of, self._jobs = of, jobs
         self._changed, self._stale = Listeners(), Listeners()
         self._is_stale = True
         self.state = State()
-        # A yard that does not hold together is said in a sentence; what was shown stays.
+        # A sentence about an inconsistent yard; the former state stays.
         self.trouble = ""
         for tell in tellers:
             tell(self.forget)
@@ -63,11 +63,11 @@ class Overview:
         return self._changed.add(listener)
 
     def on_stale(self, listener: Listener) -> Callable[[], None]:
-        """Something has changed: it is time for a poll."""
+        """Register a listener for changes that call for a poll."""
         return self._stale.add(listener)
 
     def refresh(self) -> None:
-        """Work it out where something has changed; called once a poll."""
+        """Recompute where something has changed; called once per poll."""
         if not self._is_stale:
             return
         self._is_stale = False

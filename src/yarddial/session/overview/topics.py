@@ -1,4 +1,4 @@
-"""The part of the session that the overview reads."""
+"""What the overview needs of the session."""
 
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any, Protocol
@@ -13,7 +13,7 @@ from yarddial.session.station.inspection import Inspection
 from yarddial.session.station.own_file import OwnFile
 
 if TYPE_CHECKING:
-    # Kept off the way to the first paint.
+    # Imported after the first paint.
     from yarddial.distance.far_engine import FarEngine
 
 
@@ -29,12 +29,12 @@ class Topics(Protocol):
 
     @property
     def calibration(self) -> Calibration:
-        """Whose proposal is shown around the place."""
+        """Calibration whose proposal is shown around the place."""
         ...
 
     @property
     def far_engine(self) -> "FarEngine | None":
-        """The engine in use, where it is another computer's."""
+        """The present engine, where it is on another computer."""
         ...
 
     def made_rooms(self) -> Iterator[tuple[Declaration[Any], Any]]:

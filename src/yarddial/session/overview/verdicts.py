@@ -1,4 +1,4 @@
-"""The verdicts over all places, for the column at the left."""
+"""Verdicts of all places, for the column at the left."""
 
 from yarddial.session.log.verdict import log_verdict
 from yarddial.session.overview.topics import Topics
@@ -10,7 +10,7 @@ from yarddial.yard.station import Station
 
 
 def all_verdicts(of: Topics) -> dict[str, Verdict]:
-    """One line for every place, by its name, in the order of the places."""
+    """One line for each place by name, in the order of the places."""
     desk = of.desk
     by_place: dict[PlaceName, Verdict] = {
         "Bench": bench_verdict(desk, of.inspection.findings(), of.inspection.coverages()),
